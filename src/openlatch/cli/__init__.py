@@ -1,0 +1,88 @@
+"""The command line. Remote commands speak to a service over the client; service commands run one.
+
+What runs a service needs the extra [service]; its commands are loaded only when they are called.
+"""
+
+from __future__ import annotations
+
+import importlib
+
+import click
+
+from openlatch import __version__
+from openlatch.cli.output import Failure
+
+__all__ = ["main"]
+
+_COMMANDS = {
+    # name: (module, what it is for), in the order in which help shows them
+    "sign-in": ("session", "Sign in to a service, and keep the token"),
+    "sign-out": ("session", "Forget the token, and have it refused from now on"),
+    "whoami": ("session", "Show who is signed in, and where"),
+    "tokens": ("session", "List your tokens, or revoke one"),
+    "people": ("session", "List who signs in here, or add someone"),
+    "providers": ("providers", "List the outside services, or add one"),
+    "read": ("providers", "Read a provider now, and watch it"),
+    "inventory": ("inventory", "List who has access to what"),
+    "show": ("inventory", "Show one entry with all that is known of it"),
+    "accounts": ("inventory", "List the shared accounts"),
+    "parties": ("inventory", "List who and what has access"),
+    "flags": ("inventory", "List what is stale or risky, with its facts"),
+    "end": ("orders", "Take an access back, and follow it until it is proved"),
+    "orders": ("orders", "List orders"),
+    "order": ("orders", "Show an order, follow it, try it again, or cancel it"),
+    "log": ("log", "Read the log, or verify that nothing in it was altered"),
+    "completion": ("completion", "Print what makes your shell complete these commands"),
+    "tour": ("local", "Play the whole loop on a private copy of the demo"),
+    "demo": ("local", "Run the demo until Ctrl-C"),
+    "migrate": ("service", "Bring the database to the schema of this version"),
+    "found": ("service", "Create a workspace and its first owner"),
+    "serve": ("service", "Run the service: API and console"),
+    "work": ("service", "Run a worker"),
+    "new-key": ("service", "Make a key for OPENLATCH_SECRET_KEYS"),
+    "openapi": ("service", "Print the API's description"),
+}
+_NEEDS_SERVICE = {"local", "service"}
+
+
+class _Lazy(click.Group):
+    """A group that imports a command's module only when it is called, or asked for its help."""
+
+    def list_commands(self, ctx: click.Context) -> list[str]:
+        return list(_COMMANDS)
+
+    def get_command(self, ctx: click.Context, cmd_name: str) -> click.Command | None:
+        if cmd_name not in _COMMANDS:
+            return None
+        module = _COMMANDS[cmd_name][0]
+        try:
+            loaded = importlib.import_module(f"openlatch.cli.{module}")
+        except ModuleNotFoundError as error:
+            if module not in _NEEDS_SERVICE or (error.name or "").startswith("openlatch"):
+                raise
+            raise Failure(
+                f"“{cmd_name}” runs a service, and {error.name} is not installed.",
+                "Install the rest with: pip install 'open-latch[service]'",
+            ) from error
+        command: click.Command = getattr(loaded, cmd_name.replace("-", "_"))
+        return command
+
+    def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
+        for title, modules in (
+            ("Look and take back", {"providers", "inventory", "orders", "log"}),
+            ("Sign in", {"session", "completion"}),
+            ("Run a service", _NEEDS_SERVICE),
+        ):
+            with formatter.section(title):
+                formatter.write_dl([(name, text) for name, (module, text) in _COMMANDS.items() if module in modules])
+
+
+@click.group(cls=_Lazy, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
+@click.version_option(__version__, prog_name="openlatch")
+def main() -> None:
+    r"""Who can use your shared accounts, what is stale or risky in it, and taking it back with proof.
+
+    \b
+    Exit codes: 0 done, 1 could not be done, 2 wrong use, 3 not signed in or not allowed,
+    4 no such thing, 5 no answer, 6 the order needs a person.
+    """

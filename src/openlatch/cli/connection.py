@@ -1,0 +1,57 @@
+"""Which service is spoken to: from the environment, or from what `openlatch sign-in` kept."""
+
+from __future__ import annotations
+
+import json
+import os
+from pathlib import Path
+
+from platformdirs import user_config_path
+
+from openlatch.client import Client
+from openlatch.errors import NotSignedIn
+
+__all__ = ["connect", "forget", "keep", "kept"]
+
+
+def _path() -> Path:
+    return Path(os.environ.get("OPENLATCH_SIGN_IN", user_config_path("openlatch") / "sign-in.json"))
+
+
+def kept() -> dict[str, str] | None:
+    """Return what is kept of the sign-in, or None."""
+    try:
+        found: dict[str, str] = json.loads(_path().read_text())
+    except (FileNotFoundError, ValueError):
+        return None
+    return found
+
+
+def keep(server: str, token: str, token_id: str) -> Path:
+    """Keep a sign-in where only its owner can read it."""
+    path = _path()
+    path.parent.mkdir(parents=True, exist_ok=True)
+    half = path.with_suffix(".new")
+    half.unlink(missing_ok=True)
+    with os.fdopen(os.open(half, os.O_CREAT | os.O_WRONLY | os.O_EXCL, 0o600), "w") as file:
+        json.dump({"server": server, "token": token, "token_id": token_id}, file)
+    half.rename(path)
+    return path
+
+
+def forget() -> None:
+    """Forget the sign-in."""
+    _path().unlink(missing_ok=True)
+
+
+def connect() -> Client:
+    """Return a client: of OPENLATCH_SERVER and OPENLATCH_TOKEN if they are set, else of the sign-in that is kept."""
+    server, token = os.environ.get("OPENLATCH_SERVER", ""), os.environ.get("OPENLATCH_TOKEN", "")
+    if not token:
+        found = kept() or {}
+        server, token = server or found.get("server", ""), found.get("token", "")
+    if not server or not token:
+        raise NotSignedIn(
+            "Nobody is signed in here.", next_step="Sign in with: openlatch sign-in http://127.0.0.1:8480"
+        )
+    return Client(server, token)

@@ -1,0 +1,225 @@
+"""The inventory: entries, accounts, parties, flags."""
+
+from __future__ import annotations
+
+from typing import Any
+
+import click
+from rich.console import Console
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.output import Column, ago, day, emit, notches, out, output_option, powers, reports_errors
+from openlatch.client import Client
+from openlatch.wire import messages as wire
+
+__all__ = ["accounts", "flags", "inventory", "parties", "show"]
+
+
+def _who(e: wire.Entry) -> Text:
+    who = Text(e.party.name, "bold")
+    if e.party.outside:
+        who.append("  outside", "cyan")
+    return who.append(f"\n{', '.join(e.party.addresses) or e.device}", "not bold dim")
+
+
+def _where(e: wire.Entry) -> Text:
+    return Text(e.account.name).append(f"\n{e.provider.name}", "dim")
+
+
+def _as(e: wire.Entry) -> Text:
+    state = "" if e.state == "live" else f" {e.state}"
+    return Text(f"{e.kind}{state}").append(f"\n{e.level}", "dim")
+
+
+def _used(e: wire.Entry) -> str:
+    if e.last_used is None:
+        return "never" if e.use_known else "not told"
+    return ago(e.last_used)
+
+
+def _ends(e: wire.Entry) -> str:
+    return "unknown" if e.end_unknown else day(e.ends_at) or "no end"
+
+
+def _why(e: wire.Entry) -> Text:
+    return Text("\n".join(f.reason for f in e.flags[:2]))
+
+
+def _worst(e: wire.Entry) -> Text:
+    return notches(e.flags[0].severity) if e.flags else Text("")
+
+
+ENTRIES: tuple[Column, ...] = (
+    ("id", lambda e: e.ref),
+    ("", _worst),
+    ("who", _who),
+    ("where", _where),
+    ("as", _as),
+    ("powers", lambda e: powers(e.powers, e.used_powers)),
+    ("last used", _used),
+    ("ends", _ends),
+    ("why it is flagged", _why),
+)
+ACCOUNTS: tuple[Column, ...] = (
+    ("id", lambda a: a.ref),
+    ("account", lambda a: a.name),
+    ("provider", lambda a: a.provider.name),
+    ("criticality", lambda a: a.criticality),
+    ("shared with", lambda a: str(a.shared_with)),
+)
+PARTIES: tuple[Column, ...] = (
+    ("id", lambda p: p.ref),
+    ("party", lambda p: p.name),
+    ("address", lambda p: ", ".join(p.addresses)),
+    ("kind", lambda p: p.kind),
+    ("status", lambda p: p.status),
+    ("", lambda p: "outside" if p.outside else ""),
+    ("on accounts", lambda p: str(p.on_accounts)),
+)
+FLAGS: tuple[Column, ...] = (
+    ("", lambda f: notches(f.severity)),
+    ("entry", lambda f: f.entry.ref),
+    ("who and where", lambda f: Text(f.entry.name)),
+    ("reason", lambda f: Text(f.reason)),
+    ("rule", lambda f: Text(f.rule, "dim")),
+    ("since", lambda f: day(f.raised_at)),
+)
+
+
+@click.command()
+@click.argument("search", required=False, default="")
+@click.option("--state", default="standing", show_default=True, help="States, separated by commas.")
+@click.option("--kind", default="", help="Kinds, separated by commas: delegate, grant, session …")
+@click.option("--power", default="", help="Powers, any of: view, edit, publish, export, spend, withdraw, admit, own.")
+@click.option("--provider", default="", help="Only this provider.")
+@click.option("--account", default="", help="Only this account.")
+@click.option("--party", default="", help="Only this party, by address or id.")
+@click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag, or only what carries none.")
+@click.option("--rule", default="", help="Only what this rule flags.")
+@click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it.")
+@click.option("--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="By its end.")
+@click.option(
+    "--sort",
+    type=click.Choice(["severity", "party", "account", "last-used", "given", "ends"]),
+    default="severity",
+    show_default=True,
+)
+@click.option("--limit", default=50, show_default=True, help="How many at most; 0 for all.")
+@output_option
+@reports_errors
+def inventory(output: str, search: str, limit: int, **wanted: Any) -> None:
+    """List who has access to what, the worst flagged first; SEARCH is part of a name, address, account or level."""
+    wanted = {name: value for name, value in wanted.items() if value is not None} | {"q": search}
+    with connect() as client:
+        entries = client.entries(limit=limit or None, **wanted)
+        emit(entries, ENTRIES, output, empty="Nothing in the inventory matches.")
+        if output == "table":
+            wanted.pop("sort")
+            _footer(out(), client, client.summary(**wanted), limit)
+
+
+def _footer(to: Console, client: Client, summary: wire.Summary, limit: int) -> None:
+    shown = min(limit or summary.entries, summary.entries)
+    to.print(
+        f"\n{shown} of {summary.entries} entries on {summary.accounts} accounts. "
+        f"{summary.flagged} carry a flag, {summary.severe} of them high or critical.",
+        style="dim",
+    )
+    _freshness(to, client)
+
+
+def _freshness(to: Console, client: Client) -> None:
+    """Say how old what is shown is, as every list has to."""
+    for provider in client.providers():
+        style = "dark_orange3" if provider.stale else "dim"
+        note = (
+            f" ({provider.latest.state}: {provider.latest.trouble})"
+            if provider.latest and provider.latest.trouble
+            else ""
+        )
+        to.print(f"{provider.name}: last complete reading {ago(provider.last_complete)}{note}", style=style)
+
+
+@click.command()
+@click.argument("entry")
+@output_option
+@reports_errors
+def show(entry: str, output: str) -> None:
+    """Show ENTRY (id or short form) with all that is known of it."""
+    with connect() as client:
+        found = client.entry(entry)
+        if output != "table":
+            emit([found], (), output, empty="")
+            return
+        _details(out(), found, client.me().workspace.zone)
+        _freshness(out(), client)
+
+
+def _details(to: Console, e: wire.Entry, zone: str) -> None:
+    to.print(Text.assemble((e.party.name, "bold"), f" on {e.account.name}, {e.provider.name}", ("   " + e.ref, "dim")))
+    facts = (
+        ("address", ", ".join(e.party.addresses) + ("  (outside the circle)" if e.party.outside else "")),
+        ("as", f"{e.kind} “{e.level}”, {e.state}" + (f" ({e.end_reason})" if e.end_reason else "")),
+        ("can", ", ".join(e.powers) or "nothing beyond signing in"),
+        ("used", "not told which" if e.used_powers is None else ", ".join(e.used_powers) or "none of it"),
+        ("in the provider's words", "; ".join(e.permissions)),
+        ("parts", ", ".join(e.resources)),
+        ("given", " by ".join(word for word in (day(e.given_at, zone), e.given_by) if word)),
+        ("because", e.basis),
+        ("last used", f"{day(e.last_used, zone)} ({ago(e.last_used)})" if e.last_used else _used(e)),
+        ("ends", "unknown" if e.end_unknown else day(e.ends_at, zone) or "no end"),
+        ("reviewed", ", ".join(day(at, zone) for at in e.reviewed_at) or "never"),
+        ("device", " · ".join(word for word in (e.device, e.network) if word)),
+        ("hangs on it", "; ".join(d.what for d in e.dependencies)),
+        ("ended", day(e.ended_at, zone)),
+    )
+    for name, value in facts:
+        if value:
+            to.print(Text.assemble((f"  {name:<24}", "dim"), value))
+    for flag in e.flags:
+        to.print()
+        to.print(Text.assemble(notches(flag.severity), "  ", flag.reason))
+        to.print(f"  {flag.title}. {flag.why}", style="dim")
+        for fact, detail in flag.facts.items():
+            to.print(Text.assemble((f"  {fact.replace('_', ' '):<24}", "dim"), str(detail)))
+        to.print(f"  Cleared by: {flag.clears}", style="dim")
+    if e.order is not None:
+        to.print()
+        to.print(f"Order {e.order.ref}: {e.order.state}, given by {e.order.ordered_by}. {e.order.why}".rstrip())
+    elif e.state != "ended":
+        to.print(f"\nTake it back: openlatch end {e.ref} --dry-run", style="dim")
+
+
+@click.command()
+@click.argument("search", required=False, default="")
+@click.option("--provider", default="", help="Only this provider.")
+@output_option
+@reports_errors
+def accounts(search: str, provider: str, output: str) -> None:
+    """List the shared accounts, and with how many parties each is shared."""
+    with connect() as client:
+        emit(client.accounts(search, provider), ACCOUNTS, output, empty="No account matches.")
+
+
+@click.command()
+@click.argument("search", required=False, default="")
+@output_option
+@reports_errors
+def parties(search: str, output: str) -> None:
+    """List who and what has access, and on how many accounts."""
+    with connect() as client:
+        emit(client.parties(search), PARTIES, output, empty="No party matches.")
+
+
+@click.command()
+@click.option("--rule", default="", help="Only this rule.")
+@click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default="", help="This or worse.")
+@click.option("--entry", default="", help="Only those on this entry.")
+@click.option("--cleared", is_flag=True, help="Those that no longer hold.")
+@output_option
+@reports_errors
+def flags(rule: str, severity: str, entry: str, cleared: bool, output: str) -> None:
+    """List what is stale or risky, the worst first, with the facts behind it."""
+    with connect() as client:
+        emit(client.flags(rule, severity, entry, cleared=cleared), FLAGS, output, empty="Nothing is flagged.")

@@ -1,0 +1,100 @@
+"""The demo and the tour."""
+
+from __future__ import annotations
+
+import os
+import signal
+import time
+from pathlib import Path
+from types import FrameType
+
+import click
+
+from openlatch.cli.log import verified
+from openlatch.cli.output import Failure, out, reports_errors
+from openlatch.client import Client
+from openlatch.demo.cast import PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
+from openlatch.demo.seed import SLUG
+from openlatch.local.stack import Stack
+from openlatch.local.tour import play
+
+__all__ = ["demo", "tour"]
+
+
+def _unwind(number: int, _frame: FrameType | None) -> None:
+    """A signal to end has to unwind what was started, as Ctrl-C does."""
+    raise KeyboardInterrupt(number)
+
+
+@click.command()
+@click.option(
+    "--folder", type=click.Path(path_type=Path), default=Path(".demo"), show_default=True, help="Where it is kept."
+)
+@click.option("--port", default=8480, show_default=True, help="Another is taken if this one is in use.")
+@reports_errors
+def demo(folder: Path, port: int) -> None:
+    """Run the demo until Ctrl-C: a service for the invented Kestrel Ridge Observatory, with providers to read."""
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, _unwind)
+    try:
+        with Stack(folder.absolute(), port=port, say=_say) as stack:
+            _read_once(stack)
+            _welcome(stack)
+            while not (dead := stack.dead()):
+                time.sleep(1)
+            raise Failure(f"“{dead[0]}” has ended by itself.", f"Its messages are in {stack.folder / dead[0]}.log.")
+    except KeyboardInterrupt:
+        click.echo("\nStopped. Everything is kept for the next time.")
+
+
+def _read_once(stack: Stack) -> None:
+    """Wait until every provider was read, so that the first look shows an inventory."""
+    _say("reading the providers")
+    with _signed_in(stack) as client:
+        for _ in range(60):
+            if all(provider.latest and provider.latest.finished_at for provider in client.providers()):
+                break
+            time.sleep(0.5)
+        summary = client.summary()
+        client.revoke_token(client.tokens()[-1].id)
+    _say(f"{summary.entries} entries on {summary.accounts} accounts; {summary.flagged} carry a flag")
+
+
+def _signed_in(stack: Stack) -> Client:
+    address = next(someone.address for someone in STAFF if someone.name == SIGN_INS[0][0])
+    return Client.sign_in(stack.url, workspace=SLUG, address=address, password=PASSWORD, name="demo", days=1)[0]
+
+
+def _welcome(stack: Stack) -> None:
+    addresses = {someone.name: someone.address for someone in (*STAFF, *VOLUNTEERS)}
+    to = out()
+    to.print(f"\nOpen Latch for Kestrel Ridge Observatory: [bold]{stack.url}[/bold]\n")
+    for name, role in SIGN_INS:
+        to.print(f"  {role:<9} {addresses[name]:<36} {name}")
+    to.print(f"\n  workspace {SLUG}, password {PASSWORD} for everyone")
+    to.print(f"  command line: openlatch sign-in {stack.url} --workspace {SLUG} --address {addresses[SIGN_INS[0][0]]}")
+    to.print(f"  kept in {stack.folder}; delete it to begin anew. Ctrl-C stops everything.\n")
+
+
+def _say(text: str) -> None:
+    click.echo(f"  {text}")
+
+
+@click.command()
+@reports_errors
+def tour() -> None:
+    r"""Play the whole loop on a private copy of the demo: read, flag, take back, prove.
+
+    \b
+    Takes about a minute, touches nothing of yours, and cleans up after itself. Exits 0 only if the access that was
+    taken back is really refused by the database at the end, and the log holds.
+    """
+    for number in (signal.SIGTERM, signal.SIGHUP):
+        signal.signal(number, _unwind)
+    folder = Path(os.environ.get("TMPDIR", "/tmp")) / f"openlatch-tour-{os.getpid()}"  # noqa: S108
+    stack = Stack(folder, fast=True, say=_say)
+    try:
+        with stack, _signed_in(stack) as client:
+            play(stack, client, click.echo, verified)
+    finally:
+        stack.remove()

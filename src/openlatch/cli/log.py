@@ -1,0 +1,83 @@
+"""The log."""
+
+from __future__ import annotations
+
+import json
+import time
+
+import click
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.output import Column, Failure, emit, output_option, reports_errors
+from openlatch.client import Client
+from openlatch.core import ledger
+
+__all__ = ["log", "verified"]
+
+_SEALING = 30
+
+
+def _facts(content: dict[str, object]) -> str:
+    text = json.dumps(content["facts"], ensure_ascii=False)
+    return text if len(text) < 90 else text[:87] + "…"
+
+
+EVENTS: tuple[Column, ...] = (
+    ("number", lambda e: str(e.number or "not sealed")),
+    ("at", lambda e: e.content["at"][:19].replace("T", " ")),
+    ("who", lambda e: Text(e.content["actor"])),
+    ("what", lambda e: e.content["act"]),
+    ("subject", lambda e: f"{e.content['subject']} …{e.content['subject_id'][-8:]}"),
+    ("facts", lambda e: Text(_facts(e.content), "dim")),
+)
+
+
+@click.group(invoke_without_command=True)
+@click.option("--limit", default=30, show_default=True, help="How many at most.")
+@output_option
+@click.pass_context
+@reports_errors
+def log(ctx: click.Context, limit: int, output: str) -> None:
+    """Read the log, the latest first."""
+    if ctx.invoked_subcommand is None:
+        with connect() as client:
+            events = (event for event, _ in zip(client.events(), range(limit), strict=False))
+            emit(events, EVENTS, output, empty="The log is empty.")
+
+
+@log.command()
+@click.option("--after-link", default="", help="A link that you kept: check that the log still contains it.")
+@reports_errors
+def verify(after_link: str) -> None:
+    """Fetch the whole log and check here, not at the service, that nothing in it was altered."""
+    with connect() as client:
+        size, link = verified(client, after_link)
+    click.echo(f"The log holds: {size} events, each fits the one before. Last link: {link}")
+    click.echo("Keep that link somewhere else; later: openlatch log verify --after-link LINK")
+
+
+def verified(client: Client, known_link: str = "") -> tuple[int, str]:
+    """Check a copy of the sealed log; returns its size and last link, or fails naming the first break."""
+    for _ in range(_SEALING):
+        head = client.log_head()
+        if head.unsealed == 0:
+            break
+        time.sleep(1)
+    found_link = not known_link
+    sealed = []
+    for event in client.events(sealed=True, oldest=True):
+        if event.number is None or event.link is None or event.number > head.size:
+            break
+        found_link = found_link or event.link == known_link
+        sealed.append(ledger.Sealed(event.number, event.content, event.link))
+    held, last, broken = ledger.verify(sealed)
+    if broken is not None:
+        raise Failure(f"The log was altered: {broken.why}.", f"The {held} events before it still hold.")
+    if (held, last) != (head.size, head.link):
+        raise Failure(
+            f"The log was cut off: it says {head.size} events, and shows {held}.", "Keep this copy as evidence."
+        )
+    if not found_link:
+        raise Failure("The log was made anew: the link that you kept is not in it.", "Keep this copy as evidence.")
+    return held, last

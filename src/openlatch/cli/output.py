@@ -1,0 +1,170 @@
+"""How commands print: tables for people, JSON and CSV for programs, errors with what to do next and an exit code."""
+
+from __future__ import annotations
+
+import csv
+import json
+import sys
+import time
+from collections.abc import Callable, Iterable, Sequence
+from datetime import datetime
+from functools import wraps
+from typing import IO, Any, TypeVar
+from zoneinfo import ZoneInfo
+
+import click
+from pydantic import BaseModel
+from rich.console import Console
+from rich.table import Table
+from rich.text import Text
+
+from openlatch.errors import (
+    NotAllowed,
+    NotFound,
+    NotSignedIn,
+    OpenLatchError,
+    ProviderDown,
+    ServiceUnreachable,
+    TooManyRequests,
+)
+
+__all__ = ["Column", "Failure", "ago", "day", "emit", "notches", "out", "output_option", "powers", "reports_errors"]
+
+F = TypeVar("F", bound=Callable[..., Any])
+Column = tuple[str, Callable[[Any], Text | str]]
+
+EXIT: dict[type[OpenLatchError], int] = {
+    NotSignedIn: 3,
+    NotAllowed: 3,
+    NotFound: 4,
+    ServiceUnreachable: 5,
+    ProviderDown: 5,
+    TooManyRequests: 5,
+}
+STUCK = 6
+SEVERITY = {"low": "cyan", "medium": "yellow", "high": "dark_orange3", "critical": "red"}
+ORDER = ("view", "edit", "publish", "export", "spend", "withdraw", "admit", "own")
+
+
+class Failure(click.ClickException):
+    """An error as the command line shows it: what happened, what to do, and the exit code."""
+
+    def __init__(self, message: str, next_step: str = "", exit_code: int = 1) -> None:
+        super().__init__(message)
+        self.next_step = next_step
+        setattr(self, "exit_code", exit_code)  # noqa: B010 - Click declares it on the class, and reads it here
+
+    def show(self, file: IO[Any] | None = None) -> None:
+        to = Console(file=file or sys.stderr, highlight=False, soft_wrap=True)
+        to.print(Text.assemble(("! ", "bold red"), self.message))
+        if self.next_step:
+            to.print(Text.assemble("  ", self.next_step))
+
+
+def out() -> Console:
+    """Return what people's output goes to; without colour where that is not a terminal."""
+    return Console(highlight=False)
+
+
+def reports_errors(function: F) -> F:
+    """Show an error of ours as people expect it, with the exit code of its kind."""
+
+    @wraps(function)
+    def guarded(*args: Any, **kwargs: Any) -> Any:
+        try:
+            return function(*args, **kwargs)
+        except OpenLatchError as error:
+            code = next((EXIT[kind] for kind in type(error).__mro__ if kind in EXIT), 1)
+            lines = [f"{e.get('at')}: {e.get('problem')}" for e in error.fields.get("errors") or []]
+            more = "\n  ".join(lines[1:])
+            raise Failure(error.message + (f"\n  {more}" if more else ""), error.next_step, code) from error
+
+    return guarded  # type: ignore[return-value]
+
+
+def output_option(function: F) -> F:
+    """Let a command print for people or for programs."""
+    option = click.option(
+        "-o",
+        "--output",
+        type=click.Choice(["table", "json", "csv"]),
+        default="table",
+        help="For people or for programs.",
+    )
+    return option(function)
+
+
+def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, empty: str) -> None:
+    """Print a list: a table with these columns, or every field as JSON Lines or CSV."""
+    if output == "json":
+        for item in items:
+            click.echo(item.model_dump_json())
+        return
+    if output == "csv":
+        _csv(items)
+        return
+    found = list(items)
+    if not found:
+        click.echo(empty)
+        return
+    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
+    for title, _ in columns:
+        table.add_column(title, overflow="fold", no_wrap=title in ("", "id", "powers"))
+    for item in found:
+        table.add_row(*(cell(item) for _, cell in columns))
+    out().print(table)
+
+
+def _csv(items: Iterable[BaseModel]) -> None:
+    writer = None
+    for item in items:
+        flat = {k: _cell(v) for k, v in item.model_dump(mode="json").items()}
+        if writer is None:
+            writer = csv.DictWriter(sys.stdout, list(flat), lineterminator="\n")
+            writer.writeheader()
+        writer.writerow(flat)
+
+
+def _cell(value: Any) -> str:
+    """One cell; what a spreadsheet would take for a formula is defused with a quotation mark before it."""
+    if value is None:
+        return ""
+    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
+    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
+
+
+def notches(severity: str) -> Text:
+    """A severity as one to four marks and its word."""
+    rank = list(SEVERITY).index(severity) + 1
+    return Text(f"{'▌' * rank:<4} {severity}", SEVERITY[severity])
+
+
+def powers(held: Sequence[str], used: Sequence[str] | None) -> Text:
+    """The eight powers in their fixed places: ■ held, □ held and not used lately, · not held."""
+    marks = Text()
+    for place, power in enumerate(ORDER):
+        if place in (4, 6):
+            marks.append(" ")
+        mark = "·" if power not in held else "□" if used is not None and power not in used else "■"
+        marks.append(mark, "dark_orange3" if power in ("spend", "withdraw") and mark != "·" else "")
+    return marks
+
+
+def day(instant: datetime | None, zone: str = "UTC") -> str:
+    """A day in the workspace's zone."""
+    if instant is None:
+        return ""
+    local = instant.astimezone(ZoneInfo(zone))
+    return f"{local.day} {local:%b %Y}"
+
+
+def ago(instant: datetime | None) -> str:
+    """How long ago an instant was, roughly."""
+    if instant is None:
+        return "never"
+    seconds = int(time.time() - instant.timestamp())
+    for size, unit in ((86400, "day"), (3600, "hour"), (60, "minute")):
+        if seconds >= size:
+            number = seconds // size
+            return f"{number} {unit}{'s' if number > 1 else ''} ago"
+    return "just now"

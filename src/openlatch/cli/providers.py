@@ -1,0 +1,107 @@
+"""Providers, and reading one."""
+
+from __future__ import annotations
+
+import sys
+from typing import IO
+
+import click
+from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.output import Column, Failure, ago, emit, output_option, reports_errors
+from openlatch.client import Client
+from openlatch.wire import messages as wire
+
+__all__ = ["providers", "read"]
+
+
+def _freshness(p: wire.Provider) -> Text:
+    return Text(ago(p.last_complete), "dark_orange3" if p.stale else "")
+
+
+def _latest(p: wire.Provider) -> str:
+    if p.latest is None:
+        return "not read yet"
+    return f"{p.latest.state}: {p.latest.trouble}" if p.latest.trouble else p.latest.state
+
+
+PROVIDERS: tuple[Column, ...] = (
+    ("id", lambda p: p.ref),
+    ("provider", lambda p: p.name),
+    ("connector", lambda p: p.connector),
+    ("last complete reading", _freshness),
+    ("latest reading", _latest),
+)
+
+
+@click.group(invoke_without_command=True)
+@output_option
+@click.pass_context
+@reports_errors
+def providers(ctx: click.Context, output: str) -> None:
+    """List the outside services, and how old what is known of each is."""
+    if ctx.invoked_subcommand is None:
+        with connect() as client:
+            emit(
+                client.providers(), PROVIDERS, output, empty="No provider yet. Add one: openlatch providers add --help"
+            )
+
+
+@providers.command()
+@click.argument("name")
+@click.option("--connector", required=True, help="The protocol it speaks, such as feed or postgres.")
+@click.option("--set", "settings", multiple=True, metavar="NAME=VALUE", help="A setting of that connector; repeatable.")
+@click.option("--secret-file", type=click.File(), help="A file with its password or token; - for standard input.")
+@click.option("--read-every", default=15, show_default=True, help="Minutes between readings.")
+@click.option("--stale-after", default=60, show_default=True, help="Minutes after which a reading is too old.")
+@reports_errors
+def add(
+    name: str,
+    connector: str,
+    settings: tuple[str, ...],
+    secret_file: IO[str] | None,
+    read_every: int,
+    stale_after: int,
+) -> None:
+    """Add the provider NAME; it is read at once for the first time."""
+    pairs = dict(pair.partition("=")[::2] for pair in settings)
+    secret = (
+        secret_file.read().strip()
+        if secret_file
+        else click.prompt("Secret", hide_input=True, default="", show_default=False)
+    )
+    with connect() as client:
+        added = client.add_provider(name, connector, pairs, secret, read_every=read_every, stale_after=stale_after)
+    click.echo(f"Added {added.name}. Watch its first reading: openlatch read '{added.name}'")
+
+
+@click.command()
+@click.argument("provider")
+@reports_errors
+def read(provider: str) -> None:
+    """Read PROVIDER (id, short form or name) now, and watch it."""
+    with connect() as client:
+        found = client.provider(provider)
+        reading = _watch(client, found, client.read(str(found.id)))
+    counts = ", ".join(
+        f"{reading.counts[word]} {word}" for word in ("new", "changed", "gone", "unchanged") if reading.counts
+    )
+    if reading.state == "complete":
+        click.echo(f"{found.name}: complete, {reading.seen} entries: {counts}.")
+        return
+    kept = "Nothing was concluded to be gone." if reading.state == "partial" else "The inventory stays as it was."
+    raise Failure(
+        f"{found.name}: {reading.state} after {reading.seen} entries. {reading.trouble}",
+        f"{kept} Its last complete reading was {ago(found.last_complete)}.",
+    )
+
+
+def _watch(client: Client, provider: wire.Provider, reading: wire.Reading) -> wire.Reading:
+    columns = (SpinnerColumn(), TextColumn("reading {task.description}"), BarColumn(30), MofNCompleteColumn())
+    with Progress(*columns, transient=True, disable=not sys.stderr.isatty()) as progress:
+        task = progress.add_task(provider.name, total=None)
+        for now in client.follow_reading(reading.id):
+            progress.update(task, completed=now.seen, total=now.total)
+    return now

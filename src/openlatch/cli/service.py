@@ -1,0 +1,91 @@
+"""Running a service: the database, the web processes, the workers."""
+
+from __future__ import annotations
+
+import os
+import re
+import sys
+import tempfile
+
+import click
+import orjson
+
+from openlatch.cli.output import Failure, reports_errors
+from openlatch.core.model import Circle, Workspace
+from openlatch.core.roles import Role
+from openlatch.operations import people
+from openlatch.operations.credentials import Vault
+from openlatch.operations.gate import as_service
+from openlatch.web.app import description
+from openlatch.wiring import settings, wire
+
+__all__ = ["found", "migrate", "new_key", "openapi", "serve", "work"]
+
+
+@click.command()
+@reports_errors
+def migrate() -> None:
+    """Bring the database of OPENLATCH_DATABASE_URL to the schema of this version."""
+    before, after = wire(settings()).store.migrate()
+    click.echo("Nothing to do." if before == after else f"Migrated from {before or 'an empty database'} to {after}.")
+
+
+@click.command()
+@click.option("--workspace", required=True, help="A short name, in small letters and hyphens.")
+@click.option("--name", required=True, help="The holder's full name.")
+@click.option("--zone", default="UTC", show_default=True, help="An IANA time zone, such as Europe/London.")
+@click.option("--circle", multiple=True, metavar="DOMAIN", help="A domain of the holder's own; repeatable.")
+@click.option("--owner", required=True, help="The first owner's name.")
+@click.option("--address", required=True, help="The first owner's address.")
+@click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True, help="At least 12 characters.")
+@reports_errors
+def found(
+    workspace: str, name: str, zone: str, circle: tuple[str, ...], owner: str, address: str, password: str
+) -> None:
+    """Create a workspace and its first owner, who can then sign in."""
+    if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", workspace):
+        raise Failure(f"“{workspace}” is not a short name.", "Use small letters, digits and hyphens.", 2)
+    if len(password) < 12:
+        raise Failure("That password has fewer than 12 characters. Nothing was created.", "Choose a longer one.", 2)
+    service = wire(settings())
+    if any(one.slug == workspace for one in service.store.workspaces()):
+        raise Failure(f"There is a workspace “{workspace}” already. Nothing was created.", "Choose another name.")
+    now, new_id = service.services.clock(), service.services.new_id
+    made = Workspace(new_id(), workspace, name, zone, Circle(frozenset(d.casefold() for d in circle)))
+    with service.store.found(made, now) as tx:
+        person = people.add_first(as_service(tx, service.services), owner, address, Role.OWNER, password)
+    click.echo(f"Created {name}. {person.name} can sign in to “{workspace}” with {person.address}.")
+
+
+@click.command()
+@reports_errors
+def serve() -> None:
+    """Run the service, API and console, on OPENLATCH_HOST and OPENLATCH_PORT until told to stop."""
+    given = settings()
+    wire(given)
+    os.environ.setdefault("PROMETHEUS_MULTIPROC_DIR", tempfile.mkdtemp(prefix="openlatch-metrics-"))
+    arguments = [
+        *("-m", "gunicorn", "--no-control-socket", "--worker-class", "gthread"),
+        *("--bind", f"{given.host}:{given.port}", "--workers", str(given.processes), "--threads", str(given.threads)),
+        *("--log-level", "warning", "openlatch.cli.application:application()"),
+    ]
+    os.execv(sys.executable, [sys.executable, *arguments])  # noqa: S606 - becomes the server, so signals reach it
+
+
+@click.command()
+@reports_errors
+def work() -> None:
+    """Run a worker: readings, orders, and what comes round by itself."""
+    wire(settings()).work()
+
+
+@click.command()
+def new_key() -> None:
+    """Make a key for OPENLATCH_SECRET_KEYS."""
+    click.echo(Vault.new_key())
+
+
+@click.command()
+def openapi() -> None:
+    """Print the API's description, OpenAPI 3.1, as JSON."""
+    click.echo(orjson.dumps(description(), option=orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS).decode())

@@ -1,0 +1,121 @@
+"""Signing in and out, tokens, and the people of the workspace."""
+
+from __future__ import annotations
+
+import contextlib
+import socket
+from uuid import UUID
+
+import click
+
+from openlatch.cli.connection import connect, forget, keep, kept
+from openlatch.cli.output import Column, ago, day, emit, out, output_option, reports_errors
+from openlatch.client import Client
+from openlatch.errors import NotSignedIn, ServiceUnreachable
+
+__all__ = ["people", "sign_in", "sign_out", "tokens", "whoami"]
+
+TOKENS: tuple[Column, ...] = (
+    ("id", lambda t: str(t.id)),
+    ("name", lambda t: t.name),
+    ("scope", lambda t: t.scope),
+    ("ends", lambda t: "revoked" if t.revoked_at else day(t.expires_at)),
+    ("last used", lambda t: ago(t.last_used_at)),
+)
+PEOPLE: tuple[Column, ...] = (
+    ("name", lambda p: p.name),
+    ("address", lambda p: p.address),
+    ("role", lambda p: p.role),
+)
+
+
+@click.command()
+@click.argument("server")
+@click.option("--workspace", prompt=True, help="The workspace's short name.")
+@click.option("--address", prompt=True, help="Your address in that workspace.")
+@click.option("--password", prompt=True, hide_input=True, help="Asked for if not given.")
+@click.option("--days", default=30, show_default=True, help="For how long.")
+@click.option("--read-only", is_flag=True, help="Make a token that can change nothing.")
+@reports_errors
+def sign_in(server: str, workspace: str, address: str, password: str, days: int, read_only: bool) -> None:
+    """Sign in to the service at SERVER, and keep a token for the next commands."""
+    server = server if "://" in server else f"http://{server}"
+    name = f"command line on {socket.gethostname()}"
+    scope = "read" if read_only else "change"
+    client, token = Client.sign_in(
+        server, workspace=workspace, address=address, password=password, name=name, scope=scope, days=days
+    )
+    with client:
+        me = client.me()
+    path = keep(server, token.secret, str(token.id))
+    click.echo(
+        f"Signed in to {me.workspace.name} as {me.person.name} ({me.person.role}), until {day(token.expires_at)}."
+    )
+    click.echo(f"The token is kept in {path}, readable by you alone.")
+
+
+@click.command()
+@reports_errors
+def sign_out() -> None:
+    """Revoke the token that is kept here, and forget it."""
+    found = kept()
+    if found is None:
+        click.echo("Nobody was signed in here.")
+        return
+    with contextlib.suppress(NotSignedIn, ServiceUnreachable), Client(found["server"], found["token"]) as client:
+        client.revoke_token(UUID(found["token_id"]))
+    forget()
+    click.echo("Signed out.")
+
+
+@click.command()
+@output_option
+@reports_errors
+def whoami(output: str) -> None:
+    """Show who is signed in, and where."""
+    with connect() as client:
+        me = client.me()
+    if output != "table":
+        emit([me], (), output, empty="")
+        return
+    out().print(
+        f"{me.person.name} <{me.person.address}>, {me.person.role} of {me.workspace.name} ({me.workspace.slug})"
+    )
+
+
+@click.command()
+@click.option("--revoke", "token_id", type=click.UUID, help="Have this token refused from now on.")
+@output_option
+@reports_errors
+def tokens(token_id: UUID | None, output: str) -> None:
+    """List your tokens, or revoke one."""
+    with connect() as client:
+        if token_id is not None:
+            client.revoke_token(token_id)
+            click.echo("Revoked: it is refused from now on.")
+            return
+        emit(client.tokens(), TOKENS, output, empty="You have no tokens.")
+
+
+@click.group(invoke_without_command=True)
+@output_option
+@click.pass_context
+@reports_errors
+def people(ctx: click.Context, output: str) -> None:
+    """List who signs in to this workspace, or add someone."""
+    if ctx.invoked_subcommand is None:
+        with connect() as client:
+            emit(client.people(), PEOPLE, output, empty="Nobody signs in here yet.")
+
+
+@people.command()
+@click.argument("name")
+@click.argument("address")
+@click.option("--role", type=click.Choice(["owner", "manager", "reviewer", "auditor", "member"]), required=True)
+@click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True, help="At least 12 characters.")
+@reports_errors
+def add(name: str, address: str, role: str, password: str) -> None:
+    """Let NAME, with ADDRESS, sign in to this workspace."""
+    with connect() as client:
+        person = client.add_person(name, address, role, password)
+    click.echo(f"{person.name} can sign in as {person.role}, with {person.address}.")

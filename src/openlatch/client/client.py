@@ -1,0 +1,304 @@
+"""One class, one method for each thing that can be asked of the service."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Callable, Iterator
+from types import TracebackType
+from typing import Any, TypeVar
+from uuid import UUID
+
+import httpx
+from pydantic import BaseModel, ValidationError
+
+from openlatch.errors import BY_CODE, OpenLatchError, ServiceUnreachable
+from openlatch.wire import messages as wire
+
+__all__ = ["Client"]
+
+M = TypeVar("M", bound=BaseModel)
+T = TypeVar("T")
+_AGAIN = frozenset({429, 502, 503, 504})
+_TRIES = 4
+_OPEN_READING = ("queued", "running")
+_FINAL_ORDER = ("proved", "cancelled")
+
+
+class Client:
+    """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
+
+    Lists are iterators that fetch page after page. What can be sent again is sent again when the service does not
+    answer; a change carries an idempotency key, so that it is carried out once. `transport` is for tests.
+    """
+
+    def __init__(
+        self,
+        url: str,
+        token: str,
+        *,
+        timeout: float = 30,
+        transport: httpx.BaseTransport | None = None,
+        pause: Callable[[float], None] = time.sleep,
+    ) -> None:
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._http = httpx.Client(
+            base_url=url.rstrip("/") + "/api/v1", headers=headers, timeout=timeout, transport=transport
+        )
+        self._pause = pause
+
+    @classmethod
+    def sign_in(
+        cls,
+        url: str,
+        *,
+        workspace: str,
+        address: str,
+        password: str,
+        name: str = "client",
+        scope: str = "change",
+        days: int = 30,
+        transport: httpx.BaseTransport | None = None,
+    ) -> tuple[Client, wire.TokenSecret]:
+        """Make a token with a password; returns a client that uses it, and the token to keep."""
+        body = {"workspace": workspace, "address": address, "password": password, "name": name, "scope": scope}
+        with cls(url, "", transport=transport) as nobody:
+            made = nobody._send(wire.TokenSecret, "POST", "/tokens", json=body | {"days": days})
+        return cls(url, made.secret, transport=transport), made
+
+    def __enter__(self) -> Client:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._http.close()
+
+    # Who and where
+
+    def me(self) -> wire.Me:
+        """Return who is signed in, where, and what they may do."""
+        return self._send(wire.Me, "GET", "/me")
+
+    def tokens(self) -> list[wire.Token]:
+        """Return one's own tokens, without their secrets."""
+        return self._send(wire.TokenList, "GET", "/tokens").items
+
+    def revoke_token(self, token_id: UUID) -> None:
+        """Revoke a token."""
+        self._request("DELETE", f"/tokens/{token_id}")
+
+    def people(self) -> list[wire.Person]:
+        """Return everyone who signs in to the workspace."""
+        return self._send(wire.PersonList, "GET", "/people").items
+
+    def add_person(self, name: str, address: str, role: str, password: str) -> wire.Person:
+        """Let someone sign in to the workspace."""
+        body = {"name": name, "address": address, "role": role, "password": password}
+        return self._send(wire.Person, "POST", "/people", json=body)
+
+    # Providers and readings
+
+    def providers(self) -> list[wire.Provider]:
+        """Return all providers, and how fresh what is known of each is."""
+        return self._send(wire.ProviderList, "GET", "/providers").items
+
+    def provider(self, provider: str) -> wire.Provider:
+        """Return one provider, by id, short form or name."""
+        return self._send(wire.Provider, "GET", f"/providers/{_part(provider)}")
+
+    def add_provider(
+        self, name: str, connector: str, settings: dict[str, str], secret: str = "", **more: int
+    ) -> wire.Provider:
+        """Add a provider; `more` may be read_every and stale_after, in minutes."""
+        body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
+        return self._send(wire.Provider, "POST", "/providers", json=body)
+
+    def read(self, provider: str) -> wire.Reading:
+        """Ask for a reading now; returns the one that is made, which may have been under way."""
+        return self._send(wire.Reading, "POST", f"/providers/{_part(provider)}/readings")
+
+    def reading(self, reading_id: UUID) -> wire.Reading:
+        """Return one reading, with its progress."""
+        return self._send(wire.Reading, "GET", f"/readings/{reading_id}")
+
+    def readings(self, provider: str = "") -> Iterator[wire.Reading]:
+        """Return readings, the latest first."""
+        return self._pages(wire.ReadingList, "/readings", {"provider": provider})
+
+    def follow_reading(self, reading_id: UUID, *, every: float = 0.3) -> Iterator[wire.Reading]:
+        """Yield a reading whenever it has moved on, until it is over; looks every so many seconds."""
+        return self._follow(lambda: self.reading(reading_id), lambda r: r.state not in _OPEN_READING, every)
+
+    # The inventory
+
+    def accounts(self, q: str = "", provider: str = "") -> Iterator[wire.Account]:
+        """Return accounts by name."""
+        return self._pages(wire.AccountList, "/accounts", {"q": q, "provider": provider})
+
+    def account(self, account: str) -> wire.Account:
+        """Return one account, by id, short form or name."""
+        return self._send(wire.Account, "GET", f"/accounts/{_part(account)}")
+
+    def parties(self, q: str = "") -> Iterator[wire.Party]:
+        """Return parties by name."""
+        return self._pages(wire.PartyList, "/parties", {"q": q})
+
+    def party(self, party: str) -> wire.Party:
+        """Return one party, by id, short form or address."""
+        return self._send(wire.Party, "GET", f"/parties/{_part(party)}")
+
+    def entries(self, **wanted: Any) -> Iterator[wire.Entry]:
+        """Return entries; `wanted` are the fields of EntryQuery, such as state="live", flagged=True, sort="party"."""
+        return self._pages(wire.EntryList, "/entries", wanted)
+
+    def summary(self, **wanted: Any) -> wire.Summary:
+        """Return how many entries a filter leaves, and how many of them carry a flag."""
+        return self._send(wire.Summary, "GET", "/entries/summary", params=_plain(wanted))
+
+    def entry(self, entry: str) -> wire.Entry:
+        """Return one entry, by id or short form, with its flags and its latest order."""
+        return self._send(wire.Entry, "GET", f"/entries/{_part(entry)}")
+
+    def flags(
+        self, rule: str = "", severity: str = "", entry: str = "", *, cleared: bool = False
+    ) -> Iterator[wire.Flag]:
+        """Return flags, the worst first; `severity` means that one or worse."""
+        wanted = {"rule": rule, "severity": severity, "entry": entry, "cleared": cleared}
+        return self._pages(wire.FlagList, "/flags", wanted)
+
+    # Taking back
+
+    def plan(self, entry: str) -> wire.Plan:
+        """Return what ending an entry would do; changes nothing."""
+        return self._send(wire.Plan, "GET", f"/entries/{_part(entry)}/plan")
+
+    def end(self, entry: str, *, reason: str = "", digest: str | None = None) -> wire.Order:
+        """Order the end of an entry; with `digest`, only if the plan is still the one of that digest."""
+        body = {"entry": entry, "reason": reason, "digest": digest}
+        return self._send(wire.Order, "POST", "/orders", json=body)
+
+    def order(self, order: str) -> wire.Order:
+        """Return one order, by id or short form."""
+        return self._send(wire.Order, "GET", f"/orders/{_part(order)}")
+
+    def orders(self, state: str = "") -> Iterator[wire.Order]:
+        """Return orders, the latest first; several states are separated by commas."""
+        return self._pages(wire.OrderList, "/orders", {"state": state})
+
+    def cancel(self, order: str) -> wire.Order:
+        """Call an order off."""
+        return self._send(wire.Order, "POST", f"/orders/{_part(order)}/cancel")
+
+    def try_again(self, order: str) -> wire.Order:
+        """Try an order that is stuck once more."""
+        return self._send(wire.Order, "POST", f"/orders/{_part(order)}/try-again")
+
+    def follow(self, order: str, *, every: float = 0.3) -> Iterator[wire.Order]:
+        """Yield an order whenever it has moved on, until it is proved, cancelled, or stuck for a person to look at."""
+        return self._follow(lambda: self.order(order), lambda o: o.state in (*_FINAL_ORDER, "stuck"), every)
+
+    # The log
+
+    def events(
+        self, subject: UUID | None = None, *, sealed: bool = False, oldest: bool = False
+    ) -> Iterator[wire.Event]:
+        """Return events of the log, of one subject or of all."""
+        return self._pages(wire.EventList, "/log", {"subject": subject, "sealed": sealed, "oldest": oldest})
+
+    def log_head(self) -> wire.LogHead:
+        """Return the end of the sealed log."""
+        return self._send(wire.LogHead, "GET", "/log/head")
+
+    # How it is sent
+
+    def _pages(self, of: type[wire.Page[T]], path: str, wanted: dict[str, Any]) -> Iterator[T]:
+        limit = wanted.pop("limit", None)
+        params = _plain(wanted) | {"limit": str(min(limit or 500, 500))}
+        given = 0
+        while True:
+            page = self._send(of, "GET", path, params=params)
+            for item in page.items:
+                if limit is not None and given >= limit:
+                    return
+                given += 1
+                yield item
+            if page.next is None or (limit is not None and given >= limit):
+                return
+            params["cursor"] = page.next
+
+    def _follow(self, look: Callable[[], M], over: Callable[[M], bool], every: float) -> Iterator[M]:
+        last: M | None = None
+        while True:
+            found = look()
+            if found != last:
+                yield found
+            if over(found):
+                return
+            last = found
+            self._pause(every)
+
+    def _send(self, model: type[M], method: str, path: str, **more: Any) -> M:
+        answer = self._request(method, path, **more)
+        try:
+            return model.model_validate_json(answer.content)
+        except ValidationError as error:
+            raise ServiceUnreachable(
+                f"{answer.url} answered something that is not Open Latch.", next_step="Check the service's address."
+            ) from error
+
+    def _request(self, method: str, path: str, **more: Any) -> httpx.Response:
+        headers = {} if method == "GET" else {"Idempotency-Key": str(uuid.uuid4())}
+        for tries in range(1, _TRIES + 1):
+            last = tries == _TRIES
+            try:
+                answer = self._http.request(method, path, headers=headers, **more)
+            except httpx.TransportError as error:
+                if last:
+                    raise ServiceUnreachable(
+                        f"Open Latch at {self._http.base_url.host}:{self._http.base_url.port or ''} does not answer.",
+                        next_step="Check the address, and that the service runs.",
+                    ) from error
+                self._pause(0.2 * 2**tries)
+                continue
+            if answer.status_code not in _AGAIN or last:
+                break
+            wait = answer.headers.get("Retry-After", "")
+            if wait.isdecimal() and int(wait) > 30:
+                break
+            self._pause(float(wait) if wait.isdecimal() else 0.2 * 2**tries)
+        if answer.is_error:
+            raise _error(answer)
+        return answer
+
+
+def _error(answer: httpx.Response) -> OpenLatchError:
+    """The same error that the service raised, from its problem document."""
+    try:
+        problem = wire.Problem.model_validate_json(answer.content)
+    except ValidationError:
+        return ServiceUnreachable(
+            f"{answer.url} answered {answer.status_code}, and not as Open Latch does.",
+            next_step="Check the service's address.",
+        )
+    kind = BY_CODE.get(problem.code, OpenLatchError)
+    error = kind(problem.detail, next_step=problem.next, **problem.facts)
+    error.fields["errors"] = problem.errors
+    error.status = problem.status
+    return error
+
+
+def _plain(wanted: dict[str, Any]) -> dict[str, str]:
+    words = {True: "true", False: "false"}
+    return {
+        k: words.get(v, str(v)) if isinstance(v, bool) else str(v) for k, v in wanted.items() if v not in (None, "")
+    }
+
+
+def _part(text: str) -> str:
+    """One part of a path; what a person typed may hold anything."""
+    return httpx.URL(path="/" + text.replace("/", " ").strip()).raw_path.decode()[1:] or "%20"

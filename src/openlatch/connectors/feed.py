@@ -1,0 +1,196 @@
+"""The connector for any provider that serves the feed protocol (docs/feed/README.md)."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from typing import TypeVar
+from urllib.parse import quote, urlsplit
+
+import httpx
+from pydantic import BaseModel, ValidationError
+
+from openlatch.core.model import (
+    Abilities,
+    Criticality,
+    Dependency,
+    Kind,
+    PartyKind,
+    PartyStatus,
+    ReadingOutcome,
+    State,
+)
+from openlatch.core.ports import Answer, Page
+from openlatch.core.powers import Power
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.wire.feed import Description, EndingOutcome, FeedAccount, FeedEntry, FeedPage, FeedParty
+
+__all__ = ["FeedConnector"]
+
+Model = TypeVar("Model", bound=BaseModel)
+
+_TIMEOUT = httpx.Timeout(20, connect=5)
+_MOST_PAGES = 100_000
+_MOST_BYTES = 32 * 1024 * 1024
+
+
+class FeedConnector:
+    """Speaks the feed protocol; settings: `url` (base address). The secret is the bearer token."""
+
+    def __init__(self, settings: Mapping[str, str], secret: str) -> None:
+        unknown = sorted(set(settings) - {"url"})
+        url = settings.get("url", "").rstrip("/")
+        parts = urlsplit(url)
+        if unknown or parts.scheme not in ("http", "https") or not parts.netloc:
+            problem = f"does not know the setting {unknown[0]!r}" if unknown else f"cannot use the address {url!r}"
+            raise Invalid(
+                f"The connector “feed” {problem}. Nothing was added.",
+                next_step="Give one setting, url, such as url=https://desk.example/latch.",
+                errors=[{"at": f"settings.{unknown[0] if unknown else 'url'}", "problem": problem}],
+            )
+        self._url = url
+        self._client = httpx.Client(
+            headers={"Authorization": f"Bearer {secret}", "Accept": "application/json"}, timeout=_TIMEOUT
+        )
+
+    def abilities(self) -> Abilities:
+        found = _parsed(Description, self._get(self._url), self._url).abilities
+        return Abilities(frozenset(Kind(k) for k in found.ends), found.at_once, found.restorable)
+
+    def pages(self) -> Iterator[Page]:
+        cursor: str | None = None
+        cursors: set[str] = set()
+        for _ in range(_MOST_PAGES):
+            query = f"?cursor={quote(cursor, safe='')}" if cursor else ""
+            page = self._page(f"{self._url}/inventory{query}")
+            yield _observed(page)
+            cursor = page.next
+            if cursor is None:
+                return
+            if cursor in cursors:
+                raise ProviderUnreadable(
+                    f"{self._url} gave the cursor {cursor!r} twice, so its inventory has no end.",
+                    next_step="Tell whoever runs the feed; what was known before still stands.",
+                )
+            cursors.add(cursor)
+        raise ProviderUnreadable(f"{self._url} has more than {_MOST_PAGES} pages.", next_step="Ask for larger pages.")
+
+    def look(self, party: str) -> Observation:
+        page = _observed(self._page(f"{self._url}/parties/{quote(party, safe='')}/inventory"))
+        return Observation(ReadingOutcome.COMPLETE, page.accounts, page.parties, page.entries)
+
+    def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
+        where = f"{self._url}/endings"
+        answer = self._send(
+            self._client.build_request(
+                "POST", where, json={"entry": entry, "party": party}, headers={"Idempotency-Key": idempotency_key}
+            )
+        )
+        outcome = _parsed(EndingOutcome, answer, where)
+        if outcome.outcome == "refused":
+            raise ProviderRefused(
+                f"The provider refused to end {entry!r}: {outcome.reason or 'it gave no reason'}.",
+                next_step="Do what the reason asks for, then try again.",
+                reason=outcome.reason,
+            )
+        said = f"{outcome.outcome}: {outcome.reason}" if outcome.reason else outcome.outcome
+        return Answer(said, already=outcome.outcome == "already-ended")
+
+    def _page(self, url: str) -> FeedPage:
+        return _parsed(FeedPage, self._get(url), url)
+
+    def _get(self, url: str) -> httpx.Response:
+        return self._send(self._client.build_request("GET", url))
+
+    def _send(self, request: httpx.Request) -> httpx.Response:
+        """Send a request; returns any answer that the protocol knows, and turns every other into a domain error."""
+        try:
+            answer = self._client.send(request)
+        except httpx.HTTPError as error:
+            raise ProviderDown(
+                f"{request.url} does not answer ({type(error).__name__}).",
+                next_step="It is tried again by itself; what was known before still stands.",
+            ) from error
+        if answer.status_code == 429 or answer.status_code >= 500:
+            raise ProviderDown(
+                f"{request.url} answered {answer.status_code}.",
+                next_step="It is tried again by itself; what was known before still stands.",
+                retry_after=_seconds(answer.headers.get("Retry-After", "")),
+            )
+        if answer.status_code in (401, 403):
+            raise ProviderRefused(
+                f"{request.url} does not accept our token ({answer.status_code}).",
+                next_step="Enter the token that the provider expects.",
+            )
+        if answer.status_code not in (200, 202, 409):
+            raise ProviderUnreadable(
+                f"{request.url} answered {answer.status_code}, which the feed protocol does not know.",
+                next_step="Check the address; what was known before still stands.",
+            )
+        return answer
+
+
+def _parsed(model: type[Model], answer: httpx.Response, url: str) -> Model:
+    if len(answer.content) > _MOST_BYTES:
+        raise ProviderUnreadable(
+            f"{url} sent {len(answer.content)} bytes in one page.", next_step="Ask for smaller pages."
+        )
+    try:
+        return model.model_validate_json(answer.content)
+    except ValidationError as error:
+        first = error.errors(include_input=False, include_url=False)[0]
+        place = ".".join(str(part) for part in first["loc"]) or "the document itself"
+        raise ProviderUnreadable(
+            f"{url} sent something that is not the feed protocol: {place}: {first['msg']}.",
+            next_step="Tell whoever runs the feed; what was known before still stands.",
+            at=place,
+        ) from error
+
+
+def _seconds(text: str) -> int | None:
+    return int(text) if text.isdecimal() and len(text) < 6 else None
+
+
+def _observed(page: FeedPage) -> Page:
+    return Page(
+        tuple(_account(a) for a in page.accounts),
+        tuple(_party(p) for p in page.parties),
+        tuple(_entry(e) for e in page.entries),
+        page.total,
+    )
+
+
+def _account(a: FeedAccount) -> ObservedAccount:
+    return ObservedAccount(a.key, a.name, Criticality(a.criticality), a.practice)
+
+
+def _party(p: FeedParty) -> ObservedParty:
+    return ObservedParty(p.key, PartyKind(p.kind), p.name, tuple(p.addresses), PartyStatus(p.status), p.verified)
+
+
+def _entry(e: FeedEntry) -> ObservedEntry:
+    return ObservedEntry(
+        key=e.key,
+        account=e.account,
+        party=e.party,
+        kind=Kind(e.kind),
+        level=e.level,
+        powers=tuple(Power(p) for p in e.powers),
+        state=State(e.state),
+        permissions=tuple(e.permissions),
+        resources=tuple(e.resources),
+        given_at=e.given_at,
+        given_by=e.given_by,
+        accepted_at=e.accepted_at,
+        last_used=e.last_used,
+        use_known=e.use_known,
+        used_powers=None if e.used_powers is None else tuple(Power(p) for p in e.used_powers),
+        ends_at=e.ends_at,
+        end_unknown=e.end_unknown,
+        reviewed_at=tuple(e.reviewed_at),
+        basis=e.basis,
+        hangs_on=e.hangs_on,
+        dependencies=tuple(Dependency(d.kind, d.what, d.next_at) for d in e.dependencies),
+        device=e.device,
+        network=e.network,
+    )

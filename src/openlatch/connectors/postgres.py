@@ -1,0 +1,311 @@
+"""The connector for a PostgreSQL server: its login roles, their memberships, and who is connected now.
+
+What the database knows of a role becomes entries: `login:ROLE` (may sign in, with the privileges it holds itself),
+`membership:GROUP:ROLE` (what a group lends it), and `session:PID:START`. Memberships and sessions hang on the login.
+The comment on a role (COMMENT ON ROLE) names its person, as in `Orla Finch <orla.finch@kestrelridge.example>`.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import datetime
+from email.utils import parseaddr
+from typing import Any
+from urllib.parse import quote, unquote
+
+import psycopg
+from psycopg import sql
+from psycopg.rows import namedtuple_row
+
+from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
+from openlatch.core.ports import Answer, Page
+from openlatch.core.powers import Power, in_order
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused
+
+__all__ = ["PostgresConnector"]
+
+# Whoever can select from a table can take all of it along; hence export.
+PRIVILEGES: Mapping[str, tuple[Power, ...]] = {
+    "SELECT": (Power.VIEW, Power.EXPORT),
+    "INSERT": (Power.EDIT,),
+    "UPDATE": (Power.EDIT,),
+    "DELETE": (Power.EDIT,),
+    "TRUNCATE": (Power.EDIT,),
+    "TRIGGER": (Power.EDIT,),
+    "REFERENCES": (),
+}
+PREDEFINED: Mapping[str, tuple[Power, ...]] = {
+    "pg_read_all_data": (Power.VIEW, Power.EXPORT),
+    "pg_write_all_data": (Power.EDIT,),
+    "pg_database_owner": (Power.OWN,),
+    "pg_read_server_files": (Power.VIEW, Power.EXPORT),
+    "pg_write_server_files": (Power.EDIT, Power.OWN),
+    "pg_execute_server_program": (Power.EDIT, Power.EXPORT, Power.OWN),
+}
+_ALL = (Power.VIEW, Power.EDIT, Power.EXPORT, Power.ADMIT, Power.OWN)
+
+_ROLES = """
+    select r.oid::bigint as oid, r.rolname as name, r.rolcanlogin as login, r.rolsuper as super,
+        r.rolcreaterole as createrole, case when isfinite(r.rolvaliduntil) then r.rolvaliduntil end as until,
+        shobj_description(r.oid, 'pg_authid') as comment, d.datdba = r.oid as owner
+    from pg_roles r cross join pg_database d where d.datname = current_database()
+"""
+_MEMBERS = "select roleid::bigint as grp, member::bigint as member, admin_option as admin from pg_auth_members"
+_PRIVILEGES = """
+    select a.grantee::bigint as grantee, a.privilege_type as privilege, count(*) as tables
+    from pg_class c
+    join pg_namespace n on n.oid = c.relnamespace and n.nspname !~ '^(pg_|information_schema)'
+    cross join aclexplode(coalesce(c.relacl, acldefault('r', c.relowner))) a
+    where c.relkind in ('r', 'p', 'v', 'm', 'f') group by 1, 2
+"""
+_SESSIONS = """
+    select pid, usesysid::bigint as oid, application_name as program, host(client_addr) as network,
+        backend_start as began, coalesce(state_change, backend_start) as last
+    from pg_stat_activity
+    where backend_type = 'client backend' and datname = current_database() and usename <> current_user
+"""
+
+
+@dataclass(frozen=True, slots=True)
+class _Catalogue:
+    """What was read of the server in one transaction."""
+
+    database: str
+    roles: Mapping[int, Any]
+    groups: Mapping[int, tuple[Any, ...]]
+    privileges: Mapping[int, tuple[Any, ...]]
+    sessions: tuple[Any, ...]
+
+
+class PostgresConnector:
+    """Reads and changes roles; settings: `host`, `port`, `database`, `user`. The secret is the password.
+
+    The login needs CREATEROLE, and membership in pg_read_all_stats and pg_signal_backend.
+    """
+
+    def __init__(self, settings: Mapping[str, str], secret: str) -> None:
+        wanted = {"host", "port", "database", "user"}
+        for name in sorted(wanted ^ set(settings)):
+            problem = "is missing" if name in wanted else "is not known"
+            raise Invalid(
+                f"The setting {name!r} of the connector “postgres” {problem}. Nothing was added.",
+                next_step="Give host, port, database and user.",
+                errors=[{"at": f"settings.{name}", "problem": problem}],
+            )
+        if not settings["port"].isdecimal() or not 0 < int(settings["port"]) < 65536:
+            raise Invalid(
+                f"The port {settings['port']!r} is not a port number. Nothing was added.",
+                next_step="Give a number from 1 to 65535; PostgreSQL's own is 5432.",
+                errors=[{"at": "settings.port", "problem": "not a port number"}],
+            )
+        self._where = f"{settings['host']}:{settings['port']}/{settings['database']}"
+        self._user = settings["user"]
+        self._arguments: dict[str, Any] = {
+            "host": settings["host"],
+            "port": int(settings["port"]),
+            "dbname": settings["database"],
+            "user": settings["user"],
+            "password": secret,
+            "connect_timeout": 5,
+            "application_name": "open-latch",
+            "options": "-c statement_timeout=30s -c lock_timeout=10s",
+        }
+
+    def abilities(self) -> Abilities:
+        return Abilities(frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION}))
+
+    def pages(self) -> Iterator[Page]:
+        seen = _observation(self._read())
+        yield Page(seen.accounts, seen.parties, seen.entries, len(seen.entries))
+
+    def look(self, party: str) -> Observation:
+        seen = _observation(self._read())
+        return Observation(
+            seen.outcome,
+            seen.accounts,
+            tuple(p for p in seen.parties if p.key == party),
+            tuple(e for e in seen.entries if e.party == party),
+        )
+
+    def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
+        # Each statement asks for a state, not for a step, so that doing it twice is doing it once.
+        kind, *parts = entry.split(":")
+        names = [unquote(part) for part in parts]
+        if party == self._user:
+            raise ProviderRefused(
+                f"{entry!r} is Open Latch's own way into {self._where}; ending it would lock Open Latch out.",
+                next_step="Remove the provider from Open Latch, then end it at the server.",
+            )
+        with self._connected() as connection:
+            if kind == "login":
+                return self._end_login(connection, names[0])
+            if kind == "membership":
+                return self._end_membership(connection, *names)
+            return self._close_session(connection, int(names[0]), names[1])
+
+    def _end_login(self, connection: psycopg.Connection[Any], role: str) -> Answer:
+        with connection.transaction():
+            row = connection.execute("select rolcanlogin from pg_roles where rolname = %s", [role]).fetchone()
+            already = row is None or not row[0]
+            if not already:
+                connection.execute(sql.SQL("alter role {} nologin").format(sql.Identifier(role)))
+        # Only after the commit: a session that is closed before could simply be opened again.
+        closed = connection.execute(
+            "select count(*) filter (where pg_terminate_backend(pid, 5000)) from pg_stat_activity where usename = %s",
+            [role],
+        ).fetchone()
+        sessions = closed[0] if closed else 0
+        return Answer(f"{role} may no longer sign in; {sessions} sessions closed", already)
+
+    def _end_membership(self, connection: psycopg.Connection[Any], group: str, role: str) -> Answer:
+        with connection.transaction():
+            row = connection.execute(
+                "select 1 from pg_auth_members where roleid = (select oid from pg_roles where rolname = %s) "
+                "and member = (select oid from pg_roles where rolname = %s)",
+                [group, role],
+            ).fetchone()
+            if row is not None:
+                revoke = sql.SQL("revoke {} from {}").format(sql.Identifier(group), sql.Identifier(role))
+                connection.execute(revoke)
+        return Answer(f"{role} is no longer a member of {group}", row is None)
+
+    def _close_session(self, connection: psycopg.Connection[Any], pid: int, began: str) -> Answer:
+        row = connection.execute(
+            "select pg_terminate_backend(pid, 5000) from pg_stat_activity where pid = %s and backend_start = %s",
+            [pid, datetime.fromisoformat(began)],
+        ).fetchone()
+        return Answer("the session is closed", row is None)
+
+    def _read(self) -> _Catalogue:
+        with self._connected() as connection:
+            connection.execute("set default_transaction_isolation to 'repeatable read'")
+            with connection.transaction():
+                cursor = connection.cursor(row_factory=namedtuple_row)
+                database = connection.info.dbname
+                roles = {row.oid: row for row in _rows(cursor.execute(_ROLES))}
+                members = cursor.execute(_MEMBERS).fetchall()
+                privileges = cursor.execute(_PRIVILEGES).fetchall()
+                sessions = tuple(cursor.execute(_SESSIONS))
+        return _Catalogue(database, roles, _grouped(members, "member"), _grouped(privileges, "grantee"), sessions)
+
+    @contextmanager
+    def _connected(self) -> Iterator[psycopg.Connection[Any]]:
+        try:
+            with psycopg.connect(**self._arguments, autocommit=True) as connection:
+                yield connection
+        except psycopg.errors.InsufficientPrivilege as error:
+            raise ProviderRefused(
+                f"{self._where} does not let “{self._user}” do this: {error.diag.message_primary}.",
+                next_step="Give that login CREATEROLE, pg_read_all_stats and pg_signal_backend, then try again.",
+            ) from error
+        except psycopg.OperationalError as error:
+            reason = str(error).strip().splitlines()[-1]
+            if any(word in reason for word in ("authentication failed", "not permitted to log in", "does not exist")):
+                raise ProviderRefused(
+                    f"{self._where} does not let us in: {reason}.",
+                    next_step="Check the database, the user and the password of this provider.",
+                ) from error
+            raise ProviderDown(
+                f"{self._where} does not answer: {reason}.",
+                next_step="It is tried again by itself; what was known before still stands.",
+            ) from error
+
+
+def _rows(cursor: Iterable[Any]) -> Iterable[Any]:
+    """Named tuples, whose fields the type checker cannot know."""
+    return cursor
+
+
+def _grouped(rows: Iterable[Any], by: str) -> dict[int, tuple[Any, ...]]:
+    groups: dict[int, list[Any]] = defaultdict(list)
+    for row in rows:
+        groups[getattr(row, by)].append(row)
+    return {key: tuple(found) for key, found in groups.items()}
+
+
+def _observation(catalogue: _Catalogue) -> Observation:
+    logins = [role for role in catalogue.roles.values() if role.login]
+    return Observation(
+        ReadingOutcome.COMPLETE,
+        (ObservedAccount(catalogue.database, catalogue.database),),
+        tuple(_party(role) for role in logins),
+        tuple(entry for role in logins for entry in _entries(catalogue, role)),
+    )
+
+
+def _party(role: Any) -> ObservedParty:
+    name, address = parseaddr(role.comment or "")
+    addresses = (address,) if "@" in address else ()
+    return ObservedParty(role.name, PartyKind.PERSON, name or role.comment or role.name, addresses)
+
+
+def _entries(catalogue: _Catalogue, role: Any) -> Iterator[ObservedEntry]:
+    sessions = [s for s in catalogue.sessions if s.oid == role.oid]
+    login = f"login:{_quoted(role.name)}"
+    kind = Kind.DELEGATE if role.until is None else Kind.GRANT
+    used = max((s.last for s in sessions), default=None)
+    permissions = [f"{p.privilege} on {p.tables} tables" for p in catalogue.privileges.get(role.oid, ())]
+    permissions += [word for word, held in (("SUPERUSER", role.super), ("CREATEROLE", role.createrole)) if held]
+    permissions += ["owner of the database"] if role.owner else []
+
+    def entry(key: str, of: Kind, level: str, powers: Iterable[Power], **more: Any) -> ObservedEntry:
+        values = {"last_used": used, "ends_at": role.until, "state": State.LIVE, **more}
+        return ObservedEntry(key, catalogue.database, role.name, of, level, in_order(powers), **values)
+
+    yield entry(login, kind, "login", _own_powers(catalogue, role), permissions=tuple(permissions))
+    for membership in catalogue.groups.get(role.oid, ()):
+        group = catalogue.roles[membership.grp]
+        powers = _powers(catalogue, group)
+        if membership.admin:
+            powers |= {Power.ADMIT}
+        key = f"membership:{_quoted(group.name)}:{_quoted(role.name)}"
+        granted = (f"member of {group.name}", *(("WITH ADMIN OPTION",) if membership.admin else ()))
+        yield entry(key, kind, group.name, powers, permissions=granted, hangs_on=login)
+    everything = _powers(catalogue, role)
+    for session in sessions:
+        yield entry(
+            f"session:{session.pid}:{_quoted(session.began.isoformat())}",
+            Kind.SESSION,
+            "open session",
+            everything,
+            given_at=session.began,
+            last_used=session.last,
+            use_known=True,
+            ends_at=None,
+            hangs_on=login,
+            device=session.program or "",
+            network=session.network or "this machine",
+        )
+
+
+def _own_powers(catalogue: _Catalogue, role: Any) -> set[Power]:
+    powers = set(_ALL if role.super else PREDEFINED.get(role.name, ()))
+    for privilege in catalogue.privileges.get(role.oid, ()):
+        powers |= set(PRIVILEGES.get(privilege.privilege, ()))
+    if role.createrole:
+        powers.add(Power.ADMIT)
+    if role.owner:
+        powers |= {Power.OWN, Power.VIEW, Power.EDIT, Power.EXPORT}
+    return powers
+
+
+def _powers(catalogue: _Catalogue, role: Any) -> set[Power]:
+    """What a role can do by itself and through all groups above it."""
+    powers: set[Power] = set()
+    waiting, seen = [role], {role.oid}
+    while waiting:
+        one = waiting.pop()
+        powers |= _own_powers(catalogue, one)
+        for membership in catalogue.groups.get(one.oid, ()):
+            if membership.grp not in seen:
+                seen.add(membership.grp)
+                waiting.append(catalogue.roles[membership.grp])
+    return powers
+
+
+def _quoted(name: str) -> str:
+    return quote(name, safe="")

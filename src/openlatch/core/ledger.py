@@ -1,0 +1,110 @@
+"""The log: events in one canonical form, each linked to the one before, so that no change goes unnoticed.
+
+An event's canonical form is JSON as in RFC 8785 (ASCII keys, no floats, integers below 2^53). Its link is
+SHA-256 over the link before it and the canonical form; whoever has kept one link can check everything up to it.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+import orjson
+
+from openlatch.errors import Invalid
+
+__all__ = ["START", "Break", "Event", "Sealed", "canonical", "link", "verify"]
+
+START = "0" * 64
+"""The link before the first event."""
+
+_LARGEST = 2**53 - 1
+
+
+@dataclass(frozen=True, slots=True)
+class Event:
+    """Something that happened: who did what to which subject, on whose behalf, with the facts before and after.
+
+    `subject` is such as `entry` or `order`, with the subject's id; `facts` hold only what JSON can hold exactly.
+    """
+
+    id: UUID
+    at: datetime
+    actor: str
+    act: str
+    subject: str
+    subject_id: UUID
+    facts: Mapping[str, Any]
+    on_behalf_of: str = ""
+
+    def content(self) -> dict[str, Any]:
+        """Return what is sealed of the event: all of it."""
+        return {
+            "id": str(self.id),
+            "at": self.at.isoformat(timespec="microseconds"),
+            "actor": self.actor,
+            "on_behalf_of": self.on_behalf_of,
+            "act": self.act,
+            "subject": self.subject,
+            "subject_id": str(self.subject_id),
+            "facts": dict(self.facts),
+        }
+
+
+@dataclass(frozen=True, slots=True)
+class Sealed:
+    """A sealed event: its place in the log (from 1), its content and its link, 64 hex digits."""
+
+    number: int
+    content: Mapping[str, Any]
+    link: str
+
+
+@dataclass(frozen=True, slots=True)
+class Break:
+    """The first place at which a log does not hold together, and why."""
+
+    number: int
+    why: str
+
+
+def canonical(content: Mapping[str, Any]) -> bytes:
+    """Return an event's one canonical form (RFC 8785); refuses what has no exact form there."""
+    _check(content, "event")
+    return orjson.dumps(content, option=orjson.OPT_SORT_KEYS)
+
+
+def link(before: str, content: Mapping[str, Any]) -> str:
+    """Return the link of an event that follows the link `before`."""
+    return hashlib.sha256(bytes.fromhex(before) + canonical(content)).hexdigest()
+
+
+def verify(events: Iterable[Sealed], *, after: str = START, first: int = 1) -> tuple[int, str, Break | None]:
+    """Check events in order: returns how many held, the last link that held, and the first break if there is one."""
+    held, last = 0, after
+    for number, event in enumerate(events, first):
+        if event.number != number:
+            return held, last, Break(number, f"event {number} is missing; the next one is number {event.number}")
+        if link(last, event.content) != event.link:
+            return held, last, Break(number, f"event {number} does not fit the link that was made when it was sealed")
+        held, last = held + 1, event.link
+    return held, last, None
+
+
+def _check(value: object, where: str) -> None:
+    if isinstance(value, float):
+        raise Invalid(f"{where} holds the fraction {value}, which has no exact form in the log.")
+    if isinstance(value, int) and not isinstance(value, bool) and abs(value) > _LARGEST:
+        raise Invalid(f"{where} holds {value}, which is too large to be exact in the log.")
+    if isinstance(value, Mapping):
+        for key, inner in value.items():
+            if not isinstance(key, str) or not key.isascii():
+                raise Invalid(f"{where} has the key {key!r}; keys in the log are plain ASCII words.")
+            _check(inner, f"{where}.{key}")
+    elif isinstance(value, list | tuple):
+        for place, inner in enumerate(value):
+            _check(inner, f"{where}[{place}]")

@@ -1,0 +1,317 @@
+"""The nouns of the inventory as frozen values. Instants are aware datetimes in UTC."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass, field
+from datetime import datetime, timedelta
+from enum import StrEnum
+from uuid import UUID
+
+from openlatch.core.ids import ref_of
+from openlatch.core.powers import Power
+from openlatch.core.roles import Role
+
+__all__ = [
+    "Abilities",
+    "Account",
+    "Circle",
+    "Criticality",
+    "Dependency",
+    "EndReason",
+    "Entry",
+    "Kind",
+    "Party",
+    "PartyKind",
+    "PartyStatus",
+    "Person",
+    "Provider",
+    "Reading",
+    "ReadingOutcome",
+    "ReadingState",
+    "Severity",
+    "State",
+    "Workspace",
+    "normal_address",
+]
+
+
+class Kind(StrEnum):
+    """What sort of access an entry is."""
+
+    DELEGATE = "delegate"
+    GRANT = "grant"
+    APP = "app"
+    SESSION = "session"
+    OFFER = "offer"
+    SECRET = "secret"  # noqa: S105 - the kind of entry, not a secret
+    OPEN = "open"
+
+
+class State(StrEnum):
+    """Where an entry stands."""
+
+    OFFERED = "offered"
+    LIVE = "live"
+    PAUSED = "paused"
+    ENDING = "ending"
+    ENDED = "ended"
+
+
+class EndReason(StrEnum):
+    """Why an entry ended."""
+
+    REVOKED = "revoked"
+    EXPIRED = "expired"
+    DECLINED = "declined"
+    LAPSED = "lapsed"
+    WITHDRAWN = "withdrawn"
+    GIVEN_UP = "given-up"
+    GONE = "gone"
+    REPLACED = "replaced"
+
+
+class PartyKind(StrEnum):
+    """Who or what can have access."""
+
+    PERSON = "person"
+    TEAM = "team"
+    APP = "app"
+    ANYONE = "anyone"
+
+
+class PartyStatus(StrEnum):
+    """Whether a party is still about."""
+
+    CURRENT = "current"
+    LEFT = "left"
+    UNKNOWN = "unknown"
+
+
+class Criticality(StrEnum):
+    """How much harm the loss of an account would do."""
+
+    MINOR = "minor"
+    NORMAL = "normal"
+    VITAL = "vital"
+
+
+class Severity(StrEnum):
+    """How bad a flag is; `rank` is 1 for low to 4 for critical."""
+
+    LOW = "low"
+    MEDIUM = "medium"
+    HIGH = "high"
+    CRITICAL = "critical"
+
+    @property
+    def rank(self) -> int:
+        return list(Severity).index(self) + 1
+
+
+class ReadingOutcome(StrEnum):
+    """How a reading ended; only a complete one can conclude that something is gone."""
+
+    COMPLETE = "complete"
+    PARTIAL = "partial"
+    FAILED = "failed"
+
+
+class ReadingState(StrEnum):
+    """Where a reading stands; the last three are its outcomes."""
+
+    QUEUED = "queued"
+    RUNNING = "running"
+    COMPLETE = "complete"
+    PARTIAL = "partial"
+    FAILED = "failed"
+
+
+@dataclass(frozen=True, slots=True)
+class Circle:
+    """The domains that the holder regards as its own; everyone else is outside."""
+
+    domains: frozenset[str] = field(default_factory=frozenset)
+
+    def holds(self, party: Party) -> bool:
+        """Return whether one of the party's addresses lies exactly in one of the circle's domains."""
+        return any(normal_address(a).rpartition("@")[2] in self.domains for a in party.addresses)
+
+
+@dataclass(frozen=True, slots=True)
+class Workspace:
+    """One holder's Open Latch; `zone` is an IANA time zone name."""
+
+    id: UUID
+    slug: str
+    name: str
+    zone: str = "UTC"
+    circle: Circle = field(default_factory=Circle)
+    unused_days: int = 90
+
+
+@dataclass(frozen=True, slots=True)
+class Person:
+    """Someone who signs in to a workspace."""
+
+    id: UUID
+    name: str
+    address: str
+    role: Role
+
+
+@dataclass(frozen=True, slots=True)
+class Abilities:
+    """What a provider lets Open Latch do, as its connector declares it."""
+
+    ends: frozenset[Kind] = frozenset()
+    """the kinds of entry that can be ended from here"""
+    at_once: bool = True
+    """whether ending takes effect without the other side's device connecting again"""
+    restorable: bool = True
+    """whether the holder can give the same access back later"""
+
+
+@dataclass(frozen=True, slots=True)
+class Provider:
+    """An outside service, reached by the connector of that name; durations are whole minutes.
+
+    `settings` are shown to people; the secret that goes with them is kept apart and never shown.
+    """
+
+    id: UUID
+    name: str
+    connector: str
+    settings: Mapping[str, str]
+    read_every: int = 15
+    stale_after: int = 60
+    abilities: Abilities = field(default_factory=Abilities)
+    last_complete: datetime | None = None
+    next_reading: datetime | None = None
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+    def stale(self, now: datetime) -> bool:
+        """Whether the last complete reading is older than the holder accepts."""
+        return self.last_complete is None or now - self.last_complete > timedelta(minutes=self.stale_after)
+
+
+@dataclass(frozen=True, slots=True)
+class Reading:
+    """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed."""
+
+    id: UUID
+    provider_id: UUID
+    state: ReadingState
+    asked_by: str
+    asked_at: datetime
+    finished_at: datetime | None = None
+    seen: int = 0
+    total: int | None = None
+    counts: Mapping[str, int] = field(default_factory=dict)
+    trouble: str = ""
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+
+@dataclass(frozen=True, slots=True)
+class Dependency:
+    """Something that runs through an entry and stops with it, such as a standing payment."""
+
+    kind: str
+    what: str
+    next_at: datetime | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Party:
+    """Someone or something that can have access."""
+
+    id: UUID
+    kind: PartyKind
+    name: str
+    addresses: tuple[str, ...] = ()
+    status: PartyStatus = PartyStatus.UNKNOWN
+    verified: bool = False
+    version: int = 1
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+
+@dataclass(frozen=True, slots=True)
+class Account:
+    """A shared account at a provider, known there by `key`."""
+
+    id: UUID
+    provider_id: UUID
+    key: str
+    name: str
+    criticality: Criticality = Criticality.NORMAL
+    practice: bool = False
+    version: int = 1
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+
+@dataclass(frozen=True, slots=True)
+class Entry:
+    """One line of the inventory: one party's access to one account, known at the provider by `key`.
+
+    `ends_at` None means that there is no end, unless `end_unknown` says that the end could not be read.
+    `last_used` None means never used, unless `use_known` is False: then the provider does not tell.
+    `hangs_on` is the key of the entry without which this one cannot be used.
+    """
+
+    id: UUID
+    provider_id: UUID
+    account_id: UUID
+    party_id: UUID
+    key: str
+    kind: Kind
+    level: str
+    powers: tuple[Power, ...]
+    state: State = State.LIVE
+    end_reason: EndReason | None = None
+    permissions: tuple[str, ...] = ()
+    resources: tuple[str, ...] = ()
+    given_at: datetime | None = None
+    given_by: str = ""
+    accepted_at: datetime | None = None
+    last_used: datetime | None = None
+    use_known: bool = False
+    used_powers: tuple[Power, ...] | None = None
+    ends_at: datetime | None = None
+    end_unknown: bool = False
+    reviewed_at: tuple[datetime, ...] = ()
+    basis: str = ""
+    hangs_on: str | None = None
+    dependencies: tuple[Dependency, ...] = ()
+    device: str = ""
+    network: str = ""
+    first_seen: datetime | None = None
+    last_seen: datetime | None = None
+    ended_at: datetime | None = None
+    version: int = 1
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+    @property
+    def stands(self) -> bool:
+        """Whether the entry still lets its party in, as far as is known."""
+        return self.state is not State.ENDED
+
+
+def normal_address(address: str) -> str:
+    """Return an address in the form in which two spellings of it are equal."""
+    local, at, domain = address.strip().rpartition("@")
+    return f"{local}{at}{domain}".casefold()

@@ -1,0 +1,53 @@
+"""What the core's decisions need of the outside: the interface that every connector fulfils."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping
+from dataclasses import dataclass
+from typing import Protocol
+
+from openlatch.core.model import Abilities
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+
+__all__ = ["Answer", "Connector", "Page"]
+
+
+@dataclass(frozen=True, slots=True)
+class Page:
+    """A part of a reading; `total` is the number of entries the provider announces, if it does."""
+
+    accounts: tuple[ObservedAccount, ...] = ()
+    parties: tuple[ObservedParty, ...] = ()
+    entries: tuple[ObservedEntry, ...] = ()
+    total: int | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """What a provider said to a call: `already` when there was nothing left to do."""
+
+    said: str
+    already: bool = False
+
+
+class Connector(Protocol):
+    """One provider, spoken to in its own protocol.
+
+    Every method may raise ProviderDown (asking again may help), ProviderRefused (it will not) or
+    ProviderUnreadable (the answer cannot be trusted); none of them leaves anything half done on our side.
+    """
+
+    def __init__(self, settings: Mapping[str, str], secret: str) -> None:
+        """Take the settings and the secret that the holder entered; a wrong one raises Invalid."""
+
+    def abilities(self) -> Abilities:
+        """Return what can be done at this provider."""
+
+    def pages(self) -> Iterator[Page]:
+        """Read everything; what was yielded before an exception is a partial reading."""
+
+    def look(self, party: str) -> Observation:
+        """Read what one party, by the provider's key, has now; always complete or an exception."""
+
+    def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
+        """End one entry; called again with the same idempotency key, it has no second effect."""

@@ -1,0 +1,43 @@
+"""What an access lets its party do, in plain terms, whatever the provider calls it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from enum import StrEnum
+
+__all__ = ["ADMITTING", "MONEY", "ORDER", "Power", "in_order", "weighty"]
+
+
+class Power(StrEnum):
+    """One plain power; the order of the members is the order in which they are always shown."""
+
+    VIEW = "view"
+    EDIT = "edit"
+    PUBLISH = "publish"
+    """act publicly in the holder's name"""
+    EXPORT = "export"
+    """take data out in bulk"""
+    SPEND = "spend"
+    """buy with stored payment means"""
+    WITHDRAW = "withdraw"
+    """take money or assets out"""
+    ADMIT = "admit"
+    """let others in or out"""
+    OWN = "own"
+    """hand over or close the account"""
+
+
+ORDER: tuple[Power, ...] = tuple(Power)
+MONEY = frozenset({Power.SPEND, Power.WITHDRAW})
+ADMITTING = frozenset({Power.ADMIT, Power.OWN})
+
+
+def in_order(powers: Iterable[Power]) -> tuple[Power, ...]:
+    """Return the powers without repeats, in the order in which they are always shown."""
+    held = set(powers)
+    return tuple(power for power in ORDER if power in held)
+
+
+def weighty(powers: Iterable[Power]) -> tuple[Power, ...]:
+    """Return those of the powers that move money or decide who else gets in."""
+    return tuple(power for power in in_order(powers) if power in MONEY | ADMITTING)

@@ -1,0 +1,352 @@
+"""What one reading of a provider changes in the inventory.
+
+A connector reports what it observed; `reconcile` compares that with what is stored and returns the difference.
+Only a complete reading can conclude that an entry is gone, and a reading of one subject only within that subject.
+"""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from uuid import UUID
+
+from openlatch.core.model import (
+    Account,
+    Criticality,
+    Dependency,
+    EndReason,
+    Entry,
+    Kind,
+    Party,
+    PartyKind,
+    PartyStatus,
+    ReadingOutcome,
+    State,
+    normal_address,
+)
+from openlatch.core.powers import Power, in_order
+
+__all__ = [
+    "Changes",
+    "Held",
+    "Identifier",
+    "Observation",
+    "ObservedAccount",
+    "ObservedEntry",
+    "ObservedParty",
+    "complaints",
+    "reconcile",
+]
+
+FAR_YEAR = 9000
+"""An end in this year or later is a provider's way of writing "no end"."""
+
+
+@dataclass(frozen=True, slots=True)
+class ObservedAccount:
+    """An account as its provider shows it."""
+
+    key: str
+    name: str
+    criticality: Criticality = Criticality.NORMAL
+    practice: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ObservedParty:
+    """A party as its provider shows it; `key` is the provider's own name for it."""
+
+    key: str
+    kind: PartyKind
+    name: str
+    addresses: tuple[str, ...] = ()
+    status: PartyStatus = PartyStatus.UNKNOWN
+    verified: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class ObservedEntry:
+    """One access as its provider shows it; `account` and `party` are the provider's keys."""
+
+    key: str
+    account: str
+    party: str
+    kind: Kind
+    level: str
+    powers: tuple[Power, ...]
+    state: State = State.LIVE
+    permissions: tuple[str, ...] = ()
+    resources: tuple[str, ...] = ()
+    given_at: datetime | None = None
+    given_by: str = ""
+    accepted_at: datetime | None = None
+    last_used: datetime | None = None
+    use_known: bool = False
+    used_powers: tuple[Power, ...] | None = None
+    ends_at: datetime | None = None
+    end_unknown: bool = False
+    reviewed_at: tuple[datetime, ...] = ()
+    basis: str = ""
+    hangs_on: str | None = None
+    dependencies: tuple[Dependency, ...] = ()
+    device: str = ""
+    network: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Observation:
+    """All that one reading saw, and how it ended."""
+
+    outcome: ReadingOutcome
+    accounts: tuple[ObservedAccount, ...] = ()
+    parties: tuple[ObservedParty, ...] = ()
+    entries: tuple[ObservedEntry, ...] = ()
+    trouble: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Identifier:
+    """One name under which a party is known: an address, or a provider's own key for it.
+
+    `scheme` is "address" or the provider's id; two parties never share an identifier.
+    """
+
+    scheme: str
+    value: str
+
+
+@dataclass(frozen=True, slots=True)
+class Held:
+    """The stored inventory that a reading is compared with: one provider's, without what has ended."""
+
+    provider_id: UUID
+    accounts: Mapping[str, Account] = field(default_factory=dict)
+    parties: Mapping[UUID, Party] = field(default_factory=dict)
+    identifiers: Mapping[Identifier, UUID] = field(default_factory=dict)
+    entries: Mapping[str, Entry] = field(default_factory=dict)
+
+
+@dataclass(frozen=True, slots=True)
+class Changes:
+    """What has to be stored after a reading; pairs are (before, after)."""
+
+    new_accounts: tuple[Account, ...] = ()
+    changed_accounts: tuple[tuple[Account, Account], ...] = ()
+    new_parties: tuple[Party, ...] = ()
+    changed_parties: tuple[tuple[Party, Party], ...] = ()
+    new_identifiers: tuple[tuple[Identifier, UUID], ...] = ()
+    new_entries: tuple[Entry, ...] = ()
+    changed_entries: tuple[tuple[Entry, Entry], ...] = ()
+    gone: tuple[tuple[Entry, Entry], ...] = ()
+    unchanged: tuple[Entry, ...] = ()
+    """seen again just as they were: only when they were last seen has to be stored"""
+
+    @property
+    def touched(self) -> tuple[Entry, ...]:
+        """The entries, as they are now, whose flags have to be looked at again."""
+        return (*self.new_entries, *(after for _, after in self.changed_entries), *(after for _, after in self.gone))
+
+
+def complaints(observation: Observation) -> tuple[str, ...]:
+    """Return what is wrong with an observation in itself; one that has complaints must not be reconciled."""
+    found: list[str] = []
+    for noun, keys in (
+        ("account", [a.key for a in observation.accounts]),
+        ("party", [p.key for p in observation.parties]),
+        ("entry", [e.key for e in observation.entries]),
+    ):
+        found += [f"{noun} {key!r} is listed {count} times" for key, count in Counter(keys).items() if count > 1]
+        found += [f"{noun} number {place} has an empty key" for place, key in enumerate(keys, 1) if not key]
+    accounts = {a.key for a in observation.accounts}
+    parties = {p.key for p in observation.parties}
+    for entry in observation.entries:
+        if entry.account not in accounts:
+            found.append(f"entry {entry.key!r} is on account {entry.account!r}, which is not listed")
+        if entry.party not in parties:
+            found.append(f"entry {entry.key!r} belongs to party {entry.party!r}, which is not listed")
+        if entry.state is State.ENDED:
+            found.append(f"entry {entry.key!r} is listed as ended; what has ended must not be listed")
+    return tuple(found)
+
+
+def reconcile(
+    held: Held,
+    observation: Observation,
+    *,
+    now: datetime,
+    new_id: Callable[[], UUID],
+    subject: str | None = None,
+) -> Changes:
+    """Return what an observation without complaints changes in the stored inventory.
+
+    With `subject` (a provider's party key) the observation covers that party only, and so do its conclusions.
+    """
+    accounts, new_accounts, changed_accounts = _accounts(held, observation.accounts, new_id)
+    parties, new_parties, changed_parties, identifiers = _parties(held, observation.parties, new_id)
+    new_entries: list[Entry] = []
+    changed: list[tuple[Entry, Entry]] = []
+    unchanged: list[Entry] = []
+    seen: set[str] = set()
+    for observed in observation.entries:
+        seen.add(observed.key)
+        before = held.entries.get(observed.key)
+        owners = (accounts[observed.account], parties[observed.party])
+        after = _entry(observed, before, before.id if before else new_id(), held.provider_id, *owners, now)
+        if before is None:
+            new_entries.append(after)
+        elif after == replace(before, last_seen=now):
+            unchanged.append(after)
+        else:
+            changed.append((before, replace(after, version=before.version + 1)))
+    gone = [(e, _ended(e, now)) for e in _conclusive(held, observation, subject) if e.key not in seen]
+    return Changes(
+        tuple(new_accounts),
+        tuple(changed_accounts),
+        tuple(new_parties),
+        tuple(changed_parties),
+        tuple(identifiers),
+        tuple(new_entries),
+        tuple(changed),
+        tuple(gone),
+        tuple(unchanged),
+    )
+
+
+def _conclusive(held: Held, observation: Observation, subject: str | None) -> Iterable[Entry]:
+    """The stored entries about which the observation's silence says something."""
+    if observation.outcome is not ReadingOutcome.COMPLETE:
+        return ()
+    if subject is None:
+        return held.entries.values()
+    party_id = held.identifiers.get(Identifier(str(held.provider_id), subject))
+    return (entry for entry in held.entries.values() if entry.party_id == party_id)
+
+
+def _ended(before: Entry, now: datetime) -> Entry:
+    if before.state is State.ENDING:
+        reason = EndReason.REVOKED
+    elif before.ends_at is not None and before.ends_at <= now:
+        reason = EndReason.EXPIRED
+    else:
+        reason = EndReason.GONE
+    return replace(before, state=State.ENDED, end_reason=reason, ended_at=now, version=before.version + 1)
+
+
+def _accounts(
+    held: Held, observed: Iterable[ObservedAccount], new_id: Callable[[], UUID]
+) -> tuple[dict[str, UUID], list[Account], list[tuple[Account, Account]]]:
+    ids = {key: account.id for key, account in held.accounts.items()}
+    new: list[Account] = []
+    changed: list[tuple[Account, Account]] = []
+    for one in observed:
+        before = held.accounts.get(one.key)
+        if before is None:
+            account = Account(new_id(), held.provider_id, one.key, one.name, one.criticality, one.practice)
+            ids[one.key] = account.id
+            new.append(account)
+            continue
+        # Criticality and practice are the holder's to correct, so a later reading only renames.
+        if before.name != one.name:
+            changed.append((before, replace(before, name=one.name, version=before.version + 1)))
+    return ids, new, changed
+
+
+def _parties(
+    held: Held, observed: Iterable[ObservedParty], new_id: Callable[[], UUID]
+) -> tuple[dict[str, UUID], list[Party], list[tuple[Party, Party]], list[tuple[Identifier, UUID]]]:
+    known = dict(held.identifiers)
+    current = dict(held.parties)
+    ids: dict[str, UUID] = {}
+    new: dict[UUID, Party] = {}
+    identifiers: list[tuple[Identifier, UUID]] = []
+    for one in observed:
+        own = Identifier(str(held.provider_id), one.key)
+        addresses = [Identifier("address", normal_address(a)) for a in one.addresses]
+        # The provider's own key decides; an equal address comes second; a merely similar one never counts.
+        party_id = known.get(own) or next((known[a] for a in addresses if a in known), None)
+        if party_id is None:
+            party_id = new_id()
+            new[party_id] = Party(party_id, one.kind, one.name, one.addresses, one.status, one.verified)
+        for identifier in (own, *addresses):
+            if identifier not in known:
+                known[identifier] = party_id
+                identifiers.append((identifier, party_id))
+        ids[one.key] = party_id
+        party = new.get(party_id) or current.get(party_id)
+        if party is not None:
+            merged = _merged(party, one)
+            if party_id in new:
+                new[party_id] = merged
+            else:
+                current[party_id] = merged
+    changed = [
+        (before, replace(current[i], version=before.version + 1))
+        for i, before in held.parties.items()
+        if current[i] != before
+    ]
+    return ids, list(new.values()), changed, identifiers
+
+
+def _merged(party: Party, one: ObservedParty) -> Party:
+    """Add what a provider knows about a party to what is known already; several providers may list the same one."""
+    have = {normal_address(a) for a in party.addresses}
+    more = tuple(a for a in one.addresses if normal_address(a) not in have)
+    status = party.status if one.status is PartyStatus.UNKNOWN else one.status
+    return replace(
+        party,
+        addresses=party.addresses + more,
+        status=status,
+        verified=party.verified or one.verified,
+        name=party.name or one.name,
+    )
+
+
+def _entry(
+    observed: ObservedEntry,
+    before: Entry | None,
+    entry_id: UUID,
+    provider_id: UUID,
+    account_id: UUID,
+    party_id: UUID,
+    now: datetime,
+) -> Entry:
+    """The stored form of an observed entry, keeping what only Open Latch knows about it."""
+    used = [t for t in (observed.last_used, before.last_used if before else None) if t is not None]
+    state = observed.state
+    if before is not None and before.state is State.ENDING:
+        # An order is under way; that a reading still sees the entry does not call it off.
+        state = State.ENDING
+    no_end = observed.ends_at is not None and observed.ends_at.year >= FAR_YEAR
+    reviews = {*observed.reviewed_at, *(before.reviewed_at if before else ())}
+    return Entry(
+        id=entry_id,
+        provider_id=provider_id,
+        account_id=account_id,
+        party_id=party_id,
+        key=observed.key,
+        kind=observed.kind,
+        level=observed.level,
+        powers=in_order(observed.powers),
+        state=state,
+        permissions=observed.permissions,
+        resources=observed.resources,
+        given_at=observed.given_at or (before.given_at if before else None),
+        given_by=observed.given_by,
+        accepted_at=observed.accepted_at or (before.accepted_at if before else None),
+        last_used=max(used, default=None),
+        use_known=observed.use_known,
+        used_powers=None if observed.used_powers is None else in_order(observed.used_powers),
+        ends_at=None if no_end else observed.ends_at,
+        end_unknown=observed.end_unknown,
+        reviewed_at=tuple(sorted(reviews)),
+        basis=observed.basis,
+        hangs_on=observed.hangs_on,
+        dependencies=observed.dependencies,
+        device=observed.device,
+        network=observed.network,
+        first_seen=before.first_seen if before else now,
+        last_seen=now,
+        version=before.version if before else 1,
+    )

@@ -1,0 +1,86 @@
+"""Who may do what: every operation with the roles that reach it, declared in one table.
+
+The table is enforced in one place, the gate of the operations; an operation that is not in here cannot run.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from enum import StrEnum
+from types import MappingProxyType
+
+__all__ = ["OPERATIONS", "Permission", "Role", "Scope"]
+
+
+class Role(StrEnum):
+    """What a person may do in a workspace."""
+
+    OWNER = "owner"
+    MANAGER = "manager"
+    REVIEWER = "reviewer"
+    AUDITOR = "auditor"
+    MEMBER = "member"
+
+
+class Scope(StrEnum):
+    """How far a token reaches: `change` includes `read`."""
+
+    READ = "read"
+    CHANGE = "change"
+
+
+@dataclass(frozen=True, slots=True)
+class Permission:
+    """The roles that reach an operation, and the scope a token needs for it."""
+
+    roles: frozenset[Role]
+    scope: Scope
+
+
+def _reads(*roles: Role) -> Permission:
+    return Permission(frozenset(roles), Scope.READ)
+
+
+def _changes(*roles: Role) -> Permission:
+    return Permission(frozenset(roles), Scope.CHANGE)
+
+
+_EVERYONE = tuple(Role)
+_STAFF = (Role.OWNER, Role.MANAGER, Role.REVIEWER, Role.AUDITOR)
+_MANAGERS = (Role.OWNER, Role.MANAGER)
+
+OPERATIONS: Mapping[str, Permission] = MappingProxyType(
+    {
+        "workspace.describe": _reads(*_EVERYONE),
+        "people.me": _reads(*_EVERYONE),
+        "people.browse": _reads(*_STAFF),
+        "people.add": _changes(Role.OWNER),
+        "tokens.browse": _reads(*_EVERYONE),
+        "tokens.revoke": _changes(*_EVERYONE),
+        "providers.browse": _reads(*_EVERYONE),
+        "providers.show": _reads(*_EVERYONE),
+        "providers.add": _changes(*_MANAGERS),
+        "readings.browse": _reads(*_STAFF),
+        "readings.show": _reads(*_STAFF),
+        "readings.start": _changes(*_MANAGERS),
+        "accounts.browse": _reads(*_STAFF),
+        "accounts.show": _reads(*_STAFF),
+        "parties.browse": _reads(*_STAFF),
+        "parties.show": _reads(*_STAFF),
+        # A member reaches these too, but only for entries of their own; see operations.entries.
+        "entries.browse": _reads(*_EVERYONE),
+        "entries.summary": _reads(*_EVERYONE),
+        "entries.show": _reads(*_EVERYONE),
+        "flags.browse": _reads(*_STAFF),
+        "flags.show": _reads(*_STAFF),
+        "orders.plan": _reads(*_STAFF),
+        "orders.browse": _reads(*_STAFF),
+        "orders.show": _reads(*_STAFF),
+        "orders.create": _changes(*_MANAGERS),
+        "orders.cancel": _changes(*_MANAGERS),
+        "orders.try_again": _changes(*_MANAGERS),
+        "log.browse": _reads(*_STAFF),
+        "log.head": _reads(*_STAFF),
+    }
+)

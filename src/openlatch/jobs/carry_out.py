@@ -1,0 +1,45 @@
+"""Carrying an order out: calls to the provider between transactions, each of which can be the last before a crash."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+import structlog
+
+from openlatch.errors import ProviderDown, ProviderTrouble
+from openlatch.operations import orders
+from openlatch.operations.gate import Services, as_service
+from openlatch.store import Store
+
+__all__ = ["carry_out"]
+
+log = structlog.get_logger()
+
+
+def carry_out(store: Store, services: Services, workspace_id: UUID, order_id: UUID) -> None:
+    """Take an order as far as it goes now; it queues itself again where it has to wait."""
+    try:
+        _carry_out(store, services, workspace_id, order_id)
+    except ProviderDown as error:
+        log.info("order waits", order=str(order_id), why=error.message)
+        with store.transaction(workspace_id) as tx:
+            orders.postponed(as_service(tx, services), order_id, error)
+    except ProviderTrouble as error:
+        log.warning("order is stuck", order=str(order_id), why=error.message)
+        with store.transaction(workspace_id) as tx:
+            orders.stuck(as_service(tx, services), order_id, error)
+
+
+def _carry_out(store: Store, services: Services, workspace_id: UUID, order_id: UUID) -> None:
+    with store.transaction(workspace_id) as tx:
+        work = orders.begin(as_service(tx, services), order_id)
+    if work is None:
+        return
+    if not work.told:
+        answer = work.connector.end(work.entry_key, work.party_key, work.order.idempotency_key)
+        with store.transaction(workspace_id) as tx:
+            orders.told(as_service(tx, services), order_id, answer)
+    observation = work.connector.look(work.party_key)
+    with store.transaction(workspace_id) as tx:
+        orders.concluded(as_service(tx, services), order_id, work.party_key, observation)
+    log.info("order looked at", order=str(order_id), listed=len(observation.entries))

@@ -1,0 +1,58 @@
+"""Reading a provider: pages as they come, progress for those who watch, and one transaction at the end."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from uuid import UUID
+
+import structlog
+
+from openlatch.core.model import ReadingOutcome
+from openlatch.core.ports import Page
+from openlatch.core.reconcile import Observation
+from openlatch.errors import ProviderTrouble
+from openlatch.operations import readings
+from openlatch.operations.gate import Services, as_service
+from openlatch.store import Store
+
+__all__ = ["read"]
+
+log = structlog.get_logger()
+
+
+def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID) -> None:
+    """Make one reading; however it ends, it ends with an outcome that people can see."""
+    with store.transaction(workspace_id) as tx:
+        work = readings.begin(as_service(tx, services), reading_id)
+    if work is None:
+        return
+    abilities, trouble = None, ""
+    reading, pages = work.reading, list[Page]()
+    try:
+        abilities = work.connector.abilities()
+        for page in work.connector.pages():
+            pages.append(page)
+            total = page.total if page.total is not None else reading.total
+            reading = replace(reading, seen=reading.seen + len(page.entries), total=total)
+            with store.transaction(workspace_id) as tx:
+                readings.progress(as_service(tx, services), reading)
+    except ProviderTrouble as error:
+        trouble = error.message
+    if not trouble and reading.total is not None and reading.total != reading.seen:
+        trouble = f"It announced {reading.total} entries and showed {reading.seen}."
+    observation = Observation(
+        _outcome(pages, trouble),
+        tuple(a for page in pages for a in page.accounts),
+        tuple(p for page in pages for p in page.parties),
+        tuple(e for page in pages for e in page.entries),
+        trouble,
+    )
+    with store.transaction(workspace_id) as tx:
+        done = readings.conclude(as_service(tx, services), reading, observation, abilities)
+    log.info("read", reading=str(reading_id), outcome=done.state.value, trouble=done.trouble, **done.counts)
+
+
+def _outcome(pages: list[Page], trouble: str) -> ReadingOutcome:
+    if not trouble:
+        return ReadingOutcome.COMPLETE
+    return ReadingOutcome.PARTIAL if pages else ReadingOutcome.FAILED

@@ -1,0 +1,125 @@
+"""The table of tasks, and the worker that runs them.
+
+Every task can be run twice without harm, since a job whose worker died is run again. Periodic tasks fire once over
+all workers.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Mapping
+from typing import Any
+from uuid import UUID
+
+import procrastinate
+import structlog
+
+from openlatch.jobs.carry_out import carry_out
+from openlatch.jobs.read import read
+from openlatch.operations import flags, log, orders, readings
+from openlatch.operations.gate import Services, as_service
+from openlatch.store import Store
+
+__all__ = ["TASKS", "queue_app", "run_worker"]
+
+logger = structlog.get_logger()
+
+STALLED_AFTER = 15
+"""Seconds without a sign of life after which a worker counts as dead."""
+
+
+def _read(store: Store, services: Services, workspace_id: str, reading_id: str) -> None:
+    read(store, services, UUID(workspace_id), UUID(reading_id))
+
+
+def _carry_out(store: Store, services: Services, workspace_id: str, order_id: str) -> None:
+    carry_out(store, services, UUID(workspace_id), UUID(order_id))
+
+
+TASKS: Mapping[str, Callable[..., None]] = {readings.TASK: _read, orders.TASK: _carry_out}
+"""What can be queued, by name."""
+
+
+def seal(store: Store, services: Services) -> None:
+    """Seal what was added to the logs."""
+    for workspace_id in store.unsealed():
+        with store.transaction(workspace_id) as tx:
+            log.seal(as_service(tx, services))
+
+
+def queue_due(store: Store, services: Services) -> None:
+    """Queue the readings that are due."""
+    for workspace_id in store.due(services.clock()):
+        with store.transaction(workspace_id) as tx:
+            call = as_service(tx, services)
+            for provider in tx.providers.due(call.now):
+                readings.queue(call, provider)
+
+
+def evaluate(store: Store, services: Services) -> None:
+    """Look at every entry again, for what time alone has changed."""
+    for workspace in store.workspaces():
+        with store.transaction(workspace.id) as tx:
+            flags.evaluate_all(as_service(tx, services))
+
+
+_RETRY = procrastinate.RetryStrategy(max_attempts=10, exponential_wait=2)
+"""For what nobody foresaw, such as a database that is away for a moment; provider trouble is the orders' own matter."""
+
+PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
+    "* * * * * */2": seal,
+    "* * * * * */5": queue_due,
+    "7 * * * *": evaluate,
+}
+"""What comes round by itself, by its cron line; the optional sixth field is seconds."""
+
+
+def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.App:
+    """Return the queue with all tasks in it."""
+    app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo))
+
+    def register(name: str, function: Callable[..., None]) -> None:
+        @app.task(name=name, retry=_RETRY)
+        def task(**arguments: Any) -> None:
+            function(store, services, **arguments)
+
+    def register_periodic(cron: str, function: Callable[[Store, Services], None]) -> None:
+        name = f"openlatch.{function.__name__}"
+
+        @app.periodic(cron=cron)
+        @app.task(name=name, lock=name, queueing_lock=name)
+        def task(timestamp: int) -> None:
+            function(store, services)
+
+    for name, function in TASKS.items():
+        register(name, function)
+    for cron, periodic in PERIODIC.items():
+        register_periodic(cron, periodic)
+
+    @app.periodic(cron="* * * * * */10")
+    # Without a lock: one that a dying worker held would keep every later rescue from running.
+    @app.task(name="openlatch.rescue", queueing_lock="openlatch.rescue", pass_context=True)
+    async def rescue(context: procrastinate.JobContext, timestamp: int) -> None:
+        """Take up the jobs of workers that died."""
+        manager = context.app.job_manager
+        for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER):
+            logger.warning("job of a dead worker taken up", job=job.id, task=job.task_name)
+            await manager.retry_job(job)
+
+    @app.periodic(cron="13 3 * * *")
+    @app.task(name="openlatch.forget-jobs", pass_context=True)
+    async def forget(context: procrastinate.JobContext, timestamp: int) -> None:
+        """Delete the records of jobs that ended well a day ago; what they did is in the log."""
+        await context.app.job_manager.delete_old_jobs(nb_hours=24)
+
+    return app
+
+
+def run_worker(app: procrastinate.App, concurrency: int) -> None:
+    """Run jobs until told to stop; a job that runs then has ten seconds to end."""
+    app.run_worker(
+        concurrency=concurrency,
+        shutdown_graceful_timeout=10,
+        update_heartbeat_interval=3,
+        stalled_worker_timeout=STALLED_AFTER,
+        fetch_job_polling_interval=1,
+    )

@@ -1,0 +1,250 @@
+"""Everything together: two databases, a stand-in, the service, a worker, and people who are connected."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+import os
+import secrets
+import shutil
+import signal
+import socket
+import subprocess
+import sys
+import time
+from collections.abc import Callable, Mapping
+from dataclasses import dataclass, field
+from pathlib import Path
+from typing import Any
+
+import httpx
+import psycopg
+
+from openlatch.demo import catalogue, desk
+from openlatch.demo.seed import Outside, seed
+from openlatch.errors import Misconfigured
+from openlatch.local.postgres import PrivatePostgres, reachable_folder
+from openlatch.operations.credentials import Vault
+from openlatch.wiring import Service, Settings, now, wire
+
+__all__ = ["Stack"]
+
+_PATIENCE = 60
+Say = Callable[[str], None]
+
+
+@dataclass
+class Stack:
+    """The whole product on one machine, in one folder; a context manager that leaves no process behind.
+
+    `fast` gives up the safety of the databases for speed, for tests and the tour. `seeded` founds Kestrel Ridge and
+    its providers.
+    """
+
+    folder: Path
+    fast: bool = False
+    seeded: bool = True
+    port: int = 0
+    say: Say = lambda _text: None
+    _closing: contextlib.ExitStack = field(default_factory=contextlib.ExitStack)
+    _processes: dict[str, subprocess.Popen[bytes]] = field(default_factory=dict)
+
+    def __enter__(self) -> Stack:
+        self.folder = reachable_folder(self.folder)
+        self.folder.mkdir(parents=True, exist_ok=True)
+        self._secrets = self._kept_secrets()
+        try:
+            self._start()
+        except BaseException:
+            self._closing.close()
+            raise
+        return self
+
+    def __exit__(self, *_: object) -> None:
+        self._closing.close()
+
+    @property
+    def url(self) -> str:
+        """The address of the service."""
+        return f"http://127.0.0.1:{self.port}"
+
+    @property
+    def desk_url(self) -> str:
+        return f"http://127.0.0.1:{self._desk_port}"
+
+    @property
+    def desk_headers(self) -> Mapping[str, str]:
+        """What Ticket Desk wants to see, for whoever sets its faults."""
+        return {"Authorization": f"Bearer {self._secrets['desk']}"}
+
+    def catalogue_url(self, login: str) -> str:
+        """The address of the Plate Catalogue for one of its logins."""
+        return self._catalogue.url(catalogue.DATABASE, login, self._secrets[f"catalogue:{login}"])
+
+    def catalogue_admin_url(self) -> str:
+        """The address of the Plate Catalogue for its keeper."""
+        return self._catalogue.url(catalogue.DATABASE)
+
+    def kill(self, name: str) -> None:
+        """End a process at once, as a power cut would: `web`, `worker` or `desk`."""
+        process = self._processes.pop(name)
+        process.kill()
+        process.wait()
+
+    def start_web(self) -> None:
+        """Start the service and wait until it is ready."""
+        self._run("web", "-m", "openlatch.cli", "serve")
+        self._wait("web", f"{self.url}/readyz")
+
+    def start_worker(self) -> None:
+        """Start a worker."""
+        self._run("worker", "-m", "openlatch.cli", "work")
+
+    def start_desk(self) -> None:
+        """Start the stand-in for Ticket Desk and wait until it answers."""
+        state, load = self.folder / "ticket-desk.sqlite", self.folder / "ticket-desk.json"
+        if not load.exists():
+            load.write_text(json.dumps(desk.inventory(now())))
+        arguments = ["--state", str(state), "--load", str(load), "--port", str(self._desk_port)]
+        self._run("desk", "-m", "openlatch.simulator", *arguments, "--token", self._secrets["desk"])
+        self._wait("desk", self.desk_url)
+
+    @property
+    def service(self) -> Service:
+        """The service as the web and worker processes have it, for whoever wants to look behind them."""
+        return self._service
+
+    def _start(self) -> None:
+        self.say("starting PostgreSQL")
+        product = self._server("product", "postgres")
+        url = product.database("openlatch", "openlatch")
+        self._environment = {
+            "OPENLATCH_DATABASE_URL": url,
+            "OPENLATCH_SECRET_KEYS": self._secrets["key"],
+            "OPENLATCH_PORT": str(self._port("port", self.port)),
+            "OPENLATCH_LOG_FORMAT": "text",
+        }
+        self.port = int(self._environment["OPENLATCH_PORT"])
+        self._service = wire(Settings(database_url=url, secret_keys=[self._secrets["key"]], log_format="text"))
+        self._service.store.migrate()
+        if self.seeded:
+            self.say("starting the observatory's providers")
+            self._start_providers()
+            seed(self._service.store, self._service.services, self._outside())
+        self.say("starting the service and a worker")
+        self.start_web()
+        self.start_worker()
+
+    def _start_providers(self) -> None:
+        self._catalogue = self._server("catalogue", "keeper")
+        self._build_catalogue()
+        for login, program in catalogue.SESSIONS.items():
+            # Someone whose access was taken back stays out at the next start too.
+            with contextlib.suppress(psycopg.OperationalError):
+                connection = psycopg.connect(self.catalogue_url(login), application_name=program, autocommit=True)
+                self._closing.callback(connection.close)
+        self._desk_port = self._port("desk-port", 0)
+        self.start_desk()
+
+    def _server(self, name: str, login: str) -> PrivatePostgres:
+        server = PrivatePostgres(self.folder / name, login=login, fast=self.fast)
+        self._closing.callback(server.stop)
+        server.start()
+        return server
+
+    def _build_catalogue(self) -> None:
+        with psycopg.connect(self._catalogue.url(), autocommit=True) as server:
+            there = server.execute("select 1 from pg_database where datname = %s", [catalogue.DATABASE]).fetchone()
+            if there is not None:
+                return
+            # Built under another name: what a killed start left half done is never taken for the real thing.
+            server.execute("drop database if exists half_built")
+            for (role,) in server.execute(
+                "select quote_ident(rolname) from pg_roles where rolname !~ '^pg_' and rolname <> current_user"
+            ).fetchall():
+                server.execute(f"drop role {role}")
+            server.execute("create database half_built")
+            passwords = {login: self._secrets[f"catalogue:{login}"] for login in catalogue.logins()}
+            with psycopg.connect(self._catalogue.url("half_built")) as built:
+                for statement in catalogue.statements(passwords, now()):
+                    built.execute(statement)
+            server.execute(f"alter database half_built rename to {catalogue.DATABASE}")
+
+    def _outside(self) -> tuple[Outside, ...]:
+        settings = {
+            "host": "127.0.0.1",
+            "port": str(self._catalogue.port),
+            "database": catalogue.DATABASE,
+            "user": catalogue.LATCH,
+        }
+        return (
+            Outside("Ticket Desk", "feed", {"url": self.desk_url}, self._secrets["desk"]),
+            Outside("Plate Catalogue", "postgres", settings, self._secrets[f"catalogue:{catalogue.LATCH}"]),
+        )
+
+    def _kept_secrets(self) -> dict[str, str]:
+        """The secrets of this folder: made once, then kept."""
+        path = self.folder / "secrets.json"
+        if not path.exists():
+            names = ["desk", *(f"catalogue:{login}" for login in catalogue.logins())]
+            made = {name: secrets.token_urlsafe(18) for name in names} | {"key": Vault.new_key()}
+            half = path.with_suffix(".new")
+            half.write_text(json.dumps(made))
+            half.chmod(0o600)
+            half.rename(path)
+        kept: dict[str, str] = json.loads(path.read_text())
+        return kept
+
+    def _port(self, name: str, wanted: int) -> int:
+        """The wanted port, or the one of last time, or any free one."""
+        path = self.folder / name
+        former = int(path.read_text()) if path.exists() else 0
+        for port in (wanted or former, former, 0):
+            with socket.socket() as probe, contextlib.suppress(OSError):
+                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
+                probe.bind(("127.0.0.1", port))
+                found = int(probe.getsockname()[1])
+                path.write_text(str(found))
+                return found
+        raise Misconfigured("There is no free port on this machine.", next_step="End what uses them.")
+
+    def _run(self, name: str, *arguments: str) -> None:
+        with (self.folder / f"{name}.log").open("ab") as log:
+            process = subprocess.Popen(
+                ["setpriv", "--pdeathsig", "TERM", "--", sys.executable, *arguments],
+                env=os.environ | self._environment,
+                stdin=subprocess.DEVNULL,
+                stdout=log,
+                stderr=log,
+                start_new_session=True,
+            )
+        self._processes[name] = process
+        self._closing.callback(self._end, process)
+
+    def _end(self, process: subprocess.Popen[Any]) -> None:
+        if process.poll() is None:
+            process.send_signal(signal.SIGTERM)
+            try:
+                process.wait(15)
+            except subprocess.TimeoutExpired:
+                process.kill()
+                process.wait()
+
+    def _wait(self, name: str, url: str) -> None:
+        end = time.monotonic() + _PATIENCE
+        while time.monotonic() < end and self._processes[name].poll() is None:
+            with contextlib.suppress(httpx.HTTPError):
+                if httpx.get(url, headers=dict(self.desk_headers), timeout=2).status_code == 200:
+                    return
+            time.sleep(0.05)
+        log = self.folder / f"{name}.log"
+        tail = "\n".join(log.read_text().splitlines()[-15:])
+        raise Misconfigured(f"The process “{name}” did not start:\n{tail}", next_step=f"Read {log}.")
+
+    def dead(self) -> list[str]:
+        """Return the processes that have ended although nobody ended them."""
+        return [name for name, process in self._processes.items() if process.poll() is not None]
+
+    def remove(self) -> None:
+        """Delete the folder; only once the stack is closed."""
+        shutil.rmtree(self.folder, ignore_errors=True)

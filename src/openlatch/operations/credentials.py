@@ -1,0 +1,100 @@
+"""Passwords, tokens and providers' secrets: hashed where only a comparison is needed, encrypted where they are used."""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import secrets
+from collections.abc import Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from argon2 import PasswordHasher
+from argon2.exceptions import InvalidHashError, VerificationError
+from cryptography.fernet import Fernet, InvalidToken, MultiFernet
+
+from openlatch.errors import Misconfigured
+
+__all__ = ["Bearer", "Vault", "hash_password", "password_fits"]
+
+_hasher = PasswordHasher()
+_NOBODY = _hasher.hash(secrets.token_urlsafe(16))
+
+
+def hash_password(password: str) -> str:
+    """Return the argon2id hash of a password."""
+    return _hasher.hash(password)
+
+
+def password_fits(stored: str | None, password: str) -> bool:
+    """Return whether a password fits; takes as long for someone who is not known."""
+    try:
+        return _hasher.verify(stored or _NOBODY, password) and stored is not None
+    except (VerificationError, InvalidHashError):
+        return False
+
+
+@dataclass(frozen=True, slots=True)
+class Bearer:
+    """What a token or a session cookie says: whose workspace, which token, and the secret that proves it."""
+
+    workspace_id: UUID
+    id: UUID
+    secret: str
+
+    @classmethod
+    def new(cls, workspace_id: UUID, bearer_id: UUID) -> Bearer:
+        return cls(workspace_id, bearer_id, secrets.token_urlsafe(32))
+
+    @classmethod
+    def parse(cls, text: str) -> Bearer | None:
+        try:
+            name, workspace, bearer, secret = text.split(".")
+            return cls(UUID(workspace), UUID(bearer), secret) if name == "latch" and secret else None
+        except ValueError:
+            return None
+
+    def __str__(self) -> str:
+        return f"latch.{self.workspace_id.hex}.{self.id.hex}.{self.secret}"
+
+    @property
+    def hash(self) -> bytes:
+        """What is stored of the secret; it is random and long, so a plain hash does not give it away."""
+        return hashlib.sha256(self.secret.encode()).digest()
+
+    @property
+    def csrf(self) -> str:
+        """The word that a page has to send along with every change, so that no other site can make it."""
+        return hmac.new(self.secret.encode(), b"csrf", hashlib.sha256).hexdigest()
+
+    def fits(self, stored: bytes) -> bool:
+        return hmac.compare_digest(self.hash, stored)
+
+
+class Vault:
+    """Encrypts providers' secrets; the first key encrypts, all of them decrypt, so that keys can be changed."""
+
+    def __init__(self, keys: Sequence[str]) -> None:
+        try:
+            self._fernet = MultiFernet([Fernet(key) for key in keys])
+        except ValueError as error:
+            raise Misconfigured(
+                "OPENLATCH_SECRET_KEYS has no usable key in it.",
+                next_step="Make one with `openlatch new-key`, and keep it where the database is not.",
+            ) from error
+
+    @staticmethod
+    def new_key() -> str:
+        return Fernet.generate_key().decode()
+
+    def close(self, secret: str) -> bytes:
+        return self._fernet.encrypt(secret.encode())
+
+    def open(self, closed: bytes) -> str:
+        try:
+            return self._fernet.decrypt(closed).decode()
+        except InvalidToken as error:
+            raise Misconfigured(
+                "A provider's secret was encrypted with a key that is not in OPENLATCH_SECRET_KEYS.",
+                next_step="Put the former key back, behind the new one.",
+            ) from error

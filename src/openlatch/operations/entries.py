@@ -1,0 +1,115 @@
+"""The inventory as people look at it. A member reaches their own entries only."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass, replace
+from enum import StrEnum
+from typing import TypeVar
+from uuid import UUID
+
+from openlatch.core.model import Kind, State
+from openlatch.core.orders import Order
+from openlatch.core.powers import Power
+from openlatch.core.roles import Role
+from openlatch.core.rules import Flag
+from openlatch.errors import Invalid
+from openlatch.operations.gate import Call, operation
+from openlatch.store.entries import EntryFilter, Listed, Summary
+from openlatch.store.pages import Page
+
+__all__ = ["Sight", "Wanted", "browse", "show", "summary", "words"]
+
+Word = TypeVar("Word", bound=StrEnum)
+
+_NOBODY = UUID(int=0)
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """What a person asked the inventory for, in words; several in one field are separated by commas."""
+
+    q: str = ""
+    state: str = "standing"
+    kind: str = ""
+    power: str = ""
+    provider: str = ""
+    account: str = ""
+    party: str = ""
+    flagged: bool | None = None
+    rule: str = ""
+    outside: bool | None = None
+    ends: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Sight:
+    """An entry with what a person sees beside it: its standing flags, and the latest order on it."""
+
+    listed: Listed
+    flags: tuple[Flag, ...]
+    order: Order | None = None
+
+
+@operation("entries.browse")
+def browse(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
+    """A page of the inventory."""
+    page = call.tx.entries.browse(_filter(call, wanted), sort=sort, limit=limit, cursor=cursor)
+    flags: dict[UUID, list[Flag]] = {}
+    for flag in call.tx.flags.standing([listed.entry.id for listed in page.items]):
+        flags.setdefault(flag.entry_id, []).append(flag)
+    return Page(tuple(Sight(one, tuple(flags.get(one.entry.id, ()))) for one in page.items), page.next)
+
+
+@operation("entries.summary")
+def summary(call: Call, wanted: Wanted) -> Summary:
+    """How many entries a filter leaves, and how many of them carry a flag."""
+    return call.tx.entries.summary(_filter(call, wanted))
+
+
+@operation("entries.show")
+def show(call: Call, text: str) -> Sight:
+    """One entry, by id or short form, with its flags and its latest order."""
+    listed = call.tx.entries.find(text, _own(call))
+    return Sight(listed, call.tx.flags.standing([listed.entry.id]), call.tx.orders.latest_for(listed.entry.id))
+
+
+def _own(call: Call) -> UUID | None:
+    person = call.actor.person
+    if person is None or person.role is not Role.MEMBER:
+        return None
+    return call.tx.parties.of_address(person.address) or _NOBODY
+
+
+def _filter(call: Call, wanted: Wanted) -> EntryFilter:
+    standing = tuple(state for state in State if state is not State.ENDED)
+    plain = EntryFilter(
+        q=wanted.q,
+        states=standing if wanted.state == "standing" else words(State, wanted.state, "state"),
+        kinds=words(Kind, wanted.kind, "kind"),
+        powers=words(Power, wanted.power, "power"),
+        flagged=wanted.flagged,
+        rule=wanted.rule,
+        outside=wanted.outside,
+        ends=wanted.ends,
+        own_party=_own(call),
+    )
+    return replace(
+        plain,
+        provider_id=call.tx.providers.find(wanted.provider).id if wanted.provider else None,
+        account_id=call.tx.accounts.find(wanted.account)[0].id if wanted.account else None,
+        party_id=call.tx.parties.find(wanted.party)[0].id if wanted.party else None,
+    )
+
+
+def words(of: type[Word], text: str, field: str) -> tuple[Word, ...]:
+    """Return the words of a comma-separated field, or raise Invalid naming the one that is not known."""
+    said = [word.strip() for word in text.split(",") if word.strip()]
+    known = {member.value for member in of}
+    for word in said:
+        if word not in known:
+            raise Invalid(
+                f"“{word}” is not a {field}.",
+                next_step=f"Use one or more of: {', '.join(member.value for member in of)}.",
+                errors=[{"at": field, "problem": f"“{word}” is not known"}],
+            )
+    return tuple(of(word) for word in said)

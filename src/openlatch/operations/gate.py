@@ -1,0 +1,129 @@
+"""The one place where it is decided whether someone may do something, and what every operation is given."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable, Mapping
+from dataclasses import dataclass
+from datetime import datetime
+from functools import wraps
+from typing import Any, Concatenate, ParamSpec, TypeVar
+from uuid import UUID
+
+from openlatch.core.ledger import Event
+from openlatch.core.model import Person, Provider
+from openlatch.core.ports import Connector
+from openlatch.core.roles import OPERATIONS, Scope
+from openlatch.errors import Invalid, NotAllowed, NotSignedIn
+from openlatch.operations.credentials import Vault
+from openlatch.store import Transaction
+
+__all__ = ["Actor", "Call", "Services", "as_service", "operation", "reachable"]
+
+P = ParamSpec("P")
+R = TypeVar("R")
+
+
+@dataclass(frozen=True, slots=True)
+class Services:
+    """What operations need of the outside: the clock, new ids, the connectors, and the vault for secrets."""
+
+    clock: Callable[[], datetime]
+    new_id: Callable[[], UUID]
+    connectors: Mapping[str, type[Connector]]
+    vault: Vault
+
+    def connector(self, name: str, settings: Mapping[str, str], secret: str) -> Connector:
+        """Return the connector of that name, set up; raises Invalid for a name or settings it does not know."""
+        if name not in self.connectors:
+            raise Invalid(
+                f"There is no connector “{name}”. Nothing was changed.",
+                next_step=f"Use one of: {', '.join(sorted(self.connectors))}.",
+                errors=[{"at": "connector", "problem": "not known"}],
+            )
+        return self.connectors[name](settings, secret)
+
+
+@dataclass(frozen=True, slots=True)
+class Actor:
+    """Who is acting: a person, with what their token reaches, or the service itself where `person` is None."""
+
+    name: str
+    person: Person | None = None
+    scope: Scope = Scope.READ
+
+
+SERVICE = Actor("Open Latch")
+
+
+@dataclass(frozen=True, slots=True)
+class Call:
+    """One intention being carried out: the transaction, who acts, the instant that counts as now."""
+
+    tx: Transaction
+    services: Services
+    actor: Actor
+    now: datetime
+
+    def connect(self, provider: Provider) -> Connector:
+        secret = self.services.vault.open(self.tx.providers.secret(provider.id))
+        return self.services.connector(provider.connector, provider.settings, secret)
+
+    def event(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> Event:
+        return Event(self.services.new_id(), self.now, self.actor.name, act, subject, subject_id, facts)
+
+    def log(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> None:
+        """Append an event to the log, in the transaction of the change it tells of."""
+        self.log_all([self.event(act, subject, subject_id, **facts)])
+
+    def log_all(self, events: Iterable[Event]) -> None:
+        self.tx.events.append(events)
+
+
+def as_service(tx: Transaction, services: Services) -> Call:
+    """Return a call in which the service itself acts, as the worker does."""
+    return Call(tx, services, SERVICE, services.clock())
+
+
+def reachable(actor: Actor) -> tuple[str, ...]:
+    """Return the names of the operations that an actor reaches."""
+    return tuple(name for name in OPERATIONS if _refusal(actor, name) is None)
+
+
+def operation(name: str) -> Callable[[Callable[Concatenate[Call, P], R]], Callable[Concatenate[Call, P], R]]:
+    """Declare a function as the operation of that name; from then on it refuses whoever the table does not let in."""
+    if name not in OPERATIONS:
+        raise LookupError(f"operation {name!r} has no row in core.roles.OPERATIONS")
+
+    def gate(function: Callable[Concatenate[Call, P], R]) -> Callable[Concatenate[Call, P], R]:
+        @wraps(function)
+        def guarded(call: Call, /, *args: P.args, **kwargs: P.kwargs) -> R:
+            refusal = _refusal(call.actor, name)
+            if refusal is not None:
+                raise refusal
+            return function(call, *args, **kwargs)
+
+        return guarded
+
+    return gate
+
+
+def _refusal(actor: Actor, name: str) -> NotSignedIn | NotAllowed | None:
+    permission = OPERATIONS[name]
+    if actor.person is None:
+        return NotSignedIn("Nobody is signed in.", next_step="Sign in first.")
+    if actor.person.role not in permission.roles:
+        allowed = ", ".join(sorted(permission.roles))
+        return NotAllowed(
+            f"As {actor.person.role} you may not do this ({name}). Nothing was changed.",
+            next_step=f"Ask someone who is one of: {allowed}.",
+            operation=name,
+            role=str(actor.person.role),
+        )
+    if permission.scope is Scope.CHANGE and actor.scope is not Scope.CHANGE:
+        return NotAllowed(
+            f"This token may only read, and {name} changes something. Nothing was changed.",
+            next_step="Use a token with the scope “change”.",
+            operation=name,
+            scope=str(actor.scope),
+        )
+    return None

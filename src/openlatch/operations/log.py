@@ -1,0 +1,33 @@
+"""The log: reading it, and sealing what was added."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from openlatch.core.ledger import link
+from openlatch.operations.gate import Call, operation
+from openlatch.store.events import Head, LoggedEvent
+from openlatch.store.pages import Page
+
+__all__ = ["browse", "head", "seal"]
+
+
+@operation("log.browse")
+def browse(
+    call: Call, subject: UUID | None, sealed: bool, oldest: bool, limit: int, cursor: str | None
+) -> Page[LoggedEvent]:
+    """Events of the log, of one subject or of all."""
+    return call.tx.events.browse(
+        subject_id=subject, sealed_only=sealed, oldest_first=oldest, limit=limit, cursor=cursor
+    )
+
+
+@operation("log.head")
+def head(call: Call) -> Head:
+    """The end of the sealed log, against which a copy of it is checked."""
+    return call.tx.events.head()
+
+
+def seal(call: Call) -> int:
+    """Number and link the events that were committed since the last time; returns how many."""
+    return call.tx.events.seal(link, call.now)

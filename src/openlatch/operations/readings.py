@@ -1,0 +1,195 @@
+"""Readings: asking for one, and turning what it saw into the inventory.
+
+The worker calls `begin`, reads the provider outside any transaction, reports with `progress`, and ends with `conclude`.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, replace
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.ledger import Event
+from openlatch.core.model import Abilities, Entry, Provider, Reading, ReadingOutcome, ReadingState, normal_address
+from openlatch.core.ports import Connector
+from openlatch.core.reconcile import Changes, Held, Identifier, Observation, complaints, reconcile
+from openlatch.operations import flags
+from openlatch.operations.gate import Call, operation
+from openlatch.store.pages import Page
+
+__all__ = ["TASK", "Work", "apply", "begin", "browse", "conclude", "progress", "queue", "show", "start"]
+
+TASK = "openlatch.read"
+
+# What moves with every reading tells nothing that the log should keep.
+_RESTLESS = {"last_used", "last_seen", "version"}
+
+
+@dataclass(frozen=True, slots=True)
+class Work:
+    """What the worker needs for a reading."""
+
+    reading: Reading
+    connector: Connector
+
+
+@operation("readings.start")
+def start(call: Call, text: str) -> tuple[Reading, bool]:
+    """Ask for a reading of a provider now; returns the one under way if there is one, and whether it is new."""
+    provider = call.tx.providers.find(text)
+    reading, new = queue(call, provider)
+    if new:
+        call.log("reading.asked", "provider", provider.id, provider=provider.name)
+    return reading, new
+
+
+@operation("readings.browse")
+def browse(call: Call, provider: str, limit: int, cursor: str | None) -> Page[Reading]:
+    """Readings, the latest first, of one provider or of all."""
+    wanted = call.tx.providers.find(provider).id if provider else None
+    return call.tx.readings.browse(provider_id=wanted, limit=limit, cursor=cursor)
+
+
+@operation("readings.show")
+def show(call: Call, reading_id: UUID) -> Reading:
+    """One reading, with its progress while it runs."""
+    return call.tx.readings.get(reading_id)
+
+
+def queue(call: Call, provider: Provider) -> tuple[Reading, bool]:
+    """Open a reading and queue its job in the same transaction; at most one is open for a provider."""
+    reading, new = call.tx.readings.open(
+        Reading(call.services.new_id(), provider.id, ReadingState.QUEUED, call.actor.name, call.now)
+    )
+    if new:
+        call.tx.providers.read(provider.id, call.now + timedelta(minutes=provider.read_every), None, None)
+        call.tx.enqueue(TASK, lock=f"provider:{provider.id}", reading_id=str(reading.id))
+    return reading, new
+
+
+def begin(call: Call, reading_id: UUID) -> Work | None:
+    """Mark a reading as running; None if it is over already, which a job that is repeated finds."""
+    reading = call.tx.readings.get(reading_id)
+    if reading.finished_at is not None:
+        return None
+    reading = replace(reading, state=ReadingState.RUNNING, seen=0)
+    call.tx.readings.save(reading)
+    return Work(reading, call.connect(call.tx.providers.get(reading.provider_id)))
+
+
+def progress(call: Call, reading: Reading) -> None:
+    """Let people see how far a reading is."""
+    call.tx.readings.save(reading)
+
+
+def conclude(call: Call, reading: Reading, observation: Observation, abilities: Abilities | None) -> Reading:
+    """Store what a reading saw. One that contradicts itself fails as a whole; a partial one concludes nothing gone."""
+    provider = call.tx.providers.get(reading.provider_id)
+    wrong = complaints(observation) if observation.outcome is ReadingOutcome.COMPLETE else ()
+    if wrong:
+        more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
+        observation = Observation(ReadingOutcome.FAILED, trouble="; ".join(wrong[:3]) + more + ".")
+    counts = {}
+    if observation.outcome is not ReadingOutcome.FAILED:
+        counts = _counts(apply(call, provider.id, observation, evidence=str(reading.id)))
+    done = replace(
+        reading,
+        state=ReadingState(observation.outcome.value),
+        finished_at=call.now,
+        seen=len(observation.entries) or reading.seen,
+        counts=counts,
+        trouble=observation.trouble,
+    )
+    complete = call.now if observation.outcome is ReadingOutcome.COMPLETE else None
+    call.tx.readings.save(done)
+    call.tx.providers.read(provider.id, call.now + timedelta(minutes=provider.read_every), complete, abilities)
+    call.log(
+        f"reading.{done.state}", "provider", provider.id, reading=str(reading.id), seen=done.seen, **counts,
+        **({"trouble": done.trouble} if done.trouble else {}),
+    )  # fmt: skip
+    return done
+
+
+def apply(
+    call: Call, provider_id: UUID, observation: Observation, *, evidence: str, subject: str | None = None
+) -> Changes:
+    """Bring the inventory to what was observed (of one party only, with `subject`), with its log and its flags."""
+    tx = call.tx
+    tx.entries.lock_provider(provider_id)
+    names = _names(provider_id, observation)
+    if subject is not None:
+        names.add(Identifier(str(provider_id), subject))
+    identifiers = tx.parties.known(names)
+    held = Held(
+        provider_id,
+        {account.key: account for account in tx.accounts.of(provider_id)},
+        tx.parties.some(set(identifiers.values())),
+        identifiers,
+        {entry.key: entry for entry in tx.entries.standing(provider_id)},
+    )
+    changes = reconcile(held, observation, now=call.now, new_id=call.services.new_id, subject=subject)
+    tx.accounts.add(changes.new_accounts)
+    for _, account in changes.changed_accounts:
+        tx.accounts.save(account)
+    tx.parties.add(changes.new_parties, changes.new_identifiers)
+    for _, party in changes.changed_parties:
+        tx.parties.save(party)
+    tx.entries.add(changes.new_entries)
+    for _, entry in (*changes.changed_entries, *changes.gone):
+        tx.entries.save(entry)
+    tx.entries.seen(changes.unchanged, call.now)
+    call.log_all(_events(call, changes, evidence))
+    flags.evaluate(call, (*changes.touched, *changes.unchanged))
+    return changes
+
+
+def _names(provider_id: UUID, observation: Observation) -> set[Identifier]:
+    names: set[Identifier] = set()
+    for party in observation.parties:
+        names.add(Identifier(str(provider_id), party.key))
+        names |= {Identifier("address", normal_address(a)) for a in party.addresses}
+    return names
+
+
+def _counts(changes: Changes) -> dict[str, int]:
+    return {
+        "new": len(changes.new_entries),
+        "changed": len(changes.changed_entries),
+        "gone": len(changes.gone),
+        "unchanged": len(changes.unchanged),
+    }
+
+
+def _events(call: Call, changes: Changes, evidence: str) -> Iterable[Event]:
+    for entry in changes.new_entries:
+        facts = {"key": entry.key, "level": entry.level, "powers": list(entry.powers), "evidence": evidence}
+        yield call.event("entry.found", "entry", entry.id, **facts)
+    for before, after in changes.changed_entries:
+        difference = _difference(before, after)
+        if difference:
+            yield call.event("entry.changed", "entry", after.id, evidence=evidence, **difference)
+    for _, after in changes.gone:
+        yield call.event("entry.ended", "entry", after.id, reason=str(after.end_reason), evidence=evidence)
+
+
+def _difference(before: Entry, after: Entry) -> dict[str, Any]:
+    one, other = asdict(before), asdict(after)
+    fields = [name for name in one if one[name] != other[name] and name not in _RESTLESS]
+    if not fields:
+        return {}
+    return {
+        "before": {name: _plain(one[name]) for name in fields},
+        "after": {name: _plain(other[name]) for name in fields},
+    }
+
+
+def _plain(value: Any) -> Any:
+    if isinstance(value, datetime):
+        return value.isoformat()
+    if isinstance(value, tuple | list):
+        return [_plain(v) for v in value]
+    if isinstance(value, dict):
+        return {k: _plain(v) for k, v in value.items()}
+    return str(value) if isinstance(value, UUID) else value

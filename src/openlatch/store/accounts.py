@@ -1,0 +1,83 @@
+"""Accounts."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from uuid import UUID
+
+from sqlalchemy import func, insert, select, update
+
+from openlatch.core.ids import ref_of
+from openlatch.core.model import Account, Criticality
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import AccountRow, EntryRow
+
+__all__ = ["Accounts"]
+
+
+def to_account(row: AccountRow) -> Account:
+    return Account(row.id, row.provider_id, row.key, row.name, Criticality(row.criticality), row.practice, row.version)
+
+
+def _values(account: Account) -> dict[str, object]:
+    return {
+        "provider_id": account.provider_id,
+        "key": account.key,
+        "name": account.name,
+        "criticality": account.criticality.value,
+        "practice": account.practice,
+        "version": account.version,
+    }
+
+
+_shared = (
+    select(func.count(EntryRow.party_id.distinct()))
+    .where(
+        EntryRow.workspace_id == AccountRow.workspace_id,
+        EntryRow.account_id == AccountRow.id,
+        EntryRow.state != "ended",
+    )
+    .scalar_subquery()
+)
+
+
+class Accounts(Noun):
+    """Queries over accounts; a count beside an account is that of the parties it is shared with."""
+
+    def add(self, accounts: Iterable[Account]) -> None:
+        rows = [{"workspace_id": self._workspace_id, "id": a.id, **_values(a)} for a in accounts]
+        if rows:
+            self._session.execute(insert(AccountRow), rows)
+
+    def save(self, account: Account) -> None:
+        self._session.execute(update(AccountRow).where(AccountRow.id == account.id).values(**_values(account)))
+
+    def of(self, provider_id: UUID) -> tuple[Account, ...]:
+        rows = self._session.scalars(select(AccountRow).where(AccountRow.provider_id == provider_id))
+        return tuple(to_account(row) for row in rows)
+
+    def get(self, account_id: UUID) -> Account:
+        return self.find(str(account_id))[0]
+
+    def find(self, text: str) -> tuple[Account, int]:
+        """Return the account that a person means, by id, short form, or name, with its count of parties."""
+        wanted = id_or_ref(text)
+        query = select(AccountRow, _shared)
+        if isinstance(wanted, UUID):
+            query = query.where(AccountRow.id == wanted)
+        elif wanted is None:
+            query = query.where(func.lower(AccountRow.name) == text.strip().lower())
+        for row, shared in self._session.execute(query):
+            if not isinstance(wanted, str) or ref_of(row.id) == wanted:
+                return to_account(row), shared
+        raise missing("account", text)
+
+    def browse(self, *, provider_id: UUID | None, q: str, limit: int, cursor: str | None) -> Page[tuple[Account, int]]:
+        query = select(AccountRow, _shared)
+        if provider_id is not None:
+            query = query.where(AccountRow.provider_id == provider_id)
+        if q:
+            query = query.where(AccountRow.name.icontains(q, autoescape=True))
+        sort = Sort("name", (func.lower(AccountRow.name), AccountRow.id))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (to_account(r[0]), r[1]))

@@ -1,0 +1,309 @@
+"""Entries: the inventory, and the lists that people make of it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, update
+
+from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, State
+from openlatch.core.powers import Power, in_order
+from openlatch.errors import Invalid
+from openlatch.store.accounts import to_account
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.parties import party_matches, to_party
+from openlatch.store.tables import AccountRow, EntryRow, FlagRow, PartyRow, ProviderRow
+
+__all__ = ["SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
+
+
+@dataclass(frozen=True, slots=True)
+class EntryFilter:
+    """Which entries a list shows; what is left empty does not restrict it. `parties` restricts to their own."""
+
+    q: str = ""
+    states: tuple[State, ...] = ()
+    kinds: tuple[Kind, ...] = ()
+    powers: tuple[Power, ...] = ()
+    provider_id: UUID | None = None
+    account_id: UUID | None = None
+    party_id: UUID | None = None
+    flagged: bool | None = None
+    rule: str = ""
+    outside: bool | None = None
+    ends: str = ""
+    own_party: UUID | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Listed:
+    """An entry with what a list shows beside it."""
+
+    entry: Entry
+    party: Party
+    account: Account
+    provider: str
+    severity: int
+    outside: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Summary:
+    """How many entries a filter leaves, on how many accounts, and how many carry a flag of what severity."""
+
+    entries: int
+    accounts: int
+    parties: int
+    flagged: int
+    severe: int
+
+
+_NEVER = literal(datetime(1970, 1, 1, tzinfo=UTC), EntryRow.last_used.type)
+_FAR = literal(datetime(9999, 12, 31, tzinfo=UTC), EntryRow.ends_at.type)
+
+SORTS: Mapping[str, Sort] = {
+    sort.name: sort
+    for sort in (
+        Sort("severity", (-EntryRow.severity, func.coalesce(EntryRow.last_used, _NEVER), EntryRow.id)),
+        Sort("party", (func.lower(PartyRow.name), EntryRow.id)),
+        Sort("account", (func.lower(AccountRow.name), func.lower(PartyRow.name), EntryRow.id)),
+        Sort("last-used", (func.coalesce(EntryRow.last_used, _NEVER), EntryRow.id)),
+        Sort("given", (func.coalesce(EntryRow.given_at, _NEVER), EntryRow.id), descending=True),
+        Sort("ends", (func.coalesce(EntryRow.ends_at, _FAR), EntryRow.id)),
+    )
+}
+"""The orders in which the inventory can be listed."""
+
+
+def to_entry(row: EntryRow) -> Entry:
+    return Entry(
+        id=row.id,
+        provider_id=row.provider_id,
+        account_id=row.account_id,
+        party_id=row.party_id,
+        key=row.key,
+        kind=Kind(row.kind),
+        level=row.level,
+        powers=_powers(row.powers),
+        state=State(row.state),
+        end_reason=EndReason(row.end_reason) if row.end_reason else None,
+        permissions=tuple(row.permissions),
+        resources=tuple(row.resources),
+        given_at=row.given_at,
+        given_by=row.given_by,
+        accepted_at=row.accepted_at,
+        last_used=row.last_used,
+        use_known=row.use_known,
+        used_powers=None if row.used_powers is None else _powers(row.used_powers),
+        ends_at=row.ends_at,
+        end_unknown=row.end_unknown,
+        reviewed_at=tuple(row.reviewed_at),
+        basis=row.basis,
+        hangs_on=row.hangs_on,
+        dependencies=tuple(_dependency(d) for d in row.dependencies),
+        device=row.device,
+        network=row.network,
+        first_seen=row.first_seen,
+        last_seen=row.last_seen,
+        ended_at=row.ended_at,
+        version=row.version,
+    )
+
+
+def _powers(words: Iterable[str]) -> tuple[Power, ...]:
+    return in_order(Power(word) for word in words)
+
+
+def _dependency(stored: Mapping[str, Any]) -> Dependency:
+    next_at = stored.get("next_at")
+    return Dependency(stored["kind"], stored["what"], datetime.fromisoformat(next_at) if next_at else None)
+
+
+def _values(entry: Entry) -> dict[str, Any]:
+    return {
+        "ref": entry.ref,
+        "provider_id": entry.provider_id,
+        "account_id": entry.account_id,
+        "party_id": entry.party_id,
+        "key": entry.key,
+        "kind": entry.kind.value,
+        "level": entry.level,
+        "powers": [p.value for p in entry.powers],
+        "state": entry.state.value,
+        "end_reason": entry.end_reason.value if entry.end_reason else None,
+        "permissions": list(entry.permissions),
+        "resources": list(entry.resources),
+        "given_at": entry.given_at,
+        "given_by": entry.given_by,
+        "accepted_at": entry.accepted_at,
+        "last_used": entry.last_used,
+        "use_known": entry.use_known,
+        "used_powers": None if entry.used_powers is None else [p.value for p in entry.used_powers],
+        "ends_at": entry.ends_at,
+        "end_unknown": entry.end_unknown,
+        "reviewed_at": list(entry.reviewed_at),
+        "basis": entry.basis,
+        "hangs_on": entry.hangs_on,
+        "dependencies": [
+            {"kind": d.kind, "what": d.what, "next_at": d.next_at.isoformat() if d.next_at else None}
+            for d in entry.dependencies
+        ],
+        "device": entry.device,
+        "network": entry.network,
+        "first_seen": entry.first_seen,
+        "last_seen": entry.last_seen,
+        "ended_at": entry.ended_at,
+        "version": entry.version,
+    }
+
+
+class Entries(Noun):
+    """Queries over entries."""
+
+    def add(self, entries: Iterable[Entry]) -> None:
+        rows = [
+            {"workspace_id": self._workspace_id, "id": e.id, **_values(e), "severity": 0, "outside": False}
+            for e in entries
+        ]
+        if rows:
+            self._session.execute(insert(EntryRow), rows)
+
+    def save(self, entry: Entry) -> None:
+        self._session.execute(update(EntryRow).where(EntryRow.id == entry.id).values(**_values(entry)))
+
+    def seen(self, entries: Iterable[Entry], now: datetime) -> None:
+        ids = [e.id for e in entries]
+        self._session.execute(update(EntryRow).where(EntryRow.id == func.any(ids)).values(last_seen=now))
+
+    def mark(self, marks: Iterable[tuple[UUID, int, bool]]) -> None:
+        """Keep beside entries what their flags and their party say: (id, worst severity's rank, outside)."""
+        grouped: dict[tuple[int, bool], list[UUID]] = {}
+        for entry_id, severity, outside in marks:
+            grouped.setdefault((severity, outside), []).append(entry_id)
+        for (severity, outside), ids in grouped.items():
+            changed = or_(EntryRow.severity != severity, EntryRow.outside != outside)
+            self._session.execute(
+                update(EntryRow).where(EntryRow.id == func.any(ids), changed).values(severity=severity, outside=outside)
+            )
+
+    def standing(self, provider_id: UUID | None = None) -> tuple[Entry, ...]:
+        query = select(EntryRow).where(EntryRow.state != State.ENDED.value)
+        if provider_id is not None:
+            query = query.where(EntryRow.provider_id == provider_id)
+        return tuple(to_entry(row) for row in self._session.scalars(query))
+
+    def neighbours(self, entry: Entry) -> tuple[Entry, ...]:
+        """Return the other standing entries that are the same party's, or on the same account."""
+        query = select(EntryRow).where(
+            EntryRow.state != State.ENDED.value,
+            EntryRow.id != entry.id,
+            or_(EntryRow.party_id == entry.party_id, EntryRow.account_id == entry.account_id),
+        )
+        return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
+
+    def lock(self, entry_id: UUID) -> Entry:
+        """Return an entry that no other transaction changes until this one is over."""
+        query = select(EntryRow).where(EntryRow.id == entry_id).with_for_update()
+        row = self._session.scalar(query.execution_options(populate_existing=True))
+        if row is None:
+            raise missing("entry", entry_id)
+        return to_entry(row)
+
+    def lock_provider(self, provider_id: UUID) -> None:
+        """Keep two readings of one provider from being stored at the same time."""
+        self._session.execute(select(ProviderRow.id).where(ProviderRow.id == provider_id).with_for_update())
+
+    def find(self, text: str, own_party: UUID | None = None) -> Listed:
+        """Return the entry that a person means, by id or short form."""
+        wanted = id_or_ref(text)
+        if wanted is None:
+            raise missing("entry", text)
+        query = _listing(EntryFilter(own_party=own_party))
+        where = EntryRow.id == wanted if isinstance(wanted, UUID) else EntryRow.ref == wanted
+        rows = self._session.execute(query.where(where).limit(2)).all()
+        if not rows:
+            raise missing("entry", text)
+        if len(rows) > 1:
+            raise Invalid(f"“{text}” is the short form of two entries.", next_step="Use the full id of the one meant.")
+        return _listed(rows[0])
+
+    def browse(self, wanted: EntryFilter, *, sort: str, limit: int, cursor: str | None) -> Page[Listed]:
+        return page(self._session, _listing(wanted), SORTS[sort], limit=limit, cursor=cursor, read=_listed)
+
+    def summary(self, wanted: EntryFilter) -> Summary:
+        listed = _listing(wanted).subquery()
+        columns = listed.c
+        row = self._session.execute(
+            select(
+                func.count(),
+                func.count(columns.account_id.distinct()),
+                func.count(columns.party_id.distinct()),
+                func.count(case((columns.severity > 0, 1))),
+                func.count(case((columns.severity > 2, 1))),
+            ).select_from(listed)
+        ).one()
+        return Summary(*row)
+
+
+def _listing(wanted: EntryFilter) -> Any:
+    query: Any = (
+        select(EntryRow, PartyRow, AccountRow, ProviderRow.name.label("provider_name"))
+        .join(PartyRow, and_(PartyRow.workspace_id == EntryRow.workspace_id, PartyRow.id == EntryRow.party_id))
+        .join(AccountRow, and_(AccountRow.workspace_id == EntryRow.workspace_id, AccountRow.id == EntryRow.account_id))
+        .join(
+            ProviderRow, and_(ProviderRow.workspace_id == EntryRow.workspace_id, ProviderRow.id == EntryRow.provider_id)
+        )
+    )
+    if wanted.q:
+        query = query.where(
+            or_(
+                party_matches(wanted.q),
+                AccountRow.name.icontains(wanted.q, autoescape=True),
+                ProviderRow.name.icontains(wanted.q, autoescape=True),
+                EntryRow.level.icontains(wanted.q, autoescape=True),
+            )
+        )
+    if wanted.states:
+        query = query.where(EntryRow.state.in_([s.value for s in wanted.states]))
+    if wanted.kinds:
+        query = query.where(EntryRow.kind.in_([k.value for k in wanted.kinds]))
+    if wanted.powers:
+        query = query.where(EntryRow.powers.overlap([p.value for p in wanted.powers]))
+    for column, value in (
+        (EntryRow.provider_id, wanted.provider_id),
+        (EntryRow.account_id, wanted.account_id),
+        (EntryRow.party_id, wanted.party_id),
+        (EntryRow.party_id, wanted.own_party),
+    ):
+        if value is not None:
+            query = query.where(column == value)
+    if wanted.flagged is not None:
+        query = query.where(EntryRow.severity > 0 if wanted.flagged else EntryRow.severity == 0)
+    if wanted.rule:
+        flag = select(FlagRow.id).where(
+            FlagRow.workspace_id == EntryRow.workspace_id,
+            FlagRow.entry_id == EntryRow.id,
+            FlagRow.rule == wanted.rule,
+            FlagRow.cleared_at.is_(None),
+        )
+        query = query.where(flag.exists())
+    if wanted.outside is not None:
+        query = query.where(EntryRow.outside if wanted.outside else not_(EntryRow.outside))
+    if wanted.ends:
+        dated = EntryRow.ends_at.is_not(None)
+        query = query.where(
+            {"dated": dated, "unknown": EntryRow.end_unknown, "none": and_(not_(dated), not_(EntryRow.end_unknown))}[
+                wanted.ends
+            ]
+        )
+    return query
+
+
+def _listed(row: Any) -> Listed:
+    entry, party, account, provider = row[:4]
+    return Listed(to_entry(entry), to_party(party), to_account(account), provider, entry.severity, entry.outside)

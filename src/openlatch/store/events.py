@@ -1,0 +1,109 @@
+"""The log's events: inserted freely by any transaction, numbered and linked afterwards by the one sealer."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import func, insert, select, text, update
+from sqlalchemy.dialects.postgresql import insert as upsert
+
+from openlatch.core.ledger import START, Event
+from openlatch.store.noun import Noun
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import EventRow, SealRow
+
+__all__ = ["Events", "Head", "LoggedEvent"]
+
+
+@dataclass(frozen=True, slots=True)
+class LoggedEvent:
+    """An event as it lies in the log; `number` and `link` are None until it is sealed."""
+
+    id: UUID
+    content: dict[str, Any]
+    number: int | None
+    link: str | None
+
+
+@dataclass(frozen=True, slots=True)
+class Head:
+    """The end of the sealed log: its size, its last link, when it was sealed, and what waits to be sealed."""
+
+    size: int
+    link: str
+    sealed_at: datetime | None
+    unsealed: int
+
+
+def _logged(row: EventRow) -> LoggedEvent:
+    return LoggedEvent(row.id, row.content, row.number, row.link)
+
+
+class Events(Noun):
+    """Queries over the log."""
+
+    def append(self, events: Iterable[Event]) -> None:
+        rows = [
+            {
+                "workspace_id": self._workspace_id,
+                "id": event.id,
+                "at": event.at,
+                "actor": event.actor,
+                "act": event.act,
+                "subject": event.subject,
+                "subject_id": event.subject_id,
+                "content": event.content(),
+            }
+            for event in events
+        ]
+        if rows:
+            self._session.execute(insert(EventRow), rows)
+
+    def head(self) -> Head:
+        seal = self._session.get(SealRow, self._workspace_id, populate_existing=True)
+        unsealed = self._session.scalar(select(func.count()).where(EventRow.number.is_(None))) or 0
+        if seal is None:
+            return Head(0, START, None, unsealed)
+        return Head(seal.size, seal.link, seal.sealed_at, unsealed)
+
+    def seal(self, link: Callable[[str, dict[str, Any]], str], now: datetime, most: int = 5000) -> int:
+        """Number and link the committed events in their order; returns how many. One sealer at a time."""
+        self._session.execute(select(func.pg_advisory_xact_lock(func.hashtext(str(self._workspace_id)))))
+        head = self.head()
+        waiting = self._session.execute(
+            select(EventRow.id, EventRow.content)
+            .where(EventRow.number.is_(None), text("written_by < pg_snapshot_xmin(pg_current_snapshot())"))
+            .order_by(text("written_by"), EventRow.id)
+            .limit(most)
+        ).all()
+        number, last = head.size, head.link
+        sealed = []
+        for row in waiting:
+            number, last = number + 1, link(last, row.content)
+            sealed.append({"workspace_id": self._workspace_id, "id": row.id, "number": number, "link": last})
+        if sealed:
+            self._session.execute(update(EventRow), sealed)
+            values = {"size": number, "link": last, "sealed_at": now}
+            self._session.execute(
+                upsert(SealRow)
+                .values(workspace_id=self._workspace_id, **values)
+                .on_conflict_do_update(index_elements=["workspace_id"], set_=values)
+            )
+        return len(sealed)
+
+    def browse(
+        self, *, subject_id: UUID | None, sealed_only: bool, oldest_first: bool, limit: int, cursor: str | None
+    ) -> Page[LoggedEvent]:
+        query = select(EventRow)
+        if subject_id is not None:
+            query = query.where(EventRow.subject_id == subject_id)
+        if sealed_only:
+            query = query.where(EventRow.number.is_not(None))
+            sort = Sort("number", (EventRow.number,), descending=not oldest_first)
+        else:
+            sort = Sort("time", (EventRow.at, EventRow.id), descending=not oldest_first)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _logged(r[0]))

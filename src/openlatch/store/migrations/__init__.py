@@ -1,0 +1,1 @@
+"""The database's history: Alembic migrations, applied by `openlatch migrate`."""

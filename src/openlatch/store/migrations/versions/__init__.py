@@ -1,0 +1,1 @@
+"""One module a migration, in the order of their numbers."""

@@ -1,0 +1,135 @@
+"""Orders; at most one for an entry is open at any time, and the database sees to that."""
+
+from __future__ import annotations
+
+from dataclasses import asdict
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import select, update
+from sqlalchemy.dialects.postgresql import insert
+
+from openlatch.core.model import State
+from openlatch.core.orders import FINAL, Done, Order, OrderState
+from openlatch.errors import Changed
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import OrderRow
+
+__all__ = ["Orders"]
+
+_OPEN = [s.value for s in OrderState if s not in FINAL]
+
+
+def _order(row: OrderRow) -> Order:
+    return Order(
+        id=row.id,
+        entry_id=row.entry_id,
+        action=row.action,
+        state=OrderState(row.state),
+        plan=row.plan,
+        steps=tuple(_done(step) for step in row.steps),
+        reason=row.reason,
+        ordered_by=row.ordered_by,
+        ordered_at=row.ordered_at,
+        idempotency_key=row.idempotency_key,
+        entry_state=State(row.entry_state),
+        attempts=row.attempts,
+        why=row.why,
+        again_at=row.again_at,
+        finished_at=row.finished_at,
+        receipt=row.receipt,
+        version=row.version,
+    )
+
+
+def _done(step: dict[str, Any]) -> Done:
+    at = step["at"]
+    return Done(step["call"], step["text"], datetime.fromisoformat(at) if at else None, step["said"])
+
+
+def _values(order: Order) -> dict[str, Any]:
+    steps = [asdict(step) | {"at": step.at.isoformat() if step.at else None} for step in order.steps]
+    return {
+        "ref": order.ref,
+        "entry_id": order.entry_id,
+        "action": order.action,
+        "state": order.state.value,
+        "plan": dict(order.plan),
+        "steps": steps,
+        "reason": order.reason,
+        "ordered_by": order.ordered_by,
+        "ordered_at": order.ordered_at,
+        "idempotency_key": order.idempotency_key,
+        "entry_state": order.entry_state.value,
+        "attempts": order.attempts,
+        "why": order.why,
+        "again_at": order.again_at,
+        "finished_at": order.finished_at,
+        "receipt": None if order.receipt is None else dict(order.receipt),
+        "version": order.version,
+    }
+
+
+class Orders(Noun):
+    """Queries over orders."""
+
+    def open(self, order: Order) -> tuple[Order, bool]:
+        """Store an order unless the entry has an open one: returns the one that counts, and whether it is new."""
+        inserted = self._session.execute(
+            insert(OrderRow)
+            .values(workspace_id=self._workspace_id, id=order.id, **_values(order))
+            .on_conflict_do_nothing()
+            .returning(OrderRow.id)
+        ).first()
+        if inserted is not None:
+            return order, True
+        there = self.open_for(order.entry_id)
+        return (there, False) if there is not None else self.open(order)
+
+    def open_for(self, entry_id: UUID) -> Order | None:
+        row = self._session.scalar(
+            select(OrderRow)
+            .where(OrderRow.entry_id == entry_id, OrderRow.state.in_(_OPEN))
+            .execution_options(populate_existing=True)
+        )
+        return None if row is None else _order(row)
+
+    def latest_for(self, entry_id: UUID) -> Order | None:
+        row = self._session.scalar(
+            select(OrderRow).where(OrderRow.entry_id == entry_id).order_by(OrderRow.id.desc()).limit(1)
+        )
+        return None if row is None else _order(row)
+
+    def save(self, order: Order) -> None:
+        """Store an order that moved on; refuses if somebody else moved it meanwhile."""
+        moved = self._session.execute(
+            update(OrderRow)
+            .where(OrderRow.id == order.id, OrderRow.version == order.version - 1)
+            .values(**_values(order))
+            .returning(OrderRow.id)
+        ).first()
+        if moved is None:
+            raise Changed(
+                f"Order {order.ref} was moved on by someone else at the same moment. Nothing was changed.",
+                next_step="Look at it again.",
+                order=order.ref,
+            )
+
+    def find(self, text: str, *, lock: bool = False) -> Order:
+        wanted = id_or_ref(text)
+        query = select(OrderRow).where(OrderRow.id == wanted if isinstance(wanted, UUID) else OrderRow.ref == wanted)
+        if lock:
+            query = query.with_for_update()
+        row = self._session.scalars(query.execution_options(populate_existing=True)).first() if wanted else None
+        if row is None:
+            raise missing("order", text)
+        return _order(row)
+
+    def browse(self, *, states: tuple[OrderState, ...], limit: int, cursor: str | None) -> Page[Order]:
+        query = select(OrderRow)
+        if states:
+            query = query.where(OrderRow.state.in_([s.value for s in states]))
+        sort = Sort("latest", (OrderRow.id,), descending=True)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _order(r[0]))

@@ -1,0 +1,129 @@
+"""Parties, and the identifiers under which they are known."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from uuid import UUID
+
+from sqlalchemy import ColumnElement, func, insert, or_, select, update
+
+from openlatch.core.ids import ref_of
+from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
+from openlatch.core.reconcile import Identifier
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
+
+__all__ = ["Parties"]
+
+
+def to_party(row: PartyRow) -> Party:
+    return Party(
+        row.id,
+        PartyKind(row.kind),
+        row.name,
+        tuple(row.addresses),
+        PartyStatus(row.status),
+        row.verified,
+        row.version,
+    )
+
+
+def _values(party: Party) -> dict[str, object]:
+    return {
+        "kind": party.kind.value,
+        "name": party.name,
+        "addresses": list(party.addresses),
+        "status": party.status.value,
+        "verified": party.verified,
+        "version": party.version,
+    }
+
+
+def party_matches(q: str) -> ColumnElement[bool]:
+    """The condition under which a party is found by a search: part of its name or of an address."""
+    return or_(
+        PartyRow.name.icontains(q, autoescape=True),
+        func.array_to_string(PartyRow.addresses, " ").icontains(q, autoescape=True),
+    )
+
+
+_accounts = (
+    select(func.count(EntryRow.account_id.distinct()))
+    .where(EntryRow.workspace_id == PartyRow.workspace_id, EntryRow.party_id == PartyRow.id, EntryRow.state != "ended")
+    .scalar_subquery()
+)
+
+
+class Parties(Noun):
+    """Queries over parties; a count beside a party is that of the accounts it has access to."""
+
+    def add(self, parties: Iterable[Party], identifiers: Iterable[tuple[Identifier, UUID]]) -> None:
+        rows = [{"workspace_id": self._workspace_id, "id": p.id, **_values(p)} for p in parties]
+        if rows:
+            self._session.execute(insert(PartyRow), rows)
+        names = [
+            {"workspace_id": self._workspace_id, "scheme": i.scheme, "value": i.value, "party_id": party_id}
+            for i, party_id in identifiers
+        ]
+        if names:
+            self._session.execute(insert(IdentifierRow), names)
+
+    def save(self, party: Party) -> None:
+        self._session.execute(update(PartyRow).where(PartyRow.id == party.id).values(**_values(party)))
+
+    def known(self, identifiers: Iterable[Identifier]) -> dict[Identifier, UUID]:
+        """Return which of the identifiers are known, and whose they are."""
+        wanted: dict[str, list[str]] = {}
+        for identifier in identifiers:
+            wanted.setdefault(identifier.scheme, []).append(identifier.value)
+        found: dict[Identifier, UUID] = {}
+        for scheme, values in wanted.items():
+            rows = self._session.scalars(
+                select(IdentifierRow).where(IdentifierRow.scheme == scheme, IdentifierRow.value == func.any(values))
+            )
+            found |= {Identifier(row.scheme, row.value): row.party_id for row in rows}
+        return found
+
+    def key_at(self, party_id: UUID, provider_id: UUID) -> str:
+        """Return the key under which a provider knows a party."""
+        return self._session.scalars(
+            select(IdentifierRow.value)
+            .where(IdentifierRow.party_id == party_id, IdentifierRow.scheme == str(provider_id))
+            .order_by(IdentifierRow.value)
+        ).first() or str(party_id)
+
+    def of_address(self, address: str) -> UUID | None:
+        """Return the party known under exactly this address."""
+        return self._session.scalar(
+            select(IdentifierRow.party_id).where(
+                IdentifierRow.scheme == "address", IdentifierRow.value == normal_address(address)
+            )
+        )
+
+    def some(self, party_ids: Iterable[UUID]) -> dict[UUID, Party]:
+        rows = self._session.scalars(select(PartyRow).where(PartyRow.id == func.any(list(party_ids))))
+        return {row.id: to_party(row) for row in rows}
+
+    def get(self, party_id: UUID) -> Party:
+        return self.find(str(party_id))[0]
+
+    def find(self, text: str) -> tuple[Party, int]:
+        """Return the party that a person means, by id, short form, or address, with its count of accounts."""
+        wanted = self.of_address(text) if "@" in text else id_or_ref(text)
+        query = select(PartyRow, _accounts)
+        if isinstance(wanted, UUID):
+            query = query.where(PartyRow.id == wanted)
+        elif wanted is None:
+            raise missing("party", text)
+        for row, accounts in self._session.execute(query):
+            if wanted in (row.id, ref_of(row.id)):
+                return to_party(row), accounts
+        raise missing("party", text)
+
+    def browse(self, *, q: str, limit: int, cursor: str | None) -> Page[tuple[Party, int]]:
+        query = select(PartyRow, _accounts)
+        if q:
+            query = query.where(party_matches(q))
+        sort = Sort("name", (func.lower(PartyRow.name), PartyRow.id))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (to_party(r[0]), r[1]))

@@ -1,0 +1,139 @@
+"""People of a workspace, their sign-ins and tokens. Secrets are stored as hashes only."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import delete, func, insert, select, update
+
+from openlatch.core.model import Person
+from openlatch.core.roles import Role, Scope
+from openlatch.store.noun import Noun, missing
+from openlatch.store.tables import FailedSignInRow, PersonRow, SignInRow, TokenRow
+
+__all__ = ["People", "Token"]
+
+
+@dataclass(frozen=True, slots=True)
+class Token:
+    """A token as people see it: everything but the secret, which is shown once and not kept."""
+
+    id: UUID
+    person_id: UUID
+    name: str
+    scope: Scope
+    created_at: datetime
+    expires_at: datetime
+    last_used_at: datetime | None
+    revoked_at: datetime | None
+
+
+def _person(row: PersonRow) -> Person:
+    return Person(row.id, row.name, row.address, Role(row.role))
+
+
+def _token(row: TokenRow) -> Token:
+    return Token(
+        row.id,
+        row.person_id,
+        row.name,
+        Scope(row.scope),
+        row.created_at,
+        row.expires_at,
+        row.last_used_at,
+        row.revoked_at,
+    )
+
+
+class People(Noun):
+    """Queries over people, sign-ins and tokens."""
+
+    def add(self, person: Person, password_hash: str, now: datetime) -> None:
+        self._session.execute(
+            insert(PersonRow).values(
+                workspace_id=self._workspace_id,
+                id=person.id,
+                name=person.name,
+                address=person.address,
+                role=person.role.value,
+                password_hash=password_hash,
+                created_at=now,
+            )
+        )
+
+    def all(self) -> tuple[Person, ...]:
+        return tuple(_person(row) for row in self._session.scalars(select(PersonRow).order_by(PersonRow.name)))
+
+    def get(self, person_id: UUID) -> Person:
+        row = self._session.get(PersonRow, (self._workspace_id, person_id))
+        if row is None:
+            raise missing("person", person_id)
+        return _person(row)
+
+    def by_address(self, address: str) -> tuple[Person, str] | None:
+        """Return the person with that address and the hash of their password."""
+        row = self._session.scalar(select(PersonRow).where(PersonRow.address == address))
+        return None if row is None else (_person(row), row.password_hash)
+
+    def open_sign_in(self, sign_in_id: UUID, person_id: UUID, secret_hash: bytes, now: datetime, end: datetime) -> None:
+        self._session.execute(
+            insert(SignInRow).values(
+                workspace_id=self._workspace_id,
+                id=sign_in_id,
+                person_id=person_id,
+                secret_hash=secret_hash,
+                created_at=now,
+                expires_at=end,
+            )
+        )
+
+    def sign_in(self, sign_in_id: UUID, now: datetime) -> tuple[UUID, bytes] | None:
+        """Return the person and the secret's hash of a sign-in that still holds."""
+        row = self._session.get(SignInRow, (self._workspace_id, sign_in_id))
+        return None if row is None or row.expires_at <= now else (row.person_id, row.secret_hash)
+
+    def close_sign_in(self, sign_in_id: UUID) -> None:
+        self._session.execute(delete(SignInRow).where(SignInRow.id == sign_in_id))
+
+    def add_token(self, token: Token, secret_hash: bytes) -> None:
+        self._session.execute(
+            insert(TokenRow).values(
+                workspace_id=self._workspace_id,
+                id=token.id,
+                person_id=token.person_id,
+                name=token.name,
+                secret_hash=secret_hash,
+                scope=token.scope.value,
+                created_at=token.created_at,
+                expires_at=token.expires_at,
+                last_used_at=None,
+                revoked_at=None,
+            )
+        )
+
+    def token(self, token_id: UUID) -> tuple[Token, bytes] | None:
+        row = self._session.get(TokenRow, (self._workspace_id, token_id))
+        return None if row is None else (_token(row), row.secret_hash)
+
+    def tokens(self, person_id: UUID) -> tuple[Token, ...]:
+        rows = self._session.scalars(select(TokenRow).where(TokenRow.person_id == person_id).order_by(TokenRow.id))
+        return tuple(_token(row) for row in rows)
+
+    def revoke_token(self, token_id: UUID, now: datetime) -> None:
+        self._session.execute(update(TokenRow).where(TokenRow.id == token_id).values(revoked_at=now))
+
+    def token_used(self, token_id: UUID, now: datetime) -> None:
+        self._session.execute(update(TokenRow).where(TokenRow.id == token_id).values(last_used_at=now))
+
+    def failed_since(self, address: str, since: datetime) -> int:
+        query = select(func.count()).where(FailedSignInRow.address == address, FailedSignInRow.at > since)
+        return self._session.scalar(query) or 0
+
+    def add_failed(self, failed_id: UUID, address: str, now: datetime) -> None:
+        values = {"workspace_id": self._workspace_id, "id": failed_id, "address": address, "at": now}
+        self._session.execute(insert(FailedSignInRow).values(**values))
+
+    def forget_failed(self, address: str) -> None:
+        self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.address == address))

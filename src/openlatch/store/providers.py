@@ -1,0 +1,110 @@
+"""Providers, and the secrets that go with them, which are stored encrypted and read only to connect."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import insert, select, update
+from sqlalchemy.exc import IntegrityError
+
+from openlatch.core.ids import ref_of
+from openlatch.core.model import Abilities, Kind, Provider
+from openlatch.errors import Conflict
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.tables import ProviderRow
+
+__all__ = ["Providers"]
+
+
+def _provider(row: ProviderRow) -> Provider:
+    return Provider(
+        row.id,
+        row.name,
+        row.connector,
+        row.settings,
+        row.read_every,
+        row.stale_after,
+        Abilities(
+            frozenset(Kind(k) for k in row.abilities["ends"]), row.abilities["at_once"], row.abilities["restorable"]
+        ),
+        row.last_complete,
+        row.next_reading,
+    )
+
+
+def _abilities(abilities: Abilities) -> dict[str, Any]:
+    return {
+        "ends": sorted(abilities.ends),
+        "at_once": abilities.at_once,
+        "restorable": abilities.restorable,
+    }
+
+
+class Providers(Noun):
+    """Queries over providers."""
+
+    def add(self, provider: Provider, secret: bytes) -> None:
+        try:
+            with self._session.begin_nested():
+                self._session.execute(
+                    insert(ProviderRow).values(
+                        workspace_id=self._workspace_id,
+                        id=provider.id,
+                        name=provider.name,
+                        connector=provider.connector,
+                        settings=dict(provider.settings),
+                        secret=secret,
+                        read_every=provider.read_every,
+                        stale_after=provider.stale_after,
+                        abilities=_abilities(provider.abilities),
+                        next_reading=provider.next_reading,
+                    )
+                )
+        except IntegrityError as error:
+            raise Conflict(
+                f"There is a provider called “{provider.name}” already. Nothing was added.",
+                next_step="Choose another name.",
+            ) from error
+
+    def all(self) -> tuple[Provider, ...]:
+        return tuple(_provider(row) for row in self._session.scalars(select(ProviderRow).order_by(ProviderRow.name)))
+
+    def get(self, provider_id: UUID) -> Provider:
+        row = self._session.get(ProviderRow, (self._workspace_id, provider_id), populate_existing=True)
+        if row is None:
+            raise missing("provider", provider_id)
+        return _provider(row)
+
+    def find(self, text: str) -> Provider:
+        """Return the provider that a person means: by id, short form, or name."""
+        wanted = id_or_ref(text)
+        providers: Sequence[Provider] = self.all()
+        for provider in providers:
+            if provider.name.casefold() == text.strip().casefold() or wanted in (provider.id, ref_of(provider.id)):
+                return provider
+        raise missing("provider", text)
+
+    def reached_by(self, provider_id: UUID, settings: Mapping[str, str]) -> None:
+        """Change where a provider is reached."""
+        self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(settings=dict(settings)))
+
+    def secret(self, provider_id: UUID) -> bytes:
+        return self._session.scalars(select(ProviderRow.secret).where(ProviderRow.id == provider_id)).one()
+
+    def due(self, now: datetime) -> tuple[Provider, ...]:
+        rows = self._session.scalars(select(ProviderRow).where(ProviderRow.next_reading <= now))
+        return tuple(_provider(row) for row in rows)
+
+    def read(
+        self, provider_id: UUID, next_reading: datetime, complete: datetime | None, abilities: Abilities | None
+    ) -> None:
+        """Record when the provider is to be read next, and what the reading that was made has shown."""
+        values: dict[str, Any] = {"next_reading": next_reading}
+        if complete is not None:
+            values["last_complete"] = complete
+        if abilities is not None:
+            values["abilities"] = _abilities(abilities)
+        self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(**values))

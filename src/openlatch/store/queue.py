@@ -1,0 +1,37 @@
+"""Queueing a job in the very transaction that needs it, so that both land or neither does."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+import procrastinate
+from procrastinate.exceptions import AlreadyEnqueued
+from sqlalchemy.orm import Session
+
+__all__ = ["enqueue"]
+
+_app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
+
+
+def enqueue(
+    session: Session,
+    task: str,
+    *,
+    lock: str | None = None,
+    once: str | None = None,
+    at: datetime | None = None,
+    **arguments: Any,
+) -> bool:
+    """Queue a job; returns False if one with the same `once` is waiting already.
+
+    Jobs with the same `lock` run one after the other; `at` puts the start off to an instant.
+    """
+    connection: Any = session.connection().connection.driver_connection
+    deferrer = _app.configure_task(task, lock=lock, queueing_lock=once, schedule_at=at, connection=connection)
+    try:
+        with session.begin_nested():
+            deferrer.defer(**arguments)
+    except AlreadyEnqueued:
+        return False
+    return True

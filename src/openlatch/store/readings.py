@@ -1,0 +1,87 @@
+"""Readings: one row for each pass over a provider."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from sqlalchemy import select, update
+from sqlalchemy.dialects.postgresql import insert
+
+from openlatch.core.model import Reading, ReadingState
+from openlatch.store.noun import Noun, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import ReadingRow
+
+__all__ = ["Readings"]
+
+_OPEN = (ReadingState.QUEUED.value, ReadingState.RUNNING.value)
+
+
+def _reading(row: ReadingRow) -> Reading:
+    return Reading(
+        row.id,
+        row.provider_id,
+        ReadingState(row.state),
+        row.asked_by,
+        row.asked_at,
+        row.finished_at,
+        row.seen,
+        row.total,
+        row.counts,
+        row.trouble,
+    )
+
+
+def _values(reading: Reading) -> dict[str, object]:
+    return {
+        "provider_id": reading.provider_id,
+        "state": reading.state.value,
+        "asked_by": reading.asked_by,
+        "asked_at": reading.asked_at,
+        "finished_at": reading.finished_at,
+        "seen": reading.seen,
+        "total": reading.total,
+        "counts": dict(reading.counts),
+        "trouble": reading.trouble,
+    }
+
+
+class Readings(Noun):
+    """Queries over readings."""
+
+    def open(self, reading: Reading) -> tuple[Reading, bool]:
+        """Store a reading that is to be made, unless one is under way: returns the one that is, and if it is new."""
+        inserted = self._session.execute(
+            insert(ReadingRow)
+            .values(workspace_id=self._workspace_id, id=reading.id, **_values(reading))
+            .on_conflict_do_nothing()
+            .returning(ReadingRow.id)
+        ).first()
+        if inserted is not None:
+            return reading, True
+        row = self._session.scalars(
+            select(ReadingRow).where(ReadingRow.provider_id == reading.provider_id, ReadingRow.state.in_(_OPEN))
+        ).first()
+        return (_reading(row), False) if row is not None else self.open(reading)
+
+    def save(self, reading: Reading) -> None:
+        self._session.execute(update(ReadingRow).where(ReadingRow.id == reading.id).values(**_values(reading)))
+
+    def get(self, reading_id: UUID) -> Reading:
+        row = self._session.get(ReadingRow, (self._workspace_id, reading_id), populate_existing=True)
+        if row is None:
+            raise missing("reading", reading_id)
+        return _reading(row)
+
+    def latest(self) -> dict[UUID, Reading]:
+        """Return the latest reading of every provider."""
+        query = select(ReadingRow).distinct(ReadingRow.provider_id)
+        rows = self._session.scalars(query.order_by(ReadingRow.provider_id, ReadingRow.id.desc()))
+        return {row.provider_id: _reading(row) for row in rows}
+
+    def browse(self, *, provider_id: UUID | None, limit: int, cursor: str | None) -> Page[Reading]:
+        query = select(ReadingRow)
+        if provider_id is not None:
+            query = query.where(ReadingRow.provider_id == provider_id)
+        sort = Sort("latest", (ReadingRow.id,), descending=True)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _reading(r[0]))

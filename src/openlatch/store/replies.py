@@ -1,0 +1,47 @@
+"""Replies kept for a while, so that a request sent twice with one idempotency key is carried out once."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import func, insert, select
+
+from openlatch.store.noun import Noun
+from openlatch.store.tables import ReplyRow
+
+__all__ = ["Replies", "Reply"]
+
+
+@dataclass(frozen=True, slots=True)
+class Reply:
+    """The answer that a request got; `fingerprint` tells one request from another."""
+
+    fingerprint: str
+    status: int
+    body: str
+
+
+class Replies(Noun):
+    """Queries over kept replies."""
+
+    def find(self, person_id: UUID, key: str) -> Reply | None:
+        """Return the reply to an earlier request with this key, waiting for one that is being answered."""
+        lock = func.hashtextextended(f"{self._workspace_id}{person_id}{key}", 0)
+        self._session.execute(select(func.pg_advisory_xact_lock(lock)))
+        row = self._session.get(ReplyRow, (self._workspace_id, person_id, key))
+        return None if row is None else Reply(row.fingerprint, row.status, row.body)
+
+    def keep(self, person_id: UUID, key: str, reply: Reply, now: datetime) -> None:
+        self._session.execute(
+            insert(ReplyRow).values(
+                workspace_id=self._workspace_id,
+                person_id=person_id,
+                key=key,
+                fingerprint=reply.fingerprint,
+                status=reply.status,
+                body=reply.body,
+                created_at=now,
+            )
+        )

@@ -1,0 +1,236 @@
+"""The tables. Every one carries `workspace_id`, and row-level security keeps workspaces apart (see migrations)."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import BigInteger, DateTime, LargeBinary, SmallInteger, Text
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+__all__: list[str] = []
+
+
+class Base(DeclarativeBase):
+    """Common ground: text is `text`, instants carry their zone, structures are jsonb."""
+
+    type_annotation_map = {  # noqa: RUF012 - SQLAlchemy reads it so
+        str: Text,
+        datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        list[dict[str, Any]]: JSONB,
+        list[str]: ARRAY(Text),
+        list[datetime]: ARRAY(DateTime(timezone=True)),
+        bytes: LargeBinary,
+    }
+
+
+class WorkspaceRow(Base):
+    __tablename__ = "workspaces"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    slug: Mapped[str]
+    name: Mapped[str]
+    zone: Mapped[str]
+    circle_domains: Mapped[list[str]]
+    unused_days: Mapped[int]
+    created_at: Mapped[datetime]
+
+
+class Owned(Base):
+    """A row that belongs to one workspace and has an id of its own there."""
+
+    __abstract__ = True
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+
+
+class PersonRow(Owned):
+    __tablename__ = "people"
+    name: Mapped[str]
+    address: Mapped[str]
+    role: Mapped[str]
+    password_hash: Mapped[str]
+    created_at: Mapped[datetime]
+
+
+class SignInRow(Owned):
+    __tablename__ = "sign_ins"
+    person_id: Mapped[UUID]
+    secret_hash: Mapped[bytes]
+    created_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+
+
+class TokenRow(Owned):
+    __tablename__ = "tokens"
+    person_id: Mapped[UUID]
+    name: Mapped[str]
+    secret_hash: Mapped[bytes]
+    scope: Mapped[str]
+    created_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+    last_used_at: Mapped[datetime | None]
+    revoked_at: Mapped[datetime | None]
+
+
+class FailedSignInRow(Owned):
+    __tablename__ = "failed_sign_ins"
+    address: Mapped[str]
+    at: Mapped[datetime]
+
+
+class ProviderRow(Owned):
+    __tablename__ = "providers"
+    name: Mapped[str]
+    connector: Mapped[str]
+    settings: Mapped[dict[str, Any]]
+    secret: Mapped[bytes]
+    read_every: Mapped[int]
+    stale_after: Mapped[int]
+    abilities: Mapped[dict[str, Any]]
+    last_complete: Mapped[datetime | None]
+    next_reading: Mapped[datetime | None]
+
+
+class AccountRow(Owned):
+    __tablename__ = "accounts"
+    provider_id: Mapped[UUID]
+    key: Mapped[str]
+    name: Mapped[str]
+    criticality: Mapped[str]
+    practice: Mapped[bool]
+    version: Mapped[int]
+
+
+class PartyRow(Owned):
+    __tablename__ = "parties"
+    kind: Mapped[str]
+    name: Mapped[str]
+    addresses: Mapped[list[str]]
+    status: Mapped[str]
+    verified: Mapped[bool]
+    version: Mapped[int]
+
+
+class IdentifierRow(Base):
+    __tablename__ = "identifiers"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    scheme: Mapped[str] = mapped_column(primary_key=True)
+    value: Mapped[str] = mapped_column(primary_key=True)
+    party_id: Mapped[UUID]
+
+
+class EntryRow(Owned):
+    __tablename__ = "entries"
+    ref: Mapped[str]
+    provider_id: Mapped[UUID]
+    account_id: Mapped[UUID]
+    party_id: Mapped[UUID]
+    key: Mapped[str]
+    kind: Mapped[str]
+    level: Mapped[str]
+    powers: Mapped[list[str]]
+    state: Mapped[str]
+    end_reason: Mapped[str | None]
+    permissions: Mapped[list[str]]
+    resources: Mapped[list[str]]
+    given_at: Mapped[datetime | None]
+    given_by: Mapped[str]
+    accepted_at: Mapped[datetime | None]
+    last_used: Mapped[datetime | None]
+    use_known: Mapped[bool]
+    used_powers: Mapped[list[str] | None] = mapped_column(ARRAY(Text))
+    ends_at: Mapped[datetime | None]
+    end_unknown: Mapped[bool]
+    reviewed_at: Mapped[list[datetime]]
+    basis: Mapped[str]
+    hangs_on: Mapped[str | None]
+    dependencies: Mapped[list[dict[str, Any]]]
+    device: Mapped[str]
+    network: Mapped[str]
+    first_seen: Mapped[datetime | None]
+    last_seen: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+    version: Mapped[int]
+    severity: Mapped[int] = mapped_column(SmallInteger)
+    """the worst standing flag's rank, 0 for none; kept beside the entry so that a list can sort by it"""
+    outside: Mapped[bool]
+
+
+class ReadingRow(Owned):
+    __tablename__ = "readings"
+    provider_id: Mapped[UUID]
+    state: Mapped[str]
+    asked_by: Mapped[str]
+    asked_at: Mapped[datetime]
+    finished_at: Mapped[datetime | None]
+    seen: Mapped[int]
+    total: Mapped[int | None]
+    counts: Mapped[dict[str, Any]]
+    trouble: Mapped[str]
+
+
+class FlagRow(Owned):
+    __tablename__ = "flags"
+    rule: Mapped[str]
+    entry_id: Mapped[UUID]
+    severity: Mapped[str]
+    facts: Mapped[dict[str, Any]]
+    reason: Mapped[str]
+    clears: Mapped[str]
+    raised_at: Mapped[datetime]
+    cleared_at: Mapped[datetime | None]
+
+
+class OrderRow(Owned):
+    __tablename__ = "orders"
+    ref: Mapped[str]
+    entry_id: Mapped[UUID]
+    action: Mapped[str]
+    state: Mapped[str]
+    plan: Mapped[dict[str, Any]]
+    steps: Mapped[list[dict[str, Any]]]
+    reason: Mapped[str]
+    ordered_by: Mapped[str]
+    ordered_at: Mapped[datetime]
+    idempotency_key: Mapped[str]
+    entry_state: Mapped[str]
+    attempts: Mapped[int]
+    why: Mapped[str]
+    again_at: Mapped[datetime | None]
+    finished_at: Mapped[datetime | None]
+    receipt: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    version: Mapped[int]
+
+
+class EventRow(Owned):
+    __tablename__ = "events"
+    at: Mapped[datetime]
+    actor: Mapped[str]
+    act: Mapped[str]
+    subject: Mapped[str]
+    subject_id: Mapped[UUID]
+    content: Mapped[dict[str, Any]]
+    number: Mapped[int | None] = mapped_column(BigInteger)
+    link: Mapped[str | None]
+
+
+class SealRow(Base):
+    __tablename__ = "seals"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    size: Mapped[int] = mapped_column(BigInteger)
+    link: Mapped[str]
+    sealed_at: Mapped[datetime]
+
+
+class ReplyRow(Base):
+    __tablename__ = "replies"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    person_id: Mapped[UUID] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    fingerprint: Mapped[str]
+    status: Mapped[int]
+    body: Mapped[str]
+    created_at: Mapped[datetime]

@@ -1,0 +1,125 @@
+"""The one owner of commit and rollback."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import Engine, text
+from sqlalchemy.exc import DBAPIError, OperationalError
+from sqlalchemy.orm import Session
+
+from openlatch.core.model import Workspace
+from openlatch.errors import Misconfigured, NotFound
+from openlatch.store import migrate
+from openlatch.store.accounts import Accounts
+from openlatch.store.entries import Entries
+from openlatch.store.events import Events
+from openlatch.store.flags import Flags
+from openlatch.store.orders import Orders
+from openlatch.store.parties import Parties
+from openlatch.store.people import People
+from openlatch.store.providers import Providers
+from openlatch.store.queue import enqueue
+from openlatch.store.readings import Readings
+from openlatch.store.replies import Replies
+from openlatch.store.workspaces import Housekeeping, insert_workspace, workspace_of
+
+__all__ = ["Store", "Transaction"]
+
+
+class Transaction:
+    """One transaction in one workspace: the queries of every noun, the queue and the log, all or nothing."""
+
+    def __init__(self, session: Session, workspace: Workspace) -> None:
+        self._session = session
+        self.workspace = workspace
+        self.people = People(session, workspace.id)
+        self.providers = Providers(session, workspace.id)
+        self.accounts = Accounts(session, workspace.id)
+        self.parties = Parties(session, workspace.id)
+        self.entries = Entries(session, workspace.id)
+        self.readings = Readings(session, workspace.id)
+        self.flags = Flags(session, workspace.id)
+        self.orders = Orders(session, workspace.id)
+        self.events = Events(session, workspace.id)
+        self.replies = Replies(session, workspace.id)
+
+    def enqueue(
+        self, task: str, *, lock: str | None = None, once: str | None = None, at: datetime | None = None, **args: Any
+    ) -> bool:
+        """Queue a job with this transaction; returns False if one with the same `once` waits already."""
+        return enqueue(self._session, task, lock=lock, once=once, at=at, workspace_id=str(self.workspace.id), **args)
+
+
+class Store:
+    """The database, through which every transaction of the product goes."""
+
+    def __init__(self, engine: Engine) -> None:
+        self._engine = engine
+
+    @contextmanager
+    def transaction(self, workspace: UUID | str) -> Iterator[Transaction]:
+        """Open a transaction in the workspace of that id or slug; raises NotFound if there is none."""
+        with Session(self._engine, expire_on_commit=False) as session, session.begin():
+            found = workspace_of(session, workspace)
+            if found is None:
+                raise NotFound(
+                    f"There is no workspace “{workspace}” here.",
+                    next_step="Check its name with the person who invited you.",
+                )
+            yield Transaction(session, found)
+
+    @contextmanager
+    def found(self, workspace: Workspace, created_at: datetime) -> Iterator[Transaction]:
+        """Create a workspace, and open the transaction in which it is created."""
+        with Session(self._engine, expire_on_commit=False) as session, session.begin():
+            insert_workspace(session, workspace, created_at)
+            yield Transaction(session, workspace)
+
+    def workspaces(self) -> tuple[Workspace, ...]:
+        """Return every workspace, for housekeeping and for a service that holds only one."""
+        with Session(self._engine) as session, session.begin():
+            return Housekeeping(session).workspaces()
+
+    def unsealed(self) -> tuple[UUID, ...]:
+        """Return the workspaces whose log has events that are not sealed yet."""
+        with Session(self._engine) as session, session.begin():
+            return Housekeeping(session).unsealed()
+
+    def due(self, now: datetime) -> tuple[UUID, ...]:
+        """Return the workspaces in which a provider is due for a reading."""
+        with Session(self._engine) as session, session.begin():
+            return Housekeeping(session).due(now)
+
+    def migrate(self) -> tuple[str | None, str]:
+        """Bring the schema up to date; returns the revision before and after."""
+        self._refuse_superuser()
+        return migrate.migrate(self._engine)
+
+    def ready(self) -> str:
+        """Return an empty string if the database answers and has the right schema, else what is wrong."""
+        try:
+            return "" if migrate.at_head(self._engine) else "the database's schema is not up to date"
+        except OperationalError:
+            return "the database does not answer"
+
+    def _refuse_superuser(self) -> None:
+        try:
+            with self._engine.connect() as connection:
+                name, passes = connection.execute(
+                    text("select rolname, rolsuper or rolbypassrls from pg_roles where rolname = current_user")
+                ).one()
+        except DBAPIError as error:
+            raise Misconfigured(
+                f"The database in OPENLATCH_DATABASE_URL cannot be used: {error.orig}",
+                next_step="Check that it runs, and that the name, password and database in the URL are right.",
+            ) from error
+        if passes:
+            raise Misconfigured(
+                f"The database login “{name}” passes over row-level security, which keeps workspaces apart.",
+                next_step="Use a login of its own that is neither superuser nor BYPASSRLS, and owns the database.",
+            )

@@ -1,0 +1,77 @@
+"""Finding a workspace and entering it: from then on the transaction sees that workspace and no other."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import Select, func, insert, literal, select
+from sqlalchemy.orm import Session
+
+from openlatch.core.model import Circle, Workspace
+from openlatch.store.tables import EventRow, ProviderRow, WorkspaceRow
+
+__all__ = ["Housekeeping", "insert_workspace", "workspace_of"]
+
+
+def _set(session: Session, name: str, value: str) -> None:
+    session.execute(select(func.set_config(f"openlatch.{name}", value, literal(value=True))))
+
+
+def to_workspace(row: WorkspaceRow) -> Workspace:
+    return Workspace(
+        row.workspace_id, row.slug, row.name, row.zone, Circle(frozenset(row.circle_domains)), row.unused_days
+    )
+
+
+def workspace_of(session: Session, workspace: UUID | str) -> Workspace | None:
+    """Enter the workspace of that id or slug for the rest of the transaction."""
+    if isinstance(workspace, UUID):
+        _set(session, "workspace", str(workspace))
+        where = WorkspaceRow.workspace_id == workspace
+    else:
+        _set(session, "slug", workspace)
+        where = WorkspaceRow.slug == workspace
+    row = session.scalar(select(WorkspaceRow).where(where))
+    if row is None:
+        return None
+    _set(session, "workspace", str(row.workspace_id))
+    _set(session, "slug", "")
+    return to_workspace(row)
+
+
+def insert_workspace(session: Session, workspace: Workspace, created_at: datetime) -> None:
+    """Create a workspace and enter it."""
+    _set(session, "workspace", str(workspace.id))
+    session.execute(
+        insert(WorkspaceRow).values(
+            workspace_id=workspace.id,
+            slug=workspace.slug,
+            name=workspace.name,
+            zone=workspace.zone,
+            circle_domains=sorted(workspace.circle.domains),
+            unused_days=workspace.unused_days,
+            created_at=created_at,
+        )
+    )
+
+
+class Housekeeping:
+    """What the service asks of all workspaces together: their names, and which of them have work waiting."""
+
+    def __init__(self, session: Session) -> None:
+        self._session = session
+        _set(session, "housekeeping", "on")
+
+    def workspaces(self) -> tuple[Workspace, ...]:
+        rows = self._session.scalars(select(WorkspaceRow).order_by(WorkspaceRow.slug))
+        return tuple(to_workspace(row) for row in rows)
+
+    def unsealed(self) -> tuple[UUID, ...]:
+        return self._ids(select(EventRow.workspace_id).where(EventRow.number.is_(None)).distinct())
+
+    def due(self, now: datetime) -> tuple[UUID, ...]:
+        return self._ids(select(ProviderRow.workspace_id).where(ProviderRow.next_reading <= now).distinct())
+
+    def _ids(self, query: Select[UUID]) -> tuple[UUID, ...]:
+        return tuple(self._session.scalars(query))

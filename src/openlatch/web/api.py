@@ -1,0 +1,315 @@
+"""What all routes share: reading a request strictly, who is asking, one transaction, one shape of error.
+
+A route is declared with the models it takes and returns (see docs/decisions/0002-own-api-layer.md); the same
+declarations make the OpenAPI document.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import json
+from collections.abc import Callable
+from dataclasses import dataclass, replace
+from http import HTTPStatus
+from typing import Any
+from uuid import UUID
+
+import structlog
+from flask import Flask, Response, current_app, g, request
+from pydantic import BaseModel, ValidationError
+from sqlalchemy.exc import OperationalError
+from werkzeug.exceptions import HTTPException
+
+from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound, NotSignedIn, OpenLatchError
+from openlatch.operations import people
+from openlatch.operations.credentials import Bearer
+from openlatch.operations.gate import Actor, Call, Services
+from openlatch.store import Store, Transaction
+from openlatch.store.replies import Reply
+from openlatch.wire import messages as wire
+
+__all__ = ["COOKIE", "PREFIX", "Answer", "Backend", "Route", "Routes", "backend", "bearer", "bind", "bind_errors"]
+
+PREFIX = "/api/v1"
+COOKIE = "openlatch_session"
+CSRF_HEADER = "X-Latch-CSRF"
+MOST_BYTES = 12 * 1024 * 1024
+
+log = structlog.get_logger()
+NOBODY = Actor("nobody")
+
+
+@dataclass(frozen=True, slots=True)
+class Backend:
+    """What the routes work with, put together by the wiring."""
+
+    store: Store
+    services: Services
+    secure_cookies: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Answer:
+    """A model to send with another status than the route's usual one, or with headers or a cookie."""
+
+    model: BaseModel | None
+    status: int | None = None
+    cookie: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Route:
+    """One operation of the API, as declared."""
+
+    method: str
+    rule: str
+    function: Callable[..., Any]
+    returns: type[BaseModel] | None
+    query: type[BaseModel] | None
+    body: type[BaseModel] | None
+    status: int
+    public: bool
+    tag: str
+
+    @property
+    def summary(self) -> str:
+        return (self.function.__doc__ or "").strip()
+
+    @property
+    def name(self) -> str:
+        return self.function.__name__
+
+
+class Routes:
+    """The routes of one noun."""
+
+    def __init__(self, tag: str) -> None:
+        self.tag = tag
+        self.all: list[Route] = []
+
+    def route(
+        self,
+        method: str,
+        rule: str,
+        *,
+        returns: type[BaseModel] | None = None,
+        query: type[BaseModel] | None = None,
+        body: type[BaseModel] | None = None,
+        status: int = 200,
+        public: bool = False,
+    ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
+        """Declare a route. Its function is given `call` (unless public), what the path holds, `query` and `body`."""
+
+        def declare(function: Callable[..., Any]) -> Callable[..., Any]:
+            self.all.append(Route(method, rule, function, returns, query, body, status, public, self.tag))
+            return function
+
+        return declare
+
+
+def backend() -> Backend:
+    """Return what the present app works with."""
+    found: Backend = current_app.extensions["openlatch"]
+    return found
+
+
+def bearer() -> tuple[Bearer, bool]:
+    """Return what the request proves who it is with, and whether that is a cookie; raises NotSignedIn."""
+    header = request.headers.get("Authorization", "")
+    if header:
+        kind, _, text = header.partition(" ")
+        found = Bearer.parse(text.strip()) if kind.lower() == "bearer" else None
+        if found is None:
+            raise NotSignedIn(
+                "The Authorization header holds no Open Latch token.",
+                next_step="Send “Bearer” and a token, as `openlatch sign-in` makes one.",
+            )
+        return found, False
+    found = Bearer.parse(request.cookies.get(COOKIE, ""))
+    if found is None:
+        raise NotSignedIn("Nobody is signed in.", next_step="Sign in, or send a token.")
+    return found, True
+
+
+def bind(app: Flask, routes: Routes) -> None:
+    """Serve the routes of one noun."""
+    for route in routes.all:
+        rule = PREFIX + route.rule
+        app.add_url_rule(rule, f"{route.method} {rule}", _view(route), methods=[route.method])
+
+
+def _view(route: Route) -> Callable[..., Response]:
+    def view(**path: Any) -> Response:
+        arguments = dict(path)
+        if route.query is not None:
+            arguments["query"] = _query(route.query)
+        elif request.args:
+            raise _unknown(sorted(request.args), "query")
+        if route.body is not None:
+            arguments["body"] = _body(route.body)
+        if route.public:
+            return _response(route, route.function(**arguments))
+        return _signed_in(route, arguments)
+
+    return view
+
+
+def _signed_in(route: Route, arguments: dict[str, Any]) -> Response:
+    who, by_cookie = bearer()
+    at = backend()
+    try:
+        with at.store.transaction(who.workspace_id) as tx:
+            call = Call(tx, at.services, NOBODY, at.services.clock())
+            actor = people.by_session(call, who) if by_cookie else people.by_token(call, who)
+            if by_cookie and route.method != "GET" and request.headers.get(CSRF_HEADER) != who.csrf:
+                raise NotAllowed(
+                    f"The header {CSRF_HEADER} is missing or wrong. Nothing was changed.",
+                    next_step="Load the page again.",
+                )
+            g.actor = actor.name
+            call = replace(call, actor=actor)
+            return _once(route, tx, call, arguments)
+    except NotFound as error:
+        # A token of a workspace that is not here must look like any other token that is not known.
+        if str(who.workspace_id) in error.message:
+            raise NotSignedIn("This token is not known here.", next_step="Sign in again.") from error
+        raise
+
+
+def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) -> Response:
+    """Carry a change out once for an idempotency key, however often it is sent."""
+    key = request.headers.get("Idempotency-Key", "")
+    person = call.actor.person
+    if route.method == "GET" or not key or person is None:
+        return _response(route, route.function(call, **arguments))
+    if len(key) > 200 or not key.isprintable():
+        raise Malformed("The Idempotency-Key has to be at most 200 printable characters.", next_step="Send a UUID.")
+    fingerprint = hashlib.sha256(f"{route.method} {request.path}\n".encode() + request.get_data()).hexdigest()
+    kept = tx.replies.find(person.id, key)
+    if kept is not None:
+        if kept.fingerprint != fingerprint:
+            raise Conflict(
+                "This Idempotency-Key was used for another request. Nothing was changed.",
+                next_step="Use a new key for a new request.",
+            )
+        return Response(kept.body, kept.status, content_type="application/json")
+    response = _response(route, route.function(call, **arguments))
+    reply = Reply(fingerprint, response.status_code, response.get_data(as_text=True))
+    tx.replies.keep(person.id, key, reply, call.now)
+    return response
+
+
+def _response(route: Route, result: BaseModel | Answer | None) -> Response:
+    answer = result if isinstance(result, Answer) else Answer(result)
+    status = answer.status or route.status
+    if answer.model is None:
+        response = Response(status=HTTPStatus.NO_CONTENT if status == 200 else status)
+    else:
+        response = Response(answer.model.model_dump_json(), status, content_type="application/json")
+    if answer.cookie is not None:
+        response.set_cookie(
+            COOKIE, answer.cookie, httponly=True, secure=backend().secure_cookies, samesite="Strict", path="/"
+        )
+    response.headers["Cache-Control"] = "no-store"
+    return response
+
+
+def _query(model: type[BaseModel]) -> BaseModel:
+    repeated = [name for name in request.args if len(request.args.getlist(name)) > 1]
+    if repeated:
+        raise Invalid(
+            f"“{repeated[0]}” was given more than once.",
+            next_step="Give it once; several words in it are separated by commas.",
+            errors=[{"at": repeated[0], "problem": "given more than once"}],
+        )
+    return _checked(model, request.args.to_dict(), "query")
+
+
+def _body(model: type[BaseModel]) -> BaseModel:
+    if request.mimetype != "application/json":
+        raise Malformed(
+            "The request has no JSON in it. Nothing was changed.",
+            next_step="Send JSON as Content-Type application/json.",
+        )
+    data = request.get_data()
+    try:
+        content = json.loads(data)
+    except (ValueError, RecursionError) as error:
+        raise Malformed("The request's JSON cannot be read. Nothing was changed.", next_step="Check it.") from error
+    return _checked(model, content, "body")
+
+
+def _checked(model: type[BaseModel], content: Any, part: str) -> BaseModel:
+    try:
+        return model.model_validate(content) if part == "query" else model.model_validate_json(json.dumps(content))
+    except ValidationError as error:
+        # What was sent is not repeated: it may hold a password.
+        found = error.errors(include_input=False, include_url=False, include_context=False)
+        unknown = [".".join(map(str, e["loc"])) for e in found if e["type"] == "extra_forbidden"]
+        if unknown:
+            raise _unknown(unknown, part) from error
+        errors = [{"at": ".".join(map(str, e["loc"])) or part, "problem": e["msg"]} for e in found]
+        first = errors[0]
+        raise Invalid(
+            f"“{first['at']}” in the {part}: {first['problem']}. Nothing was changed.",
+            next_step="Correct it and send it again.",
+            errors=errors,
+        ) from error
+
+
+def _unknown(names: list[str], part: str) -> Invalid:
+    return Invalid(
+        f"“{names[0]}” is not known in the {part}. Nothing was changed.",
+        next_step="Check its spelling in the API's description, /api/v1/openapi.json.",
+        errors=[{"at": name, "problem": "not known here"} for name in names],
+    )
+
+
+def bind_errors(app: Flask) -> None:
+    """Turn every error into one shape, application/problem+json (RFC 9457)."""
+
+    @app.errorhandler(OpenLatchError)
+    def ours(error: OpenLatchError) -> Response:
+        return _problem(error)
+
+    @app.errorhandler(HTTPException)
+    def http(error: HTTPException) -> Response:
+        known = {404: NotFound, 405: Malformed, 413: Malformed}.get(error.code or 500, OpenLatchError)
+        problem = known(error.description or error.name, next_step="Check the address and the method.")
+        return _problem(problem, error.code)
+
+    @app.errorhandler(OperationalError)
+    def database(error: OperationalError) -> Response:
+        log.error("the database does not answer", error=str(error.orig))
+        problem = OpenLatchError("The database does not answer. Nothing was changed.", next_step="Try again shortly.")
+        return _problem(problem, 503)
+
+    @app.errorhandler(Exception)
+    def unforeseen(error: Exception) -> Response:
+        log.exception("unforeseen error")
+        problem = OpenLatchError(
+            "Open Latch failed in a way that nobody foresaw. Nothing was changed.",
+            next_step="Try again; if it stays, the service's own messages tell more.",
+        )
+        return _problem(problem)
+
+
+def _problem(error: OpenLatchError, status: int | None = None) -> Response:
+    fields = {k: v for k, v in error.fields.items() if k != "errors"}
+    problem = wire.Problem(
+        type=f"urn:openlatch:problem:{error.code}",
+        title=error.title,
+        status=status or error.status,
+        detail=error.message,
+        code=error.code,
+        next=error.next_step,
+        errors=error.fields.get("errors", []),
+        facts={k: str(v) if isinstance(v, UUID) else v for k, v in fields.items()},
+    )
+    response = Response(problem.model_dump_json(), problem.status, content_type="application/problem+json")
+    if error.fields.get("retry_after"):
+        response.headers["Retry-After"] = str(error.fields["retry_after"])
+    if problem.status == 401:
+        response.headers["WWW-Authenticate"] = 'Bearer realm="Open Latch"'
+    response.headers["Cache-Control"] = "no-store"
+    return response

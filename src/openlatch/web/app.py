@@ -1,0 +1,125 @@
+"""The Flask app: routes, errors, headers, health, metrics, and the built console."""
+
+from __future__ import annotations
+
+import os
+import time
+from pathlib import Path
+
+import orjson
+import structlog
+from flask import Flask, Response, g, request, send_from_directory
+from prometheus_client import REGISTRY as PROCESS
+from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest, multiprocess
+
+from openlatch.errors import NotFound
+from openlatch.web import describe
+from openlatch.web.api import MOST_BYTES, PREFIX, Backend, bind, bind_errors
+from openlatch.web.routes import ALL
+
+__all__ = ["create_app", "description"]
+
+CONSOLE = Path(__file__).parent / "console"
+POLICY = (
+    "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
+    "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'; require-trusted-types-for 'script'"
+)
+HEADERS = {
+    "Content-Security-Policy": POLICY,
+    "X-Content-Type-Options": "nosniff",
+    "Referrer-Policy": "same-origin",
+    "Cross-Origin-Opener-Policy": "same-origin",
+    "Permissions-Policy": "camera=(), geolocation=(), microphone=()",
+}
+REQUESTS = Counter("openlatch_requests", "Requests answered", ("route", "status"))
+SECONDS = Histogram("openlatch_request_seconds", "How long an answer took", ("route",))
+
+log = structlog.get_logger()
+
+
+def description() -> dict[str, object]:
+    """Return the OpenAPI document of the API."""
+    return describe.openapi(route for routes in ALL for route in routes.all)
+
+
+def create_app(backend: Backend) -> Flask:
+    """Return the service as a WSGI app."""
+    app = Flask(__name__, static_folder=None)
+    app.config["MAX_CONTENT_LENGTH"] = MOST_BYTES
+    app.url_map.strict_slashes = False
+    app.extensions["openlatch"] = backend
+    bind_errors(app)
+    for routes in ALL:
+        bind(app, routes)
+    _watch(app)
+    _operate(app, backend)
+    _console(app)
+    return app
+
+
+def _watch(app: Flask) -> None:
+    @app.before_request
+    def start() -> None:
+        g.started = time.perf_counter()
+
+    @app.after_request
+    def finish(response: Response) -> Response:
+        for name, value in HEADERS.items():
+            response.headers.setdefault(name, value)
+        route = request.url_rule.rule if request.url_rule else "unknown"
+        took = time.perf_counter() - g.get("started", time.perf_counter())
+        REQUESTS.labels(f"{request.method} {route}", response.status_code).inc()
+        SECONDS.labels(f"{request.method} {route}").observe(took)
+        if request.path.startswith(PREFIX):
+            log.info(
+                "request",
+                method=request.method,
+                path=request.path,
+                status=response.status_code,
+                actor=g.get("actor", ""),
+                milliseconds=round(took * 1000, 1),
+            )
+        return response
+
+
+def _operate(app: Flask, backend: Backend) -> None:
+    @app.get("/healthz")
+    def health() -> Response:
+        return Response("ok\n", content_type="text/plain")
+
+    @app.get("/readyz")
+    def ready() -> Response:
+        trouble = backend.store.ready()
+        return Response(f"{trouble or 'ready'}\n", 503 if trouble else 200, content_type="text/plain")
+
+    @app.get("/metrics")
+    def metrics() -> Response:
+        registry = PROCESS
+        if "PROMETHEUS_MULTIPROC_DIR" in os.environ:
+            registry = CollectorRegistry()
+            multiprocess.MultiProcessCollector(registry)  # type: ignore[no-untyped-call]
+        return Response(generate_latest(registry), content_type="text/plain; version=0.0.4")
+
+    document = orjson.dumps(description())
+
+    @app.get(f"{PREFIX}/openapi.json")
+    def openapi() -> Response:
+        return Response(document, content_type="application/json")
+
+
+def _console(app: Flask) -> None:
+    @app.get("/")
+    @app.get("/<path:path>")
+    def console(path: str = "") -> Response:
+        if path == "api" or (path.startswith(("api/", "assets/")) and not (CONSOLE / path).is_file()):
+            raise NotFound(f"There is nothing at /{path}.", next_step="Check the address.")
+        if path and (CONSOLE / path).is_file():
+            response = send_from_directory(CONSOLE, path)
+            lasting = path.startswith("assets/")
+            response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
+            return response
+        if not (CONSOLE / "index.html").is_file():
+            raise NotFound("The console is not built yet.", next_step="Build it with `make console`.")
+        response = send_from_directory(CONSOLE, "index.html")
+        response.headers["Cache-Control"] = "no-cache"
+        return response

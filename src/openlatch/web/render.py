@@ -1,0 +1,215 @@
+"""From the core's values to the API's messages, in one place."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from openlatch.core import model
+from openlatch.core.ids import ref_of
+from openlatch.core.orders import TABLE, Move, Order
+from openlatch.core.rules import RULES, Flag
+from openlatch.operations.entries import Sight
+from openlatch.operations.orders import OrderSight, PlanSight
+from openlatch.store.entries import Listed
+from openlatch.store.events import LoggedEvent
+from openlatch.store.people import Token
+from openlatch.wire import messages as wire
+
+__all__ = ["account", "entry", "event", "flag", "order", "party", "person", "plan", "provider", "reading", "token"]
+
+_BY_HAND = (Move.TRY_AGAIN, Move.CANCEL)
+
+
+def person(p: model.Person) -> wire.Person:
+    return wire.Person(id=p.id, name=p.name, address=p.address, role=p.role.value)
+
+
+def workspace(w: model.Workspace) -> wire.Workspace:
+    return wire.Workspace(
+        id=w.id,
+        slug=w.slug,
+        name=w.name,
+        zone=w.zone,
+        circle_domains=sorted(w.circle.domains),
+        unused_days=w.unused_days,
+    )
+
+
+def token(t: Token) -> wire.Token:
+    return wire.Token(
+        id=t.id,
+        name=t.name,
+        scope=t.scope.value,
+        created_at=t.created_at,
+        expires_at=t.expires_at,
+        last_used_at=t.last_used_at,
+        revoked_at=t.revoked_at,
+    )
+
+
+def reading(r: model.Reading) -> wire.Reading:
+    return wire.Reading(
+        id=r.id,
+        provider_id=r.provider_id,
+        state=r.state.value,
+        asked_by=r.asked_by,
+        asked_at=r.asked_at,
+        finished_at=r.finished_at,
+        seen=r.seen,
+        total=r.total,
+        counts=dict(r.counts),
+        trouble=r.trouble,
+    )
+
+
+def provider(p: model.Provider, latest: model.Reading | None, now: datetime) -> wire.Provider:
+    return wire.Provider(
+        id=p.id,
+        ref=p.ref,
+        name=p.name,
+        connector=p.connector,
+        settings=dict(p.settings),
+        read_every=p.read_every,
+        stale_after=p.stale_after,
+        last_complete=p.last_complete,
+        stale=p.stale(now),
+        latest=reading(latest) if latest else None,
+    )
+
+
+def account(a: model.Account, shared_with: int, provider_name: str) -> wire.Account:
+    return wire.Account(
+        id=a.id,
+        ref=a.ref,
+        provider=wire.Ref(id=a.provider_id, ref=ref_of(a.provider_id), name=provider_name),
+        key=a.key,
+        name=a.name,
+        criticality=a.criticality.value,
+        practice=a.practice,
+        shared_with=shared_with,
+    )
+
+
+def party(p: model.Party, outside: bool, on_accounts: int | None = None) -> wire.Party:
+    return wire.Party(
+        id=p.id,
+        ref=p.ref,
+        kind=p.kind.value,
+        name=p.name,
+        addresses=list(p.addresses),
+        status=p.status.value,
+        verified=p.verified,
+        outside=outside,
+        on_accounts=on_accounts,
+    )
+
+
+def _about(listed: Listed) -> wire.Ref:
+    e = listed.entry
+    return wire.Ref(id=e.id, ref=e.ref, name=f"{listed.party.name} on {listed.account.name}")
+
+
+def flag(f: Flag, listed: Listed) -> wire.Flag:
+    rule = RULES[f.rule]
+    return wire.Flag(
+        id=f.id,
+        rule=f.rule,
+        title=rule.title,
+        why=rule.why,
+        severity=f.severity.value,
+        reason=f.reason,
+        facts=dict(f.facts),
+        clears=f.clears,
+        raised_at=f.raised_at,
+        cleared_at=f.cleared_at,
+        entry=_about(listed),
+        party=listed.party.name,
+        account=listed.account.name,
+    )
+
+
+def entry(sight: Sight) -> wire.Entry:
+    listed = sight.listed
+    e, a = listed.entry, listed.account
+    by = OrderSight(sight.order, e, listed.party, a, listed.provider) if sight.order else None
+    return wire.Entry(
+        id=e.id,
+        ref=e.ref,
+        provider=wire.Ref(id=e.provider_id, ref=ref_of(e.provider_id), name=listed.provider),
+        account=wire.Ref(id=a.id, ref=a.ref, name=a.name),
+        party=party(listed.party, listed.outside),
+        kind=e.kind.value,
+        level=e.level,
+        powers=[p.value for p in e.powers],
+        used_powers=None if e.used_powers is None else [p.value for p in e.used_powers],
+        state=e.state.value,
+        end_reason=e.end_reason.value if e.end_reason else None,
+        permissions=list(e.permissions),
+        resources=list(e.resources),
+        given_at=e.given_at,
+        given_by=e.given_by,
+        accepted_at=e.accepted_at,
+        last_used=e.last_used,
+        use_known=e.use_known,
+        ends_at=e.ends_at,
+        end_unknown=e.end_unknown,
+        reviewed_at=list(e.reviewed_at),
+        basis=e.basis,
+        dependencies=[wire.Dependency(kind=d.kind, what=d.what, next_at=d.next_at) for d in e.dependencies],
+        device=e.device,
+        network=e.network,
+        first_seen=e.first_seen,
+        last_seen=e.last_seen,
+        ended_at=e.ended_at,
+        key=e.key,
+        flags=[flag(f, listed) for f in sight.flags],
+        order=order(by) if by else None,
+    )
+
+
+def plan(sight: PlanSight, outside: bool) -> wire.Plan:
+    made, e = sight.plan, sight.entry
+    return wire.Plan(
+        action="end",
+        entry=wire.Ref(id=e.id, ref=e.ref, name=f"{sight.party.name} on {sight.account.name}"),
+        party=party(sight.party, outside),
+        account=sight.account.name,
+        provider=sight.provider.name,
+        consequences=[wire.Consequence(kind=c.kind, severity=c.severity.value, text=c.text) for c in made.consequences],
+        steps=[wire.Action.model_validate({"call": s.call, "text": s.text}) for s in made.steps],
+        digest=made.digest,
+    )
+
+
+def order(sight: OrderSight) -> wire.Order:
+    o, e = sight.order, sight.entry
+    return wire.Order(
+        id=o.id,
+        ref=o.ref,
+        entry=wire.Ref(id=e.id, ref=e.ref, name=f"{sight.party.name} on {sight.account.name}"),
+        party=sight.party.name,
+        account=sight.account.name,
+        provider=sight.provider,
+        action="end",
+        state=o.state.value,
+        steps=[wire.Step.model_validate({"call": s.call, "text": s.text, "at": s.at, "said": s.said}) for s in o.steps],
+        consequences=[wire.Consequence.model_validate(c) for c in o.plan["consequences"]],
+        reason=o.reason,
+        ordered_by=o.ordered_by,
+        ordered_at=o.ordered_at,
+        attempts=o.attempts,
+        why=o.why,
+        again_at=o.again_at,
+        finished_at=o.finished_at,
+        receipt=wire.Receipt.model_validate(o.receipt) if o.receipt else None,
+        moves=_moves(o),
+        already=sight.already,
+    )
+
+
+def _moves(o: Order) -> list[str]:
+    return [move.value for move in _BY_HAND if (o.state, move) in TABLE]
+
+
+def event(e: LoggedEvent) -> wire.Event:
+    return wire.Event(id=e.id, number=e.number, link=e.link, content=e.content)

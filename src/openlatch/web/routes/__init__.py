@@ -1,0 +1,18 @@
+"""The routes, one module a noun, each function parse, one operation, render."""
+
+from openlatch.web.routes import accounts, entries, flags, log, orders, parties, people, providers, readings, session
+
+__all__ = ["ALL"]
+
+ALL = (
+    session.routes,
+    people.routes,
+    providers.routes,
+    readings.routes,
+    accounts.routes,
+    parties.routes,
+    entries.routes,
+    flags.routes,
+    orders.routes,
+    log.routes,
+)

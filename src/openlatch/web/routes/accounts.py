@@ -1,0 +1,29 @@
+"""Accounts."""
+
+from __future__ import annotations
+
+from openlatch.operations import accounts
+from openlatch.operations.gate import Call
+from openlatch.web import render
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("accounts")
+
+
+@routes.route("GET", "/accounts", query=wire.SearchQuery, returns=wire.AccountList)
+def list_accounts(call: Call, query: wire.SearchQuery) -> wire.AccountList:
+    """Accounts by name, each with the number of parties it is shared with."""
+    page = accounts.browse(call, query.q, query.provider, query.limit, query.cursor)
+    names = {p.id: p.name for p in call.tx.providers.all()}
+    items = [render.account(a, shared, names[a.provider_id]) for a, shared in page.items]
+    return wire.AccountList(items=items, next=page.next)
+
+
+@routes.route("GET", "/accounts/<account>", returns=wire.Account)
+def get_account(call: Call, account: str) -> wire.Account:
+    """One account, by id, short form or name."""
+    found, shared = accounts.show(call, account)
+    return render.account(found, shared, call.tx.providers.get(found.provider_id).name)

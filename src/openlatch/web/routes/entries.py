@@ -1,0 +1,51 @@
+"""The inventory."""
+
+from __future__ import annotations
+
+from openlatch.operations import entries, orders
+from openlatch.operations.entries import Wanted
+from openlatch.operations.gate import Call
+from openlatch.web import render
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("entries")
+
+
+def _wanted(query: wire.EntryFilter) -> Wanted:
+    return Wanted(**query.model_dump(include=set(wire.EntryFilter.model_fields)))
+
+
+@routes.route("GET", "/entries", query=wire.EntryQuery, returns=wire.EntryList)
+def list_entries(call: Call, query: wire.EntryQuery) -> wire.EntryList:
+    """A page of the inventory."""
+    page = entries.browse(call, _wanted(query), query.sort, query.limit, query.cursor)
+    return wire.EntryList(items=[render.entry(sight) for sight in page.items], next=page.next)
+
+
+@routes.route("GET", "/entries/summary", query=wire.EntryFilter, returns=wire.Summary)
+def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
+    """How many entries a filter leaves, and how many of them carry a flag."""
+    found = entries.summary(call, _wanted(query))
+    return wire.Summary(
+        entries=found.entries,
+        accounts=found.accounts,
+        parties=found.parties,
+        flagged=found.flagged,
+        severe=found.severe,
+    )
+
+
+@routes.route("GET", "/entries/<entry>", returns=wire.Entry)
+def get_entry(call: Call, entry: str) -> wire.Entry:
+    """One entry, by id or short form, with its flags and its latest order."""
+    return render.entry(entries.show(call, entry))
+
+
+@routes.route("GET", "/entries/<entry>/plan", returns=wire.Plan)
+def plan_end(call: Call, entry: str) -> wire.Plan:
+    """What ending this entry would do, and how it would be done; changes nothing."""
+    sight = orders.plan(call, entry)
+    return render.plan(sight, not call.tx.workspace.circle.holds(sight.party))

@@ -1,0 +1,27 @@
+"""The log."""
+
+from __future__ import annotations
+
+from openlatch.operations import log
+from openlatch.operations.gate import Call
+from openlatch.web import render
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("log")
+
+
+@routes.route("GET", "/log", query=wire.LogQuery, returns=wire.EventList)
+def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
+    """Events of the log, of one subject or of all."""
+    page = log.browse(call, query.subject, query.sealed, query.oldest, query.limit, query.cursor)
+    return wire.EventList(items=[render.event(e) for e in page.items], next=page.next)
+
+
+@routes.route("GET", "/log/head", returns=wire.LogHead)
+def get_log_head(call: Call) -> wire.LogHead:
+    """The end of the sealed log, against which a copy of it is checked."""
+    head = log.head(call)
+    return wire.LogHead(size=head.size, link=head.link, sealed_at=head.sealed_at, unsealed=head.unsealed)

@@ -1,0 +1,37 @@
+"""Parties."""
+
+from __future__ import annotations
+
+from openlatch.core.model import Party
+from openlatch.operations import parties
+from openlatch.operations.gate import Call
+from openlatch.web import render
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("parties")
+
+
+class PartyQuery(wire.PageQuery):
+    """Which parties are wanted: part of a name or an address."""
+
+    q: wire.Search = ""
+
+
+def _rendered(call: Call, party: Party, accounts: int) -> wire.Party:
+    return render.party(party, not call.tx.workspace.circle.holds(party), accounts)
+
+
+@routes.route("GET", "/parties", query=PartyQuery, returns=wire.PartyList)
+def list_parties(call: Call, query: PartyQuery) -> wire.PartyList:
+    """Parties by name, each with the number of accounts it reaches."""
+    page = parties.browse(call, query.q, query.limit, query.cursor)
+    return wire.PartyList(items=[_rendered(call, *item) for item in page.items], next=page.next)
+
+
+@routes.route("GET", "/parties/<party>", returns=wire.Party)
+def get_party(call: Call, party: str) -> wire.Party:
+    """One party, by id, short form or address."""
+    return _rendered(call, *parties.show(call, party))

@@ -1,0 +1,46 @@
+"""The workspace, its people, and one's own tokens."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from openlatch.core.roles import Role
+from openlatch.operations import people
+from openlatch.operations.gate import Call
+from openlatch.web import render
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("people")
+
+
+@routes.route("GET", "/workspace", returns=wire.Workspace)
+def get_workspace(call: Call) -> wire.Workspace:
+    """The workspace that the token or session belongs to."""
+    return render.workspace(people.me(call).workspace)
+
+
+@routes.route("GET", "/people", returns=wire.PersonList)
+def list_people(call: Call) -> wire.PersonList:
+    """Everyone who signs in to this workspace."""
+    return wire.PersonList(items=[render.person(p) for p in people.browse(call)])
+
+
+@routes.route("POST", "/people", body=wire.NewPerson, returns=wire.Person, status=201)
+def add_person(call: Call, body: wire.NewPerson) -> wire.Person:
+    """Let someone sign in to this workspace."""
+    return render.person(people.add(call, body.name, body.address, Role(body.role), body.password))
+
+
+@routes.route("GET", "/tokens", returns=wire.TokenList)
+def list_tokens(call: Call) -> wire.TokenList:
+    """One's own tokens, without their secrets."""
+    return wire.TokenList(items=[render.token(t) for t in people.tokens(call)])
+
+
+@routes.route("DELETE", "/tokens/<uuid:token_id>")
+def revoke_token(call: Call, token_id: UUID) -> None:
+    """Revoke a token; it is refused from then on."""
+    people.revoke_token(call, token_id)

@@ -1,0 +1,42 @@
+"""Providers, and asking for a reading of one."""
+
+from __future__ import annotations
+
+from openlatch.operations import providers, readings
+from openlatch.operations.gate import Call
+from openlatch.web import render
+from openlatch.web.api import Answer, Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("providers")
+
+
+@routes.route("GET", "/providers", returns=wire.ProviderList)
+def list_providers(call: Call) -> wire.ProviderList:
+    """All providers, and how fresh what is known of each is."""
+    return wire.ProviderList(items=[render.provider(p, latest, call.now) for p, latest in providers.browse(call)])
+
+
+@routes.route("GET", "/providers/<provider>", returns=wire.Provider)
+def get_provider(call: Call, provider: str) -> wire.Provider:
+    """One provider, by id, short form or name."""
+    found, latest = providers.show(call, provider)
+    return render.provider(found, latest, call.now)
+
+
+@routes.route("POST", "/providers", body=wire.NewProvider, returns=wire.Provider, status=201)
+def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
+    """Add a provider, which is read at once for the first time."""
+    added = providers.add(
+        call, body.name, body.connector, body.settings, body.secret, body.read_every, body.stale_after
+    )
+    return render.provider(added, None, call.now)
+
+
+@routes.route("POST", "/providers/<provider>/readings", returns=wire.Reading, status=202)
+def start_reading(call: Call, provider: str) -> Answer:
+    """Read a provider now; 200 with the reading under way if there is one."""
+    reading, new = readings.start(call, provider)
+    return Answer(render.reading(reading), 202 if new else 200)

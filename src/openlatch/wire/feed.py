@@ -1,0 +1,121 @@
+"""The feed protocol, version 1: how any provider can show its inventory to Open Latch and take endings from it.
+
+Described for implementers in docs/feed/; the JSON Schemas there are made from these models.
+"""
+
+from __future__ import annotations
+
+from typing import Annotated, Literal
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
+
+__all__ = ["VERSION", "Description", "Ending", "EndingOutcome", "FeedAccount", "FeedEntry", "FeedPage", "FeedParty"]
+
+VERSION = "open-latch-feed/1"
+
+Key = Annotated[str, StringConstraints(min_length=1, max_length=500, pattern=r"^[^\x00]*$")]
+Words = Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
+PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
+KindWord = Literal["delegate", "grant", "app", "session", "offer", "secret", "open"]
+
+
+class FeedModel(BaseModel):
+    """Shapes of the feed; an unknown field is ignored, so that a provider can be ahead of us."""
+
+    model_config = ConfigDict(frozen=True)
+
+
+class FeedAbilities(FeedModel):
+    """What the provider lets Open Latch do."""
+
+    ends: list[KindWord] = Field(default=[], description="kinds of entry that can be ended through the feed")
+    at_once: bool = Field(default=True, description="whether ending takes effect without the device connecting again")
+    restorable: bool = Field(default=True, description="whether the holder can give the same access again")
+
+
+class Description(FeedModel):
+    """Answer to GET {base}: which protocol is spoken and what can be done."""
+
+    feed: Literal["open-latch-feed/1"]
+    name: Words
+    abilities: FeedAbilities
+
+
+class FeedAccount(FeedModel):
+    """A shared account."""
+
+    key: Key
+    name: Words
+    criticality: Literal["minor", "normal", "vital"] = "normal"
+    practice: bool = False
+
+
+class FeedParty(FeedModel):
+    """Someone or something that has access."""
+
+    key: Key
+    kind: Literal["person", "team", "app", "anyone"]
+    name: Words
+    addresses: list[Key] = []
+    status: Literal["current", "left", "unknown"] = "unknown"
+    verified: bool = False
+
+
+class FeedDependency(FeedModel):
+    """Something that runs through an entry and stops with it."""
+
+    kind: Words = Field(description="one word, such as payment")
+    what: Words
+    next_at: AwareDatetime | None = None
+
+
+class FeedEntry(FeedModel):
+    """One access that stands now. What has ended is left out."""
+
+    key: Key = Field(description="stays the same over the whole life of the access, and is never used again")
+    account: Key
+    party: Key
+    kind: KindWord
+    level: Words = Field(description="the provider's own name for it")
+    powers: list[PowerWord]
+    state: Literal["offered", "live", "paused"] = "live"
+    permissions: list[Words] = []
+    resources: list[Words] = []
+    given_at: AwareDatetime | None = None
+    given_by: Words = ""
+    accepted_at: AwareDatetime | None = None
+    last_used: AwareDatetime | None = None
+    use_known: bool = Field(default=False, description="whether the provider records use; if so, no last_used is never")
+    used_powers: list[PowerWord] | None = None
+    ends_at: AwareDatetime | None = None
+    end_unknown: bool = False
+    reviewed_at: list[AwareDatetime] = []
+    basis: Words = ""
+    hangs_on: Key | None = Field(default=None, description="key of the entry without which this one cannot be used")
+    dependencies: list[FeedDependency] = []
+    device: Words = ""
+    network: Words = ""
+
+
+class FeedPage(FeedModel):
+    """Answer to GET {base}/inventory and GET {base}/parties/{key}/inventory: one page."""
+
+    total: Annotated[int, Field(ge=0)] | None = Field(default=None, description="entries over all pages")
+    accounts: list[FeedAccount] = []
+    parties: list[FeedParty] = []
+    entries: list[FeedEntry] = []
+    next: Annotated[str, StringConstraints(min_length=1, max_length=2000)] | None = None
+
+
+class Ending(FeedModel):
+    """Body of POST {base}/endings, which carries an Idempotency-Key."""
+
+    entry: Key
+    party: Key
+
+
+class EndingOutcome(FeedModel):
+    """Answer to POST {base}/endings."""
+
+    outcome: Literal["ended", "already-ended", "accepted", "refused"]
+    reason: Words = ""

@@ -1,0 +1,552 @@
+"""The messages of API v1. What the service sends may grow; what it takes is checked strictly."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Generic, Literal, TypeVar
+from uuid import UUID
+
+from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
+
+__all__ = [
+    "Account",
+    "AccountList",
+    "Action",
+    "Consequence",
+    "Dependency",
+    "Entry",
+    "EntryFilter",
+    "EntryList",
+    "EntryQuery",
+    "Event",
+    "EventList",
+    "Flag",
+    "FlagList",
+    "FlagQuery",
+    "LogHead",
+    "LogQuery",
+    "Me",
+    "NewOrder",
+    "NewPerson",
+    "NewProvider",
+    "NewToken",
+    "Order",
+    "OrderList",
+    "OrderQuery",
+    "Page",
+    "PageQuery",
+    "Party",
+    "PartyList",
+    "Person",
+    "PersonList",
+    "Plan",
+    "Problem",
+    "Provider",
+    "ProviderList",
+    "Reading",
+    "ReadingList",
+    "Receipt",
+    "Ref",
+    "SearchQuery",
+    "SignIn",
+    "SignInHint",
+    "Step",
+    "Summary",
+    "Token",
+    "TokenList",
+    "TokenSecret",
+    "Workspace",
+]
+
+T = TypeVar("T")
+
+KindWord = Literal["delegate", "grant", "app", "session", "offer", "secret", "open"]
+StateWord = Literal["offered", "live", "paused", "ending", "ended"]
+PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
+SeverityWord = Literal["low", "medium", "high", "critical"]
+OrderStateWord = Literal["drafted", "waiting", "running", "told", "proved", "stuck", "cancelled"]
+RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
+Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]
+Search = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
+
+
+class Sent(BaseModel):
+    """Something that the service sends."""
+
+    model_config = ConfigDict(frozen=True)
+
+
+class Taken(BaseModel):
+    """Something that the service takes: a field it does not know is a mistake, not a wish."""
+
+    model_config = ConfigDict(frozen=True, extra="forbid")
+
+
+class Problem(Sent):
+    """An error, as in RFC 9457; `code` is stable, `next` says what to do, `errors` lists places and problems."""
+
+    type: str
+    title: str
+    status: int
+    detail: str
+    code: str
+    next: str = ""
+    errors: list[dict[str, str]] = []
+    facts: dict[str, Any] = {}
+
+
+class Page(Sent, Generic[T]):
+    """Some items of a list, and the cursor that continues it, or null at the end."""
+
+    items: list[T]
+    next: str | None = None
+
+
+class Ref(Sent):
+    """A thing that something else is about: its id, the short form, and its name."""
+
+    id: UUID
+    ref: str
+    name: str
+
+
+class PageQuery(Taken):
+    """Which part of a list is wanted."""
+
+    limit: Annotated[int, Field(ge=1, le=500)] = 100
+    cursor: Annotated[str, StringConstraints(max_length=2000)] | None = None
+
+
+class SearchQuery(PageQuery):
+    """A list, searched by part of a name or address."""
+
+    q: Search = ""
+    provider: Search = ""
+
+
+# People and signing in
+
+
+class SignInHint(Sent):
+    """What the sign-in page may know beforehand: the workspace, if the service holds only one."""
+
+    workspace: str | None
+    name: str | None
+
+
+class SignIn(Taken):
+    """A person signing in to the console."""
+
+    workspace: Text
+    address: Text
+    password: Annotated[str, StringConstraints(min_length=1, max_length=500)]
+
+
+class NewToken(SignIn):
+    """A person asking for a token, so that a program can act for them for a while."""
+
+    name: Text = "command line"
+    scope: Literal["read", "change"] = "change"
+    days: Annotated[int, Field(ge=1, le=365)] = 30
+
+
+class Token(Sent):
+    """A token without its secret."""
+
+    id: UUID
+    name: str
+    scope: Literal["read", "change"]
+    created_at: datetime
+    expires_at: datetime
+    last_used_at: datetime | None
+    revoked_at: datetime | None
+
+
+class TokenSecret(Token):
+    """A token just made; its secret is shown this once."""
+
+    secret: str
+
+
+class Person(Sent):
+    """Someone who signs in to the workspace."""
+
+    id: UUID
+    name: str
+    address: str
+    role: RoleWord
+
+
+class NewPerson(Taken):
+    """Someone who is to sign in to the workspace."""
+
+    name: Text
+    address: Annotated[
+        str, StringConstraints(strip_whitespace=True, pattern=r"^[^@\s\x00]+@[^@\s\x00]+$", max_length=200)
+    ]
+    role: RoleWord
+    password: Annotated[str, StringConstraints(min_length=12, max_length=500)]
+
+
+class Workspace(Sent):
+    """The workspace: its name, its zone (IANA), what it regards as its own, and its limits."""
+
+    id: UUID
+    slug: str
+    name: str
+    zone: str
+    circle_domains: list[str]
+    unused_days: int
+
+
+class Me(Sent):
+    """Who is signed in where; `may` lists the operations that this sign-in reaches."""
+
+    person: Person
+    workspace: Workspace
+    may: list[str]
+    csrf: str | None = None
+
+
+# The inventory
+
+
+class Reading(Sent):
+    """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed."""
+
+    id: UUID
+    provider_id: UUID
+    state: Literal["queued", "running", "complete", "partial", "failed"]
+    asked_by: str
+    asked_at: datetime
+    finished_at: datetime | None
+    seen: int
+    total: int | None
+    counts: dict[str, int]
+    trouble: str
+
+
+class Provider(Sent):
+    """An outside service, and how fresh what is known of it is; durations are minutes."""
+
+    id: UUID
+    ref: str
+    name: str
+    connector: str
+    settings: dict[str, str]
+    read_every: int
+    stale_after: int
+    last_complete: datetime | None
+    stale: bool
+    latest: Reading | None
+
+
+class NewProvider(Taken):
+    """A provider to be read from now on; the secret is kept encrypted and never shown again."""
+
+    name: Text
+    connector: Text
+    settings: dict[str, Annotated[str, StringConstraints(max_length=2000)]] = {}
+    secret: Annotated[str, StringConstraints(max_length=10000)] = ""
+    read_every: Annotated[int, Field(ge=1, le=10080)] = 15
+    stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
+
+
+class Account(Sent):
+    """A shared account; `shared_with` counts the parties that have access to it now."""
+
+    id: UUID
+    ref: str
+    provider: Ref
+    key: str
+    name: str
+    criticality: Literal["minor", "normal", "vital"]
+    practice: bool
+    shared_with: int
+
+
+class Party(Sent):
+    """Someone or something that can have access; `on_accounts` counts the accounts it reaches now."""
+
+    id: UUID
+    ref: str
+    kind: Literal["person", "team", "app", "anyone"]
+    name: str
+    addresses: list[str]
+    status: Literal["current", "left", "unknown"]
+    verified: bool
+    outside: bool
+    on_accounts: int | None = None
+
+
+class Dependency(Sent):
+    """Something that runs through an entry and stops with it."""
+
+    kind: str
+    what: str
+    next_at: datetime | None
+
+
+class Flag(Sent):
+    """A rule that holds for an entry: since when, how bad, by which facts, and what would clear it."""
+
+    id: UUID
+    rule: str
+    title: str
+    why: str
+    severity: SeverityWord
+    reason: str
+    facts: dict[str, str | int]
+    clears: str
+    raised_at: datetime
+    cleared_at: datetime | None
+    entry: Ref
+    party: str
+    account: str
+
+
+class Entry(Sent):
+    """One line of the inventory: one party's access to one account.
+
+    `ends_at` null means no end, unless `end_unknown`; `last_used` null means never, unless not `use_known`.
+    `flags` are the standing ones, worst first.
+    """
+
+    id: UUID
+    ref: str
+    provider: Ref
+    account: Ref
+    party: Party
+    kind: KindWord
+    level: str
+    powers: list[PowerWord]
+    used_powers: list[PowerWord] | None
+    state: StateWord
+    end_reason: str | None
+    permissions: list[str]
+    resources: list[str]
+    given_at: datetime | None
+    given_by: str
+    accepted_at: datetime | None
+    last_used: datetime | None
+    use_known: bool
+    ends_at: datetime | None
+    end_unknown: bool
+    reviewed_at: list[datetime]
+    basis: str
+    dependencies: list[Dependency]
+    device: str
+    network: str
+    first_seen: datetime | None
+    last_seen: datetime | None
+    ended_at: datetime | None
+    key: str
+    flags: list[Flag]
+    order: Order | None = None
+
+
+class EntryFilter(Taken):
+    """Which entries are wanted; several words in one field are separated by commas and mean "any of them"."""
+
+    q: Search = ""
+    state: Annotated[str, Field(description="states, separated by commas; `standing` is all but ended")] = "standing"
+    kind: Search = ""
+    power: Search = ""
+    provider: Search = ""
+    account: Search = ""
+    party: Search = ""
+    flagged: bool | None = None
+    rule: Search = ""
+    outside: bool | None = None
+    ends: Literal["", "none", "dated", "unknown"] = ""
+
+
+class EntryQuery(EntryFilter, PageQuery):
+    """Which page of which entries is wanted, in which order."""
+
+    sort: Literal["severity", "party", "account", "last-used", "given", "ends"] = "severity"
+
+
+class Summary(Sent):
+    """How many entries a filter leaves, and how many of them carry a flag (`severe`: high or critical)."""
+
+    entries: int
+    accounts: int
+    parties: int
+    flagged: int
+    severe: int
+
+
+class FlagQuery(PageQuery):
+    """Which flags are wanted; `severity` means that one or worse."""
+
+    rule: Search = ""
+    severity: Literal["", "low", "medium", "high", "critical"] = ""
+    entry: Search = ""
+    cleared: bool = False
+
+
+# Taking back
+
+
+class Consequence(Sent):
+    """One thing that happens when a plan is carried out."""
+
+    kind: str
+    severity: SeverityWord
+    text: str
+
+
+class Action(Sent):
+    """One step of a plan; `at` and `said` are filled once it was done."""
+
+    call: Literal["end", "read", "receipt"]
+    text: str
+    at: datetime | None = None
+    said: str = ""
+
+
+class Step(Action):
+    """One step of an order."""
+
+
+class Plan(Sent):
+    """What ending an entry would do, gravest first, and how; `digest` names exactly this plan."""
+
+    action: Literal["end"]
+    entry: Ref
+    party: Party
+    account: str
+    provider: str
+    consequences: list[Consequence]
+    steps: list[Action]
+    digest: str
+
+
+class NewOrder(Taken):
+    """An order to end an entry; with `digest`, only if the plan is still the one that was shown."""
+
+    entry: Text
+    action: Literal["end"] = "end"
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
+    digest: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")] | None = None
+
+
+class Receipt(Sent):
+    """The proof that an order took effect: what a fresh reading of the provider showed, and when."""
+
+    order: str
+    entry: str
+    party: str
+    account: str
+    provider: str
+    ordered_by: str
+    told_at: datetime | None
+    read_at: datetime
+    showed: str
+
+
+class Order(Sent):
+    """A commanded change and what became of it; `moves` are what a person can do with it now."""
+
+    id: UUID
+    ref: str
+    entry: Ref
+    party: str
+    account: str
+    provider: str
+    action: Literal["end"]
+    state: OrderStateWord
+    steps: list[Step]
+    consequences: list[Consequence]
+    reason: str
+    ordered_by: str
+    ordered_at: datetime
+    attempts: int
+    why: str
+    again_at: datetime | None
+    finished_at: datetime | None
+    receipt: Receipt | None
+    moves: list[str]
+    already: bool = False
+
+
+class OrderQuery(PageQuery):
+    """Which orders are wanted; states separated by commas."""
+
+    state: Search = ""
+
+
+# The log
+
+
+class Event(Sent):
+    """Something that happened; `number` and `link` are null until it is sealed (within seconds)."""
+
+    id: UUID
+    number: int | None
+    link: str | None
+    content: dict[str, Any]
+
+
+class LogQuery(PageQuery):
+    """Which events are wanted; `sealed` only those with a number, `oldest` in the order of their numbers."""
+
+    subject: UUID | None = None
+    sealed: bool = False
+    oldest: bool = False
+
+
+class LogHead(Sent):
+    """The end of the sealed log: its size, its last link, and how many events wait to be sealed."""
+
+    size: int
+    link: str
+    sealed_at: AwareDatetime | None
+    unsealed: int
+
+
+Entry.model_rebuild()
+
+
+# Lists, each with a name of its own in the API's description
+
+
+class PersonList(Page[Person]):
+    """Everyone who signs in to the workspace."""
+
+
+class TokenList(Page[Token]):
+    """Tokens of one person."""
+
+
+class ProviderList(Page[Provider]):
+    """All providers."""
+
+
+class ReadingList(Page[Reading]):
+    """Readings, the latest first."""
+
+
+class AccountList(Page[Account]):
+    """Accounts, by name."""
+
+
+class PartyList(Page[Party]):
+    """Parties, by name."""
+
+
+class EntryList(Page[Entry]):
+    """Entries, in the order that was asked for."""
+
+
+class FlagList(Page[Flag]):
+    """Flags, the worst first."""
+
+
+class OrderList(Page[Order]):
+    """Orders, the latest first."""
+
+
+class EventList(Page[Event]):
+    """Events of the log."""
