@@ -1,0 +1,54 @@
+import createClient, { type Middleware } from "openapi-fetch";
+import { Problem } from "./problem";
+import type { components, paths } from "./schema";
+
+type Schemas = components["schemas"];
+export type Entry = Schemas["Entry"];
+export type Event = Schemas["Event"];
+export type Flag = Schemas["Flag"];
+export type Me = Schemas["Me"];
+export type Order = Schemas["Order"];
+export type Plan = Schemas["Plan"];
+export type Provider = Schemas["Provider"];
+export type Reading = Schemas["Reading"];
+export type EntryQuery = NonNullable<paths["/entries"]["get"]["parameters"]["query"]>;
+
+let csrf = "";
+
+/** Remember the word that has to go along with every change. */
+export function rememberCsrf(word: string | null | undefined): void {
+  csrf = word ?? "";
+}
+
+const guard: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") {
+      request.headers.set("X-Latch-CSRF", csrf);
+      request.headers.set("Idempotency-Key", crypto.randomUUID());
+    }
+    return request;
+  },
+};
+
+export const api = createClient<paths>({ baseUrl: "/api/v1", fetch: (request) => globalThis.fetch(request) });
+api.use(guard);
+
+interface Answer<T> {
+  data?: T;
+  error?: unknown;
+  response: Response;
+}
+
+/** The data of an answer, or its problem as an error. */
+export async function take<T>(asked: Promise<Answer<T>>): Promise<T> {
+  let answer: Answer<T>;
+  try {
+    answer = await asked;
+  } catch {
+    throw Problem.unreachable();
+  }
+  if (!answer.response.ok) {
+    throw new Problem((answer.error ?? {}) as Partial<Schemas["Problem"]>, answer.response.status);
+  }
+  return answer.data as T;
+}

@@ -1,0 +1,129 @@
+<script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import { Problem } from "@/api/problem";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import LatchMark from "@/ui/LatchMark.vue";
+import ShortcutSheet from "./ShortcutSheet.vue";
+import { useShortcuts } from "./shortcuts";
+import { useTheme } from "./theme";
+
+const router = useRouter();
+const route = useRoute();
+const session = useSession();
+const { me, error } = session;
+const theme = useTheme();
+const sheet = ref(false);
+const maySeeOrders = session.may("orders.browse");
+const mayReadLog = session.may("log.browse");
+
+const signedOut = computed(() => error.value instanceof Problem && error.value.status === 401);
+watch(signedOut, (out) => {
+  if (out) void router.replace({ path: "/sign-in", query: { back: route.fullPath } });
+});
+
+const standing = useQuery({
+  queryKey: ["entries", "summary", {}],
+  queryFn: () => take(api.GET("/entries/summary")),
+  enabled: computed(() => !!me.value),
+});
+const open = useQuery({
+  queryKey: ["orders", "open"],
+  queryFn: () => take(api.GET("/orders", { params: { query: { state: "waiting,running,told,stuck" } } })),
+  enabled: computed(() => !!me.value && maySeeOrders.value),
+});
+const places = computed(() =>
+  [
+    {
+      to: "/inventory",
+      name: me.value?.person.role === "member" ? "My access" : "Inventory",
+      count: standing.data.value?.entries,
+      shown: true,
+    },
+    {
+      to: "/orders",
+      name: "Orders",
+      count: open.data.value?.items.length || undefined,
+      shown: maySeeOrders.value,
+    },
+    { to: "/providers", name: "Providers", count: undefined, shown: true },
+    { to: "/log", name: "Log", count: undefined, shown: mayReadLog.value },
+  ].filter((place) => place.shown),
+);
+
+let going = false;
+function go(key: string, to: string) {
+  return () => {
+    if (going) void router.push(to);
+    going = false;
+    return key;
+  };
+}
+useShortcuts({
+  "?": () => (sheet.value = true),
+  g: () => {
+    going = true;
+    setTimeout(() => (going = false), 1500);
+  },
+  i: go("i", "/inventory"),
+  o: go("o", "/orders"),
+  p: go("p", "/providers"),
+  l: go("l", "/log"),
+});
+
+async function signOut(): Promise<void> {
+  await session.signOut();
+  await router.replace("/sign-in");
+}
+</script>
+
+<template>
+  <div
+    class="grid h-dvh grid-cols-[168px_minmax(0,1fr)] max-md:grid-cols-1 max-md:grid-rows-[auto_minmax(0,1fr)]"
+  >
+    <nav
+      aria-label="Places"
+      class="flex flex-col border-r border-line py-5 max-md:flex-row max-md:items-center max-md:overflow-x-auto max-md:border-r-0 max-md:border-b max-md:py-2"
+    >
+      <RouterLink to="/" class="px-[18px]" aria-label="Open Latch, to the start"><LatchMark /></RouterLink>
+      <p class="px-[18px] pt-4 pb-[18px] text-[13px] leading-[1.3] text-mute max-md:hidden">
+        {{ me?.workspace.name }}
+      </p>
+      <RouterLink
+        v-for="place in places"
+        :key="place.to"
+        :to="place.to"
+        class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[7px] hover:bg-wash max-md:border-l-0"
+        active-class="border-l-act! bg-linear-to-r from-wash to-transparent font-[650]"
+      >
+        {{ place.name }}
+        <span v-if="place.count !== undefined" class="text-[12.5px] text-mute tabular-nums">{{
+          place.count
+        }}</span>
+      </RouterLink>
+      <div class="mt-auto px-[18px] max-md:mt-0 max-md:ml-auto max-md:whitespace-nowrap">
+        <template v-if="me">
+          <div class="font-[550] max-md:hidden">{{ me.person.name }}</div>
+          <div class="small max-md:hidden">{{ me.person.role }}</div>
+          <div class="mt-2 flex gap-3 text-[12.5px]">
+            <button class="link" type="button" @click="signOut">Sign out</button>
+            <button class="link" type="button" @click="theme.toggle">
+              {{ theme.dark.value ? "Light" : "Dark" }}
+            </button>
+            <button class="link" type="button" aria-label="Keyboard shortcuts" @click="sheet = true">
+              ?
+            </button>
+          </div>
+        </template>
+      </div>
+    </nav>
+    <main class="min-h-0 min-w-0 overflow-hidden">
+      <RouterView v-if="me" />
+      <div v-else-if="error && !signedOut" class="p-7"><ProblemNote :error="error" /></div>
+    </main>
+    <ShortcutSheet v-model:open="sheet" />
+  </div>
+</template>

@@ -1,0 +1,38 @@
+import { createRouter, createWebHistory } from "vue-router";
+
+export const router = createRouter({
+  history: createWebHistory(),
+  routes: [
+    { path: "/", redirect: "/inventory" },
+    {
+      path: "/sign-in",
+      component: () => import("@/features/session/SignInPage.vue"),
+      meta: { bare: true, title: "Sign in" },
+    },
+    {
+      path: "/inventory",
+      component: () => import("@/features/inventory/InventoryPage.vue"),
+      meta: { title: "Inventory" },
+    },
+    {
+      path: "/orders",
+      component: () => import("@/features/orders/OrdersPage.vue"),
+      meta: { title: "Orders" },
+    },
+    {
+      path: "/providers",
+      component: () => import("@/features/providers/ProvidersPage.vue"),
+      meta: { title: "Providers" },
+    },
+    { path: "/log", component: () => import("@/features/log/LogPage.vue"), meta: { title: "Log" } },
+    {
+      path: "/:rest(.*)*",
+      component: () => import("@/app/NothingHere.vue"),
+      meta: { title: "Nothing here" },
+    },
+  ],
+});
+
+router.afterEach((to) => {
+  document.title = `${String(to.meta.title ?? "")} · Open Latch`;
+});

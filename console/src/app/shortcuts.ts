@@ -1,0 +1,31 @@
+import { onBeforeUnmount, onMounted } from "vue";
+
+export type Shortcuts = Record<string, (event: KeyboardEvent) => void>;
+
+function typing(target: EventTarget | null): boolean {
+  return target instanceof HTMLElement && target.matches("input, textarea, select, [contenteditable]");
+}
+
+/** Let single keys do things while a component is there; never while someone types, except Escape. */
+export function useShortcuts(shortcuts: Shortcuts): void {
+  function onKey(event: KeyboardEvent): void {
+    if (event.ctrlKey || event.metaKey || event.altKey || event.defaultPrevented) return;
+    if (typing(event.target) && event.key !== "Escape") return;
+    shortcuts[event.key]?.(event);
+  }
+  onMounted(() => window.addEventListener("keydown", onKey));
+  onBeforeUnmount(() => window.removeEventListener("keydown", onKey));
+}
+
+export const SHEET: [string, string][] = [
+  ["/", "search"],
+  ["j  k", "next and previous entry"],
+  ["Enter", "open the entry"],
+  ["e", "end the access of the open entry"],
+  ["Esc", "close what is open"],
+  ["g i", "go to the inventory"],
+  ["g o", "go to the orders"],
+  ["g p", "go to the providers"],
+  ["g l", "go to the log"],
+  ["?", "this sheet"],
+];

@@ -1,0 +1,31 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import { months, place, type Axis } from "./strip";
+
+const props = defineProps<{ axis: Axis; zone: string }>();
+const labels = computed(() => [
+  ...months(props.axis, props.zone),
+  { x: place(props.axis, props.axis.now), text: "today" },
+]);
+</script>
+
+<template>
+  <svg
+    :width="axis.width"
+    height="16"
+    :viewBox="`0 0 ${axis.width} 16`"
+    aria-hidden="true"
+    class="overflow-visible"
+  >
+    <text
+      v-for="label in labels"
+      :key="label.text"
+      :x="label.x"
+      y="12"
+      text-anchor="middle"
+      class="fill-mute text-[12px]"
+    >
+      {{ label.text }}
+    </text>
+  </svg>
+</template>

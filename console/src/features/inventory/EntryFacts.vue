@@ -1,0 +1,92 @@
+<script setup lang="ts">
+import { computed } from "vue";
+import type { Entry } from "@/api/client";
+import { useSession } from "@/api/session";
+import { axisAround } from "@/charts/strip";
+import SpanStrip from "@/charts/SpanStrip.vue";
+import StripAxis from "@/charts/StripAxis.vue";
+import { useNow } from "@/ui/clock";
+import { ago, day, exact } from "@/ui/time";
+
+const props = defineProps<{ entry: Entry }>();
+const { zone } = useSession();
+const now = useNow();
+const axis = axisAround(Date.now(), 408);
+
+const MONEY = ["spend", "withdraw"];
+const given = computed(() => {
+  const e = props.entry;
+  if (!e.given_at) return e.given_by ? `given by ${e.given_by}` : "";
+  return `given ${day(e.given_at, zone.value)}${e.given_by ? ` by ${e.given_by}` : ""}`;
+});
+const used = computed(() => {
+  const e = props.entry;
+  if (e.last_used) return `${day(e.last_used, zone.value)}, ${ago(e.last_used, now.value)}`;
+  return e.use_known ? "never" : "the provider does not tell";
+});
+const ends = computed(() => {
+  const e = props.entry;
+  if (e.ended_at) return `ended ${day(e.ended_at, zone.value)} (${e.end_reason})`;
+  if (e.end_unknown) return "unknown";
+  return e.ends_at ? day(e.ends_at, zone.value) : "no end";
+});
+const facts = computed(() => {
+  const e = props.entry;
+  const all: [string, string, string?][] = [
+    ["Address", e.party.addresses.join(", ") || "none known"],
+    ["Level", `${e.level}${e.permissions.length ? ` (${e.permissions.join("; ")})` : ""}`],
+    ["Parts", e.resources.join(", ")],
+    ["Last used", used.value, exact(e.last_used)],
+    ["Ends", ends.value, exact(e.ended_at ?? e.ends_at)],
+    ["Reviewed", e.reviewed_at.map((at) => day(at, zone.value)).join(", ") || "never"],
+    ["Because", e.basis],
+    ["Device", [e.device, e.network].filter(Boolean).join(" · ")],
+    ["Hangs on it", e.dependencies.map((one) => one.what).join("; ")],
+    ["Last seen", e.last_seen ? ago(e.last_seen, now.value) : "", exact(e.last_seen)],
+  ];
+  return all.filter(([, value]) => value);
+});
+</script>
+
+<template>
+  <div>
+    <p class="small">
+      {{ entry.kind === "session" ? "Session" : "Entry" }} {{ entry.ref
+      }}<template v-if="given"> · {{ given }}</template>
+    </p>
+    <h2 class="mt-2 pr-6">
+      {{ entry.party.name }}
+      <em
+        v-if="entry.party.outside"
+        class="ml-1 rounded-[3px] border border-current px-1 align-middle font-sans text-[11.5px] text-act not-italic"
+        >outside</em
+      >
+    </h2>
+    <p class="mt-2 text-mute">
+      <template v-if="entry.state !== 'live'">{{
+        entry.state === "ended" ? "Ended: " : `${entry.state}: `
+      }}</template>
+      {{ entry.kind }} on <b class="font-[620] text-ink">{{ entry.account.name }}</b>,
+      {{ entry.provider.name }}.
+      <template v-if="entry.powers.length">
+        Can
+        <template v-for="(power, place) in entry.powers" :key="power">
+          <template v-if="place">{{ place === entry.powers.length - 1 ? " and " : ", " }}</template>
+          <b v-if="MONEY.includes(power)" class="font-[620] text-high">{{ power }}</b>
+          <template v-else>{{ power }}</template> </template
+        >.
+      </template>
+      <template v-else>No power of its own beyond signing in.</template>
+    </p>
+    <div class="mt-4">
+      <SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block" />
+      <StripAxis :axis="axis" :zone="zone" />
+    </div>
+    <dl class="mt-4 grid grid-cols-[92px_minmax(0,1fr)] gap-y-[7px]">
+      <template v-for="[name, value, title] in facts" :key="name">
+        <dt class="text-mute">{{ name }}</dt>
+        <dd class="break-words" :title="title">{{ value }}</dd>
+      </template>
+    </dl>
+  </div>
+</template>

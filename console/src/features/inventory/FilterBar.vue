@@ -1,0 +1,118 @@
+<script setup lang="ts">
+import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/vue";
+import { computed, ref, watch } from "vue";
+import { chips, command, OFFERED, SORTS, type Filter } from "./filters";
+
+const props = defineProps<{ filter: Filter }>();
+const emit = defineEmits<{ change: [filter: Filter] }>();
+const input = ref<HTMLInputElement>();
+const text = ref(props.filter.q ?? "");
+const shown = computed(() => chips(props.filter));
+const sorted = computed(() => SORTS.find(([key]) => key === (props.filter.sort ?? "severity"))?.[1]);
+
+let timer = 0;
+watch(text, (value) => {
+  window.clearTimeout(timer);
+  timer = window.setTimeout(() => set("q", value.trim()), 200);
+});
+watch(
+  () => props.filter.q,
+  (q) => {
+    if ((q ?? "") !== text.value.trim()) text.value = q ?? "";
+  },
+);
+
+function set(field: keyof Filter, value: string): void {
+  emit(
+    "change",
+    Object.fromEntries(Object.entries({ ...props.filter, [field]: value }).filter(([, kept]) => kept)),
+  );
+}
+
+defineExpose({ focus: () => input.value?.focus() });
+</script>
+
+<template>
+  <div class="flex flex-wrap items-center gap-2 text-[13px]">
+    <input
+      ref="input"
+      v-model="text"
+      type="search"
+      class="field w-[250px]"
+      aria-label="Search people, addresses, accounts"
+      placeholder="Search people, addresses, accounts"
+    />
+    <span v-for="chip in shown" :key="chip.field" class="rounded-md bg-wash py-[6px] pr-1 pl-[10px]">
+      {{ chip.text }} <b class="font-semibold">{{ chip.value }}</b>
+      <button
+        type="button"
+        class="px-[6px] text-mute hover:text-ink"
+        :aria-label="`Remove the filter ${chip.text} ${chip.value}`"
+        @click="set(chip.field, '')"
+      >
+        ×
+      </button>
+    </span>
+    <Menu as="div" class="relative">
+      <MenuButton class="rounded-md bg-wash px-[10px] py-[6px]">
+        sorted by <b class="font-semibold">{{ sorted }}</b>
+      </MenuButton>
+      <MenuItems class="menu w-48">
+        <MenuItem v-for="[key, name] in SORTS" :key="key" v-slot="{ active }">
+          <button
+            type="button"
+            class="item"
+            :class="{ 'bg-wash': active }"
+            @click="set('sort', key === 'severity' ? '' : key)"
+          >
+            {{ name }}
+          </button>
+        </MenuItem>
+      </MenuItems>
+    </Menu>
+    <Menu as="div" class="relative">
+      <MenuButton class="link px-[6px] py-[6px]">+ Filter</MenuButton>
+      <MenuItems class="menu w-60">
+        <template v-for="group in OFFERED" :key="group.title">
+          <p class="small px-3 pt-2 pb-1">{{ group.title }}</p>
+          <MenuItem v-for="[field, value, name] in group.choices" :key="field + value" v-slot="{ active }">
+            <button type="button" class="item" :class="{ 'bg-wash': active }" @click="set(field, value)">
+              {{ name }}
+            </button>
+          </MenuItem>
+        </template>
+      </MenuItems>
+    </Menu>
+    <Popover class="relative ml-auto">
+      <PopoverButton class="link py-[6px]">Same from the command line</PopoverButton>
+      <PopoverPanel class="menu right-0 w-[430px] p-4">
+        <p class="mb-2">This list, in a terminal:</p>
+        <code class="block rounded bg-paper p-3 font-mono text-[12.5px] break-words">{{
+          command(filter)
+        }}</code>
+        <p class="small mt-2">
+          Add <code class="font-mono">--output csv</code> or <code class="font-mono">json</code> for programs.
+        </p>
+      </PopoverPanel>
+    </Popover>
+  </div>
+</template>
+
+<style scoped>
+.menu {
+  position: absolute;
+  z-index: 10;
+  margin-top: 4px;
+  border: 1px solid var(--rule);
+  border-radius: 8px;
+  background: var(--sheet);
+  box-shadow: 0 10px 30px oklch(0.2 0.02 260 / 0.14);
+  padding-block: 4px;
+}
+.item {
+  display: block;
+  width: 100%;
+  padding: 5px 12px;
+  text-align: left;
+}
+</style>

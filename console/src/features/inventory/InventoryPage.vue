@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { computed, ref } from "vue";
+import { useRoute, useRouter, type LocationQueryRaw } from "vue-router";
+import { useSession } from "@/api/session";
+import { useShortcuts } from "@/app/shortcuts";
+import FreshnessNote from "@/features/providers/FreshnessNote.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import EntryPanel from "./EntryPanel.vue";
+import FilterBar from "./FilterBar.vue";
+import InventoryTable from "./InventoryTable.vue";
+import { chips, fromAddress, toAddress, type Filter } from "./filters";
+import { useInventory } from "./useInventory";
+
+const route = useRoute();
+const router = useRouter();
+const { me } = useSession();
+
+const filter = computed<Filter>(() => fromAddress(route.query));
+const open = computed(() => (typeof route.query.entry === "string" ? route.query.entry : ""));
+const inventory = useInventory(filter);
+const { entries, summary, error, isPending, hasNextPage } = inventory;
+const bar = ref<InstanceType<typeof FilterBar>>();
+const own = computed(() => me.value?.person.role === "member");
+const narrowed = computed(() => !!filter.value.q || chips(filter.value).length > 0);
+
+function change(next: Filter): void {
+  void router.replace({ query: toAddress(next, route.query) });
+}
+function show(entry: string): void {
+  const query: LocationQueryRaw = { ...toAddress(filter.value, {}), ...(entry ? { entry } : {}) };
+  // The first panel is a step that "back" undoes; looking on from there is not one more.
+  void (open.value && entry ? router.replace({ query }) : router.push({ query }));
+}
+function step(by: number): void {
+  const at = entries.value.findIndex((entry) => entry.ref === open.value);
+  const next = entries.value[Math.min(Math.max(at + by, 0), entries.value.length - 1)];
+  if (next) show(next.ref);
+}
+useShortcuts({
+  "/": (event) => {
+    event.preventDefault();
+    bar.value?.focus();
+  },
+  j: () => step(1),
+  k: () => step(-1),
+});
+</script>
+
+<template>
+  <section class="flex h-full flex-col pt-5 pl-[26px]" :aria-label="own ? 'My access' : 'Inventory'">
+    <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2 pr-6">
+      <div>
+        <h1>{{ own ? "My access" : "Inventory" }}</h1>
+        <p class="mt-[5px] min-h-5 text-mute">
+          <template v-if="summary">
+            {{ summary.entries.toLocaleString("en") }} {{ summary.entries === 1 ? "entry" : "entries" }} on
+            {{ summary.accounts }} {{ summary.accounts === 1 ? "account" : "accounts" }}.
+            <button
+              v-if="summary.flagged"
+              class="link"
+              type="button"
+              @click="change({ ...filter, flagged: 'true' })"
+            >
+              {{ summary.flagged }} {{ summary.flagged === 1 ? "carries" : "carry" }} a flag</button
+            ><template v-if="summary.flagged">, {{ summary.severe }} of them high or critical.</template>
+            <template v-else>None carries a flag.</template>
+          </template>
+        </p>
+      </div>
+      <FreshnessNote />
+    </header>
+    <FilterBar ref="bar" :filter="filter" class="mt-4 pr-6" @change="change" />
+    <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl">
+      <button type="button" class="button mt-3" @click="inventory.refetch()">Try again</button>
+    </ProblemNote>
+    <InventoryTable
+      v-else-if="entries.length"
+      :entries="entries"
+      :open="open"
+      :more="hasNextPage"
+      @show="show"
+      @more="inventory.fetchNextPage()"
+    />
+    <p v-else-if="isPending" class="mt-8 text-mute" role="status">Reading the inventory…</p>
+    <div v-else class="mt-10 max-w-md">
+      <template v-if="narrowed">
+        <p class="font-[620]">Nothing matches.</p>
+        <p class="text-mute">No entry fits all that is asked for above.</p>
+        <button type="button" class="button mt-3" @click="change({})">Show everything</button>
+      </template>
+      <template v-else>
+        <p class="font-[620]">
+          {{ own ? "You have no access here that is known." : "The inventory is empty." }}
+        </p>
+        <p class="text-mute">
+          {{
+            own
+              ? "What a provider lists under your address appears here after its next reading."
+              : "It fills when a provider has been read. Add the first one with: openlatch providers add"
+          }}
+        </p>
+      </template>
+    </div>
+    <EntryPanel v-if="open" :key="open" :entry-ref="open" @close="show('')" />
+  </section>
+</template>

@@ -1,0 +1,169 @@
+<script setup lang="ts">
+import { useVirtualizer } from "@tanstack/vue-virtual";
+import { computed, nextTick, ref, watch } from "vue";
+import type { Entry } from "@/api/client";
+import { useSession } from "@/api/session";
+import { axisAround } from "@/charts/strip";
+import SpanStrip from "@/charts/SpanStrip.vue";
+import StripAxis from "@/charts/StripAxis.vue";
+import PowerMarks from "@/ui/PowerMarks.vue";
+import { POWERS } from "@/ui/powers";
+import SeverityNotch from "@/ui/SeverityNotch.vue";
+
+const props = defineProps<{ entries: Entry[]; open: string; more: boolean }>();
+const emit = defineEmits<{ show: [entry: string]; more: [] }>();
+const { zone } = useSession();
+
+const ROW = 51;
+const scroller = ref<HTMLElement | null>(null);
+const axis = axisAround(Date.now(), 246);
+const rows = useVirtualizer(
+  computed(() => ({
+    count: props.entries.length,
+    getScrollElement: () => scroller.value,
+    estimateSize: () => ROW,
+    overscan: 12,
+  })),
+);
+const shown = computed(() =>
+  rows.value.getVirtualItems().flatMap((row) => {
+    const entry = props.entries[row.index];
+    return entry ? [{ entry, index: row.index, start: row.start }] : [];
+  }),
+);
+watch(
+  () => shown.value.at(-1)?.index ?? 0,
+  (last) => {
+    if (props.more && last >= props.entries.length - 30) emit("more");
+  },
+);
+watch(
+  () => props.open,
+  async (open) => {
+    const at = props.entries.findIndex((entry) => entry.ref === open);
+    if (at < 0) return;
+    await nextTick();
+    rows.value.scrollToIndex(at, { align: "auto" });
+  },
+);
+
+function second(entry: Entry): string {
+  if (entry.kind === "session") return [entry.device, entry.network].filter(Boolean).join(" · ");
+  return entry.party.addresses.join(", ") || "no address known";
+}
+function state(entry: Entry): string {
+  if (entry.state === "live") return entry.kind;
+  return entry.state === "ended" ? `${entry.kind}, ended` : `${entry.kind}, ${entry.state}`;
+}
+function below(entry: Entry): string {
+  return entry.state === "ended" ? `${entry.end_reason} · ${entry.level}` : entry.level;
+}
+</script>
+
+<template>
+  <div
+    ref="scroller"
+    class="relative min-h-0 flex-1 overflow-auto pr-6"
+    role="table"
+    aria-label="Entries"
+    :aria-rowcount="entries.length"
+    tabindex="0"
+  >
+    <div
+      role="row"
+      class="row sticky top-0 z-5 h-[84px] items-end border-b border-rule bg-paper pb-[6px] text-[12.5px] text-mute"
+    >
+      <span role="columnheader"><span class="sr-only">Severity</span></span>
+      <span role="columnheader">Who</span>
+      <span role="columnheader">Where</span>
+      <span role="columnheader">As</span>
+      <span role="columnheader" class="flex h-14 items-end gap-1" aria-label="Powers">
+        <span
+          v-for="(power, place) in POWERS"
+          :key="power"
+          class="w-[11px] rotate-180 text-[11.5px] leading-[11px] [writing-mode:vertical-rl]"
+          :class="place === 4 || place === 6 ? 'ml-[5px]' : ''"
+          >{{ power }}</span
+        >
+      </span>
+      <span role="columnheader" aria-label="Span"><StripAxis :axis="axis" :zone="zone" /></span>
+      <span role="columnheader">Why it is flagged</span>
+    </div>
+    <div class="relative" :style="{ height: `${rows.getTotalSize()}px` }">
+      <div
+        v-for="{ entry, index, start } in shown"
+        :key="entry.id"
+        role="row"
+        :aria-rowindex="index + 1"
+        :aria-selected="entry.ref === open"
+        class="row absolute top-0 left-0 w-full cursor-pointer items-center border-b border-line hover:bg-wash/60"
+        :class="entry.ref === open ? 'bg-wash' : ''"
+        :style="{ height: `${ROW}px`, transform: `translateY(${start}px)` }"
+        @click="emit('show', entry.ref)"
+      >
+        <span role="cell"><SeverityNotch v-if="entry.flags[0]" :severity="entry.flags[0].severity" /></span>
+        <span role="cell" class="min-w-0">
+          <button type="button" class="cut text-left" @click.stop="emit('show', entry.ref)">
+            <b class="font-[620]">{{ entry.party.name }}</b>
+            <em v-if="entry.party.outside" class="outside">outside</em>
+          </button>
+          <small class="cut" :title="second(entry)">{{ second(entry) }}</small>
+        </span>
+        <span role="cell" class="min-w-0">
+          <span class="cut">{{ entry.account.name }}</span>
+          <small class="cut">{{ entry.provider.name }}</small>
+        </span>
+        <span role="cell" class="min-w-0">
+          <span class="cut">{{ state(entry) }}</span>
+          <small class="cut" :title="below(entry)">{{ below(entry) }}</small>
+        </span>
+        <span role="cell"><PowerMarks :held="entry.powers" :used="entry.used_powers" /></span>
+        <span role="cell"><SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block" /></span>
+        <span role="cell" class="min-w-0">
+          <span
+            v-if="entry.flags[0]"
+            class="line-clamp-2 text-[13px] leading-[1.28]"
+            :class="['high', 'critical'].includes(entry.flags[0].severity) ? '' : 'text-mute'"
+            :title="entry.flags.map((flag) => flag.reason).join('\n')"
+            >{{ entry.flags[0].reason }}</span
+          >
+          <small v-if="entry.flags.length > 1" class="cut text-[11.5px]!"
+            >and {{ entry.flags.length - 1 }} more</small
+          >
+        </span>
+      </div>
+    </div>
+  </div>
+</template>
+
+<style scoped>
+.row {
+  display: grid;
+  grid-template-columns:
+    10px minmax(150px, 1.35fr) minmax(96px, 0.8fr) minmax(90px, 0.8fr)
+    128px 246px minmax(150px, 1.3fr);
+  column-gap: 10px;
+  min-width: 920px;
+}
+.cut {
+  display: block;
+  max-width: 100%;
+  overflow: hidden;
+  text-overflow: ellipsis;
+  white-space: nowrap;
+}
+small {
+  color: var(--mute);
+  font-size: 12.5px;
+  letter-spacing: 0.01em;
+}
+.outside {
+  border: 1px solid currentColor;
+  border-radius: 3px;
+  color: var(--act);
+  font-size: 11.5px;
+  font-style: normal;
+  margin-left: 5px;
+  padding: 0 4px;
+}
+</style>

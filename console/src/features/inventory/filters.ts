@@ -1,0 +1,148 @@
+import type { LocationQuery, LocationQueryRaw } from "vue-router";
+import type { EntryQuery } from "@/api/client";
+
+/** What the inventory's address can say about which entries are wanted; the API's own words. */
+export const FIELDS = [
+  "q",
+  "state",
+  "kind",
+  "power",
+  "provider",
+  "account",
+  "party",
+  "flagged",
+  "rule",
+  "outside",
+  "ends",
+  "sort",
+] as const;
+type Field = (typeof FIELDS)[number];
+export type Filter = Partial<Record<Field, string>>;
+
+export interface Chip {
+  field: Field;
+  text: string;
+  value: string;
+}
+
+const VALUES: Partial<Record<Field, Record<string, string>>> = {
+  flagged: { true: "flagged", false: "not flagged" },
+  outside: { true: "outside the circle", false: "in the circle" },
+  ends: { none: "no end", dated: "a date", unknown: "unknown" },
+  rule: { "unused-past-limit": "unused past the limit", "outsider-without-end": "outsider without an end" },
+  state: { "offered,live,paused,ending,ended": "any, ended too" },
+};
+const NAMES: Partial<Record<Field, string>> = {
+  flagged: "",
+  outside: "",
+  power: "can",
+  rule: "flagged as",
+  ends: "ends:",
+};
+
+export const SORTS: [string, string][] = [
+  ["severity", "worst flag"],
+  ["party", "who"],
+  ["account", "where"],
+  ["last-used", "longest unused"],
+  ["given", "newest"],
+  ["ends", "soonest end"],
+];
+
+export const OFFERED: { title: string; choices: [Field, string, string][] }[] = [
+  {
+    title: "Flags",
+    choices: [
+      ["flagged", "true", "carry a flag"],
+      ["rule", "unused-past-limit", "unused past the limit"],
+      ["rule", "outsider-without-end", "outsider without an end"],
+    ],
+  },
+  {
+    title: "Who",
+    choices: [
+      ["outside", "true", "outside the circle"],
+      ["outside", "false", "in the circle"],
+    ],
+  },
+  {
+    title: "Can",
+    choices: [
+      ["power", "spend,withdraw", "move money"],
+      ["power", "admit,own", "let others in"],
+      ["power", "export", "take data out in bulk"],
+    ],
+  },
+  {
+    title: "Kind and state",
+    choices: [
+      ["kind", "session", "sessions"],
+      ["kind", "delegate,grant", "delegates and grants"],
+      ["ends", "none", "no end"],
+      ["ends", "dated", "ends on a date"],
+      ["state", "ended", "ended"],
+      ["state", "offered,live,paused,ending,ended", "any state, ended too"],
+    ],
+  },
+];
+
+/** Read a filter from an address; what is not known there is left alone. */
+export function fromAddress(query: LocationQuery): Filter {
+  const filter: Filter = {};
+  for (const field of FIELDS) {
+    const value = query[field];
+    if (typeof value === "string" && value) filter[field] = value;
+  }
+  return filter;
+}
+
+/** The address of a filter, keeping whatever else the address said. */
+export function toAddress(filter: Filter, query: LocationQuery): LocationQueryRaw {
+  const others = Object.entries(query).filter(([name]) => !(FIELDS as readonly string[]).includes(name));
+  return { ...Object.fromEntries(others), ...filter };
+}
+
+/** The filter as the API takes it. */
+export function toQuery(filter: Filter): EntryQuery {
+  const { flagged, outside, ...words } = filter;
+  return {
+    ...words,
+    ...(flagged ? { flagged: flagged === "true" } : {}),
+    ...(outside ? { outside: outside === "true" } : {}),
+  } as EntryQuery;
+}
+
+/** The filter without its order, for what does not depend on one. */
+export function unsorted(filter: Filter): Filter {
+  return Object.fromEntries(Object.entries(filter).filter(([field]) => field !== "sort"));
+}
+
+/** The filter in readable pieces, each of which can be taken away. */
+export function chips(filter: Filter): Chip[] {
+  return FIELDS.filter((field) => field !== "q" && field !== "sort" && filter[field]).map((field) => {
+    const value = filter[field] ?? "";
+    return {
+      field,
+      text: NAMES[field] ?? field,
+      value: VALUES[field]?.[value] ?? value.replaceAll(",", " or "),
+    };
+  });
+}
+
+/** The command that lists the same. */
+export function command(filter: Filter): string {
+  const words = ["openlatch inventory"];
+  if (filter.q) words.push(quoted(filter.q));
+  for (const field of FIELDS) {
+    const value = filter[field];
+    if (!value || field === "q") continue;
+    if (field === "flagged") words.push(value === "true" ? "--flagged" : "--not-flagged");
+    else if (field === "outside") words.push(value === "true" ? "--outside" : "--inside");
+    else words.push(`--${field} ${quoted(value)}`);
+  }
+  return words.join(" ");
+}
+
+function quoted(text: string): string {
+  return /^[\w.,@-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`;
+}

@@ -1,0 +1,36 @@
+import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
+import { computed, type Ref } from "vue";
+import { api, take, type Entry } from "@/api/client";
+import { toQuery, unsorted, type Filter } from "./filters";
+
+/** The entries that a filter leaves, fetched page by page, and how many there are of them. */
+export function useInventory(filter: Ref<Filter>) {
+  const pages = useInfiniteQuery({
+    queryKey: computed(() => ["entries", "list", filter.value]),
+    queryFn: ({ pageParam }) =>
+      take(
+        api.GET("/entries", {
+          params: { query: { ...toQuery(filter.value), limit: 100, cursor: pageParam } },
+        }),
+      ),
+    initialPageParam: undefined as string | undefined,
+    getNextPageParam: (last) => last.next ?? undefined,
+    structuralSharing: false,
+    placeholderData: (former) => former,
+  });
+  const summary = useQuery({
+    queryKey: computed(() => ["entries", "summary", unsorted(filter.value)]),
+    queryFn: () => take(api.GET("/entries/summary", { params: { query: toQuery(unsorted(filter.value)) } })),
+    placeholderData: (former) => former,
+  });
+  const entries = computed<Entry[]>(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
+  return { ...pages, entries, summary: summary.data };
+}
+
+/** One entry, by its id or short form. */
+export function useEntry(ref: Ref<string>) {
+  return useQuery({
+    queryKey: computed(() => ["entries", "one", ref.value]),
+    queryFn: () => take(api.GET("/entries/{entry}", { params: { path: { entry: ref.value } } })),
+  });
+}

@@ -1,0 +1,41 @@
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, watch, type Ref } from "vue";
+import { api, take, type Order } from "@/api/client";
+
+const RESTING = ["proved", "cancelled", "stuck"];
+
+/** Whether an order waits for nobody but a person, or for nothing at all. */
+export function resting(order: Order): boolean {
+  return RESTING.includes(order.state);
+}
+
+/** One order, looked at again and again until it rests; `over` is called when it does. */
+export function useOrder(ref: Ref<string>, over: () => void) {
+  const queries = useQueryClient();
+  const query = useQuery({
+    queryKey: computed(() => ["orders", "one", ref.value]),
+    queryFn: () => take(api.GET("/orders/{order}", { params: { path: { order: ref.value } } })),
+    refetchInterval: (current) => (current.state.data && resting(current.state.data) ? false : 700),
+  });
+  watch(
+    () => query.data.value?.state,
+    async (state, former) => {
+      if (!state || !former || !RESTING.includes(state)) return;
+      over();
+      await Promise.all([
+        queries.invalidateQueries({ queryKey: ["entries"] }),
+        queries.invalidateQueries({ queryKey: ["orders"] }),
+      ]);
+    },
+  );
+  async function move(how: "cancel" | "try-again"): Promise<void> {
+    const params = { params: { path: { order: ref.value } } };
+    const moved = await take(
+      how === "cancel"
+        ? api.POST("/orders/{order}/cancel", params)
+        : api.POST("/orders/{order}/try-again", params),
+    );
+    queries.setQueryData(["orders", "one", ref.value], moved);
+  }
+  return { ...query, move };
+}

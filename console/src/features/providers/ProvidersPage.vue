@@ -1,0 +1,93 @@
+<script setup lang="ts">
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { useNow } from "@/ui/clock";
+import { ago, exact } from "@/ui/time";
+import { useProviders } from "./useProviders";
+import type { Provider } from "@/api/client";
+
+const session = useSession();
+const mayRead = session.may("readings.start");
+const { providers, error, isPending, read } = useProviders();
+const now = useNow();
+
+const WORDS: Record<string, string> = {
+  queued: "is about to be read",
+  running: "is being read",
+  complete: "complete",
+  partial: "broke off; nothing was concluded to be gone",
+  failed: "failed; the inventory stays as it was",
+};
+function busy(one: Provider): boolean {
+  return one.latest?.state === "queued" || one.latest?.state === "running";
+}
+function counts(one: Provider): string {
+  const found = Object.entries(one.latest?.counts ?? {}).filter(([, number]) => number > 0);
+  return found.map(([word, number]) => `${number} ${word}`).join(", ");
+}
+</script>
+
+<template>
+  <section class="h-full overflow-auto px-[26px] pt-5" aria-label="Providers" tabindex="0">
+    <h1>Providers</h1>
+    <p class="mt-[5px] text-mute">
+      The outside services on which the accounts live, and how old what is known of each is.
+    </p>
+    <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />
+    <p v-else-if="isPending" class="mt-8 text-mute" role="status">Looking…</p>
+    <div v-else-if="!providers.length" class="mt-10 max-w-md">
+      <p class="font-[620]">No provider yet.</p>
+      <p class="text-mute">
+        Add the first one from the command line:
+        <code class="font-mono text-[12.5px]">openlatch providers add --help</code>
+      </p>
+    </div>
+    <article v-for="one in providers" :key="one.id" class="mt-6 max-w-3xl border-t border-rule pt-4">
+      <div class="flex items-baseline justify-between gap-4">
+        <h2>{{ one.name }}</h2>
+        <button
+          v-if="mayRead"
+          type="button"
+          class="button"
+          :disabled="busy(one) || read.isPending.value"
+          @click="read.mutate([one])"
+        >
+          {{ busy(one) ? "Reading…" : "Read again" }}
+        </button>
+      </div>
+      <dl class="mt-2 grid grid-cols-[170px_minmax(0,1fr)] gap-y-[6px]">
+        <dt class="text-mute">Last complete reading</dt>
+        <dd :class="one.stale ? 'font-semibold text-high' : ''" :title="exact(one.last_complete)">
+          {{ one.last_complete ? ago(one.last_complete, now) : "never" }}
+          <template v-if="one.stale"
+            >— older than the {{ one.stale_after }} minutes that count as fresh</template
+          >
+        </dd>
+        <dt class="text-mute">Latest reading</dt>
+        <dd>
+          <template v-if="one.latest">
+            {{ WORDS[one.latest.state] }}
+            <template v-if="one.latest.seen"
+              >: {{ one.latest.seen
+              }}<template v-if="one.latest.total"> of {{ one.latest.total }}</template> entries</template
+            >
+            <span v-if="counts(one)" class="text-mute"> ({{ counts(one) }})</span>
+            <span v-if="one.latest.trouble" class="block text-high">{{ one.latest.trouble }}</span>
+          </template>
+          <template v-else>not read yet</template>
+        </dd>
+        <dt class="text-mute">Read by itself</dt>
+        <dd>every {{ one.read_every }} minutes</dd>
+        <dt class="text-mute">Connector</dt>
+        <dd>
+          {{ one.connector }}
+          <span class="font-mono text-[12.5px] text-mute">{{
+            Object.entries(one.settings)
+              .map(([key, value]) => `${key}=${value}`)
+              .join(" ")
+          }}</span>
+        </dd>
+      </dl>
+    </article>
+  </section>
+</template>

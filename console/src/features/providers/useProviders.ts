@@ -1,0 +1,35 @@
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, watch } from "vue";
+import { api, take, type Provider } from "@/api/client";
+
+function underWay(provider: Provider): boolean {
+  return provider.latest?.state === "queued" || provider.latest?.state === "running";
+}
+
+/** All providers and how fresh they are; looked at often while one is being read. */
+export function useProviders() {
+  const queries = useQueryClient();
+  const query = useQuery({
+    queryKey: ["providers"],
+    queryFn: () => take(api.GET("/providers")),
+    refetchInterval: (current) => (current.state.data?.items.some(underWay) ? 700 : 20_000),
+  });
+  const providers = computed(() => query.data.value?.items ?? []);
+  const reading = computed(() => providers.value.filter(underWay));
+  const read = useMutation({
+    mutationFn: (wanted: Provider[]) =>
+      Promise.all(
+        wanted.map((one) =>
+          take(api.POST("/providers/{provider}/readings", { params: { path: { provider: one.id } } })),
+        ),
+      ),
+    onSuccess: () => queries.invalidateQueries({ queryKey: ["providers"] }),
+  });
+  watch(
+    () => providers.value.map((one) => one.latest?.finished_at).join(),
+    (_finished, former) => {
+      if (former) void queries.invalidateQueries({ queryKey: ["entries"] });
+    },
+  );
+  return { ...query, providers, reading, read };
+}

@@ -1,0 +1,98 @@
+<script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
+import { ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
+import LatchMark from "@/ui/LatchMark.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+const route = useRoute();
+const router = useRouter();
+const session = useSession();
+const workspace = ref("");
+const address = ref("");
+const password = ref("");
+const error = ref<Error>();
+const busy = ref(false);
+
+const { data: hint } = useQuery({ queryKey: ["hint"], queryFn: () => take(api.GET("/session/hint")) });
+watch(hint, (found) => (workspace.value ||= found?.workspace ?? ""), { immediate: true });
+
+async function submit(): Promise<void> {
+  busy.value = true;
+  error.value = undefined;
+  try {
+    await session.signIn(workspace.value, address.value, password.value);
+    const back =
+      typeof route.query.back === "string" && /^\/(?!\/)/.test(route.query.back) ? route.query.back : "/";
+    await router.replace(back);
+  } catch (reason) {
+    error.value = reason as Error;
+    password.value = "";
+  } finally {
+    busy.value = false;
+  }
+}
+</script>
+
+<template>
+  <main class="grid min-h-dvh grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] max-md:grid-cols-1">
+    <section class="flex flex-col justify-center px-[max(8%,28px)] py-10">
+      <LatchMark />
+      <h1 class="mt-10">Sign in{{ hint?.name ? ` to ${hint.name}` : "" }}</h1>
+      <form class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
+        <label v-if="!hint?.workspace">
+          <span class="small mb-1 block">Workspace</span>
+          <input
+            v-model="workspace"
+            class="field w-full"
+            required
+            autocomplete="organization"
+            autocapitalize="none"
+          />
+        </label>
+        <label>
+          <span class="small mb-1 block">Address</span>
+          <input v-model="address" class="field w-full" type="email" required autocomplete="username" />
+        </label>
+        <label>
+          <span class="small mb-1 block">Password</span>
+          <input
+            v-model="password"
+            class="field w-full"
+            type="password"
+            required
+            autocomplete="current-password"
+          />
+        </label>
+        <ProblemNote v-if="error" :error="error" />
+        <div><button type="submit" class="button button-act" :disabled="busy">Sign in</button></div>
+      </form>
+    </section>
+    <section class="flex flex-col justify-center border-l border-line bg-sheet px-[9%] max-md:hidden">
+      <p class="font-serif text-[25px] leading-[1.3] text-balance">
+        Who can use our shared accounts, what of it is stale or risky, and taking it back, with proof.
+      </p>
+      <svg class="mt-9 max-w-[440px]" viewBox="0 0 440 96" aria-hidden="true">
+        <line x1="330" x2="330" y1="0" y2="96" class="stroke-act" stroke-width="1.4" />
+        <rect x="8" y="9" width="318" height="7" class="fill-used" />
+        <rect x="62" y="35" width="120" height="7" class="fill-used" />
+        <rect x="182" y="35" width="148" height="7" class="fill-idle" />
+        <rect x="140" y="61" width="190" height="6" class="fill-none stroke-rule" stroke-dasharray="3 3" />
+        <rect x="200" y="87" width="126" height="7" class="fill-used" />
+        <path d="M330 12.5h104M330 38.5h104M330 64h104" class="stroke-rule" stroke-width="1.6" />
+        <path
+          d="M428 8.500l6 4l-6 4M428 34.500l6 4l-6 4M428 60l6 4l-6 4"
+          class="fill-none stroke-rule"
+          stroke-width="1.6"
+        />
+        <path
+          d="M330 90.500h46M376 83.500v14m0 -14h-4m4 14h-4"
+          class="fill-none stroke-ink"
+          stroke-width="2"
+        />
+      </svg>
+    </section>
+  </main>
+</template>

@@ -1,0 +1,18 @@
+import { QueryClient, VueQueryPlugin } from "@tanstack/vue-query";
+import { createApp } from "vue";
+import { Problem } from "@/api/problem";
+import App from "@/app/App.vue";
+import { router } from "@/app/router";
+import "@/styles/main.css";
+
+const queries = new QueryClient({
+  defaultOptions: {
+    queries: {
+      staleTime: 10_000,
+      // Only what may be otherwise a moment later is asked again.
+      retry: (count, error) => count < 2 && error instanceof Problem && error.status >= 502,
+    },
+  },
+});
+
+createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries }).mount("#app");

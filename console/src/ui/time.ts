@@ -1,0 +1,48 @@
+const MINUTE = 60_000;
+const HOUR = 60 * MINUTE;
+const DAY = 24 * HOUR;
+
+/** A day in the workspace's zone, such as "29 Sept 2025"; empty where there is none. */
+export function day(instant: string | null | undefined, zone: string): string {
+  if (!instant) return "";
+  return new Intl.DateTimeFormat("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    timeZone: zone,
+  }).format(new Date(instant));
+}
+
+/** A moment in the workspace's zone, to the minute. */
+export function moment(instant: string | null | undefined, zone: string): string {
+  if (!instant) return "";
+  return new Intl.DateTimeFormat("en-GB", {
+    day: "numeric",
+    month: "short",
+    year: "numeric",
+    hour: "2-digit",
+    minute: "2-digit",
+    timeZone: zone,
+  }).format(new Date(instant));
+}
+
+/** The exact instant, for hovering. */
+export function exact(instant: string | null | undefined): string {
+  return instant ? new Date(instant).toISOString() : "";
+}
+
+/** How long ago something was, roughly. */
+export function ago(instant: string, now: number): string {
+  const passed = now - Date.parse(instant);
+  for (const [size, unit] of [
+    [DAY, "day"],
+    [HOUR, "hour"],
+    [MINUTE, "minute"],
+  ] as const) {
+    if (passed >= size) {
+      const number = Math.floor(passed / size);
+      return `${number} ${unit}${number > 1 ? "s" : ""} ago`;
+    }
+  }
+  return "just now";
+}
