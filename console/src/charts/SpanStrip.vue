@@ -9,7 +9,8 @@ const MIDDLE = H / 2;
 
 const strip = computed(() =>
   draw(props.axis, {
-    given: props.entry.given_at ?? props.entry.first_seen,
+    given: props.entry.given_at,
+    seen: props.entry.first_seen,
     lastUsed: props.entry.last_used,
     useKnown: props.entry.use_known,
     ends: props.entry.ends_at,
@@ -38,6 +39,17 @@ const label = computed(() => {
 <template>
   <svg :width="axis.width" :height="H" :viewBox="`0 0 ${axis.width} ${H}`" role="img" :aria-label="label">
     <line v-for="tick in ticks" :key="tick.x" :x1="tick.x" :x2="tick.x" y1="0" :y2="H" class="stroke-line" />
+    <line
+      v-if="strip.unknown"
+      :x1="strip.unknown.x"
+      :x2="strip.unknown.x + strip.unknown.width"
+      :y1="MIDDLE"
+      :y2="MIDDLE"
+      class="stroke-rule"
+      stroke-width="2"
+      stroke-linecap="round"
+      stroke-dasharray="0 7"
+    />
     <path v-if="strip.before" :d="`M0 ${MIDDLE - 3.5}l4 3.5l-4 3.5z`" class="fill-used" />
     <rect
       v-if="strip.used"

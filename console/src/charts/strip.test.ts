@@ -5,6 +5,7 @@ const now = Date.parse("2026-05-10T12:00:00Z");
 const axis = axisAround(now, 246);
 const blank: Span = {
   given: null,
+  seen: null,
   lastUsed: null,
   useKnown: true,
   ends: null,
@@ -30,6 +31,12 @@ describe("the span strip", () => {
     });
     expect(draw(axis, { ...blank, given: days(-50) })).toMatchObject({ used: null, idle: null });
     expect(draw(axis, { ...blank, given: days(-50) }).never).not.toBeNull();
+  });
+
+  it("leaves open what was before an access whose beginning is not known", () => {
+    const strip = draw(axis, { ...blank, seen: days(-30), useKnown: false });
+    expect(strip.unknown).toEqual({ x: 6, width: (strip.idle?.x ?? 0) - 6 });
+    expect(draw(axis, { ...blank, given: days(-30) }).unknown).toBeNull();
   });
 
   it("closes at its end, and never runs on after it", () => {

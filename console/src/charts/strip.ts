@@ -11,7 +11,10 @@ export interface Axis {
 }
 
 export interface Span {
+  /** when it began, if that is known */
   given: string | null;
+  /** when it was first seen, for one whose beginning is not known */
+  seen: string | null;
   lastUsed: string | null;
   useKnown: boolean;
   ends: string | null;
@@ -29,6 +32,8 @@ export interface Strip {
   used: Bar | null;
   idle: Bar | null;
   never: Bar | null;
+  /** the stretch before it was first seen, about which nothing is known */
+  unknown: Bar | null;
   before: boolean;
   today: number;
   rest: { from: number; to: number } | null;
@@ -51,8 +56,9 @@ export function place(axis: Axis, instant: number): number {
 /** What to draw of an access. A provider that does not tell about use gets no claim about it: all of it is pale. */
 export function draw(axis: Axis, span: Span): Strip {
   const now = place(axis, axis.now);
-  const given = span.given ? Date.parse(span.given) : null;
-  const from = given === null ? EDGE : place(axis, given);
+  const began = span.given ?? span.seen;
+  const given = began ? Date.parse(began) : axis.start;
+  const from = place(axis, given);
   const last = span.lastUsed ? place(axis, Date.parse(span.lastUsed)) : null;
   const over = span.ended ?? (span.ends && Date.parse(span.ends) < axis.now ? span.ends : null);
   const until = over ? place(axis, Date.parse(over)) : now;
@@ -62,7 +68,8 @@ export function draw(axis: Axis, span: Span): Strip {
     used: last !== null && solid > from ? { x: from, width: solid - from } : null,
     idle: !neverUsed && until > solid ? { x: solid, width: until - solid } : null,
     never: neverUsed && until > from ? { x: from, width: until - from } : null,
-    before: given === null || given < axis.start,
+    unknown: span.given || from <= EDGE ? null : { x: EDGE, width: from - EDGE },
+    before: given < axis.start,
     today: now,
     rest: over ? null : { from: now, to: span.ends ? place(axis, Date.parse(span.ends)) : axis.width - EDGE },
     close: over ? until : span.ends ? place(axis, Date.parse(span.ends)) : null,
@@ -74,7 +81,7 @@ export function draw(axis: Axis, span: Span): Strip {
 /** The months that are named under the axis: at thirds of it, and never where they would cover "today". */
 export function months(axis: Axis, zone: string): { x: number; text: string }[] {
   const format = new Intl.DateTimeFormat("en-GB", { month: "short", year: "2-digit", timeZone: zone });
-  return [-15, -8, 4].map((offset) => {
+  return [-15, -8, 5].map((offset) => {
     const at = new Date(axis.now);
     at.setUTCDate(1);
     at.setUTCHours(12, 0, 0, 0);

@@ -20,7 +20,7 @@ _SEALING = 30
 
 def _facts(content: dict[str, object]) -> str:
     text = json.dumps(content["facts"], ensure_ascii=False)
-    return text if len(text) < 90 else text[:87] + "…"
+    return text if len(text) < 70 else text[:67] + "…"
 
 
 EVENTS: tuple[Column, ...] = (
@@ -28,7 +28,7 @@ EVENTS: tuple[Column, ...] = (
     ("at", lambda e: e.content["at"][:19].replace("T", " ")),
     ("who", lambda e: Text(e.content["actor"])),
     ("what", lambda e: e.content["act"]),
-    ("subject", lambda e: f"{e.content['subject']} …{e.content['subject_id'][-8:]}"),
+    ("about", lambda e: Text(f"{e.about.name} ({e.about.ref})" if e.about else "")),
     ("facts", lambda e: Text(_facts(e.content), "dim")),
 )
 

@@ -206,11 +206,13 @@ def plan_end(
     provider: str,
     abilities: Abilities,
     neighbours: Sequence[Entry],
+    places: Mapping[UUID, str],
 ) -> Plan:
     """Plan the end of an entry.
 
-    `neighbours` are all other standing entries that are the party's, or on the same account. Refuses (Conflict)
-    what has ended already, and what this provider does not let anyone end from outside.
+    `neighbours` are all other standing entries that are the party's, or on the same account; `places` names the
+    accounts that these are on. Refuses (Conflict) what has ended already, and what this provider does not let
+    anyone end from outside.
     """
     if not entry.stands:
         raise Conflict(
@@ -226,7 +228,7 @@ def plan_end(
             entry=entry.ref,
         )
     consequences = sorted(
-        _consequences(entry, party, account, abilities, neighbours), key=lambda c: c.severity.rank, reverse=True
+        _consequences(entry, party, account, abilities, neighbours, places), key=lambda c: c.severity.rank, reverse=True
     )
     steps = (
         Step("end", f"Ask {provider} to {_verb(entry)}."),
@@ -260,7 +262,12 @@ def _verb(entry: Entry) -> str:
 
 
 def _consequences(
-    entry: Entry, party: Party, account: Account, abilities: Abilities, neighbours: Sequence[Entry]
+    entry: Entry,
+    party: Party,
+    account: Account,
+    abilities: Abilities,
+    neighbours: Sequence[Entry],
+    places: Mapping[UUID, str],
 ) -> Iterable[Consequence]:
     for one in entry.dependencies:
         when = f" It fails from {_day(one.next_at)} unless someone else takes it over." if one.next_at else ""
@@ -285,12 +292,12 @@ def _consequences(
     access = [n for n in falling if n.kind is not Kind.SESSION]
     if access:
         text = f"{_count(len(access), 'other entry', 'other entries')} cannot be used without it and will go with it: "
-        yield Consequence("goes-with-it", Severity.MEDIUM, text + _names(access) + ".")
+        yield Consequence("goes-with-it", Severity.MEDIUM, text + _names(access, places) + ".")
     left = [n for n in theirs if n not in falling and n.kind is not Kind.SESSION]
     if left:
         here = [n for n in left if n.account_id == account.id]
         where = f", {len(here)} of them on {account.name} itself" if here else ""
-        text = f"They keep {_count(len(left), 'other way in', 'other ways in').lower()}{where}: {_names(left)}."
+        text = f"They keep {_count(len(left), 'other way in', 'other ways in').lower()}{where}: {_names(left, places)}."
         yield Consequence("other-ways-in", Severity.MEDIUM if here else Severity.LOW, text)
     outliving = [n for n in theirs if n not in falling and n.kind is Kind.SESSION and n.account_id == account.id]
     if outliving:
@@ -322,8 +329,8 @@ def _count(number: int, one: str, many: str = "") -> str:
     return f"{number} {many or one + 's'}"
 
 
-def _names(entries: Sequence[Entry]) -> str:
-    shown = [f"{e.kind} “{e.level}”" for e in entries[:3]]
+def _names(entries: Sequence[Entry], places: Mapping[UUID, str]) -> str:
+    shown = [f"“{e.level}” on {places[e.account_id]}" for e in entries[:3]]
     return ", ".join(shown) + (f" and {len(entries) - 3} more" if len(entries) > 3 else "")
 
 

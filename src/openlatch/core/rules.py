@@ -143,10 +143,10 @@ def _unused(entry: Entry, limits: Limits, now: datetime) -> Finding | None:
         since = entry.accepted_at or entry.given_at
         assert since is not None  # noqa: S101 - _unused_from has looked
         facts["given"] = since.isoformat()
-        reason = f"Never used since it was given on {_day(since)}"
+        reason = f"Never used, given on {_day(since)}"
     if heavy:
         facts["powers"] = ", ".join(heavy)
-        reason += f"; it can still {_listed(heavy)}"
+        reason += f"; can still {_listed(heavy)}"
     severity = Severity.HIGH if heavy else Severity.MEDIUM
     return Finding(UNUSED.id, entry.id, severity, MappingProxyType(facts), f"{reason}.", UNUSED.clears)
 
@@ -156,10 +156,10 @@ def _outsider(entry: Entry, party: Party, circle: Circle) -> Finding | None:
         return None
     heavy = weighty(entry.powers)
     facts: dict[str, str | int] = {"party": party.name, "address": ", ".join(party.addresses) or "none known"}
-    reason = f"{party.name} is outside the circle and has no end date"
+    reason = "Outside the circle, with no end date"
     if heavy:
         facts["powers"] = ", ".join(heavy)
-        reason += f", and can {_listed(heavy)}"
+        reason += f"; can {_listed(heavy)}"
     severity = Severity.HIGH if heavy else Severity.MEDIUM
     return Finding(OUTSIDER.id, entry.id, severity, MappingProxyType(facts), f"{reason}.", OUTSIDER.clears)
 

@@ -21,6 +21,7 @@ import httpx
 import psycopg
 
 from openlatch.demo import catalogue, desk
+from openlatch.demo.cast import DOMAIN
 from openlatch.demo.seed import Outside, seed
 from openlatch.errors import Misconfigured
 from openlatch.local.postgres import PrivatePostgres, reachable_folder
@@ -164,6 +165,7 @@ class Stack:
             ).fetchall():
                 server.execute(f"drop role {role}")
             server.execute("create database half_built")
+            server.execute(f"comment on role keeper is 'Catalogue keeper <keeper@{DOMAIN}>'")
             passwords = {login: self._secrets[f"catalogue:{login}"] for login in catalogue.logins()}
             with psycopg.connect(self._catalogue.url("half_built")) as built:
                 for statement in catalogue.statements(passwords, now()):

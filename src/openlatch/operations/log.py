@@ -6,6 +6,7 @@ from uuid import UUID
 
 from openlatch.core.ledger import link
 from openlatch.operations.gate import Call, operation
+from openlatch.store.entries import Listed
 from openlatch.store.events import Head, LoggedEvent
 from openlatch.store.pages import Page
 
@@ -15,11 +16,13 @@ __all__ = ["browse", "head", "seal"]
 @operation("log.browse")
 def browse(
     call: Call, subject: UUID | None, sealed: bool, oldest: bool, limit: int, cursor: str | None
-) -> Page[LoggedEvent]:
-    """Events of the log, of one subject or of all."""
-    return call.tx.events.browse(
+) -> Page[tuple[LoggedEvent, Listed | None]]:
+    """Events of the log, of one subject or of all, each with the entry that it tells of."""
+    page = call.tx.events.browse(
         subject_id=subject, sealed_only=sealed, oldest_first=oldest, limit=limit, cursor=cursor
     )
+    about = call.tx.entries.about({event.subject_id for event in page.items})
+    return Page(tuple((event, about.get(event.subject_id)) for event in page.items), page.next)
 
 
 @operation("log.head")

@@ -263,13 +263,15 @@ def _plan(call: Call, entry: Entry) -> PlanSight:
     tx = call.tx
     party, account = tx.parties.get(entry.party_id), tx.accounts.get(entry.account_id)
     provider = tx.providers.get(entry.provider_id)
+    neighbours = tx.entries.neighbours(entry)
     made = plan_end(
         entry,
         party,
         account,
         provider=provider.name,
         abilities=provider.abilities,
-        neighbours=tx.entries.neighbours(entry),
+        neighbours=neighbours,
+        places=tx.accounts.names({n.account_id for n in neighbours}),
     )
     return PlanSight(made, entry, party, account, provider)
 

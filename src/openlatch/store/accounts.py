@@ -57,6 +57,12 @@ class Accounts(Noun):
         rows = self._session.scalars(select(AccountRow).where(AccountRow.provider_id == provider_id))
         return tuple(to_account(row) for row in rows)
 
+    def names(self, account_ids: Iterable[UUID]) -> dict[UUID, str]:
+        rows = self._session.execute(
+            select(AccountRow.id, AccountRow.name).where(AccountRow.id == func.any(list(account_ids)))
+        )
+        return {row.id: row.name for row in rows}
+
     def get(self, account_id: UUID) -> Account:
         return self.find(str(account_id))[0]
 

@@ -17,7 +17,7 @@ from openlatch.store.accounts import to_account
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.parties import party_matches, to_party
-from openlatch.store.tables import AccountRow, EntryRow, FlagRow, PartyRow, ProviderRow
+from openlatch.store.tables import AccountRow, EntryRow, FlagRow, OrderRow, PartyRow, ProviderRow
 
 __all__ = ["SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
 
@@ -231,6 +231,15 @@ class Entries(Noun):
         if len(rows) > 1:
             raise Invalid(f"“{text}” is the short form of two entries.", next_step="Use the full id of the one meant.")
         return _listed(rows[0])
+
+    def about(self, ids: Iterable[UUID]) -> dict[UUID, Listed]:
+        """Return the entries among the ids, and for ids of orders the entries that these are on."""
+        wanted = list(ids)
+        of_orders = select(OrderRow.id, OrderRow.entry_id).where(OrderRow.id == func.any(wanted))
+        orders = {row.id: row.entry_id for row in self._session.execute(of_orders)}
+        query = _listing(EntryFilter()).where(EntryRow.id == func.any([*wanted, *orders.values()]))
+        entries = {row[0].id: _listed(row) for row in self._session.execute(query)}
+        return entries | {order: entries[entry] for order, entry in orders.items()}
 
     def browse(self, wanted: EntryFilter, *, sort: str, limit: int, cursor: str | None) -> Page[Listed]:
         return page(self._session, _listing(wanted), SORTS[sort], limit=limit, cursor=cursor, read=_listed)

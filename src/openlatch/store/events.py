@@ -24,6 +24,7 @@ class LoggedEvent:
     """An event as it lies in the log; `number` and `link` are None until it is sealed."""
 
     id: UUID
+    subject_id: UUID
     content: dict[str, Any]
     number: int | None
     link: str | None
@@ -40,7 +41,7 @@ class Head:
 
 
 def _logged(row: EventRow) -> LoggedEvent:
-    return LoggedEvent(row.id, row.content, row.number, row.link)
+    return LoggedEvent(row.id, row.subject_id, row.content, row.number, row.link)
 
 
 class Events(Noun):

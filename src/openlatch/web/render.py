@@ -211,5 +211,5 @@ def _moves(o: Order) -> list[str]:
     return [move.value for move in _BY_HAND if (o.state, move) in TABLE]
 
 
-def event(e: LoggedEvent) -> wire.Event:
-    return wire.Event(id=e.id, number=e.number, link=e.link, content=e.content)
+def event(e: LoggedEvent, about: Listed | None) -> wire.Event:
+    return wire.Event(id=e.id, about=_about(about) if about else None, number=e.number, link=e.link, content=e.content)

@@ -481,9 +481,13 @@ class OrderQuery(PageQuery):
 
 
 class Event(Sent):
-    """Something that happened; `number` and `link` are null until it is sealed (within seconds)."""
+    """Something that happened; `number` and `link` are null until it is sealed (within seconds).
+
+    `content` is what is sealed; `about` names the entry that it tells of, for people.
+    """
 
     id: UUID
+    about: Ref | None
     number: int | None
     link: str | None
     content: dict[str, Any]

@@ -23,7 +23,7 @@ function fact(value: string | number): string {
         : "Nothing is stale or risky by the rules in force."
     }}
   </p>
-  <details v-for="flag in flags" :key="flag.id" class="mb-3 flex gap-3">
+  <details v-for="flag in flags" :key="flag.id" class="mb-3">
     <summary class="flex cursor-pointer list-none gap-3">
       <SeverityNotch :severity="flag.severity" class="self-start" />
       <span>

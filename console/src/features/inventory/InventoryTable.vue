@@ -71,7 +71,7 @@ function below(entry: Entry): string {
   >
     <div
       role="row"
-      class="row sticky top-0 z-5 h-[84px] items-end border-b border-rule bg-paper pb-[6px] text-[12.5px] text-mute"
+      class="row sticky top-0 z-5 h-[68px] items-end border-b border-rule bg-paper pb-[6px] text-[12.5px] text-mute"
     >
       <span role="columnheader"><span class="sr-only">Severity</span></span>
       <span role="columnheader">Who</span>
@@ -101,10 +101,12 @@ function below(entry: Entry): string {
         :style="{ height: `${ROW}px`, transform: `translateY(${start}px)` }"
         @click="emit('show', entry.ref)"
       >
-        <span role="cell"><SeverityNotch v-if="entry.flags[0]" :severity="entry.flags[0].severity" /></span>
+        <span role="cell" class="flex"
+          ><SeverityNotch v-if="entry.flags[0]" :severity="entry.flags[0].severity"
+        /></span>
         <span role="cell" class="min-w-0">
-          <button type="button" class="cut text-left" @click.stop="emit('show', entry.ref)">
-            <b class="font-[620]">{{ entry.party.name }}</b>
+          <button type="button" class="flex max-w-full text-left" @click.stop="emit('show', entry.ref)">
+            <b class="cut font-[620]">{{ entry.party.name }}</b>
             <em v-if="entry.party.outside" class="outside">outside</em>
           </button>
           <small class="cut" :title="second(entry)">{{ second(entry) }}</small>
@@ -122,14 +124,15 @@ function below(entry: Entry): string {
         <span role="cell" class="min-w-0">
           <span
             v-if="entry.flags[0]"
-            class="line-clamp-2 text-[13px] leading-[1.28]"
-            :class="['high', 'critical'].includes(entry.flags[0].severity) ? '' : 'text-mute'"
+            class="text-[13px] leading-[1.28]"
+            :class="[
+              entry.flags.length > 1 ? 'line-clamp-1' : 'line-clamp-2',
+              ['high', 'critical'].includes(entry.flags[0].severity) ? '' : 'text-mute',
+            ]"
             :title="entry.flags.map((flag) => flag.reason).join('\n')"
             >{{ entry.flags[0].reason }}</span
           >
-          <small v-if="entry.flags.length > 1" class="cut text-[11.5px]!"
-            >and {{ entry.flags.length - 1 }} more</small
-          >
+          <small v-if="entry.flags.length > 1" class="cut">and {{ entry.flags.length - 1 }} more</small>
         </span>
       </div>
     </div>
@@ -163,7 +166,10 @@ small {
   color: var(--act);
   font-size: 11.5px;
   font-style: normal;
-  margin-left: 5px;
+  align-self: center;
+  flex: none;
+  line-height: 1.35;
+  margin-left: 6px;
   padding: 0 4px;
 }
 </style>

@@ -23,6 +23,9 @@ const pages = useInfiniteQuery({
 const { error, isPending, hasNextPage } = pages;
 const events = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
 
+function entryAddress(entry: string) {
+  return { path: "/inventory", query: { state: "offered,live,paused,ending,ended", entry } };
+}
 function text(event: Event, name: string): string {
   return String(event.content[name] ?? "");
 }
@@ -71,6 +74,9 @@ function text(event: Event, name: string): string {
             <td class="cell">{{ text(event, "actor") }}</td>
             <td class="cell">
               <span class="font-[620]">{{ told(event).what }}</span>
+              <RouterLink v-if="event.about" class="link ml-2" :to="entryAddress(event.about.ref)">{{
+                event.about.name
+              }}</RouterLink>
               <span class="small block break-words">{{ told(event).detail }}</span>
             </td>
             <td class="cell font-mono text-[12px] text-mute" :title="event.link ?? ''">

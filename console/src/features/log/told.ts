@@ -31,12 +31,24 @@ export function told(event: Event): { what: string; detail: string } {
   return { what: WHAT[act] ?? act, detail: detail(facts) };
 }
 
+const ID = /^[0-9a-f]{8}-[0-9a-f]{4}-7/;
+const INSTANT = /^(\d{4}-\d\d-\d\d)T\d\d:\d\d/;
+
+/** The facts in one line: without ids, empty words and zeros, and with what is nested laid flat. */
 function detail(facts: Record<string, unknown>): string {
-  return Object.entries(facts)
-    .filter(([, value]) => value !== "" && value !== null)
-    .map(
-      ([name, value]) =>
-        `${name.replaceAll("_", " ")}: ${typeof value === "object" ? JSON.stringify(value) : value}`,
-    )
-    .join(" · ");
+  const said = Object.entries(facts).flatMap(([name, value]): string[] => {
+    if (value === "" || value === null || value === 0 || (typeof value === "string" && ID.test(value)))
+      return [];
+    if (Array.isArray(value)) return value.length ? [`${words(name)} ${value.join(", ")}`] : [];
+    if (typeof value === "object") {
+      const inner = detail(value as Record<string, unknown>);
+      return inner ? [name === "facts" ? inner : `${words(name)}: ${inner}`] : [];
+    }
+    return [`${words(name)} ${INSTANT.exec(String(value))?.[1] ?? String(value)}`];
+  });
+  return said.join(" · ");
+}
+
+function words(name: string): string {
+  return name.replaceAll("_", " ");
 }

@@ -21,6 +21,13 @@ const WORDS: Record<string, string> = {
 function busy(one: Provider): boolean {
   return one.latest?.state === "queued" || one.latest?.state === "running";
 }
+function latest(one: Provider): string {
+  const { state = "queued", seen = 0, total } = one.latest ?? {};
+  return (
+    (WORDS[state] ?? state) +
+    (seen ? `: ${seen}${total && total !== seen ? ` of ${total}` : ""} entries` : "")
+  );
+}
 function counts(one: Provider): string {
   const found = Object.entries(one.latest?.counts ?? {}).filter(([, number]) => number > 0);
   return found.map(([word, number]) => `${number} ${word}`).join(", ");
@@ -66,11 +73,7 @@ function counts(one: Provider): string {
         <dt class="text-mute">Latest reading</dt>
         <dd>
           <template v-if="one.latest">
-            {{ WORDS[one.latest.state] }}
-            <template v-if="one.latest.seen"
-              >: {{ one.latest.seen
-              }}<template v-if="one.latest.total"> of {{ one.latest.total }}</template> entries</template
-            >
+            {{ latest(one) }}
             <span v-if="counts(one)" class="text-mute"> ({{ counts(one) }})</span>
             <span v-if="one.latest.trouble" class="block text-high">{{ one.latest.trouble }}</span>
           </template>

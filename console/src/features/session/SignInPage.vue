@@ -76,11 +76,11 @@ async function submit(): Promise<void> {
       </p>
       <svg class="mt-9 max-w-[440px]" viewBox="0 0 440 96" aria-hidden="true">
         <line x1="330" x2="330" y1="0" y2="96" class="stroke-act" stroke-width="1.4" />
-        <rect x="8" y="9" width="318" height="7" class="fill-used" />
+        <rect x="8" y="9" width="322" height="7" class="fill-used" />
         <rect x="62" y="35" width="120" height="7" class="fill-used" />
         <rect x="182" y="35" width="148" height="7" class="fill-idle" />
         <rect x="140" y="61" width="190" height="6" class="fill-none stroke-rule" stroke-dasharray="3 3" />
-        <rect x="200" y="87" width="126" height="7" class="fill-used" />
+        <rect x="200" y="87" width="130" height="7" class="fill-used" />
         <path d="M330 12.5h104M330 38.5h104M330 64h104" class="stroke-rule" stroke-width="1.6" />
         <path
           d="M428 8.500l6 4l-6 4M428 34.500l6 4l-6 4M428 60l6 4l-6 4"

@@ -17,7 +17,7 @@ routes = Routes("log")
 def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
     """Events of the log, of one subject or of all."""
     page = log.browse(call, query.subject, query.sealed, query.oldest, query.limit, query.cursor)
-    return wire.EventList(items=[render.event(e) for e in page.items], next=page.next)
+    return wire.EventList(items=[render.event(*item) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/log/head", returns=wire.LogHead)
