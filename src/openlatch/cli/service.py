@@ -4,11 +4,14 @@ from __future__ import annotations
 
 import os
 import re
+import shutil
 import sys
 import tempfile
 
 import click
 import orjson
+from flask import Flask
+from gunicorn.app.base import BaseApplication
 
 from openlatch.cli.output import Failure, reports_errors
 from openlatch.core.model import Circle, Workspace
@@ -17,7 +20,7 @@ from openlatch.operations import people
 from openlatch.operations.credentials import Vault
 from openlatch.operations.gate import as_service
 from openlatch.web.app import description
-from openlatch.wiring import settings, wire
+from openlatch.wiring import Service, settings, wire
 
 __all__ = ["found", "migrate", "new_key", "openapi", "serve", "work"]
 
@@ -62,14 +65,40 @@ def found(
 def serve() -> None:
     """Run the service, API and console, on OPENLATCH_HOST and OPENLATCH_PORT until told to stop."""
     given = settings()
-    wire(given)
-    os.environ.setdefault("PROMETHEUS_MULTIPROC_DIR", tempfile.mkdtemp(prefix="openlatch-metrics-"))
-    arguments = [
-        *("-m", "gunicorn", "--no-control-socket", "--worker-class", "gthread"),
-        *("--bind", f"{given.host}:{given.port}", "--workers", str(given.processes), "--threads", str(given.threads)),
-        *("--log-level", "warning", "openlatch.cli.application:application()"),
-    ]
-    os.execv(sys.executable, [sys.executable, *arguments])  # noqa: S606 - becomes the server, so signals reach it
+    shared = os.environ.get("PROMETHEUS_MULTIPROC_DIR")
+    if given.processes > 1 and shared is None:
+        # Where several processes count together; the metrics library looks for it once, when it is loaded.
+        os.environ["PROMETHEUS_MULTIPROC_DIR"] = tempfile.mkdtemp(prefix="openlatch-metrics-")
+        os.execv(sys.executable, [sys.executable, "-m", "openlatch.cli", "serve"])  # noqa: S606
+    try:
+        _Server(wire(given)).run()
+    finally:
+        if shared is not None:
+            shutil.rmtree(shared, ignore_errors=True)
+
+
+class _Server(BaseApplication):  # type: ignore[misc] # gunicorn is not typed
+    """gunicorn, set up from our settings alone."""
+
+    def __init__(self, service: Service) -> None:
+        self._service = service
+        super().__init__()
+
+    def load_config(self) -> None:
+        given = self._service.settings
+        for name, value in {
+            "bind": f"{given.host}:{given.port}",
+            "workers": given.processes,
+            "threads": given.threads,
+            "worker_class": "gthread",
+            "loglevel": "warning",
+            "control_socket_disable": True,
+        }.items():
+            self.cfg.set(name, value)
+
+    def load(self) -> Flask:
+        """Return the app; called in each process, so that none shares a connection with another."""
+        return self._service.web()
 
 
 @click.command()

@@ -127,14 +127,15 @@ class Stack:
         }
         self.port = int(self._environment["OPENLATCH_PORT"])
         self._service = wire(Settings(database_url=url, secret_keys=[self._secrets["key"]], log_format="text"))
+        self._closing.callback(self._service.store.close)
         self._service.store.migrate()
         if self.seeded:
             self.say("starting the observatory's providers")
             self._start_providers()
             seed(self._service.store, self._service.services, self._outside())
         self.say("starting the service and a worker")
-        self.start_web()
         self.start_worker()
+        self.start_web()
 
     def _start_providers(self) -> None:
         self._catalogue = self._server("catalogue", "keeper")
@@ -189,7 +190,7 @@ class Stack:
         path = self.folder / "secrets.json"
         if not path.exists():
             names = ["desk", *(f"catalogue:{login}" for login in catalogue.logins())]
-            made = {name: secrets.token_urlsafe(18) for name in names} | {"key": Vault.new_key()}
+            made = {name: secrets.token_hex(18) for name in names} | {"key": Vault.new_key()}
             half = path.with_suffix(".new")
             half.write_text(json.dumps(made))
             half.chmod(0o600)

@@ -7,6 +7,7 @@ break_after      the inventory breaks off with 503 after that many entries
 total_off        that many is added to the announced total
 garbage          the inventory is not what the protocol says
 throttle         the next N calls are answered 429
+hold             an ending is carried out, but answered only when this is set to false again
 lose_answers     the next N endings are carried out, but answered 503
 keep_listing     the next N looks at a party still show what was ended
 refuse           an object of entry key to the reason for which ending it is refused
@@ -43,7 +44,7 @@ class FeedStandIn:
 
     def __init__(self, state: Path, load: Path, token: str) -> None:
         self._token = token
-        self._lock = threading.Lock()
+        self._turn = threading.Condition()
         self._db = sqlite3.connect(state, check_same_thread=False, isolation_level=None)
         self._db.row_factory = sqlite3.Row
         self._db.executescript(_SCHEMA)
@@ -62,7 +63,7 @@ class FeedStandIn:
         )
 
     def __call__(self, environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
-        with self._lock:
+        with self._turn:
             response = self._answer(Request(environ))
         return response(environ, start_response)
 
@@ -128,6 +129,7 @@ class FeedStandIn:
         known = self._db.execute("select outcome, reason from endings where idempotency_key = ?", [key]).fetchone()
         if known is None:
             known = self._carry_out(entry, key)
+        self._turn.wait_for(lambda: not self._fault("hold"))
         if self._spend("lose_answers"):
             return _json({"reason": "gateway timeout"}, 503)
         return _json(
@@ -157,6 +159,7 @@ class FeedStandIn:
             self._db.execute("begin")
             for name, value in request.get_json().items():
                 self._db.execute("insert or replace into faults values (?, ?)", [name, json.dumps(value)])
+        self._turn.notify_all()
         return _json({})
 
     def _fault(self, name: str) -> Any:

@@ -27,11 +27,13 @@ def enqueue(
 
     Jobs with the same `lock` run one after the other; `at` puts the start off to an instant.
     """
-    connection: Any = session.connection().connection.driver_connection
-    deferrer = _app.configure_task(task, lock=lock, queueing_lock=once, schedule_at=at, connection=connection)
     try:
         with session.begin_nested():
-            deferrer.defer(**arguments)
+            # Asked for in here: the session opens the savepoint only for a connection that is used within it.
+            connection: Any = session.connection().connection.driver_connection
+            _app.configure_task(task, lock=lock, queueing_lock=once, schedule_at=at, connection=connection).defer(
+                **arguments
+            )
     except AlreadyEnqueued:
         return False
     return True

@@ -100,6 +100,10 @@ class Store:
         self._refuse_superuser()
         return migrate.migrate(self._engine)
 
+    def close(self) -> None:
+        """Close the connections to the database."""
+        self._engine.dispose()
+
     def ready(self) -> str:
         """Return an empty string if the database answers and has the right schema, else what is wrong."""
         try:

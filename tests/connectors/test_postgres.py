@@ -1,0 +1,141 @@
+"""The PostgreSQL connector on a real server: what it reads is so, and what it ends is really refused."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+from uuid import uuid4
+
+import psycopg
+import pytest
+
+from openlatch.connectors.postgres import PostgresConnector
+from openlatch.core.model import Kind
+from openlatch.core.powers import Power
+from openlatch.demo import catalogue
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused
+from openlatch.local.stack import Stack
+
+PASSWORD = "only-for-this-test"
+
+
+@pytest.fixture
+def keeper(stack: Stack) -> Iterator[psycopg.Connection[Any]]:
+    with psycopg.connect(stack.catalogue_admin_url(), autocommit=True) as connection:
+        yield connection
+
+
+@pytest.fixture
+def role(keeper: psycopg.Connection[Any]) -> str:
+    """A login with an awkward name, in a group inside a group, with a privilege of its own."""
+    name = f"o'rla:fi nch {uuid4().hex[:6]}"
+    quoted = f'"{name}"'
+    keeper.execute(f"create role {quoted} login password '{PASSWORD}'")
+    keeper.execute(f"grant plate_editors to {quoted}")
+    keeper.execute(f"grant insert on gate_log to {quoted}")
+    keeper.execute(f"comment on role {quoted} is 'Orla Finch <orla.finch@kestrelridge.example>'")
+    return name
+
+
+def settings(stack: Stack) -> dict[str, str]:
+    info = psycopg.conninfo.conninfo_to_dict(stack.catalogue_url(catalogue.LATCH))
+    return {
+        "host": str(info["host"]),
+        "port": str(info["port"]),
+        "database": str(info["dbname"]),
+        "user": str(info["user"]),
+    }
+
+
+@pytest.fixture
+def connector(stack: Stack) -> PostgresConnector:
+    secret = psycopg.conninfo.conninfo_to_dict(stack.catalogue_url(catalogue.LATCH))["password"]
+    return PostgresConnector(settings(stack), str(secret))
+
+
+def signed_in(stack: Stack, role: str) -> psycopg.Connection[Any]:
+    return psycopg.connect(stack.catalogue_admin_url(), user=role, password=PASSWORD, autocommit=True)
+
+
+def test_a_role_is_shown_with_its_person_its_own_powers_and_what_its_groups_lend(
+    connector: PostgresConnector, role: str
+) -> None:
+    seen = connector.look(role)
+    assert [(p.name, p.addresses) for p in seen.parties] == [("Orla Finch", ("orla.finch@kestrelridge.example",))]
+    by_level = {e.level: e for e in seen.entries}
+    assert set(by_level) == {"login", "plate_editors"}
+    assert by_level["login"].powers == (Power.EDIT,)
+    # The group reads only because it is itself in a group that does.
+    assert by_level["plate_editors"].powers == (Power.VIEW, Power.EDIT, Power.EXPORT)
+    assert by_level["plate_editors"].hangs_on == by_level["login"].key
+
+
+def test_a_membership_that_is_ended_lends_nothing_any_more(
+    stack: Stack, connector: PostgresConnector, role: str
+) -> None:
+    with signed_in(stack, role) as theirs:
+        theirs.execute("select count(*) from plates")
+    entry = next(e for e in connector.look(role).entries if e.level == "plate_editors")
+    assert not connector.end(entry.key, role, "1").already
+    assert connector.end(entry.key, role, "1").already
+    assert entry.key not in {e.key for e in connector.look(role).entries}
+    with signed_in(stack, role) as theirs, pytest.raises(psycopg.errors.InsufficientPrivilege):
+        theirs.execute("select count(*) from plates")
+
+
+def test_a_login_that_is_ended_is_refused_and_its_sessions_are_closed(
+    stack: Stack, connector: PostgresConnector, role: str
+) -> None:
+    theirs = signed_in(stack, role)
+    kinds = [e.kind for e in connector.look(role).entries]
+    assert kinds.count(Kind.SESSION) == 1
+    login = next(e for e in connector.look(role).entries if e.level == "login")
+    connector.end(login.key, role, "1")
+    assert connector.look(role).entries == ()
+    with pytest.raises(psycopg.OperationalError):
+        theirs.execute("select 1")
+    with pytest.raises(psycopg.OperationalError, match="not permitted to log in"):
+        signed_in(stack, role)
+    theirs.close()
+
+
+def test_closing_a_session_leaves_the_login_and_the_other_session(
+    stack: Stack, connector: PostgresConnector, role: str
+) -> None:
+    with signed_in(stack, role) as kept:
+        closed = signed_in(stack, role)
+        sessions = [e for e in connector.look(role).entries if e.kind is Kind.SESSION]
+        target = next(e for e in sessions if e.key.startswith(f"session:{closed.info.backend_pid}:"))
+        connector.end(target.key, role, "1")
+        assert [e.key for e in connector.look(role).entries if e.kind is Kind.SESSION] == [
+            e.key for e in sessions if e is not target
+        ]
+        kept.execute("select 1")
+        closed.close()
+
+
+def test_a_database_end_date_makes_a_grant_and_infinity_means_no_end(
+    connector: PostgresConnector, keeper: psycopg.Connection[Any], role: str
+) -> None:
+    keeper.execute(f"alter role \"{role}\" valid until '2031-01-02 00:00:00+00'")
+    (dated,) = (e for e in connector.look(role).entries if e.level == "login")
+    assert (dated.kind, dated.ends_at.year if dated.ends_at else None) == (Kind.GRANT, 2031)
+    keeper.execute(f"alter role \"{role}\" valid until 'infinity'")
+    (open_ended,) = (e for e in connector.look(role).entries if e.level == "login")
+    assert (open_ended.kind, open_ended.ends_at) == (Kind.DELEGATE, None)
+
+
+def test_it_does_not_lock_itself_out(connector: PostgresConnector) -> None:
+    with pytest.raises(ProviderRefused, match="own way in"):
+        connector.end(f"login:{catalogue.LATCH}", catalogue.LATCH, "1")
+
+
+def test_what_keeps_it_out_is_told_apart(stack: Stack) -> None:
+    with pytest.raises(ProviderRefused, match="authentication failed"):
+        list(PostgresConnector(settings(stack), "wrong").pages())
+    with pytest.raises(ProviderDown, match="does not answer"):
+        list(PostgresConnector(settings(stack) | {"port": "1"}, "").pages())
+    with pytest.raises(Invalid, match="'port'"):
+        PostgresConnector({k: v for k, v in settings(stack).items() if k != "port"}, "")
+    with pytest.raises(Invalid, match="not a port number"):
+        PostgresConnector(settings(stack) | {"port": "99999"}, "")

@@ -1,0 +1,172 @@
+"""What a reading changes: nothing is lost, nothing is concluded from what was not read."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import UTC, datetime, timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.model import EndReason, Entry, ReadingOutcome, State, normal_address
+from openlatch.core.reconcile import (
+    Changes,
+    Held,
+    Identifier,
+    Observation,
+    ObservedEntry,
+    ObservedParty,
+    complaints,
+    reconcile,
+)
+from tests.factories import GATE, NOW, PROVIDER, ago, ids, observed, observed_party
+
+COMPLETE = ReadingOutcome.COMPLETE
+people = st.sampled_from(["orla", "bram", "celia", "dov"])
+levels = st.sampled_from(["guide", "cashier", "administrator"])
+entries = st.lists(
+    st.builds(observed, st.integers(0, 30).map(str), people, level=levels), unique_by=lambda e: e.key, max_size=20
+)
+
+
+def observation(
+    found: list[ObservedEntry], outcome: ReadingOutcome = COMPLETE, parties: list[ObservedParty] | None = None
+) -> Observation:
+    keys = dict.fromkeys(e.party for e in found)
+    listed = [observed_party(k) for k in keys] if parties is None else parties
+    return Observation(outcome, (GATE,), tuple(listed), tuple(found))
+
+
+def after(held: Held, changes: Changes) -> Held:
+    """The inventory once the changes are stored, as the store would hold it."""
+    kept = dict(held.entries)
+    for entry in (*changes.new_entries, *changes.unchanged, *(now for _, now in changes.changed_entries)):
+        kept[entry.key] = entry
+    for _, entry in changes.gone:
+        del kept[entry.key]
+    parties = {**held.parties, **{p.id: p for p in changes.new_parties}}
+    parties |= {p.id: p for _, p in changes.changed_parties}
+    accounts = {**held.accounts, **{a.key: a for a in changes.new_accounts}}
+    return Held(PROVIDER, accounts, parties, {**held.identifiers, **dict(changes.new_identifiers)}, kept)
+
+
+def read(held: Held, seen: Observation, subject: str | None = None) -> tuple[Changes, Held]:
+    assert not complaints(seen)
+    changes = reconcile(held, seen, now=NOW, new_id=ids(), subject=subject)
+    return changes, after(held, changes)
+
+
+EMPTY = Held(PROVIDER)
+
+
+@given(entries, entries)
+def test_a_complete_reading_leaves_exactly_what_it_showed(
+    first: list[ObservedEntry], second: list[ObservedEntry]
+) -> None:
+    _, held = read(EMPTY, observation(first))
+    changes, held = read(held, observation(second))
+    assert {(e.key, e.level) for e in held.entries.values()} == {(e.key, e.level) for e in second}
+    assert {before.key for before, _ in changes.gone} == {e.key for e in first} - {e.key for e in second}
+    assert all(now.state is State.ENDED and now.end_reason is EndReason.GONE for _, now in changes.gone)
+
+
+@given(entries)
+def test_reading_the_same_again_changes_nothing(found: list[ObservedEntry]) -> None:
+    _, held = read(EMPTY, observation(found))
+    changes, again = read(held, observation(found))
+    assert (changes.new_entries, changes.changed_entries, changes.gone) == ((), (), ())
+    assert (changes.new_parties, changes.changed_parties, changes.new_identifiers) == ((), (), ())
+    assert again == held
+
+
+@given(entries, entries, st.integers(0, 20), st.sampled_from([ReadingOutcome.PARTIAL, ReadingOutcome.FAILED]))
+def test_a_reading_that_breaks_off_anywhere_ends_nothing(
+    first: list[ObservedEntry], second: list[ObservedEntry], cut: int, outcome: ReadingOutcome
+) -> None:
+    _, held = read(EMPTY, observation(first))
+    changes, later = read(held, observation(second[:cut], outcome))
+    assert changes.gone == ()
+    assert set(later.entries) == {e.key for e in first} | {e.key for e in second[:cut]}
+
+
+@given(entries, people, st.data())
+def test_a_reading_of_one_party_concludes_about_that_party_only(
+    first: list[ObservedEntry], subject: str, data: st.DataObject
+) -> None:
+    _, held = read(EMPTY, observation(first))
+    theirs = [e for e in first if e.party == subject]
+    shown = [e for e in theirs if data.draw(st.booleans())]
+    changes, _ = read(held, observation(shown, parties=[observed_party(subject)]), subject)
+    assert {before.key for before, _ in changes.gone} == {e.key for e in theirs} - {e.key for e in shown}
+
+
+@given(entries)
+def test_use_is_never_forgotten_and_ids_stay(found: list[ObservedEntry]) -> None:
+    used = [replace(e, last_used=ago(3)) for e in found]
+    _, held = read(EMPTY, observation(used))
+    _, later = read(held, observation([replace(e, last_used=None) for e in found]))
+    assert all(e.last_used == ago(3) for e in later.entries.values())
+    assert {e.id for e in later.entries.values()} == {e.id for e in held.entries.values()}
+
+
+def held_with(**overrides: object) -> tuple[Held, Entry]:
+    _, held = read(EMPTY, observation([observed("1")]))
+    entry = replace(held.entries["1"], **overrides)  # type: ignore[arg-type]
+    return replace(held, entries={"1": entry}), entry
+
+
+@pytest.mark.parametrize(
+    ("before", "reason"),
+    [
+        ({"state": State.ENDING}, EndReason.REVOKED),
+        ({"ends_at": ago(1)}, EndReason.EXPIRED),
+        ({"ends_at": NOW + timedelta(days=1)}, EndReason.GONE),
+    ],
+)
+def test_why_something_is_gone_is_told_from_what_was_known(before: dict[str, object], reason: EndReason) -> None:
+    held, _ = held_with(**before)
+    changes, _ = read(held, observation([]))
+    assert [now.end_reason for _, now in changes.gone] == [reason]
+
+
+def test_an_entry_whose_end_is_ordered_stays_ending_while_it_is_still_listed() -> None:
+    held, _ = held_with(state=State.ENDING)
+    _, later = read(held, observation([observed("1", level="cashier")]))
+    assert later.entries["1"].state is State.ENDING
+
+
+@given(st.integers(9000, 9999))
+def test_a_far_date_means_no_end(year: int) -> None:
+    _, held = read(EMPTY, observation([observed("1", ends_at=datetime(year, 12, 31, tzinfo=UTC))]))
+    assert held.entries["1"].ends_at is None
+
+
+def test_a_party_is_known_by_the_providers_key_first_then_by_its_exact_address_never_by_a_similar_one() -> None:
+    _, held = read(EMPTY, observation([observed("1")]))
+    orla = held.entries["1"].party_id
+    renamed = ObservedParty("orla", observed_party("orla").kind, "Orla F.", ("o.finch@kestrelridge.example",))
+    elsewhere = replace(observed_party("o-f", "ORLA@KestrelRidge.example"))
+    near = observed_party("near", "orla@kestreIridge.example")
+    _, later = read(
+        held,
+        observation([observed("1"), observed("2", "o-f"), observed("3", "near")], parties=[renamed, elsewhere, near]),
+    )
+    assert (later.entries["1"].party_id, later.entries["2"].party_id) == (orla, orla)
+    assert later.entries["3"].party_id != orla
+    assert later.parties[orla].addresses == ("orla@kestrelridge.example", "o.finch@kestrelridge.example")
+    assert later.identifiers[Identifier("address", normal_address("O.Finch@kestrelridge.example"))] == orla
+
+
+@pytest.mark.parametrize(
+    ("seen", "complaint"),
+    [
+        (observation([observed("1"), observed("1")]), "entry '1' is listed 2 times"),
+        (observation([observed("1")], parties=[]), "belongs to party 'orla', which is not listed"),
+        (Observation(COMPLETE, (), (observed_party("orla"),), (observed("1"),)), "account 'gate', which is not listed"),
+        (observation([observed("")]), "entry number 1 has an empty key"),
+        (observation([observed("1", state=State.ENDED)]), "listed as ended"),
+    ],
+)
+def test_an_observation_that_contradicts_itself_is_complained_about(seen: Observation, complaint: str) -> None:
+    assert any(complaint in one for one in complaints(seen))

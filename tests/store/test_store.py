@@ -1,0 +1,161 @@
+"""The database keeps what the code promises: workspaces apart, jobs with their change, and the log as it was."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import UTC, datetime
+from typing import Any
+from uuid import UUID, uuid4
+
+import psycopg
+import pytest
+from alembic.autogenerate import compare_metadata
+from alembic.migration import MigrationContext
+from sqlalchemy import create_engine
+from sqlalchemy.engine import make_url
+
+from openlatch.core.ledger import Event, Sealed, link, verify
+from openlatch.core.model import Workspace
+from openlatch.errors import Misconfigured
+from openlatch.local.stack import Stack
+from openlatch.store import Store
+from openlatch.store.tables import Base
+from tests.factories import party
+
+NOW = datetime(2026, 5, 10, tzinfo=UTC)
+
+
+@pytest.fixture
+def store(stack: Stack) -> Store:
+    return stack.service.store
+
+
+@pytest.fixture
+def workspace(store: Store) -> UUID:
+    """A workspace of its own."""
+    made = Workspace(uuid4(), f"w-{uuid4().hex[:12]}", "Another holder")
+    with store.found(made, NOW):
+        return made.id
+
+
+@contextmanager
+def raw(stack: Stack, workspace: UUID | None = None) -> Iterator[psycopg.Connection[Any]]:
+    """A connection that goes past all of our code, as the service's own login."""
+    with psycopg.connect(stack.service.settings.database_url) as connection:
+        if workspace is not None:
+            connection.execute("select set_config('openlatch.workspace', %s, true)", [str(workspace)])
+        yield connection
+
+
+@pytest.mark.filterwarnings("ignore:Did not recognize type 'xid8'")  # which the tables leave to the database
+def test_the_tables_are_what_the_migrations_make(stack: Stack) -> None:
+    engine = create_engine(make_url(stack.service.settings.database_url).set(drivername="postgresql+psycopg"))
+    with engine.connect() as connection:
+        context = MigrationContext.configure(connection)
+        differences = compare_metadata(context, Base.metadata)
+    engine.dispose()
+    # Indexes and constraints are the migrations' own, and so is the column that only the sealer's SQL names.
+    ours = [d for d in differences if "procrastinate_" not in str(d) and "written_by" not in str(d)]
+    assert not [d for d in ours if isinstance(d, list) or d[0].endswith(("_table", "_column", "_type", "_nullable"))]
+
+
+def test_every_table_keeps_workspaces_apart_even_from_its_owner(stack: Stack) -> None:
+    with raw(stack) as connection:
+        rows = connection.execute(
+            "select relname, relrowsecurity and relforcerowsecurity from pg_class "
+            "where relkind = 'r' and relnamespace = 'public'::regnamespace"
+        ).fetchall()
+    kept = {name: safe for name, safe in rows if not name.startswith(("procrastinate_", "alembic_"))}
+    assert set(kept) == {table.name for table in Base.metadata.sorted_tables}
+    assert all(kept.values()), kept
+
+
+def test_a_workspace_sees_and_writes_nothing_of_another(stack: Stack, store: Store, workspace: UUID) -> None:
+    with store.transaction(workspace) as tx:
+        tx.parties.add([party()], [])
+    with raw(stack) as nobody:
+        assert nobody.execute("select count(*) from parties").fetchone() == (0,)
+    with raw(stack, workspace) as owner:
+        assert owner.execute("select count(*), count(distinct workspace_id) from parties").fetchone() == (1, 1)
+        assert owner.execute("select count(*) from entries").fetchone() == (0,)
+    kestrel = next(w.id for w in store.workspaces() if w.slug == "kestrel-ridge")
+    with raw(stack, kestrel) as other:
+        assert other.execute("delete from parties where workspace_id = %s", [workspace]).rowcount == 0
+        with pytest.raises(psycopg.errors.InsufficientPrivilege):
+            other.execute(
+                "insert into parties values (%s, %s, 'person', 'x', '{}', 'unknown', false, 1)", [workspace, uuid4()]
+            )
+
+
+def test_a_job_is_queued_with_its_change_or_not_at_all(stack: Stack, store: Store, workspace: UUID) -> None:
+    def queued() -> int:
+        with raw(stack) as connection:
+            row = connection.execute(
+                "select count(*) from procrastinate_jobs where args->>'workspace_id' = %s", [str(workspace)]
+            ).fetchone()
+        return row[0] if row else 0
+
+    def fail_after_queueing() -> None:
+        with store.transaction(workspace) as tx:
+            tx.enqueue("nothing.to-do", at=datetime(2100, 1, 1, tzinfo=UTC))
+            raise RuntimeError
+
+    with pytest.raises(RuntimeError):
+        fail_after_queueing()
+    assert queued() == 0
+    with store.transaction(workspace) as tx:
+        first, second = (
+            tx.enqueue("nothing.to-do", once=str(workspace), at=datetime(2100, 1, 1, tzinfo=UTC)) for _ in "ab"
+        )
+    assert (first, second, queued()) == (True, False, 1)
+
+
+def event(number: int) -> Event:
+    return Event(uuid4(), NOW, "Maren Ashdown", "entry.found", "entry", uuid4(), {"number": number})
+
+
+def test_events_of_transactions_that_overlap_are_sealed_once_in_an_unbroken_chain(
+    store: Store, workspace: UUID
+) -> None:
+    with store.transaction(workspace) as early:
+        early.events.append([event(1)])
+        with store.transaction(workspace) as late:
+            late.events.append([event(2), event(3)])
+        with store.transaction(workspace) as sealer:
+            # What an older transaction can still precede must wait for it.
+            assert sealer.events.seal(link, NOW) == 0
+    with store.transaction(workspace) as sealer:
+        assert sealer.events.seal(link, NOW) == 3
+    with store.transaction(workspace) as tx:
+        tx.events.append([event(4)])
+    with store.transaction(workspace) as sealer:
+        assert sealer.events.seal(link, NOW) == 1
+        head = sealer.events.head()
+        page = sealer.events.browse(subject_id=None, sealed_only=True, oldest_first=True, limit=10, cursor=None)
+    log = [Sealed(e.number or 0, e.content, e.link or "") for e in page.items]
+    assert verify(log) == (4, head.link, None)
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "update events set content = '{}'",
+        "update events set number = 7, link = 'x' where number is not null",
+        "delete from events",
+    ],
+)
+def test_the_log_refuses_to_be_altered(stack: Stack, store: Store, workspace: UUID, statement: str) -> None:
+    with store.transaction(workspace) as tx:
+        tx.events.append([event(1)])
+    with store.transaction(workspace) as tx:
+        tx.events.seal(link, NOW)
+    with raw(stack, workspace) as connection, pytest.raises(psycopg.errors.IntegrityConstraintViolation):
+        connection.execute(statement)
+
+
+def test_a_login_that_passes_over_row_level_security_is_refused(stack: Stack) -> None:
+    engine = create_engine(make_url(stack.catalogue_admin_url()).set(drivername="postgresql+psycopg"))
+    with pytest.raises(Misconfigured, match="passes over row-level security"):
+        Store(engine).migrate()
+    engine.dispose()
