@@ -84,7 +84,8 @@ def test_a_workspace_sees_and_writes_nothing_of_another(stack: Stack, store: Sto
         assert other.execute("delete from parties where workspace_id = %s", [workspace]).rowcount == 0
         with pytest.raises(psycopg.errors.InsufficientPrivilege):
             other.execute(
-                "insert into parties values (%s, %s, 'person', 'x', '{}', 'unknown', false, 1)", [workspace, uuid4()]
+                "insert into parties values (%s, %s, 'X', 'person', 'x', '{}', 'unknown', false, 1)",
+                [workspace, uuid4()],
             )
 
 

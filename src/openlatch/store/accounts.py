@@ -5,12 +5,11 @@ from __future__ import annotations
 from collections.abc import Iterable
 from uuid import UUID
 
-from sqlalchemy import func, insert, select, update
+from sqlalchemy import func, insert, or_, select, update
 
-from openlatch.core.ids import ref_of
 from openlatch.core.model import Account, Criticality
 from openlatch.store.noun import Noun, id_or_ref, missing
-from openlatch.store.pages import Page, Sort, page
+from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import AccountRow, EntryRow
 
 __all__ = ["Accounts"]
@@ -22,6 +21,7 @@ def to_account(row: AccountRow) -> Account:
 
 def _values(account: Account) -> dict[str, object]:
     return {
+        "ref": account.ref,
         "provider_id": account.provider_id,
         "key": account.key,
         "name": account.name,
@@ -72,12 +72,14 @@ class Accounts(Noun):
         query = select(AccountRow, _shared)
         if isinstance(wanted, UUID):
             query = query.where(AccountRow.id == wanted)
-        elif wanted is None:
-            query = query.where(func.lower(AccountRow.name) == text.strip().lower())
-        for row, shared in self._session.execute(query):
-            if not isinstance(wanted, str) or ref_of(row.id) == wanted:
-                return to_account(row), shared
-        raise missing("account", text)
+        else:
+            # A name can look like a short form, so both are asked for, and a name comes first.
+            named = func.lower(AccountRow.name) == text.strip().lower()
+            query = query.where(or_(named, AccountRow.ref == wanted)).order_by(named.desc(), AccountRow.id)
+        row = self._session.execute(query.limit(1)).first()
+        if row is None:
+            raise missing("account", text)
+        return to_account(row[0]), row[1]
 
     def browse(self, *, provider_id: UUID | None, q: str, limit: int, cursor: str | None) -> Page[tuple[Account, int]]:
         query = select(AccountRow, _shared)
@@ -85,5 +87,5 @@ class Accounts(Noun):
             query = query.where(AccountRow.provider_id == provider_id)
         if q:
             query = query.where(AccountRow.name.icontains(q, autoescape=True))
-        sort = Sort("name", (func.lower(AccountRow.name), AccountRow.id))
+        sort = Sort("name", (folded(AccountRow.name), AccountRow.id))
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (to_account(r[0]), r[1]))

@@ -15,7 +15,7 @@ from openlatch.core.powers import Power, in_order
 from openlatch.errors import Invalid
 from openlatch.store.accounts import to_account
 from openlatch.store.noun import Noun, id_or_ref, missing
-from openlatch.store.pages import Page, Sort, page
+from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.parties import party_matches, to_party
 from openlatch.store.tables import AccountRow, EntryRow, FlagRow, OrderRow, PartyRow, ProviderRow
 
@@ -70,8 +70,8 @@ SORTS: Mapping[str, Sort] = {
     sort.name: sort
     for sort in (
         Sort("severity", (-EntryRow.severity, func.coalesce(EntryRow.last_used, _NEVER), EntryRow.id)),
-        Sort("party", (func.lower(PartyRow.name), EntryRow.id)),
-        Sort("account", (func.lower(AccountRow.name), func.lower(PartyRow.name), EntryRow.id)),
+        Sort("party", (folded(PartyRow.name), EntryRow.id)),
+        Sort("account", (folded(AccountRow.name), folded(PartyRow.name), EntryRow.id)),
         Sort("last-used", (func.coalesce(EntryRow.last_used, _NEVER), EntryRow.id)),
         Sort("given", (func.coalesce(EntryRow.given_at, _NEVER), EntryRow.id), descending=True),
         Sort("ends", (func.coalesce(EntryRow.ends_at, _FAR), EntryRow.id)),

@@ -11,12 +11,12 @@ from typing import Any, Generic, TypeVar
 from uuid import UUID
 
 import orjson
-from sqlalchemy import Select, cast, literal, tuple_
+from sqlalchemy import ColumnElement, Select, Text, cast, func, literal, tuple_
 from sqlalchemy.orm import Session
 
 from openlatch.errors import Invalid
 
-__all__ = ["Page", "Sort", "page"]
+__all__ = ["Page", "Sort", "folded", "page"]
 
 T = TypeVar("T")
 
@@ -36,6 +36,11 @@ class Page(Generic[T]):
 
     items: tuple[T, ...]
     next: str | None
+
+
+def folded(column: Any) -> ColumnElement[str]:
+    """Return a column of names without its capitals, for sorting as people expect it."""
+    return func.lower(column, type_=Text())
 
 
 def page(

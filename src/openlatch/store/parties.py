@@ -7,11 +7,10 @@ from uuid import UUID
 
 from sqlalchemy import ColumnElement, func, insert, or_, select, update
 
-from openlatch.core.ids import ref_of
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
 from openlatch.core.reconcile import Identifier
 from openlatch.store.noun import Noun, id_or_ref, missing
-from openlatch.store.pages import Page, Sort, page
+from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
 
 __all__ = ["Parties"]
@@ -31,6 +30,7 @@ def to_party(row: PartyRow) -> Party:
 
 def _values(party: Party) -> dict[str, object]:
     return {
+        "ref": party.ref,
         "kind": party.kind.value,
         "name": party.name,
         "addresses": list(party.addresses),
@@ -111,19 +111,17 @@ class Parties(Noun):
     def find(self, text: str) -> tuple[Party, int]:
         """Return the party that a person means, by id, short form, or address, with its count of accounts."""
         wanted = self.of_address(text) if "@" in text else id_or_ref(text)
-        query = select(PartyRow, _accounts)
-        if isinstance(wanted, UUID):
-            query = query.where(PartyRow.id == wanted)
-        elif wanted is None:
+        if wanted is None:
             raise missing("party", text)
-        for row, accounts in self._session.execute(query):
-            if wanted in (row.id, ref_of(row.id)):
-                return to_party(row), accounts
-        raise missing("party", text)
+        same = PartyRow.id == wanted if isinstance(wanted, UUID) else PartyRow.ref == wanted
+        row = self._session.execute(select(PartyRow, _accounts).where(same).limit(1)).first()
+        if row is None:
+            raise missing("party", text)
+        return to_party(row[0]), row[1]
 
     def browse(self, *, q: str, limit: int, cursor: str | None) -> Page[tuple[Party, int]]:
         query = select(PartyRow, _accounts)
         if q:
             query = query.where(party_matches(q))
-        sort = Sort("name", (func.lower(PartyRow.name), PartyRow.id))
+        sort = Sort("name", (folded(PartyRow.name), PartyRow.id))
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (to_party(r[0]), r[1]))

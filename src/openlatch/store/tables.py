@@ -96,6 +96,7 @@ class ProviderRow(Owned):
 
 class AccountRow(Owned):
     __tablename__ = "accounts"
+    ref: Mapped[str]
     provider_id: Mapped[UUID]
     key: Mapped[str]
     name: Mapped[str]
@@ -106,6 +107,7 @@ class AccountRow(Owned):
 
 class PartyRow(Owned):
     __tablename__ = "parties"
+    ref: Mapped[str]
     kind: Mapped[str]
     name: Mapped[str]
     addresses: Mapped[list[str]]

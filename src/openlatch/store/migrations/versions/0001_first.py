@@ -81,6 +81,7 @@ create table providers (
 
 create table accounts (
     workspace_id uuid not null, id uuid not null,
+    ref text not null,
     provider_id uuid not null,
     key text not null,
     name text not null,
@@ -94,6 +95,7 @@ create table accounts (
 
 create table parties (
     workspace_id uuid not null references workspaces, id uuid not null,
+    ref text not null,
     kind text not null,
     name text not null,
     addresses text[] not null,
@@ -102,6 +104,10 @@ create table parties (
     version integer not null,
     primary key (workspace_id, id)
 );
+
+create index accounts_ref on accounts (workspace_id, ref);
+create index accounts_name on accounts (workspace_id, lower(name));
+create index parties_ref on parties (workspace_id, ref);
 
 create table identifiers (
     workspace_id uuid not null,

@@ -1,0 +1,120 @@
+"""When things go wrong outside or inside: nothing is lost, nothing is concluded too early, nothing happens twice."""
+
+from __future__ import annotations
+
+import itertools
+from collections.abc import Callable
+from typing import Any
+
+import pytest
+
+from openlatch.client import Client
+from openlatch.errors import Conflict
+from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
+from tests.journeys.conftest import Desk, read, settle
+
+Spare = Callable[[], wire.Entry]
+
+
+def standing(client: Client) -> set[str]:
+    return {e.ref for e in client.entries(provider="Ticket Desk")}
+
+
+@pytest.mark.parametrize(
+    ("fault", "outcome", "trouble"),
+    [
+        ({"down": True}, "failed", "503"),
+        ({"break_after": 40}, "partial", "503"),
+        ({"total_off": 3}, "partial", "announced"),
+        ({"total_off": -1}, "partial", "announced"),
+        ({"garbage": True}, "failed", "not the feed protocol"),
+    ],
+)
+def test_a_provider_that_is_down_or_shows_half_leaves_the_inventory_with_its_age(
+    client: Client, desk: Desk, fault: dict[str, Any], outcome: str, trouble: str
+) -> None:
+    read(client)
+    before, complete = standing(client), client.provider("Ticket Desk").last_complete
+    with desk.fault(**fault):
+        reading = read(client)
+    provider = client.provider("Ticket Desk")
+    assert (reading.state, trouble in reading.trouble) == (outcome, True)
+    assert (standing(client), provider.last_complete) == (before, complete)
+    assert provider.latest is not None
+    assert provider.latest.trouble == reading.trouble
+    assert read(client).state == "complete"
+
+
+def test_an_order_waits_while_the_provider_is_down_and_is_proved_when_it_is_back(
+    client: Client, spare: Spare, desk: Desk
+) -> None:
+    entry = spare()
+    with desk.fault(down=True):
+        order = client.end(entry.ref)
+        waiting = next(o for o in client.follow(order.ref) if o.state == "waiting")
+        assert "503" in waiting.why
+        assert waiting.again_at is not None
+    assert settle(client, order.ref).state == "proved"
+    assert desk.effects(entry) == 1
+
+
+def test_an_order_that_waits_can_be_called_off_and_the_access_stands(client: Client, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    with desk.fault(down=True):
+        order = client.end(entry.ref)
+        next(o for o in client.follow(order.ref) if o.state == "waiting" and o.attempts >= 2)
+        cancelled = client.cancel(order.ref)
+    assert (cancelled.state, client.entry(entry.ref).state) == ("cancelled", "live")
+    assert desk.effects(entry) == 0
+    with pytest.raises(Conflict, match="cannot cancel"):
+        client.cancel(order.ref)
+
+
+def test_an_answer_that_is_lost_after_the_effect_does_not_repeat_it(client: Client, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    with desk.fault(lose_answers=2):
+        order = settle(client, client.end(entry.ref).ref)
+    assert (order.state, desk.effects(entry)) == ("proved", 1)
+
+
+def test_a_yes_counts_only_when_a_fresh_reading_shows_it_gone(client: Client, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    with desk.fault(keep_listing=2):
+        seen = list(client.follow(client.end(entry.ref).ref, every=0.05))
+    assert any(o.state == "told" and "still listed" in o.why for o in seen)
+    assert seen[-1].state == "proved"
+
+
+def test_a_refusal_needs_a_person_who_can_try_again(client: Client, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    desk.refuse(entry, "consent is missing")
+    order = settle(client, client.end(entry.ref).ref)
+    assert (order.state, "consent is missing" in order.why) == ("stuck", True)
+    assert order.moves == ["try-again", "cancel"]
+    desk.refuse(entry, None)
+    client.try_again(order.ref)
+    assert settle(client, order.ref).state == "proved"
+    assert desk.effects(entry) == 1
+
+
+def test_a_worker_killed_in_the_middle_of_an_order_leaves_it_to_the_next_and_it_happens_once(
+    stack: Stack, client: Client, spare: Spare, desk: Desk
+) -> None:
+    entry = spare()
+    with desk.fault(hold=True):
+        order = client.end(entry.ref)
+        # The provider has acted, and its answer is still under way when the worker dies.
+        assert any(desk.effects(entry) for _ in itertools.repeat(None))
+        assert client.order(order.ref).state == "running"
+        stack.kill("worker")
+    stack.start_worker()
+    assert settle(client, order.ref).state == "proved"
+    assert desk.effects(entry) == 1
+
+
+def test_a_service_killed_and_started_again_still_knows_everything(stack: Stack, client: Client) -> None:
+    before = standing(client)
+    stack.kill("web")
+    stack.start_web()
+    assert standing(client) == before
