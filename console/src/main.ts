@@ -15,4 +15,7 @@ const queries = new QueryClient({
   },
 });
 
-createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries }).mount("#app");
+const app = createApp(App).use(router).use(VueQueryPlugin, { queryClient: queries });
+// Before the address is resolved nobody could be brought back to it after signing in.
+await router.isReady();
+app.mount("#app");

@@ -214,12 +214,12 @@ def parties(search: str, output: str) -> None:
 
 @click.command()
 @click.option("--rule", default="", help="Only this rule.")
-@click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default="", help="This or worse.")
+@click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default=None, help="This or worse.")
 @click.option("--entry", default="", help="Only those on this entry.")
 @click.option("--cleared", is_flag=True, help="Those that no longer hold.")
 @output_option
 @reports_errors
-def flags(rule: str, severity: str, entry: str, cleared: bool, output: str) -> None:
+def flags(rule: str, severity: str | None, entry: str, cleared: bool, output: str) -> None:
     """List what is stale or risky, the worst first, with the facts behind it."""
     with connect() as client:
-        emit(client.flags(rule, severity, entry, cleared=cleared), FLAGS, output, empty="Nothing is flagged.")
+        emit(client.flags(rule, severity or "", entry, cleared=cleared), FLAGS, output, empty="Nothing is flagged.")

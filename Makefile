@@ -1,0 +1,73 @@
+# Everything there is to do with Open Latch, by name. On a fresh machine, `make demo` and `make test` do all the rest.
+
+VENV := .venv
+BIN := $(VENV)/bin
+CONSOLE := src/openlatch/web/console/index.html
+CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print) docs/reference/openapi.json
+
+# Without compiled modules every start would compile all libraries anew.
+unexport PYTHONDONTWRITEBYTECODE
+
+.PHONY: help demo tour test lint setup console types bench screenshots lock clean
+
+help: ## show this
+	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
+
+demo: setup console ## run the demo until Ctrl-C
+	@$(BIN)/openlatch demo
+
+tour: setup console ## play the whole loop once, on a private copy of the demo
+	@$(BIN)/openlatch tour
+
+test: test-packages setup console ## run all tests
+	@cd console && npm test --silent
+	@$(BIN)/pytest
+
+lint: setup console/node_modules/.made ## check style, types and layers
+	@$(BIN)/ruff format --check src tests bench docs
+	@$(BIN)/ruff check src tests bench docs
+	@$(BIN)/mypy
+	@$(BIN)/lint-imports
+	@cd console && npm run --silent types >/dev/null && npm run --silent check && npm run --silent lint
+
+setup: $(VENV)/.made ## make .venv from the lock
+
+console: $(CONSOLE) ## build the console
+
+bench: setup ## measure; one JSON line for each benchmark
+	@$(BIN)/python -m bench
+
+screenshots: test-packages setup console ## take the pictures of docs/screenshots anew, from a fresh demo
+	@$(BIN)/python docs/screenshots/take.py
+
+lock: ## work out requirements.lock anew (needs uv)
+	@uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate \
+		--extra service --extra dev pyproject.toml -o requirements.lock
+
+clean: ## delete everything that was built, and the demo's data
+	@rm -rf $(VENV) console/node_modules $(dir $(CONSOLE)) .demo
+
+.PHONY: packages test-packages
+packages:
+	@tools/packages demo
+test-packages:
+	@tools/packages test
+
+# The stamps are written last, so that a step that was broken off is done again.
+$(VENV)/.made: requirements.lock pyproject.toml | packages
+	@echo "making $(VENV)"
+	@rm -rf $(VENV)
+	@python3 -m venv $(VENV)
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --require-hashes -r requirements.lock
+	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+console/node_modules/.made: console/package-lock.json | packages
+	@echo "fetching what the console is built with"
+	@cd console && npm ci --silent --no-progress
+	@touch $@
+
+$(CONSOLE): console/node_modules/.made $(CONSOLE_SOURCES)
+	@echo "building the console"
+	@cd console && npm run --silent types >/dev/null && npm run --silent check >/dev/null && npx vite build --logLevel warn
+	@touch $@

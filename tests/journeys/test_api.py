@@ -1,0 +1,274 @@
+"""The API as a stranger meets it: who may do what, what is refused and how, and its own description of itself."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterator
+from datetime import timedelta
+from typing import Any
+from uuid import uuid4
+
+import httpx
+import pytest
+import schemathesis
+from hypothesis import given, settings
+from openapi_spec_validator import validate
+from schemathesis.checks import not_a_server_error
+from schemathesis.specs.openapi.checks import (
+    content_type_conformance,
+    response_schema_conformance,
+    status_code_conformance,
+)
+
+from openlatch.client import Client
+from openlatch.core.model import Workspace
+from openlatch.core.roles import OPERATIONS, Role, Scope
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.seed import SLUG
+from openlatch.local.stack import Stack
+from openlatch.operations import people
+from openlatch.operations.gate import as_service
+from openlatch.web.app import description
+from openlatch.wire import messages as wire
+from tests.conftest import sign_in
+from tests.journeys.conftest import problem
+
+Spare = Callable[[], wire.Entry]
+
+
+@pytest.fixture
+def http(stack: Stack) -> Iterator[httpx.Client]:
+    with httpx.Client(base_url=f"{stack.url}/api/v1", timeout=30) as bare:
+        yield bare
+
+
+def bearer(client: Client) -> dict[str, str]:
+    return {"Authorization": str(client._http.headers["Authorization"])}
+
+
+CHANGES = [
+    ("POST", "/orders", {"entry": "0000-0000"}, "orders.create"),
+    ("POST", "/orders/0000-0000/cancel", None, "orders.cancel"),
+    ("POST", "/orders/0000-0000/try-again", None, "orders.try_again"),
+    ("POST", "/providers/Nowhere/readings", None, "readings.start"),
+    ("POST", "/providers", {"name": "x", "connector": "no-such"}, "providers.add"),
+    ("POST", "/people", {"name": "x", "address": "x@y", "role": "member", "password": "123456789012"}, "people.add"),
+]
+LOOKS = [
+    ("/entries", "entries.browse"),
+    ("/orders", "orders.browse"),
+    ("/log", "log.browse"),
+    ("/log/head", "log.head"),
+    ("/accounts", "accounts.browse"),
+    ("/parties", "parties.browse"),
+    ("/flags", "flags.browse"),
+    ("/readings", "readings.browse"),
+    ("/people", "people.browse"),
+    ("/providers", "providers.browse"),
+]
+SOMEBODY = {
+    Role.OWNER: "maren.ashdown",
+    Role.MANAGER: "tobias.quill",
+    Role.REVIEWER: "ines.okoro",
+    Role.AUDITOR: "ruth.calder",
+    Role.MEMBER: "orla.finch",
+}
+
+
+@pytest.mark.parametrize("role", list(Role))
+def test_every_role_reaches_what_the_table_says_and_nothing_else(stack: Stack, http: httpx.Client, role: Role) -> None:
+    with sign_in(stack, SOMEBODY[role]) as somebody:
+        for path, operation in LOOKS:
+            answer = http.get(path, headers=bearer(somebody))
+            assert answer.status_code == (200 if role in OPERATIONS[operation].roles else 403), path
+        for method, path, body, operation in CHANGES:
+            if role is Role.OWNER and operation == "people.add":
+                continue  # would really add someone
+            answer = http.request(method, path, json=body, headers=bearer(somebody))
+            found = problem(answer)
+            assert (answer.status_code == 403) is (role not in OPERATIONS[operation].roles), (path, found)
+        assert set(somebody.me().may) == {name for name, p in OPERATIONS.items() if role in p.roles}
+
+
+def test_a_token_that_may_only_read_changes_nothing(stack: Stack, http: httpx.Client) -> None:
+    with sign_in(stack, scope="read") as reader:
+        for method, path, body, _ in CHANGES:
+            assert problem(http.request(method, path, json=body, headers=bearer(reader)))["status"] == 403
+        assert set(reader.me().may) == {n for n, p in OPERATIONS.items() if p.scope is Scope.READ}
+
+
+@pytest.mark.parametrize(
+    "header",
+    [
+        {},
+        {"Authorization": "Bearer nonsense"},
+        {"Authorization": "Basic YTpi"},
+        {"Authorization": f"Bearer latch.{uuid4().hex}.{uuid4().hex}.secret"},
+        {"Cookie": f"openlatch_session=latch.{uuid4().hex}.{uuid4().hex}.secret"},
+    ],
+)
+def test_whoever_shows_nothing_that_is_known_is_not_signed_in(http: httpx.Client, header: dict[str, str]) -> None:
+    for path in ("/entries", "/me", "/log"):
+        answer = http.get(path, headers=header)
+        assert (answer.status_code, problem(answer)["code"]) == (401, "not-signed-in")
+        assert "Bearer" in answer.headers["WWW-Authenticate"]
+
+
+def test_a_token_ends_when_it_is_revoked_or_its_time_is_over(stack: Stack, http: httpx.Client) -> None:
+    with sign_in(stack) as ours:
+        other, made = Client.sign_in(
+            stack.url, workspace=SLUG, address=f"ruth.calder@{DOMAIN}", password=PASSWORD, days=1
+        )
+        with other:
+            assert made.expires_at - made.created_at == timedelta(days=1)
+            assert made.secret not in [str(t) for t in other.tokens()]
+            ours.revoke_token(made.id)
+            assert "was revoked" in problem(http.get("/me", headers=bearer(other)))["detail"]
+
+
+def test_nothing_of_another_workspace_is_there(stack: Stack, http: httpx.Client, client: Client) -> None:
+    store, services = stack.service.store, stack.service.services
+    slug = f"elsewhere-{uuid4().hex[:8]}"
+    with store.found(Workspace(services.new_id(), slug, "Elsewhere"), services.clock()) as tx:
+        people.add_first(as_service(tx, services), "Someone", "someone@elsewhere.example", Role.OWNER, PASSWORD)
+    theirs, _ = Client.sign_in(stack.url, workspace=slug, address="someone@elsewhere.example", password=PASSWORD)
+    with theirs:
+        assert (list(theirs.entries()), theirs.providers(), list(theirs.parties())) == ([], [], [])
+        entry = next(client.entries())
+        ids = {
+            "entries": entry.id,
+            "parties": entry.party.id,
+            "accounts": entry.account.id,
+            "providers": entry.provider.id,
+        }
+        for noun, one in ids.items():
+            assert problem(http.get(f"/{noun}/{one}", headers=bearer(theirs)))["status"] == 404
+        assert problem(http.post("/orders", json={"entry": str(entry.id)}, headers=bearer(theirs)))["status"] == 404
+        # One's own token with another workspace's name in it opens nothing.
+        _, _, token, secret = bearer(theirs)["Authorization"].split(".")
+        mixed = f"Bearer latch.{client.me().workspace.id.hex}.{token}.{secret}"
+        assert problem(http.get("/me", headers={"Authorization": mixed}))["status"] == 401
+
+
+@pytest.mark.parametrize(
+    ("method", "path", "content", "status", "at"),
+    [
+        ("GET", "/entries?limit=0", None, 422, "limit"),
+        ("GET", "/entries?limit=ten", None, 422, "limit"),
+        ("GET", "/entries?colour=red", None, 422, "colour"),
+        ("GET", "/entries?state=alive", None, 422, "state"),
+        ("GET", "/entries?kind=delegate,ghost", None, 422, "kind"),
+        ("GET", "/entries?q=a&q=b", None, 422, "q"),
+        ("GET", "/entries?cursor=bm9uc2Vuc2U", None, 422, "cursor"),
+        ("GET", "/entries?q=%00", None, 422, "q"),
+        ("GET", "/me?x=1", None, 422, "x"),
+        ("POST", "/orders", b"{", 400, None),
+        ("POST", "/orders", b"[" * 100_000, 400, None),
+        ("POST", "/orders", b"{}", 422, "entry"),
+        ("POST", "/orders", b'{"entry": 7}', 422, "entry"),
+        ("POST", "/orders", b'{"entry": "x", "reason": "a\\u0000b"}', 422, "reason"),
+        ("POST", "/orders", b'{"entry": "x", "wish": 1}', 422, "wish"),
+        ("GET", "/entries/no such entry", None, 404, None),
+        ("GET", "/orders/7Q4K-BRM2", None, 404, None),
+        ("GET", f"/readings/{uuid4()}", None, 404, None),
+        ("GET", "/flags/x", None, 404, None),
+        ("GET", "/nothing", None, 404, None),
+        ("DELETE", "/entries", None, 405, None),
+    ],
+)
+def test_bad_input_gets_a_clear_problem_that_names_the_place(
+    http: httpx.Client, client: Client, method: str, path: str, content: bytes | None, status: int, at: str | None
+) -> None:
+    headers = bearer(client) | ({"Content-Type": "application/json"} if content else {})
+    answer = http.request(method, path, content=content, headers=headers)
+    found = problem(answer)
+    assert answer.status_code == status, found
+    assert at is None or at in {error["at"] for error in found["errors"]}
+
+
+def test_a_request_without_json_is_refused(http: httpx.Client, client: Client) -> None:
+    answer = http.post("/orders", data={"entry": "x"}, headers=bearer(client))
+    assert "no JSON" in problem(answer)["detail"]
+
+
+def test_an_order_sent_twice_with_one_key_is_one_order(http: httpx.Client, client: Client, spare: Spare) -> None:
+    entry, other = spare(), spare()
+    headers = bearer(client) | {"Idempotency-Key": str(uuid4())}
+    first = http.post("/orders", json={"entry": entry.ref}, headers=headers)
+    again = http.post("/orders", json={"entry": entry.ref}, headers=headers)
+    assert (first.status_code, first.content) == (201, again.content)
+    different = problem(http.post("/orders", json={"entry": other.ref}, headers=headers))
+    assert (different["status"], client.entry(other.ref).state) == (409, "live")
+
+
+def signed_in(http: httpx.Client) -> dict[str, Any]:
+    body = {"workspace": SLUG, "address": f"maren.ashdown@{DOMAIN}", "password": PASSWORD}
+    answer = http.post("/session", json=body)
+    cookie = answer.headers["Set-Cookie"]
+    assert all(word in cookie for word in ("HttpOnly", "SameSite=Strict", "Path=/"))
+    me: dict[str, Any] = answer.json()
+    return me
+
+
+def test_a_page_of_another_site_cannot_change_anything_with_our_cookie(http: httpx.Client) -> None:
+    me = signed_in(http)
+    assert http.get("/me").json()["person"] == me["person"]
+    for headers in ({}, {"X-Latch-CSRF": "0" * 64}):
+        answer = problem(http.post("/providers/Ticket Desk/readings", headers=headers))
+        assert (answer["status"], "X-Latch-CSRF" in answer["detail"]) == (403, True)
+    assert http.post("/providers/Ticket Desk/readings", headers={"X-Latch-CSRF": me["csrf"]}).status_code in (200, 202)
+    assert http.delete("/session", headers={"X-Latch-CSRF": me["csrf"]}).status_code == 204
+    http.cookies.clear()
+    assert http.get("/me").status_code == 401
+
+
+def test_signing_out_ends_the_session_itself_not_only_the_cookie(http: httpx.Client) -> None:
+    me = signed_in(http)
+    kept = http.cookies["openlatch_session"]
+    http.delete("/session", headers={"X-Latch-CSRF": me["csrf"]})
+    assert http.get("/me", headers={"Cookie": f"openlatch_session={kept}"}).status_code == 401
+
+
+def test_wrong_passwords_are_counted_and_tell_nothing_about_who_is_known(http: httpx.Client) -> None:
+    def attempt(address: str, workspace: str = SLUG) -> dict[str, Any]:
+        body = {"workspace": workspace, "address": address, "password": "comet-hunter"}
+        return problem(http.post("/session", json=body))
+
+    address = f"{uuid4().hex}@{DOMAIN}"
+    refusals = [attempt(address) for _ in range(11)]
+    assert [r["status"] for r in refusals] == [401] * 10 + [429]
+    known, elsewhere = attempt(f"hanne.prior@{DOMAIN}"), attempt(address, "no-such-workspace")
+    assert known["detail"] == refusals[0]["detail"] == elsewhere["detail"]
+    assert "comet-hunter" not in str(refusals)
+
+
+def test_health_readiness_and_metrics_are_there_for_whoever_runs_it(stack: Stack) -> None:
+    assert httpx.get(f"{stack.url}/healthz").text == "ok\n"
+    assert httpx.get(f"{stack.url}/readyz").text == "ready\n"
+    metrics = httpx.get(f"{stack.url}/metrics").text
+    assert 'openlatch_requests_total{route="GET /readyz",status="200"}' in metrics
+
+
+def test_the_description_is_valid_openapi_and_says_all_there_is(stack: Stack) -> None:
+    served = httpx.get(f"{stack.url}/api/v1/openapi.json").json()
+    validate(served)
+    assert served == description()
+
+
+def test_whatever_is_sent_the_service_keeps_to_its_own_description(stack: Stack, client: Client) -> None:
+    # No key of ours is in there to keep, and no provider is added: what is sent is made up from the description.
+    schema = schemathesis.openapi.from_url(
+        f"{stack.url}/api/v1/openapi.json", headers=bearer(client), wait_for_schema=5
+    ).exclude(operation_id=["add_person", "add_provider", "sign_out", "revoke_token", "make_token", "sign_in"])
+    checks = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
+    called = 0
+    for found in schema.get_all_operations():
+        operation = found.ok()
+
+        @settings(max_examples=8, deadline=None, derandomize=True)
+        @given(case=operation.as_strategy())
+        def call(case: Any) -> None:
+            case.call_and_validate(checks=checks, headers=bearer(client))
+
+        call()
+        called += 1
+    assert called > 15

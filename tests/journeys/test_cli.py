@@ -1,0 +1,173 @@
+"""The command line as people type it and as programs read it."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import os
+import re
+import subprocess
+import sys
+from collections.abc import Callable
+from pathlib import Path
+
+import pytest
+
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.seed import SLUG
+from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
+from tests.journeys.conftest import Desk
+
+Spare = Callable[[], wire.Entry]
+
+
+class Terminal:
+    """A person's terminal, signed in to the demo."""
+
+    def __init__(self, home: Path) -> None:
+        self.kept = home / "sign-in.json"
+        self._environment = os.environ | {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": "160", "LC_ALL": "C.UTF-8"}
+
+    def __call__(self, *words: str, exits: int = 0, **environment: str) -> str:
+        done = subprocess.run(
+            [sys.executable, "-m", "openlatch.cli", *words],
+            env=self._environment | environment,
+            capture_output=True,
+            stdin=subprocess.DEVNULL,
+            text=True,
+            check=False,
+        )
+        assert done.returncode == exits, done.stdout + done.stderr
+        assert "Traceback" not in done.stderr
+        return done.stdout if exits == 0 else done.stdout + done.stderr
+
+
+@pytest.fixture
+def run(stack: Stack, tmp_path: Path) -> Terminal:
+    terminal = Terminal(tmp_path)
+    address = ("--address", f"maren.ashdown@{DOMAIN}", "--password", PASSWORD)
+    said = terminal("sign-in", stack.url, "--workspace", SLUG, *address)
+    assert "as Maren Ashdown (owner)" in said
+    return terminal
+
+
+def test_the_sign_in_is_kept_for_its_owner_alone_until_the_sign_out(run: Terminal) -> None:
+    assert run.kept.stat().st_mode & 0o777 == 0o600
+    assert "owner of Kestrel Ridge Observatory" in run("whoami")
+    token = json.loads(run.kept.read_text())
+    run("sign-out")
+    assert not run.kept.exists()
+    assert "Sign in with" in run("whoami", exits=3)
+    refused = run("whoami", exits=3, OPENLATCH_SERVER=token["server"], OPENLATCH_TOKEN=token["token"])
+    assert "was revoked" in refused
+
+
+def test_an_access_is_looked_at_tried_ended_and_proved(run: Terminal, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    assert entry.party.name in run("show", entry.ref.lower().replace("-", ""))
+    dry = run("end", entry.ref, "--dry-run")
+    assert "What happens" in dry
+    assert "Nothing was changed" in dry
+    assert "Add --yes" in run("end", entry.ref, exits=2)
+    assert desk.effects(entry) == 0
+    said = run("end", entry.ref, "--yes", "--reason", "Left in spring")
+    order = re.search(r"order (\w{4}-\w{4})", said)
+    assert order is not None
+    assert "proved" in said
+    assert "Receipt" in run("order", order[1])
+    assert "Left in spring" in run("order", order[1])
+    assert "ended already" in run("end", entry.ref, "--yes")
+    assert desk.effects(entry) == 1
+
+
+def test_an_order_that_needs_a_person_has_an_exit_code_of_its_own(run: Terminal, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    desk.refuse(entry, "consent is missing")
+    said = run("end", entry.ref, "--yes", exits=6)
+    order = re.search(r"openlatch order (\w{4}-\w{4}) --try-again", said)
+    assert order is not None
+    assert "cancelled" in run("order", order[1], "--cancel")
+    assert "live" in run("show", entry.ref)
+    desk.refuse(entry, None)
+
+
+def test_lists_are_read_by_programs_and_by_people_alike(run: Terminal, client: Client) -> None:
+    expected = [e.ref for e in client.entries(account="Gate")]
+    lines = run("inventory", "--account", "Gate", "--limit", "0", "--output", "json").splitlines()
+    assert [json.loads(line)["ref"] for line in lines] == expected
+    rows = list(csv.DictReader(io.StringIO(run("inventory", "--account", "Gate", "--limit", "0", "-o", "csv"))))
+    assert [row["ref"] for row in rows] == expected
+    table = run("inventory", "--account", "Gate", "--limit", "0")
+    assert all(ref in table for ref in expected)
+    assert "Ticket Desk: last complete reading" in table
+    for command in ("providers", "accounts", "parties", "flags", "orders", "log", "people", "tokens"):
+        assert run(command)
+        for line in run(command, "--output", "json").splitlines():
+            json.loads(line)
+
+
+def test_reading_a_provider_says_what_it_saw_and_fails_aloud(run: Terminal, desk: Desk) -> None:
+    assert "complete" in run("read", "ticket desk")
+    with desk.fault(break_after=40):
+        said = run("read", "Ticket Desk", exits=1)
+    assert "partial after 40 entries" in said
+    assert "Nothing was concluded to be gone" in said
+
+
+def test_the_log_is_verified_here_and_an_alteration_on_the_way_is_named(run: Terminal) -> None:
+    said = run("log", "verify")
+    link = said.splitlines()[0].rpartition(" ")[2]
+    assert "each fits the one before" in run("log", "verify", "--after-link", link)
+    assert "made anew" in run("log", "verify", "--after-link", "0" * 64, exits=1)
+
+
+@pytest.mark.parametrize(
+    ("words", "exits", "says"),
+    [
+        (("show", "7Q4K-BRM2"), 4, "no entry"),
+        (("show", "nonsense!"), 4, "no entry"),
+        (("inventory", "--state", "alive"), 1, "is not a state"),
+        (("inventory", "--account", "Nowhere"), 4, "no account"),
+        (("read", "Nowhere"), 4, "no provider"),
+        (("inventory", "--colour"), 2, "No such option"),
+        (("providers", "add", "X", "--connector", "pigeon", "--secret-file", "-"), 1, "no connector"),
+    ],
+)
+def test_a_mistake_says_what_it_is_and_what_to_do(run: Terminal, words: tuple[str, ...], exits: int, says: str) -> None:
+    assert says in run(*words, exits=exits)
+
+
+def test_a_service_that_is_not_there_is_told_from_one_that_refuses(run: Terminal) -> None:
+    assert "does not answer" in run("whoami", exits=5, OPENLATCH_SERVER="http://127.0.0.1:1", OPENLATCH_TOKEN="x")
+
+
+def test_settings_that_are_missing_or_wrong_are_named(run: Terminal) -> None:
+    assert "OPENLATCH_DATABASE_URL" in run("migrate", exits=1)
+    key = run("new-key").strip()
+    given = {"OPENLATCH_DATABASE_URL": "postgresql://127.0.0.1:1/x", "OPENLATCH_SECRET_KEYS": key}
+    assert "OPENLATCH_PORT" in run("serve", exits=1, **given, OPENLATCH_PORT="many")
+    assert "cannot be used" in run("migrate", exits=1, **given)
+    assert "no usable key" in run("work", exits=1, **(given | {"OPENLATCH_SECRET_KEYS": "short"}))
+
+
+def test_a_first_owner_on_any_database_can_sign_in(stack: Stack, run: Terminal) -> None:
+    given = {
+        "OPENLATCH_DATABASE_URL": stack.service.settings.database_url,
+        "OPENLATCH_SECRET_KEYS": ",".join(stack.service.settings.secret_keys),
+    }
+    owner = ("--owner", "Edda Brook", "--address", "edda@hillfarm.example", "--password", "a-long-enough-one")
+    assert "Nothing to do" in run("migrate", **given)
+    found = ("found", "--workspace", "hill-farm", "--name", "Hill Farm", "--circle", "hillfarm.example")
+    assert "Edda Brook can sign in" in run(*found, *owner, **given)
+    assert "already" in run(*found, *owner, exits=1, **given)
+    run("sign-in", stack.url, "--workspace", "hill-farm", "--address", "edda@hillfarm.example", "--password", owner[-1])
+    assert "owner of Hill Farm" in run("whoami")
+    assert "empty" in run("log", "--limit", "0") or "Nothing" in run("inventory")
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_every_shell_can_complete_the_commands(run: Terminal, shell: str) -> None:
+    assert "_OPENLATCH_COMPLETE" in run("completion", shell)

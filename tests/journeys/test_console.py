@@ -1,0 +1,201 @@
+"""The console in a real browser: the loop by mouse and keyboard, what is written when something fails, and WCAG."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable, Iterator
+from pathlib import Path
+
+import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
+
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.seed import SLUG
+from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
+from tests.journeys.conftest import Desk
+
+Spare = Callable[[], wire.Entry]
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+
+
+@pytest.fixture(scope="module")
+def browser() -> Iterator[Browser]:
+    flags = [*FLAGS, "--disable-component-update", "--disable-sync"]
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, stack: Stack) -> Iterator[Page]:
+    """A page that nobody is signed in on; whatever breaks the security policy or throws fails the test."""
+    context = browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    page = context.new_page()
+    page.set_default_timeout(20_000)
+    broken: list[str] = []
+    page.on("pageerror", lambda error: broken.append(str(error)))
+    page.on("console", lambda said: broken.append(said.text) if "Content Security Policy" in said.text else None)
+    yield page
+    context.close()
+    assert broken == []
+
+
+def sign_in(page: Page, who: str = "maren.ashdown", to: str = "/inventory") -> None:
+    page.goto(to)
+    enter(page, who, PASSWORD)
+    page.get_by_role("navigation", name="Places").wait_for()
+
+
+def enter(page: Page, who: str, password: str) -> None:
+    page.wait_for_load_state("networkidle")
+    # Asked for only where the service holds several workspaces, as it does once other tests have made theirs.
+    if page.get_by_label("Workspace").is_visible():
+        page.get_by_label("Workspace").fill(SLUG)
+    page.get_by_label("Address").fill(f"{who}@{DOMAIN}")
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+
+
+def faults_of(page: Page) -> list[str]:
+    """What axe finds against WCAG 2.2 AA."""
+    page.evaluate(AXE.read_text())
+    found: list[str] = page.evaluate(
+        "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})"
+        ".then(r => r.violations.flatMap(v => v.nodes.map(n => `${v.id}: ${n.target}`)))"
+    )
+    return found
+
+
+def test_sign_in_filter_to_flagged_open_end_access_see_proved(
+    stack: Stack, page: Page, client: Client, desk: Desk
+) -> None:
+    entry = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk"))
+    sign_in(page)
+    page.get_by_role("button", name=re.compile("carry a flag")).click()
+    expect(page).to_have_url(re.compile("flagged=true"))
+    page.get_by_label("Search people, addresses, accounts").fill("brightmere")
+    expect(page).to_have_url(re.compile("q=brightmere"))
+    page.get_by_role("row", name=re.compile("Brightmere Electrical.*Gate")).click()
+
+    panel = page.get_by_role("complementary", name="Brightmere Electrical on Gate")
+    expect(panel.get_by_text("Rewiring of the gate, finished in spring")).to_be_visible()
+    panel.get_by_text("Last used on").click()
+    expect(panel.get_by_text("limit days")).to_be_visible()
+    panel.get_by_role("button", name="End access…").click()
+    expect(panel.get_by_text("One payment hangs on it")).to_be_visible()
+    assert desk.effects(entry) == 0
+
+    panel.get_by_label("Why, for the log").fill("Finished in spring")
+    panel.get_by_role("button", name="End access", exact=True).click()
+    expect(panel.get_by_text("A fresh reading of the provider shows it gone.")).to_be_visible()
+    expect(panel.get_by_text("It has ended, so nothing is flagged any more.")).to_be_visible()
+    assert (desk.effects(entry), client.entry(entry.ref).state) == (1, "ended")
+
+    page.keyboard.press("Escape")
+    expect(panel).to_be_hidden()
+    expect(
+        page.get_by_text("Nothing matches.").or_(page.get_by_role("row", name=re.compile("plate_catalogue")).first)
+    ).to_be_visible()
+    page.get_by_role("link", name=re.compile("^Orders")).click()
+    expect(page.get_by_role("row", name=re.compile("proved.*Brightmere.*Finished in spring"))).to_be_visible()
+    page.get_by_role("link", name="Log").click()
+    expect(page.get_by_text("Order proved").first).to_be_visible()
+
+
+def test_the_address_of_a_view_brings_it_back_and_back_closes_the_panel(page: Page, client: Client) -> None:
+    entry = next(client.entries(account="Gate", sort="party"))
+    sign_in(page, to=f"/inventory?account=Gate&sort=party&entry={entry.ref}")
+    panel = page.get_by_role("complementary")
+    expect(panel.get_by_role("heading", name=entry.party.name)).to_be_visible()
+    page.keyboard.press("Escape")
+    expect(panel).to_be_hidden()
+    page.get_by_role("row", name=re.compile(entry.party.name)).first.click()
+    expect(panel).to_be_visible()
+    page.go_back()
+    expect(panel).to_be_hidden()
+    expect(page).to_have_url(re.compile("account=Gate"))
+    page.get_by_role("button", name="Same from the command line").click()
+    expect(page.get_by_text("openlatch inventory --account Gate --sort party")).to_be_visible()
+
+
+def test_the_inventory_is_walked_with_the_keyboard_alone(page: Page, client: Client) -> None:
+    first, second, *_ = client.entries(sort="party")
+    sign_in(page, to="/inventory?sort=party")
+    page.get_by_role("row", name=re.compile(first.party.name)).first.wait_for()
+    panel = page.get_by_role("complementary")
+    page.keyboard.press("j")
+    expect(panel.get_by_text(first.ref, exact=False).first).to_be_visible()
+    page.keyboard.press("j")
+    expect(panel.get_by_text(second.ref, exact=False).first).to_be_visible()
+    page.keyboard.press("e")
+    expect(panel.get_by_role("heading", name=f"End access for {second.party.name}?")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.keyboard.press("Escape")
+    expect(panel).to_be_hidden()
+    page.keyboard.press("/")
+    page.keyboard.type("no such person")
+    expect(page.get_by_text("Nothing matches.")).to_be_visible()
+
+
+def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Desk) -> None:
+    sign_in(page, to="/providers")
+    article = page.get_by_role("article").filter(has_text="Ticket Desk")
+    with desk.fault(break_after=40):
+        article.get_by_role("button", name="Read again").click()
+        expect(article.get_by_text("broke off; nothing was concluded to be gone")).to_be_visible()
+    article.get_by_role("button", name="Read again").click()
+    expect(article.get_by_text(re.compile("^ ?complete: "))).to_be_visible()
+
+
+def test_an_order_that_is_stuck_says_why_and_is_called_off(page: Page, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    desk.refuse(entry, "consent is missing")
+    sign_in(page, to=f"/inventory?entry={entry.ref}")
+    panel = page.get_by_role("complementary")
+    panel.get_by_role("button", name="End access…").click()
+    panel.get_by_role("button", name="End access", exact=True).click()
+    expect(panel.get_by_text("consent is missing")).to_be_visible()
+    panel.get_by_role("button", name="Call it off").click()
+    expect(panel.get_by_text("the access stands as before")).to_be_visible()
+    desk.refuse(entry, None)
+
+
+def test_a_member_finds_their_own_access_and_no_button_to_end_it(page: Page) -> None:
+    sign_in(page, "orla.finch")
+    expect(page.get_by_role("heading", name="My access")).to_be_visible()
+    expect(page.get_by_role("link", name="Log")).to_be_hidden()
+    page.get_by_role("row", name=re.compile("Orla Finch")).first.click()
+    expect(page.get_by_text("Ending access takes the role manager or owner")).to_be_visible()
+
+
+def test_a_wrong_password_and_an_unknown_address_are_answered_in_words(page: Page) -> None:
+    page.goto("/inventory?flagged=true")
+    enter(page, "ivo.marsh", "not the password")
+    expect(page.get_by_role("alert")).to_contain_text("Check all three and try again")
+    enter(page, "ruth.calder", PASSWORD)
+    expect(page).to_have_url(re.compile("/inventory.flagged=true"))
+    page.get_by_role("navigation", name="Places").wait_for()
+    page.goto("/nowhere")
+    expect(page.get_by_text("This address leads nowhere.")).to_be_visible()
+
+
+@pytest.mark.parametrize("theme", ["light", "dark"])
+def test_every_page_keeps_to_wcag_2_2_aa(page: Page, client: Client, theme: str) -> None:
+    page.emulate_media(color_scheme="dark" if theme == "dark" else "light")
+    page.goto("/sign-in")
+    page.get_by_role("heading", name=re.compile("Sign in")).wait_for()
+    assert faults_of(page) == []
+    sign_in(page)
+    entry = next(client.entries(flagged=True, state="live"))
+    for place in ("/orders", "/providers", "/log", "/inventory?flagged=true", f"/inventory?entry={entry.ref}"):
+        page.goto(place)
+        page.get_by_role("heading", level=1).wait_for()
+        page.wait_for_load_state("networkidle")
+        assert faults_of(page) == [], place
+    page.get_by_role("button", name="End access…").click()
+    page.get_by_role("heading", name="What happens").wait_for()
+    assert faults_of(page) == []
