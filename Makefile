@@ -37,7 +37,7 @@ console: $(CONSOLE) ## build the console
 bench: setup ## measure; one JSON line for each benchmark
 	@$(BIN)/python -m bench
 
-screenshots: test-packages setup console ## take the pictures of docs/screenshots anew, from a fresh demo
+screenshots: picture-packages setup console ## take the pictures of docs/screenshots anew, from a fresh demo
 	@$(BIN)/python docs/screenshots/take.py
 
 lock: ## work out requirements.lock anew (needs uv)
@@ -47,11 +47,13 @@ lock: ## work out requirements.lock anew (needs uv)
 clean: ## delete everything that was built, and the demo's data
 	@rm -rf $(VENV) console/node_modules $(dir $(CONSOLE)) .demo
 
-.PHONY: packages test-packages
+.PHONY: packages test-packages picture-packages
 packages:
 	@tools/packages demo
 test-packages:
 	@tools/packages test
+picture-packages:
+	@tools/packages pictures
 
 # The stamps are written last, so that a step that was broken off is done again.
 $(VENV)/.made: requirements.lock pyproject.toml | packages

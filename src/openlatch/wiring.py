@@ -37,7 +37,7 @@ from openlatch.store import Store
 from openlatch.web import create_app
 from openlatch.web.api import Backend
 
-__all__ = ["Service", "Settings", "settings", "wire"]
+__all__ = ["Service", "Settings", "now", "settings", "wire"]
 
 
 class Settings(BaseSettings):

@@ -7,6 +7,7 @@ import io
 import json
 import os
 import re
+import shlex
 import subprocess
 import sys
 from collections.abc import Callable
@@ -21,6 +22,7 @@ from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from tests.journeys.conftest import Desk
 
+ROOT = Path(__file__).parents[2]
 Spare = Callable[[], wire.Entry]
 
 
@@ -166,6 +168,21 @@ def test_a_first_owner_on_any_database_can_sign_in(stack: Stack, run: Terminal) 
     run("sign-in", stack.url, "--workspace", "hill-farm", "--address", "edda@hillfarm.example", "--password", owner[-1])
     assert "owner of Hill Farm" in run("whoami")
     assert "empty" in run("log", "--limit", "0") or "Nothing" in run("inventory")
+
+
+def test_the_examples_of_the_readme_and_the_guide_work_as_they_stand(
+    stack: Stack, run: Terminal, client: Client, spare: Spare
+) -> None:
+    sign_in = ("--address", f"maren.ashdown@{DOMAIN}", "--password", PASSWORD)
+    for page in ("README.md", "docs/guide/start.md"):
+        text = (ROOT / page).read_text().replace("7Q4K-BRM2", spare().ref).replace("http://127.0.0.1:8480", stack.url)
+        for line in re.findall(r"^\$ openlatch (.*)$", text, re.MULTILINE):
+            words = shlex.split(line)
+            assert run(*words, *(sign_in[2:] if words[0] == "sign-in" else ()))
+        kept = json.loads(run.kept.read_text())
+        again = text.replace(re.findall(r'end\("([^"]+)"', text)[0], spare().ref) if "```python" in text else text
+        for code in re.findall(r"^```python\n(.*?)^```", again, re.MULTILINE | re.DOTALL):
+            exec(code, {"server": kept["server"], "token": kept["token"]})
 
 
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])

@@ -80,7 +80,7 @@ class _Lazy(click.Group):
 @click.group(cls=_Lazy, context_settings={"help_option_names": ["-h", "--help"], "max_content_width": 100})
 @click.version_option(__version__, prog_name="openlatch")
 def main() -> None:
-    r"""Who can use your shared accounts, what is stale or risky in it, and taking it back with proof.
+    """Who can use your shared accounts, what is stale or risky in it, and taking it back with proof.
 
     \b
     Exit codes: 0 done, 1 could not be done, 2 wrong use, 3 not signed in or not allowed,

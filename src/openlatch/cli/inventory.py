@@ -214,7 +214,7 @@ def parties(search: str, output: str) -> None:
 
 @click.command()
 @click.option("--rule", default="", help="Only this rule.")
-@click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default=None, help="This or worse.")
+@click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default=None, help="Or worse.")
 @click.option("--entry", default="", help="Only those on this entry.")
 @click.option("--cleared", is_flag=True, help="Those that no longer hold.")
 @output_option

@@ -83,7 +83,7 @@ def _say(text: str) -> None:
 @click.command()
 @reports_errors
 def tour() -> None:
-    r"""Play the whole loop on a private copy of the demo: read, flag, take back, prove.
+    """Play the whole loop on a private copy of the demo: read, flag, take back, prove.
 
     \b
     Takes about a minute, touches nothing of yours, and cleans up after itself. Exits 0 only if the access that was

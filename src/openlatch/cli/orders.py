@@ -36,7 +36,7 @@ ORDERS: tuple[Column, ...] = (
 @output_option
 @reports_errors
 def end(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str) -> None:
-    r"""End the access that ENTRY (id or short form) stands for, and follow it until it is proved.
+    """End the access that ENTRY (id or short form) stands for, and follow it until it is proved.
 
     \b
     Shows what happens first, then asks. Exits 0 once it is proved, 6 if it needs a person.

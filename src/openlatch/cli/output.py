@@ -28,7 +28,19 @@ from openlatch.errors import (
     TooManyRequests,
 )
 
-__all__ = ["Column", "Failure", "ago", "day", "emit", "notches", "out", "output_option", "powers", "reports_errors"]
+__all__ = [
+    "STUCK",
+    "Column",
+    "Failure",
+    "ago",
+    "day",
+    "emit",
+    "notches",
+    "out",
+    "output_option",
+    "powers",
+    "reports_errors",
+]
 
 F = TypeVar("F", bound=Callable[..., Any])
 Column = tuple[str, Callable[[Any], Text | str]]
@@ -109,7 +121,9 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
         return
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
     for title, _ in columns:
-        table.add_column(title, overflow="fold", no_wrap=title in ("", "id", "powers"))
+        # What says why gives way first: names and addresses have to be read exactly.
+        wraps = title.startswith(("why", "reason", "facts", "latest"))
+        table.add_column(title, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps)
     for item in found:
         table.add_row(*(cell(item) for _, cell in columns))
     out().print(table)

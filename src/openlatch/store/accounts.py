@@ -12,10 +12,11 @@ from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import AccountRow, EntryRow
 
-__all__ = ["Accounts"]
+__all__ = ["Accounts", "to_account"]
 
 
 def to_account(row: AccountRow) -> Account:
+    """Return the value that a row holds."""
     return Account(row.id, row.provider_id, row.key, row.name, Criticality(row.criticality), row.practice, row.version)
 
 

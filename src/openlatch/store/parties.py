@@ -13,10 +13,11 @@ from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
 
-__all__ = ["Parties"]
+__all__ = ["Parties", "party_matches", "to_party"]
 
 
 def to_party(row: PartyRow) -> Party:
+    """Return the value that a row holds."""
     return Party(
         row.id,
         PartyKind(row.kind),

@@ -28,7 +28,19 @@ from openlatch.store import Store, Transaction
 from openlatch.store.replies import Reply
 from openlatch.wire import messages as wire
 
-__all__ = ["COOKIE", "PREFIX", "Answer", "Backend", "Route", "Routes", "backend", "bearer", "bind", "bind_errors"]
+__all__ = [
+    "COOKIE",
+    "MOST_BYTES",
+    "PREFIX",
+    "Answer",
+    "Backend",
+    "Route",
+    "Routes",
+    "backend",
+    "bearer",
+    "bind",
+    "bind_errors",
+]
 
 PREFIX = "/api/v1"
 COOKIE = "openlatch_session"

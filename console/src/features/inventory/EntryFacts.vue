@@ -69,7 +69,7 @@ const facts = computed(() => {
       {{ entry.kind }} on <b class="font-[620] text-ink">{{ entry.account.name }}</b>,
       {{ entry.provider.name }}.
       <template v-if="entry.powers.length">
-        Can
+        {{ entry.state === "ended" ? "Could" : "Can" }}
         <template v-for="(power, place) in entry.powers" :key="power">
           <template v-if="place">{{ place === entry.powers.length - 1 ? " and " : ", " }}</template>
           <b v-if="MONEY.includes(power)" class="font-[620] text-high">{{ power }}</b>

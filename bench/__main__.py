@@ -1,0 +1,14 @@
+"""Run benchmarks by their ids, or all of them."""
+
+import sys
+
+from bench.inventory_page import inventory_page
+
+BENCHMARKS = {"P4": inventory_page}
+
+wanted = sys.argv[1:] or list(BENCHMARKS)
+unknown = [name for name in wanted if name not in BENCHMARKS]
+if unknown:
+    sys.exit(f"There is no benchmark {', '.join(unknown)}. There are: {', '.join(BENCHMARKS)}.")
+for name in wanted:
+    print(BENCHMARKS[name](), flush=True)

@@ -1,0 +1,143 @@
+"""Write the reference from the code: python docs/reference/make.py. A test sees that what is committed is current."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from pathlib import Path
+
+import click
+from pydantic import BaseModel
+
+from openlatch.cli import main as command_line
+from openlatch.core.orders import FINAL, TABLE, OrderState
+from openlatch.core.roles import OPERATIONS, Role
+from openlatch.core.rules import RULES
+from openlatch.errors import BY_CODE
+from openlatch.web.app import description
+from openlatch.wire import feed
+from openlatch.wiring import Settings
+
+DOCS = Path(__file__).parents[1]
+NOTE = "<!-- made from the code by docs/reference/make.py -->\n"
+SCHEMAS: dict[str, type[BaseModel]] = {
+    "description": feed.Description,
+    "page": feed.FeedPage,
+    "ending": feed.Ending,
+    "outcome": feed.EndingOutcome,
+}
+
+
+def settings() -> str:
+    lines = [
+        "# Settings",
+        NOTE,
+        "Each is an environment variable `OPENLATCH_…`, or the same name in small letters without the prefix in the",
+        "TOML file that `OPENLATCH_SETTINGS` names. The environment comes first. A missing or wrong one is named at",
+        "start, and nothing starts.\n",
+        "| setting | default | what it is |",
+        "| --- | --- | --- |",
+    ]
+    for name, field in Settings.model_fields.items():
+        default = "must be set" if field.is_required() else "none" if field.default is None else f"`{field.default}`"
+        lines.append(f"| `OPENLATCH_{name.upper()}` | {default} | {field.description} |")
+    lines += [
+        "\nThe command line, as a client, has three of its own: `OPENLATCH_SERVER` and `OPENLATCH_TOKEN` instead of a",
+        "kept sign-in, and `OPENLATCH_SIGN_IN` for the file in which it is kept.",
+    ]
+    return "\n".join(lines)
+
+
+def commands() -> str:
+    lines = ["# Commands", NOTE]
+    context = click.Context(command_line, info_name="openlatch", max_content_width=100)
+    lines += ["```text", command_line.get_help(context), "```"]
+    for name in command_line.list_commands(context):
+        command = command_line.get_command(context, name)
+        assert command is not None
+        lines += _command(command, f"openlatch {name}")
+    return "\n".join(lines)
+
+
+def _command(command: click.Command, name: str) -> Iterator[str]:
+    context = click.Context(command, info_name=name, max_content_width=100)
+    yield f"\n## {name}\n\n```text\n{command.get_help(context)}\n```"
+    if isinstance(command, click.Group):
+        for inner in command.list_commands(context):
+            found = command.get_command(context, inner)
+            assert found is not None
+            yield from _command(found, f"{name} {inner}")
+
+
+def errors() -> str:
+    lines = [
+        "# Errors",
+        NOTE,
+        "The API answers every error as `application/problem+json` (RFC 9457). `code` is stable; `detail` says what",
+        "happened, to which thing, and that nothing was lost; `next` says what to do; `errors` lists places in what",
+        "was sent; `facts` holds the same values for programs. The client raises the same errors as exceptions.\n",
+        "| code | status | exception | when |",
+        "| --- | --- | --- | --- |",
+    ]
+    for code, error in sorted(BY_CODE.items()):
+        when = (error.__doc__ or "").splitlines()[0]
+        lines.append(f"| `{code}` | {error.status} | `{error.__name__}` | {when} |")
+    return "\n".join(lines)
+
+
+def rules() -> str:
+    lines = ["# Rules", NOTE, "A flag says which rule, which facts, since when, how bad, and what would clear it.\n"]
+    for rule in RULES.values():
+        lines += [f"## {rule.title} (`{rule.id}`)\n", f"{rule.why}\n", f"**Cleared by:** {rule.clears}\n"]
+    lines += [
+        "Both are `medium`, and `high` where the access can `spend`, `withdraw`, `admit` or `own`. A fact that is not",
+        "known, such as the last use at a provider that does not record it, never makes a rule hold.",
+    ]
+    return "\n".join(lines)
+
+
+def roles() -> str:
+    lines = [
+        "# Roles",
+        NOTE,
+        "| operation | token scope | " + " | ".join(Role) + " |",
+        "| --- | --- | " + " | ".join("---" for _ in Role) + " |",
+    ]
+    for name, permission in OPERATIONS.items():
+        marks = " | ".join("yes" if role in permission.roles else "" for role in Role)
+        lines.append(f"| `{name}` | {permission.scope} | {marks} |")
+    lines.append("\nA `member` reaches entries too, but only their own.")
+    return "\n".join(lines)
+
+
+def orders() -> str:
+    lines = ["# Orders: the table of states", NOTE, "```mermaid", "stateDiagram-v2", "    [*] --> drafted"]
+    lines += [f"    {state} --> {after}: {how}" for (state, how), after in TABLE.items()]
+    lines += [f"    {state} --> [*]" for state in OrderState if state in FINAL]
+    lines += ["```\n", "| from | move | to |", "| --- | --- | --- |"]
+    lines += [f"| {state} | {how} | {after} |" for (state, how), after in TABLE.items()]
+    lines.append("\nEvery pair that is not in the table is refused.")
+    return "\n".join(lines)
+
+
+def schema(name: str) -> str:
+    made = {
+        "$schema": "https://json-schema.org/draft/2020-12/schema",
+        "$id": f"urn:openlatch:feed:1:{name}",
+        **SCHEMAS[name].model_json_schema(),
+    }
+    return json.dumps(made, indent=2, ensure_ascii=False)
+
+
+def everything() -> Iterator[tuple[Path, str]]:
+    """Yield every file of the reference with what has to be in it."""
+    for make in (settings, commands, errors, rules, roles, orders):
+        yield DOCS / "reference" / f"{make.__name__}.md", make() + "\n"
+    yield DOCS / "reference" / "openapi.json", json.dumps(description(), indent=2, sort_keys=True) + "\n"
+    for name in SCHEMAS:
+        yield DOCS / "feed" / f"{name}.schema.json", schema(name) + "\n"
+
+
+if __name__ == "__main__":
+    for path, content in everything():
+        path.write_text(content)

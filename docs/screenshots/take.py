@@ -1,0 +1,126 @@
+"""Take the pictures of this folder anew, from a fresh demo: make screenshots."""
+
+from __future__ import annotations
+
+import os
+import re
+import subprocess
+import sys
+import tempfile
+import time
+from pathlib import Path
+
+from playwright.sync_api import Browser, Page, sync_playwright
+
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.seed import SLUG
+from openlatch.local.stack import Stack
+
+HERE = Path(__file__).parent
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+OWNER = f"maren.ashdown@{DOMAIN}"
+SCREEN = ":97"
+
+
+def main() -> None:
+    """Start a demo in a folder of its own, take every picture, and leave nothing behind."""
+    with tempfile.TemporaryDirectory(prefix="openlatch-pictures-", dir="/tmp") as folder:
+        Path(folder).chmod(0o711)
+        with Stack(Path(folder) / "stack", fast=True) as stack, sync_playwright() as playwright:
+            client, token = Client.sign_in(stack.url, workspace=SLUG, address=OWNER, password=PASSWORD)
+            with client:
+                for provider in client.providers():
+                    list(client.follow_reading(client.read(str(provider.id)).id))
+                terminal(stack, token.secret)
+            browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
+            console(browser, stack)
+            browser.close()
+
+
+def console(browser: Browser, stack: Stack) -> None:
+    """The console's pages."""
+    page = signed_in(browser, stack, "light")
+    shoot(page, "inventory")
+    page.get_by_role("row", name=re.compile("Brightmere Electrical.*Gate")).click()
+    page.get_by_role("heading", name="Why it is flagged").wait_for()
+    shoot(page, "entry")
+    page.get_by_role("button", name="End access…").click()
+    page.get_by_role("heading", name="What happens").wait_for()
+    shoot(page, "end-access")
+    page.get_by_label("Why, for the log").fill("Finished in spring")
+    page.get_by_role("button", name="End access", exact=True).click()
+    page.get_by_text("A fresh reading of the provider shows it gone.").wait_for()
+    shoot(page, "order-proved")
+    for name in ("orders", "providers", "log"):
+        page.goto(f"{stack.url}/{name}")
+        shoot(page, name)
+    shoot(signed_in(browser, stack, "dark"), "inventory-dark")
+
+
+def signed_in(browser: Browser, stack: Stack, theme: str) -> Page:
+    context = browser.new_context(
+        viewport={"width": 1280, "height": 800},
+        color_scheme="dark" if theme == "dark" else "light",
+        reduced_motion="reduce",
+    )
+    page = context.new_page()
+    page.goto(f"{stack.url}/sign-in")
+    page.get_by_label("Address").fill(OWNER)
+    page.get_by_label("Password").fill(PASSWORD)
+    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("row", name=re.compile("Brightmere")).first.wait_for()
+    return page
+
+
+def shoot(page: Page, name: str) -> None:
+    page.wait_for_load_state("networkidle")
+    page.mouse.move(0, 799)
+    page.screenshot(path=HERE / f"{name}.png")
+
+
+def terminal(stack: Stack, token: str) -> None:
+    """The command line, in a real terminal window on a screen of its own."""
+    environment = os.environ | {
+        "OPENLATCH_SERVER": stack.url,
+        "OPENLATCH_TOKEN": token,
+        "DISPLAY": SCREEN,
+        "TERM": "xterm-256color",
+    }
+    environment["PATH"] = f"{Path(sys.executable).parent}:{environment['PATH']}"
+    commands = "openlatch inventory --flagged --limit 7", "openlatch end $ENTRY --dry-run"
+    with Client(stack.url, token) as client:
+        entry = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk"))
+    script = "".join(f"printf '\\033[1;32m$\\033[0m %s\\n' '{c}'; {c}; echo; " for c in commands)
+    script = script.replace("$ENTRY", entry.ref) + "sleep 60"
+    screen = subprocess.Popen(["Xvfb", SCREEN, "-screen", "0", "1280x800x24"], stderr=subprocess.DEVNULL)
+    try:
+        time.sleep(1)
+        look = [
+            "-fa",
+            "DejaVu Sans Mono",
+            "-fs",
+            "10",
+            "-bg",
+            "#15181d",
+            "-fg",
+            "#e8e6df",
+            "-b",
+            "14",
+            "-tn",
+            "xterm-256color",
+        ]
+        window = subprocess.Popen(
+            ["xterm", *look, "-geometry", "156x47+0+0", "-e", "sh", "-c", script], env=environment
+        )
+        time.sleep(9)
+        subprocess.run(["import", "-window", "root", str(HERE / "command-line.png")], env=environment, check=True)
+        window.terminate()
+        window.wait()
+    finally:
+        screen.terminate()
+        screen.wait()
+
+
+if __name__ == "__main__":
+    main()

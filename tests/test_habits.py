@@ -1,0 +1,98 @@
+"""The habits of this project that a machine can check: documents that are current, names that are public."""
+
+from __future__ import annotations
+
+import ast
+import importlib.util
+import re
+from pathlib import Path
+
+import pytest
+
+ROOT = Path(__file__).parents[1]
+SOURCE = ROOT / "src"
+MODULES = sorted(p for p in SOURCE.rglob("*.py") if "migrations" not in p.parts)
+
+
+def load(path: Path):  # type: ignore[no-untyped-def]
+    spec = importlib.util.spec_from_file_location(path.stem, path)
+    assert spec is not None
+    assert spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return module
+
+
+def module_name(path: Path) -> str:
+    parts = path.relative_to(SOURCE).with_suffix("").parts
+    return ".".join(parts[:-1] if parts[-1] == "__init__" else parts)
+
+
+def declared(path: Path) -> set[str] | None:
+    """The names in a module's __all__, read without running it."""
+    for node in ast.parse(path.read_text()).body:
+        names = (
+            node.targets if isinstance(node, ast.Assign) else [node.target] if isinstance(node, ast.AnnAssign) else []
+        )
+        if any(isinstance(name, ast.Name) and name.id == "__all__" for name in names):
+            return set(ast.literal_eval(node.value))  # type: ignore[union-attr, arg-type]
+    return None
+
+
+PUBLIC = {module_name(path): declared(path) for path in MODULES}
+
+
+def test_the_reference_says_what_the_code_does() -> None:
+    made = load(ROOT / "docs" / "reference" / "make.py").everything()
+    stale = [str(path.relative_to(ROOT)) for path, content in made if path.read_text() != content]
+    assert not stale, f"run python docs/reference/make.py: {stale}"
+
+
+def test_what_one_module_takes_from_another_is_public_there() -> None:
+    private = []
+    for path in MODULES:
+        for node in ast.walk(ast.parse(path.read_text())):
+            if not isinstance(node, ast.ImportFrom) or not (node.module or "").startswith("openlatch"):
+                continue
+            names = PUBLIC.get(node.module or "")
+            for alias in node.names:
+                submodule = f"{node.module}.{alias.name}" in PUBLIC
+                if not submodule and alias.name not in (names or set()):
+                    private.append(f"{module_name(path)} takes {alias.name} from {node.module}")
+    assert not [p for p in private if "store.tables" not in p]
+
+
+def test_every_public_name_exists_and_every_public_function_says_what_it_does() -> None:
+    wrong = []
+    for path in MODULES:
+        tree = ast.parse(path.read_text())
+        top = {n.name: n for n in tree.body if isinstance(n, ast.FunctionDef | ast.ClassDef)}
+        known = set(top) | {
+            name.id if isinstance(name, ast.Name) else name.asname or name.name.split(".")[0]
+            for node in ast.walk(tree)
+            for name in ([node] if isinstance(node, ast.Name) else getattr(node, "names", []))
+            if not isinstance(name, str)
+        }
+        for name in PUBLIC[module_name(path)] or set():
+            if name not in known and f"{module_name(path)}.{name}" not in PUBLIC:
+                wrong.append(f"{path.name}: {name} is not there")
+            if name in top and not ast.get_docstring(top[name]) and "render" not in path.name:
+                wrong.append(f"{path.name}: {name} has no docstring")
+    assert not wrong
+
+
+DOCUMENTS = [*ROOT.glob("*.md"), *(ROOT / "docs").rglob("*.md"), *(ROOT / "changes").glob("*.md")]
+
+
+@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
+def test_every_link_in_the_documents_leads_somewhere(path: Path) -> None:
+    targets = re.findall(r"\]\(([^)#\s]+)(?:#[^)]*)?\)", path.read_text())
+    broken = [t for t in targets if not t.startswith(("http", "mailto:")) and not (path.parent / t).exists()]
+    assert not broken
+
+
+def test_the_lock_files_carry_no_addresses() -> None:
+    for lock in ("requirements.lock", "console/package-lock.json"):
+        text = (ROOT / lock).read_text()
+        assert '"resolved"' not in text
+        assert "--index-url" not in text
