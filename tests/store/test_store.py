@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import UTC, datetime
 from typing import Any
 from uuid import UUID, uuid4
@@ -16,12 +17,12 @@ from sqlalchemy import create_engine
 from sqlalchemy.engine import make_url
 
 from openlatch.core.ledger import Event, Sealed, link, verify
-from openlatch.core.model import Workspace
-from openlatch.errors import Misconfigured
+from openlatch.core.model import Provider, State, Workspace
+from openlatch.errors import Changed, Misconfigured
 from openlatch.local.stack import Stack
 from openlatch.store import Store
 from openlatch.store.tables import Base
-from tests.factories import party
+from tests.factories import account, entry, party
 
 NOW = datetime(2026, 5, 10, tzinfo=UTC)
 
@@ -136,6 +137,25 @@ def test_events_of_transactions_that_overlap_are_sealed_once_in_an_unbroken_chai
         page = sealer.events.browse(subject_id=None, sealed_only=True, oldest_first=True, limit=10, cursor=None)
     log = [Sealed(e.number or 0, e.content, e.link or "") for e in page.items]
     assert verify(log) == (4, head.link, None)
+
+
+def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, workspace: UUID) -> None:
+    provider = Provider(uuid4(), "Ticket Desk", "feed", {})
+    gate, who = account(provider_id=provider.id), party()
+    one = entry(provider_id=provider.id, account_id=gate.id, party_id=who.id)
+    with store.transaction(workspace) as tx:
+        tx.providers.add(provider, b"")
+        tx.accounts.add([gate])
+        tx.parties.add([who], [])
+        tx.entries.add([one])
+    with store.transaction(workspace) as reading:
+        (seen,) = reading.entries.standing(provider.id)
+        with store.transaction(workspace) as person:
+            person.entries.save(replace(seen, state=State.ENDING, version=2))
+        with pytest.raises(Changed):
+            reading.entries.save(replace(seen, level="cashier", version=2))
+    with store.transaction(workspace) as tx:
+        assert tx.entries.lock(one.id) == replace(one, state=State.ENDING, version=2)
 
 
 @pytest.mark.parametrize(

@@ -7,15 +7,17 @@ from uuid import UUID
 
 import structlog
 
-from openlatch.core.model import ReadingOutcome
+from openlatch.core.model import Abilities, Reading, ReadingOutcome
 from openlatch.core.ports import Page
 from openlatch.core.reconcile import Observation
-from openlatch.errors import ProviderTrouble
+from openlatch.errors import Changed, ProviderTrouble
 from openlatch.operations import readings
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
 __all__ = ["read"]
+
+_ATTEMPTS = 5
 
 log = structlog.get_logger()
 
@@ -38,6 +40,9 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
                 readings.progress(as_service(tx, services), reading)
     except ProviderTrouble as error:
         trouble = error.message
+    except Exception as error:
+        log.exception("unforeseen error in a connector", reading=str(reading_id))
+        trouble = f"The connector failed in a way that nobody foresaw ({type(error).__name__})."
     if not trouble and reading.total is not None and reading.total != reading.seen:
         trouble = f"It announced {reading.total} entries and showed {reading.seen}."
     observation = Observation(
@@ -47,9 +52,27 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         tuple(e for page in pages for e in page.entries),
         trouble,
     )
-    with store.transaction(workspace_id) as tx:
-        done = readings.conclude(as_service(tx, services), reading, observation, abilities)
+    done = _conclude(store, services, workspace_id, reading, observation, abilities)
     log.info("read", reading=str(reading_id), outcome=done.state.value, trouble=done.trouble, **done.counts)
+
+
+def _conclude(
+    store: Store,
+    services: Services,
+    workspace_id: UUID,
+    reading: Reading,
+    observation: Observation,
+    abilities: Abilities | None,
+) -> Reading:
+    """Store what was seen; again, if someone changed one of the same entries at that moment."""
+    for attempt in range(_ATTEMPTS):
+        try:
+            with store.transaction(workspace_id) as tx:
+                return readings.conclude(as_service(tx, services), reading, observation, abilities)
+        except Changed:
+            if attempt == _ATTEMPTS - 1:
+                raise
+    raise AssertionError
 
 
 def _outcome(pages: list[Page], trouble: str) -> ReadingOutcome:

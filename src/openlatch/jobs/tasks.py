@@ -15,7 +15,7 @@ import structlog
 
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.read import read
-from openlatch.operations import flags, log, orders, readings
+from openlatch.operations import flags, log, orders, people, readings
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
@@ -65,10 +65,27 @@ def evaluate(store: Store, services: Services) -> None:
 _RETRY = procrastinate.RetryStrategy(max_attempts=10, exponential_wait=2)
 """For what nobody foresaw, such as a database that is away for a moment; provider trouble is the orders' own matter."""
 
+
+def take_up_forgotten(store: Store, services: Services) -> None:
+    """Queue again what should have moved long ago, for whatever lost its jobs."""
+    for workspace in store.workspaces():
+        with store.transaction(workspace.id) as tx:
+            orders.take_up_forgotten(as_service(tx, services))
+
+
+def tidy(store: Store, services: Services) -> None:
+    """Delete what is of no use any more: kept replies, sign-ins that ended, failures long ago."""
+    for workspace in store.workspaces():
+        with store.transaction(workspace.id) as tx:
+            people.tidy(as_service(tx, services))
+
+
 PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */2": seal,
     "* * * * * */5": queue_due,
     "7 * * * *": evaluate,
+    "*/10 * * * *": take_up_forgotten,
+    "41 * * * *": tidy,
 }
 """What comes round by itself, by its cron line; the optional sixth field is seconds."""
 

@@ -8,6 +8,7 @@ leaves an order that the next one takes up: provider calls carry the order's ide
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.model import Account, Entry, Party, Provider, State
@@ -34,11 +35,14 @@ __all__ = [
     "postponed",
     "show",
     "stuck",
+    "take_up_forgotten",
     "told",
     "try_again",
 ]
 
 TASK = "openlatch.carry-out"
+FORGOTTEN = timedelta(minutes=20)
+"""Longer than any wait that an order sets itself."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -205,6 +209,8 @@ def concluded(call: Call, order_id: UUID, party_key: str, observation: Observati
     order = call.tx.orders.find(str(order_id), lock=True)
     if order.state not in (OrderState.RUNNING, OrderState.TOLD):
         return
+    # The provider before the entry, as a reading does it: two that lock in another order wait for each other.
+    call.tx.entries.lock_provider(call.tx.entries.find(str(order.entry_id)).entry.provider_id)
     entry = call.tx.entries.lock(order.entry_id)
     verdict = verify(observation, entry)
     if not verdict.gone:
@@ -232,6 +238,15 @@ def concluded(call: Call, order_id: UUID, party_key: str, observation: Observati
     flags.evaluate(call, [call.tx.entries.find(str(entry.id)).entry])
 
 
+def take_up_forgotten(call: Call) -> int:
+    """Queue again the orders that should have moved long ago, for whatever lost their jobs; returns how many."""
+    forgotten = call.tx.orders.unmoved_since(call.now - FORGOTTEN)
+    return sum(
+        call.tx.enqueue(TASK, lock=f"order:{order.id}", once=f"order:{order.id}", order_id=str(order.id))
+        for order in forgotten
+    )
+
+
 def _again(call: Call, order: Order, why: str, retry_after: int | None) -> None:
     if order.state not in (OrderState.RUNNING, OrderState.TOLD):
         return
@@ -240,7 +255,7 @@ def _again(call: Call, order: Order, why: str, retry_after: int | None) -> None:
     if delay is None:
         _stick(call, replace(order, attempts=attempts), f"{why} Tried {attempts} times.")
         return
-    again_at = call.now + max(delay, delay if retry_after is None else delay.__class__(seconds=retry_after))
+    again_at = call.now + max(delay, timedelta(seconds=min(retry_after or 0, 600)))
     if order.state is OrderState.RUNNING:
         order = order.moved(Move.WAIT, attempts=attempts, why=why, again_at=again_at)
     else:

@@ -14,11 +14,13 @@ from openlatch.operations.gate import Actor, Call, operation
 from openlatch.store.noun import missing
 from openlatch.store.people import Token
 
-__all__ = ["SignedIn", "add", "add_first", "by_session", "by_token", "check_password", "me", "open_session"]
+__all__ = ["SignedIn", "add", "add_first", "by_session", "by_token", "check_password", "me", "open_session", "tidy"]
 
 SESSION = timedelta(hours=12)
 WINDOW = timedelta(minutes=15)
 MOST_FAILURES = 10
+REPLIES = timedelta(days=1)
+"""How long a request can be sent again under its idempotency key."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -93,6 +95,12 @@ def by_token(call: Call, bearer: Bearer) -> Actor:
 def close_session(call: Call, bearer: Bearer) -> None:
     """End a console session."""
     call.tx.people.close_sign_in(bearer.id)
+
+
+def tidy(call: Call) -> None:
+    """Delete sign-ins that ended, wrong passwords of long ago, and replies that nobody will ask for again."""
+    call.tx.people.forget_before(call.now, call.now - WINDOW)
+    call.tx.replies.forget_before(call.now - REPLIES)
 
 
 @operation("people.me")

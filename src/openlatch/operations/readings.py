@@ -22,6 +22,8 @@ from openlatch.store.pages import Page
 __all__ = ["TASK", "Work", "apply", "begin", "browse", "conclude", "progress", "queue", "show", "start"]
 
 TASK = "openlatch.read"
+LOST = timedelta(hours=2)
+"""Longer than any reading takes; one that is open for so long no longer keeps the next one out."""
 
 # What moves with every reading tells nothing that the log should keep.
 _RESTLESS = {"last_used", "last_seen", "version"}
@@ -60,9 +62,12 @@ def show(call: Call, reading_id: UUID) -> Reading:
 
 def queue(call: Call, provider: Provider) -> tuple[Reading, bool]:
     """Open a reading and queue its job in the same transaction; at most one is open for a provider."""
-    reading, new = call.tx.readings.open(
-        Reading(call.services.new_id(), provider.id, ReadingState.QUEUED, call.actor.name, call.now)
-    )
+    wanted = Reading(call.services.new_id(), provider.id, ReadingState.QUEUED, call.actor.name, call.now)
+    reading, new = call.tx.readings.open(wanted)
+    if not new and call.now - reading.asked_at > LOST:
+        trouble = "It never came to an end; whatever carried it out was lost."
+        call.tx.readings.save(replace(reading, state=ReadingState.FAILED, finished_at=call.now, trouble=trouble))
+        reading, new = call.tx.readings.open(wanted)
     if new:
         call.tx.providers.read(provider.id, call.now + timedelta(minutes=provider.read_every), None, None)
         call.tx.enqueue(TASK, lock=f"provider:{provider.id}", reading_id=str(reading.id))

@@ -12,7 +12,7 @@ from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, upd
 
 from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, State
 from openlatch.core.powers import Power, in_order
-from openlatch.errors import Invalid
+from openlatch.errors import Changed, Invalid
 from openlatch.store.accounts import to_account
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
@@ -174,7 +174,19 @@ class Entries(Noun):
             self._session.execute(insert(EntryRow), rows)
 
     def save(self, entry: Entry) -> None:
-        self._session.execute(update(EntryRow).where(EntryRow.id == entry.id).values(**_values(entry)))
+        """Store an entry that is one version on; refuses if somebody else changed it meanwhile."""
+        saved = self._session.execute(
+            update(EntryRow)
+            .where(EntryRow.id == entry.id, EntryRow.version == entry.version - 1)
+            .values(**_values(entry))
+            .returning(EntryRow.id)
+        ).first()
+        if saved is None:
+            raise Changed(
+                f"Entry {entry.ref} was changed by someone else at the same moment. Nothing was changed by this.",
+                next_step="Look at it again.",
+                entry=entry.ref,
+            )
 
     def seen(self, entries: Iterable[Entry], now: datetime) -> None:
         ids = [e.id for e in entries]

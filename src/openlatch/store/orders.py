@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.model import State
@@ -95,6 +95,13 @@ class Orders(Noun):
             .execution_options(populate_existing=True)
         )
         return None if row is None else _order(row)
+
+    def unmoved_since(self, instant: datetime) -> tuple[Order, ...]:
+        """Return the open orders, none that waits for a person, that should have moved before an instant."""
+        waiting = [s.value for s in (OrderState.RUNNING, OrderState.WAITING, OrderState.TOLD)]
+        due = func.coalesce(OrderRow.again_at, OrderRow.ordered_at)
+        rows = self._session.scalars(select(OrderRow).where(OrderRow.state.in_(waiting), due < instant))
+        return tuple(_order(row) for row in rows)
 
     def latest_for(self, entry_id: UUID) -> Order | None:
         row = self._session.scalar(

@@ -135,5 +135,9 @@ class People(Noun):
         values = {"workspace_id": self._workspace_id, "id": failed_id, "address": address, "at": now}
         self._session.execute(insert(FailedSignInRow).values(**values))
 
+    def forget_before(self, now: datetime, failures: datetime) -> None:
+        self._session.execute(delete(SignInRow).where(SignInRow.expires_at <= now))
+        self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.at < failures))
+
     def forget_failed(self, address: str) -> None:
         self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.address == address))

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import func, insert, select
+from sqlalchemy import delete, func, insert, select
 
 from openlatch.store.noun import Noun
 from openlatch.store.tables import ReplyRow
@@ -32,6 +32,9 @@ class Replies(Noun):
         self._session.execute(select(func.pg_advisory_xact_lock(lock)))
         row = self._session.get(ReplyRow, (self._workspace_id, person_id, key))
         return None if row is None else Reply(row.fingerprint, row.status, row.body)
+
+    def forget_before(self, instant: datetime) -> None:
+        self._session.execute(delete(ReplyRow).where(ReplyRow.created_at < instant))
 
     def keep(self, person_id: UUID, key: str, reply: Reply, now: datetime) -> None:
         self._session.execute(

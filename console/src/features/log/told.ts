@@ -37,7 +37,13 @@ const INSTANT = /^(\d{4}-\d\d-\d\d)T\d\d:\d\d/;
 /** The facts in one line: without ids, links, empty words and zeros, and with what is nested laid flat. */
 function detail(facts: Record<string, unknown>): string {
   const said = Object.entries(facts).flatMap(([name, value]): string[] => {
-    if (value === "" || value === null || value === 0 || value === false || (typeof value === "string" && ID.test(value)))
+    if (
+      value === "" ||
+      value === null ||
+      value === 0 ||
+      value === false ||
+      (typeof value === "string" && ID.test(value))
+    )
       return [];
     if (Array.isArray(value)) return value.length ? [`${words(name)} ${value.join(", ")}`] : [];
     if (typeof value === "object") {
