@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import re
+from datetime import datetime
 from typing import Any
 
 import click
@@ -156,10 +158,18 @@ def show(entry: str, output: str) -> None:
         _freshness(out(), client)
 
 
+def _fact(value: str | int, zone: str) -> str:
+    """A fact as people read it: instants as days."""
+    if isinstance(value, str) and re.match(r"\d{4}-\d\d-\d\dT", value):
+        return day(datetime.fromisoformat(value), zone)
+    return str(value)
+
+
 def _details(to: Console, e: wire.Entry, zone: str) -> None:
     to.print(Text.assemble((e.party.name, "bold"), f" on {e.account.name}, {e.provider.name}", ("   " + e.ref, "dim")))
     facts = (
         ("address", ", ".join(e.party.addresses) + ("  (outside the circle)" if e.party.outside else "")),
+        ("status", "has left" if e.party.status == "left" else ""),
         ("as", f"{e.kind} “{e.level}”, {e.state}" + (f" ({e.end_reason})" if e.end_reason else "")),
         ("can", ", ".join(e.powers) or "nothing beyond signing in"),
         ("used", "not told which" if e.used_powers is None else ", ".join(e.used_powers) or "none of it"),
@@ -182,7 +192,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         to.print(Text.assemble(notches(flag.severity), "  ", flag.reason))
         to.print(f"  {flag.title}. {flag.why}", style="dim")
         for fact, detail in flag.facts.items():
-            to.print(Text.assemble((f"  {fact.replace('_', ' '):<24}", "dim"), str(detail)))
+            to.print(Text.assemble((f"  {fact.replace('_', ' '):<24}", "dim"), _fact(detail, zone)))
         to.print(f"  Cleared by: {flag.clears}", style="dim")
     if e.order is not None:
         to.print()

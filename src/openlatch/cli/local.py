@@ -72,7 +72,10 @@ def _welcome(stack: Stack) -> None:
     for name, role in SIGN_INS:
         to.print(f"  {role:<9} {addresses[name]:<36} {name}")
     to.print(f"\n  workspace {SLUG}, password {PASSWORD} for everyone")
-    to.print(f"  command line: openlatch sign-in {stack.url} --workspace {SLUG} --address {addresses[SIGN_INS[0][0]]}")
+    to.print(
+        f"  command line: openlatch sign-in {stack.url} --workspace {SLUG} --address {addresses[SIGN_INS[0][0]]}",
+        soft_wrap=True,
+    )
     to.print(f"  kept in {stack.folder}; delete it to begin anew. Ctrl-C stops everything.\n")
 
 

@@ -101,10 +101,9 @@ def _progress(o: wire.Order) -> None:
         "running": "asking the provider",
         "waiting": f"waiting, tried {o.attempts} times: {o.why}",
         "told": f"told, not yet seen gone. {o.why}".rstrip(),
-        "proved": f"proved: {o.receipt.showed}" if o.receipt else "proved",
-        "cancelled": "cancelled",
-        "stuck": "stuck",
-    }.get(o.state, o.state)
+        "proved": o.receipt.showed if o.receipt else "",
+        "stuck": "it needs a person",
+    }.get(o.state, "")
     out().print(Text.assemble((f"  {o.state:<10}", STATE.get(o.state, "")), said))
 
 

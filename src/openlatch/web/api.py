@@ -152,21 +152,25 @@ def bind(app: Flask, routes: Routes) -> None:
 
 def _view(route: Route) -> Callable[..., Response]:
     def view(**path: Any) -> Response:
-        arguments = dict(path)
-        if route.query is not None:
-            arguments["query"] = _query(route.query)
-        elif request.args:
-            raise _unknown(sorted(request.args), "query")
-        if route.body is not None:
-            arguments["body"] = _body(route.body)
         if route.public:
-            return _response(route, route.function(**arguments))
-        return _signed_in(route, arguments)
+            return _response(route, route.function(**_arguments(route, path)))
+        return _signed_in(route, path)
 
     return view
 
 
-def _signed_in(route: Route, arguments: dict[str, Any]) -> Response:
+def _arguments(route: Route, path: dict[str, Any]) -> dict[str, Any]:
+    arguments = dict(path)
+    if route.query is not None:
+        arguments["query"] = _query(route.query)
+    elif request.args:
+        raise _unknown(sorted(request.args), "query")
+    if route.body is not None:
+        arguments["body"] = _body(route.body)
+    return arguments
+
+
+def _signed_in(route: Route, path: dict[str, Any]) -> Response:
     who, by_cookie = bearer()
     at = backend()
     try:
@@ -180,7 +184,7 @@ def _signed_in(route: Route, arguments: dict[str, Any]) -> Response:
                 )
             g.actor = actor.name
             call = replace(call, actor=actor)
-            return _once(route, tx, call, arguments)
+            return _once(route, tx, call, _arguments(route, path))
     except NotFound as error:
         # A token of a workspace that is not here must look like any other token that is not known.
         if str(who.workspace_id) in error.message:

@@ -176,7 +176,7 @@ def plan(sight: PlanSight, outside: bool) -> wire.Plan:
         account=sight.account.name,
         provider=sight.provider.name,
         consequences=[wire.Consequence(kind=c.kind, severity=c.severity.value, text=c.text) for c in made.consequences],
-        steps=[wire.Action.model_validate({"call": s.call, "text": s.text}) for s in made.steps],
+        steps=[wire.Step.model_validate({"call": s.call, "text": s.text}) for s in made.steps],
         digest=made.digest,
     )
 

@@ -11,7 +11,6 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstrai
 __all__ = [
     "Account",
     "AccountList",
-    "Action",
     "Consequence",
     "Dependency",
     "Entry",
@@ -397,17 +396,13 @@ class Consequence(Sent):
     text: str
 
 
-class Action(Sent):
-    """One step of a plan; `at` and `said` are filled once it was done."""
+class Step(Sent):
+    """One step of a plan or an order; `at` and `said` are filled once it was done."""
 
     call: Literal["end", "read", "receipt"]
     text: str
     at: datetime | None = None
     said: str = ""
-
-
-class Step(Action):
-    """One step of an order."""
 
 
 class Plan(Sent):
@@ -419,7 +414,7 @@ class Plan(Sent):
     account: str
     provider: str
     consequences: list[Consequence]
-    steps: list[Action]
+    steps: list[Step]
     digest: str
 
 

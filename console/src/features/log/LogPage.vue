@@ -91,14 +91,3 @@ function text(event: Event, name: string): string {
     </div>
   </section>
 </template>
-
-<style scoped>
-.head {
-  font-weight: 500;
-  padding: 0 12px 6px 0;
-}
-.cell {
-  padding: 7px 12px 7px 0;
-  vertical-align: top;
-}
-</style>

@@ -155,14 +155,3 @@ function show(order: string): void {
     </SidePanel>
   </section>
 </template>
-
-<style scoped>
-.head {
-  font-weight: 500;
-  padding: 0 12px 6px 0;
-}
-.cell {
-  padding: 8px 12px 8px 0;
-  vertical-align: top;
-}
-</style>
