@@ -7,7 +7,7 @@ from hypothesis import strategies as st
 
 from openlatch.core.ids import normal_ref, ref_of, uuid7
 
-instants = st.integers(0, 10**10).map(lambda seconds: datetime.fromtimestamp(seconds, UTC))
+instants = st.integers(0, 10**13).map(lambda millis: datetime(1970, 1, 1, tzinfo=UTC) + timedelta(milliseconds=millis))
 bits = st.integers(0, 2**74 - 1)
 
 

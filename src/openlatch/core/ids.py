@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
 __all__ = ["REF_LENGTH", "normal_ref", "ref_of", "uuid7"]
@@ -11,11 +11,13 @@ __all__ = ["REF_LENGTH", "normal_ref", "ref_of", "uuid7"]
 _ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
 _MISREAD = str.maketrans({"I": "1", "L": "1", "O": "0"})
 REF_LENGTH = 8
+_EPOCH = datetime(1970, 1, 1, tzinfo=UTC)
 
 
 def uuid7(now: datetime, random_bits: int) -> UUID:
     """Return the UUIDv7 for an instant (milliseconds are kept) and 74 random bits."""
-    millis = int(now.timestamp() * 1000) & ((1 << 48) - 1)
+    # In whole numbers: a float of seconds would lose a millisecond here and there.
+    millis = (now - _EPOCH) // timedelta(milliseconds=1) & ((1 << 48) - 1)
     high = (random_bits >> 62) & 0xFFF
     low = random_bits & ((1 << 62) - 1)
     return UUID(int=(millis << 80) | (7 << 76) | (high << 64) | (2 << 62) | low)

@@ -63,7 +63,7 @@ useShortcuts({
             >
               {{ summary.flagged }} {{ summary.flagged === 1 ? "carries" : "carry" }} a flag</button
             ><template v-if="summary.flagged">, {{ summary.severe }} of them high or critical.</template>
-            <template v-else>None carries a flag.</template>
+            <template v-else-if="summary.entries">None carries a flag.</template>
           </template>
         </p>
       </div>

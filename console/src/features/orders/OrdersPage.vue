@@ -81,9 +81,9 @@ function show(order: string): void {
         <thead class="text-[12.5px] text-mute">
           <tr class="border-b border-rule">
             <th class="head w-[112px]">State</th>
-            <th class="head">Ends the access of</th>
-            <th class="head">On</th>
-            <th class="head">Given by</th>
+            <th class="head min-w-[150px]">Ends the access of</th>
+            <th class="head min-w-[120px]">On</th>
+            <th class="head min-w-[130px]">Given by</th>
             <th class="head">When</th>
             <th class="head">What it waits for, or what proves it</th>
           </tr>
