@@ -76,7 +76,7 @@ def _welcome(stack: Stack) -> None:
         f"  command line: openlatch sign-in {stack.url} --workspace {SLUG} --address {addresses[SIGN_INS[0][0]]}",
         soft_wrap=True,
     )
-    to.print(f"  kept in {stack.folder}; delete it to begin anew. Ctrl-C stops everything.\n")
+    to.print(f"  kept in {stack.folder}; delete it to begin anew. Ctrl-C stops everything.\n", soft_wrap=True)
 
 
 def _say(text: str) -> None:
