@@ -160,5 +160,6 @@ def _log(form: str) -> None:
         cache_logger_on_first_use=True,
     )
     handler = logging.StreamHandler(sys.stdout)
-    handler.setFormatter(structlog.stdlib.ProcessorFormatter(processors=[renderer], foreign_pre_chain=shared))
+    bare = structlog.stdlib.ProcessorFormatter.remove_processors_meta
+    handler.setFormatter(structlog.stdlib.ProcessorFormatter(processors=[bare, renderer], foreign_pre_chain=shared))
     logging.basicConfig(handlers=[handler], level=logging.WARNING, force=True)

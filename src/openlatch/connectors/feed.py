@@ -21,7 +21,7 @@ from openlatch.core.model import (
 )
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.wire.feed import Description, EndingOutcome, FeedAccount, FeedEntry, FeedPage, FeedParty
 
@@ -77,7 +77,7 @@ class FeedConnector:
 
     def look(self, party: str) -> Observation:
         page = _observed(self._page(f"{self._url}/parties/{quote(party, safe='')}/inventory"))
-        return Observation(ReadingOutcome.COMPLETE, page.accounts, page.parties, page.entries)
+        return Observation(ReadingOutcome.COMPLETE, page.accounts, page.parties, page.entries, page.memberships)
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         where = f"{self._url}/endings"
@@ -156,6 +156,7 @@ def _observed(page: FeedPage) -> Page:
         tuple(_account(a) for a in page.accounts),
         tuple(_party(p) for p in page.parties),
         tuple(_entry(e) for e in page.entries),
+        tuple(ObservedMembership(m.team, m.member, m.since) for m in page.memberships),
         page.total,
     )
 

@@ -120,7 +120,7 @@ class PostgresConnector:
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())
-        yield Page(seen.accounts, seen.parties, seen.entries, len(seen.entries))
+        yield Page(seen.accounts, seen.parties, seen.entries, total=len(seen.entries))
 
     def look(self, party: str) -> Observation:
         seen = _observation(self._read())

@@ -21,6 +21,7 @@ __all__ = [
     "EndReason",
     "Entry",
     "Kind",
+    "Membership",
     "Party",
     "PartyKind",
     "PartyStatus",
@@ -242,6 +243,18 @@ class Party:
     @property
     def ref(self) -> str:
         return ref_of(self.id)
+
+
+@dataclass(frozen=True, slots=True)
+class Membership:
+    """A party belongs to a team, as a provider shows it; a team may itself be a member of another."""
+
+    id: UUID
+    provider_id: UUID
+    team_id: UUID
+    member_id: UUID
+    since: datetime | None = None
+    ended_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)

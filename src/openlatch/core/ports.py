@@ -7,7 +7,7 @@ from dataclasses import dataclass
 from typing import Protocol
 
 from openlatch.core.model import Abilities
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 
 __all__ = ["Answer", "Connector", "Page"]
 
@@ -19,6 +19,7 @@ class Page:
     accounts: tuple[ObservedAccount, ...] = ()
     parties: tuple[ObservedParty, ...] = ()
     entries: tuple[ObservedEntry, ...] = ()
+    memberships: tuple[ObservedMembership, ...] = ()
     total: int | None = None
 
 

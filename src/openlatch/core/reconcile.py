@@ -19,6 +19,7 @@ from openlatch.core.model import (
     EndReason,
     Entry,
     Kind,
+    Membership,
     Party,
     PartyKind,
     PartyStatus,
@@ -35,6 +36,7 @@ __all__ = [
     "Observation",
     "ObservedAccount",
     "ObservedEntry",
+    "ObservedMembership",
     "ObservedParty",
     "complaints",
     "reconcile",
@@ -96,6 +98,15 @@ class ObservedEntry:
 
 
 @dataclass(frozen=True, slots=True)
+class ObservedMembership:
+    """A party in a team, by the provider's keys of both."""
+
+    team: str
+    member: str
+    since: datetime | None = None
+
+
+@dataclass(frozen=True, slots=True)
 class Observation:
     """All that one reading saw, and how it ended."""
 
@@ -103,6 +114,7 @@ class Observation:
     accounts: tuple[ObservedAccount, ...] = ()
     parties: tuple[ObservedParty, ...] = ()
     entries: tuple[ObservedEntry, ...] = ()
+    memberships: tuple[ObservedMembership, ...] = ()
     trouble: str = ""
 
 
@@ -126,6 +138,7 @@ class Held:
     parties: Mapping[UUID, Party] = field(default_factory=dict)
     identifiers: Mapping[Identifier, UUID] = field(default_factory=dict)
     entries: Mapping[str, Entry] = field(default_factory=dict)
+    memberships: Iterable[Membership] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -140,6 +153,8 @@ class Changes:
     new_entries: tuple[Entry, ...] = ()
     changed_entries: tuple[tuple[Entry, Entry], ...] = ()
     gone: tuple[tuple[Entry, Entry], ...] = ()
+    new_memberships: tuple[Membership, ...] = ()
+    gone_memberships: tuple[Membership, ...] = ()
     unchanged: tuple[Entry, ...] = ()
     """seen again just as they were: only when they were last seen has to be stored"""
 
@@ -168,6 +183,15 @@ def complaints(observation: Observation) -> tuple[str, ...]:
             found.append(f"entry {entry.key!r} belongs to party {entry.party!r}, which is not listed")
         if entry.state is State.ENDED:
             found.append(f"entry {entry.key!r} is listed as ended; what has ended must not be listed")
+    teams = {p.key for p in observation.parties if p.kind is PartyKind.TEAM}
+    for membership, count in Counter((m.team, m.member) for m in observation.memberships).items():
+        team, member = membership
+        if count > 1:
+            found.append(f"member {member!r} of team {team!r} is listed {count} times")
+        if team not in teams:
+            found.append(f"{team!r}, of which {member!r} is a member, is not listed as a team")
+        if member not in parties:
+            found.append(f"member {member!r} of team {team!r} is not listed")
     return tuple(found)
 
 
@@ -210,8 +234,36 @@ def reconcile(
         tuple(new_entries),
         tuple(changed),
         tuple(gone),
+        *_memberships(held, observation, parties, now, new_id, subject),
         tuple(unchanged),
     )
+
+
+def _memberships(
+    held: Held,
+    observation: Observation,
+    parties: Mapping[str, UUID],
+    now: datetime,
+    new_id: Callable[[], UUID],
+    subject: str | None,
+) -> tuple[tuple[Membership, ...], tuple[Membership, ...]]:
+    """The memberships that are new, and those that are gone, under the same rule as entries."""
+    before = {(m.team_id, m.member_id): m for m in held.memberships}
+    shown = {(parties[m.team], parties[m.member]): m for m in observation.memberships}
+    new = [
+        Membership(new_id(), held.provider_id, *pair, one.since or now)
+        for pair, one in shown.items()
+        if pair not in before
+    ]
+    if observation.outcome is not ReadingOutcome.COMPLETE:
+        return tuple(new), ()
+    about = None if subject is None else held.identifiers.get(Identifier(str(held.provider_id), subject))
+    gone = [
+        replace(one, ended_at=now)
+        for pair, one in before.items()
+        if pair not in shown and (subject is None or one.member_id == about)
+    ]
+    return tuple(new), tuple(gone)
 
 
 def _conclusive(held: Held, observation: Observation, subject: str | None) -> Iterable[Entry]:

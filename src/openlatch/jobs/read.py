@@ -50,6 +50,7 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         tuple(a for page in pages for a in page.accounts),
         tuple(p for page in pages for p in page.parties),
         tuple(e for page in pages for e in page.entries),
+        tuple(m for page in pages for m in page.memberships),
         trouble,
     )
     done = _conclude(store, services, workspace_id, reading, observation, abilities)

@@ -133,6 +133,7 @@ def apply(
         tx.parties.some(set(identifiers.values())),
         identifiers,
         {entry.key: entry for entry in tx.entries.standing(provider_id)},
+        tx.memberships.standing(provider_id),
     )
     changes = reconcile(held, observation, now=call.now, new_id=call.services.new_id, subject=subject)
     tx.accounts.add(changes.new_accounts)
@@ -144,6 +145,8 @@ def apply(
     tx.entries.add(changes.new_entries)
     for _, entry in (*changes.changed_entries, *changes.gone):
         tx.entries.save(entry)
+    tx.memberships.add(changes.new_memberships)
+    tx.memberships.end(changes.gone_memberships)
     tx.entries.seen(changes.unchanged, call.now)
     call.log_all(_events(call, changes, evidence))
     flags.evaluate(call, (*changes.touched, *changes.unchanged))
@@ -171,6 +174,12 @@ def _events(call: Call, changes: Changes, evidence: str) -> Iterable[Event]:
     for entry in changes.new_entries:
         facts = {"key": entry.key, "level": entry.level, "powers": list(entry.powers), "evidence": evidence}
         yield call.event("entry.found", "entry", entry.id, **facts)
+    for membership in changes.new_memberships:
+        yield call.event(
+            "member.joined", "party", membership.member_id, team=str(membership.team_id), evidence=evidence
+        )
+    for membership in changes.gone_memberships:
+        yield call.event("member.left", "party", membership.member_id, team=str(membership.team_id), evidence=evidence)
     for before, after in changes.changed_entries:
         difference = _difference(before, after)
         if difference:

@@ -209,6 +209,13 @@ class Entries(Noun):
             query = query.where(EntryRow.provider_id == provider_id)
         return tuple(to_entry(row) for row in self._session.scalars(query))
 
+    def held_by(self, party_ids: Iterable[UUID]) -> tuple[Entry, ...]:
+        """Return the standing entries of these parties."""
+        query = select(EntryRow).where(
+            EntryRow.state != State.ENDED.value, EntryRow.party_id == func.any(list(party_ids))
+        )
+        return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
+
     def neighbours(self, entry: Entry) -> tuple[Entry, ...]:
         """Return the other standing entries that are the same party's, or on the same account."""
         query = select(EntryRow).where(

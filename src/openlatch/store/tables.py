@@ -124,6 +124,15 @@ class IdentifierRow(Base):
     party_id: Mapped[UUID]
 
 
+class MembershipRow(Owned):
+    __tablename__ = "memberships"
+    provider_id: Mapped[UUID]
+    team_id: Mapped[UUID]
+    member_id: Mapped[UUID]
+    since: Mapped[datetime | None]
+    ended_at: Mapped[datetime | None]
+
+
 class EntryRow(Owned):
     __tablename__ = "entries"
     ref: Mapped[str]

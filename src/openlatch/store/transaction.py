@@ -19,6 +19,7 @@ from openlatch.store.accounts import Accounts
 from openlatch.store.entries import Entries
 from openlatch.store.events import Events
 from openlatch.store.flags import Flags
+from openlatch.store.memberships import Memberships
 from openlatch.store.orders import Orders
 from openlatch.store.parties import Parties
 from openlatch.store.people import People
@@ -41,6 +42,7 @@ class Transaction:
         self.providers = Providers(session, workspace.id)
         self.accounts = Accounts(session, workspace.id)
         self.parties = Parties(session, workspace.id)
+        self.memberships = Memberships(session, workspace.id)
         self.entries = Entries(session, workspace.id)
         self.readings = Readings(session, workspace.id)
         self.flags = Flags(session, workspace.id)

@@ -9,7 +9,17 @@ from typing import Annotated, Literal
 
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
-__all__ = ["VERSION", "Description", "Ending", "EndingOutcome", "FeedAccount", "FeedEntry", "FeedPage", "FeedParty"]
+__all__ = [
+    "VERSION",
+    "Description",
+    "Ending",
+    "EndingOutcome",
+    "FeedAccount",
+    "FeedEntry",
+    "FeedMembership",
+    "FeedPage",
+    "FeedParty",
+]
 
 VERSION = "open-latch-feed/1"
 
@@ -97,6 +107,14 @@ class FeedEntry(FeedModel):
     network: Words = ""
 
 
+class FeedMembership(FeedModel):
+    """A party in a team; a team may be a member of another team."""
+
+    team: Key
+    member: Key
+    since: AwareDatetime | None = None
+
+
 class FeedPage(FeedModel):
     """Answer to GET {base}/inventory and GET {base}/parties/{key}/inventory: one page."""
 
@@ -104,6 +122,7 @@ class FeedPage(FeedModel):
     accounts: list[FeedAccount] = []
     parties: list[FeedParty] = []
     entries: list[FeedEntry] = []
+    memberships: list[FeedMembership] = []
     next: Annotated[str, StringConstraints(min_length=1, max_length=2000)] | None = None
 
 

@@ -1,0 +1,57 @@
+"""Memberships in teams, and the part of an inventory that hangs together through them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from uuid import UUID
+
+from sqlalchemy import insert, literal, select, union, update
+
+from openlatch.core.model import Membership
+from openlatch.store.noun import Noun
+from openlatch.store.tables import MembershipRow
+
+__all__ = ["Memberships"]
+
+
+def _membership(row: MembershipRow) -> Membership:
+    return Membership(row.id, row.provider_id, row.team_id, row.member_id, row.since, row.ended_at)
+
+
+class Memberships(Noun):
+    """Queries over memberships."""
+
+    def add(self, memberships: Iterable[Membership]) -> None:
+        rows = [
+            {
+                "workspace_id": self._workspace_id,
+                "id": m.id,
+                "provider_id": m.provider_id,
+                "team_id": m.team_id,
+                "member_id": m.member_id,
+                "since": m.since,
+            }
+            for m in memberships
+        ]
+        if rows:
+            self._session.execute(insert(MembershipRow), rows)
+
+    def end(self, memberships: Iterable[Membership]) -> None:
+        for one in memberships:
+            self._session.execute(update(MembershipRow).where(MembershipRow.id == one.id).values(ended_at=one.ended_at))
+
+    def standing(self, provider_id: UUID) -> tuple[Membership, ...]:
+        query = select(MembershipRow).where(MembershipRow.provider_id == provider_id, MembershipRow.ended_at.is_(None))
+        return tuple(_membership(row) for row in self._session.scalars(query))
+
+    def around(self, party_id: UUID) -> tuple[Membership, ...]:
+        """Return every membership that hangs together with a party, upwards and downwards, however far."""
+        stands = MembershipRow.ended_at.is_(None)
+        near = select(literal(party_id, MembershipRow.member_id.type).label("party")).cte("near", recursive=True)
+        edges = union(
+            select(MembershipRow.member_id.label("one"), MembershipRow.team_id.label("other")).where(stands),
+            select(MembershipRow.team_id.label("one"), MembershipRow.member_id.label("other")).where(stands),
+        ).subquery()
+        near = near.union(select(edges.c.other).join(near, edges.c.one == near.c.party))
+        query = select(MembershipRow).where(stands, MembershipRow.member_id.in_(select(near.c.party)))
+        return tuple(_membership(row) for row in self._session.scalars(query))
