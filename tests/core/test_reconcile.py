@@ -9,13 +9,14 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.model import EndReason, Entry, ReadingOutcome, State, normal_address
+from openlatch.core.model import EndReason, Entry, Membership, PartyKind, ReadingOutcome, State, normal_address
 from openlatch.core.reconcile import (
     Changes,
     Held,
     Identifier,
     Observation,
     ObservedEntry,
+    ObservedMembership,
     ObservedParty,
     complaints,
     reconcile,
@@ -101,6 +102,32 @@ def test_a_reading_of_one_party_concludes_about_that_party_only(
     assert {before.key for before, _ in changes.gone} == {e.key for e in theirs} - {e.key for e in shown}
 
 
+pairs = st.sets(st.tuples(st.sampled_from(["guides", "crew"]), people | st.just("crew")), max_size=8)
+
+
+@given(pairs, pairs, st.sampled_from(list(ReadingOutcome)))
+def test_memberships_follow_a_complete_reading_and_none_ends_by_any_other(
+    first: set[tuple[str, str]], second: set[tuple[str, str]], outcome: ReadingOutcome
+) -> None:
+    teams = [replace(observed_party(t), kind=PartyKind.TEAM) for t in ("guides", "crew")]
+    listed = [*teams, *(observed_party(p) for p in ("orla", "bram", "celia", "dov"))]
+
+    def seen(members: set[tuple[str, str]], how: ReadingOutcome) -> Observation:
+        return replace(observation([], how, listed), memberships=tuple(ObservedMembership(*m) for m in members))
+
+    changes, held = read(EMPTY, seen(first, COMPLETE))
+    keys = {party_id: name.value for name, party_id in held.identifiers.items() if name.scheme != "address"}
+    held = replace(held, memberships=changes.new_memberships)
+    later, _ = read(held, seen(second, outcome))
+
+    def pairs_of(found: tuple[Membership, ...]) -> set[tuple[str, str]]:
+        return {(keys[m.team_id], keys[m.member_id]) for m in found}
+
+    assert pairs_of(changes.new_memberships) == first
+    assert pairs_of(later.new_memberships) == second - first
+    assert pairs_of(later.gone_memberships) == (first - second if outcome is COMPLETE else set())
+
+
 @given(entries)
 def test_use_is_never_forgotten_and_ids_stay(found: list[ObservedEntry]) -> None:
     used = [replace(e, last_used=ago(3)) for e in found]
@@ -166,6 +193,7 @@ def test_a_party_is_known_by_the_providers_key_first_then_by_its_exact_address_n
         (Observation(COMPLETE, (), (observed_party("orla"),), (observed("1"),)), "account 'gate', which is not listed"),
         (observation([observed("")]), "entry number 1 has an empty key"),
         (observation([observed("1", state=State.ENDED)]), "listed as ended"),
+        (replace(observation([observed("1")]), memberships=(ObservedMembership("x", "orla"),)), "not listed as a team"),
     ],
 )
 def test_an_observation_that_contradicts_itself_is_complained_about(seen: Observation, complaint: str) -> None:

@@ -185,6 +185,16 @@ def test_the_examples_of_the_readme_and_the_guide_work_as_they_stand(
             exec(code, {"server": kept["server"], "token": kept["token"]})
 
 
+def test_reach_says_through_which_teams_and_what_to_end(run: Terminal) -> None:
+    orla = f"orla.finch@{DOMAIN}"
+    assert "Saturday crew → Volunteers" in run("reach", orla) or "Guides → Volunteers" in run("reach", orla)
+    said = run("reach", orla, "--account", "Bookings", "--power", "edit")
+    assert "Take Orla Finch out of the team Saturday crew." in said
+    assert "Nobody else loses anything." in said
+    assert "nothing to end" in run("reach", orla, "--account", "Bookings", "--power", "own")
+    assert "go together" in run("reach", orla, "--account", "Bookings", exits=2)
+
+
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
 def test_every_shell_can_complete_the_commands(run: Terminal, shell: str) -> None:
     assert "_OPENLATCH_COMPLETE" in run("completion", shell)

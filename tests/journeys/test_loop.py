@@ -11,6 +11,7 @@ import pytest
 from openlatch.cli.log import verified
 from openlatch.client import Client
 from openlatch.demo import catalogue
+from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
@@ -129,3 +130,22 @@ def test_lists_page_by_themselves_without_loss_or_repeat_in_every_order(client: 
                 break
         assert len(seen) == len(everything)
         assert set(seen) == everything
+
+
+def test_the_same_rights_directly_and_through_teams_are_shown_with_what_it_takes_to_end_them(client: Client) -> None:
+    orla = f"orla.finch@{DOMAIN}"
+    chains = {
+        tuple(via.party.name for via in c.via): c for c in client.reach(orla).chains if c.entry.kind == "delegate"
+    }
+    assert set(chains) == {(), ("Guides",), ("Saturday crew",), ("Guides", "Volunteers")} or set(chains) == {
+        (),
+        ("Guides",),
+        ("Saturday crew",),
+        ("Saturday crew", "Volunteers"),
+    }
+    # What she holds herself she also has as one of the Saturday crew, so ending that alone would change nothing.
+    assert (chains[()].idle, chains["Saturday crew",].idle) == (True, True)
+    cut = client.smallest_cut(orla, "Bookings", "edit")
+    assert {piece.kind for piece in cut.pieces} == {"entry", "membership"}
+    assert (len(cut.pieces), cut.hurts) == (2, [])
+    assert client.smallest_cut(orla, "Bookings", "own").pieces == []

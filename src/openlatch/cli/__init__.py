@@ -27,6 +27,7 @@ _COMMANDS = {
     "show": ("inventory", "Show one entry with all that is known of it"),
     "accounts": ("inventory", "List the shared accounts"),
     "parties": ("inventory", "List who and what has access"),
+    "reach": ("inventory", "Show all that a party can do, and what to end so that it cannot"),
     "flags": ("inventory", "List what is stale or risky, with its facts"),
     "end": ("orders", "Take an access back, and follow it until it is proved"),
     "orders": ("orders", "List orders"),

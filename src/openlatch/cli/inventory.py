@@ -11,11 +11,23 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Column, ago, day, emit, notches, out, output_option, powers, reports_errors
+from openlatch.cli.output import (
+    ORDER,
+    Column,
+    Failure,
+    ago,
+    day,
+    emit,
+    notches,
+    out,
+    output_option,
+    powers,
+    reports_errors,
+)
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["accounts", "flags", "inventory", "parties", "show"]
+__all__ = ["accounts", "flags", "inventory", "parties", "reach", "show"]
 
 
 def _who(e: wire.Entry) -> Text:
@@ -62,6 +74,14 @@ ENTRIES: tuple[Column, ...] = (
     ("last used", _used),
     ("ends", _ends),
     ("why it is flagged", _why),
+)
+CHAINS: tuple[Column, ...] = (
+    ("entry", lambda c: c.entry.ref),
+    ("can", lambda c: powers(c.entry.powers, c.entry.used_powers)),
+    ("where", lambda c: _where(c.entry)),
+    ("as", lambda c: _as(c.entry)),
+    ("through", lambda c: " → ".join(via.party.name for via in c.via) or "directly"),
+    ("why it may not matter", lambda c: "has the same otherwise too" if c.idle else ""),
 )
 ACCOUNTS: tuple[Column, ...] = (
     ("id", lambda a: a.ref),
@@ -220,6 +240,47 @@ def parties(search: str, output: str) -> None:
     """List who and what has access, and on how many accounts."""
     with connect() as client:
         emit(client.parties(search), PARTIES, output, empty="No party matches.")
+
+
+@click.command()
+@click.argument("party")
+@click.option("--account", default="", help="With --power: what to end so that the party loses it on this account.")
+@click.option("--power", type=click.Choice(ORDER), help="With --account: the power that the party should lose.")
+@output_option
+@reports_errors
+def reach(party: str, account: str, power: str | None, output: str) -> None:
+    """Show all that PARTY (address, id or short form) can do, directly and through teams.
+
+    \b
+    With --account and --power it shows the smallest set of entries and memberships to end so that the party loses
+    that power there, while nobody else loses anything; where that is impossible, who would lose what.
+    """
+    if bool(account) != bool(power):
+        raise Failure("--account and --power go together.", "Give both, or neither.", 2)
+    with connect() as client:
+        if account and power:
+            cut = client.smallest_cut(party, account, power)
+            if output == "table":
+                _cut(out(), cut, power, account)
+            else:
+                emit([cut], (), output, empty="")
+            return
+        found = client.reach(party)
+        emit(found.chains, CHAINS, output, empty=f"{found.party.name} can do nothing that is known here.")
+
+
+def _cut(to: Console, cut: wire.Cut, power: str, account: str) -> None:
+    if not cut.pieces:
+        to.print(f"There is nothing to end: this party cannot {power} on {account}.")
+        return
+    for piece in cut.pieces:
+        to.print(Text.assemble((f"  {piece.kind:<12}", "dim"), piece.text, (f"  {piece.ref}", "dim")))
+    if not cut.hurts:
+        to.print("\nNobody else loses anything.")
+        return
+    to.print("\nIt cannot be done without others losing something:", style="dark_orange3")
+    for hurt in cut.hurts:
+        to.print(f"  {hurt.party.name} would lose {', '.join(hurt.loses)}")
 
 
 @click.command()

@@ -29,6 +29,7 @@ from openlatch.errors import (
 )
 
 __all__ = [
+    "ORDER",
     "STUCK",
     "Column",
     "Failure",

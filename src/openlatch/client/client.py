@@ -152,6 +152,15 @@ class Client:
         """Return one party, by id, short form or address."""
         return self._send(wire.Party, "GET", f"/parties/{_part(party)}")
 
+    def reach(self, party: str) -> wire.Reach:
+        """Return everything that a party can do, and through which chains."""
+        return self._send(wire.Reach, "GET", f"/parties/{_part(party)}/reach")
+
+    def smallest_cut(self, party: str, account: str, power: str) -> wire.Cut:
+        """Return the smallest set to end so that a party loses a power on an account, and nobody else anything."""
+        wanted = {"account": account, "power": power}
+        return self._send(wire.Cut, "GET", f"/parties/{_part(party)}/cut", params=wanted)
+
     def entries(self, **wanted: Any) -> Iterator[wire.Entry]:
         """Return entries; `wanted` are the fields of EntryQuery, such as state="live", flagged=True, sort="party"."""
         return self._pages(wire.EntryList, "/entries", wanted)

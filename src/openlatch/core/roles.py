@@ -68,6 +68,8 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "accounts.show": _reads(*_STAFF),
         "parties.browse": _reads(*_STAFF),
         "parties.show": _reads(*_STAFF),
+        "parties.reach": _reads(*_STAFF),
+        "parties.cut": _reads(*_STAFF),
         # A member reaches these too, but only for entries of their own; see operations.entries.
         "entries.browse": _reads(*_EVERYONE),
         "entries.summary": _reads(*_EVERYONE),

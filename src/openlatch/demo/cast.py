@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
-__all__ = ["DOMAIN", "OUTSIDERS", "PASSWORD", "SIGN_INS", "STAFF", "VOLUNTEERS", "Someone"]
+__all__ = ["DOMAIN", "OUTSIDERS", "PASSWORD", "SIGN_INS", "STAFF", "TEAMS", "VOLUNTEERS", "Someone"]
 
 DOMAIN = "kestrelridge.example"
 PASSWORD = "kestrel-ridge-demo"  # noqa: S105 - printed for everyone who starts the demo
@@ -38,6 +38,11 @@ STAFF = tuple(
         "Sabine Thorne",
         "Ivo Marsh",
     )
+)
+TEAMS = (
+    Someone("team:volunteers", "Volunteers", f"volunteers@{DOMAIN}"),
+    Someone("team:guides", "Guides", f"guides@{DOMAIN}"),
+    Someone("team:saturday", "Saturday crew", f"saturday@{DOMAIN}"),
 )
 _FIRST = ["Orla", "Bram", "Celia", "Dov", "Edda", "Finn", "Greta", "Hugo", "Isla", "Joss", "Kira", "Lorne"]
 _LAST = ["Finch", "Alder", "Brook", "Crane", "Dale"]

@@ -6,7 +6,7 @@ import random
 from datetime import datetime, timedelta
 from typing import Any
 
-from openlatch.demo.cast import DOMAIN, OUTSIDERS, STAFF, VOLUNTEERS, Someone
+from openlatch.demo.cast import DOMAIN, OUTSIDERS, STAFF, TEAMS, VOLUNTEERS, Someone
 
 __all__ = ["BRIGHTMERE", "inventory"]
 
@@ -44,17 +44,23 @@ def inventory(now: datetime) -> dict[str, Any]:
         }
         entries.append(entry | more)
 
-    administrators = (*STAFF, *VOLUNTEERS[: ADMINISTRATORS - len(STAFF)])
+    orla, *volunteers = VOLUNTEERS
+    helpers = ADMINISTRATORS - len(STAFF)
+    administrators = (*STAFF, *volunteers[:helpers])
     for someone in administrators:
         recent = chance.choice((0, 0, 1, 2, 5, 9, 30))
         add(someone, "bookings", "administrator", chance.randrange(200, 1500), recent, reviewed_at=[_ago(now, 80)])
-    for someone in VOLUNTEERS[ADMINISTRATORS - len(STAFF) :]:
+    for someone in volunteers[helpers:]:
         given = chance.randrange(30, 1400)
         used = None if chance.random() < 0.06 else min(given - 2, int(chance.expovariate(1 / 25)))
         level = chance.choice(("visitor desk", "visitor desk", "guide", "guide", "guide", "cashier"))
         reviews = [_ago(now, days) for days in (80, 445) if days < given]
         add(someone, "bookings", level, given, used, reviewed_at=reviews)
-    for someone in chance.sample(VOLUNTEERS, 14):
+    # The same rights directly and through two teams, one of them inside the other.
+    add(orla, "bookings", "visitor desk", 700, 1, reviewed_at=[_ago(now, 80), _ago(now, 445)])
+    for team, level in zip(TEAMS, ("guide", "guide", "visitor desk"), strict=True):
+        add(team, "bookings", level, 900, 0)
+    for someone in chance.sample(volunteers, 14):
         add(someone, "gate", "guide", chance.randrange(40, 900), chance.randrange(0, 40))
     by_key = {someone.key: someone for someone in OUTSIDERS}
     payment = {
@@ -76,6 +82,7 @@ def inventory(now: datetime) -> dict[str, Any]:
             "use_known": True, "device": "tablet", "network": "192.0.2.41",
         }
     )  # fmt: skip
+    teams = [{"key": t.key, "kind": "team", "name": t.name, "addresses": [t.address], "verified": True} for t in TEAMS]
     people = [
         {"key": s.key, "kind": "person", "name": s.name, "addresses": [s.address], "status": s.status, "verified": True}
         for s in (*STAFF, *VOLUNTEERS, *(s for s in OUTSIDERS if s.key != "amara.levy"))
@@ -92,10 +99,20 @@ def inventory(now: datetime) -> dict[str, Any]:
             {"key": "bookings", "name": "Bookings", "criticality": "vital"},
             {"key": "gate", "name": "Gate", "criticality": "normal"},
         ],
-        "parties": [*people, tablet],
+        "parties": [*people, *teams, tablet],
         "entries": entries,
+        "memberships": _memberships(chance),
         "refuse": {e["key"]: consent for e in entries if e["level"] == "administrator"},
     }
+
+
+def _memberships(chance: random.Random) -> list[dict[str, str]]:
+    """Everyone is a volunteer through one of two teams; some guides, and Orla, are in both."""
+    volunteers, guides, saturday = (team.key for team in TEAMS)
+    members = [(volunteers, guides), (volunteers, saturday), (guides, VOLUNTEERS[0].key), (saturday, VOLUNTEERS[0].key)]
+    for someone in VOLUNTEERS[1:]:
+        members.append((chance.choice((guides, guides, saturday)), someone.key))
+    return [{"team": team, "member": member} for team, member in members]
 
 
 def _ago(now: datetime, days: int) -> str:

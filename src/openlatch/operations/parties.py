@@ -1,12 +1,49 @@
-"""Parties, and how many accounts each has access to."""
+"""Parties: on how many accounts each is, what each can do through which chains, and how to take a power from one."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass
+from uuid import UUID
+
 from openlatch.core.model import Party
+from openlatch.core.powers import Power
+from openlatch.core.reach import Cut, Graph, Link, idle_ends, smallest_cut
+from openlatch.core.reach import reach as reach_of
+from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
+from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 
-__all__ = ["browse", "show"]
+__all__ = ["ChainSight", "CutSight", "ReachSight", "browse", "cut", "reach", "show"]
+
+
+@dataclass(frozen=True, slots=True)
+class ChainSight:
+    """One entry that a party comes to, as whom; `idle` if its end alone would change nothing for the party."""
+
+    listed: Listed
+    links: tuple[tuple[Link, Party], ...]
+    idle: bool
+
+
+@dataclass(frozen=True, slots=True)
+class ReachSight:
+    """Everything that a party can do."""
+
+    party: Party
+    chains: tuple[ChainSight, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class CutSight:
+    """A smallest cut with what it is about: entries and memberships to end, and whom it would hurt."""
+
+    cut: Cut
+    entries: Mapping[UUID, Listed]
+    links: Mapping[UUID, Link]
+    parties: Mapping[UUID, Party]
+    accounts: Mapping[UUID, str]
 
 
 @operation("parties.browse")
@@ -19,3 +56,51 @@ def browse(call: Call, q: str, limit: int, cursor: str | None) -> Page[tuple[Par
 def show(call: Call, text: str) -> tuple[Party, int]:
     """One party, by id, short form or address."""
     return call.tx.parties.find(text)
+
+
+@operation("parties.reach")
+def reach(call: Call, text: str) -> ReachSight:
+    """Everything that a party can do, directly and through teams of teams, each by a shortest chain."""
+    party = call.tx.parties.find(text)[0]
+    graph, _ = _graph(call, party.id)
+    chains = reach_of(graph, party.id)
+    listed = call.tx.entries.about(chain.entry.id for chain in chains)
+    teams = call.tx.parties.some(link.as_party for chain in chains for link in chain.links)
+    return ReachSight(
+        party,
+        tuple(
+            ChainSight(
+                listed[chain.entry.id],
+                tuple((link, teams[link.as_party]) for link in chain.links),
+                party.id in idle_ends(graph, chain.entry),
+            )
+            for chain in chains
+        ),
+    )
+
+
+@operation("parties.cut")
+def cut(call: Call, text: str, account: str, power: str) -> CutSight:
+    """The smallest set of entries and memberships to end so that a party loses a power on an account, and nobody else
+    loses anything.
+    """
+    party = call.tx.parties.find(text)[0]
+    (wanted,) = words(Power, power, "power") or (Power.VIEW,)
+    graph, links = _graph(call, party.id)
+    found = smallest_cut(graph, party.id, call.tx.accounts.find(account)[0].id, wanted)
+    named = {link.id: link for link in links if link.id in found.pieces}
+    people = {one for link in named.values() for one in (link.actor, link.as_party)} | set(found.hurts)
+    return CutSight(
+        found,
+        call.tx.entries.about(found.pieces),
+        named,
+        call.tx.parties.some(people),
+        call.tx.accounts.names({claim.account_id for lost in found.hurts.values() for claim in lost}),
+    )
+
+
+def _graph(call: Call, party_id: UUID) -> tuple[Graph, tuple[Link, ...]]:
+    """The part of the inventory that hangs together with a party."""
+    links = tuple(Link(m.id, m.member_id, m.team_id, "member") for m in call.tx.memberships.around(party_id))
+    parties = {party_id} | {one for link in links for one in (link.actor, link.as_party)}
+    return Graph(call.tx.entries.held_by(parties), links), links

@@ -71,6 +71,7 @@ class FeedStandIn:
         rows = [
             (noun, item["key"], json.dumps(item)) for noun in ("accounts", "parties", "entries") for item in seed[noun]
         ]
+        rows += [("memberships", f"{m['team']} {m['member']}", json.dumps(m)) for m in seed.get("memberships", [])]
         with self._db:
             self._db.execute("begin")
             self._db.executemany("insert into items (noun, key, body) values (?, ?, ?)", rows)
@@ -105,18 +106,22 @@ class FeedStandIn:
             return _json({"reason": "out of memory"}, 503)
         page: dict[str, Any] = {"total": len(entries) + int(self._fault("total_off") or 0)}
         if start == 0:
-            page |= {"accounts": self._items("accounts"), "parties": self._items("parties")}
+            page |= {noun: self._items(noun) for noun in ("accounts", "parties", "memberships")}
         page["entries"] = entries[start : start + PAGE]
         page["next"] = str(start + PAGE) if start + PAGE < len(entries) else None
         return _json(page)
 
     def _party(self, _request: Request, party: str) -> Response:
         entries = self._items("entries", also_ended=self._spend("keep_listing"))
+        memberships = [m for m in self._items("memberships") if m["member"] == party]
         return _json(
             {
                 "accounts": self._items("accounts"),
-                "parties": [p for p in self._items("parties") if p["key"] == party],
+                "parties": [
+                    p for p in self._items("parties") if p["key"] in {party, *(m["team"] for m in memberships)}
+                ],
                 "entries": [e for e in entries if e["party"] == party],
+                "memberships": memberships,
                 "next": None,
             }
         )

@@ -2,20 +2,38 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from datetime import datetime
+from uuid import UUID
 
 from openlatch.core import model
 from openlatch.core.ids import ref_of
 from openlatch.core.orders import TABLE, Move, Order
+from openlatch.core.reach import Link
 from openlatch.core.rules import RULES, Flag
 from openlatch.operations.entries import Sight
 from openlatch.operations.orders import OrderSight, PlanSight
+from openlatch.operations.parties import CutSight, ReachSight
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent
 from openlatch.store.people import Token
 from openlatch.wire import messages as wire
 
-__all__ = ["account", "entry", "event", "flag", "order", "party", "person", "plan", "provider", "reading", "token"]
+__all__ = [
+    "account",
+    "cut",
+    "entry",
+    "event",
+    "flag",
+    "order",
+    "party",
+    "person",
+    "plan",
+    "provider",
+    "reach",
+    "reading",
+    "token",
+]
 
 _BY_HAND = (Move.TRY_AGAIN, Move.CANCEL)
 
@@ -209,6 +227,53 @@ def order(sight: OrderSight) -> wire.Order:
 
 def _moves(o: Order) -> list[str]:
     return [move.value for move in _BY_HAND if (o.state, move) in TABLE]
+
+
+def reach(sight: ReachSight, outside: bool) -> wire.Reach:
+    return wire.Reach(
+        party=party(sight.party, outside),
+        chains=[
+            wire.Chain(
+                entry=entry(Sight(one.listed, ())),
+                via=[wire.Via(id=link.id, party=_named(team), how=link.how) for link, team in one.links],
+                idle=one.idle,
+            )
+            for one in sight.chains
+        ],
+    )
+
+
+def cut(sight: CutSight) -> wire.Cut:
+    return wire.Cut(
+        pieces=[
+            _entry_piece(sight.entries[piece])
+            if piece in sight.entries
+            else _membership_piece(sight.links[piece], sight.parties)
+            for piece in sight.cut.pieces
+        ],
+        hurts=[
+            wire.Hurt(
+                party=_named(sight.parties[one]),
+                loses=sorted({f"{claim.power} on {sight.accounts[claim.account_id]}" for claim in lost}),
+            )
+            for one, lost in sight.cut.hurts.items()
+        ],
+    )
+
+
+def _entry_piece(listed: Listed) -> wire.CutPiece:
+    e = listed.entry
+    text = f"End the {e.kind} “{e.level}” of {listed.party.name} on {listed.account.name}."
+    return wire.CutPiece(kind="entry", id=e.id, ref=e.ref, text=text)
+
+
+def _membership_piece(link: Link, parties: Mapping[UUID, model.Party]) -> wire.CutPiece:
+    text = f"Take {parties[link.actor].name} out of the team {parties[link.as_party].name}."
+    return wire.CutPiece(kind="membership", id=link.id, ref=ref_of(link.id), text=text)
+
+
+def _named(p: model.Party) -> wire.Ref:
+    return wire.Ref(id=p.id, ref=p.ref, name=p.name)
 
 
 def event(e: LoggedEvent, about: Listed | None) -> wire.Event:

@@ -11,7 +11,11 @@ from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstrai
 __all__ = [
     "Account",
     "AccountList",
+    "Chain",
     "Consequence",
+    "Cut",
+    "CutPiece",
+    "CutQuery",
     "Dependency",
     "Entry",
     "EntryFilter",
@@ -22,6 +26,7 @@ __all__ = [
     "Flag",
     "FlagList",
     "FlagQuery",
+    "Hurt",
     "LogHead",
     "LogQuery",
     "Me",
@@ -42,6 +47,7 @@ __all__ = [
     "Problem",
     "Provider",
     "ProviderList",
+    "Reach",
     "Reading",
     "ReadingList",
     "Receipt",
@@ -54,6 +60,7 @@ __all__ = [
     "Token",
     "TokenList",
     "TokenSecret",
+    "Via",
     "Workspace",
 ]
 
@@ -386,6 +393,62 @@ class FlagQuery(PageQuery):
 
 
 # Taking back
+
+
+class Via(Sent):
+    """One step of a chain: acting as this party, `how` (such as `member`)."""
+
+    id: UUID
+    party: Ref
+    how: str
+
+
+class Chain(Sent):
+    """One entry that a party comes to; `via` is empty where it holds the entry itself.
+
+    `idle` says that ending this entry alone would change nothing for the party: it has the same otherwise too.
+    """
+
+    entry: Entry
+    via: list[Via]
+    idle: bool
+
+
+class Reach(Sent):
+    """Everything that a party can do, and through which chains, the shortest first."""
+
+    party: Party
+    chains: list[Chain]
+
+
+class CutQuery(Taken):
+    """From which account a party should lose which power."""
+
+    account: Text
+    power: PowerWord
+
+
+class CutPiece(Sent):
+    """Something to end: an `entry`, or a `membership` in a team."""
+
+    kind: Literal["entry", "membership"]
+    id: UUID
+    ref: str
+    text: str
+
+
+class Hurt(Sent):
+    """Someone else who would lose something."""
+
+    party: Ref
+    loses: list[str]
+
+
+class Cut(Sent):
+    """The smallest set to end so that a party loses a power; `hurts` is empty whenever that can be avoided."""
+
+    pieces: list[CutPiece]
+    hurts: list[Hurt]
 
 
 class Consequence(Sent):

@@ -35,3 +35,16 @@ def list_parties(call: Call, query: PartyQuery) -> wire.PartyList:
 def get_party(call: Call, party: str) -> wire.Party:
     """One party, by id, short form or address."""
     return _rendered(call, *parties.show(call, party))
+
+
+@routes.route("GET", "/parties/<party>/reach", returns=wire.Reach)
+def get_reach(call: Call, party: str) -> wire.Reach:
+    """Everything that a party can do, directly and through teams, and by which chains."""
+    sight = parties.reach(call, party)
+    return render.reach(sight, not call.tx.workspace.circle.holds(sight.party))
+
+
+@routes.route("GET", "/parties/<party>/cut", query=wire.CutQuery, returns=wire.Cut)
+def get_smallest_cut(call: Call, party: str, query: wire.CutQuery) -> wire.Cut:
+    """The smallest set to end so that a party loses a power on an account and nobody else loses anything."""
+    return render.cut(parties.cut(call, party, query.account, query.power))
