@@ -151,6 +151,19 @@ def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Des
     expect(article.get_by_text(re.compile("^ ?complete: "))).to_be_visible()
 
 
+def test_a_party_shows_its_reach_and_what_would_have_to_end(page: Page) -> None:
+    sign_in(page, to="/parties?q=orla")
+    page.get_by_role("link", name="Orla Finch").click()
+    expect(page.get_by_role("img", name=re.compile("What Orla Finch can do: directly to Bookings"))).to_be_visible()
+    expect(page.get_by_text("Take Orla Finch out of the team Saturday crew.")).to_be_visible()
+    expect(page.get_by_text("nobody else loses anything")).to_be_visible()
+    page.get_by_label("Power").select_option("own")
+    expect(page.get_by_text("this party cannot do that there")).to_be_visible()
+    page.get_by_role("link", name="Accounts").click()
+    page.get_by_role("link", name="Gate", exact=True).click()
+    expect(page).to_have_url(re.compile("/inventory.account=Gate"))
+
+
 def test_an_order_that_is_stuck_says_why_and_is_called_off(page: Page, spare: Spare, desk: Desk) -> None:
     entry = spare()
     desk.refuse(entry, "consent is missing")
@@ -191,7 +204,17 @@ def test_every_page_keeps_to_wcag_2_2_aa(page: Page, client: Client, theme: str)
     assert faults_of(page) == []
     sign_in(page)
     entry = next(client.entries(flagged=True, state="live"))
-    for place in ("/orders", "/providers", "/log", "/inventory?flagged=true", f"/inventory?entry={entry.ref}"):
+    orla = client.party(f"orla.finch@{DOMAIN}").ref
+    for place in (
+        "/orders",
+        "/accounts",
+        "/parties",
+        f"/parties/{orla}",
+        "/providers",
+        "/log",
+        "/inventory?flagged=true",
+        f"/inventory?entry={entry.ref}",
+    ):
         page.goto(place)
         page.get_by_role("heading", level=1).wait_for()
         page.wait_for_load_state("networkidle")

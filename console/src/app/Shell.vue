@@ -18,6 +18,7 @@ const { me, error } = session;
 const theme = useTheme();
 const sheet = ref(false);
 const maySeeOrders = session.may("orders.browse");
+const maySeeParties = session.may("parties.browse");
 const mayReadLog = session.may("log.browse");
 
 const signedOut = computed(() => error.value instanceof Problem && error.value.status === 401);
@@ -43,6 +44,8 @@ const places = computed(() =>
       count: standing.data.value?.entries,
       shown: true,
     },
+    { to: "/accounts", name: "Accounts", count: undefined, shown: maySeeParties.value },
+    { to: "/parties", name: "Parties", count: undefined, shown: maySeeParties.value },
     {
       to: "/orders",
       name: "Orders",
@@ -69,6 +72,8 @@ useShortcuts({
     setTimeout(() => (going = false), 1500);
   },
   i: go("i", "/inventory"),
+  a: go("a", "/accounts"),
+  w: go("w", "/parties"),
   o: go("o", "/orders"),
   p: go("p", "/providers"),
   l: go("l", "/log"),

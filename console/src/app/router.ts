@@ -15,6 +15,21 @@ export const router = createRouter({
       meta: { title: "Inventory" },
     },
     {
+      path: "/accounts",
+      component: () => import("@/features/accounts/AccountsPage.vue"),
+      meta: { title: "Accounts" },
+    },
+    {
+      path: "/parties",
+      component: () => import("@/features/parties/PartiesPage.vue"),
+      meta: { title: "Parties" },
+    },
+    {
+      path: "/parties/:party",
+      component: () => import("@/features/parties/PartyPage.vue"),
+      meta: { title: "Party" },
+    },
+    {
       path: "/orders",
       component: () => import("@/features/orders/OrdersPage.vue"),
       meta: { title: "Orders" },

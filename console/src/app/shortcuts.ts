@@ -24,6 +24,8 @@ export const SHEET: [string, string][] = [
   ["e", "end the access of the open entry"],
   ["Esc", "close what is open"],
   ["g i", "go to the inventory"],
+  ["g a", "go to the accounts"],
+  ["g w", "go to the parties (who)"],
   ["g o", "go to the orders"],
   ["g p", "go to the providers"],
   ["g l", "go to the log"],

@@ -81,7 +81,7 @@ CHAINS: tuple[Column, ...] = (
     ("where", lambda c: _where(c.entry)),
     ("as", lambda c: _as(c.entry)),
     ("through", lambda c: " → ".join(via.party.name for via in c.via) or "directly"),
-    ("why it may not matter", lambda c: "has the same otherwise too" if c.idle else ""),
+    ("ending it alone", lambda c: "changes nothing" if c.idle else "takes it away"),
 )
 ACCOUNTS: tuple[Column, ...] = (
     ("id", lambda a: a.ref),

@@ -9,7 +9,9 @@ import { useNow } from "@/ui/clock";
 import { ago, day, exact } from "@/ui/time";
 
 const props = defineProps<{ entry: Entry }>();
-const { zone } = useSession();
+const session = useSession();
+const { zone } = session;
+const mayReach = session.may("parties.reach");
 const now = useNow();
 const axis = axisAround(Date.now(), 408);
 
@@ -55,7 +57,10 @@ const facts = computed(() => {
       }}<template v-if="given"> · {{ given }}</template>
     </p>
     <h2 class="mt-2 pr-6">
-      {{ entry.party.name }}
+      <RouterLink v-if="mayReach" :to="`/parties/${entry.party.ref}`" class="hover:underline">{{
+        entry.party.name
+      }}</RouterLink>
+      <template v-else>{{ entry.party.name }}</template>
       <em
         v-if="entry.party.outside"
         class="ml-1 rounded-[3px] border border-current px-1 align-middle font-sans text-[11.5px] text-act not-italic"

@@ -14,6 +14,8 @@ const WHAT: Record<string, string> = {
   "order.tried-again": "Order tried again",
   "order.cancelled": "Order called off",
   "order.proved": "Order proved",
+  "member.joined": "Joined a team",
+  "member.left": "Left a team",
   "reading.asked": "Reading asked for",
   "reading.complete": "Reading complete",
   "reading.partial": "Reading broke off",

@@ -1,0 +1,46 @@
+import { describe, expect, it } from "vitest";
+import { layout, tone, type Step } from "./reach";
+
+const step = (way: string, account: string, ...powers: string[]): Step => ({
+  way,
+  what: way ? "team" : "",
+  account,
+  provider: "Ticket Desk",
+  powers,
+});
+
+describe("the reach map", () => {
+  it("joins each way to each account once, as wide as the powers it carries", () => {
+    const map = layout([
+      step("", "Bookings", "view"),
+      step("", "Bookings", "view", "edit"),
+      step("Saturday crew", "Bookings", "view"),
+      step("Saturday crew", "Gate", "spend"),
+    ]);
+    expect(map.ways.map((way) => way.name)).toEqual(["direct", "Saturday crew"]);
+    expect(map.accounts.map((account) => account.name)).toEqual(["Bookings", "Gate"]);
+    expect(map.right.map((ribbon) => ribbon.key)).toHaveLength(3);
+    const [direct, crew] = map.right;
+    expect(direct?.width).toBeGreaterThan(crew?.width ?? 0);
+    expect(map.right.map((ribbon) => ribbon.tone)).toEqual(["change", "look", "money"]);
+  });
+
+  it("keeps every knot inside, and no two of a column on one another", () => {
+    const map = layout(Array.from({ length: 9 }, (_, n) => step(`team ${n}`, `account ${n % 4}`, "view")));
+    for (const column of [map.ways, map.accounts]) {
+      const heights = column.map((knot) => knot.y);
+      expect(new Set(heights).size).toBe(column.length);
+      expect(Math.min(...heights)).toBeGreaterThan(0);
+      expect(Math.max(...heights)).toBeLessThan(map.height);
+    }
+  });
+
+  it("is told by its gravest power", () => {
+    expect([tone(["view"]), tone(["view", "admit"]), tone(["edit", "withdraw"]), tone([])]).toEqual([
+      "look",
+      "change",
+      "money",
+      "look",
+    ]);
+  });
+});

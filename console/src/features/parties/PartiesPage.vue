@@ -1,0 +1,99 @@
+<script setup lang="ts">
+import { useInfiniteQuery } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import FreshnessNote from "@/features/providers/FreshnessNote.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+const route = useRoute();
+const router = useRouter();
+const q = computed(() => (typeof route.query.q === "string" ? route.query.q : ""));
+const text = ref(q.value);
+let timer = 0;
+watch(text, (value) => {
+  window.clearTimeout(timer);
+  timer = window.setTimeout(
+    () => void router.replace({ query: value.trim() ? { q: value.trim() } : {} }),
+    200,
+  );
+});
+
+const pages = useInfiniteQuery({
+  queryKey: computed(() => ["parties", "list", q.value]),
+  queryFn: ({ pageParam }) =>
+    take(api.GET("/parties", { params: { query: { q: q.value, limit: 200, cursor: pageParam } } })),
+  initialPageParam: undefined as string | undefined,
+  getNextPageParam: (last) => last.next ?? undefined,
+  placeholderData: (former) => former,
+});
+const { error, isPending, hasNextPage } = pages;
+const parties = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
+</script>
+
+<template>
+  <section class="flex h-full flex-col pt-5 pl-[26px]" aria-label="Parties">
+    <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2 pr-6">
+      <div>
+        <h1>Parties</h1>
+        <p class="mt-[5px] text-mute">Who and what has access: people, teams, programs.</p>
+      </div>
+      <FreshnessNote />
+    </header>
+    <input
+      v-model="text"
+      type="search"
+      class="field mt-4 w-[250px] text-[13px]"
+      aria-label="Search names and addresses"
+      placeholder="Search names and addresses"
+    />
+    <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />
+    <p v-else-if="isPending" class="mt-8 text-mute" role="status">Looking…</p>
+    <div v-else-if="!parties.length" class="mt-10">
+      <p class="font-[620]">{{ q ? "Nobody matches." : "Nobody is known yet." }}</p>
+      <p class="text-mute">Parties appear when a provider has been read.</p>
+    </div>
+    <div
+      v-else
+      class="mt-4 min-h-0 flex-1 overflow-auto pr-6"
+      tabindex="0"
+      role="region"
+      aria-label="List of parties"
+    >
+      <table class="w-full min-w-[640px] border-collapse text-left">
+        <thead class="text-[12.5px] text-mute">
+          <tr class="border-b border-rule">
+            <th class="head">Who</th>
+            <th class="head">Address</th>
+            <th class="head">What</th>
+            <th class="head">Status</th>
+            <th class="head text-right">On accounts</th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="party in parties" :key="party.id" class="border-b border-line hover:bg-wash/60">
+            <td class="cell">
+              <RouterLink :to="`/parties/${party.ref}`" class="font-[620] hover:underline">{{
+                party.name
+              }}</RouterLink>
+              <em
+                v-if="party.outside"
+                class="ml-2 rounded-[3px] border border-current px-1 text-[11.5px] text-act not-italic"
+                >outside</em
+              >
+            </td>
+            <td class="cell text-mute">{{ party.addresses.join(", ") || "none known" }}</td>
+            <td class="cell">{{ party.kind }}</td>
+            <td class="cell" :class="party.status === 'left' ? 'font-semibold text-high' : 'text-mute'">
+              {{ party.status === "unknown" ? "" : party.status }}
+            </td>
+            <td class="cell text-right tabular-nums">{{ party.on_accounts }}</td>
+          </tr>
+        </tbody>
+      </table>
+      <button v-if="hasNextPage" type="button" class="button my-4" @click="pages.fetchNextPage()">
+        More
+      </button>
+    </div>
+  </section>
+</template>

@@ -1,0 +1,111 @@
+<script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
+import { computed } from "vue";
+import { useRoute } from "vue-router";
+import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
+import ReachMap from "@/charts/ReachMap.vue";
+import SpanStrip from "@/charts/SpanStrip.vue";
+import StripAxis from "@/charts/StripAxis.vue";
+import { axisAround } from "@/charts/strip";
+import type { Step } from "@/charts/reach";
+import FreshnessNote from "@/features/providers/FreshnessNote.vue";
+import PowerMarks from "@/ui/PowerMarks.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import SmallestCut from "./SmallestCut.vue";
+
+const route = useRoute();
+const { zone } = useSession();
+const wanted = computed(() => String(route.params.party));
+const axis = axisAround(Date.now(), 246);
+
+const { data: reach, error } = useQuery({
+  queryKey: computed(() => ["parties", "reach", wanted.value]),
+  queryFn: () => take(api.GET("/parties/{party}/reach", { params: { path: { party: wanted.value } } })),
+});
+const party = computed(() => reach.value?.party);
+const chains = computed(() => reach.value?.chains ?? []);
+const steps = computed<Step[]>(() =>
+  chains.value.map(({ entry, via }) => ({
+    way: via.at(-1)?.party.name ?? "",
+    what: via.length > 1 ? `team, through ${via.at(-2)?.party.name}` : via.length ? "team" : "",
+    account: entry.account.name,
+    provider: entry.provider.name,
+    powers: entry.powers,
+  })),
+);
+const accounts = computed(() => [...new Set(chains.value.map(({ entry }) => entry.account.name))]);
+const sub = computed(() => {
+  const ways = chains.value.length;
+  const to = accounts.value.length;
+  return `${ways} ${ways === 1 ? "way" : "ways"} in, to ${to} ${to === 1 ? "account" : "accounts"}`;
+});
+</script>
+
+<template>
+  <section class="h-full overflow-auto px-[26px] pt-5 pb-8" aria-label="Party" tabindex="0">
+    <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
+      <RouterLink class="button mt-3 inline-block" to="/parties">All parties</RouterLink>
+    </ProblemNote>
+    <p v-else-if="!party" class="mt-8 text-mute" role="status">Working out what this party can do…</p>
+    <template v-else>
+      <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2">
+        <div>
+          <p class="small"><RouterLink class="link" to="/parties">Parties</RouterLink> · {{ party.ref }}</p>
+          <h1 class="mt-1">{{ party.name }}</h1>
+          <p class="mt-[5px] text-mute">
+            {{ party.kind }}<template v-if="party.outside">, outside the circle</template
+            ><b v-if="party.status === 'left'" class="font-semibold text-high">, has left</b> ·
+            {{ party.addresses.join(", ") || "no address known" }}
+          </p>
+        </div>
+        <FreshnessNote />
+      </header>
+      <p v-if="!chains.length" class="mt-8">Nothing that is known here lets this party do anything now.</p>
+      <template v-else>
+        <ReachMap class="mt-4" :name="party.name" :sub="sub" :steps="steps" />
+        <SmallestCut :party="party.ref" :name="party.name" :accounts="accounts" class="mt-6 max-w-3xl" />
+        <h3 class="section">Every way in</h3>
+        <div class="overflow-x-auto" tabindex="0" role="region" aria-label="Every way in">
+          <table class="w-full min-w-[820px] border-collapse text-left">
+            <thead class="text-[12.5px] text-mute">
+              <tr class="border-b border-rule">
+                <th class="head">Where</th>
+                <th class="head">As</th>
+                <th class="head">Through</th>
+                <th class="head">Powers</th>
+                <th class="head"><StripAxis :axis="axis" :zone="zone" /></th>
+                <th class="head">Ending it alone</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="{ entry, via, idle } in chains" :key="entry.id" class="border-b border-line">
+                <td class="cell">
+                  <RouterLink
+                    class="font-[620] hover:underline"
+                    :to="{ path: '/inventory', query: { entry: entry.ref } }"
+                  >
+                    {{ entry.account.name }}
+                  </RouterLink>
+                  <span class="small block">{{ entry.provider.name }}</span>
+                </td>
+                <td class="cell">
+                  {{ entry.kind }}<span class="small block">{{ entry.level }}</span>
+                </td>
+                <td class="cell">{{ via.map((one) => one.party.name).join(" → ") || "directly" }}</td>
+                <td class="cell pt-3"><PowerMarks :held="entry.powers" :used="entry.used_powers" /></td>
+                <td class="cell"><SpanStrip :entry="entry" :axis="axis" :zone="zone" /></td>
+                <td class="cell text-[13px] text-mute">
+                  {{ idle ? "changes nothing: the same comes otherwise too" : "" }}
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+      </template>
+      <p class="mt-5 font-mono text-[12.5px] text-mute">
+        openlatch reach {{ party.addresses[0] ?? party.ref }}
+      </p>
+    </template>
+  </section>
+</template>
