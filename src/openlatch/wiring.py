@@ -10,6 +10,7 @@ from dataclasses import dataclass
 from datetime import UTC, datetime
 from importlib.metadata import entry_points
 from pathlib import Path
+from threading import Lock
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -140,8 +141,23 @@ def now() -> datetime:
     return datetime.now(UTC)
 
 
-def _new_id() -> UUID:
-    return uuid7(now(), secrets.randbits(74))
+class _NewIds:
+    """Makes ids that grow within this process even inside one millisecond, so that events keep their order."""
+
+    def __init__(self) -> None:
+        self._lock = Lock()
+        self._last = UUID(int=0)
+
+    def __call__(self) -> UUID:
+        made = uuid7(now(), secrets.randbits(74))
+        with self._lock:
+            if made <= self._last:
+                made = UUID(int=self._last.int + 1 + secrets.randbits(40))
+            self._last = made
+        return made
+
+
+_new_id = _NewIds()
 
 
 def _log(form: str) -> None:

@@ -20,6 +20,7 @@ from openlatch.core.reconcile import (
     ObservedParty,
     complaints,
     reconcile,
+    withheld,
 )
 from tests.factories import GATE, NOW, PROVIDER, ago, ids, observed, observed_party
 
@@ -100,6 +101,18 @@ def test_a_reading_of_one_party_concludes_about_that_party_only(
     shown = [e for e in theirs if data.draw(st.booleans())]
     changes, _ = read(held, observation(shown, parties=[observed_party(subject)]), subject)
     assert {before.key for before, _ in changes.gone} == {e.key for e in theirs} - {e.key for e in shown}
+
+
+@given(entries, st.data(), st.integers(1, 100))
+def test_a_reading_that_lost_too_much_is_told_from_one_that_lost_a_little(
+    found: list[ObservedEntry], data: st.DataObject, percent: int
+) -> None:
+    _, held = read(EMPTY, observation(found))
+    shown = [e for e in found if data.draw(st.booleans())]
+    lost = len(found) - len(shown)
+    too_much = lost > 5 and lost / max(len(found), 1) > percent / 100
+    assert withheld(held, observation(shown), percent) == (lost if too_much else 0)
+    assert withheld(held, observation(shown, ReadingOutcome.PARTIAL), percent) == 0
 
 
 pairs = st.sets(st.tuples(st.sampled_from(["guides", "crew"]), people | st.just("crew")), max_size=8)

@@ -145,10 +145,14 @@ def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Des
     sign_in(page, to="/providers")
     article = page.get_by_role("article").filter(has_text="Ticket Desk")
     with desk.fault(break_after=40):
-        article.get_by_role("button", name="Read again").click()
+        article.get_by_role("button", name="Read again", exact=True).click()
         expect(article.get_by_text("broke off; nothing was concluded to be gone")).to_be_visible()
-    article.get_by_role("button", name="Read again").click()
+    with desk.fault(hide=60):
+        article.get_by_role("button", name="Read again", exact=True).click()
+        expect(article.get_by_role("button", name=re.compile("really gone: read again and end 60"))).to_be_visible()
+    article.get_by_role("button", name="Read again", exact=True).click()
     expect(article.get_by_text(re.compile("^ ?complete: "))).to_be_visible()
+    expect(article.get_by_role("button", name=re.compile("really gone"))).to_be_hidden()
 
 
 def test_a_party_shows_its_reach_and_what_would_have_to_end(page: Page) -> None:

@@ -46,6 +46,23 @@ def test_a_provider_that_is_down_or_shows_half_leaves_the_inventory_with_its_age
     assert read(client).state == "complete"
 
 
+def test_a_provider_that_suddenly_shows_far_less_is_not_believed_until_somebody_says_so(
+    client: Client, desk: Desk
+) -> None:
+    read(client)
+    before = standing(client)
+    with desk.fault(hide=60):
+        doubted = read(client)
+        assert (doubted.state, doubted.withheld, standing(client)) == ("partial", 60, before)
+        assert "Somebody has to say" in doubted.trouble
+        accepted = list(client.follow_reading(client.read("Ticket Desk", accept_loss=True).id))[-1]
+        assert (accepted.state, accepted.counts["gone"]) == ("complete", 60)
+        assert len(standing(client)) == len(before) - 60
+    back = read(client)
+    # What comes back is a new entry: the old one's life, and its end, stay in the log.
+    assert (back.counts["new"], len(standing(client) - before)) == (60, 60)
+
+
 def test_an_order_waits_while_the_provider_is_down_and_is_proved_when_it_is_back(
     client: Client, spare: Spare, desk: Desk
 ) -> None:

@@ -6,6 +6,7 @@ from collections.abc import Iterator
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime
+from itertools import repeat
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -22,9 +23,10 @@ from openlatch.errors import Changed, Misconfigured
 from openlatch.local.stack import Stack
 from openlatch.store import Store
 from openlatch.store.tables import Base
-from tests.factories import account, entry, party
+from tests.factories import account, entry, ids, party
 
 NOW = datetime(2026, 5, 10, tzinfo=UTC)
+NEW_ID = ids()
 
 
 @pytest.fixture
@@ -114,7 +116,16 @@ def test_a_job_is_queued_with_its_change_or_not_at_all(stack: Stack, store: Stor
 
 
 def event(number: int) -> Event:
-    return Event(uuid4(), NOW, "Maren Ashdown", "entry.found", "entry", uuid4(), {"number": number})
+    return Event(NEW_ID(), NOW, "Maren Ashdown", "entry.found", "entry", uuid4(), {"number": number})
+
+
+def sealed_up_to(store: Store, workspace: UUID, size: int) -> None:
+    """Seal until the log has that size; the stack's own sealer and its other transactions may come in between."""
+    for _ in repeat(None):
+        with store.transaction(workspace) as sealer:
+            sealer.events.seal(link, NOW)
+            if sealer.events.head().size >= size:
+                return
 
 
 def test_events_of_transactions_that_overlap_are_sealed_once_in_an_unbroken_chain(
@@ -126,17 +137,17 @@ def test_events_of_transactions_that_overlap_are_sealed_once_in_an_unbroken_chai
             late.events.append([event(2), event(3)])
         with store.transaction(workspace) as sealer:
             # What an older transaction can still precede must wait for it.
-            assert sealer.events.seal(link, NOW) == 0
-    with store.transaction(workspace) as sealer:
-        assert sealer.events.seal(link, NOW) == 3
+            assert (sealer.events.seal(link, NOW), sealer.events.head().size) == (0, 0)
+    sealed_up_to(store, workspace, 3)
     with store.transaction(workspace) as tx:
         tx.events.append([event(4)])
-    with store.transaction(workspace) as sealer:
-        assert sealer.events.seal(link, NOW) == 1
-        head = sealer.events.head()
-        page = sealer.events.browse(subject_id=None, sealed_only=True, oldest_first=True, limit=10, cursor=None)
+    sealed_up_to(store, workspace, 4)
+    with store.transaction(workspace) as tx:
+        head = tx.events.head()
+        page = tx.events.browse(subject_id=None, sealed_only=True, oldest_first=True, limit=10, cursor=None)
     log = [Sealed(e.number or 0, e.content, e.link or "") for e in page.items]
     assert verify(log) == (4, head.link, None)
+    assert [e.content["facts"]["number"] for e in page.items] == [1, 2, 3, 4]
 
 
 def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, workspace: UUID) -> None:
@@ -169,8 +180,7 @@ def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, worksp
 def test_the_log_refuses_to_be_altered(stack: Stack, store: Store, workspace: UUID, statement: str) -> None:
     with store.transaction(workspace) as tx:
         tx.events.append([event(1)])
-    with store.transaction(workspace) as tx:
-        tx.events.seal(link, NOW)
+    sealed_up_to(store, workspace, 1)
     with raw(stack, workspace) as connection, pytest.raises(psycopg.errors.IntegrityConstraintViolation):
         connection.execute(statement)
 
@@ -180,3 +190,9 @@ def test_a_login_that_passes_over_row_level_security_is_refused(stack: Stack) ->
     with pytest.raises(Misconfigured, match="passes over row-level security"):
         Store(engine).migrate()
     engine.dispose()
+
+
+def test_ids_grow_even_inside_one_millisecond(stack: Stack) -> None:
+    made = [stack.service.services.new_id() for _ in range(5000)]
+    assert made == sorted(set(made))
+    assert {one.version for one in made} == {7}

@@ -79,18 +79,24 @@ def add(
 
 @click.command()
 @click.argument("provider")
+@click.option("--accept-loss", is_flag=True, help="What it no longer shows is really gone, however much that is.")
 @reports_errors
-def read(provider: str) -> None:
+def read(provider: str, accept_loss: bool) -> None:
     """Read PROVIDER (id, short form or name) now, and watch it."""
     with connect() as client:
         found = client.provider(provider)
-        reading = _watch(client, found, client.read(str(found.id)))
+        reading = _watch(client, found, client.read(str(found.id), accept_loss=accept_loss))
     counts = ", ".join(
         f"{reading.counts[word]} {word}" for word in ("new", "changed", "gone", "unchanged") if reading.counts
     )
     if reading.state == "complete":
         click.echo(f"{found.name}: complete, {reading.seen} entries: {counts}.")
         return
+    if reading.withheld:
+        raise Failure(
+            f"{found.name}: {reading.trouble}",
+            f"Nothing was concluded to be gone. If they are: openlatch read '{found.name}' --accept-loss",
+        )
     kept = "Nothing was concluded to be gone." if reading.state == "partial" else "The inventory stays as it was."
     raise Failure(
         f"{found.name}: {reading.state} after {reading.seen} entries. {reading.trouble}",

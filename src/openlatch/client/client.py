@@ -118,9 +118,13 @@ class Client:
         body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
         return self._send(wire.Provider, "POST", "/providers", json=body)
 
-    def read(self, provider: str) -> wire.Reading:
-        """Ask for a reading now; returns the one that is made, which may have been under way."""
-        return self._send(wire.Reading, "POST", f"/providers/{_part(provider)}/readings")
+    def read(self, provider: str, *, accept_loss: bool = False) -> wire.Reading:
+        """Ask for a reading now; returns the one that is made, which may have been under way.
+
+        With `accept_loss`, whatever it no longer shows has ended, even if that is more than may vanish at once.
+        """
+        wanted = {"accept_loss": "true"} if accept_loss else {}
+        return self._send(wire.Reading, "POST", f"/providers/{_part(provider)}/readings", params=wanted)
 
     def reading(self, reading_id: UUID) -> wire.Reading:
         """Return one reading, with its progress."""

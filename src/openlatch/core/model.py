@@ -177,7 +177,8 @@ class Abilities:
 class Provider:
     """An outside service, reached by the connector of that name; durations are whole minutes.
 
-    `settings` are shown to people; the secret that goes with them is kept apart and never shown.
+    `settings` are shown to people; the secret that goes with them is kept apart and never shown. `most_gone` is the
+    percentage of the entries that may vanish in one reading without anybody being asked.
     """
 
     id: UUID
@@ -186,6 +187,7 @@ class Provider:
     settings: Mapping[str, str]
     read_every: int = 15
     stale_after: int = 60
+    most_gone: int = 30
     abilities: Abilities = field(default_factory=Abilities)
     last_complete: datetime | None = None
     next_reading: datetime | None = None
@@ -201,7 +203,11 @@ class Provider:
 
 @dataclass(frozen=True, slots=True)
 class Reading:
-    """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed."""
+    """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed.
+
+    `withheld` entries were no longer listed, too many to be believed: somebody is asked, and a reading that is asked
+    for with `accept_loss` ends them.
+    """
 
     id: UUID
     provider_id: UUID
@@ -213,6 +219,8 @@ class Reading:
     total: int | None = None
     counts: Mapping[str, int] = field(default_factory=dict)
     trouble: str = ""
+    accept_loss: bool = False
+    withheld: int = 0
 
     @property
     def ref(self) -> str:

@@ -40,7 +40,11 @@ __all__ = [
     "ObservedParty",
     "complaints",
     "reconcile",
+    "withheld",
 ]
+
+HANDFUL = 5
+"""So many entries may vanish at once from any provider, however small."""
 
 FAR_YEAR = 9000
 """An end in this year or later is a provider's way of writing "no end"."""
@@ -193,6 +197,18 @@ def complaints(observation: Observation) -> tuple[str, ...]:
         if member not in parties:
             found.append(f"member {member!r} of team {team!r} is not listed")
     return tuple(found)
+
+
+def withheld(held: Held, observation: Observation, most_gone: int) -> int:
+    """Return how many entries a complete observation would end, if that is more than may vanish at once, else 0.
+
+    `most_gone` is a percentage of the stored entries; a handful may always go.
+    """
+    if observation.outcome is not ReadingOutcome.COMPLETE:
+        return 0
+    shown = {e.key for e in observation.entries}
+    gone = sum(key not in shown and e.state is not State.ENDING for key, e in held.entries.items())
+    return gone if gone > HANDFUL and gone * 100 > len(held.entries) * most_gone else 0
 
 
 def reconcile(

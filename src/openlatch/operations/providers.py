@@ -26,12 +26,19 @@ def show(call: Call, text: str) -> tuple[Provider, Reading | None]:
 
 @operation("providers.add")
 def add(
-    call: Call, name: str, connector: str, settings: Mapping[str, str], secret: str, read_every: int, stale_after: int
+    call: Call,
+    name: str,
+    connector: str,
+    settings: Mapping[str, str],
+    secret: str,
+    read_every: int,
+    stale_after: int,
+    most_gone: int,
 ) -> Provider:
     """Add a provider; it is read for the first time at once. Wrong settings change nothing."""
     call.services.connector(connector, settings, secret)
     provider = Provider(
-        call.services.new_id(), name, connector, settings, read_every, stale_after, next_reading=call.now
+        call.services.new_id(), name, connector, settings, read_every, stale_after, most_gone, next_reading=call.now
     )
     call.tx.providers.add(provider, call.services.vault.close(secret))
     call.log("provider.added", "provider", provider.id, name=name, connector=connector, settings=dict(settings))

@@ -14,7 +14,7 @@ from uuid import UUID
 from openlatch.core.ledger import Event
 from openlatch.core.model import Abilities, Entry, Provider, Reading, ReadingOutcome, ReadingState, normal_address
 from openlatch.core.ports import Connector
-from openlatch.core.reconcile import Changes, Held, Identifier, Observation, complaints, reconcile
+from openlatch.core.reconcile import Changes, Held, Identifier, Observation, complaints, reconcile, withheld
 from openlatch.operations import flags
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
@@ -38,12 +38,15 @@ class Work:
 
 
 @operation("readings.start")
-def start(call: Call, text: str) -> tuple[Reading, bool]:
-    """Ask for a reading of a provider now; returns the one under way if there is one, and whether it is new."""
+def start(call: Call, text: str, *, accept_loss: bool) -> tuple[Reading, bool]:
+    """Ask for a reading of a provider now; returns the one under way if there is one, and whether it is new.
+
+    With `accept_loss`, whatever it no longer shows has ended, however much that is.
+    """
     provider = call.tx.providers.find(text)
-    reading, new = queue(call, provider)
+    reading, new = queue(call, provider, accept_loss=accept_loss)
     if new:
-        call.log("reading.asked", "provider", provider.id, provider=provider.name)
+        call.log("reading.asked", "provider", provider.id, provider=provider.name, accept_loss=accept_loss)
     return reading, new
 
 
@@ -60,9 +63,11 @@ def show(call: Call, reading_id: UUID) -> Reading:
     return call.tx.readings.get(reading_id)
 
 
-def queue(call: Call, provider: Provider) -> tuple[Reading, bool]:
+def queue(call: Call, provider: Provider, *, accept_loss: bool = False) -> tuple[Reading, bool]:
     """Open a reading and queue its job in the same transaction; at most one is open for a provider."""
-    wanted = Reading(call.services.new_id(), provider.id, ReadingState.QUEUED, call.actor.name, call.now)
+    wanted = Reading(
+        call.services.new_id(), provider.id, ReadingState.QUEUED, call.actor.name, call.now, accept_loss=accept_loss
+    )
     reading, new = call.tx.readings.open(wanted)
     if not new and call.now - reading.asked_at > LOST:
         trouble = "It never came to an end; whatever carried it out was lost."
@@ -96,9 +101,17 @@ def conclude(call: Call, reading: Reading, observation: Observation, abilities: 
     if wrong:
         more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
         observation = Observation(ReadingOutcome.FAILED, trouble="; ".join(wrong[:3]) + more + ".")
-    counts = {}
+    counts, lost = {}, 0
     if observation.outcome is not ReadingOutcome.FAILED:
-        counts = _counts(apply(call, provider.id, observation, evidence=str(reading.id)))
+        held = _held(call, provider.id, observation)
+        lost = 0 if reading.accept_loss else withheld(held, observation, provider.most_gone)
+        if lost:
+            trouble = (
+                f"It no longer shows {lost} of {len(held.entries)} entries, more than the {provider.most_gone}% "
+                "that may vanish at once. Somebody has to say whether they are really gone."
+            )
+            observation = replace(observation, outcome=ReadingOutcome.PARTIAL, trouble=trouble)
+        counts = _counts(_store(call, held, observation, evidence=str(reading.id)))
     done = replace(
         reading,
         state=ReadingState(observation.outcome.value),
@@ -106,6 +119,7 @@ def conclude(call: Call, reading: Reading, observation: Observation, abilities: 
         seen=len(observation.entries) or reading.seen,
         counts=counts,
         trouble=observation.trouble,
+        withheld=lost,
     )
     complete = call.now if observation.outcome is ReadingOutcome.COMPLETE else None
     call.tx.readings.save(done)
@@ -121,13 +135,18 @@ def apply(
     call: Call, provider_id: UUID, observation: Observation, *, evidence: str, subject: str | None = None
 ) -> Changes:
     """Bring the inventory to what was observed (of one party only, with `subject`), with its log and its flags."""
+    return _store(call, _held(call, provider_id, observation, subject), observation, evidence=evidence, subject=subject)
+
+
+def _held(call: Call, provider_id: UUID, observation: Observation, subject: str | None = None) -> Held:
+    """What is stored of a provider, as far as an observation can be about it; no other reading is stored meanwhile."""
     tx = call.tx
     tx.entries.lock_provider(provider_id)
     names = _names(provider_id, observation)
     if subject is not None:
         names.add(Identifier(str(provider_id), subject))
     identifiers = tx.parties.known(names)
-    held = Held(
+    return Held(
         provider_id,
         {account.key: account for account in tx.accounts.of(provider_id)},
         tx.parties.some(set(identifiers.values())),
@@ -135,6 +154,10 @@ def apply(
         {entry.key: entry for entry in tx.entries.standing(provider_id)},
         tx.memberships.standing(provider_id),
     )
+
+
+def _store(call: Call, held: Held, observation: Observation, *, evidence: str, subject: str | None = None) -> Changes:
+    tx = call.tx
     changes = reconcile(held, observation, now=call.now, new_id=call.services.new_id, subject=subject)
     tx.accounts.add(changes.new_accounts)
     for _, account in changes.changed_accounts:

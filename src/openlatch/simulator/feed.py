@@ -5,6 +5,7 @@ Faults are set with PUT /faults and a JSON object, any of:
 down             every answer is 503
 break_after      the inventory breaks off with 503 after that many entries
 total_off        that many is added to the announced total
+hide             the last N entries are left out, and out of the total
 garbage          the inventory is not what the protocol says
 throttle         the next N calls are answered 429
 hold             an ending is carried out, but answered only when this is set to false again
@@ -101,6 +102,7 @@ class FeedStandIn:
             return _json({"entries": "see our web page"})
         start = int(request.args.get("cursor", "0"))
         entries = self._items("entries")
+        entries = entries[: len(entries) - int(self._fault("hide") or 0)]
         limit = self._fault("break_after")
         if limit is not None and start + PAGE > int(limit):
             return _json({"reason": "out of memory"}, 503)

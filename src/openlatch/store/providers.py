@@ -27,6 +27,7 @@ def _provider(row: ProviderRow) -> Provider:
         row.settings,
         row.read_every,
         row.stale_after,
+        row.most_gone,
         Abilities(
             frozenset(Kind(k) for k in row.abilities["ends"]), row.abilities["at_once"], row.abilities["restorable"]
         ),
@@ -59,6 +60,7 @@ class Providers(Noun):
                         secret=secret,
                         read_every=provider.read_every,
                         stale_after=provider.stale_after,
+                        most_gone=provider.most_gone,
                         abilities=_abilities(provider.abilities),
                         next_reading=provider.next_reading,
                     )

@@ -29,6 +29,8 @@ def _reading(row: ReadingRow) -> Reading:
         row.total,
         row.counts,
         row.trouble,
+        row.accept_loss,
+        row.withheld,
     )
 
 
@@ -43,6 +45,8 @@ def _values(reading: Reading) -> dict[str, object]:
         "total": reading.total,
         "counts": dict(reading.counts),
         "trouble": reading.trouble,
+        "accept_loss": reading.accept_loss,
+        "withheld": reading.withheld,
     }
 
 

@@ -89,6 +89,7 @@ class ProviderRow(Owned):
     secret: Mapped[bytes]
     read_every: Mapped[int]
     stale_after: Mapped[int]
+    most_gone: Mapped[int]
     abilities: Mapped[dict[str, Any]]
     last_complete: Mapped[datetime | None]
     next_reading: Mapped[datetime | None]
@@ -181,6 +182,8 @@ class ReadingRow(Owned):
     total: Mapped[int | None]
     counts: Mapped[dict[str, Any]]
     trouble: Mapped[str]
+    accept_loss: Mapped[bool]
+    withheld: Mapped[int]
 
 
 class FlagRow(Owned):

@@ -77,6 +77,7 @@ def reading(r: model.Reading) -> wire.Reading:
         total=r.total,
         counts=dict(r.counts),
         trouble=r.trouble,
+        withheld=r.withheld,
     )
 
 
@@ -89,6 +90,7 @@ def provider(p: model.Provider, latest: model.Reading | None, now: datetime) -> 
         settings=dict(p.settings),
         read_every=p.read_every,
         stale_after=p.stale_after,
+        most_gone=p.most_gone,
         last_complete=p.last_complete,
         stale=p.stale(now),
         latest=reading(latest) if latest else None,

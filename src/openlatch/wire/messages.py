@@ -50,6 +50,7 @@ __all__ = [
     "Reach",
     "Reading",
     "ReadingList",
+    "ReadingWish",
     "Receipt",
     "Ref",
     "SearchQuery",
@@ -218,7 +219,10 @@ class Me(Sent):
 
 
 class Reading(Sent):
-    """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed."""
+    """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed.
+
+    `withheld` entries were no longer shown, too many to be believed; a reading with `accept_loss` ends them.
+    """
 
     id: UUID
     provider_id: UUID
@@ -230,6 +234,7 @@ class Reading(Sent):
     total: int | None
     counts: dict[str, int]
     trouble: str
+    withheld: int
 
 
 class Provider(Sent):
@@ -242,6 +247,7 @@ class Provider(Sent):
     settings: dict[str, str]
     read_every: int
     stale_after: int
+    most_gone: int
     last_complete: datetime | None
     stale: bool
     latest: Reading | None
@@ -256,6 +262,13 @@ class NewProvider(Taken):
     secret: Annotated[str, StringConstraints(max_length=10000)] = ""
     read_every: Annotated[int, Field(ge=1, le=10080)] = 15
     stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
+    most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] = 30
+
+
+class ReadingWish(Taken):
+    """How a provider is to be read; with `accept_loss`, whatever it no longer shows has ended."""
+
+    accept_loss: bool = False
 
 
 class Account(Sent):

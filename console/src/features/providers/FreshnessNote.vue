@@ -52,7 +52,7 @@ const progress = computed(() => {
         type="button"
         class="link"
         :disabled="read.isPending.value"
-        @click="read.mutate(providers)"
+        @click="read.mutate({ wanted: providers })"
       >
         Read again
       </button>

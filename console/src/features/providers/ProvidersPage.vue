@@ -57,7 +57,7 @@ function counts(one: Provider): string {
           type="button"
           class="button"
           :disabled="busy(one) || read.isPending.value"
-          @click="read.mutate([one])"
+          @click="read.mutate({ wanted: [one] })"
         >
           {{ busy(one) ? "Reading…" : "Read again" }}
         </button>
@@ -76,6 +76,15 @@ function counts(one: Provider): string {
             {{ latest(one) }}
             <span v-if="counts(one)" class="text-mute"> ({{ counts(one) }})</span>
             <span v-if="one.latest.trouble" class="block text-high">{{ one.latest.trouble }}</span>
+            <button
+              v-if="one.latest.withheld && mayRead"
+              type="button"
+              class="button mt-2"
+              :disabled="read.isPending.value"
+              @click="read.mutate({ wanted: [one], acceptLoss: true })"
+            >
+              They are really gone: read again and end {{ one.latest.withheld }} entries
+            </button>
           </template>
           <template v-else>not read yet</template>
         </dd>

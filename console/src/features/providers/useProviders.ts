@@ -17,10 +17,14 @@ export function useProviders() {
   const providers = computed(() => query.data.value?.items ?? []);
   const reading = computed(() => providers.value.filter(underWay));
   const read = useMutation({
-    mutationFn: (wanted: Provider[]) =>
+    mutationFn: ({ wanted, acceptLoss = false }: { wanted: Provider[]; acceptLoss?: boolean }) =>
       Promise.all(
         wanted.map((one) =>
-          take(api.POST("/providers/{provider}/readings", { params: { path: { provider: one.id } } })),
+          take(
+            api.POST("/providers/{provider}/readings", {
+              params: { path: { provider: one.id }, query: acceptLoss ? { accept_loss: true } : {} },
+            }),
+          ),
         ),
       ),
     onSuccess: () => queries.invalidateQueries({ queryKey: ["providers"] }),

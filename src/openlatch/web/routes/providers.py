@@ -30,13 +30,13 @@ def get_provider(call: Call, provider: str) -> wire.Provider:
 def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
     """Add a provider, which is read at once for the first time."""
     added = providers.add(
-        call, body.name, body.connector, body.settings, body.secret, body.read_every, body.stale_after
+        call, body.name, body.connector, body.settings, body.secret, body.read_every, body.stale_after, body.most_gone
     )
     return render.provider(added, None, call.now)
 
 
-@routes.route("POST", "/providers/<provider>/readings", returns=wire.Reading, status=202)
-def start_reading(call: Call, provider: str) -> Answer:
+@routes.route("POST", "/providers/<provider>/readings", query=wire.ReadingWish, returns=wire.Reading, status=202)
+def start_reading(call: Call, provider: str, query: wire.ReadingWish) -> Answer:
     """Read a provider now; 200 with the reading under way if there is one."""
-    reading, new = readings.start(call, provider)
+    reading, new = readings.start(call, provider, accept_loss=query.accept_loss)
     return Answer(render.reading(reading), 202 if new else 200)
