@@ -7,6 +7,7 @@ import uuid
 from collections.abc import Callable, Iterator
 from types import TracebackType
 from typing import Any, TypeVar
+from urllib.parse import quote
 from uuid import UUID
 
 import httpx
@@ -314,4 +315,5 @@ def _plain(wanted: dict[str, Any]) -> dict[str, str]:
 
 def _part(text: str) -> str:
     """One part of a path; what a person typed may hold anything."""
-    return httpx.URL(path="/" + text.replace("/", " ").strip()).raw_path.decode()[1:] or "%20"
+    part = quote(text.replace("/", " ").strip(), safe="") or "%20"
+    return part if part.strip(".") else "%20"

@@ -3,8 +3,7 @@ import { useInfiniteQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import FreshnessNote from "@/features/providers/FreshnessNote.vue";
-import ProblemNote from "@/ui/ProblemNote.vue";
+import ListPage from "@/ui/ListPage.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact } from "@/ui/time";
@@ -45,113 +44,104 @@ function show(order: string): void {
 </script>
 
 <template>
-  <section class="flex h-full flex-col pt-5 pl-[26px]" aria-label="Orders">
-    <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2 pr-6">
-      <div>
-        <h1>Orders</h1>
-        <p class="mt-[5px] text-mute">What was commanded, and whether it is proved.</p>
+  <ListPage
+    title="Orders"
+    lead="What was commanded, and whether it is proved."
+    :error="error"
+    :pending="isPending"
+    :empty="!orders.length"
+    :nothing="state ? 'No order is in that state.' : 'Nothing was ordered yet.'"
+    hint="An order begins at an entry of the inventory, with “End access”."
+    :more="hasNextPage"
+    more-text="Earlier orders"
+    @more="pages.fetchNextPage()"
+  >
+    <template #filter>
+      <div class="mt-4 flex gap-2 text-[13px]" role="group" aria-label="Which orders">
+        <RouterLink
+          v-for="[value, name] in CHOICES"
+          :key="value"
+          :to="{ query: value ? { state: value } : {} }"
+          class="rounded-md px-[10px] py-[6px]"
+          :class="value === state ? 'bg-wash font-semibold' : 'text-act'"
+          :aria-current="value === state ? 'true' : undefined"
+          >{{ name }}</RouterLink
+        >
       </div>
-      <FreshnessNote />
-    </header>
-    <div class="mt-4 flex gap-2 text-[13px]" role="group" aria-label="Which orders">
-      <RouterLink
-        v-for="[value, name] in CHOICES"
-        :key="value"
-        :to="{ query: value ? { state: value } : {} }"
-        class="rounded-md px-[10px] py-[6px]"
-        :class="value === state ? 'bg-wash font-semibold' : 'text-act'"
-        :aria-current="value === state ? 'true' : undefined"
-        >{{ name }}</RouterLink
-      >
-    </div>
-    <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />
-    <p v-else-if="isPending" class="mt-8 text-mute" role="status">Reading the orders…</p>
-    <div v-else-if="!orders.length" class="mt-10 max-w-md">
-      <p class="font-[620]">{{ state ? "No order is in that state." : "Nothing was ordered yet." }}</p>
-      <p class="text-mute">An order begins at an entry of the inventory, with “End access”.</p>
-    </div>
-    <div
-      v-else
-      class="mt-4 min-h-0 flex-1 overflow-auto pr-6"
-      tabindex="0"
-      role="region"
-      aria-label="List of orders"
-    >
-      <table class="w-full min-w-[720px] border-collapse text-left">
-        <thead class="text-[12.5px] text-mute">
-          <tr class="border-b border-rule">
-            <th class="head w-[112px]">State</th>
-            <th class="head min-w-[150px]">Ends the access of</th>
-            <th class="head min-w-[120px]">On</th>
-            <th class="head min-w-[130px]">Given by</th>
-            <th class="head">When</th>
-            <th class="head">What it waits for, or what proves it</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr
-            v-for="order in orders"
-            :key="order.id"
-            class="cursor-pointer border-b border-line hover:bg-wash/60"
-            :class="order.ref === open ? 'bg-wash' : ''"
-            @click="show(order.ref)"
-          >
-            <td class="cell"><OrderState :state="order.state" /></td>
-            <td class="cell">
-              <button type="button" class="text-left font-[620]" @click.stop="show(order.ref)">
-                {{ order.party }}
-              </button>
-              <span class="small block font-mono">{{ order.ref }}</span>
-            </td>
-            <td class="cell">
-              {{ order.account }}<span class="small block">{{ order.provider }}</span>
-            </td>
-            <td class="cell">
-              {{ order.ordered_by }}<span class="small block">{{ order.reason }}</span>
-            </td>
-            <td class="cell whitespace-nowrap" :title="exact(order.ordered_at)">
-              {{ ago(order.ordered_at, now) }}
-            </td>
-            <td class="cell text-[13px] text-mute">{{ order.why || order.receipt?.showed }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <button v-if="hasNextPage" type="button" class="button my-4" @click="pages.fetchNextPage()">
-        Earlier orders
-      </button>
-    </div>
-    <SidePanel v-if="open" :key="open" :label="`Order ${open}`" @close="show('')">
-      <template v-if="shown">
-        <p class="small">Order</p>
-        <h2 class="mt-2 pr-6">{{ shown.party }} on {{ shown.account }}</h2>
-        <p class="mt-2 text-mute">
-          {{ shown.provider }} ·
-          <RouterLink
-            class="link"
-            :to="{
-              path: '/inventory',
-              query: { entry: shown.entry.ref, state: 'offered,live,paused,ending,ended' },
-            }"
-          >
-            entry {{ shown.entry.ref }}
-          </RouterLink>
-        </p>
-      </template>
-      <OrderProgress :order-ref="open" @over="pages.refetch()" />
-      <template v-if="shown?.receipt">
-        <h3 class="section">Receipt</h3>
-        <dl class="grid grid-cols-[92px_minmax(0,1fr)] gap-y-[6px]">
-          <dt class="text-mute">Showed</dt>
-          <dd class="break-words">{{ shown.receipt.showed }}</dd>
-          <dt class="text-mute">Read at</dt>
-          <dd>{{ exact(shown.receipt.read_at) }}</dd>
-          <dt class="text-mute">Told at</dt>
-          <dd>{{ exact(shown.receipt.told_at) || "it was gone already" }}</dd>
-          <dt class="text-mute">Ordered by</dt>
-          <dd>{{ shown.receipt.ordered_by }}</dd>
-        </dl>
-      </template>
-      <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch order {{ open }}</p>
-    </SidePanel>
-  </section>
+    </template>
+    <table class="w-full min-w-[720px] border-collapse text-left">
+      <thead class="text-[12.5px] text-mute">
+        <tr class="border-b border-rule">
+          <th class="head w-[112px]">State</th>
+          <th class="head min-w-[150px]">Ends the access of</th>
+          <th class="head min-w-[120px]">On</th>
+          <th class="head min-w-[130px]">Given by</th>
+          <th class="head">When</th>
+          <th class="head">What it waits for, or what proves it</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr
+          v-for="order in orders"
+          :key="order.id"
+          class="cursor-pointer border-b border-line hover:bg-wash/60"
+          :class="order.ref === open ? 'bg-wash' : ''"
+          @click="show(order.ref)"
+        >
+          <td class="cell"><OrderState :state="order.state" /></td>
+          <td class="cell">
+            <button type="button" class="text-left font-[620]" @click.stop="show(order.ref)">
+              {{ order.party }}
+            </button>
+            <span class="small block font-mono">{{ order.ref }}</span>
+          </td>
+          <td class="cell">
+            {{ order.account }}<span class="small block">{{ order.provider }}</span>
+          </td>
+          <td class="cell">
+            {{ order.ordered_by }}<span class="small block">{{ order.reason }}</span>
+          </td>
+          <td class="cell whitespace-nowrap" :title="exact(order.ordered_at)">
+            {{ ago(order.ordered_at, now) }}
+          </td>
+          <td class="cell text-[13px] text-mute">{{ order.why || order.receipt?.showed }}</td>
+        </tr>
+      </tbody>
+    </table>
+    <template #panel>
+      <SidePanel v-if="open" :key="open" :label="`Order ${open}`" @close="show('')">
+        <template v-if="shown">
+          <p class="small">Order</p>
+          <h2 class="mt-2 pr-6">{{ shown.party }} on {{ shown.account }}</h2>
+          <p class="mt-2 text-mute">
+            {{ shown.provider }} ·
+            <RouterLink
+              class="link"
+              :to="{
+                path: '/inventory',
+                query: { entry: shown.entry.ref, state: 'offered,live,paused,ending,ended' },
+              }"
+            >
+              entry {{ shown.entry.ref }}
+            </RouterLink>
+          </p>
+        </template>
+        <OrderProgress :order-ref="open" @over="pages.refetch()" />
+        <template v-if="shown?.receipt">
+          <h3 class="section">Receipt</h3>
+          <dl class="grid grid-cols-[92px_minmax(0,1fr)] gap-y-[6px]">
+            <dt class="text-mute">Showed</dt>
+            <dd class="break-words">{{ shown.receipt.showed }}</dd>
+            <dt class="text-mute">Read at</dt>
+            <dd>{{ exact(shown.receipt.read_at) }}</dd>
+            <dt class="text-mute">Told at</dt>
+            <dd>{{ exact(shown.receipt.told_at) || "it was gone already" }}</dd>
+            <dt class="text-mute">Ordered by</dt>
+            <dd>{{ shown.receipt.ordered_by }}</dd>
+          </dl>
+        </template>
+        <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch order {{ open }}</p>
+      </SidePanel>
+    </template>
+  </ListPage>
 </template>

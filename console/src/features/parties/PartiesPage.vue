@@ -3,8 +3,7 @@ import { useInfiniteQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import FreshnessNote from "@/features/providers/FreshnessNote.vue";
-import ProblemNote from "@/ui/ProblemNote.vue";
+import ListPage from "@/ui/ListPage.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -32,68 +31,56 @@ const parties = computed(() => pages.data.value?.pages.flatMap((page) => page.it
 </script>
 
 <template>
-  <section class="flex h-full flex-col pt-5 pl-[26px]" aria-label="Parties">
-    <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2 pr-6">
-      <div>
-        <h1>Parties</h1>
-        <p class="mt-[5px] text-mute">Who and what has access: people, teams, programs.</p>
-      </div>
-      <FreshnessNote />
-    </header>
-    <input
-      v-model="text"
-      type="search"
-      class="field mt-4 w-[250px] text-[13px]"
-      aria-label="Search names and addresses"
-      placeholder="Search names and addresses"
-    />
-    <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />
-    <p v-else-if="isPending" class="mt-8 text-mute" role="status">Looking…</p>
-    <div v-else-if="!parties.length" class="mt-10">
-      <p class="font-[620]">{{ q ? "Nobody matches." : "Nobody is known yet." }}</p>
-      <p class="text-mute">Parties appear when a provider has been read.</p>
-    </div>
-    <div
-      v-else
-      class="mt-4 min-h-0 flex-1 overflow-auto pr-6"
-      tabindex="0"
-      role="region"
-      aria-label="List of parties"
-    >
-      <table class="w-full min-w-[640px] border-collapse text-left">
-        <thead class="text-[12.5px] text-mute">
-          <tr class="border-b border-rule">
-            <th class="head">Who</th>
-            <th class="head">Address</th>
-            <th class="head">What</th>
-            <th class="head">Status</th>
-            <th class="head text-right">On accounts</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="party in parties" :key="party.id" class="border-b border-line hover:bg-wash/60">
-            <td class="cell">
-              <RouterLink :to="`/parties/${party.ref}`" class="font-[620] hover:underline">{{
-                party.name
-              }}</RouterLink>
-              <em
-                v-if="party.outside"
-                class="ml-2 rounded-[3px] border border-current px-1 text-[11.5px] text-act not-italic"
-                >outside</em
-              >
-            </td>
-            <td class="cell text-mute">{{ party.addresses.join(", ") || "none known" }}</td>
-            <td class="cell">{{ party.kind }}</td>
-            <td class="cell" :class="party.status === 'left' ? 'font-semibold text-high' : 'text-mute'">
-              {{ party.status === "unknown" ? "" : party.status }}
-            </td>
-            <td class="cell text-right tabular-nums">{{ party.on_accounts }}</td>
-          </tr>
-        </tbody>
-      </table>
-      <button v-if="hasNextPage" type="button" class="button my-4" @click="pages.fetchNextPage()">
-        More
-      </button>
-    </div>
-  </section>
+  <ListPage
+    title="Parties"
+    lead="Who and what has access: people, teams, programs."
+    :error="error"
+    :pending="isPending"
+    :empty="!parties.length"
+    :nothing="q ? 'Nobody matches.' : 'Nobody is known yet.'"
+    hint="Parties appear when a provider has been read."
+    :more="hasNextPage"
+    @more="pages.fetchNextPage()"
+  >
+    <template #filter>
+      <input
+        v-model="text"
+        type="search"
+        class="field mt-4 w-[250px] text-[13px]"
+        aria-label="Search names and addresses"
+        placeholder="Search names and addresses"
+      />
+    </template>
+    <table class="w-full min-w-[640px] border-collapse text-left">
+      <thead class="text-[12.5px] text-mute">
+        <tr class="border-b border-rule">
+          <th class="head">Who</th>
+          <th class="head">Address</th>
+          <th class="head">What</th>
+          <th class="head">Status</th>
+          <th class="head text-right">On accounts</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="party in parties" :key="party.id" class="border-b border-line hover:bg-wash/60">
+          <td class="cell">
+            <RouterLink :to="`/parties/${party.ref}`" class="font-[620] hover:underline">{{
+              party.name
+            }}</RouterLink>
+            <em
+              v-if="party.outside"
+              class="ml-2 rounded-[3px] border border-current px-1 text-[11.5px] text-act not-italic"
+              >outside</em
+            >
+          </td>
+          <td class="cell text-mute">{{ party.addresses.join(", ") || "none known" }}</td>
+          <td class="cell">{{ party.kind }}</td>
+          <td class="cell" :class="party.status === 'left' ? 'font-semibold text-high' : 'text-mute'">
+            {{ party.status === "unknown" ? "" : party.status }}
+          </td>
+          <td class="cell text-right tabular-nums">{{ party.on_accounts }}</td>
+        </tr>
+      </tbody>
+    </table>
+  </ListPage>
 </template>
