@@ -52,6 +52,10 @@ def console(browser: Browser, stack: Stack) -> None:
     page.get_by_role("button", name="End access", exact=True).click()
     page.get_by_text("A fresh reading of the provider shows it gone.").wait_for()
     shoot(page, "order-proved")
+    page.goto(f"{stack.url}/parties?q=orla")
+    page.get_by_role("link", name="Orla Finch").click()
+    page.get_by_role("heading", name="Every way in").wait_for()
+    shoot(page, "reach")
     for name in ("orders", "providers", "log"):
         page.goto(f"{stack.url}/{name}")
         shoot(page, name)

@@ -14,6 +14,8 @@ import psycopg
 import pytest
 from alembic.autogenerate import compare_metadata
 from alembic.migration import MigrationContext
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from sqlalchemy import create_engine
 from sqlalchemy.engine import make_url
 
@@ -22,8 +24,9 @@ from openlatch.core.model import Provider, State, Workspace
 from openlatch.errors import Changed, Misconfigured
 from openlatch.local.stack import Stack
 from openlatch.store import Store
+from openlatch.store.entries import SORTS, EntryFilter
 from openlatch.store.tables import Base
-from tests.factories import account, entry, ids, party
+from tests.factories import account, ago, entry, ids, party
 
 NOW = datetime(2026, 5, 10, tzinfo=UTC)
 NEW_ID = ids()
@@ -190,6 +193,51 @@ def test_a_login_that_passes_over_row_level_security_is_refused(stack: Stack) ->
     with pytest.raises(Misconfigured, match="passes over row-level security"):
         Store(engine).migrate()
     engine.dispose()
+
+
+# Few different values, so that most rows are equal in what they are sorted by; and none at all.
+rows = st.lists(
+    st.tuples(
+        st.sampled_from(["Orla", "orla", "Bram"]),
+        st.sampled_from([None, ago(1), ago(2)]),
+        st.sampled_from([None, NOW, datetime(2027, 1, 1, tzinfo=UTC)]),
+        st.integers(0, 2),
+    ),
+    max_size=14,
+)
+
+
+@given(rows, st.sampled_from(sorted(SORTS)), st.integers(1, 5))
+@settings(max_examples=40)
+def test_pages_show_everything_once_and_in_order_however_many_rows_are_alike(
+    stack: Stack, found: list[tuple[str, datetime | None, datetime | None, int]], sort: str, limit: int
+) -> None:
+    store = stack.service.store
+    made = Workspace(uuid4(), f"w-{uuid4().hex[:12]}", "Another holder")
+    provider, gate = Provider(uuid4(), "Ticket Desk", "feed", {}), account(id=uuid4())
+    people = [party(id=uuid4(), name=name) for name, *_ in found]
+    entries = [
+        entry(id=uuid4(), provider_id=provider.id, account_id=gate.id, party_id=who.id, last_used=used, ends_at=ends)
+        for who, (_, used, ends, _) in zip(people, found, strict=True)
+    ]
+    with store.found(made, NOW) as tx:
+        tx.providers.add(provider, b"")
+        tx.accounts.add([replace(gate, provider_id=provider.id)])
+        tx.parties.add(people, [])
+        tx.entries.add(entries)
+        tx.entries.mark((e.id, severity, False) for e, (*_, severity) in zip(entries, found, strict=True))
+    with store.transaction(made.id) as tx:
+        whole = tx.entries.browse(EntryFilter(), sort=sort, limit=500, cursor=None)
+        seen, cursor = [], None
+        while True:
+            page = tx.entries.browse(EntryFilter(), sort=sort, limit=limit, cursor=cursor)
+            assert len(page.items) <= limit
+            seen += [one.entry.id for one in page.items]
+            cursor = page.next
+            if cursor is None:
+                break
+    assert seen == [one.entry.id for one in whole.items]
+    assert sorted(seen) == sorted(e.id for e in entries)
 
 
 def test_ids_grow_even_inside_one_millisecond(stack: Stack) -> None:

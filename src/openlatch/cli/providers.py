@@ -56,6 +56,7 @@ def providers(ctx: click.Context, output: str) -> None:
 @click.option("--secret-file", type=click.File(), help="A file with its password or token; - for standard input.")
 @click.option("--read-every", default=15, show_default=True, help="Minutes between readings.")
 @click.option("--stale-after", default=60, show_default=True, help="Minutes after which a reading is too old.")
+@click.option("--most-gone", default=30, show_default=True, help="Percent of the entries that may vanish unasked.")
 @reports_errors
 def add(
     name: str,
@@ -64,6 +65,7 @@ def add(
     secret_file: IO[str] | None,
     read_every: int,
     stale_after: int,
+    most_gone: int,
 ) -> None:
     """Add the provider NAME; it is read at once for the first time."""
     pairs = dict(pair.partition("=")[::2] for pair in settings)
@@ -73,7 +75,9 @@ def add(
         else click.prompt("Secret", hide_input=True, default="", show_default=False)
     )
     with connect() as client:
-        added = client.add_provider(name, connector, pairs, secret, read_every=read_every, stale_after=stale_after)
+        added = client.add_provider(
+            name, connector, pairs, secret, read_every=read_every, stale_after=stale_after, most_gone=most_gone
+        )
     click.echo(f"Added {added.name}. Watch its first reading: openlatch read '{added.name}'")
 
 

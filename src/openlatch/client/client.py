@@ -115,7 +115,7 @@ class Client:
     def add_provider(
         self, name: str, connector: str, settings: dict[str, str], secret: str = "", **more: int
     ) -> wire.Provider:
-        """Add a provider; `more` may be read_every and stale_after, in minutes."""
+        """Add a provider; `more` may be read_every and stale_after (minutes), and most_gone (percent)."""
         body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
         return self._send(wire.Provider, "POST", "/providers", json=body)
 

@@ -45,7 +45,9 @@ def start(call: Call, text: str, *, accept_loss: bool) -> tuple[Reading, bool]:
     """
     provider = call.tx.providers.find(text)
     reading, new = queue(call, provider, accept_loss=accept_loss)
-    if new:
+    if accept_loss and not new:
+        call.tx.readings.accept_loss(reading.id)
+    if new or accept_loss:
         call.log("reading.asked", "provider", provider.id, provider=provider.name, accept_loss=accept_loss)
     return reading, new
 
@@ -91,12 +93,14 @@ def begin(call: Call, reading_id: UUID) -> Work | None:
 
 def progress(call: Call, reading: Reading) -> None:
     """Let people see how far a reading is."""
-    call.tx.readings.save(reading)
+    call.tx.readings.progress(reading.id, reading.seen, reading.total)
 
 
 def conclude(call: Call, reading: Reading, observation: Observation, abilities: Abilities | None) -> Reading:
     """Store what a reading saw. One that contradicts itself fails as a whole; a partial one concludes nothing gone."""
     provider = call.tx.providers.get(reading.provider_id)
+    # Somebody may have accepted the loss while the provider was being read.
+    reading = replace(reading, accept_loss=call.tx.readings.get(reading.id).accept_loss)
     wrong = complaints(observation) if observation.outcome is ReadingOutcome.COMPLETE else ()
     if wrong:
         more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""

@@ -71,6 +71,14 @@ class Readings(Noun):
     def save(self, reading: Reading) -> None:
         self._session.execute(update(ReadingRow).where(ReadingRow.id == reading.id).values(**_values(reading)))
 
+    def progress(self, reading_id: UUID, seen: int, total: int | None) -> None:
+        """Record how far a reading is, and nothing else of it."""
+        self._session.execute(update(ReadingRow).where(ReadingRow.id == reading_id).values(seen=seen, total=total))
+
+    def accept_loss(self, reading_id: UUID) -> None:
+        """Have a reading that is under way end whatever it no longer shows."""
+        self._session.execute(update(ReadingRow).where(ReadingRow.id == reading_id).values(accept_loss=True))
+
     def get(self, reading_id: UUID) -> Reading:
         row = self._session.get(ReadingRow, (self._workspace_id, reading_id), populate_existing=True)
         if row is None:

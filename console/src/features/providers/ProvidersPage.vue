@@ -89,7 +89,10 @@ function counts(one: Provider): string {
           <template v-else>not read yet</template>
         </dd>
         <dt class="text-mute">Read by itself</dt>
-        <dd>every {{ one.read_every }} minutes</dd>
+        <dd>
+          every {{ one.read_every }} minutes; asks when more than {{ one.most_gone }}% of the entries vanish
+          at once
+        </dd>
         <dt class="text-mute">Connector</dt>
         <dd>
           {{ one.connector }}
