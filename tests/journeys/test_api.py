@@ -55,6 +55,7 @@ CHANGES = [
 ]
 LOOKS = [
     ("/entries", "entries.browse"),
+    ("/entries/export", "entries.export"),
     ("/orders", "orders.browse"),
     ("/log", "log.browse"),
     ("/log/head", "log.head"),

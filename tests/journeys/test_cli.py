@@ -13,6 +13,7 @@ import sys
 from collections.abc import Callable
 from pathlib import Path
 
+import openpyxl
 import pytest
 
 from openlatch.client import Client
@@ -183,6 +184,21 @@ def test_the_examples_of_the_readme_and_the_guide_work_as_they_stand(
         again = text.replace(re.findall(r'end\("([^"]+)"', text)[0], spare().ref) if "```python" in text else text
         for code in re.findall(r"^```python\n(.*?)^```", again, re.MULTILINE | re.DOTALL):
             exec(code, {"server": kept["server"], "token": kept["token"]})
+
+
+def test_a_filtered_list_is_kept_as_a_file_in_every_format_with_no_formula_in_it(
+    run: Terminal, client: Client, tmp_path: Path
+) -> None:
+    expected = [e.ref for e in client.entries(account="Gate")]
+    for kind in ("csv", "jsonl", "xlsx"):
+        assert "Wrote" in run("export", str(tmp_path / f"gate.{kind}"), "--account", "Gate")
+    rows = list(csv.DictReader(io.StringIO((tmp_path / "gate.csv").read_text())))
+    assert [row["ref"] for row in rows] == expected
+    assert [json.loads(line)["ref"] for line in (tmp_path / "gate.jsonl").read_text().splitlines()] == expected
+    header, *cells = openpyxl.load_workbook(tmp_path / "gate.xlsx").active.iter_rows(values_only=True)
+    assert [dict(zip(header, row, strict=True))["ref"] for row in cells] == expected
+    assert "kind that is known" in run("export", str(tmp_path / "gate.pdf"), exits=2)
+    assert sorted(p.name for p in tmp_path.glob("*gate*")) == ["gate.csv", "gate.jsonl", "gate.xlsx"]
 
 
 def test_reach_says_through_which_teams_and_what_to_end(run: Terminal) -> None:

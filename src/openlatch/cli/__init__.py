@@ -24,6 +24,7 @@ _COMMANDS = {
     "providers": ("providers", "List the outside services, or add one"),
     "read": ("providers", "Read a provider now, and watch it"),
     "inventory": ("inventory", "List who has access to what"),
+    "export": ("inventory", "Write the inventory, or a part of it, to a file"),
     "show": ("inventory", "Show one entry with all that is known of it"),
     "accounts": ("inventory", "List the shared accounts"),
     "parties": ("inventory", "List who and what has access"),

@@ -3,8 +3,10 @@
 from __future__ import annotations
 
 import re
+from collections.abc import Callable
 from datetime import datetime
-from typing import Any
+from pathlib import Path
+from typing import Any, TypeVar
 
 import click
 from rich.console import Console
@@ -27,7 +29,10 @@ from openlatch.cli.output import (
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["accounts", "flags", "inventory", "parties", "reach", "show"]
+__all__ = ["accounts", "export", "flags", "inventory", "parties", "reach", "show"]
+
+
+F = TypeVar("F", bound=Callable[..., Any])
 
 
 def _who(e: wire.Entry) -> Text:
@@ -109,24 +114,38 @@ FLAGS: tuple[Column, ...] = (
 )
 
 
-@click.command()
-@click.argument("search", required=False, default="")
-@click.option("--state", default="standing", show_default=True, help="States, separated by commas.")
-@click.option("--kind", default="", help="Kinds, separated by commas: delegate, grant, session …")
-@click.option("--power", default="", help="Powers, any of: view, edit, publish, export, spend, withdraw, admit, own.")
-@click.option("--provider", default="", help="Only this provider.")
-@click.option("--account", default="", help="Only this account.")
-@click.option("--party", default="", help="Only this party, by address or id.")
-@click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag, or only what carries none.")
-@click.option("--rule", default="", help="Only what this rule flags.")
-@click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it.")
-@click.option("--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="By its end.")
-@click.option(
-    "--sort",
-    type=click.Choice(["severity", "party", "account", "last-used", "given", "ends"]),
-    default="severity",
-    show_default=True,
+_FILTERS = (
+    click.argument("search", required=False, default=""),
+    click.option("--state", default="standing", show_default=True, help="States, separated by commas."),
+    click.option("--kind", default="", help="Kinds, separated by commas: delegate, grant, session …"),
+    click.option(
+        "--power", default="", help="Powers, any of: view, edit, publish, export, spend, withdraw, admit, own."
+    ),
+    click.option("--provider", default="", help="Only this provider."),
+    click.option("--account", default="", help="Only this account."),
+    click.option("--party", default="", help="Only this party, by address or id."),
+    click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag, or only what carries none."),
+    click.option("--rule", default="", help="Only what this rule flags."),
+    click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
+    click.option("--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="By its end."),
+    click.option(
+        "--sort",
+        type=click.Choice(["severity", "party", "account", "last-used", "given", "ends"]),
+        default="severity",
+        show_default=True,
+    ),
 )
+
+
+def filtered(function: F) -> F:
+    """Give a command the search and the filters of the inventory."""
+    for option in reversed(_FILTERS):
+        function = option(function)
+    return function
+
+
+@click.command()
+@filtered
 @click.option("--limit", default=50, show_default=True, help="How many at most; 0 for all.")
 @output_option
 @reports_errors
@@ -161,6 +180,26 @@ def _freshness(to: Console, client: Client) -> None:
             else ""
         )
         to.print(f"{provider.name}: last complete reading {ago(provider.last_complete)}{note}", style=style)
+
+
+@click.command()
+@click.argument("file", type=click.Path(dir_okay=False, writable=True, path_type=Path))
+@filtered
+@reports_errors
+def export(file: Path, search: str, **wanted: Any) -> None:
+    """Write the inventory, or the part of it that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
+    kind = file.suffix.removeprefix(".").lower()
+    if kind not in ("csv", "jsonl", "xlsx"):
+        raise Failure(
+            f"“{file.name}” is not a name for a file of a kind that is known.", "End it in .csv, .jsonl or .xlsx.", 2
+        )
+    wanted = {name: value for name, value in wanted.items() if value is not None} | {"q": search}
+    with connect() as client:
+        content = client.export(file_format=kind, **wanted)
+    half = file.with_name(f".{file.name}.new")
+    half.write_bytes(content)
+    half.replace(file)
+    click.echo(f"Wrote {len(content)} bytes to {file}.")
 
 
 @click.command()

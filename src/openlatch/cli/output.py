@@ -27,6 +27,9 @@ from openlatch.errors import (
     ServiceUnreachable,
     TooManyRequests,
 )
+from openlatch.wire.messages import Entry
+from openlatch.wire.sheet import defused
+from openlatch.wire.sheet import row as sheet_row
 
 __all__ = [
     "ORDER",
@@ -133,19 +136,22 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
 def _csv(items: Iterable[BaseModel]) -> None:
     writer = None
     for item in items:
-        flat = {k: _cell(v) for k, v in item.model_dump(mode="json").items()}
+        flat = sheet_row(item) if isinstance(item, Entry) else _flat(item)
         if writer is None:
             writer = csv.DictWriter(sys.stdout, list(flat), lineterminator="\n")
             writer.writeheader()
         writer.writerow(flat)
 
 
+def _flat(item: BaseModel) -> dict[str, str]:
+    return {name: _cell(value) for name, value in item.model_dump(mode="json").items()}
+
+
 def _cell(value: Any) -> str:
-    """One cell; what a spreadsheet would take for a formula is defused with a quotation mark before it."""
     if value is None:
         return ""
     text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
-    return f"'{text}" if text.startswith(("=", "+", "-", "@", "\t", "\r")) else text
+    return defused(text)
 
 
 def notches(severity: str) -> Text:

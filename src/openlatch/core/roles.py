@@ -74,6 +74,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "entries.browse": _reads(*_EVERYONE),
         "entries.summary": _reads(*_EVERYONE),
         "entries.show": _reads(*_EVERYONE),
+        "entries.export": _reads(*_EVERYONE),
         "flags.browse": _reads(*_STAFF),
         "flags.show": _reads(*_STAFF),
         "orders.plan": _reads(*_STAFF),

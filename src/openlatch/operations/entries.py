@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterator
 from dataclasses import dataclass, replace
 from enum import StrEnum
 from typing import TypeVar
@@ -17,11 +18,12 @@ from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
 
-__all__ = ["Sight", "Wanted", "browse", "show", "summary", "words"]
+__all__ = ["Sight", "Wanted", "browse", "export", "show", "summary", "words"]
 
 Word = TypeVar("Word", bound=StrEnum)
 
 _NOBODY = UUID(int=0)
+EXPORT_PAGE = 1000
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,11 +55,27 @@ class Sight:
 @operation("entries.browse")
 def browse(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
     """A page of the inventory."""
+    return _page(call, wanted, sort, limit, cursor)
+
+
+def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
     page = call.tx.entries.browse(_filter(call, wanted), sort=sort, limit=limit, cursor=cursor)
     flags: dict[UUID, list[Flag]] = {}
     for flag in call.tx.flags.standing([listed.entry.id for listed in page.items]):
         flags.setdefault(flag.entry_id, []).append(flag)
     return Page(tuple(Sight(one, tuple(flags.get(one.entry.id, ()))) for one in page.items), page.next)
+
+
+@operation("entries.export")
+def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
+    """Every entry that a filter leaves, page by page, for whoever writes them down."""
+    cursor = None
+    while True:
+        page = _page(call, wanted, sort, EXPORT_PAGE, cursor)
+        yield from page.items
+        cursor = page.next
+        if cursor is None:
+            return
 
 
 @operation("entries.summary")

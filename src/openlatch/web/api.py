@@ -34,6 +34,7 @@ __all__ = [
     "PREFIX",
     "Answer",
     "Backend",
+    "Download",
     "Route",
     "Routes",
     "backend",
@@ -82,6 +83,8 @@ class Route:
     status: int
     public: bool
     tag: str
+    files: tuple[str, ...] = ()
+    """the content types of the files that it answers, instead of a message"""
 
     @property
     def summary(self) -> str:
@@ -90,6 +93,15 @@ class Route:
     @property
     def name(self) -> str:
         return self.function.__name__
+
+
+@dataclass(frozen=True, slots=True)
+class Download:
+    """A file to send instead of a message."""
+
+    content: bytes
+    content_type: str
+    name: str
 
 
 class Routes:
@@ -109,11 +121,12 @@ class Routes:
         body: type[BaseModel] | None = None,
         status: int = 200,
         public: bool = False,
+        files: tuple[str, ...] = (),
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         """Declare a route. Its function is given `call` (unless public), what the path holds, `query` and `body`."""
 
         def declare(function: Callable[..., Any]) -> Callable[..., Any]:
-            self.all.append(Route(method, rule, function, returns, query, body, status, public, self.tag))
+            self.all.append(Route(method, rule, function, returns, query, body, status, public, self.tag, files))
             return function
 
         return declare
@@ -215,7 +228,12 @@ def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) 
     return response
 
 
-def _response(route: Route, result: BaseModel | Answer | None) -> Response:
+def _response(route: Route, result: BaseModel | Answer | Download | None) -> Response:
+    if isinstance(result, Download):
+        response = Response(result.content, content_type=result.content_type)
+        response.headers["Content-Disposition"] = f'attachment; filename="{result.name}"'
+        response.headers["Cache-Control"] = "no-store"
+        return response
     answer = result if isinstance(result, Answer) else Answer(result)
     status = answer.status or route.status
     if answer.model is None:

@@ -95,6 +95,9 @@ def _also(route: Route) -> tuple[int, ...]:
 
 
 def _answer(route: Route, status: int) -> dict[str, Any]:
+    if route.files:
+        content: dict[str, Any] = {kind.partition(";")[0]: {} for kind in route.files}
+        return {"description": "the file", "content": content}
     if route.returns is None:
         return {"description": HTTPStatus(status).phrase}
     return {

@@ -23,6 +23,7 @@ __all__ = [
     "EntryQuery",
     "Event",
     "EventList",
+    "ExportQuery",
     "Flag",
     "FlagList",
     "FlagQuery",
@@ -384,6 +385,13 @@ class EntryQuery(EntryFilter, PageQuery):
     """Which page of which entries is wanted, in which order."""
 
     sort: Literal["severity", "party", "account", "last-used", "given", "ends"] = "severity"
+
+
+class ExportQuery(EntryFilter):
+    """Which entries are to be written to a file, in which order and format."""
+
+    sort: Literal["severity", "party", "account", "last-used", "given", "ends"] = "severity"
+    format: Literal["csv", "jsonl", "xlsx"] = "csv"
 
 
 class Summary(Sent):

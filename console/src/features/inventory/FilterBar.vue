@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/vue";
 import { computed, ref, watch } from "vue";
-import { chips, command, OFFERED, SORTS, type Filter } from "./filters";
+import { chips, command, exportAddress, FORMATS, OFFERED, SORTS, type Filter } from "./filters";
 
 const props = defineProps<{ filter: Filter }>();
 const emit = defineEmits<{ change: [filter: Filter] }>();
@@ -83,7 +83,17 @@ defineExpose({ focus: () => input.value?.focus() });
         </template>
       </MenuItems>
     </Menu>
-    <Popover class="relative ml-auto">
+    <Menu as="div" class="relative ml-auto">
+      <MenuButton class="link px-[6px] py-[6px]">Export</MenuButton>
+      <MenuItems class="menu right-0 w-48">
+        <MenuItem v-for="[format, name] in FORMATS" :key="format" v-slot="{ active }">
+          <a class="item" :class="{ 'bg-wash': active }" :href="exportAddress(filter, format)" download>{{
+            name
+          }}</a>
+        </MenuItem>
+      </MenuItems>
+    </Menu>
+    <Popover class="relative">
       <PopoverButton class="link py-[6px]">Same from the command line</PopoverButton>
       <PopoverPanel class="menu right-0 w-[430px] p-4">
         <p class="mb-2">This list, in a terminal:</p>

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { chips, command, fromAddress, toAddress, toQuery } from "./filters";
+import { chips, command, exportAddress, fromAddress, toAddress, toQuery } from "./filters";
 
 describe("a filter of the inventory", () => {
   it("survives the address, and leaves what else the address says alone", () => {
@@ -23,6 +23,12 @@ describe("a filter of the inventory", () => {
       { field: "power", text: "can", value: "spend or withdraw" },
       { field: "flagged", text: "", value: "flagged" },
     ]);
+  });
+
+  it("is the same in a file", () => {
+    expect(exportAddress({ q: "a&b", flagged: "true" }, "xlsx")).toBe(
+      "/api/v1/entries/export?q=a%26b&flagged=true&format=xlsx",
+    );
   });
 
   it("is the same on the command line, whatever was typed into the search", () => {

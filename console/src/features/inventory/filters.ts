@@ -129,6 +129,17 @@ export function chips(filter: Filter): Chip[] {
   });
 }
 
+export const FORMATS: [string, string][] = [
+  ["csv", "CSV"],
+  ["xlsx", "Spreadsheet (XLSX)"],
+  ["jsonl", "JSON Lines"],
+];
+
+/** Where the same list can be had as a file. */
+export function exportAddress(filter: Filter, format: string): string {
+  return `/api/v1/entries/export?${new URLSearchParams({ ...filter, format }).toString()}`;
+}
+
 /** The command that lists the same. */
 export function command(filter: Filter): string {
   const words = ["openlatch inventory"];

@@ -6,7 +6,8 @@ from openlatch.operations import entries, orders
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
 from openlatch.web import render
-from openlatch.web.api import Routes
+from openlatch.web.api import Download, Routes
+from openlatch.web.files import FORMATS
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -36,6 +37,16 @@ def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
         flagged=found.flagged,
         severe=found.severe,
     )
+
+
+@routes.route(
+    "GET", "/entries/export", query=wire.ExportQuery, files=tuple(found.content_type for found in FORMATS.values())
+)
+def export_entries(call: Call, query: wire.ExportQuery) -> Download:
+    """Every entry that a filter leaves, as a file: CSV, JSON Lines, or a spreadsheet."""
+    chosen = FORMATS[query.format]
+    found = (render.entry(sight) for sight in entries.export(call, _wanted(query), query.sort))
+    return Download(chosen.write(found), chosen.content_type, f"inventory.{query.format}")
 
 
 @routes.route("GET", "/entries/<entry>", returns=wire.Entry)
