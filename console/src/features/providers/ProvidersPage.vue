@@ -22,11 +22,9 @@ function busy(one: Provider): boolean {
   return one.latest?.state === "queued" || one.latest?.state === "running";
 }
 function latest(one: Provider): string {
-  const { state = "queued", seen = 0, total } = one.latest ?? {};
-  return (
-    (WORDS[state] ?? state) +
-    (seen ? `: ${seen}${total && total !== seen ? ` of ${total}` : ""} entries` : "")
-  );
+  const { state = "queued", seen = 0, total, withheld } = one.latest ?? {};
+  const words = withheld ? "not believed; nothing was concluded to be gone" : WORDS[state];
+  return (words ?? state) + (seen ? `: ${seen}${total && total !== seen ? ` of ${total}` : ""} entries` : "");
 }
 function counts(one: Provider): string {
   const found = Object.entries(one.latest?.counts ?? {}).filter(([, number]) => number > 0);
