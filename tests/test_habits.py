@@ -9,6 +9,8 @@ from pathlib import Path
 
 import pytest
 
+from openlatch.core.roles import OPERATIONS
+
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src"
 MODULES = sorted(p for p in SOURCE.rglob("*.py") if "migrations" not in p.parts)
@@ -89,6 +91,14 @@ def test_every_link_in_the_documents_leads_somewhere(path: Path) -> None:
     targets = re.findall(r"\]\(([^)#\s]+)(?:#[^)]*)?\)", path.read_text())
     broken = [t for t in targets if not t.startswith(("http", "mailto:")) and not (path.parent / t).exists()]
     assert not broken
+
+
+def test_every_row_of_the_table_of_roles_is_an_operation_and_every_operation_has_its_row() -> None:
+    gated = re.compile(r'^@operation\("([^"]+)"\)', re.MULTILINE)
+    operations = [
+        name for path in (SOURCE / "openlatch/operations").glob("*.py") for name in gated.findall(path.read_text())
+    ]
+    assert sorted(operations) == sorted(OPERATIONS)
 
 
 def test_the_lock_files_carry_no_addresses() -> None:

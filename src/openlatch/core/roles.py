@@ -52,7 +52,6 @@ _MANAGERS = (Role.OWNER, Role.MANAGER)
 
 OPERATIONS: Mapping[str, Permission] = MappingProxyType(
     {
-        "workspace.describe": _reads(*_EVERYONE),
         "people.me": _reads(*_EVERYONE),
         "people.browse": _reads(*_STAFF),
         "people.add": _changes(Role.OWNER),

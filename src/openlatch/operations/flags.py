@@ -28,7 +28,8 @@ def browse(
         limit=limit,
         cursor=cursor,
     )
-    return Page(tuple((flag, call.tx.entries.find(str(flag.entry_id))) for flag in page.items), page.next)
+    listed = call.tx.entries.about({flag.entry_id for flag in page.items})
+    return Page(tuple((flag, listed[flag.entry_id]) for flag in page.items), page.next)
 
 
 @operation("flags.show")

@@ -19,6 +19,7 @@ from openlatch.errors import Changed, ProviderDown, ProviderTrouble
 from openlatch.operations import flags, readings
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
+from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 
 __all__ = [
@@ -93,7 +94,8 @@ def plan(call: Call, text: str) -> PlanSight:
 def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[OrderSight]:
     """Orders, the latest first."""
     page = call.tx.orders.browse(states=words(OrderState, state, "state"), limit=limit, cursor=cursor)
-    return Page(tuple(_sight(call, order) for order in page.items), page.next)
+    listed = call.tx.entries.about({order.entry_id for order in page.items})
+    return Page(tuple(_seen(order, listed[order.entry_id]) for order in page.items), page.next)
 
 
 @operation("orders.show")
@@ -210,7 +212,7 @@ def concluded(call: Call, order_id: UUID, party_key: str, observation: Observati
     if order.state not in (OrderState.RUNNING, OrderState.TOLD):
         return
     # The provider before the entry, as a reading does it: two that lock in another order wait for each other.
-    call.tx.entries.lock_provider(call.tx.entries.find(str(order.entry_id)).entry.provider_id)
+    call.tx.providers.lock(call.tx.entries.find(str(order.entry_id)).entry.provider_id)
     entry = call.tx.entries.lock(order.entry_id)
     verdict = verify(observation, entry)
     if not verdict.gone:
@@ -292,5 +294,8 @@ def _plan(call: Call, entry: Entry) -> PlanSight:
 
 
 def _sight(call: Call, order: Order) -> OrderSight:
-    listed = call.tx.entries.find(str(order.entry_id))
+    return _seen(order, call.tx.entries.find(str(order.entry_id)))
+
+
+def _seen(order: Order, listed: Listed) -> OrderSight:
     return OrderSight(order, listed.entry, listed.party, listed.account, listed.provider)

@@ -145,7 +145,7 @@ def apply(
 def _held(call: Call, provider_id: UUID, observation: Observation, subject: str | None = None) -> Held:
     """What is stored of a provider, as far as an observation can be about it; no other reading is stored meanwhile."""
     tx = call.tx
-    tx.entries.lock_provider(provider_id)
+    tx.providers.lock(provider_id)
     names = _names(provider_id, observation)
     if subject is not None:
         names.add(Identifier(str(provider_id), subject))

@@ -233,10 +233,6 @@ class Entries(Noun):
             raise missing("entry", entry_id)
         return to_entry(row)
 
-    def lock_provider(self, provider_id: UUID) -> None:
-        """Keep two readings of one provider from being stored at the same time."""
-        self._session.execute(select(ProviderRow.id).where(ProviderRow.id == provider_id).with_for_update())
-
     def find(self, text: str, own_party: UUID | None = None) -> Listed:
         """Return the entry that a person means, by id or short form."""
         wanted = id_or_ref(text)

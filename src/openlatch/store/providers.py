@@ -93,6 +93,10 @@ class Providers(Noun):
         """Change where a provider is reached."""
         self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(settings=dict(settings)))
 
+    def lock(self, provider_id: UUID) -> None:
+        """Keep two readings of one provider from being stored at the same time."""
+        self._session.execute(select(ProviderRow.id).where(ProviderRow.id == provider_id).with_for_update())
+
     def secret(self, provider_id: UUID) -> bytes:
         return self._session.scalars(select(ProviderRow.secret).where(ProviderRow.id == provider_id)).one()
 
