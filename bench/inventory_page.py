@@ -39,7 +39,7 @@ VIEWS: tuple[tuple[str, str, EntryFilter], ...] = (
 # A holder of any size: accounts are a tenth of the entries, parties a fifth, a tenth of the entries carry a flag.
 HOLDER = """
 insert into providers values (%(w)s, gen_random_uuid(), 'Ticket Desk', 'feed', '{}', '', 60, 60,
-    '{"ends": [], "at_once": true, "restorable": true}', now(), null);
+    '{"lists": [], "ends": [], "at_once": true, "redone_by": "holder", "consent": ""}', now(), null);
 insert into accounts
     select %(w)s, gen_random_uuid(), left(md5(n::text), 9), p.id, n::text, 'account ' || n, 'normal', false, 1
     from generate_series(1, %(n)s / 10) n, providers p where p.workspace_id = %(w)s;
@@ -48,9 +48,10 @@ insert into parties select %(w)s, gen_random_uuid(), left(md5(n::text), 9), 'per
 insert into entries
     select %(w)s, gen_random_uuid(), left(md5('e' || n), 9), a.provider_id, a.id, p.id, 'k' || n, 'delegate', 'guide',
         case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live', null, '{}', '{}',
-        now() - n %% 900 * interval '1 day', '', null, now() - n %% 300 * interval '1 day', true, null,
+        now() - n %% 900 * interval '1 day', '', null, now() - n %% 300 * interval '1 day', true,
         case when n %% 5 = 0 then now() + n %% 200 * interval '1 day' end, false, '{}', '', null, '[]', '', '', now(),
-        now(), null, 1, case when n %% 10 = 0 then n %% 4 + 1 else 0 end, false
+        now(), null, 1, case when n %% 10 = 0 then n %% 4 + 1 else 0 end, false, null,
+        null, '{}', null
     from generate_series(1, %(n)s) n
     join (select *, row_number() over () r from accounts) a on a.r = n %% (%(n)s / 10) + 1
     join (select *, row_number() over () r from parties) p on p.r = n %% (%(n)s / 5) + 1;

@@ -16,7 +16,7 @@ from openlatch.core.reconcile import Observation
 from openlatch.errors import Conflict
 from tests.factories import GATE, NOW, account, entry, observed, party
 
-ALL = Abilities(frozenset(Kind))
+ALL = Abilities(frozenset(Kind), frozenset(Kind))
 WHO = party(name="Brightmere Electrical")
 GATE_ACCOUNT = account()
 

@@ -23,6 +23,7 @@ _COMMANDS = {
     "people": ("session", "List who signs in here, or add someone"),
     "providers": ("providers", "List the outside services, or add one"),
     "read": ("providers", "Read a provider now, and watch it"),
+    "levels": ("providers", "Show what a provider's levels mean in plain powers, or correct it"),
     "inventory": ("inventory", "List who has access to what"),
     "export": ("inventory", "Write the inventory, or a part of it, to a file"),
     "show": ("inventory", "Show one entry with all that is known of it"),

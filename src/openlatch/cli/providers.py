@@ -10,11 +10,11 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Column, Failure, ago, emit, output_option, reports_errors
+from openlatch.cli.output import Column, Failure, ago, emit, output_option, powers, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["providers", "read"]
+__all__ = ["levels", "providers", "read"]
 
 
 def _freshness(p: wire.Provider) -> Text:
@@ -33,6 +33,16 @@ PROVIDERS: tuple[Column, ...] = (
     ("connector", lambda p: p.connector),
     ("last complete reading", _freshness),
     ("latest reading", _latest),
+)
+
+
+LEVELS: tuple[Column, ...] = (
+    ("word", lambda w: Text(w.word, "bold" if w.origin == "unknown" else "")),
+    ("kind", lambda w: w.kind),
+    ("means", lambda w: Text("unknown", "dark_orange3") if w.origin == "unknown" else powers(w.powers, None)),
+    ("", lambda w: ", ".join(w.powers)),
+    ("entries", lambda w: str(w.entries)),
+    ("says who", lambda w: w.corrected_by or {"built-in": "its protocol", "stated": "the provider"}.get(w.origin, "")),
 )
 
 
@@ -79,6 +89,31 @@ def add(
             name, connector, pairs, secret, read_every=read_every, stale_after=stale_after, most_gone=most_gone
         )
     click.echo(f"Added {added.name}. Watch its first reading: openlatch read '{added.name}'")
+
+
+@click.command()
+@click.argument("provider")
+@click.argument("word", required=False)
+@click.option("--means", metavar="POWERS", help="The powers that WORD gives, separated by commas; none for no power.")
+@click.option("--take-back", is_flag=True, help="Forget a correction of WORD.")
+@output_option
+@reports_errors
+def levels(provider: str, word: str | None, means: str | None, take_back: bool, output: str) -> None:
+    """Show the levels and permissions of PROVIDER and what they mean in plain powers, or correct one.
+
+    \b
+    A word that nobody has given a meaning is marked unknown: what it allows is in no list of powers.
+    Correct one with: openlatch levels PROVIDER WORD --means view,edit
+    """
+    if (word is None) != (means is None and not take_back) or (means is not None and take_back):
+        raise Failure("WORD goes with one of --means and --take-back.", "Give both, or neither to only look.", 2)
+    with connect() as client:
+        if word is None:
+            found = client.levels(provider)
+        else:
+            given = None if means is None else [] if means == "none" else [p.strip() for p in means.split(",")]
+            found = client.correct_level(provider, word, given)
+        emit(found, LEVELS, output, empty="No entry of this provider carries a level or permission.")
 
 
 @click.command()

@@ -119,6 +119,15 @@ class Client:
         body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
         return self._send(wire.Provider, "POST", "/providers", json=body)
 
+    def levels(self, provider: str) -> list[wire.Level]:
+        """Return the levels and permissions of a provider, and what they mean in plain powers."""
+        return self._send(wire.LevelList, "GET", f"/providers/{_part(provider)}/levels").items
+
+    def correct_level(self, provider: str, word: str, powers: list[str] | None) -> list[wire.Level]:
+        """Say what a level or permission means at a provider; None takes that back. Returns all words as they are."""
+        body = {"word": word, "powers": powers}
+        return self._send(wire.LevelList, "PUT", f"/providers/{_part(provider)}/levels", json=body).items
+
     def read(self, provider: str, *, accept_loss: bool = False) -> wire.Reading:
         """Ask for a reading now; returns the one that is made, which may have been under way.
 

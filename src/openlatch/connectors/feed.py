@@ -3,12 +3,15 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
-from typing import TypeVar
+from datetime import time
+from typing import ClassVar, TypeVar
 from urllib.parse import quote, urlsplit
 
 import httpx
 from pydantic import BaseModel, ValidationError
 
+from openlatch.core.hours import DAYS, Hours, Window
+from openlatch.core.meaning import Words
 from openlatch.core.model import (
     Abilities,
     Criticality,
@@ -17,13 +20,14 @@ from openlatch.core.model import (
     PartyKind,
     PartyStatus,
     ReadingOutcome,
+    Side,
     State,
 )
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
-from openlatch.wire.feed import Description, EndingOutcome, FeedAccount, FeedEntry, FeedPage, FeedParty
+from openlatch.wire.feed import Description, EndingOutcome, FeedAccount, FeedEntry, FeedHours, FeedPage, FeedParty
 
 __all__ = ["FeedConnector"]
 
@@ -36,6 +40,8 @@ _MOST_BYTES = 32 * 1024 * 1024
 
 class FeedConnector:
     """Speaks the feed protocol; settings: `url` (base address). The secret is the bearer token."""
+
+    words: ClassVar[Words] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         unknown = sorted(set(settings) - {"url"})
@@ -55,7 +61,13 @@ class FeedConnector:
 
     def abilities(self) -> Abilities:
         found = _parsed(Description, self._get(self._url), self._url).abilities
-        return Abilities(frozenset(Kind(k) for k in found.ends), found.at_once, found.restorable)
+        return Abilities(
+            frozenset(Kind(k) for k in found.lists),
+            frozenset(Kind(k) for k in found.ends),
+            found.at_once,
+            Side(found.redone_by),
+            found.consent,
+        )
 
     def pages(self) -> Iterator[Page]:
         cursor: str | None = None
@@ -166,7 +178,26 @@ def _account(a: FeedAccount) -> ObservedAccount:
 
 
 def _party(p: FeedParty) -> ObservedParty:
-    return ObservedParty(p.key, PartyKind(p.kind), p.name, tuple(p.addresses), PartyStatus(p.status), p.verified)
+    return ObservedParty(
+        p.key,
+        PartyKind(p.kind),
+        p.name,
+        tuple(p.addresses),
+        PartyStatus(p.status),
+        p.verified,
+        p.publisher,
+        p.home,
+    )
+
+
+def _hours(h: FeedHours) -> Hours:
+    return Hours(
+        h.zone,
+        tuple(
+            Window(frozenset(DAYS.index(d) for d in w.days), time.fromisoformat(w.start), time.fromisoformat(w.end))
+            for w in h.windows
+        ),
+    )
 
 
 def _entry(e: FeedEntry) -> ObservedEntry:
@@ -176,7 +207,7 @@ def _entry(e: FeedEntry) -> ObservedEntry:
         party=e.party,
         kind=Kind(e.kind),
         level=e.level,
-        powers=tuple(Power(p) for p in e.powers),
+        powers=None if e.powers is None else tuple(Power(p) for p in e.powers),
         state=State(e.state),
         permissions=tuple(e.permissions),
         resources=tuple(e.resources),
@@ -185,9 +216,10 @@ def _entry(e: FeedEntry) -> ObservedEntry:
         accepted_at=e.accepted_at,
         last_used=e.last_used,
         use_known=e.use_known,
-        used_powers=None if e.used_powers is None else tuple(Power(p) for p in e.used_powers),
+        uses=None if e.uses is None else {Power(p): at for p, at in e.uses.items()},
         ends_at=e.ends_at,
         end_unknown=e.end_unknown,
+        hours=None if e.hours is None else _hours(e.hours),
         reviewed_at=tuple(e.reviewed_at),
         basis=e.basis,
         hangs_on=e.hangs_on,

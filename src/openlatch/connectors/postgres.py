@@ -13,13 +13,14 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import datetime
 from email.utils import parseaddr
-from typing import Any
+from typing import Any, ClassVar
 from urllib.parse import quote, unquote
 
 import psycopg
 from psycopg import sql
 from psycopg.rows import namedtuple_row
 
+from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power, in_order
@@ -87,6 +88,8 @@ class PostgresConnector:
     The login needs CREATEROLE, and membership in pg_read_all_stats and pg_signal_backend.
     """
 
+    words: ClassVar[Words] = {}
+
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         wanted = {"host", "port", "database", "user"}
         for name in sorted(wanted ^ set(settings)):
@@ -116,7 +119,8 @@ class PostgresConnector:
         }
 
     def abilities(self) -> Abilities:
-        return Abilities(frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION}))
+        kinds = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION})
+        return Abilities(kinds, kinds)
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())

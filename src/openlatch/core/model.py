@@ -8,8 +8,9 @@ from datetime import datetime, timedelta
 from enum import StrEnum
 from uuid import UUID
 
+from openlatch.core.hours import Hours
 from openlatch.core.ids import ref_of
-from openlatch.core.powers import Power
+from openlatch.core.powers import Power, in_order
 from openlatch.core.roles import Role
 
 __all__ = [
@@ -31,6 +32,7 @@ __all__ = [
     "ReadingOutcome",
     "ReadingState",
     "Severity",
+    "Side",
     "State",
     "Workspace",
     "normal_address",
@@ -110,6 +112,14 @@ class Severity(StrEnum):
         return list(Severity).index(self) + 1
 
 
+class Side(StrEnum):
+    """Who can give the same access again once it has ended."""
+
+    HOLDER = "holder"
+    PARTY = "party"
+    EITHER = "either"
+
+
 class ReadingOutcome(StrEnum):
     """How a reading ended; only a complete one can conclude that something is gone."""
 
@@ -165,12 +175,16 @@ class Person:
 class Abilities:
     """What a provider lets Open Latch do, as its connector declares it."""
 
+    lists: frozenset[Kind] = frozenset()
+    """the kinds of entry that a reading shows"""
     ends: frozenset[Kind] = frozenset()
     """the kinds of entry that can be ended from here"""
     at_once: bool = True
     """whether ending takes effect without the other side's device connecting again"""
-    restorable: bool = True
-    """whether the holder can give the same access back later"""
+    redone_by: Side = Side.HOLDER
+    """who can give the same access again"""
+    consent: str = ""
+    """whose agreement an ending needs, in words; empty where nobody's"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -238,7 +252,7 @@ class Dependency:
 
 @dataclass(frozen=True, slots=True)
 class Party:
-    """Someone or something that can have access."""
+    """Someone or something that can have access; an app has a publisher, and perhaps a home page."""
 
     id: UUID
     kind: PartyKind
@@ -246,6 +260,8 @@ class Party:
     addresses: tuple[str, ...] = ()
     status: PartyStatus = PartyStatus.UNKNOWN
     verified: bool = False
+    publisher: str = ""
+    home: str = ""
     version: int = 1
 
     @property
@@ -287,7 +303,9 @@ class Entry:
     """One line of the inventory: one party's access to one account, known at the provider by `key`.
 
     `ends_at` None means that there is no end, unless `end_unknown` says that the end could not be read.
-    `last_used` None means never used, unless `use_known` is False: then the provider does not tell.
+    `last_used` None means never used, unless `use_known` is False: then the provider does not tell. `uses` says when
+    each power was used last, where the provider tells them apart. `powers` are what the level and the permissions
+    mean; `stated` is what the provider itself says they are, and `unknown` are words that nobody has given a meaning.
     `hangs_on` is the key of the entry without which this one cannot be used.
     """
 
@@ -302,15 +320,18 @@ class Entry:
     state: State = State.LIVE
     end_reason: EndReason | None = None
     permissions: tuple[str, ...] = ()
+    stated: tuple[Power, ...] | None = None
+    unknown: tuple[str, ...] = ()
     resources: tuple[str, ...] = ()
     given_at: datetime | None = None
     given_by: str = ""
     accepted_at: datetime | None = None
     last_used: datetime | None = None
     use_known: bool = False
-    used_powers: tuple[Power, ...] | None = None
+    uses: Mapping[Power, datetime] | None = None
     ends_at: datetime | None = None
     end_unknown: bool = False
+    hours: Hours | None = None
     reviewed_at: tuple[datetime, ...] = ()
     basis: str = ""
     hangs_on: str | None = None
@@ -330,6 +351,10 @@ class Entry:
     def stands(self) -> bool:
         """Whether the entry still lets its party in, as far as is known."""
         return self.state is not State.ENDED
+
+    def used_since(self, instant: datetime) -> tuple[Power, ...] | None:
+        """Return the powers that were used at or after an instant, or None where the provider does not tell."""
+        return None if self.uses is None else in_order(p for p, at in self.uses.items() if at >= instant)
 
 
 def normal_address(address: str) -> str:

@@ -17,7 +17,7 @@ from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.ledger import canonical
-from openlatch.core.model import Abilities, Account, Entry, Kind, Party, Severity, State
+from openlatch.core.model import Abilities, Account, Entry, Kind, Party, Severity, Side, State
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Observation
 from openlatch.errors import Conflict
@@ -42,6 +42,12 @@ __all__ = [
 
 ATTEMPTS = 8
 """How often a provider is asked before an order is handed to a person."""
+
+_REDO = {
+    Side.HOLDER: "you can give it again at any time",
+    Side.PARTY: "only the other side can bring it back",
+    Side.EITHER: "you or the other side can bring it back at any time",
+}
 
 
 class OrderState(StrEnum):
@@ -228,7 +234,9 @@ def plan_end(
             entry=entry.ref,
         )
     consequences = sorted(
-        _consequences(entry, party, account, abilities, neighbours, places), key=lambda c: c.severity.rank, reverse=True
+        _consequences(entry, party, account, provider, abilities, neighbours, places),
+        key=lambda c: c.severity.rank,
+        reverse=True,
     )
     steps = (
         Step("end", f"Ask {provider} to {_verb(entry)}."),
@@ -265,6 +273,7 @@ def _consequences(
     entry: Entry,
     party: Party,
     account: Account,
+    provider: str,
     abilities: Abilities,
     neighbours: Sequence[Entry],
     places: Mapping[UUID, str],
@@ -303,11 +312,10 @@ def _consequences(
     if outliving:
         text = f"{_count(len(outliving), 'open session')} may last until it is closed or signs in again."
         yield Consequence("session-outlives", Severity.MEDIUM, text)
+    if abilities.consent and entry.kind in (Kind.DELEGATE, Kind.GRANT):
+        yield Consequence("consent", Severity.MEDIUM, f"{provider} may ask for the consent of {abilities.consent}.")
     effect = "It takes effect at once" if abilities.at_once else "It takes effect when their device next connects"
-    if entry.kind is Kind.SESSION:
-        undo = "they can sign in again at any time"
-    else:
-        undo = "you can give it again at any time" if abilities.restorable else "only the other side can bring it back"
+    undo = "they can sign in again at any time" if entry.kind is Kind.SESSION else _REDO[abilities.redone_by]
     yield Consequence("effect", Severity.LOW, f"{effect}; {undo}.")
 
 

@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
-from typing import Protocol
+from typing import ClassVar, Protocol
 
+from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities
 from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 
@@ -37,6 +38,9 @@ class Connector(Protocol):
     Every method may raise ProviderDown (asking again may help), ProviderRefused (it will not) or
     ProviderUnreadable (the answer cannot be trusted); none of them leaves anything half done on our side.
     """
+
+    words: ClassVar[Words]
+    """what the protocol's own levels and permissions mean; empty where the provider states powers itself"""
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         """Take the settings and the secret that the holder entered; a wrong one raises Invalid."""

@@ -12,6 +12,8 @@ from dataclasses import dataclass, field, replace
 from datetime import datetime
 from uuid import UUID
 
+from openlatch.core.hours import Hours
+from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import (
     Account,
     Criticality,
@@ -70,18 +72,23 @@ class ObservedParty:
     addresses: tuple[str, ...] = ()
     status: PartyStatus = PartyStatus.UNKNOWN
     verified: bool = False
+    publisher: str = ""
+    home: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class ObservedEntry:
-    """One access as its provider shows it; `account` and `party` are the provider's keys."""
+    """One access as its provider shows it; `account` and `party` are the provider's keys.
+
+    `powers` is None where the provider speaks in levels and permissions only; what these mean is looked up.
+    """
 
     key: str
     account: str
     party: str
     kind: Kind
     level: str
-    powers: tuple[Power, ...]
+    powers: tuple[Power, ...] | None = None
     state: State = State.LIVE
     permissions: tuple[str, ...] = ()
     resources: tuple[str, ...] = ()
@@ -90,9 +97,10 @@ class ObservedEntry:
     accepted_at: datetime | None = None
     last_used: datetime | None = None
     use_known: bool = False
-    used_powers: tuple[Power, ...] | None = None
+    uses: Mapping[Power, datetime] | None = None
     ends_at: datetime | None = None
     end_unknown: bool = False
+    hours: Hours | None = None
     reviewed_at: tuple[datetime, ...] = ()
     basis: str = ""
     hangs_on: str | None = None
@@ -143,6 +151,7 @@ class Held:
     identifiers: Mapping[Identifier, UUID] = field(default_factory=dict)
     entries: Mapping[str, Entry] = field(default_factory=dict)
     memberships: Iterable[Membership] = ()
+    vocabulary: Vocabulary = field(default_factory=Vocabulary)
 
 
 @dataclass(frozen=True, slots=True)
@@ -233,7 +242,7 @@ def reconcile(
         seen.add(observed.key)
         before = held.entries.get(observed.key)
         owners = (accounts[observed.account], parties[observed.party])
-        after = _entry(observed, before, before.id if before else new_id(), held.provider_id, *owners, now)
+        after = _entry(observed, before, before.id if before else new_id(), held, *owners, now)
         if before is None:
             new_entries.append(after)
         elif after == replace(before, last_seen=now):
@@ -336,7 +345,7 @@ def _parties(
         party_id = known.get(own) or next((known[a] for a in addresses if a in known), None)
         if party_id is None:
             party_id = new_id()
-            new[party_id] = Party(party_id, one.kind, one.name, one.addresses, one.status, one.verified)
+            new[party_id] = Party(party_id, one.kind, one.name, one.addresses)
         for identifier in (own, *addresses):
             if identifier not in known:
                 known[identifier] = party_id
@@ -368,6 +377,8 @@ def _merged(party: Party, one: ObservedParty) -> Party:
         status=status,
         verified=party.verified or one.verified,
         name=party.name or one.name,
+        publisher=one.publisher or party.publisher,
+        home=one.home or party.home,
     )
 
 
@@ -375,7 +386,7 @@ def _entry(
     observed: ObservedEntry,
     before: Entry | None,
     entry_id: UUID,
-    provider_id: UUID,
+    held: Held,
     account_id: UUID,
     party_id: UUID,
     now: datetime,
@@ -388,26 +399,30 @@ def _entry(
         state = State.ENDING
     no_end = observed.ends_at is not None and observed.ends_at.year >= FAR_YEAR
     reviews = {*observed.reviewed_at, *(before.reviewed_at if before else ())}
+    means = held.vocabulary.meaning(observed.level, observed.permissions, observed.powers)
     return Entry(
         id=entry_id,
-        provider_id=provider_id,
+        provider_id=held.provider_id,
         account_id=account_id,
         party_id=party_id,
         key=observed.key,
         kind=observed.kind,
         level=observed.level,
-        powers=in_order(observed.powers),
+        powers=means.powers,
         state=state,
         permissions=observed.permissions,
+        stated=None if observed.powers is None else in_order(observed.powers),
+        unknown=means.unknown,
         resources=observed.resources,
         given_at=observed.given_at or (before.given_at if before else None),
         given_by=observed.given_by,
         accepted_at=observed.accepted_at or (before.accepted_at if before else None),
         last_used=max(used, default=None),
         use_known=observed.use_known,
-        used_powers=None if observed.used_powers is None else in_order(observed.used_powers),
+        uses=_latest_uses(observed.uses, before.uses if before else None),
         ends_at=None if no_end else observed.ends_at,
         end_unknown=observed.end_unknown,
+        hours=observed.hours,
         reviewed_at=tuple(sorted(reviews)),
         basis=observed.basis,
         hangs_on=observed.hangs_on,
@@ -418,3 +433,12 @@ def _entry(
         last_seen=now,
         version=before.version if before else 1,
     )
+
+
+def _latest_uses(
+    shown: Mapping[Power, datetime] | None, before: Mapping[Power, datetime] | None
+) -> Mapping[Power, datetime] | None:
+    """When each power was used last; what a provider no longer remembers is not forgotten here."""
+    if shown is None or before is None:
+        return shown if before is None else before
+    return {p: max(at for at in (shown.get(p), before.get(p)) if at is not None) for p in in_order({*shown, *before})}

@@ -60,6 +60,8 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "providers.browse": _reads(*_EVERYONE),
         "providers.show": _reads(*_EVERYONE),
         "providers.add": _changes(*_MANAGERS),
+        "levels.browse": _reads(*_STAFF),
+        "levels.correct": _changes(*_MANAGERS),
         "readings.browse": _reads(*_STAFF),
         "readings.show": _reads(*_STAFF),
         "readings.start": _changes(*_MANAGERS),

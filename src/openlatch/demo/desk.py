@@ -70,8 +70,8 @@ def inventory(now: datetime) -> dict[str, Any]:
     }
     add(
         by_key["brightmere"], "gate", "site contractor", 420, 214, given_by="Tobias Quill", resources=["gate controller"],  # noqa: E501
-        used_powers=["view", "edit"], basis="Rewiring of the gate, finished in spring", dependencies=[payment],
-        reviewed_at=[_ago(now, 300)],
+        uses={"view": _ago(now, 214), "edit": _ago(now, 219)}, basis="Rewiring of the gate, finished in spring",
+        dependencies=[payment], reviewed_at=[_ago(now, 300)],
     )  # fmt: skip
     add(by_key["coach.parties"], "bookings", "group booker", 130, 4, basis="School groups book through them")
     add(by_key["lise.hartnell"], "bookings", "cashier", 1100, 390, given_by="", basis="Treasurer until last year")
@@ -93,7 +93,11 @@ def inventory(now: datetime) -> dict[str, Any]:
         "description": {
             "feed": "open-latch-feed/1",
             "name": "Ticket Desk",
-            "abilities": {"ends": ["delegate", "grant", "session"], "at_once": True, "restorable": True},
+            "abilities": {
+                "lists": ["delegate", "grant", "session"],
+                "ends": ["delegate", "grant", "session"],
+                "consent": "an administrator who is to be removed",
+            },
         },
         "accounts": [
             {"key": "bookings", "name": "Bookings", "criticality": "vital"},

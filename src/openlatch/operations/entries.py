@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from dataclasses import dataclass, replace
+from datetime import timedelta
 from enum import StrEnum
 from typing import TypeVar
 from uuid import UUID
 
-from openlatch.core.model import Kind, State
+from openlatch.core.model import Entry, Kind, State
 from openlatch.core.orders import Order
 from openlatch.core.powers import Power
 from openlatch.core.roles import Role
@@ -18,7 +19,7 @@ from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
 
-__all__ = ["Sight", "Wanted", "browse", "export", "show", "summary", "words"]
+__all__ = ["Sight", "Wanted", "browse", "export", "show", "summary", "used_lately", "words"]
 
 Word = TypeVar("Word", bound=StrEnum)
 
@@ -40,6 +41,7 @@ class Wanted:
     flagged: bool | None = None
     rule: str = ""
     outside: bool | None = None
+    unknown: bool | None = None
     ends: str = ""
 
 
@@ -50,6 +52,13 @@ class Sight:
     listed: Listed
     flags: tuple[Flag, ...]
     order: Order | None = None
+    used: tuple[Power, ...] | None = None
+    """the powers that were used within the limit for unused access; None where the provider does not tell"""
+
+
+def used_lately(call: Call, entry: Entry) -> tuple[Power, ...] | None:
+    """Return the powers of an entry that were used within the holder's limit."""
+    return entry.used_since(call.now - timedelta(days=call.tx.workspace.unused_days))
 
 
 @operation("entries.browse")
@@ -63,7 +72,8 @@ def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None)
     flags: dict[UUID, list[Flag]] = {}
     for flag in call.tx.flags.standing([listed.entry.id for listed in page.items]):
         flags.setdefault(flag.entry_id, []).append(flag)
-    return Page(tuple(Sight(one, tuple(flags.get(one.entry.id, ()))) for one in page.items), page.next)
+    sights = (Sight(one, tuple(flags.get(one.entry.id, ())), used=used_lately(call, one.entry)) for one in page.items)
+    return Page(tuple(sights), page.next)
 
 
 @operation("entries.export")
@@ -88,7 +98,8 @@ def summary(call: Call, wanted: Wanted) -> Summary:
 def show(call: Call, text: str) -> Sight:
     """One entry, by id or short form, with its flags and its latest order."""
     listed = call.tx.entries.find(text, _own(call))
-    return Sight(listed, call.tx.flags.standing([listed.entry.id]), call.tx.orders.latest_for(listed.entry.id))
+    flags, order = call.tx.flags.standing([listed.entry.id]), call.tx.orders.latest_for(listed.entry.id)
+    return Sight(listed, flags, order, used_lately(call, listed.entry))
 
 
 def _own(call: Call) -> UUID | None:
@@ -108,6 +119,7 @@ def _filter(call: Call, wanted: Wanted) -> EntryFilter:
         flagged=wanted.flagged,
         rule=wanted.rule,
         outside=wanted.outside,
+        unknown=wanted.unknown,
         ends=wanted.ends,
         own_party=_own(call),
     )

@@ -10,6 +10,7 @@ from typing import Any, Concatenate, ParamSpec, TypeVar
 from uuid import UUID
 
 from openlatch.core.ledger import Event
+from openlatch.core.meaning import Words
 from openlatch.core.model import Person, Provider
 from openlatch.core.ports import Connector
 from openlatch.core.roles import OPERATIONS, Scope
@@ -31,6 +32,10 @@ class Services:
     new_id: Callable[[], UUID]
     connectors: Mapping[str, type[Connector]]
     vault: Vault
+
+    def words(self, connector: str) -> Words:
+        """Return what the words of a connector's protocol mean; none for a connector that is no longer installed."""
+        return self.connectors[connector].words if connector in self.connectors else {}
 
     def connector(self, name: str, settings: Mapping[str, str], secret: str) -> Connector:
         """Return the connector of that name, set up; raises Invalid for a name or settings it does not know."""

@@ -10,7 +10,7 @@ from openlatch.core.model import Party
 from openlatch.core.powers import Power
 from openlatch.core.reach import Cut, Graph, Link, idle_ends, smallest_cut
 from openlatch.core.reach import reach as reach_of
-from openlatch.operations.entries import words
+from openlatch.operations.entries import Sight, used_lately, words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
@@ -22,7 +22,7 @@ __all__ = ["ChainSight", "CutSight", "ReachSight", "browse", "cut", "reach", "sh
 class ChainSight:
     """One entry that a party comes to, as whom; `idle` if its end alone would change nothing for the party."""
 
-    listed: Listed
+    sight: Sight
     links: tuple[tuple[Link, Party], ...]
     idle: bool
 
@@ -70,7 +70,7 @@ def reach(call: Call, text: str) -> ReachSight:
         party,
         tuple(
             ChainSight(
-                listed[chain.entry.id],
+                Sight(listed[chain.entry.id], (), used=used_lately(call, chain.entry)),
                 tuple((link, teams[link.as_party]) for link in chain.links),
                 party.id in idle_ends(graph, chain.entry),
             )

@@ -15,7 +15,7 @@ from openlatch.core.ledger import Event
 from openlatch.core.model import Abilities, Entry, Provider, Reading, ReadingOutcome, ReadingState, normal_address
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import Changes, Held, Identifier, Observation, complaints, reconcile, withheld
-from openlatch.operations import flags
+from openlatch.operations import flags, levels
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
 
@@ -157,6 +157,7 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subject: str 
         identifiers,
         {entry.key: entry for entry in tx.entries.standing(provider_id)},
         tx.memberships.standing(provider_id),
+        levels.vocabulary(call, tx.providers.get(provider_id)),
     )
 
 

@@ -4,12 +4,13 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time
 from typing import Any
 from uuid import UUID
 
 from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, update
 
+from openlatch.core.hours import Hours, Window
 from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, State
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import Changed, Invalid
@@ -36,6 +37,7 @@ class EntryFilter:
     flagged: bool | None = None
     rule: str = ""
     outside: bool | None = None
+    unknown: bool | None = None
     ends: str = ""
     own_party: UUID | None = None
 
@@ -93,15 +95,18 @@ def to_entry(row: EntryRow) -> Entry:
         state=State(row.state),
         end_reason=EndReason(row.end_reason) if row.end_reason else None,
         permissions=tuple(row.permissions),
+        stated=None if row.stated is None else _powers(row.stated),
+        unknown=tuple(row.unknown),
         resources=tuple(row.resources),
         given_at=row.given_at,
         given_by=row.given_by,
         accepted_at=row.accepted_at,
         last_used=row.last_used,
         use_known=row.use_known,
-        used_powers=None if row.used_powers is None else _powers(row.used_powers),
+        uses=None if row.uses is None else {Power(p): datetime.fromisoformat(at) for p, at in row.uses.items()},
         ends_at=row.ends_at,
         end_unknown=row.end_unknown,
+        hours=_hours(row.hours),
         reviewed_at=tuple(row.reviewed_at),
         basis=row.basis,
         hangs_on=row.hangs_on,
@@ -117,6 +122,25 @@ def to_entry(row: EntryRow) -> Entry:
 
 def _powers(words: Iterable[str]) -> tuple[Power, ...]:
     return in_order(Power(word) for word in words)
+
+
+def _hours(stored: Mapping[str, Any] | None) -> Hours | None:
+    if stored is None:
+        return None
+    return Hours(
+        stored["zone"],
+        tuple(
+            Window(frozenset(w["days"]), time.fromisoformat(w["start"]), time.fromisoformat(w["end"]))
+            for w in stored["windows"]
+        ),
+    )
+
+
+def _stored_hours(hours: Hours | None) -> dict[str, Any] | None:
+    if hours is None:
+        return None
+    windows = [{"days": sorted(w.days), "start": f"{w.start:%H:%M}", "end": f"{w.end:%H:%M}"} for w in hours.windows]
+    return {"zone": hours.zone, "windows": windows}
 
 
 def _dependency(stored: Mapping[str, Any]) -> Dependency:
@@ -137,15 +161,18 @@ def _values(entry: Entry) -> dict[str, Any]:
         "state": entry.state.value,
         "end_reason": entry.end_reason.value if entry.end_reason else None,
         "permissions": list(entry.permissions),
+        "stated": None if entry.stated is None else [p.value for p in entry.stated],
+        "unknown": list(entry.unknown),
         "resources": list(entry.resources),
         "given_at": entry.given_at,
         "given_by": entry.given_by,
         "accepted_at": entry.accepted_at,
         "last_used": entry.last_used,
         "use_known": entry.use_known,
-        "used_powers": None if entry.used_powers is None else [p.value for p in entry.used_powers],
+        "uses": None if entry.uses is None else {p.value: at.isoformat() for p, at in entry.uses.items()},
         "ends_at": entry.ends_at,
         "end_unknown": entry.end_unknown,
+        "hours": _stored_hours(entry.hours),
         "reviewed_at": list(entry.reviewed_at),
         "basis": entry.basis,
         "hangs_on": entry.hangs_on,
@@ -318,6 +345,9 @@ def _listing(wanted: EntryFilter) -> Any:
         query = query.where(flag.exists())
     if wanted.outside is not None:
         query = query.where(EntryRow.outside if wanted.outside else not_(EntryRow.outside))
+    if wanted.unknown is not None:
+        some = func.cardinality(EntryRow.unknown) > 0
+        query = query.where(some if wanted.unknown else not_(some))
     if wanted.ends:
         dated = EntryRow.ends_at.is_not(None)
         query = query.where(

@@ -25,6 +25,8 @@ def to_party(row: PartyRow) -> Party:
         tuple(row.addresses),
         PartyStatus(row.status),
         row.verified,
+        row.publisher,
+        row.home,
         row.version,
     )
 
@@ -37,6 +39,8 @@ def _values(party: Party) -> dict[str, object]:
         "addresses": list(party.addresses),
         "status": party.status.value,
         "verified": party.verified,
+        "publisher": party.publisher,
+        "home": party.home,
         "version": party.version,
     }
 

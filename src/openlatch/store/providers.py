@@ -11,7 +11,7 @@ from sqlalchemy import insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Abilities, Kind, Provider
+from openlatch.core.model import Abilities, Kind, Provider, Side
 from openlatch.errors import Conflict
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.tables import ProviderRow
@@ -29,7 +29,11 @@ def _provider(row: ProviderRow) -> Provider:
         row.stale_after,
         row.most_gone,
         Abilities(
-            frozenset(Kind(k) for k in row.abilities["ends"]), row.abilities["at_once"], row.abilities["restorable"]
+            frozenset(Kind(k) for k in row.abilities["lists"]),
+            frozenset(Kind(k) for k in row.abilities["ends"]),
+            row.abilities["at_once"],
+            Side(row.abilities["redone_by"]),
+            row.abilities["consent"],
         ),
         row.last_complete,
         row.next_reading,
@@ -38,9 +42,11 @@ def _provider(row: ProviderRow) -> Provider:
 
 def _abilities(abilities: Abilities) -> dict[str, Any]:
     return {
+        "lists": sorted(abilities.lists),
         "ends": sorted(abilities.ends),
         "at_once": abilities.at_once,
-        "restorable": abilities.restorable,
+        "redone_by": abilities.redone_by.value,
+        "consent": abilities.consent,
     }
 
 

@@ -95,6 +95,16 @@ class ProviderRow(Owned):
     next_reading: Mapped[datetime | None]
 
 
+class WordRow(Base):
+    __tablename__ = "words"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    provider_id: Mapped[UUID] = mapped_column(primary_key=True)
+    word: Mapped[str] = mapped_column(primary_key=True)
+    powers: Mapped[list[str]]
+    corrected_by: Mapped[str]
+    corrected_at: Mapped[datetime]
+
+
 class AccountRow(Owned):
     __tablename__ = "accounts"
     ref: Mapped[str]
@@ -114,6 +124,8 @@ class PartyRow(Owned):
     addresses: Mapped[list[str]]
     status: Mapped[str]
     verified: Mapped[bool]
+    publisher: Mapped[str]
+    home: Mapped[str]
     version: Mapped[int]
 
 
@@ -147,15 +159,18 @@ class EntryRow(Owned):
     state: Mapped[str]
     end_reason: Mapped[str | None]
     permissions: Mapped[list[str]]
+    stated: Mapped[list[str] | None] = mapped_column(ARRAY(Text))
+    unknown: Mapped[list[str]]
     resources: Mapped[list[str]]
     given_at: Mapped[datetime | None]
     given_by: Mapped[str]
     accepted_at: Mapped[datetime | None]
     last_used: Mapped[datetime | None]
     use_known: Mapped[bool]
-    used_powers: Mapped[list[str] | None] = mapped_column(ARRAY(Text))
+    uses: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     ends_at: Mapped[datetime | None]
     end_unknown: Mapped[bool]
+    hours: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     reviewed_at: Mapped[list[datetime]]
     basis: Mapped[str]
     hangs_on: Mapped[str | None]

@@ -12,6 +12,7 @@ from openlatch.core.orders import TABLE, Move, Order
 from openlatch.core.reach import Link
 from openlatch.core.rules import RULES, Flag
 from openlatch.operations.entries import Sight
+from openlatch.operations.levels import WordSight
 from openlatch.operations.orders import OrderSight, PlanSight
 from openlatch.operations.parties import CutSight, ReachSight
 from openlatch.store.entries import Listed
@@ -25,6 +26,7 @@ __all__ = [
     "entry",
     "event",
     "flag",
+    "level",
     "order",
     "party",
     "person",
@@ -93,7 +95,26 @@ def provider(p: model.Provider, latest: model.Reading | None, now: datetime) -> 
         most_gone=p.most_gone,
         last_complete=p.last_complete,
         stale=p.stale(now),
+        abilities=wire.Abilities(
+            lists=[k.value for k in model.Kind if k in p.abilities.lists],
+            ends=[k.value for k in model.Kind if k in p.abilities.ends],
+            at_once=p.abilities.at_once,
+            redone_by=p.abilities.redone_by.value,
+            consent=p.abilities.consent,
+        ),
         latest=reading(latest) if latest else None,
+    )
+
+
+def level(w: WordSight) -> wire.Level:
+    return wire.Level(
+        word=w.word,
+        kind="level" if w.level else "permission",
+        powers=[p.value for p in w.powers],
+        origin=w.origin.value,
+        entries=w.entries,
+        corrected_by=w.corrected_by,
+        corrected_at=w.corrected_at,
     )
 
 
@@ -119,6 +140,8 @@ def party(p: model.Party, outside: bool, on_accounts: int | None = None) -> wire
         addresses=list(p.addresses),
         status=p.status.value,
         verified=p.verified,
+        publisher=p.publisher,
+        home=p.home,
         outside=outside,
         on_accounts=on_accounts,
     )
@@ -161,7 +184,9 @@ def entry(sight: Sight) -> wire.Entry:
         kind=e.kind.value,
         level=e.level,
         powers=[p.value for p in e.powers],
-        used_powers=None if e.used_powers is None else [p.value for p in e.used_powers],
+        used_powers=None if sight.used is None else [p.value for p in sight.used],
+        uses=None if e.uses is None else {p.value: at for p, at in e.uses.items()},
+        unknown=list(e.unknown),
         state=e.state.value,
         end_reason=e.end_reason.value if e.end_reason else None,
         permissions=list(e.permissions),
@@ -173,6 +198,7 @@ def entry(sight: Sight) -> wire.Entry:
         use_known=e.use_known,
         ends_at=e.ends_at,
         end_unknown=e.end_unknown,
+        hours=None if e.hours is None else wire.Hours(zone=e.hours.zone, text=str(e.hours)),
         reviewed_at=list(e.reviewed_at),
         basis=e.basis,
         dependencies=[wire.Dependency(kind=d.kind, what=d.what, next_at=d.next_at) for d in e.dependencies],
@@ -236,7 +262,7 @@ def reach(sight: ReachSight, outside: bool) -> wire.Reach:
         party=party(sight.party, outside),
         chains=[
             wire.Chain(
-                entry=entry(Sight(one.listed, ())),
+                entry=entry(one.sight),
                 via=[wire.Via(id=link.id, party=_named(team), how=link.how) for link, team in one.links],
                 idle=one.idle,
             )

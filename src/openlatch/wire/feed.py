@@ -6,8 +6,9 @@ Described for implementers in docs/feed/; the JSON Schemas there are made from t
 from __future__ import annotations
 
 from typing import Annotated, Literal
+from zoneinfo import available_timezones
 
-from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
 __all__ = [
     "VERSION",
@@ -25,8 +26,15 @@ VERSION = "open-latch-feed/1"
 
 Key = Annotated[str, StringConstraints(min_length=1, max_length=500, pattern=r"^[^\x00]*$")]
 Words = Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
+Clock = Annotated[str, StringConstraints(pattern=r"^([01][0-9]|2[0-3]):[0-5][0-9]$")]
 PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
 KindWord = Literal["delegate", "grant", "app", "session", "offer", "secret", "open"]
+
+
+def _known_zone(name: str) -> str:
+    if name not in available_timezones():
+        raise ValueError(f"“{name}” is not an IANA time zone")
+    return name
 
 
 class FeedModel(BaseModel):
@@ -38,9 +46,11 @@ class FeedModel(BaseModel):
 class FeedAbilities(FeedModel):
     """What the provider lets Open Latch do."""
 
+    lists: list[KindWord] = Field(default=[], description="kinds of entry that the inventory shows")
     ends: list[KindWord] = Field(default=[], description="kinds of entry that can be ended through the feed")
     at_once: bool = Field(default=True, description="whether ending takes effect without the device connecting again")
-    restorable: bool = Field(default=True, description="whether the holder can give the same access again")
+    redone_by: Literal["holder", "party", "either"] = Field(default="holder", description="who can give it again")
+    consent: Words = Field(default="", description="whose agreement an ending needs, in words; empty if nobody's")
 
 
 class Description(FeedModel):
@@ -69,6 +79,23 @@ class FeedParty(FeedModel):
     addresses: list[Key] = []
     status: Literal["current", "left", "unknown"] = "unknown"
     verified: bool = False
+    publisher: Words = Field(default="", description="of an app: who made it")
+    home: Words = Field(default="", description="of an app: the address of its own page")
+
+
+class FeedWindow(FeedModel):
+    """The same hours on some days; an end at or before the start is on the following day."""
+
+    days: Annotated[list[Literal["mon", "tue", "wed", "thu", "fri", "sat", "sun"]], Field(min_length=1)]
+    start: Clock
+    end: Clock
+
+
+class FeedHours(FeedModel):
+    """Weekly hours, on the wall clock of an IANA zone."""
+
+    zone: Annotated[str, StringConstraints(max_length=100), AfterValidator(_known_zone)]
+    windows: Annotated[list[FeedWindow], Field(min_length=1, max_length=50)]
 
 
 class FeedDependency(FeedModel):
@@ -87,7 +114,9 @@ class FeedEntry(FeedModel):
     party: Key
     kind: KindWord
     level: Words = Field(description="the provider's own name for it")
-    powers: list[PowerWord]
+    powers: list[PowerWord] | None = Field(
+        default=None, description="what it lets its party do; left out where only the level and permissions are known"
+    )
     state: Literal["offered", "live", "paused"] = "live"
     permissions: list[Words] = []
     resources: list[Words] = []
@@ -96,9 +125,10 @@ class FeedEntry(FeedModel):
     accepted_at: AwareDatetime | None = None
     last_used: AwareDatetime | None = None
     use_known: bool = Field(default=False, description="whether the provider records use; if so, no last_used is never")
-    used_powers: list[PowerWord] | None = None
+    uses: dict[PowerWord, AwareDatetime] | None = Field(default=None, description="when each power was used last")
     ends_at: AwareDatetime | None = None
     end_unknown: bool = False
+    hours: FeedHours | None = Field(default=None, description="weekly hours in which it holds")
     reviewed_at: list[AwareDatetime] = []
     basis: Words = ""
     hangs_on: Key | None = Field(default=None, description="key of the entry without which this one cannot be used")

@@ -9,6 +9,7 @@ from uuid import UUID
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
 __all__ = [
+    "Abilities",
     "Account",
     "AccountList",
     "Chain",
@@ -27,7 +28,11 @@ __all__ = [
     "Flag",
     "FlagList",
     "FlagQuery",
+    "Hours",
     "Hurt",
+    "Level",
+    "LevelCorrection",
+    "LevelList",
     "LogHead",
     "LogQuery",
     "Me",
@@ -238,6 +243,46 @@ class Reading(Sent):
     withheld: int
 
 
+class Abilities(Sent):
+    """What a provider shows and lets be ended: kinds of entry, how soon, who has to agree, who can give it again."""
+
+    lists: list[KindWord]
+    ends: list[KindWord]
+    at_once: bool
+    redone_by: Literal["holder", "party", "either"]
+    consent: str
+
+
+class Level(Sent):
+    """A level or permission in a provider's words, and what it means in plain powers.
+
+    `origin` says who says so: `corrected` the holder, `stated` the provider with each entry, `built-in` the
+    connector; `unknown` words have no meaning yet. `entries` counts the standing ones that carry it.
+    """
+
+    word: str
+    kind: Literal["level", "permission"]
+    powers: list[PowerWord]
+    origin: Literal["corrected", "stated", "built-in", "unknown"]
+    entries: int
+    corrected_by: str
+    corrected_at: datetime | None
+
+
+class LevelCorrection(Taken):
+    """What a word means at a provider; `powers` null takes a correction back."""
+
+    word: Annotated[str, StringConstraints(min_length=1, max_length=2000, pattern=r"^[^\x00]*$")]
+    powers: list[PowerWord] | None
+
+
+class Hours(Sent):
+    """Weekly hours in which a grant holds, on the wall clock of an IANA zone, in plain words."""
+
+    zone: str
+    text: str
+
+
 class Provider(Sent):
     """An outside service, and how fresh what is known of it is; durations are minutes."""
 
@@ -251,6 +296,7 @@ class Provider(Sent):
     most_gone: int
     last_complete: datetime | None
     stale: bool
+    abilities: Abilities
     latest: Reading | None
 
 
@@ -295,6 +341,8 @@ class Party(Sent):
     addresses: list[str]
     status: Literal["current", "left", "unknown"]
     verified: bool
+    publisher: str
+    home: str
     outside: bool
     on_accounts: int | None = None
 
@@ -329,6 +377,8 @@ class Entry(Sent):
     """One line of the inventory: one party's access to one account.
 
     `ends_at` null means no end, unless `end_unknown`; `last_used` null means never, unless not `use_known`.
+    `used_powers` are those used within the holder's limit, `uses` when each was last; null where the provider does
+    not tell. `unknown` are levels and permissions that nobody has given a meaning: what they allow is not in `powers`.
     `flags` are the standing ones, worst first.
     """
 
@@ -341,6 +391,8 @@ class Entry(Sent):
     level: str
     powers: list[PowerWord]
     used_powers: list[PowerWord] | None
+    uses: dict[PowerWord, datetime] | None
+    unknown: list[str]
     state: StateWord
     end_reason: str | None
     permissions: list[str]
@@ -352,6 +404,7 @@ class Entry(Sent):
     use_known: bool
     ends_at: datetime | None
     end_unknown: bool
+    hours: Hours | None
     reviewed_at: list[datetime]
     basis: str
     dependencies: list[Dependency]
@@ -378,6 +431,7 @@ class EntryFilter(Taken):
     flagged: bool | None = None
     rule: Search = ""
     outside: bool | None = None
+    unknown: Annotated[bool | None, Field(description="only those with a word that has no meaning yet")] = None
     ends: Literal["", "none", "dated", "unknown"] = ""
 
 
@@ -605,6 +659,10 @@ class TokenList(Page[Token]):
 
 class ProviderList(Page[Provider]):
     """All providers."""
+
+
+class LevelList(Page[Level]):
+    """Words of one provider, the unknown ones first."""
 
 
 class ReadingList(Page[Reading]):

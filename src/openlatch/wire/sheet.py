@@ -14,8 +14,18 @@ __all__ = ["COLUMNS", "defused", "row"]
 
 COLUMNS = (
     *("id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside"),
-    *("kind", "state", "end_reason", "level", "powers", "used_powers", "permissions", "resources"),
-    *("given_at", "given_by", "accepted_at", "last_used", "use_known", "ends_at", "end_unknown", "reviewed_at"),
+    *("kind", "state", "end_reason", "level", "powers", "used_powers", "unknown", "permissions", "resources"),
+    *(
+        "given_at",
+        "given_by",
+        "accepted_at",
+        "last_used",
+        "use_known",
+        "ends_at",
+        "end_unknown",
+        "hours",
+        "reviewed_at",
+    ),
     *("basis", "device", "network", "first_seen", "last_seen", "ended_at", "key", "severity", "flags"),
 )
 _FORMULA = ("=", "+", "-", "@", "\t", "\r")
@@ -37,6 +47,7 @@ def row(entry: Entry) -> dict[str, str]:
         "party_kind": entry.party.kind,
         "party_status": entry.party.status,
         "outside": entry.party.outside,
+        "hours": entry.hours.text if entry.hours else "",
         "severity": entry.flags[0].severity if entry.flags else "",
         "flags": [flag.reason for flag in entry.flags],
     }

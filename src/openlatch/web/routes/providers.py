@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from openlatch.operations import providers, readings
+from openlatch.core.powers import Power
+from openlatch.operations import levels, providers, readings
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes
@@ -33,6 +34,19 @@ def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
         call, body.name, body.connector, body.settings, body.secret, body.read_every, body.stale_after, body.most_gone
     )
     return render.provider(added, None, call.now)
+
+
+@routes.route("GET", "/providers/<provider>/levels", returns=wire.LevelList)
+def list_levels(call: Call, provider: str) -> wire.LevelList:
+    """The levels and permissions of a provider, and what they mean in plain powers."""
+    return wire.LevelList(items=[render.level(word) for word in levels.browse(call, provider)])
+
+
+@routes.route("PUT", "/providers/<provider>/levels", body=wire.LevelCorrection, returns=wire.LevelList)
+def correct_level(call: Call, provider: str, body: wire.LevelCorrection) -> wire.LevelList:
+    """Say what a level or permission means; every entry that carries it changes at once."""
+    powers = None if body.powers is None else tuple(Power(p) for p in body.powers)
+    return wire.LevelList(items=[render.level(word) for word in levels.correct(call, provider, body.word, powers)])
 
 
 @routes.route("POST", "/providers/<provider>/readings", query=wire.ReadingWish, returns=wire.Reading, status=202)

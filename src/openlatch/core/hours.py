@@ -1,0 +1,64 @@
+"""Weekly hours: when a grant holds within its start and its end.
+
+Hours are read on the wall clock of their zone, start included, end excluded. A window that ends at or before its
+start crosses midnight and belongs to the day on which it starts. At a clock change the wall clock decides.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import datetime, time, timedelta
+from zoneinfo import ZoneInfo
+
+__all__ = ["DAYS", "Hours", "Window"]
+
+DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
+_NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
+
+
+@dataclass(frozen=True, slots=True)
+class Window:
+    """The same hours on some days; `days` are numbers, Monday is 0."""
+
+    days: frozenset[int]
+    start: time
+    end: time
+
+    @property
+    def crosses_midnight(self) -> bool:
+        return self.end <= self.start
+
+    def holds(self, day: int, at: time) -> bool:
+        """Return whether a moment of a weekday lies in the window."""
+        if not self.crosses_midnight:
+            return day in self.days and self.start <= at < self.end
+        return (day in self.days and at >= self.start) or ((day - 1) % 7 in self.days and at < self.end)
+
+    def __str__(self) -> str:
+        names = [name for number, name in enumerate(_NAMES) if number in self.days]
+        days = (
+            "every day" if len(names) == len(_NAMES) else " and ".join(filter(None, [", ".join(names[:-1]), names[-1]]))
+        )
+        return f"{days} {self.start:%H:%M}–{self.end:%H:%M}"
+
+
+@dataclass(frozen=True, slots=True)
+class Hours:
+    """Weekly windows in an IANA zone; a moment in any of them counts."""
+
+    zone: str
+    windows: tuple[Window, ...]
+
+    def hold(self, now: datetime) -> bool:
+        """Return whether an instant lies in these hours."""
+        local = now.astimezone(ZoneInfo(self.zone))
+        return any(window.holds(local.weekday(), local.time().replace(tzinfo=None)) for window in self.windows)
+
+    def minutes_a_week(self) -> int:
+        """Return how long they are in a week without a clock change, in minutes; overlapping windows count once."""
+        monday = datetime(2001, 1, 1)  # noqa: DTZ001 - a wall clock without a zone, on any Monday
+        moments = (monday + timedelta(minutes=n) for n in range(7 * 24 * 60))
+        return sum(any(w.holds(m.weekday(), m.time()) for w in self.windows) for m in moments)
+
+    def __str__(self) -> str:
+        return "; ".join(str(window) for window in self.windows) or "never"

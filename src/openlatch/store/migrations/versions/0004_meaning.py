@@ -1,0 +1,46 @@
+"""What providers' words mean, hours, when each power was used, and who publishes an app."""
+
+from alembic import op
+
+revision = "0004"
+down_revision = "0003"
+branch_labels = None
+depends_on = None
+
+
+def upgrade() -> None:
+    op.execute("""
+        alter table entries
+            drop column used_powers,
+            add column uses jsonb,
+            add column stated text[],
+            add column unknown text[] not null default '{}',
+            add column hours jsonb
+    """)
+    op.execute("update entries set stated = powers")
+    op.execute(
+        "alter table parties add column publisher text not null default '', add column home text not null default ''"
+    )
+    op.execute("""
+        update providers set abilities = jsonb_build_object(
+            'lists', abilities->'ends', 'ends', abilities->'ends', 'at_once', abilities->'at_once',
+            'redone_by', case when abilities->'restorable' = 'false' then 'party' else 'holder' end, 'consent', ''
+        )
+    """)
+    op.execute("""
+        create table words (
+            workspace_id uuid not null, provider_id uuid not null,
+            word text not null,
+            powers text[] not null,
+            corrected_by text not null,
+            corrected_at timestamptz not null,
+            primary key (workspace_id, provider_id, word),
+            foreign key (workspace_id, provider_id) references providers
+        )
+    """)
+    op.execute("alter table words enable row level security")
+    op.execute("alter table words force row level security")
+    op.execute(
+        "create policy own_workspace on words using "
+        "(workspace_id = nullif(current_setting('openlatch.workspace', true), '')::uuid)"
+    )

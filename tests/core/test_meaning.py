@@ -1,0 +1,47 @@
+from __future__ import annotations
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.meaning import Origin, Vocabulary
+from openlatch.core.powers import ORDER, Power
+
+WORDS = st.sampled_from(["guide", "keeper", "plates:read", "plates:write", "payouts"])
+LISTS = st.dictionaries(WORDS, st.lists(st.sampled_from(ORDER), unique=True).map(tuple))
+PERMISSIONS = st.lists(WORDS, unique=True)
+
+
+@given(LISTS, LISTS, WORDS, PERMISSIONS)
+def test_every_word_is_either_counted_in_or_shown_as_unknown(
+    built_in: dict[str, tuple[Power, ...]],
+    corrected: dict[str, tuple[Power, ...]],
+    level: str,
+    permissions: list[str],
+) -> None:
+    words = Vocabulary(built_in, corrected)
+    means = words.meaning(level, permissions, None)
+    for word in permissions or [level]:
+        if words.origin(word, stated=False) is Origin.UNKNOWN:
+            assert word in means.unknown
+        else:
+            assert set(words.powers(word)) <= set(means.powers)
+            assert word not in means.unknown
+    given_by = {p for word in (level, *permissions) for p in words.powers(word)}
+    assert set(means.powers) == given_by, "no power comes from nowhere"
+
+
+@given(LISTS, PERMISSIONS, st.lists(st.sampled_from(ORDER), unique=True))
+def test_the_holder_goes_before_what_a_provider_states(
+    corrected: dict[str, tuple[Power, ...]], permissions: list[str], stated: list[Power]
+) -> None:
+    words = Vocabulary({}, corrected)
+    means = words.meaning("guide", permissions, stated)
+    of_level = corrected.get("guide", stated)
+    assert set(means.powers) == {*of_level, *(p for word in permissions for p in corrected.get(word, ()))}
+    assert means.unknown == ()
+
+
+def test_a_level_is_unknown_only_if_no_permissions_say_what_is_in_it() -> None:
+    words = Vocabulary({"plates:read": (Power.VIEW,)})
+    assert words.meaning("Star Chart access", ["plates:read"], None).unknown == ()
+    assert words.meaning("Star Chart access", [], None).unknown == ("Star Chart access",)
