@@ -52,9 +52,7 @@ def test_the_stand_in_keeps_to_the_published_protocol(stack: Stack) -> None:
 
 def served(handler: Any) -> FeedConnector:
     """A connector whose provider is this function."""
-    connector = FeedConnector({"url": "http://desk.example"}, "token")
-    connector._client = httpx.Client(transport=httpx.MockTransport(handler))
-    return connector
+    return FeedConnector({"url": "http://desk.example"}, "token", httpx.MockTransport(handler))
 
 
 ENTRY = {"key": "1", "account": "a", "party": "p", "kind": "delegate", "level": "x", "powers": ["view"]}

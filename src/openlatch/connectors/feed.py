@@ -5,11 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterator, Mapping
 from datetime import time
 from typing import ClassVar, TypeVar
-from urllib.parse import quote, urlsplit
+from urllib.parse import quote
 
 import httpx
 from pydantic import BaseModel, ValidationError
 
+from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.hours import DAYS, Hours, Window
 from openlatch.core.meaning import Words
 from openlatch.core.model import (
@@ -26,16 +27,14 @@ from openlatch.core.model import (
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.errors import ProviderRefused, ProviderUnreadable
 from openlatch.wire.feed import Description, EndingOutcome, FeedAccount, FeedEntry, FeedHours, FeedPage, FeedParty
 
 __all__ = ["FeedConnector"]
 
 Model = TypeVar("Model", bound=BaseModel)
 
-_TIMEOUT = httpx.Timeout(20, connect=5)
 _MOST_PAGES = 100_000
-_MOST_BYTES = 32 * 1024 * 1024
 
 
 class FeedConnector:
@@ -43,30 +42,19 @@ class FeedConnector:
 
     words: ClassVar[Words] = {}
 
-    def __init__(self, settings: Mapping[str, str], secret: str) -> None:
-        unknown = sorted(set(settings) - {"url"})
-        url = settings.get("url", "").rstrip("/")
-        parts = urlsplit(url)
-        if unknown or parts.scheme not in ("http", "https") or not parts.netloc:
-            problem = f"does not know the setting {unknown[0]!r}" if unknown else f"cannot use the address {url!r}"
-            raise Invalid(
-                f"The connector “feed” {problem}. Nothing was added.",
-                next_step="Give one setting, url, such as url=https://desk.example/latch.",
-                errors=[{"at": f"settings.{unknown[0] if unknown else 'url'}", "problem": problem}],
-            )
-        self._url = url
-        self._client = httpx.Client(
-            headers={"Authorization": f"Bearer {secret}", "Accept": "application/json"}, timeout=_TIMEOUT
-        )
+    def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
+        self._url, _ = checked_settings("feed", settings, url="url")
+        headers = {"Authorization": f"Bearer {secret}", "Accept": "application/json"}
+        self._caller = Caller("the feed protocol", headers, transport)
 
     def abilities(self) -> Abilities:
-        found = _parsed(Description, self._get(self._url), self._url).abilities
+        found = _parsed(Description, self._caller.send("GET", self._url), self._url).abilities
         return Abilities(
             frozenset(Kind(k) for k in found.lists),
             frozenset(Kind(k) for k in found.ends),
             found.at_once,
             Side(found.redone_by),
-            found.consent,
+            consent=found.consent,
         )
 
     def pages(self) -> Iterator[Page]:
@@ -93,11 +81,8 @@ class FeedConnector:
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         where = f"{self._url}/endings"
-        answer = self._send(
-            self._client.build_request(
-                "POST", where, json={"entry": entry, "party": party}, headers={"Idempotency-Key": idempotency_key}
-            )
-        )
+        body, headers = {"entry": entry, "party": party}, {"Idempotency-Key": idempotency_key}
+        answer = self._caller.send("POST", where, ok=(200, 202, 409), json=body, headers=headers)
         outcome = _parsed(EndingOutcome, answer, where)
         if outcome.outcome == "refused":
             raise ProviderRefused(
@@ -109,44 +94,10 @@ class FeedConnector:
         return Answer(said, already=outcome.outcome == "already-ended")
 
     def _page(self, url: str) -> FeedPage:
-        return _parsed(FeedPage, self._get(url), url)
-
-    def _get(self, url: str) -> httpx.Response:
-        return self._send(self._client.build_request("GET", url))
-
-    def _send(self, request: httpx.Request) -> httpx.Response:
-        """Send a request; returns any answer that the protocol knows, and turns every other into a domain error."""
-        try:
-            answer = self._client.send(request)
-        except httpx.HTTPError as error:
-            raise ProviderDown(
-                f"{request.url} does not answer ({type(error).__name__}).",
-                next_step="It is tried again by itself; what was known before still stands.",
-            ) from error
-        if answer.status_code == 429 or answer.status_code >= 500:
-            raise ProviderDown(
-                f"{request.url} answered {answer.status_code}.",
-                next_step="It is tried again by itself; what was known before still stands.",
-                retry_after=_seconds(answer.headers.get("Retry-After", "")),
-            )
-        if answer.status_code in (401, 403):
-            raise ProviderRefused(
-                f"{request.url} does not accept our token ({answer.status_code}).",
-                next_step="Enter the token that the provider expects.",
-            )
-        if answer.status_code not in (200, 202, 409):
-            raise ProviderUnreadable(
-                f"{request.url} answered {answer.status_code}, which the feed protocol does not know.",
-                next_step="Check the address; what was known before still stands.",
-            )
-        return answer
+        return _parsed(FeedPage, self._caller.send("GET", url), url)
 
 
 def _parsed(model: type[Model], answer: httpx.Response, url: str) -> Model:
-    if len(answer.content) > _MOST_BYTES:
-        raise ProviderUnreadable(
-            f"{url} sent {len(answer.content)} bytes in one page.", next_step="Ask for smaller pages."
-        )
     try:
         return model.model_validate_json(answer.content)
     except ValidationError as error:
@@ -157,10 +108,6 @@ def _parsed(model: type[Model], answer: httpx.Response, url: str) -> Model:
             next_step="Tell whoever runs the feed; what was known before still stands.",
             at=place,
         ) from error
-
-
-def _seconds(text: str) -> int | None:
-    return int(text) if text.isdecimal() and len(text) < 6 else None
 
 
 def _observed(page: FeedPage) -> Page:

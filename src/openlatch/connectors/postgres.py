@@ -20,12 +20,13 @@ import psycopg
 from psycopg import sql
 from psycopg.rows import namedtuple_row
 
+from openlatch.connectors.settings import checked, port_of
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power, in_order
 from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.errors import Invalid, ProviderDown, ProviderRefused
+from openlatch.errors import ProviderDown, ProviderRefused
 
 __all__ = ["PostgresConnector"]
 
@@ -91,25 +92,13 @@ class PostgresConnector:
     words: ClassVar[Words] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
-        wanted = {"host", "port", "database", "user"}
-        for name in sorted(wanted ^ set(settings)):
-            problem = "is missing" if name in wanted else "is not known"
-            raise Invalid(
-                f"The setting {name!r} of the connector “postgres” {problem}. Nothing was added.",
-                next_step="Give host, port, database and user.",
-                errors=[{"at": f"settings.{name}", "problem": problem}],
-            )
-        if not settings["port"].isdecimal() or not 0 < int(settings["port"]) < 65536:
-            raise Invalid(
-                f"The port {settings['port']!r} is not a port number. Nothing was added.",
-                next_step="Give a number from 1 to 65535; PostgreSQL's own is 5432.",
-                errors=[{"at": "settings.port", "problem": "not a port number"}],
-            )
+        checked("postgres", settings, ("host", "port", "database", "user"))
+        port = port_of("postgres", settings)
         self._where = f"{settings['host']}:{settings['port']}/{settings['database']}"
         self._user = settings["user"]
         self._arguments: dict[str, Any] = {
             "host": settings["host"],
-            "port": int(settings["port"]),
+            "port": port,
             "dbname": settings["database"],
             "user": settings["user"],
             "password": secret,

@@ -7,7 +7,7 @@ start crosses midnight and belongs to the day on which it starts. At a clock cha
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, time, timedelta
+from datetime import datetime, time
 from zoneinfo import ZoneInfo
 
 __all__ = ["DAYS", "Hours", "Window"]
@@ -53,12 +53,6 @@ class Hours:
         """Return whether an instant lies in these hours."""
         local = now.astimezone(ZoneInfo(self.zone))
         return any(window.holds(local.weekday(), local.time().replace(tzinfo=None)) for window in self.windows)
-
-    def minutes_a_week(self) -> int:
-        """Return how long they are in a week without a clock change, in minutes; overlapping windows count once."""
-        monday = datetime(2001, 1, 1)  # noqa: DTZ001 - a wall clock without a zone, on any Monday
-        moments = (monday + timedelta(minutes=n) for n in range(7 * 24 * 60))
-        return sum(any(w.holds(m.weekday(), m.time()) for w in self.windows) for m in moments)
 
     def __str__(self) -> str:
         return "; ".join(str(window) for window in self.windows) or "never"

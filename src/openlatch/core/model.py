@@ -183,6 +183,8 @@ class Abilities:
     """whether ending takes effect without the other side's device connecting again"""
     redone_by: Side = Side.HOLDER
     """who can give the same access again"""
+    ends_teams: bool = True
+    """whether what a team was given can be ended from here, like what a person was given"""
     consent: str = ""
     """whose agreement an ending needs, in words; empty where nobody's"""
 

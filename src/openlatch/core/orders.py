@@ -17,7 +17,7 @@ from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.ledger import canonical
-from openlatch.core.model import Abilities, Account, Entry, Kind, Party, Severity, Side, State
+from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, Severity, Side, State
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Observation
 from openlatch.errors import Conflict
@@ -231,6 +231,12 @@ def plan_end(
         raise Conflict(
             f"{provider} does not let anyone end a {entry.kind} from outside. Nothing was changed.",
             next_step=f"End it at {provider} itself, then read {provider} again.",
+            entry=entry.ref,
+        )
+    if party.kind is PartyKind.TEAM and not abilities.ends_teams:
+        raise Conflict(
+            f"{provider} does not let anyone take from the team {party.name} what it was given. Nothing was changed.",
+            next_step=f"Take members out of the team at {provider}, then read {provider} again.",
             entry=entry.ref,
         )
     consequences = sorted(

@@ -418,7 +418,7 @@ def _entry(
         given_by=observed.given_by,
         accepted_at=observed.accepted_at or (before.accepted_at if before else None),
         last_used=max(used, default=None),
-        use_known=observed.use_known,
+        use_known=observed.use_known or bool(used),
         uses=_latest_uses(observed.uses, before.uses if before else None),
         ends_at=None if no_end else observed.ends_at,
         end_unknown=observed.end_unknown,

@@ -10,7 +10,6 @@ import pwd
 import secrets
 import shutil
 import signal
-import socket
 import subprocess
 import time
 from collections.abc import Iterator
@@ -20,6 +19,7 @@ import psycopg
 from psycopg import sql
 
 from openlatch.errors import Misconfigured
+from openlatch.local.ports import kept_port
 
 __all__ = ["PrivatePostgres", "reachable_folder"]
 
@@ -85,7 +85,7 @@ class PrivatePostgres:
         self._initialise()
         self._wait_for_former()
         for _ in range(5):
-            (self.folder / "port").write_text(str(self._free_port()))
+            kept_port(self.folder / "port")
             self._process = self._spawn()
             if self._answers():
                 return
@@ -205,17 +205,6 @@ class PrivatePostgres:
                 with contextlib.suppress(OSError):
                     if (entry / "cwd").samefile(self._data):
                         yield int(entry.name)
-
-    def _free_port(self) -> int:
-        """The port of last time if nobody took it, else any free one."""
-        former = self.folder / "port"
-        for port in (int(former.read_text() or 0) if former.exists() else 0, 0):
-            with socket.socket() as probe:
-                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-                with contextlib.suppress(OSError):
-                    probe.bind(("127.0.0.1", port))
-                    return int(probe.getsockname()[1])
-        raise Misconfigured("There is no free port on this machine.", next_step="End what uses them.")
 
     def _as_owner(self) -> list[str]:
         become = [f"--reuid={self._owner.pw_uid}", f"--regid={self._owner.pw_gid}", "--init-groups"]

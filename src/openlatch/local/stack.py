@@ -8,7 +8,6 @@ import os
 import secrets
 import shutil
 import signal
-import socket
 import subprocess
 import sys
 import time
@@ -24,6 +23,7 @@ from openlatch.demo import catalogue, desk
 from openlatch.demo.cast import DOMAIN
 from openlatch.demo.seed import Outside, seed
 from openlatch.errors import Misconfigured
+from openlatch.local.ports import kept_port
 from openlatch.local.postgres import PrivatePostgres, reachable_folder
 from openlatch.operations.credentials import Vault
 from openlatch.wiring import Service, Settings, now, wire
@@ -122,7 +122,7 @@ class Stack:
         self._environment = {
             "OPENLATCH_DATABASE_URL": url,
             "OPENLATCH_SECRET_KEYS": self._secrets["key"],
-            "OPENLATCH_PORT": str(self._port("port", self.port)),
+            "OPENLATCH_PORT": str(kept_port(self.folder / "port", self.port)),
             "OPENLATCH_LOG_FORMAT": "text",
         }
         self.port = int(self._environment["OPENLATCH_PORT"])
@@ -145,7 +145,7 @@ class Stack:
             with contextlib.suppress(psycopg.OperationalError):
                 connection = psycopg.connect(self.catalogue_url(login), application_name=program, autocommit=True)
                 self._closing.callback(connection.close)
-        self._desk_port = self._port("desk-port", 0)
+        self._desk_port = kept_port(self.folder / "desk-port")
         self.start_desk()
 
     def _server(self, name: str, login: str) -> PrivatePostgres:
@@ -197,19 +197,6 @@ class Stack:
             half.rename(path)
         kept: dict[str, str] = json.loads(path.read_text())
         return kept
-
-    def _port(self, name: str, wanted: int) -> int:
-        """The wanted port, or the one of last time, or any free one."""
-        path = self.folder / name
-        former = int(path.read_text()) if path.exists() else 0
-        for port in (wanted or former, former, 0):
-            with socket.socket() as probe, contextlib.suppress(OSError):
-                probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
-                probe.bind(("127.0.0.1", port))
-                found = int(probe.getsockname()[1])
-                path.write_text(str(found))
-                return found
-        raise Misconfigured("There is no free port on this machine.", next_step="End what uses them.")
 
     def _run(self, name: str, *arguments: str) -> None:
         with (self.folder / f"{name}.log").open("ab") as log:

@@ -1,8 +1,12 @@
-"""Stand-ins for outside services that cannot be installed here, as WSGI apps; they misbehave when told to.
+"""Stand-ins for outside services, as WSGI apps that keep their state and fail on demand. They know nothing of ours."""
 
-Nothing of the product is imported in here: a stand-in knows its protocol from the documents, as a stranger would.
-"""
+from collections.abc import Mapping
 
-from openlatch.simulator.feed import FeedStandIn, serve
+from openlatch.simulator.feed import FeedStandIn
+from openlatch.simulator.oauth import OAuthStandIn
+from openlatch.simulator.scim import ScimStandIn
+from openlatch.simulator.stand_in import StandIn, serve
 
-__all__ = ["FeedStandIn", "serve"]
+__all__ = ["STAND_INS", "FeedStandIn", "OAuthStandIn", "ScimStandIn", "StandIn", "serve"]
+
+STAND_INS: Mapping[str, type[StandIn]] = {"feed": FeedStandIn, "scim": ScimStandIn, "oauth": OAuthStandIn}

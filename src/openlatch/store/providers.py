@@ -33,6 +33,7 @@ def _provider(row: ProviderRow) -> Provider:
             frozenset(Kind(k) for k in row.abilities["ends"]),
             row.abilities["at_once"],
             Side(row.abilities["redone_by"]),
+            row.abilities["ends_teams"],
             row.abilities["consent"],
         ),
         row.last_complete,
@@ -46,6 +47,7 @@ def _abilities(abilities: Abilities) -> dict[str, Any]:
         "ends": sorted(abilities.ends),
         "at_once": abilities.at_once,
         "redone_by": abilities.redone_by.value,
+        "ends_teams": abilities.ends_teams,
         "consent": abilities.consent,
     }
 

@@ -100,6 +100,7 @@ def provider(p: model.Provider, latest: model.Reading | None, now: datetime) -> 
             ends=[k.value for k in model.Kind if k in p.abilities.ends],
             at_once=p.abilities.at_once,
             redone_by=p.abilities.redone_by.value,
+            ends_teams=p.abilities.ends_teams,
             consent=p.abilities.consent,
         ),
         latest=reading(latest) if latest else None,

@@ -17,6 +17,7 @@ __all__ = [
     "EndingOutcome",
     "FeedAccount",
     "FeedEntry",
+    "FeedHours",
     "FeedMembership",
     "FeedPage",
     "FeedParty",

@@ -250,6 +250,7 @@ class Abilities(Sent):
     ends: list[KindWord]
     at_once: bool
     redone_by: Literal["holder", "party", "either"]
+    ends_teams: bool
     consent: str
 
 

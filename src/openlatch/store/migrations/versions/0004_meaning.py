@@ -24,7 +24,8 @@ def upgrade() -> None:
     op.execute("""
         update providers set abilities = jsonb_build_object(
             'lists', abilities->'ends', 'ends', abilities->'ends', 'at_once', abilities->'at_once',
-            'redone_by', case when abilities->'restorable' = 'false' then 'party' else 'holder' end, 'consent', ''
+            'redone_by', case when abilities->'restorable' = 'false' then 'party' else 'holder' end, 'ends_teams', true,
+            'consent', ''
         )
     """)
     op.execute("""

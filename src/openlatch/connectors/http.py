@@ -1,0 +1,80 @@
+"""What connectors that speak HTTP share: one thin send, and one reading of what can go wrong on the way."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from typing import Any
+from urllib.parse import urlsplit
+
+import httpx
+
+from openlatch.connectors.settings import checked, wrong
+from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
+
+__all__ = ["Caller", "checked_settings"]
+
+_TIMEOUT = httpx.Timeout(20, connect=5)
+_MOST_BYTES = 32 * 1024 * 1024
+STANDS = "what was known before still stands."
+
+
+def checked_settings(
+    connector: str, settings: Mapping[str, str], *, url: str, optional: Collection[str] = ()
+) -> tuple[str, Mapping[str, str]]:
+    """Return the address in the setting called `url` without a slash at its end, and the other settings, or refuse."""
+    checked(connector, settings, (url,), optional)
+    address = settings[url].rstrip("/")
+    parts = urlsplit(address)
+    if parts.scheme not in ("http", "https") or not parts.netloc:
+        raise wrong(
+            connector, url, f"is {address!r}, which is not an address", "Give one such as https://desk.example."
+        )
+    return address, {name: value for name, value in settings.items() if name != url}
+
+
+class Caller:
+    """Sends requests of one protocol; every answer that the protocol does not foresee becomes a domain error."""
+
+    def __init__(
+        self, protocol: str, headers: Mapping[str, str], transport: httpx.BaseTransport | None = None, **more: Any
+    ) -> None:
+        self._protocol = protocol
+        self._http = httpx.Client(headers=dict(headers), timeout=_TIMEOUT, transport=transport, **more)
+
+    def send(self, method: str, url: str, *, ok: Collection[int] = (200,), **more: Any) -> httpx.Response:
+        """Send a request; returns an answer with one of the statuses in `ok`."""
+        try:
+            answer = self._http.request(method, url, **more)
+        except httpx.HTTPError as error:
+            raise ProviderDown(
+                f"{url} does not answer ({type(error).__name__}).",
+                next_step=f"It is tried again by itself; {STANDS}",
+            ) from error
+        if answer.status_code in ok:
+            return self._sized(answer, url)
+        if answer.status_code == 429 or answer.status_code >= 500:
+            raise ProviderDown(
+                f"{url} answered {answer.status_code}.",
+                next_step=f"It is tried again by itself; {STANDS}",
+                retry_after=_seconds(answer.headers.get("Retry-After", "")),
+            )
+        if answer.status_code in (401, 403):
+            raise ProviderRefused(
+                f"{url} does not accept our credentials ({answer.status_code}).",
+                next_step="Enter those that the provider expects, with the rights that its connector needs.",
+            )
+        raise ProviderUnreadable(
+            f"{url} answered {answer.status_code}, which is not what {self._protocol} foresees here.",
+            next_step=f"Check the address; {STANDS}",
+        )
+
+    def _sized(self, answer: httpx.Response, url: str) -> httpx.Response:
+        if len(answer.content) > _MOST_BYTES:
+            raise ProviderUnreadable(
+                f"{url} sent {len(answer.content)} bytes in one answer.", next_step="Ask for smaller pages."
+            )
+        return answer
+
+
+def _seconds(text: str) -> int | None:
+    return int(text) if text.isdecimal() and len(text) < 6 else None

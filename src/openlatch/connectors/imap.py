@@ -1,0 +1,273 @@
+"""The connector for shared mailboxes on a mail server that speaks IMAP ACL (RFC 4314).
+
+Every mailbox of the login is an account; every identifier in its access list is an entry `acl:MAILBOX:IDENTIFIER`,
+with one permission for each right. `anyone` is open to anyone; rights that are denied (`-IDENTIFIER`) are taken off.
+"""
+
+from __future__ import annotations
+
+import base64
+import imaplib
+import re
+import ssl
+from collections import defaultdict
+from collections.abc import Iterator, Mapping
+from contextlib import contextmanager
+from typing import Any, ClassVar
+from urllib.parse import quote, unquote
+
+from openlatch.connectors.settings import checked, port_of, wrong
+from openlatch.core.meaning import Words
+from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
+from openlatch.core.ports import Answer, Page
+from openlatch.core.powers import Power
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
+
+__all__ = ["ImapConnector"]
+
+RIGHTS: Mapping[str, tuple[str, tuple[Power, ...]]] = {
+    "l": ("see that it exists", (Power.VIEW,)),
+    # Whoever can read mail can take all of it along; hence export.
+    "r": ("read", (Power.VIEW, Power.EXPORT)),
+    "s": ("mark as seen", (Power.EDIT,)),
+    "w": ("mark and label", (Power.EDIT,)),
+    "i": ("put mail in", (Power.EDIT,)),
+    "p": ("post to its address", (Power.PUBLISH,)),
+    "k": ("create mailboxes in it", (Power.EDIT,)),
+    "x": ("delete the mailbox", (Power.OWN,)),
+    "t": ("delete mail", (Power.EDIT,)),
+    "e": ("remove deleted mail", (Power.EDIT,)),
+    "a": ("change who has access", (Power.ADMIT,)),
+}
+_VIRTUAL = frozenset("cd")
+"""shown by servers for old programs, in addition to the rights that they stand for (RFC 4314, 2.1.1)"""
+_TOKEN = re.compile(r'"((?:[^"\\]|\\.)*)"|(\S+)')
+
+
+def _word(letter: str) -> str:
+    return f"{letter}: {RIGHTS[letter][0]}" if letter in RIGHTS else letter
+
+
+class ImapConnector:
+    """Reads and changes access lists; settings: `host`, `port`, `user`, `tls` (`implicit`, `starttls`, `none`; the
+    last on this machine only), `domain` (for identifiers that are no addresses). The secret is the password.
+    """
+
+    words: ClassVar[Words] = {_word(letter): powers for letter, (_, powers) in RIGHTS.items()}
+
+    def __init__(self, settings: Mapping[str, str], secret: str) -> None:
+        checked("imap", settings, ("host", "port", "user"), ("tls", "domain"))
+        self._host, self._port = settings["host"], port_of("imap", settings)
+        self._tls = settings.get("tls", "implicit")
+        if self._tls not in ("implicit", "starttls", "none"):
+            raise wrong("imap", "tls", "is none of implicit, starttls and none", "Leave it out: that is implicit.")
+        if self._tls == "none" and self._host not in ("127.0.0.1", "::1", "localhost"):
+            raise wrong("imap", "tls", "may be none on this machine only", "Others could read the password on its way.")
+        self._where = f"{self._host}:{self._port}"
+        self._user, self._secret, self._domain = settings["user"], secret, settings.get("domain", "")
+
+    def abilities(self) -> Abilities:
+        kinds = frozenset({Kind.DELEGATE, Kind.OPEN})
+        return Abilities(kinds, kinds)
+
+    def pages(self) -> Iterator[Page]:
+        with self._connected() as server:
+            parties: set[str] = set()
+            boxes = self._boxes(server)
+            for box in boxes:
+                entries = self._entries(box, self._access(server, box))
+                fresh = {e.party for e in entries} - parties
+                parties |= fresh
+                yield Page((_account(box),), tuple(self._party(p) for p in sorted(fresh)), tuple(entries))
+
+    def look(self, party: str) -> Observation:
+        with self._connected() as server:
+            found = [(box, self._entries(box, self._access(server, box))) for box in self._boxes(server)]
+        theirs = tuple(e for _, entries in found for e in entries if e.party == party)
+        parties = (self._party(party),) if theirs else ()
+        return Observation(ReadingOutcome.COMPLETE, tuple(_account(box) for box, _ in found), parties, theirs)
+
+    def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
+        _, box, identifier = (unquote(part) for part in entry.split(":"))
+        if identifier == self._user:
+            raise ProviderRefused(
+                f"{entry!r} is Open Latch's own way into {box}; ending it would lock Open Latch out.",
+                next_step="Remove the provider from Open Latch, then end it at the server.",
+            )
+        with self._connected() as server:
+            if box not in self._boxes(server):
+                return Answer(f"there is no mailbox {_shown(box)} any more", already=True)
+            if identifier not in self._access(server, box):
+                return Answer(f"{identifier} is not in the access list of {_shown(box)}", already=True)
+            self._ask(server.deleteacl(_quoted(box), _quoted(identifier)), f"DELETEACL {box}")
+        return Answer(f"{identifier} was taken out of the access list of {_shown(box)}")
+
+    def _boxes(self, server: imaplib.IMAP4) -> list[str]:
+        """The login's own mailboxes that can be opened, by their names on the wire."""
+        found = []
+        for line in self._ask(server.list('""', "*"), "LIST"):
+            text = _joined(line)
+            flags, _, rest = text.partition(")")
+            tokens = _tokens(rest)
+            if len(tokens) < 2:
+                raise self._unreadable("LIST", text)
+            if not {"\\noselect", "\\nonexistent"} & set(flags.lower().strip("( ").split()):
+                found.append(tokens[-1])
+        return [box for box in found if not box.lower().startswith(("shared/", "user/", "other users/"))]
+
+    def _access(self, server: imaplib.IMAP4, box: str) -> dict[str, str]:
+        """The access list of a mailbox: rights by identifier, without what is denied."""
+        (line,) = self._ask(server.getacl(_quoted(box)), f"GETACL {box}")[:1] or [b""]
+        tokens = _tokens(_joined(line))
+        if len(tokens) % 2 != 1:
+            raise self._unreadable(f"GETACL {box}", _joined(line))
+        given: dict[str, str] = {}
+        denied: defaultdict[str, str] = defaultdict(str)
+        for identifier, rights in zip(tokens[1::2], tokens[2::2], strict=True):
+            if identifier.startswith("-"):
+                denied[identifier[1:]] += rights
+            else:
+                given[identifier] = rights
+        # What is denied to anyone at all is denied to each.
+        for identifier, rights in given.items():
+            given[identifier] = "".join(r for r in rights if r not in denied[identifier] + denied["anyone"])
+        return {identifier: rights for identifier, rights in given.items() if rights}
+
+    def _entries(self, box: str, access: Mapping[str, str]) -> list[ObservedEntry]:
+        entries = []
+        for identifier, rights in access.items():
+            everyone = identifier in ("anyone", "authenticated", "anonymous")
+            letters = [r for r in rights if r not in _VIRTUAL or not set(rights) & set("kxte")]
+            entries.append(
+                ObservedEntry(
+                    f"acl:{quote(box, safe='')}:{quote(identifier, safe='')}",
+                    box,
+                    identifier,
+                    Kind.OPEN if everyone else Kind.DELEGATE,
+                    "".join(letters),
+                    permissions=tuple(_word(letter) for letter in letters),
+                )
+            )
+        return entries
+
+    def _party(self, identifier: str) -> ObservedParty:
+        if identifier in ("anyone", "anonymous"):
+            return ObservedParty(identifier, PartyKind.ANYONE, "Anyone")
+        if identifier == "authenticated":
+            return ObservedParty(identifier, PartyKind.ANYONE, "Anyone who is signed in")
+        team = re.match(r"(?:group=|group-override=|\$)(.+)", identifier)
+        if team:
+            return ObservedParty(identifier, PartyKind.TEAM, team[1])
+        name = self._user if identifier == "owner" else identifier.removeprefix("user=")
+        address = name if "@" in name else f"{name}@{self._domain}" if self._domain else ""
+        return ObservedParty(identifier, PartyKind.PERSON, name, (address,) if address else ())
+
+    def _ask(self, answer: tuple[str, list[Any]], what: str) -> list[Any]:
+        status, data = answer
+        if status != "OK":
+            said = _joined(data[0]) if data else ""
+            raise ProviderRefused(
+                f"{self._where} refused {what} to “{self._user}”: {said or status}.",
+                next_step="Give that login the right to administer the mailbox (a), then try again.",
+            )
+        return [line for line in data if line is not None and line != b")"]
+
+    def _unreadable(self, what: str, text: str) -> ProviderUnreadable:
+        return ProviderUnreadable(
+            f"{self._where} answered {what} with something that cannot be read: {text[:200]!r}.",
+            next_step="Tell whoever runs the mail server; what was known before still stands.",
+        )
+
+    @contextmanager
+    def _connected(self) -> Iterator[imaplib.IMAP4]:
+        try:
+            server = self._open()
+        except (OSError, ssl.SSLError, imaplib.IMAP4.error) as error:
+            raise self._down(error) from error
+        try:
+            self._sign_in(server)
+            yield server
+        except imaplib.IMAP4.abort as error:
+            raise self._down(error) from error
+        except imaplib.IMAP4.error as error:
+            raise ProviderRefused(
+                f"{self._where} refused: {error}.",
+                next_step="Check what the login may do, and that the server lets access lists be changed.",
+            ) from error
+        except OSError as error:
+            raise self._down(error) from error
+        finally:
+            _leave(server)
+
+    def _open(self) -> imaplib.IMAP4:
+        if self._tls == "implicit":
+            return imaplib.IMAP4_SSL(self._host, self._port, ssl_context=ssl.create_default_context(), timeout=20)
+        server = imaplib.IMAP4(self._host, self._port, timeout=20)
+        if self._tls == "starttls":
+            server.starttls(ssl.create_default_context())
+        return server
+
+    def _sign_in(self, server: imaplib.IMAP4) -> None:
+        try:
+            server.login(self._user, self._secret)
+        except imaplib.IMAP4.abort:
+            raise
+        except imaplib.IMAP4.error as error:
+            raise ProviderRefused(
+                f"{self._where} does not let “{self._user}” in: {error}.",
+                next_step="Check the user and the password of this provider.",
+            ) from error
+        if "ACL" not in _joined(server.capability()[1][0]).upper().split():
+            raise ProviderRefused(
+                f"{self._where} has no access lists (it does not announce ACL).",
+                next_step="Have whoever runs the mail server switch them on.",
+            )
+
+    def _down(self, error: Exception) -> ProviderDown:
+        return ProviderDown(
+            f"{self._where} does not answer: {error}.",
+            next_step="It is tried again by itself; what was known before still stands.",
+        )
+
+
+def _leave(server: imaplib.IMAP4) -> None:
+    try:
+        server.logout()
+    except (OSError, imaplib.IMAP4.error):
+        server.shutdown()
+
+
+def _joined(line: Any) -> str:
+    """A line as text; a literal, which imaplib gives apart from its line, is put back as a quoted word."""
+    if isinstance(line, tuple):
+        before, literal = line[0].decode("utf-8", "replace"), line[1].decode("utf-8", "replace")
+        return re.sub(r"\{\d+\+?\}$", "", before) + _quoted(literal)
+    return line.decode("utf-8", "replace") if isinstance(line, bytes) else str(line)
+
+
+def _tokens(text: str) -> list[str]:
+    return [re.sub(r"\\(.)", r"\1", quoted) if plain == "" else plain for quoted, plain in _TOKEN.findall(text)]
+
+
+def _quoted(text: str) -> str:
+    return '"' + text.replace("\\", "\\\\").replace('"', '\\"') + '"'
+
+
+def _account(box: str) -> ObservedAccount:
+    return ObservedAccount(box, _shown(box))
+
+
+def _shown(box: str) -> str:
+    """A mailbox's name for people: the wire writes it in modified UTF-7 (RFC 3501, 5.1.3)."""
+
+    def decoded(match: re.Match[str]) -> str:
+        packed = match[1].replace(",", "/")
+        if not packed:
+            return "&"
+        return base64.b64decode(packed + "=" * (-len(packed) % 4)).decode("utf-16-be", "replace")
+
+    try:
+        return re.sub(r"&([^-]*)-", decoded, box)
+    except ValueError:
+        return box

@@ -1,0 +1,275 @@
+"""The connector for a directory that speaks SCIM 2.0 (RFC 7643, RFC 7644).
+
+Every active user is an entry on the directory's one account, `user:ID`: its level is the user's type, its permissions
+are the roles and entitlements. Every group is a team, with an entry `group:ID` whose level is the group's name: what
+a group lets its members do is for the holder to say. Ending a user's entry makes the user inactive.
+"""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator, Mapping
+from datetime import UTC, datetime
+from typing import Any, ClassVar
+from urllib.parse import quote
+
+import httpx
+
+from openlatch.connectors.http import Caller, checked_settings
+from openlatch.core.meaning import Words
+from openlatch.core.model import Abilities, Kind, PartyKind, PartyStatus, ReadingOutcome
+from openlatch.core.ports import Answer, Page
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
+from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
+
+__all__ = ["ScimConnector"]
+
+_COUNT = 100
+_MOST_PAGES = 100_000
+_ACCOUNT = "directory"
+_PATCH = "urn:ietf:params:scim:api:messages:2.0:PatchOp"
+_TYPE = "application/scim+json"
+_TRIES = 4
+Resource = Mapping[str, Any]
+
+
+class ScimConnector:
+    """Speaks SCIM; settings: `url` (base address), `account` (what to call the directory). The secret is the token."""
+
+    words: ClassVar[Words] = {}
+
+    def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
+        self._url, more = checked_settings("scim", settings, url="url", optional=["account"])
+        self._account = ObservedAccount(_ACCOUNT, more.get("account") or "Directory")
+        headers = {"Authorization": f"Bearer {secret}", "Accept": f"{_TYPE}, application/json"}
+        self._caller = Caller("SCIM", headers, transport)
+
+    def abilities(self) -> Abilities:
+        kinds = frozenset({Kind.DELEGATE})
+        return Abilities(kinds, kinds, ends_teams=False)
+
+    def pages(self) -> Iterator[Page]:
+        yield Page(accounts=(self._account,))
+        # Groups may name users, and users never groups, so users come first.
+        for users in self._all("Users"):
+            yield _page(users)
+        known: set[tuple[str, str]] = set()
+        for groups in self._all("Groups"):
+            page = _page(groups)
+            fresh = tuple(m for m in page.memberships if (m.team, m.member) not in known)
+            known |= {(m.team, m.member) for m in fresh}
+            yield Page(page.accounts, page.parties, page.entries, fresh)
+
+    def look(self, party: str) -> Observation:
+        kind, _, identifier = party.partition(":")
+        there = self._get("Users" if kind == "user" else "Groups", identifier)
+        if there is None:
+            return Observation(ReadingOutcome.COMPLETE, (self._account,))
+        own = _page([there])
+        teams = [group for groups in self._groups_of(identifier) for group in groups]
+        memberships = tuple(m for team in teams for m in _members(team) if m.member == party)
+        return Observation(
+            ReadingOutcome.COMPLETE,
+            (self._account,),
+            (*own.parties, *(_party(team) for team in teams if _key(team) in {m.team for m in memberships})),
+            own.entries,
+            memberships,
+        )
+
+    def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
+        # What is asked for is a state, so that asking twice is asking once.
+        kind, _, identifier = entry.partition(":")
+        if kind != "user":
+            raise ProviderRefused(
+                f"SCIM knows no way to take from the group {identifier!r} what it may do.",
+                next_step="Take its members out of it, or delete it, at the provider.",
+            )
+        for _ in range(_TRIES):
+            user = self._get("Users", identifier)
+            if user is None:
+                return Answer("there is no such user any more", already=True)
+            if not _active(user):
+                return Answer("the user is inactive already", already=True)
+            if self._deactivate(user, identifier):
+                return Answer("the user is inactive")
+        raise ProviderDown(
+            f"The user {identifier!r} was changed by someone else each time it was to be made inactive.",
+            next_step="It is tried again by itself.",
+        )
+
+    def _deactivate(self, user: Resource, identifier: str) -> bool:
+        """Make a user inactive; False if someone else changed it since it was read."""
+        url = f"{self._url}/Users/{quote(identifier, safe='')}"
+        headers = {"Content-Type": _TYPE}
+        version = _first(user, "meta", "version")
+        if isinstance(version, str):
+            headers["If-Match"] = version
+        change = {"schemas": [_PATCH], "Operations": [{"op": "replace", "path": "active", "value": False}]}
+        ok = (200, 204, 404, 412, 501, 405)
+        answer = self._caller.send("PATCH", url, ok=ok, content=json.dumps(change), headers=headers)
+        if answer.status_code in (405, 501):
+            # PATCH is optional (RFC 7644, 3.5.2); the whole resource can always be replaced.
+            whole = {name: value for name, value in user["_raw"].items() if name.lower() not in ("meta", "groups")}
+            body = {name: value for name, value in whole.items() if name.lower() != "active"} | {"active": False}
+            answer = self._caller.send("PUT", url, ok=ok, content=json.dumps(body), headers=headers)
+        return answer.status_code != 412
+
+    def _groups_of(self, identifier: str) -> Iterator[list[Resource]]:
+        """The groups that a member is in; all of them where the server cannot search for that."""
+        value = json.dumps(identifier)
+        try:
+            yield from self._all("Groups", f"members.value eq {value}")
+        except ProviderUnreadable:
+            yield from self._all("Groups")
+
+    def _get(self, endpoint: str, identifier: str) -> Resource | None:
+        url = f"{self._url}/{endpoint}/{quote(identifier, safe='')}"
+        answer = self._caller.send("GET", url, ok=(200, 404))
+        return None if answer.status_code == 404 else _lower(_document(answer, url))
+
+    def _all(self, endpoint: str, wanted: str = "") -> Iterator[list[Resource]]:
+        """Every resource of an endpoint, page by page (RFC 7644, 3.4.2.4); the server may give fewer than asked."""
+        start, seen = 1, set[str]()
+        for _ in range(_MOST_PAGES):
+            url = f"{self._url}/{endpoint}?startIndex={start}&count={_COUNT}"
+            if wanted:
+                url += f"&filter={quote(wanted)}"
+            found = _lower(_document(self._caller.send("GET", url), url))
+            total, resources = found.get("totalresults"), found.get("resources") or []
+            if not isinstance(total, int) or not isinstance(resources, list):
+                raise _unreadable(url, "has no totalResults, or no list of Resources")
+            # What was added or removed meanwhile moves the pages; what is shown twice counts once.
+            fresh: list[Resource] = [r for r in resources if isinstance(r, dict) and str(r.get("id", "")) not in seen]
+            seen |= {str(r.get("id", "")) for r in fresh}
+            yield fresh
+            start += len(resources)
+            if not resources or start > total:
+                if len(seen) < total:
+                    raise _unreadable(url, f"announced {total} resources and showed {len(seen)}")
+                return
+        raise _unreadable(self._url, f"has more than {_MOST_PAGES} pages")
+
+
+def _unreadable(url: str, problem: str) -> ProviderUnreadable:
+    return ProviderUnreadable(
+        f"{url} {problem}.", next_step="Tell whoever runs the directory; what was known before still stands."
+    )
+
+
+def _document(answer: httpx.Response, url: str) -> dict[str, Any]:
+    try:
+        found = json.loads(answer.content)
+    except ValueError as error:
+        raise _unreadable(url, "sent something that is not JSON") from error
+    if not isinstance(found, dict):
+        raise _unreadable(url, "sent something that is not a SCIM message")
+    return found
+
+
+def _lower(value: Any) -> Any:
+    """A message with all names in small letters, since SCIM's names are without regard to case (RFC 7643, 2.1)."""
+    if isinstance(value, list):
+        return [_lower(one) for one in value]
+    if not isinstance(value, dict):
+        return value
+    return {name.lower(): _lower(one) for name, one in value.items()} | {"_raw": value}
+
+
+def _first(resource: Resource, *path: str) -> Any:
+    value: Any = resource
+    for name in path:
+        value = value.get(name) if isinstance(value, dict) else None
+    return value
+
+
+def _text(resource: Resource, *path: str) -> str:
+    value = _first(resource, *path)
+    return value if isinstance(value, str) else ""
+
+
+def _values(resource: Resource, name: str) -> list[dict[str, Any]]:
+    """The items of a multi-valued attribute; a server may leave it out, or write a single value without its list."""
+    value = resource.get(name)
+    items = value if isinstance(value, list) else [] if value is None else [value]
+    return [item if isinstance(item, dict) else {"value": item} for item in items]
+
+
+def _active(user: Resource) -> bool:
+    # Left out, it is not known to be inactive; some servers write the word instead of the value.
+    return str(user.get("active", True)).lower() != "false"
+
+
+def _is_group(resource: Resource) -> bool:
+    kind = _text(resource, "meta", "resourcetype").lower()
+    schemas = " ".join(str(s) for s in resource.get("schemas") or []).lower()
+    return kind == "group" or (not kind and "core:2.0:group" in schemas)
+
+
+def _key(resource: Resource) -> str:
+    identifier = str(resource.get("id") or "")
+    if not identifier:
+        raise ProviderUnreadable(
+            "The directory listed a resource without an id.",
+            next_step="Tell whoever runs the directory; what was known before still stands.",
+        )
+    return f"{'group' if _is_group(resource) else 'user'}:{identifier}"
+
+
+def _party(resource: Resource) -> ObservedParty:
+    key = _key(resource)
+    if _is_group(resource):
+        return ObservedParty(key, PartyKind.TEAM, _text(resource, "displayname") or key)
+    name = _text(resource, "name", "formatted") or " ".join(
+        part for part in (_text(resource, "name", "givenname"), _text(resource, "name", "familyname")) if part
+    )
+    user_name = _text(resource, "username")
+    mails = sorted(_values(resource, "emails"), key=lambda mail: mail.get("primary") is not True)
+    addresses = [str(mail["value"]) for mail in mails if mail.get("value")]
+    addresses += [user_name] if "@" in user_name else []
+    status = PartyStatus.CURRENT if _active(resource) else PartyStatus.LEFT
+    shown = _text(resource, "displayname") or name or user_name or key
+    return ObservedParty(key, PartyKind.PERSON, shown, tuple(dict.fromkeys(addresses)), status)
+
+
+def _entry(resource: Resource) -> ObservedEntry | None:
+    """What a resource can do; None for a user who is inactive, and so can do nothing."""
+    key = _key(resource)
+    given = _instant(_text(resource, "meta", "created"))
+    if _is_group(resource):
+        return ObservedEntry(key, _ACCOUNT, key, Kind.DELEGATE, _text(resource, "displayname") or key, given_at=given)
+    if not _active(resource):
+        return None
+    permissions = [
+        str(item.get("value") or item.get("display") or "")
+        for name in ("roles", "entitlements")
+        for item in _values(resource, name)
+    ]
+    level = _text(resource, "usertype") or "user"
+    named = tuple(dict.fromkeys(p for p in permissions if p))
+    return ObservedEntry(key, _ACCOUNT, key, Kind.DELEGATE, level, permissions=named, given_at=given)
+
+
+def _members(group: Resource) -> Iterator[ObservedMembership]:
+    for member in _values(group, "members"):
+        identifier = str(member.get("value") or "")
+        nested = str(member.get("type") or "").lower() == "group" or "/groups/" in str(member.get("$ref") or "").lower()
+        if identifier:
+            yield ObservedMembership(_key(group), f"{'group' if nested else 'user'}:{identifier}")
+
+
+def _page(resources: list[Resource]) -> Page:
+    entries = [_entry(resource) for resource in resources]
+    memberships = [m for resource in resources if _is_group(resource) for m in _members(resource)]
+    return Page(
+        parties=tuple(_party(resource) for resource in resources),
+        entries=tuple(entry for entry in entries if entry is not None),
+        memberships=tuple(dict.fromkeys(memberships)),
+    )
+
+
+def _instant(text: str) -> datetime | None:
+    try:
+        found = datetime.fromisoformat(text)
+    except ValueError:
+        return None
+    return found if found.tzinfo else found.replace(tzinfo=UTC)

@@ -1,0 +1,36 @@
+"""Checking the settings that a holder entered, with the same words for every connector."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+
+from openlatch.errors import Invalid
+
+__all__ = ["checked", "port_of", "wrong"]
+
+
+def checked(
+    connector: str, settings: Mapping[str, str], wanted: Collection[str], optional: Collection[str] = ()
+) -> None:
+    """Refuse settings that lack one of `wanted`, or have one that is neither there nor in `optional`."""
+    for name in sorted((set(wanted) - set(settings)) | (set(settings) - set(wanted) - set(optional))):
+        problem = "is missing" if name in wanted else "is not known"
+        more = f", and where needed {', '.join(optional)}" if optional else ""
+        raise wrong(connector, name, problem, f"Give {', '.join(wanted)}{more}.")
+
+
+def port_of(connector: str, settings: Mapping[str, str]) -> int:
+    """Return the setting `port` as a number from 1 to 65535, or refuse."""
+    text = settings["port"]
+    if not text.isdecimal() or not 0 < int(text) < 65536:
+        raise wrong(connector, "port", f"is {text!r}, which is not a port number", "Give a number from 1 to 65535.")
+    return int(text)
+
+
+def wrong(connector: str, name: str, problem: str, next_step: str) -> Invalid:
+    """Return the error for one setting that cannot be used."""
+    return Invalid(
+        f"The setting {name!r} of the connector “{connector}” {problem}. Nothing was added.",
+        next_step=next_step,
+        errors=[{"at": f"settings.{name}", "problem": problem}],
+    )

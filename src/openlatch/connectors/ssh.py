@@ -1,0 +1,341 @@
+"""The connector for a shared login that is reached with OpenSSH keys.
+
+The connector signs in to that login with a key of its own, reads the file of authorized keys (sshd(8)) over SFTP, and
+takes lines out of it. A key is known by its fingerprint; the comment behind it is all that names its owner. When a
+key was used last is in sshd's log, if the login can read it.
+"""
+
+from __future__ import annotations
+
+import base64
+import binascii
+import hashlib
+import io
+import re
+import stat
+from collections.abc import Iterable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass
+from datetime import UTC, datetime
+from typing import ClassVar
+from zoneinfo import ZoneInfo, available_timezones
+
+import paramiko
+
+from openlatch.connectors.settings import checked, port_of, wrong
+from openlatch.core.meaning import Words
+from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
+from openlatch.core.ports import Answer, Page
+from openlatch.core.powers import Power
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+
+__all__ = ["SshConnector"]
+
+SHELL, COMMAND, AUTHORITY = "shell", "one command", "certificate authority"
+# What only limits a key, or how it is used, and so gives no power.
+_LIMITS = (
+    "restrict", "pty", "no-pty", "agent-forwarding", "no-agent-forwarding", "port-forwarding", "no-port-forwarding",
+    "x11-forwarding", "no-x11-forwarding", "user-rc", "no-user-rc", "verify-required", "no-touch-required",
+    "permitopen", "permitlisten", "principals",
+)  # fmt: skip
+_MOST_LOG = 16 * 1024 * 1024
+_OPTION = re.compile(r'([A-Za-z0-9-]+)(?:="((?:[^"\\]|\\.)*)")?(?:,|(?=\s))')
+_TYPES = re.compile(r"(ssh-|ecdsa-|sk-|webauthn-)[a-z0-9@.-]+$", re.IGNORECASE)
+_ACCEPTED = re.compile(
+    r"^(?P<at>\d{4}-\d\d-\d\dT\S+|[A-Z][a-z]{2} [ \d]\d \d\d:\d\d:\d\d) .*"
+    r"Accepted publickey for (?P<login>\S+) from (?P<network>\S+) port \d+ ssh2: \S+ (?P<key>SHA256:\S+)"
+)
+
+
+@dataclass(frozen=True, slots=True)
+class KeyLine:
+    """One line of a file of authorized keys."""
+
+    number: int
+    text: str
+    fingerprint: str
+    comment: str
+    options: Mapping[str, str]
+
+
+class SshConnector:
+    """Reads and changes authorized keys; settings: `host`, `port`, `user`, `host_key` (the server's fingerprint),
+    `file` (of authorized keys; an own `~/.ssh/authorized_keys` if left out), `log` (of sshd), `zone` (of expiry
+    times; UTC if left out), `account` (what to call the login). The secret is a private key in OpenSSH's format.
+    """
+
+    words: ClassVar[Words] = {
+        SHELL: (Power.VIEW, Power.EDIT, Power.EXPORT),
+        AUTHORITY: (Power.VIEW, Power.EDIT, Power.EXPORT, Power.ADMIT),
+        **dict.fromkeys(_LIMITS, ()),
+    }
+
+    def __init__(self, settings: Mapping[str, str], secret: str) -> None:
+        checked("ssh", settings, ("host", "port", "user", "host_key"), ("file", "log", "zone", "account"))
+        if not re.fullmatch(r"SHA256:[A-Za-z0-9+/]{43}", settings["host_key"]):
+            raise wrong("ssh", "host_key", "is not a fingerprint", "Give one as ssh-keygen -l shows it: SHA256:…")
+        if settings.get("zone", "UTC") not in available_timezones():
+            raise wrong("ssh", "zone", "is not an IANA time zone", "Give one such as Europe/London.")
+        self._host, self._port, self._user = settings["host"], port_of("ssh", settings), settings["user"]
+        self._where = f"{self._user} at {self._host}:{self._port}"
+        self._host_key = settings["host_key"]
+        self._file, self._log = settings.get("file", ".ssh/authorized_keys"), settings.get("log", "")
+        self._zone = ZoneInfo(settings.get("zone", "UTC"))
+        self._account = ObservedAccount(self._user, settings.get("account") or self._user)
+        self._key = _private_key(secret)
+        self._own = _fingerprint(self._key.asbytes())
+
+    def abilities(self) -> Abilities:
+        kinds = frozenset({Kind.DELEGATE, Kind.GRANT})
+        return Abilities(kinds, kinds)
+
+    def pages(self) -> Iterator[Page]:
+        seen = self._read()
+        yield Page(seen.accounts, seen.parties, seen.entries, total=len(seen.entries))
+
+    def look(self, party: str) -> Observation:
+        seen = self._read()
+        return Observation(
+            seen.outcome,
+            seen.accounts,
+            tuple(p for p in seen.parties if p.key == party),
+            tuple(e for e in seen.entries if e.party == party),
+        )
+
+    def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
+        fingerprint = entry.removeprefix("key:")
+        if fingerprint == self._own:
+            raise ProviderRefused(
+                f"{entry!r} is Open Latch's own key for {self._where}; ending it would lock Open Latch out.",
+                next_step="Remove the provider from Open Latch, then take the key out of the file.",
+            )
+        with self._connected() as files:
+            before = _fetched(files, self._file)
+            lines = {line.number for line in self._lines(before) if line.fingerprint == fingerprint}
+            if not lines:
+                return Answer("the key is not in the file any more", already=True)
+            kept = [t for number, t in enumerate(before.splitlines(keepends=True), 1) if number not in lines]
+            if _fetched(files, self._file) != before:
+                raise ProviderDown(
+                    f"The keys of {self._where} were changed by someone else at the same moment.",
+                    next_step="It is tried again by itself.",
+                )
+            self._replace(files, "".join(kept))
+        return Answer(f"{len(lines)} line{'s' if len(lines) > 1 else ''} with the key taken out of {self._file}")
+
+    def _replace(self, files: paramiko.SFTPClient, text: str) -> None:
+        """Put a new file in the place of the old one in one step, so that nobody is ever locked out half way."""
+        mode = stat.S_IMODE(files.stat(self._file).st_mode or 0o600)
+        new = f"{self._file}.open-latch"
+        with files.open(new, "w") as file:
+            file.write(text.encode())
+        files.chmod(new, mode)
+        files.posix_rename(new, self._file)
+
+    def _read(self) -> Observation:
+        with self._connected() as files:
+            lines = self._lines(_fetched(files, self._file))
+            used = _uses(_fetched(files, self._log, tail=True), self._user, self._now(files)) if self._log else None
+        by_key: dict[str, list[KeyLine]] = {}
+        for line in lines:
+            by_key.setdefault(line.fingerprint, []).append(line)
+        return Observation(
+            ReadingOutcome.COMPLETE,
+            (self._account,),
+            tuple(_party(key, found) for key, found in by_key.items()),
+            tuple(self._entry(key, found, used) for key, found in by_key.items()),
+        )
+
+    def _now(self, files: paramiko.SFTPClient) -> datetime:
+        """When the log was last written: what its lines without a year are counted back from."""
+        return datetime.fromtimestamp(files.stat(self._log).st_mtime or 0, UTC)
+
+    def _lines(self, text: str) -> tuple[KeyLine, ...]:
+        found = []
+        for number, line in enumerate(text.splitlines(), 1):
+            if line.strip() and not line.lstrip().startswith("#"):
+                parsed = parse_line(number, line)
+                if parsed is None:
+                    raise ProviderUnreadable(
+                        f"Line {number} of {self._file} of {self._where} is not an authorized key.",
+                        next_step="Put the line right, or take it out; what was known before still stands.",
+                        at=f"line {number}",
+                    )
+                found.append(parsed)
+        return tuple(found)
+
+    def _entry(self, key: str, lines: list[KeyLine], used: Mapping[str, datetime] | None) -> ObservedEntry:
+        ends = [_expiry(line.options["expiry-time"], self._zone) for line in lines if "expiry-time" in line.options]
+        dated = len(ends) == len(lines)
+        unknown = dated and None in ends
+        end = max((e for e in ends if e is not None), default=None) if dated and not unknown else None
+        networks = [line.options["from"] for line in lines if "from" in line.options]
+        return ObservedEntry(
+            f"key:{key}",
+            self._account.key,
+            key,
+            Kind.GRANT if dated else Kind.DELEGATE,
+            _level(lines),
+            permissions=tuple(dict.fromkeys(word for line in lines for word in _words(line))),
+            last_used=(used or {}).get(key),
+            use_known=used is not None,
+            ends_at=end,
+            end_unknown=unknown,
+            network="; ".join(networks) if len(networks) == len(lines) else "",
+        )
+
+    @contextmanager
+    def _connected(self) -> Iterator[paramiko.SFTPClient]:
+        client = paramiko.SSHClient()
+        client.set_missing_host_key_policy(_Pinned(self._host_key))
+        try:
+            client.connect(
+                self._host, self._port, self._user, pkey=self._key, allow_agent=False, look_for_keys=False, timeout=10,
+                banner_timeout=20, auth_timeout=20,
+            )  # fmt: skip
+            files = client.open_sftp()
+            yield files
+        except paramiko.AuthenticationException as error:
+            raise ProviderRefused(
+                f"{self._where} does not accept Open Latch's own key.",
+                next_step="Put its public half into the file of authorized keys.",
+            ) from error
+        except PermissionError as error:
+            raise ProviderRefused(
+                f"{self._where} may not do this: {error}.", next_step="Check who owns the file and its folder."
+            ) from error
+        except FileNotFoundError as error:
+            raise ProviderRefused(
+                f"{self._where} has no such file: {error}.", next_step="Check the settings file and log."
+            ) from error
+        except (OSError, EOFError, paramiko.SSHException) as error:
+            raise ProviderDown(
+                f"{self._where} does not answer: {error}.",
+                next_step="It is tried again by itself; what was known before still stands.",
+            ) from error
+        finally:
+            client.close()
+
+
+def _private_key(secret: str) -> paramiko.PKey:
+    for kind in (paramiko.Ed25519Key, paramiko.ECDSAKey, paramiko.RSAKey):
+        try:
+            return kind.from_private_key(io.StringIO(secret.strip() + "\n"))
+        except (paramiko.SSHException, ValueError, IndexError):
+            continue
+    raise Invalid(
+        "The secret of the connector “ssh” is not a private key without a passphrase. Nothing was added.",
+        next_step="Make one for Open Latch alone: ssh-keygen -t ed25519 -N ''",
+        errors=[{"at": "secret", "problem": "not a private key"}],
+    )
+
+
+class _Pinned(paramiko.MissingHostKeyPolicy):
+    """Only the server with that fingerprint is spoken to."""
+
+    def __init__(self, fingerprint: str) -> None:
+        self._fingerprint = fingerprint
+
+    def missing_host_key(self, client: paramiko.SSHClient, hostname: str, key: paramiko.PKey) -> None:
+        found = _fingerprint(key.asbytes())
+        if found != self._fingerprint:
+            raise ProviderRefused(
+                f"{hostname} shows the host key {found}, not {self._fingerprint}. Nothing was sent to it.",
+                next_step="Find out why, and only then change host_key.",
+            )
+
+
+def parse_line(number: int, text: str) -> KeyLine | None:
+    """Return what a line of the file says (sshd(8), AUTHORIZED_KEYS FILE FORMAT), or None if it is not a key."""
+    rest, options = text.strip(), dict[str, str]()
+    if not _TYPES.match(rest.split(None, 1)[0]):
+        place = 0
+        while match := _OPTION.match(rest, place):
+            options.setdefault(match[1].lower(), re.sub(r"\\(.)", r"\1", match[2] or ""))
+            place = match.end()
+        if not place or not rest[place : place + 1].isspace():
+            return None
+        rest = rest[place:].strip()
+    kind, _, rest = rest.partition(" ")
+    blob, _, comment = rest.strip().partition(" ")
+    try:
+        key = base64.b64decode(blob, validate=True)
+    except (ValueError, binascii.Error):
+        return None
+    if not _TYPES.match(kind) or len(key) < 16:
+        return None
+    return KeyLine(number, text, _fingerprint(key), comment.strip(), options)
+
+
+def _fingerprint(key: bytes) -> str:
+    return "SHA256:" + base64.b64encode(hashlib.sha256(key).digest()).decode().rstrip("=")
+
+
+def _level(lines: Iterable[KeyLine]) -> str:
+    """What the widest of the lines allows."""
+    options = [line.options for line in lines]
+    if any("cert-authority" in one for one in options):
+        return AUTHORITY
+    return COMMAND if all("command" in one for one in options) else SHELL
+
+
+def _words(line: KeyLine) -> Iterator[str]:
+    """The options of a line, but for those that become a field of their own; what a command does, nobody here knows."""
+    for name, value in line.options.items():
+        if name == "command":
+            yield f"command: {value}"
+        elif name not in ("cert-authority", "from", "expiry-time"):
+            yield name
+
+
+def _party(key: str, lines: list[KeyLine]) -> ObservedParty:
+    comment = next((line.comment for line in lines if line.comment), "")
+    addresses = tuple(re.findall(r"[^\s<>@,;]+@[^\s<>@,;]+", comment))
+    return ObservedParty(key, PartyKind.PERSON, comment or f"key without a name, {key[:15]}…", addresses)
+
+
+def _expiry(text: str, zone: ZoneInfo) -> datetime | None:
+    """When a key stops working, or None if that cannot be read."""
+    of_utc = text.endswith("Z")
+    digits = text.removesuffix("Z")
+    for form, length in (("%Y%m%d", 8), ("%Y%m%d%H%M", 12), ("%Y%m%d%H%M%S", 14)):
+        if len(digits) == length and digits.isdecimal():
+            try:
+                return datetime.strptime(digits, form).replace(tzinfo=UTC if of_utc else zone).astimezone(UTC)
+            except ValueError:
+                return None
+    return None
+
+
+def _uses(log: str, login: str, now: datetime) -> dict[str, datetime]:
+    """When each key was accepted last, by fingerprint."""
+    used: dict[str, datetime] = {}
+    for line in log.splitlines():
+        match = _ACCEPTED.match(line)
+        if match and match["login"] == login:
+            at = _logged(match["at"], now)
+            if at is not None:
+                used[match["key"]] = max(at, used.get(match["key"], at))
+    return used
+
+
+def _logged(text: str, now: datetime) -> datetime | None:
+    """The instant of a log line; one without a year belongs to the last year that puts it before now."""
+    try:
+        if text[0].isdecimal():
+            at = datetime.fromisoformat(text)
+            return at if at.tzinfo else at.replace(tzinfo=UTC)
+        at = datetime.strptime(f"{now.year} {text}", "%Y %b %d %H:%M:%S").replace(tzinfo=UTC)
+        return at if at <= now else at.replace(year=now.year - 1)
+    except ValueError:
+        return None
+
+
+def _fetched(files: paramiko.SFTPClient, path: str, *, tail: bool = False) -> str:
+    """A file as text; of a long log only the end."""
+    with files.open(path, "rb") as file:
+        if tail:
+            file.seek(max(0, (file.stat().st_size or 0) - _MOST_LOG))
+        file.prefetch()
+        return bytes(file.read()).decode("utf-8", "replace")

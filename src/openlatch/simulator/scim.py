@@ -1,0 +1,109 @@
+"""A directory that speaks SCIM 2.0 (RFC 7643, RFC 7644) as far as clients of directories need it, and fails on demand.
+
+In addition to the faults of every stand-in it knows:
+
+short_pages      at most N resources to a page, whatever was asked for
+total_off        that many is added to totalResults
+no_patch         PATCH is answered 501, as RFC 7644 lets a server do
+no_filter        searching is answered 400, invalidFilter
+meddle           the next N times a user is fetched, someone else changes it right after
+refuse           an object of user id to the reason for which changing it is refused
+"""
+
+from __future__ import annotations
+
+import json
+import re
+from typing import Any
+
+from werkzeug.routing import Rule
+from werkzeug.wrappers import Request, Response
+
+from openlatch.simulator.stand_in import StandIn
+
+__all__ = ["ScimStandIn"]
+
+LIST = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
+ERROR = "urn:ietf:params:scim:api:messages:2.0:Error"
+_FILTER = re.compile(r'members\.value eq ("(?:[^"\\]|\\.)*")', re.IGNORECASE)
+
+
+class ScimStandIn(StandIn):
+    """The WSGI app."""
+
+    def rules(self) -> list[Rule]:
+        rules = []
+        for noun in ("Users", "Groups"):
+            rules.append(Rule(f"/{noun}", endpoint=self._list, methods=["GET"], defaults={"noun": noun}))
+            rules.append(Rule(f"/{noun}/<identifier>", endpoint=self._one, methods=["GET"], defaults={"noun": noun}))
+        rules.append(Rule("/Users/<identifier>", endpoint=self._change, methods=["PATCH", "PUT"]))
+        return rules
+
+    def fill(self, seed: dict[str, Any]) -> None:
+        for noun in ("Users", "Groups"):
+            for item in seed[noun]:
+                meta = {"resourceType": noun[:-1], "version": 'W/"1"', **item.get("meta", {})}
+                self.add(noun, item["id"], item | {"meta": meta})
+
+    def _list(self, request: Request, noun: str) -> Response:
+        if self.fault("garbage"):
+            return _scim({"schemas": [LIST], "totalResults": "many"})
+        found = self.items(noun)
+        if "filter" in request.args:
+            match = _FILTER.fullmatch(request.args["filter"])
+            if match is None or self.fault("no_filter"):
+                return _error(400, "this filter is not supported", scimType="invalidFilter")
+            wanted = json.loads(match[1])
+            found = [g for g in found if any(m["value"] == wanted for m in g.get("members", []))]
+        start = max(1, int(request.args.get("startIndex", "1")))
+        count = min(int(request.args.get("count", "100")), int(self.fault("short_pages") or 100))
+        shown = found[start - 1 : start - 1 + count]
+        total = len(found) + int(self.fault("total_off") or 0)
+        body: dict[str, Any] = {"schemas": [LIST], "totalResults": total, "startIndex": start}
+        # RFC 7644, 3.4.2: Resources is there only if there are any.
+        return _scim(body | ({"itemsPerPage": len(shown), "Resources": shown} if shown else {}))
+
+    def _one(self, _request: Request, noun: str, identifier: str) -> Response:
+        found = next((item for item in self.items(noun) if item["id"] == identifier), None)
+        if found is None:
+            return _error(404, f"there is no {identifier}")
+        response = _scim(found, headers={"ETag": found["meta"]["version"]})
+        if noun == "Users" and self.spend("meddle"):
+            self._store(found)
+        return response
+
+    def _change(self, request: Request, identifier: str) -> Response:
+        found = next((item for item in self.items("Users") if item["id"] == identifier), None)
+        if found is None:
+            return _error(404, f"there is no {identifier}")
+        if request.method == "PATCH" and self.fault("no_patch"):
+            return _error(501, "PATCH is not supported")
+        reason = (self.fault("refuse") or {}).get(identifier)
+        if reason:
+            return _error(403, reason)
+        wanted = request.headers.get("If-Match")
+        if wanted not in (None, "*", found["meta"]["version"]):
+            return _error(412, "changed since it was read")
+        body = json.loads(request.get_data())
+        changes = body if request.method == "PUT" else {}
+        for operation in body.get("Operations", []):
+            value = operation.get("value")
+            changes |= {operation["path"]: value} if operation.get("path") else value
+        if found.get("active", True) and changes.get("active") is False:
+            self.effect(identifier)
+        found |= {name: value for name, value in changes.items() if name not in ("schemas", "meta", "id")}
+        self._store(found)
+        return _scim(found, headers={"ETag": found["meta"]["version"]})
+
+    def _store(self, user: dict[str, Any]) -> None:
+        number = int(re.sub(r"\D", "", user["meta"]["version"])) + 1
+        user["meta"]["version"] = f'W/"{number}"'
+        self._db.execute("update items set body = ? where noun = 'Users' and key = ?", [json.dumps(user), user["id"]])
+
+
+def _scim(body: object, status: int = 200, headers: dict[str, str] | None = None) -> Response:
+    return Response(json.dumps(body), status, headers, content_type="application/scim+json")
+
+
+def _error(status: int, detail: str, **more: str) -> Response:
+    return _scim({"schemas": [ERROR], "status": str(status), "detail": detail, **more}, status)

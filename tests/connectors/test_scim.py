@@ -1,0 +1,184 @@
+"""The SCIM connector, against our stand-in and against a server that nobody here wrote."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable, Iterator
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+from scim2_models import Group, GroupMember, ScimProvider, User
+from scim2_server.memory import InMemoryStorage
+from scim2_server.service import ScimService
+from scim2_server.testserver.application import BEARER_TOKEN_SCHEME, BearerTokenApplication
+from scim2_server.utils import load_default_provider
+
+from openlatch.connectors.scim import ScimConnector
+from openlatch.core.model import PartyKind
+from openlatch.core.ports import Page
+from openlatch.core.reconcile import ObservedMembership
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.simulator import ScimStandIn
+
+SETTINGS = {"url": "http://roll.example", "account": "People directory"}
+USER = "urn:ietf:params:scim:schemas:core:2.0:User"
+
+
+def user(identifier: str, **more: Any) -> dict[str, Any]:
+    return {"id": identifier, "userName": f"{identifier}@kestrelridge.example", "active": True, **more}
+
+
+SEED = {
+    "Users": [
+        user("orla", displayName="Orla Finch", UserType="volunteer", ROLES=[{"Value": "roll reader"}]),
+        user("dov", name={"givenName": "Dov", "familyName": "Finch"}, entitlements=[{"value": "print room"}]),
+        user("lise", active=False),
+        *(user(f"helper-{n}") for n in range(7)),
+    ],
+    "Groups": [
+        {"id": "all", "displayName": "All volunteers", "members": [{"value": "crew", "type": "Group"}]},
+        {"id": "crew", "displayName": "Saturday crew", "members": [{"value": "orla", "type": "User"}]},
+        {"id": "dark", "displayName": "Dark-sky group"},
+    ],
+}
+
+
+@pytest.fixture
+def stand_in(tmp_path: Path) -> ScimStandIn:
+    load = tmp_path / "roll.json"
+    load.write_text(json.dumps(SEED))
+    return ScimStandIn(tmp_path / "roll.sqlite", load, "token")
+
+
+@pytest.fixture
+def connector(stand_in: ScimStandIn) -> ScimConnector:
+    return ScimConnector(SETTINGS, "token", httpx.WSGITransport(stand_in))
+
+
+def together(pages: Iterator[Page]) -> Page:
+    found = list(pages)
+    return Page(
+        *(tuple(one for page in found for one in getattr(page, noun)) for noun in ("accounts", "parties", "entries")),
+        tuple(m for page in found for m in page.memberships),
+    )
+
+
+def test_users_and_nested_groups_are_read_whatever_case_their_names_are_written_in(
+    connector: ScimConnector, stand_in: ScimStandIn
+) -> None:
+    stand_in.set_fault("short_pages", 3)
+    seen = together(connector.pages())
+    entries = {e.key: e for e in seen.entries}
+    assert set(entries) == {"user:orla", "user:dov", "group:all", "group:crew", "group:dark"} | {
+        f"user:helper-{n}" for n in range(7)
+    }
+    assert (entries["user:orla"].level, entries["user:orla"].permissions) == ("volunteer", ("roll reader",))
+    assert entries["user:dov"].permissions == ("print room",)
+    assert all(e.powers is None for e in seen.entries), "what a word allows is for the holder to say"
+    parties = {p.key: p for p in seen.parties}
+    assert (parties["user:dov"].name, parties["group:crew"].kind) == ("Dov Finch", PartyKind.TEAM)
+    assert parties["user:lise"].status == "left"
+    assert set(seen.memberships) == {
+        ObservedMembership("group:all", "group:crew"),
+        ObservedMembership("group:crew", "user:orla"),
+    }
+
+
+@pytest.mark.parametrize("fault", [{}, {"no_patch": True}, {"meddle": 2}, {"no_filter": True}])
+def test_a_user_is_made_inactive_once_however_the_server_wants_it(
+    connector: ScimConnector, stand_in: ScimStandIn, fault: dict[str, Any]
+) -> None:
+    for name, value in fault.items():
+        stand_in.set_fault(name, value)
+    before = next(u for u in stand_in.items("Users") if u["id"] == "orla")
+    assert not connector.end("user:orla", "user:orla", "1").already
+    assert connector.end("user:orla", "user:orla", "2").already
+    after = next(u for u in stand_in.items("Users") if u["id"] == "orla")
+    assert {name: v for name, v in after.items() if name != "meta"} == {
+        name: v for name, v in before.items() if name != "meta"
+    } | {"active": False}
+    seen = connector.look("user:orla")
+    assert (seen.entries, [m.team for m in seen.memberships]) == ((), ["group:crew"])
+    assert [row[0] for row in stand_in._db.execute("select entry from effects")] == ["orla"]
+
+
+def test_a_user_who_keeps_being_changed_is_left_for_later(connector: ScimConnector, stand_in: ScimStandIn) -> None:
+    stand_in.set_fault("meddle", 99)
+    with pytest.raises(ProviderDown, match="each time"):
+        connector.end("user:orla", "user:orla", "1")
+    assert next(u for u in stand_in.items("Users") if u["id"] == "orla")["active"]
+
+
+@pytest.mark.parametrize(
+    ("fault", "error"),
+    [
+        ({"down": True}, ProviderDown),
+        ({"throttle": 1}, ProviderDown),
+        ({"total_off": 1}, ProviderUnreadable),
+        ({"garbage": True}, ProviderUnreadable),
+    ],
+)
+def test_a_directory_in_trouble_is_never_taken_for_a_smaller_one(
+    connector: ScimConnector, stand_in: ScimStandIn, fault: dict[str, Any], error: type[Exception]
+) -> None:
+    for name, value in fault.items():
+        stand_in.set_fault(name, value)
+    with pytest.raises(error):
+        together(connector.pages())
+
+
+def test_what_the_directory_refuses_says_so(connector: ScimConnector, stand_in: ScimStandIn) -> None:
+    stand_in.set_fault("refuse", {"orla": "not yours"})
+    with pytest.raises(ProviderRefused):
+        connector.end("user:orla", "user:orla", "1")
+    with pytest.raises(ProviderRefused, match="no way"):
+        connector.end("group:crew", "group:crew", "1")
+    with pytest.raises(ProviderRefused):
+        together(ScimConnector(SETTINGS, "wrong", httpx.WSGITransport(stand_in)).pages())
+    with pytest.raises(Invalid, match="'pin'"):
+        ScimConnector(SETTINGS | {"pin": "1"}, "token")
+
+
+def another_server() -> tuple[Callable[..., Any], dict[str, str]]:
+    """A server from elsewhere, with two people and two groups; returns it, and their ids by name."""
+    provider: ScimProvider = load_default_provider()
+    provider.config.authentication_schemes = [BEARER_TOKEN_SCHEME]
+    storage = InMemoryStorage()
+    app = BearerTokenApplication(storage, provider, ScimService(provider, secret="s" * 32), ["token"])
+    http = httpx.Client(
+        transport=httpx.WSGITransport(app), base_url="http://roll.example", headers={"Authorization": "Bearer token"}
+    )
+
+    def post(where: str, resource: Any) -> str:
+        answer = http.post(where, json=resource.model_dump())
+        assert answer.status_code == 201, answer.text
+        return str(answer.json()["id"])
+
+    orla = post("/Users", User(user_name="orla.finch@kestrelridge.example", display_name="Orla Finch", active=True))
+    dov = post("/Users", User(user_name="dov.finch", display_name="Dov Finch", active=True, user_type="staff"))
+    crew = post("/Groups", Group(display_name="Saturday crew", members=[GroupMember(value=orla, type="User")]))
+    everyone = post("/Groups", Group(display_name="All", members=[GroupMember(value=crew, type="Group")]))
+    return app, {"orla": orla, "dov": dov, "crew": crew, "everyone": everyone}
+
+
+def test_a_server_that_nobody_here_wrote_is_read_and_obeys() -> None:
+    app, ids = another_server()
+    connector = ScimConnector(SETTINGS, "token", httpx.WSGITransport(app))
+    seen = together(connector.pages())
+    assert {e.key for e in seen.entries} == {
+        *(f"user:{ids[n]}" for n in ("orla", "dov")),
+        *(f"group:{ids[n]}" for n in ("crew", "everyone")),
+    }
+    assert set(seen.memberships) == {
+        ObservedMembership(f"group:{ids['crew']}", f"user:{ids['orla']}"),
+        ObservedMembership(f"group:{ids['everyone']}", f"group:{ids['crew']}"),
+    }
+    orla = f"user:{ids['orla']}"
+    assert not connector.end(orla, orla, "1").already
+    assert connector.end(orla, orla, "1").already
+    assert connector.look(orla).entries == ()
+    assert {m.team for m in connector.look(orla).memberships} == {f"group:{ids['crew']}"}
+    assert len(connector.look(f"user:{ids['dov']}").entries) == 1
+    assert connector.end("user:no-such", "user:no-such", "1").already
