@@ -24,6 +24,10 @@ _COMMANDS = {
     "providers": ("providers", "List the outside services, or add one"),
     "read": ("providers", "Read a provider now, and watch it"),
     "levels": ("providers", "Show what a provider's levels mean in plain powers, or correct it"),
+    "keep": ("hand", "Keep an entry by hand, where nothing can be read"),
+    "vouch": ("hand", "Say that an entry kept by hand is still there"),
+    "gone": ("hand", "Say that an entry kept by hand has ended"),
+    "import": ("hand", "Take a list that you keep yourself (CSV or spreadsheet)"),
     "inventory": ("inventory", "List who has access to what"),
     "export": ("inventory", "Write the inventory, or a part of it, to a file"),
     "show": ("inventory", "Show one entry with all that is known of it"),
@@ -45,6 +49,7 @@ _COMMANDS = {
     "new-key": ("service", "Make a key for OPENLATCH_SECRET_KEYS"),
     "openapi": ("service", "Print the API's description"),
 }
+_NAMES = {"import": "import_"}  # where a command's name is a word of the language
 _NEEDS_SERVICE = {"local", "service"}
 
 
@@ -67,12 +72,13 @@ class _Lazy(click.Group):
                 f"“{cmd_name}” runs a service, and {error.name} is not installed.",
                 "Install the rest with: pip install 'open-latch[service]'",
             ) from error
-        command: click.Command = getattr(loaded, cmd_name.replace("-", "_"))
+        command: click.Command = getattr(loaded, _NAMES.get(cmd_name, cmd_name.replace("-", "_")))
         return command
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
             ("Look and take back", {"providers", "inventory", "orders", "log"}),
+            ("Keep by hand", {"hand"}),
             ("Sign in", {"session", "completion"}),
             ("Run a service", _NEEDS_SERVICE),
         ):

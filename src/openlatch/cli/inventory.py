@@ -174,7 +174,11 @@ def _footer(to: Console, client: Client, summary: wire.Summary, limit: int) -> N
 def _freshness(to: Console, client: Client) -> None:
     """Say how old what is shown is, as every list has to."""
     for provider in client.providers():
-        style = "dark_orange3" if provider.stale else "dim"
+        style = "dark_orange3" if provider.stale or provider.worn_off else "dim"
+        if provider.by_hand:
+            worn = f", {provider.worn_off} entries not vouched for in {provider.vouch_days} days"
+            to.print(f"{provider.name}: kept by hand{worn if provider.worn_off else ''}", style=style)
+            continue
         note = (
             f" ({provider.latest.state}: {provider.latest.trouble})"
             if provider.latest and provider.latest.trouble
@@ -225,6 +229,10 @@ def _fact(value: str | int, zone: str) -> str:
     return str(value)
 
 
+def _worn(vouched: wire.Vouched) -> str:
+    return ", which no longer counts" if vouched.worn_off else ""
+
+
 def _details(to: Console, e: wire.Entry, zone: str) -> None:
     to.print(Text.assemble((e.party.name, "bold"), f" on {e.account.name}, {e.provider.name}", ("   " + e.ref, "dim")))
     facts = (
@@ -245,6 +253,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("reviewed", ", ".join(day(at, zone) for at in e.reviewed_at) or "never"),
         ("device", " · ".join(word for word in (e.device, e.network) if word)),
         ("hangs on it", "; ".join(d.what for d in e.dependencies)),
+        ("vouched for", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
         ("ended", day(e.ended_at, zone)),
     )
     for name, value in facts:
@@ -260,6 +269,8 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
     if e.order is not None:
         to.print()
         to.print(f"Order {e.order.ref}: {e.order.state}, given by {e.order.ordered_by}. {e.order.why}".rstrip())
+    elif e.by_hand and e.state != "ended":
+        to.print(f"\nStill there: openlatch vouch {e.ref}    Ended: openlatch gone {e.ref}", style="dim")
     elif e.state != "ended":
         to.print(f"\nTake it back: openlatch end {e.ref} --dry-run", style="dim")
 

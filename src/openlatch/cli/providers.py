@@ -18,10 +18,14 @@ __all__ = ["levels", "providers", "read"]
 
 
 def _freshness(p: wire.Provider) -> Text:
+    if p.by_hand:
+        return Text("kept by hand")
     return Text(ago(p.last_complete), "dark_orange3" if p.stale else "")
 
 
 def _latest(p: wire.Provider) -> str:
+    if p.by_hand:
+        return f"{p.worn_off} entries not vouched for in {p.vouch_days} days" if p.worn_off else "all vouched for"
     if p.latest is None:
         return "not read yet"
     return f"{p.latest.state}: {p.latest.trouble}" if p.latest.trouble else p.latest.state
@@ -61,11 +65,12 @@ def providers(ctx: click.Context, output: str) -> None:
 
 @providers.command()
 @click.argument("name")
-@click.option("--connector", required=True, help="The protocol it speaks, such as feed or postgres.")
+@click.option("--connector", required=True, help="The protocol it speaks, such as feed, scim or postgres; or by-hand.")
 @click.option("--set", "settings", multiple=True, metavar="NAME=VALUE", help="A setting of that connector; repeatable.")
 @click.option("--secret-file", type=click.File(), help="A file with its password or token; - for standard input.")
 @click.option("--read-every", default=15, show_default=True, help="Minutes between readings.")
 @click.option("--stale-after", default=60, show_default=True, help="Minutes after which a reading is too old.")
+@click.option("--vouch-days", default=90, show_default=True, help="Kept by hand: how long vouching holds.")
 @click.option("--most-gone", default=30, show_default=True, help="Percent of the entries that may vanish unasked.")
 @reports_errors
 def add(
@@ -76,19 +81,33 @@ def add(
     read_every: int,
     stale_after: int,
     most_gone: int,
+    vouch_days: int,
 ) -> None:
-    """Add the provider NAME; it is read at once for the first time."""
+    """Add the provider NAME; it is read at once for the first time.
+
+    With --connector by-hand nothing is read: its entries are kept by people (openlatch keep, openlatch import).
+    """
     pairs = dict(pair.partition("=")[::2] for pair in settings)
     secret = (
         secret_file.read().strip()
         if secret_file
+        else ""
+        if connector == "by-hand"
         else click.prompt("Secret", hide_input=True, default="", show_default=False)
     )
     with connect() as client:
         added = client.add_provider(
-            name, connector, pairs, secret, read_every=read_every, stale_after=stale_after, most_gone=most_gone
+            name,
+            connector,
+            pairs,
+            secret,
+            read_every=read_every,
+            stale_after=stale_after,
+            most_gone=most_gone,
+            vouch_days=vouch_days,
         )
-    click.echo(f"Added {added.name}. Watch its first reading: openlatch read '{added.name}'")
+    first = "Keep its entries: openlatch keep" if added.by_hand else "Watch its first reading: openlatch read"
+    click.echo(f"Added {added.name}. {first} '{added.name}'")
 
 
 @click.command()

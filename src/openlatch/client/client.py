@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import time
 import uuid
 from collections.abc import Callable, Iterator
@@ -115,7 +116,7 @@ class Client:
     def add_provider(
         self, name: str, connector: str, settings: dict[str, str], secret: str = "", **more: int
     ) -> wire.Provider:
-        """Add a provider; `more` may be read_every and stale_after (minutes), and most_gone (percent)."""
+        """Add a provider; `more` may be read_every and stale_after (minutes), most_gone (percent), vouch_days."""
         body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
         return self._send(wire.Provider, "POST", "/providers", json=body)
 
@@ -127,6 +128,36 @@ class Client:
         """Say what a level or permission means at a provider; None takes that back. Returns all words as they are."""
         body = {"word": word, "powers": powers}
         return self._send(wire.LevelList, "PUT", f"/providers/{_part(provider)}/levels", json=body).items
+
+    def keep(self, provider: str, **fields: Any) -> wire.Entry:
+        """Keep an entry of a provider by hand, or correct it; `fields` are those of KeptEntry, such as account."""
+        body = wire.KeptEntry(**fields).model_dump(mode="json")
+        return self._send(wire.Entry, "POST", f"/providers/{_part(provider)}/entries", json=body)
+
+    def vouch(self, entry: str) -> wire.Entry:
+        """Say that an entry that is kept by hand is still there as it is written."""
+        return self._send(wire.Entry, "POST", f"/entries/{_part(entry)}/vouch")
+
+    def gone(self, entry: str, reason: str = "") -> wire.Entry:
+        """Say that an entry that is kept by hand has ended at its provider."""
+        return self._send(wire.Entry, "POST", f"/entries/{_part(entry)}/gone", json={"reason": reason})
+
+    def import_list(
+        self,
+        provider: str,
+        content: bytes,
+        file_format: str = "csv",
+        *,
+        columns: dict[str, str] | None = None,
+        dry_run: bool = True,
+    ) -> wire.ImportOutcome:
+        """Take a list (`csv` or `xlsx`) into a provider that is kept by hand: all of it, or with a complaint nothing.
+
+        `columns` names fields by header; with `dry_run` nothing is changed, and the outcome says what would be.
+        """
+        wanted = {"dry_run": str(dry_run).lower(), "columns": json.dumps(columns) if columns else ""}
+        path, headers = f"/providers/{_part(provider)}/imports", {"Content-Type": wire.LISTS[file_format]}
+        return self._send(wire.ImportOutcome, "POST", path, params=wanted, content=content, headers=headers)
 
     def read(self, provider: str, *, accept_loss: bool = False) -> wire.Reading:
         """Ask for a reading now; returns the one that is made, which may have been under way.
@@ -279,7 +310,7 @@ class Client:
             ) from error
 
     def _request(self, method: str, path: str, **more: Any) -> httpx.Response:
-        headers = {} if method == "GET" else {"Idempotency-Key": str(uuid.uuid4())}
+        headers = more.pop("headers", {}) | ({} if method == "GET" else {"Idempotency-Key": str(uuid.uuid4())})
         for tries in range(1, _TRIES + 1):
             last = tries == _TRIES
             try:

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 from datetime import datetime, time
-from zoneinfo import ZoneInfo
+from zoneinfo import ZoneInfo, available_timezones
 
 __all__ = ["DAYS", "Hours", "Window"]
 
@@ -53,6 +53,25 @@ class Hours:
         """Return whether an instant lies in these hours."""
         local = now.astimezone(ZoneInfo(self.zone))
         return any(window.holds(local.weekday(), local.time().replace(tzinfo=None)) for window in self.windows)
+
+    def written(self) -> str:
+        """Return the hours as people and `parse` write them: tue,fri 19:00-04:00 + sat 10:00-12:00 Europe/London."""
+        parts = [f"{','.join(DAYS[d] for d in sorted(w.days))} {w.start:%H:%M}-{w.end:%H:%M}" for w in self.windows]
+        return f"{' + '.join(parts)} {self.zone}"
+
+    @classmethod
+    def parse(cls, text: str) -> Hours:
+        """Return the hours that a text means; raises ValueError for any other."""
+        written, _, zone = text.strip().rpartition(" ")
+        if zone not in available_timezones():
+            raise ValueError(f"“{zone}” is not an IANA time zone")
+        windows = []
+        for part in written.split("+"):
+            days, _, hours = part.strip().partition(" ")
+            start, _, end = hours.strip().partition("-")
+            numbers = frozenset(DAYS.index(day.strip().lower()) for day in days.split(","))
+            windows.append(Window(numbers, time.fromisoformat(start), time.fromisoformat(end)))
+        return cls(zone, tuple(windows))
 
     def __str__(self) -> str:
         return "; ".join(str(window) for window in self.windows) or "never"

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import datetime, timedelta
+from datetime import UTC, datetime, timedelta
 from enum import StrEnum
 from uuid import UUID
 
@@ -14,6 +15,7 @@ from openlatch.core.powers import Power, in_order
 from openlatch.core.roles import Role
 
 __all__ = [
+    "BY_HAND",
     "Abilities",
     "Account",
     "Circle",
@@ -37,6 +39,10 @@ __all__ = [
     "Workspace",
     "normal_address",
 ]
+
+
+BY_HAND = "by-hand"
+"""What stands in the place of a connector where there is none."""
 
 
 class Kind(StrEnum):
@@ -194,7 +200,8 @@ class Provider:
     """An outside service, reached by the connector of that name; durations are whole minutes.
 
     `settings` are shown to people; the secret that goes with them is kept apart and never shown. `most_gone` is the
-    percentage of the entries that may vanish in one reading without anybody being asked.
+    percentage of the entries that may vanish in one reading without anybody being asked. A provider that nothing can
+    read is kept by hand: what somebody vouched for counts for `vouch_days`.
     """
 
     id: UUID
@@ -204,6 +211,7 @@ class Provider:
     read_every: int = 15
     stale_after: int = 60
     most_gone: int = 30
+    vouch_days: int = 90
     abilities: Abilities = field(default_factory=Abilities)
     last_complete: datetime | None = None
     next_reading: datetime | None = None
@@ -212,8 +220,19 @@ class Provider:
     def ref(self) -> str:
         return ref_of(self.id)
 
+    @property
+    def by_hand(self) -> bool:
+        """Whether no reading can see what is there."""
+        return self.connector == BY_HAND
+
+    def worn_off(self, vouched_at: datetime | None, now: datetime) -> bool:
+        """Whether what somebody vouched for then no longer counts."""
+        return self.by_hand and (vouched_at is None or now - vouched_at > timedelta(days=self.vouch_days))
+
     def stale(self, now: datetime) -> bool:
         """Whether the last complete reading is older than the holder accepts."""
+        if self.by_hand:
+            return False
         return self.last_complete is None or now - self.last_complete > timedelta(minutes=self.stale_after)
 
 
@@ -250,6 +269,22 @@ class Dependency:
     kind: str
     what: str
     next_at: datetime | None = None
+
+    def written(self) -> str:
+        """Return it as one line, as people and `parse` write it: payment: gate maintenance (next 2026-05-01T00:00Z)."""
+        return f"{self.kind}: {self.what}" + (f" (next {self.next_at.isoformat()})" if self.next_at else "")
+
+    @classmethod
+    def parse(cls, text: str) -> Dependency:
+        """Return what a line means; raises ValueError for one without a kind, or with a time that is none."""
+        kind, colon, what = text.partition(": ")
+        if not colon:
+            raise ValueError("a dependency is written as kind: what")
+        match = re.fullmatch(r"(.*) \(next (\d[^()]*)\)", what, re.DOTALL)
+        if match is None:
+            return cls(kind.strip(), what.strip())
+        at = datetime.fromisoformat(match[2])
+        return cls(kind.strip(), match[1].strip(), at if at.tzinfo else at.replace(tzinfo=UTC))
 
 
 @dataclass(frozen=True, slots=True)
@@ -308,7 +343,8 @@ class Entry:
     `last_used` None means never used, unless `use_known` is False: then the provider does not tell. `uses` says when
     each power was used last, where the provider tells them apart. `powers` are what the level and the permissions
     mean; `stated` is what the provider itself says they are, and `unknown` are words that nobody has given a meaning.
-    `hangs_on` is the key of the entry without which this one cannot be used.
+    `hangs_on` is the key of the entry without which this one cannot be used. An entry that is kept by hand carries who
+    vouched for it last, and when.
     """
 
     id: UUID
@@ -343,6 +379,8 @@ class Entry:
     first_seen: datetime | None = None
     last_seen: datetime | None = None
     ended_at: datetime | None = None
+    vouched_at: datetime | None = None
+    vouched_by: str = ""
     version: int = 1
 
     @property

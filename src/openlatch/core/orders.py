@@ -213,6 +213,7 @@ def plan_end(
     abilities: Abilities,
     neighbours: Sequence[Entry],
     places: Mapping[UUID, str],
+    by_hand: bool = False,
 ) -> Plan:
     """Plan the end of an entry.
 
@@ -226,6 +227,12 @@ def plan_end(
             next_step="There is nothing left to take back.",
             entry=entry.ref,
             end_reason=str(entry.end_reason),
+        )
+    if by_hand:
+        raise Conflict(
+            f"{provider} is kept by hand: nothing here can reach it. Nothing was changed.",
+            next_step=f"End it at {provider} itself, then say that it is gone.",
+            entry=entry.ref,
         )
     if entry.kind not in abilities.ends:
         raise Conflict(

@@ -431,6 +431,8 @@ def _entry(
         network=observed.network,
         first_seen=before.first_seen if before else now,
         last_seen=now,
+        vouched_at=before.vouched_at if before else None,
+        vouched_by=before.vouched_by if before else "",
         version=before.version if before else 1,
     )
 

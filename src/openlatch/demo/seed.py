@@ -44,4 +44,4 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...]) -> None
         added = [people.add_first(call, name, addresses[name], Role(role), PASSWORD) for name, role in SIGN_INS]
         owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE), now)
         for one in outside:
-            providers.add(owner, one.name, one.connector, one.settings, one.secret, 15, 60, 30)
+            providers.add(owner, one.name, one.connector, one.settings, one.secret, 15, 60, 30, 90)

@@ -19,7 +19,7 @@ from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
 
-__all__ = ["Sight", "Wanted", "browse", "export", "show", "summary", "used_lately", "words"]
+__all__ = ["Sight", "Wanted", "browse", "export", "show", "sight", "summary", "words"]
 
 Word = TypeVar("Word", bound=StrEnum)
 
@@ -54,9 +54,18 @@ class Sight:
     order: Order | None = None
     used: tuple[Power, ...] | None = None
     """the powers that were used within the limit for unused access; None where the provider does not tell"""
+    worn_off: bool = False
+    """whether it is kept by hand, and nobody has vouched for it lately"""
 
 
-def used_lately(call: Call, entry: Entry) -> tuple[Power, ...] | None:
+def sight(call: Call, listed: Listed, flags: tuple[Flag, ...] = (), order: Order | None = None) -> Sight:
+    """Return an entry with what a person sees beside it now."""
+    entry = listed.entry
+    worn_off = listed.provider.worn_off(entry.vouched_at, call.now)
+    return Sight(listed, flags, order, _used_lately(call, entry), worn_off)
+
+
+def _used_lately(call: Call, entry: Entry) -> tuple[Power, ...] | None:
     """Return the powers of an entry that were used within the holder's limit."""
     return entry.used_since(call.now - timedelta(days=call.tx.workspace.unused_days))
 
@@ -72,7 +81,7 @@ def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None)
     flags: dict[UUID, list[Flag]] = {}
     for flag in call.tx.flags.standing([listed.entry.id for listed in page.items]):
         flags.setdefault(flag.entry_id, []).append(flag)
-    sights = (Sight(one, tuple(flags.get(one.entry.id, ())), used=used_lately(call, one.entry)) for one in page.items)
+    sights = (sight(call, one, tuple(flags.get(one.entry.id, ()))) for one in page.items)
     return Page(tuple(sights), page.next)
 
 
@@ -99,7 +108,7 @@ def show(call: Call, text: str) -> Sight:
     """One entry, by id or short form, with its flags and its latest order."""
     listed = call.tx.entries.find(text, _own(call))
     flags, order = call.tx.flags.standing([listed.entry.id]), call.tx.orders.latest_for(listed.entry.id)
-    return Sight(listed, flags, order, used_lately(call, listed.entry))
+    return sight(call, listed, flags, order)
 
 
 def _own(call: Call) -> UUID | None:

@@ -289,6 +289,7 @@ def _plan(call: Call, entry: Entry) -> PlanSight:
         abilities=provider.abilities,
         neighbours=neighbours,
         places=tx.accounts.names({n.account_id for n in neighbours}),
+        by_hand=provider.by_hand,
     )
     return PlanSight(made, entry, party, account, provider)
 
@@ -298,4 +299,4 @@ def _sight(call: Call, order: Order) -> OrderSight:
 
 
 def _seen(order: Order, listed: Listed) -> OrderSight:
-    return OrderSight(order, listed.entry, listed.party, listed.account, listed.provider)
+    return OrderSight(order, listed.entry, listed.party, listed.account, listed.provider.name)

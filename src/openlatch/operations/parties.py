@@ -10,7 +10,7 @@ from openlatch.core.model import Party
 from openlatch.core.powers import Power
 from openlatch.core.reach import Cut, Graph, Link, idle_ends, smallest_cut
 from openlatch.core.reach import reach as reach_of
-from openlatch.operations.entries import Sight, used_lately, words
+from openlatch.operations.entries import Sight, sight, words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
@@ -70,7 +70,7 @@ def reach(call: Call, text: str) -> ReachSight:
         party,
         tuple(
             ChainSight(
-                Sight(listed[chain.entry.id], (), used=used_lately(call, chain.entry)),
+                sight(call, listed[chain.entry.id]),
                 tuple((link, teams[link.as_party]) for link in chain.links),
                 party.id in idle_ends(graph, chain.entry),
             )

@@ -2,26 +2,46 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections import Counter
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, replace
 
 from openlatch.core.model import Provider, Reading
+from openlatch.errors import Invalid
 from openlatch.operations.gate import Call, operation
 
-__all__ = ["add", "browse", "show"]
+__all__ = ["ProviderSight", "add", "browse", "show"]
+
+
+@dataclass(frozen=True, slots=True)
+class ProviderSight:
+    """A provider with its latest reading; `worn_off` counts entries that nobody has vouched for lately."""
+
+    provider: Provider
+    latest: Reading | None = None
+    worn_off: int = 0
 
 
 @operation("providers.browse")
-def browse(call: Call) -> tuple[tuple[Provider, Reading | None], ...]:
-    """Every provider, with its latest reading."""
-    latest = call.tx.readings.latest()
-    return tuple((provider, latest.get(provider.id)) for provider in call.tx.providers.all())
+def browse(call: Call) -> tuple[ProviderSight, ...]:
+    """Every provider, and how fresh what is known of it is."""
+    return _sights(call, call.tx.providers.all())
 
 
 @operation("providers.show")
-def show(call: Call, text: str) -> tuple[Provider, Reading | None]:
-    """One provider, by id, short form or name, with its latest reading."""
-    provider = call.tx.providers.find(text)
-    return provider, call.tx.readings.latest().get(provider.id)
+def show(call: Call, text: str) -> ProviderSight:
+    """One provider, by id, short form or name."""
+    return _sights(call, [call.tx.providers.find(text)])[0]
+
+
+def _sights(call: Call, providers: Iterable[Provider]) -> tuple[ProviderSight, ...]:
+    latest, found = call.tx.readings.latest(), {provider.id: provider for provider in providers}
+    worn_off = Counter(
+        provider_id
+        for provider_id, vouched_at in call.tx.entries.vouched()
+        if provider_id in found and found[provider_id].worn_off(vouched_at, call.now)
+    )
+    return tuple(ProviderSight(one, latest.get(one.id), worn_off[one.id]) for one in found.values())
 
 
 @operation("providers.add")
@@ -34,12 +54,24 @@ def add(
     read_every: int,
     stale_after: int,
     most_gone: int,
+    vouch_days: int,
 ) -> Provider:
-    """Add a provider; it is read for the first time at once. Wrong settings change nothing."""
-    call.services.connector(connector, settings, secret)
+    """Add a provider; it is read for the first time at once. Wrong settings change nothing.
+
+    With the connector `by-hand` there is nothing to read: its entries are kept by people.
+    """
     provider = Provider(
-        call.services.new_id(), name, connector, settings, read_every, stale_after, most_gone, next_reading=call.now
+        call.services.new_id(), name, connector, settings, read_every, stale_after, most_gone, vouch_days
     )
+    if provider.by_hand and (settings or secret):
+        raise Invalid(
+            "A provider that is kept by hand has neither settings nor a secret. Nothing was added.",
+            next_step="Leave both out.",
+            errors=[{"at": "settings", "problem": "not for a provider kept by hand"}],
+        )
+    if not provider.by_hand:
+        call.services.connector(connector, settings, secret)
+        provider = replace(provider, next_reading=call.now)
     call.tx.providers.add(provider, call.services.vault.close(secret))
     call.log("provider.added", "provider", provider.id, name=name, connector=connector, settings=dict(settings))
     return provider

@@ -15,11 +15,12 @@ from openlatch.core.ledger import Event
 from openlatch.core.model import Abilities, Entry, Provider, Reading, ReadingOutcome, ReadingState, normal_address
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import Changes, Held, Identifier, Observation, complaints, reconcile, withheld
+from openlatch.errors import Conflict
 from openlatch.operations import flags, levels
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
 
-__all__ = ["TASK", "Work", "apply", "begin", "browse", "conclude", "progress", "queue", "show", "start"]
+__all__ = ["TASK", "Work", "apply", "begin", "browse", "conclude", "preview", "progress", "queue", "show", "start"]
 
 TASK = "openlatch.read"
 LOST = timedelta(hours=2)
@@ -44,6 +45,12 @@ def start(call: Call, text: str, *, accept_loss: bool) -> tuple[Reading, bool]:
     With `accept_loss`, whatever it no longer shows has ended, however much that is.
     """
     provider = call.tx.providers.find(text)
+    if provider.by_hand:
+        raise Conflict(
+            f"{provider.name} is kept by hand: there is nothing that could be read.",
+            next_step="Look at it yourself, then vouch for what is still there, or import your list again.",
+            provider=provider.name,
+        )
     reading, new = queue(call, provider, accept_loss=accept_loss)
     if accept_loss and not new:
         call.tx.readings.accept_loss(reading.id)
@@ -140,6 +147,11 @@ def apply(
 ) -> Changes:
     """Bring the inventory to what was observed (of one party only, with `subject`), with its log and its flags."""
     return _store(call, _held(call, provider_id, observation, subject), observation, evidence=evidence, subject=subject)
+
+
+def preview(call: Call, provider_id: UUID, observation: Observation) -> Changes:
+    """Return what an observation would change, and change nothing."""
+    return reconcile(_held(call, provider_id, observation), observation, now=call.now, new_id=call.services.new_id)
 
 
 def _held(call: Call, provider_id: UUID, observation: Observation, subject: str | None = None) -> Held:

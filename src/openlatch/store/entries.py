@@ -11,13 +11,14 @@ from uuid import UUID
 from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, update
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, State
+from openlatch.core.model import BY_HAND, Account, Dependency, EndReason, Entry, Kind, Party, Provider, State
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import Changed, Invalid
 from openlatch.store.accounts import to_account
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.parties import party_matches, to_party
+from openlatch.store.providers import to_provider
 from openlatch.store.tables import AccountRow, EntryRow, FlagRow, OrderRow, PartyRow, ProviderRow
 
 __all__ = ["SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
@@ -49,7 +50,7 @@ class Listed:
     entry: Entry
     party: Party
     account: Account
-    provider: str
+    provider: Provider
     severity: int
     outside: bool
 
@@ -116,6 +117,8 @@ def to_entry(row: EntryRow) -> Entry:
         first_seen=row.first_seen,
         last_seen=row.last_seen,
         ended_at=row.ended_at,
+        vouched_at=row.vouched_at,
+        vouched_by=row.vouched_by,
         version=row.version,
     )
 
@@ -185,6 +188,8 @@ def _values(entry: Entry) -> dict[str, Any]:
         "first_seen": entry.first_seen,
         "last_seen": entry.last_seen,
         "ended_at": entry.ended_at,
+        "vouched_at": entry.vouched_at,
+        "vouched_by": entry.vouched_by,
         "version": entry.version,
     }
 
@@ -218,6 +223,20 @@ class Entries(Noun):
     def seen(self, entries: Iterable[Entry], now: datetime) -> None:
         ids = [e.id for e in entries]
         self._session.execute(update(EntryRow).where(EntryRow.id == func.any(ids)).values(last_seen=now))
+
+    def vouch(self, ids: Iterable[UUID], by: str, at: datetime) -> None:
+        """Record that somebody vouched for these entries."""
+        chosen = EntryRow.id == func.any(list(ids))
+        self._session.execute(update(EntryRow).where(chosen).values(vouched_at=at, vouched_by=by))
+
+    def vouched(self) -> tuple[tuple[UUID, datetime | None], ...]:
+        """Return for every standing entry that is kept by hand its provider, and when it was last vouched for."""
+        query = (
+            select(EntryRow.provider_id, EntryRow.vouched_at)
+            .join(ProviderRow, ProviderRow.id == EntryRow.provider_id)
+            .where(EntryRow.state != State.ENDED.value, ProviderRow.connector == BY_HAND)
+        )
+        return tuple((row.provider_id, row.vouched_at) for row in self._session.execute(query))
 
     def mark(self, marks: Iterable[tuple[UUID, int, bool]]) -> None:
         """Keep beside entries what their flags and their party say: (id, worst severity's rank, outside)."""
@@ -303,7 +322,7 @@ class Entries(Noun):
 
 def _listing(wanted: EntryFilter) -> Any:
     query: Any = (
-        select(EntryRow, PartyRow, AccountRow, ProviderRow.name.label("provider_name"))
+        select(EntryRow, PartyRow, AccountRow, ProviderRow)
         .join(PartyRow, and_(PartyRow.workspace_id == EntryRow.workspace_id, PartyRow.id == EntryRow.party_id))
         .join(AccountRow, and_(AccountRow.workspace_id == EntryRow.workspace_id, AccountRow.id == EntryRow.account_id))
         .join(
@@ -360,4 +379,6 @@ def _listing(wanted: EntryFilter) -> Any:
 
 def _listed(row: Any) -> Listed:
     entry, party, account, provider = row[:4]
-    return Listed(to_entry(entry), to_party(party), to_account(account), provider, entry.severity, entry.outside)
+    return Listed(
+        to_entry(entry), to_party(party), to_account(account), to_provider(provider), entry.severity, entry.outside
+    )

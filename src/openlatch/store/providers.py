@@ -16,10 +16,10 @@ from openlatch.errors import Conflict
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.tables import ProviderRow
 
-__all__ = ["Providers"]
+__all__ = ["Providers", "to_provider"]
 
 
-def _provider(row: ProviderRow) -> Provider:
+def to_provider(row: ProviderRow) -> Provider:
     return Provider(
         row.id,
         row.name,
@@ -28,6 +28,7 @@ def _provider(row: ProviderRow) -> Provider:
         row.read_every,
         row.stale_after,
         row.most_gone,
+        row.vouch_days,
         Abilities(
             frozenset(Kind(k) for k in row.abilities["lists"]),
             frozenset(Kind(k) for k in row.abilities["ends"]),
@@ -69,6 +70,7 @@ class Providers(Noun):
                         read_every=provider.read_every,
                         stale_after=provider.stale_after,
                         most_gone=provider.most_gone,
+                        vouch_days=provider.vouch_days,
                         abilities=_abilities(provider.abilities),
                         next_reading=provider.next_reading,
                     )
@@ -80,13 +82,13 @@ class Providers(Noun):
             ) from error
 
     def all(self) -> tuple[Provider, ...]:
-        return tuple(_provider(row) for row in self._session.scalars(select(ProviderRow).order_by(ProviderRow.name)))
+        return tuple(to_provider(row) for row in self._session.scalars(select(ProviderRow).order_by(ProviderRow.name)))
 
     def get(self, provider_id: UUID) -> Provider:
         row = self._session.get(ProviderRow, (self._workspace_id, provider_id), populate_existing=True)
         if row is None:
             raise missing("provider", provider_id)
-        return _provider(row)
+        return to_provider(row)
 
     def find(self, text: str) -> Provider:
         """Return the provider that a person means: by id, short form, or name."""
@@ -110,7 +112,7 @@ class Providers(Noun):
 
     def due(self, now: datetime) -> tuple[Provider, ...]:
         rows = self._session.scalars(select(ProviderRow).where(ProviderRow.next_reading <= now))
-        return tuple(_provider(row) for row in rows)
+        return tuple(to_provider(row) for row in rows)
 
     def read(
         self, provider_id: UUID, next_reading: datetime, complete: datetime | None, abilities: Abilities | None

@@ -90,6 +90,7 @@ class ProviderRow(Owned):
     read_every: Mapped[int]
     stale_after: Mapped[int]
     most_gone: Mapped[int]
+    vouch_days: Mapped[int]
     abilities: Mapped[dict[str, Any]]
     last_complete: Mapped[datetime | None]
     next_reading: Mapped[datetime | None]
@@ -180,6 +181,8 @@ class EntryRow(Owned):
     first_seen: Mapped[datetime | None]
     last_seen: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
+    vouched_at: Mapped[datetime | None]
+    vouched_by: Mapped[str]
     version: Mapped[int]
     severity: Mapped[int] = mapped_column(SmallInteger)
     """the worst standing flag's rank, 0 for none; kept beside the entry so that a list can sort by it"""

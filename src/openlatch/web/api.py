@@ -37,6 +37,7 @@ __all__ = [
     "Download",
     "Route",
     "Routes",
+    "Upload",
     "backend",
     "bearer",
     "bind",
@@ -85,6 +86,8 @@ class Route:
     tag: str
     files: tuple[str, ...] = ()
     """the content types of the files that it answers, instead of a message"""
+    takes: tuple[str, ...] = ()
+    """the content types of the file that it takes, instead of a message"""
 
     @property
     def summary(self) -> str:
@@ -102,6 +105,14 @@ class Download:
     content: bytes
     content_type: str
     name: str
+
+
+@dataclass(frozen=True, slots=True)
+class Upload:
+    """A file that was sent instead of a message; its type is one that the route takes."""
+
+    content: bytes
+    content_type: str
 
 
 class Routes:
@@ -122,11 +133,14 @@ class Routes:
         status: int = 200,
         public: bool = False,
         files: tuple[str, ...] = (),
+        takes: tuple[str, ...] = (),
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
-        """Declare a route. Its function is given `call` (unless public), what the path holds, `query` and `body`."""
+        """Declare a route. Its function is given `call` (unless public), what the path holds, `query`, and `body` or
+        `upload`.
+        """
 
         def declare(function: Callable[..., Any]) -> Callable[..., Any]:
-            self.all.append(Route(method, rule, function, returns, query, body, status, public, self.tag, files))
+            self.all.append(Route(method, rule, function, returns, query, body, status, public, self.tag, files, takes))
             return function
 
         return declare
@@ -180,6 +194,8 @@ def _arguments(route: Route, path: dict[str, Any]) -> dict[str, Any]:
         raise _unknown(sorted(request.args), "query")
     if route.body is not None:
         arguments["body"] = _body(route.body)
+    if route.takes:
+        arguments["upload"] = _upload(route.takes)
     return arguments
 
 
@@ -271,6 +287,15 @@ def _body(model: type[BaseModel]) -> BaseModel:
     except (ValueError, RecursionError) as error:
         raise Malformed("The request's JSON cannot be read. Nothing was changed.", next_step="Check it.") from error
     return _checked(model, content, "body")
+
+
+def _upload(takes: tuple[str, ...]) -> Upload:
+    if request.mimetype not in takes:
+        raise Malformed(
+            f"A file of the type “{request.mimetype or 'unknown'}” cannot be read here. Nothing was changed.",
+            next_step=f"Send one of: {', '.join(takes)}.",
+        )
+    return Upload(request.get_data(), request.mimetype)
 
 
 def _checked(model: type[BaseModel], content: Any, part: str) -> BaseModel:

@@ -86,6 +86,8 @@ def _operation(route: Route) -> dict[str, Any]:
     }
     if route.body is not None:
         described["requestBody"] = {"required": True, "content": {"application/json": {"schema": _ref(route.body)}}}
+    if route.takes:
+        described["requestBody"] = {"required": True, "content": {kind: {} for kind in route.takes}}
     return described
 
 

@@ -8,13 +8,16 @@ from uuid import UUID
 
 from openlatch.core import model
 from openlatch.core.ids import ref_of
+from openlatch.core.imports import FIELDS
 from openlatch.core.orders import TABLE, Move, Order
 from openlatch.core.reach import Link
 from openlatch.core.rules import RULES, Flag
 from openlatch.operations.entries import Sight
+from openlatch.operations.hand import ImportSight
 from openlatch.operations.levels import WordSight
 from openlatch.operations.orders import OrderSight, PlanSight
 from openlatch.operations.parties import CutSight, ReachSight
+from openlatch.operations.providers import ProviderSight
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent
 from openlatch.store.people import Token
@@ -26,6 +29,7 @@ __all__ = [
     "entry",
     "event",
     "flag",
+    "imported",
     "level",
     "order",
     "party",
@@ -83,7 +87,8 @@ def reading(r: model.Reading) -> wire.Reading:
     )
 
 
-def provider(p: model.Provider, latest: model.Reading | None, now: datetime) -> wire.Provider:
+def provider(sight: ProviderSight, now: datetime) -> wire.Provider:
+    p, latest = sight.provider, sight.latest
     return wire.Provider(
         id=p.id,
         ref=p.ref,
@@ -95,6 +100,9 @@ def provider(p: model.Provider, latest: model.Reading | None, now: datetime) -> 
         most_gone=p.most_gone,
         last_complete=p.last_complete,
         stale=p.stale(now),
+        by_hand=p.by_hand,
+        vouch_days=p.vouch_days,
+        worn_off=sight.worn_off,
         abilities=wire.Abilities(
             lists=[k.value for k in model.Kind if k in p.abilities.lists],
             ends=[k.value for k in model.Kind if k in p.abilities.ends],
@@ -175,11 +183,11 @@ def flag(f: Flag, listed: Listed) -> wire.Flag:
 def entry(sight: Sight) -> wire.Entry:
     listed = sight.listed
     e, a = listed.entry, listed.account
-    by = OrderSight(sight.order, e, listed.party, a, listed.provider) if sight.order else None
+    by = OrderSight(sight.order, e, listed.party, a, listed.provider.name) if sight.order else None
     return wire.Entry(
         id=e.id,
         ref=e.ref,
-        provider=wire.Ref(id=e.provider_id, ref=ref_of(e.provider_id), name=listed.provider),
+        provider=wire.Ref(id=e.provider_id, ref=ref_of(e.provider_id), name=listed.provider.name),
         account=wire.Ref(id=a.id, ref=a.ref, name=a.name),
         party=party(listed.party, listed.outside),
         kind=e.kind.value,
@@ -199,18 +207,41 @@ def entry(sight: Sight) -> wire.Entry:
         use_known=e.use_known,
         ends_at=e.ends_at,
         end_unknown=e.end_unknown,
-        hours=None if e.hours is None else wire.Hours(zone=e.hours.zone, text=str(e.hours)),
+        hours=None if e.hours is None else wire.Hours(zone=e.hours.zone, text=str(e.hours), written=e.hours.written()),
         reviewed_at=list(e.reviewed_at),
         basis=e.basis,
+        hangs_on=e.hangs_on,
         dependencies=[wire.Dependency(kind=d.kind, what=d.what, next_at=d.next_at) for d in e.dependencies],
         device=e.device,
         network=e.network,
         first_seen=e.first_seen,
         last_seen=e.last_seen,
         ended_at=e.ended_at,
+        vouched=_vouched(sight),
+        by_hand=listed.provider.by_hand,
         key=e.key,
         flags=[flag(f, listed) for f in sight.flags],
         order=order(by) if by else None,
+    )
+
+
+def _vouched(sight: Sight) -> wire.Vouched | None:
+    e = sight.listed.entry
+    return None if e.vouched_at is None else wire.Vouched(at=e.vouched_at, by=e.vouched_by, worn_off=sight.worn_off)
+
+
+def imported(sight: ImportSight) -> wire.ImportOutcome:
+    return wire.ImportOutcome(
+        done=sight.done,
+        counts=dict(sight.counts),
+        columns=[
+            wire.ImportColumn(header=header, field=name, derived=header in sight.derived)
+            for header, name in sight.imported.columns.items()
+        ],
+        complaints=[
+            wire.Complaint(line=c.line, column=c.column, problem=c.problem) for c in sight.imported.complaints[:500]
+        ],
+        fields=dict(FIELDS),
     )
 
 

@@ -9,10 +9,12 @@ from uuid import UUID
 from pydantic import AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
 
 __all__ = [
+    "LISTS",
     "Abilities",
     "Account",
     "AccountList",
     "Chain",
+    "Complaint",
     "Consequence",
     "Cut",
     "CutPiece",
@@ -28,8 +30,13 @@ __all__ = [
     "Flag",
     "FlagList",
     "FlagQuery",
+    "GoneWish",
     "Hours",
     "Hurt",
+    "ImportColumn",
+    "ImportOutcome",
+    "ImportQuery",
+    "KeptEntry",
     "Level",
     "LevelCorrection",
     "LevelList",
@@ -68,6 +75,7 @@ __all__ = [
     "TokenList",
     "TokenSecret",
     "Via",
+    "Vouched",
     "Workspace",
 ]
 
@@ -282,10 +290,14 @@ class Hours(Sent):
 
     zone: str
     text: str
+    written: Annotated[str, Field(description="as a list that is imported has them")]
 
 
 class Provider(Sent):
-    """An outside service, and how fresh what is known of it is; durations are minutes."""
+    """An outside service, and how fresh what is known of it is; durations are minutes.
+
+    One that is kept `by_hand` is never read; `worn_off` of its entries nobody has vouched for in `vouch_days`.
+    """
 
     id: UUID
     ref: str
@@ -298,6 +310,9 @@ class Provider(Sent):
     last_complete: datetime | None
     stale: bool
     abilities: Abilities
+    by_hand: bool
+    vouch_days: int
+    worn_off: int
     latest: Reading | None
 
 
@@ -311,12 +326,91 @@ class NewProvider(Taken):
     read_every: Annotated[int, Field(ge=1, le=10080)] = 15
     stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
     most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] = 30
+    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] = 90
 
 
 class ReadingWish(Taken):
     """How a provider is to be read; with `accept_loss`, whatever it no longer shows has ended."""
 
     accept_loss: bool = False
+
+
+LISTS = {
+    "csv": "text/csv",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+"""The content types of lists that can be imported, by the ends of their files' names."""
+
+
+class ImportQuery(Taken):
+    """How a list is to be taken."""
+
+    dry_run: bool = True
+    columns: Annotated[
+        str,
+        Field(max_length=10000, description='fields by header as JSON, such as {"Who": "party"}; "" leaves one out'),
+    ] = ""
+
+
+class Complaint(Sent):
+    """What is wrong with a list; `line` 1 is the header, 0 the file itself."""
+
+    line: int
+    column: str
+    problem: str
+
+
+class ImportColumn(Sent):
+    """How a column was taken: as which field (empty: left out), or `derived`: worked out, and so left out."""
+
+    header: str
+    field: str
+    derived: bool
+
+
+class ImportOutcome(Sent):
+    """What an import changed, or with a dry run would change; with complaints it changed nothing."""
+
+    done: bool
+    counts: dict[str, int]
+    columns: list[ImportColumn]
+    complaints: list[Complaint]
+    fields: dict[str, str]
+
+
+class KeptEntry(Taken):
+    """An entry to keep by hand; one of the same key, or of the same kind, account and party, is corrected by it."""
+
+    account: Text
+    party: Search = ""
+    addresses: list[Text] = []
+    party_kind: Literal["person", "team", "app", "anyone"] = "person"
+    party_status: Literal["current", "left", "unknown"] = "unknown"
+    kind: KindWord = "delegate"
+    level: Search = ""
+    powers: list[PowerWord] | None = None
+    permissions: list[Text] = []
+    resources: list[Text] = []
+    given_at: AwareDatetime | None = None
+    given_by: Search = ""
+    last_used: AwareDatetime | None = None
+    ends_at: AwareDatetime | None = None
+    basis: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
+    key: Search = ""
+
+
+class Vouched(Sent):
+    """Who vouched for an entry that is kept by hand, when, and whether that still counts."""
+
+    at: datetime
+    by: str
+    worn_off: bool
+
+
+class GoneWish(Taken):
+    """Why an entry that is kept by hand is known to have ended."""
+
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
 
 
 class Account(Sent):
@@ -408,12 +502,15 @@ class Entry(Sent):
     hours: Hours | None
     reviewed_at: list[datetime]
     basis: str
+    hangs_on: str | None
     dependencies: list[Dependency]
     device: str
     network: str
     first_seen: datetime | None
     last_seen: datetime | None
     ended_at: datetime | None
+    vouched: Vouched | None
+    by_hand: bool
     key: str
     flags: list[Flag]
     order: Order | None = None

@@ -1,39 +1,31 @@
 """Entries as rows of a sheet: one column for each fact, the same in CSV, spreadsheets and on the command line.
 
-Several values in one cell are separated by "; ". Text that a spreadsheet would take for a formula gets an apostrophe
-before it.
+Several values in one cell are separated by "; ", with a backslash before a semicolon that is part of one. Text that a
+spreadsheet would take for a formula gets an apostrophe before it. A list that is imported is written the same way.
 """
 
 from __future__ import annotations
 
+import re
 from datetime import datetime
 
 from openlatch.wire.messages import Entry
 
-__all__ = ["COLUMNS", "defused", "row"]
+__all__ = ["COLUMNS", "defused", "in_cell", "row"]
 
 COLUMNS = (
-    *("id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside"),
-    *("kind", "state", "end_reason", "level", "powers", "used_powers", "unknown", "permissions", "resources"),
-    *(
-        "given_at",
-        "given_by",
-        "accepted_at",
-        "last_used",
-        "use_known",
-        "ends_at",
-        "end_unknown",
-        "hours",
-        "reviewed_at",
-    ),
-    *("basis", "device", "network", "first_seen", "last_seen", "ended_at", "key", "severity", "flags"),
-)
-_FORMULA = ("=", "+", "-", "@", "\t", "\r")
+    "id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside",
+    "publisher", "home", "kind", "state", "end_reason", "level", "powers", "used_powers", "unknown",
+    "permissions", "resources", "given_at", "given_by", "accepted_at", "last_used", "use_known", "uses",
+    "ends_at", "end_unknown", "hours", "reviewed_at", "basis", "hangs_on", "dependencies", "device", "network",
+    "first_seen", "last_seen", "ended_at", "vouched_at", "vouched_by", "key", "severity", "flags",
+)  # fmt: skip
+_FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
 
 
 def defused(text: str) -> str:
     """Return a text that no spreadsheet takes for a formula."""
-    return f"'{text}" if text.startswith(_FORMULA) else text
+    return f"'{text}" if _FORMULA.match(text) else text
 
 
 def row(entry: Entry) -> dict[str, str]:
@@ -47,14 +39,25 @@ def row(entry: Entry) -> dict[str, str]:
         "party_kind": entry.party.kind,
         "party_status": entry.party.status,
         "outside": entry.party.outside,
-        "hours": entry.hours.text if entry.hours else "",
+        "publisher": entry.party.publisher,
+        "home": entry.party.home,
+        "powers": list(entry.powers) if entry.powers or entry.unknown else ["none"],
+        "hours": entry.hours.written if entry.hours else "",
+        "uses": [f"{power} {at.isoformat()}" for power, at in (entry.uses or {}).items()],
+        "dependencies": [
+            f"{d.kind}: {d.what}" + (f" (next {d.next_at.isoformat()})" if d.next_at else "")
+            for d in entry.dependencies
+        ],
+        "vouched_at": entry.vouched.at if entry.vouched else None,
+        "vouched_by": entry.vouched.by if entry.vouched else "",
         "severity": entry.flags[0].severity if entry.flags else "",
         "flags": [flag.reason for flag in entry.flags],
     }
-    return {name: defused(_text(values[name])) for name in COLUMNS}
+    return {name: defused(in_cell(values[name])) for name in COLUMNS}
 
 
-def _text(value: object) -> str:
+def in_cell(value: object) -> str:
+    """Return a value as the text of one cell; unknown is an empty text."""
     if value is None:
         return ""
     if isinstance(value, bool):
@@ -62,5 +65,5 @@ def _text(value: object) -> str:
     if isinstance(value, datetime):
         return value.isoformat()
     if isinstance(value, list):
-        return "; ".join(_text(one) for one in value)
+        return "; ".join(in_cell(one).replace("\\", "\\\\").replace(";", "\\;") for one in value)
     return str(value)

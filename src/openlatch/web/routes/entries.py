@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from openlatch.operations import entries, orders
+from openlatch.operations import entries, hand, orders
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
 from openlatch.web import render
@@ -53,6 +53,18 @@ def export_entries(call: Call, query: wire.ExportQuery) -> Download:
 def get_entry(call: Call, entry: str) -> wire.Entry:
     """One entry, by id or short form, with its flags and its latest order."""
     return render.entry(entries.show(call, entry))
+
+
+@routes.route("POST", "/entries/<entry>/vouch", returns=wire.Entry)
+def vouch_for_entry(call: Call, entry: str) -> wire.Entry:
+    """Vouch for an entry that is kept by hand: it is still there as it is written."""
+    return render.entry(hand.vouch(call, entry))
+
+
+@routes.route("POST", "/entries/<entry>/gone", body=wire.GoneWish, returns=wire.Entry)
+def say_entry_gone(call: Call, entry: str, body: wire.GoneWish) -> wire.Entry:
+    """Say that an entry that is kept by hand has ended at its provider."""
+    return render.entry(hand.gone(call, entry, body.reason))
 
 
 @routes.route("GET", "/entries/<entry>/plan", returns=wire.Plan)

@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from openlatch.core.powers import Power
-from openlatch.operations import levels, providers, readings
+from openlatch.operations import hand, levels, providers, readings
 from openlatch.operations.gate import Call
+from openlatch.operations.providers import ProviderSight
 from openlatch.web import render
-from openlatch.web.api import Answer, Routes
+from openlatch.web.api import Answer, Routes, Upload
+from openlatch.web.files import READABLE, cells, headers
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -17,23 +19,52 @@ routes = Routes("providers")
 @routes.route("GET", "/providers", returns=wire.ProviderList)
 def list_providers(call: Call) -> wire.ProviderList:
     """All providers, and how fresh what is known of each is."""
-    return wire.ProviderList(items=[render.provider(p, latest, call.now) for p, latest in providers.browse(call)])
+    return wire.ProviderList(items=[render.provider(one, call.now) for one in providers.browse(call)])
 
 
 @routes.route("GET", "/providers/<provider>", returns=wire.Provider)
 def get_provider(call: Call, provider: str) -> wire.Provider:
     """One provider, by id, short form or name."""
-    found, latest = providers.show(call, provider)
-    return render.provider(found, latest, call.now)
+    return render.provider(providers.show(call, provider), call.now)
 
 
 @routes.route("POST", "/providers", body=wire.NewProvider, returns=wire.Provider, status=201)
 def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
     """Add a provider, which is read at once for the first time."""
     added = providers.add(
-        call, body.name, body.connector, body.settings, body.secret, body.read_every, body.stale_after, body.most_gone
+        call,
+        body.name,
+        body.connector,
+        body.settings,
+        body.secret,
+        body.read_every,
+        body.stale_after,
+        body.most_gone,
+        body.vouch_days,
     )
-    return render.provider(added, None, call.now)
+    return render.provider(ProviderSight(added), call.now)
+
+
+@routes.route("POST", "/providers/<provider>/entries", body=wire.KeptEntry, returns=wire.Entry)
+def keep_entry(call: Call, provider: str, body: wire.KeptEntry) -> wire.Entry:
+    """Keep an entry of this provider by hand, or correct it; whoever does so vouches for it."""
+    return render.entry(hand.keep(call, provider, cells(body)))
+
+
+@routes.route(
+    "POST",
+    "/providers/<provider>/imports",
+    query=wire.ImportQuery,
+    takes=tuple(READABLE),
+    returns=wire.ImportOutcome,
+)
+def import_list(call: Call, provider: str, query: wire.ImportQuery, upload: Upload) -> wire.ImportOutcome:
+    """Take a list (CSV, or a spreadsheet) into a provider that is kept by hand: all of it, or with a complaint nothing.
+
+    Without `dry_run=false` nothing is changed; the answer says what would be.
+    """
+    rows = READABLE[upload.content_type](upload.content)
+    return render.imported(hand.import_list(call, provider, rows, headers(query.columns), dry_run=query.dry_run))
 
 
 @routes.route("GET", "/providers/<provider>/levels", returns=wire.LevelList)

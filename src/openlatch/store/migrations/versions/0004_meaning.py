@@ -1,4 +1,4 @@
-"""What providers' words mean, hours, when each power was used, and who publishes an app."""
+"""What providers' words mean, hours, when each power was used, who publishes an app, and vouching."""
 
 from alembic import op
 
@@ -15,12 +15,15 @@ def upgrade() -> None:
             add column uses jsonb,
             add column stated text[],
             add column unknown text[] not null default '{}',
-            add column hours jsonb
+            add column hours jsonb,
+            add column vouched_at timestamptz,
+            add column vouched_by text not null default ''
     """)
     op.execute("update entries set stated = powers")
     op.execute(
         "alter table parties add column publisher text not null default '', add column home text not null default ''"
     )
+    op.execute("alter table providers add column vouch_days integer not null default 90 check (vouch_days > 0)")
     op.execute("""
         update providers set abilities = jsonb_build_object(
             'lists', abilities->'ends', 'ends', abilities->'ends', 'at_once', abilities->'at_once',

@@ -1,0 +1,140 @@
+"""What is kept by hand, for providers that nothing can read: entries, whole lists, vouching, and what is gone."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from uuid import UUID
+
+from openlatch.core.imports import DERIVED, Imported, read_rows
+from openlatch.core.model import EndReason, Entry, Provider, State
+from openlatch.core.reconcile import Changes, complaints
+from openlatch.errors import Conflict, Invalid
+from openlatch.operations import entries, flags, readings
+from openlatch.operations.entries import Sight
+from openlatch.operations.gate import Call, operation
+
+__all__ = ["ImportSight", "gone", "import_list", "keep", "vouch"]
+
+Rows = Sequence[tuple[int, Sequence[str]]]
+
+
+@dataclass(frozen=True, slots=True)
+class ImportSight:
+    """What an import changed, or would change; with complaints it changed nothing.
+
+    `columns` says of every header which field it is; the headers in `derived` are left out because what is in them is
+    worked out, the others without a field because nobody knows what they are.
+    """
+
+    imported: Imported
+    counts: Mapping[str, int]
+    done: bool
+
+    @property
+    def derived(self) -> tuple[str, ...]:
+        return tuple(h for h, name in self.imported.columns.items() if not name and h.casefold() in DERIVED)
+
+
+@operation("hand.import_list")
+def import_list(call: Call, provider: str, rows: Rows, columns: Mapping[str, str], *, dry_run: bool) -> ImportSight:
+    """Take a list into a provider that is kept by hand: all of it, or with one complaint nothing.
+
+    What is in the list counts as vouched for by whoever imports it; what is not in it stays as it was.
+    """
+    found = _by_hand(call, provider)
+    imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name, columns=columns)
+    if imported.complaints:
+        return ImportSight(imported, {}, done=False)
+    changes = readings.preview(call, found.id, imported.observation)
+    if not dry_run:
+        changes = _take(call, found, imported, f"a list, imported by {call.actor.name}")
+        call.log("provider.imported", "provider", found.id, **_counts(changes))
+    return ImportSight(imported, _counts(changes), done=not dry_run)
+
+
+@operation("hand.keep")
+def keep(call: Call, provider: str, fields: Mapping[str, str]) -> Sight:
+    """Keep one entry by hand, or correct the one of the same key; `fields` are those of an imported line."""
+    found = _by_hand(call, provider)
+    rows = ((1, tuple(fields)), (2, tuple(fields.values())))
+    imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name)
+    if imported.complaints:
+        first = imported.complaints[0]
+        raise Invalid(
+            f"{first.column or 'The entry'}: {first.problem}. Nothing was changed.",
+            next_step="Correct it and send it again.",
+            errors=[{"at": c.column or "body", "problem": c.problem} for c in imported.complaints],
+        )
+    changes = _take(call, found, imported, f"kept by hand by {call.actor.name}")
+    return entries.show(call, str(_all(changes)[0].id))
+
+
+@operation("hand.vouch")
+def vouch(call: Call, text: str) -> Sight:
+    """Say that an entry that is kept by hand is still there as it is written."""
+    entry = _kept(call, text)
+    _vouch(call, [entry])
+    return entries.show(call, str(entry.id))
+
+
+@operation("hand.gone")
+def gone(call: Call, text: str, reason: str) -> Sight:
+    """Say that an entry that is kept by hand has ended at its provider."""
+    entry = _kept(call, text)
+    ended = replace(entry, state=State.ENDED, end_reason=EndReason.GONE, ended_at=call.now, version=entry.version + 1)
+    call.tx.entries.save(ended)
+    said = {"evidence": f"said by {call.actor.name}", "said": reason}
+    call.log("entry.ended", "entry", entry.id, reason=str(ended.end_reason), **said)
+    flags.evaluate(call, [ended])
+    return entries.show(call, str(entry.id))
+
+
+def _by_hand(call: Call, text: str) -> Provider:
+    provider = call.tx.providers.find(text)
+    if not provider.by_hand:
+        raise Conflict(
+            f"{provider.name} is read by the connector “{provider.connector}”, not kept by hand. Nothing was changed.",
+            next_step="Change it at the provider, then read it again; or add a provider with the connector by-hand.",
+            provider=provider.name,
+        )
+    return provider
+
+
+def _kept(call: Call, text: str) -> Entry:
+    entry = call.tx.entries.lock(call.tx.entries.find(text).entry.id)
+    _by_hand(call, str(entry.provider_id))
+    if not entry.stands:
+        raise Conflict(
+            f"Entry {entry.ref} has ended already ({entry.end_reason}). Nothing was changed.",
+            next_step="If it is there again, keep it as a new entry.",
+            entry=entry.ref,
+        )
+    return entry
+
+
+def _take(call: Call, provider: Provider, imported: Imported, evidence: str) -> Changes:
+    wrong = complaints(imported.observation)
+    if wrong:
+        raise Invalid(f"{wrong[0]}. Nothing was changed.", next_step="Correct the list and import it again.")
+    changes = readings.apply(call, provider.id, imported.observation, evidence=evidence)
+    _vouch(call, _all(changes))
+    return changes
+
+
+def _vouch(call: Call, kept: Sequence[Entry]) -> None:
+    ids: list[UUID] = [entry.id for entry in kept]
+    call.tx.entries.vouch(ids, call.actor.name, call.now)
+    call.log_all(call.event("entry.vouched", "entry", entry_id) for entry_id in ids)
+
+
+def _all(changes: Changes) -> tuple[Entry, ...]:
+    return (*changes.new_entries, *(after for _, after in changes.changed_entries), *changes.unchanged)
+
+
+def _counts(changes: Changes) -> dict[str, int]:
+    return {
+        "new": len(changes.new_entries),
+        "changed": len(changes.changed_entries),
+        "unchanged": len(changes.unchanged),
+    }

@@ -1,0 +1,101 @@
+"""Lists kept by people: every complaint names its line, one complaint takes nothing, and a round trip loses nothing."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from datetime import UTC, datetime
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.hours import Hours, Window
+from openlatch.core.imports import FIELDS, Imported, cut_apart, put_together, read_rows
+from openlatch.core.model import Dependency
+from openlatch.core.powers import Power
+
+HEADER = ("Account", "Who", "E-mail", "Role", "Until", "Powers", "Favourite star")
+LINE = ("Newsletter", "Orla Finch", "orla.finch@kestrelridge.example", "editor", "2026-05-10", "view, edit", "Vega")
+
+
+def taken(*lines: Sequence[str], header: Sequence[str] = HEADER, columns: dict[str, str] | None = None) -> Imported:
+    return read_rows(list(enumerate((header, *lines), 1)), zone="Europe/London", provider="Letter", columns=columns)
+
+
+def test_a_sheet_as_people_keep_it_is_understood() -> None:
+    found = taken(LINE)
+    (entry,) = found.observation.entries
+    assert (entry.account, entry.party, entry.level) == ("Newsletter", LINE[2], "editor")
+    assert entry.powers == (Power.VIEW, Power.EDIT)
+    assert entry.ends_at == datetime(2026, 5, 10, 23, tzinfo=UTC), "the last day is meant to its end, in London"
+    assert found.columns["Favourite star"] == ""
+    assert found.observation.outcome == "partial", "what is not in the list is not thereby gone"
+
+
+@pytest.mark.parametrize(
+    ("column", "value", "problem"),
+    [
+        ("Until", "05/10/2026", "2026-05-10"),
+        ("Until", "2026-02-30", "2026-05-10"),
+        ("Powers", "view, fly", "“fly” is not a power"),
+        ("Account", "", "no account"),
+        ("Role", "x" * 10_001, "10001 letters"),
+        ("Role", "a\x00b", "NUL"),
+    ],
+)
+def test_a_complaint_names_its_line_and_column_and_takes_nothing(column: str, value: str, problem: str) -> None:
+    bad = tuple(value if name == column else cell for name, cell in zip(HEADER, LINE, strict=True))
+    found = taken(("Newsletter", "Dov Finch", "dov.finch@kestrelridge.example", *LINE[3:]), bad)
+    assert found.observation.entries == ()
+    assert [(c.line, c.column) for c in found.complaints] == [(3, column)]
+    assert problem in found.complaints[0].problem
+
+
+def test_what_cannot_be_told_apart_is_a_complaint() -> None:
+    assert "same access as line 2" in taken(LINE, LINE).complaints[0].problem
+    assert "taken for party" in taken(header=("Account", "Who", "Name")).complaints[0].problem
+    assert "same name" in taken(header=("Account", "Who", "Who")).complaints[0].problem
+    assert "no column is the account's name" in taken(header=("Who",)).complaints[0].problem
+    assert "not of Letter" in taken((*LINE[:6], "Ticket Desk"), header=(*HEADER[:6], "provider")).complaints[0].problem
+    assert "it has 8 cells" in taken((*LINE, "more")).complaints[0].problem
+    assert "no such column" in taken(LINE, columns={"Whom": "party"}).complaints[0].problem
+    assert "is not a field" in taken(LINE, columns={"Who": "owner"}).complaints[0].problem
+
+
+def test_a_person_can_say_what_a_column_is() -> None:
+    found = taken(LINE, columns={"Favourite star": "basis", "Role": ""})
+    assert (found.observation.entries[0].basis, found.observation.entries[0].level) == ("Vega", "delegate")
+
+
+TEXT = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\x00"), max_size=12)
+NAMED = TEXT.map(str.strip).filter(bool)
+TIMES = st.times().map(lambda t: t.replace(second=0, microsecond=0, fold=0))
+
+
+@given(st.lists(NAMED))
+def test_values_put_together_are_cut_apart_again(values: list[str]) -> None:
+    assert cut_apart(put_together(values)) == values
+
+
+@given(
+    st.sampled_from(["UTC", "Europe/London", "America/New_York"]),
+    st.lists(st.builds(Window, st.frozensets(st.integers(0, 6), min_size=1), TIMES, TIMES), min_size=1, max_size=3),
+)
+def test_hours_are_read_as_they_are_written(zone: str, windows: list[Window]) -> None:
+    hours = Hours(zone, tuple(windows))
+    assert Hours.parse(hours.written()) == hours
+
+
+@given(st.text("abc -", min_size=1), st.text("abc ()x:", max_size=9), st.none() | st.datetimes(timezones=st.just(UTC)))
+def test_a_dependency_is_read_as_it_is_written(kind: str, what: str, at: datetime | None) -> None:
+    one = Dependency(kind.strip(), what.strip(), at)
+    assert Dependency.parse(one.written()) == one
+
+
+@given(st.lists(st.lists(TEXT, max_size=9), max_size=5), st.lists(st.sampled_from([*FIELDS, "x"]), max_size=9))
+def test_any_sheet_at_all_gives_entries_or_complaints(rows: list[list[str]], header: list[str]) -> None:
+    found = read_rows(list(enumerate([header, *rows], 1)), zone="UTC", provider="Letter")
+    assert not (found.complaints and found.observation.entries)
+    assert all(c.line <= len(rows) + 1 for c in found.complaints)
+    assert len({e.key for e in found.observation.entries}) == len(found.observation.entries)
+    assert len(found.observation.entries) <= len(rows)
