@@ -30,7 +30,7 @@ def main() -> None:
         with Stack(Path(folder) / "stack", fast=True) as stack, sync_playwright() as playwright:
             client, token = Client.sign_in(stack.url, workspace=SLUG, address=OWNER, password=PASSWORD)
             with client:
-                for provider in client.providers():
+                for provider in (one for one in client.providers() if not one.by_hand):
                     list(client.follow_reading(client.read(str(provider.id)).id))
                 terminal(stack, token.secret)
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)

@@ -38,7 +38,7 @@ def test_a_published_schema_is_the_models_own(name: str) -> None:
 
 
 def test_the_stand_in_keeps_to_the_published_protocol(stack: Stack) -> None:
-    with httpx.Client(base_url=stack.desk_url, headers=dict(stack.desk_headers)) as desk:
+    with httpx.Client(base_url=stack.stand_in_url("desk"), headers=dict(stack.stand_in_headers("desk"))) as desk:
         jsonschema.validate(desk.get("/").json(), published("description"))
         first = desk.get("/inventory").json()
         jsonschema.validate(first, published("page"))

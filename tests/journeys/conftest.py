@@ -19,7 +19,9 @@ class Desk:
     """The stand-in for Ticket Desk, made to misbehave for as long as a test wants it to."""
 
     def __init__(self, stack: Stack) -> None:
-        self._http = httpx.Client(base_url=stack.desk_url, headers=dict(stack.desk_headers), timeout=30)
+        self._http = httpx.Client(
+            base_url=stack.stand_in_url("desk"), headers=dict(stack.stand_in_headers("desk")), timeout=30
+        )
 
     def set(self, **faults: Any) -> None:
         self._http.put("/faults", json=faults).raise_for_status()

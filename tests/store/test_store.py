@@ -3,10 +3,12 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import replace
 from datetime import UTC, datetime
 from itertools import repeat
+from threading import Barrier
 from typing import Any
 from uuid import UUID, uuid4
 
@@ -21,6 +23,7 @@ from sqlalchemy.engine import make_url
 
 from openlatch.core.ledger import Event, Sealed, link, verify
 from openlatch.core.model import Provider, State, Workspace
+from openlatch.core.reconcile import Identifier
 from openlatch.errors import Changed, Misconfigured
 from openlatch.local.stack import Stack
 from openlatch.store import Store
@@ -93,6 +96,28 @@ def test_a_workspace_sees_and_writes_nothing_of_another(stack: Stack, store: Sto
                 "insert into parties values (%s, %s, 'X', 'person', 'x', '{}', 'unknown', false, 1)",
                 [workspace, uuid4()],
             )
+
+
+def test_two_readings_that_find_the_same_party_at_once_make_one_of_it(store: Store, workspace: UUID) -> None:
+    names = [Identifier("address", f"{n}@kestrelridge.example") for n in range(40)]
+    together = Barrier(2)
+
+    def add(order: list[Identifier]) -> bool:
+        one = party()
+        try:
+            with store.transaction(workspace) as tx:
+                together.wait(10)
+                tx.parties.add([one], [(name, one.id) for name in order])
+        except Changed:
+            return False
+        return True
+
+    with ThreadPoolExecutor(2) as pool:
+        done = list(pool.map(add, [names, names[::-1]]))
+    assert sorted(done) == [False, True]
+    with store.transaction(workspace) as tx:
+        assert len(set(tx.parties.known(names).values())) == 1
+        assert len(tx.parties.browse(q="", limit=9, cursor=None).items) == 1
 
 
 def test_a_job_is_queued_with_its_change_or_not_at_all(stack: Stack, store: Store, workspace: UUID) -> None:

@@ -64,6 +64,7 @@ instants = st.none() | st.datetimes(datetime(1990, 1, 1), datetime(2200, 1, 1), 
 powers = st.lists(st.sampled_from(ORDER)).map(in_order)
 kept = st.builds(
     entry,
+    by_hand=st.just(value=True),
     kind=st.sampled_from(core.Kind),
     level=lines,
     powers=powers,

@@ -151,7 +151,7 @@ class Client:
         columns: dict[str, str] | None = None,
         dry_run: bool = True,
     ) -> wire.ImportOutcome:
-        """Take a list (`csv` or `xlsx`) into a provider that is kept by hand: all of it, or with a complaint nothing.
+        """Take a list (`csv` or `xlsx`) of entries that no reading shows: all of it, or with a complaint nothing.
 
         `columns` names fields by header; with `dry_run` nothing is changed, and the outcome says what would be.
         """

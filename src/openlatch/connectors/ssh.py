@@ -30,7 +30,7 @@ from openlatch.core.powers import Power
 from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 
-__all__ = ["SshConnector"]
+__all__ = ["KeyLine", "SshConnector", "parse_line"]
 
 SHELL, COMMAND, AUTHORITY = "shell", "one command", "certificate authority"
 # What only limits a key, or how it is used, and so gives no power.

@@ -246,7 +246,7 @@ class _Row:
         no_end = self.text("ends_at").casefold() in _NO_END
         powers = [] if self.text("powers").casefold() == "none" else self._several("powers", Power)
         return ObservedEntry(
-            key=self.text("key") or f"{kind}:{account.casefold()}:{party}",
+            key=self.text("key") or f"hand:{kind}:{account.casefold()}:{party}",
             account=account,
             party=party,
             kind=kind,
@@ -270,6 +270,7 @@ class _Row:
             dependencies=tuple(self._each("dependencies", Dependency.parse)),
             device=self.text("device"),
             network=self.text("network"),
+            by_hand=True,
         )
 
     def _complain(self, name: str, problem: str) -> None:

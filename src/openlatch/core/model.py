@@ -200,8 +200,8 @@ class Provider:
     """An outside service, reached by the connector of that name; durations are whole minutes.
 
     `settings` are shown to people; the secret that goes with them is kept apart and never shown. `most_gone` is the
-    percentage of the entries that may vanish in one reading without anybody being asked. A provider that nothing can
-    read is kept by hand: what somebody vouched for counts for `vouch_days`.
+    percentage of the entries that may vanish in one reading without anybody being asked. What somebody vouched for
+    counts for `vouch_days`.
     """
 
     id: UUID
@@ -225,9 +225,13 @@ class Provider:
         """Whether no reading can see what is there."""
         return self.connector == BY_HAND
 
-    def worn_off(self, vouched_at: datetime | None, now: datetime) -> bool:
-        """Whether what somebody vouched for then no longer counts."""
-        return self.by_hand and (vouched_at is None or now - vouched_at > timedelta(days=self.vouch_days))
+    def reads(self, kind: Kind) -> bool:
+        """Whether a reading shows entries of a kind; those of other kinds can only be kept by hand."""
+        return kind in self.abilities.lists
+
+    def counts_from(self, now: datetime) -> datetime:
+        """Return the instant since which somebody must have vouched for an entry kept by hand."""
+        return now - timedelta(days=self.vouch_days)
 
     def stale(self, now: datetime) -> bool:
         """Whether the last complete reading is older than the holder accepts."""
@@ -343,8 +347,8 @@ class Entry:
     `last_used` None means never used, unless `use_known` is False: then the provider does not tell. `uses` says when
     each power was used last, where the provider tells them apart. `powers` are what the level and the permissions
     mean; `stated` is what the provider itself says they are, and `unknown` are words that nobody has given a meaning.
-    `hangs_on` is the key of the entry without which this one cannot be used. An entry that is kept by hand carries who
-    vouched for it last, and when.
+    `hangs_on` is the key of the entry without which this one cannot be used. An entry that no reading can see is kept
+    `by_hand`, and carries who vouched for it last, and when.
     """
 
     id: UUID
@@ -379,6 +383,7 @@ class Entry:
     first_seen: datetime | None = None
     last_seen: datetime | None = None
     ended_at: datetime | None = None
+    by_hand: bool = False
     vouched_at: datetime | None = None
     vouched_by: str = ""
     version: int = 1
@@ -391,6 +396,10 @@ class Entry:
     def stands(self) -> bool:
         """Whether the entry still lets its party in, as far as is known."""
         return self.state is not State.ENDED
+
+    def worn_off(self, provider: Provider, now: datetime) -> bool:
+        """Whether it is kept by hand, and nobody has vouched for it in the time that counts."""
+        return self.by_hand and (self.vouched_at is None or self.vouched_at < provider.counts_from(now))
 
     def used_since(self, instant: datetime) -> tuple[Power, ...] | None:
         """Return the powers that were used at or after an instant, or None where the provider does not tell."""

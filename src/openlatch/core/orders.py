@@ -213,7 +213,6 @@ def plan_end(
     abilities: Abilities,
     neighbours: Sequence[Entry],
     places: Mapping[UUID, str],
-    by_hand: bool = False,
 ) -> Plan:
     """Plan the end of an entry.
 
@@ -228,9 +227,9 @@ def plan_end(
             entry=entry.ref,
             end_reason=str(entry.end_reason),
         )
-    if by_hand:
+    if entry.by_hand:
         raise Conflict(
-            f"{provider} is kept by hand: nothing here can reach it. Nothing was changed.",
+            f"This access to {account.name} is kept by hand: nothing here can reach it. Nothing was changed.",
             next_step=f"End it at {provider} itself, then say that it is gone.",
             entry=entry.ref,
         )

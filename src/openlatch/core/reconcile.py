@@ -107,6 +107,7 @@ class ObservedEntry:
     dependencies: tuple[Dependency, ...] = ()
     device: str = ""
     network: str = ""
+    by_hand: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -216,8 +217,9 @@ def withheld(held: Held, observation: Observation, most_gone: int) -> int:
     if observation.outcome is not ReadingOutcome.COMPLETE:
         return 0
     shown = {e.key for e in observation.entries}
-    gone = sum(key not in shown and e.state is not State.ENDING for key, e in held.entries.items())
-    return gone if gone > HANDFUL and gone * 100 > len(held.entries) * most_gone else 0
+    seen = [e for e in held.entries.values() if not e.by_hand]
+    gone = sum(e.key not in shown and e.state is not State.ENDING for e in seen)
+    return gone if gone > HANDFUL and gone * 100 > len(seen) * most_gone else 0
 
 
 def reconcile(
@@ -292,13 +294,14 @@ def _memberships(
 
 
 def _conclusive(held: Held, observation: Observation, subject: str | None) -> Iterable[Entry]:
-    """The stored entries about which the observation's silence says something."""
+    """The stored entries about which the observation's silence says something: none of those kept by hand."""
     if observation.outcome is not ReadingOutcome.COMPLETE:
         return ()
+    seen = (entry for entry in held.entries.values() if not entry.by_hand)
     if subject is None:
-        return held.entries.values()
+        return seen
     party_id = held.identifiers.get(Identifier(str(held.provider_id), subject))
-    return (entry for entry in held.entries.values() if entry.party_id == party_id)
+    return (entry for entry in seen if entry.party_id == party_id)
 
 
 def _ended(before: Entry, now: datetime) -> Entry:
@@ -431,6 +434,7 @@ def _entry(
         network=observed.network,
         first_seen=before.first_seen if before else now,
         last_seen=now,
+        by_hand=observed.by_hand,
         vouched_at=before.vouched_at if before else None,
         vouched_by=before.vouched_by if before else "",
         version=before.version if before else 1,

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import timedelta
 
-from openlatch.core.model import Circle, Workspace
+from openlatch.core.model import BY_HAND, Circle, Workspace
+from openlatch.core.powers import Power
 from openlatch.core.roles import Role, Scope
+from openlatch.demo import kept
 from openlatch.demo.cast import DOMAIN, PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
-from openlatch.operations import people, providers
+from openlatch.operations import hand, people, providers
 from openlatch.operations.gate import Actor, Call, Services
 from openlatch.store import Store
+from openlatch.store.words import Correction
 
 __all__ = ["SLUG", "Outside", "seed"]
 
@@ -45,3 +49,16 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...]) -> None
         owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE), now)
         for one in outside:
             providers.add(owner, one.name, one.connector, one.settings, one.secret, 15, 60, 30, 90)
+        _keep(owner)
+
+
+def _keep(owner: Call) -> None:
+    """What people say themselves: what is there, since when they vouch for it, and what providers' words mean."""
+    for name in kept.PROVIDERS:
+        providers.add(owner, name, BY_HAND, {}, "", 15, 60, 30, 90)
+    for one in kept.ENTRIES:
+        sight = hand.keep(owner, one.provider, one.fields)
+        owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=one.vouched))
+    for provider, word, powers in kept.WORDS:
+        correction = Correction(word, tuple(Power(p) for p in powers), owner.actor.name, owner.now)
+        owner.tx.words.correct(owner.tx.providers.find(provider).id, correction)

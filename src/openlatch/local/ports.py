@@ -11,14 +11,21 @@ from openlatch.errors import Misconfigured
 __all__ = ["kept_port"]
 
 
+_given: set[int] = set()
+"""Ports given out by this process: whoever asked for one may not have taken it yet."""
+
+
 def kept_port(file: Path, wanted: int = 0) -> int:
     """Return the wanted port, or the one that the file keeps from last time, or any free one; keeps it in the file."""
     former = int(file.read_text() or 0) if file.exists() else 0
-    for port in (wanted or former, former, 0):
+    for port in (wanted or former, former, *[0] * 20):
         with socket.socket() as probe, contextlib.suppress(OSError):
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             probe.bind(("127.0.0.1", port))
             found = int(probe.getsockname()[1])
+            if found in _given and found not in (wanted, former):
+                continue
+            _given.add(found)
             file.write_text(str(found))
             return found
     raise Misconfigured("There is no free port on this machine.", next_step="End what uses them.")

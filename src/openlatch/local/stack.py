@@ -1,4 +1,4 @@
-"""Everything together: two databases, a stand-in, the service, a worker, and people who are connected."""
+"""Everything together: the databases, every provider of the observatory, the service, a worker, people connected."""
 
 from __future__ import annotations
 
@@ -13,16 +13,19 @@ import sys
 import time
 from collections.abc import Callable, Mapping
 from dataclasses import dataclass, field
+from datetime import datetime
 from pathlib import Path
 from typing import Any
 
 import httpx
 import psycopg
 
-from openlatch.demo import catalogue, desk
+from openlatch.demo import catalogue, desk, feeds, protocols
 from openlatch.demo.cast import DOMAIN
 from openlatch.demo.seed import Outside, seed
 from openlatch.errors import Misconfigured
+from openlatch.local.gateway import PrivateGateway
+from openlatch.local.mail import PrivateMail
 from openlatch.local.ports import kept_port
 from openlatch.local.postgres import PrivatePostgres, reachable_folder
 from openlatch.operations.credentials import Vault
@@ -69,14 +72,32 @@ class Stack:
         """The address of the service."""
         return f"http://127.0.0.1:{self.port}"
 
-    @property
-    def desk_url(self) -> str:
-        return f"http://127.0.0.1:{self._desk_port}"
+    def stand_in_url(self, name: str) -> str:
+        """The address of a stand-in: `desk`, `dome`, `archive`, `sky`, `roll` or `box`."""
+        return f"http://127.0.0.1:{(self.folder / f'{name}.port').read_text()}"
+
+    def stand_in_headers(self, name: str) -> Mapping[str, str]:
+        """What a stand-in wants to see of whoever sets its faults."""
+        return {"Authorization": f"Bearer {self._secrets[name]}"}
+
+    def secret(self, name: str) -> str:
+        """A secret of this folder, such as `mail:front.office`."""
+        return self._secrets[name]
 
     @property
-    def desk_headers(self) -> Mapping[str, str]:
-        """What Ticket Desk wants to see, for whoever sets its faults."""
-        return {"Authorization": f"Bearer {self._secrets['desk']}"}
+    def mail(self) -> PrivateMail:
+        """The mail server of the front office."""
+        return self._mail
+
+    @property
+    def gateway(self) -> PrivateGateway:
+        """The OpenSSH server of the domes."""
+        return self._gateway
+
+    @property
+    def gateway_key(self) -> str:
+        """The private key with which Open Latch signs in to the gateway."""
+        return (self.folder / "gateway-key").read_text()
 
     def catalogue_url(self, login: str) -> str:
         """The address of the Plate Catalogue for one of its logins."""
@@ -87,7 +108,7 @@ class Stack:
         return self._catalogue.url(catalogue.DATABASE)
 
     def kill(self, name: str) -> None:
-        """End a process at once, as a power cut would: `web`, `worker` or `desk`."""
+        """End a process at once, as a power cut would: `web`, `worker`, `desk` or `stand-ins`."""
         process = self._processes.pop(name)
         process.kill()
         process.wait()
@@ -103,12 +124,26 @@ class Stack:
 
     def start_desk(self) -> None:
         """Start the stand-in for Ticket Desk and wait until it answers."""
-        state, load = self.folder / "ticket-desk.sqlite", self.folder / "ticket-desk.json"
-        if not load.exists():
-            load.write_text(json.dumps(desk.inventory(now())))
-        arguments = ["--state", str(state), "--load", str(load), "--port", str(self._desk_port)]
-        self._run("desk", "-m", "openlatch.simulator", *arguments, "--token", self._secrets["desk"])
-        self._wait("desk", self.desk_url)
+        self._start_stand_ins("desk", {"desk": ("feed", desk.inventory)})
+
+    def _start_stand_ins(self, process: str, wanted: Mapping[str, tuple[str, Callable[[datetime], object]]]) -> None:
+        """Start stand-ins in one process; what each begins with is made once, then kept."""
+        served = []
+        for name, (protocol, begin) in wanted.items():
+            load = self.folder / f"{name}.json"
+            if not load.exists():
+                load.write_text(json.dumps(begin(now())))
+            port = kept_port(self.folder / f"{name}.port")
+            state = str(self.folder / f"{name}.sqlite")
+            served.append(
+                {"protocol": protocol, "state": state, "load": str(load), "port": port, "token": self._secrets[name]}
+            )
+        plan = self.folder / f"{process}-served.json"
+        plan.touch(mode=0o600)
+        plan.write_text(json.dumps(served))
+        self._run(process, "-m", "openlatch.simulator", str(plan))
+        for name in wanted:
+            self._wait(process, f"{self.stand_in_url(name)}/effects", self.stand_in_headers(name))
 
     @property
     def service(self) -> Service:
@@ -145,8 +180,49 @@ class Stack:
             with contextlib.suppress(psycopg.OperationalError):
                 connection = psycopg.connect(self.catalogue_url(login), application_name=program, autocommit=True)
                 self._closing.callback(connection.close)
-        self._desk_port = kept_port(self.folder / "desk-port")
         self.start_desk()
+        self._start_stand_ins(
+            "stand-ins",
+            {
+                "dome": ("feed", feeds.dome_control),
+                "archive": ("feed", feeds.plate_archive),
+                "sky": ("feed", feeds.live_sky),
+                "roll": ("scim", protocols.volunteer_roll),
+                "box": ("oauth", lambda at: self._box(at).load),
+            },
+        )
+        self._start_mail()
+        self._start_gateway()
+
+    def _box(self, at: datetime) -> protocols.Box:
+        tokens = {app: self._secrets[f"box:{app}"] for app in protocols.APPS}
+        return protocols.donation_box(at, self._secrets["box"], tokens)
+
+    def _start_mail(self) -> None:
+        users = {user: self._secrets[f"mail:{user}"] for user in protocols.MAIL_USERS}
+        self._mail = PrivateMail(self.folder / "mail", users)
+        self._closing.callback(self._mail.stop)
+        self._mail.start()
+        built = self.folder / "mail" / "built"
+        if built.exists():
+            return
+        with self._mail.signed_in(protocols.MAILBOX_OWNER) as server:
+            for box, access in protocols.access_lists().items():
+                server.create(f'"{box}"')
+                for identifier, rights in access.items():
+                    server.setacl(f'"{box}"', identifier, rights)
+        built.touch()
+
+    def _start_gateway(self) -> None:
+        private = self.folder / "gateway-key"
+        if not private.exists():
+            make = ["ssh-keygen", "-q", "-t", "ed25519", "-N", "", "-C", "", "-f", str(private)]
+            subprocess.run(make, check=True, stdin=subprocess.DEVNULL)
+        self._gateway = PrivateGateway(self.folder / "gateway", now)
+        self._closing.callback(self._gateway.stop)
+        public = " ".join(private.with_suffix(".pub").read_text().split()[:2])
+        keys, log = protocols.gateway_files(now(), public)
+        self._gateway.start(keys, log.replace("LOGIN", self._gateway.login))
 
     def _server(self, name: str, login: str) -> PrivatePostgres:
         server = PrivatePostgres(self.folder / name, login=login, fast=self.fast)
@@ -180,16 +256,42 @@ class Stack:
             "database": catalogue.DATABASE,
             "user": catalogue.LATCH,
         }
+        mail = {"host": "127.0.0.1", "port": str(self._mail.port), "user": protocols.MAILBOX_OWNER}
+        gateway = {"host": "127.0.0.1", "port": str(self._gateway.port), "user": self._gateway.login}
+        gateway |= {"host_key": self._gateway.host_key, "file": str(self._gateway.file), "log": str(self._gateway.log)}
+        roll = {"url": self.stand_in_url("roll"), "account": "People Directory"}
         return (
-            Outside("Ticket Desk", "feed", {"url": self.desk_url}, self._secrets["desk"]),
+            *(
+                Outside(name, "feed", {"url": self.stand_in_url(key)}, self._secrets[key])
+                for name, key in (
+                    ("Dome Control", "dome"),
+                    ("Plate Archive", "archive"),
+                    ("Ticket Desk", "desk"),
+                    ("Live Sky", "sky"),
+                )
+            ),
+            Outside("Donation Box", "oauth", {"issuer": self.stand_in_url("box")}, self._box(now()).secret),
+            Outside("Volunteer Roll", "scim", roll, self._secrets["roll"]),
+            Outside(
+                "Front Office Mail",
+                "imap",
+                mail | {"tls": "none", "domain": DOMAIN},
+                self._secrets[f"mail:{protocols.MAILBOX_OWNER}"],
+            ),
             Outside("Plate Catalogue", "postgres", settings, self._secrets[f"catalogue:{catalogue.LATCH}"]),
+            Outside("Dome Gateway", "ssh", gateway | {"account": "Dome shared login"}, self.gateway_key),
         )
 
     def _kept_secrets(self) -> dict[str, str]:
         """The secrets of this folder: made once, then kept."""
         path = self.folder / "secrets.json"
         if not path.exists():
-            names = ["desk", *(f"catalogue:{login}" for login in catalogue.logins())]
+            names = [
+                *("desk", "dome", "archive", "sky", "roll", "box"),
+                *(f"box:{app}" for app in protocols.APPS),
+                *(f"mail:{user}" for user in protocols.MAIL_USERS),
+                *(f"catalogue:{login}" for login in catalogue.logins()),
+            ]
             made = {name: secrets.token_hex(18) for name in names} | {"key": Vault.new_key()}
             half = path.with_suffix(".new")
             half.write_text(json.dumps(made))
@@ -220,11 +322,11 @@ class Stack:
                 process.kill()
                 process.wait()
 
-    def _wait(self, name: str, url: str) -> None:
+    def _wait(self, name: str, url: str, headers: Mapping[str, str] | None = None) -> None:
         end = time.monotonic() + _PATIENCE
         while time.monotonic() < end and self._processes[name].poll() is None:
             with contextlib.suppress(httpx.HTTPError):
-                if httpx.get(url, headers=dict(self.desk_headers), timeout=2).status_code == 200:
+                if httpx.get(url, headers=dict(headers or {}), timeout=2).status_code == 200:
                     return
             time.sleep(0.05)
         log = self.folder / f"{name}.log"

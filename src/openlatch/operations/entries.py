@@ -60,9 +60,8 @@ class Sight:
 
 def sight(call: Call, listed: Listed, flags: tuple[Flag, ...] = (), order: Order | None = None) -> Sight:
     """Return an entry with what a person sees beside it now."""
-    entry = listed.entry
-    worn_off = listed.provider.worn_off(entry.vouched_at, call.now)
-    return Sight(listed, flags, order, _used_lately(call, entry), worn_off)
+    worn_off = listed.entry.worn_off(listed.provider, call.now)
+    return Sight(listed, flags, order, _used_lately(call, listed.entry), worn_off)
 
 
 def _used_lately(call: Call, entry: Entry) -> tuple[Power, ...] | None:

@@ -1,14 +1,14 @@
-"""What is kept by hand, for providers that nothing can read: entries, whole lists, vouching, and what is gone."""
+"""What is kept by hand, because no reading shows it: entries, whole lists, vouching, and what is gone."""
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from uuid import UUID
 
-from openlatch.core.imports import DERIVED, Imported, read_rows
-from openlatch.core.model import EndReason, Entry, Provider, State
-from openlatch.core.reconcile import Changes, complaints
+from openlatch.core.imports import DERIVED, Complaint, Imported, read_rows
+from openlatch.core.model import Account, EndReason, Entry, Provider, ReadingOutcome, State
+from openlatch.core.reconcile import Changes, Observation, complaints
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import entries, flags, readings
 from openlatch.operations.entries import Sight
@@ -38,12 +38,13 @@ class ImportSight:
 
 @operation("hand.import_list")
 def import_list(call: Call, provider: str, rows: Rows, columns: Mapping[str, str], *, dry_run: bool) -> ImportSight:
-    """Take a list into a provider that is kept by hand: all of it, or with one complaint nothing.
+    """Take a list of entries that no reading of the provider shows: all of it, or with one complaint nothing.
 
     What is in the list counts as vouched for by whoever imports it; what is not in it stays as it was.
     """
-    found = _by_hand(call, provider)
+    found = call.tx.providers.find(provider)
     imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name, columns=columns)
+    imported = _take_in(found, imported, call.tx.accounts.of(found.id))
     if imported.complaints:
         return ImportSight(imported, {}, done=False)
     changes = readings.preview(call, found.id, imported.observation)
@@ -56,9 +57,10 @@ def import_list(call: Call, provider: str, rows: Rows, columns: Mapping[str, str
 @operation("hand.keep")
 def keep(call: Call, provider: str, fields: Mapping[str, str]) -> Sight:
     """Keep one entry by hand, or correct the one of the same key; `fields` are those of an imported line."""
-    found = _by_hand(call, provider)
+    found = call.tx.providers.find(provider)
     rows = ((1, tuple(fields)), (2, tuple(fields.values())))
     imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name)
+    imported = _take_in(found, imported, call.tx.accounts.of(found.id))
     if imported.complaints:
         first = imported.complaints[0]
         raise Invalid(
@@ -90,20 +92,30 @@ def gone(call: Call, text: str, reason: str) -> Sight:
     return entries.show(call, str(entry.id))
 
 
-def _by_hand(call: Call, text: str) -> Provider:
-    provider = call.tx.providers.find(text)
-    if not provider.by_hand:
-        raise Conflict(
-            f"{provider.name} is read by the connector “{provider.connector}”, not kept by hand. Nothing was changed.",
-            next_step="Change it at the provider, then read it again; or add a provider with the connector by-hand.",
-            provider=provider.name,
-        )
-    return provider
+def _take_in(provider: Provider, imported: Imported, known: Iterable[Account]) -> Imported:
+    """Refuse what readings of the provider show; name accounts as the provider does, where it shows them."""
+    lines, complaints = imported.lines, list(imported.complaints)
+    for entry in imported.observation.entries:
+        if provider.reads(entry.kind):
+            problem = f"readings of {provider.name} show every {entry.kind}; only what they do not show is kept by hand"
+            complaints.append(Complaint(lines[entry.key], "", problem))
+    if complaints:
+        return replace(imported, observation=Observation(ReadingOutcome.PARTIAL), complaints=tuple(complaints))
+    keys = {account.name.casefold(): account.key for account in known}
+    seen = imported.observation
+    accounts = {a.key: replace(a, key=keys.get(a.name.casefold(), a.key)) for a in seen.accounts}
+    entries = tuple(replace(entry, account=accounts[entry.account].key) for entry in seen.entries)
+    return replace(imported, observation=replace(seen, accounts=tuple(accounts.values()), entries=entries))
 
 
 def _kept(call: Call, text: str) -> Entry:
     entry = call.tx.entries.lock(call.tx.entries.find(text).entry.id)
-    _by_hand(call, str(entry.provider_id))
+    if not entry.by_hand:
+        raise Conflict(
+            f"Entry {entry.ref} is read from its provider, not kept by hand. Nothing was changed.",
+            next_step="Read the provider again to see whether it is still there; to end it, order that.",
+            entry=entry.ref,
+        )
     if not entry.stands:
         raise Conflict(
             f"Entry {entry.ref} has ended already ({entry.end_reason}). Nothing was changed.",

@@ -289,7 +289,6 @@ def _plan(call: Call, entry: Entry) -> PlanSight:
         abilities=provider.abilities,
         neighbours=neighbours,
         places=tx.accounts.names({n.account_id for n in neighbours}),
-        by_hand=provider.by_hand,
     )
     return PlanSight(made, entry, party, account, provider)
 

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
@@ -35,13 +34,8 @@ def show(call: Call, text: str) -> ProviderSight:
 
 
 def _sights(call: Call, providers: Iterable[Provider]) -> tuple[ProviderSight, ...]:
-    latest, found = call.tx.readings.latest(), {provider.id: provider for provider in providers}
-    worn_off = Counter(
-        provider_id
-        for provider_id, vouched_at in call.tx.entries.vouched()
-        if provider_id in found and found[provider_id].worn_off(vouched_at, call.now)
-    )
-    return tuple(ProviderSight(one, latest.get(one.id), worn_off[one.id]) for one in found.values())
+    latest = call.tx.readings.latest()
+    return tuple(ProviderSight(p, latest.get(p.id), call.tx.entries.worn_off(p, call.now)) for p in providers)
 
 
 @operation("providers.add")

@@ -1,15 +1,18 @@
-"""Run a stand-in: python -m openlatch.simulator feed|scim|oauth --state FILE --load SEED --port PORT --token TOKEN."""
+"""Run stand-ins in one process: python -m openlatch.simulator FILE.
+
+The file is a JSON list of objects with `protocol` (feed, scim, oauth), `state` (the file that keeps it), `load`
+(the inventory to begin with), `port`, and `token` (what has to be shown to be let in).
+"""
 
 import argparse
+import json
+import threading
 from pathlib import Path
 
 from openlatch.simulator import STAND_INS, serve
 
-parser = argparse.ArgumentParser(prog="openlatch.simulator", description="A provider that exists on this machine only.")
-parser.add_argument("protocol", choices=STAND_INS)
-parser.add_argument("--state", type=Path, required=True, help="the file that keeps its inventory")
-parser.add_argument("--load", type=Path, required=True, help="the inventory to begin with, as JSON")
-parser.add_argument("--port", type=int, required=True)
-parser.add_argument("--token", required=True, help="what has to be shown to be let in")
-given = parser.parse_args()
-serve(STAND_INS[given.protocol](given.state, given.load, given.token), given.port)
+parser = argparse.ArgumentParser(prog="openlatch.simulator", description="Providers that exist on this machine only.")
+parser.add_argument("file", type=Path, help="a JSON list of the stand-ins to run")
+for one in json.loads(parser.parse_args().file.read_text()):
+    app = STAND_INS[one["protocol"]](Path(one["state"]), Path(one["load"]), one["token"])
+    threading.Thread(target=serve, args=[app, one["port"]]).start()

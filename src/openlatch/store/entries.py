@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, update
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.model import BY_HAND, Account, Dependency, EndReason, Entry, Kind, Party, Provider, State
+from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, Provider, State
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import Changed, Invalid
 from openlatch.store.accounts import to_account
@@ -117,6 +117,7 @@ def to_entry(row: EntryRow) -> Entry:
         first_seen=row.first_seen,
         last_seen=row.last_seen,
         ended_at=row.ended_at,
+        by_hand=row.by_hand,
         vouched_at=row.vouched_at,
         vouched_by=row.vouched_by,
         version=row.version,
@@ -188,6 +189,7 @@ def _values(entry: Entry) -> dict[str, Any]:
         "first_seen": entry.first_seen,
         "last_seen": entry.last_seen,
         "ended_at": entry.ended_at,
+        "by_hand": entry.by_hand,
         "vouched_at": entry.vouched_at,
         "vouched_by": entry.vouched_by,
         "version": entry.version,
@@ -229,14 +231,16 @@ class Entries(Noun):
         chosen = EntryRow.id == func.any(list(ids))
         self._session.execute(update(EntryRow).where(chosen).values(vouched_at=at, vouched_by=by))
 
-    def vouched(self) -> tuple[tuple[UUID, datetime | None], ...]:
-        """Return for every standing entry that is kept by hand its provider, and when it was last vouched for."""
-        query = (
-            select(EntryRow.provider_id, EntryRow.vouched_at)
-            .join(ProviderRow, ProviderRow.id == EntryRow.provider_id)
-            .where(EntryRow.state != State.ENDED.value, ProviderRow.connector == BY_HAND)
+    def worn_off(self, provider: Provider, now: datetime) -> int:
+        """Return how many standing entries of a provider are kept by hand, and nobody has vouched for them lately."""
+        vouched = EntryRow.vouched_at >= provider.counts_from(now)
+        query = select(func.count()).where(
+            EntryRow.provider_id == provider.id,
+            EntryRow.state != State.ENDED.value,
+            EntryRow.by_hand,
+            func.coalesce(vouched, False).is_(False),
         )
-        return tuple((row.provider_id, row.vouched_at) for row in self._session.execute(query))
+        return self._session.scalars(query).one()
 
     def mark(self, marks: Iterable[tuple[UUID, int, bool]]) -> None:
         """Keep beside entries what their flags and their party say: (id, worst severity's rank, outside)."""

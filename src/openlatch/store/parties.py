@@ -6,9 +6,11 @@ from collections.abc import Iterable
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, func, insert, or_, select, update
+from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
 from openlatch.core.reconcile import Identifier
+from openlatch.errors import Changed
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
@@ -67,12 +69,19 @@ class Parties(Noun):
         rows = [{"workspace_id": self._workspace_id, "id": p.id, **_values(p)} for p in parties]
         if rows:
             self._session.execute(insert(PartyRow), rows)
-        names = [
+        # In one order, so that two readings that add the same ones do not wait for each other.
+        names = dict(sorted(identifiers, key=lambda pair: (pair[0].scheme, pair[0].value)))
+        rows = [
             {"workspace_id": self._workspace_id, "scheme": i.scheme, "value": i.value, "party_id": party_id}
-            for i, party_id in identifiers
+            for i, party_id in names.items()
         ]
-        if names:
-            self._session.execute(insert(IdentifierRow), names)
+        if rows:
+            self._session.execute(upsert(IdentifierRow).on_conflict_do_nothing(), rows)
+            if self.known(names) != names:
+                raise Changed(
+                    "Another reading found one of the same parties at the same moment. Nothing was changed by this.",
+                    next_step="It is tried again by itself.",
+                )
 
     def save(self, party: Party) -> None:
         self._session.execute(update(PartyRow).where(PartyRow.id == party.id).values(**_values(party)))

@@ -181,6 +181,7 @@ class EntryRow(Owned):
     first_seen: Mapped[datetime | None]
     last_seen: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
+    by_hand: Mapped[bool]
     vouched_at: Mapped[datetime | None]
     vouched_by: Mapped[str]
     version: Mapped[int]

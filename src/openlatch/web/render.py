@@ -218,7 +218,7 @@ def entry(sight: Sight) -> wire.Entry:
         last_seen=e.last_seen,
         ended_at=e.ended_at,
         vouched=_vouched(sight),
-        by_hand=listed.provider.by_hand,
+        by_hand=e.by_hand,
         key=e.key,
         flags=[flag(f, listed) for f in sight.flags],
         order=order(by) if by else None,

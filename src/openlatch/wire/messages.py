@@ -296,7 +296,8 @@ class Hours(Sent):
 class Provider(Sent):
     """An outside service, and how fresh what is known of it is; durations are minutes.
 
-    One that is kept `by_hand` is never read; `worn_off` of its entries nobody has vouched for in `vouch_days`.
+    One that is kept `by_hand` is never read. `worn_off` counts entries, kept by hand because no reading shows their
+    kind, for which nobody has vouched in `vouch_days`.
     """
 
     id: UUID

@@ -59,7 +59,7 @@ def keep_entry(call: Call, provider: str, body: wire.KeptEntry) -> wire.Entry:
     returns=wire.ImportOutcome,
 )
 def import_list(call: Call, provider: str, query: wire.ImportQuery, upload: Upload) -> wire.ImportOutcome:
-    """Take a list (CSV, or a spreadsheet) into a provider that is kept by hand: all of it, or with a complaint nothing.
+    """Take a list (CSV, or a spreadsheet) of entries that no reading shows: all of it, or with a complaint nothing.
 
     Without `dry_run=false` nothing is changed; the answer says what would be.
     """

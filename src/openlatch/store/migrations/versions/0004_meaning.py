@@ -16,6 +16,7 @@ def upgrade() -> None:
             add column stated text[],
             add column unknown text[] not null default '{}',
             add column hours jsonb,
+            add column by_hand boolean not null default false,
             add column vouched_at timestamptz,
             add column vouched_by text not null default ''
     """)

@@ -1,0 +1,200 @@
+"""What the stand-ins begin with that speak the feed protocol: one builder, and one function for each provider."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterable, Mapping
+from datetime import datetime, timedelta
+from typing import Any
+
+from openlatch.demo.cast import OUTSIDERS, STAFF, VOLUNTEERS, Someone
+
+__all__ = ["Feed", "ago", "dome_control", "live_sky", "plate_archive"]
+
+BY_KEY: Mapping[str, Someone] = {s.key: s for s in (*STAFF, *VOLUNTEERS, *OUTSIDERS)}
+
+
+def ago(now: datetime, days: float) -> str:
+    """An instant so many days before now (or after, if negative), not always at the same minute."""
+    return (now - timedelta(days=days, minutes=int(days) % 50 + 5)).isoformat(timespec="seconds")
+
+
+class Feed:
+    """The inventory of one provider, built up entry by entry; days are days ago."""
+
+    def __init__(self, name: str, now: datetime, levels: Mapping[str, list[str]], accounts: Iterable[dict[str, Any]]):
+        self.now = now
+        self.chance = random.Random(f"kestrel ridge {name}")  # noqa: S311 - a repeatable invention, not a secret
+        self._name = name
+        self._levels = levels
+        self._accounts = list(accounts)
+        self._parties: dict[str, dict[str, Any]] = {}
+        self.entries: list[dict[str, Any]] = []
+
+    def party(self, someone: Someone, kind: str = "person", **more: Any) -> str:
+        """Make a party known to the provider; returns its key."""
+        shown: dict[str, Any] = {"key": someone.key, "kind": kind, "name": someone.name, "addresses": [someone.address]}
+        if someone.status != "current" or kind == "person":
+            shown |= {"status": someone.status, "verified": True}
+        self._parties[someone.key] = shown | {"addresses": [a for a in [someone.address] if a]} | more
+        return someone.key
+
+    def add(self, who: Someone | str, account: str, level: str, given: int, used: int | None, **more: Any) -> None:
+        """Give someone a level on an account; `used` None means never."""
+        party = who if isinstance(who, str) else self._parties.get(who.key, {}).get("key") or self.party(who)
+        kind = more.get("kind", "delegate")
+        entry = {
+            "key": f"{kind}:{account}:{party}",
+            "account": account,
+            "party": party,
+            "kind": kind,
+            "level": level,
+            "powers": self._levels[level],
+            "given_at": ago(self.now, given),
+            "accepted_at": ago(self.now, given - 1),
+            "given_by": "Maren Ashdown",
+            "use_known": True,
+            "last_used": None if used is None else ago(self.now, used),
+        }
+        self.entries.append(entry | more)
+
+    def inventory(self, **more: Any) -> dict[str, Any]:
+        """Return what the stand-in begins with; abilities are those of most providers unless said otherwise."""
+        kinds = sorted({entry["kind"] for entry in self.entries})
+        abilities = {"lists": kinds, "ends": kinds} | more.pop("abilities", {})
+        return {
+            "description": {"feed": "open-latch-feed/1", "name": self._name, "abilities": abilities},
+            "accounts": self._accounts,
+            "parties": list(self._parties.values()),
+            "entries": self.entries,
+        } | more
+
+
+def dome_control(now: datetime) -> dict[str, Any]:
+    """Two telescopes and a weather mast: nights are grants with weekly hours; tablets keep their sessions."""
+    levels = {
+        "observer": ["view", "edit"],
+        "night assistant": ["view", "edit", "export"],
+        "instrument keeper": ["view", "edit", "export", "admit", "own"],
+        "mast reader": ["view"],
+        "signed in": ["view", "edit"],
+    }
+    accounts = [
+        {"key": "north", "name": "North Dome", "criticality": "vital"},
+        {"key": "south", "name": "South Dome", "criticality": "vital"},
+        {"key": "mast", "name": "Weather Mast"},
+    ]
+    feed = Feed("Dome Control", now, levels, accounts)
+    maren, _, ines, pell, _, _, jory, sabine, ivo = STAFF
+    for dome, keepers in (("north", (pell, jory)), ("south", (pell, sabine))):
+        for someone in keepers:
+            feed.add(someone, dome, "instrument keeper", 900, 2, reviewed_at=[ago(now, 75)])
+        for someone in (ines, ivo, *feed.chance.sample(VOLUNTEERS, 4)):
+            used = feed.chance.randrange(1, 30)
+            feed.add(
+                someone, dome, "night assistant", feed.chance.randrange(100, 700), used, reviewed_at=[ago(now, 75)]
+            )
+    # One who looks after the mast, and nobody else who could let anyone in.
+    feed.add(ivo, "mast", "instrument keeper", 1200, 12)
+    for someone in (maren, jory, *VOLUNTEERS[20:24]):
+        feed.add(someone, "mast", "mast reader", 400, feed.chance.randrange(0, 60))
+    nights = {"zone": "Europe/London", "windows": [{"days": ["tue", "fri"], "start": "19:00", "end": "04:00"}]}
+    amara = BY_KEY["amara.levy"]
+    feed.add(
+        amara, "north", "observer", 24, 3, kind="grant", ends_at=ago(now, -18), hours=nights,
+        basis="Nine nights on faint variables, agreed by Ines Okoro", given_by="Ines Okoro",
+    )  # fmt: skip
+    school = Someone("school.visits", "Hillfoot School", "science@hillfoot-school.example")
+    evenings = {"zone": "Europe/London", "windows": [{"days": ["thu"], "start": "16:00", "end": "18:30"}]}
+    feed.add(school, "south", "observer", 60, 11, kind="grant", ends_at=ago(now, -40), hours=evenings)
+    tablet = feed.party(Someone("visitor.tablet", "Visitor tablet", ""), "app", publisher="Kestrel Ridge Observatory")
+    feed.add(
+        tablet, "north", "signed in", 24, 3, key="session:north:tablet", kind="session", device="tablet",
+        network="192.0.2.77", hangs_on="grant:north:amara.levy", accepted_at=None,
+    )  # fmt: skip
+    return feed.inventory(abilities={"at_once": False})
+
+
+def plate_archive(now: datetime) -> dict[str, Any]:
+    """400 folders of plates: some open to anyone, one of them to change; partners outside the circle; a reading app."""
+    levels = {
+        "plate reader": ["view"],
+        "plate contributor": ["view", "edit"],
+        "archive keeper": ["view", "edit", "publish", "export", "admit"],
+        "anyone may read": ["view"],
+        "anyone may change": ["view", "edit"],
+        "full copy": ["view", "export"],
+        "signed in": ["view", "edit", "export"],
+    }
+    feed = Feed("Plate Archive", now, levels, [{"key": "plates", "name": "Night-Sky Plates", "criticality": "vital"}])
+    _, _, ines, pell, *_ = STAFF
+    for someone in (ines, pell):
+        feed.add(someone, "plates", "archive keeper", 1400, 1, reviewed_at=[ago(now, 70)])
+    for someone in VOLUNTEERS[30:42]:
+        given = feed.chance.randrange(60, 900)
+        folders = [f"folder {n:03}" for n in sorted(feed.chance.sample(range(1, 401), 3))]
+        used = min(given - 2, int(feed.chance.expovariate(1 / 40)))
+        feed.add(someone, "plates", "plate contributor", given, used, resources=folders, reviewed_at=[ago(now, 70)])
+    partners = (
+        Someone("north.cape", "North Cape University plate group", "plates@northcape-uni.example"),
+        Someone("lakeside", "Lakeside Institute", "archive@lakeside-institute.example"),
+        # A capital I where an l should be: somebody else's domain.
+        Someone("near.miss", "Kestrel Ridge exchange", "exchange@kestreIridge.example"),
+    )
+    for someone, last in zip(partners, (5, 70, None), strict=True):
+        folders = ["folder 120 to 180"] if someone.key != "near.miss" else ["unreleased 2026"]
+        feed.add(someone, "plates", "plate reader", 230, last, resources=folders, basis="Exchange of plates")
+    anyone = feed.party(Someone("anyone", "Anyone", ""), "anyone", verified=False)
+    for number in (4, 17, 33, 58, 91, 140, 205, 266, 301, 377):
+        feed.add(
+            anyone, "plates", "anyone may read", 300 + number, None, key=f"open:folder-{number:03}", kind="open",
+            resources=[f"folder {number:03}"], given_by="Pell Varga", use_known=False, accepted_at=None,
+        )  # fmt: skip
+    feed.add(
+        anyone, "plates", "anyone may change", 41, None, key="open:unreleased", kind="open", given_by="Ivo Marsh",
+        resources=["unreleased 2026"], use_known=False, accepted_at=None, basis="So that printers could send proofs",
+    )  # fmt: skip
+    chart = feed.party(
+        Someone("star-chart", "Star Chart Weekly", ""), "app", publisher="Star Chart Press",
+        home="https://starchartweekly.example", verified=False,
+    )  # fmt: skip
+    feed.add(
+        chart, "plates", "full copy", 310, None, kind="app", permissions=["read every folder", "download originals"]
+    )
+    solver = feed.party(
+        Someone("plate-solver", "Plate Solver", ""), "app", publisher="Open Sky Tools",
+        home="https://platesolver.example", verified=True,
+    )  # fmt: skip
+    feed.add(solver, "plates", "plate reader", 500, 0, kind="app", permissions=["read folders", "list plates"])
+    feed.add(
+        pell, "plates", "signed in", 3, 0, kind="session", device="laptop, Plate Viewer 4", network="198.51.100.12",
+        hangs_on="delegate:plates:pell.varga", accepted_at=None,
+    )  # fmt: skip
+    return feed.inventory()
+
+
+def live_sky(now: datetime) -> dict[str, Any]:
+    """A broadcast channel: presenters publish in the observatory's name; they are known by handles, not addresses."""
+    levels = {
+        "presenter": ["view", "publish"],
+        "moderator": ["view", "edit"],
+        "channel keeper": ["view", "edit", "publish", "admit", "own"],
+        "stream key": ["publish"],
+    }
+    feed = Feed("Live Sky", now, levels, [{"key": "channel", "name": "Kestrel Ridge Live"}])
+    maren, *_, sabine, _ = STAFF
+    for someone, handle in ((maren, "@maren-kr"), (sabine, "@sabine-kr")):
+        feed.party(someone, addresses=[handle, someone.address])
+        feed.add(someone, "channel", "channel keeper", 1100, 6, reviewed_at=[ago(now, 75)])
+    for someone in VOLUNTEERS[44:50]:
+        handle = f"@{someone.key.replace('.', '-')}"
+        feed.party(someone, addresses=[handle])
+        feed.add(someone, "channel", feed.chance.choice(("presenter", "moderator")), 260, feed.chance.randrange(1, 90))
+    guest = Someone("guest.night", "Bea Lorrimer", "@bea-under-stars")
+    feed.add(
+        guest, "channel", "presenter", 6, None, kind="offer", state="offered", accepted_at=None,
+        basis="Guest for the winter star party; has to opt in to being invited first",
+    )  # fmt: skip
+    stream = feed.party(Someone("dome-camera", "Dome camera", ""), "app", publisher="Kestrel Ridge Observatory")
+    feed.add(stream, "channel", "stream key", 640, 0, kind="app", permissions=["send pictures"])
+    return feed.inventory(abilities={"redone_by": "either"})

@@ -1,0 +1,107 @@
+"""The IMAP connector on a real mail server: what it reads is so, and what it ends is really refused."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from typing import Any
+from uuid import uuid4
+
+import pytest
+
+from openlatch.connectors.imap import ImapConnector
+from openlatch.core.meaning import Vocabulary
+from openlatch.core.model import Kind, PartyKind
+from openlatch.core.powers import Power
+from openlatch.core.reconcile import ObservedEntry
+from openlatch.demo.protocols import MAILBOX_OWNER
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused
+from openlatch.local.stack import Stack
+
+ORLA = "orla.finch"
+
+
+def settings(stack: Stack, **more: str) -> dict[str, str]:
+    found = {"host": "127.0.0.1", "port": str(stack.mail.port), "user": MAILBOX_OWNER, "tls": "none"}
+    return found | {"domain": "kestrelridge.example"} | more
+
+
+@pytest.fixture
+def connector(stack: Stack) -> ImapConnector:
+    return ImapConnector(settings(stack), stack.secret(f"mail:{MAILBOX_OWNER}"))
+
+
+@pytest.fixture
+def box(stack: Stack) -> Iterator[str]:
+    """A shared mailbox with an awkward name (“Spenden & Prüfung "1"”), as it is written on the wire."""
+    name = f'Spenden &- Pr&APw-fung \\"{uuid4().hex[:4]}\\"'
+    with stack.mail.signed_in(MAILBOX_OWNER) as server:
+        assert server.create(f'"{name}"')[0] == "OK"
+        assert server.setacl(f'"{name}"', ORLA, "lrs")[0] == "OK"
+        assert server.setacl(f'"{name}"', "anyone", "l")[0] == "OK"
+    yield name.replace('\\"', '"')
+    with stack.mail.signed_in(MAILBOX_OWNER) as server:
+        server.delete(f'"{name}"')
+
+
+def entries(connector: ImapConnector) -> dict[tuple[str, str], ObservedEntry]:
+    return {(e.account, e.party): e for page in connector.pages() for e in page.entries}
+
+
+def opens(stack: Stack, user: str, box: str) -> bool:
+    """Whether a user can really open the front office's mailbox."""
+    with stack.mail.signed_in(user) as server:
+        quoted = box.replace('"', '\\"')
+        return server.select(f'"shared/{MAILBOX_OWNER}/{quoted}"', readonly=True)[0] == "OK"
+
+
+def test_an_access_list_is_read_letter_by_letter(connector: ImapConnector, box: str) -> None:
+    found = entries(connector)
+    orla, anyone = found[box, ORLA], found[box, "anyone"]
+    assert (orla.kind, orla.level, anyone.kind) == (Kind.DELEGATE, "lrs", Kind.OPEN)
+    means = Vocabulary(ImapConnector.words).meaning(orla.level, orla.permissions, orla.powers)
+    assert (means.powers, means.unknown) == ((Power.VIEW, Power.EDIT, Power.EXPORT), ())
+    pages = list(connector.pages())
+    names = {a.key: a.name for page in pages for a in page.accounts}
+    assert names[box].startswith("Spenden & Prüfung ")
+    parties = {p.key: p for page in pages for p in page.parties}
+    assert parties["anyone"].kind is PartyKind.ANYONE
+    assert parties[ORLA].addresses == ("orla.finch@kestrelridge.example",)
+
+
+def test_what_is_denied_is_not_counted(stack: Stack, connector: ImapConnector, box: str) -> None:
+    with stack.mail.signed_in(MAILBOX_OWNER) as server:
+        quoted = box.replace('"', '\\"')
+        server.setacl(f'"{quoted}"', f"-{ORLA}", "s")
+    assert entries(connector)[box, ORLA].level == "lr"
+
+
+def test_granted_access_works_and_after_its_end_it_is_refused(stack: Stack, connector: ImapConnector, box: str) -> None:
+    key = entries(connector)[box, ORLA].key
+    assert opens(stack, ORLA, box)
+    assert not connector.end(key, ORLA, "1").already
+    assert not opens(stack, ORLA, box)
+    assert box not in {e.account for e in connector.look(ORLA).entries}
+    assert connector.end(key, ORLA, "1").already
+    assert entries(connector)[box, "anyone"], "nobody else loses anything"
+
+
+def test_the_way_in_is_not_ended_and_a_mailbox_that_is_gone_is_no_error(connector: ImapConnector, box: str) -> None:
+    with pytest.raises(ProviderRefused, match="lock Open Latch out"):
+        connector.end(f"acl:INBOX:{MAILBOX_OWNER}", MAILBOX_OWNER, "1")
+    assert connector.end("acl:No%20such:orla.finch", ORLA, "1").already
+
+
+def test_a_wrong_password_and_a_server_that_is_away_are_told_apart(stack: Stack) -> None:
+    with pytest.raises(ProviderRefused, match="does not let"):
+        list(ImapConnector(settings(stack), "wrong").pages())
+    with pytest.raises(ProviderDown):
+        list(ImapConnector(settings(stack, port="1"), "x").pages())
+
+
+@pytest.mark.parametrize(
+    "change", [{"port": "imap"}, {"tls": "maybe"}, {"host": "mail.example"}, {"pin": "1"}, {"port": None}]
+)
+def test_settings_that_cannot_work_are_refused_at_once(stack: Stack, change: dict[str, Any]) -> None:
+    wanted = {name: value for name, value in (settings(stack) | change).items() if value is not None}
+    with pytest.raises(Invalid):
+        ImapConnector(wanted, "x")

@@ -1,0 +1,147 @@
+"""The OpenSSH connector on a real server: what it reads is so, and a key that it takes out is really refused."""
+
+from __future__ import annotations
+
+import io
+from collections.abc import Iterator
+from datetime import UTC, datetime
+from typing import Any
+
+import paramiko
+import pytest
+from cryptography.hazmat.primitives import serialization
+from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+
+from openlatch.connectors.ssh import SshConnector, parse_line
+from openlatch.core.meaning import Vocabulary
+from openlatch.core.model import Kind
+from openlatch.core.powers import Power
+from openlatch.core.reconcile import ObservedEntry, ObservedParty
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.local.stack import Stack
+
+PUBLIC = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIOfG3gkO89S13uJMpxVlTWPbUPTA5+B5ZaC3KjyDoJ9w"
+
+
+def settings(stack: Stack, **more: str) -> dict[str, str]:
+    gateway = stack.gateway
+    found = {"host": "127.0.0.1", "port": str(gateway.port), "user": gateway.login, "host_key": gateway.host_key}
+    return found | {"file": str(gateway.file), "log": str(gateway.log), "zone": "Europe/London"} | more
+
+
+@pytest.fixture
+def connector(stack: Stack) -> SshConnector:
+    return SshConnector(settings(stack), stack.gateway_key)
+
+
+@pytest.fixture
+def key(stack: Stack) -> Iterator[tuple[paramiko.PKey, str]]:
+    """A new key that is let in until 2031, with its fingerprint."""
+    private = Ed25519PrivateKey.generate()
+    form = serialization.PrivateFormat.OpenSSH, serialization.NoEncryption()
+    text = private.private_bytes(serialization.Encoding.PEM, *form).decode()
+    loaded = paramiko.Ed25519Key.from_private_key(io.StringIO(text))
+    before = stack.gateway.file.read_text()
+    line = f'expiry-time="20310101",from="127.0.0.1" {loaded.get_name()} {loaded.get_base64()} works@brightmere.example'
+    stack.gateway.file.write_text(f"{before}{line}\n")
+    yield loaded, loaded.fingerprint
+    stack.gateway.file.write_text(before)
+
+
+def found(connector: SshConnector, fingerprint: str) -> tuple[ObservedEntry, ObservedParty] | None:
+    (page,) = connector.pages()
+    entry = next((e for e in page.entries if e.key == f"key:{fingerprint}"), None)
+    return None if entry is None else (entry, next(p for p in page.parties if p.key == entry.party))
+
+
+def test_a_key_works_and_after_its_end_it_is_refused(
+    stack: Stack, connector: SshConnector, key: tuple[paramiko.PKey, str]
+) -> None:
+    private, fingerprint = key
+    before = stack.gateway.file.read_text()
+    assert stack.gateway.lets_in(private)
+    seen = found(connector, fingerprint)
+    assert seen is not None
+    entry, party = seen
+    assert (entry.kind, entry.ends_at) == (Kind.GRANT, datetime(2031, 1, 1, tzinfo=UTC))
+    assert (party.addresses, entry.network) == (("works@brightmere.example",), "127.0.0.1")
+    assert entry.last_used is not None, "sshd's log says when the key was accepted"
+    assert not connector.end(entry.key, entry.party, "1").already
+    assert not stack.gateway.lets_in(private)
+    assert connector.look(entry.party).entries == ()
+    assert connector.end(entry.key, entry.party, "1").already
+    assert stack.gateway.file.read_text() == "".join(before.splitlines(keepends=True)[:-1]), "no other line was touched"
+
+
+def test_the_gateways_keys_are_told_apart_by_what_they_allow(connector: SshConnector) -> None:
+    (page,) = connector.pages()
+    names = {p.key: p.name for p in page.parties}
+    by_name = {names[e.party]: e for e in page.entries}
+    words = Vocabulary(SshConnector.words)
+    mast = by_name["weather mast, every ten minutes"]
+    means = words.meaning(mast.level, mast.permissions, mast.powers)
+    assert (means.powers, means.unknown) == ((), ("command: /usr/local/bin/read-mast",))
+    laptop = by_name["pell laptop <pell.varga@kestrelridge.example>"]
+    assert words.meaning(laptop.level, laptop.permissions, laptop.powers).powers == (
+        Power.VIEW,
+        Power.EDIT,
+        Power.EXPORT,
+    )
+    assert [name for name in names.values() if name.startswith("key without a name, SHA256:")]
+    assert not by_name["old import <import@kestrelridge.example>"].use_known
+
+
+def test_the_way_in_is_not_ended(connector: SshConnector) -> None:
+    (page,) = connector.pages()
+    own = next(p.key for p in page.parties if p.name.startswith("Open Latch"))
+    with pytest.raises(ProviderRefused, match="lock Open Latch out"):
+        connector.end(f"key:{own}", own, "1")
+
+
+def test_a_line_that_is_no_key_is_named_and_nothing_is_concluded(
+    stack: Stack, connector: SshConnector, key: tuple[paramiko.PKey, str]
+) -> None:
+    stack.gateway.file.write_text(stack.gateway.file.read_text() + "\n# a comment\nssh-ed25519 not-base64 orla\n")
+    with pytest.raises(ProviderUnreadable) as refused:
+        list(connector.pages())
+    assert refused.value.fields["at"] == f"line {len(stack.gateway.file.read_text().splitlines())}"
+
+
+def test_another_server_a_refused_key_and_a_server_that_is_away_are_told_apart(stack: Stack) -> None:
+    with pytest.raises(ProviderRefused, match="Nothing was sent to it"):
+        list(SshConnector(settings(stack, host_key="SHA256:" + "A" * 43), stack.gateway_key).pages())
+    with pytest.raises(ProviderRefused, match="no such file"):
+        list(SshConnector(settings(stack, file="/no/such/file"), stack.gateway_key).pages())
+    with pytest.raises(ProviderDown):
+        list(SshConnector(settings(stack, port="1"), stack.gateway_key).pages())
+
+
+@pytest.mark.parametrize("change", [{"port": "ssh"}, {"host_key": "md5"}, {"zone": "Mars/Olympus"}, {"pin": "1"}])
+def test_settings_that_cannot_work_are_refused_at_once(stack: Stack, change: dict[str, Any]) -> None:
+    with pytest.raises(Invalid):
+        SshConnector(settings(stack) | change, stack.gateway_key)
+    with pytest.raises(Invalid, match="not a private key"):
+        SshConnector(settings(stack), PUBLIC)
+
+
+@pytest.mark.parametrize(
+    ("line", "options", "comment"),
+    [
+        (PUBLIC, {}, ""),
+        (f"{PUBLIC} Orla Finch, dome", {}, "Orla Finch, dome"),
+        (f"restrict,PTY {PUBLIC} x", {"restrict": "", "pty": ""}, "x"),
+        (f'command="say \\"hi\\", now",no-pty {PUBLIC}', {"command": 'say "hi", now', "no-pty": ""}, ""),
+        (f"cert-authority {PUBLIC}", {"cert-authority": ""}, ""),
+    ],
+)
+def test_options_are_read_as_sshd_reads_them(line: str, options: dict[str, str], comment: str) -> None:
+    parsed = parse_line(1, line)
+    assert parsed is not None
+    assert (parsed.options, parsed.comment) == (options, comment)
+
+
+@pytest.mark.parametrize(
+    "line", ["hello", "ssh-ed25519", f"restrict{PUBLIC}", 'command="x ssh-ed25519 AAAA', "no-pty "]
+)
+def test_what_is_no_key_is_not_taken_for_one(line: str) -> None:
+    assert parse_line(1, line) is None
