@@ -42,7 +42,7 @@ def console(browser: Browser, stack: Stack) -> None:
     """The console's pages."""
     page = signed_in(browser, stack, "light")
     shoot(page, "inventory")
-    page.get_by_role("row", name=re.compile("Brightmere Electrical.*Gate")).click()
+    page.get_by_role("row", name=re.compile(r"Brightmere Electrical.*\bGate\b")).click()
     page.get_by_role("heading", name="Why it is flagged").wait_for()
     shoot(page, "entry")
     page.get_by_role("button", name="End access…").click()

@@ -179,7 +179,7 @@ class SshConnector:
             _level(lines),
             permissions=tuple(dict.fromkeys(word for line in lines for word in _words(line))),
             last_used=(used or {}).get(key),
-            use_known=used is not None,
+            use_known=key in (used or {}),
             ends_at=end,
             end_unknown=unknown,
             network="; ".join(networks) if len(networks) == len(lines) else "",

@@ -9,7 +9,7 @@ from typing import Any
 
 from openlatch.demo.cast import OUTSIDERS, STAFF, VOLUNTEERS, Someone
 
-__all__ = ["Feed", "ago", "dome_control", "live_sky", "plate_archive"]
+__all__ = ["BY_KEY", "Feed", "ago", "dome_control", "live_sky", "plate_archive"]
 
 BY_KEY: Mapping[str, Someone] = {s.key: s for s in (*STAFF, *VOLUNTEERS, *OUTSIDERS)}
 

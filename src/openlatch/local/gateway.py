@@ -21,7 +21,7 @@ from pathlib import Path
 import paramiko
 
 from openlatch.errors import Misconfigured
-from openlatch.local.ports import kept_port
+from openlatch.local.ports import greets, kept_port
 
 __all__ = ["PrivateGateway"]
 
@@ -107,7 +107,8 @@ class PrivateGateway:
             text=True,
             start_new_session=True,
         )
-        threading.Thread(target=self._keep_log, args=[self._process], daemon=True).start()
+        self._keeper = threading.Thread(target=self._keep_log, args=[self._process], daemon=True)
+        self._keeper.start()
         self._wait()
 
     def stop(self) -> None:
@@ -116,6 +117,9 @@ class PrivateGateway:
             self._process.send_signal(signal.SIGTERM)
             with contextlib.suppress(subprocess.TimeoutExpired):
                 self._process.wait(_PATIENCE)
+        if self._process is not None and self._process.stderr is not None:
+            self._keeper.join(_PATIENCE)
+            self._process.stderr.close()
         self._process = None
 
     def lets_in(self, key: paramiko.PKey) -> bool:
@@ -138,10 +142,7 @@ class PrivateGateway:
     def _wait(self) -> None:
         end = time.monotonic() + _PATIENCE
         while time.monotonic() < end and self._process is not None and self._process.poll() is None:
-            with contextlib.suppress(OSError, EOFError, paramiko.SSHException):
-                transport = paramiko.Transport(("127.0.0.1", self.port))
-                transport.start_client(timeout=_PATIENCE)
-                transport.close()
+            if greets(self.port, b"SSH-"):
                 return
             time.sleep(0.05)
         tail = "".join(self.log.read_text().splitlines(keepends=True)[-12:])

@@ -17,7 +17,7 @@ from collections.abc import Mapping
 from pathlib import Path
 
 from openlatch.errors import Misconfigured
-from openlatch.local.ports import kept_port
+from openlatch.local.ports import greets, kept_port
 
 __all__ = ["PrivateMail"]
 
@@ -170,8 +170,7 @@ class PrivateMail:
     def _wait(self) -> None:
         end = time.monotonic() + _PATIENCE
         while time.monotonic() < end and self._process is not None and self._process.poll() is None:
-            with contextlib.suppress(OSError, imaplib.IMAP4.error):
-                self.signed_in(next(iter(self._users))).logout()
+            if greets(self.port, b"* OK"):
                 return
             time.sleep(0.05)
         tail = "".join((self.folder / "server.log").read_text().splitlines(keepends=True)[-12:])

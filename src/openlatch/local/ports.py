@@ -8,7 +8,14 @@ from pathlib import Path
 
 from openlatch.errors import Misconfigured
 
-__all__ = ["kept_port"]
+__all__ = ["greets", "kept_port"]
+
+
+def greets(port: int, greeting: bytes) -> bool:
+    """Return whether a server on this machine greets whoever connects with these words."""
+    with contextlib.suppress(OSError), socket.create_connection(("127.0.0.1", port), timeout=5) as connection:
+        return connection.recv(len(greeting), socket.MSG_WAITALL) == greeting
+    return False
 
 
 _given: set[int] = set()

@@ -20,6 +20,7 @@ __all__ = ["Providers", "to_provider"]
 
 
 def to_provider(row: ProviderRow) -> Provider:
+    """Return the value that a row holds."""
     return Provider(
         row.id,
         row.name,
