@@ -90,8 +90,9 @@ def rules() -> str:
     for rule in RULES.values():
         lines += [f"## {rule.title} (`{rule.id}`)\n", f"{rule.why}\n", f"**Cleared by:** {rule.clears}\n"]
     lines += [
-        "Both are `medium`, and `high` where the access can `spend`, `withdraw`, `admit` or `own`. A fact that is not",
-        "known, such as the last use at a provider that does not record it, never makes a rule hold.",
+        "The first two are `medium`, and `high` where the access can `spend`, `withdraw`, `admit` or `own`; the third",
+        "is always `high`. A fact that is not known, such as the last use at a provider that does not record it, never",
+        "makes a rule hold.",
     ]
     return "\n".join(lines)
 

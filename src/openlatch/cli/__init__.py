@@ -34,8 +34,13 @@ _COMMANDS = {
     "accounts": ("inventory", "List the shared accounts"),
     "parties": ("inventory", "List who and what has access"),
     "reach": ("inventory", "Show all that a party can do, and what to end so that it cannot"),
+    "apps": ("inventory", "List the connected apps, and what each reads or changes where"),
+    "open": ("inventory", "List what is open to anyone"),
+    "views": ("inventory", "List your saved views of the inventory, save or delete one"),
+    "describe": ("inventory", "Say how vital an account is, or that it is for practice"),
     "flags": ("inventory", "List what is stale or risky, with its facts"),
     "end": ("orders", "Take an access back, and follow it until it is proved"),
+    "give-up": ("orders", "Give up an access of your own"),
     "orders": ("orders", "List orders"),
     "order": ("orders", "Show an order, follow it, try it again, or cancel it"),
     "log": ("log", "Read the log, or verify that nothing in it was altered"),
@@ -49,7 +54,7 @@ _COMMANDS = {
     "new-key": ("service", "Make a key for OPENLATCH_SECRET_KEYS"),
     "openapi": ("service", "Print the API's description"),
 }
-_NAMES = {"import": "import_"}  # where a command's name is a word of the language
+_NAMES = {"import": "import_", "open": "open_"}  # where a command's name is a word of the language
 _NEEDS_SERVICE = {"local", "service"}
 
 

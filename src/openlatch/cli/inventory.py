@@ -7,8 +7,10 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
+from urllib.parse import parse_qsl
 
 import click
+from click.core import ParameterSource
 from rich.console import Console
 from rich.text import Text
 
@@ -29,7 +31,7 @@ from openlatch.cli.output import (
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["accounts", "export", "flags", "inventory", "parties", "reach", "show"]
+__all__ = ["accounts", "apps", "describe", "export", "flags", "inventory", "open_", "parties", "reach", "show", "views"]
 
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -39,11 +41,17 @@ def _who(e: wire.Entry) -> Text:
     who = Text(e.party.name, "bold")
     if e.party.outside:
         who.append("  outside", "cyan")
-    return who.append(f"\n{', '.join(e.party.addresses) or e.device}", "not bold dim")
+    more = ", ".join(e.party.addresses) or e.party.publisher or e.device or e.party.kind
+    return who.append(f"\n{more}", "not bold dim")
 
 
 def _where(e: wire.Entry) -> Text:
-    return Text(e.account.name).append(f"\n{e.provider.name}", "dim")
+    parts = f" · {', '.join(e.resources)}" if e.resources else ""
+    return Text(e.account.name).append(f"\n{e.provider.name}{parts}", "dim")
+
+
+def _powers(e: wire.Entry) -> Text:
+    return powers(e.powers, e.used_powers).append(" ?" if e.unknown else "", "dark_orange3")
 
 
 def _as(e: wire.Entry) -> Text:
@@ -75,7 +83,7 @@ ENTRIES: tuple[Column, ...] = (
     ("who", _who),
     ("where", _where),
     ("as", _as),
-    ("powers", lambda e: powers(e.powers, e.used_powers).append(" ?" if e.unknown else "", "dark_orange3")),
+    ("powers", _powers),
     ("last used", _used),
     ("ends", _ends),
     ("why it is flagged", _why),
@@ -127,6 +135,7 @@ _FILTERS = (
     click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag, or only what carries none."),
     click.option("--rule", default="", help="Only what this rule flags."),
     click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
+    click.option("--mine", is_flag=True, help="Only your own access, by your address."),
     click.option("--unknown/--known", default=None, help="Only what has a level or permission nobody gave a meaning."),
     click.option("--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="By its end."),
     click.option(
@@ -148,17 +157,38 @@ def filtered(function: F) -> F:
 @click.command()
 @filtered
 @click.option("--limit", default=50, show_default=True, help="How many at most; 0 for all.")
+@click.option("--view", default="", help="A view of yours (openlatch views); what you add to it comes on top.")
 @output_option
 @reports_errors
-def inventory(output: str, search: str, limit: int, **wanted: Any) -> None:
+def inventory(output: str, search: str, limit: int, view: str, **wanted: Any) -> None:
     """List who has access to what, the worst flagged first; SEARCH is part of a name, address, account or level."""
     wanted = {name: value for name, value in wanted.items() if value is not None} | {"q": search}
     with connect() as client:
-        entries = client.entries(limit=limit or None, **wanted)
-        emit(entries, ENTRIES, output, empty="Nothing in the inventory matches.")
-        if output == "table":
-            wanted.pop("sort")
-            _footer(out(), client, client.summary(**wanted), limit)
+        if view:
+            wanted = _of_view(client, view) | {name: value for name, value in wanted.items() if _asked(name)}
+        _inventory(client, wanted, limit, output)
+
+
+def _asked(name: str) -> bool:
+    """Whether a person gave an option themselves, rather than leaving it as it is."""
+    parameter = {"q": "search"}.get(name, name)
+    source = click.get_current_context().get_parameter_source(parameter)
+    return source is not None and source is not ParameterSource.DEFAULT
+
+
+def _of_view(client: Client, name: str) -> dict[str, Any]:
+    found = next((view for view in client.views() if view.name.casefold() == name.casefold()), None)
+    if found is None:
+        raise Failure(f"You have no view “{name}”.", "List yours: openlatch views", 4)
+    return dict(parse_qsl(found.query, keep_blank_values=True))
+
+
+def _inventory(client: Client, wanted: dict[str, Any], limit: int, output: str) -> None:
+    entries = client.entries(limit=limit or None, **wanted)
+    emit(entries, ENTRIES, output, empty="Nothing in the inventory matches.")
+    if output == "table":
+        wanted.pop("sort", None)
+        _footer(out(), client, client.summary(**wanted), limit)
 
 
 def _footer(to: Console, client: Client, summary: wire.Summary, limit: int) -> None:
@@ -284,6 +314,78 @@ def accounts(search: str, provider: str, output: str) -> None:
     """List the shared accounts, and with how many parties each is shared."""
     with connect() as client:
         emit(client.accounts(search, provider), ACCOUNTS, output, empty="No account matches.")
+
+
+@click.command()
+@click.argument("account")
+@click.option("--criticality", type=click.Choice(["minor", "normal", "vital"]), help="How much harm its loss would do.")
+@click.option("--practice/--real", default=None, help="Whether it is only for practice.")
+@reports_errors
+def describe(account: str, criticality: str | None, practice: bool | None) -> None:
+    """Say how vital ACCOUNT (id, short form or name) is, and whether it is only for practice."""
+    with connect() as client:
+        found = client.describe_account(account, criticality=criticality, practice=practice)
+    click.echo(f"{found.name}: {found.criticality}{', for practice' if found.practice else ''}.")
+
+
+@click.command()
+@click.argument("search", required=False, default="")
+@output_option
+@reports_errors
+def apps(search: str, output: str) -> None:
+    """List the connected apps: who publishes each, on how many accounts it is, and what it can do on each."""
+    with connect() as client:
+        found = client.apps(search)
+        if output != "table":
+            emit(found, (), output, empty="")
+            return
+        apps_found = list(found)
+        on = {app.party.id: app.accounts for app in apps_found}
+        columns: tuple[Column, ...] = (
+            ("entry", lambda e: e.ref),
+            (
+                "app",
+                lambda e: Text(e.party.name, "bold").append(f"\n{e.party.publisher or 'publisher unknown'}", "dim"),
+            ),
+            ("accounts", lambda e: str(on[e.party.id])),
+            ("where", _where),
+            ("powers", _powers),
+            ("in its own words", lambda e: Text("; ".join(e.permissions))),
+            ("last used", _used),
+        )
+        emit([e for app in apps_found for e in app.entries], columns, output, empty="No app is connected.")
+
+
+@click.command(name="open")
+@click.option("--readable", is_flag=True, help="Only what anyone can read.")
+@click.option("--changeable", is_flag=True, help="Only what anyone can change.")
+@click.option("--limit", default=50, show_default=True, help="How many at most; 0 for all.")
+@output_option
+@reports_errors
+def open_(readable: bool, changeable: bool, limit: int, output: str) -> None:
+    """List what is open to anyone, over all accounts: to read, to change, or either."""
+    wanted: dict[str, Any] = {"kind": "open"}
+    if readable != changeable:
+        wanted["power"] = "view,export" if readable else "edit,publish,admit,own,spend,withdraw"
+    with connect() as client:
+        _inventory(client, wanted, limit, output)
+
+
+@click.command()
+@click.option("--save", metavar="NAME", help="Save a view under this name; the filters follow as in --query.")
+@click.option("--query", default="", help="Filters as in an address, such as kind=app&flagged=true.")
+@click.option("--delete", metavar="NAME", help="Delete a view.")
+@output_option
+@reports_errors
+def views(save: str | None, query: str, delete: str | None, output: str) -> None:
+    """List your saved views of the inventory, save one, or delete one. Use one: openlatch inventory --view NAME"""
+    with connect() as client:
+        if save:
+            client.save_view(save, query.lstrip("?"))
+        if delete:
+            client.remove_view(delete)
+        columns: tuple[Column, ...] = (("view", lambda v: Text(v.name)), ("filters", lambda v: Text(v.query, "dim")))
+        emit(client.views(), columns, output, empty="You have no views yet.")
 
 
 @click.command()

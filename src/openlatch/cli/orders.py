@@ -13,7 +13,7 @@ from openlatch.cli.output import STUCK, Column, Failure, ago, day, emit, notches
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["end", "order", "orders"]
+__all__ = ["end", "give_up", "order", "orders"]
 
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
@@ -41,12 +41,40 @@ def end(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output
     \b
     Shows what happens first, then asks. Exits 0 once it is proved, 6 if it needs a person.
     """
+    _order("end", "End this access?", entry, dry_run=dry_run, reason=reason, yes=yes, no_wait=no_wait, output=output)
+
+
+@click.command()
+@click.argument("entry")
+@click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing.")
+@click.option("--reason", default="", help="Kept in the log.")
+@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it.")
+@output_option
+@reports_errors
+def give_up(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str) -> None:
+    """Give up ENTRY, an access of your own (openlatch inventory --mine), and follow it until it is proved."""
+    _order(
+        "give-up",
+        "Give up this access?",
+        entry,
+        dry_run=dry_run,
+        reason=reason,
+        yes=yes,
+        no_wait=no_wait,
+        output=output,
+    )
+
+
+def _order(
+    action: str, question: str, entry: str, *, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str
+) -> None:
     with connect() as client:
         there = client.entry(entry).order
         if there is not None and there.state == "proved":
             click.echo(f"It has been ended already: order {there.ref} is proved.")
             return
-        plan = client.plan(entry)
+        plan = client.plan(entry, action)
         if output == "table":
             _plan(out(), plan)
         if dry_run:
@@ -60,8 +88,8 @@ def end(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output
                 raise Failure(
                     "Nobody is there to confirm. Nothing was changed.", "Add --yes to do it without asking.", 2
                 )
-            click.confirm("\nEnd this access?", abort=True)
-        given = client.end(entry, reason=reason, digest=plan.digest)
+            click.confirm(f"\n{question}", abort=True)
+        given = (client.end if action == "end" else client.give_up)(entry, reason=reason, digest=plan.digest)
         _follow(client, given, no_wait=no_wait, output=output)
 
 
@@ -69,7 +97,10 @@ def _plan(to: Console, plan: wire.Plan) -> None:
     outside = "  outside" if plan.party.outside else ""
     to.print(
         Text.assemble(
-            "End the access of ", (plan.party.name, "bold"), (outside, "cyan"), f" to {plan.account}, {plan.provider}"
+            "Give up the access of " if plan.action == "give-up" else "End the access of ",
+            (plan.party.name, "bold"),
+            (outside, "cyan"),
+            f" to {plan.account}, {plan.provider}",
         )
     )
     to.print(f"{', '.join(plan.party.addresses)}   {plan.entry.ref}", style="dim")

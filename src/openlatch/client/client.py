@@ -189,6 +189,29 @@ class Client:
         """Return one account, by id, short form or name."""
         return self._send(wire.Account, "GET", f"/accounts/{_part(account)}")
 
+    def describe_account(
+        self, account: str, *, criticality: str | None = None, practice: bool | None = None
+    ) -> wire.Account:
+        """Say how vital an account is (minor, normal, vital), and whether it is only for practice."""
+        body = {"criticality": criticality, "practice": practice}
+        return self._send(wire.Account, "PUT", f"/accounts/{_part(account)}", json=body)
+
+    def apps(self, q: str = "") -> Iterator[wire.App]:
+        """Return connected apps by name, each with what it holds on every account."""
+        return self._pages(wire.AppList, "/apps", {"q": q})
+
+    def views(self) -> list[wire.View]:
+        """Return one's own saved views of the inventory, by name."""
+        return self._send(wire.ViewList, "GET", "/views").items
+
+    def save_view(self, name: str, query: str) -> wire.View:
+        """Save a view; `query` is written as in an address, such as kind=app&flagged=true."""
+        return self._send(wire.View, "PUT", "/views", json={"name": name, "query": query})
+
+    def remove_view(self, name: str) -> None:
+        """Delete one of one's own views."""
+        self._request("DELETE", f"/views/{_part(name)}")
+
     def parties(self, q: str = "") -> Iterator[wire.Party]:
         """Return parties by name."""
         return self._pages(wire.PartyList, "/parties", {"q": q})
@@ -231,13 +254,18 @@ class Client:
 
     # Taking back
 
-    def plan(self, entry: str) -> wire.Plan:
-        """Return what ending an entry would do; changes nothing."""
-        return self._send(wire.Plan, "GET", f"/entries/{_part(entry)}/plan")
+    def plan(self, entry: str, action: str = "end") -> wire.Plan:
+        """Return what ending an entry would do, or giving up one's own (`give-up`); changes nothing."""
+        return self._send(wire.Plan, "GET", f"/entries/{_part(entry)}/plan", params={"action": action})
 
     def end(self, entry: str, *, reason: str = "", digest: str | None = None) -> wire.Order:
         """Order the end of an entry; with `digest`, only if the plan is still the one of that digest."""
         body = {"entry": entry, "reason": reason, "digest": digest}
+        return self._send(wire.Order, "POST", "/orders", json=body)
+
+    def give_up(self, entry: str, *, reason: str = "", digest: str | None = None) -> wire.Order:
+        """Order the end of one's own access."""
+        body = {"entry": entry, "action": "give-up", "reason": reason, "digest": digest}
         return self._send(wire.Order, "POST", "/orders", json=body)
 
     def order(self, order: str) -> wire.Order:

@@ -115,7 +115,7 @@ def _observed(page: FeedPage) -> Page:
         tuple(_account(a) for a in page.accounts),
         tuple(_party(p) for p in page.parties),
         tuple(_entry(e) for e in page.entries),
-        tuple(ObservedMembership(m.team, m.member, m.since) for m in page.memberships),
+        tuple(ObservedMembership(m.team, m.member, m.since, m.how) for m in page.memberships),
         page.total,
     )
 

@@ -27,7 +27,7 @@ from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, Side
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 
 __all__ = ["OAuthConnector"]
@@ -82,7 +82,9 @@ class _Token(BaseModel):
 
 
 class OAuthConnector:
-    """Watches and revokes tokens; settings: `issuer` (RFC 8414), `account` (what to call the account)."""
+    """Watches and revokes tokens; settings: `issuer` (RFC 8414), `account` (what to call the account), `domain` (of the
+    addresses of those who connected apps, where the server names them without one).
+    """
 
     words: ClassVar[Words] = {
         "openid": (),
@@ -94,8 +96,8 @@ class OAuthConnector:
     }
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
-        self._issuer, more = checked_settings("oauth", settings, url="issuer", optional=["account"])
-        self._account = more.get("account") or "Account"
+        self._issuer, more = checked_settings("oauth", settings, url="issuer", optional=["account", "domain"])
+        self._account, self._domain = more.get("account") or "Account", more.get("domain", "")
         try:
             given = _Secret.model_validate_json(secret)
         except ValidationError as error:
@@ -126,15 +128,17 @@ class OAuthConnector:
         total = len(self._watched)
         yield Page(accounts=self._accounts(self._watched.values()), total=total)
         parties: set[str] = set()
+        linked: set[ObservedMembership] = set()
         for watched in self._watched.values():
             token = self._introspect(watched)
             if not token.active:
                 total -= 1
                 continue
-            party = _party(watched, token)
-            fresh = (party,) if party.key not in parties else ()
-            parties.add(party.key)
-            yield Page(parties=fresh, entries=(self._entry(watched, token),))
+            fresh = tuple(p for p in self._parties(watched, token) if p.key not in parties)
+            parties |= {p.key for p in fresh}
+            links = tuple(link for link in _links(watched, token) if link not in linked)
+            linked |= set(links)
+            yield Page(parties=fresh, entries=(self._entry(watched, token),), memberships=links)
         yield Page(total=total)
 
     def look(self, party: str) -> Observation:
@@ -143,8 +147,9 @@ class OAuthConnector:
         return Observation(
             ReadingOutcome.COMPLETE,
             self._accounts(w for w, _ in theirs),
-            tuple({p.key: p for p in (_party(w, t) for w, t in theirs)}.values()),
+            tuple({p.key: p for w, t in theirs for p in self._parties(w, t)}.values()),
             tuple(self._entry(w, t) for w, t in theirs),
+            tuple({link: link for w, t in theirs for link in _links(w, t)}),
         )
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
@@ -171,6 +176,15 @@ class OAuthConnector:
     def _accounts(self, watched: Iterable[_Watched]) -> tuple[ObservedAccount, ...]:
         names = dict.fromkeys(w.account or self._account for w in watched)
         return tuple(ObservedAccount(name, name) for name in names)
+
+    def _parties(self, watched: _Watched, token: _Token) -> tuple[ObservedParty, ...]:
+        """The app, and whoever connected it, as far as the server says."""
+        app = _party(watched, token)
+        name = token.username or token.sub
+        if not name:
+            return (app,)
+        address = name if "@" in name else f"{name}@{self._domain}" if self._domain else ""
+        return app, ObservedParty(_user(token), PartyKind.PERSON, name, (address,) if address else ())
 
     def _entry(self, watched: _Watched, token: _Token) -> ObservedEntry:
         return ObservedEntry(
@@ -203,6 +217,16 @@ class OAuthConnector:
                 )
             self._found = found
         return self._found
+
+
+def _user(token: _Token) -> str:
+    return f"user:{token.username or token.sub}"
+
+
+def _links(watched: _Watched, token: _Token) -> Iterator[ObservedMembership]:
+    """Whoever connected an app can act through it."""
+    if token.username or token.sub:
+        yield ObservedMembership(_party(watched, token).key, _user(token), how="app")
 
 
 def _party(watched: _Watched, token: _Token) -> ObservedParty:

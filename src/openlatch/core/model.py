@@ -312,7 +312,10 @@ class Party:
 
 @dataclass(frozen=True, slots=True)
 class Membership:
-    """A party belongs to a team, as a provider shows it; a team may itself be a member of another."""
+    """A party acts as another: as a member of a team, which may itself be in another, or through an app it connected.
+
+    `how` is `member` or `app`.
+    """
 
     id: UUID
     provider_id: UUID
@@ -320,6 +323,7 @@ class Membership:
     member_id: UUID
     since: datetime | None = None
     ended_at: datetime | None = None
+    how: str = "member"
 
 
 @dataclass(frozen=True, slots=True)

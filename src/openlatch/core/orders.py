@@ -26,6 +26,7 @@ __all__ = [
     "ATTEMPTS",
     "FINAL",
     "TABLE",
+    "Action",
     "Consequence",
     "Done",
     "Move",
@@ -48,6 +49,15 @@ _REDO = {
     Side.PARTY: "only the other side can bring it back",
     Side.EITHER: "you or the other side can bring it back at any time",
 }
+
+
+class Action(StrEnum):
+    """What an order does."""
+
+    END = "end"
+    """the holder takes the access back"""
+    GIVE_UP = "give-up"
+    """the party no longer wants it"""
 
 
 class OrderState(StrEnum):
@@ -213,6 +223,7 @@ def plan_end(
     abilities: Abilities,
     neighbours: Sequence[Entry],
     places: Mapping[UUID, str],
+    action: Action = Action.END,
 ) -> Plan:
     """Plan the end of an entry.
 
@@ -255,7 +266,7 @@ def plan_end(
         Step("read", f"Read {provider} again and see that it is gone."),
         Step("receipt", "Write the receipt, with what that reading showed, into the log."),
     )
-    return Plan("end", entry.ref, tuple(consequences), steps)
+    return Plan(action.value, entry.ref, tuple(consequences), steps)
 
 
 def verify(observation: Observation, entry: Entry) -> Verdict:

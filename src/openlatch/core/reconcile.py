@@ -112,11 +112,12 @@ class ObservedEntry:
 
 @dataclass(frozen=True, slots=True)
 class ObservedMembership:
-    """A party in a team, by the provider's keys of both."""
+    """A party in a team, by the provider's keys of both; or, with `how` app, whoever connected an app and that app."""
 
     team: str
     member: str
     since: datetime | None = None
+    how: str = "member"
 
 
 @dataclass(frozen=True, slots=True)
@@ -153,6 +154,8 @@ class Held:
     entries: Mapping[str, Entry] = field(default_factory=dict)
     memberships: Iterable[Membership] = ()
     vocabulary: Vocabulary = field(default_factory=Vocabulary)
+    given_up: frozenset[UUID] = frozenset()
+    """the entries that are being ended because their own party wants that"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -197,13 +200,13 @@ def complaints(observation: Observation) -> tuple[str, ...]:
             found.append(f"entry {entry.key!r} belongs to party {entry.party!r}, which is not listed")
         if entry.state is State.ENDED:
             found.append(f"entry {entry.key!r} is listed as ended; what has ended must not be listed")
-    teams = {p.key for p in observation.parties if p.kind is PartyKind.TEAM}
+    teams = {p.key for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
     for membership, count in Counter((m.team, m.member) for m in observation.memberships).items():
         team, member = membership
         if count > 1:
             found.append(f"member {member!r} of team {team!r} is listed {count} times")
         if team not in teams:
-            found.append(f"{team!r}, of which {member!r} is a member, is not listed as a team")
+            found.append(f"{team!r}, of which {member!r} is a member, is not listed as a team or an app")
         if member not in parties:
             found.append(f"member {member!r} of team {team!r} is not listed")
     return tuple(found)
@@ -251,7 +254,9 @@ def reconcile(
             unchanged.append(after)
         else:
             changed.append((before, replace(after, version=before.version + 1)))
-    gone = [(e, _ended(e, now)) for e in _conclusive(held, observation, subject) if e.key not in seen]
+    gone = [
+        (e, _ended(e, e.id in held.given_up, now)) for e in _conclusive(held, observation, subject) if e.key not in seen
+    ]
     return Changes(
         tuple(new_accounts),
         tuple(changed_accounts),
@@ -278,7 +283,7 @@ def _memberships(
     before = {(m.team_id, m.member_id): m for m in held.memberships}
     shown = {(parties[m.team], parties[m.member]): m for m in observation.memberships}
     new = [
-        Membership(new_id(), held.provider_id, *pair, one.since or now)
+        Membership(new_id(), held.provider_id, *pair, one.since or now, how=one.how)
         for pair, one in shown.items()
         if pair not in before
     ]
@@ -304,9 +309,9 @@ def _conclusive(held: Held, observation: Observation, subject: str | None) -> It
     return (entry for entry in seen if entry.party_id == party_id)
 
 
-def _ended(before: Entry, now: datetime) -> Entry:
+def _ended(before: Entry, given_up: bool, now: datetime) -> Entry:
     if before.state is State.ENDING:
-        reason = EndReason.REVOKED
+        reason = EndReason.GIVEN_UP if given_up else EndReason.REVOKED
     elif before.ends_at is not None and before.ends_at <= now:
         reason = EndReason.EXPIRED
     else:

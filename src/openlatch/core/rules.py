@@ -1,6 +1,6 @@
 """The rules that flag an entry as stale or risky.
 
-Two are built in so far. A finding's facts stand still (instants, names, limits), so that the same situation
+Three are built in so far. A finding's facts stand still (instants, names, limits), so that the same situation
 gives the same flag on every day; what changes with the day, such as an age, is worked out where it is shown.
 """
 
@@ -12,6 +12,7 @@ from datetime import datetime, timedelta
 from types import MappingProxyType
 from uuid import UUID
 
+from openlatch.core.addresses import Neighbours
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Circle, Entry, Kind, Party, Severity, State
 from openlatch.core.powers import weighty
@@ -97,14 +98,34 @@ OUTSIDER = Rule(
     "Work for an outsider ends some day; access without an end outlives it.",
     "End the access, set an end date, or take the party into the circle.",
 )
-RULES: Mapping[str, Rule] = MappingProxyType({rule.id: rule for rule in (UNUSED, OUTSIDER)})
+NEAR = Rule(
+    "address-near-miss",
+    "Address close to a known one, but not equal to it",
+    "A typo lets in whoever owns that address; a look-alike is how somebody pretends to be one of the holder's own.",
+    "Ask the person whose address it ought to be, then end the access and give it to the right address.",
+)
+RULES: Mapping[str, Rule] = MappingProxyType({rule.id: rule for rule in (UNUSED, OUTSIDER, NEAR)})
 
 
-def evaluate(entry: Entry, party: Party, *, circle: Circle, limits: Limits, now: datetime) -> tuple[Finding, ...]:
-    """Return the findings that hold for an entry at an instant; an unknown fact never makes a rule hold."""
-    if entry.state not in (State.LIVE, State.ENDING):
-        return ()
-    return tuple(f for f in (_unused(entry, limits, now), _outsider(entry, party, circle)) if f is not None)
+def evaluate(
+    entry: Entry,
+    party: Party,
+    *,
+    circle: Circle,
+    limits: Limits,
+    now: datetime,
+    known: Neighbours | None = None,
+) -> tuple[Finding, ...]:
+    """Return the findings that hold for an entry at an instant; an unknown fact never makes a rule hold.
+
+    `known` are the addresses that are beyond doubt, with which those of unverified parties are compared.
+    """
+    found: list[Finding | None] = []
+    if entry.state in (State.LIVE, State.ENDING):
+        found += [_unused(entry, limits, now), _outsider(entry, party, circle)]
+    if entry.stands and known is not None and not party.verified:
+        found.append(_near(entry, party, known))
+    return tuple(f for f in found if f is not None)
 
 
 def compare(standing: Iterable[Flag], findings: Iterable[Finding]) -> Differences:
@@ -162,6 +183,16 @@ def _outsider(entry: Entry, party: Party, circle: Circle) -> Finding | None:
         reason += f"; can {_listed(heavy)}"
     severity = Severity.HIGH if heavy else Severity.MEDIUM
     return Finding(OUTSIDER.id, entry.id, severity, MappingProxyType(facts), f"{reason}.", OUTSIDER.clears)
+
+
+def _near(entry: Entry, party: Party, known: Neighbours) -> Finding | None:
+    for address in party.addresses:
+        near = known.near(address, party.name)
+        if near is not None:
+            facts: dict[str, str | int] = {"address": address, "close_to": near.known}
+            reason = f"{address} is not known: {near.how} {near.known}."
+            return Finding(NEAR.id, entry.id, Severity.HIGH, MappingProxyType(facts), reason, NEAR.clears)
+    return None
 
 
 def _day(instant: datetime) -> str:

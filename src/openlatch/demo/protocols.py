@@ -82,7 +82,7 @@ def donation_box(now: datetime, client_secret: str, tokens: Mapping[str, str]) -
     apps = (
         # key, app, publisher, account, scopes, by whom, given, ends
         ("star-chart", "Star Chart Weekly", "Star Chart Press", "Donations", "email donors.read donors.export", "maren.ashdown", 310, None),  # noqa: E501
-        ("ledger", "Ridge Ledger", "Tallow & Finch Accounting", "Payouts", "payouts.read payouts.withdraw offline_access", "lise.hartnell", 800, None),  # noqa: E501
+        ("ledger", "Ridge Ledger", "Tallow & Finch Accounting", "Payouts", "payouts.read payouts.withdraw offline_access", "l.hartnell", 800, None),  # noqa: E501
         ("thanks", "Thank-you letters", "Kestrel Ridge Observatory", "Donations", "donors.read", "tobias.quill", 150, 200),  # noqa: E501
         ("raffle", "Autumn raffle", "Lantern Works", "Donations", "donors.read pledges.amend", "tobias.quill", 70, 20),
     )  # fmt: skip

@@ -270,7 +270,9 @@ class Stack:
                     ("Live Sky", "sky"),
                 )
             ),
-            Outside("Donation Box", "oauth", {"issuer": self.stand_in_url("box")}, self._box(now()).secret),
+            Outside(
+                "Donation Box", "oauth", {"issuer": self.stand_in_url("box"), "domain": DOMAIN}, self._box(now()).secret
+            ),
             Outside("Volunteer Roll", "scim", roll, self._secrets["roll"]),
             Outside(
                 "Front Office Mail",

@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from openlatch.core.model import Account
+from dataclasses import replace
+
+from openlatch.core.model import Account, Criticality
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
 
-__all__ = ["browse", "show"]
+__all__ = ["browse", "describe", "show"]
 
 
 @operation("accounts.browse")
@@ -14,6 +16,25 @@ def browse(call: Call, q: str, provider: str, limit: int, cursor: str | None) ->
     """Accounts by name, each with the number of parties it is shared with."""
     wanted = call.tx.providers.find(provider).id if provider else None
     return call.tx.accounts.browse(provider_id=wanted, q=q, limit=limit, cursor=cursor)
+
+
+@operation("accounts.describe")
+def describe(call: Call, text: str, criticality: Criticality | None, practice: bool | None) -> tuple[Account, int]:
+    """Say how vital an account is, and whether it is only for practice; readings leave that as it is."""
+    account, shared = call.tx.accounts.find(text)
+    after = replace(
+        account,
+        criticality=criticality or account.criticality,
+        practice=account.practice if practice is None else practice,
+        version=account.version + 1,
+    )
+    if (after.criticality, after.practice) == (account.criticality, account.practice):
+        return account, shared
+    call.tx.accounts.save(after)
+    before = {"criticality": account.criticality.value, "practice": account.practice}
+    now = {"criticality": after.criticality.value, "practice": after.practice}
+    call.log("account.described", "account", account.id, before=before, after=now)
+    return after, shared
 
 
 @operation("accounts.show")

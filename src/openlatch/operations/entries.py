@@ -19,7 +19,7 @@ from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
 
-__all__ = ["Sight", "Wanted", "browse", "export", "show", "sight", "summary", "words"]
+__all__ = ["Sight", "Wanted", "browse", "export", "own_party", "show", "sight", "summary", "within_sight", "words"]
 
 Word = TypeVar("Word", bound=StrEnum)
 
@@ -42,6 +42,7 @@ class Wanted:
     rule: str = ""
     outside: bool | None = None
     unknown: bool | None = None
+    mine: bool = False
     ends: str = ""
 
 
@@ -105,16 +106,21 @@ def summary(call: Call, wanted: Wanted) -> Summary:
 @operation("entries.show")
 def show(call: Call, text: str) -> Sight:
     """One entry, by id or short form, with its flags and its latest order."""
-    listed = call.tx.entries.find(text, _own(call))
+    listed = call.tx.entries.find(text, within_sight(call))
     flags, order = call.tx.flags.standing([listed.entry.id]), call.tx.orders.latest_for(listed.entry.id)
     return sight(call, listed, flags, order)
 
 
-def _own(call: Call) -> UUID | None:
+def own_party(call: Call) -> UUID:
+    """Return the party that whoever acts is; one that holds nothing, if they are none."""
+    address = call.actor.person.address if call.actor.person else ""
+    return call.tx.parties.of_address(address) or _NOBODY
+
+
+def within_sight(call: Call) -> UUID | None:
+    """Return the only party whose entries whoever acts may see, or None if all."""
     person = call.actor.person
-    if person is None or person.role is not Role.MEMBER:
-        return None
-    return call.tx.parties.of_address(person.address) or _NOBODY
+    return own_party(call) if person is not None and person.role is Role.MEMBER else None
 
 
 def _filter(call: Call, wanted: Wanted) -> EntryFilter:
@@ -129,7 +135,7 @@ def _filter(call: Call, wanted: Wanted) -> EntryFilter:
         outside=wanted.outside,
         unknown=wanted.unknown,
         ends=wanted.ends,
-        own_party=_own(call),
+        own_party=own_party(call) if wanted.mine else within_sight(call),
     )
     return replace(
         plain,

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 
-from openlatch.core.model import Entry, Severity
+from openlatch.core.addresses import Neighbours
+from openlatch.core.model import Entry, Party, Severity, normal_address
 from openlatch.core.rules import Finding, Flag, Limits, compare
 from openlatch.core.rules import evaluate as findings_of
 from openlatch.operations.gate import Call, operation
@@ -44,6 +45,14 @@ def evaluate_all(call: Call) -> None:
     evaluate(call, call.tx.entries.standing())
 
 
+def _known(call: Call, parties: Iterable[Party]) -> Neighbours:
+    """What the addresses of these parties, as far as they are unverified, could be mistaken for."""
+    doubtful = [party for party in parties if not party.verified and party.addresses]
+    domains = {normal_address(a).rpartition("@")[2] for party in doubtful for a in party.addresses if "@" in a}
+    addresses, names = call.tx.parties.beyond_doubt(domains, {party.name for party in doubtful})
+    return Neighbours(addresses, call.tx.workspace.circle.domains, names)
+
+
 def evaluate(call: Call, entries: Iterable[Entry]) -> None:
     """Raise, change and clear the flags of these entries so that they say what holds now."""
     subjects = {entry.id: entry for entry in entries}
@@ -51,6 +60,7 @@ def evaluate(call: Call, entries: Iterable[Entry]) -> None:
         return
     workspace = call.tx.workspace
     parties = call.tx.parties.some({entry.party_id for entry in subjects.values()})
+    known = _known(call, parties.values())
     found: list[Finding] = []
     for entry in subjects.values():
         found += findings_of(
@@ -59,6 +69,7 @@ def evaluate(call: Call, entries: Iterable[Entry]) -> None:
             circle=workspace.circle,
             limits=Limits(workspace.unused_days),
             now=call.now,
+            known=known,
         )
     differences = compare(call.tx.flags.standing(subjects), found)
     raised = [(call.services.new_id(), finding) for finding in differences.raised]

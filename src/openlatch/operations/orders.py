@@ -12,12 +12,12 @@ from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.model import Account, Entry, Party, Provider, State
-from openlatch.core.orders import Done, Move, Order, OrderState, Plan, again_after, plan_end, verify
+from openlatch.core.orders import Action, Done, Move, Order, OrderState, Plan, again_after, plan_end, verify
 from openlatch.core.ports import Answer, Connector
 from openlatch.core.reconcile import Observation
-from openlatch.errors import Changed, ProviderDown, ProviderTrouble
+from openlatch.errors import Changed, NotAllowed, ProviderDown, ProviderTrouble
 from openlatch.operations import flags, readings
-from openlatch.operations.entries import words
+from openlatch.operations.entries import own_party, within_sight, words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
@@ -32,6 +32,7 @@ __all__ = [
     "cancel",
     "concluded",
     "create",
+    "give_up",
     "plan",
     "postponed",
     "show",
@@ -85,9 +86,11 @@ class Work:
 
 
 @operation("orders.plan")
-def plan(call: Call, text: str) -> PlanSight:
+def plan(call: Call, text: str, action: Action) -> PlanSight:
     """What ending an entry would do, and how it would be done; changes nothing."""
-    return _plan(call, call.tx.entries.find(text).entry)
+    if action is Action.GIVE_UP:
+        return _plan(call, _own_entry(call, text), action)
+    return _plan(call, call.tx.entries.find(text, within_sight(call)).entry, action)
 
 
 @operation("orders.browse")
@@ -100,8 +103,10 @@ def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[Order
 
 @operation("orders.show")
 def show(call: Call, text: str) -> OrderSight:
-    """One order, by id or short form."""
-    return _sight(call, call.tx.orders.find(text))
+    """One order, by id or short form; a member sees those on their own access."""
+    order = call.tx.orders.find(text)
+    call.tx.entries.find(str(order.entry_id), within_sight(call))
+    return _sight(call, order)
 
 
 @operation("orders.create")
@@ -110,11 +115,33 @@ def create(call: Call, text: str, reason: str, digest: str | None) -> OrderSight
 
     With `digest`, refuses (Changed) if the plan is no longer the one that was shown.
     """
-    entry = call.tx.entries.lock(call.tx.entries.find(text).entry.id)
+    return _create(call, call.tx.entries.find(text).entry, reason, digest, Action.END)
+
+
+@operation("orders.give_up")
+def give_up(call: Call, text: str, reason: str, digest: str | None) -> OrderSight:
+    """Order the end of one's own access; otherwise like `create`."""
+    return _create(call, _own_entry(call, text), reason, digest, Action.GIVE_UP)
+
+
+def _own_entry(call: Call, text: str) -> Entry:
+    """An entry that belongs to whoever acts; anybody else's is refused, and a member cannot even see it."""
+    entry = call.tx.entries.find(text, within_sight(call)).entry
+    if entry.party_id != own_party(call):
+        raise NotAllowed(
+            f"Entry {entry.ref} is not your own access. Nothing was changed.",
+            next_step="Give up only what is yours; to take somebody else's access back, end it.",
+            entry=entry.ref,
+        )
+    return entry
+
+
+def _create(call: Call, found: Entry, reason: str, digest: str | None, action: Action) -> OrderSight:
+    entry = call.tx.entries.lock(found.id)
     there = call.tx.orders.open_for(entry.id)
     if there is not None:
         return replace(_sight(call, there), already=True)
-    planned = _plan(call, entry)
+    planned = _plan(call, entry, action)
     if digest is not None and digest != planned.plan.digest:
         raise Changed(
             f"What ending {planned.party.name}'s access to {planned.account.name} would do has changed since it was "
@@ -276,7 +303,7 @@ def _queue(call: Call, order: Order) -> None:
     call.tx.enqueue(TASK, lock=f"order:{order.id}", at=order.again_at, order_id=str(order.id))
 
 
-def _plan(call: Call, entry: Entry) -> PlanSight:
+def _plan(call: Call, entry: Entry, action: Action) -> PlanSight:
     tx = call.tx
     party, account = tx.parties.get(entry.party_id), tx.accounts.get(entry.account_id)
     provider = tx.providers.get(entry.provider_id)
@@ -289,6 +316,7 @@ def _plan(call: Call, entry: Entry) -> PlanSight:
         abilities=provider.abilities,
         neighbours=neighbours,
         places=tx.accounts.names({n.account_id for n in neighbours}),
+        action=action,
     )
     return PlanSight(made, entry, party, account, provider)
 

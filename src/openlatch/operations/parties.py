@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from uuid import UUID
 
-from openlatch.core.model import Party
+from openlatch.core.model import Kind, Party, PartyKind
 from openlatch.core.powers import Power
 from openlatch.core.reach import Cut, Graph, Link, idle_ends, smallest_cut
 from openlatch.core.reach import reach as reach_of
@@ -15,7 +15,7 @@ from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 
-__all__ = ["ChainSight", "CutSight", "ReachSight", "browse", "cut", "reach", "show"]
+__all__ = ["AppSight", "ChainSight", "CutSight", "ReachSight", "browse", "browse_apps", "cut", "reach", "show"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,6 +50,29 @@ class CutSight:
 def browse(call: Call, q: str, limit: int, cursor: str | None) -> Page[tuple[Party, int]]:
     """Parties by name, each with the number of accounts it has access to."""
     return call.tx.parties.browse(q=q, limit=limit, cursor=cursor)
+
+
+@dataclass(frozen=True, slots=True)
+class AppSight:
+    """A connected app, on how many accounts it is, and what it holds on each."""
+
+    party: Party
+    accounts: int
+    entries: tuple[Sight, ...]
+
+
+@operation("apps.browse")
+def browse_apps(call: Call, q: str, limit: int, cursor: str | None) -> Page[AppSight]:
+    """Apps by name, each with its entries on every account: the rows of a matrix of apps by accounts."""
+    page = call.tx.parties.browse(q=q, kinds=[PartyKind.APP], limit=limit, cursor=cursor)
+    held = call.tx.entries.held_by(party.id for party, _ in page.items)
+    listed = call.tx.entries.about(entry.id for entry in held)
+    theirs: dict[UUID, list[Sight]] = {}
+    for entry in held:
+        if entry.kind is Kind.APP:
+            theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id]))
+    apps = (AppSight(party, count, tuple(theirs.get(party.id, ()))) for party, count in page.items)
+    return Page(tuple(apps), page.next)
 
 
 @operation("parties.show")
@@ -101,6 +124,6 @@ def cut(call: Call, text: str, account: str, power: str) -> CutSight:
 
 def _graph(call: Call, party_id: UUID) -> tuple[Graph, tuple[Link, ...]]:
     """The part of the inventory that hangs together with a party."""
-    links = tuple(Link(m.id, m.member_id, m.team_id, "member") for m in call.tx.memberships.around(party_id))
+    links = tuple(Link(m.id, m.member_id, m.team_id, m.how) for m in call.tx.memberships.around(party_id))
     parties = {party_id} | {one for link in links for one in (link.actor, link.as_party)}
     return Graph(call.tx.entries.held_by(parties), links), links

@@ -12,7 +12,16 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.ledger import Event
-from openlatch.core.model import Abilities, Entry, Provider, Reading, ReadingOutcome, ReadingState, normal_address
+from openlatch.core.model import (
+    Abilities,
+    Entry,
+    Provider,
+    Reading,
+    ReadingOutcome,
+    ReadingState,
+    State,
+    normal_address,
+)
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import Changes, Held, Identifier, Observation, complaints, reconcile, withheld
 from openlatch.errors import Conflict
@@ -162,14 +171,16 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subject: str 
     if subject is not None:
         names.add(Identifier(str(provider_id), subject))
     identifiers = tx.parties.known(names)
+    entries = {entry.key: entry for entry in tx.entries.standing(provider_id)}
     return Held(
         provider_id,
         {account.key: account for account in tx.accounts.of(provider_id)},
         tx.parties.some(set(identifiers.values())),
         identifiers,
-        {entry.key: entry for entry in tx.entries.standing(provider_id)},
+        entries,
         tx.memberships.standing(provider_id),
         levels.vocabulary(call, tx.providers.get(provider_id)),
+        tx.orders.given_up(e.id for e in entries.values() if e.state is State.ENDING),
     )
 
 

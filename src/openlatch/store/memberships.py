@@ -15,7 +15,7 @@ __all__ = ["Memberships"]
 
 
 def _membership(row: MembershipRow) -> Membership:
-    return Membership(row.id, row.provider_id, row.team_id, row.member_id, row.since, row.ended_at)
+    return Membership(row.id, row.provider_id, row.team_id, row.member_id, row.since, row.ended_at, row.how)
 
 
 class Memberships(Noun):
@@ -30,6 +30,7 @@ class Memberships(Noun):
                 "team_id": m.team_id,
                 "member_id": m.member_id,
                 "since": m.since,
+                "how": m.how,
             }
             for m in memberships
         ]

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
@@ -11,7 +12,7 @@ from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.model import State
-from openlatch.core.orders import FINAL, Done, Order, OrderState
+from openlatch.core.orders import FINAL, Action, Done, Order, OrderState
 from openlatch.errors import Changed
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
@@ -102,6 +103,15 @@ class Orders(Noun):
         due = func.coalesce(OrderRow.again_at, OrderRow.ordered_at)
         rows = self._session.scalars(select(OrderRow).where(OrderRow.state.in_(waiting), due < instant))
         return tuple(_order(row) for row in rows)
+
+    def given_up(self, entry_ids: Iterable[UUID]) -> frozenset[UUID]:
+        """Return those of the entries that are being ended because their own party wants that."""
+        query = select(OrderRow.entry_id).where(
+            OrderRow.entry_id == func.any(list(entry_ids)),
+            OrderRow.action == Action.GIVE_UP.value,
+            OrderRow.state.in_(_OPEN),
+        )
+        return frozenset(self._session.scalars(query))
 
     def latest_for(self, entry_id: UUID) -> Order | None:
         row = self._session.scalar(

@@ -115,6 +115,18 @@ class Parties(Noun):
             )
         )
 
+    def beyond_doubt(self, domains: Iterable[str], names: Iterable[str]) -> tuple[list[str], dict[str, str]]:
+        """Return the addresses of verified parties in these domains, and of these names with an address of each."""
+        verified = (
+            select(IdentifierRow.value, PartyRow.name)
+            .join(PartyRow, PartyRow.id == IdentifierRow.party_id)
+            .where(IdentifierRow.scheme == "address", PartyRow.verified)
+        )
+        domain = func.split_part(IdentifierRow.value, "@", 2)
+        addresses = self._session.execute(verified.where(domain == func.any(list(domains)))).scalars()
+        named = self._session.execute(verified.where(folded(PartyRow.name) == func.any([n.lower() for n in names])))
+        return list(addresses), {row.name: row.value for row in named}
+
     def some(self, party_ids: Iterable[UUID]) -> dict[UUID, Party]:
         rows = self._session.scalars(select(PartyRow).where(PartyRow.id == func.any(list(party_ids))))
         return {row.id: to_party(row) for row in rows}
@@ -133,8 +145,12 @@ class Parties(Noun):
             raise missing("party", text)
         return to_party(row[0]), row[1]
 
-    def browse(self, *, q: str, limit: int, cursor: str | None) -> Page[tuple[Party, int]]:
+    def browse(
+        self, *, q: str, kinds: Iterable[PartyKind] = (), limit: int, cursor: str | None
+    ) -> Page[tuple[Party, int]]:
         query = select(PartyRow, _accounts)
+        if words := [kind.value for kind in kinds]:
+            query = query.where(PartyRow.kind.in_(words))
         if q:
             query = query.where(party_matches(q))
         sort = Sort("name", (folded(PartyRow.name), PartyRow.id))

@@ -145,6 +145,14 @@ class MembershipRow(Owned):
     member_id: Mapped[UUID]
     since: Mapped[datetime | None]
     ended_at: Mapped[datetime | None]
+    how: Mapped[str]
+
+
+class ViewRow(Owned):
+    __tablename__ = "views"
+    person_id: Mapped[UUID]
+    name: Mapped[str]
+    query: Mapped[str]
 
 
 class EntryRow(Owned):

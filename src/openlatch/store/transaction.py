@@ -27,6 +27,7 @@ from openlatch.store.providers import Providers
 from openlatch.store.queue import enqueue
 from openlatch.store.readings import Readings
 from openlatch.store.replies import Replies
+from openlatch.store.views import Views
 from openlatch.store.words import ProviderWords
 from openlatch.store.workspaces import Housekeeping, insert_workspace, workspace_of
 
@@ -41,6 +42,7 @@ class Transaction:
         self.workspace = workspace
         self.people = People(session, workspace.id)
         self.providers = Providers(session, workspace.id)
+        self.views = Views(session, workspace.id)
         self.words = ProviderWords(session, workspace.id)
         self.accounts = Accounts(session, workspace.id)
         self.parties = Parties(session, workspace.id)

@@ -9,22 +9,24 @@ from uuid import UUID
 from openlatch.core import model
 from openlatch.core.ids import ref_of
 from openlatch.core.imports import FIELDS
-from openlatch.core.orders import TABLE, Move, Order
+from openlatch.core.orders import TABLE, Action, Move, Order
 from openlatch.core.reach import Link
 from openlatch.core.rules import RULES, Flag
 from openlatch.operations.entries import Sight
 from openlatch.operations.hand import ImportSight
 from openlatch.operations.levels import WordSight
 from openlatch.operations.orders import OrderSight, PlanSight
-from openlatch.operations.parties import CutSight, ReachSight
+from openlatch.operations.parties import AppSight, CutSight, ReachSight
 from openlatch.operations.providers import ProviderSight
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent
 from openlatch.store.people import Token
+from openlatch.store.views import View
 from openlatch.wire import messages as wire
 
 __all__ = [
     "account",
+    "app",
     "cut",
     "entry",
     "event",
@@ -39,6 +41,7 @@ __all__ = [
     "reach",
     "reading",
     "token",
+    "view",
 ]
 
 _BY_HAND = (Move.TRY_AGAIN, Move.CANCEL)
@@ -248,7 +251,7 @@ def imported(sight: ImportSight) -> wire.ImportOutcome:
 def plan(sight: PlanSight, outside: bool) -> wire.Plan:
     made, e = sight.plan, sight.entry
     return wire.Plan(
-        action="end",
+        action=Action(made.action).value,
         entry=wire.Ref(id=e.id, ref=e.ref, name=f"{sight.party.name} on {sight.account.name}"),
         party=party(sight.party, outside),
         account=sight.account.name,
@@ -268,7 +271,7 @@ def order(sight: OrderSight) -> wire.Order:
         party=sight.party.name,
         account=sight.account.name,
         provider=sight.provider,
-        action="end",
+        action=Action(o.action).value,
         state=o.state.value,
         steps=[wire.Step.model_validate({"call": s.call, "text": s.text, "at": s.at, "said": s.said}) for s in o.steps],
         consequences=[wire.Consequence.model_validate(c) for c in o.plan["consequences"]],
@@ -328,8 +331,21 @@ def _entry_piece(listed: Listed) -> wire.CutPiece:
 
 
 def _membership_piece(link: Link, parties: Mapping[UUID, model.Party]) -> wire.CutPiece:
-    text = f"Take {parties[link.actor].name} out of the team {parties[link.as_party].name}."
+    actor, other = parties[link.actor].name, parties[link.as_party].name
+    text = f"Take {actor} out of the team {other}." if link.how == "member" else f"Disconnect {other} from {actor}."
     return wire.CutPiece(kind="membership", id=link.id, ref=ref_of(link.id), text=text)
+
+
+def app(sight: AppSight, outside: bool) -> wire.App:
+    return wire.App(
+        party=party(sight.party, outside, sight.accounts),
+        accounts=sight.accounts,
+        entries=[entry(one) for one in sight.entries],
+    )
+
+
+def view(v: View) -> wire.View:
+    return wire.View(id=v.id, name=v.name, query=v.query)
 
 
 def _named(p: model.Party) -> wire.Ref:

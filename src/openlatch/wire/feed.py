@@ -139,11 +139,12 @@ class FeedEntry(FeedModel):
 
 
 class FeedMembership(FeedModel):
-    """A party in a team; a team may be a member of another team."""
+    """A party in a team, which may be a member of another team; or who connected an app, and so acts through it."""
 
-    team: Key
+    team: Key = Field(description="key of the team, or of the app")
     member: Key
     since: AwareDatetime | None = None
+    how: Literal["member", "app"] = "member"
 
 
 class FeedPage(FeedModel):

@@ -12,7 +12,10 @@ __all__ = [
     "LISTS",
     "Abilities",
     "Account",
+    "AccountDescription",
     "AccountList",
+    "App",
+    "AppList",
     "Chain",
     "Complaint",
     "Consequence",
@@ -47,6 +50,7 @@ __all__ = [
     "NewPerson",
     "NewProvider",
     "NewToken",
+    "NewView",
     "Order",
     "OrderList",
     "OrderQuery",
@@ -57,6 +61,7 @@ __all__ = [
     "Person",
     "PersonList",
     "Plan",
+    "PlanQuery",
     "Problem",
     "Provider",
     "ProviderList",
@@ -75,6 +80,8 @@ __all__ = [
     "TokenList",
     "TokenSecret",
     "Via",
+    "View",
+    "ViewList",
     "Vouched",
     "Workspace",
 ]
@@ -86,6 +93,7 @@ StateWord = Literal["offered", "live", "paused", "ending", "ended"]
 PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
 SeverityWord = Literal["low", "medium", "high", "critical"]
 OrderStateWord = Literal["drafted", "waiting", "running", "told", "proved", "stuck", "cancelled"]
+ActionWord = Literal["end", "give-up"]
 RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]
 Search = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
@@ -443,6 +451,28 @@ class Party(Sent):
     on_accounts: int | None = None
 
 
+class AccountDescription(Taken):
+    """How vital an account is, and whether it is for practice; what is left out stays."""
+
+    criticality: Literal["minor", "normal", "vital"] | None = None
+    practice: bool | None = None
+
+
+class View(Sent):
+    """A view of the inventory that somebody saved: a search, filters and an order, as the query of an address."""
+
+    id: UUID
+    name: str
+    query: str
+
+
+class NewView(Taken):
+    """A view to save; one of the same name is replaced."""
+
+    name: Text
+    query: Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
+
+
 class Dependency(Sent):
     """Something that runs through an entry and stops with it."""
 
@@ -530,6 +560,7 @@ class EntryFilter(Taken):
     flagged: bool | None = None
     rule: Search = ""
     outside: bool | None = None
+    mine: Annotated[bool, Field(description="only one's own, by one's address")] = False
     unknown: Annotated[bool | None, Field(description="only those with a word that has no meaning yet")] = None
     ends: Literal["", "none", "dated", "unknown"] = ""
 
@@ -625,6 +656,12 @@ class Cut(Sent):
     hurts: list[Hurt]
 
 
+class PlanQuery(Taken):
+    """What is to be planned: the end of an entry, or giving up one's own."""
+
+    action: ActionWord = "end"
+
+
 class Consequence(Sent):
     """One thing that happens when a plan is carried out."""
 
@@ -645,7 +682,7 @@ class Step(Sent):
 class Plan(Sent):
     """What ending an entry would do, gravest first, and how; `digest` names exactly this plan."""
 
-    action: Literal["end"]
+    action: ActionWord
     entry: Ref
     party: Party
     account: str
@@ -656,10 +693,10 @@ class Plan(Sent):
 
 
 class NewOrder(Taken):
-    """An order to end an entry; with `digest`, only if the plan is still the one that was shown."""
+    """An order to end an entry, or to give up one's own; with `digest`, only if the plan is still the one shown."""
 
     entry: Text
-    action: Literal["end"] = "end"
+    action: ActionWord = "end"
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
     digest: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")] | None = None
 
@@ -687,7 +724,7 @@ class Order(Sent):
     party: str
     account: str
     provider: str
-    action: Literal["end"]
+    action: ActionWord
     state: OrderStateWord
     steps: list[Step]
     consequences: list[Consequence]
@@ -742,6 +779,14 @@ class LogHead(Sent):
     unsealed: int
 
 
+class App(Sent):
+    """A connected app with what it holds on each account; `accounts` counts those it is on."""
+
+    party: Party
+    accounts: int
+    entries: list[Entry]
+
+
 Entry.model_rebuild()
 
 
@@ -778,6 +823,14 @@ class PartyList(Page[Party]):
 
 class EntryList(Page[Entry]):
     """Entries, in the order that was asked for."""
+
+
+class ViewList(Page[View]):
+    """Views of one person, by name."""
+
+
+class AppList(Page[App]):
+    """Connected apps, by name."""
 
 
 class FlagList(Page[Flag]):

@@ -1,6 +1,18 @@
 """The routes, one module a noun, each function parse, one operation, render."""
 
-from openlatch.web.routes import accounts, entries, flags, log, orders, parties, people, providers, readings, session
+from openlatch.web.routes import (
+    accounts,
+    entries,
+    flags,
+    log,
+    orders,
+    parties,
+    people,
+    providers,
+    readings,
+    session,
+    views,
+)
 
 __all__ = ["ALL"]
 
@@ -15,4 +27,5 @@ ALL = (
     flags.routes,
     orders.routes,
     log.routes,
+    views.routes,
 )

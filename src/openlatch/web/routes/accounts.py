@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from openlatch.core.model import Criticality
 from openlatch.operations import accounts
 from openlatch.operations.gate import Call
 from openlatch.web import render
@@ -26,4 +27,12 @@ def list_accounts(call: Call, query: wire.SearchQuery) -> wire.AccountList:
 def get_account(call: Call, account: str) -> wire.Account:
     """One account, by id, short form or name."""
     found, shared = accounts.show(call, account)
+    return render.account(found, shared, call.tx.providers.get(found.provider_id).name)
+
+
+@routes.route("PUT", "/accounts/<account>", body=wire.AccountDescription, returns=wire.Account)
+def describe_account(call: Call, account: str, body: wire.AccountDescription) -> wire.Account:
+    """Say how vital an account is, and whether it is only for practice."""
+    wanted = Criticality(body.criticality) if body.criticality else None
+    found, shared = accounts.describe(call, account, wanted, body.practice)
     return render.account(found, shared, call.tx.providers.get(found.provider_id).name)

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from openlatch.core.orders import Action
 from openlatch.operations import entries, hand, orders
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
@@ -67,8 +68,8 @@ def say_entry_gone(call: Call, entry: str, body: wire.GoneWish) -> wire.Entry:
     return render.entry(hand.gone(call, entry, body.reason))
 
 
-@routes.route("GET", "/entries/<entry>/plan", returns=wire.Plan)
-def plan_end(call: Call, entry: str) -> wire.Plan:
+@routes.route("GET", "/entries/<entry>/plan", query=wire.PlanQuery, returns=wire.Plan)
+def plan_end(call: Call, entry: str, query: wire.PlanQuery) -> wire.Plan:
     """What ending this entry would do, and how it would be done; changes nothing."""
-    sight = orders.plan(call, entry)
+    sight = orders.plan(call, entry, Action(query.action))
     return render.plan(sight, not call.tx.workspace.circle.holds(sight.party))

@@ -22,8 +22,9 @@ def list_orders(call: Call, query: wire.OrderQuery) -> wire.OrderList:
 
 @routes.route("POST", "/orders", body=wire.NewOrder, returns=wire.Order, status=201)
 def create_order(call: Call, body: wire.NewOrder) -> Answer:
-    """Order the end of an entry; 200 with the order there is if the entry is being ended already."""
-    sight = orders.create(call, body.entry, body.reason, body.digest)
+    """Order the end of an entry, or give up one's own; 200 with the order there is if it is being ended already."""
+    order = orders.give_up if body.action == "give-up" else orders.create
+    sight = order(call, body.entry, body.reason, body.digest)
     return Answer(render.order(sight), 200 if sight.already else 201)
 
 

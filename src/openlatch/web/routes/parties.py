@@ -31,6 +31,14 @@ def list_parties(call: Call, query: PartyQuery) -> wire.PartyList:
     return wire.PartyList(items=[_rendered(call, *item) for item in page.items], next=page.next)
 
 
+@routes.route("GET", "/apps", query=PartyQuery, returns=wire.AppList)
+def list_apps(call: Call, query: PartyQuery) -> wire.AppList:
+    """Connected apps by name, each with what it holds on every account."""
+    page = parties.browse_apps(call, query.q, query.limit, query.cursor)
+    circle = call.tx.workspace.circle
+    return wire.AppList(items=[render.app(one, not circle.holds(one.party)) for one in page.items], next=page.next)
+
+
 @routes.route("GET", "/parties/<party>", returns=wire.Party)
 def get_party(call: Call, party: str) -> wire.Party:
     """One party, by id, short form or address."""

@@ -1,4 +1,4 @@
-"""What providers' words mean, hours, when each power was used, who publishes an app, and vouching."""
+"""What providers' words mean, hours, when each power was used, publishers, vouching, views."""
 
 from alembic import op
 
@@ -32,6 +32,11 @@ def upgrade() -> None:
             'consent', ''
         )
     """)
+    op.execute(
+        "create index identifiers_domain on identifiers (workspace_id, split_part(value, '@', 2)) "
+        "where scheme = 'address'"
+    )
+    op.execute("create index parties_name on parties (workspace_id, lower(name))")
     op.execute("""
         create table words (
             workspace_id uuid not null, provider_id uuid not null,
@@ -43,6 +48,24 @@ def upgrade() -> None:
             foreign key (workspace_id, provider_id) references providers
         )
     """)
+    op.execute("alter table memberships add column how text not null default 'member'")
+    op.execute("""
+        create table views (
+            workspace_id uuid not null, id uuid not null,
+            person_id uuid not null,
+            name text not null,
+            query text not null,
+            primary key (workspace_id, id),
+            constraint views_name unique (workspace_id, person_id, name),
+            foreign key (workspace_id, person_id) references people on delete cascade
+        )
+    """)
+    op.execute("alter table views enable row level security")
+    op.execute("alter table views force row level security")
+    op.execute(
+        "create policy own_workspace on views using "
+        "(workspace_id = nullif(current_setting('openlatch.workspace', true), '')::uuid)"
+    )
     op.execute("alter table words enable row level security")
     op.execute("alter table words force row level security")
     op.execute(

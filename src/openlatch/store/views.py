@@ -1,0 +1,44 @@
+"""Views of the inventory that people saved for themselves."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from uuid import UUID
+
+from sqlalchemy import delete, select
+from sqlalchemy.dialects.postgresql import insert
+
+from openlatch.store.noun import Noun
+from openlatch.store.tables import ViewRow
+
+__all__ = ["View", "Views"]
+
+
+@dataclass(frozen=True, slots=True)
+class View:
+    """A search with its filters and order, as the query of an address, under a name."""
+
+    id: UUID
+    name: str
+    query: str
+
+
+class Views(Noun):
+    """Queries over the views of one person."""
+
+    def of(self, person_id: UUID) -> tuple[View, ...]:
+        rows = self._session.scalars(select(ViewRow).where(ViewRow.person_id == person_id).order_by(ViewRow.name))
+        return tuple(View(row.id, row.name, row.query) for row in rows)
+
+    def save(self, person_id: UUID, view: View) -> None:
+        """Store a view; one that has the same name is replaced."""
+        statement = insert(ViewRow).values(
+            workspace_id=self._workspace_id, id=view.id, person_id=person_id, name=view.name, query=view.query
+        )
+        names = [ViewRow.workspace_id, ViewRow.person_id, ViewRow.name]
+        self._session.execute(statement.on_conflict_do_update(index_elements=names, set_={"query": view.query}))
+
+    def remove(self, person_id: UUID, name: str) -> bool:
+        """Delete a view; returns whether there was one."""
+        found = delete(ViewRow).where(ViewRow.person_id == person_id, ViewRow.name == name).returning(ViewRow.id)
+        return self._session.scalars(found).first() is not None

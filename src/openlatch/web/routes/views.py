@@ -1,0 +1,31 @@
+"""Views of the inventory that people saved for themselves."""
+
+from __future__ import annotations
+
+from openlatch.operations import views
+from openlatch.operations.gate import Call
+from openlatch.web import render
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("views")
+
+
+@routes.route("GET", "/views", returns=wire.ViewList)
+def list_views(call: Call) -> wire.ViewList:
+    """One's own views, by name."""
+    return wire.ViewList(items=[render.view(view) for view in views.browse(call)])
+
+
+@routes.route("PUT", "/views", body=wire.NewView, returns=wire.View)
+def save_view(call: Call, body: wire.NewView) -> wire.View:
+    """Save a view for oneself; one of the same name is replaced."""
+    return render.view(views.save(call, body.name, body.query))
+
+
+@routes.route("DELETE", "/views/<name>")
+def remove_view(call: Call, name: str) -> None:
+    """Delete a view of one's own."""
+    views.remove(call, name)
