@@ -45,6 +45,7 @@ const places = computed(() =>
       shown: true,
     },
     { to: "/accounts", name: "Accounts", count: undefined, shown: maySeeParties.value },
+    { to: "/apps", name: "Apps", count: undefined, shown: maySeeParties.value },
     { to: "/parties", name: "Parties", count: undefined, shown: maySeeParties.value },
     {
       to: "/orders",

@@ -20,6 +20,16 @@ export const router = createRouter({
       meta: { title: "Accounts" },
     },
     {
+      path: "/accounts/:account",
+      component: () => import("@/features/accounts/AccountPage.vue"),
+      meta: { title: "Account" },
+    },
+    {
+      path: "/apps",
+      component: () => import("@/features/parties/AppsPage.vue"),
+      meta: { title: "Apps" },
+    },
+    {
       path: "/parties",
       component: () => import("@/features/parties/PartiesPage.vue"),
       meta: { title: "Parties" },

@@ -2,9 +2,18 @@
 import { computed } from "vue";
 import { POWERS, powerMarks } from "./powers";
 
-const props = defineProps<{ held: readonly string[]; used: readonly string[] | null | undefined }>();
+const props = defineProps<{
+  held: readonly string[];
+  used: readonly string[] | null | undefined;
+  unknown?: readonly string[];
+}>();
 const marks = computed(() => powerMarks(props.held, props.used));
-const label = computed(() => props.held.join(", ") || "no power of its own");
+const more = computed(() =>
+  props.unknown?.length ? `not known what it allows: ${props.unknown.join("; ")}` : "",
+);
+const label = computed(() =>
+  [props.held.join(", ") || (more.value ? "" : "no power of its own"), more.value].filter(Boolean).join("; "),
+);
 </script>
 
 <template>
@@ -21,5 +30,8 @@ const label = computed(() => props.held.join(", ") || "no power of its own");
         mark === 'idle' ? ['border-2', place === 4 || place === 5 ? 'border-high' : 'border-used'] : '',
       ]"
     />
+    <b v-if="more" class="-mt-[4px] ml-[3px] h-[11px] text-[14px] leading-[18px] text-high" :title="more"
+      >?</b
+    >
   </span>
 </template>

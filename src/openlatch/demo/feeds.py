@@ -33,10 +33,15 @@ class Feed:
 
     def party(self, someone: Someone, kind: str = "person", **more: Any) -> str:
         """Make a party known to the provider; returns its key."""
-        shown: dict[str, Any] = {"key": someone.key, "kind": kind, "name": someone.name, "addresses": [someone.address]}
-        if someone.status != "current" or kind == "person":
-            shown |= {"status": someone.status, "verified": True}
-        self._parties[someone.key] = shown | {"addresses": [a for a in [someone.address] if a]} | more
+        shown: dict[str, Any] = {
+            "key": someone.key,
+            "kind": kind,
+            "name": someone.name,
+            "addresses": [someone.address] if someone.address else [],
+            "status": someone.status if kind == "person" else "unknown",
+            "verified": someone.key in BY_KEY,
+        }
+        self._parties[someone.key] = shown | more
         return someone.key
 
     def add(self, who: Someone | str, account: str, level: str, given: int, used: int | None, **more: Any) -> None:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, func, insert, or_, select, update
+from sqlalchemy import ColumnElement, Text, func, insert, literal_column, or_, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
@@ -122,9 +122,9 @@ class Parties(Noun):
             .join(PartyRow, PartyRow.id == IdentifierRow.party_id)
             .where(IdentifierRow.scheme == "address", PartyRow.verified)
         )
-        domain = func.split_part(IdentifierRow.value, "@", 2)
-        addresses = self._session.execute(verified.where(domain == func.any(list(domains)))).scalars()
-        named = self._session.execute(verified.where(folded(PartyRow.name) == func.any([n.lower() for n in names])))
+        domain = func.split_part(IdentifierRow.value, literal_column("'@'"), literal_column("2"), type_=Text())
+        addresses = self._session.execute(verified.where(domain.in_(list(domains)))).scalars()
+        named = self._session.execute(verified.where(folded(PartyRow.name).in_([n.lower() for n in names])))
         return list(addresses), {row.name: row.value for row in named}
 
     def some(self, party_ids: Iterable[UUID]) -> dict[UUID, Party]:

@@ -39,11 +39,9 @@ const accounts = computed(() => pages.data.value?.pages.flatMap((page) => page.i
       <tbody>
         <tr v-for="account in accounts" :key="account.id" class="border-b border-line hover:bg-wash/60">
           <td class="cell">
-            <RouterLink
-              class="font-[620] hover:underline"
-              :to="{ path: '/inventory', query: { account: account.name } }"
-              >{{ account.name }}</RouterLink
-            >
+            <RouterLink class="font-[620] hover:underline" :to="`/accounts/${account.ref}`">{{
+              account.name
+            }}</RouterLink>
           </td>
           <td class="cell text-mute">{{ account.provider.name }}</td>
           <td class="cell" :class="account.criticality === 'vital' ? 'font-semibold' : 'text-mute'">

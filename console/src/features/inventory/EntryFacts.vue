@@ -35,16 +35,26 @@ const ends = computed(() => {
 const facts = computed(() => {
   const e = props.entry;
   const all: [string, string, string?][] = [
-    ["Address", e.party.addresses.join(", ") || "none known"],
+    ["Address", e.party.addresses.join(", ") || (e.party.kind === "person" ? "none known" : "")],
+    ["Publisher", [e.party.publisher, e.party.home].filter(Boolean).join(", ")],
     ["Level", `${e.level}${e.permissions.length ? ` (${e.permissions.join("; ")})` : ""}`],
+    ["Not known", e.unknown.length ? `what it allows: ${e.unknown.join("; ")}` : ""],
     ["Parts", e.resources.join(", ")],
+    ["Hours", e.hours ? `${e.hours.text} (${e.hours.zone})` : ""],
     ["Last used", used.value, exact(e.last_used)],
     ["Ends", ends.value, exact(e.ended_at ?? e.ends_at)],
     ["Reviewed", e.reviewed_at.map((at) => day(at, zone.value)).join(", ") || "never"],
     ["Because", e.basis],
     ["Device", [e.device, e.network].filter(Boolean).join(" · ")],
     ["Hangs on it", e.dependencies.map((one) => one.what).join("; ")],
-    ["Last seen", e.last_seen ? ago(e.last_seen, now.value) : "", exact(e.last_seen)],
+    [
+      "Vouched for",
+      e.vouched
+        ? `${ago(e.vouched.at, now.value)}, by ${e.vouched.by}${e.vouched.worn_off ? "; that no longer counts" : ""}`
+        : "",
+      exact(e.vouched?.at),
+    ],
+    ["Last seen", e.last_seen && !e.by_hand ? ago(e.last_seen, now.value) : "", exact(e.last_seen)],
   ];
   return all.filter(([, value]) => value);
 });
@@ -71,8 +81,14 @@ const facts = computed(() => {
       <template v-if="entry.state !== 'live'">{{
         entry.state === "ended" ? "Ended: " : `${entry.state}: `
       }}</template>
-      {{ entry.kind }} on <b class="font-[620] text-ink">{{ entry.account.name }}</b>,
-      {{ entry.provider.name }}.
+      {{ entry.kind }} on
+      <RouterLink
+        v-if="mayReach"
+        :to="`/accounts/${entry.account.ref}`"
+        class="font-[620] text-ink hover:underline"
+        >{{ entry.account.name }}</RouterLink
+      >
+      <b v-else class="font-[620] text-ink">{{ entry.account.name }}</b>, {{ entry.provider.name }}.
       <template v-if="entry.powers.length">
         {{ entry.state === "ended" ? "Could" : "Can" }}
         <template v-for="(power, place) in entry.powers" :key="power">
@@ -81,7 +97,9 @@ const facts = computed(() => {
           <template v-else>{{ power }}</template> </template
         >.
       </template>
+      <template v-else-if="entry.unknown.length">Nobody has said yet what it allows.</template>
       <template v-else>No power of its own beyond signing in.</template>
+      <template v-if="entry.by_hand"> Kept by hand: no reading shows it.</template>
     </p>
     <div class="mt-4">
       <SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block" />

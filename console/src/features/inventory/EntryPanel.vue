@@ -1,5 +1,7 @@
 <script setup lang="ts">
+import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, toRef } from "vue";
+import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import { useShortcuts } from "@/app/shortcuts";
 import EndPanel from "@/features/orders/EndPanel.vue";
@@ -14,14 +16,34 @@ const props = defineProps<{ entryRef: string }>();
 const emit = defineEmits<{ close: [] }>();
 const session = useSession();
 const mayEnd = session.may("orders.create");
-const maySeeOrders = session.may("orders.browse");
+const mayVouch = session.may("hand.vouch");
+const queries = useQueryClient();
 const { data: entry, error, refetch } = useEntry(toRef(props, "entryRef"));
 const ending = ref(false);
 
-const order = computed(() => (maySeeOrders.value ? entry.value?.order : null));
-const canEnd = computed(
-  () => mayEnd.value && !!entry.value && ["offered", "live", "paused"].includes(entry.value.state),
-);
+const order = computed(() => entry.value?.order);
+const stands = computed(() => !!entry.value && ["offered", "live", "paused"].includes(entry.value.state));
+const own = computed(() => {
+  const address = session.me.value?.person.address;
+  return !!address && !!entry.value?.party.addresses.some((one) => one.toLowerCase() === address);
+});
+const canEnd = computed(() => stands.value && !entry.value?.by_hand && (mayEnd.value || own.value));
+// Whoever may end anybody's access ends their own like that too.
+const action = computed(() => (mayEnd.value ? "end" : "give-up"));
+const canVouch = computed(() => stands.value && !!entry.value?.by_hand && mayVouch.value);
+const say = useMutation({
+  mutationFn: (gone: boolean) => {
+    const params = { path: { entry: props.entryRef } };
+    return gone
+      ? take(api.POST("/entries/{entry}/gone", { params, body: { reason: "" } }))
+      : take(api.POST("/entries/{entry}/vouch", { params }));
+  },
+  onSuccess: async () => {
+    await queries.invalidateQueries({ queryKey: ["entries"] });
+    await queries.invalidateQueries({ queryKey: ["providers"] });
+    await refetch();
+  },
+});
 
 function close(): void {
   if (ending.value) ending.value = false;
@@ -41,6 +63,7 @@ useShortcuts({
       <EndPanel
         v-if="ending"
         :entry="entry"
+        :action="action"
         @back="ending = false"
         @ordered="((ending = false), refetch())"
       />
@@ -50,13 +73,30 @@ useShortcuts({
         <EntryFlags :flags="entry.flags" :state="entry.state" />
         <div class="mt-6 flex gap-[10px]">
           <button v-if="canEnd" type="button" class="button button-danger" @click="ending = true">
-            End access…
+            {{ action === "end" ? "End access…" : "Give it up…" }}
           </button>
+          <template v-else-if="canVouch">
+            <button type="button" class="button" :disabled="say.isPending.value" @click="say.mutate(false)">
+              It is still there
+            </button>
+            <button
+              type="button"
+              class="button button-danger"
+              :disabled="say.isPending.value"
+              @click="say.mutate(true)"
+            >
+              It has ended
+            </button>
+          </template>
           <p v-else-if="!mayEnd && entry.state !== 'ended'" class="small">
             Ending access takes the role manager or owner; you are signed in as
             {{ session.me.value?.person.role }}.
           </p>
         </div>
+        <ProblemNote v-if="say.error.value" :error="say.error.value" class="mt-4" />
+        <p v-if="canVouch" class="small mt-2">
+          Nothing here can reach it. End it at {{ entry.provider.name }} itself, then say that it has ended.
+        </p>
         <p class="mt-4 font-mono text-[12.5px] text-mute">openlatch show {{ entry.ref }}</p>
       </template>
     </template>

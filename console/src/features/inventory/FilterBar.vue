@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/vue";
 import { computed, ref, watch } from "vue";
+import ViewMenu from "./ViewMenu.vue";
 import { chips, command, exportAddress, FORMATS, OFFERED, SORTS, type Filter } from "./filters";
 
 const props = defineProps<{ filter: Filter }>();
@@ -34,6 +35,7 @@ defineExpose({ focus: () => input.value?.focus() });
 
 <template>
   <div class="flex flex-wrap items-center gap-2 text-[13px]">
+    <ViewMenu :filter="filter" @choose="(chosen) => emit('change', chosen)" />
     <input
       ref="input"
       v-model="text"

@@ -49,7 +49,13 @@ watch(
 
 function second(entry: Entry): string {
   if (entry.kind === "session") return [entry.device, entry.network].filter(Boolean).join(" · ");
+  if (entry.kind === "open") return entry.resources.join(", ") || "the whole account";
+  if (entry.party.kind === "app") return entry.party.publisher || "publisher unknown";
   return entry.party.addresses.join(", ") || "no address known";
+}
+function place(entry: Entry): string {
+  const parts = entry.kind === "open" ? "" : entry.resources.join(", ");
+  return [entry.provider.name, parts].filter(Boolean).join(" · ");
 }
 function state(entry: Entry): string {
   if (entry.state === "live") return entry.kind;
@@ -79,10 +85,10 @@ function below(entry: Entry): string {
       <span role="columnheader">As</span>
       <span role="columnheader" class="flex h-14 items-end gap-1" aria-label="Powers">
         <span
-          v-for="(power, place) in POWERS"
+          v-for="(power, number) in POWERS"
           :key="power"
           class="w-[11px] rotate-180 text-[11.5px] leading-[11px] [writing-mode:vertical-rl]"
-          :class="place === 4 || place === 6 ? 'ml-[5px]' : ''"
+          :class="number === 4 || number === 6 ? 'ml-[5px]' : ''"
           >{{ power }}</span
         >
       </span>
@@ -113,13 +119,15 @@ function below(entry: Entry): string {
         </span>
         <span role="cell" class="min-w-0">
           <span class="cut">{{ entry.account.name }}</span>
-          <small class="cut">{{ entry.provider.name }}</small>
+          <small class="cut" :title="place(entry)">{{ place(entry) }}</small>
         </span>
         <span role="cell" class="min-w-0">
           <span class="cut">{{ state(entry) }}</span>
           <small class="cut" :title="below(entry)">{{ below(entry) }}</small>
         </span>
-        <span role="cell"><PowerMarks :held="entry.powers" :used="entry.used_powers" /></span>
+        <span role="cell"
+          ><PowerMarks :held="entry.powers" :used="entry.used_powers" :unknown="entry.unknown"
+        /></span>
         <span role="cell"><SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block" /></span>
         <span role="cell" class="min-w-0">
           <span

@@ -20,7 +20,7 @@ describe("a filter of the inventory", () => {
 
   it("reads as words, without the search and the order", () => {
     expect(chips({ q: "x", sort: "party", flagged: "true", power: "spend,withdraw" })).toEqual([
-      { field: "power", text: "can", value: "spend or withdraw" },
+      { field: "power", text: "can", value: "move money" },
       { field: "flagged", text: "", value: "flagged" },
     ]);
   });

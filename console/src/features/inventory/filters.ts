@@ -13,6 +13,8 @@ export const FIELDS = [
   "flagged",
   "rule",
   "outside",
+  "unknown",
+  "mine",
   "ends",
   "sort",
 ] as const;
@@ -25,16 +27,52 @@ export interface Chip {
   value: string;
 }
 
+const CHANGES = "edit,publish,spend,withdraw,admit,own";
+
+/** Views that everybody has; saved ones come on top of them. */
+export const VIEWS: { name: string; filter: Filter }[] = [
+  { name: "Everything that stands", filter: {} },
+  { name: "Let in by others: my own access", filter: { mine: "true" } },
+  { name: "Open to anyone", filter: { kind: "open" } },
+  { name: "Open to anyone, to read", filter: { kind: "open", power: "view,export" } },
+  { name: "Open to anyone, to change", filter: { kind: "open", power: CHANGES } },
+  { name: "Connected apps", filter: { kind: "app" } },
+  { name: "Signed in now", filter: { kind: "session", sort: "last-used" } },
+  { name: "Offers not taken up", filter: { kind: "offer", sort: "given" } },
+  { name: "Secrets that were told", filter: { kind: "secret" } },
+  { name: "Outsiders who can move money", filter: { outside: "true", power: "spend,withdraw" } },
+  { name: "Nobody knows what it allows", filter: { unknown: "true" } },
+];
+
+/** A saved view's query as a filter. */
+export function fromQuery(query: string): Filter {
+  return fromAddress(Object.fromEntries(new URLSearchParams(query)));
+}
+
 const VALUES: Partial<Record<Field, Record<string, string>>> = {
   flagged: { true: "flagged", false: "not flagged" },
   outside: { true: "outside the circle", false: "in the circle" },
+  unknown: { true: "not known what it allows", false: "known what it allows" },
+  mine: { true: "my own" },
+  power: {
+    "spend,withdraw": "move money",
+    "admit,own": "let others in",
+    "view,export": "read",
+    [CHANGES]: "change",
+  },
   ends: { none: "no end", dated: "a date", unknown: "unknown" },
-  rule: { "unused-past-limit": "unused past the limit", "outsider-without-end": "outsider without an end" },
+  rule: {
+    "unused-past-limit": "unused past the limit",
+    "outsider-without-end": "outsider without an end",
+    "address-near-miss": "address close to a known one",
+  },
   state: { "offered,live,paused,ending,ended": "any, ended too" },
 };
 const NAMES: Partial<Record<Field, string>> = {
   flagged: "",
   outside: "",
+  unknown: "",
+  mine: "",
   power: "can",
   rule: "flagged as",
   ends: "ends:",
@@ -56,6 +94,7 @@ export const OFFERED: { title: string; choices: [Field, string, string][] }[] = 
       ["flagged", "true", "carry a flag"],
       ["rule", "unused-past-limit", "unused past the limit"],
       ["rule", "outsider-without-end", "outsider without an end"],
+      ["rule", "address-near-miss", "address close to a known one"],
     ],
   },
   {
@@ -71,6 +110,7 @@ export const OFFERED: { title: string; choices: [Field, string, string][] }[] = 
       ["power", "spend,withdraw", "move money"],
       ["power", "admit,own", "let others in"],
       ["power", "export", "take data out in bulk"],
+      ["unknown", "true", "nobody knows what"],
     ],
   },
   {
@@ -104,11 +144,13 @@ export function toAddress(filter: Filter, query: LocationQuery): LocationQueryRa
 
 /** The filter as the API takes it. */
 export function toQuery(filter: Filter): EntryQuery {
-  const { flagged, outside, ...words } = filter;
+  const { flagged, outside, unknown, mine, ...words } = filter;
   return {
     ...words,
     ...(flagged ? { flagged: flagged === "true" } : {}),
     ...(outside ? { outside: outside === "true" } : {}),
+    ...(unknown ? { unknown: unknown === "true" } : {}),
+    ...(mine ? { mine: true } : {}),
   } as EntryQuery;
 }
 
@@ -149,6 +191,8 @@ export function command(filter: Filter): string {
     if (!value || field === "q") continue;
     if (field === "flagged") words.push(value === "true" ? "--flagged" : "--not-flagged");
     else if (field === "outside") words.push(value === "true" ? "--outside" : "--inside");
+    else if (field === "unknown") words.push(value === "true" ? "--unknown" : "--known");
+    else if (field === "mine") words.push("--mine");
     else words.push(`--${field} ${quoted(value)}`);
   }
   return words.join(" ");

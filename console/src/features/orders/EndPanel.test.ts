@@ -34,7 +34,7 @@ function service(ordered: () => Response) {
   vi.stubGlobal("fetch", async (request: Request) => {
     const body: unknown = request.method === "POST" ? await request.json() : null;
     sent.push({ method: request.method, body });
-    if (request.url.endsWith("/plan")) return Response.json(plan);
+    if (new URL(request.url).pathname.endsWith("/plan")) return Response.json(plan);
     return request.method === "POST" ? ordered() : Response.json({});
   });
   return sent;
@@ -42,7 +42,10 @@ function service(ordered: () => Response) {
 
 function panel() {
   const queryClient = new QueryClient({ defaultOptions: { queries: { retry: false } } });
-  return mount(EndPanel, { props: { entry }, global: { plugins: [[VueQueryPlugin, { queryClient }]] } });
+  return mount(EndPanel, {
+    props: { entry, action: "end" as const },
+    global: { plugins: [[VueQueryPlugin, { queryClient }]] },
+  });
 }
 
 describe("ending access", () => {

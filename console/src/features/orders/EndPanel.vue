@@ -9,7 +9,7 @@ import type { Severity } from "@/ui/notch";
 import { ago, day } from "@/ui/time";
 import { useNow } from "@/ui/clock";
 
-const props = defineProps<{ entry: Entry }>();
+const props = defineProps<{ entry: Entry; action: "end" | "give-up" }>();
 const emit = defineEmits<{ back: []; ordered: [] }>();
 const { zone } = useSession();
 const queries = useQueryClient();
@@ -22,14 +22,18 @@ const GRAVITY: Record<Severity, string> = {
   high: "bg-high",
   critical: "bg-critical",
 };
-const path = { entry: props.entry.ref };
+const params = { path: { entry: props.entry.ref }, query: { action: props.action } };
+const WORDS = {
+  end: { title: "End access for", act: "End access", keep: "Keep it", command: "end" },
+  "give-up": { title: "Give up the access of", act: "Give it up", keep: "Keep it", command: "give-up" },
+}[props.action];
 const {
   data: plan,
   error,
   refetch,
 } = useQuery({
-  queryKey: ["plan", props.entry.ref],
-  queryFn: () => take(api.GET("/entries/{entry}/plan", { params: { path } })),
+  queryKey: ["plan", props.entry.ref, props.action],
+  queryFn: () => take(api.GET("/entries/{entry}/plan", { params })),
   staleTime: 0,
 });
 const order = useMutation({
@@ -38,7 +42,7 @@ const order = useMutation({
       api.POST("/orders", {
         body: {
           entry: props.entry.ref,
-          action: "end",
+          action: props.action,
           reason: reason.value,
           digest: plan.value?.digest ?? null,
         },
@@ -59,7 +63,7 @@ function lookAgain(): void {
 <template>
   <div>
     <p class="small">Entry {{ entry.ref }}</p>
-    <h2 class="mt-2 pr-6">End access for {{ entry.party.name }}?</h2>
+    <h2 class="mt-2 pr-6">{{ WORDS.title }} {{ entry.party.name }}?</h2>
     <p class="mt-2 text-mute">
       {{ entry.level }} on <b class="font-[620] text-ink">{{ entry.account.name }}</b>,
       {{ entry.provider.name }}. {{ entry.party.addresses.join(", ") }}.
@@ -123,11 +127,13 @@ function lookAgain(): void {
           :disabled="order.isPending.value"
           @click="order.mutate()"
         >
-          End access
+          {{ WORDS.act }}
         </button>
-        <button type="button" class="button" @click="emit('back')">Keep it</button>
+        <button type="button" class="button" @click="emit('back')">{{ WORDS.keep }}</button>
       </div>
-      <p class="mt-[18px] font-mono text-[12.5px] text-mute">openlatch end {{ entry.ref }} --dry-run</p>
+      <p class="mt-[18px] font-mono text-[12.5px] text-mute">
+        openlatch {{ WORDS.command }} {{ entry.ref }} --dry-run
+      </p>
     </template>
   </div>
 </template>

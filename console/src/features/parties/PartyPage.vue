@@ -28,7 +28,14 @@ const chains = computed(() => reach.value?.chains ?? []);
 const steps = computed<Step[]>(() =>
   chains.value.map(({ entry, via }) => ({
     way: via.at(-1)?.party.name ?? "",
-    what: via.length > 1 ? `team, through ${via.at(-2)?.party.name}` : via.length ? "team" : "",
+    what:
+      via.at(-1)?.how === "app"
+        ? "app they connected"
+        : via.length > 1
+          ? `team, through ${via.at(-2)?.party.name}`
+          : via.length
+            ? "team"
+            : "",
     account: entry.account.name,
     provider: entry.provider.name,
     powers: entry.powers,
@@ -57,6 +64,7 @@ const sub = computed(() => {
             {{ party.kind }}<template v-if="party.outside">, outside the circle</template
             ><b v-if="party.status === 'left'" class="font-semibold text-high">, has left</b> ·
             {{ party.addresses.join(", ") || "no address known" }}
+            <template v-if="party.publisher"> · published by {{ party.publisher }}</template>
           </p>
         </div>
         <FreshnessNote />
@@ -93,7 +101,9 @@ const sub = computed(() => {
                   {{ entry.kind }}<span class="small block">{{ entry.level }}</span>
                 </td>
                 <td class="cell">{{ via.map((one) => one.party.name).join(" → ") || "directly" }}</td>
-                <td class="cell pt-3"><PowerMarks :held="entry.powers" :used="entry.used_powers" /></td>
+                <td class="cell pt-3">
+                  <PowerMarks :held="entry.powers" :used="entry.used_powers" :unknown="entry.unknown" />
+                </td>
                 <td class="cell"><SpanStrip :entry="entry" :axis="axis" :zone="zone" /></td>
                 <td class="cell text-[13px] text-mute">
                   {{ idle ? "changes nothing: the same comes otherwise too" : "" }}

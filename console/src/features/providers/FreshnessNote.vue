@@ -10,6 +10,8 @@ const mayRead = session.may("readings.start");
 const { providers, reading, read } = useProviders();
 const now = useNow();
 
+const readable = computed(() => providers.value.filter((one) => !one.by_hand));
+const unsure = computed(() => providers.value.filter((one) => one.worn_off));
 const complete = computed(() => providers.value.filter((one) => one.last_complete && !one.stale));
 const stale = computed(() => providers.value.filter((one) => one.stale));
 const oldest = computed(() =>
@@ -45,6 +47,12 @@ const progress = computed(() => {
       </template>
       <b v-else class="font-semibold text-high">never read completely</b>
     </span>
+    <span v-for="one in unsure" :key="`hand-${one.id}`" class="block">
+      {{ one.name }}:
+      <b class="font-semibold text-high">
+        {{ one.worn_off }} kept by hand, not vouched for in {{ one.vouch_days }} days
+      </b>
+    </span>
     <span class="block">
       <template v-if="progress">{{ progress }}</template>
       <button
@@ -52,7 +60,7 @@ const progress = computed(() => {
         type="button"
         class="link"
         :disabled="read.isPending.value"
-        @click="read.mutate({ wanted: providers })"
+        @click="read.mutate({ wanted: readable })"
       >
         Read again
       </button>

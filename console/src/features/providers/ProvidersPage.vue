@@ -1,6 +1,9 @@
 <script setup lang="ts">
+import { ref } from "vue";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import ImportList from "./ImportList.vue";
+import ProviderLevels from "./ProviderLevels.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact } from "@/ui/time";
 import { useProviders } from "./useProviders";
@@ -8,6 +11,8 @@ import type { Provider } from "@/api/client";
 
 const session = useSession();
 const mayRead = session.may("readings.start");
+const mayKeep = session.may("hand.import_list");
+const maySeeLevels = session.may("levels.browse");
 const { providers, error, isPending, read } = useProviders();
 const now = useNow();
 
@@ -25,6 +30,23 @@ function latest(one: Provider): string {
   const { state = "queued", seen = 0, total, withheld } = one.latest ?? {};
   const words = withheld ? "not believed; nothing was concluded to be gone" : WORDS[state];
   return (words ?? state) + (seen ? `: ${seen}${total && total !== seen ? ` of ${total}` : ""} entries` : "");
+}
+const opened = ref("");
+function toggle(what: string): void {
+  opened.value = opened.value === what ? "" : what;
+}
+const AGAIN = { holder: "you", party: "only the other side", either: "either side" };
+function abilities({ abilities: can }: Provider): string {
+  const unended = can.lists.filter((kind) => !can.ends.includes(kind));
+  const ends = can.ends.length ? can.ends.join(", ") : "nothing from here";
+  return [
+    `Shows ${can.lists.join(", ") || "nothing yet"}; ends ${ends}`,
+    unended.length ? `, not ${unended.join(", ")}` : "",
+    can.ends_teams ? "" : ", no team's access",
+    can.at_once ? ", at once" : ", when their device next connects",
+    can.consent ? `; may ask ${can.consent}` : "",
+    `; ${AGAIN[can.redone_by]} can give it again.`,
+  ].join("");
 }
 function counts(one: Provider): string {
   const found = Object.entries(one.latest?.counts ?? {}).filter(([, number]) => number > 0);
@@ -51,7 +73,7 @@ function counts(one: Provider): string {
       <div class="flex items-baseline justify-between gap-4">
         <h2>{{ one.name }}</h2>
         <button
-          v-if="mayRead"
+          v-if="mayRead && !one.by_hand"
           type="button"
           class="button"
           :disabled="busy(one) || read.isPending.value"
@@ -61,46 +83,85 @@ function counts(one: Provider): string {
         </button>
       </div>
       <dl class="mt-2 grid grid-cols-[170px_minmax(0,1fr)] gap-y-[6px]">
-        <dt class="text-mute">Last complete reading</dt>
-        <dd :class="one.stale ? 'font-semibold text-high' : ''" :title="exact(one.last_complete)">
-          {{ one.last_complete ? ago(one.last_complete, now) : "never" }}
-          <template v-if="one.stale"
-            >— older than the {{ one.stale_after }} minutes that count as fresh</template
-          >
-        </dd>
-        <dt class="text-mute">Latest reading</dt>
-        <dd>
-          <template v-if="one.latest">
-            {{ latest(one) }}
-            <span v-if="counts(one)" class="text-mute"> ({{ counts(one) }})</span>
-            <span v-if="one.latest.trouble" class="block text-high">{{ one.latest.trouble }}</span>
-            <button
-              v-if="one.latest.withheld && mayRead"
-              type="button"
-              class="button mt-2"
-              :disabled="read.isPending.value"
-              @click="read.mutate({ wanted: [one], acceptLoss: true })"
+        <template v-if="one.by_hand">
+          <dt class="text-mute">Kept by hand</dt>
+          <dd>
+            No reading can see what is there; somebody vouches for each entry, for {{ one.vouch_days }} days.
+            <b v-if="one.worn_off" class="font-semibold text-high">
+              {{ one.worn_off }} {{ one.worn_off === 1 ? "entry has" : "entries have" }} not been vouched for
+              lately.
+            </b>
+          </dd>
+        </template>
+        <template v-else>
+          <dt class="text-mute">Last complete reading</dt>
+          <dd :class="one.stale ? 'font-semibold text-high' : ''" :title="exact(one.last_complete)">
+            {{ one.last_complete ? ago(one.last_complete, now) : "never" }}
+            <template v-if="one.stale"
+              >— older than the {{ one.stale_after }} minutes that count as fresh</template
             >
-              They are really gone: read again and end {{ one.latest.withheld }} entries
-            </button>
-          </template>
-          <template v-else>not read yet</template>
-        </dd>
-        <dt class="text-mute">Read by itself</dt>
-        <dd>
-          every {{ one.read_every }} minutes; asks when more than {{ one.most_gone }}% of the entries vanish
-          at once
-        </dd>
-        <dt class="text-mute">Connector</dt>
-        <dd>
-          {{ one.connector }}
-          <span class="font-mono text-[12.5px] text-mute">{{
-            Object.entries(one.settings)
-              .map(([key, value]) => `${key}=${value}`)
-              .join(" ")
-          }}</span>
-        </dd>
+          </dd>
+          <dt class="text-mute">Latest reading</dt>
+          <dd>
+            <template v-if="one.latest">
+              {{ latest(one) }}
+              <span v-if="counts(one)" class="text-mute"> ({{ counts(one) }})</span>
+              <span v-if="one.latest.trouble" class="block text-high">{{ one.latest.trouble }}</span>
+              <button
+                v-if="one.latest.withheld && mayRead"
+                type="button"
+                class="button mt-2"
+                :disabled="read.isPending.value"
+                @click="read.mutate({ wanted: [one], acceptLoss: true })"
+              >
+                They are really gone: read again and end {{ one.latest.withheld }} entries
+              </button>
+            </template>
+            <template v-else>not read yet</template>
+          </dd>
+          <dt class="text-mute">Read by itself</dt>
+          <dd>
+            every {{ one.read_every }} minutes; asks when more than {{ one.most_gone }}% of the entries vanish
+            at once
+          </dd>
+          <dt class="text-mute">Shows and ends</dt>
+          <dd>{{ abilities(one) }}</dd>
+          <dt class="text-mute">Connector</dt>
+          <dd>
+            {{ one.connector }}
+            <span class="font-mono text-[12.5px] text-mute">{{
+              Object.entries(one.settings)
+                .map(([key, value]) => `${key}=${value}`)
+                .join(" ")
+            }}</span>
+          </dd>
+        </template>
       </dl>
+      <div class="mt-2 flex gap-4 text-[13.5px]">
+        <button
+          v-if="maySeeLevels"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `levels ${one.id}`"
+          @click="toggle(`levels ${one.id}`)"
+        >
+          What its levels mean
+        </button>
+        <button
+          v-if="mayKeep"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `import ${one.id}`"
+          @click="toggle(`import ${one.id}`)"
+        >
+          Import a list
+        </button>
+        <RouterLink class="link" :to="{ path: '/inventory', query: { provider: one.name } }"
+          >Its entries</RouterLink
+        >
+      </div>
+      <ProviderLevels v-if="opened === `levels ${one.id}`" :provider="one.id" class="mt-4" />
+      <ImportList v-if="opened === `import ${one.id}`" :provider="one.id" :name="one.name" class="mt-4" />
     </article>
   </section>
 </template>

@@ -1,0 +1,105 @@
+<script setup lang="ts">
+import { Popover, PopoverButton, PopoverPanel } from "@headlessui/vue";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { api, take } from "@/api/client";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { fromQuery, VIEWS, type Filter } from "./filters";
+
+const props = defineProps<{ filter: Filter }>();
+const emit = defineEmits<{ choose: [filter: Filter] }>();
+const queries = useQueryClient();
+const name = ref("");
+
+const { data: saved } = useQuery({ queryKey: ["views"], queryFn: () => take(api.GET("/views")) });
+const own = computed(() => saved.value?.items ?? []);
+const present = computed(() => new URLSearchParams(props.filter).toString());
+const current = computed(
+  () =>
+    own.value.find((view) => view.query === present.value)?.name ??
+    VIEWS.find((view) => new URLSearchParams(view.filter).toString() === present.value)?.name,
+);
+function again(): Promise<void> {
+  return queries.invalidateQueries({ queryKey: ["views"] });
+}
+const save = useMutation({
+  mutationFn: () => take(api.PUT("/views", { body: { name: name.value, query: present.value } })),
+  onSuccess: async () => {
+    name.value = "";
+    await again();
+  },
+});
+const remove = useMutation({
+  mutationFn: (view: string) => take(api.DELETE("/views/{name}", { params: { path: { name: view } } })),
+  onSuccess: again,
+});
+</script>
+
+<template>
+  <Popover v-slot="{ close }" class="relative">
+    <PopoverButton class="field cursor-pointer text-left">
+      <span class="text-mute">View</span> <b class="font-semibold">{{ current ?? "not saved" }}</b>
+    </PopoverButton>
+    <PopoverPanel class="panel w-[290px]">
+      <ul>
+        <li v-for="view in VIEWS" :key="view.name">
+          <button type="button" class="item" @click="(emit('choose', view.filter), close())">
+            {{ view.name }}
+          </button>
+        </li>
+      </ul>
+      <template v-if="own.length">
+        <p class="small px-3 pt-2 pb-1">Saved by you</p>
+        <ul>
+          <li v-for="view in own" :key="view.id" class="flex">
+            <button type="button" class="item" @click="(emit('choose', fromQuery(view.query)), close())">
+              {{ view.name }}
+            </button>
+            <button
+              type="button"
+              class="px-3 text-mute hover:text-ink"
+              :aria-label="`Delete the view ${view.name}`"
+              @click="remove.mutate(view.name)"
+            >
+              ×
+            </button>
+          </li>
+        </ul>
+      </template>
+      <form class="mt-1 flex gap-2 border-t border-line px-3 pt-3 pb-2" @submit.prevent="save.mutate()">
+        <input
+          v-model="name"
+          class="field min-w-0 flex-1"
+          maxlength="200"
+          aria-label="A name for this view"
+          placeholder="Save what is shown as…"
+          required
+        />
+        <button type="submit" class="button" :disabled="save.isPending.value">Save</button>
+      </form>
+      <ProblemNote v-if="save.error.value" :error="save.error.value" class="m-3" />
+    </PopoverPanel>
+  </Popover>
+</template>
+
+<style scoped>
+.panel {
+  position: absolute;
+  z-index: 10;
+  margin-top: 4px;
+  border: 1px solid var(--rule);
+  border-radius: 8px;
+  background: var(--sheet);
+  box-shadow: 0 10px 30px oklch(0.2 0.02 260 / 0.14);
+  padding-block: 4px;
+}
+.item {
+  display: block;
+  width: 100%;
+  padding: 5px 12px;
+  text-align: left;
+}
+.item:hover {
+  background: var(--wash);
+}
+</style>

@@ -1,0 +1,106 @@
+<script setup lang="ts">
+import { useInfiniteQuery } from "@tanstack/vue-query";
+import { computed } from "vue";
+import { api, take, type Entry } from "@/api/client";
+import { useSession } from "@/api/session";
+import ListPage from "@/ui/ListPage.vue";
+import PowerMarks from "@/ui/PowerMarks.vue";
+import { POWERS } from "@/ui/powers";
+import { day } from "@/ui/time";
+
+const { zone } = useSession();
+const pages = useInfiniteQuery({
+  queryKey: ["entries", "apps"],
+  queryFn: ({ pageParam }) =>
+    take(api.GET("/apps", { params: { query: { limit: 200, cursor: pageParam } } })),
+  initialPageParam: undefined as string | undefined,
+  getNextPageParam: (last) => last.next ?? undefined,
+});
+const { error, isPending, hasNextPage } = pages;
+const apps = computed(() =>
+  (pages.data.value?.pages.flatMap((page) => page.items) ?? []).filter((app) => app.entries.length),
+);
+/** The accounts that any app is on, those with the most apps first. */
+const accounts = computed(() => {
+  const found = new Map<string, { name: string; provider: string; apps: number }>();
+  for (const entry of apps.value.flatMap((app) => app.entries)) {
+    const there = found.get(entry.account.id);
+    if (there) there.apps += 1;
+    else found.set(entry.account.id, { name: entry.account.name, provider: entry.provider.name, apps: 1 });
+  }
+  return [...found]
+    .map(([id, one]) => ({ id, ...one }))
+    .sort((a, b) => b.apps - a.apps || a.name.localeCompare(b.name));
+});
+function since(entries: Entry[]): string {
+  const first = entries
+    .map((entry) => entry.given_at ?? "")
+    .filter(Boolean)
+    .sort()
+    .at(0);
+  return first ? `since ${day(first, zone.value)}` : "";
+}
+</script>
+
+<template>
+  <ListPage
+    title="Apps"
+    lead="Connected apps by account: what each can read or change, and where."
+    :error="error"
+    :pending="isPending"
+    :empty="!apps.length"
+    nothing="No app is connected."
+    hint="Apps appear when a provider that shows them has been read."
+    :more="hasNextPage"
+    @more="pages.fetchNextPage()"
+  >
+    <table class="border-collapse text-left">
+      <thead class="text-[12.5px] text-mute">
+        <tr class="border-b border-rule align-bottom">
+          <th class="head min-w-[210px]">App</th>
+          <th class="head text-right">Accounts</th>
+          <th v-for="account in accounts" :key="account.id" class="head min-w-[150px] pl-6">
+            <span class="flex h-[58px] items-end gap-1 pb-2" aria-hidden="true">
+              <span
+                v-for="(power, place) in POWERS"
+                :key="power"
+                class="w-[11px] rotate-180 text-[11px] leading-[11px] font-normal [writing-mode:vertical-rl]"
+                :class="place === 4 || place === 6 ? 'ml-[5px]' : ''"
+                >{{ power }}</span
+              >
+            </span>
+            <span class="block text-[13.5px] text-ink">{{ account.name }}</span>
+            <span class="small block font-normal">{{ account.provider }}</span>
+          </th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="app in apps" :key="app.party.id" class="border-b border-line hover:bg-wash/60">
+          <th class="cell pr-6 font-normal" scope="row">
+            <RouterLink class="font-[620] hover:underline" :to="`/parties/${app.party.ref}`">{{
+              app.party.name
+            }}</RouterLink>
+            <span class="small block">{{ app.party.publisher || "publisher unknown" }}</span>
+            <span class="small block">{{ since(app.entries) }}</span>
+          </th>
+          <td class="cell text-right tabular-nums">{{ app.accounts }}</td>
+          <td v-for="account in accounts" :key="account.id" class="cell pl-6">
+            <RouterLink
+              v-for="entry in app.entries.filter((one) => one.account.id === account.id)"
+              :key="entry.id"
+              class="block py-1"
+              :to="{ path: '/inventory', query: { kind: 'app', entry: entry.ref } }"
+              :title="entry.permissions.join('; ')"
+            >
+              <PowerMarks :held="entry.powers" :used="entry.used_powers" :unknown="entry.unknown" />
+              <span class="small mt-1 line-clamp-2 block max-w-[190px]">{{
+                entry.permissions.join("; ")
+              }}</span>
+            </RouterLink>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch apps</p>
+  </ListPage>
+</template>
