@@ -39,7 +39,7 @@ VIEWS: tuple[tuple[str, str, EntryFilter], ...] = (
 # A holder of any size: accounts are a tenth of the entries, parties a fifth, a tenth of the entries carry a flag.
 HOLDER = """
 insert into providers values (%(w)s, gen_random_uuid(), 'Ticket Desk', 'feed', '{}', '', 60, 60,
-    '{"lists": [], "ends": [], "at_once": true, "redone_by": "holder", "ends_teams": true, "consent": ""}', now(), null);
+    '{"lists": [], "ends": [], "at_once": true, "redone_by": "holder", "ends_teams": true, "consent": "", "consent_for": []}', now(), null);
 insert into accounts
     select %(w)s, gen_random_uuid(), left(md5(n::text), 9), p.id, n::text, 'account ' || n, 'normal', false, 1
     from generate_series(1, %(n)s / 10) n, providers p where p.workspace_id = %(w)s;

@@ -177,10 +177,14 @@ def _asked(name: str) -> bool:
 
 
 def _of_view(client: Client, name: str) -> dict[str, Any]:
+    return dict(parse_qsl(_view(client, name).query, keep_blank_values=True))
+
+
+def _view(client: Client, name: str) -> wire.View:
     found = next((view for view in client.views() if view.name.casefold() == name.casefold()), None)
     if found is None:
         raise Failure(f"You have no view “{name}”.", "List yours: openlatch views", 4)
-    return dict(parse_qsl(found.query, keep_blank_values=True))
+    return found
 
 
 def _inventory(client: Client, wanted: dict[str, Any], limit: int, output: str) -> None:
@@ -203,7 +207,14 @@ def _footer(to: Console, client: Client, summary: wire.Summary, limit: int) -> N
 
 def _freshness(to: Console, client: Client) -> None:
     """Say how old what is shown is, as every list has to."""
-    for provider in client.providers():
+    found = client.providers()
+    fresh = [p for p in found if not p.by_hand and not p.stale and not (p.latest and p.latest.trouble)]
+    if len(fresh) > 1:
+        oldest = min(p.last_complete for p in fresh if p.last_complete)
+        to.print(f"{len(fresh)} providers were read completely, the oldest {ago(oldest)}.", style="dim")
+    for provider in found:
+        if provider in fresh and len(fresh) > 1:
+            continue
         style = "dark_orange3" if provider.stale or provider.worn_off else "dim"
         if provider.by_hand:
             worn = f", {provider.worn_off} entries not vouched for in {provider.vouch_days} days"
@@ -383,7 +394,7 @@ def views(save: str | None, query: str, delete: str | None, output: str) -> None
         if save:
             client.save_view(save, query.lstrip("?"))
         if delete:
-            client.remove_view(delete)
+            client.remove_view(_view(client, delete).id)
         columns: tuple[Column, ...] = (("view", lambda v: Text(v.name)), ("filters", lambda v: Text(v.query, "dim")))
         emit(client.views(), columns, output, empty="You have no views yet.")
 

@@ -208,9 +208,9 @@ class Client:
         """Save a view; `query` is written as in an address, such as kind=app&flagged=true."""
         return self._send(wire.View, "PUT", "/views", json={"name": name, "query": query})
 
-    def remove_view(self, name: str) -> None:
+    def remove_view(self, view_id: UUID) -> None:
         """Delete one of one's own views."""
-        self._request("DELETE", f"/views/{_part(name)}")
+        self._request("DELETE", f"/views/{view_id}")
 
     def parties(self, q: str = "") -> Iterator[wire.Party]:
         """Return parties by name."""

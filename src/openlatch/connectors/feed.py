@@ -55,6 +55,7 @@ class FeedConnector:
             found.at_once,
             Side(found.redone_by),
             consent=found.consent,
+            consent_for=frozenset(Power(p) for p in found.consent_for),
         )
 
     def pages(self) -> Iterator[Page]:

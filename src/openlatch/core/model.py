@@ -193,6 +193,8 @@ class Abilities:
     """whether what a team was given can be ended from here, like what a person was given"""
     consent: str = ""
     """whose agreement an ending needs, in words; empty where nobody's"""
+    consent_for: frozenset[Power] = frozenset()
+    """that agreement is needed only for entries with one of these powers; for all, if there are none"""
 
 
 @dataclass(frozen=True, slots=True)

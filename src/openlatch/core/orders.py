@@ -257,7 +257,7 @@ def plan_end(
             entry=entry.ref,
         )
     consequences = sorted(
-        _consequences(entry, party, account, provider, abilities, neighbours, places),
+        _consequences(entry, party, account, provider, abilities, neighbours, places, action),
         key=lambda c: c.severity.rank,
         reverse=True,
     )
@@ -300,6 +300,7 @@ def _consequences(
     abilities: Abilities,
     neighbours: Sequence[Entry],
     places: Mapping[UUID, str],
+    action: Action,
 ) -> Iterable[Consequence]:
     for one in entry.dependencies:
         when = f" It fails from {_day(one.next_at)} unless someone else takes it over." if one.next_at else ""
@@ -329,17 +330,26 @@ def _consequences(
     if left:
         here = [n for n in left if n.account_id == account.id]
         where = f", {len(here)} of them on {account.name} itself" if here else ""
-        text = f"They keep {_count(len(left), 'other way in', 'other ways in').lower()}{where}: {_names(left, places)}."
+        whose = "You" if action is Action.GIVE_UP else "They"
+        ways = _count(len(left), "other way in", "other ways in").lower()
+        text = f"{whose} keep {ways}{where}: {_names(left, places)}."
         yield Consequence("other-ways-in", Severity.MEDIUM if here else Severity.LOW, text)
     outliving = [n for n in theirs if n not in falling and n.kind is Kind.SESSION and n.account_id == account.id]
     if outliving:
         text = f"{_count(len(outliving), 'open session')} may last until it is closed or signs in again."
         yield Consequence("session-outlives", Severity.MEDIUM, text)
-    if abilities.consent and entry.kind in (Kind.DELEGATE, Kind.GRANT):
+    concerned = not abilities.consent_for or abilities.consent_for & set(entry.powers)
+    if abilities.consent and concerned and entry.kind in (Kind.DELEGATE, Kind.GRANT):
         yield Consequence("consent", Severity.MEDIUM, f"{provider} may ask for the consent of {abilities.consent}.")
     effect = "It takes effect at once" if abilities.at_once else "It takes effect when their device next connects"
-    undo = "they can sign in again at any time" if entry.kind is Kind.SESSION else _REDO[abilities.redone_by]
+    undo = "they can sign in again at any time" if entry.kind is Kind.SESSION else _undo(abilities, action)
     yield Consequence("effect", Severity.LOW, f"{effect}; {undo}.")
+
+
+def _undo(abilities: Abilities, action: Action) -> str:
+    if action is Action.GIVE_UP:
+        return "only the holder can let you in again"
+    return _REDO[abilities.redone_by]
 
 
 def _hanging(entry: Entry, candidates: Sequence[Entry]) -> list[Entry]:

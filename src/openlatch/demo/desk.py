@@ -58,7 +58,7 @@ def inventory(now: datetime) -> dict[str, Any]:
     _outsiders(feed, now)
     consent = "an administrator is removed only with that administrator's consent"
     return feed.inventory(
-        abilities={"consent": "an administrator who is to be removed"},
+        abilities={"consent": "an administrator who is to be removed", "consent_for": ["admit"]},
         memberships=_memberships(chance),
         refuse={e["key"]: consent for e in feed.entries if e["level"] == "administrator"},
     )

@@ -34,10 +34,10 @@ def save(call: Call, name: str, query: str) -> View:
 
 
 @operation("views.remove")
-def remove(call: Call, name: str) -> None:
+def remove(call: Call, view_id: UUID) -> None:
     """Delete a view of one's own."""
-    if not call.tx.views.remove(_person(call), name):
-        raise missing("view", name)
+    if not call.tx.views.remove(_person(call), view_id):
+        raise missing("view", view_id)
 
 
 def _person(call: Call) -> UUID:

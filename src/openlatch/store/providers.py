@@ -12,6 +12,7 @@ from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Abilities, Kind, Provider, Side
+from openlatch.core.powers import Power
 from openlatch.errors import Conflict
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.tables import ProviderRow
@@ -37,6 +38,7 @@ def to_provider(row: ProviderRow) -> Provider:
             Side(row.abilities["redone_by"]),
             row.abilities["ends_teams"],
             row.abilities["consent"],
+            frozenset(Power(p) for p in row.abilities["consent_for"]),
         ),
         row.last_complete,
         row.next_reading,
@@ -51,6 +53,7 @@ def _abilities(abilities: Abilities) -> dict[str, Any]:
         "redone_by": abilities.redone_by.value,
         "ends_teams": abilities.ends_teams,
         "consent": abilities.consent,
+        "consent_for": sorted(abilities.consent_for),
     }
 
 

@@ -38,7 +38,7 @@ class Views(Noun):
         names = [ViewRow.workspace_id, ViewRow.person_id, ViewRow.name]
         self._session.execute(statement.on_conflict_do_update(index_elements=names, set_={"query": view.query}))
 
-    def remove(self, person_id: UUID, name: str) -> bool:
+    def remove(self, person_id: UUID, view_id: UUID) -> bool:
         """Delete a view; returns whether there was one."""
-        found = delete(ViewRow).where(ViewRow.person_id == person_id, ViewRow.name == name).returning(ViewRow.id)
+        found = delete(ViewRow).where(ViewRow.person_id == person_id, ViewRow.id == view_id).returning(ViewRow.id)
         return self._session.scalars(found).first() is not None

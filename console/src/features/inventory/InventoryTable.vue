@@ -58,7 +58,7 @@ function place(entry: Entry): string {
   return [entry.provider.name, parts].filter(Boolean).join(" · ");
 }
 function state(entry: Entry): string {
-  if (entry.state === "live") return entry.kind;
+  if (entry.state === "live" || (entry.kind === "offer" && entry.state === "offered")) return entry.kind;
   return entry.state === "ended" ? `${entry.kind}, ended` : `${entry.kind}, ${entry.state}`;
 }
 function below(entry: Entry): string {

@@ -30,7 +30,7 @@ const save = useMutation({
   },
 });
 const remove = useMutation({
-  mutationFn: (view: string) => take(api.DELETE("/views/{name}", { params: { path: { name: view } } })),
+  mutationFn: (view: string) => take(api.DELETE("/views/{view_id}", { params: { path: { view_id: view } } })),
   onSuccess: again,
 });
 </script>
@@ -59,7 +59,7 @@ const remove = useMutation({
               type="button"
               class="px-3 text-mute hover:text-ink"
               :aria-label="`Delete the view ${view.name}`"
-              @click="remove.mutate(view.name)"
+              @click="remove.mutate(view.id)"
             >
               ×
             </button>

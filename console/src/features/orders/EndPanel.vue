@@ -24,8 +24,18 @@ const GRAVITY: Record<Severity, string> = {
 };
 const params = { path: { entry: props.entry.ref }, query: { action: props.action } };
 const WORDS = {
-  end: { title: "End access for", act: "End access", keep: "Keep it", command: "end" },
-  "give-up": { title: "Give up the access of", act: "Give it up", keep: "Keep it", command: "give-up" },
+  end: {
+    title: `End access for ${props.entry.party.name}`,
+    act: "End access",
+    keep: "Keep it",
+    command: "end",
+  },
+  "give-up": {
+    title: `Give up your access to ${props.entry.account.name}`,
+    act: "Give it up",
+    keep: "Keep it",
+    command: "give-up",
+  },
 }[props.action];
 const {
   data: plan,
@@ -63,7 +73,7 @@ function lookAgain(): void {
 <template>
   <div>
     <p class="small">Entry {{ entry.ref }}</p>
-    <h2 class="mt-2 pr-6">{{ WORDS.title }} {{ entry.party.name }}?</h2>
+    <h2 class="mt-2 pr-6">{{ WORDS.title }}?</h2>
     <p class="mt-2 text-mute">
       {{ entry.level }} on <b class="font-[620] text-ink">{{ entry.account.name }}</b>,
       {{ entry.provider.name }}. {{ entry.party.addresses.join(", ") }}.

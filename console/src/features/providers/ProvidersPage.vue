@@ -119,25 +119,36 @@ function counts(one: Provider): string {
             </template>
             <template v-else>not read yet</template>
           </dd>
-          <dt class="text-mute">Read by itself</dt>
-          <dd>
-            every {{ one.read_every }} minutes; asks when more than {{ one.most_gone }}% of the entries vanish
-            at once
-          </dd>
-          <dt class="text-mute">Shows and ends</dt>
-          <dd>{{ abilities(one) }}</dd>
-          <dt class="text-mute">Connector</dt>
-          <dd>
-            {{ one.connector }}
-            <span class="font-mono text-[12.5px] text-mute">{{
-              Object.entries(one.settings)
-                .map(([key, value]) => `${key}=${value}`)
-                .join(" ")
-            }}</span>
-          </dd>
+          <template v-if="opened === `details ${one.id}`">
+            <dt class="text-mute">Read by itself</dt>
+            <dd>
+              every {{ one.read_every }} minutes; asks when more than {{ one.most_gone }}% of the entries
+              vanish at once
+            </dd>
+            <dt class="text-mute">Shows and ends</dt>
+            <dd>{{ abilities(one) }}</dd>
+            <dt class="text-mute">Connector</dt>
+            <dd>
+              {{ one.connector }}
+              <span class="font-mono text-[12.5px] text-mute">{{
+                Object.entries(one.settings)
+                  .map(([key, value]) => `${key}=${value}`)
+                  .join(" ")
+              }}</span>
+            </dd>
+          </template>
         </template>
       </dl>
       <div class="mt-2 flex gap-4 text-[13.5px]">
+        <button
+          v-if="!one.by_hand"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `details ${one.id}`"
+          @click="toggle(`details ${one.id}`)"
+        >
+          How it is read
+        </button>
         <button
           v-if="maySeeLevels"
           type="button"

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from uuid import UUID
+
 from openlatch.operations import views
 from openlatch.operations.gate import Call
 from openlatch.web import render
@@ -25,7 +27,7 @@ def save_view(call: Call, body: wire.NewView) -> wire.View:
     return render.view(views.save(call, body.name, body.query))
 
 
-@routes.route("DELETE", "/views/<name>")
-def remove_view(call: Call, name: str) -> None:
+@routes.route("DELETE", "/views/<uuid:view_id>")
+def remove_view(call: Call, view_id: UUID) -> None:
     """Delete a view of one's own."""
-    views.remove(call, name)
+    views.remove(call, view_id)

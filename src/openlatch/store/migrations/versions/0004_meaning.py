@@ -29,7 +29,7 @@ def upgrade() -> None:
         update providers set abilities = jsonb_build_object(
             'lists', abilities->'ends', 'ends', abilities->'ends', 'at_once', abilities->'at_once',
             'redone_by', case when abilities->'restorable' = 'false' then 'party' else 'holder' end, 'ends_teams', true,
-            'consent', ''
+            'consent', '', 'consent_for', jsonb_build_array()
         )
     """)
     op.execute(

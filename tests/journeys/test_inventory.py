@@ -1,0 +1,298 @@
+"""The inventory over all kinds of entry: what words mean, what is kept by hand, lists, and everyone's own view."""
+
+from __future__ import annotations
+
+import io
+from typing import Any
+from uuid import uuid4
+
+import openpyxl
+import pytest
+
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN
+from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound
+from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
+from openlatch.wire.sheet import COLUMNS
+from tests.conftest import sign_in
+from tests.journeys.conftest import Desk, events, read, settle
+
+LETTER = "Members' Letter"
+
+
+@pytest.fixture
+def by_hand(client: Client) -> str:
+    """A provider of its own that is kept by hand."""
+    return client.add_provider(f"Notice board {uuid4().hex[:8]}", "by-hand", {}).name
+
+
+def table(*rows: str) -> bytes:
+    return "\n".join(rows).encode()
+
+
+def entries(client: Client, provider: str) -> list[wire.Entry]:
+    return list(client.entries(provider=provider, sort="party"))
+
+
+def test_every_kind_of_entry_is_there_each_with_what_its_provider_knows(client: Client) -> None:
+    found: dict[str, wire.Entry] = {}
+    for entry in client.entries():
+        found.setdefault(entry.kind, entry)
+    assert set(found) == {"delegate", "grant", "app", "session", "offer", "secret", "open"}
+    nights = next(e for e in client.entries(q="amara.levy", provider="Dome Control"))
+    assert nights.hours is not None
+    assert nights.hours.text == "Tuesdays and Fridays 19:00–04:00"
+    app = next(e for e in client.entries(kind="app", q="Star Chart", provider="Plate Archive"))
+    assert (app.party.publisher, app.last_used, app.use_known) == ("Star Chart Press", None, True)
+    tablet = next(e for e in client.entries(kind="session", q="Gate tablet"))
+    assert (tablet.device, tablet.network) == ("tablet", "192.0.2.41")
+    used = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk"))
+    assert used.uses is not None
+    assert (set(used.uses), used.used_powers) == ({"view", "edit"}, [])
+
+
+def test_a_word_nobody_explained_is_unknown_until_somebody_does(client: Client) -> None:
+    (entry,) = [e for e in client.entries(provider="Volunteer Roll", unknown=True) if "badge printer" in e.unknown]
+    assert "publish" not in entry.powers
+    words = {w.word: w for w in client.levels("Volunteer Roll")}
+    assert (words["badge printer"].origin, words["badge printer"].entries) == ("unknown", 1)
+    after = {w.word: w for w in client.correct_level("Volunteer Roll", "badge printer", ["publish", "view"])}
+    assert (after["badge printer"].powers, after["badge printer"].corrected_by) == (
+        ["view", "publish"],
+        "Maren Ashdown",
+    )
+    known = client.entry(entry.ref)
+    assert (known.unknown, "publish" in known.powers) == ([], True)
+    assert "entry.changed" in events(client, entry)
+    read(client, "Volunteer Roll")
+    assert "publish" in client.entry(entry.ref).powers, "a reading keeps what the holder said"
+    client.correct_level("Volunteer Roll", "badge printer", None)
+    assert client.entry(entry.ref).unknown == ["badge printer"]
+    with pytest.raises(NotFound, match="No entry"):
+        client.correct_level("Volunteer Roll", "roll emperor", ["own"])
+
+
+def test_what_the_holder_says_goes_before_what_the_provider_states(client: Client) -> None:
+    before = {e.ref: e.powers for e in client.entries(provider="Live Sky") if e.level == "moderator"}
+    assert before
+    client.correct_level("Live Sky", "moderator", ["view"])
+    try:
+        assert all(client.entry(ref).powers == ["view"] for ref in before)
+    finally:
+        client.correct_level("Live Sky", "moderator", None)
+    assert {ref: client.entry(ref).powers for ref in before} == before
+
+
+def test_addresses_that_merely_resemble_a_known_one_are_matched_to_nobody_and_reported(client: Client) -> None:
+    flags = {f.facts["address"]: f for f in client.flags(rule="address-near-miss")}
+    assert flags["exchange@kestreIridge.example"].facts["close_to"] == "kestrelridge.example"
+    assert flags[f"tquil@{DOMAIN}"].facts["close_to"] == f"tobias.quill@{DOMAIN}"
+    assert client.party(f"tquil@{DOMAIN}").id != client.party(f"tobias.quill@{DOMAIN}").id
+
+
+def test_apps_are_shown_by_account_and_what_is_open_to_anyone_is_one_query(client: Client) -> None:
+    apps = {app.party.name: app for app in client.apps("ledger")}
+    assert [(e.account.name, e.powers) for e in apps["Ridge Ledger"].entries] == [("Payouts", ["view", "withdraw"])]
+    anyone = list(client.entries(kind="open"))
+    changeable = list(client.entries(kind="open", power="edit"))
+    assert [e.resources for e in changeable] == [["unreleased 2026"]]
+    assert len(anyone) > len(changeable)
+    assert {e.provider.name for e in anyone} == {"Plate Archive", "Front Office Mail"}
+
+
+def test_whoever_connected_an_app_reaches_what_the_app_does(client: Client) -> None:
+    chains = client.reach(f"l.hartnell@{DOMAIN}").chains
+    through = {c.via[0].party.name: c for c in chains if c.via}
+    assert through["Ridge Ledger"].via[0].how == "app"
+    assert "withdraw" in through["Ridge Ledger"].entry.powers
+    assert {c.entry.kind for c in chains if not c.via} >= {"delegate", "secret"}, "secrets they know are theirs too"
+
+
+def test_an_entry_kept_by_hand_is_vouched_for_and_ends_when_somebody_says_so(client: Client, by_hand: str) -> None:
+    kept = client.keep(
+        by_hand, account="Display", party="Ivo Marsh", addresses=[f"ivo.marsh@{DOMAIN}"], powers=["edit"]
+    )
+    assert (kept.by_hand, kept.powers, kept.party.id) == (True, ["edit"], client.party(f"ivo.marsh@{DOMAIN}").id)
+    assert kept.vouched is not None
+    assert (kept.vouched.by, kept.vouched.worn_off) == ("Maren Ashdown", False)
+    same = client.keep(
+        by_hand, account="Display", party="Ivo Marsh", addresses=[f"ivo.marsh@{DOMAIN}"], powers=["view"]
+    )
+    assert (same.id, same.powers) == (kept.id, ["view"])
+    with pytest.raises(Conflict, match="kept by hand"):
+        client.end(kept.ref)
+    with pytest.raises(Conflict, match="nothing that could be read"):
+        client.read(by_hand)
+    again = client.vouch(kept.ref)
+    assert again.vouched is not None
+    assert again.vouched.at > kept.vouched.at
+    gone = client.gone(kept.ref, "the board was sold")
+    assert (gone.state, gone.end_reason) == ("ended", "gone")
+    assert events(client, kept) == [
+        "entry.found",
+        "entry.vouched",
+        "entry.changed",
+        *["entry.vouched"] * 2,
+        "entry.ended",
+    ]
+    with pytest.raises(Conflict, match="ended already"):
+        client.vouch(kept.ref)
+
+
+def test_vouching_wears_off_and_is_said_wherever_it_matters(client: Client) -> None:
+    signage = client.provider("Hill Road Signage")
+    assert (signage.by_hand, signage.stale, signage.worn_off) == (True, False, 1)
+    worn = [e.party.name for e in entries(client, signage.name) if e.vouched and e.vouched.worn_off]
+    assert worn == ["Lantern Works"]
+
+
+def test_what_readings_show_is_not_kept_by_hand_and_readings_leave_alone_what_is(client: Client) -> None:
+    with pytest.raises(Invalid, match="readings of Ticket Desk show every delegate"):
+        client.keep("Ticket Desk", account="Gate", party="Somebody", kind="delegate")
+    entry = next(e for e in client.entries(provider="Ticket Desk", q="Orla"))
+    with pytest.raises(Conflict, match="not kept by hand"):
+        client.vouch(entry.ref)
+    told = client.keep("Ticket Desk", account="Gate", party="Hugo Alder", kind="secret", level="gate code")
+    assert told.account.id == entry.account.id or told.account.name == "Gate"
+    assert read(client, "Ticket Desk").state == "complete"
+    assert client.entry(told.ref).state == "live", "that no reading shows it ends nothing"
+    client.gone(told.ref)
+
+
+@pytest.mark.parametrize("kind", ["csv", "xlsx"])
+def test_a_list_is_looked_through_then_taken_and_comes_back_the_same(client: Client, by_hand: str, kind: str) -> None:
+    rows = (
+        ["Who", "E-mail", "Account", "Role", "Until", "Powers", "Favourite star"],
+        [f"=Nova; {kind}", f"nova.{kind}@alder.example", "Display", "sign keeper", "2030-05-10", "view, edit", "Vega"],
+        [
+            "Star Alder",
+            f"{kind}@alder.example; star.{kind}@alder.example",
+            "Display",
+            "board delegate",
+            "",
+            "",
+            "Deneb",
+        ],
+    )
+    content = table(*(";".join(f'"{cell}"' for cell in row) for row in rows))
+    if kind == "xlsx":
+        book, file = openpyxl.Workbook(), io.BytesIO()
+        for number, row in enumerate(rows, 1):
+            for place, cell in enumerate(row, 1):
+                book.worksheets[0].cell(number, place).value = cell
+                book.worksheets[0].cell(number, place).data_type = "s"
+        book.save(file)
+        content = file.getvalue()
+    trial = client.import_list(by_hand, content, kind)
+    assert (trial.done, trial.counts, trial.complaints) == (False, {"new": 2, "changed": 0, "unchanged": 0}, [])
+    assert {c.header: c.field for c in trial.columns}["Favourite star"] == ""
+    assert entries(client, by_hand) == []
+    done = client.import_list(by_hand, content, kind, columns={"Favourite star": "basis"}, dry_run=False)
+    assert (done.done, done.counts["new"]) == (True, 2)
+    first, second = entries(client, by_hand)
+    assert (first.party.name, first.basis, first.unknown, first.powers) == (
+        f"=Nova; {kind}",
+        "Vega",
+        [],
+        ["view", "edit"],
+    )
+    assert (second.unknown, second.vouched.by if second.vouched else "") == (["board delegate"], "Maren Ashdown")
+    exported = client.export(kind, provider=by_hand)
+    again = client.import_list(by_hand, exported, kind, dry_run=False)
+    assert (again.complaints, again.counts) == ([], {"new": 0, "changed": 0, "unchanged": 2})
+    if kind == "csv":
+        worked_out = {"vouched_at", "last_seen"}
+        kept = [place for place, name in enumerate(COLUMNS) if name not in worked_out]
+        lines = [client.export(kind, provider=by_hand).decode().splitlines(), exported.decode().splitlines()]
+        one, other = ([[line.split(",")[p] for p in kept[:20]] for line in text] for text in lines)
+        assert one == other
+
+
+def test_one_bad_line_takes_nothing_and_is_named(client: Client, by_hand: str) -> None:
+    content = table("Account,Who,Until", "Display,Orla,2030-05-10", "Display,Dov,next week", "Display,Orla,")
+    outcome = client.import_list(by_hand, content, dry_run=False)
+    assert not outcome.done
+    assert [(c.line, c.column) for c in outcome.complaints] == [(3, "Until"), (4, "")]
+    assert entries(client, by_hand) == []
+    with pytest.raises(Malformed, match="line 2 is not UTF-8"):
+        client.import_list(by_hand, "Account,Who\nDisplay,André\n".encode("latin-1"))
+    with pytest.raises(Malformed, match="not a spreadsheet"):
+        client.import_list(by_hand, content, "xlsx")
+    readings_show = client.import_list("Ticket Desk", table("Account,Who", "Gate,Orla"), dry_run=False)
+    assert "readings of Ticket Desk show every delegate" in readings_show.complaints[0].problem
+
+
+def test_a_member_gives_up_their_own_and_nobody_elses(stack: Stack, client: Client, desk: Desk) -> None:
+    with sign_in(stack, "orla.finch") as member:
+        own = next(e for e in member.entries(provider="Ticket Desk"))
+        with pytest.raises(NotAllowed):
+            member.end(own.ref)
+        plan = member.plan(own.ref, "give-up")
+        assert (plan.action, plan.party.name) == ("give-up", "Orla Finch")
+        order = settle(member, member.give_up(own.ref, reason="Too many Saturdays", digest=plan.digest).ref)
+        assert (order.state, member.entry(own.ref).end_reason) == ("proved", "given-up")
+        assert own.ref not in {e.ref for e in member.entries()}
+        foreign = next(e for e in client.entries(provider="Ticket Desk", q="Dov"))
+        with pytest.raises(NotFound):
+            member.give_up(foreign.ref)
+    assert desk.effects(own) == 1
+    with pytest.raises(NotAllowed, match="not your own"):
+        client.give_up(foreign.ref)
+
+
+def test_everyone_finds_what_others_let_them_into(client: Client) -> None:
+    mine = list(client.entries(mine=True))
+    assert {e.party.name for e in mine} >= {"Maren Ashdown"}
+    assert all(f"maren.ashdown@{DOMAIN}" in e.party.addresses for e in mine)
+    assert len({e.provider.name for e in mine}) > 2
+
+
+def test_views_are_kept_for_oneself(stack: Stack, client: Client) -> None:
+    name = f"Apps / {uuid4().hex[:6]}"
+    client.save_view(name, "kind=app")
+    view = client.save_view(name, "kind=app&flagged=true")
+    assert [v.query for v in client.views() if v.name == name] == ["kind=app&flagged=true"]
+    with sign_in(stack, "tobias.quill") as other:
+        assert name not in {v.name for v in other.views()}
+        with pytest.raises(NotFound):
+            other.remove_view(view.id)
+    client.remove_view(view.id)
+    assert name not in {v.name for v in client.views()}
+
+
+def test_what_the_holder_says_of_an_account_stays_when_it_is_read_again(client: Client) -> None:
+    assert client.describe_account("South Dome", criticality="normal", practice=True).practice
+    read(client, "Dome Control")
+    again = client.account("South Dome")
+    assert (again.criticality, again.practice) == ("normal", True)
+    client.describe_account("South Dome", criticality="vital", practice=False)
+
+
+@pytest.mark.parametrize(
+    ("provider", "wanted"),
+    [
+        ("Volunteer Roll", {"q": "kira.finch"}),
+        ("Donation Box", {"q": "Thank-you"}),
+        ("Front Office Mail", {"q": "brightmere"}),
+        ("Dome Gateway", {"q": "old import"}),
+        ("Plate Archive", {"kind": "open", "power": "edit"}),
+        ("Live Sky", {"kind": "offer"}),
+    ],
+)
+def test_an_end_is_carried_out_and_proved_at_every_kind_of_provider(
+    client: Client, provider: str, wanted: dict[str, Any]
+) -> None:
+    entry = next(e for e in client.entries(provider=provider, **wanted) if e.party.kind != "team")
+    order = settle(client, client.end(entry.ref).ref)
+    assert (order.state, client.entry(entry.ref).end_reason) == ("proved", "revoked")
+    assert order.receipt is not None
+    assert entry.key in order.receipt.showed
+    reading = read(client, provider)
+    assert (reading.state, reading.counts["gone"]) == ("complete", 0)
+
+
+def test_a_teams_own_access_is_not_ended_where_that_cannot_be_done(client: Client) -> None:
+    entry = next(e for e in client.entries(provider="Volunteer Roll") if e.party.kind == "team")
+    with pytest.raises(Conflict, match="take from the team"):
+        client.end(entry.ref)
