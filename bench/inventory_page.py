@@ -25,7 +25,7 @@ from openlatch.store.entries import EntryFilter
 
 __all__ = ["inventory_page"]
 
-SIZES = (1_000, 3_000, 10_000)
+SIZES = (1_000, 10_000, 100_000)
 ROUNDS = 40
 PASSWORD = "a-password-for-this-run"
 STANDING = tuple(s for s in State if s is not State.ENDED)

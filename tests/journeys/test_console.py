@@ -7,7 +7,7 @@ from collections.abc import Callable, Iterator
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
@@ -155,7 +155,7 @@ def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Des
     expect(article.get_by_role("button", name=re.compile("really gone"))).to_be_hidden()
 
 
-def test_a_party_shows_its_reach_and_what_would_have_to_end(page: Page) -> None:
+def test_a_party_shows_its_reach_and_an_account_who_is_on_it(page: Page, client: Client) -> None:
     sign_in(page, to="/parties?q=orla")
     page.get_by_role("link", name="Orla Finch").click()
     expect(page.get_by_role("img", name=re.compile("What Orla Finch can do:.*directly to Bookings"))).to_be_visible()
@@ -166,7 +166,12 @@ def test_a_party_shows_its_reach_and_what_would_have_to_end(page: Page) -> None:
     expect(page.get_by_text("this party cannot do that there")).to_be_visible()
     page.get_by_role("link", name="Accounts").click()
     page.get_by_role("link", name="Gate", exact=True).click()
+    expect(page.get_by_role("heading", name="Gate")).to_be_visible()
+    page.get_by_label("How much harm its loss would do").select_option("vital")
+    page.get_by_role("link", name="Filter and export these entries").click()
     expect(page).to_have_url(re.compile("/inventory.account=Gate"))
+    assert client.account("Gate").criticality == "vital"
+    client.describe_account("Gate", criticality="normal")
 
 
 def test_an_order_that_is_stuck_says_why_and_is_called_off(page: Page, spare: Spare, desk: Desk) -> None:
@@ -215,6 +220,8 @@ def test_every_page_keeps_to_wcag_2_2_aa(page: Page, client: Client, theme: str)
         "/accounts",
         "/parties",
         f"/parties/{orla}",
+        f"/accounts/{client.account('Weather Mast').ref}",
+        "/apps",
         "/providers",
         "/log",
         "/inventory?flagged=true",
@@ -227,3 +234,84 @@ def test_every_page_keeps_to_wcag_2_2_aa(page: Page, client: Client, theme: str)
     page.get_by_role("button", name="End access…").click()
     page.get_by_role("heading", name="What happens").wait_for()
     assert faults_of(page) == []
+    page.goto("/providers")
+    roll = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Volunteer Roll"))
+    roll.get_by_role("button", name="What its levels mean").click()
+    roll.get_by_role("button", name="Say what badge printer means").click()
+    assert faults_of(page) == []
+    choose_list(page, "Hill Road Signage", b"Account,Who\nHill Road display,\n")
+    page.get_by_text("it names nobody").wait_for()
+    assert faults_of(page) == []
+
+
+def choose_list(page: Page, provider: str, content: bytes) -> Locator:
+    """Choose a list to import, as a person does; returns what is shown of the provider."""
+    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name=provider))
+    shown.get_by_role("button", name="Import a list").click()
+    shown.get_by_label("A list that you keep").set_input_files(
+        {"name": "list.csv", "mimeType": "text/csv", "buffer": content}
+    )
+    return shown
+
+
+def test_a_list_is_looked_through_put_right_and_imported(page: Page, client: Client) -> None:
+    client.add_provider("Orchard Sign", "by-hand", {})
+    sign_in(page, to="/providers")
+    lines = b"Where,Person,Which\nOrchard sign,Greta Dale,keeper\nOrchard sign,Finn Dale,helper\n"
+    shown = choose_list(page, "Orchard Sign", lines)
+    expect(shown.get_by_text("It would bring: 2 new, 0 changed, 0 unchanged.")).to_be_visible()
+    shown.get_by_label("What Which is").select_option("level")
+    shown.get_by_role("button", name="Import into Orchard Sign").click()
+    expect(shown.get_by_text("Imported: 2 new")).to_be_visible()
+    shown.get_by_role("link", name="Its entries").click()
+    page.get_by_role("row", name=re.compile("Finn Dale.*helper")).click()
+    panel = page.get_by_role("complementary")
+    expect(panel.get_by_text("Nobody has said yet what it allows.")).to_be_visible()
+    panel.get_by_role("button", name="It has ended").click()
+    expect(panel.get_by_text(re.compile("ended .*gone"))).to_be_visible()
+    assert [e.party.name for e in client.entries(provider="Orchard Sign")] == ["Greta Dale"]
+
+
+def test_somebody_says_what_a_word_means_and_its_entries_show_it(page: Page, client: Client) -> None:
+    sign_in(page, to="/providers")
+    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Dome Gateway"))
+    shown.get_by_role("button", name="What its levels mean").click()
+    shown.get_by_role("button", name=re.compile("Say what command: .*read-mast means")).click()
+    shown.get_by_label("view", exact=True).check()
+    shown.get_by_role("button", name="That is what it means").click()
+    expect(shown.get_by_role("row", name=re.compile("read-mast.*view.*Maren Ashdown"))).to_be_visible()
+    entry = next(client.entries(provider="Dome Gateway", q="weather mast"))
+    assert (entry.powers, entry.unknown) == (["view"], [])
+    client.correct_level("Dome Gateway", "command: /usr/local/bin/read-mast", None)
+
+
+def test_a_view_is_saved_found_again_and_deleted(page: Page) -> None:
+    sign_in(page)
+    page.get_by_role("button", name=re.compile("^View")).click()
+    page.get_by_role("button", name="Open to anyone, to change").click()
+    expect(page.get_by_role("row", name=re.compile("Anyone.*unreleased 2026"))).to_be_visible()
+    page.get_by_label("Search people, addresses, accounts").fill("plates")
+    expect(page).to_have_url(re.compile("q=plates"))
+    page.get_by_role("button", name=re.compile("View not saved")).click()
+    page.get_by_label("A name for this view").fill("Plates that anyone can change")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_role("button", name="Delete the view Plates that anyone can change")).to_be_visible()
+    page.goto("/inventory")
+    page.get_by_role("button", name=re.compile("^View")).click()
+    page.get_by_role("button", name="Plates that anyone can change", exact=True).click()
+    expect(page).to_have_url(re.compile("kind=open.*q=plates|q=plates.*kind=open"))
+    page.get_by_role("button", name=re.compile("View Plates that")).click()
+    page.get_by_role("button", name="Delete the view Plates that anyone can change").click()
+    expect(page.get_by_role("button", name="Plates that anyone can change", exact=True)).to_be_hidden()
+
+
+def test_a_member_gives_up_what_they_no_longer_want(page: Page, client: Client) -> None:
+    sign_in(page, "orla.finch")
+    page.get_by_role("row", name=re.compile("Orla Finch.*School groups")).click()
+    panel = page.get_by_role("complementary")
+    panel.get_by_role("button", name="Give it up…").click()
+    expect(panel.get_by_text("only the holder can let you in again")).to_be_visible()
+    panel.get_by_role("button", name="Give it up", exact=True).click()
+    expect(panel.get_by_text("A fresh reading of the provider shows it gone.")).to_be_visible()
+    ended = next(client.entries(provider="Front Office Mail", q="orla", state="ended"))
+    assert ended.end_reason == "given-up"

@@ -95,6 +95,24 @@ def test_an_answer_that_is_lost_after_the_effect_does_not_repeat_it(client: Clie
     assert (order.state, desk.effects(entry)) == ("proved", 1)
 
 
+def test_a_provider_that_was_not_read_is_tried_again_sooner_and_not_before_it_asks_for(
+    client: Client, desk: Desk
+) -> None:
+    def wait() -> float:
+        reading, desk_now = read(client), client.provider("Ticket Desk")
+        assert reading.state == "failed"
+        assert reading.finished_at is not None
+        assert desk_now.next_reading is not None
+        return (desk_now.next_reading - reading.finished_at).total_seconds()
+
+    assert read(client).state == "complete"
+    with desk.fault(down=True):
+        assert [wait(), wait(), wait()] == [60, 120, 240]
+    with desk.fault(throttle=1, retry_after=1800):
+        assert wait() == 1800
+    assert read(client).state == "complete"
+
+
 def test_a_yes_counts_only_when_a_fresh_reading_shows_it_gone(client: Client, spare: Spare, desk: Desk) -> None:
     entry = spare()
     with desk.fault(keep_listing=2):

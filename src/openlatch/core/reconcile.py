@@ -9,7 +9,7 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
-from datetime import datetime
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from openlatch.core.hours import Hours
@@ -40,6 +40,7 @@ __all__ = [
     "ObservedEntry",
     "ObservedMembership",
     "ObservedParty",
+    "again_after",
     "complaints",
     "reconcile",
     "withheld",
@@ -210,6 +211,11 @@ def complaints(observation: Observation) -> tuple[str, ...]:
         if member not in parties:
             found.append(f"member {member!r} of team {team!r} is not listed")
     return tuple(found)
+
+
+def again_after(failures: int) -> timedelta:
+    """Return how soon a provider is read again after so many readings in a row that were not complete."""
+    return timedelta(minutes=min(2 ** (failures - 1), 64))
 
 
 def withheld(held: Held, observation: Observation, most_gone: int) -> int:

@@ -28,7 +28,7 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         work = readings.begin(as_service(tx, services), reading_id)
     if work is None:
         return
-    abilities, trouble = None, ""
+    abilities, trouble, retry_after = None, "", None
     reading, pages = work.reading, list[Page]()
     try:
         abilities = work.connector.abilities()
@@ -39,7 +39,7 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
             with store.transaction(workspace_id) as tx:
                 readings.progress(as_service(tx, services), reading)
     except ProviderTrouble as error:
-        trouble = error.message
+        trouble, retry_after = error.message, error.fields.get("retry_after")
     except Exception as error:
         log.exception("unforeseen error in a connector", reading=str(reading_id))
         trouble = f"The connector failed in a way that nobody foresaw ({type(error).__name__})."
@@ -53,7 +53,7 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         tuple(m for page in pages for m in page.memberships),
         trouble,
     )
-    done = _conclude(store, services, workspace_id, reading, observation, abilities)
+    done = _conclude(store, services, workspace_id, reading, observation, abilities, retry_after)
     log.info("read", reading=str(reading_id), outcome=done.state.value, trouble=done.trouble, **done.counts)
 
 
@@ -64,12 +64,13 @@ def _conclude(
     reading: Reading,
     observation: Observation,
     abilities: Abilities | None,
+    retry_after: int | None,
 ) -> Reading:
     """Store what was seen; again, if someone changed one of the same entries at that moment."""
     for attempt in range(_ATTEMPTS):
         try:
             with store.transaction(workspace_id) as tx:
-                return readings.conclude(as_service(tx, services), reading, observation, abilities)
+                return readings.conclude(as_service(tx, services), reading, observation, abilities, retry_after)
         except Changed:
             if attempt == _ATTEMPTS - 1:
                 raise

@@ -23,7 +23,16 @@ from openlatch.core.model import (
     normal_address,
 )
 from openlatch.core.ports import Connector
-from openlatch.core.reconcile import Changes, Held, Identifier, Observation, complaints, reconcile, withheld
+from openlatch.core.reconcile import (
+    Changes,
+    Held,
+    Identifier,
+    Observation,
+    again_after,
+    complaints,
+    reconcile,
+    withheld,
+)
 from openlatch.errors import Conflict
 from openlatch.operations import flags, levels
 from openlatch.operations.gate import Call, operation
@@ -32,6 +41,8 @@ from openlatch.store.pages import Page
 __all__ = ["TASK", "Work", "apply", "begin", "browse", "conclude", "preview", "progress", "queue", "show", "start"]
 
 TASK = "openlatch.read"
+LONGEST_WAIT = 86400
+"""No provider puts its next reading off for longer than that, in seconds, by asking for it."""
 LOST = timedelta(hours=2)
 """Longer than any reading takes; one that is open for so long no longer keeps the next one out."""
 
@@ -112,8 +123,18 @@ def progress(call: Call, reading: Reading) -> None:
     call.tx.readings.progress(reading.id, reading.seen, reading.total)
 
 
-def conclude(call: Call, reading: Reading, observation: Observation, abilities: Abilities | None) -> Reading:
-    """Store what a reading saw. One that contradicts itself fails as a whole; a partial one concludes nothing gone."""
+def conclude(
+    call: Call,
+    reading: Reading,
+    observation: Observation,
+    abilities: Abilities | None,
+    retry_after: int | None = None,
+) -> Reading:
+    """Store what a reading saw. One that contradicts itself fails as a whole; a partial one concludes nothing gone.
+
+    After one that is not complete the provider is read again sooner than usual, at first after a minute, then after
+    twice as long each time; never before `retry_after` seconds, if it asked for that.
+    """
     provider = call.tx.providers.get(reading.provider_id)
     # Somebody may have accepted the loss while the provider was being read.
     reading = replace(reading, accept_loss=call.tx.readings.get(reading.id).accept_loss)
@@ -143,12 +164,26 @@ def conclude(call: Call, reading: Reading, observation: Observation, abilities: 
     )
     complete = call.now if observation.outcome is ReadingOutcome.COMPLETE else None
     call.tx.readings.save(done)
-    call.tx.providers.read(provider.id, call.now + timedelta(minutes=provider.read_every), complete, abilities)
+    usual = timedelta(minutes=provider.read_every)
+    wait = usual if complete or lost else min(usual, again_after(_failures(call, provider)))
+    wait = max(wait, timedelta(seconds=min(retry_after or 0, LONGEST_WAIT)))
+    call.tx.providers.read(provider.id, call.now + wait, complete, abilities)
     call.log(
         f"reading.{done.state}", "provider", provider.id, reading=str(reading.id), seen=done.seen, **counts,
         **({"trouble": done.trouble} if done.trouble else {}),
     )  # fmt: skip
     return done
+
+
+def _failures(call: Call, provider: Provider) -> int:
+    """How many readings in a row, this one among them, were not complete."""
+    page = call.tx.readings.browse(provider_id=provider.id, limit=8, cursor=None)
+    count = 0
+    for reading in page.items:
+        if reading.state is ReadingState.COMPLETE:
+            break
+        count += reading.finished_at is not None
+    return max(count, 1)
 
 
 def apply(

@@ -4,6 +4,7 @@ Faults are set with PUT /faults and a JSON object. Every stand-in knows these; e
 
 down             every answer is 503
 throttle         the next N calls are answered 429
+retry_after      the seconds after which a throttled call may be sent again
 garbage          lists are not what the protocol says
 """
 
@@ -110,7 +111,7 @@ class StandIn:
         if self.fault("down"):
             return answer({"reason": "down for maintenance"}, 503)
         if self.spend("throttle"):
-            return answer({"reason": "slow down"}, 429, {"Retry-After": "1"})
+            return answer({"reason": "slow down"}, 429, {"Retry-After": str(self.fault("retry_after") or 1)})
         return None
 
     def _effects(self, _request: Request) -> Response:

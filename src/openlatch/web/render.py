@@ -102,6 +102,7 @@ def provider(sight: ProviderSight, now: datetime) -> wire.Provider:
         stale_after=p.stale_after,
         most_gone=p.most_gone,
         last_complete=p.last_complete,
+        next_reading=p.next_reading,
         stale=p.stale(now),
         by_hand=p.by_hand,
         vouch_days=p.vouch_days,

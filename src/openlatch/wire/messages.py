@@ -317,6 +317,7 @@ class Provider(Sent):
     stale_after: int
     most_gone: int
     last_complete: datetime | None
+    next_reading: datetime | None
     stale: bool
     abilities: Abilities
     by_hand: bool

@@ -5,7 +5,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import ImportList from "./ImportList.vue";
 import ProviderLevels from "./ProviderLevels.vue";
 import { useNow } from "@/ui/clock";
-import { ago, exact } from "@/ui/time";
+import { ago, exact, moment } from "@/ui/time";
 import { useProviders } from "./useProviders";
 import type { Provider } from "@/api/client";
 
@@ -122,8 +122,8 @@ function counts(one: Provider): string {
           <template v-if="opened === `details ${one.id}`">
             <dt class="text-mute">Read by itself</dt>
             <dd>
-              every {{ one.read_every }} minutes; asks when more than {{ one.most_gone }}% of the entries
-              vanish at once
+              every {{ one.read_every }} minutes, next on {{ moment(one.next_reading, session.zone.value) }};
+              asks when more than {{ one.most_gone }}% of the entries vanish at once
             </dd>
             <dt class="text-mute">Shows and ends</dt>
             <dd>{{ abilities(one) }}</dd>
