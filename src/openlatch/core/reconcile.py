@@ -6,11 +6,14 @@ Only a complete reading can conclude that an entry is gone, and a reading of one
 
 from __future__ import annotations
 
+import hashlib
 from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from uuid import UUID
+
+import orjson
 
 from openlatch.core.hours import Hours
 from openlatch.core.meaning import Vocabulary
@@ -42,7 +45,9 @@ __all__ = [
     "ObservedParty",
     "again_after",
     "complaints",
+    "digest",
     "reconcile",
+    "salt",
     "withheld",
 ]
 
@@ -157,6 +162,8 @@ class Held:
     vocabulary: Vocabulary = field(default_factory=Vocabulary)
     given_up: frozenset[UUID] = frozenset()
     """the entries that are being ended because their own party wants that"""
+    left_out: int = 0
+    """how many more entries there are that were seen just as they were, and so are in neither"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -213,6 +220,18 @@ def complaints(observation: Observation) -> tuple[str, ...]:
     return tuple(found)
 
 
+def digest(observed: ObservedEntry | ObservedParty, salt: bytes = b"") -> bytes:
+    """Return 16 bytes that differ whenever anything observed differs, or the salt does."""
+    content = orjson.dumps(observed, default=sorted, option=orjson.OPT_NON_STR_KEYS)
+    return hashlib.blake2b(content, digest_size=16, key=salt).digest()
+
+
+def salt(vocabulary: Vocabulary) -> bytes:
+    """Return what digests of entries are salted with: other meanings of the same words are another observation."""
+    words = [sorted(words.items()) for words in (vocabulary.built_in, vocabulary.corrected)]
+    return hashlib.blake2b(orjson.dumps(words), digest_size=16).digest()
+
+
 def again_after(failures: int) -> timedelta:
     """Return how soon a provider is read again after so many readings in a row that were not complete."""
     return timedelta(minutes=min(2 ** (failures - 1), 64))
@@ -228,7 +247,7 @@ def withheld(held: Held, observation: Observation, most_gone: int) -> int:
     shown = {e.key for e in observation.entries}
     seen = [e for e in held.entries.values() if not e.by_hand]
     gone = sum(e.key not in shown and e.state is not State.ENDING for e in seen)
-    return gone if gone > HANDFUL and gone * 100 > len(seen) * most_gone else 0
+    return gone if gone > HANDFUL and gone * 100 > (len(seen) + held.left_out) * most_gone else 0
 
 
 def reconcile(
@@ -349,7 +368,8 @@ def _parties(
 ) -> tuple[dict[str, UUID], list[Party], list[tuple[Party, Party]], list[tuple[Identifier, UUID]]]:
     known = dict(held.identifiers)
     current = dict(held.parties)
-    ids: dict[str, UUID] = {}
+    scheme = str(held.provider_id)
+    ids = {identifier.value: party_id for identifier, party_id in known.items() if identifier.scheme == scheme}
     new: dict[UUID, Party] = {}
     identifiers: list[tuple[Identifier, UUID]] = []
     for one in observed:

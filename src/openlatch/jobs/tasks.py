@@ -6,7 +6,8 @@ all workers.
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
 from typing import Any
 from uuid import UUID
 
@@ -90,6 +91,16 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
 """What comes round by itself, by its cron line; the optional sixth field is seconds."""
 
 
+@contextmanager
+def _logged(name: str) -> Iterator[None]:
+    """Say in the service's own log why a job failed; the queue only knows that it did."""
+    try:
+        yield
+    except Exception:
+        logger.exception("job failed", task=name)
+        raise
+
+
 def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.App:
     """Return the queue with all tasks in it."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo))
@@ -97,7 +108,8 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
     def register(name: str, function: Callable[..., None]) -> None:
         @app.task(name=name, retry=_RETRY)
         def task(**arguments: Any) -> None:
-            function(store, services, **arguments)
+            with _logged(name):
+                function(store, services, **arguments)
 
     def register_periodic(cron: str, function: Callable[[Store, Services], None]) -> None:
         name = f"openlatch.{function.__name__}"
@@ -105,7 +117,8 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
         @app.periodic(cron=cron)
         @app.task(name=name, lock=name, queueing_lock=name)
         def task(timestamp: int) -> None:
-            function(store, services)
+            with _logged(name):
+                function(store, services)
 
     for name, function in TASKS.items():
         register(name, function)

@@ -5,7 +5,7 @@ The worker calls `begin`, reads the provider outside any transaction, reports wi
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
@@ -28,9 +28,12 @@ from openlatch.core.reconcile import (
     Held,
     Identifier,
     Observation,
+    ObservedParty,
     again_after,
     complaints,
+    digest,
     reconcile,
+    salt,
     withheld,
 )
 from openlatch.errors import Conflict
@@ -142,22 +145,26 @@ def conclude(
     if wrong:
         more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
         observation = Observation(ReadingOutcome.FAILED, trouble="; ".join(wrong[:3]) + more + ".")
-    counts, lost = {}, 0
+    counts, lost, seen = {}, 0, 0
     if observation.outcome is not ReadingOutcome.FAILED:
-        held = _held(call, provider.id, observation)
+        seen = len(observation.entries)
+        held, observation, digests = _news(call, provider, observation)
         lost = 0 if reading.accept_loss else withheld(held, observation, provider.most_gone)
         if lost:
+            known = len(held.entries) + held.left_out
             trouble = (
-                f"It no longer shows {lost} of {len(held.entries)} entries, more than the {provider.most_gone}% "
-                "that may vanish at once. Somebody has to say whether they are really gone."
+                f"It no longer shows {lost} of {known} entries, more than the {provider.most_gone}% that may vanish "
+                "at once. Somebody has to say whether they are really gone."
             )
             observation = replace(observation, outcome=ReadingOutcome.PARTIAL, trouble=trouble)
-        counts = _counts(_store(call, held, observation, evidence=str(reading.id)))
+        changes = _store(call, held, observation, evidence=str(reading.id))
+        counts = _counts(changes, held.left_out)
+        _remember(call, provider, changes, digests)
     done = replace(
         reading,
         state=ReadingState(observation.outcome.value),
         finished_at=call.now,
-        seen=len(observation.entries) or reading.seen,
+        seen=seen or reading.seen,
         counts=counts,
         trouble=observation.trouble,
         withheld=lost,
@@ -191,6 +198,56 @@ def apply(
 ) -> Changes:
     """Bring the inventory to what was observed (of one party only, with `subject`), with its log and its flags."""
     return _store(call, _held(call, provider_id, observation, subject), observation, evidence=evidence, subject=subject)
+
+
+@dataclass(frozen=True, slots=True)
+class _Digests:
+    """What is to be remembered of a reading, by the provider's keys."""
+
+    entries: Mapping[str, bytes]
+    parties: Mapping[str, bytes]
+
+
+def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Held, Observation, _Digests]:
+    """Leave out of a full observation what was observed just so the last time, and load only what is left.
+
+    A reading of a large provider mostly says what is known already: comparing digests is all that this takes.
+    """
+    tx, scheme = call.tx, str(provider.id)
+    tx.providers.lock(provider.id)
+    vocabulary = levels.vocabulary(call, provider)
+    by = salt(vocabulary)
+    before, known = tx.entries.digests(provider.id), tx.parties.keys_at(provider.id)
+    entries = {e.key: digest(e, by) for e in observation.entries}
+    parties = {p.key: digest(p) for p in observation.parties}
+    same = {key for key, now in entries.items() if before.get(key) == now}
+    news = tuple(e for e in observation.entries if e.key not in same)
+    changed = tuple(p for p in observation.parties if known.get(p.key, (None, None))[1] != parties[p.key])
+    identifiers = {Identifier(scheme, key): party_id for key, (party_id, _) in known.items()}
+    identifiers |= tx.parties.known(Identifier("address", normal_address(a)) for p in changed for a in p.addresses)
+    theirs = {identifiers[i] for p in changed for i in _identifiers(provider.id, p) if i in identifiers}
+    held = tuple(tx.entries.standing(provider.id, before.keys() - same))
+    return (
+        Held(
+            provider.id,
+            {account.key: account for account in tx.accounts.of(provider.id)},
+            tx.parties.some(theirs),
+            identifiers,
+            {entry.key: entry for entry in held},
+            tx.memberships.standing(provider.id),
+            vocabulary,
+            tx.orders.given_up(e.id for e in held if e.state is State.ENDING),
+            len(same),
+        ),
+        replace(observation, parties=changed, entries=news),
+        _Digests({e.key: entries[e.key] for e in news}, {p.key: parties[p.key] for p in changed}),
+    )
+
+
+def _remember(call: Call, provider: Provider, changes: Changes, digests: _Digests) -> None:
+    seen = (*changes.new_entries, *(after for _, after in changes.changed_entries), *changes.unchanged)
+    call.tx.entries.digested({e.id: digests.entries[e.key] for e in seen}, call.now)
+    call.tx.parties.digested(provider.id, digests.parties)
 
 
 def preview(call: Call, provider_id: UUID, observation: Observation) -> Changes:
@@ -233,26 +290,28 @@ def _store(call: Call, held: Held, observation: Observation, *, evidence: str, s
         tx.entries.save(entry)
     tx.memberships.add(changes.new_memberships)
     tx.memberships.end(changes.gone_memberships)
-    tx.entries.seen(changes.unchanged, call.now)
     call.log_all(_events(call, changes, evidence))
-    flags.evaluate(call, (*changes.touched, *changes.unchanged))
+    # What a reading says of a party bears on all that it holds.
+    concerned = tx.entries.held_by(party.id for _, party in changes.changed_parties)
+    flags.evaluate(call, (*concerned, *changes.touched, *changes.unchanged))
     return changes
 
 
 def _names(provider_id: UUID, observation: Observation) -> set[Identifier]:
-    names: set[Identifier] = set()
-    for party in observation.parties:
-        names.add(Identifier(str(provider_id), party.key))
-        names |= {Identifier("address", normal_address(a)) for a in party.addresses}
-    return names
+    return {name for party in observation.parties for name in _identifiers(provider_id, party)}
 
 
-def _counts(changes: Changes) -> dict[str, int]:
+def _identifiers(provider_id: UUID, party: ObservedParty) -> tuple[Identifier, ...]:
+    addresses = (Identifier("address", normal_address(a)) for a in party.addresses)
+    return (Identifier(str(provider_id), party.key), *addresses)
+
+
+def _counts(changes: Changes, left_out: int) -> dict[str, int]:
     return {
         "new": len(changes.new_entries),
         "changed": len(changes.changed_entries),
         "gone": len(changes.gone),
-        "unchanged": len(changes.unchanged),
+        "unchanged": len(changes.unchanged) + left_out,
     }
 
 

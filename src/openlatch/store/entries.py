@@ -8,7 +8,7 @@ from datetime import UTC, datetime, time
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, update
+from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, text, update
 
 from openlatch.core.hours import Hours, Window
 from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, Provider, State
@@ -212,7 +212,7 @@ class Entries(Noun):
         saved = self._session.execute(
             update(EntryRow)
             .where(EntryRow.id == entry.id, EntryRow.version == entry.version - 1)
-            .values(**_values(entry))
+            .values(**_values(entry), digest=None)
             .returning(EntryRow.id)
         ).first()
         if saved is None:
@@ -222,9 +222,23 @@ class Entries(Noun):
                 entry=entry.ref,
             )
 
-    def seen(self, entries: Iterable[Entry], now: datetime) -> None:
-        ids = [e.id for e in entries]
-        self._session.execute(update(EntryRow).where(EntryRow.id == func.any(ids)).values(last_seen=now))
+    def digests(self, provider_id: UUID) -> dict[str, bytes | None]:
+        """Return the digest of every standing entry of a provider, by its key."""
+        query = select(EntryRow.key, EntryRow.digest).where(
+            EntryRow.provider_id == provider_id, EntryRow.state != State.ENDED.value
+        )
+        return {row.key: row.digest for row in self._session.execute(query)}
+
+    def digested(self, digests: Mapping[UUID, bytes], now: datetime) -> None:
+        """Record the digests of entries that a reading has just seen, by their ids."""
+        statement = text(
+            "update entries set digest = seen.digest, last_seen = :now "
+            "from unnest(cast(:ids as uuid[]), cast(:digests as bytea[])) as seen (id, digest) "
+            "where entries.workspace_id = :workspace and entries.id = seen.id"
+        )
+        values = {"ids": list(digests), "digests": list(digests.values()), "now": now, "workspace": self._workspace_id}
+        if digests:
+            self._session.execute(statement, values)
 
     def vouch(self, ids: Iterable[UUID], by: str, at: datetime) -> None:
         """Record that somebody vouched for these entries."""
@@ -253,8 +267,11 @@ class Entries(Noun):
                 update(EntryRow).where(EntryRow.id == func.any(ids), changed).values(severity=severity, outside=outside)
             )
 
-    def standing(self, provider_id: UUID | None = None) -> tuple[Entry, ...]:
+    def standing(self, provider_id: UUID | None = None, keys: Iterable[str] | None = None) -> tuple[Entry, ...]:
+        """Return the standing entries: all, or one provider's, or those of it with these keys."""
         query = select(EntryRow).where(EntryRow.state != State.ENDED.value)
+        if keys is not None:
+            query = query.where(EntryRow.key == func.any(list(keys)))
         if provider_id is not None:
             query = query.where(EntryRow.provider_id == provider_id)
         return tuple(to_entry(row) for row in self._session.scalars(query))

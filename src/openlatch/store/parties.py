@@ -2,10 +2,10 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Text, func, insert, literal_column, or_, select, update
+from sqlalchemy import ColumnElement, Text, bindparam, func, insert, literal_column, or_, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
@@ -98,6 +98,27 @@ class Parties(Noun):
             )
             found |= {Identifier(row.scheme, row.value): row.party_id for row in rows}
         return found
+
+    def keys_at(self, provider_id: UUID) -> dict[str, tuple[UUID, bytes | None]]:
+        """Return every party that a provider knows: its id and digest, by the provider's key."""
+        query = select(IdentifierRow.value, IdentifierRow.party_id, IdentifierRow.digest)
+        rows = self._session.execute(query.where(IdentifierRow.scheme == str(provider_id)))
+        return {value: (party_id, digest) for value, party_id, digest in rows}
+
+    def digested(self, provider_id: UUID, digests: Mapping[str, bytes]) -> None:
+        """Record the digests of parties that a reading has just seen, by the provider's keys."""
+        statement = (
+            update(IdentifierRow)
+            .where(
+                IdentifierRow.workspace_id == self._workspace_id,
+                IdentifierRow.scheme == str(provider_id),
+                IdentifierRow.value == bindparam("key"),
+            )
+            .values(digest=bindparam("new_digest"))
+        )
+        if digests:
+            rows = [{"key": key, "new_digest": digest} for key, digest in digests.items()]
+            self._session.connection().execute(statement, rows)
 
     def key_at(self, party_id: UUID, provider_id: UUID) -> str:
         """Return the key under which a provider knows a party."""

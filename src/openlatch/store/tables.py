@@ -136,6 +136,8 @@ class IdentifierRow(Base):
     scheme: Mapped[str] = mapped_column(primary_key=True)
     value: Mapped[str] = mapped_column(primary_key=True)
     party_id: Mapped[UUID]
+    digest: Mapped[bytes | None]
+    """of what a reading observed last of the party under this key"""
 
 
 class MembershipRow(Owned):
@@ -193,6 +195,8 @@ class EntryRow(Owned):
     vouched_at: Mapped[datetime | None]
     vouched_by: Mapped[str]
     version: Mapped[int]
+    digest: Mapped[bytes | None]
+    """of what a reading observed last, if nothing else has changed the entry since"""
     severity: Mapped[int] = mapped_column(SmallInteger)
     """the worst standing flag's rank, 0 for none; kept beside the entry so that a list can sort by it"""
     outside: Mapped[bool]

@@ -219,7 +219,7 @@ def entry(sight: Sight) -> wire.Entry:
         device=e.device,
         network=e.network,
         first_seen=e.first_seen,
-        last_seen=e.last_seen,
+        last_seen=_last_seen(sight),
         ended_at=e.ended_at,
         vouched=_vouched(sight),
         by_hand=e.by_hand,
@@ -227,6 +227,14 @@ def entry(sight: Sight) -> wire.Entry:
         flags=[flag(f, listed) for f in sight.flags],
         order=order(by) if by else None,
     )
+
+
+def _last_seen(sight: Sight) -> datetime | None:
+    """What stands was seen by the last complete reading, unless no reading shows it."""
+    e, complete = sight.listed.entry, sight.listed.provider.last_complete
+    if e.by_hand or not e.stands or complete is None or e.last_seen is None:
+        return e.last_seen
+    return max(e.last_seen, complete)
 
 
 def _vouched(sight: Sight) -> wire.Vouched | None:

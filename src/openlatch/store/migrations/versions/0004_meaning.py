@@ -1,4 +1,4 @@
-"""What providers' words mean, hours, when each power was used, publishers, vouching, views."""
+"""What providers' words mean, hours, when each power was used, publishers, vouching, views, digests."""
 
 from alembic import op
 
@@ -16,10 +16,12 @@ def upgrade() -> None:
             add column stated text[],
             add column unknown text[] not null default '{}',
             add column hours jsonb,
+            add column digest bytea,
             add column by_hand boolean not null default false,
             add column vouched_at timestamptz,
             add column vouched_by text not null default ''
     """)
+    op.execute("alter table identifiers add column digest bytea")
     op.execute("update entries set stated = powers")
     op.execute(
         "alter table parties add column publisher text not null default '', add column home text not null default ''"
