@@ -56,9 +56,19 @@ def console(browser: Browser, stack: Stack) -> None:
     page.get_by_role("link", name="Orla Finch").click()
     page.get_by_role("heading", name="Every way in").wait_for()
     shoot(page, "reach")
-    for name in ("orders", "providers", "log"):
+    for name in ("orders", "providers", "apps", "log"):
         page.goto(f"{stack.url}/{name}")
         shoot(page, name)
+    page.goto(f"{stack.url}/accounts")
+    page.get_by_role("link", name="Weather Mast").click()
+    page.get_by_role("heading", name="Weather Mast").wait_for()
+    shoot(page, "account")
+    page.goto(f"{stack.url}/providers")
+    roll = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Volunteer Roll"))
+    roll.get_by_role("button", name="What its levels mean").click()
+    roll.get_by_role("button", name="Say what badge printer means").click()
+    roll.get_by_role("heading", name="Volunteer Roll").scroll_into_view_if_needed()
+    shoot(page, "levels")
     shoot(signed_in(browser, stack, "dark"), "inventory-dark")
 
 
@@ -73,7 +83,7 @@ def signed_in(browser: Browser, stack: Stack, theme: str) -> Page:
     page.get_by_label("Address").fill(OWNER)
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
-    page.get_by_role("row", name=re.compile("Brightmere")).first.wait_for()
+    page.get_by_role("row").nth(2).wait_for()
     return page
 
 

@@ -2,14 +2,18 @@
 
 from __future__ import annotations
 
+import itertools
 from dataclasses import replace
-from datetime import UTC, datetime, timedelta
+from datetime import UTC, datetime, time, timedelta
 
 import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from openlatch.core.hours import Hours, Window
+from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import EndReason, Entry, Membership, PartyKind, ReadingOutcome, State, normal_address
+from openlatch.core.powers import Power
 from openlatch.core.reconcile import (
     Changes,
     Held,
@@ -19,7 +23,9 @@ from openlatch.core.reconcile import (
     ObservedMembership,
     ObservedParty,
     complaints,
+    digest,
     reconcile,
+    salt,
     withheld,
 )
 from tests.factories import GATE, NOW, PROVIDER, ago, ids, observed, observed_party
@@ -30,6 +36,15 @@ levels = st.sampled_from(["guide", "cashier", "administrator"])
 entries = st.lists(
     st.builds(observed, st.integers(0, 30).map(str), people, level=levels), unique_by=lambda e: e.key, max_size=20
 )
+
+
+TIMES = st.datetimes(datetime(2020, 1, 1), datetime(2030, 1, 1), timezones=st.just(UTC))  # noqa: DTZ001
+DETAILS = {
+    "ends_at": st.none() | TIMES,
+    "uses": st.none() | st.dictionaries(st.sampled_from(list(Power)), TIMES, max_size=2),
+    "resources": st.lists(st.sampled_from(["a", "b"])).map(tuple),
+    "hours": st.none() | st.builds(Hours, st.just("UTC"), st.just((Window(frozenset({1, 4}), time(19), time(4)),))),
+}
 
 
 def observation(
@@ -80,6 +95,52 @@ def test_reading_the_same_again_changes_nothing(found: list[ObservedEntry]) -> N
     assert (changes.new_entries, changes.changed_entries, changes.gone) == ((), (), ())
     assert (changes.new_parties, changes.changed_parties, changes.new_identifiers) == ((), (), ())
     assert again == held
+
+
+@given(entries, entries, st.integers(1, 100))
+def test_leaving_out_what_was_observed_just_so_before_gives_the_same_result(
+    first: list[ObservedEntry], second: list[ObservedEntry], percent: int
+) -> None:
+    _, held = read(EMPTY, observation(first))
+    before = {e.key: digest(e) for e in first}
+    parties = {p.key: digest(p) for p in observation(first).parties}
+    seen = observation(second)
+    same = {e.key for e in second if before.get(e.key) == digest(e)}
+    news = replace(
+        seen,
+        entries=tuple(e for e in second if e.key not in same),
+        parties=tuple(p for p in seen.parties if parties.get(p.key) != digest(p)),
+    )
+    theirs = {
+        held.identifiers[i] for p in news.parties for i in [Identifier(str(PROVIDER), p.key)] if i in held.identifiers
+    }
+    little = replace(
+        held,
+        entries={key: e for key, e in held.entries.items() if key not in same},
+        parties={i: p for i, p in held.parties.items() if i in theirs},
+        left_out=len(same),
+    )
+    # Ids that the first reading did not give.
+    fresh = [list(itertools.islice(iter(ids(), None), 1000, 1100)) for _ in range(2)]
+    whole, part = (
+        reconcile(h, o, now=NOW, new_id=iter(new).__next__)
+        for h, o, new in zip((held, little), (seen, news), fresh, strict=True)
+    )
+    assert {e.key for e in whole.unchanged} == same | {e.key for e in part.unchanged}
+    assert replace(whole, unchanged=()) == replace(part, unchanged=())
+    assert withheld(held, seen, percent) == withheld(little, news, percent)
+
+
+@given(
+    st.builds(observed, st.just("1"), people, level=levels, **DETAILS),
+    st.builds(observed, st.just("1"), people, level=levels, **DETAILS),
+)
+def test_a_digest_tells_any_two_observations_apart_and_other_meanings_too(
+    one: ObservedEntry, other: ObservedEntry
+) -> None:
+    assert (digest(one) == digest(other)) is (one == other)
+    here, there = salt(Vocabulary({"guide": (Power.VIEW,)})), salt(Vocabulary({"guide": (Power.EDIT,)}))
+    assert digest(one, here) != digest(one, there)
 
 
 @given(entries, entries, st.integers(0, 20), st.sampled_from([ReadingOutcome.PARTIAL, ReadingOutcome.FAILED]))

