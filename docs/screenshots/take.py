@@ -102,7 +102,7 @@ def terminal(stack: Stack, token: str) -> None:
         "TERM": "xterm-256color",
     }
     environment["PATH"] = f"{Path(sys.executable).parent}:{environment['PATH']}"
-    commands = "openlatch inventory --flagged --limit 7", "openlatch end $ENTRY --dry-run"
+    commands = "openlatch inventory --flagged --limit 6", "openlatch end $ENTRY --dry-run"
     with Client(stack.url, token) as client:
         entry = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk"))
     script = "".join(f"printf '\\033[1;32m$\\033[0m %s\\n' '{c}'; {c}; echo; " for c in commands)

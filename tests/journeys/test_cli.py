@@ -111,7 +111,7 @@ def test_lists_are_read_by_programs_and_by_people_alike(run: Terminal, client: C
     table = run("inventory", "--account", "Gate", "--limit", "0")
     assert all(ref in table for ref in expected)
     assert re.search(r"\d+ providers were read completely, the oldest .* ago|just now", table)
-    assert "Hill Road Signage: kept by hand, 1 entries not vouched for in 90 days" in table
+    assert "Hill Road Signage: kept by hand, 1 entry not vouched for in 90 days" in table
     for command in ("providers", "accounts", "apps", "open", "parties", "flags", "orders", "log", "people", "tokens"):
         assert run(command)
         for line in run(command, "--output", "json").splitlines():

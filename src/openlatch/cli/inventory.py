@@ -41,13 +41,13 @@ def _who(e: wire.Entry) -> Text:
     who = Text(e.party.name, "bold")
     if e.party.outside:
         who.append("  outside", "cyan")
-    more = ", ".join(e.party.addresses) or e.party.publisher or e.device or e.party.kind
+    parts = ", ".join(e.resources) if e.kind == "open" else ""
+    more = ", ".join(e.party.addresses) or parts or e.party.publisher or e.device or e.party.kind
     return who.append(f"\n{more}", "not bold dim")
 
 
 def _where(e: wire.Entry) -> Text:
-    parts = f" · {', '.join(e.resources)}" if e.resources else ""
-    return Text(e.account.name).append(f"\n{e.provider.name}{parts}", "dim")
+    return Text(e.account.name).append(f"\n{e.provider.name}", "dim")
 
 
 def _powers(e: wire.Entry) -> Text:
@@ -217,7 +217,8 @@ def _freshness(to: Console, client: Client) -> None:
             continue
         style = "dark_orange3" if provider.stale or provider.worn_off else "dim"
         if provider.by_hand:
-            worn = f", {provider.worn_off} entries not vouched for in {provider.vouch_days} days"
+            entries = "entry" if provider.worn_off == 1 else "entries"
+            worn = f", {provider.worn_off} {entries} not vouched for in {provider.vouch_days} days"
             to.print(f"{provider.name}: kept by hand{worn if provider.worn_off else ''}", style=style)
             continue
         note = (

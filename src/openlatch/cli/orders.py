@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 import sys
+from collections.abc import Callable
+from typing import Any, TypeVar
 
 import click
 from rich.console import Console
@@ -15,6 +17,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["end", "give_up", "order", "orders"]
 
+F = TypeVar("F", bound=Callable[..., Any])
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
     ("id", lambda o: o.ref),
@@ -27,13 +30,24 @@ ORDERS: tuple[Column, ...] = (
 )
 
 
+def _ordering(function: F) -> F:
+    """Give a command what every order is given with."""
+    for option in reversed(
+        (
+            click.argument("entry"),
+            click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
+            click.option("--reason", default="", help="Kept in the log."),
+            click.option("--yes", is_flag=True, help="Do not ask; for programs."),
+            click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
+            output_option,
+        )
+    ):
+        function = option(function)
+    return function
+
+
 @click.command()
-@click.argument("entry")
-@click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing.")
-@click.option("--reason", default="", help="Kept in the log.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
-@click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it.")
-@output_option
+@_ordering
 @reports_errors
 def end(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str) -> None:
     """End the access that ENTRY (id or short form) stands for, and follow it until it is proved.
@@ -45,12 +59,7 @@ def end(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output
 
 
 @click.command()
-@click.argument("entry")
-@click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing.")
-@click.option("--reason", default="", help="Kept in the log.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
-@click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it.")
-@output_option
+@_ordering
 @reports_errors
 def give_up(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str) -> None:
     """Give up ENTRY, an access of your own (openlatch inventory --mine), and follow it until it is proved."""

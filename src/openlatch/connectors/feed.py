@@ -8,7 +8,7 @@ from typing import ClassVar, TypeVar
 from urllib.parse import quote
 
 import httpx
-from pydantic import BaseModel, ValidationError
+from pydantic import BaseModel
 
 from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.hours import DAYS, Hours, Window
@@ -48,7 +48,7 @@ class FeedConnector:
         self._caller = Caller("the feed protocol", headers, transport)
 
     def abilities(self) -> Abilities:
-        found = _parsed(Description, self._caller.send("GET", self._url), self._url).abilities
+        found = self._caller.parsed(Description, self._caller.send("GET", self._url)).abilities
         return Abilities(
             frozenset(Kind(k) for k in found.lists),
             frozenset(Kind(k) for k in found.ends),
@@ -84,7 +84,7 @@ class FeedConnector:
         where = f"{self._url}/endings"
         body, headers = {"entry": entry, "party": party}, {"Idempotency-Key": idempotency_key}
         answer = self._caller.send("POST", where, ok=(200, 202, 409), json=body, headers=headers)
-        outcome = _parsed(EndingOutcome, answer, where)
+        outcome = self._caller.parsed(EndingOutcome, answer)
         if outcome.outcome == "refused":
             raise ProviderRefused(
                 f"The provider refused to end {entry!r}: {outcome.reason or 'it gave no reason'}.",
@@ -95,20 +95,7 @@ class FeedConnector:
         return Answer(said, already=outcome.outcome == "already-ended")
 
     def _page(self, url: str) -> FeedPage:
-        return _parsed(FeedPage, self._caller.send("GET", url), url)
-
-
-def _parsed(model: type[Model], answer: httpx.Response, url: str) -> Model:
-    try:
-        return model.model_validate_json(answer.content)
-    except ValidationError as error:
-        first = error.errors(include_input=False, include_url=False)[0]
-        place = ".".join(str(part) for part in first["loc"]) or "the document itself"
-        raise ProviderUnreadable(
-            f"{url} sent something that is not the feed protocol: {place}: {first['msg']}.",
-            next_step="Tell whoever runs the feed; what was known before still stands.",
-            at=place,
-        ) from error
+        return self._caller.parsed(FeedPage, self._caller.send("GET", url))
 
 
 def _observed(page: FeedPage) -> Page:

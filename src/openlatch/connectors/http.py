@@ -3,15 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping
-from typing import Any
+from typing import Any, TypeVar
 from urllib.parse import urlsplit
 
 import httpx
+from pydantic import BaseModel, ValidationError
 
 from openlatch.connectors.settings import checked, wrong
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["Caller", "checked_settings"]
+
+Model = TypeVar("Model", bound=BaseModel)
 
 _TIMEOUT = httpx.Timeout(20, connect=5)
 _MOST_BYTES = 32 * 1024 * 1024
@@ -67,6 +70,19 @@ class Caller:
             f"{url} answered {answer.status_code}, which is not what {self._protocol} foresees here.",
             next_step=f"Check the address; {STANDS}",
         )
+
+    def parsed(self, model: type[Model], answer: httpx.Response) -> Model:
+        """Return the message in an answer, or say at which place it is not what the protocol foresees."""
+        try:
+            return model.model_validate_json(answer.content)
+        except ValidationError as error:
+            first = error.errors(include_input=False, include_url=False)[0]
+            place = ".".join(str(part) for part in first["loc"]) or "the document itself"
+            raise ProviderUnreadable(
+                f"{answer.request.url} sent something that is not {self._protocol}: {place}: {first['msg']}.",
+                next_step=f"Tell whoever runs it; {STANDS}",
+                at=place,
+            ) from error
 
     def _sized(self, answer: httpx.Response, url: str) -> httpx.Response:
         if len(answer.content) > _MOST_BYTES:

@@ -202,14 +202,14 @@ class OAuthConnector:
     def _introspect(self, watched: _Watched) -> _Token:
         where = self._metadata().introspection_endpoint
         data = {"token": watched.token, "token_type_hint": watched.hint}
-        return _parsed(_Token, self._caller.send("POST", where, data=data), where)
+        return self._caller.parsed(_Token, self._caller.send("POST", where, data=data))
 
     def _metadata(self) -> _Metadata:
         if self._found is None:
             parts = urlsplit(self._issuer)
             # RFC 8414, 3.1: the well-known part goes between the host and the issuer's path.
             where = urlunsplit((*parts[:2], f"/.well-known/oauth-authorization-server{parts.path}", "", ""))
-            found = _parsed(_Metadata, self._caller.send("GET", where), where)
+            found = self._caller.parsed(_Metadata, self._caller.send("GET", where))
             if found.issuer.rstrip("/") != self._issuer:
                 raise ProviderUnreadable(
                     f"{where} speaks for {found.issuer!r}, not for {self._issuer!r}.",
@@ -232,19 +232,6 @@ def _links(watched: _Watched, token: _Token) -> Iterator[ObservedMembership]:
 def _party(watched: _Watched, token: _Token) -> ObservedParty:
     key = token.client_id or watched.app or watched.key
     return ObservedParty(key, PartyKind.APP, watched.app or key, publisher=watched.publisher, home=watched.home)
-
-
-def _parsed(model: type[M], answer: httpx.Response, url: str) -> M:
-    try:
-        return model.model_validate_json(answer.content)
-    except ValidationError as error:
-        first = error.errors(include_input=False, include_url=False)[0]
-        place = ".".join(str(part) for part in first["loc"]) or "the document itself"
-        raise ProviderUnreadable(
-            f"{url} sent something that cannot be used: {place}: {first['msg']}.",
-            next_step="Check the issuer; what was known before still stands.",
-            at=place,
-        ) from error
 
 
 def _error(answer: httpx.Response) -> str:

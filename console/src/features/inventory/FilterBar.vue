@@ -63,7 +63,7 @@ defineExpose({ focus: () => input.value?.focus() });
         <MenuItem v-for="[key, name] in SORTS" :key="key" v-slot="{ active }">
           <button
             type="button"
-            class="item"
+            class="menu-item"
             :class="{ 'bg-wash': active }"
             @click="set('sort', key === 'severity' ? '' : key)"
           >
@@ -78,7 +78,7 @@ defineExpose({ focus: () => input.value?.focus() });
         <template v-for="group in OFFERED" :key="group.title">
           <p class="small px-3 pt-2 pb-1">{{ group.title }}</p>
           <MenuItem v-for="[field, value, name] in group.choices" :key="field + value" v-slot="{ active }">
-            <button type="button" class="item" :class="{ 'bg-wash': active }" @click="set(field, value)">
+            <button type="button" class="menu-item" :class="{ 'bg-wash': active }" @click="set(field, value)">
               {{ name }}
             </button>
           </MenuItem>
@@ -89,9 +89,13 @@ defineExpose({ focus: () => input.value?.focus() });
       <MenuButton class="link px-[6px] py-[6px]">Export</MenuButton>
       <MenuItems class="menu right-0 w-48">
         <MenuItem v-for="[format, name] in FORMATS" :key="format" v-slot="{ active }">
-          <a class="item" :class="{ 'bg-wash': active }" :href="exportAddress(filter, format)" download>{{
-            name
-          }}</a>
+          <a
+            class="menu-item"
+            :class="{ 'bg-wash': active }"
+            :href="exportAddress(filter, format)"
+            download
+            >{{ name }}</a
+          >
         </MenuItem>
       </MenuItems>
     </Menu>
@@ -109,22 +113,3 @@ defineExpose({ focus: () => input.value?.focus() });
     </Popover>
   </div>
 </template>
-
-<style scoped>
-.menu {
-  position: absolute;
-  z-index: 10;
-  margin-top: 4px;
-  border: 1px solid var(--rule);
-  border-radius: 8px;
-  background: var(--sheet);
-  box-shadow: 0 10px 30px oklch(0.2 0.02 260 / 0.14);
-  padding-block: 4px;
-}
-.item {
-  display: block;
-  width: 100%;
-  padding: 5px 12px;
-  text-align: left;
-}
-</style>

@@ -40,10 +40,10 @@ const remove = useMutation({
     <PopoverButton class="field cursor-pointer text-left">
       <span class="text-mute">View</span> <b class="font-semibold">{{ current ?? "not saved" }}</b>
     </PopoverButton>
-    <PopoverPanel class="panel w-[290px]">
+    <PopoverPanel class="menu w-[290px]">
       <ul>
         <li v-for="view in VIEWS" :key="view.name">
-          <button type="button" class="item" @click="(emit('choose', view.filter), close())">
+          <button type="button" class="menu-item" @click="(emit('choose', view.filter), close())">
             {{ view.name }}
           </button>
         </li>
@@ -52,7 +52,7 @@ const remove = useMutation({
         <p class="small px-3 pt-2 pb-1">Saved by you</p>
         <ul>
           <li v-for="view in own" :key="view.id" class="flex">
-            <button type="button" class="item" @click="(emit('choose', fromQuery(view.query)), close())">
+            <button type="button" class="menu-item" @click="(emit('choose', fromQuery(view.query)), close())">
               {{ view.name }}
             </button>
             <button
@@ -81,25 +81,3 @@ const remove = useMutation({
     </PopoverPanel>
   </Popover>
 </template>
-
-<style scoped>
-.panel {
-  position: absolute;
-  z-index: 10;
-  margin-top: 4px;
-  border: 1px solid var(--rule);
-  border-radius: 8px;
-  background: var(--sheet);
-  box-shadow: 0 10px 30px oklch(0.2 0.02 260 / 0.14);
-  padding-block: 4px;
-}
-.item {
-  display: block;
-  width: 100%;
-  padding: 5px 12px;
-  text-align: left;
-}
-.item:hover {
-  background: var(--wash);
-}
-</style>
