@@ -127,8 +127,7 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
     for title, _ in columns:
         # What says why gives way first: names and addresses have to be read exactly.
         wraps = title.startswith(("why", "reason", "facts", "latest"))
-        least = 34 if wraps and out().width >= 120 else None
-        table.add_column(title, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps, min_width=least)
+        table.add_column(title, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps)
     for item in found:
         table.add_row(*(cell(item) for _, cell in columns))
     out().print(table)
