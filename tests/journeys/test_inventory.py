@@ -154,6 +154,9 @@ def test_what_readings_show_is_not_kept_by_hand_and_readings_leave_alone_what_is
     entry = next(e for e in client.entries(provider="Ticket Desk", q="Orla"))
     with pytest.raises(Conflict, match="not kept by hand"):
         client.vouch(entry.ref)
+    with pytest.raises(Invalid, match="that readings of Ticket Desk show"):
+        client.keep("Ticket Desk", account="Bookings", party="Orla", kind="secret", key=entry.key)
+    assert not client.entry(entry.ref).by_hand
     told = client.keep("Ticket Desk", account="Gate", party="Hugo Alder", kind="secret", level="gate code")
     assert told.account.id == entry.account.id or told.account.name == "Gate"
     assert read(client, "Ticket Desk").state == "complete"

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from uuid import UUID
 
 from openlatch.core.imports import DERIVED, Complaint, Imported, read_rows
-from openlatch.core.model import Account, EndReason, Entry, Provider, ReadingOutcome, State
+from openlatch.core.model import EndReason, Entry, Provider, ReadingOutcome, State
 from openlatch.core.reconcile import Changes, Observation, complaints
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import entries, flags, readings
@@ -44,14 +44,15 @@ def import_list(call: Call, provider: str, rows: Rows, columns: Mapping[str, str
     """
     found = call.tx.providers.find(provider)
     imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name, columns=columns)
-    imported = _take_in(found, imported, call.tx.accounts.of(found.id))
+    imported = _take_in(call, found, imported)
     if imported.complaints:
         return ImportSight(imported, {}, done=False)
-    changes = readings.preview(call, found.id, imported.observation)
-    if not dry_run:
-        changes = _take(call, found, imported, f"a list, imported by {call.actor.name}")
-        call.log("provider.imported", "provider", found.id, **_counts(changes))
-    return ImportSight(imported, _counts(changes), done=not dry_run)
+    if dry_run:
+        would = readings.preview(call, found.id, imported.observation)
+        return ImportSight(imported, _counts(would), done=False)
+    counts = _counts(_take(call, found, imported, f"a list, imported by {call.actor.name}"))
+    call.log("provider.imported", "provider", found.id, **counts)
+    return ImportSight(imported, counts, done=True)
 
 
 @operation("hand.keep")
@@ -60,7 +61,7 @@ def keep(call: Call, provider: str, fields: Mapping[str, str]) -> Sight:
     found = call.tx.providers.find(provider)
     rows = ((1, tuple(fields)), (2, tuple(fields.values())))
     imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name)
-    imported = _take_in(found, imported, call.tx.accounts.of(found.id))
+    imported = _take_in(call, found, imported)
     if imported.complaints:
         first = imported.complaints[0]
         raise Invalid(
@@ -92,16 +93,20 @@ def gone(call: Call, text: str, reason: str) -> Sight:
     return entries.show(call, str(entry.id))
 
 
-def _take_in(provider: Provider, imported: Imported, known: Iterable[Account]) -> Imported:
+def _take_in(call: Call, provider: Provider, imported: Imported) -> Imported:
     """Refuse what readings of the provider show; name accounts as the provider does, where it shows them."""
     lines, complaints = imported.lines, list(imported.complaints)
+    read = {e.key for e in call.tx.entries.standing(provider.id, imported.lines) if not e.by_hand}
     for entry in imported.observation.entries:
-        if provider.reads(entry.kind):
+        if entry.key in read:
+            problem = f"{entry.key} is the key of an entry that readings of {provider.name} show; give another, or none"
+            complaints.append(Complaint(lines[entry.key], "", problem))
+        elif provider.reads(entry.kind):
             problem = f"readings of {provider.name} show every {entry.kind}; only what they do not show is kept by hand"
             complaints.append(Complaint(lines[entry.key], "", problem))
     if complaints:
         return replace(imported, observation=Observation(ReadingOutcome.PARTIAL), complaints=tuple(complaints))
-    keys = {account.name.casefold(): account.key for account in known}
+    keys = {account.name.casefold(): account.key for account in call.tx.accounts.of(provider.id)}
     seen = imported.observation
     accounts = {a.key: replace(a, key=keys.get(a.name.casefold(), a.key)) for a in seen.accounts}
     entries = tuple(replace(entry, account=accounts[entry.account].key) for entry in seen.entries)

@@ -13,6 +13,7 @@ from __future__ import annotations
 import json
 import sqlite3
 import threading
+from abc import ABC, abstractmethod
 from collections.abc import Callable, Iterable
 from pathlib import Path
 from typing import Any
@@ -32,7 +33,7 @@ create table if not exists faults (name text primary key, value text);
 """
 
 
-class StandIn:
+class StandIn(ABC):
     """A WSGI app; `state` is a file that outlives it, `load` what the provider has in the beginning (JSON)."""
 
     def __init__(self, state: Path, load: Path, token: str) -> None:
@@ -51,13 +52,13 @@ class StandIn:
 
     schema = ""
 
+    @abstractmethod
     def rules(self) -> list[Rule]:
         """Return the routes of the protocol; their endpoints take a request and what is in the path."""
-        raise NotImplementedError
 
+    @abstractmethod
     def fill(self, seed: dict[str, Any]) -> None:
         """Store what the provider has in the beginning."""
-        raise NotImplementedError
 
     def lets_in(self, request: Request) -> bool:
         """Return whether a request shows what has to be shown."""
