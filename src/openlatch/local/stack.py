@@ -108,9 +108,12 @@ class Stack:
         return self._catalogue.url(catalogue.DATABASE)
 
     def kill(self, name: str) -> None:
-        """End a process at once, as a power cut would: `web`, `worker`, `desk` or `stand-ins`."""
+        """End a process and its children at once, as a power cut would: `web`, `worker`, `desk` or `stand-ins`.
+
+        A child that outlived its parent would go on answering for a moment, and pass for the one started next.
+        """
         process = self._processes.pop(name)
-        process.kill()
+        os.killpg(process.pid, signal.SIGKILL)
         process.wait()
 
     def start_web(self) -> None:
