@@ -6,7 +6,7 @@ from collections.abc import Iterator
 from concurrent.futures import ThreadPoolExecutor
 from contextlib import contextmanager
 from dataclasses import replace
-from datetime import UTC, datetime
+from datetime import UTC, datetime, time
 from itertools import repeat
 from threading import Barrier
 from typing import Any
@@ -21,12 +21,15 @@ from hypothesis import strategies as st
 from sqlalchemy import create_engine
 from sqlalchemy.engine import make_url
 
+from openlatch.core.hours import Hours, Window
 from openlatch.core.ledger import Event, Sealed, link, verify
-from openlatch.core.model import Provider, State, Workspace
+from openlatch.core.model import Dependency, Provider, State, Workspace
+from openlatch.core.powers import Power
 from openlatch.core.reconcile import Identifier
 from openlatch.errors import Changed, Misconfigured
 from openlatch.local.stack import Stack
 from openlatch.store import Store
+from openlatch.store.bulk import FEW
 from openlatch.store.entries import SORTS, EntryFilter
 from openlatch.store.tables import Base
 from tests.factories import account, ago, entry, ids, party
@@ -178,6 +181,40 @@ def test_events_of_transactions_that_overlap_are_sealed_once_in_an_unbroken_chai
     assert [e.content["facts"]["number"] for e in page.items] == [1, 2, 3, 4]
 
 
+@pytest.mark.parametrize("many", [FEW, FEW + 1])
+def test_what_is_stored_in_one_go_comes_back_just_as_it_was(store: Store, workspace: UUID, many: int) -> None:
+    provider = Provider(uuid4(), "Ticket Desk", "feed", {})
+    gate = account(provider_id=provider.id)
+    people = [
+        party(name=f"O\\t'{n}\t{{}} \N{SNOWMAN}", addresses=(f'"a,b"{n}@x.example', "NULL", "")) for n in range(many)
+    ]
+    rich: dict[str, Any] = {
+        "hours": Hours("Europe/Lisbon", (Window(frozenset({1, 4}), time(19), time(4)),)),
+        "uses": {Power.VIEW: ago(2)},
+        "stated": (),
+        "permissions": ("a, b", "{}"),
+        "dependencies": (Dependency("payment", "Hall rent \\N", ago(-3)),),
+        "reviewed_at": (ago(9),),
+    }
+    entries = [
+        entry(provider_id=provider.id, account_id=gate.id, party_id=who.id, **(rich if n % 2 else {}))
+        for n, who in enumerate(people)
+    ]
+    with store.transaction(workspace) as tx:
+        tx.providers.add(provider, b"")
+        tx.accounts.add([gate])
+        tx.parties.add(people, [(Identifier("address", who.addresses[0]), who.id) for who in people])
+        tx.entries.add(entries, {entries[0].key: b"\0\\x"})
+    with store.transaction(workspace) as tx:
+        assert tx.parties.some(who.id for who in people) == {who.id: who for who in people}
+        assert {e.id: e for e in tx.entries.standing(provider.id)} == {e.id: e for e in entries}
+        assert tx.entries.digests(provider.id)[entries[0].key] == b"\0\\x"
+        later = {e.id: replace(e, level="cashier \r\n", hours=None, version=2) for e in entries}
+        tx.entries.save_all(later.values())
+    with store.transaction(workspace) as tx:
+        assert {e.id: e for e in tx.entries.standing(provider.id)} == later
+
+
 def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, workspace: UUID) -> None:
     provider = Provider(uuid4(), "Ticket Desk", "feed", {})
     gate, who = account(provider_id=provider.id), party()
@@ -191,8 +228,9 @@ def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, worksp
         (seen,) = reading.entries.standing(provider.id)
         with store.transaction(workspace) as person:
             person.entries.save(replace(seen, state=State.ENDING, version=2))
-        with pytest.raises(Changed):
-            reading.entries.save(replace(seen, level="cashier", version=2))
+        for late in (reading.entries.save, lambda late: reading.entries.save_all([late])):
+            with pytest.raises(Changed):
+                late(replace(seen, level="cashier", version=2))
     with store.transaction(workspace) as tx:
         assert tx.entries.lock(one.id) == replace(one, state=State.ENDING, version=2)
 

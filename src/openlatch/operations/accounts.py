@@ -30,7 +30,7 @@ def describe(call: Call, text: str, criticality: Criticality | None, practice: b
     )
     if (after.criticality, after.practice) == (account.criticality, account.practice):
         return account, shared
-    call.tx.accounts.save(after)
+    call.tx.accounts.save_all([after])
     before = {"criticality": account.criticality.value, "practice": account.practice}
     now = {"criticality": after.criticality.value, "practice": after.practice}
     call.log("account.described", "account", account.id, before=before, after=now)

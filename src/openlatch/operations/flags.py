@@ -74,8 +74,7 @@ def evaluate(call: Call, entries: Iterable[Entry]) -> None:
     differences = compare(call.tx.flags.standing(subjects), found)
     raised = [(call.services.new_id(), finding) for finding in differences.raised]
     call.tx.flags.raise_all(raised, call.now)
-    for flag, finding in differences.changed:
-        call.tx.flags.change(flag.id, finding)
+    call.tx.flags.change(differences.changed)
     call.tx.flags.clear(differences.cleared, call.now)
     call.log_all(
         [

@@ -6,6 +6,7 @@ from collections import Counter
 from dataclasses import dataclass, replace
 from datetime import datetime
 
+from openlatch.core.ledger import Event
 from openlatch.core.meaning import Origin, Vocabulary
 from openlatch.core.model import Entry, Provider
 from openlatch.core.powers import Power, in_order
@@ -92,12 +93,13 @@ def correct(call: Call, provider: str, word: str, powers: tuple[Power, ...] | No
 
 def _mean_anew(call: Call, provider: Provider, words: Vocabulary) -> None:
     changed: list[Entry] = []
+    events: list[Event] = []
     for entry in call.tx.entries.standing(provider.id):
         means = words.meaning(entry.level, entry.permissions, entry.stated)
         if (means.powers, means.unknown) != (entry.powers, entry.unknown):
             changed.append(replace(entry, powers=means.powers, unknown=means.unknown, version=entry.version + 1))
             facts = {"before": {"powers": list(entry.powers)}, "after": {"powers": list(means.powers)}}
-            call.log("entry.changed", "entry", entry.id, **facts, evidence="a level was corrected")
-    for one in changed:
-        call.tx.entries.save(one)
+            events.append(call.event("entry.changed", "entry", entry.id, **facts, evidence="a level was corrected"))
+    call.tx.entries.save_all(changed)
+    call.log_all(events)
     flags.evaluate(call, changed)

@@ -6,10 +6,12 @@ The worker calls `begin`, reads the provider outside any transaction, reports wi
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
-from dataclasses import asdict, dataclass, replace
-from datetime import datetime, timedelta
+from dataclasses import dataclass, fields, replace
+from datetime import timedelta
 from typing import Any
 from uuid import UUID
+
+import orjson
 
 from openlatch.core.ledger import Event
 from openlatch.core.model import (
@@ -39,6 +41,7 @@ from openlatch.core.reconcile import (
 from openlatch.errors import Conflict
 from openlatch.operations import flags, levels
 from openlatch.operations.gate import Call, operation
+from openlatch.store.entries import NO_DIGESTS
 from openlatch.store.pages import Page
 
 __all__ = ["TASK", "Work", "apply", "begin", "browse", "conclude", "preview", "progress", "queue", "show", "start"]
@@ -138,9 +141,10 @@ def conclude(
     After one that is not complete the provider is read again sooner than usual, at first after a minute, then after
     twice as long each time; never before `retry_after` seconds, if it asked for that.
     """
-    provider = call.tx.providers.get(reading.provider_id)
+    tx = call.tx
+    provider = tx.providers.get(reading.provider_id)
     # Somebody may have accepted the loss while the provider was being read.
-    reading = replace(reading, accept_loss=call.tx.readings.get(reading.id).accept_loss)
+    reading = replace(reading, accept_loss=tx.readings.get(reading.id).accept_loss)
     wrong = complaints(observation) if observation.outcome is ReadingOutcome.COMPLETE else ()
     if wrong:
         more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
@@ -157,9 +161,10 @@ def conclude(
                 "at once. Somebody has to say whether they are really gone."
             )
             observation = replace(observation, outcome=ReadingOutcome.PARTIAL, trouble=trouble)
-        changes = _store(call, held, observation, evidence=str(reading.id))
+        changes = _store(call, held, observation, evidence=str(reading.id), digests=digests.entries)
         counts = _counts(changes, held.left_out)
-        _remember(call, provider, changes, digests)
+        tx.entries.digested({e.id: digests.entries[e.key] for e in changes.unchanged}, call.now)
+        tx.parties.digested(provider.id, digests.parties)
     done = replace(
         reading,
         state=ReadingState(observation.outcome.value),
@@ -170,11 +175,11 @@ def conclude(
         withheld=lost,
     )
     complete = call.now if observation.outcome is ReadingOutcome.COMPLETE else None
-    call.tx.readings.save(done)
+    tx.readings.save(done)
     usual = timedelta(minutes=provider.read_every)
     wait = usual if complete or lost else min(usual, again_after(_failures(call, provider)))
     wait = max(wait, timedelta(seconds=min(retry_after or 0, LONGEST_WAIT)))
-    call.tx.providers.read(provider.id, call.now + wait, complete, abilities)
+    tx.providers.read(provider.id, call.now + wait, complete, abilities)
     call.log(
         f"reading.{done.state}", "provider", provider.id, reading=str(reading.id), seen=done.seen, **counts,
         **({"trouble": done.trouble} if done.trouble else {}),
@@ -244,12 +249,6 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
     )
 
 
-def _remember(call: Call, provider: Provider, changes: Changes, digests: _Digests) -> None:
-    seen = (*changes.new_entries, *(after for _, after in changes.changed_entries), *changes.unchanged)
-    call.tx.entries.digested({e.id: digests.entries[e.key] for e in seen}, call.now)
-    call.tx.parties.digested(provider.id, digests.parties)
-
-
 def preview(call: Call, provider_id: UUID, observation: Observation) -> Changes:
     """Return what an observation would change, and change nothing."""
     return reconcile(_held(call, provider_id, observation), observation, now=call.now, new_id=call.services.new_id)
@@ -276,18 +275,23 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subject: str 
     )
 
 
-def _store(call: Call, held: Held, observation: Observation, *, evidence: str, subject: str | None = None) -> Changes:
+def _store(
+    call: Call,
+    held: Held,
+    observation: Observation,
+    *,
+    evidence: str,
+    subject: str | None = None,
+    digests: Mapping[str, bytes] = NO_DIGESTS,
+) -> Changes:
     tx = call.tx
     changes = reconcile(held, observation, now=call.now, new_id=call.services.new_id, subject=subject)
     tx.accounts.add(changes.new_accounts)
-    for _, account in changes.changed_accounts:
-        tx.accounts.save(account)
+    tx.accounts.save_all(account for _, account in changes.changed_accounts)
     tx.parties.add(changes.new_parties, changes.new_identifiers)
-    for _, party in changes.changed_parties:
-        tx.parties.save(party)
-    tx.entries.add(changes.new_entries)
-    for _, entry in (*changes.changed_entries, *changes.gone):
-        tx.entries.save(entry)
+    tx.parties.save_all(party for _, party in changes.changed_parties)
+    tx.entries.add(changes.new_entries, digests)
+    tx.entries.save_all((entry for _, entry in (*changes.changed_entries, *changes.gone)), digests)
     tx.memberships.add(changes.new_memberships)
     tx.memberships.end(changes.gone_memberships)
     call.log_all(_events(call, changes, evidence))
@@ -334,21 +338,16 @@ def _events(call: Call, changes: Changes, evidence: str) -> Iterable[Event]:
 
 
 def _difference(before: Entry, after: Entry) -> dict[str, Any]:
-    one, other = asdict(before), asdict(after)
-    fields = [name for name in one if one[name] != other[name] and name not in _RESTLESS]
-    if not fields:
+    pairs = {f.name: (getattr(before, f.name), getattr(after, f.name)) for f in fields(Entry)}
+    told = {name: pair for name, pair in pairs.items() if pair[0] != pair[1] and name not in _RESTLESS}
+    if not told:
         return {}
     return {
-        "before": {name: _plain(one[name]) for name in fields},
-        "after": {name: _plain(other[name]) for name in fields},
+        "before": {name: _plain(one) for name, (one, _) in told.items()},
+        "after": {name: _plain(other) for name, (_, other) in told.items()},
     }
 
 
-def _plain(value: Any) -> Any:
-    if isinstance(value, datetime):
-        return value.isoformat()
-    if isinstance(value, tuple | list):
-        return [_plain(v) for v in value]
-    if isinstance(value, dict):
-        return {k: _plain(v) for k, v in value.items()}
-    return str(value) if isinstance(value, UUID) else value
+def _plain(value: object) -> object:
+    """What JSON makes of a value."""
+    return orjson.loads(orjson.dumps(value, default=sorted, option=orjson.OPT_NON_STR_KEYS))

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, insert, or_, select, update
+from sqlalchemy import Row, func, inspect, or_, select
 
 from openlatch.core.model import Account, Criticality
+from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import AccountRow, EntryRow
@@ -15,7 +17,7 @@ from openlatch.store.tables import AccountRow, EntryRow
 __all__ = ["Accounts", "to_account"]
 
 
-def to_account(row: AccountRow) -> Account:
+def to_account(row: AccountRow | Row[Any]) -> Account:
     """Return the value that a row holds."""
     return Account(row.id, row.provider_id, row.key, row.name, Criticality(row.criticality), row.practice, row.version)
 
@@ -48,14 +50,16 @@ class Accounts(Noun):
 
     def add(self, accounts: Iterable[Account]) -> None:
         rows = [{"workspace_id": self._workspace_id, "id": a.id, **_values(a)} for a in accounts]
-        if rows:
-            self._session.execute(insert(AccountRow), rows)
+        add_rows(self._session, AccountRow, rows)
 
-    def save(self, account: Account) -> None:
-        self._session.execute(update(AccountRow).where(AccountRow.id == account.id).values(**_values(account)))
+    def save_all(self, accounts: Iterable[Account]) -> None:
+        rows = [{"workspace_id": self._workspace_id, "id": a.id, **_values(a)} for a in accounts]
+        change_rows(self._session, AccountRow, rows, versioned=False)
 
     def of(self, provider_id: UUID) -> tuple[Account, ...]:
-        rows = self._session.scalars(select(AccountRow).where(AccountRow.provider_id == provider_id))
+        # As plain rows: a provider may have very many, and nobody changes them through the session.
+        accounts = inspect(AccountRow).local_table
+        rows = self._session.execute(select(accounts).where(AccountRow.provider_id == provider_id))
         return tuple(to_account(row) for row in rows)
 
     def names(self, account_ids: Iterable[UUID]) -> dict[UUID, str]:

@@ -5,23 +5,28 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, time
+from types import MappingProxyType
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, case, func, insert, literal, not_, or_, select, text, update
+from sqlalchemy import and_, case, func, literal, not_, or_, select, text, update
 
 from openlatch.core.hours import Hours, Window
 from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, Provider, State
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import Changed, Invalid
 from openlatch.store.accounts import to_account
+from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.parties import party_matches, to_party
 from openlatch.store.providers import to_provider
 from openlatch.store.tables import AccountRow, EntryRow, FlagRow, OrderRow, PartyRow, ProviderRow
 
-__all__ = ["SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
+__all__ = ["NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
+
+
+NO_DIGESTS: Mapping[str, bytes] = MappingProxyType({})
 
 
 @dataclass(frozen=True, slots=True)
@@ -199,13 +204,11 @@ def _values(entry: Entry) -> dict[str, Any]:
 class Entries(Noun):
     """Queries over entries."""
 
-    def add(self, entries: Iterable[Entry]) -> None:
-        rows = [
-            {"workspace_id": self._workspace_id, "id": e.id, **_values(e), "severity": 0, "outside": False}
-            for e in entries
-        ]
-        if rows:
-            self._session.execute(insert(EntryRow), rows)
+    def add(self, entries: Iterable[Entry], digests: Mapping[str, bytes] = NO_DIGESTS) -> None:
+        """Store new entries, with the digests of what was observed, by their keys."""
+        same = {"workspace_id": self._workspace_id, "severity": 0, "outside": False}
+        rows = [{**same, "id": e.id, "digest": digests.get(e.key), **_values(e)} for e in entries]
+        add_rows(self._session, EntryRow, rows)
 
     def save(self, entry: Entry) -> None:
         """Store an entry that is one version on; refuses if somebody else changed it meanwhile."""
@@ -222,15 +225,25 @@ class Entries(Noun):
                 entry=entry.ref,
             )
 
+    def save_all(self, entries: Iterable[Entry], digests: Mapping[str, bytes] = NO_DIGESTS) -> None:
+        """Store entries that are each one version on; refuses if somebody else changed one of them meanwhile."""
+        same = {"workspace_id": self._workspace_id}
+        rows = [{**same, "id": e.id, "digest": digests.get(e.key), **_values(e)} for e in entries]
+        if not change_rows(self._session, EntryRow, rows, versioned=True):
+            raise Changed(
+                "An entry was changed by someone else at the same moment. Nothing was changed by this.",
+                next_step="Look at it again.",
+            )
+
     def digests(self, provider_id: UUID) -> dict[str, bytes | None]:
         """Return the digest of every standing entry of a provider, by its key."""
         query = select(EntryRow.key, EntryRow.digest).where(
             EntryRow.provider_id == provider_id, EntryRow.state != State.ENDED.value
         )
-        return {row.key: row.digest for row in self._session.execute(query)}
+        return dict(self._session.execute(query).all())
 
     def digested(self, digests: Mapping[UUID, bytes], now: datetime) -> None:
-        """Record the digests of entries that a reading has just seen, by their ids."""
+        """Record the digests of entries that a reading has just seen as they were, by their ids."""
         statement = text(
             "update entries set digest = seen.digest, last_seen = :now "
             "from unnest(cast(:ids as uuid[]), cast(:digests as bytea[])) as seen (id, digest) "

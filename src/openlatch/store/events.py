@@ -8,10 +8,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, insert, select, text, update
+from sqlalchemy import func, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.ledger import START, Event
+from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import EventRow, SealRow
@@ -61,8 +62,7 @@ class Events(Noun):
             }
             for event in events
         ]
-        if rows:
-            self._session.execute(insert(EventRow), rows)
+        add_rows(self._session, EventRow, rows)
 
     def head(self) -> Head:
         seal = self._session.get(SealRow, self._workspace_id, populate_existing=True)
@@ -86,8 +86,8 @@ class Events(Noun):
         for row in waiting:
             number, last = number + 1, link(last, row.content)
             sealed.append({"workspace_id": self._workspace_id, "id": row.id, "number": number, "link": last})
+        change_rows(self._session, EventRow, sealed, versioned=False)
         if sealed:
-            self._session.execute(update(EventRow), sealed)
             values = {"size": number, "link": last, "sealed_at": now}
             self._session.execute(
                 upsert(SealRow)

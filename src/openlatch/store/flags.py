@@ -6,10 +6,11 @@ from collections.abc import Iterable
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import and_, case, func, insert, select, update
+from sqlalchemy import and_, case, func, select, update
 
 from openlatch.core.model import Severity
 from openlatch.core.rules import Finding, Flag
+from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import EntryRow, FlagRow
@@ -51,21 +52,22 @@ class Flags(Noun):
             }
             for flag_id, f in findings
         ]
-        if rows:
-            self._session.execute(insert(FlagRow), rows)
+        add_rows(self._session, FlagRow, rows)
 
-    def change(self, flag_id: UUID, finding: Finding) -> None:
-        """Bring a standing flag up to what holds now; it keeps its date."""
-        self._session.execute(
-            update(FlagRow)
-            .where(FlagRow.id == flag_id)
-            .values(
-                severity=finding.severity.value,
-                facts=dict(finding.facts),
-                reason=finding.reason,
-                clears=finding.clears,
-            )
-        )
+    def change(self, changed: Iterable[tuple[Flag, Finding]]) -> None:
+        """Bring standing flags up to what holds now; they keep their date."""
+        rows = [
+            {
+                "workspace_id": self._workspace_id,
+                "id": flag.id,
+                "severity": finding.severity.value,
+                "facts": dict(finding.facts),
+                "reason": finding.reason,
+                "clears": finding.clears,
+            }
+            for flag, finding in changed
+        ]
+        change_rows(self._session, FlagRow, rows, versioned=False)
 
     def clear(self, flags: Iterable[Flag], now: datetime) -> None:
         ids = [flag.id for flag in flags]

@@ -5,9 +5,10 @@ from __future__ import annotations
 from collections.abc import Iterable
 from uuid import UUID
 
-from sqlalchemy import insert, literal, select, union, update
+from sqlalchemy import literal, select, union
 
 from openlatch.core.model import Membership
+from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun
 from openlatch.store.tables import MembershipRow
 
@@ -34,12 +35,11 @@ class Memberships(Noun):
             }
             for m in memberships
         ]
-        if rows:
-            self._session.execute(insert(MembershipRow), rows)
+        add_rows(self._session, MembershipRow, rows)
 
     def end(self, memberships: Iterable[Membership]) -> None:
-        for one in memberships:
-            self._session.execute(update(MembershipRow).where(MembershipRow.id == one.id).values(ended_at=one.ended_at))
+        rows = [{"workspace_id": self._workspace_id, "id": m.id, "ended_at": m.ended_at} for m in memberships]
+        change_rows(self._session, MembershipRow, rows, versioned=False)
 
     def standing(self, provider_id: UUID) -> tuple[Membership, ...]:
         query = select(MembershipRow).where(MembershipRow.provider_id == provider_id, MembershipRow.ended_at.is_(None))

@@ -5,12 +5,12 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Text, bindparam, func, insert, literal_column, or_, select, update
-from sqlalchemy.dialects.postgresql import insert as upsert
+from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
 from openlatch.core.reconcile import Identifier
 from openlatch.errors import Changed
+from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
@@ -67,24 +67,23 @@ class Parties(Noun):
 
     def add(self, parties: Iterable[Party], identifiers: Iterable[tuple[Identifier, UUID]]) -> None:
         rows = [{"workspace_id": self._workspace_id, "id": p.id, **_values(p)} for p in parties]
-        if rows:
-            self._session.execute(insert(PartyRow), rows)
+        add_rows(self._session, PartyRow, rows)
         # In one order, so that two readings that add the same ones do not wait for each other.
         names = dict(sorted(identifiers, key=lambda pair: (pair[0].scheme, pair[0].value)))
         rows = [
             {"workspace_id": self._workspace_id, "scheme": i.scheme, "value": i.value, "party_id": party_id}
             for i, party_id in names.items()
         ]
-        if rows:
-            self._session.execute(upsert(IdentifierRow).on_conflict_do_nothing(), rows)
-            if self.known(names) != names:
-                raise Changed(
-                    "Another reading found one of the same parties at the same moment. Nothing was changed by this.",
-                    next_step="It is tried again by itself.",
-                )
+        add_rows(self._session, IdentifierRow, rows, skip_known=True)
+        if self.known(names) != names:
+            raise Changed(
+                "Another reading found one of the same parties at the same moment. Nothing was changed by this.",
+                next_step="It is tried again by itself.",
+            )
 
-    def save(self, party: Party) -> None:
-        self._session.execute(update(PartyRow).where(PartyRow.id == party.id).values(**_values(party)))
+    def save_all(self, parties: Iterable[Party]) -> None:
+        rows = [{"workspace_id": self._workspace_id, "id": p.id, **_values(p)} for p in parties]
+        change_rows(self._session, PartyRow, rows, versioned=False)
 
     def known(self, identifiers: Iterable[Identifier]) -> dict[Identifier, UUID]:
         """Return which of the identifiers are known, and whose they are."""
@@ -107,18 +106,9 @@ class Parties(Noun):
 
     def digested(self, provider_id: UUID, digests: Mapping[str, bytes]) -> None:
         """Record the digests of parties that a reading has just seen, by the provider's keys."""
-        statement = (
-            update(IdentifierRow)
-            .where(
-                IdentifierRow.workspace_id == self._workspace_id,
-                IdentifierRow.scheme == str(provider_id),
-                IdentifierRow.value == bindparam("key"),
-            )
-            .values(digest=bindparam("new_digest"))
-        )
-        if digests:
-            rows = [{"key": key, "new_digest": digest} for key, digest in digests.items()]
-            self._session.connection().execute(statement, rows)
+        same = {"workspace_id": self._workspace_id, "scheme": str(provider_id)}
+        rows = [{**same, "value": key, "digest": digest} for key, digest in digests.items()]
+        change_rows(self._session, IdentifierRow, rows, versioned=False)
 
     def key_at(self, party_id: UUID, provider_id: UUID) -> str:
         """Return the key under which a provider knows a party."""
