@@ -23,8 +23,8 @@ from openlatch.core.model import (
     ReadingState,
     Workspace,
 )
+from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.local.stack import Stack
 from openlatch.operations import readings
 from openlatch.operations.gate import as_service

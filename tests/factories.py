@@ -10,8 +10,8 @@ from uuid import UUID
 
 from openlatch.core.ids import uuid7
 from openlatch.core.model import Account, Entry, Kind, Party, PartyKind
+from openlatch.core.observation import ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import ObservedAccount, ObservedEntry, ObservedParty
 
 NOW = datetime(2026, 5, 10, 12, tzinfo=UTC)
 PROVIDER = UUID(int=1)

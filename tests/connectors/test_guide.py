@@ -8,7 +8,8 @@ import sys
 from pathlib import Path
 from uuid import uuid4
 
-from openlatch.core.reconcile import Held, complaints, reconcile
+from openlatch.core.observation import complaints
+from openlatch.core.reconcile import Held, reconcile
 from openlatch.wiring import connectors
 from tests.factories import NOW, PROVIDER, ids
 

@@ -11,8 +11,8 @@ import pytest
 from openlatch.connectors.imap import ImapConnector
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import Kind, PartyKind
+from openlatch.core.observation import ObservedEntry
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import ObservedEntry
 from openlatch.demo.protocols import MAILBOX_OWNER
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused
 from openlatch.local.stack import Stack

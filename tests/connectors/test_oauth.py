@@ -12,8 +12,8 @@ import pytest
 from openlatch.connectors.oauth import OAuthConnector
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import Kind
+from openlatch.core.observation import ObservedEntry
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import ObservedEntry
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.simulator import OAuthStandIn
 

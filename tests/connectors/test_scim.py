@@ -17,8 +17,8 @@ from scim2_server.utils import load_default_provider
 
 from openlatch.connectors.scim import ScimConnector
 from openlatch.core.model import PartyKind
+from openlatch.core.observation import ObservedMembership
 from openlatch.core.ports import Page
-from openlatch.core.reconcile import ObservedMembership
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.simulator import ScimStandIn
 

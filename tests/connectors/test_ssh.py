@@ -15,8 +15,8 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
 from openlatch.connectors.ssh import SshConnector, parse_line
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import Kind
+from openlatch.core.observation import ObservedEntry, ObservedParty
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import ObservedEntry, ObservedParty
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.local.stack import Stack
 

@@ -10,9 +10,9 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.model import Abilities, Dependency, EndReason, Entry, Kind, ReadingOutcome, State
+from openlatch.core.observation import Observation
 from openlatch.core.orders import ATTEMPTS, FINAL, TABLE, Move, OrderState, Plan, again_after, move, plan_end, verify
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation
 from openlatch.errors import Conflict
 from tests.factories import GATE, NOW, account, entry, observed, party
 

@@ -13,21 +13,9 @@ from hypothesis import strategies as st
 from openlatch.core.hours import Hours, Window
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import EndReason, Entry, Membership, PartyKind, ReadingOutcome, State, normal_address
+from openlatch.core.observation import Observation, ObservedEntry, ObservedMembership, ObservedParty, complaints, digest
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import (
-    Changes,
-    Held,
-    Identifier,
-    Observation,
-    ObservedEntry,
-    ObservedMembership,
-    ObservedParty,
-    complaints,
-    digest,
-    reconcile,
-    salt,
-    withheld,
-)
+from openlatch.core.reconcile import Changes, Held, Identifier, reconcile, salt, withheld
 from tests.factories import GATE, NOW, PROVIDER, ago, ids, observed, observed_party
 
 COMPLETE = ReadingOutcome.COMPLETE

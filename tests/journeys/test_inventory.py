@@ -53,6 +53,47 @@ def test_every_kind_of_entry_is_there_each_with_what_its_provider_knows(client: 
     assert (set(used.uses), used.used_powers) == ({"view", "edit"}, [])
 
 
+@pytest.mark.parametrize(("who", "parts"), [("northcape-uni", 61), ("lakeside-institute", 61), ("folder 091", 1)])
+def test_what_a_sharing_document_gives_is_taken_back_there_and_nothing_else(
+    client: Client, who: str, parts: int
+) -> None:
+    before = {e.ref for e in client.entries(provider="Plate Archive")}
+    (entry,) = client.entries(provider="Plate Archive", q=who)
+    assert (entry.powers, len(entry.resources), entry.given_by) == (["view"], parts, "Pell Varga")
+    order = settle(client, client.end(entry.ref).ref)
+    assert order.state == "proved", order.why
+    read(client, "Plate Archive")
+    assert {e.ref for e in client.entries(provider="Plate Archive")} == before - {entry.ref}
+
+
+def test_limits_and_denies_of_documents_are_worked_out(client: Client) -> None:
+    limited, denied = (next(e for e in client.entries(q=f"folder {n}")) for n in (266, 301))
+    assert limited.hours is not None
+    assert (limited.hours.text, limited.network) == (
+        "Wednesdays and Saturdays 10:00–17:30",
+        "192.0.2.0/26, 2001:db8:1::/48",
+    )
+    assert denied.powers == ["view"]
+    assert client.account("Night-Sky Plates").locked is False
+
+
+def test_activity_is_told_apart_by_who_acted_and_in_whose_name(client: Client) -> None:
+    read(client, "Plate Archive")
+    done = list(client.activity(account="Night-Sky Plates"))
+    solved = [a for a in done if a.what == "solved a plate"]
+    assert {(a.how, a.party.name, a.behalf_of and a.behalf_of.name) for a in solved} == {
+        ("app", "Plate Solver", "Ines Okoro"),
+        ("app", "Plate Solver", "Pell Varga"),
+    }
+    pell = list(client.activity(party="pell.varga@kestrelridge.example", account="Night-Sky Plates"))
+    assert {a.id for a in pell} == {
+        a.id for a in done if a.party.name == "Pell Varga" or (a.behalf_of and a.behalf_of.name == "Pell Varga")
+    }
+    outside = next(a for a in client.activity(how="delegate") if a.party.name == "Brightmere Electrical")
+    assert (outside.behalf_of, outside.account.name) == (None, "Gate")
+    assert len({a.id for a in done}) == len(done) == len({(a.party.id, a.at, a.what) for a in done})
+
+
 def test_a_word_nobody_explained_is_unknown_until_somebody_does(client: Client) -> None:
     (entry,) = [e for e in client.entries(provider="Volunteer Roll", unknown=True) if "badge printer" in e.unknown]
     assert "publish" not in entry.powers

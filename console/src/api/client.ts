@@ -4,6 +4,7 @@ import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
 export type Entry = Schemas["Entry"];
+export type Activity = Schemas["Activity"];
 export type Event = Schemas["Event"];
 export type Flag = Schemas["Flag"];
 export type Me = Schemas["Me"];

@@ -37,6 +37,7 @@ _COMMANDS = {
     "apps": ("inventory", "List the connected apps, and what each reads or changes where"),
     "open": ("inventory", "List what is open to anyone"),
     "views": ("inventory", "List your saved views of the inventory, save or delete one"),
+    "activity": ("inventory", "List what was done, by whom, and in whose name"),
     "describe": ("inventory", "Say how vital an account is, or that it is for practice"),
     "flags": ("inventory", "List what is stale or risky, with its facts"),
     "end": ("orders", "Take an access back, and follow it until it is proved"),

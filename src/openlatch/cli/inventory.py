@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
@@ -31,7 +31,20 @@ from openlatch.cli.output import (
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["accounts", "apps", "describe", "export", "flags", "inventory", "open_", "parties", "reach", "show", "views"]
+__all__ = [
+    "accounts",
+    "activity",
+    "apps",
+    "describe",
+    "export",
+    "flags",
+    "inventory",
+    "open_",
+    "parties",
+    "reach",
+    "show",
+    "views",
+]
 
 
 F = TypeVar("F", bound=Callable[..., Any])
@@ -41,9 +54,16 @@ def _who(e: wire.Entry) -> Text:
     who = Text(e.party.name, "bold")
     if e.party.outside:
         who.append("  outside", "cyan")
-    parts = ", ".join(e.resources) if e.kind == "open" else ""
+    parts = _parts(e.resources) if e.kind == "open" else ""
     more = ", ".join(e.party.addresses) or parts or e.party.publisher or e.device or e.party.kind
     return who.append(f"\n{more}", "not bold dim")
+
+
+def _parts(resources: Sequence[str]) -> str:
+    """The parts of an account; where there are many, the first ones, the last, and how many."""
+    if len(resources) <= 4:
+        return ", ".join(resources)
+    return f"{', '.join(resources[:2])} … {resources[-1]} ({len(resources)} parts)"
 
 
 def _where(e: wire.Entry) -> Text:
@@ -100,9 +120,30 @@ ACCOUNTS: tuple[Column, ...] = (
     ("id", lambda a: a.ref),
     ("account", lambda a: a.name),
     ("provider", lambda a: a.provider.name),
-    ("criticality", lambda a: a.criticality),
+    ("criticality", lambda a: a.criticality + (", practice" if a.practice else "")),
+    ("lock", lambda a: "" if a.locked is None else "on" if a.locked else "off"),
     ("shared with", lambda a: str(a.shared_with)),
 )
+
+
+def _activity(zone: str) -> tuple[Column, ...]:
+    return (
+        ("when", lambda a: Text(day(a.at, zone)).append(f"\n{ago(a.at)}", "dim")),
+        ("who", lambda a: a.party.name),
+        ("in whose name", _behalf),
+        ("where", lambda a: Text(a.account.name).append(f"\n{a.provider}", "dim")),
+        ("what", lambda a: Text(a.what).append(f"\n{a.power or ''}", "dim")),
+        ("entry", lambda a: a.entry or ""),
+    )
+
+
+def _behalf(a: wire.Activity) -> str:
+    """In whose name something was done."""
+    if a.behalf_of is not None:
+        return a.behalf_of.name
+    return "their own" if a.how == "own" else "the holder's"
+
+
 PARTIES: tuple[Column, ...] = (
     ("id", lambda p: p.ref),
     ("party", lambda p: p.name),
@@ -286,14 +327,15 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("in the provider's words", "; ".join(e.permissions)),
         ("not known what it allows", "; ".join(e.unknown)),
         ("publisher", " · ".join(word for word in (e.party.publisher, e.party.home) if word)),
-        ("parts", ", ".join(e.resources)),
+        ("parts", _parts(e.resources)),
         ("given", " by ".join(word for word in (day(e.given_at, zone), e.given_by) if word)),
         ("because", e.basis),
         ("last used", f"{day(e.last_used, zone)} ({ago(e.last_used)})" if e.last_used else _used(e)),
         ("hours", f"{e.hours.text} ({e.hours.zone})" if e.hours else ""),
         ("ends", "unknown" if e.end_unknown else day(e.ends_at, zone) or "no end"),
         ("reviewed", ", ".join(day(at, zone) for at in e.reviewed_at) or "never"),
-        ("device", " · ".join(word for word in (e.device, e.network) if word)),
+        ("device", e.device),
+        ("network" if e.kind == "session" else "only from", e.network),
         ("hangs on it", "; ".join(d.what for d in e.dependencies)),
         ("vouched for", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
         ("ended", day(e.ended_at, zone)),
@@ -326,6 +368,21 @@ def accounts(search: str, provider: str, output: str) -> None:
     """List the shared accounts, and with how many parties each is shared."""
     with connect() as client:
         emit(client.accounts(search, provider), ACCOUNTS, output, empty="No account matches.")
+
+
+@click.command()
+@click.option("--account", default="", help="Only on this account.")
+@click.option("--party", default="", help="Only by this party, or on its behalf.")
+@click.option("--how", type=click.Choice(["own", "delegate", "app"]), help="Only one's own, delegates', or apps'.")
+@click.option("--limit", default=30, show_default=True, help="How many at most.")
+@output_option
+@reports_errors
+def activity(account: str, party: str, how: str | None, limit: int, output: str) -> None:
+    """List what was done with accounts, the latest first: by whom, and in whose name."""
+    with connect() as client:
+        zone = client.me().workspace.zone
+        done = client.activity(account=account, party=party, how=how or "", limit=limit)
+        emit(done, _activity(zone), output, empty="Nothing is known to have been done.")
 
 
 @click.command()

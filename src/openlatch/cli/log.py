@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import itertools
 import json
 import time
 
@@ -25,25 +26,26 @@ def _facts(content: dict[str, object]) -> str:
 
 EVENTS: tuple[Column, ...] = (
     ("number", lambda e: str(e.number or "not sealed")),
-    ("at", lambda e: e.content["at"][:19].replace("T", " ")),
-    ("who", lambda e: Text(e.content["actor"])),
-    ("what", lambda e: e.content["act"]),
-    ("about", lambda e: Text(f"{e.about.name} ({e.about.ref})" if e.about else "")),
+    ("at", lambda e: Text("\n".join(e.content["at"][:19].split("T")))),
+    ("who, and what", lambda e: Text(e.content["actor"]).append(f"\n{e.content['act']}", "bold")),
+    ("about", lambda e: Text(f"{e.about.name}\n{e.about.ref}" if e.about else "")),
     ("facts", lambda e: Text(_facts(e.content), "dim")),
 )
 
 
 @click.group(invoke_without_command=True)
+@click.option("--account", default="", help="Only what is about this account, or entries on it.")
+@click.option("--party", default="", help="Only what is about this party, or entries of theirs.")
 @click.option("--limit", default=30, show_default=True, help="How many at most.")
 @output_option
 @click.pass_context
 @reports_errors
-def log(ctx: click.Context, limit: int, output: str) -> None:
+def log(ctx: click.Context, account: str, party: str, limit: int, output: str) -> None:
     """Read the log, the latest first."""
     if ctx.invoked_subcommand is None:
         with connect() as client:
-            events = (event for event, _ in zip(client.events(), range(limit), strict=False))
-            emit(events, EVENTS, output, empty="The log is empty.")
+            events = client.events(account=account, party=party)
+            emit(itertools.islice(events, limit), EVENTS, output, empty="The log is empty.")
 
 
 @log.command()

@@ -290,11 +290,25 @@ class Client:
 
     # The log
 
+    def activity(
+        self, *, account: str = "", party: str = "", how: str = "", limit: int | None = None
+    ) -> Iterator[wire.Activity]:
+        """Return what was done, the latest first; `how` is own, delegate or app."""
+        wanted = {"account": account, "party": party, "how": how, "limit": limit}
+        return self._pages(wire.ActivityList, "/activity", wanted)
+
     def events(
-        self, subject: UUID | None = None, *, sealed: bool = False, oldest: bool = False
+        self,
+        subject: UUID | None = None,
+        *,
+        account: str = "",
+        party: str = "",
+        sealed: bool = False,
+        oldest: bool = False,
     ) -> Iterator[wire.Event]:
-        """Return events of the log, of one subject or of all."""
-        return self._pages(wire.EventList, "/log", {"subject": subject, "sealed": sealed, "oldest": oldest})
+        """Return events of the log: of one subject, of all that is about an account or a party, or simply all."""
+        wanted = {"subject": subject, "account": account, "party": party, "sealed": sealed, "oldest": oldest}
+        return self._pages(wire.EventList, "/log", wanted)
 
     def log_head(self) -> wire.LogHead:
         """Return the end of the sealed log."""

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from datetime import time
-from typing import ClassVar, TypeVar
+from typing import Any, ClassVar, TypeVar
 from urllib.parse import quote
 
 import httpx
@@ -24,11 +24,34 @@ from openlatch.core.model import (
     Side,
     State,
 )
+from openlatch.core.observation import (
+    SHARED,
+    Observation,
+    ObservedAccount,
+    ObservedActivity,
+    ObservedEntry,
+    ObservedMembership,
+    ObservedParty,
+    behind,
+    spread,
+)
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
+from openlatch.core.sharing import Document, Selector, Statement
 from openlatch.errors import ProviderRefused, ProviderUnreadable
-from openlatch.wire.feed import Description, EndingOutcome, FeedAccount, FeedEntry, FeedHours, FeedPage, FeedParty
+from openlatch.wire.feed import (
+    Description,
+    EndingOutcome,
+    FeedAccount,
+    FeedActivity,
+    FeedDocument,
+    FeedEntry,
+    FeedHours,
+    FeedPage,
+    FeedParty,
+    FeedStatement,
+    FeedWindow,
+)
 
 __all__ = ["FeedConnector"]
 
@@ -77,12 +100,18 @@ class FeedConnector:
         raise ProviderUnreadable(f"{self._url} has more than {_MOST_PAGES} pages.", next_step="Ask for larger pages.")
 
     def look(self, party: str) -> Observation:
-        page = _observed(self._page(f"{self._url}/parties/{quote(party, safe='')}/inventory"))
-        return Observation(ReadingOutcome.COMPLETE, page.accounts, page.parties, page.entries, page.memberships)
+        return spread(self._seen(party), only=party)
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         where = f"{self._url}/endings"
-        body, headers = {"entry": entry, "party": party}, {"Idempotency-Key": idempotency_key}
+        body: dict[str, Any] = {"entry": entry, "party": party}
+        if entry.startswith(SHARED):
+            shared = behind(self._seen(party), entry)
+            if shared is None:
+                return Answer("no document gives it", already=True)
+            to, documents = shared
+            body |= {"documents": documents, "to": {to.kind: to.value or True}}
+        headers = {"Idempotency-Key": idempotency_key}
         answer = self._caller.send("POST", where, ok=(200, 202, 409), json=body, headers=headers)
         outcome = self._caller.parsed(EndingOutcome, answer)
         if outcome.outcome == "refused":
@@ -94,6 +123,12 @@ class FeedConnector:
         said = f"{outcome.outcome}: {outcome.reason}" if outcome.reason else outcome.outcome
         return Answer(said, already=outcome.outcome == "already-ended")
 
+    def _seen(self, party: str) -> Observation:
+        page = _observed(self._page(f"{self._url}/parties/{quote(party, safe='')}/inventory"))
+        return Observation(
+            ReadingOutcome.COMPLETE, page.accounts, page.parties, page.entries, page.memberships, page.documents
+        )
+
     def _page(self, url: str) -> FeedPage:
         return self._caller.parsed(FeedPage, self._caller.send("GET", url))
 
@@ -104,12 +139,14 @@ def _observed(page: FeedPage) -> Page:
         tuple(_party(p) for p in page.parties),
         tuple(_entry(e) for e in page.entries),
         tuple(ObservedMembership(m.team, m.member, m.since, m.how) for m in page.memberships),
+        tuple(_document(d) for d in page.documents),
+        tuple(_activity(a) for a in page.activity),
         page.total,
     )
 
 
 def _account(a: FeedAccount) -> ObservedAccount:
-    return ObservedAccount(a.key, a.name, Criticality(a.criticality), a.practice)
+    return ObservedAccount(a.key, a.name, Criticality(a.criticality), a.practice, a.locked)
 
 
 def _party(p: FeedParty) -> ObservedParty:
@@ -126,12 +163,45 @@ def _party(p: FeedParty) -> ObservedParty:
 
 
 def _hours(h: FeedHours) -> Hours:
-    return Hours(
-        h.zone,
-        tuple(
-            Window(frozenset(DAYS.index(d) for d in w.days), time.fromisoformat(w.start), time.fromisoformat(w.end))
-            for w in h.windows
+    return Hours(h.zone, _windows(h.windows))
+
+
+def _windows(windows: Iterable[FeedWindow]) -> tuple[Window, ...]:
+    return tuple(
+        Window(frozenset(DAYS.index(d) for d in w.days), time.fromisoformat(w.start), time.fromisoformat(w.end))
+        for w in windows
+    )
+
+
+def _activity(a: FeedActivity) -> ObservedActivity:
+    power = Power(a.power) if a.power else None
+    return ObservedActivity(a.key, a.at, a.account, a.party, a.behalf_of, a.entry, power, a.what)
+
+
+def _document(d: FeedDocument) -> Document:
+    return Document(d.key, d.account, d.resource, d.zone, tuple(_statement(s) for s in d.statements))
+
+
+def _statement(s: FeedStatement) -> Statement:
+    return Statement(
+        allow=s.effect == "allow",
+        to=frozenset(
+            Selector("anyone")
+            if one.anyone
+            else Selector("domain", one.domain)
+            if one.domain
+            else Selector("party", one.party or "")
+            for one in s.to
         ),
+        powers=frozenset(Power(p) for p in s.powers),
+        networks=None if s.networks is None else tuple(s.networks),
+        hours=None if s.hours is None else _windows(s.hours),
+        level=s.level,
+        given_at=s.given_at,
+        given_by=s.given_by,
+        basis=s.basis,
+        last_used=s.last_used,
+        use_known=s.use_known,
     )
 
 

@@ -19,9 +19,9 @@ from urllib.parse import quote, unquote
 from openlatch.connectors.settings import checked, port_of, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
+from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["ImapConnector"]

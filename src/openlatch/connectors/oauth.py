@@ -25,9 +25,9 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, Side
+from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 
 __all__ = ["OAuthConnector"]

@@ -23,9 +23,9 @@ from psycopg.rows import namedtuple_row
 from openlatch.connectors.settings import checked, port_of
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
+from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power, in_order
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.errors import ProviderDown, ProviderRefused
 
 __all__ = ["PostgresConnector"]

@@ -18,8 +18,8 @@ import httpx
 from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, PartyStatus, ReadingOutcome
+from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 from openlatch.core.ports import Answer, Page
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["ScimConnector"]

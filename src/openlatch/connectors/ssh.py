@@ -25,9 +25,9 @@ import paramiko
 from openlatch.connectors.settings import checked, port_of, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
+from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.ports import Answer, Page
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["KeyLine", "SshConnector", "parse_line"]

@@ -15,8 +15,8 @@ from zoneinfo import ZoneInfo
 
 from openlatch.core.hours import Hours
 from openlatch.core.model import Dependency, Kind, PartyKind, PartyStatus, ReadingOutcome, State, normal_address
+from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.powers import Power, in_order
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedParty
 
 __all__ = ["DERIVED", "FIELDS", "Complaint", "Imported", "cut_apart", "match_columns", "put_together", "read_rows"]
 

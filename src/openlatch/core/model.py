@@ -330,7 +330,10 @@ class Membership:
 
 @dataclass(frozen=True, slots=True)
 class Account:
-    """A shared account at a provider, known there by `key`."""
+    """A shared account at a provider, known there by `key`.
+
+    An account that is `locked` is open to nobody, whatever its single parts say; None where there is no such lock.
+    """
 
     id: UUID
     provider_id: UUID
@@ -338,6 +341,7 @@ class Account:
     name: str
     criticality: Criticality = Criticality.NORMAL
     practice: bool = False
+    locked: bool | None = None
     version: int = 1
 
     @property

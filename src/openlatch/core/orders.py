@@ -18,8 +18,8 @@ from uuid import UUID
 from openlatch.core.ids import ref_of
 from openlatch.core.ledger import canonical
 from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, Severity, Side, State
+from openlatch.core.observation import Observation
 from openlatch.core.powers import Power
-from openlatch.core.reconcile import Observation
 from openlatch.errors import Conflict
 
 __all__ = [
@@ -246,7 +246,7 @@ def plan_end(
         )
     if entry.kind not in abilities.ends:
         raise Conflict(
-            f"{provider} does not let anyone end a {entry.kind} from outside. Nothing was changed.",
+            f"{provider} does not let anyone end entries of the kind “{entry.kind}” from outside. Nothing was changed.",
             next_step=f"End it at {provider} itself, then read {provider} again.",
             entry=entry.ref,
         )

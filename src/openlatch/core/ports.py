@@ -8,7 +8,15 @@ from typing import ClassVar, Protocol
 
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities
-from openlatch.core.reconcile import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
+from openlatch.core.observation import (
+    Observation,
+    ObservedAccount,
+    ObservedActivity,
+    ObservedEntry,
+    ObservedMembership,
+    ObservedParty,
+)
+from openlatch.core.sharing import Document
 
 __all__ = ["Answer", "Connector", "Page"]
 
@@ -21,6 +29,8 @@ class Page:
     parties: tuple[ObservedParty, ...] = ()
     entries: tuple[ObservedEntry, ...] = ()
     memberships: tuple[ObservedMembership, ...] = ()
+    documents: tuple[Document, ...] = ()
+    activity: tuple[ObservedActivity, ...] = ()
     total: int | None = None
 
 

@@ -7,7 +7,6 @@ Only a complete reading can conclude that an entry is gone, and a reading of one
 from __future__ import annotations
 
 import hashlib
-from collections import Counter
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -15,22 +14,23 @@ from uuid import UUID
 
 import orjson
 
-from openlatch.core.hours import Hours
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import (
     Account,
-    Criticality,
-    Dependency,
     EndReason,
     Entry,
-    Kind,
     Membership,
     Party,
-    PartyKind,
     PartyStatus,
     ReadingOutcome,
     State,
     normal_address,
+)
+from openlatch.core.observation import (
+    Observation,
+    ObservedAccount,
+    ObservedEntry,
+    ObservedParty,
 )
 from openlatch.core.powers import Power, in_order
 
@@ -38,14 +38,7 @@ __all__ = [
     "Changes",
     "Held",
     "Identifier",
-    "Observation",
-    "ObservedAccount",
-    "ObservedEntry",
-    "ObservedMembership",
-    "ObservedParty",
     "again_after",
-    "complaints",
-    "digest",
     "reconcile",
     "salt",
     "withheld",
@@ -56,86 +49,6 @@ HANDFUL = 5
 
 FAR_YEAR = 9000
 """An end in this year or later is a provider's way of writing "no end"."""
-
-
-@dataclass(frozen=True, slots=True)
-class ObservedAccount:
-    """An account as its provider shows it."""
-
-    key: str
-    name: str
-    criticality: Criticality = Criticality.NORMAL
-    practice: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class ObservedParty:
-    """A party as its provider shows it; `key` is the provider's own name for it."""
-
-    key: str
-    kind: PartyKind
-    name: str
-    addresses: tuple[str, ...] = ()
-    status: PartyStatus = PartyStatus.UNKNOWN
-    verified: bool = False
-    publisher: str = ""
-    home: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class ObservedEntry:
-    """One access as its provider shows it; `account` and `party` are the provider's keys.
-
-    `powers` is None where the provider speaks in levels and permissions only; what these mean is looked up.
-    """
-
-    key: str
-    account: str
-    party: str
-    kind: Kind
-    level: str
-    powers: tuple[Power, ...] | None = None
-    state: State = State.LIVE
-    permissions: tuple[str, ...] = ()
-    resources: tuple[str, ...] = ()
-    given_at: datetime | None = None
-    given_by: str = ""
-    accepted_at: datetime | None = None
-    last_used: datetime | None = None
-    use_known: bool = False
-    uses: Mapping[Power, datetime] | None = None
-    ends_at: datetime | None = None
-    end_unknown: bool = False
-    hours: Hours | None = None
-    reviewed_at: tuple[datetime, ...] = ()
-    basis: str = ""
-    hangs_on: str | None = None
-    dependencies: tuple[Dependency, ...] = ()
-    device: str = ""
-    network: str = ""
-    by_hand: bool = False
-
-
-@dataclass(frozen=True, slots=True)
-class ObservedMembership:
-    """A party in a team, by the provider's keys of both; or, with `how` app, whoever connected an app and that app."""
-
-    team: str
-    member: str
-    since: datetime | None = None
-    how: str = "member"
-
-
-@dataclass(frozen=True, slots=True)
-class Observation:
-    """All that one reading saw, and how it ended."""
-
-    outcome: ReadingOutcome
-    accounts: tuple[ObservedAccount, ...] = ()
-    parties: tuple[ObservedParty, ...] = ()
-    entries: tuple[ObservedEntry, ...] = ()
-    memberships: tuple[ObservedMembership, ...] = ()
-    trouble: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -187,43 +100,6 @@ class Changes:
     def touched(self) -> tuple[Entry, ...]:
         """The entries, as they are now, whose flags have to be looked at again."""
         return (*self.new_entries, *(after for _, after in self.changed_entries), *(after for _, after in self.gone))
-
-
-def complaints(observation: Observation) -> tuple[str, ...]:
-    """Return what is wrong with an observation in itself; one that has complaints must not be reconciled."""
-    found: list[str] = []
-    for noun, keys in (
-        ("account", [a.key for a in observation.accounts]),
-        ("party", [p.key for p in observation.parties]),
-        ("entry", [e.key for e in observation.entries]),
-    ):
-        found += [f"{noun} {key!r} is listed {count} times" for key, count in Counter(keys).items() if count > 1]
-        found += [f"{noun} number {place} has an empty key" for place, key in enumerate(keys, 1) if not key]
-    accounts = {a.key for a in observation.accounts}
-    parties = {p.key for p in observation.parties}
-    for entry in observation.entries:
-        if entry.account not in accounts:
-            found.append(f"entry {entry.key!r} is on account {entry.account!r}, which is not listed")
-        if entry.party not in parties:
-            found.append(f"entry {entry.key!r} belongs to party {entry.party!r}, which is not listed")
-        if entry.state is State.ENDED:
-            found.append(f"entry {entry.key!r} is listed as ended; what has ended must not be listed")
-    teams = {p.key for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
-    for membership, count in Counter((m.team, m.member) for m in observation.memberships).items():
-        team, member = membership
-        if count > 1:
-            found.append(f"member {member!r} of team {team!r} is listed {count} times")
-        if team not in teams:
-            found.append(f"{team!r}, of which {member!r} is a member, is not listed as a team or an app")
-        if member not in parties:
-            found.append(f"member {member!r} of team {team!r} is not listed")
-    return tuple(found)
-
-
-def digest(observed: ObservedEntry | ObservedParty, salt: bytes = b"") -> bytes:
-    """Return 16 bytes that differ whenever anything observed differs, or the salt does."""
-    content = orjson.dumps(observed, default=sorted, option=orjson.OPT_NON_STR_KEYS)
-    return hashlib.blake2b(content, digest_size=16, key=salt).digest()
 
 
 def salt(vocabulary: Vocabulary) -> bytes:
@@ -353,13 +229,14 @@ def _accounts(
     for one in observed:
         before = held.accounts.get(one.key)
         if before is None:
-            account = Account(new_id(), held.provider_id, one.key, one.name, one.criticality, one.practice)
+            account = Account(new_id(), held.provider_id, one.key, one.name, one.criticality, one.practice, one.locked)
             ids[one.key] = account.id
             new.append(account)
             continue
-        # Criticality and practice are the holder's to correct, so a later reading only renames.
-        if before.name != one.name:
-            changed.append((before, replace(before, name=one.name, version=before.version + 1)))
+        # Criticality and practice are the holder's to correct, so a later reading leaves them alone.
+        if (before.name, before.locked) != (one.name, one.locked):
+            after = replace(before, name=one.name, locked=one.locked, version=before.version + 1)
+            changed.append((before, after))
     return ids, new, changed
 
 

@@ -95,6 +95,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "orders.create": _changes(*_MANAGERS),
         "orders.cancel": _changes(*_MANAGERS),
         "orders.try_again": _changes(*_MANAGERS),
+        "activity.browse": _reads(*_STAFF),
         "log.browse": _reads(*_STAFF),
         "log.head": _reads(*_STAFF),
     }

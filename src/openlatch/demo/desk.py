@@ -57,6 +57,12 @@ def inventory(now: datetime) -> dict[str, Any]:
         feed.add(someone, "gate", "guide", chance.randrange(40, 900), chance.randrange(0, 40))
     _outsiders(feed, now)
     consent = "an administrator is removed only with that administrator's consent"
+    feed.doings(
+        {
+            "view": "looked at the day's bookings", "edit": "changed a booking", "spend": "bought ticket paper",
+            "admit": "let somebody in", "export": "took the season's bookings away",
+        }
+    )  # fmt: skip
     return feed.inventory(
         abilities={"consent": "an administrator who is to be removed", "consent_for": ["admit"]},
         memberships=_memberships(chance),

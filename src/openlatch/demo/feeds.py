@@ -30,6 +30,7 @@ class Feed:
         self._accounts = list(accounts)
         self._parties: dict[str, dict[str, Any]] = {}
         self.entries: list[dict[str, Any]] = []
+        self.activity: list[dict[str, Any]] = []
 
     def party(self, someone: Someone, kind: str = "person", **more: Any) -> str:
         """Make a party known to the provider; returns its key."""
@@ -65,14 +66,28 @@ class Feed:
 
     def inventory(self, **more: Any) -> dict[str, Any]:
         """Return what the stand-in begins with; abilities are those of most providers unless said otherwise."""
-        kinds = sorted({entry["kind"] for entry in self.entries})
+        kinds = sorted({entry["kind"] for entry in self.entries} | ({"open"} if more.get("documents") else set()))
         abilities = {"lists": kinds, "ends": kinds} | more.pop("abilities", {})
         return {
             "description": {"feed": "open-latch-feed/1", "name": self._name, "abilities": abilities},
             "accounts": self._accounts,
             "parties": list(self._parties.values()),
             "entries": self.entries,
+            "activity": self.activity,
         } | more
+
+    def doings(self, said: Mapping[str, str]) -> None:
+        """Have everyone who used an entry do something with it, `said` by power; some more than once."""
+        for entry in self.entries:
+            used, powers = entry["last_used"], [p for p in entry["powers"] if p in said]
+            if self._parties[entry["party"]]["kind"] == "team":
+                continue
+            for place in range(self.chance.randrange(1, 4) if used and powers else 0):
+                power = self.chance.choice(powers)
+                at = datetime.fromisoformat(used) - timedelta(hours=place * self.chance.randrange(3, 60))
+                doing = {"account": entry["account"], "party": entry["party"], "entry": entry["key"]}
+                doing |= {"key": f"{entry['key']}:{place}", "at": at.isoformat(), "power": power, "what": said[power]}
+                self.activity.append(doing)
 
 
 def dome_control(now: datetime) -> dict[str, Any]:
@@ -117,21 +132,21 @@ def dome_control(now: datetime) -> dict[str, Any]:
         tablet, "north", "signed in", 24, 3, key="session:north:tablet", kind="session", device="tablet",
         network="192.0.2.77", hangs_on="grant:north:amara.levy", accepted_at=None,
     )  # fmt: skip
+    feed.doings({"view": "looked at the night's plan", "edit": "moved a target", "export": "took frames away"})
     return feed.inventory(abilities={"at_once": False})
 
 
 def plate_archive(now: datetime) -> dict[str, Any]:
-    """400 folders of plates: some open to anyone, one of them to change; partners outside the circle; a reading app."""
+    """400 folders of plates, some shared with partners or open to anyone, one of them to change; a reading app."""
     levels = {
         "plate reader": ["view"],
         "plate contributor": ["view", "edit"],
         "archive keeper": ["view", "edit", "publish", "export", "admit"],
-        "anyone may read": ["view"],
-        "anyone may change": ["view", "edit"],
         "full copy": ["view", "export"],
         "signed in": ["view", "edit", "export"],
     }
-    feed = Feed("Plate Archive", now, levels, [{"key": "plates", "name": "Night-Sky Plates", "criticality": "vital"}])
+    plates = {"key": "plates", "name": "Night-Sky Plates", "criticality": "vital", "locked": False}
+    feed = Feed("Plate Archive", now, levels, [plates])
     _, _, ines, pell, *_ = STAFF
     for someone in (ines, pell):
         feed.add(someone, "plates", "archive keeper", 1400, 1, reviewed_at=[ago(now, 70)])
@@ -140,25 +155,6 @@ def plate_archive(now: datetime) -> dict[str, Any]:
         folders = [f"folder {n:03}" for n in sorted(feed.chance.sample(range(1, 401), 3))]
         used = min(given - 2, int(feed.chance.expovariate(1 / 40)))
         feed.add(someone, "plates", "plate contributor", given, used, resources=folders, reviewed_at=[ago(now, 70)])
-    partners = (
-        Someone("north.cape", "North Cape University plate group", "plates@northcape-uni.example"),
-        Someone("lakeside", "Lakeside Institute", "archive@lakeside-institute.example"),
-        # A capital I where an l should be: somebody else's domain.
-        Someone("near.miss", "Kestrel Ridge exchange", "exchange@kestreIridge.example"),
-    )
-    for someone, last in zip(partners, (5, 70, None), strict=True):
-        folders = ["folder 120 to 180"] if someone.key != "near.miss" else ["unreleased 2026"]
-        feed.add(someone, "plates", "plate reader", 230, last, resources=folders, basis="Exchange of plates")
-    anyone = feed.party(Someone("anyone", "Anyone", ""), "anyone", verified=False)
-    for number in (4, 17, 33, 58, 91, 140, 205, 266, 301, 377):
-        feed.add(
-            anyone, "plates", "anyone may read", 300 + number, None, key=f"open:folder-{number:03}", kind="open",
-            resources=[f"folder {number:03}"], given_by="Pell Varga", use_known=False, accepted_at=None,
-        )  # fmt: skip
-    feed.add(
-        anyone, "plates", "anyone may change", 41, None, key="open:unreleased", kind="open", given_by="Ivo Marsh",
-        resources=["unreleased 2026"], use_known=False, accepted_at=None, basis="So that printers could send proofs",
-    )  # fmt: skip
     chart = feed.party(
         Someone("star-chart", "Star Chart Weekly", ""), "app", publisher="Star Chart Press",
         home="https://starchartweekly.example", verified=False,
@@ -175,7 +171,58 @@ def plate_archive(now: datetime) -> dict[str, Any]:
         pell, "plates", "signed in", 3, 0, kind="session", device="laptop, Plate Viewer 4", network="198.51.100.12",
         hangs_on="delegate:plates:pell.varga", accepted_at=None,
     )  # fmt: skip
-    return feed.inventory()
+    feed.doings({"view": "looked through a folder", "edit": "added plates", "export": "downloaded originals"})
+    # The laptop's session is Pell's; the solver works for whoever asked for the plates.
+    feed.activity += [
+        {
+            "key": f"solver:{n}", "at": ago(now, n / 3), "account": "plates", "party": "plate-solver",
+            "behalf_of": someone.key, "entry": "app:plates:plate-solver", "power": "view", "what": "solved a plate",
+        }
+        for n, someone in enumerate((ines, pell, ines, ines, pell))
+    ]  # fmt: skip
+    return feed.inventory(documents=_folders(feed))
+
+
+def _folders(feed: Feed) -> list[dict[str, Any]]:
+    """Who may do what with each folder: nobody but the keepers with most, partners and anyone with some."""
+    lakeside = feed.party(Someone("lakeside", "Lakeside Institute", "archive@lakeside-institute.example"))
+    # A capital I where an l should be: somebody else's domain.
+    exchange = feed.party(Someone("near.miss", "Kestrel Ridge exchange", "exchange@kestreIridge.example"))
+    anyone, north_cape = {"anyone": True}, {"domain": "northcape-uni.example"}
+
+    def allow(to: dict[str, Any], powers: list[str], level: str, days: int, by: str, **more: Any) -> dict[str, Any]:
+        statement = {"effect": "allow", "to": [to], "powers": powers, "level": level}
+        return statement | {"given_at": ago(feed.now, days), "given_by": by} | more
+
+    used = {"use_known": True, "basis": "Exchange of plates"}
+    partners = [
+        allow(north_cape, ["view"], "plate reader", 230, "Pell Varga", last_used=ago(feed.now, 5), **used),
+        allow({"party": lakeside}, ["view"], "plate reader", 230, "Pell Varga", last_used=ago(feed.now, 70), **used),
+    ]
+    folders: dict[str, list[dict[str, Any]]] = {f"folder {n:03}": [] for n in range(1, 401)}
+    for number in range(120, 181):
+        folders[f"folder {number:03}"] += partners
+    for number in (4, 17, 33, 58, 91, 140, 205, 266, 301, 377):
+        read = allow(anyone, ["view"], "anyone may read", 300 + number, "Pell Varga")
+        folders[f"folder {number:03}"].append(read)
+    # Only in the reading room, and while it is open; and one where a later deny took half of it back.
+    days = ["wed", "sat"]
+    folders["folder 266"][0] |= {
+        "networks": ["192.0.2.0/26", "2001:db8:1::/48"],
+        "hours": [{"days": days, "start": "10:00", "end": "17:30"}],
+    }
+    folders["folder 301"][0]["powers"] = ["view", "edit"]
+    folders["folder 301"].append({"effect": "deny", "to": [anyone], "powers": ["edit"]})
+    folders["unreleased 2026"] = [
+        allow({"party": exchange}, ["view"], "plate reader", 230, "Pell Varga", **used),
+        allow(
+            anyone, ["view", "edit"], "anyone may change", 41, "Ivo Marsh", basis="So that printers could send proofs"
+        ),
+    ]
+    return [
+        {"key": name, "account": "plates", "resource": name, "zone": "Europe/London", "statements": statements}
+        for name, statements in folders.items()
+    ]
 
 
 def live_sky(now: datetime) -> dict[str, Any]:
@@ -202,4 +249,5 @@ def live_sky(now: datetime) -> dict[str, Any]:
     )  # fmt: skip
     stream = feed.party(Someone("dome-camera", "Dome camera", ""), "app", publisher="Kestrel Ridge Observatory")
     feed.add(stream, "channel", "stream key", 640, 0, kind="app", permissions=["send pictures"])
+    feed.doings({"publish": "went live", "edit": "answered in the chat", "view": "watched the schedule"})
     return feed.inventory(abilities={"redone_by": "either"})

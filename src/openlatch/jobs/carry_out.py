@@ -8,6 +8,7 @@ from uuid import UUID
 
 import structlog
 
+from openlatch.core.observation import complaints
 from openlatch.errors import OpenLatchError, ProviderDown, ProviderTrouble
 from openlatch.operations import orders
 from openlatch.operations.gate import Services, as_service
@@ -59,6 +60,12 @@ def _carry_out(store: Store, services: Services, workspace_id: UUID, order_id: U
             orders.told(as_service(tx, services), order_id, answer)
     with _at_the_provider():
         observation = work.connector.look(work.party_key)
+    wrong = complaints(observation)
+    if wrong:
+        raise ProviderTrouble(
+            f"What the provider showed of this party contradicts itself: {wrong[0]}.",
+            next_step="Tell whoever runs the provider; then try again.",
+        )
     with store.transaction(workspace_id) as tx:
         orders.concluded(as_service(tx, services), order_id, work.party_key, observation)
     log.info("order looked at", order=str(order_id), listed=len(observation.entries))

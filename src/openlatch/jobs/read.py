@@ -8,8 +8,8 @@ from uuid import UUID
 import structlog
 
 from openlatch.core.model import Abilities, Reading, ReadingOutcome
+from openlatch.core.observation import Observation
 from openlatch.core.ports import Page
-from openlatch.core.reconcile import Observation
 from openlatch.errors import Changed, ProviderTrouble
 from openlatch.operations import readings
 from openlatch.operations.gate import Services, as_service
@@ -51,6 +51,8 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         tuple(p for page in pages for p in page.parties),
         tuple(e for page in pages for e in page.entries),
         tuple(m for page in pages for m in page.memberships),
+        tuple(d for page in pages for d in page.documents),
+        tuple(a for page in pages for a in page.activity),
         trouble,
     )
     done = _conclude(store, services, workspace_id, reading, observation, abilities, retry_after)

@@ -16,7 +16,7 @@ import structlog
 
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.read import read
-from openlatch.operations import flags, log, orders, people, readings
+from openlatch.operations import activity, flags, log, orders, people, readings
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
@@ -75,10 +75,12 @@ def take_up_forgotten(store: Store, services: Services) -> None:
 
 
 def tidy(store: Store, services: Services) -> None:
-    """Delete what is of no use any more: kept replies, sign-ins that ended, failures long ago."""
+    """Delete what is of no use any more: kept replies, sign-ins that ended, failures and doings of long ago."""
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
-            people.tidy(as_service(tx, services))
+            call = as_service(tx, services)
+            people.tidy(call)
+            activity.tidy(call)
 
 
 PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {

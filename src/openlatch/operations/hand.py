@@ -8,7 +8,8 @@ from uuid import UUID
 
 from openlatch.core.imports import DERIVED, Complaint, Imported, read_rows
 from openlatch.core.model import EndReason, Entry, Provider, ReadingOutcome, State
-from openlatch.core.reconcile import Changes, Observation, complaints
+from openlatch.core.observation import Observation, complaints
+from openlatch.core.reconcile import Changes
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import entries, flags, readings
 from openlatch.operations.entries import Sight

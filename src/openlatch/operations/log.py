@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from dataclasses import dataclass
 from uuid import UUID
 
 from openlatch.core.ledger import link
@@ -10,16 +11,32 @@ from openlatch.store.entries import Listed
 from openlatch.store.events import Head, LoggedEvent
 from openlatch.store.pages import Page
 
-__all__ = ["browse", "head", "seal"]
+__all__ = ["Wanted", "browse", "head", "seal"]
+
+
+@dataclass(frozen=True, slots=True)
+class Wanted:
+    """Which events are wanted; an account and a party are named as people name them."""
+
+    subject: UUID | None = None
+    account: str = ""
+    party: str = ""
+    sealed: bool = False
 
 
 @operation("log.browse")
 def browse(
-    call: Call, subject: UUID | None, sealed: bool, oldest: bool, limit: int, cursor: str | None
+    call: Call, wanted: Wanted, *, oldest: bool, limit: int, cursor: str | None
 ) -> Page[tuple[LoggedEvent, Listed | None]]:
-    """Events of the log, of one subject or of all, each with the entry that it tells of."""
+    """Events of the log, each with the entry that it tells of."""
     page = call.tx.events.browse(
-        subject_id=subject, sealed_only=sealed, oldest_first=oldest, limit=limit, cursor=cursor
+        subject_id=wanted.subject,
+        account_id=call.tx.accounts.find(wanted.account)[0].id if wanted.account else None,
+        party_id=call.tx.parties.find(wanted.party)[0].id if wanted.party else None,
+        sealed_only=wanted.sealed,
+        oldest_first=oldest,
+        limit=limit,
+        cursor=cursor,
     )
     about = call.tx.entries.about({event.subject_id for event in page.items})
     return Page(tuple((event, about.get(event.subject_id)) for event in page.items), page.next)

@@ -12,9 +12,9 @@ from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.model import Account, Entry, Party, Provider, State
+from openlatch.core.observation import Observation
 from openlatch.core.orders import Action, Done, Move, Order, OrderState, Plan, again_after, plan_end, verify
 from openlatch.core.ports import Answer, Connector
-from openlatch.core.reconcile import Observation
 from openlatch.errors import Changed, NotAllowed, ProviderDown, ProviderTrouble
 from openlatch.operations import flags, readings
 from openlatch.operations.entries import own_party, within_sight, words

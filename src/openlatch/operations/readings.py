@@ -24,22 +24,11 @@ from openlatch.core.model import (
     State,
     normal_address,
 )
+from openlatch.core.observation import Observation, ObservedParty, complaints, digest, spread
 from openlatch.core.ports import Connector
-from openlatch.core.reconcile import (
-    Changes,
-    Held,
-    Identifier,
-    Observation,
-    ObservedParty,
-    again_after,
-    complaints,
-    digest,
-    reconcile,
-    salt,
-    withheld,
-)
+from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, withheld
 from openlatch.errors import Conflict
-from openlatch.operations import flags, levels
+from openlatch.operations import activity, flags, levels
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import NO_DIGESTS
 from openlatch.store.pages import Page
@@ -145,6 +134,7 @@ def conclude(
     provider = tx.providers.get(reading.provider_id)
     # Somebody may have accepted the loss while the provider was being read.
     reading = replace(reading, accept_loss=tx.readings.get(reading.id).accept_loss)
+    observation = spread(observation)
     wrong = complaints(observation) if observation.outcome is ReadingOutcome.COMPLETE else ()
     if wrong:
         more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
@@ -165,6 +155,7 @@ def conclude(
         counts = _counts(changes, held.left_out)
         tx.entries.digested({e.id: digests.entries[e.key] for e in changes.unchanged}, call.now)
         tx.parties.digested(provider.id, digests.parties)
+        activity.remember(call, provider, observation, _keys(held, changes))
     done = replace(
         reading,
         state=ReadingState(observation.outcome.value),
@@ -185,6 +176,12 @@ def conclude(
         **({"trouble": done.trouble} if done.trouble else {}),
     )  # fmt: skip
     return done
+
+
+def _keys(held: Held, changes: Changes) -> dict[str, UUID]:
+    """The parties that a provider knows, by its keys."""
+    names = [*held.identifiers.items(), *changes.new_identifiers]
+    return {name.value: party_id for name, party_id in names if name.scheme == str(held.provider_id)}
 
 
 def _failures(call: Call, provider: Provider) -> int:

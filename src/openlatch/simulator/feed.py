@@ -13,6 +13,7 @@ refuse           an object of entry key to the reason for which ending it is ref
 
 from __future__ import annotations
 
+import json
 from typing import Any
 
 from werkzeug.routing import Rule
@@ -39,8 +40,8 @@ class FeedStandIn(StandIn):
         ]
 
     def fill(self, seed: dict[str, Any]) -> None:
-        for noun in ("accounts", "parties", "entries"):
-            for item in seed[noun]:
+        for noun in ("accounts", "parties", "entries", "documents", "activity"):
+            for item in seed.get(noun, []):
                 self.add(noun, item["key"], item)
         for membership in seed.get("memberships", []):
             self.add("memberships", f"{membership['team']} {membership['member']}", membership)
@@ -60,7 +61,7 @@ class FeedStandIn(StandIn):
             return answer({"reason": "out of memory"}, 503)
         page: dict[str, Any] = {"total": len(entries) + int(self.fault("total_off") or 0)}
         if start == 0:
-            page |= {noun: self.items(noun) for noun in ("accounts", "parties", "memberships")}
+            page |= {noun: self.items(noun) for noun in ("accounts", "parties", "memberships", "documents", "activity")}
         page["entries"] = entries[start : start + PAGE]
         page["next"] = str(start + PAGE) if start + PAGE < len(entries) else None
         return answer(page)
@@ -69,39 +70,62 @@ class FeedStandIn(StandIn):
         entries = self.items("entries", also_ended=self.spend("keep_listing"))
         memberships = [m for m in self.items("memberships") if m["member"] == party]
         listed = {party, *(m["team"] for m in memberships)}
+        to = _selector(party)
         return answer(
             {
                 "accounts": self.items("accounts"),
                 "parties": [p for p in self.items("parties") if p["key"] in listed],
                 "entries": [e for e in entries if e["party"] == party],
                 "memberships": memberships,
+                "documents": [d for d in self.items("documents") if any(to in s["to"] for s in d["statements"])],
                 "next": None,
             }
         )
 
     def _end(self, request: Request) -> Response:
-        entry, key = request.get_json()["entry"], request.headers.get("Idempotency-Key", "")
+        body, key = request.get_json(), request.headers.get("Idempotency-Key", "")
         if not key:
             return answer({"reason": "no Idempotency-Key"}, 400)
         known = self._db.execute("select outcome, reason from endings where idempotency_key = ?", [key]).fetchone()
         if known is None:
-            known = self._carry_out(entry, key)
+            known = self._carry_out(body["entry"], key, body.get("documents", []), body.get("to"))
         self._turn.wait_for(lambda: not self.fault("hold"))
         if self.spend("lose_answers"):
             return answer({"reason": "gateway timeout"}, 503)
         status = 409 if known["outcome"] == "refused" else 200
         return answer({"outcome": known["outcome"], "reason": known["reason"]}, status)
 
-    def _carry_out(self, entry: str, key: str) -> dict[str, str]:
+    def _carry_out(self, entry: str, key: str, documents: list[str], to: dict[str, Any] | None) -> dict[str, str]:
         """End an entry if it can be ended, and remember the answer under the idempotency key."""
         reason = (self.fault("refuse") or {}).get(entry, "")
         there = self._db.execute("select ended from items where noun = 'entries' and key = ?", [entry]).fetchone()
-        outcome = "refused" if reason else "already-ended" if there is None or there["ended"] else "ended"
+        stands = bool(documents) if there is None else not there["ended"]
+        outcome = "refused" if reason else "ended" if stands else "already-ended"
         with self._db:
             self._db.execute("begin")
             if outcome == "ended":
                 self._db.execute("update items set ended = 1 where noun = 'entries' and key = ?", [entry])
+                for document in self.items("documents"):
+                    if document["key"] in documents:
+                        self._take_out(document, to)
                 self.effect(entry, key)
             if outcome != "refused":
                 self._db.execute("insert into endings values (?, ?, ?)", [key, outcome, reason])
         return {"outcome": outcome, "reason": reason}
+
+    def _take_out(self, document: dict[str, Any], to: dict[str, Any] | None) -> None:
+        """Take a selector out of all that a document allows."""
+        for statement in document["statements"]:
+            if statement["effect"] == "allow":
+                statement["to"] = [one for one in statement["to"] if one != to]
+        document["statements"] = [s for s in document["statements"] if s["to"]]
+        body = json.dumps(document)
+        self._db.execute("update items set body = ? where noun = 'documents' and key = ?", [body, document["key"]])
+
+
+def _selector(party: str) -> dict[str, Any]:
+    """The selector that a party's key stands for."""
+    kind, _, value = party.partition(":")
+    if party == "anyone":
+        return {"anyone": True}
+    return {"domain": value} if kind == "domain" else {"party": party}

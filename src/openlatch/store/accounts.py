@@ -19,7 +19,9 @@ __all__ = ["Accounts", "to_account"]
 
 def to_account(row: AccountRow | Row[Any]) -> Account:
     """Return the value that a row holds."""
-    return Account(row.id, row.provider_id, row.key, row.name, Criticality(row.criticality), row.practice, row.version)
+    return Account(
+        row.id, row.provider_id, row.key, row.name, Criticality(row.criticality), row.practice, row.locked, row.version
+    )
 
 
 def _values(account: Account) -> dict[str, object]:
@@ -30,6 +32,7 @@ def _values(account: Account) -> dict[str, object]:
         "name": account.name,
         "criticality": account.criticality.value,
         "practice": account.practice,
+        "locked": account.locked,
         "version": account.version,
     }
 

@@ -370,6 +370,7 @@ def _listing(wanted: EntryFilter) -> Any:
                 AccountRow.name.icontains(wanted.q, autoescape=True),
                 ProviderRow.name.icontains(wanted.q, autoescape=True),
                 EntryRow.level.icontains(wanted.q, autoescape=True),
+                func.array_to_string(EntryRow.resources, "\n").icontains(wanted.q, autoescape=True),
             )
         )
     if wanted.states:

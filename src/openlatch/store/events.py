@@ -8,14 +8,14 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, select, text
+from sqlalchemy import func, literal, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.ledger import START, Event
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import EventRow, SealRow
+from openlatch.store.tables import EntryRow, EventRow, OrderRow, SealRow
 
 __all__ = ["Events", "Head", "LoggedEvent"]
 
@@ -97,11 +97,26 @@ class Events(Noun):
         return len(sealed)
 
     def browse(
-        self, *, subject_id: UUID | None, sealed_only: bool, oldest_first: bool, limit: int, cursor: str | None
+        self,
+        *,
+        subject_id: UUID | None,
+        account_id: UUID | None = None,
+        party_id: UUID | None = None,
+        sealed_only: bool,
+        oldest_first: bool,
+        limit: int,
+        cursor: str | None,
     ) -> Page[LoggedEvent]:
+        """Return events; those about an account or a party include those about their entries and orders on these."""
         query = select(EventRow)
         if subject_id is not None:
             query = query.where(EventRow.subject_id == subject_id)
+        for one, whose in ((account_id, EntryRow.account_id), (party_id, EntryRow.party_id)):
+            if one is not None:
+                theirs = select(EntryRow.id).where(whose == one)
+                orders = select(OrderRow.id).where(OrderRow.entry_id.in_(theirs))
+                about = select(literal(one, EntryRow.id.type).label("id")).union_all(theirs, orders).subquery()
+                query = query.where(EventRow.subject_id.in_(select(about.c.id)))
         if sealed_only:
             query = query.where(EventRow.number.is_not(None))
             sort = Sort("number", (EventRow.number,), descending=not oldest_first)

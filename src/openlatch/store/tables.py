@@ -114,6 +114,7 @@ class AccountRow(Owned):
     name: Mapped[str]
     criticality: Mapped[str]
     practice: Mapped[bool]
+    locked: Mapped[bool | None]
     version: Mapped[int]
 
 
@@ -200,6 +201,20 @@ class EntryRow(Owned):
     severity: Mapped[int] = mapped_column(SmallInteger)
     """the worst standing flag's rank, 0 for none; kept beside the entry so that a list can sort by it"""
     outside: Mapped[bool]
+
+
+class ActivityRow(Owned):
+    __tablename__ = "activity"
+    provider_id: Mapped[UUID]
+    key: Mapped[str]
+    at: Mapped[datetime]
+    account_id: Mapped[UUID]
+    party_id: Mapped[UUID]
+    how: Mapped[str]
+    behalf_of: Mapped[UUID | None]
+    entry_id: Mapped[UUID | None]
+    power: Mapped[str | None]
+    what: Mapped[str]
 
 
 class ReadingRow(Owned):

@@ -16,6 +16,7 @@ from openlatch.core.model import Workspace
 from openlatch.errors import Misconfigured, NotFound
 from openlatch.store import migrate
 from openlatch.store.accounts import Accounts
+from openlatch.store.activity import Activities
 from openlatch.store.entries import Entries
 from openlatch.store.events import Events
 from openlatch.store.flags import Flags
@@ -51,6 +52,7 @@ class Transaction:
         self.readings = Readings(session, workspace.id)
         self.flags = Flags(session, workspace.id)
         self.orders = Orders(session, workspace.id)
+        self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)
         self.replies = Replies(session, workspace.id)
 

@@ -18,6 +18,7 @@ from openlatch.operations.levels import WordSight
 from openlatch.operations.orders import OrderSight, PlanSight
 from openlatch.operations.parties import AppSight, CutSight, ReachSight
 from openlatch.operations.providers import ProviderSight
+from openlatch.store.activity import Done
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent
 from openlatch.store.people import Token
@@ -140,6 +141,7 @@ def account(a: model.Account, shared_with: int, provider_name: str) -> wire.Acco
         name=a.name,
         criticality=a.criticality.value,
         practice=a.practice,
+        locked=a.locked,
         shared_with=shared_with,
     )
 
@@ -359,6 +361,22 @@ def view(v: View) -> wire.View:
 
 def _named(p: model.Party) -> wire.Ref:
     return wire.Ref(id=p.id, ref=p.ref, name=p.name)
+
+
+def activity(done: Done) -> wire.Activity:
+    a, account = done.activity, done.account
+    return wire.Activity(
+        id=a.id,
+        at=a.at,
+        how=a.how.value,
+        party=_named(done.party),
+        behalf_of=_named(done.behalf_of) if done.behalf_of else None,
+        account=wire.Ref(id=account.id, ref=account.ref, name=account.name),
+        provider=done.provider,
+        entry=done.entry_ref,
+        power=a.power.value if a.power else None,
+        what=a.what,
+    )
 
 
 def event(e: LoggedEvent, about: Listed | None) -> wire.Event:

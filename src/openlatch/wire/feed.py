@@ -5,10 +5,19 @@ Described for implementers in docs/feed/; the JSON Schemas there are made from t
 
 from __future__ import annotations
 
-from typing import Annotated, Literal
+from typing import Annotated, Literal, Self
 from zoneinfo import available_timezones
 
-from pydantic import AfterValidator, AwareDatetime, BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import (
+    AfterValidator,
+    AwareDatetime,
+    BaseModel,
+    ConfigDict,
+    Field,
+    IPvAnyNetwork,
+    StringConstraints,
+    model_validator,
+)
 
 __all__ = [
     "VERSION",
@@ -16,11 +25,16 @@ __all__ = [
     "Ending",
     "EndingOutcome",
     "FeedAccount",
+    "FeedActivity",
+    "FeedDocument",
     "FeedEntry",
     "FeedHours",
     "FeedMembership",
     "FeedPage",
     "FeedParty",
+    "FeedSelector",
+    "FeedStatement",
+    "FeedWindow",
 ]
 
 VERSION = "open-latch-feed/1"
@@ -36,6 +50,9 @@ def _known_zone(name: str) -> str:
     if name not in available_timezones():
         raise ValueError(f"“{name}” is not an IANA time zone")
     return name
+
+
+Zone = Annotated[str, StringConstraints(max_length=100), AfterValidator(_known_zone)]
 
 
 class FeedModel(BaseModel):
@@ -70,6 +87,9 @@ class FeedAccount(FeedModel):
     name: Words
     criticality: Literal["minor", "normal", "vital"] = "normal"
     practice: bool = False
+    locked: bool | None = Field(
+        default=None, description="whether documents open nothing on it to anyone; left out where there is no such lock"
+    )
 
 
 class FeedParty(FeedModel):
@@ -96,7 +116,7 @@ class FeedWindow(FeedModel):
 class FeedHours(FeedModel):
     """Weekly hours, on the wall clock of an IANA zone."""
 
-    zone: Annotated[str, StringConstraints(max_length=100), AfterValidator(_known_zone)]
+    zone: Zone
     windows: Annotated[list[FeedWindow], Field(min_length=1, max_length=50)]
 
 
@@ -148,6 +168,63 @@ class FeedMembership(FeedModel):
     how: Literal["member", "app"] = "member"
 
 
+class FeedSelector(FeedModel):
+    """Whom a statement is about: anyone, everyone at a domain, or a party or team by its key; exactly one of them."""
+
+    anyone: Literal[True] | None = None
+    domain: Annotated[str, StringConstraints(pattern=r"^[^@\s\x00]{1,250}$")] | None = None
+    party: Key | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        if sum(value is not None for value in (self.anyone, self.domain, self.party)) != 1:
+            raise ValueError("name exactly one of anyone, domain and party")
+        return self
+
+
+class FeedStatement(FeedModel):
+    """Allows or denies powers on one part of an account; a deny overrides every allow."""
+
+    effect: Literal["allow", "deny"]
+    to: Annotated[list[FeedSelector], Field(min_length=1, max_length=1000)]
+    powers: Annotated[list[PowerWord], Field(min_length=1)]
+    networks: Annotated[list[IPvAnyNetwork], Field(max_length=1000)] | None = Field(
+        default=None, description="only from these; left out, from everywhere; empty, from nowhere"
+    )
+    hours: Annotated[list[FeedWindow], Field(max_length=50)] | None = Field(
+        default=None, description="only then, on the wall clock of the document's zone; left out, always"
+    )
+    level: Words = Field(default="", description="the provider's own name for it")
+    given_at: AwareDatetime | None = None
+    given_by: Words = ""
+    basis: Words = ""
+    last_used: AwareDatetime | None = None
+    use_known: bool = False
+
+
+class FeedDocument(FeedModel):
+    """Who may do what with one part of an account. What no statement allows, nobody may."""
+
+    key: Key
+    account: Key
+    resource: Words = Field(default="", description="the part; empty for the whole account")
+    zone: Zone = "UTC"
+    statements: Annotated[list[FeedStatement], Field(max_length=2000)] = []
+
+
+class FeedActivity(FeedModel):
+    """Something that was done lately with an access."""
+
+    key: Key = Field(description="never used again")
+    at: AwareDatetime
+    account: Key
+    party: Key = Field(description="who did it")
+    behalf_of: Key | None = Field(default=None, description="the party in whose name, if the provider tells")
+    entry: Key | None = Field(default=None, description="the access that was used")
+    power: PowerWord | None = None
+    what: Words = Field(description="in a few words")
+
+
 class FeedPage(FeedModel):
     """Answer to GET {base}/inventory and GET {base}/parties/{key}/inventory: one page."""
 
@@ -156,14 +233,18 @@ class FeedPage(FeedModel):
     parties: list[FeedParty] = []
     entries: list[FeedEntry] = []
     memberships: list[FeedMembership] = []
+    documents: list[FeedDocument] = []
+    activity: list[FeedActivity] = []
     next: Annotated[str, StringConstraints(min_length=1, max_length=2000)] | None = None
 
 
 class Ending(FeedModel):
     """Body of POST {base}/endings, which carries an Idempotency-Key."""
 
-    entry: Key
+    entry: Annotated[str, StringConstraints(min_length=1, pattern=r"^[^\x00]*$")]
     party: Key
+    documents: list[Key] = Field(default=[], description="take the selector out of what these documents allow")
+    to: FeedSelector | None = Field(default=None, description="the selector; with documents only")
 
 
 class EndingOutcome(FeedModel):

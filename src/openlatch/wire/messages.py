@@ -433,6 +433,8 @@ class Account(Sent):
     name: str
     criticality: Literal["minor", "normal", "vital"]
     practice: bool
+    locked: bool | None
+    """whether nothing on it may be open to anyone, whatever its parts say; null where there is no such lock"""
     shared_with: int
 
 
@@ -750,6 +752,49 @@ class OrderQuery(PageQuery):
 # The log
 
 
+HowWord = Literal["own", "delegate", "app"]
+
+
+class Activity(Sent):
+    """One thing that was done on an account: by the holder's own people, on someone's behalf, or by an app.
+
+    `behalf_of` is null where it was done for the holder, or for oneself if `how` is own.
+    """
+
+    id: UUID
+    at: AwareDatetime
+    how: HowWord
+    party: Ref
+    behalf_of: Ref | None
+    account: Ref
+    provider: str
+    entry: str | None
+    power: PowerWord | None
+    what: str
+
+
+class ActivityCounts(Sent):
+    """How much was done how."""
+
+    own: int
+    delegate: int
+    app: int
+
+
+class ActivityList(Page[Activity]):
+    """What was done, the latest first; `counts` are over all of it."""
+
+    counts: ActivityCounts
+
+
+class ActivityQuery(PageQuery):
+    """Which activity is wanted: on an account (id, short form or name), by or on behalf of a party, or done how."""
+
+    account: Search = ""
+    party: Search = ""
+    how: HowWord | None = None
+
+
 class Event(Sent):
     """Something that happened; `number` and `link` are null until it is sealed (within seconds).
 
@@ -767,6 +812,10 @@ class LogQuery(PageQuery):
     """Which events are wanted; `sealed` only those with a number, `oldest` in the order of their numbers."""
 
     subject: UUID | None = None
+    account: Search = ""
+    """only what is about this account, or about entries on it"""
+    party: Search = ""
+    """only what is about this party, or about entries of theirs"""
     sealed: bool = False
     oldest: bool = False
 

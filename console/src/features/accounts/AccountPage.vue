@@ -4,10 +4,13 @@ import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
+import ActivityList from "@/features/activity/ActivityList.vue";
 import EntryPanel from "@/features/inventory/EntryPanel.vue";
 import InventoryTable from "@/features/inventory/InventoryTable.vue";
 import { useInventory } from "@/features/inventory/useInventory";
+import EventList from "@/features/log/EventList.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
+import PageTabs from "@/ui/PageTabs.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 const route = useRoute();
@@ -16,6 +19,13 @@ const queries = useQueryClient();
 const mayDescribe = useSession().may("accounts.describe");
 const wanted = computed(() => String(route.params.account));
 const open = computed(() => (typeof route.query.entry === "string" ? route.query.entry : ""));
+
+const TABS = [
+  ["access", "Who has access"],
+  ["activity", "What was done"],
+  ["history", "History"],
+] as const;
+const shown = computed(() => TABS.find(([tab]) => tab === route.query.show)?.[0] ?? "access");
 
 const { data: account, error } = useQuery({
   queryKey: computed(() => ["accounts", "one", wanted.value]),
@@ -28,14 +38,12 @@ const { data: administrators } = useQuery({
 });
 const inventory = useInventory(computed(() => ({ account: wanted.value })));
 const { entries, summary, hasNextPage, isPending } = inventory;
+type Description = { criticality: "minor" | "normal" | "vital" | null; practice: boolean | null };
 const describe = useMutation({
-  mutationFn: (criticality: string) =>
-    take(
-      api.PUT("/accounts/{account}", {
-        params: { path: { account: wanted.value } },
-        body: { criticality: criticality as "minor" | "normal" | "vital", practice: null },
-      }),
-    ),
+  mutationFn: (said: Partial<Description>) => {
+    const body = { criticality: null, practice: null, ...said };
+    return take(api.PUT("/accounts/{account}", { params: { path: { account: wanted.value } }, body }));
+  },
   onSuccess: () => queries.invalidateQueries({ queryKey: ["accounts"] }),
 });
 const admits = computed(() => administrators.value?.parties ?? 0);
@@ -77,21 +85,50 @@ function show(entry: string): void {
             class="field"
             :value="account.criticality"
             :disabled="!mayDescribe || describe.isPending.value"
-            @change="describe.mutate(($event.target as HTMLSelectElement).value)"
+            @change="
+              describe.mutate({
+                criticality: ($event.target as HTMLSelectElement).value as Description['criticality'],
+              })
+            "
           >
             <option>minor</option>
             <option>normal</option>
             <option>vital</option>
           </select>
         </label>
-        <span v-if="account.practice" class="text-mute">for practice</span>
+        <label class="flex items-center gap-2">
+          <input
+            type="checkbox"
+            :checked="account.practice"
+            :disabled="!mayDescribe || describe.isPending.value"
+            @change="describe.mutate({ practice: ($event.target as HTMLInputElement).checked })"
+          />
+          <span class="text-mute">only for practice</span>
+        </label>
+        <span v-if="account.locked === true"
+          >Locked: nothing here is open to anyone, whatever its parts say.</span
+        >
+        <b v-else-if="account.locked === false" class="font-semibold text-medium"
+          >Not locked: its parts can be open to anyone.</b
+        >
         <RouterLink class="link" :to="{ path: '/inventory', query: { account: account.name } }"
           >Filter and export these entries</RouterLink
         >
         <ProblemNote v-if="describe.error.value" :error="describe.error.value" />
       </div>
+      <PageTabs class="mt-4 mr-6" label="Account" :tabs="TABS" :shown="shown" />
+      <div
+        v-if="shown !== 'access'"
+        class="mt-4 min-h-0 flex-1 overflow-auto pr-6"
+        tabindex="0"
+        role="region"
+        :aria-label="shown"
+      >
+        <ActivityList v-if="shown === 'activity'" :account="account.ref" />
+        <EventList v-else :account="account.ref" />
+      </div>
       <InventoryTable
-        v-if="entries.length"
+        v-else-if="entries.length"
         :entries="entries"
         :open="open"
         :more="hasNextPage"

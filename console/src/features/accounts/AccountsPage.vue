@@ -45,7 +45,10 @@ const accounts = computed(() => pages.data.value?.pages.flatMap((page) => page.i
           </td>
           <td class="cell text-mute">{{ account.provider.name }}</td>
           <td class="cell" :class="account.criticality === 'vital' ? 'font-semibold' : 'text-mute'">
-            {{ account.criticality }}<template v-if="account.practice">, practice</template>
+            {{ account.criticality }}<template v-if="account.practice">, practice</template
+            ><template v-if="account.locked !== null"
+              >, {{ account.locked ? "locked" : "not locked" }}</template
+            >
           </td>
           <td class="cell text-right tabular-nums">
             {{ account.shared_with }} {{ account.shared_with === 1 ? "party" : "parties" }}

@@ -7,6 +7,7 @@ import SpanStrip from "@/charts/SpanStrip.vue";
 import StripAxis from "@/charts/StripAxis.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact } from "@/ui/time";
+import { parts } from "./parts";
 
 const props = defineProps<{ entry: Entry }>();
 const session = useSession();
@@ -39,13 +40,14 @@ const facts = computed(() => {
     ["Publisher", [e.party.publisher, e.party.home].filter(Boolean).join(", ")],
     ["Level", `${e.level}${e.permissions.length ? ` (${e.permissions.join("; ")})` : ""}`],
     ["Not known", e.unknown.length ? `what it allows: ${e.unknown.join("; ")}` : ""],
-    ["Parts", e.resources.join(", ")],
+    ["Parts", parts(e.resources), e.resources.join(", ")],
     ["Hours", e.hours ? `${e.hours.text} (${e.hours.zone})` : ""],
     ["Last used", used.value, exact(e.last_used)],
     ["Ends", ends.value, exact(e.ended_at ?? e.ends_at)],
     ["Reviewed", e.reviewed_at.map((at) => day(at, zone.value)).join(", ") || "never"],
     ["Because", e.basis],
-    ["Device", [e.device, e.network].filter(Boolean).join(" · ")],
+    ["Device", e.device],
+    [e.kind === "session" ? "Network" : "Only from", e.network],
     ["Hangs on it", e.dependencies.map((one) => one.what).join("; ")],
     [
       "Vouched for",

@@ -9,6 +9,7 @@ import StripAxis from "@/charts/StripAxis.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import { POWERS } from "@/ui/powers";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
+import { parts } from "./parts";
 
 const props = defineProps<{ entries: Entry[]; open: string; more: boolean }>();
 const emit = defineEmits<{ show: [entry: string]; more: [] }>();
@@ -49,13 +50,13 @@ watch(
 
 function second(entry: Entry): string {
   if (entry.kind === "session") return [entry.device, entry.network].filter(Boolean).join(" · ");
-  if (entry.kind === "open") return entry.resources.join(", ") || "the whole account";
+  if (entry.kind === "open") return parts(entry.resources) || "the whole account";
   if (entry.party.kind === "app") return entry.party.publisher || "publisher unknown";
   return entry.party.addresses.join(", ") || "no address known";
 }
 function place(entry: Entry): string {
-  const parts = entry.kind === "open" ? "" : entry.resources.join(", ");
-  return [entry.provider.name, parts].filter(Boolean).join(" · ");
+  const where = entry.kind === "open" ? "" : parts(entry.resources);
+  return [entry.provider.name, where].filter(Boolean).join(" · ");
 }
 function state(entry: Entry): string {
   if (entry.state === "live" || (entry.kind === "offer" && entry.state === "offered")) return entry.kind;

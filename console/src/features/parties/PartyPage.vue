@@ -9,7 +9,10 @@ import SpanStrip from "@/charts/SpanStrip.vue";
 import StripAxis from "@/charts/StripAxis.vue";
 import { axisAround } from "@/charts/strip";
 import type { Step } from "@/charts/reach";
+import ActivityList from "@/features/activity/ActivityList.vue";
+import EventList from "@/features/log/EventList.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
+import PageTabs from "@/ui/PageTabs.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SmallestCut from "./SmallestCut.vue";
@@ -17,6 +20,12 @@ import SmallestCut from "./SmallestCut.vue";
 const route = useRoute();
 const { zone } = useSession();
 const wanted = computed(() => String(route.params.party));
+const TABS = [
+  ["reach", "What it can do"],
+  ["activity", "What was done"],
+  ["history", "History"],
+] as const;
+const shown = computed(() => TABS.find(([tab]) => tab === route.query.show)?.[0] ?? "reach");
 const axis = axisAround(Date.now(), 246);
 
 const { data: reach, error } = useQuery({
@@ -69,7 +78,20 @@ const sub = computed(() => {
         </div>
         <FreshnessNote />
       </header>
-      <p v-if="!chains.length" class="mt-8">Nothing that is known here lets this party do anything now.</p>
+      <PageTabs class="mt-4" label="Party" :tabs="TABS" :shown="shown" />
+      <ActivityList v-if="shown === 'activity'" class="mt-4" :party="party.ref" />
+      <div
+        v-else-if="shown === 'history'"
+        class="mt-4 overflow-x-auto"
+        tabindex="0"
+        role="region"
+        aria-label="history"
+      >
+        <EventList :party="party.ref" />
+      </div>
+      <p v-else-if="!chains.length" class="mt-8">
+        Nothing that is known here lets this party do anything now.
+      </p>
       <template v-else>
         <ReachMap class="mt-4" :name="party.name" :sub="sub" :steps="steps" />
         <SmallestCut :party="party.ref" :name="party.name" :accounts="accounts" class="mt-6 max-w-3xl" />

@@ -2,6 +2,7 @@
 
 from openlatch.web.routes import (
     accounts,
+    activity,
     entries,
     flags,
     log,
@@ -26,6 +27,7 @@ ALL = (
     entries.routes,
     flags.routes,
     orders.routes,
+    activity.routes,
     log.routes,
     views.routes,
 )

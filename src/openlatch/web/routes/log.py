@@ -15,8 +15,9 @@ routes = Routes("log")
 
 @routes.route("GET", "/log", query=wire.LogQuery, returns=wire.EventList)
 def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
-    """Events of the log, of one subject or of all."""
-    page = log.browse(call, query.subject, query.sealed, query.oldest, query.limit, query.cursor)
+    """Events of the log: of one subject, of all that is about an account or a party, or simply all."""
+    wanted = log.Wanted(query.subject, query.account, query.party, query.sealed)
+    page = log.browse(call, wanted, oldest=query.oldest, limit=query.limit, cursor=query.cursor)
     return wire.EventList(items=[render.event(*item) for item in page.items], next=page.next)
 
 

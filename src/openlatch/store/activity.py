@@ -1,0 +1,125 @@
+"""What was done, by whom and in whose name."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import and_, delete, func, or_, select
+from sqlalchemy.orm import aliased
+
+from openlatch.core.activity import Activity, How
+from openlatch.core.model import Account, Party
+from openlatch.core.powers import Power
+from openlatch.store.accounts import to_account
+from openlatch.store.bulk import add_rows
+from openlatch.store.noun import Noun
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.parties import to_party
+from openlatch.store.tables import AccountRow, ActivityRow, EntryRow, PartyRow, ProviderRow
+
+__all__ = ["Activities", "Done"]
+
+
+@dataclass(frozen=True, slots=True)
+class Done:
+    """An activity with the names of what it is about, and the short form of the entry that was used."""
+
+    activity: Activity
+    party: Party
+    behalf_of: Party | None
+    account: Account
+    provider: str
+    entry_ref: str | None
+
+
+class Activities(Noun):
+    """Queries over activity."""
+
+    def add(self, activities: Iterable[Activity]) -> None:
+        """Store what is new; what a provider shows once more is not stored twice."""
+        rows = [
+            {
+                "workspace_id": self._workspace_id,
+                "id": a.id,
+                "provider_id": a.provider_id,
+                "key": a.key,
+                "at": a.at,
+                "account_id": a.account_id,
+                "party_id": a.party_id,
+                "how": a.how.value,
+                "behalf_of": a.behalf_of,
+                "entry_id": a.entry_id,
+                "power": a.power.value if a.power else None,
+                "what": a.what,
+            }
+            for a in activities
+        ]
+        add_rows(self._session, ActivityRow, rows, skip_known=True)
+
+    def known(self, provider_id: UUID, keys: Iterable[str]) -> set[str]:
+        """Return which of a provider's keys are stored already."""
+        query = select(ActivityRow.key).where(
+            ActivityRow.provider_id == provider_id, ActivityRow.key == func.any(list(keys))
+        )
+        return set(self._session.scalars(query))
+
+    def forget(self, before: datetime) -> None:
+        """Delete what was done before an instant."""
+        self._session.execute(delete(ActivityRow).where(ActivityRow.at < before))
+
+    def counts(self, account_id: UUID | None, party_id: UUID | None) -> dict[How, int]:
+        """Return how much was done how: on an account, by or on behalf of a party."""
+        query = select(ActivityRow.how, func.count()).where(*_about(account_id, party_id)).group_by(ActivityRow.how)
+        found = dict(self._session.execute(query).all())
+        return {how: found.get(how.value, 0) for how in How}
+
+    def browse(
+        self, *, account_id: UUID | None, party_id: UUID | None, how: How | None, limit: int, cursor: str | None
+    ) -> Page[Done]:
+        behalf = aliased(PartyRow)
+        same = ActivityRow.workspace_id
+        query: Any = (
+            select(ActivityRow, PartyRow, behalf, AccountRow, ProviderRow.name, EntryRow.ref)
+            .join(PartyRow, and_(PartyRow.workspace_id == same, PartyRow.id == ActivityRow.party_id))
+            .join(AccountRow, and_(AccountRow.workspace_id == same, AccountRow.id == ActivityRow.account_id))
+            .join(ProviderRow, and_(ProviderRow.workspace_id == same, ProviderRow.id == ActivityRow.provider_id))
+            .outerjoin(behalf, and_(behalf.workspace_id == same, behalf.id == ActivityRow.behalf_of))
+            .outerjoin(EntryRow, and_(EntryRow.workspace_id == same, EntryRow.id == ActivityRow.entry_id))
+            .where(*_about(account_id, party_id))
+        )
+        if how is not None:
+            query = query.where(ActivityRow.how == how.value)
+        sort = Sort("latest", (ActivityRow.at, ActivityRow.id), descending=True)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=_done)
+
+
+def _about(account_id: UUID | None, party_id: UUID | None) -> list[Any]:
+    wanted: list[Any] = []
+    if account_id is not None:
+        wanted.append(ActivityRow.account_id == account_id)
+    if party_id is not None:
+        wanted.append(or_(ActivityRow.party_id == party_id, ActivityRow.behalf_of == party_id))
+    return wanted
+
+
+def _done(row: Any) -> Done:
+    a, party, behalf, account, provider, ref = row[:6]
+    activity = Activity(
+        a.id,
+        a.provider_id,
+        a.key,
+        a.at,
+        a.account_id,
+        a.party_id,
+        How(a.how),
+        a.behalf_of,
+        a.entry_id,
+        Power(a.power) if a.power else None,
+        a.what,
+    )
+    behalf_of = None if behalf is None else to_party(behalf)
+    return Done(activity, to_party(party), behalf_of, to_account(account), provider, ref)
