@@ -17,6 +17,7 @@ from openlatch.errors import BY_CODE
 from openlatch.web.app import description
 from openlatch.wire import feed
 from openlatch.wiring import Settings
+from openlatch.wiring import connectors as installed
 
 DOCS = Path(__file__).parents[1]
 NOTE = "<!-- made from the code by docs/reference/make.py -->\n"
@@ -111,6 +112,17 @@ def roles() -> str:
     return "\n".join(lines)
 
 
+def connectors() -> str:
+    lines = ["# Connectors", NOTE, "Those that come with Open Latch; others can be [added](../guide/connectors.md).\n"]
+    ours = {name: one for name, one in installed().items() if one.__module__.startswith("openlatch.")}
+    for name, connector in sorted(ours.items()):
+        lines += [f"## `{name}`\n", f"{connector.about.speaks}\n", "| setting | what it is |", "| --- | --- |"]
+        for one in connector.about.settings:
+            lines.append(f"| `{one.name}` | {one.what}{'' if one.needed else ' (can be left out)'} |")
+        lines.append(f"| the secret | {connector.about.secret} |\n")
+    return "\n".join(lines).rstrip()
+
+
 def orders() -> str:
     lines = ["# Orders: the table of states", NOTE, "```mermaid", "stateDiagram-v2", "    [*] --> drafted"]
     lines += [f"    {state} --> {after}: {how}" for (state, how), after in TABLE.items()]
@@ -132,7 +144,7 @@ def schema(name: str) -> str:
 
 def everything() -> Iterator[tuple[Path, str]]:
     """Yield every file of the reference with what has to be in it."""
-    for make in (settings, commands, errors, rules, roles, orders):
+    for make in (settings, commands, errors, rules, roles, orders, connectors):
         yield DOCS / "reference" / f"{make.__name__}.md", make() + "\n"
     yield DOCS / "reference" / "openapi.json", json.dumps(description(), indent=2, sort_keys=True) + "\n"
     for name in SCHEMAS:

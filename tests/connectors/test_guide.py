@@ -10,7 +10,6 @@ from uuid import uuid4
 
 from openlatch.core.observation import complaints
 from openlatch.core.reconcile import Held, reconcile
-from openlatch.wiring import connectors
 from tests.factories import NOW, PROVIDER, ids
 
 GUIDE = Path(__file__).parents[2] / "docs" / "guide" / "connectors.md"
@@ -71,8 +70,3 @@ def test_what_the_guides_connector_sees_can_be_reconciled(tmp_path: Path) -> Non
     seen = made["SignOutSheet"]({"file": str(sheet)}, str(uuid4())).look("nobody")
     assert complaints(seen) == ()
     assert len(reconcile(Held(PROVIDER), seen, now=NOW, new_id=ids()).new_parties) == 3
-
-
-def test_the_guide_names_every_connector_that_is_installed() -> None:
-    named = set(re.findall(r"^\| `([a-z-]+)` \|", GUIDE.read_text(), re.MULTILINE))
-    assert named == {*connectors(), "by-hand"}

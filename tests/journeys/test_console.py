@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterator
+from datetime import UTC, datetime
 from pathlib import Path
 
 import pytest
@@ -225,6 +226,8 @@ def test_every_page_keeps_to_wcag_2_2_aa(page: Page, client: Client, theme: str)
         "/providers",
         "/log",
         "/inventory?flagged=true",
+        f"/accounts/{entry.account.ref}?show=activity",
+        f"/accounts/{entry.account.ref}?show=history",
         f"/inventory?entry={entry.ref}",
     ):
         page.goto(place)
@@ -238,6 +241,10 @@ def test_every_page_keeps_to_wcag_2_2_aa(page: Page, client: Client, theme: str)
     roll = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Volunteer Roll"))
     roll.get_by_role("button", name="What its levels mean").click()
     roll.get_by_role("button", name="Say what badge printer means").click()
+    assert faults_of(page) == []
+    page.get_by_role("button", name="Add a provider").click()
+    page.get_by_label("How it is read").select_option("ssh")
+    page.get_by_label("host key").wait_for()
     assert faults_of(page) == []
     choose_list(page, "Hill Road Signage", b"Account,Who\nHill Road display,\n")
     page.get_by_text("it names nobody").wait_for()
@@ -270,6 +277,62 @@ def test_a_list_is_looked_through_put_right_and_imported(page: Page, client: Cli
     panel.get_by_role("button", name="It has ended").click()
     expect(panel.get_by_text(re.compile("ended .*gone"))).to_be_visible()
     assert [e.party.name for e in client.entries(provider="Orchard Sign")] == ["Greta Dale"]
+
+
+def test_a_provider_is_added_and_an_entry_kept_by_hand_until_its_last_day(page: Page, client: Client) -> None:
+    sign_in(page, to="/providers")
+    page.get_by_role("button", name="Add a provider").click()
+    form = page.get_by_role("form", name="Add a provider")
+    form.get_by_label("Name").fill("Harbour Board")
+    form.get_by_label("How it is read").select_option("feed")
+    form.get_by_label("url").fill("harbour board")
+    form.get_by_role("button", name="Add it, and read it now").click()
+    expect(form.get_by_text("which is not an address")).to_be_visible()
+    form.get_by_label("How it is read").select_option("by-hand")
+    form.get_by_role("button", name="Add it").click()
+    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Harbour Board"))
+    shown.get_by_role("button", name="Keep an entry by hand").click()
+    shown.get_by_label("Kind").select_option("grant")
+    shown.get_by_label("Account").fill("Harbour lights")
+    shown.get_by_label("Who").fill("Greta Dale")
+    shown.get_by_label("I know it").check()
+    shown.get_by_label("publish").check()
+    shown.get_by_label("Last day").fill("2027-06-30")
+    shown.get_by_role("button", name="Keep it").click()
+    shown.get_by_text("Greta Dale on Harbour lights").wait_for()
+    shown.get_by_role("status").get_by_role("link").click()
+    panel = page.get_by_role("complementary")
+    expect(panel.get_by_text("30 Jun 2027", exact=True)).to_be_visible()
+    (kept,) = client.entries(provider="Harbour Board")
+    assert (kept.powers, kept.unknown, kept.vouched and kept.vouched.by) == (["publish"], [], "Maren Ashdown")
+    # Through the end of that day in the observatory's zone, which is an hour ahead in summer.
+    assert kept.ends_at == datetime(2027, 6, 30, 23, tzinfo=UTC)
+
+
+def test_columns_are_chosen_and_kept_in_the_address(page: Page) -> None:
+    sign_in(page, to="/inventory?q=brightmere")
+    page.get_by_role("button", name="Columns").click()
+    page.get_by_label("Because").check()
+    page.get_by_label("Span").uncheck()
+    expect(page.get_by_role("columnheader", name="Because")).to_be_visible()
+    expect(page.get_by_role("columnheader", name="Span")).to_be_hidden()
+    page.reload()
+    expect(page.get_by_role("cell", name="Rewiring of the gate, finished in spring")).to_be_visible()
+    page.get_by_role("button", name="Same from the command line").click()
+    expect(page.get_by_text("openlatch inventory brightmere --columns where,as,powers,basis,why")).to_be_visible()
+
+
+def test_what_was_done_on_an_account_is_told_apart_and_its_history_shown(page: Page, client: Client) -> None:
+    account = client.account("Night-Sky Plates")
+    sign_in(page, to=f"/accounts/{account.ref}")
+    expect(page.get_by_text("Not locked: its parts can be open to anyone.")).to_be_visible()
+    page.get_by_role("link", name="What was done").click()
+    page.get_by_role("button", name=re.compile("^apps")).click()
+    expect(page.get_by_role("row", name=re.compile("Plate Solver.*Ines Okoro.*solved a plate")).first).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("Pell Varga.*their own"))).to_have_count(0)
+    page.get_by_role("link", name="History").click()
+    expect(page.get_by_role("row", name=re.compile("Access found Star Chart Weekly on Night-Sky"))).to_be_visible()
+    expect(page.get_by_role("row", name=re.compile("on Bookings"))).to_have_count(0)
 
 
 def test_somebody_says_what_a_word_means_and_its_entries_show_it(page: Page, client: Client) -> None:

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Entry } from "@/api/client";
+import { lastDay } from "@/ui/time";
 import { draw, months, type Axis } from "./strip";
 
 const props = defineProps<{ entry: Entry; axis: Axis; zone: string }>();
@@ -30,7 +31,7 @@ const label = computed(() => {
   const ends = e.ended_at
     ? `ended ${e.ended_at.slice(0, 10)}`
     : e.ends_at
-      ? `ends ${e.ends_at.slice(0, 10)}`
+      ? `ends ${lastDay(e.ends_at, props.zone)}`
       : "no end";
   return `given ${(e.given_at ?? "at an unknown time").slice(0, 10)}, ${used}, ${ends}`;
 });

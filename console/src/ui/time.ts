@@ -13,6 +13,11 @@ export function day(instant: string | null | undefined, zone: string): string {
   }).format(new Date(instant));
 }
 
+/** The last day before an end: one at midnight is through the end of the day before. */
+export function lastDay(end: string | null | undefined, zone: string): string {
+  return end ? day(new Date(Date.parse(end) - 1).toISOString(), zone) : "";
+}
+
 /** A moment in the workspace's zone, to the minute. */
 export function moment(instant: string | null | undefined, zone: string): string {
   if (!instant) return "";

@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import PowerMarks from "./PowerMarks.vue";
 import { notchPath, SEVERITIES } from "./notch";
 import { POWERS, powerMarks } from "./powers";
-import { ago, day } from "./time";
+import { ago, day, lastDay } from "./time";
 
 describe("notches", () => {
   it("cuts one to four, each inside the bar", () => {
@@ -42,6 +42,9 @@ describe("time", () => {
   it("is told in the workspace's zone", () => {
     expect(day("2026-03-31T23:30:00Z", "Europe/London")).toBe("1 Apr 2026");
     expect(day(null, "UTC")).toBe("");
+    // An end at midnight is through the day before it, in summer time too.
+    expect(lastDay("2026-03-31T23:00:00Z", "Europe/London")).toBe("31 Mar 2026");
+    expect(lastDay("2026-03-31T22:59:00Z", "Europe/London")).toBe("31 Mar 2026");
   });
 
   it("is rounded down, in the largest unit that fits", () => {

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from pathlib import Path
 
 import click
@@ -25,6 +26,7 @@ _KINDS = click.Choice(["delegate", "grant", "app", "session", "offer", "secret",
 @click.option("--kind", type=_KINDS, default="delegate", show_default=True)
 @click.option("--level", default="", help="The level in the provider's own words.")
 @click.option("--power", "powers", multiple=True, type=click.Choice(ORDER), help="What it allows; repeatable.")
+@click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="The last day on which it holds.")
 @click.option("--given-by", default="", help="Who gave it.")
 @click.option("--because", default="", help="Why it exists.")
 @reports_errors
@@ -36,6 +38,7 @@ def keep(
     kind: wire.KindWord,
     level: str,
     powers: tuple[str, ...],
+    last_day: datetime | None,
     given_by: str,
     because: str,
 ) -> None:
@@ -49,6 +52,7 @@ def keep(
             kind=kind,
             level=level,
             powers=list(powers) or None,
+            ends_at=last_day.date() if last_day else None,
             given_by=given_by,
             basis=because,
         )

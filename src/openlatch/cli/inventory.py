@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
@@ -22,6 +22,7 @@ from openlatch.cli.output import (
     ago,
     day,
     emit,
+    last_day,
     notches,
     out,
     output_option,
@@ -86,7 +87,7 @@ def _used(e: wire.Entry) -> str:
 
 
 def _ends(e: wire.Entry) -> str:
-    return "unknown" if e.end_unknown else day(e.ends_at) or "no end"
+    return "unknown" if e.end_unknown else last_day(e.ends_at) or "no end"
 
 
 def _why(e: wire.Entry) -> Text:
@@ -97,17 +98,34 @@ def _worst(e: wire.Entry) -> Text:
     return notches(e.flags[0].severity) if e.flags else Text("")
 
 
-ENTRIES: tuple[Column, ...] = (
-    ("id", lambda e: e.ref),
-    ("", _worst),
-    ("who", _who),
-    ("where", _where),
-    ("as", _as),
-    ("powers", _powers),
-    ("last used", _used),
-    ("ends", _ends),
-    ("why it is flagged", _why),
-)
+_ALL: Mapping[str, Column] = {
+    "id": ("id", lambda e: e.ref),
+    "severity": ("", _worst),
+    "who": ("who", _who),
+    "where": ("where", _where),
+    "as": ("as", _as),
+    "powers": ("powers", _powers),
+    "given": ("given", lambda e: Text(day(e.given_at)).append(f"\n{e.given_by}", "dim")),
+    "last-used": ("last used", _used),
+    "ends": ("ends", _ends),
+    "reviewed": ("reviewed", lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never"),
+    "parts": ("parts", lambda e: _parts(e.resources)),
+    "basis": ("reason it was given", lambda e: Text(e.basis)),
+    "why": ("why it is flagged", _why),
+}
+_USUAL = ("id", "severity", "who", "where", "as", "powers", "last-used", "ends", "why")
+
+
+def _columns(words: str) -> tuple[Column, ...]:
+    """The columns that were asked for; who it is always comes first, and the span strip is the console's."""
+    wanted = [word.strip() for word in words.split(",") if word.strip() not in ("", "span")]
+    unknown = [word for word in wanted if word not in _ALL]
+    if unknown:
+        raise Failure(f"There is no column “{unknown[0]}”.", f"Use some of: {', '.join(_ALL)}.", 2)
+    chosen = ("severity", "who", *(word for word in wanted if word not in ("severity", "who"))) if wanted else _USUAL
+    return tuple(_ALL[word] for word in chosen)
+
+
 CHAINS: tuple[Column, ...] = (
     ("entry", lambda c: c.entry.ref),
     ("can", lambda c: powers(c.entry.powers, c.entry.used_powers)),
@@ -199,6 +217,7 @@ def filtered(function: F) -> F:
 @filtered
 @click.option("--limit", default=50, show_default=True, help="How many at most; 0 for all.")
 @click.option("--view", default="", help="A view of yours (openlatch views); what you add to it comes on top.")
+@click.option("--columns", default="", help=f"Which columns, separated by commas: {', '.join(_ALL)}.")
 @output_option
 @reports_errors
 def inventory(output: str, search: str, limit: int, view: str, **wanted: Any) -> None:
@@ -229,8 +248,9 @@ def _view(client: Client, name: str) -> wire.View:
 
 
 def _inventory(client: Client, wanted: dict[str, Any], limit: int, output: str) -> None:
+    columns = _columns(wanted.pop("columns", ""))
     entries = client.entries(limit=limit or None, **wanted)
-    emit(entries, ENTRIES, output, empty="Nothing in the inventory matches.")
+    emit(entries, columns, output, empty="Nothing in the inventory matches.")
     if output == "table":
         wanted.pop("sort", None)
         _footer(out(), client, client.summary(**wanted), limit)
@@ -325,14 +345,14 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("can", ", ".join(e.powers) or ("not known" if e.unknown else "nothing beyond signing in")),
         ("used", "not told which" if e.used_powers is None else ", ".join(e.used_powers) or "none of it"),
         ("in the provider's words", "; ".join(e.permissions)),
-        ("not known what it allows", "; ".join(e.unknown)),
+        ("not known", "; ".join(e.unknown)),
         ("publisher", " · ".join(word for word in (e.party.publisher, e.party.home) if word)),
         ("parts", _parts(e.resources)),
         ("given", " by ".join(word for word in (day(e.given_at, zone), e.given_by) if word)),
         ("because", e.basis),
         ("last used", f"{day(e.last_used, zone)} ({ago(e.last_used)})" if e.last_used else _used(e)),
         ("hours", f"{e.hours.text} ({e.hours.zone})" if e.hours else ""),
-        ("ends", "unknown" if e.end_unknown else day(e.ends_at, zone) or "no end"),
+        ("ends", "unknown" if e.end_unknown else last_day(e.ends_at, zone) or "no end"),
         ("reviewed", ", ".join(day(at, zone) for at in e.reviewed_at) or "never"),
         ("device", e.device),
         ("network" if e.kind == "session" else "only from", e.network),

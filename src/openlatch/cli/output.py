@@ -7,7 +7,7 @@ import json
 import sys
 import time
 from collections.abc import Callable, Iterable, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import wraps
 from typing import IO, Any, TypeVar
 from zoneinfo import ZoneInfo
@@ -39,6 +39,7 @@ __all__ = [
     "ago",
     "day",
     "emit",
+    "last_day",
     "notches",
     "out",
     "output_option",
@@ -177,6 +178,11 @@ def day(instant: datetime | None, zone: str = "UTC") -> str:
         return ""
     local = instant.astimezone(ZoneInfo(zone))
     return f"{local.day} {local:%b %Y}"
+
+
+def last_day(end: datetime | None, zone: str = "UTC") -> str:
+    """The last day before an end: one at midnight is through the end of the day before."""
+    return day(end and end - timedelta(microseconds=1), zone)
 
 
 def ago(instant: datetime | None) -> str:

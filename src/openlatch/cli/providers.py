@@ -10,7 +10,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Column, Failure, ago, emit, output_option, powers, reports_errors
+from openlatch.cli.output import Column, Failure, ago, emit, out, output_option, powers, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
@@ -64,8 +64,25 @@ def providers(ctx: click.Context, output: str) -> None:
 
 
 @providers.command()
+@output_option
+@reports_errors
+def connectors(output: str) -> None:
+    """List the connectors that can be used to add a provider, with the settings of each."""
+    with connect() as client:
+        if output != "table":
+            emit(client.connectors(), (), output, empty="")
+            return
+        for one in client.connectors():
+            out().print(Text.assemble((one.name, "bold"), f"  {one.speaks}"))
+            for setting in one.settings:
+                needed = "" if setting.needed else " (can be left out)"
+                out().print(Text.assemble((f"  --set {setting.name}=…", "cyan"), f"  {setting.what}", (needed, "dim")))
+            out().print(Text.assemble(("  secret", "cyan"), f"  {one.secret}"))
+
+
+@providers.command()
 @click.argument("name")
-@click.option("--connector", required=True, help="The protocol it speaks, such as feed, scim or postgres; or by-hand.")
+@click.option("--connector", required=True, help="The protocol it speaks (openlatch providers connectors), or by-hand.")
 @click.option("--set", "settings", multiple=True, metavar="NAME=VALUE", help="A setting of that connector; repeatable.")
 @click.option("--secret-file", type=click.File(), help="A file with its password or token; - for standard input.")
 @click.option("--read-every", default=15, show_default=True, help="Minutes between readings.")

@@ -113,6 +113,10 @@ class Client:
         """Return one provider, by id, short form or name."""
         return self._send(wire.Provider, "GET", f"/providers/{_part(provider)}")
 
+    def connectors(self) -> list[wire.Connector]:
+        """Return the connectors that the service has, each with the settings that it takes."""
+        return self._send(wire.ConnectorList, "GET", "/connectors").items
+
     def add_provider(
         self, name: str, connector: str, settings: dict[str, str], secret: str = "", **more: int
     ) -> wire.Provider:

@@ -35,7 +35,7 @@ from openlatch.core.observation import (
     behind,
     spread,
 )
-from openlatch.core.ports import Answer, Page
+from openlatch.core.ports import About, Answer, Page, Setting
 from openlatch.core.powers import Power
 from openlatch.core.sharing import Document, Selector, Statement
 from openlatch.errors import ProviderRefused, ProviderUnreadable
@@ -61,12 +61,17 @@ _MOST_PAGES = 100_000
 
 
 class FeedConnector:
-    """Speaks the feed protocol; settings: `url` (base address). The secret is the bearer token."""
+    """Speaks the feed protocol."""
 
+    about: ClassVar[About] = About(
+        "our own feed protocol (docs/feed)",
+        (Setting("url", "base address, such as https://desk.example/latch"),),
+        "bearer token",
+    )
     words: ClassVar[Words] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
-        self._url, _ = checked_settings("feed", settings, url="url")
+        self._url, _ = checked_settings("feed", self.about, settings, url="url")
         headers = {"Authorization": f"Bearer {secret}", "Accept": "application/json"}
         self._caller = Caller("the feed protocol", headers, transport)
 

@@ -10,6 +10,7 @@ import httpx
 from pydantic import BaseModel, ValidationError
 
 from openlatch.connectors.settings import checked, wrong
+from openlatch.core.ports import About
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["Caller", "checked_settings"]
@@ -22,10 +23,10 @@ STANDS = "what was known before still stands."
 
 
 def checked_settings(
-    connector: str, settings: Mapping[str, str], *, url: str, optional: Collection[str] = ()
+    connector: str, about: About, settings: Mapping[str, str], *, url: str
 ) -> tuple[str, Mapping[str, str]]:
     """Return the address in the setting called `url` without a slash at its end, and the other settings, or refuse."""
-    checked(connector, settings, (url,), optional)
+    checked(connector, about, settings)
     address = settings[url].rstrip("/")
     parts = urlsplit(address)
     if parts.scheme not in ("http", "https") or not parts.netloc:

@@ -20,7 +20,7 @@ from openlatch.connectors.settings import checked, port_of, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import Answer, Page
+from openlatch.core.ports import About, Answer, Page, Setting
 from openlatch.core.powers import Power
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
@@ -50,14 +50,23 @@ def _word(letter: str) -> str:
 
 
 class ImapConnector:
-    """Reads and changes access lists; settings: `host`, `port`, `user`, `tls` (`implicit`, `starttls`, `none`; the
-    last on this machine only), `domain` (for identifiers that are no addresses). The secret is the password.
-    """
+    """Reads and changes access lists."""
 
+    about: ClassVar[About] = About(
+        "IMAP access lists (RFC 4314)",
+        (
+            Setting("host", "name or address of the mail server"),
+            Setting("port", "993 for implicit TLS, 143 for the others"),
+            Setting("user", "an owner of the mailboxes"),
+            Setting("tls", "implicit (if left out), starttls, or on this machine only none", needed=False),
+            Setting("domain", "for identifiers that are no addresses", needed=False),
+        ),
+        "password",
+    )
     words: ClassVar[Words] = {_word(letter): powers for letter, (_, powers) in RIGHTS.items()}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
-        checked("imap", settings, ("host", "port", "user"), ("tls", "domain"))
+        checked("imap", self.about, settings)
         self._host, self._port = settings["host"], port_of("imap", settings)
         self._tls = settings.get("tls", "implicit")
         if self._tls not in ("implicit", "starttls", "none"):

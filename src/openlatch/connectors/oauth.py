@@ -26,7 +26,7 @@ from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, Side
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import Answer, Page
+from openlatch.core.ports import About, Answer, Page, Setting
 from openlatch.core.powers import Power
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 
@@ -82,10 +82,21 @@ class _Token(BaseModel):
 
 
 class OAuthConnector:
-    """Watches and revokes tokens; settings: `issuer` (RFC 8414), `account` (what to call the account), `domain` (of the
-    addresses of those who connected apps, where the server names them without one).
-    """
+    """Watches and revokes tokens."""
 
+    about: ClassVar[About] = About(
+        "OAuth 2.0 metadata, introspection and revocation (RFC 8414, RFC 7662, RFC 7009)",
+        (
+            Setting("issuer", "address of the authorization server"),
+            Setting("account", "what to call the account", needed=False),
+            Setting(
+                "domain",
+                "of those who connected apps, where the server names them without one",
+                needed=False,
+            ),
+        ),
+        "JSON: client_id, client_secret, and the tokens to watch",
+    )
     words: ClassVar[Words] = {
         "openid": (),
         "offline_access": (),
@@ -96,7 +107,7 @@ class OAuthConnector:
     }
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
-        self._issuer, more = checked_settings("oauth", settings, url="issuer", optional=["account", "domain"])
+        self._issuer, more = checked_settings("oauth", self.about, settings, url="issuer")
         self._account, self._domain = more.get("account") or "Account", more.get("domain", "")
         try:
             given = _Secret.model_validate_json(secret)

@@ -24,7 +24,7 @@ from openlatch.connectors.settings import checked, port_of
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import Answer, Page
+from openlatch.core.ports import About, Answer, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import ProviderDown, ProviderRefused
 
@@ -84,15 +84,25 @@ class _Catalogue:
 
 
 class PostgresConnector:
-    """Reads and changes roles; settings: `host`, `port`, `database`, `user`. The secret is the password.
+    """Reads and changes roles.
 
     The login needs CREATEROLE, and membership in pg_read_all_stats and pg_signal_backend.
     """
 
+    about: ClassVar[About] = About(
+        "PostgreSQL roles, memberships and sessions",
+        (
+            Setting("host", "name or address of the server"),
+            Setting("port", "usually 5432"),
+            Setting("database", "the database"),
+            Setting("user", "a login with CREATEROLE, pg_read_all_stats and pg_signal_backend"),
+        ),
+        "password",
+    )
     words: ClassVar[Words] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
-        checked("postgres", settings, ("host", "port", "database", "user"))
+        checked("postgres", self.about, settings)
         port = port_of("postgres", settings)
         self._where = f"{settings['host']}:{settings['port']}/{settings['database']}"
         self._user = settings["user"]

@@ -19,7 +19,7 @@ from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, PartyStatus, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import Answer, Page
+from openlatch.core.ports import About, Answer, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["ScimConnector"]
@@ -34,12 +34,20 @@ Resource = Mapping[str, Any]
 
 
 class ScimConnector:
-    """Speaks SCIM; settings: `url` (base address), `account` (what to call the directory). The secret is the token."""
+    """Speaks SCIM."""
 
+    about: ClassVar[About] = About(
+        "SCIM 2.0 (RFC 7643, RFC 7644): users and nested groups",
+        (
+            Setting("url", "base address, such as https://roll.example/scim"),
+            Setting("account", "what to call the directory", needed=False),
+        ),
+        "bearer token",
+    )
     words: ClassVar[Words] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
-        self._url, more = checked_settings("scim", settings, url="url", optional=["account"])
+        self._url, more = checked_settings("scim", self.about, settings, url="url")
         self._account = ObservedAccount(_ACCOUNT, more.get("account") or "Directory")
         headers = {"Authorization": f"Bearer {secret}", "Accept": f"{_TYPE}, application/json"}
         self._caller = Caller("SCIM", headers, transport)

@@ -2,17 +2,18 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Mapping
 
+from openlatch.core.ports import About
 from openlatch.errors import Invalid
 
 __all__ = ["checked", "port_of", "wrong"]
 
 
-def checked(
-    connector: str, settings: Mapping[str, str], wanted: Collection[str], optional: Collection[str] = ()
-) -> None:
-    """Refuse settings that lack one of `wanted`, or have one that is neither there nor in `optional`."""
+def checked(connector: str, about: About, settings: Mapping[str, str]) -> None:
+    """Refuse settings that lack one that the connector needs, or have one that it does not know."""
+    wanted = [one.name for one in about.settings if one.needed]
+    optional = [one.name for one in about.settings if not one.needed]
     for name in sorted((set(wanted) - set(settings)) | (set(settings) - set(wanted) - set(optional))):
         problem = "is missing" if name in wanted else "is not known"
         more = f", and where needed {', '.join(optional)}" if optional else ""

@@ -26,7 +26,7 @@ from openlatch.connectors.settings import checked, port_of, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import Answer, Page
+from openlatch.core.ports import About, Answer, Page, Setting
 from openlatch.core.powers import Power
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 
@@ -60,11 +60,22 @@ class KeyLine:
 
 
 class SshConnector:
-    """Reads and changes authorized keys; settings: `host`, `port`, `user`, `host_key` (the server's fingerprint),
-    `file` (of authorized keys; an own `~/.ssh/authorized_keys` if left out), `log` (of sshd), `zone` (of expiry
-    times; UTC if left out), `account` (what to call the login). The secret is a private key in OpenSSH's format.
-    """
+    """Reads and changes authorized keys."""
 
+    about: ClassVar[About] = About(
+        "OpenSSH authorized keys over SFTP, last use from sshd's log",
+        (
+            Setting("host", "name or address of the server"),
+            Setting("port", "usually 22"),
+            Setting("user", "the shared login"),
+            Setting("host_key", "the server's fingerprint, as ssh-keygen -l shows it"),
+            Setting("file", "of authorized keys, if not .ssh/authorized_keys", needed=False),
+            Setting("log", "of sshd, to see when keys were used", needed=False),
+            Setting("zone", "of expiry times, an IANA name; UTC if left out", needed=False),
+            Setting("account", "what to call the login", needed=False),
+        ),
+        "private key in OpenSSH’s format",
+    )
     words: ClassVar[Words] = {
         SHELL: (Power.VIEW, Power.EDIT, Power.EXPORT),
         AUTHORITY: (Power.VIEW, Power.EDIT, Power.EXPORT, Power.ADMIT),
@@ -72,7 +83,7 @@ class SshConnector:
     }
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
-        checked("ssh", settings, ("host", "port", "user", "host_key"), ("file", "log", "zone", "account"))
+        checked("ssh", self.about, settings)
         if not re.fullmatch(r"SHA256:[A-Za-z0-9+/]{43}", settings["host_key"]):
             raise wrong("ssh", "host_key", "is not a fingerprint", "Give one as ssh-keygen -l shows it: SHA256:…")
         if settings.get("zone", "UTC") not in available_timezones():

@@ -18,7 +18,7 @@ from openlatch.core.observation import (
 )
 from openlatch.core.sharing import Document
 
-__all__ = ["Answer", "Connector", "Page"]
+__all__ = ["About", "Answer", "Connector", "Page", "Setting"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,6 +42,24 @@ class Answer:
     already: bool = False
 
 
+@dataclass(frozen=True, slots=True)
+class Setting:
+    """A setting that a connector takes: what it is, in a few words, and whether it can be left out."""
+
+    name: str
+    what: str
+    needed: bool = True
+
+
+@dataclass(frozen=True, slots=True)
+class About:
+    """A connector as people read about it: what it speaks, its settings, and what its secret is."""
+
+    speaks: str
+    settings: tuple[Setting, ...]
+    secret: str
+
+
 class Connector(Protocol):
     """One provider, spoken to in its own protocol.
 
@@ -49,6 +67,8 @@ class Connector(Protocol):
     ProviderUnreadable (the answer cannot be trusted); none of them leaves anything half done on our side.
     """
 
+    about: ClassVar[About]
+    """what it speaks, and what it has to be told; other settings are refused"""
     words: ClassVar[Words]
     """what the protocol's own levels and permissions mean; empty where the provider states powers itself"""
 

@@ -58,6 +58,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "tokens.browse": _reads(*_EVERYONE),
         "tokens.revoke": _changes(*_EVERYONE),
         "providers.browse": _reads(*_EVERYONE),
+        "providers.connectors": _reads(*_STAFF),
         "providers.show": _reads(*_EVERYONE),
         "providers.add": _changes(*_MANAGERS),
         "hand.import_list": _changes(*_MANAGERS),

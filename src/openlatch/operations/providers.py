@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
 
 from openlatch.core.model import Provider, Reading
+from openlatch.core.ports import About
 from openlatch.errors import Invalid
 from openlatch.operations.gate import Call, operation
 
@@ -36,6 +37,12 @@ def show(call: Call, text: str) -> ProviderSight:
 def _sights(call: Call, providers: Iterable[Provider]) -> tuple[ProviderSight, ...]:
     latest = call.tx.readings.latest()
     return tuple(ProviderSight(p, latest.get(p.id), call.tx.entries.worn_off(p, call.now)) for p in providers)
+
+
+@operation("providers.connectors")
+def connectors(call: Call) -> Mapping[str, About]:
+    """The connectors that are installed, by name, each with what it has to be told."""
+    return {name: connector.about for name, connector in sorted(call.services.connectors.items())}
 
 
 @operation("providers.add")

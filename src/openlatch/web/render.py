@@ -10,6 +10,7 @@ from openlatch.core import model
 from openlatch.core.ids import ref_of
 from openlatch.core.imports import FIELDS
 from openlatch.core.orders import TABLE, Action, Move, Order
+from openlatch.core.ports import About
 from openlatch.core.reach import Link
 from openlatch.core.rules import RULES, Flag
 from openlatch.operations.entries import Sight
@@ -89,6 +90,11 @@ def reading(r: model.Reading) -> wire.Reading:
         trouble=r.trouble,
         withheld=r.withheld,
     )
+
+
+def connector(name: str, about: About) -> wire.Connector:
+    settings = [wire.ConnectorSetting(name=s.name, what=s.what, needed=s.needed) for s in about.settings]
+    return wire.Connector(name=name, speaks=about.speaks, settings=settings, secret=about.secret)
 
 
 def provider(sight: ProviderSight, now: datetime) -> wire.Provider:

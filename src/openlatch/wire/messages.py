@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Any, Generic, Literal, TypeVar
 from uuid import UUID
 
@@ -326,6 +326,29 @@ class Provider(Sent):
     latest: Reading | None
 
 
+class ConnectorSetting(Sent):
+    """A setting that a connector takes."""
+
+    name: str
+    what: str
+    needed: bool
+
+
+class Connector(Sent):
+    """A connector that is installed: what it speaks, its settings, and what its secret is."""
+
+    name: str
+    speaks: str
+    settings: list[ConnectorSetting]
+    secret: str
+
+
+class ConnectorList(Sent):
+    """The connectors that are installed, by name."""
+
+    items: list[Connector]
+
+
 class NewProvider(Taken):
     """A provider to be read from now on; the secret is kept encrypted and never shown again."""
 
@@ -404,7 +427,8 @@ class KeptEntry(Taken):
     given_at: AwareDatetime | None = None
     given_by: Search = ""
     last_used: AwareDatetime | None = None
-    ends_at: AwareDatetime | None = None
+    ends_at: AwareDatetime | date | None = None
+    """an instant, or the last day in the workspace's zone"""
     basis: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
     key: Search = ""
 

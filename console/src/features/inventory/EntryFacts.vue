@@ -6,7 +6,7 @@ import { axisAround } from "@/charts/strip";
 import SpanStrip from "@/charts/SpanStrip.vue";
 import StripAxis from "@/charts/StripAxis.vue";
 import { useNow } from "@/ui/clock";
-import { ago, day, exact } from "@/ui/time";
+import { ago, day, exact, lastDay } from "@/ui/time";
 import { parts } from "./parts";
 
 const props = defineProps<{ entry: Entry }>();
@@ -31,7 +31,7 @@ const ends = computed(() => {
   const e = props.entry;
   if (e.ended_at) return `ended ${day(e.ended_at, zone.value)} (${e.end_reason})`;
   if (e.end_unknown) return "unknown";
-  return e.ends_at ? day(e.ends_at, zone.value) : "no end";
+  return e.ends_at ? lastDay(e.ends_at, zone.value) : "no end";
 });
 const facts = computed(() => {
   const e = props.entry;

@@ -2,6 +2,7 @@
 import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/vue";
 import { computed, ref, watch } from "vue";
 import ViewMenu from "./ViewMenu.vue";
+import { chosen, COLUMNS, toggled } from "./columns";
 import { chips, command, exportAddress, FORMATS, OFFERED, SORTS, type Filter } from "./filters";
 
 const props = defineProps<{ filter: Filter }>();
@@ -9,6 +10,7 @@ const emit = defineEmits<{ change: [filter: Filter] }>();
 const input = ref<HTMLInputElement>();
 const text = ref(props.filter.q ?? "");
 const shown = computed(() => chips(props.filter));
+const columns = computed(() => chosen(props.filter.columns).map((column) => column.key));
 const sorted = computed(() => SORTS.find(([key]) => key === (props.filter.sort ?? "severity"))?.[1]);
 
 let timer = 0;
@@ -85,7 +87,20 @@ defineExpose({ focus: () => input.value?.focus() });
         </template>
       </MenuItems>
     </Menu>
-    <Menu as="div" class="relative ml-auto">
+    <Popover class="relative ml-auto">
+      <PopoverButton class="link px-[6px] py-[6px]">Columns</PopoverButton>
+      <PopoverPanel class="menu right-0 w-52">
+        <label v-for="column in COLUMNS" :key="column.key" class="menu-item flex gap-2">
+          <input
+            type="checkbox"
+            :checked="columns.includes(column.key)"
+            @change="set('columns', toggled(filter.columns, column.key))"
+          />
+          {{ column.title }}
+        </label>
+      </PopoverPanel>
+    </Popover>
+    <Menu as="div" class="relative">
       <MenuButton class="link px-[6px] py-[6px]">Export</MenuButton>
       <MenuItems class="menu right-0 w-48">
         <MenuItem v-for="[format, name] in FORMATS" :key="format" v-slot="{ active }">

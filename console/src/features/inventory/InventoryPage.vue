@@ -78,6 +78,7 @@ useShortcuts({
       :entries="entries"
       :open="open"
       :more="hasNextPage"
+      :columns="filter.columns"
       @show="show"
       @more="inventory.fetchNextPage()"
     />
@@ -96,7 +97,7 @@ useShortcuts({
           {{
             own
               ? "What a provider lists under your address appears here after its next reading."
-              : "It fills when a provider has been read. Add the first one with: openlatch providers add"
+              : "It fills when a provider has been read. Add the first one under Providers."
           }}
         </p>
       </template>

@@ -9,9 +9,18 @@ import StripAxis from "@/charts/StripAxis.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import { POWERS } from "@/ui/powers";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
+import { useNow } from "@/ui/clock";
+import { chosen, type Column } from "./columns";
 import { parts } from "./parts";
 
-const props = defineProps<{ entries: Entry[]; open: string; more: boolean }>();
+const props = defineProps<{ entries: Entry[]; open: string; more: boolean; columns?: string }>();
+const now = useNow();
+const columns = computed(() => chosen(props.columns));
+// Who it is, the notch before it and the gaps between; what does not fit is scrolled to.
+const layout = computed(() => ({
+  gridTemplateColumns: `10px minmax(150px, 1.35fr) ${columns.value.map((column) => column.width).join(" ")}`,
+  minWidth: `${columns.value.reduce((width, column) => width + column.least + 10, 170)}px`,
+}));
 const emit = defineEmits<{ show: [entry: string]; more: [] }>();
 const { zone } = useSession();
 
@@ -62,6 +71,11 @@ function state(entry: Entry): string {
   if (entry.state === "live" || (entry.kind === "offer" && entry.state === "offered")) return entry.kind;
   return entry.state === "ended" ? `${entry.kind}, ended` : `${entry.kind}, ${entry.state}`;
 }
+function lines(column: Column, entry: Entry): (string | undefined)[] {
+  if (column.key === "where") return [entry.account.name, place(entry)];
+  if (column.key === "as") return [state(entry), below(entry)];
+  return column.lines?.(entry, zone.value, now.value) ?? [];
+}
 function below(entry: Entry): string {
   return entry.state === "ended" ? `${entry.end_reason} · ${entry.level}` : entry.level;
 }
@@ -79,22 +93,30 @@ function below(entry: Entry): string {
     <div
       role="row"
       class="row sticky top-0 z-5 h-[68px] items-end border-b border-rule bg-paper pb-[6px] text-[12.5px] text-mute"
+      :style="layout"
     >
       <span role="columnheader"><span class="sr-only">Severity</span></span>
       <span role="columnheader">Who</span>
-      <span role="columnheader">Where</span>
-      <span role="columnheader">As</span>
-      <span role="columnheader" class="flex h-14 items-end gap-1" aria-label="Powers">
+      <template v-for="column in columns" :key="column.key">
         <span
-          v-for="(power, number) in POWERS"
-          :key="power"
-          class="w-[11px] rotate-180 text-[11.5px] leading-[11px] [writing-mode:vertical-rl]"
-          :class="number === 4 || number === 6 ? 'ml-[5px]' : ''"
-          >{{ power }}</span
+          v-if="column.key === 'powers'"
+          role="columnheader"
+          class="flex h-14 items-end gap-1"
+          aria-label="Powers"
         >
-      </span>
-      <span role="columnheader" aria-label="Span"><StripAxis :axis="axis" :zone="zone" /></span>
-      <span role="columnheader">Why it is flagged</span>
+          <span
+            v-for="(power, number) in POWERS"
+            :key="power"
+            class="w-[11px] rotate-180 text-[11.5px] leading-[11px] [writing-mode:vertical-rl]"
+            :class="number === 4 || number === 6 ? 'ml-[5px]' : ''"
+            >{{ power }}</span
+          >
+        </span>
+        <span v-else-if="column.key === 'span'" role="columnheader" aria-label="Span"
+          ><StripAxis :axis="axis" :zone="zone"
+        /></span>
+        <span v-else role="columnheader">{{ column.title }}</span>
+      </template>
     </div>
     <div class="relative" :style="{ height: `${rows.getTotalSize()}px` }">
       <div
@@ -105,7 +127,7 @@ function below(entry: Entry): string {
         :aria-selected="entry.ref === open"
         class="row absolute top-0 left-0 w-full cursor-pointer items-center border-b border-line hover:bg-wash/60"
         :class="entry.ref === open ? 'bg-wash' : ''"
-        :style="{ height: `${ROW}px`, transform: `translateY(${start}px)` }"
+        :style="{ ...layout, height: `${ROW}px`, transform: `translateY(${start}px)` }"
         @click="emit('show', entry.ref)"
       >
         <span role="cell" class="flex"
@@ -118,31 +140,33 @@ function below(entry: Entry): string {
           </button>
           <small class="cut" :title="second(entry)">{{ second(entry) }}</small>
         </span>
-        <span role="cell" class="min-w-0">
-          <span class="cut">{{ entry.account.name }}</span>
-          <small class="cut" :title="place(entry)">{{ place(entry) }}</small>
-        </span>
-        <span role="cell" class="min-w-0">
-          <span class="cut">{{ state(entry) }}</span>
-          <small class="cut" :title="below(entry)">{{ below(entry) }}</small>
-        </span>
-        <span role="cell"
-          ><PowerMarks :held="entry.powers" :used="entry.used_powers" :unknown="entry.unknown"
-        /></span>
-        <span role="cell"><SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block" /></span>
-        <span role="cell" class="min-w-0">
-          <span
-            v-if="entry.flags[0]"
-            class="text-[13px] leading-[1.28]"
-            :class="[
-              entry.flags.length > 1 ? 'line-clamp-1' : 'line-clamp-2',
-              ['high', 'critical'].includes(entry.flags[0].severity) ? '' : 'text-mute',
-            ]"
-            :title="entry.flags.map((flag) => flag.reason).join('\n')"
-            >{{ entry.flags[0].reason }}</span
-          >
-          <small v-if="entry.flags.length > 1" class="cut">and {{ entry.flags.length - 1 }} more</small>
-        </span>
+        <template v-for="column in columns" :key="column.key">
+          <span v-if="column.key === 'powers'" role="cell"
+            ><PowerMarks :held="entry.powers" :used="entry.used_powers" :unknown="entry.unknown"
+          /></span>
+          <span v-else-if="column.key === 'span'" role="cell"
+            ><SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block"
+          /></span>
+          <span v-else-if="column.key === 'why'" role="cell" class="min-w-0">
+            <span
+              v-if="entry.flags[0]"
+              class="text-[13px] leading-[1.28]"
+              :class="[
+                entry.flags.length > 1 ? 'line-clamp-1' : 'line-clamp-2',
+                ['high', 'critical'].includes(entry.flags[0].severity) ? '' : 'text-mute',
+              ]"
+              :title="entry.flags.map((flag) => flag.reason).join('\n')"
+              >{{ entry.flags[0].reason }}</span
+            >
+            <small v-if="entry.flags.length > 1" class="cut">and {{ entry.flags.length - 1 }} more</small>
+          </span>
+          <span v-else role="cell" class="min-w-0">
+            <template v-for="(line, number) in lines(column, entry)" :key="number">
+              <span v-if="!number" class="cut" :title="line">{{ line }}</span>
+              <small v-else-if="line" class="cut" :title="line">{{ line }}</small>
+            </template>
+          </span>
+        </template>
       </div>
     </div>
   </div>
@@ -151,11 +175,7 @@ function below(entry: Entry): string {
 <style scoped>
 .row {
   display: grid;
-  grid-template-columns:
-    10px minmax(150px, 1.35fr) minmax(96px, 0.8fr) minmax(90px, 0.8fr)
-    128px 246px minmax(150px, 1.3fr);
   column-gap: 10px;
-  min-width: 920px;
 }
 .cut {
   display: block;

@@ -1,4 +1,5 @@
 import { describe, expect, it } from "vitest";
+import { chosen, toggled } from "./columns";
 import { chips, command, exportAddress, fromAddress, toAddress, toQuery } from "./filters";
 
 describe("a filter of the inventory", () => {
@@ -11,7 +12,7 @@ describe("a filter of the inventory", () => {
   });
 
   it("is sent to the API in the API's types", () => {
-    expect(toQuery({ flagged: "true", outside: "false", q: "quill" })).toEqual({
+    expect(toQuery({ flagged: "true", outside: "false", q: "quill", columns: "ends,why" })).toEqual({
       flagged: true,
       outside: false,
       q: "quill",
@@ -19,14 +20,16 @@ describe("a filter of the inventory", () => {
   });
 
   it("reads as words, without the search and the order", () => {
-    expect(chips({ q: "x", sort: "party", flagged: "true", power: "spend,withdraw" })).toEqual([
+    expect(
+      chips({ q: "x", sort: "party", columns: "ends", flagged: "true", power: "spend,withdraw" }),
+    ).toEqual([
       { field: "power", text: "can", value: "move money" },
       { field: "flagged", text: "", value: "flagged" },
     ]);
   });
 
   it("is the same in a file", () => {
-    expect(exportAddress({ q: "a&b", flagged: "true" }, "xlsx")).toBe(
+    expect(exportAddress({ q: "a&b", flagged: "true", columns: "ends" }, "xlsx")).toBe(
       "/api/v1/entries/export?q=a%26b&flagged=true&format=xlsx",
     );
   });
@@ -35,5 +38,21 @@ describe("a filter of the inventory", () => {
     expect(command({ q: "O'Hare; rm", flagged: "true", outside: "false", account: "Plate Archive" })).toBe(
       `openlatch inventory 'O'\\''Hare; rm' --account 'Plate Archive' --flagged --inside`,
     );
+  });
+});
+
+describe("the columns of the inventory", () => {
+  const keys = (words?: string) => chosen(words).map((column) => column.key);
+
+  it("are the usual ones until somebody chooses, and again when nothing that is known is left", () => {
+    expect(keys(undefined)).toEqual(["where", "as", "powers", "span", "why"]);
+    expect(keys("shoe size")).toEqual(keys(undefined));
+  });
+
+  it("come and go one by one in their own order, and the usual ones need no word in the address", () => {
+    const more = toggled(undefined, "ends");
+    expect(more).toBe("where,as,powers,span,ends,why");
+    expect(toggled(more, "span")).toBe("where,as,powers,ends,why");
+    expect(toggled(more, "ends")).toBe("");
   });
 });

@@ -17,6 +17,7 @@ export const FIELDS = [
   "mine",
   "ends",
   "sort",
+  "columns",
 ] as const;
 type Field = (typeof FIELDS)[number];
 export type Filter = Partial<Record<Field, string>>;
@@ -144,7 +145,7 @@ export function toAddress(filter: Filter, query: LocationQuery): LocationQueryRa
 
 /** The filter as the API takes it. */
 export function toQuery(filter: Filter): EntryQuery {
-  const { flagged, outside, unknown, mine, ...words } = filter;
+  const { flagged, outside, unknown, mine, ...words } = without(filter, "columns");
   return {
     ...words,
     ...(flagged ? { flagged: flagged === "true" } : {}),
@@ -154,14 +155,15 @@ export function toQuery(filter: Filter): EntryQuery {
   } as EntryQuery;
 }
 
-/** The filter without its order, for what does not depend on one. */
-export function unsorted(filter: Filter): Filter {
-  return Object.fromEntries(Object.entries(filter).filter(([field]) => field !== "sort"));
+/** The filter without some fields, such as the order for what does not depend on one. */
+export function without(filter: Filter, ...fields: Field[]): Filter {
+  return Object.fromEntries(Object.entries(filter).filter(([field]) => !fields.includes(field as Field)));
 }
 
 /** The filter in readable pieces, each of which can be taken away. */
 export function chips(filter: Filter): Chip[] {
-  return FIELDS.filter((field) => field !== "q" && field !== "sort" && filter[field]).map((field) => {
+  const spoken = without(filter, "q", "sort", "columns");
+  return FIELDS.filter((field) => spoken[field]).map((field) => {
     const value = filter[field] ?? "";
     return {
       field,
@@ -179,7 +181,7 @@ export const FORMATS: [string, string][] = [
 
 /** Where the same list can be had as a file. */
 export function exportAddress(filter: Filter, format: string): string {
-  return `/api/v1/entries/export?${new URLSearchParams({ ...filter, format }).toString()}`;
+  return `/api/v1/entries/export?${new URLSearchParams({ ...without(filter, "columns"), format }).toString()}`;
 }
 
 /** The command that lists the same. */

@@ -1,12 +1,12 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
 import { computed, type Ref } from "vue";
 import { api, take, type Entry } from "@/api/client";
-import { toQuery, unsorted, type Filter } from "./filters";
+import { toQuery, without, type Filter } from "./filters";
 
 /** The entries that a filter leaves, fetched page by page, and how many there are of them. */
 export function useInventory(filter: Ref<Filter>) {
   const pages = useInfiniteQuery({
-    queryKey: computed(() => ["entries", "list", filter.value]),
+    queryKey: computed(() => ["entries", "list", without(filter.value, "columns")]),
     queryFn: ({ pageParam }) =>
       take(
         api.GET("/entries", {
@@ -19,8 +19,11 @@ export function useInventory(filter: Ref<Filter>) {
     placeholderData: (former) => former,
   });
   const summary = useQuery({
-    queryKey: computed(() => ["entries", "summary", unsorted(filter.value)]),
-    queryFn: () => take(api.GET("/entries/summary", { params: { query: toQuery(unsorted(filter.value)) } })),
+    queryKey: computed(() => ["entries", "summary", without(filter.value, "sort", "columns")]),
+    queryFn: () =>
+      take(
+        api.GET("/entries/summary", { params: { query: toQuery(without(filter.value, "sort", "columns")) } }),
+      ),
     placeholderData: (former) => former,
   });
   const entries = computed<Entry[]>(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);

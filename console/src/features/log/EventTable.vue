@@ -34,8 +34,8 @@ function text(event: Event, name: string): string {
         </td>
         <td class="cell">{{ text(event, "actor") }}</td>
         <td class="cell">
-          <span class="font-[620]">{{ told(event).what }}</span>
-          <RouterLink v-if="event.about" class="link ml-2" :to="entryAddress(event.about.ref)">{{
+          <span class="font-[620]">{{ told(event).what }}</span>{{ " " }}
+          <RouterLink v-if="event.about" class="link ml-1" :to="entryAddress(event.about.ref)">{{
             event.about.name
           }}</RouterLink>
           <span class="small block break-words">{{ told(event).detail }}</span>

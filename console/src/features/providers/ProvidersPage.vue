@@ -3,6 +3,8 @@ import { ref } from "vue";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ImportList from "./ImportList.vue";
+import KeepEntry from "./KeepEntry.vue";
+import ProviderForm from "./ProviderForm.vue";
 import ProviderLevels from "./ProviderLevels.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact, moment } from "@/ui/time";
@@ -12,6 +14,7 @@ import type { Provider } from "@/api/client";
 const session = useSession();
 const mayRead = session.may("readings.start");
 const mayKeep = session.may("hand.import_list");
+const mayAdd = session.may("providers.add");
 const maySeeLevels = session.may("levels.browse");
 const { providers, error, isPending, read } = useProviders();
 const now = useNow();
@@ -56,17 +59,24 @@ function counts(one: Provider): string {
 
 <template>
   <section class="h-full overflow-auto px-[26px] pt-5" aria-label="Providers" tabindex="0">
-    <h1>Providers</h1>
-    <p class="mt-[5px] text-mute">
-      The outside services on which the accounts live, and how old what is known of each is.
-    </p>
+    <header class="flex max-w-3xl flex-wrap items-end justify-between gap-4">
+      <div>
+        <h1>Providers</h1>
+        <p class="mt-[5px] text-mute">
+          The outside services on which the accounts live, and how old what is known of each is.
+        </p>
+      </div>
+      <button v-if="mayAdd && opened !== 'add'" type="button" class="button" @click="toggle('add')">
+        Add a provider
+      </button>
+    </header>
+    <ProviderForm v-if="opened === 'add'" @done="toggle('add')" />
     <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />
     <p v-else-if="isPending" class="mt-8 text-mute" role="status">Looking…</p>
     <div v-else-if="!providers.length" class="mt-10 max-w-md">
       <p class="font-[620]">No provider yet.</p>
       <p class="text-mute">
-        Add the first one from the command line:
-        <code class="font-mono text-[12.5px]">openlatch providers add --help</code>
+        The inventory fills when the first one has been read, or a list of yours has been imported.
       </p>
     </div>
     <article v-for="one in providers" :key="one.id" class="mt-6 max-w-3xl border-t border-rule pt-4">
@@ -167,12 +177,22 @@ function counts(one: Provider): string {
         >
           Import a list
         </button>
+        <button
+          v-if="mayKeep"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `keep ${one.id}`"
+          @click="toggle(`keep ${one.id}`)"
+        >
+          Keep an entry by hand
+        </button>
         <RouterLink class="link" :to="{ path: '/inventory', query: { provider: one.name } }"
           >Its entries</RouterLink
         >
       </div>
       <ProviderLevels v-if="opened === `levels ${one.id}`" :provider="one.id" class="mt-4" />
       <ImportList v-if="opened === `import ${one.id}`" :provider="one.id" :name="one.name" class="mt-4" />
+      <KeepEntry v-if="opened === `keep ${one.id}`" :provider="one.id" class="mt-4" />
     </article>
   </section>
 </template>

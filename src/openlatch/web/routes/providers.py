@@ -22,6 +22,13 @@ def list_providers(call: Call) -> wire.ProviderList:
     return wire.ProviderList(items=[render.provider(one, call.now) for one in providers.browse(call)])
 
 
+@routes.route("GET", "/connectors", returns=wire.ConnectorList)
+def list_connectors(call: Call) -> wire.ConnectorList:
+    """The connectors that are installed, each with the settings that it takes."""
+    found = providers.connectors(call)
+    return wire.ConnectorList(items=[render.connector(name, about) for name, about in found.items()])
+
+
 @routes.route("GET", "/providers/<provider>", returns=wire.Provider)
 def get_provider(call: Call, provider: str) -> wire.Provider:
     """One provider, by id, short form or name."""

@@ -1,0 +1,82 @@
+import type { Entry } from "@/api/client";
+import { ago, day, lastDay } from "@/ui/time";
+import { parts } from "./parts";
+
+/** A column of the inventory: its title and width, and its one or two lines where it is words only. */
+export interface Column {
+  key: string;
+  title: string;
+  width: string;
+  least: number;
+  lines?: (entry: Entry, zone: string, now: number) => [string, string?];
+}
+
+function used(entry: Entry): string {
+  return entry.use_known ? "never" : "not told";
+}
+function end(entry: Entry, zone: string): string {
+  if (entry.end_unknown) return "unknown";
+  return entry.ends_at ? lastDay(entry.ends_at, zone) : "no end";
+}
+
+/** All that can be chosen, in the order in which they stand; who it is always comes first. */
+export const COLUMNS: readonly Column[] = [
+  { key: "where", title: "Where", width: "minmax(96px, 0.8fr)", least: 96 },
+  { key: "as", title: "As", width: "minmax(90px, 0.8fr)", least: 90 },
+  { key: "powers", title: "Powers", width: "128px", least: 128 },
+  { key: "span", title: "Span", width: "246px", least: 246 },
+  {
+    key: "given",
+    title: "Given",
+    width: "minmax(104px, 0.7fr)",
+    least: 104,
+    lines: (e, zone) => [day(e.given_at, zone) || "not told", e.given_by],
+  },
+  {
+    key: "last-used",
+    title: "Last used",
+    width: "minmax(96px, 0.6fr)",
+    least: 96,
+    lines: (e, zone, now) => (e.last_used ? [day(e.last_used, zone), ago(e.last_used, now)] : [used(e)]),
+  },
+  {
+    key: "ends",
+    title: "Ends",
+    width: "minmax(96px, 0.6fr)",
+    least: 96,
+    lines: (e, zone) => [end(e, zone), e.hours?.text],
+  },
+  {
+    key: "reviewed",
+    title: "Reviewed",
+    width: "minmax(96px, 0.6fr)",
+    least: 96,
+    lines: (e, zone) => [day(e.reviewed_at.at(-1), zone) || "never"],
+  },
+  {
+    key: "parts",
+    title: "Parts",
+    width: "minmax(120px, 1fr)",
+    least: 120,
+    lines: (e) => [parts(e.resources) || "the whole account"],
+  },
+  { key: "basis", title: "Because", width: "minmax(140px, 1.2fr)", least: 140, lines: (e) => [e.basis] },
+  { key: "id", title: "Id", width: "84px", least: 84, lines: (e) => [e.ref] },
+  { key: "why", title: "Why it is flagged", width: "minmax(150px, 1.3fr)", least: 150 },
+];
+const USUAL = ["where", "as", "powers", "span", "why"];
+
+/** The columns that an address names, or the usual ones. */
+export function chosen(words: string | undefined): Column[] {
+  const wanted = words ? words.split(",") : USUAL;
+  const found = COLUMNS.filter((column) => wanted.includes(column.key));
+  return found.length ? found : chosen(undefined);
+}
+
+/** What an address says once a column is put in or taken out; nothing if these are the usual ones. */
+export function toggled(words: string | undefined, key: string): string {
+  const before = new Set(chosen(words).map((column) => column.key));
+  if (!before.delete(key)) before.add(key);
+  const after = COLUMNS.map((column) => column.key).filter((one) => before.has(one));
+  return after.join() === USUAL.join() ? "" : after.join();
+}

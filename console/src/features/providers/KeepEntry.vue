@@ -1,0 +1,113 @@
+<script setup lang="ts">
+import { useMutation, useQueryClient } from "@tanstack/vue-query";
+import { computed, reactive, ref } from "vue";
+import { api, take, type Entry } from "@/api/client";
+import { POWERS } from "@/ui/powers";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+/** One entry that no reading shows; whoever keeps it vouches for it. */
+const props = defineProps<{ provider: string }>();
+const queries = useQueryClient();
+const KINDS: [Entry["kind"], string][] = [
+  ["delegate", "stands until ended"],
+  ["grant", "has an end"],
+  ["secret", "a password, key or code that they were told"],
+  ["app", "a connected application"],
+  ["offer", "not yet taken up"],
+  ["open", "open to anyone"],
+];
+const EMPTY = { account: "", party: "", address: "", level: "", given_by: "", basis: "", ends: "" };
+const said = reactive({ ...EMPTY });
+const kind = ref<Entry["kind"]>("delegate");
+const powers = ref<(typeof POWERS)[number][]>([]);
+const known = ref(false);
+const anyone = computed(() => kind.value === "open");
+
+const keep = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/providers/{provider}/entries", {
+        params: { path: { provider: props.provider } },
+        body: {
+          account: said.account,
+          party: anyone.value ? "Anyone" : said.party,
+          addresses: said.address && !anyone.value ? [said.address] : [],
+          party_kind: anyone.value ? "anyone" : kind.value === "app" ? "app" : "person",
+          party_status: "unknown",
+          kind: kind.value,
+          level: said.level,
+          powers: known.value ? powers.value : null,
+          permissions: [],
+          resources: [],
+          given_by: said.given_by,
+          basis: said.basis,
+          ends_at: kind.value === "grant" ? said.ends : null,
+          given_at: null,
+          last_used: null,
+          key: "",
+        },
+      }),
+    ),
+  onSuccess: async () => {
+    Object.assign(said, { ...EMPTY, account: said.account });
+    await queries.invalidateQueries({ queryKey: ["entries"] });
+    await queries.invalidateQueries({ queryKey: ["providers"] });
+  },
+});
+const kept = computed(() => keep.data.value);
+</script>
+
+<template>
+  <form aria-label="Keep an entry by hand" @submit.prevent="keep.mutate()">
+    <div class="grid grid-cols-[170px_minmax(0,1fr)] items-baseline gap-y-3">
+      <label for="keep-kind" class="text-mute">Kind</label>
+      <select id="keep-kind" v-model="kind" class="field max-w-md">
+        <option v-for="[word, what] in KINDS" :key="word" :value="word">{{ word }}: {{ what }}</option>
+      </select>
+      <label for="keep-account" class="text-mute">Account</label>
+      <input id="keep-account" v-model="said.account" class="field max-w-md" required maxlength="200" />
+      <template v-if="!anyone">
+        <label for="keep-party" class="text-mute">Who</label>
+        <input id="keep-party" v-model="said.party" class="field max-w-md" maxlength="200" />
+        <label for="keep-address" class="text-mute">Address</label>
+        <input
+          id="keep-address"
+          v-model="said.address"
+          class="field max-w-md"
+          maxlength="200"
+          autocapitalize="none"
+        />
+      </template>
+      <label for="keep-level" class="text-mute">Level, in its words</label>
+      <input id="keep-level" v-model="said.level" class="field max-w-md" maxlength="200" />
+      <span class="text-mute">What it allows</span>
+      <div>
+        <label class="flex gap-2"><input v-model="known" type="checkbox" /> I know it</label>
+        <div v-if="known" class="mt-1 flex flex-wrap gap-x-4 gap-y-1" role="group" aria-label="Powers">
+          <label v-for="power in POWERS" :key="power" class="flex gap-[6px]">
+            <input v-model="powers" type="checkbox" :value="power" /> {{ power }}
+          </label>
+        </div>
+        <span v-else class="small block"
+          >It is shown as unknown, unless the level has a meaning already.</span
+        >
+      </div>
+      <template v-if="kind === 'grant'">
+        <label for="keep-ends" class="text-mute">Last day</label>
+        <input id="keep-ends" v-model="said.ends" type="date" class="field max-w-[180px]" required />
+      </template>
+      <label for="keep-by" class="text-mute">Given by</label>
+      <input id="keep-by" v-model="said.given_by" class="field max-w-md" maxlength="200" />
+      <label for="keep-basis" class="text-mute">Because</label>
+      <input id="keep-basis" v-model="said.basis" class="field max-w-md" maxlength="1000" />
+    </div>
+    <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3 max-w-xl" />
+    <p v-else-if="kept" class="mt-3" role="status">
+      <b class="font-[620]">{{ kept.party.name }} on {{ kept.account.name }}</b> is kept. You vouch for it.
+      <RouterLink class="link" :to="{ path: '/inventory', query: { entry: kept.ref } }">{{
+        kept.ref
+      }}</RouterLink>
+    </p>
+    <button type="submit" class="button mt-4" :disabled="keep.isPending.value">Keep it</button>
+  </form>
+</template>
