@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import statistics
 import tempfile
 from pathlib import Path
@@ -13,14 +12,12 @@ import psycopg
 from sqlalchemy import create_engine, event
 from sqlalchemy.engine import make_url
 
+from bench.holder import ADDRESS, PASSWORD, made
 from bench.measure import Pair, growth, line, side_by_side
 from openlatch.client import Client
-from openlatch.core.model import Circle, State, Workspace
+from openlatch.core.model import State
 from openlatch.core.powers import Power
-from openlatch.core.roles import Role
 from openlatch.local.stack import Stack
-from openlatch.operations import people
-from openlatch.operations.gate import as_service
 from openlatch.store import Store
 from openlatch.store.entries import EntryFilter
 
@@ -28,7 +25,6 @@ __all__ = ["inventory_page"]
 
 SIZES = (1_000, 10_000, 100_000)
 ROUNDS = 40
-PASSWORD = "a-password-for-this-run"
 STANDING = tuple(s for s in State if s is not State.ENDED)
 VIEWS: tuple[tuple[str, str, EntryFilter], ...] = (
     ("sort=severity", "severity", EntryFilter(states=STANDING)),
@@ -37,33 +33,6 @@ VIEWS: tuple[tuple[str, str, EntryFilter], ...] = (
     ("sort=ends&flagged=true", "ends", EntryFilter(states=STANDING, flagged=True)),
     ("sort=severity&q=party 77", "severity", EntryFilter(states=STANDING, q="party 77")),
 )
-# A holder of any size: accounts are a tenth of the entries, parties a fifth, a tenth of the entries carry a flag.
-HOLDER = """
-insert into providers (workspace_id, id, name, connector, settings, secret, read_every, stale_after, abilities)
-    values (%(w)s, md5('p')::uuid, 'Ticket Desk', 'feed', '{}', '', 60, 60, %(abilities)s);
-insert into accounts
-    select %(w)s, md5('a' || n)::uuid, left(md5(n::text), 9), md5('p')::uuid, n::text, 'account ' || n, 'normal',
-        false, 1
-    from generate_series(0, %(n)s / 10 - 1) n;
-insert into parties select %(w)s, md5('w' || n)::uuid, left(md5(n::text), 9), 'person', 'party ' || n,
-    array['p' || n || '@kestrelridge.example'], 'current', true, 1 from generate_series(0, %(n)s / 5 - 1) n;
-insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, key, kind, level, powers, state,
-    permissions, resources, given_at, given_by, last_used, use_known, ends_at, end_unknown, reviewed_at, basis,
-    dependencies, device, network, first_seen, last_seen, version, severity, outside)
-    select %(w)s, md5('e' || n)::uuid, left(md5('e' || n), 9), md5('p')::uuid, md5('a' || n %% (%(n)s / 10))::uuid,
-        md5('w' || n %% (%(n)s / 5))::uuid, 'k' || n, 'delegate', 'guide',
-        case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live', '{}', '{}',
-        now() - n %% 900 * interval '1 day', '', now() - n %% 300 * interval '1 day', true,
-        case when n %% 5 = 0 then now() + n %% 200 * interval '1 day' end, false, '{}', '', '[]', '', '', now(), now(),
-        1, case when n %% 10 = 0 then n %% 4 + 1 else 0 end, false
-    from generate_series(1, %(n)s) n;
-"""
-ABILITIES = json.dumps(
-    {
-        "lists": [], "ends": [], "at_once": True, "redone_by": "holder", "ends_teams": True, "consent": "",
-        "consent_for": [],
-    }
-)  # fmt: skip
 
 
 def inventory_page() -> str:
@@ -81,28 +50,18 @@ def inventory_page() -> str:
 
 
 def _at(stack: Stack, size: int) -> Pair:
-    service = stack.service
-    slug = f"holder-{size}"
-    workspace = Workspace(service.services.new_id(), slug, slug, circle=Circle(frozenset({"kestrelridge.example"})))
-    with service.store.found(workspace, service.services.clock()) as tx:
-        people.add_first(as_service(tx, service.services), "Owner", "o@kestrelridge.example", Role.OWNER, PASSWORD)
-    url = service.settings.database_url
-    with psycopg.connect(url, cursor_factory=psycopg.ClientCursor) as connection:
-        connection.execute("select set_config('openlatch.workspace', %s, false)", [str(workspace.id)])
-        connection.execute(HOLDER, {"w": workspace.id, "n": size, "abilities": ABILITIES})
-        connection.commit()
-        connection.autocommit = True
-        connection.execute("analyze")
-    client, token = Client.sign_in(stack.url, workspace=slug, address="o@kestrelridge.example", password=PASSWORD)
+    url = stack.service.settings.database_url
+    holder = made(stack, size)
+    client, token = Client.sign_in(stack.url, workspace=holder.slug, address=ADDRESS, password=PASSWORD)
     client.close()
     pairs = []
     with (
         psycopg.connect(url, autocommit=True) as bare,
         httpx.Client(base_url=f"{stack.url}/api/v1", headers={"Authorization": f"Bearer {token.secret}"}) as http,
     ):
-        bare.execute("select set_config('openlatch.workspace', %s, false)", [str(workspace.id)])
+        bare.execute("select set_config('openlatch.workspace', %s, false)", [str(holder.id)])
         for query, sort, wanted in VIEWS:
-            statement, parameters = _statement(url, workspace.id, wanted, sort)
+            statement, parameters = _statement(url, holder.id, wanted, sort)
             assert len(http.get(f"/entries?limit=100&{query}").raise_for_status().json()["items"]) > 0
 
             def through_http(query: str = query) -> None:

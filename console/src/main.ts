@@ -9,6 +9,8 @@ const queries = new QueryClient({
   defaultOptions: {
     queries: {
       staleTime: 10_000,
+      // Nobody changes what was answered; watching each of a hundred thousand rows would cost more than drawing them.
+      shallow: true,
       // Only what may be otherwise a moment later is asked again.
       retry: (count, error) => count < 2 && error instanceof Problem && error.status >= 502,
     },

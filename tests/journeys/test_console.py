@@ -312,8 +312,8 @@ def test_a_provider_is_added_and_an_entry_kept_by_hand_until_its_last_day(page: 
 def test_columns_are_chosen_and_kept_in_the_address(page: Page) -> None:
     sign_in(page, to="/inventory?q=brightmere")
     page.get_by_role("button", name="Columns").click()
-    page.get_by_label("Because").check()
-    page.get_by_label("Span").uncheck()
+    page.get_by_role("checkbox", name="Because").check()
+    page.get_by_role("checkbox", name="Span").uncheck()
     expect(page.get_by_role("columnheader", name="Because")).to_be_visible()
     expect(page.get_by_role("columnheader", name="Span")).to_be_hidden()
     page.reload()

@@ -1,5 +1,7 @@
 /** The span strip: one access drawn on a time axis that all entries share. */
 
+import { format } from "@/ui/time";
+
 const DAY = 86_400_000;
 const EDGE = 6;
 
@@ -80,12 +82,12 @@ export function draw(axis: Axis, span: Span): Strip {
 
 /** The months that are named under the axis: at thirds of it, and never where they would cover "today". */
 export function months(axis: Axis, zone: string): { x: number; text: string }[] {
-  const format = new Intl.DateTimeFormat("en-GB", { month: "short", year: "2-digit", timeZone: zone });
+  const written = format(zone, { month: "short", year: "2-digit" });
   return [-15, -8, 5].map((offset) => {
     const at = new Date(axis.now);
     at.setUTCDate(1);
     at.setUTCHours(12, 0, 0, 0);
     at.setUTCMonth(at.getUTCMonth() + offset);
-    return { x: place(axis, at.getTime()), text: format.format(at).replace("Sept", "Sep") };
+    return { x: place(axis, at.getTime()), text: written.format(at).replace("Sept", "Sep") };
   });
 }

@@ -2,15 +2,22 @@ const MINUTE = 60_000;
 const HOUR = 60 * MINUTE;
 const DAY = 24 * HOUR;
 
+const made = new Map<string, Intl.DateTimeFormat>();
+
+/** A way of writing instants; making one takes far longer than using it, so each is made once. */
+export function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
+  const key = JSON.stringify([zone, options]);
+  const found = made.get(key) ?? new Intl.DateTimeFormat("en-GB", { ...options, timeZone: zone });
+  made.set(key, found);
+  return found;
+}
+
+const DATE = { day: "numeric", month: "short", year: "numeric" } as const;
+
 /** A day in the workspace's zone, such as "29 Sept 2025"; empty where there is none. */
 export function day(instant: string | null | undefined, zone: string): string {
   if (!instant) return "";
-  return new Intl.DateTimeFormat("en-GB", {
-    day: "numeric",
-    month: "short",
-    year: "numeric",
-    timeZone: zone,
-  }).format(new Date(instant));
+  return format(zone, DATE).format(new Date(instant));
 }
 
 /** The last day before an end: one at midnight is through the end of the day before. */
@@ -21,14 +28,7 @@ export function lastDay(end: string | null | undefined, zone: string): string {
 /** A moment in the workspace's zone, to the minute. */
 export function moment(instant: string | null | undefined, zone: string): string {
   if (!instant) return "";
-  return new Intl.DateTimeFormat("en-GB", {
-    day: "numeric",
-    month: "short",
-    year: "numeric",
-    hour: "2-digit",
-    minute: "2-digit",
-    timeZone: zone,
-  }).format(new Date(instant));
+  return format(zone, { ...DATE, hour: "2-digit", minute: "2-digit" }).format(new Date(instant));
 }
 
 /** The exact instant, for hovering. */

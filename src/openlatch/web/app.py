@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import mimetypes
 import os
 import time
 from pathlib import Path
@@ -113,13 +114,24 @@ def _console(app: Flask) -> None:
     def console(path: str = "") -> Response:
         if path == "api" or (path.startswith(("api/", "assets/")) and not (CONSOLE / path).is_file()):
             raise NotFound(f"There is nothing at /{path}.", next_step="Check the address.")
-        if path and (CONSOLE / path).is_file():
-            response = send_from_directory(CONSOLE, path)
-            lasting = path.startswith("assets/")
-            response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
-            return response
         if not (CONSOLE / "index.html").is_file():
             raise NotFound("The console is not built yet.", next_step="Build it with `make console`.")
-        response = send_from_directory(CONSOLE, "index.html")
-        response.headers["Cache-Control"] = "no-cache"
+        name = path if path and (CONSOLE / path).is_file() else "index.html"
+        response = _file(name)
+        lasting = name.startswith("assets/")
+        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
         return response
+
+
+def _file(name: str) -> Response:
+    """A file of the console, in the compressed form that the build has laid beside it if the browser takes that."""
+    packed = (CONSOLE / f"{name}.gz").is_file()
+    if packed and "gzip" in request.accept_encodings:
+        kind = mimetypes.guess_type(name)[0]
+        response = send_from_directory(CONSOLE, f"{name}.gz", mimetype=kind)
+        response.headers["Content-Encoding"] = "gzip"
+    else:
+        response = send_from_directory(CONSOLE, name)
+    if packed:
+        response.headers["Vary"] = "Accept-Encoding"
+    return response

@@ -134,7 +134,7 @@ function show(entry: string): void {
         :more="hasNextPage"
         class="mt-3"
         @show="show"
-        @more="inventory.fetchNextPage()"
+        @more="inventory.more()"
       />
       <p v-else-if="isPending" class="mt-8 text-mute" role="status">Reading the inventory…</p>
       <p v-else class="mt-8">Nobody has access to it now, as far as is known.</p>

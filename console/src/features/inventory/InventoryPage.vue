@@ -80,7 +80,7 @@ useShortcuts({
       :more="hasNextPage"
       :columns="filter.columns"
       @show="show"
-      @more="inventory.fetchNextPage()"
+      @more="inventory.more()"
     />
     <p v-else-if="isPending" class="mt-8 text-mute" role="status">Reading the inventory…</p>
     <div v-else class="mt-10 max-w-md">

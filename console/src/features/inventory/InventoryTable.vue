@@ -41,12 +41,9 @@ const shown = computed(() =>
     return entry ? [{ entry, index: row.index, start: row.start }] : [];
   }),
 );
-watch(
-  () => shown.value.at(-1)?.index ?? 0,
-  (last) => {
-    if (props.more && last >= props.entries.length - 30) emit("more");
-  },
-);
+watch([() => shown.value.at(-1)?.index ?? 0, () => props.entries.length], ([last, length]) => {
+  if (props.more && last >= length - 150) emit("more");
+});
 watch(
   () => props.open,
   async (open) => {

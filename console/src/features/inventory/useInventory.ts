@@ -10,7 +10,8 @@ export function useInventory(filter: Ref<Filter>) {
     queryFn: ({ pageParam }) =>
       take(
         api.GET("/entries", {
-          params: { query: { ...toQuery(filter.value), limit: 100, cursor: pageParam } },
+          // The first page is to be there soon; whoever scrolls on is helped by fewer and larger ones.
+          params: { query: { ...toQuery(filter.value), limit: pageParam ? 500 : 100, cursor: pageParam } },
         }),
       ),
     initialPageParam: undefined as string | undefined,
@@ -27,7 +28,11 @@ export function useInventory(filter: Ref<Filter>) {
     placeholderData: (former) => former,
   });
   const entries = computed<Entry[]>(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
-  return { ...pages, entries, summary: summary.data };
+  // Asked again while one is on its way, it would call that one off and begin anew.
+  function more(): void {
+    if (!pages.isFetching.value) void pages.fetchNextPage();
+  }
+  return { ...pages, entries, more, summary: summary.data };
 }
 
 /** One entry, by its id or short form. */

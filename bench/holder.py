@@ -1,0 +1,60 @@
+"""A holder of any size, straight in the database: accounts are a tenth of the entries, parties a fifth."""
+
+from __future__ import annotations
+
+import json
+
+import psycopg
+
+from openlatch.core.model import Circle, Workspace
+from openlatch.core.roles import Role
+from openlatch.local.stack import Stack
+from openlatch.operations import people
+from openlatch.operations.gate import as_service
+
+__all__ = ["ADDRESS", "PASSWORD", "made"]
+
+ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
+# A tenth of the entries carry a flag.
+HOLDER = """
+insert into providers (workspace_id, id, name, connector, settings, secret, read_every, stale_after, abilities)
+    values (%(w)s, md5('p')::uuid, 'Ticket Desk', 'feed', '{}', '', 60, 60, %(abilities)s);
+insert into accounts
+    select %(w)s, md5('a' || n)::uuid, left(md5(n::text), 9), md5('p')::uuid, n::text, 'account ' || n, 'normal',
+        false, 1
+    from generate_series(0, %(n)s / 10 - 1) n;
+insert into parties select %(w)s, md5('w' || n)::uuid, left(md5(n::text), 9), 'person', 'party ' || n,
+    array['p' || n || '@kestrelridge.example'], 'current', true, 1 from generate_series(0, %(n)s / 5 - 1) n;
+insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, key, kind, level, powers, state,
+    permissions, resources, given_at, given_by, last_used, use_known, ends_at, end_unknown, reviewed_at, basis,
+    dependencies, device, network, first_seen, last_seen, version, severity, outside)
+    select %(w)s, md5('e' || n)::uuid, left(md5('e' || n), 9), md5('p')::uuid, md5('a' || n %% (%(n)s / 10))::uuid,
+        md5('w' || n %% (%(n)s / 5))::uuid, 'k' || n, 'delegate', 'guide',
+        case when n %% 9 = 0 then array['view', 'spend'] else array['view'] end, 'live', '{}', '{}',
+        now() - n %% 900 * interval '1 day', '', now() - n %% 300 * interval '1 day', true,
+        case when n %% 5 = 0 then now() + n %% 200 * interval '1 day' end, false, '{}', '', '[]', '', '', now(), now(),
+        1, case when n %% 10 = 0 then n %% 4 + 1 else 0 end, false
+    from generate_series(1, %(n)s) n;
+"""
+ABILITIES = json.dumps(
+    {
+        "lists": [], "ends": [], "at_once": True, "redone_by": "holder", "ends_teams": True, "consent": "",
+        "consent_for": [],
+    }
+)  # fmt: skip
+
+
+def made(stack: Stack, size: int) -> Workspace:
+    """Found a workspace with so many entries and one owner."""
+    service = stack.service
+    slug = f"holder-{size}"
+    workspace = Workspace(service.services.new_id(), slug, slug, circle=Circle(frozenset({"kestrelridge.example"})))
+    with service.store.found(workspace, service.services.clock()) as tx:
+        people.add_first(as_service(tx, service.services), "Owner", ADDRESS, Role.OWNER, PASSWORD)
+    with psycopg.connect(service.settings.database_url, cursor_factory=psycopg.ClientCursor) as connection:
+        connection.execute("select set_config('openlatch.workspace', %s, false)", [str(workspace.id)])
+        connection.execute(HOLDER, {"w": workspace.id, "n": size, "abilities": ABILITIES})
+        connection.commit()
+        connection.autocommit = True
+        connection.execute("analyze")
+    return workspace
