@@ -39,7 +39,7 @@ insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, k
 ABILITIES = json.dumps(
     {
         "lists": [], "ends": [], "at_once": True, "redone_by": "holder", "ends_teams": True, "consent": "",
-        "consent_for": [],
+        "consent_for": [], "narrows": [], "pauses": [], "dates": [],
     }
 )  # fmt: skip
 

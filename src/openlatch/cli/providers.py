@@ -64,6 +64,33 @@ def providers(ctx: click.Context, output: str) -> None:
 
 
 @providers.command()
+@click.argument("provider")
+@reports_errors
+def show(provider: str) -> None:
+    """Show how PROVIDER is read, how fresh what is known of it is, and what can be done there."""
+    with connect() as client:
+        p = client.provider(provider)
+    can = p.abilities
+    facts = (
+        ("connector", " ".join([p.connector, *(f"{name}={value}" for name, value in p.settings.items())])),
+        ("last complete reading", "" if p.by_hand else ago(p.last_complete) + (", too old" if p.stale else "")),
+        ("latest reading", _latest(p)),
+        ("read by itself", "" if p.by_hand else f"every {p.read_every} minutes"),
+        ("shows", ", ".join(can.lists)),
+        ("ends", ", ".join(can.ends) + ("" if can.at_once else ", when their device next connects")),
+        ("may ask", can.consent),
+        ("who can give it again", "" if p.by_hand else {"holder": "you", "party": "they"}.get(can.redone_by, "either")),
+        ("can also narrow", ", ".join(can.narrows)),
+        ("can also pause", ", ".join(can.pauses)),
+        ("can also set an end for", ", ".join(can.dates)),
+    )
+    out().print(Text.assemble((p.name, "bold"), ("   " + p.ref, "dim")))
+    for name, value in facts:
+        if value:
+            out().print(Text.assemble((f"  {name:<25}", "dim"), value))
+
+
+@providers.command()
 @output_option
 @reports_errors
 def connectors(output: str) -> None:

@@ -84,6 +84,9 @@ class FeedConnector:
             Side(found.redone_by),
             consent=found.consent,
             consent_for=frozenset(Power(p) for p in found.consent_for),
+            narrows=frozenset(Kind(k) for k in found.narrows),
+            pauses=frozenset(Kind(k) for k in found.pauses),
+            dates=frozenset(Kind(k) for k in found.dates),
         )
 
     def pages(self) -> Iterator[Page]:

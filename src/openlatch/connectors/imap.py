@@ -78,7 +78,7 @@ class ImapConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.OPEN})
-        return Abilities(kinds, kinds)
+        return Abilities(kinds, kinds, narrows=kinds)
 
     def pages(self) -> Iterator[Page]:
         with self._connected() as server:

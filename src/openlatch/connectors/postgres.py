@@ -119,7 +119,8 @@ class PostgresConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION})
-        return Abilities(kinds, kinds)
+        logins = frozenset({Kind.DELEGATE, Kind.GRANT})
+        return Abilities(kinds, kinds, pauses=logins, dates=logins)
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())

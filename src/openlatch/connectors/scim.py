@@ -54,7 +54,7 @@ class ScimConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE})
-        return Abilities(kinds, kinds, ends_teams=False)
+        return Abilities(kinds, kinds, ends_teams=False, pauses=kinds)
 
     def pages(self) -> Iterator[Page]:
         yield Page(accounts=(self._account,))

@@ -99,7 +99,7 @@ class SshConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT})
-        return Abilities(kinds, kinds)
+        return Abilities(kinds, kinds, narrows=kinds, dates=kinds)
 
     def pages(self) -> Iterator[Page]:
         seen = self._read()

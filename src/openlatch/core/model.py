@@ -195,6 +195,12 @@ class Abilities:
     """whose agreement an ending needs, in words; empty where nobody's"""
     consent_for: frozenset[Power] = frozenset()
     """that agreement is needed only for entries with one of these powers; for all, if there are none"""
+    narrows: frozenset[Kind] = frozenset()
+    """the kinds of entry of which the provider can take away a part"""
+    pauses: frozenset[Kind] = frozenset()
+    """the kinds of entry that the provider can put to rest and wake again"""
+    dates: frozenset[Kind] = frozenset()
+    """the kinds of entry that the provider can give an end"""
 
 
 @dataclass(frozen=True, slots=True)

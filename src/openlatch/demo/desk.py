@@ -64,7 +64,11 @@ def inventory(now: datetime) -> dict[str, Any]:
         }
     )  # fmt: skip
     return feed.inventory(
-        abilities={"consent": "an administrator who is to be removed", "consent_for": ["admit"]},
+        abilities={
+            "consent": "an administrator who is to be removed",
+            "consent_for": ["admit"],
+            "narrows": ["delegate"],
+        },
         memberships=_memberships(chance),
         refuse={e["key"]: consent for e in feed.entries if e["level"] == "administrator"},
     )

@@ -133,7 +133,7 @@ def dome_control(now: datetime) -> dict[str, Any]:
         network="192.0.2.77", hangs_on="grant:north:amara.levy", accepted_at=None,
     )  # fmt: skip
     feed.doings({"view": "looked at the night's plan", "edit": "moved a target", "export": "took frames away"})
-    return feed.inventory(abilities={"at_once": False})
+    return feed.inventory(abilities={"at_once": False, "dates": ["grant"]})
 
 
 def plate_archive(now: datetime) -> dict[str, Any]:
@@ -250,4 +250,4 @@ def live_sky(now: datetime) -> dict[str, Any]:
     stream = feed.party(Someone("dome-camera", "Dome camera", ""), "app", publisher="Kestrel Ridge Observatory")
     feed.add(stream, "channel", "stream key", 640, 0, kind="app", permissions=["send pictures"])
     feed.doings({"publish": "went live", "edit": "answered in the chat", "view": "watched the schedule"})
-    return feed.inventory(abilities={"redone_by": "either"})
+    return feed.inventory(abilities={"redone_by": "either", "narrows": ["delegate"]})

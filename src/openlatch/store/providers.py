@@ -39,6 +39,7 @@ def to_provider(row: ProviderRow) -> Provider:
             row.abilities["ends_teams"],
             row.abilities["consent"],
             frozenset(Power(p) for p in row.abilities["consent_for"]),
+            *(frozenset(Kind(k) for k in row.abilities[word]) for word in ("narrows", "pauses", "dates")),
         ),
         row.last_complete,
         row.next_reading,
@@ -54,6 +55,9 @@ def _abilities(abilities: Abilities) -> dict[str, Any]:
         "ends_teams": abilities.ends_teams,
         "consent": abilities.consent,
         "consent_for": sorted(abilities.consent_for),
+        "narrows": sorted(abilities.narrows),
+        "pauses": sorted(abilities.pauses),
+        "dates": sorted(abilities.dates),
     }
 
 

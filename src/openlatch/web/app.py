@@ -126,7 +126,7 @@ def _console(app: Flask) -> None:
 def _file(name: str) -> Response:
     """A file of the console, in the compressed form that the build has laid beside it if the browser takes that."""
     packed = (CONSOLE / f"{name}.gz").is_file()
-    if packed and "gzip" in request.accept_encodings:
+    if packed and request.accept_encodings.quality("gzip") > 0:
         kind = mimetypes.guess_type(name)[0]
         response = send_from_directory(CONSOLE, f"{name}.gz", mimetype=kind)
         response.headers["Content-Encoding"] = "gzip"

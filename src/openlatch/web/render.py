@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from datetime import datetime
 from uuid import UUID
 
@@ -92,6 +92,10 @@ def reading(r: model.Reading) -> wire.Reading:
     )
 
 
+def _kinds(kinds: Collection[model.Kind]) -> list[wire.KindWord]:
+    return [k.value for k in model.Kind if k in kinds]
+
+
 def connector(name: str, about: About) -> wire.Connector:
     settings = [wire.ConnectorSetting(name=s.name, what=s.what, needed=s.needed) for s in about.settings]
     return wire.Connector(name=name, speaks=about.speaks, settings=settings, secret=about.secret)
@@ -115,12 +119,15 @@ def provider(sight: ProviderSight, now: datetime) -> wire.Provider:
         vouch_days=p.vouch_days,
         worn_off=sight.worn_off,
         abilities=wire.Abilities(
-            lists=[k.value for k in model.Kind if k in p.abilities.lists],
-            ends=[k.value for k in model.Kind if k in p.abilities.ends],
+            lists=_kinds(p.abilities.lists),
+            ends=_kinds(p.abilities.ends),
             at_once=p.abilities.at_once,
             redone_by=p.abilities.redone_by.value,
             ends_teams=p.abilities.ends_teams,
             consent=p.abilities.consent,
+            narrows=_kinds(p.abilities.narrows),
+            pauses=_kinds(p.abilities.pauses),
+            dates=_kinds(p.abilities.dates),
         ),
         latest=reading(latest) if latest else None,
     )

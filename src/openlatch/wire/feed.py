@@ -68,6 +68,9 @@ class FeedAbilities(FeedModel):
     ends: list[KindWord] = Field(default=[], description="kinds of entry that can be ended through the feed")
     at_once: bool = Field(default=True, description="whether ending takes effect without the device connecting again")
     redone_by: Literal["holder", "party", "either"] = Field(default="holder", description="who can give it again")
+    narrows: list[KindWord] = Field(default=[], description="kinds of entry of which a part can be taken away there")
+    pauses: list[KindWord] = Field(default=[], description="kinds of entry that can be put to rest there")
+    dates: list[KindWord] = Field(default=[], description="kinds of entry that can be given an end there")
     consent_for: list[PowerWord] = Field(default=[], description="only for entries with one of these powers; or all")
     consent: Words = Field(default="", description="whose agreement an ending needs, in words; empty if nobody's")
 

@@ -260,7 +260,10 @@ class Reading(Sent):
 
 
 class Abilities(Sent):
-    """What a provider shows and lets be ended: kinds of entry, how soon, who has to agree, who can give it again."""
+    """What a provider shows and lets be ended: kinds of entry, how soon, who has to agree, who can give it again.
+
+    What it can narrow, pause and date is what can be done there; nothing here commands these yet.
+    """
 
     lists: list[KindWord]
     ends: list[KindWord]
@@ -268,6 +271,9 @@ class Abilities(Sent):
     redone_by: Literal["holder", "party", "either"]
     ends_teams: bool
     consent: str
+    narrows: list[KindWord]
+    pauses: list[KindWord]
+    dates: list[KindWord]
 
 
 class Level(Sent):

@@ -51,6 +51,16 @@ function abilities({ abilities: can }: Provider): string {
     `; ${AGAIN[can.redone_by]} can give it again.`,
   ].join("");
 }
+/** What the provider can do besides, which has to be done there. */
+function besides({ abilities: can }: Provider): string {
+  return [
+    can.narrows.length ? `narrow ${can.narrows.join(", ")}` : "",
+    can.pauses.length ? `pause ${can.pauses.join(", ")}` : "",
+    can.dates.length ? `set an end for ${can.dates.join(", ")}` : "",
+  ]
+    .filter(Boolean)
+    .join("; ");
+}
 function counts(one: Provider): string {
   const found = Object.entries(one.latest?.counts ?? {}).filter(([, number]) => number > 0);
   return found.map(([word, number]) => `${number} ${word}`).join(", ");
@@ -137,6 +147,10 @@ function counts(one: Provider): string {
             </dd>
             <dt class="text-mute">Shows and ends</dt>
             <dd>{{ abilities(one) }}</dd>
+            <template v-if="besides(one)">
+              <dt class="text-mute">It can also</dt>
+              <dd>{{ besides(one) }}. That is done at {{ one.name }} itself, for now.</dd>
+            </template>
             <dt class="text-mute">Connector</dt>
             <dd>
               {{ one.connector }}

@@ -10,6 +10,7 @@ depends_on = None
 
 def upgrade() -> None:
     op.execute("alter table accounts add column locked boolean")
+    op.execute("""update providers set abilities = abilities || '{"narrows": [], "pauses": [], "dates": []}'::jsonb""")
     op.execute("""
         create table activity (
             workspace_id uuid not null, id uuid not null,
