@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import itertools
+import random
 from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
 
@@ -13,7 +14,16 @@ from hypothesis import strategies as st
 from openlatch.core.hours import Hours, Window
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import EndReason, Entry, Membership, PartyKind, ReadingOutcome, State, normal_address
-from openlatch.core.observation import Observation, ObservedEntry, ObservedMembership, ObservedParty, complaints, digest
+from openlatch.core.observation import (
+    Observation,
+    ObservedAccount,
+    ObservedEntry,
+    ObservedMembership,
+    ObservedParty,
+    coherent,
+    complaints,
+    digest,
+)
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Changes, Held, Identifier, reconcile, salt, withheld
 from tests.factories import GATE, NOW, PROVIDER, ago, ids, observed, observed_party
@@ -141,6 +151,29 @@ def test_a_reading_that_breaks_off_anywhere_ends_nothing(
     assert set(later.entries) == {e.key for e in first} | {e.key for e in second[:cut]}
 
 
+@given(entries, entries, st.randoms(use_true_random=False), st.integers(0, 60))
+def test_pages_may_come_in_any_order_and_break_off_anywhere(
+    first: list[ObservedEntry], second: list[ObservedEntry], chance: random.Random, cut: int
+) -> None:
+    _, held = read(EMPTY, observation(first))
+    seen = observation(second)
+    items = [*seen.accounts, *seen.parties, *seen.entries]
+    chance.shuffle(items)
+    shown = items[:cut]
+    part = coherent(
+        Observation(
+            ReadingOutcome.PARTIAL,
+            tuple(i for i in shown if isinstance(i, ObservedAccount)),
+            tuple(i for i in shown if isinstance(i, ObservedParty)),
+            tuple(i for i in shown if isinstance(i, ObservedEntry)),
+        )
+    )
+    changes, now = read(held, part)
+    assert changes.gone == ()
+    assert {*held.entries} <= {*now.entries} <= {*held.entries, *(e.key for e in second)}
+    assert {e.key for e in part.entries} == {e.key for e in changes.touched} | {e.key for e in changes.unchanged}
+
+
 @given(entries, people, st.data())
 def test_a_reading_of_one_party_concludes_about_that_party_only(
     first: list[ObservedEntry], subject: str, data: st.DataObject
@@ -223,6 +256,19 @@ def test_an_entry_whose_end_is_ordered_stays_ending_while_it_is_still_listed() -
     held, _ = held_with(state=State.ENDING)
     _, later = read(held, observation([observed("1", level="cashier")]))
     assert later.entries["1"].state is State.ENDING
+
+
+@given(st.none() | TIMES, TIMES | st.timedeltas(timedelta(0), timedelta(hours=12)).map(lambda more: NOW + more))
+def test_a_use_that_cannot_be_is_no_use_whatever_the_providers_clock_says(
+    before: datetime | None, use: datetime
+) -> None:
+    _, held = read(EMPTY, observation([observed("1", last_used=before, use_known=False)]))
+    _, held = read(held, observation([observed("1", last_used=use, use_known=True, uses={Power.VIEW: use})]))
+    (entry,) = held.entries.values()
+    believed = [min(at, NOW) for at in (before, use) if at is not None and at <= NOW + timedelta(hours=12)]
+    assert entry.last_used == max(believed, default=None)
+    assert entry.use_known is bool(believed)
+    assert entry.uses == ({Power.VIEW: min(use, NOW)} if use <= NOW + timedelta(hours=12) else {})
 
 
 @given(st.integers(9000, 9999))

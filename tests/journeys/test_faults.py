@@ -133,6 +133,19 @@ def test_a_refusal_needs_a_person_who_can_try_again(client: Client, spare: Spare
     assert desk.effects(entry) == 1
 
 
+def test_an_answer_that_contradicts_itself_proves_nothing_and_needs_a_person(
+    client: Client, spare: Spare, desk: Desk
+) -> None:
+    entry = spare()
+    with desk.fault(orphans=True, keep_listing=1):
+        order = settle(client, client.end(entry.ref).ref)
+        assert (order.state, "contradicts itself" in order.why) == ("stuck", True)
+        assert client.entry(entry.ref).state == "ending"
+    client.try_again(order.ref)
+    assert settle(client, order.ref).state == "proved"
+    assert desk.effects(entry) == 1
+
+
 def test_a_worker_killed_in_the_middle_of_an_order_leaves_it_to_the_next_and_it_happens_once(
     stack: Stack, client: Client, spare: Spare, desk: Desk
 ) -> None:

@@ -61,6 +61,7 @@ def test_no_cell_of_any_file_is_a_formula_and_none_is_lost(entries: list[Entry])
 
 lines = evil.map(str.strip).filter(bool)
 instants = st.none() | st.datetimes(datetime(1990, 1, 1), datetime(2200, 1, 1), timezones=st.just(UTC))  # noqa: DTZ001
+uses = st.datetimes(datetime(1990, 1, 1), datetime(2026, 5, 10), timezones=st.just(UTC))  # noqa: DTZ001
 powers = st.lists(st.sampled_from(ORDER)).map(in_order)
 kept = st.builds(
     entry,
@@ -72,9 +73,9 @@ kept = st.builds(
     resources=st.lists(lines, unique=True).map(tuple),
     given_at=instants,
     given_by=lines,
-    last_used=instants,
+    last_used=st.none() | uses,
     use_known=st.booleans(),
-    uses=st.none() | st.dictionaries(st.sampled_from(ORDER), instants.filter(bool), min_size=1),
+    uses=st.none() | st.dictionaries(st.sampled_from(ORDER), uses, min_size=1),
     ends_at=instants,
     end_unknown=st.booleans(),
     hours=st.none() | st.just(Hours("Europe/London", (Window(frozenset({1, 4}), time(19), time(4)),))),

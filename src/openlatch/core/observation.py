@@ -33,6 +33,7 @@ __all__ = [
     "ObservedMembership",
     "ObservedParty",
     "behind",
+    "coherent",
     "complaints",
     "digest",
     "spread",
@@ -176,6 +177,19 @@ def complaints(observation: Observation) -> tuple[str, ...]:
         if member not in parties:
             found.append(f"member {member!r} of team {team!r} is not listed")
     return tuple(found)
+
+
+def coherent(observation: Observation) -> Observation:
+    """Return what holds together of a reading that broke off: nothing whose account or party was not shown yet."""
+    accounts = {a.key for a in observation.accounts}
+    parties = {p.key for p in observation.parties}
+    teams = {p.key for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
+    return replace(
+        observation,
+        entries=tuple(e for e in observation.entries if e.account in accounts and e.party in parties),
+        memberships=tuple(m for m in observation.memberships if m.team in teams and m.member in parties),
+        activity=tuple(a for a in observation.activity if a.account in accounts and a.party in parties),
+    )
 
 
 def digest(observed: ObservedEntry | ObservedParty, salt: bytes = b"") -> bytes:

@@ -47,6 +47,9 @@ __all__ = [
 HANDFUL = 5
 """So many entries may vanish at once from any provider, however small."""
 
+CLOCKS_DIFFER = timedelta(hours=12)
+"""A provider's clock may be ahead by that much; a use later than that would keep an access from ever growing stale."""
+
 FAR_YEAR = 9000
 """An end in this year or later is a provider's way of writing "no end"."""
 
@@ -303,7 +306,8 @@ def _entry(
     now: datetime,
 ) -> Entry:
     """The stored form of an observed entry, keeping what only Open Latch knows about it."""
-    used = [t for t in (observed.last_used, before.last_used if before else None) if t is not None]
+    shown_use = _believed(observed.last_used, now)
+    used = [t for t in (shown_use, before.last_used if before else None) if t is not None]
     state = observed.state
     if before is not None and before.state is State.ENDING:
         # An order is under way; that a reading still sees the entry does not call it off.
@@ -329,8 +333,9 @@ def _entry(
         given_by=observed.given_by,
         accepted_at=observed.accepted_at or (before.accepted_at if before else None),
         last_used=max(used, default=None),
-        use_known=observed.use_known or bool(used),
-        uses=_latest_uses(observed.uses, before.uses if before else None),
+        # A use that cannot be is no knowledge: neither of a use, nor of there having been none.
+        use_known=(observed.use_known and (shown_use is None) == (observed.last_used is None)) or bool(used),
+        uses=_latest_uses(_believed_uses(observed.uses, now), before.uses if before else None),
         ends_at=None if no_end else observed.ends_at,
         end_unknown=observed.end_unknown,
         hours=observed.hours,
@@ -347,6 +352,20 @@ def _entry(
         vouched_by=before.vouched_by if before else "",
         version=before.version if before else 1,
     )
+
+
+def _believed(use: datetime | None, now: datetime) -> datetime | None:
+    """When something was used, by a provider's clock that may be ahead: a little is now, more is not believed."""
+    if use is None or use <= now:
+        return use
+    return now if use - now <= CLOCKS_DIFFER else None
+
+
+def _believed_uses(uses: Mapping[Power, datetime] | None, now: datetime) -> Mapping[Power, datetime] | None:
+    if uses is None:
+        return None
+    believed = ((power, _believed(at, now)) for power, at in uses.items())
+    return {power: at for power, at in believed if at is not None}
 
 
 def _latest_uses(

@@ -24,7 +24,7 @@ from openlatch.core.model import (
     State,
     normal_address,
 )
-from openlatch.core.observation import Observation, ObservedParty, complaints, digest, spread
+from openlatch.core.observation import Observation, ObservedParty, coherent, complaints, digest, spread
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, withheld
 from openlatch.errors import Conflict
@@ -134,8 +134,10 @@ def conclude(
     provider = tx.providers.get(reading.provider_id)
     # Somebody may have accepted the loss while the provider was being read.
     reading = replace(reading, accept_loss=tx.readings.get(reading.id).accept_loss)
+    if observation.outcome is ReadingOutcome.PARTIAL:
+        observation = coherent(observation)
     observation = spread(observation)
-    wrong = complaints(observation) if observation.outcome is ReadingOutcome.COMPLETE else ()
+    wrong = complaints(observation)
     if wrong:
         more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
         observation = Observation(ReadingOutcome.FAILED, trouble="; ".join(wrong[:3]) + more + ".")

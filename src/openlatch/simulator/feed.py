@@ -8,6 +8,7 @@ hide             the last N entries are left out, and out of the total
 hold             an ending is carried out, but answered only when this is set to false again
 lose_answers     the next N endings are carried out, but answered 503
 keep_listing     the next N looks at a party still show what was ended
+orphans          a look at a party leaves out the party itself
 refuse           an object of entry key to the reason for which ending it is refused
 """
 
@@ -74,7 +75,7 @@ class FeedStandIn(StandIn):
         return answer(
             {
                 "accounts": self.items("accounts"),
-                "parties": [p for p in self.items("parties") if p["key"] in listed],
+                "parties": [p for p in self.items("parties") if p["key"] in listed and not self.fault("orphans")],
                 "entries": [e for e in entries if e["party"] == party],
                 "memberships": memberships,
                 "documents": [d for d in self.items("documents") if any(to in s["to"] for s in d["statements"])],

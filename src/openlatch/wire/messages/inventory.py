@@ -1,0 +1,254 @@
+"""The inventory: entries, their flags, and views of them."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import AwareDatetime, Field, StringConstraints
+
+from openlatch.wire.messages.base import (
+    KindWord,
+    Page,
+    PageQuery,
+    PowerWord,
+    Ref,
+    Search,
+    Sent,
+    SeverityWord,
+    StateWord,
+    Taken,
+    Text,
+)
+from openlatch.wire.messages.orders import Order
+from openlatch.wire.messages.parties import Party
+
+__all__ = [
+    "App",
+    "AppList",
+    "Dependency",
+    "Entry",
+    "EntryFilter",
+    "EntryList",
+    "EntryQuery",
+    "ExportQuery",
+    "Flag",
+    "FlagList",
+    "FlagQuery",
+    "GoneWish",
+    "Hours",
+    "KeptEntry",
+    "NewView",
+    "Summary",
+    "View",
+    "ViewList",
+    "Vouched",
+]
+
+
+class Hours(Sent):
+    """Weekly hours in which a grant holds, on the wall clock of an IANA zone, in plain words."""
+
+    zone: str
+    text: str
+    written: Annotated[str, Field(description="as a list that is imported has them")]
+
+
+class KeptEntry(Taken):
+    """An entry to keep by hand; one of the same key, or of the same kind, account and party, is corrected by it."""
+
+    account: Text
+    party: Search = ""
+    addresses: list[Text] = Field(default_factory=list)
+    party_kind: Literal["person", "team", "app", "anyone"] = "person"
+    party_status: Literal["current", "left", "unknown"] = "unknown"
+    kind: KindWord = "delegate"
+    level: Search = ""
+    powers: list[PowerWord] | None = None
+    permissions: list[Text] = Field(default_factory=list)
+    resources: list[Text] = Field(default_factory=list)
+    given_at: AwareDatetime | None = None
+    given_by: Search = ""
+    last_used: AwareDatetime | None = None
+    ends_at: AwareDatetime | date | None = None
+    """an instant, or the last day in the workspace's zone"""
+    basis: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
+    key: Search = ""
+
+
+class Vouched(Sent):
+    """Who vouched for an entry that is kept by hand, when, and whether that still counts."""
+
+    at: datetime
+    by: str
+    worn_off: bool
+
+
+class GoneWish(Taken):
+    """Why an entry that is kept by hand is known to have ended."""
+
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
+
+
+class View(Sent):
+    """A view of the inventory that somebody saved: a search, filters and an order, as the query of an address."""
+
+    id: UUID
+    name: str
+    query: str
+
+
+class NewView(Taken):
+    """A view to save; one of the same name is replaced."""
+
+    name: Text
+    query: Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
+
+
+class Dependency(Sent):
+    """Something that runs through an entry and stops with it."""
+
+    kind: str
+    what: str
+    next_at: datetime | None
+
+
+class Flag(Sent):
+    """A rule that holds for an entry: since when, how bad, by which facts, and what would clear it."""
+
+    id: UUID
+    rule: str
+    title: str
+    why: str
+    severity: SeverityWord
+    reason: str
+    facts: dict[str, str | int]
+    clears: str
+    raised_at: datetime
+    cleared_at: datetime | None
+    entry: Ref
+    party: str
+    account: str
+
+
+class Entry(Sent):
+    """One line of the inventory: one party's access to one account.
+
+    `ends_at` null means no end, unless `end_unknown`; `last_used` null means never, unless not `use_known`.
+    `used_powers` are those used within the holder's limit, `uses` when each was last; null where the provider does
+    not tell. `unknown` are levels and permissions that nobody has given a meaning: what they allow is not in `powers`.
+    `flags` are the standing ones, worst first.
+    """
+
+    id: UUID
+    ref: str
+    provider: Ref
+    account: Ref
+    party: Party
+    kind: KindWord
+    level: str
+    powers: list[PowerWord]
+    used_powers: list[PowerWord] | None
+    uses: dict[PowerWord, datetime] | None
+    unknown: list[str]
+    state: StateWord
+    end_reason: str | None
+    permissions: list[str]
+    resources: list[str]
+    given_at: datetime | None
+    given_by: str
+    accepted_at: datetime | None
+    last_used: datetime | None
+    use_known: bool
+    ends_at: datetime | None
+    end_unknown: bool
+    hours: Hours | None
+    reviewed_at: list[datetime]
+    basis: str
+    hangs_on: str | None
+    dependencies: list[Dependency]
+    device: str
+    network: str
+    first_seen: datetime | None
+    last_seen: datetime | None
+    ended_at: datetime | None
+    vouched: Vouched | None
+    by_hand: bool
+    key: str
+    flags: list[Flag]
+    order: Order | None = None
+
+
+class EntryFilter(Taken):
+    """Which entries are wanted; several words in one field are separated by commas and mean "any of them"."""
+
+    q: Search = ""
+    state: Annotated[str, Field(description="states, separated by commas; `standing` is all but ended")] = "standing"
+    kind: Search = ""
+    power: Search = ""
+    provider: Search = ""
+    account: Search = ""
+    party: Search = ""
+    flagged: bool | None = None
+    rule: Search = ""
+    outside: bool | None = None
+    mine: Annotated[bool, Field(description="only one's own, by one's address")] = False
+    unknown: Annotated[bool | None, Field(description="only those with a word that has no meaning yet")] = None
+    ends: Literal["", "none", "dated", "unknown"] = ""
+
+
+class EntryQuery(EntryFilter, PageQuery):
+    """Which page of which entries is wanted, in which order."""
+
+    sort: Literal["severity", "party", "account", "last-used", "given", "ends"] = "severity"
+
+
+class ExportQuery(EntryFilter):
+    """Which entries are to be written to a file, in which order and format."""
+
+    sort: Literal["severity", "party", "account", "last-used", "given", "ends"] = "severity"
+    format: Literal["csv", "jsonl", "xlsx"] = "csv"
+
+
+class Summary(Sent):
+    """How many entries a filter leaves, and how many of them carry a flag (`severe`: high or critical)."""
+
+    entries: int
+    accounts: int
+    parties: int
+    flagged: int
+    severe: int
+
+
+class FlagQuery(PageQuery):
+    """Which flags are wanted; `severity` means that one or worse."""
+
+    rule: Search = ""
+    severity: Literal["", "low", "medium", "high", "critical"] = ""
+    entry: Search = ""
+    cleared: bool = False
+
+
+class App(Sent):
+    """A connected app with what it holds on each account; `accounts` counts those it is on."""
+
+    party: Party
+    accounts: int
+    entries: list[Entry]
+
+
+class EntryList(Page[Entry]):
+    """Entries, in the order that was asked for."""
+
+
+class ViewList(Page[View]):
+    """Views of one person, by name."""
+
+
+class AppList(Page[App]):
+    """Connected apps, by name."""
+
+
+class FlagList(Page[Flag]):
+    """Flags, the worst first."""

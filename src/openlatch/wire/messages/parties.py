@@ -1,0 +1,62 @@
+"""Accounts, and the parties that have access to them."""
+
+from __future__ import annotations
+
+from typing import Literal
+from uuid import UUID
+
+from openlatch.wire.messages.base import Page, Ref, Sent, Taken
+
+__all__ = [
+    "Account",
+    "AccountDescription",
+    "AccountList",
+    "Party",
+    "PartyList",
+]
+
+
+class Account(Sent):
+    """A shared account; `shared_with` counts the parties that have access to it now."""
+
+    id: UUID
+    ref: str
+    provider: Ref
+    key: str
+    name: str
+    criticality: Literal["minor", "normal", "vital"]
+    practice: bool
+    locked: bool | None
+    """whether nothing on it may be open to anyone, whatever its parts say; null where there is no such lock"""
+    shared_with: int
+
+
+class Party(Sent):
+    """Someone or something that can have access; `on_accounts` counts the accounts it reaches now."""
+
+    id: UUID
+    ref: str
+    kind: Literal["person", "team", "app", "anyone"]
+    name: str
+    addresses: list[str]
+    status: Literal["current", "left", "unknown"]
+    verified: bool
+    publisher: str
+    home: str
+    outside: bool
+    on_accounts: int | None = None
+
+
+class AccountDescription(Taken):
+    """How vital an account is, and whether it is for practice; what is left out stays."""
+
+    criticality: Literal["minor", "normal", "vital"] | None = None
+    practice: bool | None = None
+
+
+class AccountList(Page[Account]):
+    """Accounts, by name."""
+
+
+class PartyList(Page[Party]):
+    """Parties, by name."""

@@ -1,0 +1,212 @@
+"""Providers, readings, what their levels mean, and lists that are imported."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import Field, StringConstraints
+
+from openlatch.wire.messages.base import KindWord, Page, PowerWord, Sent, Taken, Text
+
+__all__ = [
+    "LISTS",
+    "Abilities",
+    "Complaint",
+    "Connector",
+    "ConnectorList",
+    "ConnectorSetting",
+    "ImportColumn",
+    "ImportOutcome",
+    "ImportQuery",
+    "Level",
+    "LevelCorrection",
+    "LevelList",
+    "NewProvider",
+    "Provider",
+    "ProviderList",
+    "Reading",
+    "ReadingList",
+    "ReadingWish",
+]
+
+
+class Reading(Sent):
+    """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed.
+
+    `withheld` entries were no longer shown, too many to be believed; a reading with `accept_loss` ends them.
+    """
+
+    id: UUID
+    provider_id: UUID
+    state: Literal["queued", "running", "complete", "partial", "failed"]
+    asked_by: str
+    asked_at: datetime
+    finished_at: datetime | None
+    seen: int
+    total: int | None
+    counts: dict[str, int]
+    trouble: str
+    withheld: int
+
+
+class Abilities(Sent):
+    """What a provider shows and lets be ended: kinds of entry, how soon, who has to agree, who can give it again.
+
+    What it can narrow, pause and date is what can be done there; nothing here commands these yet.
+    """
+
+    lists: list[KindWord]
+    ends: list[KindWord]
+    at_once: bool
+    redone_by: Literal["holder", "party", "either"]
+    ends_teams: bool
+    consent: str
+    narrows: list[KindWord]
+    pauses: list[KindWord]
+    dates: list[KindWord]
+
+
+class Level(Sent):
+    """A level or permission in a provider's words, and what it means in plain powers.
+
+    `origin` says who says so: `corrected` the holder, `stated` the provider with each entry, `built-in` the
+    connector; `unknown` words have no meaning yet. `entries` counts the standing ones that carry it.
+    """
+
+    word: str
+    kind: Literal["level", "permission"]
+    powers: list[PowerWord]
+    origin: Literal["corrected", "stated", "built-in", "unknown"]
+    entries: int
+    corrected_by: str
+    corrected_at: datetime | None
+
+
+class LevelCorrection(Taken):
+    """What a word means at a provider; `powers` null takes a correction back."""
+
+    word: Annotated[str, StringConstraints(min_length=1, max_length=2000, pattern=r"^[^\x00]*$")]
+    powers: list[PowerWord] | None
+
+
+class Provider(Sent):
+    """An outside service, and how fresh what is known of it is; durations are minutes.
+
+    One that is kept `by_hand` is never read. `worn_off` counts entries, kept by hand because no reading shows their
+    kind, for which nobody has vouched in `vouch_days`.
+    """
+
+    id: UUID
+    ref: str
+    name: str
+    connector: str
+    settings: dict[str, str]
+    read_every: int
+    stale_after: int
+    most_gone: int
+    last_complete: datetime | None
+    next_reading: datetime | None
+    stale: bool
+    abilities: Abilities
+    by_hand: bool
+    vouch_days: int
+    worn_off: int
+    latest: Reading | None
+
+
+class ConnectorSetting(Sent):
+    """A setting that a connector takes."""
+
+    name: str
+    what: str
+    needed: bool
+
+
+class Connector(Sent):
+    """A connector that is installed: what it speaks, its settings, and what its secret is."""
+
+    name: str
+    speaks: str
+    settings: list[ConnectorSetting]
+    secret: str
+
+
+class ConnectorList(Sent):
+    """The connectors that are installed, by name."""
+
+    items: list[Connector]
+
+
+class NewProvider(Taken):
+    """A provider to be read from now on; the secret is kept encrypted and never shown again."""
+
+    name: Text
+    connector: Text
+    settings: dict[str, Annotated[str, StringConstraints(max_length=2000)]] = Field(default_factory=dict)
+    secret: Annotated[str, StringConstraints(max_length=10000)] = ""
+    read_every: Annotated[int, Field(ge=1, le=10080)] = 15
+    stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
+    most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] = 30
+    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] = 90
+
+
+class ReadingWish(Taken):
+    """How a provider is to be read; with `accept_loss`, whatever it no longer shows has ended."""
+
+    accept_loss: bool = False
+
+
+LISTS = {
+    "csv": "text/csv",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+class ImportQuery(Taken):
+    """How a list is to be taken."""
+
+    dry_run: bool = True
+    columns: Annotated[
+        str,
+        Field(max_length=10000, description='fields by header as JSON, such as {"Who": "party"}; "" leaves one out'),
+    ] = ""
+
+
+class Complaint(Sent):
+    """What is wrong with a list; `line` 1 is the header, 0 the file itself."""
+
+    line: int
+    column: str
+    problem: str
+
+
+class ImportColumn(Sent):
+    """How a column was taken: as which field (empty: left out), or `derived`: worked out, and so left out."""
+
+    header: str
+    field: str
+    derived: bool
+
+
+class ImportOutcome(Sent):
+    """What an import changed, or with a dry run would change; with complaints it changed nothing."""
+
+    done: bool
+    counts: dict[str, int]
+    columns: list[ImportColumn]
+    complaints: list[Complaint]
+    fields: dict[str, str]
+
+
+class ProviderList(Page[Provider]):
+    """All providers."""
+
+
+class LevelList(Page[Level]):
+    """Words of one provider, the unknown ones first."""
+
+
+class ReadingList(Page[Reading]):
+    """Readings, the latest first."""

@@ -1,0 +1,76 @@
+"""What a party can do, and the smallest cut."""
+
+from __future__ import annotations
+
+from typing import Literal
+from uuid import UUID
+
+from openlatch.wire.messages.base import PowerWord, Ref, Sent, Taken, Text
+from openlatch.wire.messages.inventory import Entry
+from openlatch.wire.messages.parties import Party
+
+__all__ = [
+    "Chain",
+    "Cut",
+    "CutPiece",
+    "CutQuery",
+    "Hurt",
+    "Reach",
+    "Via",
+]
+
+
+class Via(Sent):
+    """One step of a chain: acting as this party, `how` (such as `member`)."""
+
+    id: UUID
+    party: Ref
+    how: str
+
+
+class Chain(Sent):
+    """One entry that a party comes to; `via` is empty where it holds the entry itself.
+
+    `idle` says that ending this entry alone would change nothing for the party: it has the same otherwise too.
+    """
+
+    entry: Entry
+    via: list[Via]
+    idle: bool
+
+
+class Reach(Sent):
+    """Everything that a party can do, and through which chains, the shortest first."""
+
+    party: Party
+    chains: list[Chain]
+
+
+class CutQuery(Taken):
+    """From which account a party should lose which power."""
+
+    account: Text
+    power: PowerWord
+
+
+class CutPiece(Sent):
+    """Something to end: an `entry`, or a `membership` in a team."""
+
+    kind: Literal["entry", "membership"]
+    id: UUID
+    ref: str
+    text: str
+
+
+class Hurt(Sent):
+    """Someone else who would lose something."""
+
+    party: Ref
+    loses: list[str]
+
+
+class Cut(Sent):
+    """The smallest set to end so that a party loses a power; `hurts` is empty whenever that can be avoided."""
+
+    pieces: list[CutPiece]
+    hurts: list[Hurt]
