@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import socketserver
+import threading
 from collections.abc import Iterator
 from typing import Any
 from uuid import uuid4
@@ -105,3 +107,34 @@ def test_settings_that_cannot_work_are_refused_at_once(stack: Stack, change: dic
     wanted = {name: value for name, value in (settings(stack) | change).items() if value is not None}
     with pytest.raises(Invalid):
         ImapConnector(wanted, "x")
+
+
+class _Busy(socketserver.StreamRequestHandler):
+    """A mail server that refuses to let anyone in, with the words that the test gave it."""
+
+    def handle(self) -> None:
+        self.wfile.write(b"* OK ready\r\n")
+        for line in self.rfile:
+            tag, word, *_ = line.split()
+            said = getattr(self.server, "said", "").encode()
+            able = b"* CAPABILITY IMAP4rev1\r\n" + tag + b" OK done\r\n"
+            self.wfile.write(able if word == b"CAPABILITY" else tag + b" NO " + said + b"\r\n")
+
+
+@pytest.mark.parametrize(
+    ("said", "error"),
+    [
+        ("[UNAVAILABLE] Temporary authentication failure", ProviderDown),
+        ("[INUSE] Mailbox is busy", ProviderDown),
+        ("[AUTHENTICATIONFAILED] Wrong password", ProviderRefused),
+        ("No", ProviderRefused),
+    ],
+)
+def test_a_refusal_that_will_pass_is_asked_again(said: str, error: type[Exception]) -> None:
+    with socketserver.ThreadingTCPServer(("127.0.0.1", 0), _Busy) as server:
+        server.said = said
+        threading.Thread(target=server.serve_forever, daemon=True).start()
+        where = {"host": "127.0.0.1", "port": str(server.server_address[1]), "user": "front.office", "tls": "none"}
+        with pytest.raises(error):
+            next(ImapConnector(where, "secret").pages())
+        server.shutdown()

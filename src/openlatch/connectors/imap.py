@@ -176,6 +176,8 @@ class ImapConnector:
         status, data = answer
         if status != "OK":
             said = _joined(data[0]) if data else ""
+            if _passes(said):
+                raise self._down(said)
             raise ProviderRefused(
                 f"{self._where} refused {what} to “{self._user}”: {said or status}.",
                 next_step="Give that login the right to administer the mailbox (a), then try again.",
@@ -200,6 +202,8 @@ class ImapConnector:
         except imaplib.IMAP4.abort as error:
             raise self._down(error) from error
         except imaplib.IMAP4.error as error:
+            if _passes(str(error)):
+                raise self._down(error) from error
             raise ProviderRefused(
                 f"{self._where} refused: {error}.",
                 next_step="Check what the login may do, and that the server lets access lists be changed.",
@@ -223,6 +227,8 @@ class ImapConnector:
         except imaplib.IMAP4.abort:
             raise
         except imaplib.IMAP4.error as error:
+            if _passes(str(error)):
+                raise self._down(error) from error
             raise ProviderRefused(
                 f"{self._where} does not let “{self._user}” in: {error}.",
                 next_step="Check the user and the password of this provider.",
@@ -233,11 +239,16 @@ class ImapConnector:
                 next_step="Have whoever runs the mail server switch them on.",
             )
 
-    def _down(self, error: Exception) -> ProviderDown:
+    def _down(self, error: Exception | str) -> ProviderDown:
         return ProviderDown(
             f"{self._where} does not answer: {error}.",
             next_step="It is tried again by itself; what was known before still stands.",
         )
+
+
+def _passes(said: str) -> bool:
+    """Whether a refusal says of itself that it will pass (RFC 5530)."""
+    return re.search(r"\[(UNAVAILABLE|INUSE|LIMIT)\]", said, re.IGNORECASE) is not None
 
 
 def _leave(server: imaplib.IMAP4) -> None:

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation } from "@tanstack/vue-query";
-import { toRef } from "vue";
+import { computed, toRef, type Ref } from "vue";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
@@ -10,7 +10,13 @@ import { useOrder } from "./useOrder";
 
 const props = defineProps<{ orderRef: string }>();
 const emit = defineEmits<{ over: [] }>();
-const { zone } = useSession();
+const session = useSession();
+const { zone } = session;
+const MAY: Record<string, Ref<boolean>> = {
+  "try-again": session.may("orders.try_again"),
+  cancel: session.may("orders.cancel"),
+};
+const moves = computed(() => (order.value?.moves ?? []).filter((how) => MAY[how]?.value));
 const now = useNow(1000);
 const { data: order, error, move } = useOrder(toRef(props, "orderRef"), () => emit("over"));
 const moving = useMutation({ mutationFn: move });
@@ -65,9 +71,9 @@ function seconds(instant: string): number {
         }}<template v-if="order.reason">: {{ order.reason }}</template>
       </p>
       <ProblemNote v-if="moving.error.value" :error="moving.error.value" class="mt-3" />
-      <div v-if="order.moves.length" class="mt-3 flex gap-[10px]">
+      <div v-if="moves.length" class="mt-3 flex gap-[10px]">
         <button
-          v-for="how in order.moves"
+          v-for="how in moves"
           :key="how"
           type="button"
           class="button"
