@@ -35,8 +35,8 @@ def show(call: Call, text: str) -> ProviderSight:
 
 
 def _sights(call: Call, providers: Iterable[Provider]) -> tuple[ProviderSight, ...]:
-    latest = call.tx.readings.latest()
-    return tuple(ProviderSight(p, latest.get(p.id), call.tx.entries.worn_off(p, call.now)) for p in providers)
+    latest, worn_off = call.tx.readings.latest(), call.tx.entries.worn_off(call.now)
+    return tuple(ProviderSight(p, latest.get(p.id), worn_off.get(p.id, 0)) for p in providers)
 
 
 @operation("providers.connectors")

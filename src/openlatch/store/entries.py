@@ -258,16 +258,23 @@ class Entries(Noun):
         chosen = EntryRow.id == func.any(list(ids))
         self._session.execute(update(EntryRow).where(chosen).values(vouched_at=at, vouched_by=by))
 
-    def worn_off(self, provider: Provider, now: datetime) -> int:
-        """Return how many standing entries of a provider are kept by hand, and nobody has vouched for them lately."""
-        vouched = EntryRow.vouched_at >= provider.counts_from(now)
-        query = select(func.count()).where(
-            EntryRow.provider_id == provider.id,
-            EntryRow.state != State.ENDED.value,
-            EntryRow.by_hand,
-            func.coalesce(vouched, False).is_(False),
+    def worn_off(self, now: datetime) -> dict[UUID, int]:
+        """Return for each provider how many standing entries are kept by hand, and nobody vouched for them lately."""
+        counts_from = now - func.make_interval(0, 0, 0, ProviderRow.vouch_days)
+        query = (
+            select(EntryRow.provider_id, func.count())
+            .join(
+                ProviderRow,
+                and_(ProviderRow.workspace_id == EntryRow.workspace_id, ProviderRow.id == EntryRow.provider_id),
+            )
+            .where(
+                EntryRow.state != State.ENDED.value,
+                EntryRow.by_hand,
+                func.coalesce(EntryRow.vouched_at >= counts_from, False).is_(False),
+            )
+            .group_by(EntryRow.provider_id)
         )
-        return self._session.scalars(query).one()
+        return dict(self._session.execute(query).all())
 
     def mark(self, marks: Iterable[tuple[UUID, int, bool]]) -> None:
         """Keep beside entries what their flags and their party say: (id, worst severity's rank, outside)."""
