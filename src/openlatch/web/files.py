@@ -5,6 +5,7 @@ from __future__ import annotations
 import csv
 import io
 import json
+import re
 import zipfile
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
@@ -12,7 +13,6 @@ from datetime import date, datetime
 
 from openpyxl import Workbook, load_workbook
 from openpyxl.cell import WriteOnlyCell
-from openpyxl.cell.cell import ILLEGAL_CHARACTERS_RE
 
 from openlatch.errors import Invalid, Malformed
 from openlatch.wire.messages import LISTS, Entry, KeptEntry
@@ -41,13 +41,17 @@ def _jsonl(entries: Iterable[Entry]) -> bytes:
     return b"".join(entry.model_dump_json().encode() + b"\n" for entry in entries)
 
 
+# Letters that no XML 1.0 document may hold, and so no spreadsheet.
+_NOT_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
+
+
 def _xlsx(entries: Iterable[Entry]) -> bytes:
     book = Workbook(write_only=True)
     sheet = book.create_sheet("Inventory")
     sheet.freeze_panes = "A2"
 
     def text(value: str) -> WriteOnlyCell:
-        cell = WriteOnlyCell(sheet, ILLEGAL_CHARACTERS_RE.sub("\N{REPLACEMENT CHARACTER}", value)[:32767])
+        cell = WriteOnlyCell(sheet, _NOT_XML.sub("\N{REPLACEMENT CHARACTER}", value)[:32767])
         cell.data_type = "s"  # a text, whatever it begins with
         return cell
 
