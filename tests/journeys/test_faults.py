@@ -6,6 +6,7 @@ import itertools
 from collections.abc import Callable
 from typing import Any
 
+import psycopg
 import pytest
 
 from openlatch.client import Client
@@ -166,3 +167,32 @@ def test_a_service_killed_and_started_again_still_knows_everything(stack: Stack,
     stack.kill("web")
     stack.start_web()
     assert standing(client) == before
+
+
+def test_what_a_dead_worker_held_is_taken_up_though_one_of_its_jobs_cannot_be(stack: Stack) -> None:
+    # It died while it sealed the log, and the next sealing waits already: that one must not be in the way of others.
+    with psycopg.connect(stack.service.settings.database_url, autocommit=True) as queue:
+
+        def held(status: str, lock: str) -> int:
+            row = queue.execute(
+                "insert into procrastinate_jobs (queue_name, task_name, priority, status, lock, queueing_lock, "
+                "scheduled_at) values ('default', 'openlatch.nothing', 0, %s, %s, %s, '2100-01-01') returning id",
+                [status, lock, lock],
+            ).fetchone()
+            assert row is not None
+            return int(row[0])
+
+        def state(job: int) -> str:
+            row = queue.execute("select status from procrastinate_jobs where id = %s", [job]).fetchone()
+            return str(row[0]) if row else "gone"
+
+        held("todo", "sealing")
+        stalled = [held("doing", "sealing"), held("doing", "ordering")]
+        queue.execute(
+            "with dead as (insert into procrastinate_workers (last_heartbeat) values (now() - interval '1 hour') "
+            "returning id) update procrastinate_jobs set worker_id = (select id from dead) where id = any(%s)",
+            [stalled],
+        )
+        assert any("doing" not in (state(stalled[0]), state(stalled[1])) for _ in itertools.repeat(None))
+        assert state(stalled[0]) == "failed"
+        queue.execute("delete from procrastinate_jobs where task_name = 'openlatch.nothing'")

@@ -13,6 +13,8 @@ from uuid import UUID
 
 import procrastinate
 import structlog
+from procrastinate.exceptions import UniqueViolation
+from procrastinate.jobs import Status
 
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.read import read
@@ -135,7 +137,11 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
         manager = context.app.job_manager
         for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER):
             logger.warning("job of a dead worker taken up", job=job.id, task=job.task_name)
-            await manager.retry_job(job)
+            try:
+                await manager.retry_job(job)
+            except UniqueViolation:
+                # Another one of the same waits already, perhaps for the very lock that this one holds.
+                await manager.finish_job(job, Status.FAILED, delete_job=False)
 
     @app.periodic(cron="13 3 * * *")
     @app.task(name="openlatch.forget-jobs", pass_context=True)

@@ -308,7 +308,7 @@ class Stack:
     def _run(self, name: str, *arguments: str) -> None:
         with (self.folder / f"{name}.log").open("ab") as log:
             process = subprocess.Popen(
-                ["setpriv", "--pdeathsig", "TERM", "--", sys.executable, *arguments],
+                ["setpriv", "--pdeathsig", "KILL", "--", sys.executable, *arguments],
                 env=os.environ | self._environment,
                 stdin=subprocess.DEVNULL,
                 stdout=log,
