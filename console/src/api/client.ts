@@ -6,6 +6,7 @@ type Schemas = components["schemas"];
 export type Entry = Schemas["Entry"];
 export type Activity = Schemas["Activity"];
 export type Event = Schemas["Event"];
+export type NewProvider = Schemas["NewProvider"];
 export type Flag = Schemas["Flag"];
 export type Me = Schemas["Me"];
 export type Order = Schemas["Order"];

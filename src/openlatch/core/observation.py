@@ -167,7 +167,7 @@ def complaints(observation: Observation) -> tuple[str, ...]:
         found += [f"activity {act.key!r} is on account {act.account!r}, which is not listed"] * (
             act.account not in accounts
         )
-    teams = {p.key for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
+    teams = _joined_by_others(observation)
     for membership, count in Counter((m.team, m.member) for m in observation.memberships).items():
         team, member = membership
         if count > 1:
@@ -179,11 +179,16 @@ def complaints(observation: Observation) -> tuple[str, ...]:
     return tuple(found)
 
 
+def _joined_by_others(observation: Observation) -> set[str]:
+    """The parties as which others can act: teams and apps."""
+    return {p.key for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
+
+
 def coherent(observation: Observation) -> Observation:
     """Return what holds together of a reading that broke off: nothing whose account or party was not shown yet."""
     accounts = {a.key for a in observation.accounts}
     parties = {p.key for p in observation.parties}
-    teams = {p.key for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
+    teams = _joined_by_others(observation)
     return replace(
         observation,
         entries=tuple(e for e in observation.entries if e.account in accounts and e.party in parties),

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, take } from "@/api/client";
+import { api, take, type NewProvider } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 /** A provider to be read from now on, or one that is kept by hand. */
@@ -29,11 +29,8 @@ const add = useMutation({
           connector: chosen.value,
           settings: Object.fromEntries(Object.entries(settings.value).filter(([, value]) => value)),
           secret: secret.value,
-          read_every: 15,
-          stale_after: 60,
-          most_gone: 30,
-          vouch_days: 90,
-        },
+          // How often it is read, and what counts as old, is the service's to say until somebody says otherwise.
+        } as NewProvider,
       }),
     ),
   onSuccess: async () => {
