@@ -5,8 +5,18 @@ import sys
 from bench.console import console
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
+from bench.rules_in_columns import memory, rules_in_columns
+from bench.rules_in_store import after_one_change, database_to_flags
 
-BENCHMARKS = {"P4": inventory_page, "P5": large_reading, "P9": console}
+BENCHMARKS = {
+    "P1": rules_in_columns,
+    "P2": database_to_flags,
+    "P3": after_one_change,
+    "P4": inventory_page,
+    "P5": large_reading,
+    "P9": console,
+    "P10": memory,
+}
 
 wanted = sys.argv[1:] or list(BENCHMARKS)
 unknown = [name for name in wanted if name not in BENCHMARKS]

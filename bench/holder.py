@@ -19,12 +19,14 @@ ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
 HOLDER = """
 insert into providers (workspace_id, id, name, connector, settings, secret, read_every, stale_after, abilities)
     values (%(w)s, md5('p')::uuid, 'Ticket Desk', 'feed', '{}', '', 60, 60, %(abilities)s);
-insert into accounts
+insert into accounts (workspace_id, id, ref, provider_id, key, name, criticality, practice, version)
     select %(w)s, md5('a' || n)::uuid, left(md5(n::text), 9), md5('p')::uuid, n::text, 'account ' || n, 'normal',
         false, 1
     from generate_series(0, %(n)s / 10 - 1) n;
-insert into parties select %(w)s, md5('w' || n)::uuid, left(md5(n::text), 9), 'person', 'party ' || n,
-    array['p' || n || '@kestrelridge.example'], 'current', true, 1 from generate_series(0, %(n)s / 5 - 1) n;
+insert into parties (workspace_id, id, ref, kind, name, addresses, status, verified, version)
+    select %(w)s, md5('w' || n)::uuid, left(md5(n::text), 9), 'person', 'party ' || n,
+    array['p' || n || '@kestrelridge.example'], 'current', true, 1
+    from generate_series(0, %(n)s / 5 - 1) n;
 insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, key, kind, level, powers, state,
     permissions, resources, given_at, given_by, last_used, use_known, ends_at, end_unknown, reviewed_at, basis,
     dependencies, device, network, first_seen, last_seen, version, severity, outside)

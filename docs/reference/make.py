@@ -11,11 +11,15 @@ from pydantic import BaseModel
 
 from openlatch.cli import main as command_line
 from openlatch.core.orders import FINAL, TABLE, OrderState
+from openlatch.core.risk import CIRCUMSTANCES, Weights
 from openlatch.core.roles import OPERATIONS, Role
-from openlatch.core.rules import RULES
+from openlatch.core.rules.catalogue import FIELDS, WORDS
+from openlatch.core.rules.program import rules_of
 from openlatch.errors import BY_CODE
+from openlatch.operations.policy_file import BUILT_IN, read
 from openlatch.web.app import description
 from openlatch.wire import feed
+from openlatch.wire.policy import PolicyFile
 from openlatch.wiring import Settings
 from openlatch.wiring import connectors as installed
 
@@ -87,13 +91,76 @@ def errors() -> str:
 
 
 def rules() -> str:
-    lines = ["# Rules", NOTE, "A flag says which rule, which facts, since when, how bad, and what would clear it.\n"]
-    for rule in RULES.values():
-        lines += [f"## {rule.title} (`{rule.id}`)\n", f"{rule.why}\n", f"**Cleared by:** {rule.clears}\n"]
-    lines += [
-        "The first two are `medium`, and `high` where the access can `spend`, `withdraw`, `admit` or `own`; the third",
-        "is always `high`. A fact that is not known, such as the last use at a provider that does not record it, never",
-        "makes a rule hold.",
+    policy = read(BUILT_IN, "UTC").policy
+    found = rules_of(policy)
+    lines = [
+        "# Rules",
+        NOTE,
+        f"The {len(found)} rules that a workspace begins with. All of them are the holder's own from then on: see",
+        "[the policy](../guide/policy.md) for changing them, trying the change, and adopting it. A flag says which",
+        "rule, which facts, since when, how bad, and what would clear it. A fact that is not known, such as the",
+        "last use at a provider that does not record it, never makes a rule hold.\n",
+        "| rule | applies to | severity | title |",
+        "| --- | --- | --- | --- |",
+    ]
+    for rule in found:
+        most = max([rule.severity, *(severity for severity, _ in rule.worse)], key=lambda s: s.rank)
+        severity = rule.severity if most is rule.severity else f"{rule.severity} to {most}"
+        lines.append(f"| [`{rule.id}`](#{rule.id}) | {rule.applies_to} | {severity} | {rule.title} |")
+    for rule in found:
+        lines += [f"\n## {rule.id}\n", f"**{rule.title}.** {rule.why}\n", "```cel", rule.when, "```\n"]
+        for severity, when in rule.worse:
+            lines.append(f"`{severity}` where `{when}`, else `{rule.severity}`.\n")
+        lines += ["**A flag says:** " + " Or: ".join(f"“{one}”" for one in rule.reason) + "\n"]
+        lines += [f"- `{name}` is `{text}`" for name, text in rule.facts.items()]
+        lines.append(f"\n**Cleared by:** {rule.clears}")
+    return "\n".join(lines)
+
+
+def fields() -> str:
+    lines = [
+        "# Fields of conditions",
+        NOTE,
+        "What a [rule's condition](../guide/policy.md) can name. A rule on an entry sees all of them, one on an",
+        "account those of `account` and `provider`, one on a party those of `party`. Inside a condition over",
+        "entries, such as",
+        '`account.entries.exists(e, e.kind == "app")`, they are reached through the entry\'s name: `e.kind`,',
+        "`e.party.name`. A field that can be absent makes what is asked of it unknown; `has(…)` asks for it.",
+        "",
+        "| field | is | says |",
+        "| --- | --- | --- |",
+    ]
+    for path, field in FIELDS.items():
+        words = f" (`{'`, `'.join(WORDS[path])}`)" if path in WORDS else ""
+        lines.append(f"| `{path}` | {field.type} | {field.says}{words if 'or ' not in field.says else ''} |")
+    return "\n".join(lines)
+
+
+def risk() -> str:
+    weights = Weights()
+    lines = [
+        "# Risk",
+        NOTE,
+        "From 0 to 100 for every entry, account and party, always with the lines that add up to it. One more power,",
+        "or an outsider in place of one of the holder's own, never lowers it. The weights below are those that a",
+        "workspace begins with; the policy can change each (`[risk]`).\n",
+        "An entry begins with the points of its powers:\n",
+        "| power | points |",
+        "| --- | --- |",
+        *(f"| {power} | {points} |" for power, points in weights.powers.items()),
+        f"| a word that nobody gave a meaning | {weights.unknown} |",
+        "\nThen circumstances multiply it, in this order:\n",
+        "| circumstance | percent | where |",
+        "| --- | --- | --- |",
+        *(f"| {one.says} | {one.percent} | `{one.when}` |" for one in CIRCUMSTANCES),
+        "\nAn account and a party count their six worst entries: the worst in full, each further one half as much as",
+        "the one before. No risk is more than 100.\n",
+        "**An example.** A contractor outside the circle can view, edit and spend on an account that is neither vital",
+        "nor minor, without an end, last used 214 days ago: 3 + 6 + 18 = 27 points; outside × 1.5 makes 40, endless",
+        "× 1.2 makes 48, unused × 1.3 makes 63, unused for twice the limit × 1.2 makes 75. `openlatch show` prints",
+        "these lines for any entry.\n",
+        "**Another.** Of two guides who can only view (3 points), the one inside the circle who was there yesterday is",
+        "at 3, and the outsider without an end at 5.",
     ]
     return "\n".join(lines)
 
@@ -144,9 +211,12 @@ def schema(name: str) -> str:
 
 def everything() -> Iterator[tuple[Path, str]]:
     """Yield every file of the reference with what has to be in it."""
-    for make in (settings, commands, errors, rules, roles, orders, connectors):
+    for make in (settings, commands, errors, rules, fields, risk, roles, orders, connectors):
         yield DOCS / "reference" / f"{make.__name__}.md", make() + "\n"
     yield DOCS / "reference" / "openapi.json", json.dumps(description(), indent=2, sort_keys=True) + "\n"
+    policy = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:openlatch:policy:1"}
+    policy |= PolicyFile.model_json_schema()
+    yield DOCS / "reference" / "policy.schema.json", json.dumps(policy, indent=2, ensure_ascii=False) + "\n"
     for name in SCHEMAS:
         yield DOCS / "feed" / f"{name}.schema.json", schema(name) + "\n"
 

@@ -42,6 +42,8 @@ def console(browser: Browser, stack: Stack) -> None:
     """The console's pages."""
     page = signed_in(browser, stack, "light")
     shoot(page, "inventory")
+    rules(page, stack)
+    page.goto(f"{stack.url}/inventory")
     page.get_by_role("row", name=re.compile(r"Brightmere Electrical.*\bGate\b")).click()
     page.get_by_role("heading", name="Why it is flagged").wait_for()
     shoot(page, "entry")
@@ -77,6 +79,27 @@ def console(browser: Browser, stack: Stack) -> None:
     shoot(signed_in(browser, stack, "dark"), "inventory-dark")
 
 
+def rules(page: Page, stack: Stack) -> None:
+    """What is stale or risky, and the policy behind it."""
+    page.goto(f"{stack.url}/")
+    page.get_by_role("button", name=re.compile("Lise Hartnell")).first.wait_for()
+    shoot(page, "today")
+    page.goto(f"{stack.url}/flags")
+    page.get_by_text("Held by somebody who has left").wait_for()
+    shoot(page, "flags")
+    page.goto(f"{stack.url}/rules?show=policy&rule=crowded")
+    text = page.get_by_label("The policy, as TOML")
+    page.get_by_text("no mistakes").wait_for()
+    text.fill(text.input_value().replace("crowd = 60", "crowd = 2").replace('unused = "90d"', 'unused = "30d"'))
+    page.get_by_text(re.compile("flags now, .* then")).wait_for()
+    shoot(page, "policy")
+    page.goto(f"{stack.url}/accounts")
+    page.get_by_role("link", name="Gate", exact=True).click()
+    page.get_by_role("link", name="Risk").click()
+    page.get_by_role("img", name=re.compile("Risk over time")).wait_for()
+    shoot(page, "risk")
+
+
 def signed_in(browser: Browser, stack: Stack, theme: str) -> Page:
     context = browser.new_context(
         viewport={"width": 1280, "height": 800},
@@ -88,6 +111,8 @@ def signed_in(browser: Browser, stack: Stack, theme: str) -> Page:
     page.get_by_label("Address").fill(OWNER)
     page.get_by_label("Password").fill(PASSWORD)
     page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("navigation", name="Places").wait_for()
+    page.goto(f"{stack.url}/inventory")
     page.get_by_role("row").nth(2).wait_for()
     return page
 
@@ -107,7 +132,7 @@ def terminal(stack: Stack, token: str) -> None:
         "TERM": "xterm-256color",
     }
     environment["PATH"] = f"{Path(sys.executable).parent}:{environment['PATH']}"
-    commands = "openlatch inventory --flagged --limit 6", "openlatch end $ENTRY --dry-run"
+    commands = "openlatch inventory --flagged --limit 4", "openlatch end $ENTRY --dry-run"
     with Client(stack.url, token) as client:
         entry = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk"))
     script = "".join(f"printf '\\033[1;32m$\\033[0m %s\\n' '{c}'; {c}; echo; " for c in commands)

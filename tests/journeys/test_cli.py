@@ -112,6 +112,15 @@ def test_lists_are_read_by_programs_and_by_people_alike(run: Terminal, client: C
     assert all(ref in table for ref in expected)
     assert re.search(r"\d+ providers were read completely, the oldest .* ago|just now", table)
     assert "Hill Road Signage: kept by hand, 1 entry not vouched for in 90 days" in table
+    assert run("risk", "Gate").startswith(f"{client.account_risk('Gate').risk} of 100")
+    assert f"{client.party_risk(f'orla.finch@{DOMAIN}').risk} of 100" in run("risk", "--party", f"orla.finch@{DOMAIN}")
+    flag = next(client.flags(rule="sole-administrator"))
+    assert flag.reason in run("flag", flag.ref)
+    assert "Accepted until" in run("accept", flag.ref, "--why", "a second one comes in May")
+    assert flag.ref in run("flags", "--accepted")
+    assert "stands again" in run("accept", flag.ref, "--take-back")
+    assert "sole-administrator" in run("rules")
+    assert "entry.idle_since" in run("policy", "fields")
     for command in ("providers", "accounts", "apps", "open", "parties", "flags", "orders", "log", "people", "tokens"):
         assert run(command)
         for line in run(command, "--output", "json").splitlines():
@@ -220,3 +229,25 @@ def test_reach_says_through_which_teams_and_what_to_end(run: Terminal) -> None:
 @pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
 def test_every_shell_can_complete_the_commands(run: Terminal, shell: str) -> None:
     assert "_OPENLATCH_COMPLETE" in run("completion", shell)
+
+
+def test_a_policy_is_taken_out_checked_tried_adopted_and_taken_back(run: Terminal, tmp_path: Path) -> None:
+    file = tmp_path / "policy.toml"
+    file.write_text(run("policy", "show"))
+    assert "No mistakes in its 41 rules" in run("policy", "check", str(file))
+    good = file.read_text()
+    file.write_text(good.replace("entry.lets_in && entry.ends_at", "entry.lets_in && entry.end_at", 1))
+    said = run("policy", "check", str(file), exits=1)
+    assert re.search(r"rule live-past-end, line \d+, column \d+", said)
+    assert "Did you mean entry.ends_at" in said
+    file.write_text(good.replace("secret_known_to = 1 ", "secret_known_to = 9 ", 1))
+    tried = run("policy", "try", str(file))
+    assert "Limit secret_known_to: 1, now 9." in tried
+    assert re.search(r"secret-known-to-several\s+1\s+0\s+−1", tried)
+    adopted = re.search(
+        r"Back: openlatch policy back (\d+)", run("policy", "adopt", str(file), "--yes", "--note", "nine")
+    )
+    assert adopted is not None
+    assert "nine" in run("policy", "history")
+    assert "is in force" in run("policy", "back", adopted[1])
+    assert run("policy", "show") == good

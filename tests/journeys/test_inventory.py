@@ -127,9 +127,9 @@ def test_what_the_holder_says_goes_before_what_the_provider_states(client: Clien
 
 
 def test_addresses_that_merely_resemble_a_known_one_are_matched_to_nobody_and_reported(client: Client) -> None:
-    flags = {f.facts["address"]: f for f in client.flags(rule="address-near-miss")}
-    assert flags["exchange@kestreIridge.example"].facts["close_to"] == "kestrelridge.example"
-    assert flags[f"tquil@{DOMAIN}"].facts["close_to"] == f"tobias.quill@{DOMAIN}"
+    flags = {f.facts["addresses"][0]: f for f in client.flags(rule="address-near-miss")}
+    assert flags["exchange@kestreIridge.example"].facts["known"] == "kestrelridge.example"
+    assert flags[f"tquil@{DOMAIN}"].facts["known"] == f"tobias.quill@{DOMAIN}"
     assert client.party(f"tquil@{DOMAIN}").id != client.party(f"tobias.quill@{DOMAIN}").id
 
 

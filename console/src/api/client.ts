@@ -12,6 +12,7 @@ export type Me = Schemas["Me"];
 export type Order = Schemas["Order"];
 export type Plan = Schemas["Plan"];
 export type Provider = Schemas["Provider"];
+export type Trial = Schemas["Trial"];
 export type Reading = Schemas["Reading"];
 export type EntryQuery = NonNullable<paths["/entries"]["get"]["parameters"]["query"]>;
 

@@ -8,6 +8,7 @@ export class Problem extends Error {
   readonly title: string;
   readonly next: string;
   readonly code: string;
+  readonly errors: Record<string, string>[];
 
   constructor(sent: Partial<Sent>, status: number) {
     super(sent.detail ?? "The service did not answer as expected.");
@@ -15,6 +16,7 @@ export class Problem extends Error {
     this.title = sent.title ?? "Something went wrong";
     this.next = sent.next ?? "Try again in a moment.";
     this.code = sent.code ?? "error";
+    this.errors = sent.errors ?? [];
   }
 
   /** The service could not be reached at all. */

@@ -19,6 +19,7 @@ const theme = useTheme();
 const sheet = ref(false);
 const maySeeOrders = session.may("orders.browse");
 const maySeeParties = session.may("parties.browse");
+const maySeeFlags = session.may("flags.browse");
 const mayReadLog = session.may("log.browse");
 
 const signedOut = computed(() => error.value instanceof Problem && error.value.status === 401);
@@ -38,6 +39,7 @@ const open = useQuery({
 });
 const places = computed(() =>
   [
+    { to: "/", name: "Today", count: undefined, shown: maySeeParties.value },
     {
       to: "/inventory",
       name: me.value?.person.role === "member" ? "My access" : "Inventory",
@@ -53,9 +55,21 @@ const places = computed(() =>
       count: open.data.value?.items.length || undefined,
       shown: maySeeOrders.value,
     },
+    { to: "/flags", name: "Flags", count: undefined, shown: maySeeFlags.value },
+    { to: "/rules", name: "Rules", count: undefined, shown: maySeeFlags.value },
     { to: "/providers", name: "Providers", count: undefined, shown: true },
     { to: "/log", name: "Log", count: undefined, shown: mayReadLog.value },
   ].filter((place) => place.shown),
+);
+
+const here = (to: string): boolean => (to === "/" ? route.path === "/" : route.path.startsWith(to));
+// A member has nothing to look after but their own access.
+watch(
+  [me, () => route.path],
+  ([now, path]) => {
+    if (now && path === "/" && !maySeeParties.value) void router.replace("/inventory");
+  },
+  { immediate: true },
 );
 
 let going = false;
@@ -72,7 +86,10 @@ useShortcuts({
     going = true;
     setTimeout(() => (going = false), 1500);
   },
+  t: go("t", "/"),
   i: go("i", "/inventory"),
+  f: go("f", "/flags"),
+  r: go("r", "/rules"),
   a: go("a", "/accounts"),
   w: go("w", "/parties"),
   o: go("o", "/orders"),
@@ -103,7 +120,8 @@ async function signOut(): Promise<void> {
         :key="place.to"
         :to="place.to"
         class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[7px] hover:bg-wash max-md:border-l-0"
-        active-class="border-l-act! bg-linear-to-r from-wash to-transparent font-[650]"
+        :class="here(place.to) ? 'border-l-act! bg-linear-to-r from-wash to-transparent font-[650]' : ''"
+        :aria-current="here(place.to) ? 'page' : undefined"
       >
         {{ place.name }}
         <span v-if="place.count !== undefined" class="text-[12.5px] text-mute tabular-nums">{{

@@ -3,7 +3,11 @@ import { createRouter, createWebHistory } from "vue-router";
 export const router = createRouter({
   history: createWebHistory(),
   routes: [
-    { path: "/", redirect: "/inventory" },
+    {
+      path: "/",
+      component: () => import("@/features/today/TodayPage.vue"),
+      meta: { title: "Today" },
+    },
     {
       path: "/sign-in",
       component: () => import("@/features/session/SignInPage.vue"),
@@ -38,6 +42,16 @@ export const router = createRouter({
       path: "/parties/:party",
       component: () => import("@/features/parties/PartyPage.vue"),
       meta: { title: "Party" },
+    },
+    {
+      path: "/flags",
+      component: () => import("@/features/flags/FlagsPage.vue"),
+      meta: { title: "Flags" },
+    },
+    {
+      path: "/rules",
+      component: () => import("@/features/rules/RulesPage.vue"),
+      meta: { title: "Rules" },
     },
     {
       path: "/orders",

@@ -39,7 +39,12 @@ _COMMANDS = {
     "views": ("inventory", "List your saved views of the inventory, save or delete one"),
     "activity": ("inventory", "List what was done, by whom, and in whose name"),
     "describe": ("inventory", "Say how vital an account is, or that it is for practice"),
-    "flags": ("inventory", "List what is stale or risky, with its facts"),
+    "flags": ("flags", "List what is stale or risky, and why"),
+    "flag": ("flags", "Explain a flag: its facts, since when, what clears it, what is advised"),
+    "accept": ("flags", "Live with a flag for a reason until a day"),
+    "risk": ("flags", "Show the risk of an account or a party, and what adds up to it"),
+    "rules": ("policy", "List the rules, and what each flags"),
+    "policy": ("policy", "See, try, adopt and take back what counts as stale or risky"),
     "end": ("orders", "Take an access back, and follow it until it is proved"),
     "give-up": ("orders", "Give up an access of your own"),
     "orders": ("orders", "List orders"),
@@ -83,7 +88,7 @@ class _Lazy(click.Group):
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
-            ("Look and take back", {"providers", "inventory", "orders", "log"}),
+            ("Look and take back", {"providers", "inventory", "flags", "policy", "orders", "log"}),
             ("Keep by hand", {"hand"}),
             ("Sign in", {"session", "completion"}),
             ("Run a service", _NEEDS_SERVICE),

@@ -2,9 +2,7 @@
 
 from __future__ import annotations
 
-import re
 from collections.abc import Callable, Mapping, Sequence
-from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 from urllib.parse import parse_qsl
@@ -15,6 +13,7 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.flags import tell_flag
 from openlatch.cli.output import (
     ORDER,
     Column,
@@ -38,7 +37,6 @@ __all__ = [
     "apps",
     "describe",
     "export",
-    "flags",
     "inventory",
     "open_",
     "parties",
@@ -56,7 +54,7 @@ def _who(e: wire.Entry) -> Text:
     if e.party.outside:
         who.append("  outside", "cyan")
     parts = _parts(e.resources) if e.kind == "open" else ""
-    more = ", ".join(e.party.addresses) or parts or e.party.publisher or e.device or e.party.kind
+    more = "\n".join(e.party.addresses) or parts or e.party.publisher or e.device or e.party.kind
     return who.append(f"\n{more}", "not bold dim")
 
 
@@ -91,7 +89,10 @@ def _ends(e: wire.Entry) -> str:
 
 
 def _why(e: wire.Entry) -> Text:
-    return Text("\n".join(f.reason for f in e.flags[:2]))
+    if not e.flags:
+        return Text("")
+    more = f"\nand {len(e.flags) - 1} more" if len(e.flags) > 1 else ""
+    return Text(e.flags[0].reason).append(more, "dim")
 
 
 def _worst(e: wire.Entry) -> Text:
@@ -111,6 +112,7 @@ _ALL: Mapping[str, Column] = {
     "reviewed": ("reviewed", lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never"),
     "parts": ("parts", lambda e: _parts(e.resources)),
     "basis": ("reason it was given", lambda e: Text(e.basis)),
+    "risk": ("risk", lambda e: str(e.risk)),
     "why": ("why it is flagged", _why),
 }
 _USUAL = ("id", "severity", "who", "where", "as", "powers", "last-used", "ends", "why")
@@ -171,16 +173,6 @@ PARTIES: tuple[Column, ...] = (
     ("", lambda p: "outside" if p.outside else ""),
     ("on accounts", lambda p: str(p.on_accounts)),
 )
-FLAGS: tuple[Column, ...] = (
-    ("", lambda f: notches(f.severity)),
-    ("entry", lambda f: f.entry.ref),
-    ("who and where", lambda f: Text(f.entry.name)),
-    ("reason", lambda f: Text(f.reason)),
-    ("rule", lambda f: Text(f.rule, "dim")),
-    ("since", lambda f: day(f.raised_at)),
-)
-
-
 _FILTERS = (
     click.argument("search", required=False, default=""),
     click.option("--state", default="standing", show_default=True, help="States, separated by commas."),
@@ -325,13 +317,6 @@ def show(entry: str, output: str) -> None:
         _freshness(out(), client)
 
 
-def _fact(value: str | int, zone: str) -> str:
-    """A fact as people read it: instants as days."""
-    if isinstance(value, str) and re.match(r"\d{4}-\d\d-\d\dT", value):
-        return day(datetime.fromisoformat(value), zone)
-    return str(value)
-
-
 def _worn(vouched: wire.Vouched) -> str:
     return ", which no longer counts" if vouched.worn_off else ""
 
@@ -359,17 +344,18 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("hangs on it", "; ".join(d.what for d in e.dependencies)),
         ("vouched for", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
         ("ended", day(e.ended_at, zone)),
+        ("risk", f"{e.risk} of 100"),
     )
     for name, value in facts:
         if value:
             to.print(Text.assemble((f"  {name:<24}", "dim"), value))
+    for line in e.risk_lines:
+        to.print(Text.assemble(("  " + " " * 24, "dim"), f"{line.points:+4}  ", (line.says, "dim")))
+    if e.advice is not None:
+        to.print(Text.assemble(("\n  Advice: ", "bold"), e.advice.text))
     for flag in e.flags:
         to.print()
-        to.print(Text.assemble(notches(flag.severity), "  ", flag.reason))
-        to.print(f"  {flag.title}. {flag.why}", style="dim")
-        for fact, detail in flag.facts.items():
-            to.print(Text.assemble((f"  {fact.replace('_', ' '):<24}", "dim"), _fact(detail, zone)))
-        to.print(f"  Cleared by: {flag.clears}", style="dim")
+        tell_flag(to, flag, zone)
     if e.order is not None:
         to.print()
         to.print(f"Order {e.order.ref}: {e.order.state}, given by {e.order.ordered_by}. {e.order.why}".rstrip())
@@ -526,16 +512,3 @@ def _cut(to: Console, cut: wire.Cut, power: str, account: str) -> None:
     to.print("\nIt cannot be done without others losing something:", style="dark_orange3")
     for hurt in cut.hurts:
         to.print(f"  {hurt.party.name} would lose {', '.join(hurt.loses)}")
-
-
-@click.command()
-@click.option("--rule", default="", help="Only this rule.")
-@click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default=None, help="Or worse.")
-@click.option("--entry", default="", help="Only those on this entry.")
-@click.option("--cleared", is_flag=True, help="Those that no longer hold.")
-@output_option
-@reports_errors
-def flags(rule: str, severity: str | None, entry: str, cleared: bool, output: str) -> None:
-    """List what is stale or risky, the worst first, with the facts behind it."""
-    with connect() as client:
-        emit(client.flags(rule, severity or "", entry, cleared=cleared), FLAGS, output, empty="Nothing is flagged.")

@@ -117,6 +117,11 @@ class Severity(StrEnum):
     def rank(self) -> int:
         return list(Severity).index(self) + 1
 
+    @classmethod
+    def ranked(cls, rank: int) -> Severity:
+        """Return the severity of a rank."""
+        return list(cls)[rank - 1]
+
 
 class Side(StrEnum):
     """Who can give the same access again once it has ended."""
@@ -146,18 +151,24 @@ class ReadingState(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Circle:
-    """The domains that the holder regards as its own; everyone else is outside."""
+    """The domains and parties that the holder regards as its own; everyone else is outside."""
 
     domains: frozenset[str] = field(default_factory=frozenset)
+    parties: frozenset[UUID] = field(default_factory=frozenset)
 
     def holds(self, party: Party) -> bool:
-        """Return whether one of the party's addresses lies exactly in one of the circle's domains."""
-        return any(normal_address(a).rpartition("@")[2] in self.domains for a in party.addresses)
+        """Return whether a party is in the circle, by itself or by an address exactly in one of its domains."""
+        return party.id in self.parties or any(
+            normal_address(a).rpartition("@")[2] in self.domains for a in party.addresses
+        )
 
 
 @dataclass(frozen=True, slots=True)
 class Workspace:
-    """One holder's Open Latch; `zone` is an IANA time zone name."""
+    """One holder's Open Latch; `zone` is an IANA time zone name, `policy` the number of the one in force (0: built in).
+
+    The circle and the limit for unused access are those of that policy.
+    """
 
     id: UUID
     slug: str
@@ -165,6 +176,7 @@ class Workspace:
     zone: str = "UTC"
     circle: Circle = field(default_factory=Circle)
     unused_days: int = 90
+    policy: int = 0
 
 
 @dataclass(frozen=True, slots=True)

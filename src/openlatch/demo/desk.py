@@ -49,6 +49,13 @@ def inventory(now: datetime) -> dict[str, Any]:
         level = chance.choice(("visitor desk", "visitor desk", "guide", "guide", "guide", "cashier"))
         reviews = [ago(now, days) for days in (80, 445) if days < given]
         feed.add(someone, "bookings", level, given, used, reviewed_at=reviews)
+    # One administrator who looks at bookings every day, and has long neither bought nor admitted anything or anybody.
+    hanne = next(e for e in feed.entries if e["party"] == "hanne.prior")
+    hanne |= {
+        "last_used": ago(now, 0),
+        "uses": {"view": ago(now, 0), "edit": ago(now, 1), "publish": ago(now, 3), "export": ago(now, 20),
+                 "spend": ago(now, 140), "admit": ago(now, 310)},
+    }  # fmt: skip
     # The same rights directly and through two teams, one of them inside the other.
     feed.add(orla, "bookings", "visitor desk", 700, 1, reviewed_at=[ago(now, 80), ago(now, 445)])
     for team, level in zip(TEAMS, ("guide", "guide", "visitor desk"), strict=True):

@@ -171,6 +171,10 @@ def plate_archive(now: datetime) -> dict[str, Any]:
         pell, "plates", "signed in", 3, 0, kind="session", device="laptop, Plate Viewer 4", network="198.51.100.12",
         hangs_on="delegate:plates:pell.varga", accepted_at=None,
     )  # fmt: skip
+    feed.add(
+        ines, "plates", "signed in", 130, 47, key="session:plates:lent-laptop", kind="session", device="lent laptop",
+        network="198.51.100.40", hangs_on="delegate:plates:ines.okoro", accepted_at=None,
+    )  # fmt: skip
     feed.doings({"view": "looked through a folder", "edit": "added plates", "export": "downloaded originals"})
     # The laptop's session is Pell's; the solver works for whoever asked for the plates.
     feed.activity += [
@@ -247,6 +251,17 @@ def live_sky(now: datetime) -> dict[str, Any]:
         guest, "channel", "presenter", 6, None, kind="offer", state="offered", accepted_at=None,
         basis="Guest for the winter star party; has to opt in to being invited first",
     )  # fmt: skip
+    lantern = Someone("lantern", "Lantern Works", "boards@lanternworks.example")
+    feed.party(lantern)
+    feed.add(lantern, "channel", "channel keeper", 80, 12, ends_at=ago(now, -30), basis="Sets up the winter broadcast")
+    # Two who presented once: one grant has outlived its end, the other never had one; and one access given twice.
+    for someone, more in (
+        (VOLUNTEERS[50], {"ends_at": ago(now, 6)}),
+        (VOLUNTEERS[51], {}),
+    ):
+        feed.party(someone)
+        feed.add(someone, "channel", "presenter", 96, 9, kind="grant", reviewed_at=[ago(now, 75)], **more)
+    feed.add(VOLUNTEERS[51], "channel", "presenter", 400, 9, reviewed_at=[ago(now, 390)])
     stream = feed.party(Someone("dome-camera", "Dome camera", ""), "app", publisher="Kestrel Ridge Observatory")
     feed.add(stream, "channel", "stream key", 640, 0, kind="app", permissions=["send pictures"])
     feed.doings({"publish": "went live", "edit": "answered in the chat", "view": "watched the schedule"})

@@ -18,7 +18,7 @@ WORDS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
     ("Volunteer Roll", "roll keeper", ("view", "edit", "export", "admit")),
     ("Volunteer Roll", "Everyone at the ridge", ()),
     ("Volunteer Roll", "Helpers", ()),
-    ("Volunteer Roll", "Roll desk", ("view", "edit")),
+    ("Volunteer Roll", "Roll desk", ("view", "edit", "admit")),
     ("Donation Box", "donors.read", ("view",)),
     ("Donation Box", "donors.export", ("export",)),
     ("Donation Box", "payouts.read", ("view",)),
@@ -63,6 +63,10 @@ ENTRIES = (
     _keeper(
         "Hill Road Signage", "Hill Road display", "Lantern Works", "boards@lanternworks.example", 395,
         level="board delegate", powers="view; publish", given_by="Ivo Marsh", basis="Posters for the summer fair",
+    ),
+    _keeper(
+        "Hill Road Signage", "Hill Road display", "Bram Finch", f"bram.finch@{DOMAIN}", 40, level="board delegate",
+        powers="view; publish", end_unknown="yes",
     ),
     _keeper(
         "Donation Box", "Donations", "Maren Ashdown", f"maren.ashdown@{DOMAIN}", 25, level="administrator", powers=_ALL

@@ -11,7 +11,8 @@ from openlatch.core.powers import Power
 from openlatch.core.roles import Role, Scope
 from openlatch.demo import kept
 from openlatch.demo.cast import DOMAIN, PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
-from openlatch.operations import hand, people, providers
+from openlatch.demo.policy import policy
+from openlatch.operations import adoption, flags, hand, people, providers
 from openlatch.operations.gate import Actor, Call, Services
 from openlatch.store import Store
 from openlatch.store.words import Correction
@@ -49,6 +50,7 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...]) -> None
         owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE), now)
         for one in outside:
             providers.add(owner, one.name, one.connector, one.settings, one.secret, 15, 60, 30, 90)
+        adoption.adopt(owner, policy(now.date()), "What the accounts committee agreed on.", 0)
         _keep(owner)
 
 
@@ -59,6 +61,7 @@ def _keep(owner: Call) -> None:
     for one in kept.ENTRIES:
         sight = hand.keep(owner, one.provider, one.fields)
         owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=one.vouched))
+        flags.evaluate(owner, [sight.listed.entry.id])
     for provider, word, powers in kept.WORDS:
         correction = Correction(word, tuple(Power(p) for p in powers), owner.actor.name, owner.now)
         owner.tx.words.correct(owner.tx.providers.find(provider).id, correction)

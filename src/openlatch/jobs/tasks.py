@@ -38,10 +38,6 @@ def _carry_out(store: Store, services: Services, workspace_id: str, order_id: st
     carry_out(store, services, UUID(workspace_id), UUID(order_id))
 
 
-TASKS: Mapping[str, Callable[..., None]] = {readings.TASK: _read, orders.TASK: _carry_out}
-"""What can be queued, by name."""
-
-
 def seal(store: Store, services: Services) -> None:
     """Seal what was added to the logs."""
     for workspace_id in store.unsealed():
@@ -59,10 +55,26 @@ def queue_due(store: Store, services: Services) -> None:
 
 
 def evaluate(store: Store, services: Services) -> None:
-    """Look at every entry again, for what time alone has changed."""
+    """Look at everything again, once a day, so that what comes up in the next days is known."""
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
             flags.evaluate_all(as_service(tx, services))
+
+
+def evaluate_due(store: Store, services: Services) -> None:
+    """Look again at what time alone may have changed by now."""
+    for workspace_id in store.due_again(services.clock()):
+        with store.transaction(workspace_id) as tx:
+            flags.evaluate_due(as_service(tx, services))
+
+
+def _evaluate(store: Store, services: Services, workspace_id: str) -> None:
+    with store.transaction(UUID(workspace_id)) as tx:
+        flags.evaluate_everything(as_service(tx, services))
+
+
+TASKS: Mapping[str, Callable[..., None]] = {readings.TASK: _read, orders.TASK: _carry_out, flags.TASK: _evaluate}
+"""What can be queued, by name."""
 
 
 _RETRY = procrastinate.RetryStrategy(max_attempts=10, exponential_wait=2)
@@ -88,7 +100,8 @@ def tidy(store: Store, services: Services) -> None:
 PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */2": seal,
     "* * * * * */5": queue_due,
-    "7 * * * *": evaluate,
+    "7 4 * * *": evaluate,
+    "* * * * * */4": evaluate_due,
     "*/10 * * * *": take_up_forgotten,
     "41 * * * *": tidy,
 }

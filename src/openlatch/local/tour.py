@@ -31,7 +31,7 @@ def play(stack: Stack, client: Client, say: Say, verify: Verify) -> None:
 
     say("\n2  Flag: what is stale or risky?")
     for flag in client.flags(severity="high"):
-        say(f"   {flag.severity:<8} {flag.entry.name}: {flag.reason}")
+        say(f"   {flag.severity:<8} {flag.about.name}: {flag.reason}")
     entry = _contractor(client)
     _expect(bool(entry.flags), f"{entry.party.name} on {entry.account.name} is not flagged")
 

@@ -5,6 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from openlatch.core.model import Account, Criticality
+from openlatch.operations import flags
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
 
@@ -21,6 +22,7 @@ def browse(call: Call, q: str, provider: str, limit: int, cursor: str | None) ->
 @operation("accounts.describe")
 def describe(call: Call, text: str, criticality: Criticality | None, practice: bool | None) -> tuple[Account, int]:
     """Say how vital an account is, and whether it is only for practice; readings leave that as it is."""
+    call.tx.facts.take_turns()
     account, shared = call.tx.accounts.find(text)
     after = replace(
         account,
@@ -33,6 +35,7 @@ def describe(call: Call, text: str, criticality: Criticality | None, practice: b
     call.tx.accounts.save_all([after])
     before = {"criticality": account.criticality.value, "practice": account.practice}
     now = {"criticality": after.criticality.value, "practice": after.practice}
+    flags.evaluate(call, call.tx.entries.on([account.id]), accounts=[account.id])
     call.log("account.described", "account", account.id, before=before, after=now)
     return after, shared
 

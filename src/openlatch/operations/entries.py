@@ -2,24 +2,41 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, replace
 from datetime import timedelta
 from enum import StrEnum
 from typing import TypeVar
 from uuid import UUID
 
+from openlatch.core.advise import Advice
 from openlatch.core.model import Entry, Kind, State
 from openlatch.core.orders import Order
 from openlatch.core.powers import Power
+from openlatch.core.risk import Line
 from openlatch.core.roles import Role
-from openlatch.core.rules import Flag
 from openlatch.errors import Invalid
+from openlatch.operations import flags as flags_of
+from openlatch.operations.advice import advice
+from openlatch.operations.flags import FlagSight
 from openlatch.operations.gate import Call, operation
+from openlatch.operations.risks import risk_lines
 from openlatch.store.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
 
-__all__ = ["Sight", "Wanted", "browse", "export", "own_party", "show", "sight", "summary", "within_sight", "words"]
+__all__ = [
+    "Sight",
+    "Wanted",
+    "browse",
+    "export",
+    "flags_on",
+    "own_party",
+    "show",
+    "sight",
+    "summary",
+    "within_sight",
+    "words",
+]
 
 Word = TypeVar("Word", bound=StrEnum)
 
@@ -51,15 +68,18 @@ class Sight:
     """An entry with what a person sees beside it: its standing flags, and the latest order on it."""
 
     listed: Listed
-    flags: tuple[Flag, ...]
+    flags: tuple[FlagSight, ...]
     order: Order | None = None
     used: tuple[Power, ...] | None = None
     """the powers that were used within the limit for unused access; None where the provider does not tell"""
     worn_off: bool = False
     """whether it is kept by hand, and nobody has vouched for it lately"""
+    advice: Advice | None = None
+    lines: tuple[Line, ...] = ()
+    """what its risk is made of"""
 
 
-def sight(call: Call, listed: Listed, flags: tuple[Flag, ...] = (), order: Order | None = None) -> Sight:
+def sight(call: Call, listed: Listed, flags: tuple[FlagSight, ...] = (), order: Order | None = None) -> Sight:
     """Return an entry with what a person sees beside it now."""
     worn_off = listed.entry.worn_off(listed.provider, call.now)
     return Sight(listed, flags, order, _used_lately(call, listed.entry), worn_off)
@@ -78,11 +98,26 @@ def browse(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None
 
 def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
     page = call.tx.entries.browse(_filter(call, wanted), sort=sort, limit=limit, cursor=cursor)
-    flags: dict[UUID, list[Flag]] = {}
-    for flag in call.tx.flags.standing([listed.entry.id for listed in page.items]):
-        flags.setdefault(flag.entry_id, []).append(flag)
-    sights = (sight(call, one, tuple(flags.get(one.entry.id, ()))) for one in page.items)
-    return Page(tuple(sights), page.next)
+    flags = flags_on(call, page.items)
+    return Page(tuple(sight(call, one, flags[one.entry.id]) for one in page.items), page.next)
+
+
+def flags_on(call: Call, entries: Iterable[Listed]) -> dict[UUID, tuple[FlagSight, ...]]:
+    """Return the standing flags on each of these entries and on its party: the worst first, accepted ones last."""
+    every = list(entries)
+    ids = {one.entry.id for one in every} | {one.party.id for one in every}
+    on: dict[UUID, list[FlagSight]] = {}
+    for flag in flags_of.sights(call, call.tx.flags.standing(ids)):
+        on.setdefault(flag.flag.subject_id, []).append(flag)
+    return {
+        one.entry.id: tuple(
+            sorted(
+                (*on.get(one.entry.id, ()), *on.get(one.party.id, ())),
+                key=lambda flag: (flag.accepted, -flag.flag.severity.rank, flag.flag.rule),
+            )
+        )
+        for one in every
+    }
 
 
 @operation("entries.export")
@@ -107,8 +142,8 @@ def summary(call: Call, wanted: Wanted) -> Summary:
 def show(call: Call, text: str) -> Sight:
     """One entry, by id or short form, with its flags and its latest order."""
     listed = call.tx.entries.find(text, within_sight(call))
-    flags, order = call.tx.flags.standing([listed.entry.id]), call.tx.orders.latest_for(listed.entry.id)
-    return sight(call, listed, flags, order)
+    flags, order = flags_on(call, [listed])[listed.entry.id], call.tx.orders.latest_for(listed.entry.id)
+    return replace(sight(call, listed, flags, order), advice=advice(call, listed), lines=risk_lines(call, listed))
 
 
 def own_party(call: Call) -> UUID:

@@ -77,6 +77,7 @@ def keep(call: Call, provider: str, fields: Mapping[str, str]) -> Sight:
 @operation("hand.vouch")
 def vouch(call: Call, text: str) -> Sight:
     """Say that an entry that is kept by hand is still there as it is written."""
+    call.tx.facts.take_turns()
     entry = _kept(call, text)
     _vouch(call, [entry])
     return entries.show(call, str(entry.id))
@@ -85,6 +86,7 @@ def vouch(call: Call, text: str) -> Sight:
 @operation("hand.gone")
 def gone(call: Call, text: str, reason: str) -> Sight:
     """Say that an entry that is kept by hand has ended at its provider."""
+    call.tx.facts.take_turns()
     entry = _kept(call, text)
     ended = replace(entry, state=State.ENDED, end_reason=EndReason.GONE, ended_at=call.now, version=entry.version + 1)
     call.tx.entries.save(ended)
@@ -136,6 +138,9 @@ def _take(call: Call, provider: Provider, imported: Imported, evidence: str) -> 
     if wrong:
         raise Invalid(f"{wrong[0]}. Nothing was changed.", next_step="Correct the list and import it again.")
     changes = readings.apply(call, provider.id, imported.observation, evidence=evidence)
+    # Vouched for first: what somebody has just written down is not to be flagged as something nobody vouches for.
+    call.tx.entries.vouch([entry.id for entry in _all(changes)], call.actor.name, call.now)
+    readings.evaluate(call, changes)
     _vouch(call, _all(changes))
     return changes
 
@@ -144,6 +149,7 @@ def _vouch(call: Call, kept: Sequence[Entry]) -> None:
     ids: list[UUID] = [entry.id for entry in kept]
     call.tx.entries.vouch(ids, call.actor.name, call.now)
     call.log_all(call.event("entry.vouched", "entry", entry_id) for entry_id in ids)
+    flags.evaluate(call, ids)
 
 
 def _all(changes: Changes) -> tuple[Entry, ...]:

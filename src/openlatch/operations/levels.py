@@ -72,6 +72,7 @@ def _browse(call: Call, provider: Provider) -> tuple[WordSight, ...]:
 def correct(call: Call, provider: str, word: str, powers: tuple[Power, ...] | None) -> tuple[WordSight, ...]:
     """Say what a word means at a provider, or with None take that back; every entry with it changes at once."""
     found = call.tx.providers.find(provider)
+    call.tx.facts.take_turns()
     call.tx.providers.lock(found.id)
     if word not in {sight.word for sight in _browse(call, found)}:
         raise NotFound(

@@ -238,6 +238,7 @@ def concluded(call: Call, order_id: UUID, party_key: str, observation: Observati
     order = call.tx.orders.find(str(order_id), lock=True)
     if order.state not in (OrderState.RUNNING, OrderState.TOLD):
         return
+    call.tx.facts.take_turns()
     # The provider before the entry, as a reading does it: two that lock in another order wait for each other.
     call.tx.providers.lock(call.tx.entries.find(str(order.entry_id)).entry.provider_id)
     entry = call.tx.entries.lock(order.entry_id)
@@ -245,7 +246,8 @@ def concluded(call: Call, order_id: UUID, party_key: str, observation: Observati
     if not verdict.gone:
         _again(call, order, f"The provider said yes, but {verdict.evidence}.", None)
         return
-    readings.apply(call, entry.provider_id, observation, evidence=f"order {order.ref}", subject=party_key)
+    changes = readings.apply(call, entry.provider_id, observation, evidence=f"order {order.ref}", subject=party_key)
+    readings.evaluate(call, changes)
     sight = _sight(call, order)
     ended = next(step.at for step in order.steps if step.call == "end")
     receipt = {

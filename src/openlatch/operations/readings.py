@@ -33,7 +33,20 @@ from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import NO_DIGESTS
 from openlatch.store.pages import Page
 
-__all__ = ["TASK", "Work", "apply", "begin", "browse", "conclude", "preview", "progress", "queue", "show", "start"]
+__all__ = [
+    "TASK",
+    "Work",
+    "apply",
+    "begin",
+    "browse",
+    "conclude",
+    "evaluate",
+    "preview",
+    "progress",
+    "queue",
+    "show",
+    "start",
+]
 
 TASK = "openlatch.read"
 LONGEST_WAIT = 86400
@@ -154,6 +167,7 @@ def conclude(
             )
             observation = replace(observation, outcome=ReadingOutcome.PARTIAL, trouble=trouble)
         changes = _store(call, held, observation, evidence=str(reading.id), digests=digests.entries)
+        evaluate(call, changes)
         counts = _counts(changes, held.left_out)
         tx.entries.digested({e.id: digests.entries[e.key] for e in changes.unchanged}, call.now)
         tx.parties.digested(provider.id, digests.parties)
@@ -200,8 +214,23 @@ def _failures(call: Call, provider: Provider) -> int:
 def apply(
     call: Call, provider_id: UUID, observation: Observation, *, evidence: str, subject: str | None = None
 ) -> Changes:
-    """Bring the inventory to what was observed (of one party only, with `subject`), with its log and its flags."""
+    """Bring the inventory to what was observed (of one party only, with `subject`), with its log.
+
+    Its flags are left to the caller, who may have more to say first; see `evaluate`.
+    """
     return _store(call, _held(call, provider_id, observation, subject), observation, evidence=evidence, subject=subject)
+
+
+def evaluate(call: Call, changes: Changes) -> None:
+    """Bring flags up to date with what an observation changed."""
+    tx = call.tx
+    # What a reading says of a party bears on all that it holds, and so does who is in which team.
+    joined = {m.member_id for m in (*changes.new_memberships, *changes.gone_memberships)}
+    met = {party.id for _, party in changes.changed_parties} | {party.id for party in changes.new_parties}
+    parties = met | joined | tx.memberships.below(joined)
+    accounts = {account.id for _, account in changes.changed_accounts} | {one.id for one in changes.new_accounts}
+    on_them = tx.entries.on(account.id for _, account in changes.changed_accounts)
+    flags.evaluate(call, (*tx.entries.held_by(parties), *on_them, *changes.touched), accounts, parties, met)
 
 
 @dataclass(frozen=True, slots=True)
@@ -218,6 +247,7 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
     A reading of a large provider mostly says what is known already: comparing digests is all that this takes.
     """
     tx, scheme = call.tx, str(provider.id)
+    tx.facts.take_turns()
     tx.providers.lock(provider.id)
     vocabulary = levels.vocabulary(call, provider)
     by = salt(vocabulary)
@@ -256,6 +286,7 @@ def preview(call: Call, provider_id: UUID, observation: Observation) -> Changes:
 def _held(call: Call, provider_id: UUID, observation: Observation, subject: str | None = None) -> Held:
     """What is stored of a provider, as far as an observation can be about it; no other reading is stored meanwhile."""
     tx = call.tx
+    tx.facts.take_turns()
     tx.providers.lock(provider_id)
     names = _names(provider_id, observation)
     if subject is not None:
@@ -294,9 +325,6 @@ def _store(
     tx.memberships.add(changes.new_memberships)
     tx.memberships.end(changes.gone_memberships)
     call.log_all(_events(call, changes, evidence))
-    # What a reading says of a party bears on all that it holds.
-    concerned = tx.entries.held_by(party.id for _, party in changes.changed_parties)
-    flags.evaluate(call, (*concerned, *changes.touched, *changes.unchanged))
     return changes
 
 

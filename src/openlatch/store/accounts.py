@@ -71,6 +71,25 @@ class Accounts(Noun):
         )
         return {row.id: row.name for row in rows}
 
+    def some(self, account_ids: Iterable[UUID]) -> dict[UUID, Account]:
+        rows = self._session.scalars(select(AccountRow).where(AccountRow.id == func.any(list(account_ids))))
+        return {row.id: to_account(row) for row in rows}
+
+    def ids(self) -> tuple[UUID, ...]:
+        return tuple(self._session.scalars(select(AccountRow.id)))
+
+    def named(self, names: Iterable[str]) -> dict[str, tuple[UUID, ...]]:
+        """Return the accounts that names or short forms mean, by the name in small letters."""
+        wanted = {name.casefold() for name in names}
+        query = select(AccountRow.id, AccountRow.name, AccountRow.ref).where(
+            or_(func.lower(AccountRow.name).in_(wanted), AccountRow.ref.in_(wanted))
+        )
+        found: dict[str, tuple[UUID, ...]] = {}
+        for row in self._session.execute(query) if wanted else ():
+            for name in {row.name.casefold(), row.ref} & wanted:
+                found[name] = (*found.get(name, ()), row.id)
+        return found
+
     def get(self, account_id: UUID) -> Account:
         return self.find(str(account_id))[0]
 

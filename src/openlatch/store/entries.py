@@ -58,6 +58,7 @@ class Listed:
     provider: Provider
     severity: int
     outside: bool
+    risk: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +79,7 @@ SORTS: Mapping[str, Sort] = {
     sort.name: sort
     for sort in (
         Sort("severity", (-EntryRow.severity, func.coalesce(EntryRow.last_used, _NEVER), EntryRow.id)),
+        Sort("risk", (-EntryRow.risk, EntryRow.id)),
         Sort("party", (folded(PartyRow.name), EntryRow.id)),
         Sort("account", (folded(AccountRow.name), folded(PartyRow.name), EntryRow.id)),
         Sort("last-used", (func.coalesce(EntryRow.last_used, _NEVER), EntryRow.id)),
@@ -182,7 +184,7 @@ def _values(entry: Entry) -> dict[str, Any]:
         "ends_at": entry.ends_at,
         "end_unknown": entry.end_unknown,
         "hours": _stored_hours(entry.hours),
-        "reviewed_at": list(entry.reviewed_at),
+        "reviewed_at": sorted(entry.reviewed_at),
         "basis": entry.basis,
         "hangs_on": entry.hangs_on,
         "dependencies": [
@@ -286,6 +288,25 @@ class Entries(Noun):
             self._session.execute(
                 update(EntryRow).where(EntryRow.id == func.any(ids), changed).values(severity=severity, outside=outside)
             )
+
+    def marked_by(self, ids: Iterable[UUID]) -> dict[UUID, tuple[UUID, bool]]:
+        """Return the entries among the ids, and those that parties among them hold: each with its party, and whether
+        that is outside.
+        """
+        wanted = list(ids)
+        query = (
+            select(EntryRow.id, EntryRow.party_id, PartyRow.outside)
+            .join(PartyRow, and_(PartyRow.workspace_id == EntryRow.workspace_id, PartyRow.id == EntryRow.party_id))
+            .where(or_(EntryRow.id == func.any(wanted), EntryRow.party_id == func.any(wanted)))
+        )
+        return {row.id: (row.party_id, row.outside) for row in self._session.execute(query)}
+
+    def on(self, account_ids: Iterable[UUID]) -> tuple[Entry, ...]:
+        """Return the standing entries on these accounts."""
+        query = select(EntryRow).where(
+            EntryRow.state != State.ENDED.value, EntryRow.account_id == func.any(list(account_ids))
+        )
+        return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
 
     def standing(self, provider_id: UUID | None = None, keys: Iterable[str] | None = None) -> tuple[Entry, ...]:
         """Return the standing entries: all, or one provider's, or those of it with these keys."""
@@ -399,7 +420,11 @@ def _listing(wanted: EntryFilter) -> Any:
     if wanted.rule:
         flag = select(FlagRow.id).where(
             FlagRow.workspace_id == EntryRow.workspace_id,
-            FlagRow.entry_id == EntryRow.id,
+            or_(
+                FlagRow.subject_id == EntryRow.id,
+                FlagRow.subject_id == EntryRow.party_id,
+                FlagRow.subject_id == EntryRow.account_id,
+            ),
             FlagRow.rule == wanted.rule,
             FlagRow.cleared_at.is_(None),
         )
@@ -422,5 +447,11 @@ def _listing(wanted: EntryFilter) -> Any:
 def _listed(row: Any) -> Listed:
     entry, party, account, provider = row[:4]
     return Listed(
-        to_entry(entry), to_party(party), to_account(account), to_provider(provider), entry.severity, entry.outside
+        to_entry(entry),
+        to_party(party),
+        to_account(account),
+        to_provider(provider),
+        entry.severity,
+        entry.outside,
+        entry.risk,
     )

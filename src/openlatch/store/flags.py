@@ -1,88 +1,115 @@
-"""Flags: what was found to hold, since when, and when it stopped."""
+"""Flags: what was found to hold, since when, and when it stopped; and when to look at what again."""
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
-from sqlalchemy import and_, case, func, select, update
+from sqlalchemy import ColumnElement, and_, delete, func, or_, select, text, update
 
 from openlatch.core.model import Severity
-from openlatch.core.rules import Finding, Flag
+from openlatch.core.rules.catalogue import Subject
+from openlatch.core.rules.flags import Acceptance, Flag
 from openlatch.store.bulk import add_rows, change_rows
-from openlatch.store.noun import Noun, missing
+from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import EntryRow, FlagRow
+from openlatch.store.tables import AccountRiskRow, FlagRow, UpcomingRow
 
 __all__ = ["Flags"]
 
-_rank = case({s.value: s.rank for s in Severity}, value=FlagRow.severity)
-
 
 def _flag(row: FlagRow) -> Flag:
+    acceptance = None
+    if row.accepted_at is not None and row.accepted_until is not None:
+        acceptance = Acceptance(
+            row.accepted_by or "", row.accepted_at, row.accepted_until, row.accepted_why or "",
+            Severity.ranked(row.accepted_severity or 1),
+        )  # fmt: skip
     return Flag(
         row.id,
         row.rule,
-        row.entry_id,
-        Severity(row.severity),
+        Subject(row.subject),
+        row.subject_id,
+        Severity.ranked(row.severity),
         row.facts,
         row.reason,
-        row.clears,
+        row.policy,
         row.raised_at,
         row.cleared_at,
+        acceptance,
     )
 
 
 class Flags(Noun):
     """Queries over flags."""
 
-    def raise_all(self, findings: Iterable[tuple[UUID, Finding]], now: datetime) -> None:
+    def raise_all(self, flags: Iterable[Flag]) -> None:
         rows = [
             {
                 "workspace_id": self._workspace_id,
-                "id": flag_id,
+                "id": f.id,
+                "ref": f.ref,
                 "rule": f.rule,
-                "entry_id": f.entry_id,
-                "severity": f.severity.value,
-                "facts": dict(f.facts),
+                "subject": f.subject.value,
+                "subject_id": f.subject_id,
+                "severity": f.severity.rank,
+                "facts": f.facts,
                 "reason": f.reason,
-                "clears": f.clears,
-                "raised_at": now,
+                "policy": f.policy,
+                "raised_at": f.raised_at,
             }
-            for flag_id, f in findings
+            for f in flags
         ]
         add_rows(self._session, FlagRow, rows)
 
-    def change(self, changed: Iterable[tuple[Flag, Finding]]) -> None:
-        """Bring standing flags up to what holds now; they keep their date."""
+    def change(self, flags: Iterable[Flag]) -> None:
+        """Bring standing flags up to what holds now, and to whether that is accepted; they keep their date."""
         rows = [
             {
                 "workspace_id": self._workspace_id,
-                "id": flag.id,
-                "severity": finding.severity.value,
-                "facts": dict(finding.facts),
-                "reason": finding.reason,
-                "clears": finding.clears,
+                "id": f.id,
+                "severity": f.severity.rank,
+                "facts": f.facts,
+                "reason": f.reason,
+                "policy": f.policy,
+                **_accepted(f.acceptance),
             }
-            for flag, finding in changed
+            for f in flags
         ]
         change_rows(self._session, FlagRow, rows, versioned=False)
 
-    def clear(self, flags: Iterable[Flag], now: datetime) -> None:
-        ids = [flag.id for flag in flags]
-        if ids:
-            self._session.execute(update(FlagRow).where(FlagRow.id == func.any(ids)).values(cleared_at=now))
+    def clear(self, ids: Iterable[UUID], now: datetime) -> None:
+        wanted = list(ids)
+        if wanted:
+            self._session.execute(update(FlagRow).where(FlagRow.id == func.any(wanted)).values(cleared_at=now))
 
-    def standing(self, entry_ids: Iterable[UUID]) -> tuple[Flag, ...]:
-        query = select(FlagRow).where(FlagRow.entry_id == func.any(list(entry_ids)), FlagRow.cleared_at.is_(None))
-        return tuple(_flag(row) for row in self._session.scalars(query.order_by(_rank.desc(), FlagRow.rule)))
+    def standing(self, subject_ids: Iterable[UUID]) -> tuple[Flag, ...]:
+        """Return the standing flags on these subjects, the worst first."""
+        query = select(FlagRow).where(FlagRow.subject_id == func.any(list(subject_ids)), FlagRow.cleared_at.is_(None))
+        return tuple(_flag(row) for row in self._session.scalars(query.order_by(FlagRow.severity.desc(), FlagRow.rule)))
+
+    def some(self, ids: Iterable[UUID]) -> tuple[Flag, ...]:
+        return tuple(
+            _flag(row) for row in self._session.scalars(select(FlagRow).where(FlagRow.id == func.any(list(ids))))
+        )
+
+    def all_standing(self) -> tuple[Flag, ...]:
+        return tuple(_flag(row) for row in self._session.scalars(select(FlagRow).where(FlagRow.cleared_at.is_(None))))
+
+    def past(self, rule: str, subject_id: UUID) -> tuple[Flag, ...]:
+        """Return every flag that a rule ever raised on a subject, the latest first."""
+        query = select(FlagRow).where(FlagRow.rule == rule, FlagRow.subject_id == subject_id)
+        return tuple(_flag(row) for row in self._session.scalars(query.order_by(FlagRow.raised_at.desc())))
 
     def find(self, text: str) -> Flag:
-        try:
-            row = self._session.get(FlagRow, (self._workspace_id, UUID(text)))
-        except ValueError:
-            row = None
+        """Return the flag that a person means, by id or short form; of several, the one that stands."""
+        wanted = id_or_ref(text)
+        if wanted is None:
+            raise missing("flag", text)
+        same = FlagRow.id == wanted if isinstance(wanted, UUID) else FlagRow.ref == wanted
+        row = self._session.scalars(select(FlagRow).where(same).order_by(FlagRow.cleared_at.desc()).limit(1)).first()
         if row is None:
             raise missing("flag", text)
         return _flag(row)
@@ -92,20 +119,100 @@ class Flags(Noun):
         *,
         rule: str,
         severity: Severity | None,
-        entry_id: UUID | None,
-        cleared: bool,
+        subject_ids: Iterable[UUID] | None,
+        subject: Subject | None,
+        state: str,
+        now: datetime,
         limit: int,
         cursor: str | None,
     ) -> Page[Flag]:
-        query = select(FlagRow).join(
-            EntryRow, and_(EntryRow.workspace_id == FlagRow.workspace_id, EntryRow.id == FlagRow.entry_id)
-        )
-        query = query.where(FlagRow.cleared_at.is_not(None) if cleared else FlagRow.cleared_at.is_(None))
+        """A page of flags, the worst first; `state` is standing, accepted or cleared."""
+        query = select(FlagRow).where(_in_state(state, now))
         if rule:
             query = query.where(FlagRow.rule == rule)
         if severity is not None:
-            query = query.where(_rank >= severity.rank)
-        if entry_id is not None:
-            query = query.where(FlagRow.entry_id == entry_id)
-        sort = Sort("worst", (_rank, FlagRow.id), descending=True)
+            query = query.where(FlagRow.severity >= severity.rank)
+        if subject_ids is not None:
+            query = query.where(FlagRow.subject_id == func.any(list(subject_ids)))
+        if subject is not None:
+            query = query.where(FlagRow.subject == subject.value)
+        sort = Sort("worst", (FlagRow.severity, FlagRow.id), descending=True)
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _flag(r[0]))
+
+    def counts(self, now: datetime) -> Mapping[str, tuple[int, int, int]]:
+        """Return for each rule how many flags stand, how many of them are accepted, and the worst rank."""
+        accepted = FlagRow.accepted_until > now
+        query = (
+            select(FlagRow.rule, func.count(), func.count().filter(accepted), func.max(FlagRow.severity))
+            .where(FlagRow.cleared_at.is_(None))
+            .group_by(FlagRow.rule)
+        )
+        return {row[0]: (row[1], row[2], row[3]) for row in self._session.execute(query)}
+
+    # When to look at what again
+
+    def look_again(self, seen: Iterable[UUID], moments: Mapping[UUID, tuple[Subject, datetime]]) -> None:
+        """Replace what was to be looked at again among the subjects seen."""
+        self._session.execute(delete(UpcomingRow).where(UpcomingRow.subject_id == func.any(list(seen))))
+        add_rows(self._session, UpcomingRow, self._moments(moments))
+
+    def look_all_again(self, moments: Mapping[UUID, tuple[Subject, datetime]]) -> None:
+        """Replace everything that is to be looked at again."""
+        self._session.execute(delete(UpcomingRow))
+        add_rows(self._session, UpcomingRow, self._moments(moments))
+
+    def due(self, now: datetime, most: int) -> dict[Subject, list[UUID]]:
+        """Return some of the subjects whose flags time alone may have changed by now."""
+        query = select(UpcomingRow.subject, UpcomingRow.subject_id).where(UpcomingRow.at <= now).limit(most)
+        found: dict[Subject, list[UUID]] = {subject: [] for subject in Subject}
+        for subject, subject_id in self._session.execute(query):
+            found[Subject(subject)].append(subject_id)
+        return found
+
+    def _moments(self, moments: Mapping[UUID, tuple[Subject, datetime]]) -> list[dict[str, Any]]:
+        same = {"workspace_id": self._workspace_id}
+        return [{**same, "subject_id": i, "subject": s.value, "at": at} for i, (s, at) in moments.items()]
+
+    # Risk
+
+    def keep_risks(self, risks: Mapping[Subject, Mapping[UUID, int]], now: datetime) -> None:
+        """Keep the risks of subjects; of accounts also since when."""
+        for subject, table in ((Subject.ENTRY, "entries"), (Subject.ACCOUNT, "accounts"), (Subject.PARTY, "parties")):
+            changed = self._keep(table, risks.get(subject, {}))
+            if subject is Subject.ACCOUNT and changed:
+                same = {"workspace_id": self._workspace_id, "at": now}
+                rows = [{**same, "account_id": i, "risk": risk} for i, risk in changed]
+                add_rows(self._session, AccountRiskRow, rows, skip_known=True)
+
+    def _keep(self, table: str, risks: Mapping[UUID, int]) -> list[tuple[UUID, int]]:
+        if not risks:
+            return []
+        statement = text(
+            f"update {table} set risk = new.risk from unnest(cast(:ids as uuid[]), cast(:risks as smallint[])) "
+            f"as new (id, risk) where {table}.workspace_id = :workspace and {table}.id = new.id "
+            f"and {table}.risk <> new.risk returning {table}.id, {table}.risk"
+        )
+        values = {"ids": list(risks), "risks": list(risks.values()), "workspace": self._workspace_id}
+        return [(row[0], row[1]) for row in self._session.execute(statement, values)]
+
+    def risk_over_time(self, account_id: UUID) -> tuple[tuple[datetime, int], ...]:
+        """Return an account's risk, each with the instant since which it was so, in order."""
+        query = select(AccountRiskRow.at, AccountRiskRow.risk).where(AccountRiskRow.account_id == account_id)
+        return tuple((row.at, row.risk) for row in self._session.execute(query.order_by(AccountRiskRow.at)))
+
+
+def _in_state(state: str, now: datetime) -> ColumnElement[bool]:
+    stands = FlagRow.cleared_at.is_(None)
+    if state == "cleared":
+        return FlagRow.cleared_at.is_not(None)
+    if state == "accepted":
+        return and_(stands, FlagRow.accepted_until > now)
+    return and_(stands, or_(FlagRow.accepted_until.is_(None), FlagRow.accepted_until <= now))
+
+
+def _accepted(acceptance: Acceptance | None) -> dict[str, Any]:
+    names = ("accepted_by", "accepted_at", "accepted_until", "accepted_why", "accepted_severity")
+    if acceptance is None:
+        return dict.fromkeys(names)
+    a = acceptance
+    return dict(zip(names, (a.by, a.at, a.until, a.why, a.severity.rank), strict=True))

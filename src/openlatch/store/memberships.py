@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from uuid import UUID
 
-from sqlalchemy import literal, select, union
+from sqlalchemy import literal, select, text, union
 
 from openlatch.core.model import Membership
 from openlatch.store.bulk import add_rows, change_rows
@@ -17,6 +17,29 @@ __all__ = ["Memberships"]
 
 def _membership(row: MembershipRow) -> Membership:
     return Membership(row.id, row.provider_id, row.team_id, row.member_id, row.since, row.ended_at, row.how)
+
+
+# `union` leaves out what was found before, so that teams in circles come to an end.
+_ABOVE = text("""
+    with recursive up (member, team) as (
+        select member_id, team_id from memberships
+        where workspace_id = :workspace and ended_at is null and how = 'member' and member_id = any(:ids)
+        union
+        select up.member, m.team_id from up join memberships m on m.workspace_id = :workspace
+        and m.member_id = up.team and m.ended_at is null and m.how = 'member'
+    )
+    select member, team from up
+""")
+_BELOW = text("""
+    with recursive down (member) as (
+        select member_id from memberships
+        where workspace_id = :workspace and ended_at is null and how = 'member' and team_id = any(:ids)
+        union
+        select m.member_id from down join memberships m on m.workspace_id = :workspace
+        and m.team_id = down.member and m.ended_at is null and m.how = 'member'
+    )
+    select member from down
+""")
 
 
 class Memberships(Noun):
@@ -44,6 +67,20 @@ class Memberships(Noun):
     def standing(self, provider_id: UUID) -> tuple[Membership, ...]:
         query = select(MembershipRow).where(MembershipRow.provider_id == provider_id, MembershipRow.ended_at.is_(None))
         return tuple(_membership(row) for row in self._session.scalars(query))
+
+    def above(self, party_ids: Iterable[UUID]) -> dict[UUID, set[UUID]]:
+        """Return the teams that each of these parties is in, however deep."""
+        found: dict[UUID, set[UUID]] = {}
+        for row in self._session.execute(_ABOVE, {"ids": list(party_ids), "workspace": self._workspace_id}):
+            found.setdefault(row.member, set()).add(row.team)
+        return found
+
+    def below(self, team_ids: Iterable[UUID]) -> set[UUID]:
+        """Return everyone who is in one of these teams, however deep."""
+        return {
+            row.member
+            for row in self._session.execute(_BELOW, {"ids": list(team_ids), "workspace": self._workspace_id})
+        }
 
     def around(self, party_id: UUID) -> tuple[Membership, ...]:
         """Return every membership that hangs together with a party, upwards and downwards, however far."""

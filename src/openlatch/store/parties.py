@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select
+from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
 from openlatch.core.reconcile import Identifier
@@ -141,6 +141,61 @@ class Parties(Noun):
     def some(self, party_ids: Iterable[UUID]) -> dict[UUID, Party]:
         rows = self._session.scalars(select(PartyRow).where(PartyRow.id == func.any(list(party_ids))))
         return {row.id: to_party(row) for row in rows}
+
+    def all(self) -> tuple[Party, ...]:
+        return tuple(to_party(row) for row in self._session.scalars(select(PartyRow)))
+
+    def ids(self) -> tuple[UUID, ...]:
+        return tuple(self._session.scalars(select(PartyRow.id)))
+
+    def named(self, names: Iterable[str]) -> dict[str, tuple[UUID, ...]]:
+        """Return the parties that names, short forms or addresses mean, by the name in small letters."""
+        wanted = {name.casefold() for name in names}
+        if not wanted:
+            return {}
+        addressed = select(IdentifierRow.value, IdentifierRow.party_id).where(
+            IdentifierRow.scheme == "address", IdentifierRow.value.in_(wanted)
+        )
+        pairs = {(row.value, row.party_id) for row in self._session.execute(addressed)}
+        called = select(PartyRow.id, PartyRow.name, PartyRow.ref).where(
+            or_(func.lower(PartyRow.name).in_(wanted), PartyRow.ref.in_(wanted))
+        )
+        for row in self._session.execute(called):
+            pairs |= {(name, row.id) for name in {row.name.casefold(), row.ref} & wanted}
+        found: dict[str, tuple[UUID, ...]] = {}
+        for name, one in sorted(pairs):
+            found[name] = (*found.get(name, ()), one)
+        return found
+
+    def doubtful_like(self, parties: Iterable[Party]) -> tuple[Party, ...]:
+        """Return the unverified parties that share a domain of an address, or the name, with one of these."""
+        every = list(parties)
+        domains = {normal_address(a).rpartition("@")[2] for party in every for a in party.addresses}
+        if not every:
+            return ()
+        domain = func.split_part(IdentifierRow.value, literal_column("'@'"), literal_column("2"), type_=Text())
+        near = select(IdentifierRow.party_id).where(IdentifierRow.scheme == "address", domain.in_(domains))
+        query = select(PartyRow).where(
+            PartyRow.verified.is_(False),
+            or_(PartyRow.id.in_(near), folded(PartyRow.name).in_([party.name.lower() for party in every])),
+        )
+        return tuple(to_party(row) for row in self._session.scalars(query))
+
+    def acquainted(self, seen: Mapping[UUID, tuple[bool, str | None, str | None]]) -> tuple[UUID, ...]:
+        """Keep whether parties are outside, and which known address theirs is close to; returns whose this changes."""
+        if not seen:
+            return ()
+        statement = text(
+            "update parties set outside = new.outside, near = new.near, near_how = new.how from unnest("
+            "cast(:ids as uuid[]), cast(:outside as boolean[]), cast(:near as text[]), cast(:how as text[])) "
+            "as new (id, outside, near, how) where parties.workspace_id = :workspace and parties.id = new.id and "
+            "(parties.outside, parties.near, parties.near_how) is distinct from (new.outside, new.near, new.how) "
+            "returning parties.id"
+        )
+        outside, near, how = zip(*seen.values(), strict=True)
+        values = {"ids": list(seen), "outside": list(outside), "near": list(near), "how": list(how)}
+        rows = self._session.execute(statement, values | {"workspace": self._workspace_id})
+        return tuple(row[0] for row in rows)
 
     def get(self, party_id: UUID) -> Party:
         return self.find(str(party_id))[0]

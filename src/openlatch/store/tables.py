@@ -6,9 +6,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import BigInteger, DateTime, LargeBinary, SmallInteger, Text
+from sqlalchemy import BigInteger, Computed, DateTime, LargeBinary, SmallInteger, Text, Uuid
 from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+from openlatch.core.powers import ORDER
 
 __all__: list[str] = []
 
@@ -35,6 +37,8 @@ class WorkspaceRow(Base):
     zone: Mapped[str]
     circle_domains: Mapped[list[str]]
     unused_days: Mapped[int]
+    policy: Mapped[int]
+    circle_parties: Mapped[list[UUID]] = mapped_column(ARRAY(Uuid))
     created_at: Mapped[datetime]
 
 
@@ -116,6 +120,7 @@ class AccountRow(Owned):
     practice: Mapped[bool]
     locked: Mapped[bool | None]
     version: Mapped[int]
+    risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
 
 
 class PartyRow(Owned):
@@ -129,6 +134,10 @@ class PartyRow(Owned):
     publisher: Mapped[str]
     home: Mapped[str]
     version: Mapped[int]
+    outside: Mapped[bool] = mapped_column(server_default="true")
+    near: Mapped[str | None]
+    near_how: Mapped[str | None]
+    risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
 
 
 class IdentifierRow(Base):
@@ -158,6 +167,9 @@ class ViewRow(Owned):
     query: Mapped[str]
 
 
+_BITS = " + ".join(f"case when '{power}' = any(powers) then {1 << n} else 0 end" for n, power in enumerate(ORDER))
+
+
 class EntryRow(Owned):
     __tablename__ = "entries"
     ref: Mapped[str]
@@ -168,6 +180,8 @@ class EntryRow(Owned):
     kind: Mapped[str]
     level: Mapped[str]
     powers: Mapped[list[str]]
+    power_bits: Mapped[int] = mapped_column(SmallInteger, Computed(_BITS, persisted=True))
+    """the powers as one number, for the rules"""
     state: Mapped[str]
     end_reason: Mapped[str | None]
     permissions: Mapped[list[str]]
@@ -201,6 +215,7 @@ class EntryRow(Owned):
     severity: Mapped[int] = mapped_column(SmallInteger)
     """the worst standing flag's rank, 0 for none; kept beside the entry so that a list can sort by it"""
     outside: Mapped[bool]
+    risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
 
 
 class ActivityRow(Owned):
@@ -234,14 +249,49 @@ class ReadingRow(Owned):
 
 class FlagRow(Owned):
     __tablename__ = "flags"
+    ref: Mapped[str]
     rule: Mapped[str]
-    entry_id: Mapped[UUID]
-    severity: Mapped[str]
-    facts: Mapped[dict[str, Any]]
+    subject: Mapped[str]
+    subject_id: Mapped[UUID]
+    severity: Mapped[int] = mapped_column(SmallInteger)
+    facts: Mapped[str]
+    """JSON, letter for letter as it was found: a flag has changed when these letters have"""
     reason: Mapped[str]
-    clears: Mapped[str]
+    policy: Mapped[int]
     raised_at: Mapped[datetime]
     cleared_at: Mapped[datetime | None]
+    accepted_by: Mapped[str | None]
+    accepted_at: Mapped[datetime | None]
+    accepted_until: Mapped[datetime | None]
+    accepted_why: Mapped[str | None]
+    accepted_severity: Mapped[int | None] = mapped_column(SmallInteger)
+
+
+class PolicyRow(Base):
+    __tablename__ = "policies"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    text: Mapped[str]
+    note: Mapped[str]
+    adopted_by: Mapped[str]
+    adopted_at: Mapped[datetime]
+    changes: Mapped[list[str]] = mapped_column(JSONB)
+
+
+class UpcomingRow(Base):
+    __tablename__ = "upcoming"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    subject_id: Mapped[UUID] = mapped_column(primary_key=True)
+    subject: Mapped[str]
+    at: Mapped[datetime]
+
+
+class AccountRiskRow(Base):
+    __tablename__ = "account_risks"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    account_id: Mapped[UUID] = mapped_column(primary_key=True)
+    at: Mapped[datetime] = mapped_column(primary_key=True)
+    risk: Mapped[int] = mapped_column(SmallInteger)
 
 
 class OrderRow(Owned):

@@ -19,11 +19,13 @@ from openlatch.store.accounts import Accounts
 from openlatch.store.activity import Activities
 from openlatch.store.entries import Entries
 from openlatch.store.events import Events
+from openlatch.store.facts import Facts, Snapshot
 from openlatch.store.flags import Flags
 from openlatch.store.memberships import Memberships
 from openlatch.store.orders import Orders
 from openlatch.store.parties import Parties
 from openlatch.store.people import People
+from openlatch.store.policies import Policies
 from openlatch.store.providers import Providers
 from openlatch.store.queue import enqueue
 from openlatch.store.readings import Readings
@@ -50,11 +52,24 @@ class Transaction:
         self.memberships = Memberships(session, workspace.id)
         self.entries = Entries(session, workspace.id)
         self.readings = Readings(session, workspace.id)
+        self.facts = Facts(session, workspace.id)
         self.flags = Flags(session, workspace.id)
+        self.policies = Policies(session, workspace.id)
         self.orders = Orders(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)
         self.replies = Replies(session, workspace.id)
+
+    def enter_again(self) -> None:
+        """Bring what is known of the workspace itself up to date, after this transaction changed it."""
+        self._session.expire_all()
+        found = workspace_of(self._session, self.workspace.id)
+        assert found is not None  # noqa: S101 - we are in it
+        self.workspace = found
+
+    def snapshot(self) -> Snapshot:
+        """Return this workspace as it stands committed, without this transaction's changes, to be read in columns."""
+        return Snapshot(self._session.get_bind().engine, self.workspace.id)
 
     def enqueue(
         self, task: str, *, lock: str | None = None, once: str | None = None, at: datetime | None = None, **args: Any
@@ -107,6 +122,11 @@ class Store:
         """Bring the schema up to date; returns the revision before and after."""
         self._refuse_superuser()
         return migrate.migrate(self._engine)
+
+    def due_again(self, now: datetime) -> tuple[UUID, ...]:
+        """Return the workspaces in which time alone may have changed a flag."""
+        with Session(self._engine) as session, session.begin():
+            return Housekeeping(session).due_again(now)
 
     def close(self) -> None:
         """Close the connections to the database."""

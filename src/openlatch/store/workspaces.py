@@ -9,7 +9,7 @@ from sqlalchemy import Select, func, insert, literal, select
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Circle, Workspace
-from openlatch.store.tables import EventRow, ProviderRow, WorkspaceRow
+from openlatch.store.tables import EventRow, ProviderRow, UpcomingRow, WorkspaceRow
 
 __all__ = ["Housekeeping", "insert_workspace", "workspace_of"]
 
@@ -20,7 +20,13 @@ def _set(session: Session, name: str, value: str) -> None:
 
 def to_workspace(row: WorkspaceRow) -> Workspace:
     return Workspace(
-        row.workspace_id, row.slug, row.name, row.zone, Circle(frozenset(row.circle_domains)), row.unused_days
+        row.workspace_id,
+        row.slug,
+        row.name,
+        row.zone,
+        Circle(frozenset(row.circle_domains), frozenset(row.circle_parties)),
+        row.unused_days,
+        row.policy,
     )
 
 
@@ -51,6 +57,8 @@ def insert_workspace(session: Session, workspace: Workspace, created_at: datetim
             zone=workspace.zone,
             circle_domains=sorted(workspace.circle.domains),
             unused_days=workspace.unused_days,
+            policy=0,
+            circle_parties=[],
             created_at=created_at,
         )
     )
@@ -72,6 +80,9 @@ class Housekeeping:
 
     def due(self, now: datetime) -> tuple[UUID, ...]:
         return self._ids(select(ProviderRow.workspace_id).where(ProviderRow.next_reading <= now).distinct())
+
+    def due_again(self, now: datetime) -> tuple[UUID, ...]:
+        return self._ids(select(UpcomingRow.workspace_id).where(UpcomingRow.at <= now).distinct())
 
     def _ids(self, query: Select[UUID]) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(query))

@@ -7,28 +7,35 @@ from datetime import datetime
 from uuid import UUID
 
 from openlatch.core import model
+from openlatch.core.advise import Advice
 from openlatch.core.ids import ref_of
 from openlatch.core.imports import FIELDS
 from openlatch.core.orders import TABLE, Action, Move, Order
 from openlatch.core.ports import About
 from openlatch.core.reach import Link
-from openlatch.core.rules import RULES, Flag
+from openlatch.core.rules.catalogue import Field
 from openlatch.operations.entries import Sight
+from openlatch.operations.flags import FlagSight
 from openlatch.operations.hand import ImportSight
 from openlatch.operations.levels import WordSight
 from openlatch.operations.orders import OrderSight, PlanSight
 from openlatch.operations.parties import AppSight, CutSight, ReachSight
+from openlatch.operations.policies import RuleSight, Trial
 from openlatch.operations.providers import ProviderSight
+from openlatch.operations.risks import RiskSight
 from openlatch.store.activity import Done
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent
 from openlatch.store.people import Token
+from openlatch.store.policies import Adopted
 from openlatch.store.views import View
 from openlatch.wire import messages as wire
 
 __all__ = [
     "account",
+    "advice",
     "app",
+    "catalogue_field",
     "cut",
     "entry",
     "event",
@@ -39,10 +46,14 @@ __all__ = [
     "party",
     "person",
     "plan",
+    "policy",
     "provider",
     "reach",
     "reading",
+    "risk",
+    "rule",
     "token",
+    "trial",
     "view",
 ]
 
@@ -180,22 +191,118 @@ def _about(listed: Listed) -> wire.Ref:
     return wire.Ref(id=e.id, ref=e.ref, name=f"{listed.party.name} on {listed.account.name}")
 
 
-def flag(f: Flag, listed: Listed) -> wire.Flag:
-    rule = RULES[f.rule]
+def advice(a: Advice) -> wire.Advice:
+    return wire.Advice(level=a.level, powers=[p.value for p in a.powers], drops=[p.value for p in a.drops], text=a.text)
+
+
+def flag(sight: FlagSight) -> wire.Flag:
+    f, rule, accepted = sight.flag, sight.rule, sight.flag.acceptance
+    on, risk = _subject(sight)
+    listed = sight.entry
+    party = listed.party.name if listed else sight.party.name if sight.party else ""
+    account = listed.account.name if listed else sight.account.name if sight.account else ""
     return wire.Flag(
         id=f.id,
+        ref=f.ref,
         rule=f.rule,
-        title=rule.title,
-        why=rule.why,
+        title=rule.title if rule else f.rule,
+        why=rule.why if rule else "",
         severity=f.severity.value,
-        reason=f.reason,
-        facts=dict(f.facts),
-        clears=f.clears,
+        reason=sight.reason,
+        facts=dict(sight.facts),
+        clears=rule.clears if rule else "",
         raised_at=f.raised_at,
         cleared_at=f.cleared_at,
-        entry=_about(listed),
-        party=listed.party.name,
-        account=listed.account.name,
+        policy=f.policy,
+        subject=f.subject.value,
+        about=on,
+        party=party,
+        account=account,
+        risk=risk,
+        accepted=wire.Acceptance(by=accepted.by, at=accepted.at, until=accepted.until, why=accepted.why)
+        if accepted and sight.accepted
+        else None,
+        advice=advice(sight.advice) if sight.advice else None,
+        past=[
+            wire.PastFlag(id=p.id, severity=p.severity.value, raised_at=p.raised_at, cleared_at=p.cleared_at)
+            for p in sight.past
+        ],
+    )
+
+
+def _subject(sight: FlagSight) -> tuple[wire.Ref, int]:
+    """What a flag is on, and the risk of it where it is an entry."""
+    if sight.entry is not None:
+        return _about(sight.entry), sight.entry.risk
+    on = sight.account or sight.party
+    if on is not None:
+        return wire.Ref(id=on.id, ref=on.ref, name=on.name), 0
+    return wire.Ref(id=sight.flag.subject_id, ref=ref_of(sight.flag.subject_id), name="gone"), 0
+
+
+def rule(sight: RuleSight) -> wire.Rule:
+    r = sight.rule
+    return wire.Rule(
+        id=r.id,
+        title=r.title,
+        applies_to=r.applies_to.value,
+        when=r.when,
+        severity=r.severity.value,
+        worse=[wire.Worse(severity=severity.value, when=when) for severity, when in r.worse],
+        facts=dict(r.facts),
+        reason=list(r.reason),
+        why=r.why,
+        clears=r.clears,
+        exempt=len(r.exempt),
+        off=r.off,
+        standing=sight.standing,
+        accepted=sight.accepted,
+        worst=model.Severity.ranked(sight.worst).value if sight.worst else None,
+    )
+
+
+def policy(p: Adopted) -> wire.Policy:
+    return wire.Policy(number=p.number, text=p.text, note=p.note, by=p.by, at=p.at, changes=list(p.changes))
+
+
+def trial(t: Trial) -> wire.Trial:
+    return wire.Trial(
+        number=t.number,
+        lines=[
+            wire.TrialLine(
+                rule=line.rule,
+                title=line.title,
+                now=line.now,
+                then=line.then,
+                appear=line.appear,
+                go=line.go,
+                change=line.change,
+                examples=[
+                    wire.TrialExample(
+                        subject=e.subject.value,
+                        about=wire.Ref(id=e.id, ref=ref_of(e.id), name=e.name),
+                        reason=e.reason,
+                    )
+                    for e in line.examples
+                ],
+            )
+            for line in t.lines
+        ],
+        changes=list(t.changes),
+    )
+
+
+def catalogue_field(f: Field, words: tuple[str, ...]) -> wire.CatalogueField:
+    return wire.CatalogueField(path=f.path, type=f.type.value, says=f.says, words=list(words))
+
+
+def risk(sight: RiskSight) -> wire.Risk:
+    return wire.Risk(
+        risk=sight.risk,
+        shares=[
+            wire.RiskShare(entry=_about(one.entry), risk=one.entry.risk, points=one.points) for one in sight.shares
+        ],
+        over_time=[wire.RiskPoint(at=at, risk=risk) for at, risk in sight.over_time],
     )
 
 
@@ -239,7 +346,10 @@ def entry(sight: Sight) -> wire.Entry:
         vouched=_vouched(sight),
         by_hand=e.by_hand,
         key=e.key,
-        flags=[flag(f, listed) for f in sight.flags],
+        flags=[flag(f) for f in sight.flags],
+        risk=listed.risk,
+        risk_lines=[wire.RiskLine(says=line.says, points=line.points) for line in sight.lines],
+        advice=advice(sight.advice) if sight.advice else None,
         order=order(by) if by else None,
     )
 

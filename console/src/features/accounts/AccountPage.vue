@@ -8,6 +8,7 @@ import ActivityList from "@/features/activity/ActivityList.vue";
 import EntryPanel from "@/features/inventory/EntryPanel.vue";
 import InventoryTable from "@/features/inventory/InventoryTable.vue";
 import { useInventory } from "@/features/inventory/useInventory";
+import AccountRisk from "./AccountRisk.vue";
 import EventList from "@/features/log/EventList.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import PageTabs from "@/ui/PageTabs.vue";
@@ -22,6 +23,7 @@ const open = computed(() => (typeof route.query.entry === "string" ? route.query
 
 const TABS = [
   ["access", "Who has access"],
+  ["risk", "Risk"],
   ["activity", "What was done"],
   ["history", "History"],
 ] as const;
@@ -108,7 +110,7 @@ function show(entry: string): void {
         <span v-if="account.locked === true"
           >Locked: nothing here is open to anyone, whatever its parts say.</span
         >
-        <b v-else-if="account.locked === false" class="font-semibold text-medium"
+        <b v-else-if="account.locked === false" class="font-semibold text-high"
           >Not locked: its parts can be open to anyone.</b
         >
         <RouterLink class="link" :to="{ path: '/inventory', query: { account: account.name } }"
@@ -124,7 +126,8 @@ function show(entry: string): void {
         role="region"
         :aria-label="shown"
       >
-        <ActivityList v-if="shown === 'activity'" :account="account.ref" />
+        <AccountRisk v-if="shown === 'risk'" :key="account.ref" :account="account.ref" />
+        <ActivityList v-else-if="shown === 'activity'" :account="account.ref" />
         <EventList v-else :account="account.ref" />
       </div>
       <InventoryTable

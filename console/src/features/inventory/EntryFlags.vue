@@ -1,17 +1,12 @@
 <script setup lang="ts">
 import type { Flag } from "@/api/client";
 import { useSession } from "@/api/session";
+import FlagDetails from "@/features/flags/FlagDetails.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
-import { day, exact } from "@/ui/time";
+import { day, exact, lastDay } from "@/ui/time";
 
 defineProps<{ flags: Flag[]; state: string }>();
 const { zone } = useSession();
-
-function fact(value: string | number): string {
-  return typeof value === "string" && /^\d{4}-\d\d-\d\dT/.test(value)
-    ? day(value, zone.value)
-    : String(value);
-}
 </script>
 
 <template>
@@ -24,26 +19,20 @@ function fact(value: string | number): string {
     }}
   </p>
   <details v-for="flag in flags" :key="flag.id" class="mb-3">
-    <summary class="flex cursor-pointer list-none gap-3">
+    <summary class="flex cursor-pointer list-none gap-3" :class="flag.accepted ? 'opacity-70' : ''">
       <SeverityNotch :severity="flag.severity" class="self-start" />
       <span>
         {{ flag.reason }}
         <span class="small block">
-          <span class="sr-only">{{ flag.severity }}, </span>{{ flag.title }} · since
-          <span :title="exact(flag.raised_at)">{{ day(flag.raised_at, zone) }}</span> ·
-          <span class="text-act">facts</span>
+          <span class="sr-only">{{ flag.severity }}, </span>{{ flag.title }} ·
+          <template v-if="flag.accepted">accepted until {{ lastDay(flag.accepted.until, zone) }}</template>
+          <template v-else
+            >since <span :title="exact(flag.raised_at)">{{ day(flag.raised_at, zone) }}</span></template
+          >
+          · <span class="text-act">facts</span>
         </span>
       </span>
     </summary>
-    <div class="mt-2 ml-[21px] border-l border-line pl-3 text-[13px]">
-      <p class="text-mute">{{ flag.why }}</p>
-      <dl class="mt-2 grid grid-cols-[110px_1fr] gap-y-1">
-        <template v-for="(value, name) in flag.facts" :key="name">
-          <dt class="text-mute">{{ String(name).replaceAll("_", " ") }}</dt>
-          <dd class="break-words">{{ fact(value) }}</dd>
-        </template>
-      </dl>
-      <p class="mt-2"><span class="text-mute">Cleared by:</span> {{ flag.clears }}</p>
-    </div>
+    <FlagDetails :flag="flag" class="mt-2 ml-[21px] border-l border-line pl-3" />
   </details>
 </template>

@@ -7,6 +7,7 @@ import { useShortcuts } from "@/app/shortcuts";
 import EndPanel from "@/features/orders/EndPanel.vue";
 import OrderProgress from "@/features/orders/OrderProgress.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import RiskLines from "@/ui/RiskLines.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import EntryFacts from "./EntryFacts.vue";
 import EntryFlags from "./EntryFlags.vue";
@@ -70,6 +71,11 @@ useShortcuts({
       <template v-else>
         <EntryFacts :entry="entry" />
         <OrderProgress v-if="order" :key="order.ref" :order-ref="order.ref" @over="refetch()" />
+        <h3 class="section">Risk</h3>
+        <RiskLines :risk="entry.risk" :lines="entry.risk_lines" />
+        <p v-if="entry.advice" class="mt-3 border-l-2 border-act pl-3">
+          <b class="font-[620]">Advice.</b> {{ entry.advice.text }}
+        </p>
         <EntryFlags :flags="entry.flags" :state="entry.state" />
         <div class="mt-6 flex gap-[10px]">
           <button v-if="canEnd" type="button" class="button button-danger" @click="ending = true">

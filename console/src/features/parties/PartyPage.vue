@@ -15,6 +15,7 @@ import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import PageTabs from "@/ui/PageTabs.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import RiskLines from "@/ui/RiskLines.vue";
 import SmallestCut from "./SmallestCut.vue";
 
 const route = useRoute();
@@ -32,6 +33,16 @@ const { data: reach, error } = useQuery({
   queryKey: computed(() => ["parties", "reach", wanted.value]),
   queryFn: () => take(api.GET("/parties/{party}/reach", { params: { path: { party: wanted.value } } })),
 });
+const { data: risk } = useQuery({
+  queryKey: computed(() => ["parties", "risk", wanted.value]),
+  queryFn: () => take(api.GET("/parties/{party}/risk", { params: { path: { party: wanted.value } } })),
+});
+const riskLines = computed(() =>
+  (risk.value?.shares ?? []).map((one) => ({
+    says: `${one.entry.name}, at ${one.risk}`,
+    points: one.points,
+  })),
+);
 const party = computed(() => reach.value?.party);
 const chains = computed(() => reach.value?.chains ?? []);
 const steps = computed<Step[]>(() =>
@@ -75,6 +86,14 @@ const sub = computed(() => {
             {{ party.addresses.join(", ") || "no address known" }}
             <template v-if="party.publisher"> · published by {{ party.publisher }}</template>
           </p>
+          <RiskLines
+            v-if="risk"
+            class="mt-2"
+            :risk="risk.risk"
+            :lines="riskLines"
+            of="risk of all that it holds itself"
+            label="Risk"
+          />
         </div>
         <FreshnessNote />
       </header>

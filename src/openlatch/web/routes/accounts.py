@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openlatch.core.model import Criticality
-from openlatch.operations import accounts
+from openlatch.operations import accounts, risks
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Routes
@@ -36,3 +36,9 @@ def describe_account(call: Call, account: str, body: wire.AccountDescription) ->
     wanted = Criticality(body.criticality) if body.criticality else None
     found, shared = accounts.describe(call, account, wanted, body.practice)
     return render.account(found, shared, call.tx.providers.get(found.provider_id).name)
+
+
+@routes.route("GET", "/accounts/<account>/risk", returns=wire.Risk)
+def get_account_risk(call: Call, account: str) -> wire.Risk:
+    """The risk of an account, what adds up to it, and how it has moved."""
+    return render.risk(risks.of_account(call, account))

@@ -1,4 +1,4 @@
-"""Flags."""
+"""Flags, and living with them."""
 
 from __future__ import annotations
 
@@ -16,11 +16,26 @@ routes = Routes("flags")
 @routes.route("GET", "/flags", query=wire.FlagQuery, returns=wire.FlagList)
 def list_flags(call: Call, query: wire.FlagQuery) -> wire.FlagList:
     """Flags, the worst first."""
-    page = flags.browse(call, query.rule, query.severity, query.entry, query.cleared, query.limit, query.cursor)
-    return wire.FlagList(items=[render.flag(*item) for item in page.items], next=page.next)
+    q = query
+    page = flags.browse(
+        call, q.rule, q.severity, q.entry, q.account, q.party, q.subject, q.state, q.limit, q.cursor
+    )  # fmt: skip
+    return wire.FlagList(items=[render.flag(one) for one in page.items], next=page.next)
 
 
 @routes.route("GET", "/flags/<flag>", returns=wire.Flag)
 def get_flag(call: Call, flag: str) -> wire.Flag:
-    """One flag, with the facts behind it."""
-    return render.flag(*flags.show(call, flag))
+    """One flag, with the facts behind it, what is advised, and when it was raised before."""
+    return render.flag(flags.show(call, flag))
+
+
+@routes.route("PUT", "/flags/<flag>/acceptance", body=wire.AcceptWish, returns=wire.Flag)
+def accept_flag(call: Call, body: wire.AcceptWish, flag: str) -> wire.Flag:
+    """Live with a flag for a reason until the end of a day."""
+    return render.flag(flags.accept(call, flag, body.why, body.until))
+
+
+@routes.route("DELETE", "/flags/<flag>/acceptance", returns=wire.Flag)
+def refuse_flag(call: Call, flag: str) -> wire.Flag:
+    """Take back that a flag is accepted."""
+    return render.flag(flags.refuse(call, flag))

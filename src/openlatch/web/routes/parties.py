@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openlatch.core.model import Party
-from openlatch.operations import parties
+from openlatch.operations import parties, risks
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Routes
@@ -56,3 +56,9 @@ def get_reach(call: Call, party: str) -> wire.Reach:
 def get_smallest_cut(call: Call, party: str, query: wire.CutQuery) -> wire.Cut:
     """The smallest set to end so that a party loses a power on an account and nobody else loses anything."""
     return render.cut(parties.cut(call, party, query.account, query.power))
+
+
+@routes.route("GET", "/parties/<party>/risk", returns=wire.Risk)
+def get_party_risk(call: Call, party: str) -> wire.Risk:
+    """The risk of a party, and what adds up to it."""
+    return render.risk(risks.of_party(call, party))

@@ -16,11 +16,11 @@ from openlatch.wire.messages.base import (
     Ref,
     Search,
     Sent,
-    SeverityWord,
     StateWord,
     Taken,
     Text,
 )
+from openlatch.wire.messages.flags import Advice, Flag, RiskLine
 from openlatch.wire.messages.orders import Order
 from openlatch.wire.messages.parties import Party
 
@@ -33,9 +33,6 @@ __all__ = [
     "EntryList",
     "EntryQuery",
     "ExportQuery",
-    "Flag",
-    "FlagList",
-    "FlagQuery",
     "GoneWish",
     "Hours",
     "KeptEntry",
@@ -114,31 +111,14 @@ class Dependency(Sent):
     next_at: datetime | None
 
 
-class Flag(Sent):
-    """A rule that holds for an entry: since when, how bad, by which facts, and what would clear it."""
-
-    id: UUID
-    rule: str
-    title: str
-    why: str
-    severity: SeverityWord
-    reason: str
-    facts: dict[str, str | int]
-    clears: str
-    raised_at: datetime
-    cleared_at: datetime | None
-    entry: Ref
-    party: str
-    account: str
-
-
 class Entry(Sent):
     """One line of the inventory: one party's access to one account.
 
     `ends_at` null means no end, unless `end_unknown`; `last_used` null means never, unless not `use_known`.
     `used_powers` are those used within the holder's limit, `uses` when each was last; null where the provider does
     not tell. `unknown` are levels and permissions that nobody has given a meaning: what they allow is not in `powers`.
-    `flags` are the standing ones, worst first.
+    `flags` are the standing ones on it and on its party, worst first. `risk` is from 0 to 100; what adds up to it,
+    and what is advised, are given of a single entry only.
     """
 
     id: UUID
@@ -177,6 +157,9 @@ class Entry(Sent):
     by_hand: bool
     key: str
     flags: list[Flag]
+    risk: int
+    risk_lines: list[RiskLine]
+    advice: Advice | None
     order: Order | None = None
 
 
@@ -201,13 +184,13 @@ class EntryFilter(Taken):
 class EntryQuery(EntryFilter, PageQuery):
     """Which page of which entries is wanted, in which order."""
 
-    sort: Literal["severity", "party", "account", "last-used", "given", "ends"] = "severity"
+    sort: Literal["severity", "risk", "party", "account", "last-used", "given", "ends"] = "severity"
 
 
 class ExportQuery(EntryFilter):
     """Which entries are to be written to a file, in which order and format."""
 
-    sort: Literal["severity", "party", "account", "last-used", "given", "ends"] = "severity"
+    sort: Literal["severity", "risk", "party", "account", "last-used", "given", "ends"] = "severity"
     format: Literal["csv", "jsonl", "xlsx"] = "csv"
 
 
@@ -219,15 +202,6 @@ class Summary(Sent):
     parties: int
     flagged: int
     severe: int
-
-
-class FlagQuery(PageQuery):
-    """Which flags are wanted; `severity` means that one or worse."""
-
-    rule: Search = ""
-    severity: Literal["", "low", "medium", "high", "critical"] = ""
-    entry: Search = ""
-    cleared: bool = False
 
 
 class App(Sent):
@@ -248,7 +222,3 @@ class ViewList(Page[View]):
 
 class AppList(Page[App]):
     """Connected apps, by name."""
-
-
-class FlagList(Page[Flag]):
-    """Flags, the worst first."""

@@ -1,0 +1,200 @@
+<script setup lang="ts">
+import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
+import { computed } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take, type Flag } from "@/api/client";
+import { useSession } from "@/api/session";
+import EntryPanel from "@/features/inventory/EntryPanel.vue";
+import ListPage from "@/ui/ListPage.vue";
+import SeverityNotch from "@/ui/SeverityNotch.vue";
+import SidePanel from "@/ui/SidePanel.vue";
+import { day, exact, lastDay } from "@/ui/time";
+import FlagDetails from "./FlagDetails.vue";
+import { grouped } from "./grouped";
+
+const STATES: [string, string][] = [
+  ["", "to look at"],
+  ["accepted", "accepted"],
+  ["cleared", "cleared"],
+];
+const route = useRoute();
+const router = useRouter();
+const { zone } = useSession();
+const asked = (name: string): string => (typeof route.query[name] === "string" ? route.query[name] : "");
+const state = computed(() => asked("state") as "" | "accepted" | "cleared");
+const by = computed(() => (asked("by") === "account" ? "account" : "rule"));
+const rule = computed(() => asked("rule"));
+const severity = computed(() => asked("severity") as "" | "low" | "medium" | "high" | "critical");
+const open = computed(() => asked("flag"));
+
+const pages = useInfiniteQuery({
+  queryKey: computed(() => ["flags", "list", state.value, rule.value, severity.value]),
+  queryFn: ({ pageParam }) =>
+    take(
+      api.GET("/flags", {
+        params: {
+          query: {
+            state: state.value || "standing",
+            rule: rule.value,
+            severity: severity.value,
+            limit: 500,
+            cursor: pageParam,
+          },
+        },
+      }),
+    ),
+  initialPageParam: undefined as string | undefined,
+  getNextPageParam: (last) => last.next ?? undefined,
+});
+const { error, isPending, hasNextPage } = pages;
+const flags = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
+const groups = computed(() => grouped(flags.value, by.value));
+const shown = computed(() => flags.value.find((flag) => flag.ref === open.value));
+const { data: rules } = useQuery({ queryKey: ["rules"], queryFn: () => take(api.GET("/rules")) });
+const lead = computed(() => {
+  const raised = rules.value?.items.filter((one) => one.standing > one.accepted) ?? [];
+  const count = raised.reduce((sum, one) => sum + one.standing - one.accepted, 0);
+  return rules.value ? `${count} flags by ${raised.length} rules wait for somebody to look.` : "";
+});
+
+function to(change: Record<string, string>): { query: Record<string, string> } {
+  const query: Record<string, string> = {};
+  for (const [name, value] of Object.entries({ ...route.query, flag: "", ...change }))
+    if (typeof value === "string" && value) query[name] = value;
+  return { query };
+}
+function show(flag: Flag | undefined): void {
+  void router.push(to({ flag: flag?.ref ?? "" }));
+}
+</script>
+
+<template>
+  <ListPage
+    title="Flags"
+    :lead="lead"
+    :error="error"
+    :pending="isPending"
+    :empty="!flags.length"
+    :nothing="
+      state === 'accepted'
+        ? 'No flag is accepted.'
+        : state
+          ? 'No flag was cleared yet.'
+          : 'Nothing is stale or risky by the rules in force.'
+    "
+    hint="Flags come from the rules of your policy, each time that something changes."
+    :more="hasNextPage"
+    more-text="More flags"
+    @more="pages.fetchNextPage()"
+  >
+    <template #filter>
+      <div class="mt-4 flex flex-wrap items-center gap-x-4 gap-y-2 pr-6 text-[13px]">
+        <div class="flex gap-1" role="group" aria-label="Which flags">
+          <RouterLink
+            v-for="[value, name] in STATES"
+            :key="value"
+            :to="to({ state: value })"
+            class="rounded-md px-[10px] py-[6px]"
+            :class="value === state ? 'bg-wash font-semibold' : 'text-act'"
+            :aria-current="value === state ? 'true' : undefined"
+            >{{ name }}</RouterLink
+          >
+        </div>
+        <div class="flex gap-1" role="group" aria-label="Put together">
+          <RouterLink
+            v-for="one in ['rule', 'account']"
+            :key="one"
+            :to="to({ by: one === 'rule' ? '' : one })"
+            class="rounded-md px-[10px] py-[6px]"
+            :class="one === by ? 'bg-wash font-semibold' : 'text-act'"
+            :aria-current="one === by ? 'true' : undefined"
+            >by {{ one }}</RouterLink
+          >
+        </div>
+        <label class="flex items-center gap-2">
+          <span class="text-mute">at least</span>
+          <select
+            class="field"
+            :value="severity"
+            @change="router.push(to({ severity: ($event.target as HTMLSelectElement).value }))"
+          >
+            <option value="">low</option>
+            <option>medium</option>
+            <option>high</option>
+            <option>critical</option>
+          </select>
+        </label>
+        <RouterLink v-if="rule" class="rounded-full border border-rule px-3 py-1" :to="to({ rule: '' })"
+          >{{ rule }} <span aria-hidden="true">×</span
+          ><span class="sr-only">: all rules again</span></RouterLink
+        >
+        <span class="ml-auto font-mono text-[12.5px] text-mute"
+          >openlatch flags{{ state ? ` --${state}` : "" }}{{ rule ? ` --rule ${rule}` : ""
+          }}{{ severity ? ` --severity ${severity}` : "" }}</span
+        >
+      </div>
+    </template>
+    <details
+      v-for="group in groups"
+      :key="group.name"
+      class="border-b border-line py-[10px]"
+      :open="groups.length < 4 || group.worst > 3"
+    >
+      <summary class="flex cursor-pointer list-none items-baseline gap-3">
+        <SeverityNotch :severity="group.severity" :height="18" class="translate-y-[3px]" />
+        <span class="font-[620]">{{ group.title }}</span>
+        <span class="small tabular-nums">{{ group.flags.length }}</span>
+        <span v-if="by === 'rule'" class="small ml-auto font-mono">{{ group.name }}</span>
+      </summary>
+      <ul class="mt-1 ml-[21px]">
+        <li v-for="flag in group.flags" :key="flag.id" class="border-t border-line first:border-t-0">
+          <button
+            type="button"
+            class="grid w-full grid-cols-[14px_minmax(150px,330px)_minmax(0,1fr)_auto] items-baseline gap-x-3 py-[6px] text-left hover:bg-wash/60 max-md:grid-cols-[14px_1fr]"
+            :class="flag.ref === open ? 'bg-wash' : ''"
+            @click="show(flag)"
+          >
+            <SeverityNotch :severity="flag.severity" :height="15" class="translate-y-[2px]" />
+            <span class="truncate font-[560]">{{ flag.about.name }}</span>
+            <span class="text-mute max-md:col-start-2">{{ flag.reason }}</span>
+            <span class="small whitespace-nowrap max-md:hidden" :title="exact(flag.raised_at)">
+              <template v-if="flag.accepted">until {{ lastDay(flag.accepted.until, zone) }}</template>
+              <template v-else-if="flag.cleared_at">cleared {{ day(flag.cleared_at, zone) }}</template>
+              <template v-else-if="flag.subject === 'entry'">risk {{ flag.risk }}</template>
+            </span>
+          </button>
+        </li>
+      </ul>
+    </details>
+    <template #panel>
+      <EntryPanel
+        v-if="shown?.subject === 'entry'"
+        :key="open"
+        :entry-ref="shown.about.ref"
+        @close="show(undefined)"
+      />
+      <SidePanel
+        v-else-if="shown"
+        :key="shown.id"
+        :label="`Flag on ${shown.about.name}`"
+        @close="show(undefined)"
+      >
+        <p class="small">
+          Flag {{ shown.ref }}, on {{ shown.subject === "account" ? "an account" : "a party" }}
+        </p>
+        <h2 class="mt-2 pr-6">
+          <RouterLink
+            class="hover:underline"
+            :to="`/${shown.subject === 'account' ? 'accounts' : 'parties'}/${shown.about.ref}`"
+            >{{ shown.about.name }}</RouterLink
+          >
+        </h2>
+        <p class="mt-3 flex gap-3">
+          <SeverityNotch :severity="shown.severity" /><span>{{ shown.reason }}</span>
+        </p>
+        <FlagDetails :flag="shown" class="mt-4" />
+        <p class="mt-4 font-mono text-[12.5px] text-mute">openlatch flag {{ shown.ref }}</p>
+      </SidePanel>
+    </template>
+  </ListPage>
+</template>

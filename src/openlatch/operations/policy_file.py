@@ -1,0 +1,186 @@
+"""Reading a policy file: from its text to a policy, with the line and column of everything that is wrong."""
+
+from __future__ import annotations
+
+import re
+import tomllib
+from collections.abc import Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
+from functools import lru_cache
+from importlib import resources
+
+from pydantic import ValidationError
+
+from openlatch.core.model import Severity
+from openlatch.core.powers import Power
+from openlatch.core.risk import CIRCUMSTANCES, Weights
+from openlatch.core.rules.catalogue import Subject
+from openlatch.core.rules.check import Limit
+from openlatch.core.rules.policy import Apart, Exempt, Policy, Rule, Tag
+from openlatch.core.rules.program import Complaint, PolicyFault, Program, compile_policy
+from openlatch.errors import Invalid
+from openlatch.wire import policy as wire
+
+__all__ = ["BUILT_IN", "Read", "read"]
+
+BUILT_IN = resources.files("openlatch.core.rules").joinpath("built_in.toml").read_text()
+"""The policy that a workspace begins with."""
+LONGEST = 500_000
+_UNITS = {"d": "days", "h": "hours", "m": "minutes"}
+
+
+@dataclass(frozen=True, slots=True)
+class Read:
+    """A policy that was read and checked, and what it was read from."""
+
+    text: str
+    policy: Policy
+    program: Program
+
+
+@lru_cache(maxsize=64)
+def read(text: str, zone: str) -> Read:
+    """Return the policy that a text holds; raises Invalid with every mistake and its place in the text."""
+    if len(text) > LONGEST:
+        raise _refused([{"at": "", "problem": f"it has {len(text)} characters, and {LONGEST} is the most"}])
+    try:
+        raw = tomllib.loads(text)
+    except (tomllib.TOMLDecodeError, RecursionError) as error:
+        raise _refused([_not_toml(str(error))]) from error
+    try:
+        policy = _policy(wire.PolicyFile.model_validate(raw))
+    except ValidationError as error:
+        raise _refused(list(_misshapen(text, error))) from error
+    try:
+        return Read(text, policy, compile_policy(policy, zone))
+    except PolicyFault as fault:
+        raise _refused([_place(text, complaint) for complaint in fault.complaints]) from fault
+
+
+def _refused(errors: Sequence[Mapping[str, str]]) -> Invalid:
+    more = f", and {len(errors) - 1} more" if len(errors) > 1 else ""
+    first = errors[0]
+    at = f"{first['at']}: " if first["at"] else ""
+    return Invalid(
+        f"The policy cannot be used: {at}{first['problem']}{more}. The present policy stays in force.",
+        next_step=first.get("hint") or "Correct it and try again.",
+        errors=[dict(one) for one in errors[:100]],
+    )
+
+
+def _not_toml(said: str) -> dict[str, str]:
+    found = re.search(r"\(at (line \d+, column \d+)\)", said)
+    problem = re.sub(r" \(at .*\)", "", said)
+    return {"at": found[1] if found else "", "problem": f"it is not TOML: {problem[:1].lower()}{problem[1:]}"}
+
+
+def _misshapen(text: str, error: ValidationError) -> Iterator[dict[str, str]]:
+    for one in error.errors(include_url=False, include_input=False, include_context=False):
+        path = [part for part in one["loc"] if part not in ("constrained-str", "constrained-int")]
+        words = ".".join(str(part) for part in path)
+        problem = {"extra_forbidden": "it is not known", "missing": "it is missing"}.get(
+            one["type"], one["msg"].lower()
+        )
+        yield {"at": _line_of(text, path), "problem": f"{words}: {problem}"}
+
+
+def _span(text: str) -> timedelta:
+    return timedelta(**{_UNITS[text[-1]]: int(text[:-1])})
+
+
+def _policy(file: wire.PolicyFile) -> Policy:
+    return Policy(
+        limits={name: _limit(limit) for name, limit in file.limits.items()},
+        domains=frozenset(domain.casefold() for domain in file.circle.domains),
+        teams=tuple(file.circle.teams),
+        parties=tuple(file.circle.parties),
+        tags=tuple(Tag(name, tuple(t.accounts), tuple(t.parties), t.over) for name, t in file.tags.items()),
+        apart=tuple(
+            Apart(a.id, a.title, tuple(Power(p) for p in a.powers), a.anywhere, Severity(a.severity))
+            for a in file.apart
+        ),
+        risk=_weights(file.risk),
+        rules=tuple(_rule(rule) for rule in file.rules),
+        accept_for=_span(file.acceptance.longest),
+    )
+
+
+def _limit(limit: str | int) -> Limit:
+    return limit if isinstance(limit, int) else _span(limit)
+
+
+def _weights(risk: wire.Risk) -> Weights:
+    return Weights(
+        {power: getattr(risk.powers, power) for power in Power},
+        risk.unknown,
+        {one.id: getattr(risk.percent, one.id) for one in CIRCUMSTANCES},
+    )
+
+
+def _rule(rule: wire.Rule) -> Rule:
+    return Rule(
+        id=rule.id,
+        title=rule.title,
+        applies_to=Subject(rule.applies_to),
+        when=rule.when,
+        severity=Severity(rule.severity),
+        reason=tuple(rule.reason),
+        why=rule.why,
+        clears=rule.clears,
+        worse=tuple((Severity(w.severity), w.when) for w in rule.worse),
+        facts=dict(rule.facts),
+        exempt=tuple(Exempt(e.reason, e.account, e.party, e.provider, e.tag, e.until) for e in rule.exempt),
+        off=rule.off,
+    )
+
+
+# Where something stands in the text. TOML's reader keeps no places, so the lines are looked through for it.
+
+
+def _place(text: str, complaint: Complaint) -> dict[str, str]:
+    """The place of what a complaint is about: the line of the rule's part, and the column of the very character."""
+    start, end = _rule_lines(text, complaint.rule) if complaint.rule else (0, len(text))
+    key = complaint.part.partition(".")[0]
+    found = re.compile(rf"^[ \t]*{re.escape(key)}[ \t]*=[ \t]*", re.MULTILINE).search(text, start, end)
+    place = found.end() if found else start
+    inner = complaint.part.rpartition(".")[2]
+    if found and inner != key:
+        within = re.compile(rf"\b{re.escape(inner)}[ \t]*=[ \t]*").search(text, found.end(), end)
+        place = within.end() if within else place
+    if found and text[place : place + 1] in ("'", '"'):
+        place += 3 if text[place : place + 3] in ("'''", '"""') else 1
+        place += text[place : place + 1] == "\n"
+    place += complaint.at if found else 0
+    where = f"rule {complaint.rule}, " if complaint.rule else ""
+    return {
+        "at": f"{where}line {text.count(chr(10), 0, place) + 1}, column {place - (text.rfind(chr(10), 0, place))}",
+        "problem": f"{complaint.part}: {complaint.problem}",
+        "hint": complaint.hint,
+        "rule": complaint.rule,
+        "part": complaint.part,
+        "place": str(complaint.at),
+    }
+
+
+def _rule_lines(text: str, rule: str) -> tuple[int, int]:
+    """From where to where a rule is written; the last one of that id, since the second of two is the mistake."""
+    heads = [match.start() for match in re.finditer(r"^\[\[(rules|apart)\]\]", text, re.MULTILINE)]
+    for start, end in reversed(list(zip(heads, [*heads[1:], len(text)], strict=True))):
+        if re.search(rf"^[ \t]*id[ \t]*=[ \t]*[\"']{re.escape(rule)}[\"']", text[start:end], re.MULTILINE):
+            return start, end
+    return 0, len(text)
+
+
+def _line_of(text: str, path: Sequence[int | str]) -> str:
+    """The line of what a path of keys and places leads to, as far as it can be told."""
+    start = 0
+    if len(path) > 1 and isinstance(path[1], int):
+        heads = [match.start() for match in re.finditer(rf"^\[\[{path[0]}\]\]", text, re.MULTILINE)]
+        start = heads[path[1]] if path[1] < len(heads) else 0
+    elif path:
+        table = re.search(rf"^\[{re.escape(str(path[0]))}[\].]", text, re.MULTILINE)
+        start = table.start() if table else 0
+    names = [part for part in path if isinstance(part, str)]
+    found = re.compile(rf"^[ \t]*{re.escape(names[-1])}[ \t]*=", re.MULTILINE).search(text, start) if names else None
+    return f"line {text.count(chr(10), 0, found.start() if found else start) + 1}"

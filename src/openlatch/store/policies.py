@@ -1,0 +1,79 @@
+"""Policies: every one that was ever adopted, the last of them in force."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import insert, select, update
+from sqlalchemy.exc import IntegrityError
+
+from openlatch.errors import Changed
+from openlatch.store.noun import Noun, missing
+from openlatch.store.tables import PolicyRow, WorkspaceRow
+
+__all__ = ["Adopted", "Policies"]
+
+
+@dataclass(frozen=True, slots=True)
+class Adopted:
+    """A policy as it was adopted: by whom, when, why, and what it changed, in sentences."""
+
+    number: int
+    text: str
+    note: str
+    by: str
+    at: datetime
+    changes: tuple[str, ...]
+
+
+def _adopted(row: PolicyRow) -> Adopted:
+    return Adopted(row.number, row.text, row.note, row.adopted_by, row.adopted_at, tuple(row.changes))
+
+
+class Policies(Noun):
+    """Queries over policies."""
+
+    def latest(self) -> Adopted | None:
+        row = self._session.scalars(select(PolicyRow).order_by(PolicyRow.number.desc()).limit(1)).first()
+        return None if row is None else _adopted(row)
+
+    def find(self, number: int) -> Adopted:
+        row = self._session.get(PolicyRow, (self._workspace_id, number))
+        if row is None:
+            raise missing("policy", number)
+        return _adopted(row)
+
+    def history(self) -> tuple[Adopted, ...]:
+        """Return all of them, the latest first."""
+        return tuple(
+            _adopted(row) for row in self._session.scalars(select(PolicyRow).order_by(PolicyRow.number.desc()))
+        )
+
+    def adopt(self, policy: Adopted, *, domains: Iterable[str], unused_days: int | None) -> None:
+        """Put a policy in force; refuses (Changed) if another one was adopted at the same moment."""
+        values = {
+            "workspace_id": self._workspace_id, "number": policy.number, "text": policy.text, "note": policy.note,
+            "adopted_by": policy.by, "adopted_at": policy.at, "changes": list(policy.changes),
+        }  # fmt: skip
+        try:
+            with self._session.begin_nested():
+                self._session.execute(insert(PolicyRow).values(**values))
+        except IntegrityError as error:
+            raise Changed(
+                "Somebody else adopted a policy at the same moment. Yours was not adopted.",
+                next_step="Look at theirs, then try yours again.",
+            ) from error
+        mirrored: dict[str, object] = {"policy": policy.number, "circle_domains": sorted(domains)}
+        if unused_days:
+            mirrored["unused_days"] = unused_days
+        self._session.execute(
+            update(WorkspaceRow).where(WorkspaceRow.workspace_id == self._workspace_id).values(**mirrored)
+        )
+
+    def in_circle(self, parties: Iterable[UUID]) -> None:
+        """Keep which parties are in the circle by name or through a team."""
+        mine = WorkspaceRow.workspace_id == self._workspace_id
+        self._session.execute(update(WorkspaceRow).where(mine).values(circle_parties=sorted(parties)))

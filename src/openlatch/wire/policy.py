@@ -1,0 +1,153 @@
+"""The policy file: a TOML document of our own, whose structure is checked here and published as a JSON Schema."""
+
+from __future__ import annotations
+
+from datetime import date
+from typing import Annotated, Literal
+
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+
+__all__ = ["PolicyFile"]
+
+Id = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$", max_length=60)]
+Line = Annotated[str, StringConstraints(min_length=1, max_length=300)]
+Said = Annotated[str, StringConstraints(max_length=1000)]
+Condition = Annotated[str, StringConstraints(min_length=1, max_length=4000)]
+Span = Annotated[str, StringConstraints(pattern=r"^\d{1,5}[dhm]$"), Field(description="days, hours or minutes: 90d")]
+Severity = Literal["low", "medium", "high", "critical"]
+Power = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
+Day = Annotated[date, Field(ge=date(1900, 1, 1), le=date(2500, 1, 1))]
+More = Annotated[int, Field(ge=100, le=1000)]
+Less = Annotated[int, Field(ge=0, le=100)]
+Points = Annotated[int, Field(ge=0, le=100)]
+
+
+class Part(BaseModel):
+    """A part of the file: what it does not know is a mistake, and nothing is taken for something else."""
+
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+
+
+class Circle(Part):
+    """Whom the holder regards as its own: exact domains, teams by name or short form, and parties by address."""
+
+    domains: list[Line] = []
+    teams: list[Line] = []
+    parties: list[Line] = []
+
+
+class Tag(Part):
+    """A name for accounts (by name or short form) and parties (by address or short form), for rules to speak of."""
+
+    accounts: list[Line] = []
+    parties: list[Line] = []
+    over: Annotated[Day | None, Field(description="the last day of what they were for")] = None
+
+
+class Apart(Part):
+    """Powers that must not meet in one hand on one account; with `anywhere`, over all accounts together."""
+
+    id: Id
+    title: Line
+    powers: Annotated[list[Power], Field(min_length=2, max_length=8)]
+    anywhere: bool = False
+    severity: Severity = "high"
+
+
+class Worse(Part):
+    """What makes a rule that holds more severe."""
+
+    severity: Severity
+    when: Condition
+
+
+class Exempt(Part):
+    """What a rule leaves alone, why, and until which last day; all that is named has to fit."""
+
+    reason: Line
+    account: Said = ""
+    party: Said = ""
+    provider: Said = ""
+    tag: Said = ""
+    until: Day | None = None
+
+
+class Rule(Part):
+    """A condition, how bad it is where it holds, and what a flag then says.
+
+    `facts` are values that a flag shows, by name; `reason` are sentences with those names in braces, of which the
+    first one is said all of whose facts are known.
+    """
+
+    id: Id
+    title: Line
+    applies_to: Literal["entry", "account", "party"]
+    when: Condition
+    severity: Severity
+    worse: list[Worse] = []
+    facts: Annotated[dict[str, Condition], Field(max_length=12)] = {}
+    reason: Annotated[list[Line], Field(min_length=1, max_length=6)]
+    why: Said = ""
+    clears: Said = ""
+    exempt: list[Exempt] = []
+    off: bool = False
+
+
+class Powers(Part):
+    """Points for each power."""
+
+    view: Points = 3
+    edit: Points = 6
+    publish: Points = 9
+    export: Points = 12
+    spend: Points = 18
+    withdraw: Points = 24
+    admit: Points = 18
+    own: Points = 24
+
+
+class Percent(Part):
+    """Percent for each circumstance: what makes a risk smaller is at most 100, what makes it greater at least 100."""
+
+    vital: More = 150
+    minor: Less = 60
+    practice: Less = 20
+    anyone: More = 250
+    left: More = 200
+    outside: More = 150
+    endless: More = 120
+    unverified: More = 120
+    unused: More = 130
+    long_unused: More = 120
+
+
+class Risk(Part):
+    """How risk is counted: points for each power and for a word of unknown meaning, percent for each circumstance.
+
+    One more power or outsider never lowers it.
+    """
+
+    unknown: Points = 8
+    powers: Powers = Powers()
+    percent: Percent = Percent()
+
+
+class Acceptance(Part):
+    """For how long a flag can be accepted at most."""
+
+    longest: Span = "366d"
+
+
+class PolicyFile(Part):
+    """A whole policy: what is in the file is what holds."""
+
+    policy: Literal[1]
+    limits: dict[
+        Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9_]*$")], Span | Annotated[int, Field(ge=0, le=10**6)]
+    ] = {}
+    acceptance: Acceptance = Acceptance()
+    circle: Circle = Circle()
+    tags: dict[Id, Tag] = {}
+    apart: list[Apart] = []
+    risk: Risk = Risk()
+    rules: Annotated[list[Rule], Field(max_length=300)] = []

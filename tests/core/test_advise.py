@@ -1,0 +1,32 @@
+"""The level that is advised covers what was used, gives nothing new, and no narrower one would do."""
+
+from __future__ import annotations
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.advise import narrowest
+from openlatch.core.powers import Power
+
+powers = st.sets(st.sampled_from(list(Power)))
+levels = st.dictionaries(st.sampled_from("abcdefgh"), powers.map(lambda some: tuple(sorted(some))), max_size=6)
+
+
+@given(levels, powers, powers)
+def test_advice_covers_what_was_used_and_nothing_narrower_would(
+    known: dict[str, tuple[Power, ...]], held: set[Power], used: set[Power]
+) -> None:
+    found = narrowest(known, "present", held, used)
+    needed = used & held
+    fitting = [set(gives) for gives in known.values() if needed <= set(gives) < held]
+    if found is None:
+        assert not held or (needed and not fitting)
+        return
+    assert set(found.drops) == held - set(found.powers)
+    assert found.drops
+    if needed:
+        assert needed <= set(found.powers) < held
+        assert not any(gives < set(found.powers) for gives in fitting)
+        assert found.level in found.text
+    else:
+        assert (found.level, found.powers) == ("", ())

@@ -1,0 +1,85 @@
+"""Risk adds up to its lines, stays within 0 and 100, and never falls when something is added."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.powers import Power
+from openlatch.core.risk import CIRCUMSTANCES, MOST, Weights, combined, lines, risk, shares
+from openlatch.core.rules.catalogue import COLUMNS, Subject
+from openlatch.core.rules.check import EPOCH, micros
+from openlatch.core.rules.policy import Policy
+from openlatch.core.rules.program import compile_policy
+from openlatch.core.rules.rows import Concerned, Singly
+from tests.core.rules.inventories import Inventory, inventory
+from tests.core.rules.test_agreement import LIMITS
+from tests.factories import NOW
+
+powers = st.sets(st.sampled_from(list(Power)))
+LESS = {"minor", "practice"}
+weights = st.builds(
+    Weights,
+    st.fixed_dictionaries({power: st.integers(0, 100) for power in Power}),
+    st.integers(0, 100),
+    st.fixed_dictionaries(
+        {c.id: st.integers(0, 100) if c.id in LESS else st.integers(100, 1000) for c in CIRCUMSTANCES}
+    ),
+)
+ORDER = [c.id for c in CIRCUMSTANCES]
+holding = st.sets(st.sampled_from(ORDER)).map(lambda some: [one for one in ORDER if one in some])
+
+
+@given(powers, st.booleans(), holding, weights)
+def test_a_risk_is_what_its_lines_add_up_to(held: set[Power], unknown: bool, some: list[str], by: Weights) -> None:
+    found = risk(held, unknown=unknown, holding=some, weights=by)
+    assert 0 <= found <= MOST
+    assert sum(line.points for line in lines(held, unknown=unknown, holding=some, weights=by)) == found
+
+
+@given(powers, st.sampled_from(list(Power)), st.booleans(), holding, st.sampled_from(ORDER), weights)
+def test_one_more_power_unknown_word_or_dangerous_circumstance_never_lowers_it(
+    held: set[Power], more: Power, unknown: bool, some: list[str], also: str, by: Weights
+) -> None:
+    before = risk(held, unknown=unknown, holding=some, weights=by)
+    assert risk(held | {more}, unknown=unknown, holding=some, weights=by) >= before
+    assert risk(held, unknown=True, holding=some, weights=by) >= before
+    if also not in LESS:
+        worse = [one for one in ORDER if one in {*some, also}]
+        assert risk(held, unknown=unknown, holding=worse, weights=by) >= before
+
+
+@given(st.lists(st.integers(0, MOST)), st.integers(0, MOST))
+def test_one_more_entry_never_lowers_the_risk_of_its_account(risks: list[int], more: int) -> None:
+    assert combined(risks) <= combined([*risks, more]) <= MOST
+    assert combined(risks) >= max(risks, default=0)
+    assert min(sum(shares(risks)), MOST) == combined(risks)
+
+
+@given(st.randoms(use_true_random=False), st.sampled_from(["entry_powers", "party_outside"]))
+def test_in_an_inventory_a_power_or_an_outsider_more_never_lowers_any_risk(chance: Any, what: str) -> None:
+    program = Singly(compile_policy(Policy(limits=LIMITS), "UTC"))
+    held = inventory(chance, 4)
+    before = _risks(program, held)
+    if what == "entry_powers":
+        own, account, party = held.entries[0]
+        more = {**own, what: own[what] | {chance.choice(list(Power))}}
+        after = Inventory(held.providers, held.accounts, held.parties, [(more, account, party), *held.entries[1:]])
+    else:
+        parties = [{**held.parties[0], what: True}, held.parties[1]]
+        after = Inventory(held.providers, held.accounts, parties, held.entries)
+    assert all(_risks(program, after)[key] >= risk for key, risk in before.items())
+
+
+def _risks(program: Singly, held: Inventory) -> dict[Any, int]:
+    rows = held.rows(program.program)
+    every = Concerned(frozenset(range(len(held.entries))), frozenset([0, 1]), frozenset([0, 1]))
+    now = micros(NOW - EPOCH)
+    return program.evaluate(rows[Subject.ENTRY], rows[Subject.ACCOUNT], rows[Subject.PARTY], every, now).risks
+
+
+def test_the_columns_that_risk_needs_are_in_the_catalogue() -> None:
+    columns = compile_policy(Policy(limits=LIMITS), "UTC").columns(Subject.ENTRY)
+    assert set(columns) - {"entry_id"} <= set(COLUMNS)
