@@ -18,7 +18,7 @@ from openlatch.wiring import Service
 
 __all__ = ["after_one_change", "database_to_flags"]
 
-SIZES = (2_000, 10_000, 50_000)
+SIZES = (2_000, 20_000, 200_000)
 ROUNDS = 3
 CHANGES = 60
 # What the rules read of the tables, and nothing else: the same columns as COPY gives them.
@@ -26,6 +26,9 @@ READ = (
     "select e.id, e.account_id, e.party_id, e.provider_id, e.severity, e.outside, e.risk, e.accepted_at, e.basis, "
     "e.by_hand, e.device, e.end_unknown, e.ends_at, e.given_at, e.kind, e.last_used, e.level, e.network, e.power_bits, "
     "e.resources, e.state, e.unknown, e.use_known, e.uses is not null, e.vouched_at, "
+    "(e.uses->>'view')::timestamptz, (e.uses->>'edit')::timestamptz, (e.uses->>'publish')::timestamptz, "
+    "(e.uses->>'export')::timestamptz, (e.uses->>'spend')::timestamptz, (e.uses->>'withdraw')::timestamptz, "
+    "(e.uses->>'admit')::timestamptz, (e.uses->>'own')::timestamptz, "
     "e.reviewed_at[cardinality(e.reviewed_at)], jsonb_array_length(e.dependencies) from entries e "
     "where e.state <> 'ended'",
     "select id, provider_id, risk, criticality, locked, name, practice from accounts",

@@ -34,6 +34,9 @@ def test_one_edit_is_what_one_edit_makes(one: str, other: str) -> None:
         ("exchange@kestreIridge.example", "kestrelridge.example"),  # a capital I
         ("exchange@kestre1ridge.example", "kestrelridge.example"),
         ("exchange@kestrеlridge.example", "kestrelridge.example"),
+        ("exchange@kestrelrıdgе.example", "kestrelridge.example"),
+        ("exchange@кestrelrіdɡe.example", "kestrelridge.example"),
+        ("exchange@𝗄estrelr𝒾dge.example", "kestrelridge.example"),
         ("exchange@kestrelrigde.example", "kestrelridge.example"),
         ("exchange@kestrelridge.test", "kestrelridge.example"),
         ("tobias.quil@kestrelridge.example", "tobias.quill@kestrelridge.example"),

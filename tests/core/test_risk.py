@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import re
 from typing import Any
 
 from hypothesis import given
@@ -14,9 +15,17 @@ from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.policy import Policy
 from openlatch.core.rules.program import compile_policy
 from openlatch.core.rules.rows import Concerned, Singly
+from openlatch.operations.policy_file import BUILT_IN, read
 from tests.core.rules.inventories import Inventory, inventory
 from tests.core.rules.test_agreement import LIMITS
 from tests.factories import NOW
+
+
+def test_the_weights_are_the_same_wherever_they_stand() -> None:
+    built_in = read(BUILT_IN, "UTC").policy.risk
+    left_out = read(re.sub(r"\[risk\]\n.*?(?=\n# )", "", BUILT_IN, count=1, flags=re.DOTALL), "UTC").policy.risk
+    assert built_in == left_out == Weights()
+
 
 powers = st.sets(st.sampled_from(list(Power)))
 LESS = {"minor", "practice"}

@@ -118,7 +118,8 @@ def test_a_policy_with_a_mistake_is_refused_with_its_place_and_changes_nothing(
 
 
 def test_a_trial_says_beforehand_what_adopting_then_does_and_going_back_undoes_it(client: Client) -> None:
-    present, before = client.policy(), same(client)
+    present, before, first = client.policy(), same(client), client.policy(0)
+    assert 'domains = ["kestrelridge.example"' in first.text
     text = present.text.replace('unused = "90d"', 'unused = "20d"', 1)
     text = text.replace('domains = ["', 'domains = ["brightmere.example", "', 1)
     text = text.replace('id = "secret-told"\n', 'id = "secret-told"\noff = true\n', 1)
@@ -136,6 +137,7 @@ def test_a_trial_says_beforehand_what_adopting_then_does_and_going_back_undoes_i
     brightmere = next(client.entries(q="Brightmere", provider="Ticket Desk"))
     assert not brightmere.party.outside
     assert client.policies()[0].note == "A stricter spring"
+    assert client.policy(0) == first, "the policy of the beginning stays what it was"
 
     back = client.return_to_policy(present.number)
     assert (back.number, back.text) == (adopted.number + 1, present.text)

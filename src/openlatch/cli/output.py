@@ -127,7 +127,7 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
     for title, _ in columns:
         # What says why gives way first: names and addresses have to be read exactly.
-        wraps = title.startswith(("why", "reason", "facts", "latest"))
+        wraps = title.startswith(("why", "reason", "facts", "latest", "such as", "what"))
         table.add_column(title, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps)
     for item in found:
         table.add_row(*(cell(item) for _, cell in columns))

@@ -10,18 +10,27 @@ import unicodedata
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
+from confusable_homoglyphs.confusables import confusables_data
+
 from openlatch.core.model import normal_address
 
 __all__ = ["Near", "Neighbours", "one_edit", "skeleton"]
 
+_CAPITALS_TOO = {
+    letter: alike[0]["c"]
+    for letter, alike in confusables_data.items()
+    if len(letter) == 1 and not letter.isascii() and alike[0]["c"].isascii()
+}
+_DRAWN_ALIKE = str.maketrans(
+    # Whoever writes in capitals writes the small letter all the same, though it may be drawn otherwise.
+    {letter.lower(): alike.lower() for letter, alike in _CAPITALS_TOO.items() if len(letter.lower()) == 1}
+    | _CAPITALS_TOO
+)
+"""Letters of other scripts that are drawn like one of ours, each with that one: Unicode's own list (UTS 39)."""
 _LOOKS = str.maketrans(
     {
         # What is drawn alike in one typeface or another, each brought to one letter.
-        "I": "l", "1": "l", "|": "l", "ı": "l", "0": "o", "O": "o", "5": "s", "S": "s", "2": "z", "8": "b", "B": "b",
-        # Cyrillic and Greek letters that are drawn like Latin ones.
-        "а": "a", "в": "b", "е": "e", "к": "k", "м": "m", "н": "h", "о": "o", "р": "p", "с": "c", "т": "t", "у": "y",
-        "х": "x", "і": "l", "ј": "j", "ѕ": "s", "ԁ": "d", "ɡ": "g", "һ": "h", "ԛ": "q", "ԝ": "w",
-        "α": "a", "ε": "e", "ι": "l", "κ": "k", "ν": "v", "ο": "o", "ρ": "p", "τ": "t", "υ": "u", "χ": "x", "γ": "y",
+        "I": "l", "1": "l", "|": "l", "0": "o", "O": "o", "5": "s", "S": "s", "2": "z", "8": "b", "B": "b",
     }
 )  # fmt: skip
 _SEEN_AS_ONE = (("rn", "m"), ("vv", "w"), ("cl", "d"))
@@ -37,7 +46,8 @@ class Near:
 
 def skeleton(text: str) -> str:
     """Return what a text looks like: two texts that are drawn alike have the same skeleton."""
-    plain = "".join(c for c in unicodedata.normalize("NFKD", text) if not unicodedata.combining(c))
+    ours = unicodedata.normalize("NFC", text).translate(_DRAWN_ALIKE)
+    plain = "".join(c for c in unicodedata.normalize("NFKD", ours) if not unicodedata.combining(c))
     looks = plain.translate(_LOOKS).casefold().translate(_LOOKS)
     for pair, one in _SEEN_AS_ONE:
         looks = looks.replace(pair, one)

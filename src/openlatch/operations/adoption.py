@@ -47,6 +47,8 @@ def _adopt(call: Call, text: str, note: str, expected: int | None) -> Adopted:
     adopted = Adopted(before.number + 1, text, note, call.actor.name, call.now, changes)
     unused = found.policy.limits.get("unused")
     days = unused.days if isinstance(unused, timedelta) else None
+    if before.number == 0:
+        call.tx.policies.keep(before)
     call.tx.policies.adopt(adopted, domains=found.policy.domains, unused_days=days)
     call.tx.enter_again()
     call.log("policy.adopted", "policy", call.tx.workspace.id, number=adopted.number, note=note, changes=list(changes))

@@ -43,6 +43,8 @@ __all__ = [
 ]
 
 TASK = "openlatch.evaluate-in-columns"
+BATCH = 20_000
+"""So many new flags are stored at once."""
 MOST_DUE = 500
 """So many subjects are looked at again in one go for what time alone has changed."""
 
@@ -372,15 +374,22 @@ def _store_differences(call: Call, found: pl.DataFrame, kept: pl.DataFrame) -> N
     differs = (pl.col("severity") != pl.col("severity_found")) | (pl.col("facts") != pl.col("facts_found"))
     changed = both.filter(differs | over.fill_null(value=False)).select("flag_id", *key)
     cleared = kept.lazy().join(found.lazy(), on=key, how="anti").select("flag_id", *key)
-    raised = found.lazy().join(kept.lazy(), on=key, how="anti")
+    new = found.lazy().join(kept.lazy(), on=key, how="anti")
     again = found.lazy().join(changed, on=key, how="semi")
-    news, olds = pl.collect_all([pl.concat([raised, again]), pl.concat([changed, cleared])])
+    raised, differing, olds = pl.collect_all([new, again, pl.concat([changed, cleared])])
     standing = call.tx.flags.some(UUID(bytes=one) for one in olds["flag_id"])
-    holding = [
+    reason, policy = _reasons(call), call.tx.workspace.policy
+    _store(call, compare(standing, _findings(differing), now=call.now, policy=policy, reason=reason))
+    # A first look raises more than should be in memory at once.
+    for some in raised.iter_slices(BATCH):
+        _store(call, compare((), _findings(some), now=call.now, policy=policy, reason=reason))
+
+
+def _findings(frame: pl.DataFrame) -> list[Finding]:
+    return [
         Finding(rule, Subject(subject), UUID(bytes=one), Severity.ranked(severity), facts)
-        for rule, subject, one, severity, facts in news.iter_rows()
+        for rule, subject, one, severity, facts in frame.iter_rows()
     ]
-    _store(call, compare(standing, holding, now=call.now, policy=call.tx.workspace.policy, reason=_reasons(call)))
 
 
 def _look_all_again(call: Call, every: Everything, kept: pl.DataFrame) -> None:

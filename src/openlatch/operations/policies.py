@@ -39,6 +39,7 @@ __all__ = [
     "trial",
 ]
 
+FIRST = "The policy that every workspace begins with."
 FEW = 3
 """So many examples are given of what a trial finds."""
 
@@ -88,20 +89,21 @@ class Trial:
 
 def latest(call: Call) -> Adopted:
     """Return the policy in force; number 0 is the one that every workspace begins with."""
-    found = call.tx.policies.latest()
-    return found if found is not None else _first(call)
+    return call.tx.policies.latest(lambda: _first(call))
 
 
 def _first(call: Call) -> Adopted:
+    """Return the policy that nobody adopted; it is stored when another one takes its place."""
     workspace = call.tx.workspace
     domains = json.dumps(sorted(workspace.circle.domains), ensure_ascii=False)
     text = BUILT_IN.replace("domains = []", f"domains = {domains}", 1)
-    return Adopted(0, text, "The policy that every workspace begins with.", "Open Latch", call.now, ())
+    return Adopted(0, text, FIRST, "Open Latch", call.tx.policies.founded_at(), ())
 
 
 def numbered(call: Call, number: int) -> Adopted:
     """Return a policy by its number."""
-    return _first(call) if number == 0 else call.tx.policies.find(number)
+    present = latest(call)
+    return present if number == present.number else call.tx.policies.find(number)
 
 
 def current(call: Call) -> Read:
@@ -129,7 +131,7 @@ def show(call: Call, number: int | None) -> Adopted:
 @operation("policy.history")
 def history(call: Call) -> tuple[Adopted, ...]:
     """Every policy that was adopted, the latest first."""
-    return (*call.tx.policies.history(), _first(call))
+    return call.tx.policies.history() or (latest(call),)
 
 
 @operation("policy.catalogue")

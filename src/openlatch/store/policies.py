@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Callable, Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
@@ -36,9 +36,14 @@ def _adopted(row: PolicyRow) -> Adopted:
 class Policies(Noun):
     """Queries over policies."""
 
-    def latest(self) -> Adopted | None:
-        row = self._session.scalars(select(PolicyRow).order_by(PolicyRow.number.desc()).limit(1)).first()
-        return None if row is None else _adopted(row)
+    _latest: Adopted | None = None
+
+    def latest(self, first: Callable[[], Adopted]) -> Adopted:
+        """Return the policy in force; or what `first` makes where none was adopted."""
+        if self._latest is None:
+            row = self._session.scalars(select(PolicyRow).order_by(PolicyRow.number.desc()).limit(1)).first()
+            self._latest = first() if row is None else _adopted(row)
+        return self._latest
 
     def find(self, number: int) -> Adopted:
         row = self._session.get(PolicyRow, (self._workspace_id, number))
@@ -54,13 +59,9 @@ class Policies(Noun):
 
     def adopt(self, policy: Adopted, *, domains: Iterable[str], unused_days: int | None) -> None:
         """Put a policy in force; refuses (Changed) if another one was adopted at the same moment."""
-        values = {
-            "workspace_id": self._workspace_id, "number": policy.number, "text": policy.text, "note": policy.note,
-            "adopted_by": policy.by, "adopted_at": policy.at, "changes": list(policy.changes),
-        }  # fmt: skip
         try:
             with self._session.begin_nested():
-                self._session.execute(insert(PolicyRow).values(**values))
+                self.keep(policy)
         except IntegrityError as error:
             raise Changed(
                 "Somebody else adopted a policy at the same moment. Yours was not adopted.",
@@ -72,6 +73,20 @@ class Policies(Noun):
         self._session.execute(
             update(WorkspaceRow).where(WorkspaceRow.workspace_id == self._workspace_id).values(**mirrored)
         )
+
+    def keep(self, policy: Adopted) -> None:
+        """Keep a policy, and nothing else."""
+        self._latest = None
+        values = {
+            "workspace_id": self._workspace_id, "number": policy.number, "text": policy.text, "note": policy.note,
+            "adopted_by": policy.by, "adopted_at": policy.at, "changes": list(policy.changes),
+        }  # fmt: skip
+        self._session.execute(insert(PolicyRow).values(**values))
+
+    def founded_at(self) -> datetime:
+        """Return since when there is this workspace."""
+        mine = WorkspaceRow.workspace_id == self._workspace_id
+        return self._session.scalars(select(WorkspaceRow.created_at).where(mine)).one()
 
     def in_circle(self, parties: Iterable[UUID]) -> None:
         """Keep which parties are in the circle by name or through a team."""

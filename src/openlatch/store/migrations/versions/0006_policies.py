@@ -17,7 +17,7 @@ def upgrade() -> None:
     op.execute("""
         create table policies (
             workspace_id uuid not null references workspaces,
-            number integer not null check (number > 0),
+            number integer not null check (number >= 0),
             text text not null,
             note text not null,
             adopted_by text not null,
