@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import sys
 from collections.abc import Callable
+from datetime import datetime
 from typing import Any, TypeVar
 
 import click
@@ -15,14 +16,37 @@ from openlatch.cli.output import STUCK, Column, Failure, ago, day, emit, notches
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["end", "give_up", "order", "orders"]
+__all__ = [
+    "change_secret",
+    "close_sessions",
+    "confirmed",
+    "end",
+    "end_on",
+    "give_up",
+    "narrow",
+    "order",
+    "orders",
+    "pause",
+    "resume",
+]
 
 F = TypeVar("F", bound=Callable[..., Any])
+ACTS = {
+    "end": "End the access of",
+    "give-up": "Give up the access of",
+    "narrow": "Narrow the access of",
+    "pause": "Pause the access of",
+    "resume": "Resume the access of",
+    "end-on": "Give an end to the access of",
+    "close-sessions": "Close the sessions of",
+    "change-secret": "Change the secret told to",
+}
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
     ("id", lambda o: o.ref),
     ("state", lambda o: Text(o.state, STATE.get(o.state, ""))),
-    ("ends the access of", lambda o: Text(o.entry.name)),
+    ("does", lambda o: o.action),
+    ("to the access of", lambda o: Text(o.entry.name)),
     ("provider", lambda o: Text(o.provider)),
     ("given by", lambda o: Text(o.ordered_by)),
     ("given", lambda o: ago(o.ordered_at)),
@@ -30,60 +54,128 @@ ORDERS: tuple[Column, ...] = (
 )
 
 
-def _ordering(function: F) -> F:
-    """Give a command what every order is given with."""
-    for option in reversed(
-        (
-            click.argument("entry"),
-            click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
-            click.option("--reason", default="", help="Kept in the log."),
-            click.option("--yes", is_flag=True, help="Do not ask; for programs."),
-            click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
-            output_option,
-        )
-    ):
-        function = option(function)
-    return function
+def _acting(*own: Callable[..., Any]) -> Callable[[F], F]:
+    """Give a command what every order is given with, and options of its own behind the entry."""
+
+    def decorate(function: F) -> F:
+        for option in reversed(
+            (
+                click.argument("entry"),
+                *own,
+                click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
+                click.option("--reason", default="", help="Kept in the log."),
+                click.option("--yes", is_flag=True, help="Do not ask; for programs."),
+                click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
+                output_option,
+            )
+        ):
+            function = option(function)
+        return function
+
+    return decorate
 
 
 @click.command()
-@_ordering
+@_acting(click.option("--successor", default="", help="The entry of whoever is made an administrator first."))
 @reports_errors
-def end(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str) -> None:
+def end(entry: str, successor: str, **how: Any) -> None:
     """End the access that ENTRY (id or short form) stands for, and follow it until it is proved.
 
     \b
     Shows what happens first, then asks. Exits 0 once it is proved, 6 if it needs a person.
     """
-    _order("end", "End this access?", entry, dry_run=dry_run, reason=reason, yes=yes, no_wait=no_wait, output=output)
+    _order(entry, "end", "End this access?", {"successor": successor}, **how)
 
 
 @click.command()
-@_ordering
+@_acting()
 @reports_errors
-def give_up(entry: str, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str) -> None:
+def give_up(entry: str, **how: Any) -> None:
     """Give up ENTRY, an access of your own (openlatch inventory --mine), and follow it until it is proved."""
-    _order(
-        "give-up",
-        "Give up this access?",
-        entry,
-        dry_run=dry_run,
-        reason=reason,
-        yes=yes,
-        no_wait=no_wait,
-        output=output,
-    )
+    _order(entry, "give-up", "Give up this access?", {}, **how)
+
+
+@click.command()
+@_acting(
+    click.option("--to", "level", default="", help="A level that gives less; without it, they are listed."),
+    click.option("--keep", "resources", multiple=True, help="A part that is to be left; can be given again."),
+)
+@reports_errors
+def narrow(entry: str, level: str, resources: tuple[str, ...], **how: Any) -> None:
+    """Narrow ENTRY to a level that gives less, or to some of its parts."""
+    if not level and not resources:
+        with connect() as client:
+            levels = client.plan(entry).levels
+        raise Failure(
+            "Say what it is to be narrowed to.",
+            f"Levels that give less, the least first: {', '.join(levels) or 'none is known'}. "
+            f"openlatch narrow {entry} --to LEVEL",
+            2,
+        )
+    _order(entry, "narrow", "Narrow it?", {"level": level, "resources": list(resources) or None}, **how)
+
+
+@click.command()
+@_acting(click.option("--successor", default="", help="The entry of whoever is made an administrator first."))
+@reports_errors
+def pause(entry: str, successor: str, **how: Any) -> None:
+    """Put ENTRY to rest; openlatch resume lets it live again."""
+    _order(entry, "pause", "Pause it?", {"successor": successor}, **how)
+
+
+@click.command()
+@_acting()
+@reports_errors
+def resume(entry: str, **how: Any) -> None:
+    """Let ENTRY, which is paused, live again."""
+    _order(entry, "resume", "Resume it?", {}, **how)
+
+
+@click.command()
+@_acting(
+    click.argument("last_day", type=click.DateTime(["%Y-%m-%d"])),
+    click.option("--successor", default="", help="The entry of whoever is made an administrator first."),
+)
+@reports_errors
+def end_on(entry: str, last_day: datetime, successor: str, **how: Any) -> None:
+    """End ENTRY with LAST_DAY (2027-03-31): it holds through the end of that day."""
+    _order(entry, "end-on", "End it with that day?", {"until": last_day.date(), "successor": successor}, **how)
+
+
+@click.command()
+@_acting()
+@reports_errors
+def close_sessions(entry: str, **how: Any) -> None:
+    """Sign the party of ENTRY out wherever a session of theirs is open on the account."""
+    _order(entry, "close-sessions", "Close them?", {}, **how)
+
+
+@click.command()
+@_acting()
+@reports_errors
+def change_secret(entry: str, **how: Any) -> None:
+    """Have the secret changed that somebody was told; whoever knew it has nothing any more once it is done."""
+    _order(entry, "change-secret", "Order that?", {}, **how)
 
 
 def _order(
-    action: str, question: str, entry: str, *, dry_run: bool, reason: str, yes: bool, no_wait: bool, output: str
+    entry: str,
+    action: str,
+    question: str,
+    wish: dict[str, Any],
+    *,
+    dry_run: bool,
+    reason: str,
+    yes: bool,
+    no_wait: bool,
+    output: str,
 ) -> None:
     with connect() as client:
         there = client.entry(entry).order
-        if there is not None and there.state == "proved":
+        if there is not None and there.state == "proved" and there.action in ("end", "give-up"):
             click.echo(f"It has been ended already: order {there.ref} is proved.")
             return
-        plan = client.plan(entry, action)
+        plan = client.plan(entry, action, **wish)
         if output == "table":
             _plan(out(), plan)
         if dry_run:
@@ -92,24 +184,30 @@ def _order(
             else:
                 out().print("\nNothing was changed. Without --dry-run it is done, after asking you.", style="dim")
             return
-        if not yes:
-            if not sys.stdin.isatty():
-                raise Failure(
-                    "Nobody is there to confirm. Nothing was changed.", "Add --yes to do it without asking.", 2
-                )
-            click.confirm(f"\n{question}", abort=True)
-        given = (client.end if action == "end" else client.give_up)(entry, reason=reason, digest=plan.digest)
+        if plan.stop:
+            ways = "".join(f"\n  --successor {way.entry}  {way.name}, now “{way.level}”" for way in plan.ways_out[:8])
+            raise Failure(f"{plan.stop} Nothing was ordered.", f"Whoever could follow:{ways}" if ways else "")
+        confirmed(question, yes)
+        given = client.command(entry, action, **wish, reason=reason, digest=plan.digest)
         _follow(client, given, no_wait=no_wait, output=output)
+
+
+def confirmed(question: str, yes: bool) -> None:
+    """Ask whoever is there, unless they said yes beforehand; leaves if nobody is there or the answer is no."""
+    if not yes:
+        if not sys.stdin.isatty():
+            raise Failure("Nobody is there to confirm. Nothing was changed.", "Add --yes to do it without asking.", 2)
+        click.confirm(f"\n{question}", abort=True)
 
 
 def _plan(to: Console, plan: wire.Plan) -> None:
     outside = "  outside" if plan.party.outside else ""
     to.print(
         Text.assemble(
-            "Give up the access of " if plan.action == "give-up" else "End the access of ",
+            f"{ACTS[plan.action]} ",
             (plan.party.name, "bold"),
             (outside, "cyan"),
-            f" to {plan.account}, {plan.provider}",
+            f" on {plan.account}, {plan.provider}",
         )
     )
     to.print(f"{', '.join(plan.party.addresses)}   {plan.entry.ref}", style="dim")
@@ -118,7 +216,7 @@ def _plan(to: Console, plan: wire.Plan) -> None:
         to.print(Text.assemble("  ", notches(consequence.severity), "  ", consequence.text))
     to.print("\nHow it is done", style="bold")
     for number, step in enumerate(plan.steps, 1):
-        to.print(f"  {number}  {step.text}")
+        to.print(Text(f"  {number}  {step.text}"))
 
 
 def _follow(client: Client, given: wire.Order, *, no_wait: bool, output: str) -> None:
@@ -132,6 +230,8 @@ def _follow(client: Client, given: wire.Order, *, no_wait: bool, output: str) ->
                 _progress(last)
     if output != "table":
         emit([last], (), output, empty="")
+    if last.state == "waiting" and "done" in last.moves and output == "table":
+        out().print(f"  Once that is done: openlatch order {last.ref} --done")
     if last.state == "stuck":
         raise Failure(f"Order {last.ref} needs you: {last.why}", f"Then: openlatch order {last.ref} --try-again", STUCK)
 
@@ -139,8 +239,8 @@ def _follow(client: Client, given: wire.Order, *, no_wait: bool, output: str) ->
 def _progress(o: wire.Order) -> None:
     said = {
         "running": "asking the provider",
-        "waiting": f"waiting, tried {o.attempts} times: {o.why}",
-        "told": f"told, not yet seen gone. {o.why}".rstrip(),
+        "waiting": f"tried {o.attempts} times: {o.why}" if o.attempts else o.why,
+        "told": f"told, not yet seen. {o.why}".rstrip(),
         "proved": o.receipt.showed if o.receipt else "",
         "stuck": "it needs a person",
     }.get(o.state, "")
@@ -162,17 +262,21 @@ def orders(state: str, output: str) -> None:
 @click.option("--follow", is_flag=True, help="Stay until it is proved, cancelled or stuck.")
 @click.option("--try-again", is_flag=True, help="Try an order that is stuck once more, and follow it.")
 @click.option("--cancel", is_flag=True, help="Call it off, while it waits or is stuck.")
+@click.option("--done", is_flag=True, help="Say that what it asks a person to do is done, and follow it.")
+@click.option("--said", default="", help="With --done: how, or by whom.")
 @output_option
 @reports_errors
-def order(order: str, follow: bool, try_again: bool, cancel: bool, output: str) -> None:
+def order(order: str, follow: bool, try_again: bool, cancel: bool, done: bool, said: str, output: str) -> None:
     """Show ORDER (id or short form) with its steps and its receipt."""
     with connect() as client:
+        if done:
+            client.done(order, said)
         if cancel:
             client.cancel(order)
         if try_again:
             client.try_again(order)
         found = client.order(order)
-        if follow or try_again:
+        if follow or try_again or done:
             _follow(client, found, no_wait=False, output=output)
             found = client.order(order)
         elif output != "table":
@@ -183,7 +287,7 @@ def order(order: str, follow: bool, try_again: bool, cancel: bool, output: str) 
 
 def _details(to: Console, o: wire.Order, zone: str) -> None:
     to.print(Text.assemble((f"Order {o.ref}", "bold"), "  ", (o.state, STATE.get(o.state, ""))))
-    to.print(f"  ends the access of {o.entry.name}, {o.provider} (entry {o.entry.ref})")
+    to.print(Text(f"  {ACTS[o.action].lower()} {o.entry.name}, {o.provider} (entry {o.entry.ref})"))
     because = f": {o.reason}" if o.reason else ""
     to.print(f"  given by {o.ordered_by} on {day(o.ordered_at, zone)}{because}")
     if o.why:

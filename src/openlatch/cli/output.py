@@ -14,6 +14,7 @@ from zoneinfo import ZoneInfo
 
 import click
 from pydantic import BaseModel
+from rich.cells import cell_len
 from rich.console import Console
 from rich.table import Table
 from rich.text import Text
@@ -125,13 +126,31 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
         click.echo(empty)
         return
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
-    for title, _ in columns:
-        # What says why gives way first: names and addresses have to be read exactly.
+    rows = [[cell(item) for _, cell in columns] for item in found]
+    titles = [title for title, _ in columns]
+    natural = [max(cell_len(title), *(_width(row[n]) for row in rows)) for n, title in enumerate(titles)]
+    for title, width in zip(titles, _shares(natural, out().width), strict=True):
+        # What says why is folded; names and addresses have to be read on one line.
         wraps = title.startswith(("why", "reason", "facts", "latest", "such as", "what"))
-        table.add_column(title, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps)
-    for item in found:
-        table.add_row(*(cell(item) for _, cell in columns))
+        table.add_column(title, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps, width=width)
+    for row in rows:
+        table.add_row(*row)
     out().print(table)
+
+
+def _shares(natural: Sequence[int], width: int) -> list[int]:
+    """Return how wide each column is to be; if all together are too wide, the widest ones share what is left."""
+    left = width - 2 * (len(natural) - 1)
+    shares = [0] * len(natural)
+    # What is in front, which people type, comes first; then the narrower columns.
+    for done, place in enumerate(sorted(range(len(natural)), key=lambda n: (n > 0, natural[n]))):
+        shares[place] = natural[0] if place == 0 else max(min(natural[place], left // (len(natural) - done)), 3)
+        left -= shares[place]
+    return shares
+
+
+def _width(cell: Text | str) -> int:
+    return max((cell_len(line) for line in str(cell).split("\n")), default=0)
 
 
 def _csv(items: Iterable[BaseModel]) -> None:

@@ -35,11 +35,12 @@ from openlatch.core.observation import (
     behind,
     spread,
 )
-from openlatch.core.ports import About, Answer, Page, Setting
-from openlatch.core.powers import Power
+from openlatch.core.ports import About, Answer, Change, Page, Setting
+from openlatch.core.powers import Power, in_order
 from openlatch.core.sharing import Document, Selector, Statement
 from openlatch.errors import ProviderRefused, ProviderUnreadable
 from openlatch.wire.feed import (
+    AmendmentOutcome,
     Description,
     EndingOutcome,
     FeedAccount,
@@ -69,6 +70,7 @@ class FeedConnector:
         "bearer token",
     )
     words: ClassVar[Words] = {}
+    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
         self._url, _ = checked_settings("feed", self.about, settings, url="url")
@@ -76,7 +78,8 @@ class FeedConnector:
         self._caller = Caller("the feed protocol", headers, transport)
 
     def abilities(self) -> Abilities:
-        found = self._caller.parsed(Description, self._caller.send("GET", self._url)).abilities
+        described = self._caller.parsed(Description, self._caller.send("GET", self._url))
+        found = described.abilities
         return Abilities(
             frozenset(Kind(k) for k in found.lists),
             frozenset(Kind(k) for k in found.ends),
@@ -87,6 +90,8 @@ class FeedConnector:
             narrows=frozenset(Kind(k) for k in found.narrows),
             pauses=frozenset(Kind(k) for k in found.pauses),
             dates=frozenset(Kind(k) for k in found.dates),
+            raises=frozenset(Kind(k) for k in found.raises),
+            levels={name: in_order(Power(p) for p in powers) for name, powers in described.levels.items()},
         )
 
     def pages(self) -> Iterator[Page]:
@@ -123,13 +128,28 @@ class FeedConnector:
         answer = self._caller.send("POST", where, ok=(200, 202, 409), json=body, headers=headers)
         outcome = self._caller.parsed(EndingOutcome, answer)
         if outcome.outcome == "refused":
-            raise ProviderRefused(
-                f"The provider refused to end {entry!r}: {outcome.reason or 'it gave no reason'}.",
-                next_step="Do what the reason asks for, then try again.",
-                reason=outcome.reason,
-            )
+            raise _refused("end", entry, outcome.reason)
         said = f"{outcome.outcome}: {outcome.reason}" if outcome.reason else outcome.outcome
         return Answer(said, already=outcome.outcome == "already-ended")
+
+    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
+        body: dict[str, Any] = {"entry": entry, "party": party}
+        if change.level:
+            body["level"] = change.level
+        if change.resources is not None:
+            body["resources"] = list(change.resources)
+        if change.ends_at is not None:
+            body["ends_at"] = change.ends_at.isoformat()
+        if change.paused is not None:
+            body["paused"] = change.paused
+        headers = {"Idempotency-Key": idempotency_key}
+        where = f"{self._url}/changes"
+        answer = self._caller.send("POST", where, ok=(200, 202, 409), json=body, headers=headers)
+        outcome = self._caller.parsed(AmendmentOutcome, answer)
+        if outcome.outcome == "refused":
+            raise _refused("change", entry, outcome.reason)
+        said = f"{outcome.outcome}: {outcome.reason}" if outcome.reason else outcome.outcome
+        return Answer(said, already=outcome.outcome == "already-so")
 
     def _seen(self, party: str) -> Observation:
         page = _observed(self._page(f"{self._url}/parties/{quote(party, safe='')}/inventory"))
@@ -139,6 +159,14 @@ class FeedConnector:
 
     def _page(self, url: str) -> FeedPage:
         return self._caller.parsed(FeedPage, self._caller.send("GET", url))
+
+
+def _refused(what: str, entry: str, reason: str) -> ProviderRefused:
+    return ProviderRefused(
+        f"The provider refused to {what} {entry!r}: {reason or 'it gave no reason'}.",
+        next_step="Do what the reason asks for, then try again.",
+        reason=reason,
+    )
 
 
 def _observed(page: FeedPage) -> Page:

@@ -16,12 +16,12 @@ from contextlib import contextmanager
 from typing import Any, ClassVar
 from urllib.parse import quote, unquote
 
-from openlatch.connectors.settings import checked, port_of, wrong
+from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Page, Setting
-from openlatch.core.powers import Power
+from openlatch.core.ports import About, Answer, Change, Page, Setting
+from openlatch.core.powers import Power, in_order
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["ImapConnector"]
@@ -64,6 +64,10 @@ class ImapConnector:
         "password",
     )
     words: ClassVar[Words] = {_word(letter): powers for letter, (_, powers) in RIGHTS.items()}
+    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {
+        rights: in_order(power for letter in rights for power in RIGHTS[letter][1])
+        for rights in ("l", "lr", "lrs", "lrswi", "lrswipt", "lrswipkxte")
+    }
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("imap", self.about, settings)
@@ -111,6 +115,24 @@ class ImapConnector:
                 return Answer(f"{identifier} is not in the access list of {_shown(box)}", already=True)
             self._ask(server.deleteacl(_quoted(box), _quoted(identifier)), f"DELETEACL {box}")
         return Answer(f"{identifier} was taken out of the access list of {_shown(box)}")
+
+    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
+        _, box, identifier = (unquote(part) for part in entry.split(":"))
+        if not change.level or set(change.level) - set(RIGHTS):
+            raise unable(entry, "change")
+        if identifier == self._user:
+            raise ProviderRefused(
+                f"{entry!r} is Open Latch's own way into {box}; narrowing it could lock Open Latch out.",
+                next_step="Change it at the server itself.",
+            )
+        with self._connected() as server:
+            if box not in self._boxes(server) or identifier not in self._access(server, box):
+                raise ProviderRefused(
+                    f"{identifier} is not in the access list of {_shown(box)} any more.",
+                    next_step="Read the provider again; nothing has to be narrowed.",
+                )
+            self._ask(server.setacl(_quoted(box), _quoted(identifier), change.level), f"SETACL {box}")
+        return Answer(f"{identifier} has {change.level} in the access list of {_shown(box)}")
 
     def _boxes(self, server: imaplib.IMAP4) -> list[str]:
         """The login's own mailboxes that can be opened, by their names on the wire."""

@@ -23,10 +23,11 @@ import httpx
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
 from openlatch.connectors.http import Caller, checked_settings
+from openlatch.connectors.settings import unable
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, Side
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import About, Answer, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Page, Setting
 from openlatch.core.powers import Power
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 
@@ -105,6 +106,7 @@ class OAuthConnector:
         "address": (Power.VIEW,),
         "phone": (Power.VIEW,),
     }
+    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
         self._issuer, more = checked_settings("oauth", self.about, settings, url="issuer")
@@ -183,6 +185,9 @@ class OAuthConnector:
                 next_step="Disconnect the app at the provider itself, then read the provider again.",
             )
         return Answer("the token is revoked")
+
+    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
+        raise unable(entry, "change")
 
     def _accounts(self, watched: Iterable[_Watched]) -> tuple[ObservedAccount, ...]:
         names = dict.fromkeys(w.account or self._account for w in watched)

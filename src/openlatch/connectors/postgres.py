@@ -20,11 +20,11 @@ import psycopg
 from psycopg import sql
 from psycopg.rows import namedtuple_row
 
-from openlatch.connectors.settings import checked, port_of
+from openlatch.connectors.settings import checked, port_of, unable
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import ProviderDown, ProviderRefused
 
@@ -100,6 +100,7 @@ class PostgresConnector:
         "password",
     )
     words: ClassVar[Words] = {}
+    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("postgres", self.about, settings)
@@ -120,7 +121,7 @@ class PostgresConnector:
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION})
         logins = frozenset({Kind.DELEGATE, Kind.GRANT})
-        return Abilities(kinds, kinds, pauses=logins, dates=logins)
+        return Abilities(kinds, kinds, dates=logins)
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())
@@ -150,6 +151,16 @@ class PostgresConnector:
             if kind == "membership":
                 return self._end_membership(connection, *names)
             return self._close_session(connection, int(names[0]), names[1])
+
+    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
+        kind, _, role = entry.partition(":")
+        if kind != "login" or change.ends_at is None:
+            raise unable(entry, "give an end to" if change.ends_at is not None else "change")
+        with self._connected() as connection, connection.transaction():
+            statement = sql.SQL("alter role {} valid until {}")
+            until = sql.Literal(change.ends_at.isoformat())
+            connection.execute(statement.format(sql.Identifier(unquote(role)), until))
+        return Answer(f"{unquote(role)} may sign in until {change.ends_at.isoformat()}")
 
     def _end_login(self, connection: psycopg.Connection[Any], role: str) -> Answer:
         with connection.transaction():

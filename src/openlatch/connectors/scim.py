@@ -16,10 +16,12 @@ from urllib.parse import quote
 import httpx
 
 from openlatch.connectors.http import Caller, checked_settings
+from openlatch.connectors.settings import unable
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, PartyStatus, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import About, Answer, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Page, Setting
+from openlatch.core.powers import Power
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["ScimConnector"]
@@ -45,6 +47,7 @@ class ScimConnector:
         "bearer token",
     )
     words: ClassVar[Words] = {}
+    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str, transport: httpx.BaseTransport | None = None) -> None:
         self._url, more = checked_settings("scim", self.about, settings, url="url")
@@ -54,7 +57,7 @@ class ScimConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE})
-        return Abilities(kinds, kinds, ends_teams=False, pauses=kinds)
+        return Abilities(kinds, kinds, ends_teams=False)
 
     def pages(self) -> Iterator[Page]:
         yield Page(accounts=(self._account,))
@@ -104,6 +107,9 @@ class ScimConnector:
             f"The user {identifier!r} was changed by someone else each time it was to be made inactive.",
             next_step="It is tried again by itself.",
         )
+
+    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
+        raise unable(entry, "change")
 
     def _deactivate(self, user: Resource, identifier: str) -> bool:
         """Make a user inactive; False if someone else changed it since it was read."""

@@ -5,9 +5,9 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from openlatch.core.ports import About
-from openlatch.errors import Invalid
+from openlatch.errors import Invalid, ProviderRefused
 
-__all__ = ["checked", "port_of", "wrong"]
+__all__ = ["checked", "port_of", "unable", "wrong"]
 
 
 def checked(connector: str, about: About, settings: Mapping[str, str]) -> None:
@@ -34,4 +34,12 @@ def wrong(connector: str, name: str, problem: str, next_step: str) -> Invalid:
         f"The setting {name!r} of the connector “{connector}” {problem}. Nothing was added.",
         next_step=next_step,
         errors=[{"at": f"settings.{name}", "problem": problem}],
+    )
+
+
+def unable(entry: str, what: str) -> ProviderRefused:
+    """Return the error for a change that a protocol has no words for."""
+    return ProviderRefused(
+        f"Nothing here can {what} {entry!r}: the protocol has no words for it.",
+        next_step="Do it at the provider itself, or end the access.",
     )

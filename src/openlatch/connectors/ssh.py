@@ -13,7 +13,7 @@ import hashlib
 import io
 import re
 import stat
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
@@ -22,11 +22,11 @@ from zoneinfo import ZoneInfo, available_timezones
 
 import paramiko
 
-from openlatch.connectors.settings import checked, port_of, wrong
+from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Page, Setting
 from openlatch.core.powers import Power
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 
@@ -81,6 +81,7 @@ class SshConnector:
         AUTHORITY: (Power.VIEW, Power.EDIT, Power.EXPORT, Power.ADMIT),
         **dict.fromkeys(_LIMITS, ()),
     }
+    levels: ClassVar[Mapping[str, tuple[Power, ...]]] = {}
 
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         checked("ssh", self.about, settings)
@@ -99,7 +100,7 @@ class SshConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT})
-        return Abilities(kinds, kinds, narrows=kinds, dates=kinds)
+        return Abilities(kinds, kinds, dates=kinds)
 
     def pages(self) -> Iterator[Page]:
         seen = self._read()
@@ -115,6 +116,24 @@ class SshConnector:
         )
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
+        lines = self._rewrite(entry, lambda line: "")
+        if not lines:
+            return Answer("the key is not in the file any more", already=True)
+        return Answer(f"{_count(lines)} with the key taken out of {self._file}")
+
+    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
+        if change.ends_at is None:
+            raise unable(entry, "change")
+        expiry = f'expiry-time="{change.ends_at.astimezone(self._zone):%Y%m%d%H%M}"'
+        lines = self._rewrite(entry, lambda line: dated(line, expiry))
+        if not lines:
+            raise ProviderRefused(
+                "The key is not in the file any more.", next_step="Read the provider again; nothing has to be dated."
+            )
+        return Answer(f"{_count(lines)} with the key given an end in {self._file}")
+
+    def _rewrite(self, entry: str, changed: Callable[[str], str]) -> int:
+        """Put another text in the place of each line with a key, an empty one for none; returns how many there were."""
         fingerprint = entry.removeprefix("key:")
         if fingerprint == self._own:
             raise ProviderRefused(
@@ -125,15 +144,17 @@ class SshConnector:
             before = _fetched(files, self._file)
             lines = {line.number for line in self._lines(before) if line.fingerprint == fingerprint}
             if not lines:
-                return Answer("the key is not in the file any more", already=True)
-            kept = [t for number, t in enumerate(before.splitlines(keepends=True), 1) if number not in lines]
+                return 0
+            numbered = enumerate(before.splitlines(keepends=True), 1)
+            after = "".join(changed(text) if number in lines else text for number, text in numbered)
             if _fetched(files, self._file) != before:
                 raise ProviderDown(
                     f"The keys of {self._where} were changed by someone else at the same moment.",
                     next_step="It is tried again by itself.",
                 )
-            self._replace(files, "".join(kept))
-        return Answer(f"{len(lines)} line{'s' if len(lines) > 1 else ''} with the key taken out of {self._file}")
+            if after != before:
+                self._replace(files, after)
+        return len(lines)
 
     def _replace(self, files: paramiko.SFTPClient, text: str) -> None:
         """Put a new file in the place of the old one in one step, so that nobody is ever locked out half way."""
@@ -277,6 +298,24 @@ def parse_line(number: int, text: str) -> KeyLine | None:
     if not _TYPES.match(kind) or len(key) < 16:
         return None
     return KeyLine(number, text, _fingerprint(key), comment.strip(), options)
+
+
+def dated(line: str, expiry: str) -> str:
+    """Return a line of the file with an expiry time (an option with its value) in the place of any that it had."""
+    line = line.lstrip()
+    if _TYPES.match(line.split(None, 1)[0]):
+        return f"{expiry} {line}"
+    place = 0
+    while match := _OPTION.match(line, place):
+        if match[1].lower() == "expiry-time":
+            comma = "," if match[0].endswith(",") else ""
+            return line[: match.start()] + expiry + comma + line[match.end() :]
+        place = match.end()
+    return f"{expiry},{line}"
+
+
+def _count(lines: int) -> str:
+    return f"{lines} line{'s' if lines > 1 else ''}"
 
 
 def _fingerprint(key: bytes) -> str:

@@ -7,10 +7,10 @@ start crosses midnight and belongs to the day on which it starts. At a clock cha
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import datetime, time
+from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo, available_timezones
 
-__all__ = ["DAYS", "Hours", "Window"]
+__all__ = ["DAYS", "Hours", "Window", "end_of"]
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
@@ -75,3 +75,8 @@ class Hours:
 
     def __str__(self) -> str:
         return "; ".join(str(window) for window in self.windows) or "never"
+
+
+def end_of(day: date, zone: str) -> datetime:
+    """Return the instant at which a day is over in a zone."""
+    return datetime.combine(day + timedelta(days=1), time(), ZoneInfo(zone))

@@ -213,6 +213,10 @@ class Abilities:
     """the kinds of entry that the provider can put to rest and wake again"""
     dates: frozenset[Kind] = frozenset()
     """the kinds of entry that the provider can give an end"""
+    raises: frozenset[Kind] = frozenset()
+    """the kinds of entry that can be given a wider level from here"""
+    levels: Mapping[str, tuple[Power, ...]] = field(default_factory=dict)
+    """the levels that the provider says it has, with what each gives"""
 
 
 @dataclass(frozen=True, slots=True)

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
+from datetime import datetime
 from typing import ClassVar, Protocol
 
 from openlatch.core.meaning import Words
@@ -16,9 +17,10 @@ from openlatch.core.observation import (
     ObservedMembership,
     ObservedParty,
 )
+from openlatch.core.powers import Power
 from openlatch.core.sharing import Document
 
-__all__ = ["About", "Answer", "Connector", "Page", "Setting"]
+__all__ = ["About", "Answer", "Change", "Connector", "Page", "Setting"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -40,6 +42,17 @@ class Answer:
 
     said: str
     already: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Change:
+    """What an entry is to be from then on; what is left out stays. With `wider` it may give more than before."""
+
+    level: str = ""
+    resources: tuple[str, ...] | None = None
+    ends_at: datetime | None = None
+    paused: bool | None = None
+    wider: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +85,9 @@ class Connector(Protocol):
     words: ClassVar[Words]
     """what the protocol's own levels and permissions mean; empty where the provider states powers itself"""
 
+    levels: ClassVar[Mapping[str, tuple[Power, ...]]]
+    """levels that the protocol itself has, with what each gives; empty where every provider has its own"""
+
     def __init__(self, settings: Mapping[str, str], secret: str) -> None:
         """Take the settings and the secret that the holder entered; a wrong one raises Invalid."""
 
@@ -86,3 +102,6 @@ class Connector(Protocol):
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
         """End one entry; called again with the same idempotency key, it has no second effect."""
+
+    def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
+        """Change one entry, as far as `abilities` say that this is possible; repeated like `end`."""

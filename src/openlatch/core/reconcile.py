@@ -76,8 +76,8 @@ class Held:
     entries: Mapping[str, Entry] = field(default_factory=dict)
     memberships: Iterable[Membership] = ()
     vocabulary: Vocabulary = field(default_factory=Vocabulary)
-    given_up: frozenset[UUID] = frozenset()
-    """the entries that are being ended because their own party wants that"""
+    ending: Mapping[UUID, EndReason] = field(default_factory=dict)
+    """why entries are being ended, by the orders that are under way"""
     left_out: int = 0
     """how many more entries there are that were seen just as they were, and so are in neither"""
 
@@ -159,7 +159,7 @@ def reconcile(
         else:
             changed.append((before, replace(after, version=before.version + 1)))
     gone = [
-        (e, _ended(e, e.id in held.given_up, now)) for e in _conclusive(held, observation, subject) if e.key not in seen
+        (e, _ended(e, held.ending.get(e.id), now)) for e in _conclusive(held, observation, subject) if e.key not in seen
     ]
     return Changes(
         tuple(new_accounts),
@@ -213,9 +213,9 @@ def _conclusive(held: Held, observation: Observation, subject: str | None) -> It
     return (entry for entry in seen if entry.party_id == party_id)
 
 
-def _ended(before: Entry, given_up: bool, now: datetime) -> Entry:
+def _ended(before: Entry, ordered: EndReason | None, now: datetime) -> Entry:
     if before.state is State.ENDING:
-        reason = EndReason.GIVEN_UP if given_up else EndReason.REVOKED
+        reason = ordered or EndReason.REVOKED
     elif before.ends_at is not None and before.ends_at <= now:
         reason = EndReason.EXPIRED
     else:

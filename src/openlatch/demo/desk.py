@@ -75,6 +75,8 @@ def inventory(now: datetime) -> dict[str, Any]:
             "consent": "an administrator who is to be removed",
             "consent_for": ["admit"],
             "narrows": ["delegate"],
+            "raises": ["delegate"],
+            "pauses": ["delegate"],
         },
         memberships=_memberships(chance),
         refuse={e["key"]: consent for e in feed.entries if e["level"] == "administrator"},

@@ -69,7 +69,12 @@ class Feed:
         kinds = sorted({entry["kind"] for entry in self.entries} | ({"open"} if more.get("documents") else set()))
         abilities = {"lists": kinds, "ends": kinds} | more.pop("abilities", {})
         return {
-            "description": {"feed": "open-latch-feed/1", "name": self._name, "abilities": abilities},
+            "description": {
+                "feed": "open-latch-feed/1",
+                "name": self._name,
+                "abilities": abilities,
+                "levels": self._levels,
+            },
             "accounts": self._accounts,
             "parties": list(self._parties.values()),
             "entries": self.entries,
@@ -133,7 +138,7 @@ def dome_control(now: datetime) -> dict[str, Any]:
         network="192.0.2.77", hangs_on="grant:north:amara.levy", accepted_at=None,
     )  # fmt: skip
     feed.doings({"view": "looked at the night's plan", "edit": "moved a target", "export": "took frames away"})
-    return feed.inventory(abilities={"at_once": False, "dates": ["grant"]})
+    return feed.inventory(abilities={"at_once": False, "dates": ["grant"], "pauses": ["delegate", "grant"], "raises": ["delegate"]})
 
 
 def plate_archive(now: datetime) -> dict[str, Any]:

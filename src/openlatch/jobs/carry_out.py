@@ -9,8 +9,9 @@ from uuid import UUID
 import structlog
 
 from openlatch.core.observation import complaints
+from openlatch.core.ports import Change
 from openlatch.errors import OpenLatchError, ProviderDown, ProviderTrouble
-from openlatch.operations import orders
+from openlatch.operations import carrying
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
@@ -22,15 +23,16 @@ log = structlog.get_logger()
 def carry_out(store: Store, services: Services, workspace_id: UUID, order_id: UUID) -> None:
     """Take an order as far as it goes now; it queues itself again where it has to wait."""
     try:
-        _carry_out(store, services, workspace_id, order_id)
+        while _step(store, services, workspace_id, order_id):
+            pass
     except ProviderDown as error:
         log.info("order waits", order=str(order_id), why=error.message)
         with store.transaction(workspace_id) as tx:
-            orders.postponed(as_service(tx, services), order_id, error)
+            carrying.postponed(as_service(tx, services), order_id, error)
     except ProviderTrouble as error:
         log.warning("order is stuck", order=str(order_id), why=error.message)
         with store.transaction(workspace_id) as tx:
-            orders.stuck(as_service(tx, services), order_id, error)
+            carrying.stuck(as_service(tx, services), order_id, error)
 
 
 @contextmanager
@@ -48,18 +50,24 @@ def _at_the_provider() -> Iterator[None]:
         ) from error
 
 
-def _carry_out(store: Store, services: Services, workspace_id: UUID, order_id: UUID) -> None:
+def _step(store: Store, services: Services, workspace_id: UUID, order_id: UUID) -> bool:
+    """Take one step; returns whether another one follows at once."""
     with store.transaction(workspace_id) as tx:
-        work = orders.begin(as_service(tx, services), order_id)
+        work = carrying.begin(as_service(tx, services), order_id)
     if work is None:
-        return
-    if not work.told:
+        return False
+    step = work.step
+    if step.call != "read":
         with _at_the_provider():
-            answer = work.connector.end(work.entry_key, work.party_key, work.order.idempotency_key)
+            if step.call == "end":
+                answer = work.connector.end(step.entry, step.party, work.idempotency_key)
+            else:
+                answer = work.connector.change(step.entry, step.party, step.change or Change(), work.idempotency_key)
         with store.transaction(workspace_id) as tx:
-            orders.told(as_service(tx, services), order_id, answer)
+            carrying.told(as_service(tx, services), order_id, work.place, answer)
+        return True
     with _at_the_provider():
-        observation = work.connector.look(work.party_key)
+        observation = work.connector.look(step.party)
     wrong = complaints(observation)
     if wrong:
         raise ProviderTrouble(
@@ -67,5 +75,6 @@ def _carry_out(store: Store, services: Services, workspace_id: UUID, order_id: U
             next_step="Tell whoever runs the provider; then try again.",
         )
     with store.transaction(workspace_id) as tx:
-        orders.concluded(as_service(tx, services), order_id, work.party_key, observation)
+        goes_on = carrying.looked(as_service(tx, services), order_id, work.place, observation)
     log.info("order looked at", order=str(order_id), listed=len(observation.entries))
+    return goes_on

@@ -18,7 +18,7 @@ from procrastinate.jobs import Status
 
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.read import read
-from openlatch.operations import activity, flags, log, orders, people, readings
+from openlatch.operations import activity, batches, flags, log, orders, people, readings
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
@@ -73,7 +73,17 @@ def _evaluate(store: Store, services: Services, workspace_id: str) -> None:
         flags.evaluate_everything(as_service(tx, services))
 
 
-TASKS: Mapping[str, Callable[..., None]] = {readings.TASK: _read, orders.TASK: _carry_out, flags.TASK: _evaluate}
+def _advance(store: Store, services: Services, workspace_id: str, batch_id: str) -> None:
+    with store.transaction(UUID(workspace_id)) as tx:
+        batches.advance(as_service(tx, services), UUID(batch_id))
+
+
+TASKS: Mapping[str, Callable[..., None]] = {
+    readings.TASK: _read,
+    orders.TASK: _carry_out,
+    flags.TASK: _evaluate,
+    batches.TASK: _advance,
+}
 """What can be queued, by name."""
 
 

@@ -11,7 +11,7 @@ from openlatch.core.powers import Power
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
 
-__all__ = ["advice"]
+__all__ = ["advice", "known_levels"]
 
 
 def advice(call: Call, listed: Listed) -> Advice | None:
@@ -20,13 +20,14 @@ def advice(call: Call, listed: Listed) -> Advice | None:
     used = entry.used_since(call.now - timedelta(days=call.tx.workspace.unused_days))
     if used is None or not entry.stands:
         return None
-    return narrowest(_levels(call, listed.provider), entry.level, entry.powers, used)
+    return narrowest(known_levels(call, listed.provider), entry.level, entry.powers, used)
 
 
-def _levels(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
-    """The levels that a provider is known to have, by what its entries carry, with what each gives."""
+def known_levels(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
+    """The levels that a provider is known to have, by what it says and its entries carry, with what each gives."""
     words = Vocabulary(call.services.words(provider.connector), call.tx.words.corrected(provider.id))
-    found = {}
+    connector = call.services.connectors.get(provider.connector)
+    found = dict(connector.levels if connector is not None else {}) | dict(provider.abilities.levels)
     for used in call.tx.words.used(provider.id):
         meaning = words.meaning(used.level, used.permissions, used.stated)
         if not used.permissions and not meaning.unknown:

@@ -31,6 +31,7 @@ __all__ = [
     "export",
     "flags_on",
     "own_party",
+    "selection",
     "show",
     "sight",
     "summary",
@@ -97,7 +98,7 @@ def browse(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None
 
 
 def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
-    page = call.tx.entries.browse(_filter(call, wanted), sort=sort, limit=limit, cursor=cursor)
+    page = call.tx.entries.browse(selection(call, wanted), sort=sort, limit=limit, cursor=cursor)
     flags = flags_on(call, page.items)
     return Page(tuple(sight(call, one, flags[one.entry.id]) for one in page.items), page.next)
 
@@ -135,7 +136,7 @@ def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
 @operation("entries.summary")
 def summary(call: Call, wanted: Wanted) -> Summary:
     """How many entries a filter leaves, and how many of them carry a flag."""
-    return call.tx.entries.summary(_filter(call, wanted))
+    return call.tx.entries.summary(selection(call, wanted))
 
 
 @operation("entries.show")
@@ -158,7 +159,8 @@ def within_sight(call: Call) -> UUID | None:
     return own_party(call) if person is not None and person.role is Role.MEMBER else None
 
 
-def _filter(call: Call, wanted: Wanted) -> EntryFilter:
+def selection(call: Call, wanted: Wanted) -> EntryFilter:
+    """Return what a person asked the inventory for, as the store takes it; a member sees their own only."""
     standing = tuple(state for state in State if state is not State.ENDED)
     plain = EntryFilter(
         q=wanted.q,

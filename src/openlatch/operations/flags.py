@@ -11,6 +11,7 @@ from uuid import UUID
 import polars as pl
 
 from openlatch.core.advise import Advice
+from openlatch.core.hours import end_of
 from openlatch.core.ledger import Event
 from openlatch.core.model import Account, Entry, Party, Severity
 from openlatch.core.rules.catalogue import Subject
@@ -18,7 +19,7 @@ from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.evidence import Facts, sentence
 from openlatch.core.rules.flags import Acceptance, Differences, Finding, Flag, compare
 from openlatch.core.rules.frames import Everything, Frames
-from openlatch.core.rules.policy import Rule, end_of
+from openlatch.core.rules.policy import Rule
 from openlatch.core.rules.rows import Outcome
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import findings, known, policies

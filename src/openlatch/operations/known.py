@@ -7,9 +7,10 @@ from dataclasses import dataclass, field, replace
 from uuid import UUID
 
 from openlatch.core.addresses import Neighbours
+from openlatch.core.hours import end_of
 from openlatch.core.model import Circle, Party, normal_address
 from openlatch.core.rules.check import EPOCH, micros
-from openlatch.core.rules.policy import Policy, end_of
+from openlatch.core.rules.policy import Policy
 from openlatch.operations.gate import Call
 
 __all__ = ["Acquaintance", "Overlay", "acquaint", "circle_of", "overlay"]

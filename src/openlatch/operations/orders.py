@@ -1,22 +1,21 @@
-"""Taking access back: the plan that is shown, the order that is given, and what the worker reports of it.
+"""Taking access back: the plan that is shown, the order that is given, and what becomes of it when people act on it.
 
-The worker calls `begin`, speaks to the provider outside any transaction, and reports with one of `told`,
-`postponed`, `stuck` and `concluded`. Each report is one transaction, and a worker that dies between two of them
-leaves an order that the next one takes up: provider calls carry the order's idempotency key.
+What the worker does with an order is in `operations.carrying`.
 """
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from datetime import timedelta
+from dataclasses import asdict, dataclass, replace
+from datetime import date, timedelta
 from uuid import UUID
 
+from openlatch.core.hours import end_of
+from openlatch.core.impact import Situation
 from openlatch.core.model import Account, Entry, Party, Provider, State
-from openlatch.core.observation import Observation
-from openlatch.core.orders import Action, Done, Move, Order, OrderState, Plan, again_after, plan_end, verify
-from openlatch.core.ports import Answer, Connector
-from openlatch.errors import Changed, NotAllowed, ProviderDown, ProviderTrouble
-from openlatch.operations import flags, readings
+from openlatch.core.orders import Move, Order, OrderState
+from openlatch.core.plans import Action, Ask, Plan, make_plan
+from openlatch.errors import Changed, Conflict, NotAllowed
+from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import own_party, within_sight, words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
@@ -26,36 +25,50 @@ __all__ = [
     "TASK",
     "OrderSight",
     "PlanSight",
-    "Work",
-    "begin",
+    "Wish",
+    "asked",
     "browse",
     "cancel",
-    "concluded",
+    "confirm_done",
     "create",
+    "drafted",
     "give_up",
+    "given",
     "plan",
-    "postponed",
+    "planned",
+    "queue",
     "show",
-    "stuck",
+    "situation",
     "take_up_forgotten",
-    "told",
     "try_again",
 ]
 
 TASK = "openlatch.carry-out"
 FORGOTTEN = timedelta(minutes=20)
-"""Longer than any wait that an order sets itself."""
+"""Longer than any wait that an order sets itself while it asks a provider."""
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """What somebody wants done about an entry, as they say it: `until` is the last day, `successor` another entry."""
+
+    action: Action = Action.END
+    level: str = ""
+    resources: tuple[str, ...] | None = None
+    until: date | None = None
+    successor: str = ""
 
 
 @dataclass(frozen=True, slots=True)
 class PlanSight:
-    """A plan with what it is about."""
+    """A plan with what it is about; `levels` are those of the provider that would give less."""
 
     plan: Plan
     entry: Entry
     party: Party
     account: Account
     provider: Provider
+    levels: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,33 +83,20 @@ class OrderSight:
     already: bool = False
 
 
-@dataclass(frozen=True, slots=True)
-class Work:
-    """What the worker needs to carry an order out; `party_key` is the party's name at the provider."""
-
-    order: Order
-    connector: Connector
-    entry_key: str
-    party_key: str
-
-    @property
-    def told(self) -> bool:
-        """Whether the provider has said yes already, so that only looking again is left."""
-        return self.order.state is OrderState.TOLD
-
-
 @operation("orders.plan")
-def plan(call: Call, text: str, action: Action) -> PlanSight:
-    """What ending an entry would do, and how it would be done; changes nothing."""
-    if action is Action.GIVE_UP:
-        return _plan(call, _own_entry(call, text), action)
-    return _plan(call, call.tx.entries.find(text, within_sight(call)).entry, action)
+def plan(call: Call, text: str, wish: Wish) -> PlanSight:
+    """What an order would do about an entry, and how it would be done; changes nothing."""
+    if wish.action is Action.GIVE_UP:
+        return planned(call, _own_entry(call, text), wish)
+    return planned(call, call.tx.entries.find(text, within_sight(call)).entry, wish)
 
 
 @operation("orders.browse")
-def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[OrderSight]:
+def browse(call: Call, state: str, batch: str, limit: int, cursor: str | None) -> Page[OrderSight]:
     """Orders, the latest first."""
-    page = call.tx.orders.browse(states=words(OrderState, state, "state"), limit=limit, cursor=cursor)
+    batch_id = call.tx.batches.find(batch).id if batch else None
+    states = words(OrderState, state, "state")
+    page = call.tx.orders.browse(states=states, batch_id=batch_id, limit=limit, cursor=cursor)
     listed = call.tx.entries.about({order.entry_id for order in page.items})
     return Page(tuple(_seen(order, listed[order.entry_id]) for order in page.items), page.next)
 
@@ -110,18 +110,18 @@ def show(call: Call, text: str) -> OrderSight:
 
 
 @operation("orders.create")
-def create(call: Call, text: str, reason: str, digest: str | None) -> OrderSight:
-    """Order the end of an entry. If it is being ended already, that order is returned: there is never a second.
+def create(call: Call, text: str, wish: Wish, reason: str, digest: str | None) -> OrderSight:
+    """Order what a plan says. If that is under way already, that order is returned: there is never a second.
 
     With `digest`, refuses (Changed) if the plan is no longer the one that was shown.
     """
-    return _create(call, call.tx.entries.find(text).entry, reason, digest, Action.END)
+    return _create(call, call.tx.entries.find(text).entry, wish, reason, digest)
 
 
 @operation("orders.give_up")
 def give_up(call: Call, text: str, reason: str, digest: str | None) -> OrderSight:
     """Order the end of one's own access; otherwise like `create`."""
-    return _create(call, _own_entry(call, text), reason, digest, Action.GIVE_UP)
+    return _create(call, _own_entry(call, text), Wish(Action.GIVE_UP), reason, digest)
 
 
 def _own_entry(call: Call, text: str) -> Entry:
@@ -136,40 +136,79 @@ def _own_entry(call: Call, text: str) -> Entry:
     return entry
 
 
-def _create(call: Call, found: Entry, reason: str, digest: str | None, action: Action) -> OrderSight:
+def _create(call: Call, found: Entry, wish: Wish, reason: str, digest: str | None) -> OrderSight:
     entry = call.tx.entries.lock(found.id)
     there = call.tx.orders.open_for(entry.id)
     if there is not None:
-        return replace(_sight(call, there), already=True)
-    planned = _plan(call, entry, action)
-    if digest is not None and digest != planned.plan.digest:
+        return replace(_same(call, there, wish.action), already=True)
+    sight = planned(call, entry, wish)
+    if digest is not None and digest != sight.plan.digest:
         raise Changed(
-            f"What ending {planned.party.name}'s access to {planned.account.name} would do has changed since it was "
+            f"What this would do to {sight.party.name}'s access to {sight.account.name} has changed since it was "
             "shown. Nothing was ordered.",
             next_step="Look at the plan again, then decide.",
             entry=entry.ref,
         )
+    order, new = given(call, drafted(call, sight.plan, entry, reason), entry)
+    return replace(_sight(call, order), already=not new)
+
+
+def _same(call: Call, there: Order, action: Action) -> OrderSight:
+    """An order that is under way, if it is the one that is wanted."""
+    if there.action != action:
+        raise Conflict(
+            f"Order {there.ref} ({there.action}) is under way for this access already. Nothing was changed.",
+            next_step=f"Wait until it is proved, or call it off: openlatch order {there.ref} --cancel",
+            order=there.ref,
+        )
+    return _sight(call, there)
+
+
+def drafted(
+    call: Call, made: Plan, entry: Entry, reason: str, ordered_by: str = "", batch_id: UUID | None = None
+) -> Order:
+    """Return the order that carries a plan out; refuses (Conflict) a plan with a stop."""
+    if made.stop:
+        raise Conflict(
+            f"{made.stop} Nothing was ordered.",
+            next_step="Choose who follows, by their entry: "
+            + (", ".join(f"{way.name} ({way.entry})" for way in made.ways_out[:5]) or "there is nobody yet"),
+            entry=entry.ref,
+            ways_out=[asdict(way) for way in made.ways_out],
+        )
     order_id = call.services.new_id()
-    drafted = Order(
+    return Order(
         id=order_id,
         entry_id=entry.id,
-        action=planned.plan.action,
+        action=made.action,
         state=OrderState.DRAFTED,
-        plan=planned.plan.as_dict(),
-        steps=tuple(Done(step.call, step.text) for step in planned.plan.steps),
+        plan=made.as_dict(),
+        steps=made.steps,
         reason=reason,
-        ordered_by=call.actor.name,
+        ordered_by=ordered_by or call.actor.name,
         ordered_at=call.now,
         idempotency_key=str(order_id),
         entry_state=entry.state,
+        batch_id=batch_id,
     )
-    order, new = call.tx.orders.open(drafted.moved(Move.CONFIRM))
+
+
+def given(call: Call, order: Order, entry: Entry) -> tuple[Order, bool]:
+    """Give an order: it, its place in the log and its job land together; returns the one that counts, and if it is new.
+
+    The entry shows that it is ending, if it is to end now.
+    """
+    order, new = call.tx.orders.open(order.moved(Move.CONFIRM))
     if new:
-        call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
-        call.log("order.given", "order", order.id, entry=str(entry.id), reason=reason, plan=planned.plan.digest)
-        call.log("entry.ending", "entry", entry.id, order=str(order.id))
-        _queue(call, order)
-    return replace(_sight(call, order), already=not new)
+        call.log(
+            "order.given", "order", order.id, entry=str(entry.id), action=order.action, reason=order.reason,
+            plan=order.plan["digest"],
+        )  # fmt: skip
+        if Action(order.action) in (Action.END, Action.GIVE_UP):
+            call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
+            call.log("entry.ending", "entry", entry.id, order=str(order.id))
+        queue(call, order)
+    return order, new
 
 
 @operation("orders.cancel")
@@ -179,7 +218,7 @@ def cancel(call: Call, text: str) -> OrderSight:
     order = order.moved(Move.CANCEL, finished_at=call.now, why="", again_at=None)
     call.tx.orders.save(order)
     entry = call.tx.entries.lock(order.entry_id)
-    if entry.stands:
+    if entry.state is State.ENDING:
         call.tx.entries.save(replace(entry, state=order.entry_state, version=entry.version + 1))
     call.log("order.cancelled", "order", order.id, entry=str(order.entry_id))
     return _sight(call, order)
@@ -194,79 +233,34 @@ def try_again(call: Call, text: str) -> OrderSight:
     order = order.moved(Move.TRY_AGAIN, attempts=0, why="", again_at=None, idempotency_key=key)
     call.tx.orders.save(order)
     call.log("order.tried-again", "order", order.id, entry=str(order.entry_id))
-    _queue(call, order)
+    queue(call, order)
     return _sight(call, order)
 
 
-def begin(call: Call, order_id: UUID) -> Work | None:
-    """Take an order up; None if there is nothing to do, which a job that is repeated finds."""
-    order = call.tx.orders.find(str(order_id), lock=True)
-    if order.state is OrderState.WAITING:
-        order = order.moved(Move.RESUME)
-        call.tx.orders.save(order)
-    if order.state not in (OrderState.RUNNING, OrderState.TOLD):
-        return None
-    entry = call.tx.entries.find(str(order.entry_id)).entry
-    provider = call.tx.providers.get(entry.provider_id)
-    party_key = call.tx.parties.key_at(entry.party_id, provider.id)
-    return Work(order, call.connect(provider), entry.key, party_key)
+@operation("orders.confirm_done")
+def confirm_done(call: Call, text: str, said: str) -> OrderSight:
+    """Say that what an order asks a person to do is done; what can be read is then read."""
+    order = call.tx.orders.find(text, lock=True)
+    if not asked(order):
+        raise Conflict(
+            f"Order {order.ref} is {order.state}, and asks nobody to do anything. Nothing was changed.",
+            next_step=f"Look at it again: openlatch order {order.ref}",
+            order=order.ref,
+        )
+    told = f"done, says {call.actor.name}" + (f": {said}" if said else "")
+    order = replace(order, steps=order.step_done(order.place, call.now, told))
+    how = Move.TRY_AGAIN if order.state is OrderState.STUCK else Move.RESUME
+    order = order.moved(how, attempts=0, why="", again_at=None)
+    call.tx.orders.save(order)
+    call.log("order.done-by-hand", "order", order.id, entry=str(order.entry_id), said=said)
+    queue(call, order)
+    return _sight(call, order)
 
 
-def told(call: Call, order_id: UUID, answer: Answer) -> None:
-    """The provider said yes; what counts is what it shows from now on."""
-    order = call.tx.orders.find(str(order_id), lock=True)
-    if order.state is OrderState.RUNNING:
-        steps = order.step_done("end", call.now, answer.said)
-        call.tx.orders.save(order.moved(Move.TELL, steps=steps, attempts=0, why=""))
-        call.log("order.told", "order", order.id, said=answer.said, already=answer.already)
-
-
-def postponed(call: Call, order_id: UUID, error: ProviderDown) -> None:
-    """The provider did not answer: try again later by itself, or after many times hand it to a person."""
-    _again(call, call.tx.orders.find(str(order_id), lock=True), error.message, error.fields.get("retry_after"))
-
-
-def stuck(call: Call, order_id: UUID, error: ProviderTrouble) -> None:
-    """The provider will not: a person has to look at it."""
-    order = call.tx.orders.find(str(order_id), lock=True)
-    if order.state in (OrderState.RUNNING, OrderState.TOLD):
-        _stick(call, order, str(error))
-
-
-def concluded(call: Call, order_id: UUID, party_key: str, observation: Observation) -> None:
-    """A fresh reading of the party is there: proved if the entry is gone from it, else it is looked at again."""
-    order = call.tx.orders.find(str(order_id), lock=True)
-    if order.state not in (OrderState.RUNNING, OrderState.TOLD):
-        return
-    call.tx.facts.take_turns()
-    # The provider before the entry, as a reading does it: two that lock in another order wait for each other.
-    call.tx.providers.lock(call.tx.entries.find(str(order.entry_id)).entry.provider_id)
-    entry = call.tx.entries.lock(order.entry_id)
-    verdict = verify(observation, entry)
-    if not verdict.gone:
-        _again(call, order, f"The provider said yes, but {verdict.evidence}.", None)
-        return
-    changes = readings.apply(call, entry.provider_id, observation, evidence=f"order {order.ref}", subject=party_key)
-    readings.evaluate(call, changes)
-    sight = _sight(call, order)
-    ended = next(step.at for step in order.steps if step.call == "end")
-    receipt = {
-        "order": order.ref,
-        "entry": entry.ref,
-        "party": sight.party.name,
-        "account": sight.account.name,
-        "provider": sight.provider,
-        "ordered_by": order.ordered_by,
-        "told_at": ended.isoformat() if ended else None,
-        "read_at": call.now.isoformat(),
-        "showed": verdict.evidence,
-    }
-    seen = order.step_done("read", call.now, verdict.evidence)
-    steps = replace(order, steps=seen).step_done("receipt", call.now, "in the log")
-    proved = order.moved(Move.PROVE, steps=steps, receipt=receipt, finished_at=call.now, why="", again_at=None)
-    call.tx.orders.save(proved)
-    call.log("order.proved", "order", order.id, receipt=receipt)
-    flags.evaluate(call, [call.tx.entries.find(str(entry.id)).entry])
+def asked(order: Order) -> bool:
+    """Whether an order waits for somebody to say that something is done."""
+    waits = order.state in (OrderState.WAITING, OrderState.STUCK)
+    return waits and order.place < len(order.steps) and order.steps[order.place].call == "ask"
 
 
 def take_up_forgotten(call: Call) -> int:
@@ -278,49 +272,48 @@ def take_up_forgotten(call: Call) -> int:
     )
 
 
-def _again(call: Call, order: Order, why: str, retry_after: int | None) -> None:
-    if order.state not in (OrderState.RUNNING, OrderState.TOLD):
-        return
-    attempts = order.attempts + 1
-    delay = again_after(attempts)
-    if delay is None:
-        _stick(call, replace(order, attempts=attempts), f"{why} Tried {attempts} times.")
-        return
-    again_at = call.now + max(delay, timedelta(seconds=min(retry_after or 0, 600)))
-    if order.state is OrderState.RUNNING:
-        order = order.moved(Move.WAIT, attempts=attempts, why=why, again_at=again_at)
-    else:
-        order = replace(order, attempts=attempts, why=why, again_at=again_at, version=order.version + 1)
-    call.tx.orders.save(order)
-    call.log("order.waits", "order", order.id, why=why, attempts=attempts, again_at=again_at.isoformat())
-    _queue(call, order)
-
-
-def _stick(call: Call, order: Order, why: str) -> None:
-    call.tx.orders.save(order.moved(Move.STICK, why=why, again_at=None))
-    call.log("order.stuck", "order", order.id, why=why)
-
-
-def _queue(call: Call, order: Order) -> None:
+def queue(call: Call, order: Order) -> None:
+    """Have the worker take an order up, at the instant at which it is to go on."""
     call.tx.enqueue(TASK, lock=f"order:{order.id}", at=order.again_at, order_id=str(order.id))
 
 
-def _plan(call: Call, entry: Entry, action: Action) -> PlanSight:
+def situation(call: Call, entry: Entry) -> tuple[Situation, Provider]:
+    """Return an entry with all around it that bears on what can be done about it."""
     tx = call.tx
-    party, account = tx.parties.get(entry.party_id), tx.accounts.get(entry.account_id)
     provider = tx.providers.get(entry.provider_id)
     neighbours = tx.entries.neighbours(entry)
-    made = plan_end(
+    holders = tx.parties.some({entry.party_id, *(n.party_id for n in neighbours)})
+    found = Situation(
         entry,
-        party,
-        account,
-        provider=provider.name,
-        abilities=provider.abilities,
-        neighbours=neighbours,
-        places=tx.accounts.names({n.account_id for n in neighbours}),
-        action=action,
+        holders[entry.party_id],
+        tx.accounts.get(entry.account_id),
+        provider.name,
+        provider.abilities,
+        neighbours,
+        tx.accounts.names({n.account_id for n in neighbours}),
+        holders,
+        frozenset(tx.memberships.above([entry.party_id]).get(entry.party_id, ())),
+        known_levels(call, provider),
+        tx.parties.keys_of(holders, provider.id),
     )
-    return PlanSight(made, entry, party, account, provider)
+    return found, provider
+
+
+def planned(call: Call, entry: Entry, wish: Wish) -> PlanSight:
+    """Return what would be done about an entry, with what it is about."""
+    around, provider = situation(call, entry)
+    ask = Ask(
+        wish.action,
+        wish.level.strip(),
+        wish.resources,
+        end_of(wish.until, call.tx.workspace.zone) if wish.until else None,
+        call.tx.entries.find(wish.successor).entry.id if wish.successor else None,
+    )
+    made = make_plan(around, ask, call.now)
+    less = sorted(
+        (len(gives), name) for name, gives in around.levels.items() if gives and set(gives) < set(entry.powers)
+    )
+    return PlanSight(made, entry, around.party, around.account, provider, tuple(name for _, name in less))
 
 
 def _sight(call: Call, order: Order) -> OrderSight:

@@ -270,7 +270,7 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
             {entry.key: entry for entry in held},
             tx.memberships.standing(provider.id),
             vocabulary,
-            tx.orders.given_up(e.id for e in held if e.state is State.ENDING),
+            tx.orders.ending(e.id for e in held if e.state is State.ENDING),
             len(same),
         ),
         replace(observation, parties=changed, entries=news),
@@ -301,7 +301,7 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subject: str 
         entries,
         tx.memberships.standing(provider_id),
         levels.vocabulary(call, tx.providers.get(provider_id)),
-        tx.orders.given_up(e.id for e in entries.values() if e.state is State.ENDING),
+        tx.orders.ending(e.id for e in entries.values() if e.state is State.ENDING),
     )
 
 

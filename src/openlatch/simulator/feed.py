@@ -9,12 +9,14 @@ hold             an ending is carried out, but answered only when this is set to
 lose_answers     the next N endings are carried out, but answered 503
 keep_listing     the next N looks at a party still show what was ended
 orphans          a look at a party leaves out the party itself
-refuse           an object of entry key to the reason for which ending it is refused
+refuse           an object of entry key to the reason for which ending it is refused, once reduced no more
+forget           the next N answers are not remembered under their key: asked again, they are worked out anew
 """
 
 from __future__ import annotations
 
 import json
+from collections.abc import Callable
 from typing import Any
 
 from werkzeug.routing import Rule
@@ -38,6 +40,7 @@ class FeedStandIn(StandIn):
             Rule("/inventory", endpoint=self._inventory, methods=["GET"]),
             Rule("/parties/<path:party>/inventory", endpoint=self._party, methods=["GET"]),
             Rule("/endings", endpoint=self._end, methods=["POST"]),
+            Rule("/changes", endpoint=self._change, methods=["POST"]),
         ]
 
     def fill(self, seed: dict[str, Any]) -> None:
@@ -84,35 +87,71 @@ class FeedStandIn(StandIn):
         )
 
     def _end(self, request: Request) -> Response:
-        body, key = request.get_json(), request.headers.get("Idempotency-Key", "")
+        body = request.get_json()
+        documents, to = body.get("documents", []), body.get("to")
+        return self._once(request, lambda key: self._carry_out(body["entry"], key, documents, to))
+
+    def _change(self, request: Request) -> Response:
+        body = request.get_json()
+        return self._once(request, lambda key: self._amend(body, key))
+
+    def _once(self, request: Request, act: Callable[[str], tuple[str, str]]) -> Response:
+        """Act under an idempotency key, or repeat what was answered under it."""
+        key = request.headers.get("Idempotency-Key", "")
         if not key:
             return answer({"reason": "no Idempotency-Key"}, 400)
         known = self._db.execute("select outcome, reason from endings where idempotency_key = ?", [key]).fetchone()
         if known is None:
-            known = self._carry_out(body["entry"], key, body.get("documents", []), body.get("to"))
+            with self._db:
+                self._db.execute("begin")
+                outcome, reason = act(key)
+                if outcome != "refused" and not self.spend("forget"):
+                    self._db.execute("insert into endings values (?, ?, ?)", [key, outcome, reason])
+        else:
+            outcome, reason = known
         self._turn.wait_for(lambda: not self.fault("hold"))
         if self.spend("lose_answers"):
             return answer({"reason": "gateway timeout"}, 503)
-        status = 409 if known["outcome"] == "refused" else 200
-        return answer({"outcome": known["outcome"], "reason": known["reason"]}, status)
+        return answer({"outcome": outcome, "reason": reason}, 409 if outcome == "refused" else 200)
 
-    def _carry_out(self, entry: str, key: str, documents: list[str], to: dict[str, Any] | None) -> dict[str, str]:
-        """End an entry if it can be ended, and remember the answer under the idempotency key."""
-        reason = (self.fault("refuse") or {}).get(entry, "")
+    def _carry_out(self, entry: str, key: str, documents: list[str], to: dict[str, Any] | None) -> tuple[str, str]:
+        """End an entry if it can be ended."""
         there = self._db.execute("select ended from items where noun = 'entries' and key = ?", [entry]).fetchone()
+        reason = (self.fault("refuse") or {}).get(entry, "")
+        if reason:
+            return "refused", reason
         stands = bool(documents) if there is None else not there["ended"]
-        outcome = "refused" if reason else "ended" if stands else "already-ended"
-        with self._db:
-            self._db.execute("begin")
-            if outcome == "ended":
-                self._db.execute("update items set ended = 1 where noun = 'entries' and key = ?", [entry])
-                for document in self.items("documents"):
-                    if document["key"] in documents:
-                        self._take_out(document, to)
-                self.effect(entry, key)
-            if outcome != "refused":
-                self._db.execute("insert into endings values (?, ?, ?)", [key, outcome, reason])
-        return {"outcome": outcome, "reason": reason}
+        if not stands:
+            return "already-ended", ""
+        self._db.execute("update items set ended = 1 where noun = 'entries' and key = ?", [entry])
+        for document in self.items("documents"):
+            if document["key"] in documents:
+                self._take_out(document, to)
+        self.effect(entry, key)
+        return "ended", ""
+
+    def _amend(self, body: dict[str, Any], key: str) -> tuple[str, str]:
+        """Change an entry to what is asked for."""
+        before = next((e for e in self.items("entries") if e["key"] == body["entry"]), None)
+        if before is None:
+            return "refused", "there is no such entry any more"
+        after = before | {name: body[name] for name in ("resources", "ends_at") if body.get(name) is not None}
+        if body.get("level"):
+            levels = self._seed["description"].get("levels", {})
+            if body["level"] not in levels:
+                return "refused", f"there is no level {body['level']!r}"
+            after |= {"level": body["level"], "powers": levels[body["level"]]}
+            # What kept it from being ended was the level that it had.
+            self.set_fault("refuse", {k: v for k, v in (self.fault("refuse") or {}).items() if k != body["entry"]})
+        if body.get("paused") is not None:
+            after |= {"state": "paused" if body["paused"] else "live"}
+        if after == before:
+            return "already-so", ""
+        self._db.execute(
+            "update items set body = ? where noun = 'entries' and key = ?", [json.dumps(after), body["entry"]]
+        )
+        self.effect(body["entry"], key)
+        return "changed", ""
 
     def _take_out(self, document: dict[str, Any], to: dict[str, Any] | None) -> None:
         """Take a selector out of all that a document allows."""

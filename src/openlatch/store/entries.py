@@ -367,6 +367,11 @@ class Entries(Noun):
     def browse(self, wanted: EntryFilter, *, sort: str, limit: int, cursor: str | None) -> Page[Listed]:
         return page(self._session, _listing(wanted), SORTS[sort], limit=limit, cursor=cursor, read=_listed)
 
+    def ids(self, wanted: EntryFilter) -> list[UUID]:
+        """Return the ids of all entries that a filter lets through, in a steady order."""
+        listed = _listing(wanted).subquery()
+        return list(self._session.scalars(select(listed.c.id).order_by(listed.c.id)))
+
     def summary(self, wanted: EntryFilter) -> Summary:
         listed = _listing(wanted).subquery()
         columns = listed.c

@@ -2,21 +2,24 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, select, update
+import orjson
+from sqlalchemy import and_, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
-from openlatch.core.model import State
-from openlatch.core.orders import FINAL, Action, Done, Order, OrderState
+from openlatch.core.model import EndReason, Kind, State
+from openlatch.core.orders import FINAL, Order, OrderState
+from openlatch.core.plans import Action, Step, why_ended
+from openlatch.core.ports import Change
 from openlatch.errors import Changed
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import OrderRow
+from openlatch.store.tables import EntryRow, OrderRow
 
 __all__ = ["Orders"]
 
@@ -30,7 +33,7 @@ def _order(row: OrderRow) -> Order:
         action=row.action,
         state=OrderState(row.state),
         plan=row.plan,
-        steps=tuple(_done(step) for step in row.steps),
+        steps=tuple(_step(step) for step in row.steps),
         reason=row.reason,
         ordered_by=row.ordered_by,
         ordered_at=row.ordered_at,
@@ -41,23 +44,44 @@ def _order(row: OrderRow) -> Order:
         again_at=row.again_at,
         finished_at=row.finished_at,
         receipt=row.receipt,
+        batch_id=row.batch_id,
         version=row.version,
     )
 
 
-def _done(step: dict[str, Any]) -> Done:
-    at = step["at"]
-    return Done(step["call"], step["text"], datetime.fromisoformat(at) if at else None, step["said"])
+def _step(step: dict[str, Any]) -> Step:
+    change = step["change"]
+    return Step(
+        step["call"],
+        step["text"],
+        step["entry"],
+        step["party"],
+        change
+        and Change(
+            change["level"],
+            None if change["resources"] is None else tuple(change["resources"]),
+            _instant(change["ends_at"]),
+            change["paused"],
+            change["wider"],
+        ),
+        _instant(step["until"]),
+        _instant(step["at"]),
+        step["said"],
+    )
+
+
+def _instant(text: str | None) -> datetime | None:
+    return datetime.fromisoformat(text) if text else None
 
 
 def _values(order: Order) -> dict[str, Any]:
-    steps = [asdict(step) | {"at": step.at.isoformat() if step.at else None} for step in order.steps]
+    steps = [orjson.loads(orjson.dumps(asdict(step))) for step in order.steps]
     return {
         "ref": order.ref,
         "entry_id": order.entry_id,
         "action": order.action,
         "state": order.state.value,
-        "plan": dict(order.plan),
+        "plan": orjson.loads(orjson.dumps(order.plan)),
         "steps": steps,
         "reason": order.reason,
         "ordered_by": order.ordered_by,
@@ -69,6 +93,7 @@ def _values(order: Order) -> dict[str, Any]:
         "again_at": order.again_at,
         "finished_at": order.finished_at,
         "receipt": None if order.receipt is None else dict(order.receipt),
+        "batch_id": order.batch_id,
         "version": order.version,
     }
 
@@ -104,14 +129,14 @@ class Orders(Noun):
         rows = self._session.scalars(select(OrderRow).where(OrderRow.state.in_(waiting), due < instant))
         return tuple(_order(row) for row in rows)
 
-    def given_up(self, entry_ids: Iterable[UUID]) -> frozenset[UUID]:
-        """Return those of the entries that are being ended because their own party wants that."""
-        query = select(OrderRow.entry_id).where(
-            OrderRow.entry_id == func.any(list(entry_ids)),
-            OrderRow.action == Action.GIVE_UP.value,
-            OrderRow.state.in_(_OPEN),
+    def ending(self, entry_ids: Iterable[UUID]) -> Mapping[UUID, EndReason]:
+        """Return why those of the entries end that an order is under way for."""
+        query = (
+            select(OrderRow.entry_id, OrderRow.action, EntryRow.kind)
+            .join(EntryRow, and_(EntryRow.workspace_id == OrderRow.workspace_id, EntryRow.id == OrderRow.entry_id))
+            .where(OrderRow.entry_id == func.any(list(entry_ids)), OrderRow.state.in_(_OPEN))
         )
-        return frozenset(self._session.scalars(query))
+        return {row.entry_id: why_ended(Action(row.action), Kind(row.kind)) for row in self._session.execute(query)}
 
     def latest_for(self, entry_id: UUID) -> Order | None:
         row = self._session.scalar(
@@ -144,9 +169,13 @@ class Orders(Noun):
             raise missing("order", text)
         return _order(row)
 
-    def browse(self, *, states: tuple[OrderState, ...], limit: int, cursor: str | None) -> Page[Order]:
+    def browse(
+        self, *, states: tuple[OrderState, ...], batch_id: UUID | None = None, limit: int, cursor: str | None
+    ) -> Page[Order]:
         query = select(OrderRow)
         if states:
             query = query.where(OrderRow.state.in_([s.value for s in states]))
+        if batch_id is not None:
+            query = query.where(OrderRow.batch_id == batch_id)
         sort = Sort("latest", (OrderRow.id,), descending=True)
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _order(r[0]))

@@ -110,13 +110,15 @@ class Parties(Noun):
         rows = [{**same, "value": key, "digest": digest} for key, digest in digests.items()]
         change_rows(self._session, IdentifierRow, rows, versioned=False)
 
-    def key_at(self, party_id: UUID, provider_id: UUID) -> str:
-        """Return the key under which a provider knows a party."""
-        return self._session.scalars(
-            select(IdentifierRow.value)
-            .where(IdentifierRow.party_id == party_id, IdentifierRow.scheme == str(provider_id))
-            .order_by(IdentifierRow.value)
-        ).first() or str(party_id)
+    def keys_of(self, party_ids: Iterable[UUID], provider_id: UUID) -> dict[UUID, str]:
+        """Return the keys under which a provider knows parties."""
+        ids = list(party_ids)
+        known = self._session.execute(
+            select(IdentifierRow.party_id, func.min(IdentifierRow.value))
+            .where(IdentifierRow.party_id == func.any(ids), IdentifierRow.scheme == str(provider_id))
+            .group_by(IdentifierRow.party_id)
+        )
+        return {one: str(one) for one in ids} | {row[0]: row[1] for row in known}
 
     def of_address(self, address: str) -> UUID | None:
         """Return the party known under exactly this address."""

@@ -39,7 +39,11 @@ def to_provider(row: ProviderRow) -> Provider:
             row.abilities["ends_teams"],
             row.abilities["consent"],
             frozenset(Power(p) for p in row.abilities["consent_for"]),
-            *(frozenset(Kind(k) for k in row.abilities[word]) for word in ("narrows", "pauses", "dates")),
+            **{
+                word: frozenset(Kind(k) for k in row.abilities[word])
+                for word in ("narrows", "pauses", "dates", "raises")
+            },
+            levels={name: tuple(Power(p) for p in powers) for name, powers in row.abilities["levels"].items()},
         ),
         row.last_complete,
         row.next_reading,
@@ -58,6 +62,8 @@ def _abilities(abilities: Abilities) -> dict[str, Any]:
         "narrows": sorted(abilities.narrows),
         "pauses": sorted(abilities.pauses),
         "dates": sorted(abilities.dates),
+        "raises": sorted(abilities.raises),
+        "levels": {name: list(powers) for name, powers in abilities.levels.items()},
     }
 
 
@@ -114,6 +120,14 @@ class Providers(Noun):
     def lock(self, provider_id: UUID) -> None:
         """Keep two readings of one provider from being stored at the same time."""
         self._session.execute(select(ProviderRow.id).where(ProviderRow.id == provider_id).with_for_update())
+
+    def down_until(self, provider_id: UUID) -> datetime | None:
+        """Return until when nobody is to ask a provider, since it did not answer somebody else."""
+        return self._session.scalars(select(ProviderRow.down_until).where(ProviderRow.id == provider_id)).one()
+
+    def down(self, provider_id: UUID, until: datetime | None) -> None:
+        """Keep that a provider does not answer, or with None that it does."""
+        self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(down_until=until))
 
     def secret(self, provider_id: UUID) -> bytes:
         return self._session.scalars(select(ProviderRow.secret).where(ProviderRow.id == provider_id)).one()

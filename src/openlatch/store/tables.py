@@ -97,6 +97,7 @@ class ProviderRow(Owned):
     vouch_days: Mapped[int]
     abilities: Mapped[dict[str, Any]]
     last_complete: Mapped[datetime | None]
+    down_until: Mapped[datetime | None]
     next_reading: Mapped[datetime | None]
 
 
@@ -312,7 +313,48 @@ class OrderRow(Owned):
     again_at: Mapped[datetime | None]
     finished_at: Mapped[datetime | None]
     receipt: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    batch_id: Mapped[UUID | None]
     version: Mapped[int]
+
+
+class BatchRow(Owned):
+    __tablename__ = "batches"
+    ref: Mapped[str]
+    kind: Mapped[str]
+    action: Mapped[str]
+    wanted: Mapped[dict[str, Any]]
+    party_id: Mapped[UUID | None]
+    reason: Mapped[str]
+    ordered_by: Mapped[str]
+    ordered_at: Mapped[datetime]
+    begins_at: Mapped[datetime | None]
+    cancelled_at: Mapped[datetime | None]
+
+
+class BatchItemRow(Base):
+    __tablename__ = "batch_items"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    batch_id: Mapped[UUID] = mapped_column(primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True)
+    phase: Mapped[int]
+    entry_id: Mapped[UUID | None]
+    action: Mapped[str]
+    text: Mapped[str]
+    who: Mapped[str]
+    order_id: Mapped[UUID | None]
+    trouble: Mapped[str]
+    done_at: Mapped[datetime | None]
+    done_by: Mapped[str]
+
+
+class KeyRow(Base):
+    __tablename__ = "keys"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True)
+    name: Mapped[str]
+    public: Mapped[dict[str, Any]]
+    secret: Mapped[bytes]
+    made_at: Mapped[datetime]
 
 
 class EventRow(Owned):

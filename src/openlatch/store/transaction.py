@@ -17,10 +17,12 @@ from openlatch.errors import Misconfigured, NotFound
 from openlatch.store import migrate
 from openlatch.store.accounts import Accounts
 from openlatch.store.activity import Activities
+from openlatch.store.batches import Batches
 from openlatch.store.entries import Entries
 from openlatch.store.events import Events
 from openlatch.store.facts import Facts, Snapshot
 from openlatch.store.flags import Flags
+from openlatch.store.keys import Keys
 from openlatch.store.memberships import Memberships
 from openlatch.store.orders import Orders
 from openlatch.store.parties import Parties
@@ -56,6 +58,8 @@ class Transaction:
         self.flags = Flags(session, workspace.id)
         self.policies = Policies(session, workspace.id)
         self.orders = Orders(session, workspace.id)
+        self.batches = Batches(session, workspace.id)
+        self.keys = Keys(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)
         self.replies = Replies(session, workspace.id)

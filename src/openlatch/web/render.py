@@ -10,7 +10,8 @@ from openlatch.core import model
 from openlatch.core.advise import Advice
 from openlatch.core.ids import ref_of
 from openlatch.core.imports import FIELDS
-from openlatch.core.orders import TABLE, Action, Move, Order
+from openlatch.core.orders import TABLE, Move, Order
+from openlatch.core.plans import Action, Step
 from openlatch.core.ports import About
 from openlatch.core.reach import Link
 from openlatch.core.rules.catalogue import Field
@@ -18,7 +19,7 @@ from openlatch.operations.entries import Sight
 from openlatch.operations.flags import FlagSight
 from openlatch.operations.hand import ImportSight
 from openlatch.operations.levels import WordSight
-from openlatch.operations.orders import OrderSight, PlanSight
+from openlatch.operations.orders import OrderSight, PlanSight, asked
 from openlatch.operations.parties import AppSight, CutSight, ReachSight
 from openlatch.operations.policies import RuleSight, Trial
 from openlatch.operations.providers import ProviderSight
@@ -391,9 +392,16 @@ def plan(sight: PlanSight, outside: bool) -> wire.Plan:
         account=sight.account.name,
         provider=sight.provider.name,
         consequences=[wire.Consequence(kind=c.kind, severity=c.severity.value, text=c.text) for c in made.consequences],
-        steps=[wire.Step.model_validate({"call": s.call, "text": s.text}) for s in made.steps],
+        steps=[_step(s) for s in made.steps],
+        stop=made.stop,
+        ways_out=[wire.WayOut(entry=w.entry, name=w.name, level=w.level) for w in made.ways_out],
+        levels=list(sight.levels),
         digest=made.digest,
     )
+
+
+def _step(s: Step) -> wire.Step:
+    return wire.Step.model_validate({"call": s.call, "text": s.text, "until": s.until, "at": s.at, "said": s.said})
 
 
 def order(sight: OrderSight) -> wire.Order:
@@ -407,7 +415,7 @@ def order(sight: OrderSight) -> wire.Order:
         provider=sight.provider,
         action=Action(o.action).value,
         state=o.state.value,
-        steps=[wire.Step.model_validate({"call": s.call, "text": s.text, "at": s.at, "said": s.said}) for s in o.steps],
+        steps=[_step(s) for s in o.steps],
         consequences=[wire.Consequence.model_validate(c) for c in o.plan["consequences"]],
         reason=o.reason,
         ordered_by=o.ordered_by,
@@ -423,7 +431,8 @@ def order(sight: OrderSight) -> wire.Order:
 
 
 def _moves(o: Order) -> list[str]:
-    return [move.value for move in _BY_HAND if (o.state, move) in TABLE]
+    moves = [move.value for move in _BY_HAND if (o.state, move) in TABLE]
+    return ["done", *moves] if asked(o) else moves
 
 
 def reach(sight: ReachSight, outside: bool) -> wire.Reach:

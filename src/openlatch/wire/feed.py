@@ -21,6 +21,8 @@ from pydantic import (
 
 __all__ = [
     "VERSION",
+    "Amendment",
+    "AmendmentOutcome",
     "Description",
     "Ending",
     "EndingOutcome",
@@ -71,6 +73,7 @@ class FeedAbilities(FeedModel):
     narrows: list[KindWord] = Field(default=[], description="kinds of entry of which a part can be taken away there")
     pauses: list[KindWord] = Field(default=[], description="kinds of entry that can be put to rest there")
     dates: list[KindWord] = Field(default=[], description="kinds of entry that can be given an end there")
+    raises: list[KindWord] = Field(default=[], description="kinds of entry that can be given a wider level there")
     consent_for: list[PowerWord] = Field(default=[], description="only for entries with one of these powers; or all")
     consent: Words = Field(default="", description="whose agreement an ending needs, in words; empty if nobody's")
 
@@ -81,6 +84,7 @@ class Description(FeedModel):
     feed: Literal["open-latch-feed/1"]
     name: Words
     abilities: FeedAbilities
+    levels: dict[Words, list[PowerWord]] = Field(default={}, description="its levels, with what each gives")
 
 
 class FeedAccount(FeedModel):
@@ -254,4 +258,22 @@ class EndingOutcome(FeedModel):
     """Answer to POST {base}/endings."""
 
     outcome: Literal["ended", "already-ended", "accepted", "refused"]
+    reason: Words = ""
+
+
+class Amendment(FeedModel):
+    """Body of POST {base}/changes, which carries an Idempotency-Key: what an entry is to be; null leaves as it is."""
+
+    entry: Key
+    party: Key
+    level: Words | None = None
+    resources: list[Words] | None = Field(default=None, description="all that is to be left of it")
+    ends_at: AwareDatetime | None = None
+    paused: bool | None = None
+
+
+class AmendmentOutcome(FeedModel):
+    """Answer to POST {base}/changes."""
+
+    outcome: Literal["changed", "already-so", "accepted", "refused"]
     reason: Words = ""

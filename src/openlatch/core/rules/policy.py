@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass, field
-from datetime import date, datetime, time, timedelta
+from datetime import date, timedelta
 from types import MappingProxyType
-from zoneinfo import ZoneInfo
 
 from openlatch.core.model import Severity
 from openlatch.core.powers import Power
@@ -14,7 +13,7 @@ from openlatch.core.risk import Weights
 from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.check import Limit
 
-__all__ = ["Apart", "Exempt", "Policy", "Rule", "Tag", "end_of"]
+__all__ = ["Apart", "Exempt", "Policy", "Rule", "Tag"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -86,8 +85,3 @@ class Policy:
     rules: tuple[Rule, ...] = ()
     accept_for: timedelta = timedelta(days=366)
     """for how long a flag can be accepted at most"""
-
-
-def end_of(day: date, zone: str) -> datetime:
-    """Return the instant at which a day is over in a zone."""
-    return datetime.combine(day + timedelta(days=1), time(), ZoneInfo(zone))

@@ -3,6 +3,7 @@
 from openlatch.web.routes import (
     accounts,
     activity,
+    batches,
     entries,
     flags,
     log,
@@ -29,6 +30,7 @@ ALL = (
     flags.routes,
     policy.routes,
     orders.routes,
+    batches.routes,
     activity.routes,
     log.routes,
     views.routes,

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from openlatch.core.orders import Action
 from openlatch.operations import entries, hand, orders
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Download, Routes
 from openlatch.web.files import FORMATS
+from openlatch.web.routes.orders import wish
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -71,5 +71,6 @@ def say_entry_gone(call: Call, entry: str, body: wire.GoneWish) -> wire.Entry:
 @routes.route("GET", "/entries/<entry>/plan", query=wire.PlanQuery, returns=wire.Plan)
 def plan_end(call: Call, entry: str, query: wire.PlanQuery) -> wire.Plan:
     """What ending this entry would do, and how it would be done; changes nothing."""
-    sight = orders.plan(call, entry, Action(query.action))
+    parts = [part.strip() for part in query.resources.split(",")] if query.resources else None
+    sight = orders.plan(call, entry, wish(query, parts))
     return render.plan(sight, not call.tx.workspace.circle.holds(sight.party))

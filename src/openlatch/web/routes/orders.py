@@ -2,13 +2,16 @@
 
 from __future__ import annotations
 
-from openlatch.operations import orders
+from collections.abc import Sequence
+
+from openlatch.core.plans import Action
+from openlatch.operations import orders, receipts
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes
 from openlatch.wire import messages as wire
 
-__all__ = ["routes"]
+__all__ = ["routes", "wish"]
 
 routes = Routes("orders")
 
@@ -16,15 +19,18 @@ routes = Routes("orders")
 @routes.route("GET", "/orders", query=wire.OrderQuery, returns=wire.OrderList)
 def list_orders(call: Call, query: wire.OrderQuery) -> wire.OrderList:
     """Orders, the latest first."""
-    page = orders.browse(call, query.state, query.limit, query.cursor)
+    page = orders.browse(call, query.state, query.batch, query.limit, query.cursor)
     return wire.OrderList(items=[render.order(sight) for sight in page.items], next=page.next)
 
 
 @routes.route("POST", "/orders", body=wire.NewOrder, returns=wire.Order, status=201)
 def create_order(call: Call, body: wire.NewOrder) -> Answer:
-    """Order the end of an entry, or give up one's own; 200 with the order there is if it is being ended already."""
-    order = orders.give_up if body.action == "give-up" else orders.create
-    sight = order(call, body.entry, body.reason, body.digest)
+    """Order what a plan says; 200 with the order there is if that is under way already."""
+    if body.action == "give-up":
+        sight = orders.give_up(call, body.entry, body.reason, body.digest)
+    else:
+        wanted = wish(body, body.resources)
+        sight = orders.create(call, body.entry, wanted, body.reason, body.digest)
     return Answer(render.order(sight), 200 if sight.already else 201)
 
 
@@ -44,3 +50,27 @@ def cancel_order(call: Call, order: str) -> wire.Order:
 def try_order_again(call: Call, order: str) -> wire.Order:
     """Try an order that is stuck once more."""
     return render.order(orders.try_again(call, order))
+
+
+@routes.route("POST", "/orders/<order>/done", body=wire.DoneByHand, returns=wire.Order)
+def order_done_by_hand(call: Call, order: str, body: wire.DoneByHand) -> wire.Order:
+    """Say that what an order asks a person to do is done."""
+    return render.order(orders.confirm_done(call, order, body.said))
+
+
+@routes.route("GET", "/orders/<order>/receipt", returns=wire.SignedReceipt)
+def order_receipt(call: Call, order: str) -> wire.SignedReceipt:
+    """The receipt of a proved order, signed."""
+    return wire.SignedReceipt(signed=receipts.receipt(call, order))
+
+
+@routes.route("GET", "/receipt-keys", returns=wire.ReceiptKeys)
+def receipt_keys(call: Call) -> wire.ReceiptKeys:
+    """The public keys that receipts can be checked with."""
+    return wire.ReceiptKeys(keys=[dict(key) for key in receipts.keys(call)])
+
+
+def wish(asked: wire.Wish, resources: Sequence[str] | None) -> orders.Wish:
+    """Return what is wanted of an entry, as the operations take it."""
+    parts = None if resources is None else tuple(resources)
+    return orders.Wish(Action(asked.action), asked.level, parts, asked.until, asked.successor)

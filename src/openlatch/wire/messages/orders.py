@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -24,6 +24,7 @@ from openlatch.wire.messages.parties import Party
 
 __all__ = [
     "Consequence",
+    "DoneByHand",
     "NewOrder",
     "Order",
     "OrderList",
@@ -31,14 +32,27 @@ __all__ = [
     "Plan",
     "PlanQuery",
     "Receipt",
+    "ReceiptKeys",
+    "SignedReceipt",
     "Step",
+    "WayOut",
+    "Wish",
 ]
 
 
-class PlanQuery(Taken):
-    """What is to be planned: the end of an entry, or giving up one's own."""
+class Wish(Taken):
+    """What is wanted of an entry; `until` is the last day, `successor` the entry of whoever is to follow."""
 
     action: ActionWord = "end"
+    level: Search = ""
+    until: date | None = None
+    successor: Search = ""
+
+
+class PlanQuery(Wish):
+    """What is to be planned; resources separated by commas."""
+
+    resources: Search = ""
 
 
 class Consequence(Sent):
@@ -52,14 +66,26 @@ class Consequence(Sent):
 class Step(Sent):
     """One step of a plan or an order; `at` and `said` are filled once it was done."""
 
-    call: Literal["end", "read", "receipt"]
+    call: Literal["change", "end", "ask", "wait", "read", "receipt"]
     text: str
+    until: datetime | None = None
     at: datetime | None = None
     said: str = ""
 
 
+class WayOut(Sent):
+    """Somebody who could be made an administrator first, by their entry."""
+
+    entry: str
+    name: str
+    level: str
+
+
 class Plan(Sent):
-    """What ending an entry would do, gravest first, and how; `digest` names exactly this plan."""
+    """What an order would do, gravest first, and how; `digest` names exactly this plan.
+
+    With a `stop` it is not carried out unless one of `ways_out` is named as successor. `levels` would give less.
+    """
 
     action: ActionWord
     entry: Ref
@@ -68,22 +94,32 @@ class Plan(Sent):
     provider: str
     consequences: list[Consequence]
     steps: list[Step]
+    stop: str
+    ways_out: list[WayOut]
+    levels: list[str]
     digest: str
 
 
-class NewOrder(Taken):
-    """An order to end an entry, or to give up one's own; with `digest`, only if the plan is still the one shown."""
+class NewOrder(Wish):
+    """An order; with `digest`, only if the plan is still the one shown."""
 
     entry: Text
-    action: ActionWord = "end"
+    resources: list[Text] | None = None
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
     digest: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")] | None = None
 
 
+class DoneByHand(Taken):
+    """That what an order asks a person to do is done, in that person's words."""
+
+    said: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
+
+
 class Receipt(Sent):
-    """The proof that an order took effect: what a fresh reading of the provider showed, and when."""
+    """The proof that an order took effect: what a fresh reading of the provider showed, and when; `signed` is a JWS."""
 
     order: str
+    did: ActionWord = "end"
     entry: str
     party: str
     account: str
@@ -92,6 +128,19 @@ class Receipt(Sent):
     told_at: datetime | None
     read_at: datetime
     showed: str
+    signed: str = ""
+
+
+class SignedReceipt(Sent):
+    """A receipt as a compact JSON Web Signature (RFC 7515) with Ed25519 (RFC 8037)."""
+
+    signed: str
+
+
+class ReceiptKeys(Sent):
+    """The public keys that receipts can be checked with, as a JSON Web Key set (RFC 7517)."""
+
+    keys: list[dict[str, str]]
 
 
 class Order(Sent):
@@ -120,9 +169,10 @@ class Order(Sent):
 
 
 class OrderQuery(PageQuery):
-    """Which orders are wanted; states separated by commas."""
+    """Which orders are wanted; states separated by commas, and those of one batch."""
 
     state: Search = ""
+    batch: Search = ""
 
 
 class OrderList(Page[Order]):

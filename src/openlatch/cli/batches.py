@@ -1,0 +1,211 @@
+"""The same for many entries, and everything of somebody who goes."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+
+import click
+from rich.console import Console
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.inventory import filtered
+from openlatch.cli.orders import ACTS, confirmed
+from openlatch.cli.output import STUCK, Column, Failure, ago, day, emit, notches, out, output_option, reports_errors
+from openlatch.client import Client
+from openlatch.wire import messages as wire
+
+__all__ = ["batch", "batches", "bulk", "leaver"]
+
+TONE = {"proved": "green", "done": "green", "stuck": "red", "refused": "red", "told": "yellow", "waiting": "yellow"}
+
+
+def outcomes(b: wire.Batch) -> Text:
+    """How many things in a batch came to what."""
+    words = Text()
+    for word, number in sorted(b.outcomes.items()):
+        words.append(", " if words else "").append(f"{number} {word}", TONE.get(word, ""))
+    return words
+
+
+_BATCHES: tuple[Column, ...] = (
+    ("id", lambda b: b.ref),
+    ("what", lambda b: f"{b.party.name} goes" if b.party else f"{b.action} {b.count} entries"),
+    ("came of it", outcomes),
+    ("given by", lambda b: Text(b.ordered_by)),
+    ("given", lambda b: ago(b.ordered_at)),
+)
+_ITEMS: tuple[Column, ...] = (
+    ("", lambda i: str(i.place + 1)),
+    ("came of it", lambda i: Text(i.outcome, TONE.get(i.outcome, ""))),
+    ("when", lambda i: i.phase),
+    ("entry", lambda i: Text(i.entry.name if i.entry else "")),
+    ("provider", lambda i: i.provider),
+    ("order", lambda i: i.order),
+    ("why", lambda i: Text(i.trouble or (i.text if i.entry is None else ""))),
+)
+_PLANNED: tuple[Column, ...] = (
+    ("when", lambda i: i.phase),
+    ("entry", lambda i: Text(i.entry.name if i.entry else "by hand")),
+    ("provider", lambda i: i.provider),
+    ("what", lambda i: Text(i.text)),
+)
+
+
+@click.command()
+@click.argument("action", type=click.Choice(["end", "narrow", "pause", "resume", "end-on", "close-sessions"]))
+@filtered
+@click.option("--to", "level", default="", help="With narrow: the level.")
+@click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="With end-on: the last day.")
+@click.option("--count", type=int, help="How many they are, instead of being asked; refused if they are not.")
+@click.option("--reason", default="", help="Kept in the log.")
+@click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing.")
+@click.option("--no-wait", is_flag=True, help="Give the orders and leave, without following them.")
+@output_option
+@reports_errors
+def bulk(
+    action: str,
+    search: str,
+    level: str,
+    last_day: datetime | None,
+    count: int | None,
+    reason: str,
+    dry_run: bool,
+    no_wait: bool,
+    output: str,
+    sort: str,
+    **wanted: Any,
+) -> None:
+    """Do the same ACTION to all entries that the search and the filters of the inventory let through.
+
+    \b
+    openlatch bulk end --provider "Ticket Desk" --rule unused-past-limit --dry-run
+    Shows what happens first, then asks how many they are.
+    """
+    where = {name: value for name, value in wanted.items() if value not in (None, "", False)} | {"q": search}
+    until = last_day.date() if last_day else None
+    with connect() as client:
+        plan = client.plan_batch(where, action, level=level, until=until)
+        if output == "table":
+            _plan(out(), plan, action)
+        if dry_run:
+            if output != "table":
+                emit([plan], (), output, empty="")
+            return
+        if count is None:
+            count = int(click.prompt(f"\nHow many entries are to be changed ({plan.count})?", type=int))
+        given = client.command_batch(where, action, count=count, level=level, until=until, reason=reason)
+        _follow(client, given, no_wait=no_wait, output=output)
+
+
+def _plan(to: Console, plan: wire.BatchPlan, action: str) -> None:
+    to.print(Text.assemble((f"{plan.count} entries", "bold"), f": {action}"))
+    if plan.looked_at < plan.count:
+        to.print(f"The first {plan.looked_at} were looked at one by one.", style="dim")
+    for one in plan.consequences:
+        to.print(Text.assemble("  ", notches(one.severity), f"  {one.times} times, such as: ", one.text))
+    for refused in plan.refused[:10]:
+        to.print(Text.assemble(("  not possible  ", "red"), f"{refused.entry.name}: {refused.why}"))
+    if len(plan.refused) > 10:
+        to.print(f"  and {len(plan.refused) - 10} more are not possible", style="red")
+
+
+def _follow(client: Client, given: wire.Batch, *, no_wait: bool, output: str) -> None:
+    last = given
+    if output == "table":
+        click.echo(f"Ordered: batch {given.ref}, {given.count} things, by {given.ordered_by}.")
+        if given.begins_at is not None:
+            click.echo(f"It begins on {day(given.begins_at)}. Look at it: openlatch batch {given.ref}")
+    if not no_wait:
+        for last in client.follow_batch(given.ref):
+            if output == "table":
+                out().print(Text("  ").append_text(outcomes(last)))
+    if output != "table":
+        emit([last], (), output, empty="")
+    troubled = last.outcomes.get("stuck", 0) + last.outcomes.get("refused", 0)
+    if troubled:
+        raise Failure(f"{troubled} of {last.count} need you.", f"Which, and why: openlatch batch {last.ref}", STUCK)
+
+
+@click.command()
+@output_option
+@reports_errors
+def batches(output: str) -> None:
+    """List orders that were given together, the latest first."""
+    with connect() as client:
+        emit(client.batches(), _BATCHES, output, empty="Nothing was ordered for many entries at once so far.")
+
+
+@click.command()
+@click.argument("batch")
+@click.option("--outcome", default="", help="Only what came to this: stuck, refused, to do, proved …")
+@click.option("--follow", is_flag=True, help="Stay until nothing in it goes on by itself.")
+@click.option("--cancel", is_flag=True, help="Let nothing more come of it; orders that were given go on.")
+@click.option("--done", type=int, help="Say that the thing of this number, which a person is to do, is done.")
+@output_option
+@reports_errors
+def batch(batch: str, outcome: str, follow: bool, cancel: bool, done: int | None, output: str) -> None:
+    """Show BATCH (id or short form): what came of each thing in it."""
+    with connect() as client:
+        if done is not None:
+            client.done_in_batch(batch, done - 1)
+        if cancel:
+            client.cancel_batch(batch)
+        if follow:
+            _follow(client, client.batch(batch), no_wait=False, output=output)
+            return
+        found = client.batch(batch, outcome)
+        if output != "table":
+            emit([found], (), output, empty="")
+            return
+        what = f"{found.party.name} goes" if found.party else f"{ACTS[found.action]} {found.count} entries"
+        out().print(Text.assemble((f"Batch {found.ref}", "bold"), f"  {what}"))
+        out().print(
+            f"  given by {found.ordered_by}, {ago(found.ordered_at)}" + (f": {found.reason}" * bool(found.reason))
+        )
+        if found.begins_at is not None:
+            out().print(f"  begins on {day(found.begins_at)}")
+        out().print(Text("  ").append_text(outcomes(found)), "")
+        emit(found.items, _ITEMS, output, empty="Nothing in it came to that.")
+
+
+@click.command()
+@click.argument("party")
+@click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="Begin once this day is over; at once without it.")
+@click.option("--who", default="", help="Who looks after what only people can do.")
+@click.option("--reason", default="", help="Kept in the log.")
+@click.option("--dry-run", is_flag=True, help="Only show what is to be done; change nothing.")
+@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@click.option("--no-wait", is_flag=True, help="Give the orders and leave, without following them.")
+@output_option
+@reports_errors
+def leaver(
+    party: str,
+    last_day: datetime | None,
+    who: str,
+    reason: str,
+    dry_run: bool,
+    yes: bool,
+    no_wait: bool,
+    output: str,
+) -> None:
+    """Take back everything that PARTY, who goes, holds anywhere; in the right order, and with proof."""
+    with connect() as client:
+        plan = client.plan_leaver(party)
+        if output == "table":
+            out().print(Text.assemble((plan.party.name, "bold"), f" goes: {len(plan.items)} things"))
+            out().print(Text(", ".join(plan.party.addresses)), "", style="dim")
+        if output == "table" or dry_run:
+            emit(plan.items, _PLANNED, output, empty="They hold nothing, as far as is known.")
+        if dry_run:
+            return
+        confirmed("Take all of it back?", yes)
+        given = client.leave(
+            party,
+            count=len(plan.items),
+            last_day=last_day.date() if last_day else None,
+            who=who,
+            reason=reason,
+        )
+        _follow(client, given, no_wait=no_wait, output=output)

@@ -1,0 +1,506 @@
+"""How access is taken back or made less: the steps that do it, found from what the provider can do, and their proof.
+
+A plan is a value: it is shown, confirmed, recorded and carried out from the same object. Its digest tells whether what
+is about to be carried out is still what the person saw.
+"""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Iterable, Sequence
+from dataclasses import asdict, dataclass, replace
+from datetime import datetime, timedelta
+from enum import StrEnum
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.impact import Consequence, Situation, lost, mends, successors, takes
+from openlatch.core.ledger import canonical
+from openlatch.core.model import EndReason, Entry, Kind, PartyKind, Severity, State
+from openlatch.core.observation import Observation, ObservedEntry
+from openlatch.core.ports import Change
+from openlatch.core.powers import Power, in_order
+from openlatch.errors import Conflict, Invalid
+
+__all__ = ["Action", "Ask", "Plan", "Step", "Verdict", "WayOut", "make_plan", "verify", "why_ended"]
+
+
+class Action(StrEnum):
+    """What an order does."""
+
+    END = "end"
+    """the holder takes the access back"""
+    GIVE_UP = "give-up"
+    """the party no longer wants it"""
+    NARROW = "narrow"
+    """to a level that gives less, or to some of the resources"""
+    PAUSE = "pause"
+    RESUME = "resume"
+    END_ON = "end-on"
+    """at the end of a last day"""
+    CLOSE_SESSIONS = "close-sessions"
+    """the open ones of the party on the account; they may sign in again"""
+    CHANGE_SECRET = "change-secret"  # noqa: S105 - the act, not a secret
+    """somebody gives the account a new password, key or code; whoever was told the old one has nothing any more"""
+
+    @property
+    def ends(self) -> bool:
+        """Whether the entry is to be gone in the end."""
+        return self in (Action.END, Action.GIVE_UP, Action.CHANGE_SECRET)
+
+
+@dataclass(frozen=True, slots=True)
+class Ask:
+    """What is wanted of an entry; `successor` is the entry of whoever is to be made an administrator first.
+
+    `until` is the instant after the last day.
+    """
+
+    action: Action = Action.END
+    level: str = ""
+    resources: tuple[str, ...] | None = None
+    until: datetime | None = None
+    successor: UUID | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Step:
+    """One step of a plan, and how it went: `at` is None while it is still to be done.
+
+    `call` is one of change and end (the provider is asked), ask (a person is asked), wait, read and receipt. `entry`
+    and `party` are the provider's own keys.
+    """
+
+    call: str
+    text: str
+    entry: str = ""
+    party: str = ""
+    change: Change | None = None
+    until: datetime | None = None
+    at: datetime | None = None
+    said: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class WayOut:
+    """Somebody who could be made an administrator first, by their entry."""
+
+    entry: str
+    name: str
+    level: str
+
+
+@dataclass(frozen=True, slots=True)
+class Plan:
+    """What is done about one entry: what happens, gravest first, and how it is done.
+
+    With a `stop` it is not carried out; each of `ways_out` would lift it.
+    """
+
+    action: str
+    entry: str
+    consequences: tuple[Consequence, ...]
+    steps: tuple[Step, ...]
+    stop: str = ""
+    ways_out: tuple[WayOut, ...] = ()
+
+    @property
+    def digest(self) -> str:
+        """64 hex digits that differ whenever anything in the plan differs."""
+        return hashlib.sha256(canonical(asdict(self))).hexdigest()
+
+    def as_dict(self) -> dict[str, Any]:
+        return {**asdict(self), "digest": self.digest}
+
+
+@dataclass(frozen=True, slots=True)
+class Verdict:
+    """What a fresh observation says: whether all is as it was meant to be, and what was seen."""
+
+    reached: bool
+    evidence: str
+
+
+def make_plan(s: Situation, ask: Ask, now: datetime) -> Plan:
+    """Plan what is asked of an entry.
+
+    Refuses (Conflict) what is not possible as things stand, and (Invalid) what makes no sense, such as a level that
+    gives more, or a last day before the first.
+    """
+    if not s.entry.stands:
+        raise Conflict(
+            f"The access of {s.party.name} to {s.account.name} has already ended ({s.entry.end_reason}).",
+            next_step="There is nothing left to take back.",
+            entry=s.entry.ref,
+            end_reason=str(s.entry.end_reason),
+        )
+    steps, taken = {
+        Action.END: _end,
+        Action.GIVE_UP: _end,
+        Action.NARROW: _narrow,
+        Action.PAUSE: _pause,
+        Action.RESUME: _resume,
+        Action.END_ON: _end_on,
+        Action.CLOSE_SESSIONS: _close_sessions,
+        Action.CHANGE_SECRET: _change_secret,
+    }[ask.action](s, ask, now)
+    ends = ask.action in (Action.END, Action.GIVE_UP, Action.END_ON)
+    given_up = ask.action is Action.GIVE_UP
+    if ask.action in (Action.RESUME, Action.CLOSE_SESSIONS, Action.CHANGE_SECRET):
+        happens: tuple[Consequence, ...] = _harmless(s, ask.action)
+    else:
+        happens = takes(s, taken, ends=ends, given_up=given_up)
+    stop, ways = "", successors(s)
+    if not mends(s, taken):
+        if ask.successor is None:
+            stop = _stopped(s, bool(ways))
+        else:
+            named = next((one for one in ways if one.id == ask.successor), None)
+            if named is None:
+                raise Invalid(
+                    f"Nobody can be made an administrator of {s.account.name} by that entry. Nothing was changed.",
+                    next_step="Name one of those that the plan offers.",
+                    errors=[{"at": "successor", "problem": "not among those who can follow"}],
+                )
+            steps = (*_name_first(s, named), *steps)
+            happens = (
+                Consequence(
+                    "successor",
+                    Severity.LOW,
+                    f"{s.holder(named).name} becomes an administrator of {s.account.name} first.",
+                ),
+                *(one for one in happens if one.kind != "last-administrator"),
+            )
+    offered = tuple(WayOut(one.ref, s.holder(one).name, one.level) for one in ways) if stop else ()
+    return Plan(ask.action.value, s.entry.ref, happens, steps, stop, offered)
+
+
+def why_ended(action: Action, kind: Kind) -> EndReason:
+    """Return why an entry ended that an order made end."""
+    if kind is Kind.OFFER:
+        return EndReason.DECLINED if action is Action.GIVE_UP else EndReason.WITHDRAWN
+    reasons = {Action.GIVE_UP: EndReason.GIVEN_UP, Action.END_ON: EndReason.EXPIRED}
+    return reasons.get(action, EndReason.REVOKED)
+
+
+def verify(observation: Observation, steps: Sequence[Step], party: str) -> Verdict:
+    """Return whether a complete observation of a party shows all that these steps did to it; less proves nothing."""
+    shown = {e.key: e for e in observation.entries}
+    wanted = {s.entry: s for s in steps if s.party == party and s.entry and s.call in ("end", "change", "ask")}
+    missed = [one for step in wanted.values() if (one := _missed(step, shown.get(step.entry)))]
+    if missed:
+        return Verdict(reached=False, evidence="; ".join(missed))
+    seen = [_seen(step, shown.get(step.entry)) for step in wanted.values()]
+    others = len(shown.keys() - wanted.keys())
+    rest = "nothing else of this party" if not others else f"{others} other of this party"
+    return Verdict(reached=True, evidence=f"{'; '.join(seen)}; the reading shows {rest}")
+
+
+def _missed(step: Step, shown: ObservedEntry | None) -> str:
+    """What is not yet as a step wanted it."""
+    change = step.change
+    if change is None:
+        return "" if shown is None else f"{step.entry} is still listed with the level {shown.level!r}"
+    if shown is None:
+        return f"{step.entry} is not listed" if change.wider else ""
+    listed = f"{step.entry} is still listed"
+    wrong = (
+        (bool(change.level) and shown.level != change.level, f"{listed} with the level {shown.level!r}"),
+        (
+            change.resources is not None and not (shown.resources and set(shown.resources) <= set(change.resources)),
+            f"{listed} for other parts",
+        ),
+        (
+            change.ends_at is not None and (shown.ends_at is None or shown.ends_at > change.ends_at),
+            f"{listed} without that end",
+        ),
+        (change.paused is not None and (shown.state is State.PAUSED) != change.paused, f"{listed} as {shown.state}"),
+    )
+    return next((said for is_wrong, said in wrong if is_wrong), "")
+
+
+def _seen(step: Step, shown: ObservedEntry | None) -> str:
+    if shown is None or step.change is None:
+        return f"{step.entry} is no longer listed"
+    change = step.change
+    if change.level:
+        return f"{step.entry} is listed with the level {shown.level!r}"
+    if change.resources is not None:
+        return f"{step.entry} is listed for {', '.join(shown.resources)}"
+    if change.ends_at is not None and shown.ends_at is not None:
+        return f"{step.entry} is listed with its end at {shown.ends_at.isoformat()}"
+    return f"{step.entry} is listed as {shown.state}"
+
+
+# What each action takes: steps, and the powers that are taken away
+
+Made = tuple[tuple[Step, ...], tuple[Power, ...]]
+
+
+def _end(s: Situation, ask: Ask, now: datetime) -> Made:
+    entry = s.entry
+    if entry.kind is Kind.SECRET:
+        raise Conflict(
+            f"{s.party.name} knows “{entry.level}”, and nothing makes them forget it. Nothing was changed.",
+            next_step=f"Change it: openlatch change-secret {entry.ref}",
+            entry=entry.ref,
+        )
+    taken = in_order(entry.powers)
+    if entry.by_hand or entry.kind not in s.abilities.ends:
+        text = f"Have it ended at {s.provider} itself, which nothing here can do, and say here that it is done."
+        return (_asked(s, entry, text), *_proof(s, not entry.by_hand)), taken
+    if s.party.kind is PartyKind.TEAM and not s.abilities.ends_teams:
+        raise Conflict(
+            f"{s.provider} does not let anyone take from the team {s.party.name} what it was given. Nothing was "
+            "changed.",
+            next_step=f"Take members out of the team at {s.provider}, then read {s.provider} again.",
+            entry=entry.ref,
+        )
+    steps: list[Step] = []
+    least = _least(s)
+    if least:
+        text = f"Reduce it to “{least}” first: {s.provider} ends nothing greater without consent."
+        steps += [_changed(s, entry, Change(level=least), text), _read(s, entry, "see that it is reduced")]
+    steps.append(Step("end", f"Ask {s.provider} to {_verb(entry)}.", entry.key, _key(s, entry)))
+    if Kind.SESSION in s.abilities.ends:
+        steps += [_closed(s, one) for one in s.outliving]
+    return (*steps, *_proof(s)), taken
+
+
+def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
+    entry = s.entry
+    change = Change(level=ask.level, resources=_kept(s, ask.resources))
+    powers = _powers_of(s, ask.level) if ask.level and ask.level != entry.level else entry.powers
+    if not set(powers) <= set(entry.powers):
+        more = ", ".join(in_order(set(powers) - set(entry.powers)))
+        raise Invalid(
+            f"“{ask.level}” gives more than {s.party.name} has now: {more}. Nothing was changed.",
+            next_step="Choose a level that gives less; to let somebody do more, make them an offer.",
+            errors=[{"at": "level", "problem": "gives more than there is now"}],
+        )
+    if ask.level in ("", entry.level) and change.resources is None:
+        raise Invalid(
+            "A level that gives less is needed, or fewer parts. Nothing was changed.",
+            next_step=f"Levels of {s.provider}: {_named(s) or 'none is known'}.",
+            errors=[{"at": "level", "problem": "changes nothing"}],
+        )
+    to = [f"“{ask.level}”"] if change.level else []
+    to += [", ".join(change.resources)] if change.resources else []
+    text = f"Ask {s.provider} to narrow “{entry.level}” to {' on '.join(to)}."
+    if entry.by_hand or entry.kind not in s.abilities.narrows:
+        text = f"Have it narrowed to {' on '.join(to)} at {s.provider} itself, and say here that it is done."
+        return (replace(_asked(s, entry, text), change=change), *_proof(s, not entry.by_hand)), lost(entry, powers)
+    return (_changed(s, entry, change, text), *_proof(s)), lost(entry, powers)
+
+
+def _pause(s: Situation, ask: Ask, now: datetime) -> Made:
+    if s.entry.state is not State.LIVE:
+        raise Conflict(
+            f"This access is {s.entry.state}, and only what is live can be paused. Nothing was changed.",
+            next_step="Look at it again.",
+            entry=s.entry.ref,
+        )
+    _able(s, s.abilities.pauses, "be paused", "Narrow it, or end it; you can see beforehand what either would do.")
+    text = f"Ask {s.provider} to put “{s.entry.level}” to rest."
+    return (_changed(s, s.entry, Change(paused=True), text), *_proof(s)), in_order(s.entry.powers)
+
+
+def _resume(s: Situation, ask: Ask, now: datetime) -> Made:
+    if s.entry.state is not State.PAUSED:
+        raise Conflict(
+            f"This access is {s.entry.state}, and not paused. Nothing was changed.",
+            next_step="Look at it again.",
+            entry=s.entry.ref,
+        )
+    _able(s, s.abilities.pauses, "be resumed from here", f"Resume it at {s.provider} itself.")
+    return (_changed(s, s.entry, Change(paused=False), f"Ask {s.provider} to let it live again."), *_proof(s)), ()
+
+
+def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
+    entry, until = s.entry, ask.until
+    if until is None:
+        raise Invalid(
+            "A last day is needed. Nothing was changed.",
+            next_step="Give a day, such as 2027-03-31: it ends with that day.",
+            errors=[{"at": "until", "problem": "missing"}],
+        )
+    if until <= now or (entry.given_at is not None and until <= entry.given_at):
+        what = "before it began" if entry.given_at is not None and until <= entry.given_at else "over already"
+        raise Invalid(
+            f"That last day is {what}. Nothing was changed.",
+            next_step="Give a later day, or end it now.",
+            errors=[{"at": "until", "problem": what}],
+        )
+    if entry.ends_at is not None and until >= entry.ends_at:
+        raise Invalid(
+            f"It ends before that already, at {entry.ends_at.isoformat(timespec='minutes')}. Nothing was changed.",
+            next_step="Give an earlier day; to let somebody in for longer, make them an offer.",
+            errors=[{"at": "until", "problem": "later than its end"}],
+        )
+    if entry.kind in s.abilities.dates and not entry.by_hand:
+        text = f"Ask {s.provider} to end “{entry.level}” with {_last_day(until)}."
+        return (_changed(s, entry, Change(ends_at=until), text), *_proof(s)), in_order(entry.powers)
+    steps, taken = _end(s, ask, now)
+    wait = Step("wait", f"Wait until {_last_day(until)} is over; {s.provider} keeps no end itself.", until=until)
+    return (wait, *steps), taken
+
+
+def _close_sessions(s: Situation, ask: Ask, now: datetime) -> Made:
+    sessions = [one for one in (*s.outliving, *s.falling) if one.kind is Kind.SESSION]
+    if s.entry.kind is Kind.SESSION:
+        sessions.insert(0, s.entry)
+    if not sessions:
+        raise Conflict(
+            f"No session of {s.party.name} is open on {s.account.name}, as far as is known. Nothing was changed.",
+            next_step=f"Read {s.provider} again, if there should be one.",
+            entry=s.entry.ref,
+        )
+    _able(s, s.abilities.ends & {Kind.SESSION}, "be signed out from here", f"Sign them out at {s.provider} itself.")
+    return (*(_closed(s, one) for one in sessions), *_proof(s)), ()
+
+
+def _change_secret(s: Situation, ask: Ask, now: datetime) -> Made:
+    if s.entry.kind is not Kind.SECRET:
+        raise Conflict(
+            f"This is a {s.entry.kind}, and not a secret that somebody was told. Nothing was changed.",
+            next_step="End it, or narrow it.",
+            entry=s.entry.ref,
+        )
+    text = f"Give {s.account.name} a new “{s.entry.level}” at {s.provider}, tell nobody the old way, and say so here."
+    return (_asked(s, s.entry, text), _receipt()), ()
+
+
+def _harmless(s: Situation, action: Action) -> tuple[Consequence, ...]:
+    if action is Action.RESUME:
+        return (Consequence("effect", Severity.LOW, f"{s.party.name} can use it again as before."),)
+    if action is Action.CLOSE_SESSIONS:
+        return (Consequence("effect", Severity.LOW, f"{s.party.name} is signed out, and may sign in again."),)
+    told = [n for n in s.standing if _same_secret(n, s.entry)]
+    names = [s.party.name, *(s.holder(n).name for n in told)]
+    text = f"{_listed(names)} cannot use it any more. Whoever still needs it is better let in by an entry of their own."
+    return (Consequence("told", Severity.MEDIUM, text),)
+
+
+def _same_secret(one: Entry, other: Entry) -> bool:
+    return one.kind is Kind.SECRET and one.account_id == other.account_id and one.level == other.level
+
+
+# Parts of plans
+
+
+def _proof(s: Situation, readable: bool = True) -> tuple[Step, ...]:
+    return (*((_read(s, s.entry, "see that it is so"),) if readable else ()), _receipt())
+
+
+def _receipt() -> Step:
+    return Step("receipt", "Write the receipt, with what was seen, and seal it into the log.")
+
+
+def _read(s: Situation, entry: Entry, why: str) -> Step:
+    return Step("read", f"Read {s.provider} again and {why}.", party=_key(s, entry))
+
+
+def _changed(s: Situation, entry: Entry, change: Change, text: str) -> Step:
+    return Step("change", text, entry.key, _key(s, entry), change)
+
+
+def _closed(s: Situation, session: Entry) -> Step:
+    where = f" on {session.device}" if session.device else ""
+    return Step("end", f"Ask {s.provider} to close the session{where}.", session.key, _key(s, session))
+
+
+def _asked(s: Situation, entry: Entry, text: str) -> Step:
+    return Step("ask", text, entry.key, _key(s, entry))
+
+
+def _key(s: Situation, entry: Entry) -> str:
+    return s.keys[entry.party_id]
+
+
+def _least(s: Situation) -> str:
+    """The least level to which an entry has to be reduced before it can be ended; empty if it has not to be."""
+    a, entry = s.abilities, s.entry
+    needs = set(entry.powers) & a.consent_for if a.consent_for else set(entry.powers)
+    if not a.consent or not needs or entry.kind not in a.narrows:
+        return ""
+    fitting = [
+        (len(gives), name)
+        for name, gives in s.levels.items()
+        if gives and set(gives) < set(entry.powers) and not set(gives) & a.consent_for and name != entry.level
+    ]
+    return min(fitting)[1] if fitting else ""
+
+
+def _name_first(s: Situation, successor: Entry) -> tuple[Step, ...]:
+    """Steps that make somebody an administrator, before the last one goes."""
+    level = s.entry.level
+    if s.entry.level not in s.levels:
+        able = [(len(gives), name) for name, gives in s.levels.items() if Power.ADMIT in gives]
+        level = min(able)[1] if able else level
+    who = s.holder(successor).name
+    change = Change(level=level, wider=True)
+    if successor.kind in s.abilities.raises:
+        step = _changed(s, successor, change, f"Make {who} “{level}” first.")
+    else:
+        text = f"Have {who} made “{level}” of {s.account.name} at {s.provider} itself, and say here that it is done."
+        step = replace(_asked(s, successor, text), change=change)
+    return (step, _read(s, successor, f"see that {who} can let others in"))
+
+
+def _stopped(s: Situation, ways: bool) -> str:
+    out = "Name a new administrator first." if ways else "Let somebody else in first who can follow."
+    return f"{s.party.name} is the last one who can let others in or out of {s.account.name}. {out}"
+
+
+def _able(s: Situation, kinds: Iterable[Kind], what: str, next_step: str) -> None:
+    kind = Kind.SESSION if "signed out" in what else s.entry.kind
+    if s.entry.by_hand or kind not in set(kinds):
+        raise Conflict(
+            f"At {s.provider} a {kind} cannot {what}. Nothing was changed.", next_step=next_step, entry=s.entry.ref
+        )
+
+
+def _kept(s: Situation, resources: tuple[str, ...] | None) -> tuple[str, ...] | None:
+    if resources is None:
+        return None
+    unknown = set(resources) - set(s.entry.resources) if s.entry.resources else set()
+    if unknown or not resources or (s.entry.resources and set(resources) == set(s.entry.resources)):
+        listed = ", ".join(s.entry.resources) or "the whole account"
+        raise Invalid(
+            "Those are not fewer parts than it has now. Nothing was changed.",
+            next_step=f"It is on {listed}: name those that are to be left.",
+            errors=[{"at": "resources", "problem": "not fewer than now"}],
+        )
+    return tuple(sorted(resources))
+
+
+def _powers_of(s: Situation, level: str) -> tuple[Power, ...]:
+    if level not in s.levels:
+        raise Invalid(
+            f"{s.provider} has no level “{level}”, as far as is known. Nothing was changed.",
+            next_step=f"Choose one of: {_named(s) or 'none is known'}.",
+            errors=[{"at": "level", "problem": "not known"}],
+        )
+    return s.levels[level]
+
+
+def _named(s: Situation) -> str:
+    return ", ".join(sorted(name for name, gives in s.levels.items() if set(gives) < set(s.entry.powers)))
+
+
+def _verb(entry: Entry) -> str:
+    if entry.kind is Kind.SESSION:
+        return "close the session"
+    if entry.kind is Kind.OFFER:
+        return "withdraw the offer"
+    return f"remove the {entry.kind} “{entry.level}”"
+
+
+def _last_day(until: datetime) -> str:
+    last = until - timedelta(microseconds=1)
+    return f"{last.day} {last:%B %Y}"
+
+
+def _listed(names: Sequence[str]) -> str:
+    *first, last = dict.fromkeys(names)
+    return f"{', '.join(first)} and {last}" if first else last

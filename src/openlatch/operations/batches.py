@@ -1,0 +1,277 @@
+"""Orders given together: many entries at once, or everything of somebody who goes; with what has come of each."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping, Sequence
+from dataclasses import asdict, dataclass, replace
+from datetime import date, timedelta
+from uuid import UUID
+
+from openlatch.core.ids import ref_of
+from openlatch.core.impact import Consequence
+from openlatch.core.model import Entry, Party
+from openlatch.core.plans import Action
+from openlatch.errors import Changed, Conflict, OpenLatchError
+from openlatch.operations import orders
+from openlatch.operations.entries import Wanted, selection
+from openlatch.operations.gate import Call, operation
+from openlatch.operations.orders import Wish
+from openlatch.store.batches import Batch, BatchItem
+from openlatch.store.entries import Listed
+from openlatch.store.pages import Page
+
+__all__ = [
+    "TASK",
+    "BatchSight",
+    "BulkPlan",
+    "Refused",
+    "advance",
+    "browse",
+    "cancel",
+    "check_count",
+    "create",
+    "plan",
+    "seen",
+    "show",
+    "start",
+    "tick",
+]
+
+TASK = "openlatch.advance-batch"
+CHUNK = 40
+"""So many orders are given in one transaction."""
+LOOKED_AT = 200
+"""So many entries are planned for one by one before a batch is confirmed; of more, the first."""
+PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
+"""Between two looks at whether a phase is over."""
+
+
+@dataclass(frozen=True, slots=True)
+class Refused:
+    """An entry for which there can be no order as things stand, and why."""
+
+    entry: Entry
+    name: str
+    why: str
+
+
+@dataclass(frozen=True, slots=True)
+class BulkPlan:
+    """What doing the same to many entries would do; `looked_at` of them were planned for one by one.
+
+    `consequences` are those of all plans, each kind once with how often it comes, gravest first.
+    """
+
+    count: int
+    looked_at: int
+    ready: int
+    refused: tuple[Refused, ...]
+    consequences: tuple[tuple[Consequence, int], ...]
+
+
+@dataclass(frozen=True, slots=True)
+class BatchSight:
+    """A batch with how many things in it came to what; `items` with their entries where one batch is looked at."""
+
+    batch: Batch
+    outcomes: Mapping[str, int]
+    party: Party | None = None
+    items: tuple[tuple[BatchItem, Listed | None, str], ...] = ()
+    """each with its order's short form"""
+
+    @property
+    def count(self) -> int:
+        return sum(self.outcomes.values())
+
+
+@operation("batches.plan")
+def plan(call: Call, wanted: Wanted, wish: Wish) -> BulkPlan:
+    """What doing the same to many entries would do; changes nothing."""
+    ids = call.tx.entries.ids(selection(call, wanted))
+    listed = call.tx.entries.about(ids[:LOOKED_AT])
+    refused: list[Refused] = []
+    kinds: Counter[str] = Counter()
+    told: dict[str, Consequence] = {}
+    for one in ids[:LOOKED_AT]:
+        entry = listed[one].entry
+        name = f"{listed[one].party.name} on {listed[one].account.name}"
+        try:
+            made = orders.planned(call, entry, wish).plan
+        except OpenLatchError as error:
+            refused.append(Refused(entry, name, error.message))
+            continue
+        if made.stop:
+            refused.append(Refused(entry, name, made.stop))
+            continue
+        for consequence in made.consequences:
+            kinds[consequence.kind] += 1
+            worst = told.get(consequence.kind)
+            if worst is None or consequence.severity.rank > worst.severity.rank:
+                told[consequence.kind] = consequence
+    found = sorted(told.values(), key=lambda one: (-one.severity.rank, one.kind))
+    looked_at = min(len(ids), LOOKED_AT)
+    ready = looked_at - len(refused)
+    return BulkPlan(len(ids), looked_at, ready, tuple(refused), tuple((one, kinds[one.kind]) for one in found))
+
+
+@operation("batches.create")
+def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> BatchSight:
+    """Order the same for many entries; refuses (Changed) if they are not as many as was said."""
+    ids = call.tx.entries.ids(selection(call, wanted))
+    check_count(len(ids), count)
+    if not ids:
+        raise Conflict("No entry matches. Nothing was ordered.", next_step="Look at the filter again.")
+    items = [BatchItem(place, 0, wish.action.value, "", entry_id) for place, entry_id in enumerate(ids)]
+    said = {name: value for name, value in asdict(wanted).items() if value not in ("", None, False)}
+    batch = Batch(
+        call.services.new_id(), "bulk", wish.action.value, {"where": said, "wish": _wished(wish)}, reason,
+        call.actor.name, call.now,
+    )  # fmt: skip
+    return start(call, batch, items)
+
+
+def check_count(there: int, said: int) -> None:
+    """Refuse (Changed) what is not as many as somebody said."""
+    if there != said:
+        raise Changed(
+            f"There are {there} of them now, and not {said}. Nothing was ordered.",
+            next_step="Look at them again, then say how many.",
+            count=there,
+        )
+
+
+def start(call: Call, batch: Batch, items: Sequence[BatchItem]) -> BatchSight:
+    """Store a batch and have it begin: it, its place in the log and its job land together."""
+    call.tx.batches.add(batch, items)
+    call.log(
+        "batch.given", "batch", batch.id, kind=batch.kind, action=batch.action, count=len(items), reason=batch.reason,
+        wanted=dict(batch.wanted),
+    )  # fmt: skip
+    _queue(call, batch)
+    return seen(call, [batch])[0]
+
+
+@operation("batches.browse")
+def browse(call: Call, kind: str, limit: int, cursor: str | None) -> Page[BatchSight]:
+    """Batches, the latest first."""
+    page = call.tx.batches.browse(kind=kind, limit=limit, cursor=cursor)
+    return Page(seen(call, page.items), page.next)
+
+
+@operation("batches.show")
+def show(call: Call, text: str, outcome: str) -> BatchSight:
+    """One batch with what came of each thing in it, or of those with one outcome; the first thousand."""
+    return _shown(call, call.tx.batches.find(text), outcome)
+
+
+@operation("batches.cancel")
+def cancel(call: Call, text: str) -> BatchSight:
+    """Let nothing more come of a batch; orders that were given go on, and can be called off one by one."""
+    batch = call.tx.batches.find(text, lock=True)
+    if batch.cancelled_at is not None:
+        raise Conflict(
+            f"Batch {batch.ref} was called off already. Nothing was changed.", next_step="Nothing has to be done."
+        )
+    call.tx.batches.cancel(batch.id, call.now, "called off before its turn came")
+    call.log("batch.cancelled", "batch", batch.id)
+    return _shown(call, call.tx.batches.find(text), "")
+
+
+@operation("batches.tick")
+def tick(call: Call, text: str, place: int) -> BatchSight:
+    """Say that a thing in a batch that a person is to do is done."""
+    batch = call.tx.batches.find(text, lock=True)
+    if not call.tx.batches.done(batch.id, place, call.actor.name, call.now):
+        raise Conflict(
+            f"Nothing number {place + 1} of batch {batch.ref} is left for a person to do. Nothing was changed.",
+            next_step=f"Look at it again: openlatch batch {batch.ref}",
+        )
+    call.log("batch.done-by-hand", "batch", batch.id, place=place)
+    _queue(call, batch)
+    return _shown(call, batch, "")
+
+
+def advance(call: Call, batch_id: UUID) -> None:
+    """Give some more of a batch's orders; the job queues itself again until nothing is left to come."""
+    batch = call.tx.batches.find(str(batch_id), lock=True)
+    if batch.cancelled_at is not None:
+        return
+    if batch.begins_at is not None and batch.begins_at > call.now:
+        _queue(call, batch)
+        return
+    phase = call.tx.batches.phase(batch.id)
+    if phase is None:
+        return
+    some = call.tx.batches.left(batch.id, phase, CHUNK)
+    for item in some:
+        _give(call, batch, item)
+    if some or call.tx.batches.moving(batch.id):
+        # The longer it takes, the less often it is looked at.
+        pause = min(max(PAUSE, (call.now - batch.ordered_at) / 20), LONGEST_PAUSE)
+        at = None if len(some) == CHUNK else call.now + pause
+        call.tx.enqueue(TASK, lock=f"batch:{batch.id}", at=at, batch_id=str(batch.id))
+
+
+def _give(call: Call, batch: Batch, item: BatchItem) -> None:
+    assert item.entry_id is not None  # noqa: S101 - only things about entries are left for orders
+    entry = call.tx.entries.lock(item.entry_id)
+    there = call.tx.orders.open_for(entry.id)
+    try:
+        if not entry.stands:
+            raise Conflict("It has ended meanwhile.")
+        if there is not None:
+            if there.action != item.action:
+                raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
+            call.tx.batches.came(batch.id, item.place, order_id=there.id)
+            return
+        wish = _wish(batch, Action(item.action))
+        made = orders.planned(call, entry, wish).plan
+        drafted = orders.drafted(call, made, entry, batch.reason, batch.ordered_by, batch.id)
+    except OpenLatchError as error:
+        call.tx.batches.came(batch.id, item.place, trouble=error.message)
+        return
+    order, _ = orders.given(call, drafted, entry)
+    call.tx.batches.came(batch.id, item.place, order_id=order.id)
+
+
+def _queue(call: Call, batch: Batch) -> None:
+    call.tx.enqueue(TASK, lock=f"batch:{batch.id}", at=batch.begins_at, batch_id=str(batch.id))
+
+
+def _wished(wish: Wish) -> dict[str, object]:
+    until = wish.until.isoformat() if wish.until else None
+    resources = None if wish.resources is None else list(wish.resources)
+    return {"level": wish.level, "resources": resources, "until": until}
+
+
+def _wish(batch: Batch, action: Action) -> Wish:
+    said = batch.wanted.get("wish") or {}
+    resources, until = said.get("resources"), said.get("until")
+    return Wish(
+        action,
+        said.get("level") or "",
+        None if resources is None else tuple(resources),
+        date.fromisoformat(until) if until else None,
+    )
+
+
+def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
+    """Return batches with what came of them."""
+    outcomes = call.tx.batches.outcomes([batch.id for batch in batches])
+    parties = call.tx.parties.some(batch.party_id for batch in batches if batch.party_id is not None)
+    return tuple(
+        BatchSight(batch, outcomes[batch.id], parties.get(batch.party_id) if batch.party_id else None)
+        for batch in batches
+    )
+
+
+def _shown(call: Call, batch: Batch, outcome: str) -> BatchSight:
+    items = call.tx.batches.items(batch.id, outcome=outcome)
+    listed = call.tx.entries.about({one.entry_id for one in items if one.entry_id is not None})
+    refs = [ref_of(one.order_id) if one.order_id is not None else "" for one in items]
+    beside = tuple(
+        (one, listed.get(one.entry_id) if one.entry_id is not None else None, ref)
+        for one, ref in zip(items, refs, strict=True)
+    )
+    return replace(seen(call, [batch])[0], items=beside)

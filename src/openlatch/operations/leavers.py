@@ -1,0 +1,93 @@
+"""Somebody goes: everything that they hold anywhere, in one plan, in the right order, on the day."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import date, datetime
+
+from openlatch.core.hours import end_of
+from openlatch.core.leaver import Item, leaver_items
+from openlatch.core.model import Party, PartyKind
+from openlatch.errors import Conflict, Invalid
+from openlatch.operations import batches, orders
+from openlatch.operations.batches import BatchSight
+from openlatch.operations.gate import Call, operation
+from openlatch.store.batches import Batch, BatchItem
+from openlatch.store.entries import Listed
+
+__all__ = ["LeaverPlan", "create", "plan"]
+
+
+@dataclass(frozen=True, slots=True)
+class LeaverPlan:
+    """All that is to be done when somebody goes, in order, each with the entry that it is about."""
+
+    party: Party
+    outside: bool
+    items: tuple[tuple[Item, Listed | None], ...]
+
+
+@operation("leavers.plan")
+def plan(call: Call, text: str) -> LeaverPlan:
+    """What is to be done if somebody goes: what others take over, what is ended, and what only people can do."""
+    return _plan(call, text)
+
+
+@operation("leavers.create")
+def create(call: Call, text: str, last_day: date | None, who: str, reason: str, count: int) -> BatchSight:
+    """Take back everything that somebody holds: at once, or once their last day is over.
+
+    `who` looks after what only people can do. Refuses (Changed) if there is not as much to be done as was said.
+    """
+    made = _plan(call, text)
+    begins_at: datetime | None = None
+    if last_day is not None:
+        begins_at = end_of(last_day, call.tx.workspace.zone)
+        if begins_at <= call.now:
+            raise Invalid(
+                f"{last_day.isoformat()} is over already. Nothing was ordered.",
+                next_step="Give a later last day, or none: then it begins at once.",
+                errors=[{"at": "last_day", "problem": "over already"}],
+            )
+    if not made.items:
+        raise Conflict(
+            f"{made.party.name} holds nothing, as far as is known. Nothing was ordered.",
+            next_step="Read the providers again if there should be something.",
+        )
+    batches.check_count(len(made.items), count)
+    there = call.tx.batches.open_leaver(made.party.id)
+    if there is not None:
+        raise Conflict(
+            f"Batch {there.ref} takes back what {made.party.name} holds already. Nothing was changed.",
+            next_step=f"Look at it, or call it off: openlatch batch {there.ref}",
+            batch=there.ref,
+        )
+    items = [
+        BatchItem(place, item.phase, item.action, item.text, item.entry_id, who if item.entry_id is None else "")
+        for place, (item, _) in enumerate(made.items)
+    ]
+    batch = Batch(
+        call.services.new_id(), "leaver", "end", {"last_day": last_day.isoformat() if last_day else None}, reason,
+        call.actor.name, call.now, made.party.id, begins_at,
+    )  # fmt: skip
+    return batches.start(call, batch, items)
+
+
+def _plan(call: Call, text: str) -> LeaverPlan:
+    party = call.tx.parties.find(text)[0]
+    if party.kind is not PartyKind.PERSON:
+        raise Conflict(
+            f"{party.name} is a {party.kind}, and only a person goes.",
+            next_step="End its entries one by one, or in bulk.",
+            party=party.ref,
+        )
+    held = call.tx.entries.held_by([party.id])
+    situations = [orders.situation(call, entry)[0] for entry in held]
+    joined = [m for m in call.tx.memberships.around(party.id) if m.member_id == party.id]
+    names = {one: team.name for one, team in call.tx.parties.some(m.team_id for m in joined).items()}
+    items = leaver_items(party, situations, joined, names)
+    listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
+    outside = not call.tx.workspace.circle.holds(party)
+    return LeaverPlan(
+        party, outside, tuple((item, listed.get(item.entry_id) if item.entry_id else None) for item in items)
+    )

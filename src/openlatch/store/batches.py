@@ -1,0 +1,202 @@
+"""Orders given together: what was wanted, and for each thing in it which order came of it, or why none did."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import ColumnElement, and_, case, func, insert, select, update
+
+from openlatch.core.ids import ref_of
+from openlatch.core.orders import FINAL, OrderState
+from openlatch.store.bulk import add_rows
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import BatchItemRow, BatchRow, OrderRow
+
+__all__ = ["Batch", "BatchItem", "Batches"]
+
+
+@dataclass(frozen=True, slots=True)
+class Batch:
+    """Orders given together: `kind` is bulk, or leaver with the party that goes; `begins_at` None is at once."""
+
+    id: UUID
+    kind: str
+    action: str
+    wanted: Mapping[str, Any]
+    reason: str
+    ordered_by: str
+    ordered_at: datetime
+    party_id: UUID | None = None
+    begins_at: datetime | None = None
+    cancelled_at: datetime | None = None
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+
+@dataclass(frozen=True, slots=True)
+class BatchItem:
+    """One thing in a batch: about an entry, or without one for a person to do; `state` is that of its order."""
+
+    place: int
+    phase: int
+    action: str
+    text: str
+    entry_id: UUID | None = None
+    who: str = ""
+    order_id: UUID | None = None
+    state: OrderState | None = None
+    trouble: str = ""
+    done_at: datetime | None = None
+    done_by: str = ""
+
+
+def _batch(row: BatchRow) -> Batch:
+    return Batch(
+        row.id, row.kind, row.action, row.wanted, row.reason, row.ordered_by, row.ordered_at, row.party_id,
+        row.begins_at, row.cancelled_at,
+    )  # fmt: skip
+
+
+_LEFT = and_(BatchItemRow.order_id.is_(None), BatchItemRow.trouble == "", BatchItemRow.done_at.is_(None))
+"""Nothing has come of it so far."""
+_OUTCOME: ColumnElement[str] = case(
+    (BatchItemRow.trouble != "", "refused"),
+    (BatchItemRow.done_at.is_not(None), "done"),
+    (BatchItemRow.entry_id.is_(None), "to do"),
+    (BatchItemRow.order_id.is_(None), "to come"),
+    else_=OrderRow.state,
+)
+
+
+_RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
+
+
+class Batches(Noun):
+    """Queries over batches."""
+
+    def add(self, batch: Batch, items: Iterable[BatchItem]) -> None:
+        values = {
+            "workspace_id": self._workspace_id, "id": batch.id, "ref": batch.ref, "kind": batch.kind,
+            "action": batch.action, "wanted": dict(batch.wanted), "party_id": batch.party_id, "reason": batch.reason,
+            "ordered_by": batch.ordered_by, "ordered_at": batch.ordered_at, "begins_at": batch.begins_at,
+        }  # fmt: skip
+        self._session.execute(insert(BatchRow).values(**values))
+        rows = [
+            {
+                "workspace_id": self._workspace_id, "batch_id": batch.id, "place": one.place, "phase": one.phase,
+                "entry_id": one.entry_id, "action": one.action, "text": one.text, "who": one.who,
+                "trouble": one.trouble, "done_by": "",
+            }
+            for one in items
+        ]  # fmt: skip
+        add_rows(self._session, BatchItemRow, rows)
+
+    def find(self, text: str, *, lock: bool = False) -> Batch:
+        wanted = id_or_ref(text)
+        query = select(BatchRow).where(BatchRow.id == wanted if isinstance(wanted, UUID) else BatchRow.ref == wanted)
+        if lock:
+            query = query.with_for_update()
+        row = self._session.scalars(query.execution_options(populate_existing=True)).first() if wanted else None
+        if row is None:
+            raise missing("batch", text)
+        return _batch(row)
+
+    def open_leaver(self, party_id: UUID) -> Batch | None:
+        """Return the batch that takes back what a party holds, if one does."""
+        query = select(BatchRow).where(
+            BatchRow.party_id == party_id, BatchRow.kind == "leaver", BatchRow.cancelled_at.is_(None)
+        )
+        rows = [row for row in self._session.scalars(query) if self.phase(row.id) is not None]
+        return _batch(rows[0]) if rows else None
+
+    def browse(self, *, kind: str, limit: int, cursor: str | None) -> Page[Batch]:
+        query = select(BatchRow)
+        if kind:
+            query = query.where(BatchRow.kind == kind)
+        sort = Sort("latest", (BatchRow.id,), descending=True)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _batch(r[0]))
+
+    def outcomes(self, batch_ids: Sequence[UUID]) -> dict[UUID, dict[str, int]]:
+        """Return for each batch how many things came to what: a state of orders, refused, done, to do, or to come."""
+        query = (
+            self._items(BatchItemRow.batch_id, _OUTCOME.label("outcome"), func.count())
+            .where(BatchItemRow.batch_id.in_(batch_ids))
+            .group_by(BatchItemRow.batch_id, _OUTCOME)
+        )
+        found: dict[UUID, dict[str, int]] = {one: {} for one in batch_ids}
+        for batch_id, outcome, number in self._session.execute(query):
+            found[batch_id][outcome] = number
+        return found
+
+    def items(self, batch_id: UUID, *, outcome: str = "", limit: int = 1000) -> tuple[BatchItem, ...]:
+        """Return things in a batch in their order."""
+        query = self._items(BatchItemRow, OrderRow.state).where(BatchItemRow.batch_id == batch_id)
+        if outcome:
+            query = query.where(outcome == _OUTCOME)
+        rows = self._session.execute(query.order_by(BatchItemRow.place).limit(limit))
+        return tuple(_item(row[0], row[1]) for row in rows)
+
+    def left(self, batch_id: UUID, phase: int, limit: int) -> tuple[BatchItem, ...]:
+        """Return things about entries in a phase of which nothing has come so far."""
+        query = (
+            select(BatchItemRow)
+            .where(BatchItemRow.batch_id == batch_id, BatchItemRow.phase == phase, _LEFT)
+            .where(BatchItemRow.entry_id.is_not(None))
+            .order_by(BatchItemRow.place)
+            .limit(limit)
+        )
+        return tuple(_item(row, None) for row in self._session.scalars(query))
+
+    def phase(self, batch_id: UUID) -> int | None:
+        """Return the first phase in which not everything rests; None once everything does."""
+        query = (
+            self._items(func.min(BatchItemRow.phase))
+            .where(BatchItemRow.batch_id == batch_id, BatchItemRow.trouble == "", BatchItemRow.done_at.is_(None))
+            .where(BatchItemRow.order_id.is_(None) | OrderRow.state.not_in(_RESTING))
+        )
+        found: int | None = self._session.scalar(query)
+        return found
+
+    def moving(self, batch_id: UUID) -> bool:
+        """Return whether an order of a batch still goes on by itself."""
+        query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, OrderRow.state.not_in(_RESTING)).limit(1)
+        return self._session.scalar(query) is not None
+
+    def came(self, batch_id: UUID, place: int, *, order_id: UUID | None = None, trouble: str = "") -> None:
+        """Keep what came of something: an order, or why there is none."""
+        self._change(batch_id, place, order_id=order_id, trouble=trouble)
+
+    def done(self, batch_id: UUID, place: int, by: str, now: datetime) -> bool:
+        """Keep that a person has done something; returns whether it was for a person, and still to be done."""
+        mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.place == place)
+        statement = update(BatchItemRow).where(mine, BatchItemRow.entry_id.is_(None), _LEFT)
+        found = self._session.execute(statement.values(done_at=now, done_by=by).returning(BatchItemRow.place))
+        return found.first() is not None
+
+    def cancel(self, batch_id: UUID, now: datetime, why: str) -> None:
+        """Let nothing more come of a batch."""
+        mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.order_id.is_(None), BatchItemRow.trouble == "")
+        self._session.execute(update(BatchItemRow).where(mine, BatchItemRow.done_at.is_(None)).values(trouble=why))
+        self._session.execute(update(BatchRow).where(BatchRow.id == batch_id).values(cancelled_at=now))
+
+    def _change(self, batch_id: UUID, place: int, **values: Any) -> None:
+        mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.place == place)
+        self._session.execute(update(BatchItemRow).where(mine).values(**values))
+
+    def _items(self, *columns: Any) -> Any:
+        same = and_(OrderRow.workspace_id == BatchItemRow.workspace_id, OrderRow.id == BatchItemRow.order_id)
+        return select(*columns).select_from(BatchItemRow).outerjoin(OrderRow, same)
+
+
+def _item(row: BatchItemRow, state: str | None) -> BatchItem:
+    return BatchItem(
+        row.place, row.phase, row.action, row.text, row.entry_id, row.who, row.order_id,
+        OrderState(state) if state else None, row.trouble, row.done_at, row.done_by,
+    )  # fmt: skip

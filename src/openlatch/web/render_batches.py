@@ -1,0 +1,99 @@
+"""Batches as messages of the API."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from openlatch.core.leaver import Phase
+from openlatch.core.model import Entry
+from openlatch.core.plans import Action
+from openlatch.operations.batches import BatchSight, BulkPlan
+from openlatch.operations.leavers import LeaverPlan
+from openlatch.store.batches import BatchItem
+from openlatch.store.entries import Listed
+from openlatch.web import render
+from openlatch.wire import messages as wire
+
+__all__ = ["batch", "leaver_plan", "plan"]
+
+_RESTING = {"proved", "stuck", "cancelled", "refused", "done"}
+
+
+def batch(sight: BatchSight) -> wire.Batch:
+    b = sight.batch
+    over = all(outcome in _RESTING for outcome, number in sight.outcomes.items() if number)
+    facts: dict[str, Any] = {"kind": b.kind, "action": Action(b.action).value}
+    return wire.Batch(
+        id=b.id,
+        ref=b.ref,
+        wanted=dict(b.wanted),
+        party=wire.Ref(id=sight.party.id, ref=sight.party.ref, name=sight.party.name) if sight.party else None,
+        reason=b.reason,
+        ordered_by=b.ordered_by,
+        ordered_at=b.ordered_at,
+        begins_at=b.begins_at,
+        cancelled_at=b.cancelled_at,
+        count=sight.count,
+        outcomes=dict(sight.outcomes),
+        over=over,
+        items=[_item(b.kind, *one) for one in sight.items],
+        **facts,
+    )
+
+
+def _item(kind: str, item: BatchItem, listed: Listed | None, order: str) -> wire.BatchItem:
+    return wire.BatchItem(
+        place=item.place,
+        phase=Phase(item.phase).says if kind == "leaver" else "",
+        action=item.action,
+        text=item.text,
+        outcome=_outcome(item),
+        entry=_entry(listed.entry, f"{listed.party.name} on {listed.account.name}") if listed else None,
+        provider=listed.provider.name if listed else "",
+        order=order,
+        who=item.who,
+        trouble=item.trouble,
+        done_at=item.done_at,
+        done_by=item.done_by,
+    )
+
+
+def _outcome(item: BatchItem) -> str:
+    if item.trouble:
+        return "refused"
+    if item.entry_id is None:
+        return "done" if item.done_at else "to do"
+    return item.state.value if item.state else "to come"
+
+
+def plan(made: BulkPlan) -> wire.BatchPlan:
+    return wire.BatchPlan(
+        count=made.count,
+        looked_at=made.looked_at,
+        ready=made.ready,
+        refused=[wire.RefusedEntry(entry=_entry(one.entry, one.name), why=one.why) for one in made.refused],
+        consequences=[
+            wire.CommonConsequence(kind=one.kind, severity=one.severity.value, text=one.text, times=times)
+            for one, times in made.consequences
+        ],
+    )
+
+
+def leaver_plan(made: LeaverPlan) -> wire.LeaverPlan:
+    return wire.LeaverPlan(
+        party=render.party(made.party, made.outside),
+        items=[
+            wire.LeaverItem(
+                phase=item.phase.says,
+                action=item.action,
+                text=item.text,
+                entry=_entry(listed.entry, f"{listed.party.name} on {listed.account.name}") if listed else None,
+                provider=listed.provider.name if listed else "",
+            )
+            for item, listed in made.items
+        ],
+    )
+
+
+def _entry(entry: Entry, name: str) -> wire.Ref:
+    return wire.Ref(id=entry.id, ref=entry.ref, name=name)

@@ -1,0 +1,151 @@
+"""Batches: orders given together, for many entries at once or for somebody who goes."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import Field, StringConstraints
+
+from openlatch.wire.messages.base import ActionWord, Page, PageQuery, Ref, Search, Sent, Taken, Text
+from openlatch.wire.messages.inventory import EntryFilter
+from openlatch.wire.messages.orders import Consequence
+from openlatch.wire.messages.parties import Party
+
+__all__ = [
+    "Batch",
+    "BatchItem",
+    "BatchList",
+    "BatchPlan",
+    "BatchPlanWish",
+    "BatchQuery",
+    "BatchView",
+    "CommonConsequence",
+    "LeaverItem",
+    "LeaverPlan",
+    "NewBatch",
+    "NewLeaver",
+    "RefusedEntry",
+]
+
+Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
+
+
+class BatchPlanWish(Taken):
+    """The same for many entries: those that a filter lets through; `until` is the last day."""
+
+    where: EntryFilter
+    action: ActionWord = "end"
+    level: Search = ""
+    until: date | None = None
+
+
+class NewBatch(BatchPlanWish):
+    """An order of the same for many entries; refused if they are not `count` by now."""
+
+    count: Annotated[int, Field(ge=1)]
+    reason: Words = ""
+
+
+class CommonConsequence(Consequence):
+    """One kind of consequence, as one of the plans says it, and for how many entries it comes."""
+
+    times: int
+
+
+class RefusedEntry(Sent):
+    """An entry for which there can be no order as things stand, and why."""
+
+    entry: Ref
+    why: str
+
+
+class BatchPlan(Sent):
+    """What doing the same to `count` entries would do; the first `looked_at` were planned for one by one."""
+
+    count: int
+    looked_at: int
+    ready: int
+    refused: list[RefusedEntry]
+    consequences: list[CommonConsequence]
+
+
+class BatchItem(Sent):
+    """One thing in a batch; `outcome` is the state of its order, or to come, refused, to do (by a person), or done."""
+
+    place: int
+    phase: str
+    action: str
+    text: str
+    outcome: str
+    entry: Ref | None
+    provider: str
+    order: str
+    who: str
+    trouble: str
+    done_at: datetime | None
+    done_by: str
+
+
+class Batch(Sent):
+    """Orders given together; `outcomes` counts what came of the things in it, `over` says that nothing is left."""
+
+    id: UUID
+    ref: str
+    kind: Literal["bulk", "leaver"]
+    action: ActionWord
+    wanted: dict[str, Any]
+    party: Ref | None
+    reason: str
+    ordered_by: str
+    ordered_at: datetime
+    begins_at: datetime | None
+    cancelled_at: datetime | None
+    count: int
+    outcomes: dict[str, int]
+    over: bool
+    items: list[BatchItem] = Field(default=[])
+
+
+class BatchList(Page[Batch]):
+    """Batches, the latest first."""
+
+
+class BatchQuery(PageQuery):
+    """Which batches are wanted."""
+
+    kind: Literal["", "bulk", "leaver"] = ""
+
+
+class BatchView(Taken):
+    """Which things in a batch are to be shown: those with one outcome, or all."""
+
+    outcome: Search = ""
+
+
+class LeaverItem(Sent):
+    """One thing that is to be done when somebody goes."""
+
+    phase: str
+    action: str
+    text: str
+    entry: Ref | None
+    provider: str
+
+
+class LeaverPlan(Sent):
+    """All that is to be done when somebody goes, in order."""
+
+    party: Party
+    items: list[LeaverItem]
+
+
+class NewLeaver(Taken):
+    """Take back everything that a party holds, once `last_day` is over or at once; `who` does what only people can."""
+
+    party: Text
+    last_day: date | None = None
+    who: Words = ""
+    reason: Words = ""
+    count: Annotated[int, Field(ge=1)]
