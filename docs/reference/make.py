@@ -30,6 +30,8 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "page": feed.FeedPage,
     "ending": feed.Ending,
     "outcome": feed.EndingOutcome,
+    "change": feed.Amendment,
+    "change-outcome": feed.AmendmentOutcome,
 }
 
 

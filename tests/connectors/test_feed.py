@@ -22,6 +22,8 @@ PUBLISHED: dict[str, type[BaseModel]] = {
     "page": feed.FeedPage,
     "ending": feed.Ending,
     "outcome": feed.EndingOutcome,
+    "change": feed.Amendment,
+    "change-outcome": feed.AmendmentOutcome,
 }
 
 
@@ -48,6 +50,11 @@ def test_the_stand_in_keeps_to_the_published_protocol(stack: Stack) -> None:
         answer = desk.post("/endings", json=body, headers={"Idempotency-Key": "schema"})
         jsonschema.validate(answer.json(), published("outcome"))
         assert answer.json()["outcome"] == "already-ended"
+        body |= {"level": "guide"}
+        jsonschema.validate(body, published("change"))
+        answer = desk.post("/changes", json=body, headers={"Idempotency-Key": "schema too"})
+        jsonschema.validate(answer.json(), published("change-outcome"))
+        assert (answer.status_code, answer.json()["outcome"]) == (409, "refused")
 
 
 def served(handler: Any) -> FeedConnector:

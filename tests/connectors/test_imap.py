@@ -14,6 +14,7 @@ from openlatch.connectors.imap import ImapConnector
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import Kind, PartyKind
 from openlatch.core.observation import ObservedEntry
+from openlatch.core.ports import Change
 from openlatch.core.powers import Power
 from openlatch.demo.protocols import MAILBOX_OWNER
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused
@@ -85,6 +86,19 @@ def test_granted_access_works_and_after_its_end_it_is_refused(stack: Stack, conn
     assert box not in {e.account for e in connector.look(ORLA).entries}
     assert connector.end(key, ORLA, "1").already
     assert entries(connector)[box, "anyone"], "nobody else loses anything"
+
+
+def test_rights_that_are_narrowed_are_gone_at_the_server(stack: Stack, connector: ImapConnector, box: str) -> None:
+    key = entries(connector)[box, ORLA].key
+    assert opens(stack, ORLA, box)
+    connector.change(key, ORLA, Change(level="l"), "1")
+    assert [e.level for e in connector.look(ORLA).entries if e.key == key] == ["l"]
+    assert not opens(stack, ORLA, box), "to see that a mailbox exists is not to read it"
+    for level in ImapConnector.levels:
+        connector.change(key, ORLA, Change(level=level), level)
+        assert [e.level for e in connector.look(ORLA).entries if e.key == key] == [level]
+    with pytest.raises(ProviderRefused):
+        connector.change(key, ORLA, Change(level="z"), "2")
 
 
 def test_the_way_in_is_not_ended_and_a_mailbox_that_is_gone_is_no_error(connector: ImapConnector, box: str) -> None:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import UTC, datetime
 from typing import Any
 from uuid import uuid4
 
@@ -11,6 +12,7 @@ import pytest
 
 from openlatch.connectors.postgres import PostgresConnector
 from openlatch.core.model import Kind
+from openlatch.core.ports import Change
 from openlatch.core.powers import Power
 from openlatch.demo import catalogue
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused
@@ -112,6 +114,20 @@ def test_closing_a_session_leaves_the_login_and_the_other_session(
         ]
         kept.execute("select 1")
         closed.close()
+
+
+def test_a_login_is_given_an_end_that_the_server_keeps(stack: Stack, connector: PostgresConnector, role: str) -> None:
+    login = next(e for e in connector.look(role).entries if e.level == "login")
+    until = datetime(2031, 5, 10, 12, tzinfo=UTC)
+    connector.change(login.key, role, Change(ends_at=until), "1")
+    seen = {e.level: e for e in connector.look(role).entries}
+    assert (seen["login"].ends_at, seen["login"].kind) == (until, Kind.GRANT)
+    signed_in(stack, role).close()
+    connector.change(login.key, role, Change(ends_at=datetime(2020, 1, 1, tzinfo=UTC)), "2")
+    with pytest.raises(psycopg.OperationalError):
+        signed_in(stack, role)
+    with pytest.raises(ProviderRefused):
+        connector.change(seen["plate_editors"].key, role, Change(ends_at=until), "3")
 
 
 def test_a_database_end_date_makes_a_grant_and_infinity_means_no_end(

@@ -11,11 +11,14 @@ import paramiko
 import pytest
 from cryptography.hazmat.primitives import serialization
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PrivateKey
+from hypothesis import given
+from hypothesis import strategies as st
 
-from openlatch.connectors.ssh import SshConnector, parse_line
+from openlatch.connectors.ssh import SshConnector, dated, parse_line
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import Kind
 from openlatch.core.observation import ObservedEntry, ObservedParty
+from openlatch.core.ports import Change
 from openlatch.core.powers import Power
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.local.stack import Stack
@@ -71,6 +74,35 @@ def test_a_key_works_and_after_its_end_it_is_refused(
     assert connector.look(entry.party).entries == ()
     assert connector.end(entry.key, entry.party, "1").already
     assert stack.gateway.file.read_text() == "".join(before.splitlines(keepends=True)[:-1]), "no other line was touched"
+
+
+def test_a_key_is_given_an_end_that_sshd_keeps(
+    stack: Stack, connector: SshConnector, key: tuple[paramiko.PKey, str]
+) -> None:
+    private, fingerprint = key
+    party = f"key:{fingerprint}".removeprefix("key:")
+    until = datetime(2030, 5, 10, 12, 30, tzinfo=UTC)
+    connector.change(f"key:{fingerprint}", party, Change(ends_at=until), "1")
+    seen = found(connector, fingerprint)
+    assert seen is not None
+    assert seen[0].ends_at == until
+    assert stack.gateway.lets_in(private)
+    connector.change(f"key:{fingerprint}", party, Change(ends_at=datetime(2020, 1, 1, tzinfo=UTC)), "2")
+    assert not stack.gateway.lets_in(private), "that day is over"
+
+
+WRITTEN = ("", "restrict,pty ", 'command="say \\"expiry-time=\\"",no-pty ', 'expiry-time="20310101",cert-authority ')
+
+
+@given(st.sampled_from(WRITTEN))
+def test_an_end_is_put_into_a_line_and_nothing_else_in_it_changes(options: str) -> None:
+    line = f"{options}{PUBLIC} Orla Finch\n"
+    before, after = parse_line(1, line), parse_line(1, dated(line, 'expiry-time="20300510"'))
+    assert before is not None
+    assert after is not None
+    assert after.options == before.options | {"expiry-time": "20300510"}
+    assert (after.fingerprint, after.comment) == (before.fingerprint, before.comment)
+    assert dated(after.text, 'expiry-time="20300510"').strip() == after.text.strip()
 
 
 def test_the_gateways_keys_are_told_apart_by_what_they_allow(connector: SshConnector) -> None:

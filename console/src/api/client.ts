@@ -9,6 +9,7 @@ export type Event = Schemas["Event"];
 export type NewProvider = Schemas["NewProvider"];
 export type Flag = Schemas["Flag"];
 export type Me = Schemas["Me"];
+export type Batch = Schemas["Batch"];
 export type Order = Schemas["Order"];
 export type Plan = Schemas["Plan"];
 export type Provider = Schemas["Provider"];

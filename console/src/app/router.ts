@@ -59,6 +59,21 @@ export const router = createRouter({
       meta: { title: "Orders" },
     },
     {
+      path: "/batches",
+      component: () => import("@/features/batches/BatchesPage.vue"),
+      meta: { title: "Given together" },
+    },
+    {
+      path: "/batches/:batch",
+      component: () => import("@/features/batches/BatchPage.vue"),
+      meta: { title: "Given together" },
+    },
+    {
+      path: "/parties/:party/leaving",
+      component: () => import("@/features/batches/LeaverPage.vue"),
+      meta: { title: "Somebody goes" },
+    },
+    {
       path: "/providers",
       component: () => import("@/features/providers/ProvidersPage.vue"),
       meta: { title: "Providers" },

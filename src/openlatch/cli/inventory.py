@@ -37,6 +37,7 @@ __all__ = [
     "apps",
     "describe",
     "export",
+    "filtered",
     "inventory",
     "open_",
     "parties",

@@ -17,6 +17,7 @@ from openlatch.client import Client
 from openlatch.wire import messages as wire
 
 __all__ = [
+    "ACTS",
     "change_secret",
     "close_sessions",
     "confirmed",

@@ -40,6 +40,7 @@ RIGHTS: Mapping[str, tuple[str, tuple[Power, ...]]] = {
     "e": ("remove deleted mail", (Power.EDIT,)),
     "a": ("change who has access", (Power.ADMIT,)),
 }
+_ORDER = "".join(RIGHTS)
 _VIRTUAL = frozenset("cd")
 """shown by servers for old programs, in addition to the rights that they stand for (RFC 4314, 2.1.1)"""
 _TOKEN = re.compile(r'"((?:[^"\\]|\\.)*)"|(\S+)')
@@ -170,6 +171,8 @@ class ImapConnector:
         for identifier, rights in access.items():
             everyone = identifier in ("anyone", "authenticated", "anonymous")
             letters = [r for r in rights if r not in _VIRTUAL or not set(rights) & set("kxte")]
+            # Servers show them in any order, and the same rights are to be the same level.
+            letters.sort(key=lambda letter: (_ORDER.find(letter) if letter in RIGHTS else len(_ORDER), letter))
             entries.append(
                 ObservedEntry(
                     f"acl:{quote(box, safe='')}:{quote(identifier, safe='')}",

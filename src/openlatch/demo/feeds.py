@@ -138,7 +138,9 @@ def dome_control(now: datetime) -> dict[str, Any]:
         network="192.0.2.77", hangs_on="grant:north:amara.levy", accepted_at=None,
     )  # fmt: skip
     feed.doings({"view": "looked at the night's plan", "edit": "moved a target", "export": "took frames away"})
-    return feed.inventory(abilities={"at_once": False, "dates": ["grant"], "pauses": ["delegate", "grant"], "raises": ["delegate"]})
+    return feed.inventory(
+        abilities={"at_once": False, "dates": ["grant"], "pauses": ["delegate", "grant"], "raises": ["delegate"]}
+    )
 
 
 def plate_archive(now: datetime) -> dict[str, Any]:

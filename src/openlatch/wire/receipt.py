@@ -1,4 +1,4 @@
-"""Receipts as signed text: JSON Web Signatures (RFC 7515) with Ed25519 (RFC 8037, 9864), checked without asking anybody."""
+"""Receipts as signed text: JSON Web Signatures (RFC 7515) with Ed25519 (RFC 8037, 9864), checked by anybody."""
 
 from __future__ import annotations
 

@@ -4,7 +4,7 @@ import { computed, ref, toRef } from "vue";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import { useShortcuts } from "@/app/shortcuts";
-import EndPanel from "@/features/orders/EndPanel.vue";
+import OrderPanel from "@/features/orders/OrderPanel.vue";
 import OrderProgress from "@/features/orders/OrderProgress.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import RiskLines from "@/ui/RiskLines.vue";
@@ -23,14 +23,21 @@ const { data: entry, error, refetch } = useEntry(toRef(props, "entryRef"));
 const ending = ref(false);
 
 const order = computed(() => entry.value?.order);
+const underWay = computed(() => !!order.value && !["proved", "cancelled"].includes(order.value.state));
 const stands = computed(() => !!entry.value && ["offered", "live", "paused"].includes(entry.value.state));
 const own = computed(() => {
   const address = session.me.value?.person.address;
   return !!address && !!entry.value?.party.addresses.some((one) => one.toLowerCase() === address);
 });
-const canEnd = computed(() => stands.value && !entry.value?.by_hand && (mayEnd.value || own.value));
-// Whoever may end anybody's access ends their own like that too.
-const action = computed(() => (mayEnd.value ? "end" : "give-up"));
+// What is kept by hand is ended elsewhere and said here; but a secret can be ordered to be changed.
+const orderable = computed(() => !entry.value?.by_hand || entry.value.kind === "secret");
+const canEnd = computed(
+  () => stands.value && !underWay.value && orderable.value && (mayEnd.value || own.value),
+);
+const opens = computed(() => {
+  if (!mayEnd.value) return "Give it up…";
+  return entry.value?.kind === "secret" ? "Change the secret…" : "End or narrow…";
+});
 const canVouch = computed(() => stands.value && !!entry.value?.by_hand && mayVouch.value);
 const say = useMutation({
   mutationFn: (gone: boolean) => {
@@ -61,10 +68,10 @@ useShortcuts({
   <SidePanel :label="entry ? `${entry.party.name} on ${entry.account.name}` : 'Entry'" @close="close">
     <ProblemNote v-if="error" :error="error" />
     <template v-else-if="entry">
-      <EndPanel
+      <OrderPanel
         v-if="ending"
         :entry="entry"
-        :action="action"
+        :own="!mayEnd"
         @back="ending = false"
         @ordered="((ending = false), refetch())"
       />
@@ -77,11 +84,11 @@ useShortcuts({
           <b class="font-[620]">Advice.</b> {{ entry.advice.text }}
         </p>
         <EntryFlags :flags="entry.flags" :state="entry.state" />
-        <div class="mt-6 flex gap-[10px]">
+        <div class="mt-6 flex flex-wrap gap-[10px]">
           <button v-if="canEnd" type="button" class="button button-danger" @click="ending = true">
-            {{ action === "end" ? "End access…" : "Give it up…" }}
+            {{ opens }}
           </button>
-          <template v-else-if="canVouch">
+          <template v-if="canVouch">
             <button type="button" class="button" :disabled="say.isPending.value" @click="say.mutate(false)">
               It is still there
             </button>
@@ -94,7 +101,7 @@ useShortcuts({
               It has ended
             </button>
           </template>
-          <p v-else-if="!mayEnd && entry.state !== 'ended'" class="small">
+          <p v-if="!mayEnd && !own && entry.state !== 'ended'" class="small">
             Ending access takes the role manager or owner; you are signed in as
             {{ session.me.value?.person.role }}.
           </p>

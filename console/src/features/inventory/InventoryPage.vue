@@ -3,6 +3,7 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter, type LocationQueryRaw } from "vue-router";
 import { useSession } from "@/api/session";
 import { useShortcuts } from "@/app/shortcuts";
+import BulkPanel from "@/features/batches/BulkPanel.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import EntryPanel from "./EntryPanel.vue";
@@ -13,7 +14,10 @@ import { useInventory } from "./useInventory";
 
 const route = useRoute();
 const router = useRouter();
-const { me } = useSession();
+const session = useSession();
+const { me } = session;
+const mayChangeAll = session.may("batches.create");
+const changing = ref(false);
 
 const filter = computed<Filter>(() => fromAddress(route.query));
 const open = computed(() => (typeof route.query.entry === "string" ? route.query.entry : ""));
@@ -64,6 +68,14 @@ useShortcuts({
               {{ summary.flagged }} {{ summary.flagged === 1 ? "carries" : "carry" }} a flag</button
             ><template v-if="summary.flagged">, {{ summary.severe }} of them high or critical.</template>
             <template v-else-if="summary.entries">None carries a flag.</template>
+            <button
+              v-if="mayChangeAll && summary.entries"
+              class="link ml-2"
+              type="button"
+              @click="changing = true"
+            >
+              Do the same to all…
+            </button>
           </template>
         </p>
       </div>
@@ -102,6 +114,7 @@ useShortcuts({
         </p>
       </template>
     </div>
-    <EntryPanel v-if="open" :key="open" :entry-ref="open" @close="show('')" />
+    <BulkPanel v-if="changing" :filter="filter" @close="changing = false" />
+    <EntryPanel v-else-if="open" :key="open" :entry-ref="open" @close="show('')" />
   </section>
 </template>

@@ -1,12 +1,12 @@
 <script setup lang="ts">
 import { useMutation } from "@tanstack/vue-query";
-import { computed, toRef, type Ref } from "vue";
+import { computed, ref, toRef, type Ref } from "vue";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
-import { exact, moment } from "@/ui/time";
+import { day, exact, moment } from "@/ui/time";
 import OrderState from "./OrderState.vue";
-import { useOrder } from "./useOrder";
+import { useOrder, type Move } from "./useOrder";
 
 const props = defineProps<{ orderRef: string }>();
 const emit = defineEmits<{ over: [] }>();
@@ -15,24 +15,44 @@ const { zone } = session;
 const MAY: Record<string, Ref<boolean>> = {
   "try-again": session.may("orders.try_again"),
   cancel: session.may("orders.cancel"),
+  done: session.may("orders.confirm_done"),
 };
 const moves = computed(() => (order.value?.moves ?? []).filter((how) => MAY[how]?.value));
 const now = useNow(1000);
 const { data: order, error, move } = useOrder(toRef(props, "orderRef"), () => emit("over"));
-const moving = useMutation({ mutationFn: move });
+const moving = useMutation({ mutationFn: (how: Move) => move(how, said.value) });
 
-const WORDS: Record<string, string> = {
-  running: "The provider is being asked.",
-  waiting: "It is tried again by itself.",
-  told: "The provider said yes. It counts once a fresh reading shows it gone.",
-  proved: "A fresh reading of the provider shows it gone.",
-  stuck: "It needs a person.",
-  cancelled: "It was called off; the access stands as before.",
-};
-const MOVES: Record<string, string> = { "try-again": "Try again", cancel: "Call it off" };
+const said = ref("");
+const ends = computed(() => ["end", "give-up"].includes(order.value?.action ?? "end"));
+/** What the state means for this order, in a sentence. */
+const meaning = computed(() => {
+  const now = order.value;
+  switch (now?.state) {
+    case "running":
+      return "The provider is being asked.";
+    case "waiting":
+      if (now.moves.includes("done")) return "Somebody has to do something, and say here that it is done.";
+      return now.attempts ? "It is tried again by itself." : "It goes on by itself.";
+    case "told":
+      return `The provider said yes. It counts once a fresh reading shows it${ends.value ? " gone" : ""}.`;
+    case "proved":
+      return ends.value
+        ? "A fresh reading of the provider shows it gone."
+        : "It is so, and there is a receipt.";
+    case "stuck":
+      return "It needs a person.";
+    case "cancelled":
+      return "It was called off; what was not done yet stands as before.";
+    default:
+      return "";
+  }
+});
+const MOVES: Record<string, string> = { "try-again": "Try again", cancel: "Call it off", done: "It is done" };
 
-function seconds(instant: string): number {
-  return Math.max(0, Math.ceil((Date.parse(instant) - now.value) / 1000));
+function next(instant: string): string {
+  const seconds = Math.max(0, Math.ceil((Date.parse(instant) - now.value) / 1000));
+  if (order.value?.moves.includes("done")) return `Until ${day(instant, zone.value)}.`;
+  return seconds < 600 ? `Next try in ${seconds} s.` : `It goes on on ${moment(instant, zone.value)}.`;
 }
 </script>
 
@@ -44,13 +64,13 @@ function seconds(instant: string): number {
     </h3>
     <ProblemNote v-if="error" :error="error" />
     <template v-else-if="order">
-      <p>{{ WORDS[order.state] }}</p>
+      <p>{{ meaning }}</p>
       <p v-if="order.why" class="mt-1 text-mute">
         {{ order.why }}
-        <template v-if="order.again_at">Next try in {{ seconds(order.again_at) }} s.</template>
+        <template v-if="order.again_at">{{ next(order.again_at) }}</template>
       </p>
       <ol class="mt-3">
-        <li v-for="(step, place) in order.steps" :key="step.call" class="mb-2 flex gap-[14px]">
+        <li v-for="(step, place) in order.steps" :key="place" class="mb-2 flex gap-[14px]">
           <span
             class="w-3 shrink-0 font-serif text-[16px] leading-[1.2] font-medium"
             :class="step.at ? 'text-good' : 'text-mute'"
@@ -71,6 +91,10 @@ function seconds(instant: string): number {
         }}<template v-if="order.reason">: {{ order.reason }}</template>
       </p>
       <ProblemNote v-if="moving.error.value" :error="moving.error.value" class="mt-3" />
+      <label v-if="moves.includes('done')" class="mt-3 block">
+        <span class="small mb-1 block">How it was done, or by whom (may stay empty)</span>
+        <input v-model="said" class="field w-full" maxlength="1000" autocomplete="off" />
+      </label>
       <div v-if="moves.length" class="mt-3 flex gap-[10px]">
         <button
           v-for="how in moves"
@@ -78,7 +102,7 @@ function seconds(instant: string): number {
           type="button"
           class="button"
           :disabled="moving.isPending.value"
-          @click="moving.mutate(how as 'cancel' | 'try-again')"
+          @click="moving.mutate(how as Move)"
         >
           {{ MOVES[how] }}
         </button>

@@ -21,12 +21,17 @@ const route = useRoute();
 const router = useRouter();
 const now = useNow();
 const state = computed(() => (typeof route.query.state === "string" ? route.query.state : ""));
+const batch = computed(() => (typeof route.query.batch === "string" ? route.query.batch : ""));
 const open = computed(() => (typeof route.query.order === "string" ? route.query.order : ""));
 
 const pages = useInfiniteQuery({
-  queryKey: computed(() => ["orders", "list", state.value]),
+  queryKey: computed(() => ["orders", "list", state.value, batch.value]),
   queryFn: ({ pageParam }) =>
-    take(api.GET("/orders", { params: { query: { state: state.value, limit: 100, cursor: pageParam } } })),
+    take(
+      api.GET("/orders", {
+        params: { query: { state: state.value, batch: batch.value, limit: 100, cursor: pageParam } },
+      }),
+    ),
   initialPageParam: undefined as string | undefined,
   getNextPageParam: (last) => last.next ?? undefined,
   refetchInterval: (query) =>
@@ -36,9 +41,16 @@ const { error, isPending, hasNextPage } = pages;
 const orders = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
 const shown = computed(() => orders.value.find((order) => order.ref === open.value));
 
+const receiptFile = computed(
+  () => `data:application/jose;charset=us-ascii,${encodeURIComponent(shown.value?.receipt?.signed ?? "")}`,
+);
 function show(order: string): void {
   void router.push({
-    query: { ...(state.value ? { state: state.value } : {}), ...(order ? { order } : {}) },
+    query: {
+      ...(state.value ? { state: state.value } : {}),
+      ...(batch.value ? { batch: batch.value } : {}),
+      ...(order ? { order } : {}),
+    },
   });
 }
 </script>
@@ -51,7 +63,7 @@ function show(order: string): void {
     :pending="isPending"
     :empty="!orders.length"
     :nothing="state ? 'No order is in that state.' : 'Nothing was ordered yet.'"
-    hint="An order begins at an entry of the inventory, with “End access”."
+    hint="An order begins at an entry of the inventory, with “End or narrow”."
     :more="hasNextPage"
     more-text="Earlier orders"
     @more="pages.fetchNextPage()"
@@ -67,13 +79,14 @@ function show(order: string): void {
           :aria-current="value === state ? 'true' : undefined"
           >{{ name }}</RouterLink
         >
+        <RouterLink class="link ml-auto pr-6" to="/batches">Given together</RouterLink>
       </div>
     </template>
     <table class="w-full min-w-[720px] border-collapse text-left">
       <thead class="text-[12.5px] text-mute">
         <tr class="border-b border-rule">
           <th class="head w-[112px]">State</th>
-          <th class="head min-w-[150px]">Ends the access of</th>
+          <th class="head min-w-[150px]">What, of whom</th>
           <th class="head min-w-[120px]">On</th>
           <th class="head min-w-[130px]">Given by</th>
           <th class="head">When</th>
@@ -93,7 +106,9 @@ function show(order: string): void {
             <button type="button" class="text-left font-[620]" @click.stop="show(order.ref)">
               {{ order.party }}
             </button>
-            <span class="small block font-mono">{{ order.ref }}</span>
+            <span class="small block"
+              >{{ order.action.replace("-", " ") }} · <span class="font-mono">{{ order.ref }}</span></span
+            >
           </td>
           <td class="cell">
             {{ order.account }}<span class="small block">{{ order.provider }}</span>
@@ -139,6 +154,12 @@ function show(order: string): void {
             <dt class="text-mute">Ordered by</dt>
             <dd>{{ shown.receipt.ordered_by }}</dd>
           </dl>
+          <p class="mt-3 text-[13px]">
+            It is signed, and can be checked without asking anybody:
+            <a class="link" :href="receiptFile" :download="`receipt-${shown.ref}.jws`"
+              >receipt-{{ shown.ref }}.jws</a
+            >
+          </p>
         </template>
         <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch order {{ open }}</p>
       </SidePanel>

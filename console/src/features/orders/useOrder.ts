@@ -2,6 +2,8 @@ import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, watch, type Ref } from "vue";
 import { api, take, type Order } from "@/api/client";
 
+/** What a person can do with an order. */
+export type Move = "cancel" | "done" | "try-again";
 const RESTING = ["proved", "cancelled", "stuck"];
 
 /** Whether an order waits for nobody but a person, or for nothing at all. */
@@ -28,12 +30,14 @@ export function useOrder(ref: Ref<string>, over: () => void) {
       ]);
     },
   );
-  async function move(how: "cancel" | "try-again"): Promise<void> {
-    const params = { params: { path: { order: ref.value } } };
+  async function move(how: Move, said: string): Promise<void> {
+    const params = { path: { order: ref.value } };
     const moved = await take(
-      how === "cancel"
-        ? api.POST("/orders/{order}/cancel", params)
-        : api.POST("/orders/{order}/try-again", params),
+      how === "done"
+        ? api.POST("/orders/{order}/done", { params, body: { said } })
+        : how === "cancel"
+          ? api.POST("/orders/{order}/cancel", { params })
+          : api.POST("/orders/{order}/try-again", { params }),
     );
     queries.setQueryData(["orders", "one", ref.value], moved);
   }

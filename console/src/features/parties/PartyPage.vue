@@ -19,7 +19,9 @@ import RiskLines from "@/ui/RiskLines.vue";
 import SmallestCut from "./SmallestCut.vue";
 
 const route = useRoute();
-const { zone } = useSession();
+const session = useSession();
+const { zone } = session;
+const mayLeave = session.may("leavers.plan");
 const wanted = computed(() => String(route.params.party));
 const TABS = [
   ["reach", "What it can do"],
@@ -95,7 +97,15 @@ const sub = computed(() => {
             label="Risk"
           />
         </div>
-        <FreshnessNote />
+        <div class="text-right">
+          <FreshnessNote />
+          <RouterLink
+            v-if="mayLeave && party.kind === 'person'"
+            class="button mt-2 inline-block"
+            :to="`/parties/${party.ref}/leaving`"
+            >They leave…</RouterLink
+          >
+        </div>
       </header>
       <PageTabs class="mt-4" label="Party" :tabs="TABS" :shown="shown" />
       <ActivityList v-if="shown === 'activity'" class="mt-4" :party="party.ref" />

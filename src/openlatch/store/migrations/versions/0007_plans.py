@@ -54,7 +54,7 @@ def upgrade() -> None:
     op.execute("""
         create table batch_items (
             workspace_id uuid not null, batch_id uuid not null, place integer not null,
-            phase smallint not null,
+            phase integer not null,
             entry_id uuid,
             action text not null,
             text text not null,

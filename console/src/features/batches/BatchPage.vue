@@ -1,0 +1,150 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed } from "vue";
+import { useRoute } from "vue-router";
+import { api, take, type Batch } from "@/api/client";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { useNow } from "@/ui/clock";
+import { ago, day, exact, moment } from "@/ui/time";
+import OutcomeBar from "./OutcomeBar.vue";
+import { titleOf } from "./outcomes";
+
+const route = useRoute();
+const queries = useQueryClient();
+const session = useSession();
+const { zone } = session;
+const now = useNow();
+const mayChange = session.may("batches.cancel");
+const wanted = computed(() => String(route.params.batch));
+const { data: batch, error } = useQuery({
+  queryKey: computed(() => ["batches", "one", wanted.value]),
+  queryFn: () => take(api.GET("/batches/{batch}", { params: { path: { batch: wanted.value } } })),
+  refetchInterval: (query) => (query.state.data?.over ? false : 1000),
+});
+const act = useMutation({
+  mutationFn: (place: number | null) => {
+    const path = { batch: wanted.value };
+    return place === null
+      ? take(api.POST("/batches/{batch}/cancel", { params: { path } }))
+      : take(
+          api.POST("/batches/{batch}/items/{place}/done", {
+            params: { path: { ...path, place: String(place) } },
+          }),
+        );
+  },
+  onSuccess: (found) => queries.setQueryData(["batches", "one", wanted.value], found),
+});
+/** The things in it, phase by phase; a batch that is not for a leaver has one, without a name. */
+const phases = computed(() => {
+  const found = new Map<string, Batch["items"]>();
+  for (const item of batch.value?.items ?? [])
+    found.set(item.phase, [...(found.get(item.phase) ?? []), item]);
+  return [...found];
+});
+const TONE: Record<string, string> = {
+  proved: "text-good",
+  done: "text-good",
+  stuck: "text-critical",
+  refused: "text-critical",
+};
+</script>
+
+<template>
+  <section class="h-full overflow-auto px-[26px] pt-5 pb-8" aria-label="Given together" tabindex="0">
+    <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
+      <RouterLink class="button mt-3 inline-block" to="/batches">All that was given together</RouterLink>
+    </ProblemNote>
+    <p v-else-if="!batch" class="mt-8 text-mute" role="status">Looking…</p>
+    <template v-else>
+      <p class="small">
+        <RouterLink class="link" to="/batches">Given together</RouterLink> · {{ batch.ref }}
+      </p>
+      <h1 class="mt-1">{{ titleOf(batch) }}</h1>
+      <p class="mt-[5px] text-mute">
+        Given by {{ batch.ordered_by }},
+        <span :title="exact(batch.ordered_at)">{{ ago(batch.ordered_at, now) }}</span><template
+          v-if="batch.reason"
+          >: {{ batch.reason }}</template
+        >.
+        <template v-if="batch.begins_at">It begins once {{ day(batch.begins_at, zone) }} has come.</template>
+        <template v-if="batch.cancelled_at">Called off {{ moment(batch.cancelled_at, zone) }}.</template>
+        <RouterLink v-if="batch.party" class="link" :to="`/parties/${batch.party.ref}`"
+          >What {{ batch.party.name }} can do now</RouterLink
+        >
+      </p>
+      <div class="mt-4 max-w-3xl" role="status">
+        <OutcomeBar :outcomes="batch.outcomes" />
+      </div>
+      <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
+      <button
+        v-if="mayChange && !batch.cancelled_at && batch.outcomes['to come']"
+        type="button"
+        class="button mt-4"
+        :disabled="act.isPending.value"
+        @click="act.mutate(null)"
+      >
+        Call off what is still to come
+      </button>
+      <template v-for="[phase, items] in phases" :key="phase">
+        <h2 v-if="phase" class="section">{{ phase }}</h2>
+        <div class="overflow-x-auto" tabindex="0" role="region" :aria-label="phase || 'Entries'">
+          <table class="mt-2 w-full min-w-[720px] border-collapse text-left">
+            <thead class="text-[12.5px] text-mute">
+              <tr class="border-b border-rule">
+                <th class="head w-[110px]">Came of it</th>
+                <th class="head min-w-[220px]">What</th>
+                <th class="head w-[170px]">Provider</th>
+                <th class="head">Order, or why there is none</th>
+              </tr>
+            </thead>
+            <tbody>
+              <tr v-for="item in items" :key="item.place" class="border-b border-line">
+                <td class="cell font-[620]" :class="TONE[item.outcome] ?? ''">{{ item.outcome }}</td>
+                <td class="cell">
+                  <RouterLink
+                    v-if="item.entry"
+                    class="hover:underline"
+                    :to="{
+                      path: '/inventory',
+                      query: { entry: item.entry.ref, state: 'offered,live,paused,ending,ended' },
+                    }"
+                    >{{ item.entry.name }}</RouterLink
+                  >
+                  <span :class="item.entry ? 'small block' : ''">{{ item.text }}</span>
+                </td>
+                <td class="cell">{{ item.provider }}</td>
+                <td class="cell text-[13px]">
+                  <RouterLink
+                    v-if="item.order"
+                    class="link font-mono"
+                    :to="{ path: '/orders', query: { batch: batch.ref, order: item.order } }"
+                    >{{ item.order }}</RouterLink
+                  >
+                  <span v-if="item.trouble" class="text-mute">{{ item.trouble }}</span>
+                  <button
+                    v-if="item.outcome === 'to do' && mayChange"
+                    type="button"
+                    class="button"
+                    :disabled="act.isPending.value"
+                    @click="act.mutate(item.place)"
+                  >
+                    It is done
+                  </button>
+                  <span v-if="item.outcome === 'to do' && item.who" class="small ml-2">{{ item.who }}</span>
+                  <span v-if="item.done_at" class="text-mute" :title="exact(item.done_at)"
+                    >{{ item.done_by }}, {{ moment(item.done_at, zone) }}</span
+                  >
+                </td>
+              </tr>
+            </tbody>
+          </table>
+        </div>
+      </template>
+      <p v-if="batch.count > batch.items.length" class="small mt-3">
+        The first {{ batch.items.length }} of {{ batch.count }} are shown.
+      </p>
+      <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch batch {{ batch.ref }} --follow</p>
+    </template>
+  </section>
+</template>

@@ -1,0 +1,135 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
+import { command as inventoryCommand, toQuery, without, type Filter } from "@/features/inventory/filters";
+import type { Act } from "@/features/orders/acts";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import SeverityNotch from "@/ui/SeverityNotch.vue";
+import SidePanel from "@/ui/SidePanel.vue";
+
+const props = defineProps<{ filter: Filter }>();
+const emit = defineEmits<{ close: [] }>();
+const { zone } = useSession();
+const router = useRouter();
+const queries = useQueryClient();
+const CHOICES: [Act, string][] = [
+  ["end", "End now"],
+  ["end-on", "Last day"],
+  ["narrow", "Narrow"],
+  ["pause", "Pause"],
+  ["close-sessions", "Sign out"],
+];
+const act = ref<Act>("end");
+const level = ref("");
+const until = ref("");
+const reason = ref("");
+const said = ref("");
+
+const wish = computed(() => ({
+  where: toQuery(without(props.filter, "sort", "columns")) as never,
+  action: act.value,
+  level: act.value === "narrow" ? level.value : "",
+  until: act.value === "end-on" ? until.value || null : null,
+}));
+const ready = computed(
+  () => (act.value !== "narrow" || !!level.value) && (act.value !== "end-on" || !!until.value),
+);
+const { data: plan, error } = useQuery({
+  queryKey: computed(() => ["batches", "plan", wish.value]),
+  queryFn: () => take(api.POST("/batches/plan", { body: wish.value })),
+  enabled: ready,
+  staleTime: 0,
+});
+const order = useMutation({
+  mutationFn: () =>
+    take(api.POST("/batches", { body: { ...wish.value, count: Number(said.value), reason: reason.value } })),
+  onSuccess: async (batch) => {
+    await queries.invalidateQueries({ queryKey: ["entries"] });
+    await router.push(`/batches/${batch.ref}`);
+  },
+});
+const command = computed(() =>
+  inventoryCommand(without(props.filter, "sort", "columns")).replace(
+    "openlatch inventory",
+    `openlatch bulk ${act.value}`,
+  ),
+);
+</script>
+
+<template>
+  <SidePanel label="Do the same to all" @close="emit('close')">
+    <p class="small">All entries that the filters let through</p>
+    <h2 class="mt-2 pr-6">Do the same to all of them?</h2>
+    <div class="mt-4 flex flex-wrap gap-1 text-[13px]" role="group" aria-label="What is to happen">
+      <button
+        v-for="[one, name] in CHOICES"
+        :key="one"
+        type="button"
+        class="rounded-md px-[10px] py-[6px]"
+        :class="one === act ? 'bg-wash font-semibold' : 'text-act'"
+        :aria-pressed="one === act"
+        @click="((act = one), (said = ''))"
+      >
+        {{ name }}
+      </button>
+    </div>
+    <label v-if="act === 'end-on'" class="mt-4 block">
+      <span class="small mb-1 block">The last day; it holds through the end of it, {{ zone }}</span>
+      <input v-model="until" type="date" class="field" />
+    </label>
+    <label v-if="act === 'narrow'" class="mt-4 block">
+      <span class="small mb-1 block">To this level of the provider</span>
+      <input v-model.lazy="level" class="field w-full" autocomplete="off" />
+    </label>
+    <ProblemNote v-if="error" :error="error" class="mt-6" />
+    <p v-else-if="ready && !plan" class="mt-6 text-mute" role="status">Working out what would happen…</p>
+    <template v-else-if="ready && plan">
+      <h3 class="section">What happens</h3>
+      <p v-if="plan.looked_at < plan.count" class="small mb-3">
+        The first {{ plan.looked_at }} of {{ plan.count.toLocaleString("en") }} were looked at one by one.
+      </p>
+      <ul>
+        <li v-for="one in plan.consequences" :key="one.kind" class="mb-3 leading-[1.42]">
+          <SeverityNotch :severity="one.severity" />
+          <span class="small ml-2">{{ one.times }} {{ one.times === 1 ? "time" : "times" }}, such as</span>
+          <span class="block">{{ one.text }}</span>
+        </li>
+      </ul>
+      <template v-if="plan.refused.length">
+        <h3 class="section">Not possible for {{ plan.refused.length }}</h3>
+        <ul class="text-[13px]">
+          <li v-for="one in plan.refused.slice(0, 8)" :key="one.entry.id" class="mb-2">
+            <RouterLink class="link" :to="{ path: '/inventory', query: { entry: one.entry.ref } }">{{
+              one.entry.name
+            }}</RouterLink>: {{ one.why }}
+          </li>
+        </ul>
+        <p v-if="plan.refused.length > 8" class="small">and {{ plan.refused.length - 8 }} more</p>
+      </template>
+      <label class="mt-4 block">
+        <span class="small mb-1 block">Why, for the log (may stay empty)</span>
+        <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
+      </label>
+      <label class="mt-3 block">
+        <span class="small mb-1 block">To confirm, type how many they are: {{ plan.count }}</span>
+        <input v-model="said" class="field w-[120px]" inputmode="numeric" autocomplete="off" name="count" />
+      </label>
+      <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5" />
+      <div class="mt-5 flex gap-[10px]">
+        <button
+          type="button"
+          class="button button-danger"
+          :disabled="order.isPending.value || Number(said) !== plan.count || !plan.count"
+          @click="order.mutate()"
+        >
+          Order it for {{ plan.count.toLocaleString("en") }}
+        </button>
+        <button type="button" class="button" @click="emit('close')">Leave them</button>
+      </div>
+    </template>
+    <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">{{ command }} --dry-run</p>
+  </SidePanel>
+</template>

@@ -1,0 +1,128 @@
+<script setup lang="ts">
+import { useMutation, useQuery } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+const route = useRoute();
+const router = useRouter();
+const session = useSession();
+const { zone } = session;
+const may = session.may("leavers.create");
+const wanted = computed(() => String(route.params.party));
+const lastDay = ref("");
+const who = ref("");
+const reason = ref("");
+const said = ref("");
+const { data: plan, error } = useQuery({
+  queryKey: computed(() => ["parties", "leaver", wanted.value]),
+  queryFn: () => take(api.GET("/parties/{party}/leaver-plan", { params: { path: { party: wanted.value } } })),
+  staleTime: 0,
+});
+const phases = computed(() => {
+  const items = plan.value?.items ?? [];
+  return [...new Set(items.map((item) => item.phase))].map(
+    (phase) => [phase, items.filter((item) => item.phase === phase)] as const,
+  );
+});
+const order = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/leavers", {
+        body: {
+          party: wanted.value,
+          last_day: lastDay.value || null,
+          who: who.value,
+          reason: reason.value,
+          count: Number(said.value),
+        },
+      }),
+    ),
+  onSuccess: (batch) => router.push(`/batches/${batch.ref}`),
+});
+</script>
+
+<template>
+  <section class="h-full overflow-auto px-[26px] pt-5 pb-8" aria-label="Somebody goes" tabindex="0">
+    <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
+      <RouterLink class="button mt-3 inline-block" to="/parties">All parties</RouterLink>
+    </ProblemNote>
+    <p v-else-if="!plan" class="mt-8 text-mute" role="status">Working out what they hold…</p>
+    <template v-else>
+      <p class="small">
+        <RouterLink class="link" to="/parties">Parties</RouterLink> ·
+        <RouterLink class="link" :to="`/parties/${plan.party.ref}`">{{ plan.party.name }}</RouterLink>
+      </p>
+      <h1 class="mt-1">{{ plan.party.name }} goes</h1>
+      <p class="mt-[5px] max-w-2xl text-mute">
+        Everything they hold anywhere, in the order in which it is taken back. What others have to take over
+        comes first, and holds up the rest until somebody says that it is done.
+      </p>
+      <p v-if="!plan.items.length" class="mt-8">They hold nothing, as far as is known.</p>
+      <div v-else class="mt-2 grid gap-x-10 lg:grid-cols-[minmax(0,1fr)_330px]">
+        <ol>
+          <li v-for="([phase, items], place) in phases" :key="phase">
+            <h2 class="section flex items-baseline gap-3">
+              <span class="font-serif text-act" aria-hidden="true">{{ place + 1 }}</span> {{ phase }}
+            </h2>
+            <ul>
+              <li
+                v-for="(item, at) in items"
+                :key="at"
+                class="flex items-baseline justify-between gap-4 border-b border-line py-2"
+              >
+                <span>{{ item.text }}</span>
+                <RouterLink
+                  v-if="item.entry"
+                  class="link shrink-0 text-[13px]"
+                  :to="{ path: '/inventory', query: { entry: item.entry.ref } }"
+                  >{{ item.provider }}</RouterLink
+                >
+                <span v-else class="small shrink-0">by hand</span>
+              </li>
+            </ul>
+          </li>
+        </ol>
+        <form v-if="may" class="mt-6" @submit.prevent="order.mutate()">
+          <label class="block">
+            <span class="small mb-1 block">Their last day, {{ zone }}; it begins at once without one</span>
+            <input v-model="lastDay" type="date" class="field" />
+          </label>
+          <label class="mt-3 block">
+            <span class="small mb-1 block">Who looks after what only people can do</span>
+            <input v-model="who" class="field w-full" maxlength="200" autocomplete="off" />
+          </label>
+          <label class="mt-3 block">
+            <span class="small mb-1 block">Why, for the log (may stay empty)</span>
+            <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
+          </label>
+          <label class="mt-3 block">
+            <span class="small mb-1 block"
+              >To confirm, type how many things these are: {{ plan.items.length }}</span
+            >
+            <input
+              v-model="said"
+              class="field w-[120px]"
+              inputmode="numeric"
+              autocomplete="off"
+              name="count"
+            />
+          </label>
+          <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-4" />
+          <button
+            type="submit"
+            class="button button-danger mt-4"
+            :disabled="order.isPending.value || Number(said) !== plan.items.length"
+          >
+            Take it all back
+          </button>
+          <p class="mt-4 font-mono text-[12.5px] break-words text-mute">
+            openlatch leaver {{ plan.party.ref }} --dry-run
+          </p>
+        </form>
+      </div>
+    </template>
+  </section>
+</template>

@@ -1,0 +1,205 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { api, take, type Entry, type Plan } from "@/api/client";
+import { Problem } from "@/api/problem";
+import { useSession } from "@/api/session";
+import { useNow } from "@/ui/clock";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { ago, day } from "@/ui/time";
+import { actsOn, WORDS, type Act } from "./acts";
+import PlanSteps from "./PlanSteps.vue";
+
+const props = defineProps<{ entry: Entry; own: boolean }>();
+const emit = defineEmits<{ back: []; ordered: [] }>();
+const { zone } = useSession();
+const queries = useQueryClient();
+const now = useNow();
+const acts = actsOn(props.entry, props.own);
+const act = ref<Act>(acts[0] ?? "end");
+const words = computed(() => WORDS[act.value]);
+const reason = ref("");
+const until = ref("");
+const level = ref("");
+const kept = ref<string[]>([...props.entry.resources]);
+const successor = ref("");
+watch(act, () => {
+  successor.value = "";
+  order.reset();
+});
+
+const fewer = computed(() => kept.value.length < props.entry.resources.length);
+/** What is wanted beyond the act itself; null as long as something has still to be said. */
+const wish = computed(() => {
+  if (act.value === "end-on") return until.value ? { until: until.value } : null;
+  if (act.value !== "narrow") return {};
+  if (!level.value && !fewer.value) return null;
+  return { level: level.value, ...(fewer.value ? { resources: kept.value } : {}) };
+});
+const query = computed(() => {
+  const { resources, ...rest } = { resources: undefined, ...wish.value } as { resources?: string[] };
+  return {
+    action: act.value,
+    ...rest,
+    ...(resources ? { resources: resources.join(",") } : {}),
+    ...(successor.value ? { successor: successor.value } : {}),
+  };
+});
+function planned(wanted: Record<string, string>) {
+  const params = { path: { entry: props.entry.ref }, query: wanted as never };
+  return take(api.GET("/entries/{entry}/plan", { params }));
+}
+const {
+  data: plan,
+  error,
+  refetch,
+} = useQuery({
+  queryKey: computed(() => ["plan", props.entry.ref, query.value]),
+  queryFn: () => planned(query.value),
+  enabled: computed(() => wish.value !== null),
+  staleTime: 0,
+});
+const { data: levels } = useQuery({
+  queryKey: ["plan", props.entry.ref, "levels"],
+  queryFn: async () => (await planned({ action: "end" })).levels,
+  enabled: computed(() => act.value === "narrow"),
+});
+// Once one of them is chosen, the plan offers none any more.
+const ways = ref<Plan["ways_out"]>([]);
+watch(plan, (found) => {
+  if (found?.ways_out.length) ways.value = found.ways_out;
+});
+const order = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/orders", {
+        body: {
+          entry: props.entry.ref,
+          action: act.value,
+          level: "",
+          resources: null,
+          until: null,
+          successor: successor.value,
+          ...wish.value,
+          reason: reason.value,
+          digest: plan.value?.digest ?? null,
+        },
+      }),
+    ),
+  onSuccess: async () => {
+    await queries.invalidateQueries({ queryKey: ["entries"] });
+    await queries.invalidateQueries({ queryKey: ["orders"] });
+    emit("ordered");
+  },
+});
+function lookAgain(): void {
+  order.reset();
+  void refetch();
+}
+const command = computed(() => {
+  const parts = ["openlatch", act.value, props.entry.ref];
+  if (act.value === "end-on") parts.push(until.value || "LAST-DAY");
+  if (act.value === "narrow" && level.value) parts.push("--to", `"${level.value}"`);
+  if (act.value === "narrow" && fewer.value) for (const one of kept.value) parts.push("--keep", `"${one}"`);
+  if (successor.value) parts.push("--successor", successor.value);
+  return [...parts, "--dry-run"].join(" ");
+});
+</script>
+
+<template>
+  <div>
+    <p class="small">Entry {{ entry.ref }}</p>
+    <h2 class="mt-2 pr-6">{{ words.title(entry) }}</h2>
+    <p class="mt-2 text-mute">
+      {{ entry.level }} on <b class="font-[620] text-ink">{{ entry.account.name }}</b>,
+      {{ entry.provider.name }}. {{ entry.party.addresses.join(", ") }}.
+      <template v-if="entry.last_used">
+        Last used {{ day(entry.last_used, zone) }}, {{ ago(entry.last_used, now) }}.
+      </template>
+      <template v-else-if="entry.use_known">Never used.</template>
+    </p>
+    <div
+      v-if="acts.length > 1"
+      class="mt-4 flex flex-wrap gap-1 text-[13px]"
+      role="group"
+      aria-label="What is to happen"
+    >
+      <button
+        v-for="one in acts"
+        :key="one"
+        type="button"
+        class="rounded-md px-[10px] py-[6px]"
+        :class="one === act ? 'bg-wash font-semibold' : 'text-act'"
+        :aria-pressed="one === act"
+        @click="act = one"
+      >
+        {{ WORDS[one].name }}
+      </button>
+    </div>
+    <label v-if="act === 'end-on'" class="mt-4 block">
+      <span class="small mb-1 block">The last day; it holds through the end of it, {{ zone }}</span>
+      <input v-model="until" type="date" class="field" />
+    </label>
+    <template v-if="act === 'narrow'">
+      <label class="mt-4 block">
+        <span class="small mb-1 block">To a level that gives less, the least first</span>
+        <select v-model="level" class="field w-full">
+          <option value="">{{ levels && !levels.length ? "none is known here" : "the level stays" }}</option>
+          <option v-for="one in levels" :key="one" :value="one">{{ one }}</option>
+        </select>
+      </label>
+      <fieldset v-if="entry.resources.length > 1" class="mt-3">
+        <legend class="small mb-1">What is to be left of it</legend>
+        <label v-for="one in entry.resources" :key="one" class="mr-4 inline-flex items-center gap-2">
+          <input v-model="kept" type="checkbox" :value="one" /> {{ one }}
+        </label>
+      </fieldset>
+    </template>
+    <ProblemNote v-if="error" :error="error" class="mt-6">
+      <button type="button" class="button mt-3" @click="emit('back')">Back</button>
+    </ProblemNote>
+    <p v-else-if="!plan && wish" class="mt-6 text-mute" role="status">Working out what would happen…</p>
+    <template v-else-if="plan && wish">
+      <PlanSteps :consequences="plan.consequences" :steps="plan.steps" />
+      <fieldset v-if="plan.stop || successor" class="mt-4 border-l-2 border-critical pl-3">
+        <legend class="sr-only">Who follows</legend>
+        <p v-if="plan.stop" class="font-[620]">{{ plan.stop }}</p>
+        <label v-if="ways.length" class="mt-2 block">
+          <span class="small mb-1 block">Who becomes an administrator first</span>
+          <select v-model="successor" class="field w-full">
+            <option value="">nobody yet</option>
+            <option v-for="way in ways" :key="way.entry" :value="way.entry">
+              {{ way.name }}, now “{{ way.level }}”
+            </option>
+          </select>
+        </label>
+      </fieldset>
+      <label class="mt-4 block">
+        <span class="small mb-1 block">Why, for the log (may stay empty)</span>
+        <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
+      </label>
+      <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5">
+        <button
+          v-if="order.error.value instanceof Problem && order.error.value.code === 'changed'"
+          type="button"
+          class="button mt-3"
+          @click="lookAgain"
+        >
+          Look again
+        </button>
+      </ProblemNote>
+      <div class="mt-6 flex gap-[10px]">
+        <button
+          type="button"
+          class="button button-danger"
+          :disabled="order.isPending.value || !!plan.stop"
+          @click="order.mutate()"
+        >
+          {{ words.act }}
+        </button>
+        <button type="button" class="button" @click="emit('back')">{{ words.keep }}</button>
+      </div>
+    </template>
+    <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">{{ command }}</p>
+  </div>
+</template>

@@ -1,0 +1,68 @@
+import type { Entry, Order } from "@/api/client";
+
+export type Act = Order["action"];
+
+interface Words {
+  /** as a choice */
+  name: string;
+  /** as the title of the question, about somebody */
+  title: (entry: Entry) => string;
+  /** on the button that does it */
+  act: string;
+  /** on the button that leaves everything as it is */
+  keep: string;
+}
+
+export const WORDS: Record<Act, Words> = {
+  end: {
+    name: "End now",
+    title: (e) => `End access for ${e.party.name}?`,
+    act: "End access",
+    keep: "Keep it",
+  },
+  "give-up": {
+    name: "Give up",
+    title: (e) => `Give up your access to ${e.account.name}?`,
+    act: "Give it up",
+    keep: "Keep it",
+  },
+  "end-on": {
+    name: "Last day",
+    title: (e) => `Give ${e.party.name} a last day?`,
+    act: "End it with that day",
+    keep: "Leave it",
+  },
+  narrow: {
+    name: "Narrow",
+    title: (e) => `Narrow what ${e.party.name} can do?`,
+    act: "Narrow it",
+    keep: "Leave it",
+  },
+  pause: { name: "Pause", title: (e) => `Pause ${e.party.name}?`, act: "Pause it", keep: "Leave it" },
+  resume: {
+    name: "Resume",
+    title: (e) => `Let ${e.party.name} in again?`,
+    act: "Resume it",
+    keep: "Leave it",
+  },
+  "close-sessions": {
+    name: "Sign out",
+    title: (e) => `Sign ${e.party.name} out?`,
+    act: "Close the sessions",
+    keep: "Leave them",
+  },
+  "change-secret": {
+    name: "Change the secret",
+    title: (e) => `Have “${e.level}” changed?`,
+    act: "Order that",
+    keep: "Leave it",
+  },
+};
+
+/** What can be ordered about an entry, the usual first; whose own it is can only give it up. */
+export function actsOn(entry: Entry, own: boolean): Act[] {
+  if (own) return ["give-up"];
+  if (entry.kind === "secret") return ["change-secret"];
+  if (entry.kind === "session" || entry.kind === "offer" || entry.kind === "open") return ["end"];
+  return ["end", "end-on", "narrow", entry.state === "paused" ? "resume" : "pause", "close-sessions"];
+}
