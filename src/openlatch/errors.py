@@ -5,6 +5,7 @@ OpenLatchError
 │   └── Malformed           400  what was sent cannot even be read
 ├── NotSignedIn             401  no valid token or session came with the request
 ├── NotAllowed              403  the person's role or the token's scope does not reach this far
+│   └── NotConfirmed        403  a dangerous act, and the password was not given lately
 ├── NotFound                404  no such thing in this workspace
 ├── Conflict                409  the thing is in a state that does not allow this
 │   └── Changed             409  it is no longer what was shown when the decision was taken
@@ -32,6 +33,7 @@ __all__ = [
     "Malformed",
     "Misconfigured",
     "NotAllowed",
+    "NotConfirmed",
     "NotFound",
     "NotSignedIn",
     "OpenLatchError",
@@ -91,6 +93,13 @@ class NotAllowed(OpenLatchError):
     code = "not-allowed"
     status = 403
     title = "Not allowed"
+
+
+class NotConfirmed(NotAllowed):
+    """A dangerous act, and whoever is signed in has not given their password lately."""
+
+    code = "not-confirmed"
+    title = "Your password is needed"
 
 
 class NotFound(OpenLatchError):

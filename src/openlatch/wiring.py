@@ -7,7 +7,7 @@ import secrets
 import sys
 from collections.abc import Mapping
 from dataclasses import dataclass
-from datetime import UTC, datetime
+from datetime import UTC, datetime, timedelta
 from importlib.metadata import entry_points
 from pathlib import Path
 from threading import Lock
@@ -57,6 +57,9 @@ class Settings(BaseSettings):
     threads: int = Field(default=8, ge=1, le=256, description="how many requests one web process answers at a time")
     jobs: int = Field(default=8, ge=1, le=64, description="how many jobs one worker runs at a time")
     secure_cookies: bool = Field(default=False, description="set to true where the console is reached over HTTPS")
+    confirm_minutes: int = Field(
+        default=30, ge=1, le=720, description="how long ago a password may have been given for a dangerous act"
+    )
     log_format: str = Field(default="json", pattern="^(json|text)$", description="`json`, or `text` for people")
 
     @classmethod
@@ -128,7 +131,8 @@ def wire(given: Settings) -> Service:
         pool_pre_ping=True,
         connect_args={"connect_timeout": 5, "application_name": "openlatch"},
     )
-    return Service(given, Store(engine), Services(now, _new_id, connectors(), Vault(given.secret_keys)))
+    within = timedelta(minutes=given.confirm_minutes)
+    return Service(given, Store(engine), Services(now, _new_id, connectors(), Vault(given.secret_keys), within))
 
 
 def connectors() -> Mapping[str, type[Connector]]:

@@ -1,4 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
+import { askPassword } from "./confirmation";
 import { Problem } from "./problem";
 import type { components, paths } from "./schema";
 
@@ -34,8 +35,32 @@ const guard: Middleware = {
   },
 };
 
+/** Copies of changes under way: what was sent cannot be read, and so not be sent, a second time. */
+const copies = new WeakMap<Request, Request>();
+
+/** A dangerous act asks for the password if it was not given lately; then the same is sent once more. */
+const confirming: Middleware = {
+  onRequest({ request }) {
+    if (request.method !== "GET") copies.set(request, request.clone());
+    return request;
+  },
+  async onResponse({ request, response }) {
+    const copy = copies.get(request);
+    if (response.status !== 403 || !copy || request.url.endsWith("/session/confirmation")) return undefined;
+    const problem = (await response.clone().json()) as { code?: string };
+    if (problem.code !== "not-confirmed") return undefined;
+    for (let wrong = ""; ;) {
+      const password = await askPassword(wrong);
+      if (password === null) return undefined;
+      const { error } = await api.POST("/session/confirmation", { body: { password } });
+      if (!error) return globalThis.fetch(copy);
+      wrong = error.detail;
+    }
+  },
+};
+
 export const api = createClient<paths>({ baseUrl: "/api/v1", fetch: (request) => globalThis.fetch(request) });
-api.use(guard);
+api.use(guard, confirming);
 
 interface Answer<T> {
   data?: T;

@@ -7,6 +7,7 @@ import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import LatchMark from "@/ui/LatchMark.vue";
+import ConfirmDialog from "./ConfirmDialog.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
 import { useShortcuts } from "./shortcuts";
 import { useTheme } from "./theme";
@@ -148,6 +149,7 @@ async function signOut(): Promise<void> {
       <RouterView v-if="me" />
       <div v-else-if="error && !signedOut" class="p-7"><ProblemNote :error="error" /></div>
     </main>
+    <ConfirmDialog />
     <ShortcutSheet v-model:open="sheet" />
   </div>
 </template>

@@ -18,6 +18,7 @@ _COMMANDS = {
     # name: (module, what it is for), in the order in which help shows them
     "sign-in": ("session", "Sign in to a service, and keep the token"),
     "sign-out": ("session", "Forget the token, and have it refused from now on"),
+    "confirm": ("session", "Give your password again, before something dangerous"),
     "whoami": ("session", "Show who is signed in, and where"),
     "tokens": ("session", "List your tokens, or revoke one"),
     "people": ("session", "List who signs in here, or add someone"),

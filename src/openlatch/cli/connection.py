@@ -4,8 +4,10 @@ from __future__ import annotations
 
 import json
 import os
+import sys
 from pathlib import Path
 
+import click
 from platformdirs import user_config_path
 
 from openlatch.client import Client
@@ -54,4 +56,10 @@ def connect() -> Client:
         raise NotSignedIn(
             "Nobody is signed in here.", next_step="Sign in with: openlatch sign-in http://127.0.0.1:8480"
         )
-    return Client(server, token)
+    return Client(server, token, password=_password if sys.stdin.isatty() else None)
+
+
+def _password() -> str:
+    click.echo("This takes access away, and you have not given your password lately.")
+    given: str = click.prompt("Your password", hide_input=True)
+    return given

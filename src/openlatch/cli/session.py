@@ -13,7 +13,7 @@ from openlatch.cli.output import Column, ago, day, emit, out, output_option, rep
 from openlatch.client import Client
 from openlatch.errors import NotSignedIn, ServiceUnreachable
 
-__all__ = ["people", "sign_in", "sign_out", "tokens", "whoami"]
+__all__ = ["confirm", "people", "sign_in", "sign_out", "tokens", "whoami"]
 
 TOKENS: tuple[Column, ...] = (
     ("id", lambda t: str(t.id)),
@@ -119,3 +119,13 @@ def add(name: str, address: str, role: str, password: str) -> None:
     with connect() as client:
         person = client.add_person(name, address, role, password)
     click.echo(f"{person.name} can sign in as {person.role}, with {person.address}.")
+
+
+@click.command()
+@click.option("--password", help="Asked for if not given.")
+@reports_errors
+def confirm(password: str | None) -> None:
+    """Give your password again, which acts that take access away ask for after a while; for programs, beforehand."""
+    with connect() as client:
+        me = client.confirm(password or click.prompt("Your password", hide_input=True))
+    click.echo(f"Confirmed: you are {me.person.name}.")

@@ -15,7 +15,7 @@ from uuid import UUID
 import httpx
 from pydantic import BaseModel, ValidationError
 
-from openlatch.errors import BY_CODE, OpenLatchError, ServiceUnreachable
+from openlatch.errors import BY_CODE, NotConfirmed, OpenLatchError, ServiceUnreachable
 from openlatch.wire import messages as wire
 
 __all__ = ["Client"]
@@ -31,7 +31,9 @@ class Client:
     """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
 
     Lists are iterators that fetch page after page. What can be sent again is sent again when the service does not
-    answer; a change carries an idempotency key, so that it is carried out once. `transport` is for tests.
+    answer; a change carries an idempotency key, so that it is carried out once. `password` is called for the person's
+    own where an act is dangerous and it was not given lately; without it, that raises NotConfirmed. `transport` is for
+    tests.
     """
 
     def __init__(
@@ -40,6 +42,7 @@ class Client:
         token: str,
         *,
         timeout: float = 30,
+        password: Callable[[], str] | None = None,
         transport: httpx.BaseTransport | None = None,
         pause: Callable[[float], None] = time.sleep,
     ) -> None:
@@ -47,6 +50,7 @@ class Client:
         self._http = httpx.Client(
             base_url=url.rstrip("/") + "/api/v1", headers=headers, timeout=timeout, transport=transport
         )
+        self._password = password
         self._pause = pause
 
     @classmethod
@@ -85,6 +89,10 @@ class Client:
     def me(self) -> wire.Me:
         """Return who is signed in, where, and what they may do."""
         return self._send(wire.Me, "GET", "/me")
+
+    def confirm(self, password: str) -> wire.Me:
+        """Give one's own password again, which dangerous acts ask for."""
+        return self._send(wire.Me, "POST", "/session/confirmation", json={"password": password})
 
     def tokens(self) -> list[wire.Token]:
         """Return one's own tokens, without their secrets."""
@@ -515,7 +523,13 @@ class Client:
             self._pause(every)
 
     def _send(self, model: type[M], method: str, path: str, **more: Any) -> M:
-        answer = self._request(method, path, **more)
+        try:
+            answer = self._request(method, path, **more)
+        except NotConfirmed:
+            if self._password is None or path == "/session/confirmation":
+                raise
+            self.confirm(self._password())
+            answer = self._request(method, path, **more)
         try:
             return model.model_validate_json(answer.content)
         except ValidationError as error:

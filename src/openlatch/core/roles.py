@@ -32,10 +32,14 @@ class Scope(StrEnum):
 
 @dataclass(frozen=True, slots=True)
 class Permission:
-    """The roles that reach an operation, and the scope a token needs for it."""
+    """The roles that reach an operation, and the scope a token needs for it.
+
+    A dangerous one needs that whoever acts has given their password lately.
+    """
 
     roles: frozenset[Role]
     scope: Scope
+    dangerous: bool = False
 
 
 def _reads(*roles: Role) -> Permission:
@@ -46,6 +50,10 @@ def _changes(*roles: Role) -> Permission:
     return Permission(frozenset(roles), Scope.CHANGE)
 
 
+def _dangerous(*roles: Role) -> Permission:
+    return Permission(frozenset(roles), Scope.CHANGE, dangerous=True)
+
+
 _EVERYONE = tuple(Role)
 _STAFF = (Role.OWNER, Role.MANAGER, Role.REVIEWER, Role.AUDITOR)
 _MANAGERS = (Role.OWNER, Role.MANAGER)
@@ -54,7 +62,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
     {
         "people.me": _reads(*_EVERYONE),
         "people.browse": _reads(*_STAFF),
-        "people.add": _changes(Role.OWNER),
+        "people.add": _dangerous(Role.OWNER),
         "tokens.browse": _reads(*_EVERYONE),
         "tokens.revoke": _changes(*_EVERYONE),
         "providers.browse": _reads(*_EVERYONE),
@@ -104,19 +112,19 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "orders.plan": _reads(*_EVERYONE),
         "orders.browse": _reads(*_STAFF),
         "orders.show": _reads(*_EVERYONE),
-        "orders.give_up": _changes(*_EVERYONE),
-        "orders.create": _changes(*_MANAGERS),
+        "orders.give_up": _dangerous(*_EVERYONE),
+        "orders.create": _dangerous(*_MANAGERS),
         "orders.cancel": _changes(*_MANAGERS),
         "orders.try_again": _changes(*_MANAGERS),
         "orders.confirm_done": _changes(*_MANAGERS),
         "batches.browse": _reads(*_STAFF),
         "batches.show": _reads(*_STAFF),
         "batches.plan": _reads(*_STAFF),
-        "batches.create": _changes(*_MANAGERS),
+        "batches.create": _dangerous(*_MANAGERS),
         "batches.cancel": _changes(*_MANAGERS),
         "batches.tick": _changes(*_MANAGERS),
         "leavers.plan": _reads(*_STAFF),
-        "leavers.create": _changes(*_MANAGERS),
+        "leavers.create": _dangerous(*_MANAGERS),
         "receipts.keys": _reads(*_EVERYONE),
         "receipts.show": _reads(*_STAFF),
         "activity.browse": _reads(*_STAFF),

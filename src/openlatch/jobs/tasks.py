@@ -73,6 +73,11 @@ def _evaluate(store: Store, services: Services, workspace_id: str) -> None:
         flags.evaluate_everything(as_service(tx, services))
 
 
+def _wake(store: Store, services: Services, workspace_id: str, order_id: str) -> None:
+    with store.transaction(UUID(workspace_id)) as tx:
+        orders.wake(as_service(tx, services), UUID(order_id))
+
+
 def _advance(store: Store, services: Services, workspace_id: str, batch_id: str) -> None:
     with store.transaction(UUID(workspace_id)) as tx:
         batches.advance(as_service(tx, services), UUID(batch_id))
@@ -81,6 +86,7 @@ def _advance(store: Store, services: Services, workspace_id: str, batch_id: str)
 TASKS: Mapping[str, Callable[..., None]] = {
     readings.TASK: _read,
     orders.TASK: _carry_out,
+    orders.WAKE: _wake,
     flags.TASK: _evaluate,
     batches.TASK: _advance,
 }

@@ -207,7 +207,7 @@ def _prove(call: Call, order: Order, entry: Entry, provider: Provider, shown: st
     proved = order.moved(Move.PROVE, steps=steps, receipt=receipt, finished_at=call.now, why="", again_at=None)
     call.tx.orders.save(proved)
     call.log("order.proved", "order", order.id, receipt=receipt)
-    flags.evaluate(call, [listed.entry])
+    flags.evaluate(call, [call.tx.entries.find(str(entry.id)).entry])
 
 
 def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
@@ -236,12 +236,13 @@ def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
 
 
 def _end_by_word(call: Call, gone: list[Entry], why: EndReason, said: str) -> None:
+    ended = []
     for one in gone:
         entry = call.tx.entries.lock(one.id)
-        ended = replace(entry, state=State.ENDED, end_reason=why, ended_at=call.now, version=entry.version + 1)
-        call.tx.entries.save(ended)
+        ended.append(replace(entry, state=State.ENDED, end_reason=why, ended_at=call.now, version=entry.version + 1))
+        call.tx.entries.save(ended[-1])
         call.log("entry.ended", "entry", entry.id, reason=str(why), said=said)
-    flags.evaluate(call, [one.id for one in gone])
+    flags.evaluate(call, ended)
 
 
 def _again(call: Call, order: Order, why: str, retry_after: int) -> None:

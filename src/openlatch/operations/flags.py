@@ -220,8 +220,12 @@ def evaluate(
     """
     call.tx.facts.take_turns()
     policies.draw_circle(call, policies.current(call).policy)
-    given = {one if isinstance(one, UUID) else one.id for one in entries}
-    of_parties, on_accounts = set(parties), set(accounts)
+    every = list(entries)
+    given = {one if isinstance(one, UUID) else one.id for one in every}
+    # What has ended counts no more for its account and its party, and nothing else leads to these.
+    ended = [one for one in every if isinstance(one, Entry) and not one.stands]
+    of_parties = {*parties, *(one.party_id for one in ended)}
+    on_accounts = {*accounts, *(one.account_id for one in ended)}
     if not (given or of_parties or on_accounts):
         return
     ask = policies.in_force(call)

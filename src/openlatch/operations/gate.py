@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
-from datetime import datetime
+from datetime import datetime, timedelta
 from functools import wraps
 from typing import Any, Concatenate, ParamSpec, TypeVar
 from uuid import UUID
@@ -14,7 +14,7 @@ from openlatch.core.meaning import Words
 from openlatch.core.model import Person, Provider
 from openlatch.core.ports import Connector
 from openlatch.core.roles import OPERATIONS, Scope
-from openlatch.errors import Invalid, NotAllowed, NotSignedIn
+from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
 from openlatch.operations.credentials import Vault
 from openlatch.store import Transaction
 
@@ -32,6 +32,8 @@ class Services:
     new_id: Callable[[], UUID]
     connectors: Mapping[str, type[Connector]]
     vault: Vault
+    confirm_within: timedelta = timedelta(minutes=30)
+    """how long ago the password may have been given for a dangerous act"""
 
     def words(self, connector: str) -> Words:
         """Return what the words of a connector's protocol mean; none for a connector that is no longer installed."""
@@ -50,11 +52,15 @@ class Services:
 
 @dataclass(frozen=True, slots=True)
 class Actor:
-    """Who is acting: a person, with what their token reaches, or the service itself where `person` is None."""
+    """Who is acting: a person, with what their token reaches, or the service itself where `person` is None.
+
+    `confirmed_at` is when they last gave their password in this session, or for this token.
+    """
 
     name: str
     person: Person | None = None
     scope: Scope = Scope.READ
+    confirmed_at: datetime | None = None
 
 
 SERVICE = Actor("Open Latch")
@@ -102,7 +108,7 @@ def operation(name: str) -> Callable[[Callable[Concatenate[Call, P], R]], Callab
     def gate(function: Callable[Concatenate[Call, P], R]) -> Callable[Concatenate[Call, P], R]:
         @wraps(function)
         def guarded(call: Call, /, *args: P.args, **kwargs: P.kwargs) -> R:
-            refusal = _refusal(call.actor, name)
+            refusal = _refusal(call.actor, name) or _unconfirmed(call, name)
             if refusal is not None:
                 raise refusal
             return function(call, *args, **kwargs)
@@ -132,3 +138,16 @@ def _refusal(actor: Actor, name: str) -> NotSignedIn | NotAllowed | None:
             scope=str(actor.scope),
         )
     return None
+
+
+def _unconfirmed(call: Call, name: str) -> NotConfirmed | None:
+    confirmed_at, within = call.actor.confirmed_at, call.services.confirm_within
+    if not OPERATIONS[name].dangerous or (confirmed_at is not None and call.now - confirmed_at <= within):
+        return None
+    minutes = int(within.total_seconds()) // 60
+    return NotConfirmed(
+        f"This takes access away, and you have not given your password in the last {minutes} minutes. "
+        "Nothing was changed.",
+        next_step="Give your password, then do it again: openlatch confirm",
+        operation=name,
+    )

@@ -49,11 +49,6 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
                 next_step="Give a later last day, or none: then it begins at once.",
                 errors=[{"at": "last_day", "problem": "over already"}],
             )
-    if not made.items:
-        raise Conflict(
-            f"{made.party.name} holds nothing, as far as is known. Nothing was ordered.",
-            next_step="Read the providers again if there should be something.",
-        )
     batches.check_count(len(made.items), count)
     there = call.tx.batches.open_leaver(made.party.id)
     if there is not None:

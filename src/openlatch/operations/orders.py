@@ -23,6 +23,7 @@ from openlatch.store.pages import Page
 
 __all__ = [
     "TASK",
+    "WAKE",
     "OrderSight",
     "PlanSight",
     "Wish",
@@ -41,9 +42,11 @@ __all__ = [
     "situation",
     "take_up_forgotten",
     "try_again",
+    "wake",
 ]
 
 TASK = "openlatch.carry-out"
+WAKE = "openlatch.wake-order"
 FORGOTTEN = timedelta(minutes=20)
 """Longer than any wait that an order sets itself while it asks a provider."""
 
@@ -274,7 +277,16 @@ def take_up_forgotten(call: Call) -> int:
 
 def queue(call: Call, order: Order) -> None:
     """Have the worker take an order up, at the instant at which it is to go on."""
-    call.tx.enqueue(TASK, lock=f"order:{order.id}", at=order.again_at, order_id=str(order.id))
+    if order.again_at is None:
+        call.tx.enqueue(TASK, lock=f"order:{order.id}", order_id=str(order.id))
+    else:
+        # Without the lock: a job that waits with it would keep every later one of the same order waiting.
+        call.tx.enqueue(WAKE, at=order.again_at, order_id=str(order.id))
+
+
+def wake(call: Call, order_id: UUID) -> None:
+    """Take an order up whose instant has come."""
+    call.tx.enqueue(TASK, lock=f"order:{order_id}", order_id=str(order_id))
 
 
 def situation(call: Call, entry: Entry) -> tuple[Situation, Provider]:

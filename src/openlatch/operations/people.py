@@ -14,7 +14,18 @@ from openlatch.operations.gate import Actor, Call, operation
 from openlatch.store.noun import missing
 from openlatch.store.people import Token
 
-__all__ = ["SignedIn", "add", "add_first", "by_session", "by_token", "check_password", "me", "open_session", "tidy"]
+__all__ = [
+    "SignedIn",
+    "add",
+    "add_first",
+    "by_session",
+    "by_token",
+    "check_password",
+    "confirm",
+    "me",
+    "open_session",
+    "tidy",
+]
 
 SESSION = timedelta(hours=12)
 WINDOW = timedelta(minutes=15)
@@ -74,7 +85,7 @@ def by_session(call: Call, bearer: Bearer) -> Actor:
     if found is None or not bearer.fits(found[1]):
         raise NotSignedIn("This session has ended.", next_step="Sign in again.")
     person = call.tx.people.get(found[0])
-    return Actor(person.name, person, Scope.CHANGE)
+    return Actor(person.name, person, Scope.CHANGE, found[2])
 
 
 def by_token(call: Call, bearer: Bearer) -> Actor:
@@ -89,7 +100,14 @@ def by_token(call: Call, bearer: Bearer) -> Actor:
     if token.last_used_at is None or call.now - token.last_used_at > timedelta(minutes=1):
         call.tx.people.token_used(token.id, call.now)
     person = call.tx.people.get(token.person_id)
-    return Actor(person.name, person, token.scope)
+    return Actor(person.name, person, token.scope, found[2])
+
+
+def confirm(call: Call, bearer: Bearer) -> None:
+    """Keep that whoever is signed in has given their password again; the caller has checked it."""
+    person = _self(call)
+    call.tx.people.confirm(bearer.id, call.now)
+    call.log("person.confirmed", "person", person.id)
 
 
 def close_session(call: Call, bearer: Bearer) -> None:

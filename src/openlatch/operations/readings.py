@@ -28,7 +28,7 @@ from openlatch.core.observation import Observation, ObservedParty, coherent, com
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, withheld
 from openlatch.errors import Conflict
-from openlatch.operations import activity, flags, levels
+from openlatch.operations import activity, flags, levels, orders
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import NO_DIGESTS
 from openlatch.store.pages import Page
@@ -325,6 +325,9 @@ def _store(
     tx.memberships.add(changes.new_memberships)
     tx.memberships.end(changes.gone_memberships)
     call.log_all(_events(call, changes, evidence))
+    # Whoever was asked to end one of these need not say that it is done.
+    for order in tx.orders.waiting_for(entry.id for _, entry in changes.gone):
+        orders.queue(call, replace(order, again_at=None))
     return changes
 
 

@@ -138,6 +138,12 @@ class Orders(Noun):
         )
         return {row.entry_id: why_ended(Action(row.action), Kind(row.kind)) for row in self._session.execute(query)}
 
+    def waiting_for(self, entry_ids: Iterable[UUID]) -> tuple[Order, ...]:
+        """Return the orders on these entries that wait."""
+        waiting = OrderRow.state == OrderState.WAITING.value
+        query = select(OrderRow).where(OrderRow.entry_id == func.any(list(entry_ids)), waiting)
+        return tuple(_order(row) for row in self._session.scalars(query))
+
     def latest_for(self, entry_id: UUID) -> Order | None:
         row = self._session.scalar(
             select(OrderRow).where(OrderRow.entry_id == entry_id).order_by(OrderRow.id.desc()).limit(1)

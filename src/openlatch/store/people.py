@@ -85,14 +85,20 @@ class People(Noun):
                 person_id=person_id,
                 secret_hash=secret_hash,
                 created_at=now,
+                confirmed_at=now,
                 expires_at=end,
             )
         )
 
-    def sign_in(self, sign_in_id: UUID, now: datetime) -> tuple[UUID, bytes] | None:
-        """Return the person and the secret's hash of a sign-in that still holds."""
+    def sign_in(self, sign_in_id: UUID, now: datetime) -> tuple[UUID, bytes, datetime] | None:
+        """Return the person, the secret's hash, and when the password was given last, if a sign-in still holds."""
         row = self._session.get(SignInRow, (self._workspace_id, sign_in_id))
-        return None if row is None or row.expires_at <= now else (row.person_id, row.secret_hash)
+        return None if row is None or row.expires_at <= now else (row.person_id, row.secret_hash, row.confirmed_at)
+
+    def confirm(self, bearer_id: UUID, now: datetime) -> None:
+        """Keep that the password was given again, in a sign-in or for a token."""
+        for row in (SignInRow, TokenRow):
+            self._session.execute(update(row).where(row.id == bearer_id).values(confirmed_at=now))
 
     def close_sign_in(self, sign_in_id: UUID) -> None:
         self._session.execute(delete(SignInRow).where(SignInRow.id == sign_in_id))
@@ -107,15 +113,17 @@ class People(Noun):
                 secret_hash=secret_hash,
                 scope=token.scope.value,
                 created_at=token.created_at,
+                confirmed_at=token.created_at,
                 expires_at=token.expires_at,
                 last_used_at=None,
                 revoked_at=None,
             )
         )
 
-    def token(self, token_id: UUID) -> tuple[Token, bytes] | None:
+    def token(self, token_id: UUID) -> tuple[Token, bytes, datetime] | None:
+        """Return a token, its secret's hash, and when the password was given last for it."""
         row = self._session.get(TokenRow, (self._workspace_id, token_id))
-        return None if row is None else (_token(row), row.secret_hash)
+        return None if row is None else (_token(row), row.secret_hash, row.confirmed_at)
 
     def tokens(self, person_id: UUID) -> tuple[Token, ...]:
         rows = self._session.scalars(select(TokenRow).where(TokenRow.person_id == person_id).order_by(TokenRow.id))

@@ -64,6 +64,7 @@ class SignInRow(Owned):
     person_id: Mapped[UUID]
     secret_hash: Mapped[bytes]
     created_at: Mapped[datetime]
+    confirmed_at: Mapped[datetime]
     expires_at: Mapped[datetime]
 
 
@@ -75,6 +76,7 @@ class TokenRow(Owned):
     scope: Mapped[str]
     created_at: Mapped[datetime]
     expires_at: Mapped[datetime]
+    confirmed_at: Mapped[datetime]
     last_used_at: Mapped[datetime | None]
     revoked_at: Mapped[datetime | None]
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from openlatch.core.model import Person
 from openlatch.core.roles import Scope
-from openlatch.errors import NotFound, NotSignedIn
+from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
 from openlatch.operations import people
 from openlatch.operations.gate import Actor, Call, reachable
 from openlatch.web import render
@@ -62,6 +62,21 @@ def sign_out(call: Call) -> Answer:
     if by_cookie:
         people.close_session(call, who)
     return Answer(None, cookie="")
+
+
+@routes.route("POST", "/session/confirmation", body=wire.Confirmation, returns=wire.Me)
+def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
+    """Give one's password again, which dangerous acts ask for; for a session as for a token."""
+    who, by_cookie = bearer()
+    address = people.me(call).person.address
+    at = backend()
+    # In a transaction of its own, so that a failure is counted.
+    with at.store.transaction(who.workspace_id) as tx:
+        person = people.check_password(Call(tx, at.services, call.actor, call.now), address, body.password)
+    if person is None:
+        raise NotConfirmed("That is not your password. Nothing was changed.", next_step="Try again.")
+    people.confirm(call, who)
+    return _me(call, who.csrf if by_cookie else None)
 
 
 @routes.route("GET", "/me", returns=wire.Me)

@@ -108,6 +108,7 @@ from openlatch.wire.messages.orders import (
 )
 from openlatch.wire.messages.parties import Account, AccountDescription, AccountList, Party, PartyList
 from openlatch.wire.messages.people import (
+    Confirmation,
     Me,
     NewPerson,
     NewToken,
@@ -170,6 +171,7 @@ __all__ = [
     "Chain",
     "CommonConsequence",
     "Complaint",
+    "Confirmation",
     "Connector",
     "ConnectorList",
     "ConnectorSetting",

@@ -11,6 +11,7 @@ from pydantic import Field, StringConstraints
 from openlatch.wire.messages.base import Page, RoleWord, Sent, Taken, Text
 
 __all__ = [
+    "Confirmation",
     "Me",
     "NewPerson",
     "NewToken",
@@ -30,6 +31,12 @@ class SignInHint(Sent):
 
     workspace: str | None
     name: str | None
+
+
+class Confirmation(Taken):
+    """One's own password, given again."""
+
+    password: Annotated[str, StringConstraints(min_length=1, max_length=500)]
 
 
 class SignIn(Taken):

@@ -13,6 +13,10 @@ NEW = ("batches", "batch_items", "keys")
 def upgrade() -> None:
     op.execute("alter table providers add column down_until timestamptz")
     _everywhere("""update providers set abilities = '{"raises": [], "levels": {}}'::jsonb || abilities""", "providers")
+    for table in ("sign_ins", "tokens"):
+        op.execute(f"alter table {table} add column confirmed_at timestamptz")
+        _everywhere(f"update {table} set confirmed_at = created_at", table)
+        op.execute(f"alter table {table} alter column confirmed_at set not null")
     op.execute("alter table orders add column batch_id uuid")
     op.execute("create index orders_batch on orders (workspace_id, batch_id) where batch_id is not null")
     # An order of one step becomes one whose steps say whom they are about.

@@ -1,0 +1,45 @@
+<script setup lang="ts">
+import { Dialog, DialogPanel, DialogTitle } from "@headlessui/vue";
+import { ref, watch } from "vue";
+import { question } from "@/api/confirmation";
+import { useSession } from "@/api/session";
+
+const { me } = useSession();
+const password = ref("");
+watch(question, () => (password.value = ""));
+</script>
+
+<template>
+  <Dialog :open="!!question" class="relative z-30" @close="question?.answer(null)">
+    <div class="fixed inset-0 bg-ink/25" aria-hidden="true" />
+    <div class="fixed inset-0 grid place-items-center p-6">
+      <DialogPanel class="w-full max-w-[420px] rounded-lg border border-rule bg-sheet px-7 py-6">
+        <DialogTitle class="font-serif text-[22px]">Is it still you?</DialogTitle>
+        <p class="mt-2 text-mute">
+          This takes access away. You have not given your password lately, {{ me?.person.name }}; nothing was
+          changed so far.
+        </p>
+        <form class="mt-4" @submit.prevent="question?.answer(password)">
+          <label class="block">
+            <span class="small mb-1 block">Your password</span>
+            <input
+              v-model="password"
+              type="password"
+              required
+              class="field w-full"
+              autocomplete="current-password"
+              name="password"
+            />
+          </label>
+          <p v-if="question?.wrong" class="mt-2 text-[13px] text-critical" role="alert">
+            {{ question.wrong }}
+          </p>
+          <div class="mt-5 flex gap-[10px]">
+            <button type="submit" class="button button-danger">Go on</button>
+            <button type="button" class="button" @click="question?.answer(null)">Leave it</button>
+          </div>
+        </form>
+      </DialogPanel>
+    </div>
+  </Dialog>
+</template>
