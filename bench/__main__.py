@@ -5,6 +5,7 @@ import sys
 from bench.console import console
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
+from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
 from bench.rules_in_store import after_one_change, database_to_flags
 
@@ -14,8 +15,10 @@ BENCHMARKS = {
     "P3": after_one_change,
     "P4": inventory_page,
     "P5": large_reading,
+    "P6": orders,
     "P9": console,
     "P10": memory,
+    "crash": crash,
 }
 
 wanted = sys.argv[1:] or list(BENCHMARKS)

@@ -90,7 +90,7 @@ def test_sign_in_filter_to_flagged_open_end_access_see_proved(
     expect(panel.get_by_text("Rewiring of the gate, finished in spring").first).to_be_visible()
     panel.get_by_text("Last used on").click()
     expect(panel.get_by_text("unused-past-limit")).to_be_visible()
-    panel.get_by_role("button", name="End access…").click()
+    panel.get_by_role("button", name="End or narrow…").click()
     expect(panel.get_by_text("One payment hangs on it")).to_be_visible()
     assert desk.effects(entry) == 0
 
@@ -184,7 +184,7 @@ def test_an_order_that_is_stuck_says_why_and_is_called_off(page: Page, spare: Sp
     desk.refuse(entry, "consent is missing")
     sign_in(page, to=f"/inventory?entry={entry.ref}")
     panel = page.get_by_role("complementary")
-    panel.get_by_role("button", name="End access…").click()
+    panel.get_by_role("button", name="End or narrow…").click()
     panel.get_by_role("button", name="End access", exact=True).click()
     expect(panel.get_by_text("consent is missing")).to_be_visible()
     panel.get_by_role("button", name="Call it off").click()
@@ -245,7 +245,7 @@ def test_every_page_keeps_to_wcag_2_2_aa(page: Page, client: Client, theme: str)
         page.get_by_role("heading", level=1).wait_for()
         page.wait_for_load_state("networkidle")
         assert faults_of(page) == [], place
-    page.get_by_role("button", name="End access…").click()
+    page.get_by_role("button", name="End or narrow…").click()
     page.get_by_role("heading", name="What happens").wait_for()
     assert faults_of(page) == []
     page.goto("/providers")

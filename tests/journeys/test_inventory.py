@@ -162,8 +162,6 @@ def test_an_entry_kept_by_hand_is_vouched_for_and_ends_when_somebody_says_so(cli
         by_hand, account="Display", party="Ivo Marsh", addresses=[f"ivo.marsh@{DOMAIN}"], powers=["view"]
     )
     assert (same.id, same.powers) == (kept.id, ["view"])
-    with pytest.raises(Conflict, match="kept by hand"):
-        client.end(kept.ref)
     with pytest.raises(Conflict, match="nothing that could be read"):
         client.read(by_hand)
     again = client.vouch(kept.ref)
@@ -180,6 +178,17 @@ def test_an_entry_kept_by_hand_is_vouched_for_and_ends_when_somebody_says_so(cli
     ]
     with pytest.raises(Conflict, match="ended already"):
         client.vouch(kept.ref)
+
+
+def test_an_order_for_what_is_kept_by_hand_is_proved_once_somebody_says_that_it_is_gone(
+    client: Client, by_hand: str
+) -> None:
+    kept = client.keep(by_hand, account="Display", party="Ivo Marsh", addresses=[f"ivo.marsh@{DOMAIN}"])
+    order = settle(client, client.end(kept.ref).ref)
+    assert (order.state, client.entry(kept.ref).state) == ("waiting", "ending")
+    assert client.gone(kept.ref, "the board was sold").end_reason == "revoked"
+    assert next(o for o in client._follow(lambda: client.order(order.ref), lambda o: o.state == "proved", 0.2)
+                if o.state == "proved").receipt  # fmt: skip
 
 
 def test_vouching_wears_off_and_is_said_wherever_it_matters(client: Client) -> None:
@@ -329,7 +338,8 @@ def test_an_end_is_carried_out_and_proved_at_every_kind_of_provider(
 ) -> None:
     entry = next(e for e in client.entries(provider=provider, **wanted) if e.party.kind != "team")
     order = settle(client, client.end(entry.ref).ref)
-    assert (order.state, client.entry(entry.ref).end_reason) == ("proved", "revoked")
+    why = "withdrawn" if entry.kind == "offer" else "revoked"
+    assert (order.state, client.entry(entry.ref).end_reason) == ("proved", why)
     assert order.receipt is not None
     assert entry.key in order.receipt.showed
     reading = read(client, provider)

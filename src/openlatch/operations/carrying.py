@@ -83,11 +83,11 @@ def _work(call: Call, order: Order, step: Step, provider: Provider) -> Work | No
 
 
 def _seen_meanwhile(call: Call, order: Order) -> None:
-    """A reading has shown what somebody was asked to do: then nobody has to say so."""
+    """What somebody was asked to end has ended meanwhile: then nobody has to say so."""
     step = order.steps[order.place]
     entry = call.tx.entries.find(str(order.entry_id)).entry
     if step.call == "ask" and not entry.stands and step.change is None:
-        order = replace(order, steps=order.step_done(order.place, call.now, "a reading shows that it is done"))
+        order = replace(order, steps=order.step_done(order.place, call.now, "it has ended meanwhile"))
         order = order.moved(Move.RESUME, why="", again_at=None)
         call.tx.orders.save(order)
         queue(call, order)
@@ -231,7 +231,7 @@ def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
         call.tx.entries.save(replace(after, powers=levels.get(after.level, entry.powers)))
         call.log("entry.changed", "entry", entry.id, said=done.said, level=after.level, resources=list(after.resources))
         flags.evaluate(call, [entry.id])
-    else:
+    elif entry.stands:
         _end_by_word(call, [entry], why_ended(Action(order.action), entry.kind), done.said)
 
 

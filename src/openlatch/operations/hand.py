@@ -11,7 +11,7 @@ from openlatch.core.model import EndReason, Entry, Provider, ReadingOutcome, Sta
 from openlatch.core.observation import Observation, complaints
 from openlatch.core.reconcile import Changes
 from openlatch.errors import Conflict, Invalid
-from openlatch.operations import entries, flags, readings
+from openlatch.operations import entries, flags, orders, readings
 from openlatch.operations.entries import Sight
 from openlatch.operations.gate import Call, operation
 
@@ -88,11 +88,15 @@ def gone(call: Call, text: str, reason: str) -> Sight:
     """Say that an entry that is kept by hand has ended at its provider."""
     call.tx.facts.take_turns()
     entry = _kept(call, text)
-    ended = replace(entry, state=State.ENDED, end_reason=EndReason.GONE, ended_at=call.now, version=entry.version + 1)
+    why = EndReason.REVOKED if entry.state is State.ENDING else EndReason.GONE
+    ended = replace(entry, state=State.ENDED, end_reason=why, ended_at=call.now, version=entry.version + 1)
     call.tx.entries.save(ended)
     said = {"evidence": f"said by {call.actor.name}", "said": reason}
     call.log("entry.ended", "entry", entry.id, reason=str(ended.end_reason), **said)
     flags.evaluate(call, [ended])
+    # Whoever was asked to end it need not say so once more.
+    for order in call.tx.orders.waiting_for([entry.id]):
+        orders.queue(call, replace(order, again_at=None))
     return entries.show(call, str(entry.id))
 
 

@@ -292,14 +292,26 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subject: str 
     if subject is not None:
         names.add(Identifier(str(provider_id), subject))
     identifiers = tx.parties.known(names)
-    entries = {entry.key: entry for entry in tx.entries.standing(provider_id)}
+    if subject is None:
+        held, accounts = tx.entries.standing(provider_id), tx.accounts.of(provider_id)
+        memberships = tx.memberships.standing(provider_id)
+    else:
+        # Of one party only, which keeps an order as quick in a large inventory as in a small one.
+        party_id = identifiers.get(Identifier(str(provider_id), subject))
+        theirs = tx.entries.held_by([party_id]) if party_id is not None else ()
+        shown = tx.entries.standing(provider_id, [entry.key for entry in observation.entries])
+        held = (*(one for one in theirs if one.provider_id == provider_id), *shown)
+        accounts = tx.accounts.of(provider_id, [account.key for account in observation.accounts])
+        members = [identifiers[name] for name in names if name in identifiers]
+        memberships = tx.memberships.standing(provider_id, members)
+    entries = {entry.key: entry for entry in held}
     return Held(
         provider_id,
-        {account.key: account for account in tx.accounts.of(provider_id)},
+        {account.key: account for account in accounts},
         tx.parties.some(set(identifiers.values())),
         identifiers,
         entries,
-        tx.memberships.standing(provider_id),
+        memberships,
         levels.vocabulary(call, tx.providers.get(provider_id)),
         tx.orders.ending(e.id for e in entries.values() if e.state is State.ENDING),
     )

@@ -71,17 +71,19 @@ class FeedStandIn(StandIn):
         return answer(page)
 
     def _party(self, _request: Request, party: str) -> Response:
-        entries = self.items("entries", also_ended=self.spend("keep_listing"))
-        memberships = [m for m in self.items("memberships") if m["member"] == party]
+        theirs = self.items("entries", also_ended=self.spend("keep_listing"), where=("party", party))
+        memberships = self.items("memberships", where=("member", party))
         listed = {party, *(m["team"] for m in memberships)}
-        to = _selector(party)
+        to, orphans = _selector(party), self.fault("orphans")
+        documents = [d for d in self.items("documents") if any(to in s["to"] for s in d["statements"])]
+        accounts = sorted({one["account"] for one in (*theirs, *documents)})
         return answer(
             {
-                "accounts": self.items("accounts"),
-                "parties": [p for p in self.items("parties") if p["key"] in listed and not self.fault("orphans")],
-                "entries": [e for e in entries if e["party"] == party],
+                "accounts": [a for key in accounts for a in self.items("accounts", where=("key", key))],
+                "parties": [p for key in listed for p in self.items("parties", where=("key", key)) if not orphans],
+                "entries": theirs,
                 "memberships": memberships,
-                "documents": [d for d in self.items("documents") if any(to in s["to"] for s in d["statements"])],
+                "documents": documents,
                 "next": None,
             }
         )
@@ -132,7 +134,7 @@ class FeedStandIn(StandIn):
 
     def _amend(self, body: dict[str, Any], key: str) -> tuple[str, str]:
         """Change an entry to what is asked for."""
-        before = next((e for e in self.items("entries") if e["key"] == body["entry"]), None)
+        before = next(iter(self.items("entries", where=("key", body["entry"]))), None)
         if before is None:
             return "refused", "there is no such entry any more"
         after = before | {name: body[name] for name in ("resources", "ends_at") if body.get(name) is not None}

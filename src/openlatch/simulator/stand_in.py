@@ -28,6 +28,9 @@ __all__ = ["StandIn", "answer", "serve"]
 
 _SCHEMA = """
 create table if not exists items (place integer primary key, noun text, key text, body text, ended integer default 0);
+create index if not exists items_key on items (noun, json_extract(body, '$.key'));
+create index if not exists items_party on items (noun, json_extract(body, '$.party'));
+create index if not exists items_member on items (noun, json_extract(body, '$.member'));
 create table if not exists effects (entry text, idempotency_key text);
 create table if not exists faults (name text primary key, value text);
 """
@@ -72,11 +75,15 @@ class StandIn(ABC):
     def add(self, noun: str, key: str, body: object) -> None:
         self._db.execute("insert into items (noun, key, body) values (?, ?, ?)", [noun, key, json.dumps(body)])
 
-    def items(self, noun: str, *, also_ended: bool = False) -> list[dict[str, Any]]:
-        rows = self._db.execute(
-            "select body from items where noun = ? and ended <= ? order by place", [noun, int(also_ended)]
-        )
-        return [json.loads(row["body"]) for row in rows]
+    def items(
+        self, noun: str, *, also_ended: bool = False, where: tuple[str, str] | None = None
+    ) -> list[dict[str, Any]]:
+        """All items of a noun, or those in which a field (`where`: key, party or member) is so."""
+        query, values = "select body from items where noun = ? and ended <= ?", [noun, int(also_ended)]
+        if where is not None:
+            query += f" and json_extract(body, '$.{where[0]}') = ?"
+            values.append(where[1])
+        return [json.loads(row["body"]) for row in self._db.execute(f"{query} order by place", values)]
 
     def effect(self, entry: str, idempotency_key: str = "") -> None:
         """Remember that something was really changed."""

@@ -59,10 +59,14 @@ class Accounts(Noun):
         rows = [{"workspace_id": self._workspace_id, "id": a.id, **_values(a)} for a in accounts]
         change_rows(self._session, AccountRow, rows, versioned=False)
 
-    def of(self, provider_id: UUID) -> tuple[Account, ...]:
+    def of(self, provider_id: UUID, keys: Iterable[str] | None = None) -> tuple[Account, ...]:
+        """Return a provider's accounts: all, or those with these keys."""
         # As plain rows: a provider may have very many, and nobody changes them through the session.
         accounts = inspect(AccountRow).local_table
-        rows = self._session.execute(select(accounts).where(AccountRow.provider_id == provider_id))
+        query = select(accounts).where(AccountRow.provider_id == provider_id)
+        if keys is not None:
+            query = query.where(AccountRow.key == func.any(list(keys)))
+        rows = self._session.execute(query)
         return tuple(to_account(row) for row in rows)
 
     def names(self, account_ids: Iterable[UUID]) -> dict[UUID, str]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from uuid import UUID
 
-from sqlalchemy import literal, select, text, union
+from sqlalchemy import func, literal, select, text, union
 
 from openlatch.core.model import Membership
 from openlatch.store.bulk import add_rows, change_rows
@@ -64,8 +64,11 @@ class Memberships(Noun):
         rows = [{"workspace_id": self._workspace_id, "id": m.id, "ended_at": m.ended_at} for m in memberships]
         change_rows(self._session, MembershipRow, rows, versioned=False)
 
-    def standing(self, provider_id: UUID) -> tuple[Membership, ...]:
+    def standing(self, provider_id: UUID, members: Iterable[UUID] | None = None) -> tuple[Membership, ...]:
+        """Return a provider's memberships: all, or those of some members."""
         query = select(MembershipRow).where(MembershipRow.provider_id == provider_id, MembershipRow.ended_at.is_(None))
+        if members is not None:
+            query = query.where(MembershipRow.member_id == func.any(list(members)))
         return tuple(_membership(row) for row in self._session.scalars(query))
 
     def above(self, party_ids: Iterable[UUID]) -> dict[UUID, set[UUID]]:

@@ -31,9 +31,10 @@ const own = computed(() => {
 });
 // What is kept by hand is ended elsewhere and said here; but a secret can be ordered to be changed.
 const orderable = computed(() => !entry.value?.by_hand || entry.value.kind === "secret");
-const canEnd = computed(
-  () => stands.value && !underWay.value && orderable.value && (mayEnd.value || own.value),
-);
+const canEnd = computed(() => {
+  if (!stands.value || underWay.value || !orderable.value) return false;
+  return mayEnd.value || (own.value && entry.value?.kind !== "secret");
+});
 const opens = computed(() => {
   if (!mayEnd.value) return "Give it up…";
   return entry.value?.kind === "secret" ? "Change the secret…" : "End or narrow…";
@@ -101,7 +102,7 @@ useShortcuts({
               It has ended
             </button>
           </template>
-          <p v-if="!mayEnd && !own && entry.state !== 'ended'" class="small">
+          <p v-if="!mayEnd && !canEnd && entry.state !== 'ended'" class="small">
             Ending access takes the role manager or owner; you are signed in as
             {{ session.me.value?.person.role }}.
           </p>

@@ -1,0 +1,155 @@
+"""P6: orders carried out and proved by four workers, against the same calls alone; and what a crash leaves behind."""
+
+from __future__ import annotations
+
+import json
+import random
+import tempfile
+import time
+from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
+from contextlib import contextmanager
+from pathlib import Path
+from typing import Any
+
+import httpx
+
+from bench.measure import Pair, growth, line
+from openlatch.client import Client
+from openlatch.core.model import Circle, Provider, Workspace
+from openlatch.core.roles import Role
+from openlatch.local.stack import Stack
+from openlatch.operations import people
+from openlatch.operations.gate import as_service
+
+__all__ = ["crash", "orders"]
+
+SIZES = (100, 400, 1600)
+WORKERS = 4
+ROUNDS = 12
+"""So often something is killed while orders are under way."""
+CRASHED = 300
+ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
+
+
+def orders() -> str:
+    """Measure at three sizes; the ratio printed is that of the largest."""
+    pairs = []
+    for size in SIZES:
+        with _desk(2 * size) as (stack, client):
+            for _ in range(WORKERS - 1):
+                stack.start_worker()
+            start = time.perf_counter()
+            last = _ended(client, size)
+            seconds = time.perf_counter() - start
+            if last.outcomes != {"proved": size}:
+                raise AssertionError(f"not all of them were proved: {last.outcomes}")
+            pairs.append(Pair(seconds, _bare(stack, size), seconds))
+    what = f"orders carried out and proved over {WORKERS} workers, against the same calls to the provider in a loop"
+    return line("P6", what, pairs[-1], SIZES, growth(SIZES, [p.seconds for p in pairs]))
+
+
+def crash() -> str:
+    """Kill the worker, the service and the provider at random while orders are under way; say what became of them."""
+    chance = random.Random(20260510)  # the same crashes every time
+    with _desk(2 * CRASHED) as (stack, client):
+        wanted = {e.key for e in client.entries(q="first", sort="party")}
+        batch = client.command_batch({"q": "first"}, count=len(wanted))
+        killed = []
+        for _ in range(ROUNDS):
+            time.sleep(chance.uniform(0.3, 2.5))
+            name = chance.choice(("worker", "web", "desk"))
+            killed.append(name)
+            stack.kill(name)
+            {"worker": stack.start_worker, "web": stack.start_web, "desk": stack.start_desk}[name]()
+        end = time.monotonic() + 900
+        while not client.batch(batch.ref).over and time.monotonic() < end:
+            time.sleep(1)
+        done = client.batch(batch.ref)
+        effects = [e["entry"] for e in _provider(stack).get("/effects").json()["effects"]]
+        found = {
+            "id": "crash",
+            "what": f"{len(wanted)} orders, while worker, service and provider were killed {ROUNDS} times",
+            "rounds": ROUNDS,
+            "killed": {name: killed.count(name) for name in sorted(set(killed))},
+            "outcomes": done.outcomes,
+            "lost": len(wanted - set(effects) - {i.entry.name for i in done.items if i.entry and i.outcome == "stuck"}),
+            "twice": len(effects) - len(set(effects)),
+            "not_ordered": len(set(effects) - wanted),
+            "unfinished": sum(n for word, n in done.outcomes.items() if word not in ("proved", "stuck", "cancelled")),
+        }
+    return json.dumps(found)
+
+
+@contextmanager
+def _desk(size: int) -> Iterator[tuple[Stack, Client]]:
+    """A workspace with one provider that lists so many entries, read; half of their parties are called first."""
+    with tempfile.TemporaryDirectory(prefix="openlatch-bench-", dir="/tmp") as folder:
+        Path(folder).chmod(0o711)
+        place = Path(folder) / "stack"
+        place.mkdir()
+        (place / "desk.json").write_text(json.dumps(_inventory(size)))
+        with Stack(place, fast=True, seeded=False) as stack:
+            stack.start_desk()
+            service = stack.service
+            workspace = Workspace(
+                service.services.new_id(), "holder", "holder", circle=Circle(frozenset({"kestrelridge.example"}))
+            )
+            settings = {"url": stack.stand_in_url("desk")}
+            provider = Provider(service.services.new_id(), "Ticket Desk", "feed", settings, read_every=1440)
+            with service.store.found(workspace, service.services.clock()) as tx:
+                call = as_service(tx, service.services)
+                people.add_first(call, "Owner", ADDRESS, Role.OWNER, PASSWORD)
+                tx.providers.add(provider, service.services.vault.close(stack.secret("desk")))
+            client, _ = Client.sign_in(stack.url, workspace="holder", address=ADDRESS, password=PASSWORD)
+            with client:
+                *_, last = client.follow_reading(client.read("Ticket Desk").id)
+                if last.state != "complete":
+                    raise AssertionError(last.trouble)
+                yield stack, client
+
+
+def _inventory(size: int) -> dict[str, Any]:
+    kinds = ["delegate"]
+    return {
+        "description": {
+            "feed": "open-latch-feed/1", "name": "Ticket Desk", "abilities": {"lists": kinds, "ends": kinds},
+        },
+        "accounts": [{"key": f"a{n}", "name": f"account {n}"} for n in range(max(size // 10, 1))],
+        "parties": [
+            {"key": f"p{n}", "kind": "person", "name": f"{'first' if n < size // 2 else 'other'} {n}",
+             "addresses": [f"p{n}@kestrelridge.example"], "verified": True}
+            for n in range(size)
+        ],
+        "entries": [
+            {"key": f"e{n}", "account": f"a{n % max(size // 10, 1)}", "party": f"p{n}", "kind": "delegate",
+             "level": "guide", "powers": ["view"], "given_at": "2026-05-10T08:00:00Z"}
+            for n in range(size)
+        ],
+    }  # fmt: skip
+
+
+def _ended(client: Client, size: int) -> Any:
+    batch = client.command_batch({"q": "first"}, count=size)
+    *_, last = client.follow_batch(batch.ref)
+    return last
+
+
+def _bare(stack: Stack, size: int) -> float:
+    """Seconds for the same calls to the provider, for the other half of the entries, with as many at a time."""
+    with _provider(stack) as http:
+
+        def one(n: int) -> None:
+            body = {"entry": f"e{n}", "party": f"p{n}"}
+            http.post("/endings", json=body, headers={"Idempotency-Key": f"bare {n}"}).raise_for_status()
+            http.get(f"/parties/p{n}/inventory").raise_for_status()
+
+        start = time.perf_counter()
+        with ThreadPoolExecutor(WORKERS) as pool:
+            list(pool.map(one, range(size, 2 * size)))
+        return time.perf_counter() - start
+
+
+def _provider(stack: Stack) -> httpx.Client:
+    headers = dict(stack.stand_in_headers("desk"))
+    return httpx.Client(base_url=stack.stand_in_url("desk"), headers=headers, timeout=60)
