@@ -188,7 +188,7 @@ def test_an_order_that_is_stuck_says_why_and_is_called_off(page: Page, spare: Sp
     panel.get_by_role("button", name="End access", exact=True).click()
     expect(panel.get_by_text("consent is missing")).to_be_visible()
     panel.get_by_role("button", name="Call it off").click()
-    expect(panel.get_by_text("the access stands as before")).to_be_visible()
+    expect(panel.get_by_text("stands as before")).to_be_visible()
     desk.refuse(entry, None)
 
 

@@ -16,7 +16,7 @@ watch(question, () => (password.value = ""));
       <DialogPanel class="w-full max-w-[420px] rounded-lg border border-rule bg-sheet px-7 py-6">
         <DialogTitle class="font-serif text-[22px]">Is it still you?</DialogTitle>
         <p class="mt-2 text-mute">
-          This takes access away. You have not given your password lately, {{ me?.person.name }}; nothing was
+          This needs your password, {{ me?.person.name }}, which you have not given lately. Nothing was
           changed so far.
         </p>
         <form class="mt-4" @submit.prevent="question?.answer(password)">

@@ -60,6 +60,6 @@ def connect() -> Client:
 
 
 def _password() -> str:
-    click.echo("This takes access away, and you have not given your password lately.")
+    click.echo("This needs your password, which you have not given lately. Nothing was changed so far.")
     given: str = click.prompt("Your password", hide_input=True)
     return given

@@ -60,6 +60,8 @@ EXIT: dict[type[OpenLatchError], int] = {
     TooManyRequests: 5,
 }
 STUCK = 6
+LEAST = 20
+"""What can be folded is given so many letters in a line, if it has them."""
 SEVERITY = {"low": "cyan", "medium": "yellow", "high": "dark_orange3", "critical": "red"}
 ORDER = ("view", "edit", "publish", "export", "spend", "withdraw", "admit", "own")
 
@@ -129,23 +131,29 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
     rows = [[cell(item) for _, cell in columns] for item in found]
     titles = [title for title, _ in columns]
     natural = [max(cell_len(title), *(_width(row[n]) for row in rows)) for n, title in enumerate(titles)]
-    for title, width in zip(titles, _shares(natural, out().width), strict=True):
-        # What says why is folded; names and addresses have to be read on one line.
-        wraps = title.startswith(("why", "reason", "facts", "latest", "such as", "what"))
-        table.add_column(title, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps, width=width)
+    # What says why is folded first; of who it is, every letter has to be there.
+    folds = [title.startswith(("why", "reason", "facts", "latest", "such as", "what")) for title in titles]
+    for title, fold, width in zip(titles, folds, _shares(natural, folds, out().width), strict=True):
+        whole = fold or title.startswith(("who", "address"))
+        table.add_column(title, overflow="fold" if whole else "ellipsis", no_wrap=not whole, width=width)
     for row in rows:
         table.add_row(*row)
     out().print(table)
 
 
-def _shares(natural: Sequence[int], width: int) -> list[int]:
-    """Return how wide each column is to be; if all together are too wide, the widest ones share what is left."""
-    left = width - 2 * (len(natural) - 1)
+def _shares(natural: Sequence[int], folds: Sequence[bool], width: int) -> list[int]:
+    """Return how wide each column is to be; if all together are too wide, the widest ones share what is left.
+
+    What is in front, which people type, comes first; then the narrower columns; last what can be folded.
+    """
+    kept = [min(one, LEAST) if fold else 0 for one, fold in zip(natural, folds, strict=True)]
+    left = width - 2 * (len(natural) - 1) - sum(kept)
     shares = [0] * len(natural)
-    # What is in front, which people type, comes first; then the narrower columns.
-    for done, place in enumerate(sorted(range(len(natural)), key=lambda n: (n > 0, natural[n]))):
-        shares[place] = natural[0] if place == 0 else max(min(natural[place], left // (len(natural) - done)), 3)
-        left -= shares[place]
+    for done, place in enumerate(sorted(range(len(natural)), key=lambda n: (n > 0, folds[n], natural[n]))):
+        others = sum(not fold for fold in folds) - done if not folds[place] else len(natural) - done
+        fair = kept[place] + left // max(others, 1)
+        shares[place] = natural[0] if place == 0 else max(min(natural[place], fair), 3)
+        left -= shares[place] - kept[place]
     return shares
 
 

@@ -146,8 +146,7 @@ def _unconfirmed(call: Call, name: str) -> NotConfirmed | None:
         return None
     minutes = int(within.total_seconds()) // 60
     return NotConfirmed(
-        f"This takes access away, and you have not given your password in the last {minutes} minutes. "
-        "Nothing was changed.",
+        f"This needs your password, which you have not given in the last {minutes} minutes. Nothing was changed.",
         next_step="Give your password, then do it again: openlatch confirm",
         operation=name,
     )
