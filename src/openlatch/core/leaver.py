@@ -55,7 +55,7 @@ def leaver_items(
     """
     items: list[Item] = []
     secrets: set[tuple[UUID, str]] = set()
-    hanging = {one.key for s in held for one in s.falling}
+    hanging = {one.id for s in held for one in s.falling}
     for s in held:
         entry, what = s.entry, f"“{s.entry.level}” on {s.account.name}"
         for one in entry.dependencies:
@@ -69,9 +69,9 @@ def leaver_items(
                 secrets.add((entry.account_id, entry.level))
                 items.append(Item(Phase.SECRETS, Action.CHANGE_SECRET, f"Change {what}.", entry.id))
         elif entry.kind is Kind.SESSION:
-            if entry.key not in hanging:
+            if entry.id not in hanging:
                 items.append(Item(Phase.SESSIONS, Action.END, f"Close the session {what}.", entry.id))
-        elif entry.key not in hanging:
+        elif entry.id not in hanging:
             items.append(Item(Phase.ACCESS, Action.END, f"End {what}.", entry.id))
     for membership in memberships:
         name = names[membership.team_id]
