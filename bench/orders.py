@@ -6,9 +6,10 @@ import json
 import random
 import tempfile
 import time
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
+from functools import partial
 from pathlib import Path
 from typing import Any
 
@@ -18,13 +19,14 @@ from bench.measure import Pair, growth, line
 from openlatch.client import Client
 from openlatch.core.model import Circle, Provider, Workspace
 from openlatch.core.roles import Role
+from openlatch.errors import OpenLatchError
 from openlatch.local.stack import Stack
 from openlatch.operations import people
 from openlatch.operations.gate import as_service
 
 __all__ = ["crash", "orders"]
 
-SIZES = (100, 400, 1600)
+SIZES = (50, 150, 450)
 WORKERS = 4
 ROUNDS = 12
 """So often something is killed while orders are under way."""
@@ -50,35 +52,60 @@ def orders() -> str:
 
 
 def crash() -> str:
-    """Kill the worker, the service and the provider at random while orders are under way; say what became of them."""
+    """Kill the worker, the service, the provider and the database at random while orders are under way."""
     chance = random.Random(20260510)  # the same crashes every time
     with _desk(2 * CRASHED) as (stack, client):
-        wanted = {e.key for e in client.entries(q="first", sort="party")}
-        batch = client.command_batch({"q": "first"}, count=len(wanted))
+        wanted = {e.key for e in client.entries(q="first")}
+        ref = client.command_batch({"q": "first"}, count=len(wanted)).ref
+        kills: dict[str, Callable[[], None]] = {
+            name: partial(_kill, stack, name, start)
+            for name, start in (("worker", stack.start_worker), ("web", stack.start_web), ("desk", stack.start_desk))
+        } | {"database": stack.crash_database}
         killed = []
-        for _ in range(ROUNDS):
-            time.sleep(chance.uniform(0.3, 2.5))
-            name = chance.choice(("worker", "web", "desk"))
+        # Spread over the whole run: the next comes once so many more of the orders have moved.
+        for moved in range(0, CRASHED, CRASHED // ROUNDS):
+            done = _once(client, ref, lambda batch, moved=moved: _resting(batch) >= moved)  # type: ignore[misc]
+            time.sleep(chance.uniform(0, 1))
+            name = chance.choice(sorted(kills))
+            kills[name]()
             killed.append(name)
-            stack.kill(name)
-            {"worker": stack.start_worker, "web": stack.start_web, "desk": stack.start_desk}[name]()
-        end = time.monotonic() + 900
-        while not client.batch(batch.ref).over and time.monotonic() < end:
-            time.sleep(1)
-        done = client.batch(batch.ref)
-        effects = [e["entry"] for e in _provider(stack).get("/effects").json()["effects"]]
+            if done.over:
+                break
+        done = _once(client, ref, lambda batch: batch.over)
+        with _provider(stack) as http:
+            effects = [effect["entry"] for effect in http.get("/effects").json()["effects"]]
+        proved = {item.entry.key for item in done.items if item.entry is not None and item.outcome == "proved"}
         found = {
             "id": "crash",
-            "what": f"{len(wanted)} orders, while worker, service and provider were killed {ROUNDS} times",
-            "rounds": ROUNDS,
+            "what": f"{len(wanted)} orders, while something was killed {len(killed)} times",
             "killed": {name: killed.count(name) for name in sorted(set(killed))},
             "outcomes": done.outcomes,
-            "lost": len(wanted - set(effects) - {i.entry.name for i in done.items if i.entry and i.outcome == "stuck"}),
+            "proved_without_effect": len(proved - set(effects)),
             "twice": len(effects) - len(set(effects)),
             "not_ordered": len(set(effects) - wanted),
-            "unfinished": sum(n for word, n in done.outcomes.items() if word not in ("proved", "stuck", "cancelled")),
         }
     return json.dumps(found)
+
+
+def _kill(stack: Stack, name: str, start: Callable[[], None]) -> None:
+    stack.kill(name)
+    start()
+
+
+def _resting(batch: Any) -> int:
+    return sum(n for word, n in batch.outcomes.items() if word in ("proved", "stuck", "cancelled", "refused"))
+
+
+def _once(client: Client, ref: str, there: Callable[[Any], bool]) -> Any:
+    """Return the batch once it is so far; the service may be gone in between."""
+    end = time.monotonic() + 900
+    while time.monotonic() < end:
+        with suppress(OpenLatchError):
+            batch = client.batch(ref)
+            if there(batch):
+                return batch
+        time.sleep(0.2)
+    raise AssertionError(f"The batch did not come so far in 15 minutes: {client.batch(ref).outcomes}")
 
 
 @contextmanager

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+import ssl
 from collections.abc import Collection, Mapping
+from functools import cache
 from typing import Any, TypeVar
 from urllib.parse import urlsplit
 
@@ -36,6 +38,12 @@ def checked_settings(
     return address, {name: value for name, value in settings.items() if name != url}
 
 
+@cache
+def _certificates() -> ssl.SSLContext:
+    """Whom we trust, read once: each reading of the file takes longer than a call to a provider nearby."""
+    return httpx.create_ssl_context()
+
+
 class Caller:
     """Sends requests of one protocol; every answer that the protocol does not foresee becomes a domain error."""
 
@@ -43,7 +51,8 @@ class Caller:
         self, protocol: str, headers: Mapping[str, str], transport: httpx.BaseTransport | None = None, **more: Any
     ) -> None:
         self._protocol = protocol
-        self._http = httpx.Client(headers=dict(headers), timeout=_TIMEOUT, transport=transport, **more)
+        verify = _certificates()
+        self._http = httpx.Client(headers=dict(headers), timeout=_TIMEOUT, transport=transport, verify=verify, **more)
 
     def send(self, method: str, url: str, *, ok: Collection[int] = (200,), **more: Any) -> httpx.Response:
         """Send a request; returns an answer with one of the statuses in `ok`."""

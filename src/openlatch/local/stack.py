@@ -116,6 +116,11 @@ class Stack:
         os.killpg(process.pid, signal.SIGKILL)
         process.wait()
 
+    def crash_database(self) -> None:
+        """Kill the product's database at once, and start it again as it was left."""
+        self._product.crash()
+        self._product.start()
+
     def start_web(self) -> None:
         """Start the service and wait until it is ready."""
         self._run("web", "-m", "openlatch.cli", "serve")
@@ -155,8 +160,8 @@ class Stack:
 
     def _start(self) -> None:
         self.say("starting PostgreSQL")
-        product = self._server("product", "postgres")
-        url = product.database("openlatch", "openlatch")
+        self._product = self._server("product", "postgres")
+        url = self._product.database("openlatch", "openlatch")
         self._environment = {
             "OPENLATCH_DATABASE_URL": url,
             "OPENLATCH_SECRET_KEYS": self._secrets["key"],

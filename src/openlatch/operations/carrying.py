@@ -207,7 +207,6 @@ def _prove(call: Call, order: Order, entry: Entry, provider: Provider, shown: st
     proved = order.moved(Move.PROVE, steps=steps, receipt=receipt, finished_at=call.now, why="", again_at=None)
     call.tx.orders.save(proved)
     call.log("order.proved", "order", order.id, receipt=receipt)
-    flags.evaluate(call, [call.tx.entries.find(str(entry.id)).entry])
 
 
 def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
