@@ -32,6 +32,8 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "outcome": feed.EndingOutcome,
     "change": feed.Amendment,
     "change-outcome": feed.AmendmentOutcome,
+    "giving": feed.Giving,
+    "giving-outcome": feed.GivingOutcome,
 }
 
 

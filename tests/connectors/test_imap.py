@@ -5,6 +5,7 @@ from __future__ import annotations
 import socketserver
 import threading
 from collections.abc import Iterator
+from dataclasses import replace
 from typing import Any
 from uuid import uuid4
 
@@ -14,7 +15,7 @@ from openlatch.connectors.imap import ImapConnector
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import Kind, PartyKind
 from openlatch.core.observation import ObservedEntry
-from openlatch.core.ports import Change
+from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power
 from openlatch.demo.protocols import MAILBOX_OWNER
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused
@@ -99,6 +100,18 @@ def test_rights_that_are_narrowed_are_gone_at_the_server(stack: Stack, connector
         assert [e.level for e in connector.look(ORLA).entries if e.key == key] == [level]
     with pytest.raises(ProviderRefused):
         connector.change(key, ORLA, Change(level="z"), "2")
+
+
+def test_what_was_taken_is_given_back_as_it_was(stack: Stack, connector: ImapConnector, box: str) -> None:
+    had = entries(connector)[box, ORLA]
+    connector.end(had.key, ORLA, "1")
+    assert not opens(stack, ORLA, box)
+    again = Gift(box, had.kind, had.level, again=had.key)
+    assert [connector.give(ORLA, again, "2").already, connector.give(ORLA, again, "3").already] == [False, True]
+    assert entries(connector)[box, ORLA] == had
+    assert opens(stack, ORLA, box)
+    with pytest.raises(ProviderRefused):
+        connector.give(ORLA, replace(again, level="z"), "4")
 
 
 def test_the_way_in_is_not_ended_and_a_mailbox_that_is_gone_is_no_error(connector: ImapConnector, box: str) -> None:

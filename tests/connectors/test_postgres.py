@@ -12,7 +12,7 @@ import pytest
 
 from openlatch.connectors.postgres import PostgresConnector
 from openlatch.core.model import Kind
-from openlatch.core.ports import Change
+from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power
 from openlatch.demo import catalogue
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused
@@ -128,6 +128,18 @@ def test_a_login_is_given_an_end_that_the_server_keeps(stack: Stack, connector: 
         signed_in(stack, role)
     with pytest.raises(ProviderRefused):
         connector.change(seen["plate_editors"].key, role, Change(ends_at=until), "3")
+
+
+def test_a_login_that_was_closed_is_opened_again(stack: Stack, connector: PostgresConnector, role: str) -> None:
+    before = {e.key: e for e in connector.look(role).entries}
+    for key in before:
+        connector.end(key, role, key)
+    for had in before.values():
+        connector.give(role, Gift(had.account, had.kind, had.level, again=had.key), had.key)
+    assert {e.key: (e.level, e.kind, e.ends_at) for e in connector.look(role).entries} == {
+        key: (e.level, e.kind, e.ends_at) for key, e in before.items()
+    }
+    signed_in(stack, role).close()
 
 
 def test_a_database_end_date_makes_a_grant_and_infinity_means_no_end(

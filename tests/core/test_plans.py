@@ -26,13 +26,14 @@ from openlatch.core.model import (
 )
 from openlatch.core.model import Party as PartyValue
 from openlatch.core.observation import Observation, ObservedEntry
-from openlatch.core.plans import Action, Ask, Plan, Step, make_plan, verify, why_ended
+from openlatch.core.plans import Action, Ask, Plan, Step, make_plan, why_ended
 from openlatch.core.powers import Power
+from openlatch.core.proof import verify
 from openlatch.errors import Conflict, Invalid
 from tests.factories import GATE, NOW, account, entry, observed, party
 
 KINDS = frozenset(Kind)
-ALL = Abilities(KINDS, KINDS, narrows=KINDS, pauses=KINDS, dates=KINDS, raises=KINDS)
+ALL = Abilities(KINDS, KINDS, narrows=KINDS, pauses=KINDS, dates=KINDS, raises=KINDS, gives=KINDS)
 WHO, OTHER = party(name="Brightmere Electrical"), party(name="Maren Ashdown", status=PartyStatus.CURRENT)
 GATE_ACCOUNT = account()
 LEVELS = {
@@ -313,6 +314,60 @@ def test_any_plan_ends_in_what_was_asked_and_touches_nothing_else(data: st.DataO
     elif ask.action is Action.NARROW:
         level = provider.listed["target"][1].level
         assert set(LEVELS[level]) <= set(target.powers)
+
+
+@given(st.data())
+def test_what_is_given_back_is_proved_by_just_that_and_by_nothing_wider(data: st.DataObject) -> None:
+    days = data.draw(st.none() | st.integers(-3, 9))
+    ended = theirs(
+        data.draw(st.sampled_from(list(LEVELS))),
+        state=State.ENDED,
+        end_reason=EndReason.REVOKED,
+        resources=data.draw(st.sampled_from([(), ("till", "safe")])),
+        ends_at=None if days is None else NOW + timedelta(days=days),
+    )
+    if days is not None and days <= 0:
+        with pytest.raises(Invalid, match="is over"):
+            plan(ended, ask=Ask(Action.GIVE_BACK))
+        return
+    made = plan(ended, ask=Ask(Action.GIVE_BACK))
+    (give, *_), gift = made.steps, made.steps[0].gift
+    assert gift is not None
+    exactly = replace(
+        observed("anew", kind=gift.kind, level=gift.level, resources=gift.resources, ends_at=gift.ends_at),
+        account=gift.account,
+    )
+    wider = data.draw(
+        st.sampled_from(
+            [
+                replace(exactly, level="owner"),
+                replace(exactly, resources=("till",) if not exactly.resources else ()),
+                replace(exactly, ends_at=None if exactly.ends_at else NOW, state=State.PAUSED),
+                replace(exactly, account="elsewhere"),
+            ]
+        )
+    )
+
+    def shown(*entries: ObservedEntry) -> Observation:
+        return Observation(ReadingOutcome.COMPLETE, (GATE,), (), entries)
+
+    assert verify(shown(exactly), (give,), give.party).reached
+    assert not verify(shown(wider), (give,), give.party).reached
+    assert not verify(shown(), (give,), give.party).reached
+
+
+def test_only_what_has_ended_and_is_not_there_again_can_be_given_back() -> None:
+    ended = theirs(state=State.ENDED, end_reason=EndReason.REVOKED)
+    for target, neighbours, abilities in (
+        (theirs(), (), ALL),
+        (ended, (theirs(key="again"),), ALL),
+        (ended, (), replace(ALL, gives=frozenset())),
+        (replace(ended, by_hand=True), (), ALL),
+    ):
+        with pytest.raises(Conflict):
+            plan(target, *neighbours, ask=Ask(Action.GIVE_BACK), abilities=abilities)
+    left = around(ended, who=replace(WHO, status=PartyStatus.LEFT))
+    assert kinds(make_plan(left, Ask(Action.GIVE_BACK), NOW))[0] == "left"
 
 
 def test_only_the_absence_of_the_entry_itself_proves_that_it_is_gone() -> None:

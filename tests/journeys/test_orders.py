@@ -103,6 +103,30 @@ def test_the_last_administrator_goes_only_after_another_one_has_come(client: Cli
     assert client.entry(last.ref).state == "ended"
 
 
+def test_what_was_ended_by_mistake_is_given_back_as_it_was(client: Client, desk: Desk) -> None:
+    guide = next(e for e in client.entries(account="Bookings") if e.level == "guide" and not e.by_hand)
+    with pytest.raises(Conflict, match="has this access"):
+        client.plan(guide.ref, "give-back")
+    assert settle(client, client.end(guide.ref).ref).state == "proved"
+    plan = client.plan(guide.ref, "give-back")
+    assert calls(plan) == ["give", "read", "receipt"]
+    with desk.fault(lose_answers=1):
+        order = settle(client, client.command(guide.ref, "give-back", digest=plan.digest).ref)
+    assert order.state == "proved", order.why
+    again = next(e for e in client.entries(q=guide.party.name, account="Bookings") if e.level == "guide")
+    assert (again.state, again.powers, again.resources) == ("live", guide.powers, guide.resources)
+    assert client.entry(guide.ref).state == "ended", "what was ended stays in the history"
+    with pytest.raises(Conflict, match="again already"):
+        client.command(guide.ref, "give-back")
+
+    mailbox = one(client, provider="Front Office Mail", kind="delegate", q="dov")
+    assert settle(client, client.end(mailbox.ref).ref).state == "proved"
+    assert settle(client, client.command(mailbox.ref, "give-back").ref).state == "proved"
+    assert [(e.level, e.state) for e in client.entries(q="dov", account=mailbox.account.name)] == [
+        (mailbox.level, "live")
+    ]
+
+
 def test_less_than_ending_narrow_pause_and_a_last_day(own: Stack, client: Client) -> None:
     cashier = next(e for e in client.entries(account="Bookings") if e.level == "cashier" and "spend" in e.powers)
     with pytest.raises(Invalid, match="gives more"):

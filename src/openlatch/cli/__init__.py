@@ -52,6 +52,7 @@ _COMMANDS = {
     "pause": ("orders", "Put an access to rest"),
     "resume": ("orders", "Let an access that is paused live again"),
     "end-on": ("orders", "Give an access a last day"),
+    "give-back": ("orders", "Give back an access that has ended"),
     "close-sessions": ("orders", "Sign somebody out on an account"),
     "change-secret": ("orders", "Have a secret changed that somebody was told"),
     "bulk": ("batches", "Do the same to many entries"),

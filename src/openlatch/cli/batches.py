@@ -54,7 +54,9 @@ _PLANNED: tuple[Column, ...] = (
 
 
 @click.command()
-@click.argument("action", type=click.Choice(["end", "narrow", "pause", "resume", "end-on", "close-sessions"]))
+@click.argument(
+    "action", type=click.Choice(["end", "narrow", "pause", "resume", "end-on", "close-sessions", "give-back"])
+)
 @filtered
 @click.option("--to", "level", default="", help="With narrow: the level.")
 @click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="With end-on: the last day.")

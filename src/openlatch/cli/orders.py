@@ -23,6 +23,7 @@ __all__ = [
     "confirmed",
     "end",
     "end_on",
+    "give_back",
     "give_up",
     "narrow",
     "order",
@@ -41,6 +42,7 @@ ACTS = {
     "end-on": "Give an end to the access of",
     "close-sessions": "Close the sessions of",
     "change-secret": "Change the secret told to",
+    "give-back": "Give back the access of",
 }
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
@@ -159,6 +161,14 @@ def change_secret(entry: str, **how: Any) -> None:
     _order(entry, "change-secret", "Order that?", {}, **how)
 
 
+@click.command()
+@_acting(click.option("--until", "last_day", type=click.DateTime(["%Y-%m-%d"]), help="A new last day (2027-03-31)."))
+@reports_errors
+def give_back(entry: str, last_day: datetime | None, **how: Any) -> None:
+    """Give ENTRY, which has ended, back to its party as it was."""
+    _order(entry, "give-back", "Give it back?", {"until": last_day.date() if last_day else None}, **how)
+
+
 def _order(
     entry: str,
     action: str,
@@ -173,7 +183,8 @@ def _order(
 ) -> None:
     with connect() as client:
         there = client.entry(entry).order
-        if there is not None and there.state == "proved" and there.action in ("end", "give-up"):
+        ended = there is not None and there.state == "proved" and there.action in ("end", "give-up")
+        if there is not None and ended and action in ("end", "give-up"):
             click.echo(f"It has been ended already: order {there.ref} is proved.")
             return
         plan = client.plan(entry, action, **wish)

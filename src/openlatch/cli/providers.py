@@ -83,6 +83,7 @@ def show(provider: str) -> None:
         ("can also narrow", ", ".join(can.narrows)),
         ("can also pause", ", ".join(can.pauses)),
         ("can also set an end for", ", ".join(can.dates)),
+        ("can also let somebody in as", ", ".join(can.gives)),
     )
     out().print(Text.assemble((p.name, "bold"), ("   " + p.ref, "dim")))
     for name, value in facts:

@@ -8,7 +8,6 @@ from typing import Any, ClassVar, TypeVar
 from urllib.parse import quote
 
 import httpx
-from pydantic import BaseModel
 
 from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.hours import DAYS, Hours, Window
@@ -35,7 +34,7 @@ from openlatch.core.observation import (
     behind,
     spread,
 )
-from openlatch.core.ports import About, Answer, Change, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Gift, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.core.sharing import Document, Selector, Statement
 from openlatch.errors import ProviderRefused, ProviderUnreadable
@@ -52,11 +51,12 @@ from openlatch.wire.feed import (
     FeedParty,
     FeedStatement,
     FeedWindow,
+    GivingOutcome,
 )
 
 __all__ = ["FeedConnector"]
 
-Model = TypeVar("Model", bound=BaseModel)
+Outcome = TypeVar("Outcome", EndingOutcome, AmendmentOutcome, GivingOutcome)
 
 _MOST_PAGES = 100_000
 
@@ -91,6 +91,7 @@ class FeedConnector:
             pauses=frozenset(Kind(k) for k in found.pauses),
             dates=frozenset(Kind(k) for k in found.dates),
             raises=frozenset(Kind(k) for k in found.raises),
+            gives=frozenset(Kind(k) for k in found.gives),
             levels={name: in_order(Power(p) for p in powers) for name, powers in described.levels.items()},
         )
 
@@ -116,7 +117,6 @@ class FeedConnector:
         return spread(self._seen(party), only=party)
 
     def end(self, entry: str, party: str, idempotency_key: str) -> Answer:
-        where = f"{self._url}/endings"
         body: dict[str, Any] = {"entry": entry, "party": party}
         if entry.startswith(SHARED):
             shared = behind(self._seen(party), entry)
@@ -124,13 +124,7 @@ class FeedConnector:
                 return Answer("no document gives it", already=True)
             to, documents = shared
             body |= {"documents": documents, "to": {to.kind: to.value or True}}
-        headers = {"Idempotency-Key": idempotency_key}
-        answer = self._caller.send("POST", where, ok=(200, 202, 409), json=body, headers=headers)
-        outcome = self._caller.parsed(EndingOutcome, answer)
-        if outcome.outcome == "refused":
-            raise _refused("end", entry, outcome.reason)
-        said = f"{outcome.outcome}: {outcome.reason}" if outcome.reason else outcome.outcome
-        return Answer(said, already=outcome.outcome == "already-ended")
+        return self._asked(EndingOutcome, "endings", body, idempotency_key, f"end {entry!r}")
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         body: dict[str, Any] = {"entry": entry, "party": party}
@@ -142,14 +136,36 @@ class FeedConnector:
             body["ends_at"] = change.ends_at.isoformat()
         if change.paused is not None:
             body["paused"] = change.paused
-        headers = {"Idempotency-Key": idempotency_key}
-        where = f"{self._url}/changes"
-        answer = self._caller.send("POST", where, ok=(200, 202, 409), json=body, headers=headers)
-        outcome = self._caller.parsed(AmendmentOutcome, answer)
+        return self._asked(AmendmentOutcome, "changes", body, idempotency_key, f"change {entry!r}")
+
+    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
+        body: dict[str, Any] = {
+            "account": gift.account,
+            "party": party,
+            "kind": gift.kind.value,
+            "level": gift.level,
+            "permissions": list(gift.permissions),
+            "resources": list(gift.resources),
+            "again": gift.again or None,
+        }
+        if gift.ends_at is not None:
+            body["ends_at"] = gift.ends_at.isoformat()
+        return self._asked(GivingOutcome, "givings", body, idempotency_key, f"give {gift.level!r} on {gift.account!r}")
+
+    def _asked(self, shape: type[Outcome], where: str, body: dict[str, Any], key: str, what: str) -> Answer:
+        """Ask for something under an idempotency key; `what` says it in a refusal."""
+        answer = self._caller.send(
+            "POST", f"{self._url}/{where}", ok=(200, 202, 409), json=body, headers={"Idempotency-Key": key}
+        )
+        outcome = self._caller.parsed(shape, answer)
         if outcome.outcome == "refused":
-            raise _refused("change", entry, outcome.reason)
+            raise ProviderRefused(
+                f"The provider refused to {what}: {outcome.reason or 'it gave no reason'}.",
+                next_step="Do what the reason asks for, then try again.",
+                reason=outcome.reason,
+            )
         said = f"{outcome.outcome}: {outcome.reason}" if outcome.reason else outcome.outcome
-        return Answer(said, already=outcome.outcome == "already-so")
+        return Answer(said, already=outcome.outcome.startswith("already"))
 
     def _seen(self, party: str) -> Observation:
         page = _observed(self._page(f"{self._url}/parties/{quote(party, safe='')}/inventory"))
@@ -159,14 +175,6 @@ class FeedConnector:
 
     def _page(self, url: str) -> FeedPage:
         return self._caller.parsed(FeedPage, self._caller.send("GET", url))
-
-
-def _refused(what: str, entry: str, reason: str) -> ProviderRefused:
-    return ProviderRefused(
-        f"The provider refused to {what} {entry!r}: {reason or 'it gave no reason'}.",
-        next_step="Do what the reason asks for, then try again.",
-        reason=reason,
-    )
 
 
 def _observed(page: FeedPage) -> Page:

@@ -20,7 +20,7 @@ from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Gift, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
@@ -83,7 +83,7 @@ class ImapConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.OPEN})
-        return Abilities(kinds, kinds, narrows=kinds)
+        return Abilities(kinds, kinds, narrows=kinds, gives=kinds)
 
     def pages(self) -> Iterator[Page]:
         with self._connected() as server:
@@ -134,6 +134,20 @@ class ImapConnector:
                 )
             self._ask(server.setacl(_quoted(box), _quoted(identifier), change.level), f"SETACL {box}")
         return Answer(f"{identifier} has {change.level} in the access list of {_shown(box)}")
+
+    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
+        if not gift.again or not gift.level or set(gift.level) - set(RIGHTS) or gift.ends_at is not None:
+            raise unable(f"{gift.level} on {gift.account}", "give")
+        _, box, identifier = (unquote(part) for part in gift.again.split(":"))
+        with self._connected() as server:
+            if box not in self._boxes(server):
+                raise ProviderRefused(
+                    f"There is no mailbox {_shown(box)} any more.", next_step="Read the provider again."
+                )
+            already = self._access(server, box).get(identifier) == gift.level
+            if not already:
+                self._ask(server.setacl(_quoted(box), _quoted(identifier), gift.level), f"SETACL {box}")
+        return Answer(f"{identifier} has {gift.level} in the access list of {_shown(box)}", already)
 
     def _boxes(self, server: imaplib.IMAP4) -> list[str]:
         """The login's own mailboxes that can be opened, by their names on the wire."""

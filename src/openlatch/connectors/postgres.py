@@ -24,7 +24,7 @@ from openlatch.connectors.settings import checked, port_of, unable
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Gift, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import ProviderDown, ProviderRefused
 
@@ -121,7 +121,7 @@ class PostgresConnector:
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION})
         logins = frozenset({Kind.DELEGATE, Kind.GRANT})
-        return Abilities(kinds, kinds, dates=logins)
+        return Abilities(kinds, kinds, dates=logins, gives=logins)
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())
@@ -161,6 +161,19 @@ class PostgresConnector:
             until = sql.Literal(change.ends_at.isoformat())
             connection.execute(statement.format(sql.Identifier(unquote(role)), until))
         return Answer(f"{unquote(role)} may sign in until {change.ends_at.isoformat()}")
+
+    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
+        kind, *parts = gift.again.split(":")
+        names = [sql.Identifier(unquote(part)) for part in parts]
+        with self._connected() as connection, connection.transaction():
+            if kind == "login":
+                until = sql.Literal(gift.ends_at.isoformat() if gift.ends_at is not None else "infinity")
+                connection.execute(sql.SQL("alter role {} login valid until {}").format(*names, until))
+                return Answer(f"{party} may sign in again")
+            if kind == "membership" and gift.ends_at is None:
+                connection.execute(sql.SQL("grant {} to {}").format(*names))
+                return Answer(f"{party} is a member of {unquote(parts[0])} again")
+        raise unable(f"{gift.level} on {gift.account}", "give")
 
     def _end_login(self, connection: psycopg.Connection[Any], role: str) -> Answer:
         with connection.transaction():

@@ -10,7 +10,7 @@ from uuid import UUID
 from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, PartyStatus, Severity, Side
 from openlatch.core.powers import Power, in_order
 
-__all__ = ["Consequence", "Situation", "lost", "mends", "successors", "takes"]
+__all__ = ["Consequence", "Situation", "gives_back", "lost", "mends", "successors", "takes"]
 
 _REDO = {
     Side.HOLDER: "you can give it again at any time",
@@ -122,6 +122,18 @@ def takes(
     """Return what happens if these powers are taken from an entry, or with `ends` all of it, gravest first."""
     found = [*_stops(situation, takes_away, ends), *_stays(situation, ends, given_up)]
     return tuple(sorted(found, key=lambda one: one.severity.rank, reverse=True))
+
+
+def gives_back(s: Situation, until: datetime | None) -> tuple[Consequence, ...]:
+    """Return what happens if an entry that has ended is given again until an instant, or without an end."""
+    left = Consequence("left", Severity.HIGH, f"{s.party.name} is known to have left.")
+    grave = set(s.entry.powers) & {Power.SPEND, Power.WITHDRAW, Power.ADMIT, Power.OWN}
+    can = ", ".join(in_order(s.entry.powers)) or f"use “{s.entry.level}” on"
+    end = f"until the end of {_day(until)}" if until is not None else "without an end"
+    text = f"{s.party.name} can {can} {s.account.name} again, {end}."
+    again = Consequence("can-again", Severity.MEDIUM if grave else Severity.LOW, text)
+    alone = Consequence("effect", Severity.LOW, "What fell with it does not come back by itself.")
+    return (left, again, alone) if s.party.status is PartyStatus.LEFT else (again, alone)
 
 
 def _stops(s: Situation, takes_away: tuple[Power, ...], ends: bool) -> Iterable[Consequence]:

@@ -215,6 +215,8 @@ class Abilities:
     """the kinds of entry that the provider can give an end"""
     raises: frozenset[Kind] = frozenset()
     """the kinds of entry that can be given a wider level from here"""
+    gives: frozenset[Kind] = frozenset()
+    """the kinds of entry that a party can be given from here"""
     levels: Mapping[str, tuple[Power, ...]] = field(default_factory=dict)
     """the levels that the provider says it has, with what each gives"""
 

@@ -1,4 +1,4 @@
-"""How access is taken back or made less: the steps that do it, found from what the provider can do, and their proof.
+"""How access is taken back, made less or given back: the steps that do it, found from what the provider can do.
 
 A plan is a value: it is shown, confirmed, recorded and carried out from the same object. Its digest tells whether what
 is about to be carried out is still what the person saw.
@@ -14,15 +14,14 @@ from enum import StrEnum
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.impact import Consequence, Situation, lost, mends, successors, takes
+from openlatch.core.impact import Consequence, Situation, gives_back, lost, mends, successors, takes
 from openlatch.core.ledger import canonical
 from openlatch.core.model import EndReason, Entry, Kind, PartyKind, Severity, State
-from openlatch.core.observation import Observation, ObservedEntry
-from openlatch.core.ports import Change
+from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import Conflict, Invalid
 
-__all__ = ["Action", "Ask", "Plan", "Step", "Verdict", "WayOut", "make_plan", "verify", "why_ended"]
+__all__ = ["Action", "Ask", "Plan", "Step", "WayOut", "make_plan", "why_ended"]
 
 
 class Action(StrEnum):
@@ -42,6 +41,8 @@ class Action(StrEnum):
     """the open ones of the party on the account; they may sign in again"""
     CHANGE_SECRET = "change-secret"  # noqa: S105 - the act, not a secret
     """somebody gives the account a new password, key or code; whoever was told the old one has nothing any more"""
+    GIVE_BACK = "give-back"
+    """what has ended is given again, as it was"""
 
     @property
     def ends(self) -> bool:
@@ -67,8 +68,8 @@ class Ask:
 class Step:
     """One step of a plan, and how it went: `at` is None while it is still to be done.
 
-    `call` is one of change and end (the provider is asked), ask (a person is asked), wait, read and receipt. `entry`
-    and `party` are the provider's own keys.
+    `call` is one of change, end and give (the provider is asked), ask (a person is asked), wait, read and receipt.
+    `entry` and `party` are the provider's own keys.
     """
 
     call: str
@@ -76,6 +77,7 @@ class Step:
     entry: str = ""
     party: str = ""
     change: Change | None = None
+    gift: Gift | None = None
     until: datetime | None = None
     at: datetime | None = None
     said: str = ""
@@ -113,20 +115,14 @@ class Plan:
         return {**asdict(self), "digest": self.digest}
 
 
-@dataclass(frozen=True, slots=True)
-class Verdict:
-    """What a fresh observation says: whether all is as it was meant to be, and what was seen."""
-
-    reached: bool
-    evidence: str
-
-
 def make_plan(s: Situation, ask: Ask, now: datetime) -> Plan:
     """Plan what is asked of an entry.
 
     Refuses (Conflict) what is not possible as things stand, and (Invalid) what makes no sense, such as a level that
     gives more, or a last day before the first.
     """
+    if ask.action is Action.GIVE_BACK:
+        return _give_back(s, ask, now)
     if not s.entry.stands:
         raise Conflict(
             f"The access of {s.party.name} to {s.account.name} has already ended ({s.entry.end_reason}).",
@@ -181,55 +177,6 @@ def why_ended(action: Action, kind: Kind) -> EndReason:
         return EndReason.DECLINED if action is Action.GIVE_UP else EndReason.WITHDRAWN
     reasons = {Action.GIVE_UP: EndReason.GIVEN_UP, Action.END_ON: EndReason.EXPIRED}
     return reasons.get(action, EndReason.REVOKED)
-
-
-def verify(observation: Observation, steps: Sequence[Step], party: str) -> Verdict:
-    """Return whether a complete observation of a party shows all that these steps did to it; less proves nothing."""
-    shown = {e.key: e for e in observation.entries}
-    wanted = {s.entry: s for s in steps if s.party == party and s.entry and s.call in ("end", "change", "ask")}
-    missed = [one for step in wanted.values() if (one := _missed(step, shown.get(step.entry)))]
-    if missed:
-        return Verdict(reached=False, evidence="; ".join(missed))
-    seen = [_seen(step, shown.get(step.entry)) for step in wanted.values()]
-    others = len(shown.keys() - wanted.keys())
-    rest = "nothing else of this party" if not others else f"{others} other of this party"
-    return Verdict(reached=True, evidence=f"{'; '.join(seen)}; the reading shows {rest}")
-
-
-def _missed(step: Step, shown: ObservedEntry | None) -> str:
-    """What is not yet as a step wanted it."""
-    change = step.change
-    if change is None:
-        return "" if shown is None else f"{step.entry} is still listed with the level {shown.level!r}"
-    if shown is None:
-        return f"{step.entry} is not listed" if change.wider else ""
-    listed = f"{step.entry} is still listed"
-    wrong = (
-        (bool(change.level) and shown.level != change.level, f"{listed} with the level {shown.level!r}"),
-        (
-            change.resources is not None and not (shown.resources and set(shown.resources) <= set(change.resources)),
-            f"{listed} for other parts",
-        ),
-        (
-            change.ends_at is not None and (shown.ends_at is None or shown.ends_at > change.ends_at),
-            f"{listed} without that end",
-        ),
-        (change.paused is not None and (shown.state is State.PAUSED) != change.paused, f"{listed} as {shown.state}"),
-    )
-    return next((said for is_wrong, said in wrong if is_wrong), "")
-
-
-def _seen(step: Step, shown: ObservedEntry | None) -> str:
-    if shown is None or step.change is None:
-        return f"{step.entry} is no longer listed"
-    change = step.change
-    if change.level:
-        return f"{step.entry} is listed with the level {shown.level!r}"
-    if change.resources is not None:
-        return f"{step.entry} is listed for {', '.join(shown.resources)}"
-    if change.ends_at is not None and shown.ends_at is not None:
-        return f"{step.entry} is listed with its end at {shown.ends_at.isoformat()}"
-    return f"{step.entry} is listed as {shown.state}"
 
 
 # What each action takes: steps, and the powers that are taken away
@@ -368,6 +315,48 @@ def _change_secret(s: Situation, ask: Ask, now: datetime) -> Made:
         )
     text = f"Give {s.account.name} a new “{s.entry.level}” at {s.provider}, tell nobody the old way, and say so here."
     return (_asked(s, s.entry, text), _receipt()), ()
+
+
+def _give_back(s: Situation, ask: Ask, now: datetime) -> Plan:
+    entry = s.entry
+    if entry.stands:
+        raise Conflict(
+            f"{s.party.name} has this access to {s.account.name} now. Nothing was changed.",
+            next_step="There is nothing to give back.",
+            entry=entry.ref,
+        )
+    again = [n for n in s.standing if _same_access(n, entry)]
+    if again:
+        raise Conflict(
+            f"{s.party.name} has “{entry.level}” on {s.account.name} again already. Nothing was changed.",
+            next_step=f"Look at it: openlatch entry {again[0].ref}",
+            entry=again[0].ref,
+        )
+    if entry.hours is not None:
+        raise Conflict(
+            "It held in some hours of the week only, and cannot be given again with these from here.",
+            next_step=f"Let {s.party.name} in again at {s.provider} itself; the next reading shows it.",
+            entry=entry.ref,
+        )
+    _able(s, s.abilities.gives, "be given from here", f"Let them in again at {s.provider} itself, or record it anew.")
+    until = ask.until or entry.ends_at
+    if until is not None and until <= now:
+        raise Invalid(
+            f"Its last day, {_last_day(until)}, is over. Nothing was changed.",
+            next_step="Say a new last day for it.",
+            errors=[{"at": "until", "problem": "over already"}],
+        )
+    kind = Kind.GRANT if until is not None and entry.kind is Kind.DELEGATE else entry.kind
+    gift = Gift(s.account.key, kind, entry.level, entry.permissions, entry.resources, until, again=entry.key)
+    text = f"Ask {s.provider} to give {s.party.name} “{entry.level}” again."
+    read = _read(s, entry, f"see that {s.party.name} has it")
+    steps = (Step("give", text, party=_key(s, entry), gift=gift), read, _receipt())
+    return Plan(ask.action.value, entry.ref, gives_back(s, until), steps)
+
+
+def _same_access(one: Entry, other: Entry) -> bool:
+    mine = (one.party_id, one.account_id, one.kind, one.level, set(one.resources))
+    return mine == (other.party_id, other.account_id, other.kind, other.level, set(other.resources))
 
 
 def _harmless(s: Situation, action: Action) -> tuple[Consequence, ...]:

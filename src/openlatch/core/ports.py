@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import ClassVar, Protocol
 
 from openlatch.core.meaning import Words
-from openlatch.core.model import Abilities
+from openlatch.core.model import Abilities, Kind
 from openlatch.core.observation import (
     Observation,
     ObservedAccount,
@@ -20,7 +20,7 @@ from openlatch.core.observation import (
 from openlatch.core.powers import Power
 from openlatch.core.sharing import Document
 
-__all__ = ["About", "Answer", "Change", "Connector", "Page", "Setting"]
+__all__ = ["About", "Answer", "Change", "Connector", "Gift", "Page", "Setting"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,6 +53,22 @@ class Change:
     ends_at: datetime | None = None
     paused: bool | None = None
     wider: bool = False
+
+
+@dataclass(frozen=True, slots=True)
+class Gift:
+    """Access that a party is to be given to an account, known to the provider by `account`.
+
+    `again` is the provider's key of the entry by which the party had the same before.
+    """
+
+    account: str
+    kind: Kind
+    level: str
+    permissions: tuple[str, ...] = ()
+    resources: tuple[str, ...] = ()
+    ends_at: datetime | None = None
+    again: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -105,3 +121,6 @@ class Connector(Protocol):
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         """Change one entry, as far as `abilities` say that this is possible; repeated like `end`."""
+
+    def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
+        """Give a party access, as far as `abilities` say that this is possible; repeated like `end`."""

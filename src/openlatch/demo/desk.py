@@ -76,6 +76,7 @@ def inventory(now: datetime) -> dict[str, Any]:
             "consent_for": ["admit"],
             "narrows": ["delegate"],
             "raises": ["delegate"],
+            "gives": ["delegate"],
             "pauses": ["delegate"],
         },
         memberships=_memberships(chance),

@@ -139,7 +139,13 @@ def dome_control(now: datetime) -> dict[str, Any]:
     )  # fmt: skip
     feed.doings({"view": "looked at the night's plan", "edit": "moved a target", "export": "took frames away"})
     return feed.inventory(
-        abilities={"at_once": False, "dates": ["grant"], "pauses": ["delegate", "grant"], "raises": ["delegate"]}
+        abilities={
+            "at_once": False,
+            "dates": ["grant"],
+            "pauses": ["delegate", "grant"],
+            "raises": ["delegate"],
+            "gives": ["delegate", "grant"],
+        }
     )
 
 

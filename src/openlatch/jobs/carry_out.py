@@ -61,6 +61,8 @@ def _step(store: Store, services: Services, workspace_id: UUID, order_id: UUID) 
         with _at_the_provider():
             if step.call == "end":
                 answer = work.connector.end(step.entry, step.party, work.idempotency_key)
+            elif step.gift is not None:
+                answer = work.connector.give(step.party, step.gift, work.idempotency_key)
             else:
                 answer = work.connector.change(step.entry, step.party, step.change or Change(), work.idempotency_key)
         with store.transaction(workspace_id) as tx:

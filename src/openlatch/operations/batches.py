@@ -216,7 +216,7 @@ def _give(call: Call, batch: Batch, item: BatchItem) -> None:
     entry = call.tx.entries.lock(item.entry_id)
     there = call.tx.orders.open_for(entry.id)
     try:
-        if not entry.stands:
+        if not entry.stands and item.action != Action.GIVE_BACK:
             raise Conflict("It has ended meanwhile.")
         if there is not None:
             if there.action != item.action:

@@ -15,8 +15,9 @@ from uuid import UUID
 from openlatch.core.model import EndReason, Entry, Kind, Provider, State
 from openlatch.core.observation import Observation
 from openlatch.core.orders import Move, Order, OrderState, again_after
-from openlatch.core.plans import Action, Step, verify, why_ended
+from openlatch.core.plans import Action, Step, why_ended
 from openlatch.core.ports import Answer, Connector
+from openlatch.core.proof import verify
 from openlatch.errors import ProviderDown, ProviderTrouble
 from openlatch.operations import flags, readings
 from openlatch.operations.advice import known_levels
@@ -188,7 +189,7 @@ def _prove(call: Call, order: Order, entry: Entry, provider: Provider, shown: st
         shown = next(step.said for step in reversed(order.steps) if step.said)
         shown += "; no reading can see it"
         _take_at_their_word(call, order, entry)
-    told_at = next((step.at for step in order.steps if step.call in ("end", "change", "ask")), None)
+    told_at = next((step.at for step in order.steps if step.call in ("end", "change", "give", "ask")), None)
     listed = call.tx.entries.find(str(entry.id))
     receipt: dict[str, Any] = {
         "order": order.ref,

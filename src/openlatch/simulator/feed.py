@@ -41,6 +41,7 @@ class FeedStandIn(StandIn):
             Rule("/parties/<path:party>/inventory", endpoint=self._party, methods=["GET"]),
             Rule("/endings", endpoint=self._end, methods=["POST"]),
             Rule("/changes", endpoint=self._change, methods=["POST"]),
+            Rule("/givings", endpoint=self._give, methods=["POST"]),
         ]
 
     def fill(self, seed: dict[str, Any]) -> None:
@@ -96,6 +97,10 @@ class FeedStandIn(StandIn):
     def _change(self, request: Request) -> Response:
         body = request.get_json()
         return self._once(request, lambda key: self._amend(body, key))
+
+    def _give(self, request: Request) -> Response:
+        body = request.get_json()
+        return self._once(request, lambda key: self._let_in(body, key))
 
     def _once(self, request: Request, act: Callable[[str], tuple[str, str]]) -> Response:
         """Act under an idempotency key, or repeat what was answered under it."""
@@ -154,6 +159,28 @@ class FeedStandIn(StandIn):
         )
         self.effect(body["entry"], key)
         return "changed", ""
+
+    def _let_in(self, body: dict[str, Any], key: str) -> tuple[str, str]:
+        """Give a party what is asked for; what it had before says what a level means that is not in the description."""
+        had = next(iter(self.items("entries", also_ended=True, where=("key", body.get("again") or ""))), {})
+        levels = self._seed["description"].get("levels", {})
+        if body["level"] not in levels and had.get("level") != body["level"]:
+            return "refused", f"there is no level {body['level']!r}"
+        wanted = {name: body[name] for name in ("account", "party", "kind", "level")}
+        theirs = self.items("entries", where=("party", body["party"]))
+        if any(wanted.items() <= one.items() for one in theirs):
+            return "already-so", ""
+        given: dict[str, Any] = wanted | {
+            "key": f"given {key}",
+            "powers": levels.get(body["level"], had.get("powers")),
+            "permissions": body.get("permissions", []),
+            "resources": body.get("resources", []),
+            "ends_at": body.get("ends_at"),
+            "use_known": had.get("use_known", False),
+        }
+        self.add("entries", given["key"], given)
+        self.effect(given["key"], key)
+        return "given", ""
 
     def _take_out(self, document: dict[str, Any], to: dict[str, Any] | None) -> None:
         """Take a selector out of all that a document allows."""

@@ -15,7 +15,7 @@ from sqlalchemy.dialects.postgresql import insert
 from openlatch.core.model import EndReason, Kind, State
 from openlatch.core.orders import FINAL, Order, OrderState
 from openlatch.core.plans import Action, Step, why_ended
-from openlatch.core.ports import Change
+from openlatch.core.ports import Change, Gift
 from openlatch.errors import Changed
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
@@ -50,7 +50,7 @@ def _order(row: OrderRow) -> Order:
 
 
 def _step(step: dict[str, Any]) -> Step:
-    change = step["change"]
+    change, gift = step["change"], step.get("gift")  # orders from before there were gifts have none
     return Step(
         step["call"],
         step["text"],
@@ -63,6 +63,16 @@ def _step(step: dict[str, Any]) -> Step:
             _instant(change["ends_at"]),
             change["paused"],
             change["wider"],
+        ),
+        gift
+        and Gift(
+            gift["account"],
+            Kind(gift["kind"]),
+            gift["level"],
+            tuple(gift["permissions"]),
+            tuple(gift["resources"]),
+            _instant(gift["ends_at"]),
+            gift["again"],
         ),
         _instant(step["until"]),
         _instant(step["at"]),

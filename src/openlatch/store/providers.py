@@ -41,7 +41,7 @@ def to_provider(row: ProviderRow) -> Provider:
             frozenset(Power(p) for p in row.abilities["consent_for"]),
             **{
                 word: frozenset(Kind(k) for k in row.abilities[word])
-                for word in ("narrows", "pauses", "dates", "raises")
+                for word in ("narrows", "pauses", "dates", "raises", "gives")
             },
             levels={name: tuple(Power(p) for p in powers) for name, powers in row.abilities["levels"].items()},
         ),
@@ -63,6 +63,7 @@ def _abilities(abilities: Abilities) -> dict[str, Any]:
         "pauses": sorted(abilities.pauses),
         "dates": sorted(abilities.dates),
         "raises": sorted(abilities.raises),
+        "gives": sorted(abilities.gives),
         "levels": {name: list(powers) for name, powers in abilities.levels.items()},
     }
 

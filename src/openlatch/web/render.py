@@ -140,6 +140,7 @@ def provider(sight: ProviderSight, now: datetime) -> wire.Provider:
             narrows=_kinds(p.abilities.narrows),
             pauses=_kinds(p.abilities.pauses),
             dates=_kinds(p.abilities.dates),
+            gives=_kinds(p.abilities.gives),
         ),
         latest=reading(latest) if latest else None,
     )

@@ -37,6 +37,8 @@ __all__ = [
     "FeedSelector",
     "FeedStatement",
     "FeedWindow",
+    "Giving",
+    "GivingOutcome",
 ]
 
 VERSION = "open-latch-feed/1"
@@ -74,6 +76,7 @@ class FeedAbilities(FeedModel):
     pauses: list[KindWord] = Field(default=[], description="kinds of entry that can be put to rest there")
     dates: list[KindWord] = Field(default=[], description="kinds of entry that can be given an end there")
     raises: list[KindWord] = Field(default=[], description="kinds of entry that can be given a wider level there")
+    gives: list[KindWord] = Field(default=[], description="kinds of entry that a party can be given there")
     consent_for: list[PowerWord] = Field(default=[], description="only for entries with one of these powers; or all")
     consent: Words = Field(default="", description="whose agreement an ending needs, in words; empty if nobody's")
 
@@ -276,4 +279,24 @@ class AmendmentOutcome(FeedModel):
     """Answer to POST {base}/changes."""
 
     outcome: Literal["changed", "already-so", "accepted", "refused"]
+    reason: Words = ""
+
+
+class Giving(FeedModel):
+    """Body of POST {base}/givings, which carries an Idempotency-Key: access that a party is to be given."""
+
+    account: Key
+    party: Key
+    kind: KindWord
+    level: Words
+    permissions: list[Words] = []
+    resources: list[Words] = Field(default=[], description="the parts that it is on; empty for the whole account")
+    ends_at: AwareDatetime | None = None
+    again: Key | None = Field(default=None, description="key of the entry by which the party had the same before")
+
+
+class GivingOutcome(FeedModel):
+    """Answer to POST {base}/givings."""
+
+    outcome: Literal["given", "already-so", "accepted", "refused"]
     reason: Words = ""

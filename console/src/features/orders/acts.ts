@@ -57,10 +57,17 @@ export const WORDS: Record<Act, Words> = {
     act: "Order that",
     keep: "Leave it",
   },
+  "give-back": {
+    name: "Give back",
+    title: (e) => `Let ${e.party.name} in again?`,
+    act: "Give it back",
+    keep: "Leave it",
+  },
 };
 
 /** What can be ordered about an entry, the usual first; whose own it is can only give it up. */
 export function actsOn(entry: Entry, own: boolean): Act[] {
+  if (entry.state === "ended") return own || entry.by_hand ? [] : ["give-back"];
   if (own) return ["give-up"];
   if (entry.kind === "secret") return ["change-secret"];
   if (entry.kind === "session" || entry.kind === "offer" || entry.kind === "open") return ["end"];

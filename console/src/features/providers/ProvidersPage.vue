@@ -57,6 +57,7 @@ function besides({ abilities: can }: Provider): string {
     can.narrows.length ? `narrow ${can.narrows.join(", ")}` : "",
     can.pauses.length ? `pause ${can.pauses.join(", ")}` : "",
     can.dates.length ? `set an end for ${can.dates.join(", ")}` : "",
+    can.gives.length ? `give back ${can.gives.join(", ")}` : "",
   ]
     .filter(Boolean)
     .join("; ");

@@ -34,7 +34,9 @@ StateWord = Literal["offered", "live", "paused", "ending", "ended"]
 PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
 SeverityWord = Literal["low", "medium", "high", "critical"]
 OrderStateWord = Literal["drafted", "waiting", "running", "told", "proved", "stuck", "cancelled"]
-ActionWord = Literal["end", "give-up", "narrow", "pause", "resume", "end-on", "close-sessions", "change-secret"]
+ActionWord = Literal[
+    "end", "give-up", "narrow", "pause", "resume", "end-on", "close-sessions", "change-secret", "give-back"
+]
 RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]
 Search = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]

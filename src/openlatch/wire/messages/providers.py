@@ -66,6 +66,7 @@ class Abilities(Sent):
     narrows: list[KindWord]
     pauses: list[KindWord]
     dates: list[KindWord]
+    gives: list[KindWord]
 
 
 class Level(Sent):
