@@ -94,10 +94,9 @@ class Service:
 
     def work(self) -> None:
         """Run jobs until told to stop."""
-        conninfo = make_url(self.settings.database_url).set(drivername="postgresql")
-        run_worker(
-            queue_app(conninfo.render_as_string(hide_password=False), self.store, self.services), self.settings.jobs
-        )
+        url = make_url(self.settings.database_url).set(drivername="postgresql")
+        conninfo = url.render_as_string(hide_password=False)
+        run_worker(lambda: queue_app(conninfo, self.store, self.services), self.settings.jobs)
 
 
 def settings() -> Settings:

@@ -128,9 +128,9 @@ def gives_back(s: Situation, until: datetime | None) -> tuple[Consequence, ...]:
     """Return what happens if an entry that has ended is given again until an instant, or without an end."""
     left = Consequence("left", Severity.HIGH, f"{s.party.name} is known to have left.")
     grave = set(s.entry.powers) & {Power.SPEND, Power.WITHDRAW, Power.ADMIT, Power.OWN}
-    can = ", ".join(in_order(s.entry.powers)) or f"use “{s.entry.level}” on"
+    has = ", ".join(in_order(s.entry.powers)) or f"“{s.entry.level}”"
     end = f"until the end of {_day(until)}" if until is not None else "without an end"
-    text = f"{s.party.name} can {can} {s.account.name} again, {end}."
+    text = f"{s.party.name} has this on {s.account.name} again, {end}: {has}."
     again = Consequence("can-again", Severity.MEDIUM if grave else Severity.LOW, text)
     alone = Consequence("effect", Severity.LOW, "What fell with it does not come back by itself.")
     return (left, again, alone) if s.party.status is PartyStatus.LEFT else (again, alone)

@@ -329,7 +329,7 @@ def _give_back(s: Situation, ask: Ask, now: datetime) -> Plan:
     if again:
         raise Conflict(
             f"{s.party.name} has “{entry.level}” on {s.account.name} again already. Nothing was changed.",
-            next_step=f"Look at it: openlatch entry {again[0].ref}",
+            next_step=f"Look at it: openlatch show {again[0].ref}",
             entry=again[0].ref,
         )
     if entry.hours is not None:

@@ -6,8 +6,10 @@ all workers.
 
 from __future__ import annotations
 
+import asyncio
+import signal
 from collections.abc import Callable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from typing import Any
 from uuid import UUID
 
@@ -28,6 +30,8 @@ logger = structlog.get_logger()
 
 STALLED_AFTER = 15
 """Seconds without a sign of life after which a worker counts as dead."""
+BEGIN_AGAIN = 2
+"""Seconds until a worker that lost its database looks for it again."""
 
 
 def _read(store: Store, services: Services, workspace_id: str, reading_id: str) -> None:
@@ -181,12 +185,42 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
     return app
 
 
-def run_worker(app: procrastinate.App, concurrency: int) -> None:
-    """Run jobs until told to stop; a job that runs then has ten seconds to end."""
-    app.run_worker(
-        concurrency=concurrency,
-        shutdown_graceful_timeout=10,
-        update_heartbeat_interval=3,
-        stalled_worker_timeout=STALLED_AFTER,
-        fetch_job_polling_interval=1,
+def run_worker(make_app: Callable[[], procrastinate.App], concurrency: int) -> None:
+    """Run jobs until told to stop; a job then has ten seconds to end. A database that is away is waited for."""
+    asyncio.run(_work(make_app, concurrency))
+
+
+async def _work(make_app: Callable[[], procrastinate.App], concurrency: int) -> None:
+    told = asyncio.Event()
+    for number in (signal.SIGTERM, signal.SIGINT):
+        asyncio.get_running_loop().add_signal_handler(number, told.set)
+    while not told.is_set():
+        try:
+            async with make_app().open_async() as app:
+                await _until(told, app, concurrency)
+        except Exception:
+            logger.exception("the queue cannot be reached")
+        if not told.is_set():
+            logger.warning("worker begins again", seconds=BEGIN_AGAIN)
+            with suppress(TimeoutError):
+                await asyncio.wait_for(told.wait(), BEGIN_AGAIN)
+
+
+async def _until(told: asyncio.Event, app: procrastinate.App, concurrency: int) -> None:
+    """Run jobs until told to stop, or until the queue breaks down, which ends the worker."""
+    stop = asyncio.create_task(told.wait())
+    work = asyncio.create_task(
+        app.run_worker_async(
+            concurrency=concurrency,
+            shutdown_graceful_timeout=10,
+            update_heartbeat_interval=3,
+            stalled_worker_timeout=STALLED_AFTER,
+            fetch_job_polling_interval=1,
+            install_signal_handlers=False,
+        )
     )
+    await asyncio.wait({work, stop}, return_when=asyncio.FIRST_COMPLETED)
+    for task in (stop, work):
+        task.cancel()
+        with suppress(asyncio.CancelledError):
+            await task

@@ -42,7 +42,7 @@ class Batch:
 
 @dataclass(frozen=True, slots=True)
 class BatchItem:
-    """One thing in a batch: about an entry, or without one for a person to do; `state` is that of its order."""
+    """One thing in a batch: about an entry, or without one for a person to do; `outcome` is what came of it so far."""
 
     place: int
     phase: int
@@ -51,7 +51,7 @@ class BatchItem:
     entry_id: UUID | None = None
     who: str = ""
     order_id: UUID | None = None
-    state: OrderState | None = None
+    outcome: str = "to come"
     trouble: str = ""
     done_at: datetime | None = None
     done_by: str = ""
@@ -137,7 +137,7 @@ class Batches(Noun):
 
     def items(self, batch_id: UUID, *, outcome: str = "", limit: int = 1000) -> tuple[BatchItem, ...]:
         """Return things in a batch in their order."""
-        query = self._items(BatchItemRow, OrderRow.state).where(BatchItemRow.batch_id == batch_id)
+        query = self._items(BatchItemRow, _OUTCOME).where(BatchItemRow.batch_id == batch_id)
         if outcome:
             query = query.where(outcome == _OUTCOME)
         rows = self._session.execute(query.order_by(BatchItemRow.place).limit(limit))
@@ -152,7 +152,7 @@ class Batches(Noun):
             .order_by(BatchItemRow.place)
             .limit(limit)
         )
-        return tuple(_item(row, None) for row in self._session.scalars(query))
+        return tuple(_item(row) for row in self._session.scalars(query))
 
     def phase(self, batch_id: UUID) -> int | None:
         """Return the first phase in which not everything rests; None once everything does."""
@@ -195,8 +195,8 @@ class Batches(Noun):
         return select(*columns).select_from(BatchItemRow).outerjoin(OrderRow, same)
 
 
-def _item(row: BatchItemRow, state: str | None) -> BatchItem:
+def _item(row: BatchItemRow, outcome: str = "to come") -> BatchItem:
     return BatchItem(
         row.place, row.phase, row.action, row.text, row.entry_id, row.who, row.order_id,
-        OrderState(state) if state else None, row.trouble, row.done_at, row.done_by,
+        outcome, row.trouble, row.done_at, row.done_by,
     )  # fmt: skip

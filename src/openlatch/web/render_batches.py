@@ -47,7 +47,7 @@ def _item(kind: str, item: BatchItem, listed: Listed | None, order: str) -> wire
         phase=Phase(item.phase).says if kind == "leaver" else "",
         action=item.action,
         text=item.text,
-        outcome=_outcome(item),
+        outcome=item.outcome,
         entry=_entry(listed.entry, f"{listed.party.name} on {listed.account.name}") if listed else None,
         provider=listed.provider.name if listed else "",
         order=order,
@@ -56,14 +56,6 @@ def _item(kind: str, item: BatchItem, listed: Listed | None, order: str) -> wire
         done_at=item.done_at,
         done_by=item.done_by,
     )
-
-
-def _outcome(item: BatchItem) -> str:
-    if item.trouble:
-        return "refused"
-    if item.entry_id is None:
-        return "done" if item.done_at else "to do"
-    return item.state.value if item.state else "to come"
 
 
 def plan(made: BulkPlan) -> wire.BatchPlan:

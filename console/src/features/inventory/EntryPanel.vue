@@ -31,6 +31,9 @@ const own = computed(() => {
 });
 // What is kept by hand is ended elsewhere and said here; but a secret can be ordered to be changed.
 const orderable = computed(() => !entry.value?.by_hand || entry.value.kind === "secret");
+const canGiveBack = computed(
+  () => entry.value?.state === "ended" && !underWay.value && !entry.value.by_hand && mayEnd.value,
+);
 const canEnd = computed(() => {
   if (!stands.value || underWay.value || !orderable.value) return false;
   return mayEnd.value || (own.value && entry.value?.kind !== "secret");
@@ -79,8 +82,10 @@ useShortcuts({
       <template v-else>
         <EntryFacts :entry="entry" />
         <OrderProgress v-if="order" :key="order.ref" :order-ref="order.ref" @over="refetch()" />
-        <h3 class="section">Risk</h3>
-        <RiskLines :risk="entry.risk" :lines="entry.risk_lines" />
+        <template v-if="entry.state !== 'ended'">
+          <h3 class="section">Risk</h3>
+          <RiskLines :risk="entry.risk" :lines="entry.risk_lines" />
+        </template>
         <p v-if="entry.advice" class="mt-3 border-l-2 border-act pl-3">
           <b class="font-[620]">Advice.</b> {{ entry.advice.text }}
         </p>
@@ -88,6 +93,9 @@ useShortcuts({
         <div class="mt-6 flex flex-wrap gap-[10px]">
           <button v-if="canEnd" type="button" class="button button-danger" @click="ending = true">
             {{ opens }}
+          </button>
+          <button v-if="canGiveBack" type="button" class="button" @click="ending = true">
+            Give it back…
           </button>
           <template v-if="canVouch">
             <button type="button" class="button" :disabled="say.isPending.value" @click="say.mutate(false)">

@@ -32,6 +32,7 @@ const fewer = computed(() => kept.value.length < props.entry.resources.length);
 /** What is wanted beyond the act itself; null as long as something has still to be said. */
 const wish = computed(() => {
   if (act.value === "end-on") return until.value ? { until: until.value } : null;
+  if (act.value === "give-back") return until.value ? { until: until.value } : {};
   if (act.value !== "narrow") return {};
   if (!level.value && !fewer.value) return null;
   return { level: level.value, ...(fewer.value ? { resources: kept.value } : {}) };
@@ -99,6 +100,7 @@ function lookAgain(): void {
 const command = computed(() => {
   const parts = ["openlatch", act.value, props.entry.ref];
   if (act.value === "end-on") parts.push(until.value || "LAST-DAY");
+  if (act.value === "give-back" && until.value) parts.push("--until", until.value);
   if (act.value === "narrow" && level.value) parts.push("--to", `"${level.value}"`);
   if (act.value === "narrow" && fewer.value) for (const one of kept.value) parts.push("--keep", `"${one}"`);
   if (successor.value) parts.push("--successor", successor.value);
@@ -136,8 +138,10 @@ const command = computed(() => {
         {{ WORDS[one].name }}
       </button>
     </div>
-    <label v-if="act === 'end-on'" class="mt-4 block">
-      <span class="small mb-1 block">The last day; it holds through the end of it, {{ zone }}</span>
+    <label v-if="act === 'end-on' || (act === 'give-back' && entry.ends_at)" class="mt-4 block">
+      <span class="small mb-1 block"
+        >The {{ act === "end-on" ? "" : "new " }}last day; it holds through the end of it, {{ zone }}</span
+      >
       <input v-model="until" type="date" class="field" />
     </label>
     <template v-if="act === 'narrow'">
@@ -191,7 +195,8 @@ const command = computed(() => {
       <div class="mt-6 flex gap-[10px]">
         <button
           type="button"
-          class="button button-danger"
+          class="button"
+          :class="act === 'give-back' || act === 'resume' ? 'button-act' : 'button-danger'"
           :disabled="order.isPending.value || !!plan.stop"
           @click="order.mutate()"
         >
