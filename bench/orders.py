@@ -55,7 +55,8 @@ def crash() -> str:
     """Kill the worker, the service, the provider and the database at random while orders are under way."""
     chance = random.Random(20260510)  # the same crashes every time
     with _desk(2 * CRASHED) as (stack, client):
-        wanted = {e.key for e in client.entries(q="first")}
+        keys = {e.id: e.key for e in client.entries(q="first")}
+        wanted = set(keys.values())
         ref = client.command_batch({"q": "first"}, count=len(wanted)).ref
         kills: dict[str, Callable[[], None]] = {
             name: partial(_kill, stack, name, start)
@@ -74,7 +75,7 @@ def crash() -> str:
         done = _once(client, ref, lambda batch: batch.over)
         with _provider(stack) as http:
             effects = [effect["entry"] for effect in http.get("/effects").json()["effects"]]
-        proved = {item.entry.key for item in done.items if item.entry is not None and item.outcome == "proved"}
+        proved = {keys[item.entry.id] for item in done.items if item.entry is not None and item.outcome == "proved"}
         found = {
             "id": "crash",
             "what": f"{len(wanted)} orders, while something was killed {len(killed)} times",

@@ -162,6 +162,19 @@ def test_a_worker_killed_in_the_middle_of_an_order_leaves_it_to_the_next_and_it_
     assert desk.effects(entry) == 1
 
 
+def test_a_database_that_dies_under_an_order_is_waited_for_and_it_happens_once(
+    stack: Stack, client: Client, spare: Spare, desk: Desk
+) -> None:
+    entry = spare()
+    with desk.fault(hold=True):
+        order = client.end(entry.ref)
+        assert any(desk.effects(entry) for _ in itertools.repeat(None))
+        stack.crash_database()
+    assert settle(client, order.ref).state == "proved"
+    assert desk.effects(entry) == 1
+    assert stack.dead() == [], "the worker and the service have outlived it"
+
+
 def test_a_service_killed_and_started_again_still_knows_everything(stack: Stack, client: Client) -> None:
     before = standing(client)
     stack.kill("web")
