@@ -1,0 +1,187 @@
+"""When something comes round: RFC 5545 recurrences of whole days, read on the wall clock of a zone.
+
+A rule says on which days; the time of day is one for all of them. A wall clock time that a clock change skips counts as
+the instant at which the clock would have shown it, and of one that comes twice the first counts.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from datetime import UTC, date, datetime, time, timedelta
+from itertools import islice
+from zoneinfo import ZoneInfo
+
+from dateutil.rrule import rrule, rrulestr
+
+from openlatch.errors import Invalid
+
+__all__ = ["EXAMPLES", "Recurrence"]
+
+EXAMPLES = (
+    ("FREQ=MONTHLY;BYDAY=1MO", "the first Monday of every month"),
+    ("FREQ=MONTHLY;BYMONTHDAY=-1", "the last day of every month"),
+    ("FREQ=MONTHLY;INTERVAL=3;BYMONTHDAY=1", "the first day of every third month"),
+    ("FREQ=YEARLY;BYMONTH=3;BYMONTHDAY=31", "every 31 March"),
+    ("FREQ=WEEKLY;INTERVAL=2;BYDAY=FR", "every other Friday"),
+)
+_SEARCHED = timedelta(days=366 * 13)
+"""A day that does not come in so long never comes: the rarest of the calendar, 29 February, can take eight years."""
+_PARTS = re.compile(r"[A-Z]+=[A-Z0-9,+:-]+(;[A-Z]+=[A-Z0-9,+:-]+)*")
+_UNIT = {"YEARLY": "year", "MONTHLY": "month", "WEEKLY": "week", "DAILY": "day"}
+_DAYS = {
+    "MO": "Monday", "TU": "Tuesday", "WE": "Wednesday", "TH": "Thursday", "FR": "Friday", "SA": "Saturday",
+    "SU": "Sunday",
+}  # fmt: skip
+_NTH = {1: "first", 2: "second", 3: "third", 4: "fourth", 5: "fifth", -1: "last", -2: "last but one"}
+_MONTHS = (
+    "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
+    "December",
+)  # fmt: skip
+
+
+@dataclass(frozen=True, slots=True)
+class Recurrence:
+    """Days by an RFC 5545 rule from a first day on, at a time of day in an IANA zone."""
+
+    rule: str
+    begins: date
+    at: time
+    zone: str
+
+    @classmethod
+    def parse(cls, rule: str, begins: date, at: time, zone: str) -> Recurrence:
+        """Return the recurrence that a rule means; raises Invalid for one that is none, or makes no sense here."""
+        text = rule.strip().upper().removeprefix("RRULE:")
+        if not _PARTS.fullmatch(text) or len(text) > 300:
+            raise _wrong(rule, "is not a recurrence rule of RFC 5545")
+        parts = dict(part.split("=", 1) for part in text.split(";"))
+        if parts.get("FREQ") not in _UNIT:
+            raise _wrong(rule, "comes more often than once a day, or does not say how often")
+        if parts.get("INTERVAL", "1").strip("0") == "":
+            raise _wrong(rule, "is not a recurrence rule of RFC 5545 (an interval is 1 or more)")
+        if parts.keys() & {"BYHOUR", "BYMINUTE", "BYSECOND"}:
+            raise _wrong(rule, "says a time of day, which is said apart from it")
+        found = cls(text, begins, at, zone)
+        try:
+            first = found.first
+        except (ValueError, TypeError, KeyError) as error:
+            raise _wrong(rule, f"is not a recurrence rule of RFC 5545 ({error})") from error
+        if first is None:
+            raise _wrong(rule, "never comes")
+        return found
+
+    @property
+    def first(self) -> datetime | None:
+        """The first time it comes, if it ever does."""
+        return next(self.after(None), None)
+
+    def after(self, instant: datetime | None) -> Iterator[datetime]:
+        """Return when it comes after an instant, or from its first day on, within the next thirteen years."""
+        zone = ZoneInfo(self.zone)
+        here = instant.astimezone(zone).date() if instant is not None else self.begins
+        # A day earlier: what a clock change moved may lie on the other side of midnight.
+        start = max(here - timedelta(days=1), self.begins)
+        for day in self._days(start):
+            found = datetime.combine(day, self.at, zone).astimezone(UTC)
+            if instant is None or found > instant:
+                yield found
+
+    def between(self, start: datetime, end: datetime) -> list[datetime]:
+        """Return when it comes after the start, and no later than the end."""
+        found = []
+        for one in self.after(start):
+            if one > end:
+                break
+            found.append(one)
+        return found
+
+    def _days(self, start: date) -> Iterator[date]:
+        found = rrulestr(self.rule, dtstart=datetime.combine(self.begins, time.min))
+        if not isinstance(found, rrule):
+            raise TypeError("more than one rule")
+        last = start + _SEARCHED
+        if not {"COUNT", "UNTIL"} & self._parts.keys():
+            found = found.replace(until=datetime.combine(last, time.min))
+        for one in found.xafter(datetime.combine(start, time.min), inc=True):
+            if one.date() > last:
+                return
+            yield one.date()
+
+    @property
+    def _parts(self) -> dict[str, str]:
+        return dict(part.split("=", 1) for part in self.rule.split(";"))
+
+    def says(self) -> str:
+        """Return the rule in plain words, such as: every month on the first Monday, at 08:00 (Europe/London)."""
+        parts = self._parts
+        every = int(parts.get("INTERVAL", "1"))
+        unit = _UNIT[parts["FREQ"]]
+        text = f"every {unit}" if every == 1 else f"every other {unit}" if every == 2 else f"every {every} {unit}s"
+        text += _on(parts, self.begins)
+        if "COUNT" in parts:
+            text += ", once" if parts["COUNT"] == "1" else f", {parts['COUNT']} times"
+        if "UNTIL" in parts:
+            until = date.fromisoformat(parts["UNTIL"][:8])
+            text += f", until {until.day} {until:%B %Y}"
+        return f"{text}, at {self.at:%H:%M} ({self.zone})"
+
+    def coming(self, instant: datetime, number: int) -> list[datetime]:
+        """Return the next times it comes after an instant, at most so many."""
+        return list(islice(self.after(instant), number))
+
+
+def _on(parts: dict[str, str], begins: date) -> str:
+    """On which days of its unit it comes."""
+    months = _joined([_MONTHS[int(one) - 1] for one in parts["BYMONTH"].split(",")]) if "BYMONTH" in parts else ""
+    said = [*_weekdays(parts), *_days_of_month(parts)]
+    if "BYYEARDAY" in parts:
+        said.append(f"day {_joined(parts['BYYEARDAY'].split(','))} of the year")
+    if "BYWEEKNO" in parts:
+        said.append(f"in week {_joined(parts['BYWEEKNO'].split(','))}")
+    if not said and parts["FREQ"] == "YEARLY" and not months:
+        return f" on {begins.day} {begins:%B}"
+    if not said and parts["FREQ"] != "DAILY":
+        said = [f"{begins:%A}" if parts["FREQ"] == "WEEKLY" else f"day {begins.day}"]
+    return (f" in {months}" if months else "") + (f" on {', '.join(said)}" if said else "")
+
+
+def _weekdays(parts: dict[str, str]) -> list[str]:
+    names = []
+    for number, day in re.findall(r"([+-]?\d+)?([A-Z]{2})", parts.get("BYDAY", "")):
+        names.append(f"the {_nth(int(number))} {_DAYS[day]}" if number else _DAYS[day])
+    if not names or "BYSETPOS" not in parts:
+        return [_joined(names)] if names else []
+    which = _joined([f"the {_nth(int(one))}" for one in parts["BYSETPOS"].split(",")])
+    workdays = sorted(names) == sorted(list(_DAYS.values())[:5])
+    return [f"{which} {'working day' if workdays else f'of its {_joined(names)}'}"]
+
+
+def _days_of_month(parts: dict[str, str]) -> list[str]:
+    numbers = [int(one) for one in parts.get("BYMONTHDAY", "").split(",") if one]
+    if not numbers:
+        return []
+    text = _joined([f"the {_nth(one)} day" if one < 0 else f"day {one}" for one in numbers])
+    rare = parts["FREQ"] == "MONTHLY" and any(one > 28 for one in numbers)
+    return [text + (" (months that have none are left out)" if rare else "")]
+
+
+def _nth(number: int) -> str:
+    if number in _NTH:
+        return _NTH[number]
+    return f"{-number}th from the end" if number < 0 else f"{number}th"
+
+
+def _joined(words: list[str]) -> str:
+    *first, last = words
+    return f"{', '.join(first)} and {last}" if first else last
+
+
+def _wrong(rule: str, why: str) -> Invalid:
+    shown = rule if len(rule) <= 80 else rule[:77] + "…"
+    return Invalid(
+        f"“{shown}” {why}. Nothing was changed.",
+        next_step="Write it like one of these: " + "; ".join(f"{text} ({what})" for text, what in EXAMPLES[:3]),
+        errors=[{"at": "recurs", "problem": why}],
+    )

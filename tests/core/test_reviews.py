@@ -1,0 +1,155 @@
+"""Review rounds: who is asked, what a decision needs, what becomes of what nobody answered."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import timedelta
+from uuid import UUID
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.model import Severity
+from openlatch.core.plans import Action
+from openlatch.core.reviews import (
+    Asked,
+    Choice,
+    Decision,
+    Facts,
+    Reviewers,
+    Unanswered,
+    advised,
+    alike,
+    assign,
+    changed_since,
+    checked,
+    compare,
+    reason_needed,
+    unanswered,
+)
+from openlatch.errors import Invalid
+from tests.factories import NOW, ago
+
+TODAY = NOW.date()
+PEOPLE = [UUID(int=n) for n in range(1, 6)]
+FINE = Facts("Orla Finch", "Gate", "Ticket Desk", "delegate", "guide", ("view",), use_known=True, last_used=ago(1))
+
+facts = st.builds(
+    Facts,
+    st.sampled_from(["Orla Finch", "Brightmere Electrical"]),
+    st.sampled_from(["Gate", "Bookings"]),
+    st.just("Ticket Desk"),
+    st.sampled_from(["delegate", "grant", "app", "session"]),
+    st.sampled_from(["guide", "cashier"]),
+    st.sampled_from([("view",), ("view", "spend")]),
+    outside=st.booleans(),
+    risk=st.integers(0, 100),
+    flags=st.lists(
+        st.tuples(st.sampled_from(["unused", "left"]), st.sampled_from([s.value for s in Severity]), st.just("So.")),
+        max_size=2,
+        unique_by=lambda flag: flag[0],
+    ).map(tuple),
+    ends_at=st.none() | st.just(NOW + timedelta(days=9)),
+    left=st.booleans(),
+    narrower=st.sampled_from(["", "guide"]),
+    unused=st.booleans(),
+)
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from(PEOPLE), st.sets(st.sampled_from(PEOPLE)), st.none() | st.sampled_from(PEOPLE))),
+    st.sampled_from(Reviewers),
+    st.lists(st.sampled_from(PEOPLE), unique=True),
+    st.dictionaries(st.sampled_from(PEOPLE), st.sampled_from(PEOPLE)),
+    st.lists(st.sampled_from(PEOPLE), unique=True),
+)
+def test_nobody_is_asked_about_their_own_access_and_nothing_is_left_to_nobody_who_could_be_asked(
+    given_items: list[tuple[UUID, set[UUID], UUID | None]],
+    rule: Reviewers,
+    named: list[UUID],
+    away: dict[UUID, UUID],
+    otherwise: list[UUID],
+) -> None:
+    items = [Asked(n, account, frozenset(own), giver) for n, (account, own, giver) in enumerate(given_items)]
+    administrators = {PEOPLE[0]: PEOPLE[1:3], PEOPLE[1]: PEOPLE[:1]}
+    asked = assign(items, rule, named=named, administrators=administrators, substitutes=away, otherwise=otherwise)
+    assert asked.keys() == {one.place for one in items}
+    for one in items:
+        who = asked[one.place]
+        assert who not in one.own
+        if who is None:
+            assert {away.get(person, person) for person in otherwise} <= one.own
+        elif rule is Reviewers.GIVER and one.giver is not None and away.get(one.giver, one.giver) not in one.own:
+            assert who == away.get(one.giver, one.giver)
+
+
+def test_one_account_is_read_by_one_person_and_accounts_are_shared_out() -> None:
+    accounts = [UUID(int=100 + n) for n in range(6)]
+    items = [Asked(n, accounts[n % 6]) for n in range(60)]
+    asked = assign(items, Reviewers.NAMED, named=PEOPLE[:3], administrators={}, substitutes={}, otherwise=())
+    by_account = {account: {asked[i.place] for i in items if i.account_id == account} for account in accounts}
+    assert all(len(people) == 1 for people in by_account.values())
+    assert {next(iter(people)) for people in by_account.values()} == set(PEOPLE[:3])
+
+
+@given(facts, st.integers(1, 100))
+def test_keeping_what_speaks_against_itself_needs_a_reason_and_what_needs_none_does_not(
+    known: Facts, limit: int
+) -> None:
+    keep = Decision(Choice.KEEP, "Ines Okoro", NOW)
+    why = reason_needed(known, keep, limit)
+    assert bool(why) == (advised(known)[0] is not Choice.KEEP or known.worst >= 3 or known.risk >= limit)
+    if why:
+        with pytest.raises(Invalid, match="reason is needed"):
+            checked(known, keep, TODAY, limit)
+    assert checked(known, replace(keep, reason="It is so."), TODAY, limit).choice is Choice.KEEP
+    assert checked(known, replace(keep, choice=Choice.END_NOW), TODAY, limit).choice is Choice.END_NOW
+
+
+@pytest.mark.parametrize(
+    ("choice", "more"),
+    [
+        (Choice.NARROW, {}),
+        (Choice.END_ON, {}),
+        (Choice.END_ON, {"until": TODAY - timedelta(days=1)}),
+        (Choice.PASS_ON, {}),
+    ],
+)
+def test_half_a_decision_is_refused(choice: Choice, more: dict[str, object]) -> None:
+    decision = Decision(choice, "Ines Okoro", NOW)
+    with pytest.raises(Invalid, match="Nothing was changed"):
+        checked(FINE, replace(decision, **more), TODAY, 60)  # type: ignore[arg-type]
+
+
+@given(st.lists(facts, max_size=8), st.sampled_from(Unanswered), st.integers(0, 8))
+def test_no_more_than_the_plan_allows_ends_by_itself_and_what_is_spared_is_the_least_risky(
+    known: list[Facts], outcome: Unanswered, most: int
+) -> None:
+    found = unanswered(enumerate(known), outcome, most, "Open Latch", NOW)
+    assert found.keys() == set(range(len(known)))
+    able = {place for place, one in enumerate(known) if outcome is not Unanswered.NARROW or one.narrower}
+    taken = {place for place, decision in found.items() if decision.action is not None}
+    assert len(taken) == (0 if outcome is Unanswered.KEEP else min(most, len(able)))
+    assert all(decision.unanswered for decision in found.values())
+    assert all(known[one].risk >= known[other].risk for one in taken for other in able - taken)
+    assert {found[place].action for place in taken} <= {Action(outcome.value)} if taken else True
+
+
+@given(facts, facts)
+def test_what_changed_is_told_and_nothing_is_told_of_what_did_not(before: Facts, after: Facts) -> None:
+    assert changed_since(before, before) == ()
+    said = " ".join(changed_since(before, after))
+    assert ("level was" in said) == (before.level != after.level)
+    assert ("Its end was" in said) == (before.ends_at != after.ends_at)
+    assert alike(before) == alike(replace(before, party="Somebody else", risk=1))
+
+
+@given(st.dictionaries(st.sampled_from(PEOPLE), facts), st.dictionaries(st.sampled_from(PEOPLE), facts))
+def test_the_same_question_asked_again_adds_up(before: dict[UUID, Facts], after: dict[UUID, Facts]) -> None:
+    found = compare(before, after)
+    assert found.entries[1] - found.entries[0] == len(found.joined) - len(found.gone)
+    flags = [sum(len(one.flags) for one in of.values()) for of in (before, after)]
+    assert flags[1] - flags[0] == sum(found.raised.values()) - sum(found.cleared.values())
+    same = compare(before, before)
+    assert (same.gone, same.joined, same.cleared, same.raised) == ((), (), {}, {})
