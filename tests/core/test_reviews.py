@@ -10,24 +10,10 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from openlatch.core.decisions import Choice, Decision, Facts, advised, alike, changed_since, checked, reason_needed
 from openlatch.core.model import Severity
 from openlatch.core.plans import Action
-from openlatch.core.reviews import (
-    Asked,
-    Choice,
-    Decision,
-    Facts,
-    Reviewers,
-    Unanswered,
-    advised,
-    alike,
-    assign,
-    changed_since,
-    checked,
-    compare,
-    reason_needed,
-    unanswered,
-)
+from openlatch.core.reviews import Asked, Reviewers, Unanswered, assign, compare, unanswered
 from openlatch.errors import Invalid
 from tests.factories import NOW, ago
 

@@ -1,4 +1,4 @@
-"""Reviews: what a round puts to whom, what a decision needs, and what becomes of what nobody answered.
+"""Reviews: what comes round, what a round puts to whom, and what becomes of what nobody answered.
 
 A round keeps the facts of its opening beside each item, so that it can be told afterwards what was known when. Nobody
 is ever asked about their own access.
@@ -9,52 +9,31 @@ from __future__ import annotations
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
-from datetime import date, datetime, timedelta
+from datetime import date, datetime, time
 from enum import StrEnum
 from typing import Any
 from uuid import UUID
 
+from openlatch.core.decisions import Choice, Decision, Facts
+from openlatch.core.ids import ref_of
 from openlatch.core.model import Severity
-from openlatch.core.plans import Action
-from openlatch.errors import Invalid
+from openlatch.core.recurrence import Recurrence
 
 __all__ = [
-    "ORDERED",
     "Asked",
-    "Choice",
     "Comparison",
-    "Decision",
-    "Facts",
+    "Event",
+    "Item",
+    "LeftOpen",
+    "ReviewPlan",
     "Reviewers",
+    "Round",
     "RoundState",
     "Unanswered",
-    "advised",
-    "alike",
     "assign",
-    "changed_since",
-    "checked",
     "compare",
-    "reason_needed",
     "unanswered",
 ]
-
-
-class Choice(StrEnum):
-    """What a reviewer can decide about an item."""
-
-    KEEP = "keep"
-    NARROW = "narrow"
-    END_ON = "end-on"
-    END_NOW = "end-now"
-    PASS_ON = "pass-on"  # noqa: S105 - handing it to somebody else
-
-
-ORDERED: Mapping[Choice, Action] = {
-    Choice.NARROW: Action.NARROW,
-    Choice.END_ON: Action.END_ON,
-    Choice.END_NOW: Action.END,
-}
-"""The decisions that change something, with the order that each becomes."""
 
 
 class RoundState(StrEnum):
@@ -88,59 +67,110 @@ class Reviewers(StrEnum):
     """whoever let the party in"""
 
 
-@dataclass(frozen=True, slots=True)
-class Facts:
-    """What was known of an entry when its round was opened, as people read it; `flags` are rule, severity, reason."""
+class Event(StrEnum):
+    """What can open a round besides the calendar."""
 
-    party: str
-    account: str
-    provider: str
-    kind: str
-    level: str
-    powers: tuple[str, ...]
-    outside: bool = False
-    risk: int = 0
-    flags: tuple[tuple[str, str, str], ...] = ()
-    given_at: datetime | None = None
-    given_by: str = ""
-    last_used: datetime | None = None
-    use_known: bool = False
-    ends_at: datetime | None = None
-    resources: tuple[str, ...] = ()
-    left: bool = False
-    narrower: str = ""
-    """the level that would do, by what was used"""
-    unused: bool = False
-    """whether nothing of it was used within the limit"""
-
-    @property
-    def worst(self) -> int:
-        """The rank of the worst flag, 0 for none."""
-        return max((Severity(severity).rank for _, severity, _ in self.flags), default=0)
+    PARTY_LEFT = "party-left"
+    ADMINISTRATOR_ADDED = "administrator-added"
 
 
 @dataclass(frozen=True, slots=True)
-class Decision:
-    """What was decided: `level` to narrow to, `until` the last day, `to` whom it was passed on.
+class ReviewPlan:
+    """What is reviewed, when, by whom, and what becomes of what nobody answers.
 
-    One that is `unanswered` was made by the plan, since nobody made another in time.
+    `where` is a filter of the inventory, as people write it, with `risk` for the least risk. `recurs` is a recurrence
+    rule (RFC 5545), empty for a plan that only `on` events or people open; `begins` its first day and `at` the time of
+    day. Durations are whole days. No more than `most` entries are changed because nobody answered. Keeping something of
+    `risk_limit` or more needs a reason. `substitutes` stand in for people who are away.
     """
 
-    choice: Choice
-    by: str
-    at: datetime
-    reason: str = ""
-    level: str = ""
-    until: date | None = None
-    to: UUID | None = None
-    unanswered: bool = False
-    pauses: bool = False
-    """put to rest instead of ended, which only a plan does with what nobody answered"""
+    id: UUID
+    name: str
+    where: Mapping[str, Any]
+    recurs: str
+    begins: date
+    at: time = time(8)
+    on: frozenset[Event] = frozenset()
+    reviewers: Reviewers = Reviewers.NAMED
+    named: tuple[UUID, ...] = ()
+    substitutes: Mapping[UUID, UUID] = field(default_factory=dict)
+    otherwise: UUID | None = None
+    """who is asked where nobody else can be, and told of what is not answered in time"""
+    answer_days: int = 14
+    remind_days: int = 3
+    unanswered: Unanswered = Unanswered.KEEP
+    most: int = 20
+    risk_limit: int = 60
+    paused: bool = False
+    next_at: datetime | None = None
+    created_by: str = ""
+    version: int = 1
 
     @property
-    def action(self) -> Action | None:
-        """The order that it becomes, if it changes something."""
-        return Action.PAUSE if self.pauses else ORDERED.get(self.choice)
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+    def recurrence(self, zone: str) -> Recurrence | None:
+        """Return when it comes round, if it does by itself."""
+        return Recurrence.parse(self.recurs, self.begins, self.at, zone) if self.recurs else None
+
+    def following(self, instant: datetime, zone: str) -> datetime | None:
+        """Return when it comes round next after an instant."""
+        recurrence = self.recurrence(zone)
+        return next(recurrence.after(instant), None) if recurrence is not None else None
+
+
+@dataclass(frozen=True, slots=True)
+class Round:
+    """One occurrence of a review; `plan` is the plan as it was when it was opened, `why` what opened it."""
+
+    id: UUID
+    plan: ReviewPlan
+    why: str
+    occurrence: datetime
+    opened_at: datetime
+    due_at: datetime
+    policy: int
+    state: RoundState = RoundState.OPEN
+    paused_at: datetime | None = None
+    settled_by: str = ""
+    settled_at: datetime | None = None
+    closed_at: datetime | None = None
+    report: Mapping[str, Any] | None = None
+    """what was signed when it was closed"""
+    version: int = 1
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+
+@dataclass(frozen=True, slots=True)
+class LeftOpen:
+    """What is left open in a round: why, and who sees to it."""
+
+    reason: str
+    owner: str
+    by: str
+    at: datetime
+
+
+@dataclass(frozen=True, slots=True)
+class Item:
+    """One subject of a round; `trouble` says why no order came of its decision."""
+
+    round_id: UUID
+    place: int
+    entry_id: UUID
+    account_id: UUID
+    party_id: UUID
+    facts: Facts
+    reviewer: UUID | None
+    decision: Decision | None = None
+    order_id: UUID | None = None
+    trouble: str = ""
+    left_open: LeftOpen | None = None
+    version: int = 1
 
 
 @dataclass(frozen=True, slots=True)
@@ -185,57 +215,6 @@ def assign(
     return asked
 
 
-def advised(facts: Facts) -> tuple[Choice, str]:
-    """Return what would be sensible, and why: the plain reading of the facts, which a person can go against."""
-    if facts.left:
-        return Choice.END_NOW, f"{facts.party} has left."
-    if facts.unused:
-        return Choice.END_NOW, "Nothing of it was used lately."
-    if facts.narrower:
-        return Choice.NARROW, f"“{facts.narrower}” covers all that was used lately."
-    if facts.outside and facts.ends_at is None and facts.kind in ("delegate", "grant"):
-        return Choice.END_ON, "It is outside the circle and has no end."
-    return Choice.KEEP, "Nothing speaks against it." if not facts.flags else "It is used as it was given."
-
-
-def reason_needed(facts: Facts, decision: Decision, risk_limit: int) -> str:
-    """Return why a decision needs a reason, or an empty string: it goes against the advice, or keeps what is risky."""
-    advice, why = advised(facts)
-    if decision.choice is Choice.PASS_ON:
-        return ""
-    if decision.choice is Choice.KEEP and advice is not Choice.KEEP:
-        return f"It goes against the advice: {why}"
-    if decision.choice is Choice.KEEP and facts.worst >= Severity.HIGH.rank:
-        return f"It carries a flag: {facts.flags[0][2]}"
-    if decision.choice is Choice.KEEP and facts.risk >= risk_limit:
-        return f"Its risk is {facts.risk}, and {risk_limit} or more needs a reason."
-    return ""
-
-
-def checked(facts: Facts, decision: Decision, today: date, risk_limit: int) -> Decision:
-    """Return a decision that can be taken about an item; raises Invalid for one that lacks something."""
-    if decision.choice is Choice.NARROW and not decision.level:
-        raise _wrong("level", "A level to narrow to is needed.", "Name a level that gives less.")
-    if decision.choice is Choice.END_ON and decision.until is None:
-        raise _wrong("until", "A last day is needed.", "Give a day, such as 2027-03-31: it ends with that day.")
-    if decision.choice is Choice.END_ON and decision.until is not None and decision.until < today:
-        raise _wrong("until", f"{decision.until.isoformat()} is over already.", "Give a later day, or end it now.")
-    if decision.choice is Choice.PASS_ON and decision.to is None:
-        raise _wrong("to", "Somebody to pass it on to is needed.", "Name one of the people of this workspace.")
-    why = reason_needed(facts, decision, risk_limit)
-    if why and not decision.reason:
-        raise _wrong("reason", f"A reason is needed to {decision.choice} it. {why}", "Say why, in a few words.")
-    return decision
-
-
-def alike(facts: Facts) -> tuple[object, ...]:
-    """Return what makes two items of one account the same question: what they have, and what speaks for or against."""
-    return (
-        facts.account, facts.provider, facts.kind, facts.level, facts.outside, facts.left, facts.unused,
-        facts.narrower, tuple(rule for rule, _, _ in facts.flags),
-    )  # fmt: skip
-
-
 def unanswered(
     items: Iterable[tuple[int, Facts]], outcome: Unanswered, most: int, by: str, now: datetime
 ) -> dict[int, Decision]:
@@ -254,31 +233,6 @@ def unanswered(
         else:
             found[place] = replace(kept, choice=Choice.END_NOW, pauses=outcome is Unanswered.PAUSE)
     return found
-
-
-def changed_since(before: Facts, after: Facts) -> tuple[str, ...]:
-    """Return in sentences what is different from what the last round knew."""
-    said = []
-    if before.level != after.level:
-        said.append(f"The level was “{before.level}”, and is “{after.level}”.")
-    more, less = set(after.powers) - set(before.powers), set(before.powers) - set(after.powers)
-    if more:
-        said.append(f"It can {_listed(sorted(more))} now.")
-    if less:
-        said.append(f"It can no longer {_listed(sorted(less))}.")
-    if before.resources != after.resources:
-        said.append(f"It was on {_parts(before.resources)}, and is on {_parts(after.resources)}.")
-    if before.ends_at != after.ends_at:
-        said.append(f"Its end was {_day(before.ends_at)}, and is {_day(after.ends_at)}.")
-    if after.use_known and after.last_used is not None and after.last_used != before.last_used:
-        said.append(f"It was used since, last on {_day(after.last_used)}.")
-    elif after.use_known and before.use_known:
-        said.append("It was not used since.")
-    old, new = {rule for rule, _, _ in before.flags}, {rule for rule, _, _ in after.flags}
-    said.extend(f"New flag: {reason}" for rule, _, reason in after.flags if rule not in old)
-    if old - new:
-        said.append(f"{len(old - new)} of its flags {'is' if len(old - new) == 1 else 'are'} gone.")
-    return tuple(said)
 
 
 @dataclass(frozen=True, slots=True)
@@ -332,23 +286,3 @@ def _counted(flags: Iterable[tuple[UUID, str]]) -> dict[str, int]:
 
 def _name(facts: Facts) -> str:
     return f"{facts.party} on {facts.account}"
-
-
-def _listed(words: Sequence[str]) -> str:
-    *first, last = words
-    return f"{', '.join(first)} and {last}" if first else last
-
-
-def _parts(resources: Sequence[str]) -> str:
-    return ", ".join(resources) or "the whole account"
-
-
-def _day(at: datetime | None) -> str:
-    if at is None:
-        return "open"
-    last = at - timedelta(microseconds=1)
-    return f"{last.day} {last:%B %Y}"
-
-
-def _wrong(at: str, what: str, next_step: str) -> Invalid:
-    return Invalid(f"{what} Nothing was changed.", next_step=next_step, errors=[{"at": at, "problem": what}])

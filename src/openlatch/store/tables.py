@@ -349,6 +349,63 @@ class BatchItemRow(Base):
     done_by: Mapped[str]
 
 
+class ReviewPlanRow(Owned):
+    __tablename__ = "review_plans"
+    ref: Mapped[str]
+    name: Mapped[str]
+    body: Mapped[dict[str, Any]]
+    paused: Mapped[bool]
+    next_at: Mapped[datetime | None]
+    created_by: Mapped[str]
+    seen_event: Mapped[UUID | None]
+    version: Mapped[int]
+
+
+class RoundRow(Owned):
+    __tablename__ = "rounds"
+    ref: Mapped[str]
+    plan_id: Mapped[UUID]
+    plan: Mapped[dict[str, Any]]
+    why: Mapped[str]
+    occurrence: Mapped[datetime]
+    opened_at: Mapped[datetime]
+    due_at: Mapped[datetime]
+    policy: Mapped[int]
+    state: Mapped[str]
+    paused_at: Mapped[datetime | None]
+    settled_by: Mapped[str]
+    settled_at: Mapped[datetime | None]
+    closed_at: Mapped[datetime | None]
+    report: Mapped[dict[str, Any] | None]
+    reminded_at: Mapped[datetime | None]
+    version: Mapped[int]
+
+
+class RoundItemRow(Base):
+    __tablename__ = "round_items"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    round_id: Mapped[UUID] = mapped_column(primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True)
+    entry_id: Mapped[UUID]
+    account_id: Mapped[UUID]
+    party_id: Mapped[UUID]
+    facts: Mapped[dict[str, Any]]
+    reviewer: Mapped[UUID | None]
+    decision: Mapped[dict[str, Any] | None]
+    order_id: Mapped[UUID | None]
+    trouble: Mapped[str]
+    left_open: Mapped[dict[str, Any] | None]
+    version: Mapped[int]
+
+
+class CalendarRow(Base):
+    __tablename__ = "calendars"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    person_id: Mapped[UUID] = mapped_column(primary_key=True)
+    secret_hash: Mapped[bytes]
+    made_at: Mapped[datetime]
+
+
 class KeyRow(Base):
     __tablename__ = "keys"
     workspace_id: Mapped[UUID] = mapped_column(primary_key=True)

@@ -32,6 +32,7 @@ from openlatch.store.providers import Providers
 from openlatch.store.queue import enqueue
 from openlatch.store.readings import Readings
 from openlatch.store.replies import Replies
+from openlatch.store.reviews import Reviews
 from openlatch.store.views import Views
 from openlatch.store.words import ProviderWords
 from openlatch.store.workspaces import Housekeeping, insert_workspace, workspace_of
@@ -59,6 +60,7 @@ class Transaction:
         self.policies = Policies(session, workspace.id)
         self.orders = Orders(session, workspace.id)
         self.batches = Batches(session, workspace.id)
+        self.reviews = Reviews(session, workspace.id)
         self.keys = Keys(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)

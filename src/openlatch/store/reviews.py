@@ -1,0 +1,413 @@
+"""Reviews: plans, rounds, items, and the secret addresses of calendars."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict, dataclass
+from datetime import date, datetime, time
+from typing import Any
+from uuid import UUID
+
+import orjson
+from sqlalchemy import ColumnElement, Text, and_, case, func, select, update
+from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy.exc import IntegrityError
+
+from openlatch.core.decisions import Choice, Decision, Facts
+from openlatch.core.reviews import Event, Item, LeftOpen, Reviewers, ReviewPlan, Round, RoundState, Unanswered
+from openlatch.errors import Changed, Conflict
+from openlatch.store.bulk import add_rows
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import CalendarRow, EventRow, OrderRow, ReviewPlanRow, RoundItemRow, RoundRow
+
+__all__ = ["Past", "Reviews"]
+
+
+@dataclass(frozen=True, slots=True)
+class Past:
+    """What was decided about an entry in an earlier round, and what was known then."""
+
+    round_id: UUID
+    decision: Decision
+    facts: Facts
+
+
+_SAME_ROUND = and_(RoundRow.workspace_id == RoundItemRow.workspace_id, RoundRow.id == RoundItemRow.round_id)
+_CHOICE: ColumnElement[str] = RoundItemRow.decision["choice"].astext
+_OUTCOME: ColumnElement[str] = case(
+    (RoundItemRow.decision.is_(None), "undecided"),
+    (RoundItemRow.left_open.is_not(None), "left open"),
+    (RoundItemRow.trouble != "", "refused"),
+    (RoundItemRow.order_id.is_not(None), OrderRow.state.cast(Text)),
+    (Choice.KEEP.value == _CHOICE, "kept"),
+    else_="to come",
+)
+"""What came of an item so far."""
+
+
+class Reviews(Noun):
+    """Queries over review plans, rounds and their items."""
+
+    # Plans
+
+    def add_plan(self, plan: ReviewPlan, seen_event: UUID | None) -> None:
+        values = {"id": plan.id, "ref": plan.ref, "seen_event": seen_event, "created_by": plan.created_by}
+        try:
+            with self._session.begin_nested():
+                self._session.execute(
+                    insert(ReviewPlanRow).values(workspace_id=self._workspace_id, **values, **_plan_values(plan))
+                )
+        except IntegrityError as error:
+            raise _same_name(plan.name) from error
+
+    def save_plan(self, plan: ReviewPlan) -> None:
+        """Store a plan one version on; raises Changed if somebody else did so first."""
+        statement = (
+            update(ReviewPlanRow)
+            .where(ReviewPlanRow.id == plan.id, ReviewPlanRow.version == plan.version - 1)
+            .values(**_plan_values(plan))
+        )
+        try:
+            with self._session.begin_nested():
+                found = self._session.execute(statement.returning(ReviewPlanRow.id)).first()
+        except IntegrityError as error:
+            raise _same_name(plan.name) from error
+        if found is None:
+            raise _changed(f"The review “{plan.name}”")
+
+    def plan(self, text: str, *, lock: bool = False) -> ReviewPlan:
+        """Return the plan that a person means, by id, short form or name."""
+        wanted = id_or_ref(text)
+        query = select(ReviewPlanRow).where(func.lower(ReviewPlanRow.name) == text.strip().lower())
+        if wanted is not None:
+            query = select(ReviewPlanRow).where(
+                ReviewPlanRow.id == wanted if isinstance(wanted, UUID) else ReviewPlanRow.ref == wanted
+            )
+        row = self._session.scalars(_locked(query, lock)).first()
+        if row is None:
+            raise missing("review", text)
+        return _plan(row)
+
+    def plans(self) -> tuple[ReviewPlan, ...]:
+        return tuple(_plan(row) for row in self._session.scalars(select(ReviewPlanRow).order_by(ReviewPlanRow.name)))
+
+    def due(self, now: datetime) -> tuple[ReviewPlan, ...]:
+        """Return the plans that come round by now, and that no other scheduler is at."""
+        query = select(ReviewPlanRow).where(ReviewPlanRow.next_at <= now, ReviewPlanRow.paused.is_(False))
+        query = query.order_by(ReviewPlanRow.next_at).with_for_update(skip_locked=True)
+        return tuple(_plan(row) for row in self._session.scalars(query.execution_options(populate_existing=True)))
+
+    def happened(self, plan_id: UUID, acts: Sequence[str]) -> tuple[tuple[UUID, Mapping[str, Any]], ...]:
+        """Return the events of these acts that a plan has not seen yet, unless another scheduler is at it."""
+        query = select(ReviewPlanRow.seen_event).where(ReviewPlanRow.id == plan_id).with_for_update(skip_locked=True)
+        row = self._session.execute(query).first()
+        if row is None:
+            return ()
+        found = select(EventRow).where(EventRow.act.in_(acts)).order_by(EventRow.id)
+        if row[0] is not None:
+            found = found.where(EventRow.id > row[0])
+        return tuple(
+            (one.id, {"act": one.act, "subject": one.subject_id, **one.content})
+            for one in self._session.scalars(found.limit(1000))
+        )
+
+    def seen(self, plan_id: UUID, event: UUID | None) -> None:
+        statement = update(ReviewPlanRow).where(ReviewPlanRow.id == plan_id)
+        self._session.execute(statement.values(seen_event=event))
+
+    def latest_event(self) -> UUID | None:
+        found: UUID | None = self._session.scalar(select(EventRow.id).order_by(EventRow.id.desc()).limit(1))
+        return found
+
+    # Rounds
+
+    def add(self, new: Round, items: Iterable[Item]) -> bool:
+        """Store a round; returns False if there is one for this occurrence of its plan already."""
+        statement = (
+            insert(RoundRow)
+            .values(
+                workspace_id=self._workspace_id, id=new.id, ref=new.ref, plan_id=new.plan.id, occurrence=new.occurrence,
+                plan=_plain({**_plan_values(new.plan), "id": new.plan.id}), opened_at=new.opened_at, why=new.why,
+                policy=new.policy, reminded_at=None, **_round_values(new),
+            )
+            .on_conflict_do_nothing()
+            .returning(RoundRow.id)
+        )  # fmt: skip
+        if self._session.execute(statement).first() is None:
+            return False
+        add_rows(
+            self._session,
+            RoundItemRow,
+            [
+                {
+                    "workspace_id": self._workspace_id, "round_id": new.id, "place": one.place,
+                    "entry_id": one.entry_id, "account_id": one.account_id, "party_id": one.party_id,
+                    "facts": _plain(asdict(one.facts)), "reviewer": one.reviewer, "decision": None, "order_id": None,
+                    "trouble": "", "left_open": None, "version": 1,
+                }
+                for one in items
+            ],
+        )  # fmt: skip
+        return True
+
+    def save(self, one: Round) -> None:
+        """Store a round one version on; raises Changed if somebody else did so first."""
+        statement = update(RoundRow).where(RoundRow.id == one.id, RoundRow.version == one.version - 1)
+        if self._session.execute(statement.values(**_round_values(one)).returning(RoundRow.id)).first() is None:
+            raise _changed(f"Round {one.ref}")
+
+    def find(self, text: str, *, lock: bool = False) -> Round:
+        """Return the round that a person means, by id or short form."""
+        wanted = id_or_ref(text)
+        query = select(RoundRow).where(RoundRow.id == wanted if isinstance(wanted, UUID) else RoundRow.ref == wanted)
+        row = self._session.scalars(_locked(query, lock)).first() if wanted else None
+        if row is None:
+            raise missing("round", text)
+        return _round(row)
+
+    def browse(
+        self, *, states: Sequence[RoundState], plan_id: UUID | None, limit: int, cursor: str | None
+    ) -> Page[Round]:
+        query = select(RoundRow)
+        if states:
+            query = query.where(RoundRow.state.in_([state.value for state in states]))
+        if plan_id is not None:
+            query = query.where(RoundRow.plan_id == plan_id)
+        sort = Sort("latest", (RoundRow.opened_at, RoundRow.id), descending=True)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _round(r[0]))
+
+    def unfinished(self) -> tuple[Round, ...]:
+        """Return the rounds that are not closed, the oldest first."""
+        query = select(RoundRow).where(RoundRow.state.in_([RoundState.OPEN.value, RoundState.SETTLING.value]))
+        return tuple(_round(row) for row in self._session.scalars(query.order_by(RoundRow.opened_at)))
+
+    def to_remind(self, round_id: UUID, now: datetime) -> bool:
+        """Keep that a round was reminded of; returns whether this is the first time."""
+        statement = update(RoundRow).where(RoundRow.id == round_id, RoundRow.reminded_at.is_(None))
+        return self._session.execute(statement.values(reminded_at=now).returning(RoundRow.id)).first() is not None
+
+    # Items
+
+    def outcomes(self, round_ids: Sequence[UUID]) -> dict[UUID, dict[str, int]]:
+        """Return for each round how many items came to what: undecided, kept, to come, a state of orders, and so on."""
+        query = (
+            _with_orders(RoundItemRow.round_id, _OUTCOME.label("outcome"), func.count())
+            .where(RoundItemRow.round_id.in_(round_ids))
+            .group_by(RoundItemRow.round_id, _OUTCOME)
+        )
+        found: dict[UUID, dict[str, int]] = {one: {} for one in round_ids}
+        for round_id, outcome, number in self._session.execute(query):
+            found[round_id][outcome] = number
+        return found
+
+    def progress(self, round_id: UUID) -> dict[UUID | None, tuple[int, int]]:
+        """Return for each reviewer how many items there are, and how many are decided."""
+        query = (
+            select(RoundItemRow.reviewer, func.count(), func.count(RoundItemRow.decision))
+            .where(RoundItemRow.round_id == round_id)
+            .group_by(RoundItemRow.reviewer)
+        )
+        return {reviewer: (every, decided) for reviewer, every, decided in self._session.execute(query)}
+
+    def waiting(self, person_id: UUID) -> dict[UUID, int]:
+        """Return the open rounds in which somebody is still asked something, with how much."""
+        query = (
+            select(RoundItemRow.round_id, func.count())
+            .join(RoundRow, _SAME_ROUND)
+            .where(RoundItemRow.reviewer == person_id, RoundItemRow.decision.is_(None))
+            .where(RoundRow.state == RoundState.OPEN.value, RoundRow.paused_at.is_(None))
+            .group_by(RoundItemRow.round_id)
+        )
+        return {row[0]: row[1] for row in self._session.execute(query)}
+
+    def items(
+        self, round_id: UUID, *, reviewer: UUID | None = None, outcome: str = "", places: Iterable[int] | None = None,
+        lock: bool = False,
+    ) -> tuple[tuple[Item, str], ...]:  # fmt: skip
+        """Return items of a round in their order, each with what came of it."""
+        query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
+        if reviewer is not None:
+            query = query.where(RoundItemRow.reviewer == reviewer)
+        if outcome:
+            query = query.where(outcome == _OUTCOME)
+        if places is not None:
+            query = query.where(RoundItemRow.place.in_(list(places)))
+        if lock:
+            query = query.with_for_update(of=RoundItemRow).execution_options(populate_existing=True)
+        return tuple((_item(row[0]), row[1]) for row in self._session.execute(query.order_by(RoundItemRow.place)))
+
+    def save_items(self, items: Iterable[Item]) -> None:
+        """Store items one version on; raises Changed if somebody else did so first."""
+        for one in items:
+            statement = update(RoundItemRow).where(
+                RoundItemRow.round_id == one.round_id, RoundItemRow.place == one.place,
+                RoundItemRow.version == one.version - 1,
+            )  # fmt: skip
+            values = {
+                "reviewer": one.reviewer,
+                "decision": _plain(asdict(one.decision)) if one.decision is not None else None,
+                "order_id": one.order_id,
+                "trouble": one.trouble,
+                "left_open": _plain(asdict(one.left_open)) if one.left_open is not None else None,
+                "version": one.version,
+            }
+            if self._session.execute(statement.values(**values).returning(RoundItemRow.place)).first() is None:
+                raise _changed(f"Item {one.place + 1} of this round")
+
+    def past(self, entry_ids: Iterable[UUID], before: datetime) -> dict[UUID, Past]:
+        """Return what was decided last about entries, in rounds opened before an instant."""
+        query = (
+            select(RoundItemRow)
+            .join(RoundRow, _SAME_ROUND)
+            .where(RoundItemRow.entry_id == func.any(list(entry_ids)), RoundItemRow.decision.is_not(None))
+            .where(RoundRow.opened_at < before)
+            .order_by(RoundRow.opened_at)
+        )
+        found: dict[UUID, Past] = {}
+        for row in self._session.scalars(query):
+            item = _item(row)
+            if item.decision is not None:
+                found[item.entry_id] = Past(item.round_id, item.decision, item.facts)
+        return found
+
+    # Calendars
+
+    def keep_calendar(self, person_id: UUID, secret_hash: bytes, now: datetime) -> None:
+        """Give a person's calendar a new secret address; the former one leads nowhere from then on."""
+        values = {"secret_hash": secret_hash, "made_at": now}
+        statement = insert(CalendarRow).values(workspace_id=self._workspace_id, person_id=person_id, **values)
+        self._session.execute(
+            statement.on_conflict_do_update(index_elements=["workspace_id", "person_id"], set_=values)
+        )
+
+    def calendar_of(self, secret_hash: bytes) -> UUID | None:
+        """Return whose calendar a secret leads to."""
+        found: UUID | None = self._session.scalar(
+            select(CalendarRow.person_id).where(CalendarRow.secret_hash == secret_hash)
+        )
+        return found
+
+
+def _with_orders(*columns: Any) -> Any:
+    same = and_(OrderRow.workspace_id == RoundItemRow.workspace_id, OrderRow.id == RoundItemRow.order_id)
+    return select(*columns).select_from(RoundItemRow).outerjoin(OrderRow, same)
+
+
+def _locked(query: Any, lock: bool) -> Any:
+    return (query.with_for_update() if lock else query).execution_options(populate_existing=True)
+
+
+def _plain(value: object) -> Any:
+    return orjson.loads(orjson.dumps(value, default=_sorted, option=orjson.OPT_NON_STR_KEYS))
+
+
+def _sorted(value: object) -> object:
+    if isinstance(value, frozenset):
+        return sorted(value)
+    raise TypeError(type(value))
+
+
+def _plan_values(plan: ReviewPlan) -> dict[str, Any]:
+    apart = ("id", "name", "paused", "next_at", "created_by", "version")
+    body = {name: value for name, value in asdict(plan).items() if name not in apart}
+    return {
+        "name": plan.name, "body": _plain(body), "paused": plan.paused, "next_at": plan.next_at,
+        "version": plan.version,
+    }  # fmt: skip
+
+
+def _plan(row: ReviewPlanRow) -> ReviewPlan:
+    return _read_plan(
+        row.id, row.name, row.body, paused=row.paused, next_at=row.next_at, by=row.created_by, version=row.version
+    )
+
+
+def _read_plan(
+    plan_id: UUID, name: str, body: Mapping[str, Any], *, paused: bool, next_at: datetime | None, by: str, version: int
+) -> ReviewPlan:
+    return ReviewPlan(
+        id=plan_id,
+        name=name,
+        where=body["where"],
+        recurs=body["recurs"],
+        begins=date.fromisoformat(body["begins"]),
+        at=time.fromisoformat(body["at"]),
+        on=frozenset(Event(one) for one in body["on"]),
+        reviewers=Reviewers(body["reviewers"]),
+        named=tuple(UUID(one) for one in body["named"]),
+        substitutes={UUID(who): UUID(other) for who, other in body["substitutes"].items()},
+        otherwise=UUID(body["otherwise"]) if body["otherwise"] else None,
+        answer_days=body["answer_days"],
+        remind_days=body["remind_days"],
+        unanswered=Unanswered(body["unanswered"]),
+        most=body["most"],
+        risk_limit=body["risk_limit"],
+        paused=paused,
+        next_at=next_at,
+        created_by=by,
+        version=version,
+    )
+
+
+def _round_values(one: Round) -> dict[str, Any]:
+    return {
+        "due_at": one.due_at, "state": one.state.value, "paused_at": one.paused_at, "settled_by": one.settled_by,
+        "settled_at": one.settled_at, "closed_at": one.closed_at,
+        "report": _plain(one.report) if one.report is not None else None, "version": one.version,
+    }  # fmt: skip
+
+
+def _round(row: RoundRow) -> Round:
+    kept = row.plan
+    plan = _read_plan(
+        row.plan_id, kept["name"], kept["body"], paused=False, next_at=None, by="", version=kept["version"]
+    )
+    return Round(
+        row.id, plan, row.why, row.occurrence, row.opened_at, row.due_at, row.policy, RoundState(row.state),
+        row.paused_at, row.settled_by, row.settled_at, row.closed_at, row.report, row.version,
+    )  # fmt: skip
+
+
+def _item(row: RoundItemRow) -> Item:
+    left = row.left_open
+    return Item(
+        row.round_id, row.place, row.entry_id, row.account_id, row.party_id, read_facts(row.facts), row.reviewer,
+        _decision(row.decision), row.order_id, row.trouble,
+        LeftOpen(left["reason"], left["owner"], left["by"], datetime.fromisoformat(left["at"])) if left else None,
+        row.version,
+    )  # fmt: skip
+
+
+def read_facts(stored: Mapping[str, Any]) -> Facts:
+    """Return facts as they were stored."""
+    instants = {
+        name: datetime.fromisoformat(stored[name]) if stored[name] else None
+        for name in ("given_at", "last_used", "ends_at")
+    }
+    lists = {"powers": tuple(stored["powers"]), "resources": tuple(stored["resources"])}
+    flags = tuple((rule, severity, reason) for rule, severity, reason in stored["flags"])
+    return Facts(**{**stored, **instants, **lists, "flags": flags})
+
+
+def _decision(stored: Mapping[str, Any] | None) -> Decision | None:
+    if stored is None:
+        return None
+    return Decision(
+        Choice(stored["choice"]), stored["by"], datetime.fromisoformat(stored["at"]), stored["reason"],
+        stored["level"], date.fromisoformat(stored["until"]) if stored["until"] else None,
+        UUID(stored["to"]) if stored["to"] else None, stored["unanswered"], stored["pauses"],
+    )  # fmt: skip
+
+
+def _same_name(name: str) -> Conflict:
+    return Conflict(
+        f"There is a review “{name}” already. Nothing was changed.", next_step="Give this one another name."
+    )
+
+
+def _changed(what: str) -> Changed:
+    return Changed(
+        f"{what} was changed by somebody else meanwhile. Nothing of yours was stored.",
+        next_step="Look at it again, then decide.",
+    )
