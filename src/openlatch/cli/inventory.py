@@ -189,10 +189,11 @@ _FILTERS = (
     click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
     click.option("--mine", is_flag=True, help="Only your own access, by your address."),
     click.option("--unknown/--known", default=None, help="Only what has a level or permission nobody gave a meaning."),
+    click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only what has this risk or more, 0 to 100."),
     click.option("--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="By its end."),
     click.option(
         "--sort",
-        type=click.Choice(["severity", "party", "account", "last-used", "given", "ends"]),
+        type=click.Choice(["severity", "risk", "party", "account", "last-used", "given", "ends"]),
         default="severity",
         show_default=True,
     ),

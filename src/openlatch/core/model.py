@@ -381,8 +381,9 @@ class Entry:
     `last_used` None means never used, unless `use_known` is False: then the provider does not tell. `uses` says when
     each power was used last, where the provider tells them apart. `powers` are what the level and the permissions
     mean; `stated` is what the provider itself says they are, and `unknown` are words that nobody has given a meaning.
-    `hangs_on` is the key of the entry without which this one cannot be used. An entry that no reading can see is kept
-    `by_hand`, and carries who vouched for it last, and when.
+    `unanswered_at` is when a review last asked about it in vain. `hangs_on` is the key of the entry without which this
+    one cannot be used. An entry that no reading can see is kept `by_hand`, and carries who vouched for it last, and
+    when.
     """
 
     id: UUID
@@ -409,6 +410,7 @@ class Entry:
     end_unknown: bool = False
     hours: Hours | None = None
     reviewed_at: tuple[datetime, ...] = ()
+    unanswered_at: datetime | None = None
     basis: str = ""
     hangs_on: str | None = None
     dependencies: tuple[Dependency, ...] = ()

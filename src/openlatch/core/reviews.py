@@ -20,6 +20,7 @@ from openlatch.core.model import Severity
 from openlatch.core.recurrence import Recurrence
 
 __all__ = [
+    "GONE",
     "Asked",
     "Comparison",
     "Event",
@@ -153,6 +154,10 @@ class LeftOpen:
     owner: str
     by: str
     at: datetime
+
+
+GONE = "It had ended before its turn came."
+"""The trouble of an item that nothing has to be done about."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -62,6 +62,7 @@ class Wanted:
     unknown: bool | None = None
     mine: bool = False
     ends: str = ""
+    risk: int = 0
 
 
 @dataclass(frozen=True, slots=True)
@@ -172,6 +173,7 @@ def selection(call: Call, wanted: Wanted) -> EntryFilter:
         outside=wanted.outside,
         unknown=wanted.unknown,
         ends=wanted.ends,
+        risk=wanted.risk,
         own_party=own_party(call) if wanted.mine else within_sight(call),
     )
     return replace(

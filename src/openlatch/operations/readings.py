@@ -17,6 +17,7 @@ from openlatch.core.ledger import Event
 from openlatch.core.model import (
     Abilities,
     Entry,
+    PartyStatus,
     Provider,
     Reading,
     ReadingOutcome,
@@ -365,6 +366,9 @@ def _events(call: Call, changes: Changes, evidence: str) -> Iterable[Event]:
     for entry in changes.new_entries:
         facts = {"key": entry.key, "level": entry.level, "powers": list(entry.powers), "evidence": evidence}
         yield call.event("entry.found", "entry", entry.id, **facts)
+    for was, party in changes.changed_parties:
+        if party.status is PartyStatus.LEFT and was.status is not PartyStatus.LEFT:
+            yield call.event("party.left", "party", party.id, evidence=evidence)
     for membership in changes.new_memberships:
         yield call.event(
             "member.joined", "party", membership.member_id, team=str(membership.team_id), evidence=evidence

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import UTC, datetime, time
 from types import MappingProxyType
@@ -45,6 +45,7 @@ class EntryFilter:
     outside: bool | None = None
     unknown: bool | None = None
     ends: str = ""
+    risk: int = 0
     own_party: UUID | None = None
 
 
@@ -116,6 +117,7 @@ def to_entry(row: EntryRow) -> Entry:
         end_unknown=row.end_unknown,
         hours=_hours(row.hours),
         reviewed_at=tuple(row.reviewed_at),
+        unanswered_at=row.unanswered_at,
         basis=row.basis,
         hangs_on=row.hangs_on,
         dependencies=tuple(_dependency(d) for d in row.dependencies),
@@ -185,6 +187,7 @@ def _values(entry: Entry) -> dict[str, Any]:
         "end_unknown": entry.end_unknown,
         "hours": _stored_hours(entry.hours),
         "reviewed_at": sorted(entry.reviewed_at),
+        "unanswered_at": entry.unanswered_at,
         "basis": entry.basis,
         "hangs_on": entry.hangs_on,
         "dependencies": [
@@ -277,6 +280,17 @@ class Entries(Noun):
             .group_by(EntryRow.provider_id)
         )
         return dict(self._session.execute(query).all())
+
+    def reviewed(self, kept: Sequence[UUID], unanswered: Sequence[UUID], at: datetime) -> None:
+        """Keep that entries were looked at and kept in a review, and that others were asked about in vain."""
+        changes = (
+            (kept, {"reviewed_at": func.array_append(EntryRow.reviewed_at, at), "unanswered_at": None}),
+            (unanswered, {"unanswered_at": at}),
+        )
+        for ids, values in changes:
+            if ids:
+                changed = {**values, "version": EntryRow.version + 1}
+                self._session.execute(update(EntryRow).where(EntryRow.id == func.any(list(ids))).values(**changed))
 
     def mark(self, marks: Iterable[tuple[UUID, int, bool]]) -> None:
         """Keep beside entries what their flags and their party say: (id, worst severity's rank, outside)."""
@@ -412,6 +426,7 @@ def _listing(wanted: EntryFilter) -> Any:
         query = query.where(EntryRow.kind.in_([k.value for k in wanted.kinds]))
     if wanted.powers:
         query = query.where(EntryRow.powers.overlap([p.value for p in wanted.powers]))
+    query = query.where(EntryRow.risk >= wanted.risk)
     for column, value in (
         (EntryRow.provider_id, wanted.provider_id),
         (EntryRow.account_id, wanted.account_id),
@@ -440,13 +455,15 @@ def _listing(wanted: EntryFilter) -> Any:
         some = func.cardinality(EntryRow.unknown) > 0
         query = query.where(some if wanted.unknown else not_(some))
     if wanted.ends:
-        dated = EntryRow.ends_at.is_not(None)
-        query = query.where(
-            {"dated": dated, "unknown": EntryRow.end_unknown, "none": and_(not_(dated), not_(EntryRow.end_unknown))}[
-                wanted.ends
-            ]
-        )
+        query = query.where(_by_end(wanted.ends))
     return query
+
+
+def _by_end(word: str) -> Any:
+    dated = EntryRow.ends_at.is_not(None)
+    return {"dated": dated, "unknown": EntryRow.end_unknown, "none": and_(not_(dated), not_(EntryRow.end_unknown))}[
+        word
+    ]
 
 
 def _listed(row: Any) -> Listed:

@@ -28,7 +28,7 @@ OVERLAID = ("entry_powers_through_teams", "account_tags", "party_tags", "account
 
 _PLAIN = {
     "entry": "ref kind state level permissions unknown resources given_at given_by accepted_at last_used use_known "
-    "ends_at end_unknown basis device network first_seen by_hand vouched_at",
+    "ends_at end_unknown unanswered_at basis device network first_seen by_hand vouched_at",
     "account": "ref name criticality practice locked",
     "party": "ref kind name addresses status verified outside publisher near near_how",
     "provider": "name",

@@ -14,7 +14,7 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.decisions import Choice, Decision, Facts
-from openlatch.core.reviews import Event, Item, LeftOpen, Reviewers, ReviewPlan, Round, RoundState, Unanswered
+from openlatch.core.reviews import GONE, Event, Item, LeftOpen, Reviewers, ReviewPlan, Round, RoundState, Unanswered
 from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
@@ -34,13 +34,14 @@ class Past:
 
 
 _SAME_ROUND = and_(RoundRow.workspace_id == RoundItemRow.workspace_id, RoundRow.id == RoundItemRow.round_id)
-_CHOICE: ColumnElement[str] = RoundItemRow.decision["choice"].astext
+_KEEPS: ColumnElement[bool] = RoundItemRow.decision.contains({"choice": Choice.KEEP.value})
 _OUTCOME: ColumnElement[str] = case(
-    (RoundItemRow.decision.is_(None), "undecided"),
     (RoundItemRow.left_open.is_not(None), "left open"),
+    (RoundItemRow.trouble == GONE, "gone"),
+    (RoundItemRow.decision.is_(None), "undecided"),
     (RoundItemRow.trouble != "", "refused"),
     (RoundItemRow.order_id.is_not(None), OrderRow.state.cast(Text)),
-    (Choice.KEEP.value == _CHOICE, "kept"),
+    (_KEEPS, "kept"),
     else_="to come",
 )
 """What came of an item so far."""

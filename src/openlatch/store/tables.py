@@ -201,6 +201,7 @@ class EntryRow(Owned):
     end_unknown: Mapped[bool]
     hours: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     reviewed_at: Mapped[list[datetime]]
+    unanswered_at: Mapped[datetime | None]
     basis: Mapped[str]
     hangs_on: Mapped[str | None]
     dependencies: Mapped[list[dict[str, Any]]]

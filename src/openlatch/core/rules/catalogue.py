@@ -99,6 +99,7 @@ _KEPT = (
     _column("entry.end_unknown", Type.BOOL, "whether it has an end that could not be read"),
     _column("entry.has_hours", Type.BOOL, "whether it holds in weekly hours only"),
     _time("entry.reviewed_at", "when it was reviewed last"),
+    _time("entry.unanswered_at", "when a review last asked about it and nobody answered"),
     _column("entry.basis", Type.STRING, "why it was given; empty if nobody said"),
     _column("entry.hangs_on", Type.BOOL, "whether it cannot be used without another entry"),
     _column("entry.dependencies", Type.INT, "how many things would stop with it, such as payments"),

@@ -179,6 +179,7 @@ class EntryFilter(Taken):
     mine: Annotated[bool, Field(description="only one's own, by one's address")] = False
     unknown: Annotated[bool | None, Field(description="only those with a word that has no meaning yet")] = None
     ends: Literal["", "none", "dated", "unknown"] = ""
+    risk: Annotated[int, Field(ge=0, le=100, description="only those with this risk or more")] = 0
 
 
 class EntryQuery(EntryFilter, PageQuery):

@@ -1,0 +1,106 @@
+"""What a review is about: its entries as the inventory has them now, with the facts that a reviewer goes by."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Mapping
+from dataclasses import fields
+from datetime import timedelta
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.advise import narrowest
+from openlatch.core.decisions import Facts
+from openlatch.core.model import PartyStatus, Person
+from openlatch.core.powers import Power
+from openlatch.core.reviews import Asked, ReviewPlan, assign
+from openlatch.core.roles import Role
+from openlatch.operations.advice import known_levels
+from openlatch.operations.entries import Wanted, flags_on, selection
+from openlatch.operations.gate import Call
+from openlatch.store.entries import Listed
+
+__all__ = ["REVIEWING", "asked_about", "facts_of", "in_scope", "own_parties"]
+
+REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
+"""The roles that can be asked something in a review."""
+_FIELDS = frozenset(field.name for field in fields(Wanted))
+
+
+def in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed]:
+    """Return the entries that a filter leaves now."""
+    wanted = Wanted(**{name: value for name, value in where.items() if name in _FIELDS})
+    return call.tx.entries.about(call.tx.entries.ids(selection(call, wanted)))
+
+
+def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
+    """Return what is known of entries now, as a reviewer goes by it."""
+    flags = flags_on(call, listed.values())
+    since = call.now - timedelta(days=call.tx.workspace.unused_days)
+    levels: dict[UUID, dict[str, tuple[Power, ...]]] = {}
+    found = {}
+    for one, each in listed.items():
+        entry, provider = each.entry, each.provider
+        if provider.id not in levels:
+            levels[provider.id] = known_levels(call, provider)
+        used = entry.used_since(since)
+        advice = narrowest(levels[provider.id], entry.level, entry.powers, used) if used is not None else None
+        begun = entry.accepted_at or entry.given_at or entry.first_seen
+        idle = entry.use_known and (entry.last_used or begun or call.now) < since
+        found[one] = Facts(
+            each.party.name,
+            each.account.name,
+            provider.name,
+            entry.kind.value,
+            entry.level,
+            tuple(entry.powers),
+            each.outside,
+            each.risk,
+            tuple((f.flag.rule, f.flag.severity.value, f.reason) for f in flags[one] if not f.accepted),
+            entry.given_at,
+            entry.given_by,
+            entry.last_used,
+            entry.use_known,
+            entry.ends_at,
+            entry.resources,
+            left=each.party.status is PartyStatus.LEFT,
+            narrower=advice.level if advice is not None else "",
+            unused=idle,
+        )
+    return found
+
+
+def own_parties(call: Call, people: Collection[Person]) -> dict[UUID, UUID]:
+    """Return the party that each of these people is, for those who are one."""
+    found = {person.id: call.tx.parties.of_address(person.address) for person in people}
+    return {person: party for person, party in found.items() if party is not None}
+
+
+def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int, UUID | None]:
+    """Return who is asked about each of these entries, by their place."""
+    people = {person.id: person for person in call.tx.people.all() if person.role in REVIEWING}
+    parties = own_parties(call, people.values())
+    of_party: dict[UUID, set[UUID]] = {}
+    for person, party in parties.items():
+        of_party.setdefault(party, set()).add(person)
+    teams = call.tx.memberships.above(parties.values())
+    for person, party in parties.items():
+        for team in teams.get(party, ()):
+            of_party.setdefault(team, set()).add(person)
+    administrators: dict[UUID, set[UUID]] = {}
+    for entry in call.tx.entries.on({one.account.id for one in listed}):
+        if Power.ADMIT in entry.powers:
+            administrators.setdefault(entry.account_id, set()).update(of_party.get(entry.party_id, ()))
+    called = {name: person.id for person in people.values() for name in (person.name, person.address)}
+    owners = sorted(person.id for person in people.values() if person.role is Role.OWNER)
+    otherwise = [plan.otherwise] if plan.otherwise in people else []
+    return assign(
+        [
+            Asked(place, one.account.id, frozenset(of_party.get(one.party.id, ())), called.get(one.entry.given_by))
+            for place, one in enumerate(listed)
+        ],
+        plan.reviewers,
+        named=[person for person in plan.named if person in people],
+        administrators=administrators,
+        substitutes={who: other for who, other in plan.substitutes.items() if other in people},
+        otherwise=[*(person for person in otherwise if person is not None), *owners],
+    )
