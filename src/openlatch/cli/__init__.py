@@ -57,6 +57,10 @@ _COMMANDS = {
     "change-secret": ("orders", "Have a secret changed that somebody was told"),
     "bulk": ("batches", "Do the same to many entries"),
     "leaver": ("batches", "Take back everything of somebody who goes"),
+    "reviews": ("reviews", "List the reviews that come round"),
+    "review": ("reviews", "Make reviews, and open a round"),
+    "rounds": ("reviews", "List rounds of reviews"),
+    "round": ("reviews", "Look at a round, decide its items, see it closed"),
     "batches": ("batches", "List orders that were given together"),
     "batch": ("batches", "Show what came of orders that were given together"),
     "orders": ("orders", "List orders"),
@@ -73,7 +77,7 @@ _COMMANDS = {
     "new-key": ("service", "Make a key for OPENLATCH_SECRET_KEYS"),
     "openapi": ("service", "Print the API's description"),
 }
-_NAMES = {"import": "import_", "open": "open_"}  # where a command's name is a word of the language
+_NAMES = {"import": "import_", "open": "open_", "round": "round_"}  # where a command's name is a word of the language
 _NEEDS_SERVICE = {"local", "service"}
 
 
@@ -102,6 +106,7 @@ class _Lazy(click.Group):
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
             ("Look", {"providers", "inventory", "flags", "policy", "log"}),
+            ("Review", {"reviews"}),
             ("Take back", {"orders", "batches", "receipts"}),
             ("Keep by hand", {"hand"}),
             ("Sign in", {"session", "completion"}),

@@ -20,7 +20,7 @@ from procrastinate.jobs import Status
 
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.read import read
-from openlatch.operations import activity, batches, flags, log, orders, people, readings
+from openlatch.operations import activity, batches, flags, log, orders, people, readings, reviews, rounds
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
@@ -108,6 +108,15 @@ def take_up_forgotten(store: Store, services: Services) -> None:
             orders.take_up_forgotten(as_service(tx, services))
 
 
+def open_rounds(store: Store, services: Services) -> None:
+    """Open the rounds of reviews that are due, and take those that are open as far as they go now."""
+    for workspace in store.workspaces():
+        with store.transaction(workspace.id) as tx:
+            reviews.open_due(as_service(tx, services))
+        with store.transaction(workspace.id) as tx:
+            rounds.go_on(as_service(tx, services))
+
+
 def tidy(store: Store, services: Services) -> None:
     """Delete what is of no use any more: kept replies, sign-ins that ended, failures and doings of long ago."""
     for workspace in store.workspaces():
@@ -122,6 +131,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */5": queue_due,
     "7 4 * * *": evaluate,
     "* * * * * */4": evaluate_due,
+    "* * * * * */3": open_rounds,
     "*/10 * * * *": take_up_forgotten,
     "41 * * * *": tidy,
 }

@@ -13,6 +13,7 @@ from openlatch.web.routes import (
     policy,
     providers,
     readings,
+    reviews,
     session,
     views,
 )
@@ -31,6 +32,7 @@ ALL = (
     policy.routes,
     orders.routes,
     batches.routes,
+    reviews.routes,
     activity.routes,
     log.routes,
     views.routes,

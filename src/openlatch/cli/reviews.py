@@ -1,0 +1,428 @@
+"""Reviews that come round, and their rounds."""
+
+from __future__ import annotations
+
+import csv
+from datetime import date, datetime
+from pathlib import Path
+from typing import Any
+
+import click
+from rich.console import Console
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.orders import confirmed
+from openlatch.cli.output import (
+    STUCK,
+    Column,
+    Failure,
+    ago,
+    day,
+    emit,
+    out,
+    output_option,
+    reports_errors,
+)
+from openlatch.client import Client
+from openlatch.wire import messages as wire
+
+__all__ = ["review", "reviews", "round_", "rounds"]
+
+CHOICES = ("keep", "narrow", "end-on", "end-now", "pass-on")
+_TONE = {"proved": "green", "kept": "green", "stuck": "red", "refused": "red", "undecided": "yellow"}
+_FIELDS = ("place", "choice", "reason", "level", "until", "to")
+
+_REVIEWS: tuple[Column, ...] = (
+    ("id", lambda r: r.ref),
+    ("review", lambda r: Text(r.name)),
+    ("comes round", lambda r: Text(f"{r.says} (paused)" if r.paused else r.says)),
+    ("next", lambda r: day(r.coming[0]) if r.coming else ""),
+    ("entries", lambda r: str(r.entries)),
+    ("nobody answers", lambda r: r.unanswered),
+)
+
+
+def _outcomes(r: wire.Round) -> Text:
+    words = Text()
+    for word, number in sorted(r.outcomes.items()):
+        words.append(", " if words else "").append(f"{number} {word}", _TONE.get(word, ""))
+    return words
+
+
+_ROUNDS: tuple[Column, ...] = (
+    ("id", lambda r: r.ref),
+    ("review", lambda r: Text(r.review.name)),
+    ("state", lambda r: "paused" if r.paused_at else r.state),
+    ("opened", lambda r: day(r.opened_at)),
+    ("due", lambda r: day(r.due_at)),
+    ("came of it", _outcomes),
+    ("for you", lambda r: str(r.mine or "")),
+)
+_ITEMS: tuple[Column, ...] = (
+    ("", lambda i: str(i.place + 1)),
+    ("came of it", lambda i: Text(i.outcome, _TONE.get(i.outcome, ""))),
+    ("risk", lambda i: str(i.facts.risk)),
+    ("who", lambda i: Text(f"{i.facts.party}\n{', '.join(i.entry.party.addresses)}")),
+    ("where", lambda i: Text(f"{i.facts.account}\n{i.facts.provider}")),
+    ("as", lambda i: Text(i.facts.level)),
+    ("advice", lambda i: Text(f"{i.advice}: {i.advice_why}")),
+    ("decided", lambda i: Text(_decided(i))),
+    ("asked", lambda i: Text(i.reviewer or "nobody")),
+)
+
+
+def _decided(i: wire.RoundItem) -> str:
+    if i.left_open is not None:
+        return f"left open: {i.left_open.reason} ({i.left_open.owner})"
+    if i.decision is None:
+        return i.trouble
+    more = i.decision.level or (i.decision.until.isoformat() if i.decision.until else "")
+    said = f"{i.decision.choice}{f' {more}' if more else ''}, {i.decision.by}"
+    return "\n".join(filter(None, [said, i.decision.reason, i.trouble]))
+
+
+@click.command()
+@output_option
+@reports_errors
+def reviews(output: str) -> None:
+    """List the reviews, and when they come round next."""
+    with connect() as client:
+        emit(
+            client.reviews(), _REVIEWS, output, empty="There are no reviews yet. Make one: openlatch review add --help"
+        )
+
+
+@click.group()
+def review() -> None:
+    """Make reviews that come round, look at them, and open a round."""
+
+
+@review.command("show")
+@click.argument("name")
+@output_option
+@reports_errors
+def show_review(name: str, output: str) -> None:
+    """Show the review NAME (name, id or short form): what is in it, when it comes round, who is asked."""
+    with connect() as client:
+        found = client.review(name)
+        if output != "table":
+            emit([found], (), output, empty="")
+            return
+        _show(out(), found, client.me().workspace.zone)
+
+
+def _show(to: Console, found: wire.Review, zone: str) -> None:
+    where = ", ".join(f"{field} {value}" for field, value in found.where.items()) or "everything that stands"
+    asked = {
+        "named": ", ".join(found.named),
+        "administrators": "each account's administrators",
+        "giver": "whoever gave it",
+    }
+    lines = (
+        ("comes round", found.says + (" (paused)" if found.paused else "")),
+        ("next", ", ".join(day(at, zone) for at in found.coming) or "not by itself"),
+        ("looks at", f"{where}: {found.entries} entries now"),
+        ("asks", asked[found.reviewers] + (f", otherwise {found.otherwise}" if found.otherwise else "")),
+        ("stand in", ", ".join(f"{other} for {who}" for who, other in found.substitutes.items())),
+        ("time to answer", f"{found.answer_days} days, reminded {found.remind_days} days before"),
+        ("unanswered", f"{found.unanswered}, {found.most} at most" if found.unanswered != "keep" else "stays, flagged"),
+        ("a reason", f"to keep risk {found.risk_limit} or more, or against the advice"),
+        ("made by", found.created_by),
+    )
+    to.print(Text(found.name, "bold"))
+    for name, value in lines:
+        if value:
+            to.print(Text(f"  {name:<15}", "dim") + Text(value))
+
+
+@review.command("add")
+@click.argument("name")
+@click.option("--recurs", default="", help="RFC 5545, such as “FREQ=MONTHLY;BYDAY=1MO”: the first Monday of a month.")
+@click.option("--begins", type=click.DateTime(["%Y-%m-%d"]), help="The first day; today without it.")
+@click.option("--at", "at", default="08:00", show_default=True, help="The time of day, in the workspace's zone.")
+@click.option(
+    "--on", multiple=True, type=click.Choice(["party-left", "administrator-added"]), help="Or after an event."
+)
+@click.option("--ask", "named", multiple=True, help="The address of somebody who is asked; can be given again.")
+@click.option(
+    "--reviewers", type=click.Choice(["named", "administrators", "giver"]), default="named", show_default=True,
+    help="Those who are named, each account's administrators, or whoever gave the access.",
+)  # fmt: skip
+@click.option("--stand-in", "stand_in", multiple=True, help="AWAY=OTHER: who answers for somebody who is away.")
+@click.option("--otherwise", default="", help="Who is asked where nobody else can be.")
+@click.option("--answer-days", type=int, default=14, show_default=True)
+@click.option("--remind-days", type=int, default=3, show_default=True)
+@click.option(
+    "--unanswered", type=click.Choice(["keep", "narrow", "pause", "end"]), default="keep", show_default=True,
+    help="What becomes of what nobody answers; keep flags it.",
+)  # fmt: skip
+@click.option("--most", type=int, default=20, show_default=True, help="So many are changed by that at most.")
+@click.option("--risk-limit", type=int, default=60, show_default=True, help="Keeping this risk needs a reason.")
+@click.option("--provider", default="", help="Only this provider.")
+@click.option("--account", default="", help="Only this account.")
+@click.option("--party", default="", help="Only this party.")
+@click.option("--kind", default="", help="Only these kinds, separated by commas.")
+@click.option("--power", default="", help="Only what has any of these powers.")
+@click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more.")
+@click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag.")
+@click.option("--outside/--inside", default=None, help="Only parties outside the circle.")
+@click.option("--dry-run", is_flag=True, help="Only say what it would mean; store nothing.")
+@output_option
+@reports_errors
+def add_review(name: str, *, dry_run: bool, stand_in: tuple[str, ...], output: str, **given: Any) -> None:
+    """Make a review called NAME, which comes round by itself from then on."""
+    where = {
+        field: given.pop(field)
+        for field in ("provider", "account", "party", "kind", "power", "risk", "flagged", "outside")
+    }
+    pairs = [one.partition("=") for one in stand_in]
+    wrong = [one for one, pair in zip(stand_in, pairs, strict=True) if not pair[2]]
+    if wrong:
+        raise Failure(f"“{wrong[0]}” is not AWAY=OTHER. Nothing was stored.", "Give two addresses with = between.", 2)
+    begins = given.pop("begins")
+    fields = {
+        **given,
+        "where": {field: value for field, value in where.items() if value not in (None, "", 0)},
+        "begins": begins.date() if begins else None,
+        "substitutes": {who: other for who, _, other in pairs},
+        "on": list(given["on"]),
+        "named": list(given["named"]),
+    }
+    with connect() as client:
+        if dry_run:
+            meant = client.check_review(name, **fields)
+            out().print(f"{name}: {meant.says}. {meant.entries} entries now.")
+            for at in meant.coming:
+                out().print(f"  {day(at, client.me().workspace.zone)}")
+            if meant.unasked:
+                out().print(f"Nobody could be asked about {meant.unasked} of them.", style="red")
+            out().print("Nothing was stored. Without --dry-run it is.", style="dim")
+            return
+        made = client.add_review(name, **fields)
+        if output != "table":
+            emit([made], (), output, empty="")
+            return
+        _show(out(), made, client.me().workspace.zone)
+
+
+@review.command("pause")
+@click.argument("name")
+@reports_errors
+def pause_review(name: str) -> None:
+    """Let the review NAME come round no more until it is resumed."""
+    with connect() as client:
+        client.pause_review(name)
+        click.echo(f"“{name}” does not come round until you resume it: openlatch review resume “{name}”")
+
+
+@review.command("resume")
+@click.argument("name")
+@reports_errors
+def resume_review(name: str) -> None:
+    """Let the review NAME come round again."""
+    with connect() as client:
+        found = client.pause_review(name, resume=True)
+        click.echo(f"“{found.name}” comes round {found.says}.")
+
+
+@review.command("open")
+@click.argument("name")
+@reports_errors
+def open_round(name: str) -> None:
+    """Open a round of the review NAME now."""
+    with connect() as client:
+        opened = client.open_round(name)
+        click.echo(f"Round {opened.ref} is open with {opened.count} items, due {day(opened.due_at)}.")
+        click.echo(f"Answer it: openlatch round show {opened.ref} --mine")
+
+
+@click.command()
+@click.option("--state", default="", help="open, settling, closed; several separated by commas.")
+@click.option("--review", "name", default="", help="Only of this review.")
+@output_option
+@reports_errors
+def rounds(state: str, name: str, output: str) -> None:
+    """List rounds, the latest first."""
+    with connect() as client:
+        emit(client.rounds(state, review=name), _ROUNDS, output, empty="No round was opened so far.")
+
+
+@click.group("round")
+def round_() -> None:
+    """Look at a round, decide its items, and see it closed."""
+
+
+@round_.command("show")
+@click.argument("round_ref", metavar="ROUND")
+@click.option("--mine", is_flag=True, help="Only what you are asked about.")
+@click.option("--outcome", default="", help="Only what came to this: undecided, kept, stuck, proved …")
+@output_option
+@reports_errors
+def show_round(round_ref: str, mine: bool, outcome: str, output: str) -> None:
+    """Show ROUND (id or short form) with its items, the riskiest account first."""
+    with connect() as client:
+        one = client.round(round_ref)
+        items = client.round_items(round_ref, mine=mine, outcome=outcome)
+        emit(items, _ITEMS, output, empty="Nothing of that is in this round.")
+        if output == "table":
+            _footer(out(), one, client.me().workspace.zone)
+
+
+def _footer(to: Console, one: wire.Round, zone: str) -> None:
+    state = "paused" if one.paused_at else one.state
+    to.print(
+        Text.assemble((f"{one.review.name}, round {one.ref}", "bold"), f": {state}, due {day(one.due_at, zone)}. ")
+    )
+    to.print(_outcomes(one))
+    for who in one.progress:
+        to.print(Text(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items}", "dim"))
+    if one.joined:
+        to.print(f"{one.joined} entries came into its scope since; the next round asks about them.", style="dim")
+    if one.compared is not None:
+        c = one.compared
+        to.print(f"Asked again: {c.flagged[0]} of {c.entries[0]} entries carried a flag, now {c.flagged[1]} of")
+        to.print(f"{c.entries[1]}; the risk of all together was {c.risk[0]}, and is {c.risk[1]}.")
+
+
+@round_.command("decide")
+@click.argument("round_ref", metavar="ROUND")
+@click.argument("choice", type=click.Choice(CHOICES), required=False)
+@click.argument("places", nargs=-1, type=int)
+@click.option("--reason", default="", help="Needed against the advice, or above the risk that the review says.")
+@click.option("--to-level", "level", default="", help="With narrow: the level.")
+@click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="With end-on: the last day.")
+@click.option("--to", default="", help="With pass-on: the address of whoever is to answer.")
+@click.option(
+    "--file", "file", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="Decisions from a CSV file with the columns place, choice, reason, level, until, to.",
+)  # fmt: skip
+@reports_errors
+def decide(
+    round_ref: str, choice: str | None, places: tuple[int, ...], reason: str, level: str, last_day: datetime | None,
+    to: str, file: Path | None,
+) -> None:  # fmt: skip
+    """Decide items of ROUND: CHOICE about the items with these PLACES, as `round show` numbers them.
+
+    \b
+    openlatch round decide 7Q4K-BRM2 keep 1 4 5
+    openlatch round decide 7Q4K-BRM2 end-on 2 --last-day 2027-03-31
+    openlatch round decide 7Q4K-BRM2 --file decisions.csv
+    """
+    if file is None and (choice is None or not places):
+        raise Failure("Say what is decided about which items.", "openlatch round decide ROUND keep 1 4 5", 2)
+    with connect() as client:
+        if file is not None:
+            _from_file(client, round_ref, file)
+            return
+        number = client.decide(
+            round_ref, [place - 1 for place in places], choice or "", reason=reason, level=level,
+            until=last_day.date() if last_day else None, to=to,
+        )  # fmt: skip
+        click.echo(f"{number} decided.")
+
+
+def _from_file(client: Client, round_ref: str, file: Path) -> None:
+    with file.open(newline="", encoding="utf-8-sig") as lines:
+        rows = list(csv.DictReader(lines))
+    ready = [_row(number, row) for number, row in enumerate(rows, start=2)]
+    for number, (place, choice, more) in enumerate(ready, start=2):
+        try:
+            client.decide(round_ref, [place], choice, **more)
+        except Exception:
+            click.echo(f"Line {number} was refused; {number - 2} before it are stored, nothing after it.", err=True)
+            raise
+    click.echo(f"{len(ready)} decided.")
+
+
+def _row(number: int, row: dict[str, str | None]) -> tuple[int, str, dict[str, Any]]:
+    place, choice = (row.get("place") or "").strip(), (row.get("choice") or "").strip()
+    unknown = set(row) - set(_FIELDS)
+    try:
+        until = date.fromisoformat(row.get("until") or "") if row.get("until") else None
+    except ValueError:
+        until = None
+        unknown.add(f"until {row['until']}")
+    if unknown or not place.isdecimal() or place == "0" or choice not in CHOICES:
+        what = (
+            f"unknown: {', '.join(sorted(str(one) for one in unknown))}"
+            if unknown
+            else f"place {place}, choice {choice}"
+        )
+        raise Failure(
+            f"Line {number} makes no sense ({what}). Nothing was stored.",
+            f"The columns are {', '.join(_FIELDS)}; choices are {', '.join(CHOICES)}.",
+            2,
+        )
+    more = {
+        "reason": row.get("reason") or "",
+        "level": row.get("level") or "",
+        "until": until,
+        "to": row.get("to") or "",
+    }
+    return int(place) - 1, choice, more
+
+
+@round_.command("finish")
+@click.argument("round_ref", metavar="ROUND")
+@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@click.option("--no-wait", is_flag=True, help="Leave without following it.")
+@reports_errors
+def finish(round_ref: str, yes: bool, no_wait: bool) -> None:
+    """End the answering of ROUND before it is due; its decisions become orders, and it closes once all are proved."""
+    with connect() as client:
+        items = client.round_items(round_ref)
+        acts = [one for one in items if one.decision is not None and one.decision.choice != "keep"]
+        out().print(f"{len(acts)} of {len(items)} items become orders; the others are kept.")
+        confirmed("Finish it?", yes)
+        one = client.finish_round(round_ref)
+        if not no_wait:
+            for there in client.follow_round(one.ref):
+                out().print(Text(f"  {there.state}: ") + _outcomes(there))
+                one = there
+        if one.state == "settling" and not no_wait:
+            raise SystemExit(_left(one))
+
+
+def _left(one: wire.Round) -> int:
+    out().print(
+        f"It closes once the rest is proved, or said to be left open: openlatch round leave-open {one.ref} PLACE "
+        "--reason … --owner …"
+    )
+    return STUCK
+
+
+@round_.command("pause")
+@click.argument("round_ref", metavar="ROUND")
+@click.option("--resume", is_flag=True, help="Let it go on.")
+@reports_errors
+def pause_round(round_ref: str, resume: bool) -> None:
+    """Let ROUND rest, or go on; the time that it rests is added to the time to answer."""
+    with connect() as client:
+        one = client.pause_round(round_ref, resume=resume)
+        click.echo(f"Round {one.ref} {'goes on' if resume else 'rests'}; due {ago(one.due_at)}.")
+
+
+@round_.command("assign")
+@click.argument("round_ref", metavar="ROUND")
+@click.argument("to", metavar="ADDRESS")
+@click.argument("places", nargs=-1, type=int, required=True)
+@reports_errors
+def assign_items(round_ref: str, to: str, places: tuple[int, ...]) -> None:
+    """Give the items of ROUND with these PLACES to somebody else."""
+    with connect() as client:
+        client.assign_items(round_ref, [place - 1 for place in places], to)
+        click.echo(f"{len(places)} items are {to}'s now.")
+
+
+@round_.command("leave-open")
+@click.argument("round_ref", metavar="ROUND")
+@click.argument("place", type=int)
+@click.option("--reason", required=True)
+@click.option("--owner", required=True, help="The address of who sees to it.")
+@reports_errors
+def leave_open(round_ref: str, place: int, reason: str, owner: str) -> None:
+    """Say that the item of ROUND with this PLACE is left open, why, and who sees to it."""
+    with connect() as client:
+        one = client.leave_open(round_ref, place - 1, reason, owner)
+        click.echo(f"Round {one.ref} is {one.state}.")

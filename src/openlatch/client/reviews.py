@@ -1,0 +1,118 @@
+"""Reviews as the client asks for them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator, Mapping, Sequence
+from datetime import date
+from typing import Any
+
+from openlatch.client.transport import Transport, part, plain
+from openlatch.wire import messages as wire
+
+__all__ = ["ReviewCalls"]
+
+
+class ReviewCalls(Transport):
+    """Reviews and their rounds."""
+
+    def reviews(self) -> list[wire.Review]:
+        """Return all reviews, with when they come round next."""
+        return self._send(wire.ReviewList, "GET", "/reviews").items
+
+    def review(self, review: str) -> wire.Review:
+        """Return one review, by id, short form or name."""
+        return self._send(wire.Review, "GET", f"/reviews/{part(review)}")
+
+    def check_review(self, name: str, **fields: Any) -> wire.ReviewText:
+        """Return what a review would mean, by the fields of wire.NewReview; changes nothing."""
+        return self._send(wire.ReviewText, "POST", "/reviews/check", json=_review(name, fields))
+
+    def add_review(self, name: str, **fields: Any) -> wire.Review:
+        """Store a review, by the fields of wire.NewReview; it comes round by itself from then on."""
+        return self._send(wire.Review, "POST", "/reviews", json=_review(name, fields))
+
+    def change_review(self, review: str, name: str, **fields: Any) -> wire.Review:
+        """Change a review to these fields; with `version`, only if nobody changed it since."""
+        return self._send(wire.Review, "PUT", f"/reviews/{part(review)}", json=_review(name, fields))
+
+    def pause_review(self, review: str, *, resume: bool = False) -> wire.Review:
+        """Let a review come round no more, or again."""
+        return self._send(wire.Review, "POST", f"/reviews/{part(review)}/{'resume' if resume else 'pause'}")
+
+    def open_round(self, review: str) -> wire.Round:
+        """Open a round of a review now."""
+        return self._send(wire.Round, "POST", f"/reviews/{part(review)}/rounds")
+
+    def rounds(self, state: str = "", *, review: str = "") -> Iterator[wire.Round]:
+        """Return rounds, the latest first; `state` as for orders, several separated by commas."""
+        return self._pages(wire.RoundList, "/rounds", {"state": state, "review": review})
+
+    def round(self, round_: str) -> wire.Round:
+        """Return one round, by id or short form, with how far it is."""
+        return self._send(wire.Round, "GET", f"/rounds/{part(round_)}")
+
+    def round_items(self, round_: str, *, mine: bool = False, outcome: str = "") -> list[wire.RoundItem]:
+        """Return the items of a round in their order: all, one's own to answer, or those with one outcome."""
+        params = plain({"mine": mine, "outcome": outcome})
+        return self._send(wire.RoundItems, "GET", f"/rounds/{part(round_)}/items", params=params).items
+
+    def decide(
+        self,
+        round_: str,
+        places: Sequence[int],
+        choice: str,
+        *,
+        reason: str = "",
+        level: str = "",
+        until: date | None = None,
+        to: str = "",
+        versions: Mapping[int, int] | None = None,
+    ) -> int:
+        """Decide items of a round by their places, counted from 0: all of them or none. Returns how many they are."""
+        body = {
+            "places": list(places), "choice": choice, "reason": reason, "level": level,
+            "until": until.isoformat() if until else None, "to": to, "versions": dict(versions or {}),
+        }  # fmt: skip
+        return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decisions", json=body).decided
+
+    def assign_items(self, round_: str, places: Sequence[int], to: str) -> wire.Round:
+        """Give items of a round to another reviewer, by address."""
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/assign", json={"places": list(places), "to": to})
+
+    def pause_round(self, round_: str, *, resume: bool = False) -> wire.Round:
+        """Let a round rest, or go on."""
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/{'resume' if resume else 'pause'}")
+
+    def finish_round(self, round_: str) -> wire.Round:
+        """End the answering of a round before it is due; its decisions become orders."""
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/finish")
+
+    def leave_open(self, round_: str, place: int, reason: str, owner: str) -> wire.Round:
+        """Say that an item of a round is left open, why, and by address who sees to it."""
+        body = {"place": place, "reason": reason, "owner": owner}
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/left-open", json=body)
+
+    def try_item_again(self, round_: str, place: int) -> wire.Round:
+        """Try once more to give the order of a decision of which none came."""
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/try-again", json={"place": place})
+
+    def follow_round(self, round_: str, *, every: float = 0.5) -> Iterator[wire.Round]:
+        """Yield a round whenever it has moved on, until nothing in it goes on by itself."""
+        return self._follow(lambda: self.round(round_), _rests, every)
+
+
+def _rests(one: wire.Round) -> bool:
+    moving = sum(one.outcomes.get(word, 0) for word in ("to come", "running", "told"))
+    settled = all(word in ("kept", "gone", "left open", "proved") for word in one.outcomes)
+    return one.state in ("closed", "open") or (not moving and not settled)
+
+
+def _review(name: str, fields: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        "name": name,
+        **{
+            field: value.isoformat() if hasattr(value, "isoformat") else value
+            for field, value in fields.items()
+            if value is not None
+        },
+    }

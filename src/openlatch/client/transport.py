@@ -1,0 +1,152 @@
+"""How a client speaks to the service: requests are sent again where that is safe, errors are as they were raised."""
+
+from __future__ import annotations
+
+import time
+import uuid
+from collections.abc import Callable, Iterator
+from types import TracebackType
+from typing import Any, Self, TypeVar
+from urllib.parse import quote
+
+import httpx
+from pydantic import BaseModel, ValidationError
+
+from openlatch.errors import BY_CODE, NotConfirmed, OpenLatchError, ServiceUnreachable
+from openlatch.wire import messages as wire
+
+__all__ = ["Transport", "part", "plain"]
+
+M = TypeVar("M", bound=BaseModel)
+T = TypeVar("T")
+_AGAIN = frozenset({429, 502, 503, 504})
+_TRIES = 4
+
+
+class Transport:
+    """The connection of a client; see Client for what it is given."""
+
+    def __init__(
+        self,
+        url: str,
+        token: str,
+        *,
+        timeout: float = 30,
+        password: Callable[[], str] | None = None,
+        transport: httpx.BaseTransport | None = None,
+        pause: Callable[[float], None] = time.sleep,
+    ) -> None:
+        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        self._http = httpx.Client(
+            base_url=url.rstrip("/") + "/api/v1", headers=headers, timeout=timeout, transport=transport
+        )
+        self._password = password
+        self._pause = pause
+
+    def __enter__(self) -> Self:
+        return self
+
+    def __exit__(
+        self, kind: type[BaseException] | None, error: BaseException | None, trace: TracebackType | None
+    ) -> None:
+        self.close()
+
+    def close(self) -> None:
+        """Close the connections."""
+        self._http.close()
+
+    # Who and where
+
+    def _pages(self, of: type[wire.Page[T]], path: str, wanted: dict[str, Any]) -> Iterator[T]:
+        limit = wanted.pop("limit", None)
+        params = plain(wanted) | {"limit": str(min(limit or 500, 500))}
+        given = 0
+        while True:
+            page = self._send(of, "GET", path, params=params)
+            for item in page.items:
+                if limit is not None and given >= limit:
+                    return
+                given += 1
+                yield item
+            if page.next is None or (limit is not None and given >= limit):
+                return
+            params["cursor"] = page.next
+
+    def _follow(self, look: Callable[[], M], over: Callable[[M], bool], every: float) -> Iterator[M]:
+        last: M | None = None
+        while True:
+            found = look()
+            if found != last:
+                yield found
+            if over(found):
+                return
+            last = found
+            self._pause(every)
+
+    def _send(self, model: type[M], method: str, path: str, **more: Any) -> M:
+        try:
+            answer = self._request(method, path, **more)
+        except NotConfirmed:
+            if self._password is None or path == "/session/confirmation":
+                raise
+            self._request("POST", "/session/confirmation", json={"password": self._password()})
+            answer = self._request(method, path, **more)
+        try:
+            return model.model_validate_json(answer.content)
+        except ValidationError as error:
+            raise ServiceUnreachable(
+                f"{answer.url} answered something that is not Open Latch.", next_step="Check the service's address."
+            ) from error
+
+    def _request(self, method: str, path: str, **more: Any) -> httpx.Response:
+        headers = more.pop("headers", {}) | ({} if method == "GET" else {"Idempotency-Key": str(uuid.uuid4())})
+        for tries in range(1, _TRIES + 1):
+            last = tries == _TRIES
+            try:
+                answer = self._http.request(method, path, headers=headers, **more)
+            except httpx.TransportError as error:
+                if last:
+                    raise ServiceUnreachable(
+                        f"Open Latch at {self._http.base_url.host}:{self._http.base_url.port or ''} does not answer.",
+                        next_step="Check the address, and that the service runs.",
+                    ) from error
+                self._pause(0.2 * 2**tries)
+                continue
+            if answer.status_code not in _AGAIN or last:
+                break
+            wait = answer.headers.get("Retry-After", "")
+            if wait.isdecimal() and int(wait) > 30:
+                break
+            self._pause(float(wait) if wait.isdecimal() else 0.2 * 2**tries)
+        if answer.is_error:
+            raise _error(answer)
+        return answer
+
+
+def _error(answer: httpx.Response) -> OpenLatchError:
+    """The same error that the service raised, from its problem document."""
+    try:
+        problem = wire.Problem.model_validate_json(answer.content)
+    except ValidationError:
+        return ServiceUnreachable(
+            f"{answer.url} answered {answer.status_code}, and not as Open Latch does.",
+            next_step="Check the service's address.",
+        )
+    kind = BY_CODE.get(problem.code, OpenLatchError)
+    error = kind(problem.detail, next_step=problem.next, **problem.facts)
+    error.fields["errors"] = problem.errors
+    error.status = problem.status
+    return error
+
+
+def plain(wanted: dict[str, Any]) -> dict[str, str]:
+    words = {True: "true", False: "false"}
+    return {
+        k: words.get(v, str(v)) if isinstance(v, bool) else str(v) for k, v in wanted.items() if v not in (None, "")
+    }
+
+
+def part(text: str) -> str:
+    """One part of a path; what a person typed may hold anything."""
+    part = quote(text.replace("/", " ").strip(), safe="") or "%20"
+    return part if part.strip(".") else "%20"

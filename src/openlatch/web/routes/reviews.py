@@ -1,0 +1,146 @@
+"""Reviews: what comes round, its rounds, and what is decided in them."""
+
+from __future__ import annotations
+
+from openlatch.core.decisions import Choice
+from openlatch.core.reviews import Event, Reviewers, Unanswered
+from openlatch.operations import reviews, rounds
+from openlatch.operations.gate import Call
+from openlatch.web import render_reviews as render
+from openlatch.web.api import Answer, Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("reviews")
+
+
+@routes.route("GET", "/reviews", returns=wire.ReviewList)
+def list_reviews(call: Call) -> wire.ReviewList:
+    """All reviews, by name, with when they come round next."""
+    return wire.ReviewList(items=[render.review(one) for one in reviews.browse(call)])
+
+
+@routes.route("POST", "/reviews/check", body=wire.NewReview, returns=wire.ReviewText)
+def check_review(call: Call, body: wire.NewReview) -> wire.ReviewText:
+    """What a review would mean; changes nothing."""
+    return render.checked(reviews.check(call, _draft(body)))
+
+
+@routes.route("POST", "/reviews", body=wire.NewReview, returns=wire.Review, status=201)
+def create_review(call: Call, body: wire.NewReview) -> Answer:
+    """Store a review; it comes round by itself from then on."""
+    return Answer(render.review(reviews.create(call, _draft(body))), 201)
+
+
+@routes.route("GET", "/reviews/<review>", returns=wire.Review)
+def get_review(call: Call, review: str) -> wire.Review:
+    """One review."""
+    return render.review(reviews.show(call, review))
+
+
+@routes.route("PUT", "/reviews/<review>", body=wire.ReviewChange, returns=wire.Review)
+def change_review(call: Call, review: str, body: wire.ReviewChange) -> wire.Review:
+    """Change a review; rounds that are open stay as they were opened."""
+    return render.review(reviews.change(call, review, _draft(body), body.version))
+
+
+@routes.route("POST", "/reviews/<review>/pause", returns=wire.Review)
+def pause_review(call: Call, review: str) -> wire.Review:
+    """Let a review come round no more until it is resumed."""
+    return render.review(reviews.pause(call, review, paused=True))
+
+
+@routes.route("POST", "/reviews/<review>/resume", returns=wire.Review)
+def resume_review(call: Call, review: str) -> wire.Review:
+    """Let a review come round again; what it missed does not come after."""
+    return render.review(reviews.pause(call, review, paused=False))
+
+
+@routes.route("POST", "/reviews/<review>/rounds", returns=wire.Round, status=201)
+def open_round(call: Call, review: str) -> Answer:
+    """Open a round of a review now."""
+    return Answer(render.round_(reviews.open_now(call, review)), 201)
+
+
+@routes.route("GET", "/rounds", query=wire.RoundQuery, returns=wire.RoundList)
+def list_rounds(call: Call, query: wire.RoundQuery) -> wire.RoundList:
+    """Rounds, the latest first."""
+    page = rounds.browse(call, query.state, query.review, query.limit, query.cursor)
+    return wire.RoundList(items=[render.round_(one) for one in page.items], next=page.next)
+
+
+@routes.route("GET", "/rounds/<one>", returns=wire.Round)
+def get_round(call: Call, one: str) -> wire.Round:
+    """One round with how far it is."""
+    return render.round_(rounds.show(call, one))
+
+
+@routes.route("GET", "/rounds/<one>/items", query=wire.RoundItemQuery, returns=wire.RoundItems)
+def list_round_items(call: Call, one: str, query: wire.RoundItemQuery) -> wire.RoundItems:
+    """All items of a round in their order, or one's own, or those with one outcome."""
+    found = rounds.items(call, one, mine=query.mine, outcome=query.outcome)
+    return wire.RoundItems(items=[render.item(item) for item in found])
+
+
+@routes.route("POST", "/rounds/<one>/decisions", body=wire.DecisionWish, returns=wire.Decided)
+def decide(call: Call, one: str, body: wire.DecisionWish) -> wire.Decided:
+    """Decide items of a round: all that are named, or none."""
+    said = rounds.Said(Choice(body.choice), body.reason, body.level, body.until, body.to)
+    return wire.Decided(decided=rounds.decide(call, one, body.places, said, body.versions))
+
+
+@routes.route("POST", "/rounds/<one>/assign", body=wire.ItemAssignment, returns=wire.Round)
+def assign_items(call: Call, one: str, body: wire.ItemAssignment) -> wire.Round:
+    """Give items of a round to another reviewer."""
+    return render.round_(rounds.assign(call, one, body.places, body.to))
+
+
+@routes.route("POST", "/rounds/<one>/pause", returns=wire.Round)
+def pause_round(call: Call, one: str) -> wire.Round:
+    """Let a round rest; the time that it rests is added to the time to answer."""
+    return render.round_(rounds.pause(call, one, paused=True))
+
+
+@routes.route("POST", "/rounds/<one>/resume", returns=wire.Round)
+def resume_round(call: Call, one: str) -> wire.Round:
+    """Let a round go on."""
+    return render.round_(rounds.pause(call, one, paused=False))
+
+
+@routes.route("POST", "/rounds/<one>/finish", returns=wire.Round)
+def finish_round(call: Call, one: str) -> wire.Round:
+    """End the answering before it is due: decisions become orders."""
+    return render.round_(rounds.finish(call, one))
+
+
+@routes.route("POST", "/rounds/<one>/left-open", body=wire.LeftOpenWish, returns=wire.Round)
+def leave_open(call: Call, one: str, body: wire.LeftOpenWish) -> wire.Round:
+    """Say that something is left open in a round, why, and who sees to it."""
+    return render.round_(rounds.leave_open(call, one, body.place, body.reason, body.owner))
+
+
+@routes.route("POST", "/rounds/<one>/try-again", body=wire.Place, returns=wire.Round)
+def try_item_again(call: Call, one: str, body: wire.Place) -> wire.Round:
+    """Try once more to give the order of a decision of which none came."""
+    return render.round_(rounds.try_again(call, one, body.place))
+
+
+def _draft(body: wire.NewReview) -> reviews.Draft:
+    return reviews.Draft(
+        body.name,
+        body.where.model_dump(exclude_defaults=True),
+        body.recurs,
+        body.begins,
+        body.at,
+        tuple(Event(one) for one in body.on),
+        Reviewers(body.reviewers),
+        tuple(body.named),
+        body.substitutes,
+        body.otherwise,
+        body.answer_days,
+        body.remind_days,
+        Unanswered(body.unanswered),
+        body.most,
+        body.risk_limit,
+    )

@@ -1,0 +1,323 @@
+"""Reviews: what comes round, the rounds, their items, and decisions."""
+
+from __future__ import annotations
+
+from datetime import date, datetime, time
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import Field, StringConstraints
+
+from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent, SeverityWord, Taken, Text
+from openlatch.wire.messages.inventory import Entry, EntryFilter
+
+__all__ = [
+    "Calendar",
+    "Comparison",
+    "Decided",
+    "Decision",
+    "DecisionWish",
+    "FlagThen",
+    "ItemAssignment",
+    "ItemFacts",
+    "LeftOpen",
+    "LeftOpenWish",
+    "NewReview",
+    "PastDecision",
+    "Place",
+    "ReportQuery",
+    "Review",
+    "ReviewChange",
+    "ReviewList",
+    "ReviewText",
+    "ReviewerProgress",
+    "Round",
+    "RoundItem",
+    "RoundItemQuery",
+    "RoundItems",
+    "RoundList",
+    "RoundQuery",
+]
+
+ChoiceWord = Literal["keep", "narrow", "end-on", "end-now", "pass-on"]
+RoundStateWord = Literal["open", "settling", "closed", "cancelled"]
+ReviewersWord = Literal["named", "administrators", "giver"]
+UnansweredWord = Literal["keep", "narrow", "pause", "end"]
+EventWord = Literal["party-left", "administrator-added"]
+Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
+
+
+class NewReview(Taken):
+    """A review: what is looked at, when it comes round, who is asked, and what becomes of what nobody answers.
+
+    `recurs` is a recurrence rule of RFC 5545 without a time of day, such as `FREQ=MONTHLY;BYDAY=1MO`, from `begins` on,
+    `at` a time in the workspace's zone. People are named by their addresses.
+    """
+
+    name: Text
+    where: EntryFilter = EntryFilter()
+    recurs: Search = ""
+    begins: date | None = None
+    at: time = time(8)
+    on: tuple[EventWord, ...] = ()
+    reviewers: ReviewersWord = "named"
+    named: Annotated[tuple[Text, ...], Field(max_length=100)] = ()
+    substitutes: dict[str, str] = Field(default_factory=dict, description="address of who is away: of who stands in")
+    otherwise: Search = ""
+    answer_days: Annotated[int, Field(ge=1, le=366)] = 14
+    remind_days: Annotated[int, Field(ge=0, le=60)] = 3
+    unanswered: UnansweredWord = "keep"
+    most: Annotated[int, Field(ge=0, le=1000, description="so many are changed at most since nobody answered")] = 20
+    risk_limit: Annotated[int, Field(ge=1, le=101, description="keeping this risk or more needs a reason")] = 60
+
+
+class ReviewChange(NewReview):
+    """A review as it is to be; with `version`, only if nobody changed it since."""
+
+    version: int | None = None
+
+
+class ReviewText(Sent):
+    """What a review would mean: in words, when it would come round next, how many entries, how many for nobody."""
+
+    says: str
+    coming: list[datetime]
+    entries: int
+    unasked: int
+
+
+class Review(Sent):
+    """A review that comes round, with when it does next and how much is in it now."""
+
+    id: UUID
+    ref: str
+    name: str
+    where: dict[str, Any]
+    recurs: str
+    begins: date
+    at: time
+    on: list[EventWord]
+    reviewers: ReviewersWord
+    named: list[str]
+    substitutes: dict[str, str]
+    otherwise: str
+    answer_days: int
+    remind_days: int
+    unanswered: UnansweredWord
+    most: int
+    risk_limit: int
+    paused: bool
+    next_at: datetime | None
+    created_by: str
+    version: int
+    says: str
+    coming: list[datetime]
+    entries: int
+
+
+class ReviewList(Page[Review]):
+    """All reviews."""
+
+
+class ReviewerProgress(Sent):
+    """How many items of a round somebody is asked about, and how many are decided; nobody has no name."""
+
+    name: str
+    address: str
+    items: int
+    decided: int
+
+
+class Comparison(Sent):
+    """The same question asked again when a round was closed: pairs are then and now."""
+
+    entries: tuple[int, int]
+    flagged: tuple[int, int]
+    severe: tuple[int, int]
+    outside: tuple[int, int]
+    risk: tuple[int, int]
+    gone: list[str]
+    joined: list[str]
+    cleared: dict[str, int]
+    raised: dict[str, int]
+
+
+class Round(Sent):
+    """One occurrence of a review. `outcomes` counts its items by what came of them; `mine` wait for whoever asks."""
+
+    id: UUID
+    ref: str
+    review: Ref
+    why: str
+    occurrence: datetime
+    opened_at: datetime
+    due_at: datetime
+    policy: int
+    state: RoundStateWord
+    paused_at: datetime | None
+    settled_by: str
+    settled_at: datetime | None
+    closed_at: datetime | None
+    where: dict[str, Any]
+    unanswered: UnansweredWord
+    most: int
+    risk_limit: int
+    count: int
+    outcomes: dict[str, int]
+    progress: list[ReviewerProgress]
+    mine: int
+    joined: int
+    compared: Comparison | None
+
+
+class RoundList(Page[Round]):
+    """Rounds, the latest first."""
+
+
+class RoundQuery(PageQuery):
+    """Which rounds are wanted; states separated by commas."""
+
+    state: Search = ""
+    review: Search = ""
+
+
+class RoundItemQuery(Taken):
+    """Which items are wanted: one's own to answer, or those that came to something."""
+
+    mine: bool = False
+    outcome: Search = ""
+
+
+class FlagThen(Sent):
+    """A flag as it stood when a round was opened."""
+
+    rule: str
+    severity: SeverityWord
+    reason: str
+
+
+class ItemFacts(Sent):
+    """What was known of an entry when its round was opened."""
+
+    party: str
+    account: str
+    provider: str
+    kind: str
+    level: str
+    powers: list[str]
+    outside: bool
+    risk: int
+    flags: list[FlagThen]
+    given_at: datetime | None
+    given_by: str
+    last_used: datetime | None
+    use_known: bool
+    ends_at: datetime | None
+    resources: list[str]
+
+
+class Decision(Sent):
+    """What was decided; `unanswered` if nobody did, and the review said what becomes of it then."""
+
+    choice: ChoiceWord
+    by: str
+    at: datetime
+    reason: str
+    level: str
+    until: date | None
+    unanswered: bool
+
+
+class PastDecision(Sent):
+    """What was decided last time, with what has changed since."""
+
+    decision: Decision
+    changed: list[str]
+
+
+class LeftOpen(Sent):
+    """Why something is left open, and who sees to it."""
+
+    reason: str
+    owner: str
+    by: str
+    at: datetime
+
+
+class RoundItem(Sent):
+    """One question of a round. `outcome` is undecided, kept, to come, gone, refused, left open, or an order's state.
+
+    Items with the same `group` are the same question. `needs_reason` says why keeping it needs one.
+    """
+
+    place: int
+    version: int
+    outcome: str
+    facts: ItemFacts
+    entry: Entry
+    advice: ChoiceWord
+    advice_why: str
+    narrower: str
+    needs_reason: str
+    group: int
+    reviewer: str
+    own: bool
+    decision: Decision | None
+    last: PastDecision | None
+    order: str
+    trouble: str
+    left_open: LeftOpen | None
+
+
+class RoundItems(Page[RoundItem]):
+    """Items of a round in their order."""
+
+
+class DecisionWish(Taken):
+    """A decision about items of a round by their places; `versions` are those that were seen, by place."""
+
+    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(min_length=1, max_length=1000)]
+    choice: ChoiceWord
+    reason: Words = ""
+    level: Search = ""
+    until: date | None = None
+    to: Search = ""
+    versions: dict[int, int] = Field(default_factory=dict)
+
+
+class Decided(Sent):
+    """How many items were decided."""
+
+    decided: int
+
+
+class ItemAssignment(Taken):
+    """Items of a round that somebody else is to answer."""
+
+    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(min_length=1, max_length=1000)]
+    to: Text
+
+
+class Place(Taken):
+    """An item of a round, by its place, counted from 0."""
+
+    place: Annotated[int, Field(ge=0, lt=100_000)]
+
+
+class LeftOpenWish(Place):
+    """Something that is left open in a round, why, and the address of who sees to it."""
+
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000)]
+    owner: Text
+
+
+class ReportQuery(Taken):
+    """In which format a report is wanted."""
+
+    format: Literal["json", "html", "pdf", "csv", "jsonl"] = "json"
+
+
+class Calendar(Sent):
+    """The secret address of somebody's calendar, shown once."""
+
+    url: str
