@@ -15,6 +15,10 @@ export type Order = Schemas["Order"];
 export type Plan = Schemas["Plan"];
 export type Provider = Schemas["Provider"];
 export type Trial = Schemas["Trial"];
+export type Review = Schemas["Review"];
+export type Round = Schemas["Round"];
+export type RoundItem = Schemas["RoundItem"];
+export type NewReview = Schemas["NewReview"];
 export type Reading = Schemas["Reading"];
 export type EntryQuery = NonNullable<paths["/entries"]["get"]["parameters"]["query"]>;
 

@@ -38,6 +38,12 @@ const open = useQuery({
   queryFn: () => take(api.GET("/orders", { params: { query: { state: "waiting,running,told,stuck" } } })),
   enabled: computed(() => !!me.value && maySeeOrders.value),
 });
+const mayReview = session.may("rounds.browse");
+const waiting = useQuery({
+  queryKey: ["rounds", "open"],
+  queryFn: () => take(api.GET("/rounds", { params: { query: { state: "open" } } })),
+  enabled: computed(() => !!me.value && mayReview.value),
+});
 const places = computed(() =>
   [
     { to: "/", name: "Today", count: undefined, shown: maySeeParties.value },
@@ -51,6 +57,12 @@ const places = computed(() =>
     { to: "/apps", name: "Apps", count: undefined, shown: maySeeParties.value },
     { to: "/parties", name: "Parties", count: undefined, shown: maySeeParties.value },
     {
+      to: "/reviews",
+      name: "Reviews",
+      count: waiting.data.value?.items.reduce((sum, one) => sum + one.mine, 0) || undefined,
+      shown: mayReview.value,
+    },
+    {
       to: "/orders",
       name: "Orders",
       count: open.data.value?.items.length || undefined,
@@ -63,7 +75,10 @@ const places = computed(() =>
   ].filter((place) => place.shown),
 );
 
-const here = (to: string): boolean => (to === "/" ? route.path === "/" : route.path.startsWith(to));
+const here = (to: string): boolean =>
+  to === "/"
+    ? route.path === "/"
+    : route.path.startsWith(to) || (to === "/reviews" && route.path.startsWith("/rounds"));
 // A member has nothing to look after but their own access.
 watch(
   [me, () => route.path],
@@ -94,6 +109,7 @@ useShortcuts({
   a: go("a", "/accounts"),
   w: go("w", "/parties"),
   o: go("o", "/orders"),
+  v: go("v", "/reviews"),
   p: go("p", "/providers"),
   l: go("l", "/log"),
 });

@@ -54,6 +54,16 @@ export const router = createRouter({
       meta: { title: "Rules" },
     },
     {
+      path: "/reviews",
+      component: () => import("@/features/reviews/ReviewsPage.vue"),
+      meta: { title: "Reviews" },
+    },
+    {
+      path: "/rounds/:round",
+      component: () => import("@/features/reviews/RoundPage.vue"),
+      meta: { title: "Review round" },
+    },
+    {
       path: "/orders",
       component: () => import("@/features/orders/OrdersPage.vue"),
       meta: { title: "Orders" },

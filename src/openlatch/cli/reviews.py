@@ -61,14 +61,11 @@ _ROUNDS: tuple[Column, ...] = (
 )
 _ITEMS: tuple[Column, ...] = (
     ("", lambda i: str(i.place + 1)),
-    ("came of it", lambda i: Text(i.outcome, _TONE.get(i.outcome, ""))),
     ("risk", lambda i: str(i.facts.risk)),
     ("who", lambda i: Text(f"{i.facts.party}\n{', '.join(i.entry.party.addresses)}")),
-    ("where", lambda i: Text(f"{i.facts.account}\n{i.facts.provider}")),
-    ("as", lambda i: Text(i.facts.level)),
-    ("advice", lambda i: Text(f"{i.advice}: {i.advice_why}")),
-    ("decided", lambda i: Text(_decided(i))),
-    ("asked", lambda i: Text(i.reviewer or "nobody")),
+    ("where, as", lambda i: Text(f"{i.facts.account}, {i.facts.provider}\n{i.facts.level}")),
+    ("advice", lambda i: Text(f"{i.advice}\n{i.advice_why}")),
+    ("so far", lambda i: Text(i.outcome, _TONE.get(i.outcome, "")).append(f"\n{_decided(i)}", "")),
 )
 
 
@@ -373,7 +370,9 @@ def finish(round_ref: str, yes: bool, no_wait: bool) -> None:
     with connect() as client:
         items = client.round_items(round_ref)
         acts = [one for one in items if one.decision is not None and one.decision.choice != "keep"]
-        out().print(f"{len(acts)} of {len(items)} items become orders; the others are kept.")
+        silent = sum(one.outcome == "undecided" for one in items)
+        rest = f"{silent} are not decided" if silent else "the others are kept"
+        out().print(f"{len(acts)} of {len(items)} items become orders; {rest}.")
         confirmed("Finish it?", yes)
         one = client.finish_round(round_ref)
         if not no_wait:

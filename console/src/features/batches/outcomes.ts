@@ -2,6 +2,7 @@ import type { Batch } from "@/api/client";
 
 /** What can come of a thing in a batch, in the order in which it is drawn: what is done first. */
 export const OUTCOMES = [
+  "kept",
   "proved",
   "done",
   "told",
@@ -12,9 +13,13 @@ export const OUTCOMES = [
   "stuck",
   "refused",
   "cancelled",
+  "gone",
+  "left open",
+  "undecided",
 ] as const;
 
 const TONE: Record<string, string> = {
+  kept: "bg-act",
   proved: "bg-good",
   done: "bg-good",
   told: "bg-medium",
@@ -24,6 +29,10 @@ const TONE: Record<string, string> = {
   refused: "bg-critical",
 };
 const MEANS: Record<string, string> = {
+  kept: "stays as it is",
+  gone: "had ended before",
+  "left open": "somebody sees to it",
+  undecided: "nobody has answered yet",
   proved: "a fresh reading shows it",
   done: "somebody said so",
   told: "the provider said yes",

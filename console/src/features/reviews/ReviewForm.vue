@@ -1,0 +1,215 @@
+<script setup lang="ts">
+import { useMutation, useQuery } from "@tanstack/vue-query";
+import { computed, reactive } from "vue";
+import { api, take, type NewReview, type Review } from "@/api/client";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import SidePanel from "@/ui/SidePanel.vue";
+import { day } from "@/ui/time";
+import { RHYTHMS } from "./decisions";
+
+const props = defineProps<{ review: Review | null }>();
+const emit = defineEmits<{ close: []; saved: [] }>();
+const { zone } = useSession();
+const there = props.review;
+const where = (there?.where ?? {}) as Record<string, string | number | boolean>;
+const form = reactive({
+  name: there?.name ?? "",
+  recurs: there?.recurs ?? "FREQ=MONTHLY;BYDAY=1MO",
+  on: [...(there?.on ?? [])] as NonNullable<NewReview["on"]>,
+  reviewers: there?.reviewers ?? ("named" as const),
+  named: [...(there?.named ?? [])],
+  otherwise: there?.otherwise ?? "",
+  answer_days: there?.answer_days ?? 14,
+  unanswered: there?.unanswered ?? ("keep" as const),
+  most: there?.most ?? 20,
+  risk_limit: there?.risk_limit ?? 60,
+  provider: String(where.provider ?? ""),
+  account: String(where.account ?? ""),
+  outside: where.outside === true,
+  flagged: where.flagged === true,
+  risk: Number(where.risk ?? 0),
+});
+const rhythm = computed({
+  get: () => (form.recurs === "" || RHYTHMS.some(([rule]) => rule === form.recurs) ? form.recurs : "own"),
+  set: (rule) => (form.recurs = rule === "own" ? `${form.recurs || "FREQ=MONTHLY"};INTERVAL=2` : rule),
+});
+const people = useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/people")) });
+const able = computed(() =>
+  (people.data.value?.items ?? []).filter((one) => ["owner", "manager", "reviewer"].includes(one.role)),
+);
+const providers = useQuery({ queryKey: ["providers"], queryFn: () => take(api.GET("/providers")) });
+const body = computed<NewReview>(() => ({
+  name: form.name || "A new review",
+  recurs: form.recurs,
+  on: form.on,
+  reviewers: form.reviewers,
+  named: form.named,
+  otherwise: form.otherwise,
+  answer_days: form.answer_days,
+  unanswered: form.unanswered,
+  most: form.most,
+  risk_limit: form.risk_limit,
+  remind_days: there?.remind_days ?? 3,
+  at: there?.at ?? "08:00",
+  begins: there?.begins ?? null,
+  substitutes: there?.substitutes ?? {},
+  where: {
+    // What this form does not show of a filter stays as it was.
+    ...(where as object),
+    q: String(where.q ?? ""),
+    state: String(where.state ?? "standing"),
+    kind: String(where.kind ?? ""),
+    power: String(where.power ?? ""),
+    party: String(where.party ?? ""),
+    rule: String(where.rule ?? ""),
+    unknown: null,
+    mine: false,
+    ends: (where.ends ?? "") as "",
+    provider: form.provider,
+    account: form.account,
+    outside: form.outside || null,
+    flagged: form.flagged || null,
+    risk: form.risk,
+  },
+}));
+const meant = useQuery({
+  queryKey: computed(() => ["reviews", "check", body.value]),
+  queryFn: () => take(api.POST("/reviews/check", { body: body.value })),
+  enabled: computed(() => !!form.recurs || form.on.length > 0),
+  retry: false,
+});
+const save = useMutation({
+  mutationFn: () =>
+    there
+      ? take(
+          api.PUT("/reviews/{review}", {
+            params: { path: { review: there.ref } },
+            body: { ...body.value, version: there.version },
+          }),
+        )
+      : take(api.POST("/reviews", { body: body.value })),
+  onSuccess: () => emit("saved"),
+});
+</script>
+
+<template>
+  <SidePanel :label="there ? there.name : 'New review'" @close="emit('close')">
+    <h2 class="pr-6">{{ there ? "Change this review" : "New review" }}</h2>
+    <form class="mt-4 grid gap-4" @submit.prevent="save.mutate()">
+      <label class="block">
+        <span class="small mb-1 block">What it is called</span>
+        <input v-model="form.name" class="field w-full" required maxlength="200" autocomplete="off" />
+      </label>
+      <fieldset class="grid gap-2">
+        <legend class="small mb-1">What is looked at</legend>
+        <select v-model="form.provider" class="field w-full" aria-label="Provider">
+          <option value="">at every provider</option>
+          <option v-for="one in providers.data.value?.items" :key="one.id" :value="one.name">
+            {{ one.name }}
+          </option>
+        </select>
+        <input
+          v-model="form.account"
+          class="field w-full"
+          placeholder="on every account; or the name of one"
+          aria-label="Account"
+        />
+        <label class="inline-flex items-center gap-2"
+          ><input v-model="form.outside" type="checkbox" /> only who is outside the circle</label
+        >
+        <label class="inline-flex items-center gap-2"
+          ><input v-model="form.flagged" type="checkbox" /> only what carries a flag</label
+        >
+        <label class="inline-flex items-center gap-2"
+          >a risk of at least
+          <input v-model.number="form.risk" type="number" min="0" max="100" class="field w-[76px]"
+        /></label>
+      </fieldset>
+      <fieldset class="grid gap-2">
+        <legend class="small mb-1">When it comes round, at 08:00 {{ zone }}</legend>
+        <select v-model="rhythm" class="field w-full" aria-label="Rhythm">
+          <option v-for="[rule, text] in RHYTHMS" :key="rule" :value="rule">{{ text }}</option>
+          <option value="own">another rhythm…</option>
+          <option value="">not by itself</option>
+        </select>
+        <input
+          v-if="rhythm === 'own'"
+          v-model="form.recurs"
+          class="field w-full font-mono text-[13px]"
+          aria-label="Recurrence rule (RFC 5545)"
+          spellcheck="false"
+        />
+        <label class="inline-flex items-center gap-2"
+          ><input v-model="form.on" type="checkbox" value="party-left" /> when somebody has left</label
+        >
+        <label class="inline-flex items-center gap-2"
+          ><input v-model="form.on" type="checkbox" value="administrator-added" /> when an administrator was
+          added</label
+        >
+      </fieldset>
+      <fieldset class="grid gap-2">
+        <legend class="small mb-1">Who is asked; nobody is asked about their own access</legend>
+        <select v-model="form.reviewers" class="field w-full" aria-label="Reviewers">
+          <option value="named">the people named here, each for whole accounts</option>
+          <option value="administrators">each account's administrators</option>
+          <option value="giver">whoever gave the access</option>
+        </select>
+        <div v-if="form.reviewers === 'named'" class="grid gap-1">
+          <label v-for="one in able" :key="one.id" class="inline-flex items-center gap-2">
+            <input v-model="form.named" type="checkbox" :value="one.address" /> {{ one.name }}
+            <span class="small">{{ one.role }}</span>
+          </label>
+        </div>
+        <label class="block">
+          <span class="small mb-1 block">Where nobody else can be asked</span>
+          <select v-model="form.otherwise" class="field w-full">
+            <option value="">an owner</option>
+            <option v-for="one in able" :key="one.id" :value="one.address">{{ one.name }}</option>
+          </select>
+        </label>
+      </fieldset>
+      <fieldset class="grid gap-2">
+        <legend class="small mb-1">What nobody answers</legend>
+        <label class="inline-flex items-center gap-2"
+          >within
+          <input v-model.number="form.answer_days" type="number" min="1" max="366" class="field w-[76px]" />
+          days</label
+        >
+        <select v-model="form.unanswered" class="field w-full" aria-label="What becomes of it">
+          <option value="keep">stays, and is flagged</option>
+          <option value="narrow">is narrowed to what was used, where that is known</option>
+          <option value="pause">is paused</option>
+          <option value="end">ends</option>
+        </select>
+        <label v-if="form.unanswered !== 'keep'" class="inline-flex items-center gap-2"
+          >but no more than
+          <input v-model.number="form.most" type="number" min="0" max="1000" class="field w-[76px]" /> of
+          them</label
+        >
+      </fieldset>
+      <div class="border-l-2 border-act pl-3 text-[13.5px]" aria-live="polite">
+        <template v-if="meant.data.value && !meant.error.value">
+          <p>
+            Comes round {{ meant.data.value.says }}. {{ meant.data.value.entries }} entries are in it now.
+            <b v-if="meant.data.value.unasked" class="text-high"
+              >Nobody could be asked about {{ meant.data.value.unasked }} of them.</b
+            >
+          </p>
+          <p v-if="meant.data.value.coming.length" class="small">
+            Next: {{ meant.data.value.coming.map((at) => day(at, zone)).join(", ") }}
+          </p>
+        </template>
+        <ProblemNote v-else-if="meant.error.value" :error="meant.error.value" />
+        <p v-else class="text-mute">Working out what that means…</p>
+      </div>
+      <ProblemNote v-if="save.error.value" :error="save.error.value" />
+      <div class="flex gap-[10px]">
+        <button type="submit" class="button button-act" :disabled="save.isPending.value">
+          {{ there ? "Change it" : "Let it come round" }}
+        </button>
+        <button type="button" class="button" @click="emit('close')">Leave it</button>
+      </div>
+    </form>
+  </SidePanel>
+</template>

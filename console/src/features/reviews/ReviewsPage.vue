@@ -1,0 +1,164 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRouter } from "vue-router";
+import { api, take, type Review } from "@/api/client";
+import { useSession } from "@/api/session";
+import OutcomeBar from "@/features/batches/OutcomeBar.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { day, exact } from "@/ui/time";
+import ReviewForm from "./ReviewForm.vue";
+import YearStrip from "./YearStrip.vue";
+
+const router = useRouter();
+const queries = useQueryClient();
+const session = useSession();
+const { zone } = session;
+const maySave = session.may("reviews.save");
+const editing = ref<Review | "new" | null>(null);
+const reviews = useQuery({ queryKey: ["reviews"], queryFn: () => take(api.GET("/reviews")) });
+const rounds = useQuery({
+  queryKey: ["rounds", "list"],
+  queryFn: () => take(api.GET("/rounds", { params: { query: { limit: 50 } } })),
+  refetchInterval: 5000,
+});
+const list = computed(() => reviews.data.value?.items ?? []);
+const found = computed(() => rounds.data.value?.items ?? []);
+const open = useMutation({
+  mutationFn: (review: Review) =>
+    take(api.POST("/reviews/{review}/rounds", { params: { path: { review: review.ref } } })),
+  onSuccess: async (round) => {
+    await queries.invalidateQueries({ queryKey: ["rounds"] });
+    await router.push(`/rounds/${round.ref}`);
+  },
+});
+const pause = useMutation({
+  mutationFn: (review: Review) => {
+    const params = { path: { review: review.ref } };
+    return review.paused
+      ? take(api.POST("/reviews/{review}/resume", { params }))
+      : take(api.POST("/reviews/{review}/pause", { params }));
+  },
+  onSuccess: () => queries.invalidateQueries({ queryKey: ["reviews"] }),
+});
+async function saved(): Promise<void> {
+  editing.value = null;
+  await queries.invalidateQueries({ queryKey: ["reviews"] });
+}
+function stateOf(round: (typeof found.value)[number]): string {
+  return round.paused_at ? "paused" : round.state;
+}
+</script>
+
+<template>
+  <section class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4" aria-label="Reviews" tabindex="0">
+    <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2">
+      <div>
+        <h1>Reviews</h1>
+        <p class="mt-[5px] text-mute">
+          What comes round to be looked at, who is asked, and what came of it. A round closes once everything
+          in it is proved.
+        </p>
+      </div>
+      <button v-if="maySave" type="button" class="button button-act" @click="editing = 'new'">
+        New review…
+      </button>
+    </header>
+    <ProblemNote v-if="reviews.error.value" :error="reviews.error.value" class="mt-6 max-w-xl" />
+    <ProblemNote v-if="open.error.value" :error="open.error.value" class="mt-6 max-w-xl" />
+    <ProblemNote v-if="pause.error.value" :error="pause.error.value" class="mt-6 max-w-xl" />
+    <h2 class="section">Rounds</h2>
+    <p v-if="rounds.isPending.value" class="text-mute" role="status">Looking…</p>
+    <p v-else-if="!found.length" class="text-mute">
+      No round was opened so far. One opens when a review comes round, or with “Open a round now”.
+    </p>
+    <div v-else class="overflow-x-auto" tabindex="0" role="region" aria-label="Rounds">
+      <table class="w-full min-w-[640px] border-collapse text-left">
+        <thead class="text-[12.5px] text-mute">
+          <tr class="border-b border-rule">
+            <th class="head min-w-[180px]">Review</th>
+            <th class="head w-[90px]">State</th>
+            <th class="head w-[110px]">Due</th>
+            <th class="head w-[320px]">What came of it</th>
+            <th class="head w-[110px]"></th>
+          </tr>
+        </thead>
+        <tbody>
+          <tr v-for="round in found" :key="round.id" class="border-b border-line">
+            <td class="cell">
+              <RouterLink class="font-[620] hover:underline" :to="`/rounds/${round.ref}`">{{
+                round.review.name
+              }}</RouterLink>
+              <span class="small block">opened {{ day(round.opened_at, zone) }}; {{ round.why }}</span>
+            </td>
+            <td class="cell" :class="round.state === 'closed' ? 'text-good' : ''">{{ stateOf(round) }}</td>
+            <td class="cell whitespace-nowrap" :title="exact(round.due_at)">{{ day(round.due_at, zone) }}</td>
+            <td class="cell pt-3"><OutcomeBar :outcomes="round.outcomes" /></td>
+            <td class="cell text-[13px]">
+              <RouterLink v-if="round.mine" class="link" :to="`/rounds/${round.ref}`"
+                >{{ round.mine }} for you</RouterLink
+              >
+            </td>
+          </tr>
+        </tbody>
+      </table>
+    </div>
+    <h2 class="section">What comes round</h2>
+    <p v-if="reviews.isPending.value" class="text-mute" role="status">Looking…</p>
+    <p v-else-if="!list.length" class="max-w-xl text-mute">
+      Nothing yet. A review says which entries are looked at, when, by whom, and what becomes of what nobody
+      answers: everybody outside the circle on the first Monday of a month, say.
+    </p>
+    <template v-else>
+      <YearStrip :reviews="list" />
+      <ul class="mt-5 max-w-4xl">
+        <li
+          v-for="review in list"
+          :key="review.id"
+          class="flex flex-wrap items-baseline gap-x-4 gap-y-1 border-t border-line py-[10px]"
+        >
+          <div class="min-w-[240px] flex-1">
+            <b class="font-[620]">{{ review.name }}</b>
+            <span class="block text-[13.5px]"
+              >{{ review.says }}<template v-if="review.paused"> (paused)</template></span
+            >
+            <span class="small"
+              >{{ review.entries }} entries now;
+              {{
+                review.reviewers === "named"
+                  ? `asks ${review.named.join(", ")}`
+                  : review.reviewers === "administrators"
+                    ? "asks each account's administrators"
+                    : "asks whoever gave it"
+              }}; what nobody answers
+              {{
+                review.unanswered === "keep" ? "stays, and is flagged" : `comes to “${review.unanswered}”`
+              }}</span
+            >
+          </div>
+          <div v-if="maySave" class="flex flex-wrap gap-2 text-[13px]">
+            <button type="button" class="link" :disabled="open.isPending.value" @click="open.mutate(review)">
+              Open a round now
+            </button>
+            <button type="button" class="link" @click="editing = review">Change</button>
+            <button
+              type="button"
+              class="link"
+              :disabled="pause.isPending.value"
+              @click="pause.mutate(review)"
+            >
+              {{ review.paused ? "Resume" : "Pause" }}
+            </button>
+          </div>
+        </li>
+      </ul>
+    </template>
+    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch reviews; openlatch rounds</p>
+    <ReviewForm
+      v-if="editing"
+      :review="editing === 'new' ? null : editing"
+      @close="editing = null"
+      @saved="saved"
+    />
+  </section>
+</template>

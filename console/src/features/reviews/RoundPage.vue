@@ -1,0 +1,176 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRoute } from "vue-router";
+import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
+import OutcomeBar from "@/features/batches/OutcomeBar.vue";
+import PageTabs from "@/ui/PageTabs.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { day, exact, moment } from "@/ui/time";
+import ReviewDesk from "./ReviewDesk.vue";
+import RoundTable from "./RoundTable.vue";
+
+const route = useRoute();
+const queries = useQueryClient();
+const session = useSession();
+const { zone, me } = session;
+const mayFinish = session.may("rounds.finish");
+const mayDecide = session.may("rounds.decide");
+const wanted = computed(() => String(route.params.round));
+const {
+  data: round,
+  error,
+  refetch,
+} = useQuery({
+  queryKey: computed(() => ["rounds", "one", wanted.value]),
+  queryFn: () => take(api.GET("/rounds/{one}", { params: { path: { one: wanted.value } } })),
+  refetchInterval: (query) => (query.state.data?.state === "settling" ? 1500 : 15_000),
+});
+const items = useQuery({
+  queryKey: computed(() => ["rounds", "items", wanted.value, round.value?.state, round.value?.outcomes]),
+  queryFn: () => take(api.GET("/rounds/{one}/items", { params: { path: { one: wanted.value } } })),
+  placeholderData: (before) => before,
+});
+const every = computed(() => items.data.value?.items ?? []);
+const mine = computed(() => every.value.filter((one) => one.reviewer === me.value?.person.name));
+const asked = ref(true);
+const atDesk = computed(() => (asked.value && mine.value.length ? mine.value : every.value));
+const tabs = computed(() =>
+  mayDecide.value && round.value?.state === "open"
+    ? ([
+        ["desk", "One at a time"],
+        ["table", "All of them"],
+      ] as const)
+    : ([["table", "All of them"]] as const),
+);
+const shown = computed(() => {
+  const word = String(route.query.show ?? tabs.value[0][0]);
+  return tabs.value.some(([tab]) => tab === word) ? word : tabs.value[0][0];
+});
+const act = useMutation({
+  mutationFn: (what: "finish" | "pause" | "resume") => {
+    const params = { path: { one: wanted.value } };
+    if (what === "finish") return take(api.POST("/rounds/{one}/finish", { params }));
+    return what === "pause"
+      ? take(api.POST("/rounds/{one}/pause", { params }))
+      : take(api.POST("/rounds/{one}/resume", { params }));
+  },
+  onSuccess: again,
+});
+async function again(): Promise<void> {
+  await refetch();
+  await queries.invalidateQueries({ queryKey: ["rounds"] });
+}
+const undecided = computed(() => round.value?.outcomes["undecided"] ?? 0);
+const orders = computed(
+  () => every.value.filter((one) => one.decision && one.decision.choice !== "keep").length,
+);
+const done = computed(() => {
+  const o = round.value?.outcomes ?? {};
+  return Object.entries(o)
+    .filter(([word]) => ["stuck", "refused", "cancelled", "waiting"].includes(word))
+    .reduce((sum, [, number]) => sum + number, 0);
+});
+</script>
+
+<template>
+  <section
+    class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4"
+    aria-label="Review round"
+    tabindex="0"
+  >
+    <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
+      <RouterLink class="button mt-3 inline-block" to="/reviews">All reviews</RouterLink>
+    </ProblemNote>
+    <p v-else-if="!round" class="mt-8 text-mute" role="status">Looking…</p>
+    <template v-else>
+      <p class="small"><RouterLink class="link" to="/reviews">Reviews</RouterLink> · round {{ round.ref }}</p>
+      <h1 class="mt-1">{{ round.review.name }}</h1>
+      <p class="mt-[5px] text-mute">
+        Opened {{ day(round.opened_at, zone) }}: {{ round.why }}.
+        <template v-if="round.state === 'open'"
+          >{{ round.paused_at ? "Paused." : "" }}
+          <span :title="exact(round.due_at)">Due {{ moment(round.due_at, zone) }}</span
+          >; what nobody answers by then
+          {{
+            round.unanswered === "keep" ? "stays, and is flagged" : `comes to “${round.unanswered}”`
+          }}.</template
+        >
+        <template v-if="round.settled_at"
+          >Answered by {{ moment(round.settled_at, zone) }}, ended by {{ round.settled_by }}.</template
+        >
+        <b v-if="round.closed_at" class="font-[620] text-good"
+          >Closed {{ moment(round.closed_at, zone) }}: everything in it is proved or said to be left open.</b
+        >
+        <template v-if="round.joined">
+          {{ round.joined }} came into its scope since it was opened; the next round asks about
+          {{ round.joined === 1 ? "it" : "them" }}.</template
+        >
+      </p>
+      <div class="mt-4 max-w-3xl" role="status">
+        <OutcomeBar :outcomes="round.outcomes" />
+      </div>
+      <ul class="mt-2 flex flex-wrap gap-x-5 text-[13px]">
+        <li v-for="one in round.progress" :key="one.address">
+          {{ one.name || "nobody can be asked" }}: {{ one.decided }} of {{ one.items }}
+        </li>
+      </ul>
+      <div v-if="round.compared" class="mt-4 max-w-3xl border-l-2 border-good pl-3">
+        <p class="font-[620]">The same question asked again</p>
+        <p>
+          {{ round.compared.flagged[0] }} of {{ round.compared.entries[0] }} entries carried a flag; now it is
+          {{ round.compared.flagged[1] }} of {{ round.compared.entries[1] }}. The risk of all of them together
+          was {{ round.compared.risk[0] }}, and is {{ round.compared.risk[1] }}.
+        </p>
+        <p v-if="round.compared.gone.length" class="small">
+          No longer there: {{ round.compared.gone.join("; ") }}.
+        </p>
+      </div>
+      <div v-if="round.state === 'open' && mayFinish" class="mt-4 flex flex-wrap items-center gap-3">
+        <button
+          type="button"
+          class="button"
+          :class="undecided ? '' : 'button-danger'"
+          :disabled="!!undecided || act.isPending.value || !!round.paused_at"
+          @click="act.mutate('finish')"
+        >
+          Finish: {{ orders }} {{ orders === 1 ? "order" : "orders" }}
+        </button>
+        <button
+          type="button"
+          class="button"
+          :disabled="act.isPending.value"
+          @click="act.mutate(round.paused_at ? 'resume' : 'pause')"
+        >
+          {{ round.paused_at ? "Go on" : "Let it rest" }}
+        </button>
+        <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
+      </div>
+      <p v-if="round.state === 'settling' && done" class="mt-3 max-w-2xl text-high">
+        {{ done }} {{ done === 1 ? "needs" : "need" }} a person: see to it, or say below that it is left open.
+      </p>
+      <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
+      <ProblemNote v-if="items.error.value" :error="items.error.value" class="mt-4 max-w-xl" />
+      <p v-if="!round.count" class="mt-6 max-w-xl">
+        Nothing was in its scope when it was opened, so there was nothing to ask.
+      </p>
+      <template v-else>
+        <PageTabs class="mt-5" label="Items of the round" :tabs="tabs" :shown="shown" />
+        <div class="mt-4">
+          <template v-if="shown === 'desk' && atDesk.length">
+            <label
+              v-if="mine.length && mine.length < every.length"
+              class="small mb-3 inline-flex items-center gap-2"
+            >
+              <input v-model="asked" type="checkbox" /> only the {{ mine.length }} that you are asked about
+            </label>
+            <ReviewDesk :key="String(asked)" :round="round" :items="atDesk" @decided="again" />
+          </template>
+          <RoundTable v-else :round="round" :items="every" @changed="again" />
+        </div>
+      </template>
+      <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch round show {{ round.ref }}</p>
+    </template>
+  </section>
+</template>

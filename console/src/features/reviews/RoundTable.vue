@@ -1,0 +1,135 @@
+<script setup lang="ts">
+import { useMutation } from "@tanstack/vue-query";
+import { ref } from "vue";
+import { api, take, type Round, type RoundItem } from "@/api/client";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { moment } from "@/ui/time";
+import { advised, decided } from "./decisions";
+
+const props = defineProps<{ round: Round; items: RoundItem[] }>();
+const emit = defineEmits<{ changed: [] }>();
+const session = useSession();
+const { zone, me } = session;
+const mayLeave = session.may("rounds.leave_open");
+const leaving = ref<number | null>(null);
+const reason = ref("");
+const TONE: Record<string, string> = {
+  proved: "text-good",
+  kept: "text-good",
+  stuck: "text-critical",
+  refused: "text-critical",
+};
+const WAITS = ["stuck", "refused", "cancelled", "waiting", "told"];
+const act = useMutation({
+  mutationFn: (place: number) => {
+    const params = { path: { one: props.round.ref } };
+    return leaving.value === null
+      ? take(api.POST("/rounds/{one}/try-again", { params, body: { place } }))
+      : take(
+          api.POST("/rounds/{one}/left-open", {
+            params,
+            body: { place, reason: reason.value, owner: me.value?.person.address ?? "" },
+          }),
+        );
+  },
+  onSuccess: () => {
+    leaving.value = null;
+    reason.value = "";
+    emit("changed");
+  },
+});
+function again(place: number): void {
+  leaving.value = null;
+  act.mutate(place);
+}
+</script>
+
+<template>
+  <div class="overflow-x-auto" tabindex="0" role="region" aria-label="All items">
+    <ProblemNote v-if="act.error.value" :error="act.error.value" class="mb-4 max-w-xl" />
+    <table class="w-full min-w-[820px] border-collapse text-left">
+      <thead class="text-[12.5px] text-mute">
+        <tr class="border-b border-rule">
+          <th class="head w-[44px]">Risk</th>
+          <th class="head min-w-[180px]">Who</th>
+          <th class="head min-w-[150px]">Where</th>
+          <th class="head min-w-[200px]">Advice</th>
+          <th class="head min-w-[200px]">Decided</th>
+          <th class="head w-[180px]">Came of it</th>
+        </tr>
+      </thead>
+      <tbody>
+        <tr v-for="item in items" :key="item.place" class="border-b border-line align-top">
+          <td class="cell tabular-nums">{{ item.facts.risk }}</td>
+          <td class="cell">
+            <RouterLink
+              class="font-[620] hover:underline"
+              :to="{
+                path: '/inventory',
+                query: { entry: item.entry.ref, state: 'offered,live,paused,ending,ended' },
+              }"
+              >{{ item.facts.party }}</RouterLink
+            >
+            <span class="small block break-words">{{ item.entry.party.addresses.join(", ") }}</span>
+          </td>
+          <td class="cell">
+            {{ item.facts.account
+            }}<span class="small block">{{ item.facts.provider }}, {{ item.facts.level }}</span>
+          </td>
+          <td class="cell text-[13px]">
+            {{ advised(item) }}<span class="small block">{{ item.advice_why }}</span>
+          </td>
+          <td class="cell text-[13px]">
+            <template v-if="item.decision">
+              <b class="font-[620]">{{ decided(item) }}</b>
+              <span class="small block"
+                >{{ item.decision.by }}, {{ moment(item.decision.at, zone)
+                }}<template v-if="item.decision.reason">: {{ item.decision.reason }}</template></span
+              >
+            </template>
+            <span v-else class="text-mute">{{
+              item.reviewer ? `${item.reviewer} is asked` : "nobody can be asked"
+            }}</span>
+          </td>
+          <td class="cell text-[13px]">
+            <span class="font-[620]" :class="TONE[item.outcome] ?? ''">{{ item.outcome }}</span>
+            <RouterLink
+              v-if="item.order"
+              class="link ml-2 font-mono"
+              :to="{ path: '/orders', query: { order: item.order } }"
+              >{{ item.order }}</RouterLink
+            >
+            <span v-if="item.trouble && item.outcome !== 'gone'" class="small block">{{ item.trouble }}</span>
+            <span v-if="item.left_open" class="small block"
+              >{{ item.left_open.reason }} ({{ item.left_open.owner }})</span
+            >
+            <template v-if="round.state === 'settling' && mayLeave && WAITS.includes(item.outcome)">
+              <form
+                v-if="leaving === item.place"
+                class="mt-1 grid gap-1"
+                @submit.prevent="act.mutate(item.place)"
+              >
+                <input v-model="reason" class="field w-full" aria-label="Why it is left open" required />
+                <button type="submit" class="button justify-self-start" :disabled="act.isPending.value">
+                  I see to it
+                </button>
+              </form>
+              <span v-else class="block">
+                <button type="button" class="link" @click="leaving = item.place">Leave it open…</button>
+                <button
+                  v-if="item.outcome === 'refused'"
+                  type="button"
+                  class="link ml-2"
+                  @click="again(item.place)"
+                >
+                  Try again
+                </button>
+              </span>
+            </template>
+          </td>
+        </tr>
+      </tbody>
+    </table>
+  </div>
+</template>
