@@ -18,6 +18,7 @@ export type Trial = Schemas["Trial"];
 export type Review = Schemas["Review"];
 export type Round = Schemas["Round"];
 export type RoundItem = Schemas["RoundItem"];
+export type Telling = Schemas["TellingWish"]["telling"];
 export type NewReview = Schemas["NewReview"];
 export type Reading = Schemas["Reading"];
 export type EntryQuery = NonNullable<paths["/entries"]["get"]["parameters"]["query"]>;

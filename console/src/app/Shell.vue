@@ -147,9 +147,12 @@ async function signOut(): Promise<void> {
       </RouterLink>
       <div class="mt-auto px-[18px] max-md:mt-0 max-md:ml-auto max-md:whitespace-nowrap">
         <template v-if="me">
-          <div class="font-[550] max-md:hidden">{{ me.person.name }}</div>
+          <RouterLink class="block font-[550] hover:underline max-md:hidden" to="/told">{{
+            me.person.name
+          }}</RouterLink>
           <div class="small max-md:hidden">{{ me.person.role }}</div>
           <div class="mt-2 flex gap-3 text-[12.5px]">
+            <RouterLink class="link md:hidden" to="/told">Told</RouterLink>
             <button class="link" type="button" @click="signOut">Sign out</button>
             <button class="link" type="button" @click="theme.toggle">
               {{ theme.dark.value ? "Light" : "Dark" }}

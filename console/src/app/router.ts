@@ -64,6 +64,11 @@ export const router = createRouter({
       meta: { title: "Review round" },
     },
     {
+      path: "/told",
+      component: () => import("@/features/notices/NoticesPage.vue"),
+      meta: { title: "What you were told" },
+    },
+    {
       path: "/orders",
       component: () => import("@/features/orders/OrdersPage.vue"),
       meta: { title: "Orders" },

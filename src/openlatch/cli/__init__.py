@@ -21,6 +21,8 @@ _COMMANDS = {
     "confirm": ("session", "Give your password again, before something dangerous"),
     "whoami": ("session", "Show who is signed in, and where"),
     "tokens": ("session", "List your tokens, or revoke one"),
+    "notices": ("notices", "List what you were told, or choose how you are told"),
+    "calendar": ("notices", "Make the secret address of your calendar"),
     "people": ("session", "List who signs in here, or add someone"),
     "providers": ("providers", "List the outside services, or add one"),
     "read": ("providers", "Read a provider now, and watch it"),
@@ -40,6 +42,7 @@ _COMMANDS = {
     "views": ("inventory", "List your saved views of the inventory, save or delete one"),
     "activity": ("inventory", "List what was done, by whom, and in whose name"),
     "describe": ("inventory", "Say how vital an account is, or that it is for practice"),
+    "sponsor": ("inventory", "Say who answers for a party"),
     "flags": ("flags", "List what is stale or risky, and why"),
     "flag": ("flags", "Explain a flag: its facts, since when, what clears it, what is advised"),
     "accept": ("flags", "Live with a flag for a reason until a day"),
@@ -61,6 +64,7 @@ _COMMANDS = {
     "review": ("reviews", "Make reviews, and open a round"),
     "rounds": ("reviews", "List rounds of reviews"),
     "round": ("reviews", "Look at a round, decide its items, see it closed"),
+    "report": ("reports", "Get the report of a round or a batch, or check one"),
     "batches": ("batches", "List orders that were given together"),
     "batch": ("batches", "Show what came of orders that were given together"),
     "orders": ("orders", "List orders"),
@@ -106,10 +110,10 @@ class _Lazy(click.Group):
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
             ("Look", {"providers", "inventory", "flags", "policy", "log"}),
-            ("Review", {"reviews"}),
+            ("Review", {"reviews", "reports"}),
             ("Take back", {"orders", "batches", "receipts"}),
             ("Keep by hand", {"hand"}),
-            ("Sign in", {"session", "completion"}),
+            ("Yourself", {"session", "notices", "completion"}),
             ("Run a service", _NEEDS_SERVICE),
         ):
             with formatter.section(title):

@@ -43,6 +43,7 @@ __all__ = [
     "parties",
     "reach",
     "show",
+    "sponsor",
     "views",
 ]
 
@@ -403,6 +404,17 @@ def describe(account: str, criticality: str | None, practice: bool | None) -> No
     with connect() as client:
         found = client.describe_account(account, criticality=criticality, practice=practice)
     click.echo(f"{found.name}: {found.criticality}{', for practice' if found.practice else ''}.")
+
+
+@click.command()
+@click.argument("party")
+@click.argument("address", required=False, default="")
+@reports_errors
+def sponsor(party: str, address: str) -> None:
+    """Say who answers for PARTY: the one with ADDRESS in this workspace, or without one, nobody."""
+    with connect() as client:
+        found = client.sponsor(party, address)
+    click.echo(f"{address} answers for {found.name}." if address else f"Nobody answers for {found.name} any more.")
 
 
 @click.command()

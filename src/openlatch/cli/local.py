@@ -14,6 +14,7 @@ from openlatch.cli.log import verified
 from openlatch.cli.output import Failure, out, reports_errors
 from openlatch.client import Client
 from openlatch.demo.cast import PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
+from openlatch.demo.reviews import FIRST
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
 from openlatch.local.tour import play
@@ -55,6 +56,8 @@ def _read_once(stack: Stack) -> None:
             if all(one.by_hand or (one.latest and one.latest.finished_at) for one in client.providers()):
                 break
             time.sleep(0.5)
+        if not list(client.rounds()):
+            client.open_round(FIRST)
         summary = client.summary()
         client.revoke_token(client.tokens()[-1].id)
     _say(f"{summary.entries} entries on {summary.accounts} accounts; {summary.flagged} carry a flag")
@@ -76,6 +79,7 @@ def _welcome(stack: Stack) -> None:
         f"  command line: openlatch sign-in {stack.url} --workspace {SLUG} --address {addresses[SIGN_INS[0][0]]}",
         soft_wrap=True,
     )
+    to.print(f"  letters that were sent lie in {stack.letters}", soft_wrap=True)
     to.print(f"  kept in {stack.folder}; delete it to begin anew. Ctrl-C stops everything.\n", soft_wrap=True)
 
 

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import sys
+from datetime import datetime
 from typing import IO
 
 import click
@@ -153,6 +154,19 @@ def add(
         )
     first = "Keep its entries: openlatch keep" if added.by_hand else "Watch its first reading: openlatch read"
     click.echo(f"Added {added.name}. {first} '{added.name}'")
+
+
+@providers.command()
+@click.argument("provider")
+@click.option("--since", type=click.DateTime(["%Y-%m-%d"]), required=True, help="The first day on which it may matter.")
+@click.option("--what", required=True, help="What it said, in a few words.")
+@reports_errors
+def breach(provider: str, since: datetime, what: str) -> None:
+    """Keep that PROVIDER has reported a breach; reviews that wait for one open a round about it."""
+    with connect() as client:
+        found = client.report_breach(provider, since.date(), what)
+    click.echo(f"Kept, and everybody who looks after this workspace was told. What lives at {found.name}:")
+    click.echo(f"  openlatch inventory --provider '{found.name}' --kind secret,session")
 
 
 @click.command()

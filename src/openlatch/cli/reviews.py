@@ -114,7 +114,7 @@ def _show(to: Console, found: wire.Review, zone: str) -> None:
     asked = {
         "named": ", ".join(found.named),
         "administrators": "each account's administrators",
-        "giver": "whoever gave it",
+        "sponsor": "whoever answers for the party, else whoever let it in",
     }
     lines = (
         ("comes round", found.says + (" (paused)" if found.paused else "")),
@@ -139,12 +139,15 @@ def _show(to: Console, found: wire.Review, zone: str) -> None:
 @click.option("--begins", type=click.DateTime(["%Y-%m-%d"]), help="The first day; today without it.")
 @click.option("--at", "at", default="08:00", show_default=True, help="The time of day, in the workspace's zone.")
 @click.option(
-    "--on", multiple=True, type=click.Choice(["party-left", "administrator-added"]), help="Or after an event."
+    "--on",
+    multiple=True,
+    type=click.Choice(["party-left", "administrator-added", "provider-breach"]),
+    help="Or after an event.",
 )
 @click.option("--ask", "named", multiple=True, help="The address of somebody who is asked; can be given again.")
 @click.option(
-    "--reviewers", type=click.Choice(["named", "administrators", "giver"]), default="named", show_default=True,
-    help="Those who are named, each account's administrators, or whoever gave the access.",
+    "--reviewers", type=click.Choice(["named", "administrators", "sponsor"]), default="named", show_default=True,
+    help="Those who are named, each account's administrators, or whoever answers for the party.",
 )  # fmt: skip
 @click.option("--stand-in", "stand_in", multiple=True, help="AWAY=OTHER: who answers for somebody who is away.")
 @click.option("--otherwise", default="", help="Who is asked where nobody else can be.")
@@ -278,8 +281,8 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
         to.print(f"{one.joined} entries came into its scope since; the next round asks about them.", style="dim")
     if one.compared is not None:
         c = one.compared
-        to.print(f"Asked again: {c.flagged[0]} of {c.entries[0]} entries carried a flag, now {c.flagged[1]} of")
-        to.print(f"{c.entries[1]}; the risk of all together was {c.risk[0]}, and is {c.risk[1]}.")
+        to.print(f"Asked again: {c.flagged.then} of {c.entries.then} entries carried a flag, now {c.flagged.now} of")
+        to.print(f"{c.entries.now}; the risk of all together was {c.risk.then}, and is {c.risk.now}.")
 
 
 @round_.command("decide")
@@ -404,14 +407,29 @@ def pause_round(round_ref: str, resume: bool) -> None:
 
 @round_.command("assign")
 @click.argument("round_ref", metavar="ROUND")
-@click.argument("to", metavar="ADDRESS")
-@click.argument("places", nargs=-1, type=int, required=True)
+@click.argument("places", nargs=-1, type=int)
+@click.option("--to", multiple=True, required=True, help="An address; given again, the items are split among several.")
+@click.option("--of", default="", help="All that wait for whoever has this name or address, instead of PLACES.")
 @reports_errors
-def assign_items(round_ref: str, to: str, places: tuple[int, ...]) -> None:
-    """Give the items of ROUND with these PLACES to somebody else."""
+def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], of: str) -> None:
+    """Give the items of ROUND with these PLACES to somebody else, or split them among several by account.
+
+    \b
+    openlatch round assign 7Q4K-BRM2 4 5 --to pell.varga@kestrelridge.example
+    openlatch round assign 7Q4K-BRM2 --of "Ines Okoro" --to pell.varga@… --to tobias.quill@…
+    """
     with connect() as client:
-        client.assign_items(round_ref, [place - 1 for place in places], to)
-        click.echo(f"{len(places)} items are {to}'s now.")
+        wanted = [place - 1 for place in places]
+        if of:
+            names = {of.lower()} | {p.name.lower() for p in client.round(round_ref).progress if p.address == of.lower()}
+            items = client.round_items(round_ref, outcome="undecided")
+            wanted += [item.place for item in items if item.reviewer.lower() in names]
+        if not wanted:
+            raise Failure("No item is named that waits.", f"Look at them: openlatch round show {round_ref}", 2)
+        one = client.assign_items(round_ref, wanted, to)
+        click.echo(f"{len(wanted)} items were given.")
+        for who in one.progress:
+            click.echo(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items}")
 
 
 @round_.command("leave-open")

@@ -10,6 +10,7 @@ from uuid import UUID
 
 import httpx
 
+from openlatch.client.notices import NoticeCalls
 from openlatch.client.orders import OrderCalls
 from openlatch.client.reviews import ReviewCalls
 from openlatch.client.transport import part, plain
@@ -20,7 +21,7 @@ __all__ = ["Client"]
 _OPEN_READING = ("queued", "running")
 
 
-class Client(OrderCalls, ReviewCalls):
+class Client(OrderCalls, ReviewCalls, NoticeCalls):
     """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
 
     Lists are iterators that fetch page after page. What can be sent again is sent again when the service does not
@@ -171,6 +172,15 @@ class Client(OrderCalls, ReviewCalls):
         """Say how vital an account is (minor, normal, vital), and whether it is only for practice."""
         body = {"criticality": criticality, "practice": practice}
         return self._send(wire.Account, "PUT", f"/accounts/{part(account)}", json=body)
+
+    def sponsor(self, party: str, address: str) -> wire.Party:
+        """Say who of the workspace answers for a party, by address; nobody, if it is empty."""
+        return self._send(wire.Party, "PUT", f"/parties/{part(party)}/sponsor", json={"address": address})
+
+    def report_breach(self, provider: str, since: date, what: str) -> wire.Provider:
+        """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
+        body = {"since": since.isoformat(), "what": what}
+        return self._send(wire.Provider, "POST", f"/providers/{part(provider)}/breaches", json=body)
 
     def apps(self, q: str = "") -> Iterator[wire.App]:
         """Return connected apps by name, each with what it holds on every account."""

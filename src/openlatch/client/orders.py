@@ -131,6 +131,10 @@ class OrderCalls(Transport):
         """Let nothing more come of a batch; orders that were given go on."""
         return self._send(wire.Batch, "POST", f"/batches/{part(batch)}/cancel")
 
+    def batch_report(self, batch: str, form: str = "json") -> bytes:
+        """Return the report of a batch as a file: `json` (with its signature), `html`, `pdf`, `csv` or `jsonl`."""
+        return self._request("GET", f"/batches/{part(batch)}/report", params={"format": form}).content
+
     def done_in_batch(self, batch: str, place: int) -> wire.Batch:
         """Say that a thing in a batch that a person is to do is done; `place` counts from 0."""
         return self._send(wire.Batch, "POST", f"/batches/{part(batch)}/items/{place}/done")

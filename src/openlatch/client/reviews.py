@@ -75,9 +75,14 @@ class ReviewCalls(Transport):
         }  # fmt: skip
         return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decisions", json=body).decided
 
-    def assign_items(self, round_: str, places: Sequence[int], to: str) -> wire.Round:
-        """Give items of a round to another reviewer, by address."""
-        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/assign", json={"places": list(places), "to": to})
+    def assign_items(self, round_: str, places: Sequence[int], to: Sequence[str]) -> wire.Round:
+        """Give items of a round to others, by address; among several they are split, each for whole accounts."""
+        body = {"places": list(places), "to": list(to)}
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/assign", json=body)
+
+    def round_report(self, round_: str, form: str = "json") -> bytes:
+        """Return the report of a round as a file: `json` (with its signature), `html`, `pdf`, `csv` or `jsonl`."""
+        return self._request("GET", f"/rounds/{part(round_)}/report", params={"format": form}).content
 
     def pause_round(self, round_: str, *, resume: bool = False) -> wire.Round:
         """Let a round rest, or go on."""

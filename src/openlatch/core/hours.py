@@ -10,7 +10,7 @@ from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from zoneinfo import ZoneInfo, available_timezones
 
-__all__ = ["DAYS", "Hours", "Window", "end_of"]
+__all__ = ["DAYS", "Hours", "Window", "day_in", "end_of"]
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
@@ -75,6 +75,12 @@ class Hours:
 
     def __str__(self) -> str:
         return "; ".join(str(window) for window in self.windows) or "never"
+
+
+def day_in(instant: datetime, zone: str) -> str:
+    """Return the day of an instant in a zone as people write it, such as: 3 May 2027."""
+    here = instant.astimezone(ZoneInfo(zone))
+    return f"{here.day} {here:%B %Y}"
 
 
 def end_of(day: date, zone: str) -> datetime:

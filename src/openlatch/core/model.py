@@ -11,6 +11,7 @@ from uuid import UUID
 
 from openlatch.core.hours import Hours
 from openlatch.core.ids import ref_of
+from openlatch.core.notices import Telling
 from openlatch.core.powers import Power, in_order
 from openlatch.core.roles import Role
 
@@ -187,6 +188,7 @@ class Person:
     name: str
     address: str
     role: Role
+    telling: Telling = Telling.AT_ONCE
 
 
 @dataclass(frozen=True, slots=True)
@@ -319,7 +321,10 @@ class Dependency:
 
 @dataclass(frozen=True, slots=True)
 class Party:
-    """Someone or something that can have access; an app has a publisher, and perhaps a home page."""
+    """Someone or something that can have access; an app has a publisher, and perhaps a home page.
+
+    `sponsor` is the person of the workspace who answers for it.
+    """
 
     id: UUID
     kind: PartyKind
@@ -330,6 +335,7 @@ class Party:
     publisher: str = ""
     home: str = ""
     version: int = 1
+    sponsor: UUID | None = None
 
     @property
     def ref(self) -> str:

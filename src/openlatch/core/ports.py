@@ -9,6 +9,7 @@ from typing import ClassVar, Protocol
 
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind
+from openlatch.core.notices import Letter
 from openlatch.core.observation import (
     Observation,
     ObservedAccount,
@@ -20,7 +21,7 @@ from openlatch.core.observation import (
 from openlatch.core.powers import Power
 from openlatch.core.sharing import Document
 
-__all__ = ["About", "Answer", "Change", "Connector", "Gift", "Page", "Setting"]
+__all__ = ["About", "Answer", "Change", "Connector", "Gift", "Page", "Post", "Setting"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,3 +125,10 @@ class Connector(Protocol):
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         """Give a party access, as far as `abilities` say that this is possible; repeated like `end`."""
+
+
+class Post(Protocol):
+    """What carries letters to people."""
+
+    def send(self, letter: Letter) -> None:
+        """Hand a letter over; raises ProviderDown if asking again may help, and ProviderRefused if it will not."""

@@ -64,8 +64,8 @@ class Reviewers(StrEnum):
     """the people who are named, in turns"""
     ADMINISTRATORS = "administrators"
     """those of them who can let others in on the account"""
-    GIVER = "giver"
-    """whoever let the party in"""
+    SPONSOR = "sponsor"
+    """whoever answers for the party; where nobody does, whoever let it in"""
 
 
 class Event(StrEnum):
@@ -73,6 +73,8 @@ class Event(StrEnum):
 
     PARTY_LEFT = "party-left"
     ADMINISTRATOR_ADDED = "administrator-added"
+    PROVIDER_BREACH = "provider-breach"
+    """a provider has reported one; the round is about what lives there"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -137,8 +139,8 @@ class Round:
     settled_by: str = ""
     settled_at: datetime | None = None
     closed_at: datetime | None = None
-    report: Mapping[str, Any] | None = None
-    """what was signed when it was closed"""
+    compared: Comparison | None = None
+    """the same question asked again when it was closed"""
     version: int = 1
 
     @property
@@ -180,13 +182,13 @@ class Item:
 
 @dataclass(frozen=True, slots=True)
 class Asked:
-    """An item, as far as who is asked about it goes: its account, its party's people, and whoever let it in."""
+    """An item, as far as who is asked about it goes: its account, its party's people, and its sponsor."""
 
     place: int
     account_id: UUID
     own: frozenset[UUID] = frozenset()
     """the people whose own access it is"""
-    giver: UUID | None = None
+    sponsor: UUID | None = None
 
 
 def assign(
@@ -207,8 +209,8 @@ def assign(
     turns: dict[UUID, int] = defaultdict(int)
     accounts = {account: turn for turn, account in enumerate(dict.fromkeys(one.account_id for one in items))}
     for one in items:
-        if rule is Reviewers.GIVER:
-            wanted = [one.giver] if one.giver is not None else []
+        if rule is Reviewers.SPONSOR:
+            wanted = [one.sponsor] if one.sponsor is not None else []
         elif rule is Reviewers.ADMINISTRATORS:
             wanted = sorted(administrators.get(one.account_id, ()), key=lambda person: (turns[person], person))
         else:

@@ -12,7 +12,8 @@ from openlatch.core.roles import Role, Scope
 from openlatch.demo import kept
 from openlatch.demo.cast import DOMAIN, PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
 from openlatch.demo.policy import policy
-from openlatch.operations import adoption, flags, hand, people, providers
+from openlatch.demo.reviews import REVIEWS
+from openlatch.operations import adoption, flags, hand, people, providers, reviews
 from openlatch.operations.gate import Actor, Call, Services
 from openlatch.store import Store
 from openlatch.store.words import Correction
@@ -47,11 +48,13 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...]) -> None
     with store.found(workspace, now) as tx:
         call = Call(tx, services, Actor("Open Latch"), now)
         added = [people.add_first(call, name, addresses[name], Role(role), PASSWORD) for name, role in SIGN_INS]
-        owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE), now)
+        owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE, now), now)
         for one in outside:
             providers.add(owner, one.name, one.connector, one.settings, one.secret, 15, 60, 30, 90)
         adoption.adopt(owner, policy(now.date()), "What the accounts committee agreed on.", 0)
         _keep(owner)
+        for draft in REVIEWS:
+            reviews.create(owner, draft)
 
 
 def _keep(owner: Call) -> None:

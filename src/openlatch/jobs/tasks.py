@@ -19,8 +19,9 @@ from procrastinate.exceptions import UniqueViolation
 from procrastinate.jobs import Status
 
 from openlatch.jobs.carry_out import carry_out
+from openlatch.jobs.deliver import deliver
 from openlatch.jobs.read import read
-from openlatch.operations import activity, batches, flags, log, orders, people, readings, reviews, rounds
+from openlatch.operations import activity, batches, flags, log, notices, orders, people, readings, reviews, rounds
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
@@ -123,6 +124,7 @@ def tidy(store: Store, services: Services) -> None:
         with store.transaction(workspace.id) as tx:
             call = as_service(tx, services)
             people.tidy(call)
+            notices.tidy(call)
             activity.tidy(call)
 
 
@@ -132,6 +134,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "7 4 * * *": evaluate,
     "* * * * * */4": evaluate_due,
     "* * * * * */3": open_rounds,
+    "* * * * * */6": deliver,
     "*/10 * * * *": take_up_forgotten,
     "41 * * * *": tidy,
 }

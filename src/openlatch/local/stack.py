@@ -85,6 +85,11 @@ class Stack:
         return self._secrets[name]
 
     @property
+    def letters(self) -> Path:
+        """The folder in which every letter that Open Latch sent lies as a file."""
+        return self.folder / "post"
+
+    @property
     def mail(self) -> PrivateMail:
         """The mail server of the front office."""
         return self._mail
@@ -169,13 +174,26 @@ class Stack:
             "OPENLATCH_LOG_FORMAT": "text",
         }
         self.port = int(self._environment["OPENLATCH_PORT"])
-        self._service = wire(Settings(database_url=url, secret_keys=[self._secrets["key"]], log_format="text"))
+        self._environment |= {
+            "OPENLATCH_CONSOLE_URL": self.url,
+            "OPENLATCH_MAIL_URL": f"smtp://127.0.0.1:{kept_port(self.folder / 'post.port')}",
+            "OPENLATCH_MAIL_FROM": f"open-latch@{DOMAIN}",
+        }
+        self._service = wire(
+            Settings(
+                database_url=url, secret_keys=[self._secrets["key"]], log_format="text", console_url=self.url,
+                mail_url=self._environment["OPENLATCH_MAIL_URL"], mail_from=self._environment["OPENLATCH_MAIL_FROM"],
+            )
+        )  # fmt: skip
         self._closing.callback(self._service.store.close)
         self._service.store.migrate()
         if self.seeded:
             self.say("starting the observatory's providers")
             self._start_providers()
             seed(self._service.store, self._service.services, self._outside())
+        self._run(
+            "post", "-m", "openlatch.simulator.mail", str(self.letters), str(kept_port(self.folder / "post.port"))
+        )
         self.say("starting the service and a worker")
         self.start_worker()
         self.start_web()

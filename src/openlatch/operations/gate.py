@@ -12,13 +12,13 @@ from uuid import UUID
 from openlatch.core.ledger import Event
 from openlatch.core.meaning import Words
 from openlatch.core.model import Person, Provider
-from openlatch.core.ports import Connector
+from openlatch.core.ports import Connector, Post
 from openlatch.core.roles import OPERATIONS, Scope
 from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
 from openlatch.operations.credentials import Vault
 from openlatch.store import Transaction
 
-__all__ = ["Actor", "Call", "Services", "as_service", "operation", "reachable"]
+__all__ = ["SERVICE", "Actor", "Call", "Services", "as_service", "operation", "reachable"]
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -34,6 +34,10 @@ class Services:
     vault: Vault
     confirm_within: timedelta = timedelta(minutes=30)
     """how long ago the password may have been given for a dangerous act"""
+    post: Post | None = None
+    """what carries letters; without one, people are told in the console only"""
+    console: str = ""
+    """the address under which people reach the console, without a slash at its end"""
 
     def words(self, connector: str) -> Words:
         """Return what the words of a connector's protocol mean; none for a connector that is no longer installed."""

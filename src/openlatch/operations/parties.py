@@ -10,12 +10,24 @@ from openlatch.core.model import Kind, Party, PartyKind
 from openlatch.core.powers import Power
 from openlatch.core.reach import Cut, Graph, Link, idle_ends, smallest_cut
 from openlatch.core.reach import reach as reach_of
+from openlatch.errors import Invalid
 from openlatch.operations.entries import Sight, sight, words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 
-__all__ = ["AppSight", "ChainSight", "CutSight", "ReachSight", "browse", "browse_apps", "cut", "reach", "show"]
+__all__ = [
+    "AppSight",
+    "ChainSight",
+    "CutSight",
+    "ReachSight",
+    "browse",
+    "browse_apps",
+    "cut",
+    "reach",
+    "show",
+    "sponsor",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -78,6 +90,29 @@ def browse_apps(call: Call, q: str, limit: int, cursor: str | None) -> Page[AppS
 @operation("parties.show")
 def show(call: Call, text: str) -> tuple[Party, int]:
     """One party, by id, short form or address."""
+    return call.tx.parties.find(text)
+
+
+@operation("parties.sponsor")
+def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
+    """Say who of this workspace answers for a party, by their address; nobody, if it is empty."""
+    party, _ = call.tx.parties.find(text)
+    people = {person.address: person for person in call.tx.people.all()}
+    person = people.get(address.strip().lower())
+    if address and person is None:
+        raise Invalid(
+            f"“{address}” is nobody of this workspace. Nothing was changed.",
+            next_step=f"Name one of: {', '.join(sorted(people))}.",
+            errors=[{"at": "address", "problem": "not of this workspace"}],
+        )
+    if person is not None and call.tx.parties.of_address(person.address) == party.id:
+        raise Invalid(
+            f"{party.name} cannot answer for themselves. Nothing was changed.",
+            next_step="Name somebody else.",
+            errors=[{"at": "address", "problem": "the party itself"}],
+        )
+    call.tx.parties.sponsored(party.id, person.id if person is not None else None)
+    call.log("party.sponsored", "party", party.id, sponsor=person.address if person is not None else "")
     return call.tx.parties.find(text)
 
 

@@ -4,13 +4,17 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, replace
+from datetime import date
+from urllib.parse import urlencode
 
 from openlatch.core.model import Provider, Reading
+from openlatch.core.notices import Notice
 from openlatch.core.ports import About
 from openlatch.errors import Invalid
+from openlatch.operations import notices
 from openlatch.operations.gate import Call, operation
 
-__all__ = ["ProviderSight", "add", "browse", "show"]
+__all__ = ["ProviderSight", "add", "browse", "report_breach", "show"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -43,6 +47,29 @@ def _sights(call: Call, providers: Iterable[Provider]) -> tuple[ProviderSight, .
 def connectors(call: Call) -> Mapping[str, About]:
     """The connectors that are installed, by name, each with what it has to be told."""
     return {name: connector.about for name, connector in sorted(call.services.connectors.items())}
+
+
+@operation("providers.report_breach")
+def report_breach(call: Call, text: str, since: date, what: str) -> ProviderSight:
+    """Keep that a provider has reported a breach, and since when; reviews that wait for one open a round about it."""
+    provider = call.tx.providers.find(text)
+    if since > call.now.date():
+        raise Invalid(
+            f"{since.isoformat()} is still to come. Nothing was changed.",
+            next_step="Give the first day on which others may have been in.",
+            errors=[{"at": "since", "problem": "in the future"}],
+        )
+    call.log(
+        "provider.breach-reported", "provider", provider.id, name=provider.name, since=since.isoformat(), what=what
+    )
+    news = Notice(
+        f"breach:{provider.id}:{call.services.new_id()}",
+        f"{provider.name} has reported a breach, since {since.isoformat()}",
+        f"{what}\nSecrets that were told there may be known to others: have them changed, and close open sessions.",
+        "/inventory?" + urlencode({"provider": provider.name}),
+    )
+    notices.tell(call, notices.managers(call), news)
+    return show(call, text)
 
 
 @operation("providers.add")

@@ -13,15 +13,15 @@ from openlatch.wire import receipt as receipts
 __all__ = ["keys", "receipt", "signed"]
 
 
-def signed(call: Call, said: Mapping[str, Any]) -> str:
-    """Return what a receipt says, signed; the key is made when the first receipt is."""
+def signed(call: Call, said: Mapping[str, Any], kind: str = "receipt") -> str:
+    """Return what a receipt or a report says, signed; the key is made when it is needed first."""
     kept = call.tx.keys.latest()
     if kept is None:
         key = receipts.new_key(str(call.services.new_id()))
         call.tx.keys.add(key["kid"], receipts.public(key), call.services.vault.close(json.dumps(key)), call.now)
         kept = call.tx.keys.latest()
         assert kept is not None  # noqa: S101 - it was just added
-    return receipts.seal(said, json.loads(call.services.vault.open(kept)))
+    return receipts.seal(said, json.loads(call.services.vault.open(kept)), kind)
 
 
 @operation("receipts.keys")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time, timedelta
 from typing import Any
@@ -25,6 +25,13 @@ MOST_ITEMS = 10_000
 """A round of more than that is nobody's to answer."""
 CAUGHT_UP = 40
 """So many occurrences of one review are gone through in one transaction."""
+
+
+_EVENTS: Mapping[Event, str] = {
+    Event.PARTY_LEFT: "when somebody has left",
+    Event.ADMINISTRATOR_ADDED: "when an administrator was added",
+    Event.PROVIDER_BREACH: "when a provider has reported a breach",
+}
 
 
 @dataclass(frozen=True, slots=True)
@@ -163,19 +170,36 @@ def _on_events(call: Call, plan: ReviewPlan) -> int:
     acts = {
         Event.PARTY_LEFT: ("party.left",),
         Event.ADMINISTRATOR_ADDED: ("entry.found", "entry.changed"),
+        Event.PROVIDER_BREACH: ("provider.breach-reported",),
     }
     events = call.tx.reviews.happened(plan.id, [act for event in sorted(plan.on) for act in acts[event]])
     if not events:
         return 0
     call.tx.reviews.seen(plan.id, events[-1][0])
-    told = [why for _, event in events if (why := _why(event))]
-    return 0 if not told else int(_open(call, plan, call.now, told[0]) is not None)
+    told = [(event, why) for _, event in events if (why := _why(event))]
+    if not told:
+        return 0
+    there = _narrowed(plan, told)
+    return 0 if there is None else int(_open(call, there, call.now, told[0][1]) is not None)
+
+
+def _narrowed(plan: ReviewPlan, told: Sequence[tuple[Mapping[str, Any], str]]) -> ReviewPlan | None:
+    """After breaches at one provider, a round is about what lives there; None if the review is about another."""
+    names = {event["facts"]["name"] if event["act"] == "provider.breach-reported" else "" for event, _ in told}
+    if len(names) != 1 or names == {""}:
+        return plan
+    (name,) = names
+    if plan.where.get("provider", name) != name:
+        return None
+    return replace(plan, where={**plan.where, "provider": name})
 
 
 def _why(event: Mapping[str, Any]) -> str:
     """What an event of the log means for a review; empty if nothing."""
     if event["act"] == "party.left":
         return "somebody left"
+    if event["act"] == "provider.breach-reported":
+        return f"{event['facts']['name']} reported a breach"
     facts = event.get("facts", event)
     after = facts.get("powers") if event["act"] == "entry.found" else (facts.get("after") or {}).get("powers", ())
     before = () if event["act"] == "entry.found" else (facts.get("before") or {}).get("powers", ())
@@ -208,6 +232,7 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     if not call.tx.reviews.add(opened, items):
         return None
     call.log("round.opened", "round", opened.id, review=plan.name, why=why, items=len(items))
+    rounds.tell_opened(call, opened)
     if not items:
         opened = rounds.settle(call, replace(opened, state=RoundState.SETTLING, settled_by="Open Latch"))
     return opened
@@ -279,10 +304,7 @@ def _able(people: Mapping[str, Person]) -> str:
 
 def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
     recurrence = plan.recurrence(call.tx.workspace.zone)
-    events = " or ".join(
-        {Event.PARTY_LEFT: "when somebody has left", Event.ADMINISTRATOR_ADDED: "when an administrator was added"}[one]
-        for one in sorted(plan.on)
-    )
+    events = " or ".join(_EVENTS[one] for one in sorted(plan.on))
     says = [recurrence.says()] if recurrence is not None else []
     coming = recurrence.coming(call.now, SHOWN) if recurrence is not None and not plan.paused else []
     people = {person.id: person for person in call.tx.people.all()}

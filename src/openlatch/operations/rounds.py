@@ -2,20 +2,23 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Mapping, Sequence
-from dataclasses import asdict, dataclass, replace
-from datetime import date
+from dataclasses import dataclass, replace
+from datetime import date, timedelta
 from uuid import UUID
 
 from openlatch.core.decisions import Choice, Decision, advised, alike, changed_since, checked, reason_needed
+from openlatch.core.hours import day_in
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Person
+from openlatch.core.model import PartyStatus, Person
+from openlatch.core.notices import Notice
 from openlatch.core.orders import OrderState
 from openlatch.core.plans import Action
-from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, compare, unanswered
+from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, Unanswered, compare, unanswered
 from openlatch.core.roles import Role
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
-from openlatch.operations import flags, orders
+from openlatch.operations import flags, notices, orders, reports
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import Wish
@@ -33,12 +36,14 @@ __all__ = [
     "decide",
     "finish",
     "go_on",
+    "in_charge",
     "items",
     "leave_open",
     "pause",
     "seen",
     "settle",
     "show",
+    "tell_opened",
     "try_again",
 ]
 
@@ -199,6 +204,8 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
         else:
             after.append(replace(item, decision=ready, version=item.version + 1))
     call.tx.reviews.save_items(after)
+    if to is not None:
+        _tell_given(call, one, to, len(after))
     call.log(
         "round.decided", "round", one.id, choice=said.choice.value, reason=said.reason, level=said.level,
         until=said.until.isoformat() if said.until else None, to=said.to,
@@ -208,22 +215,31 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
 
 
 @operation("rounds.assign")
-def assign(call: Call, text: str, places: Sequence[int], address: str) -> RoundSight:
-    """Give items of an open round to another reviewer, all that wait of one or some of them."""
+def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str]) -> RoundSight:
+    """Give items of an open round to another reviewer, or split them among several, each for whole accounts."""
     one = call.tx.reviews.find(text)
     _answering(one)
-    person = _person(call, address)
-    party = own_parties(call, [person]).get(person.id)
-    found = call.tx.reviews.items(one.id, places=places, lock=True)
-    for item, _ in found:
-        if item.party_id == party:
+    several = [_person(call, address) for address in dict.fromkeys(addresses)]
+    parties = own_parties(call, several)
+    found = [item for item, _ in call.tx.reviews.items(one.id, places=places, lock=True)]
+    accounts = list(dict.fromkeys(item.account_id for item in found))
+    turns = {account: several[place % len(several)] for place, account in enumerate(accounts)}
+    after = []
+    for item in found:
+        able = [turns[item.account_id], *several]
+        to = next((one.id for one in able if parties.get(one.id) != item.party_id), None)
+        if to is None:
             raise Invalid(
-                f"Item {item.place + 1} is {person.name}'s own access. Nothing was changed.",
+                f"Item {item.place + 1} is {several[0].name}'s own access. Nothing was changed.",
                 next_step="Give it to somebody else.",
                 errors=[{"at": "to", "problem": "their own access"}],
             )
-    call.tx.reviews.save_items(replace(item, reviewer=person.id, version=item.version + 1) for item, _ in found)
-    call.log("round.assigned", "round", one.id, to=person.address, items=[item.place for item, _ in found])
+        after.append(replace(item, reviewer=to, version=item.version + 1))
+    call.tx.reviews.save_items(after)
+    for person in several:
+        _tell_given(call, one, person.id, sum(item.reviewer == person.id for item in after))
+    given = [{"place": item.place, "to": str(item.reviewer)} for item in after]
+    call.log("round.assigned", "round", one.id, to=[person.address for person in several], items=given)
     return seen(call, [one])[0]
 
 
@@ -302,6 +318,91 @@ def go_on(call: Call) -> None:
             there = call.tx.reviews.find(str(one.id), lock=True)
             if there.state is RoundState.OPEN:
                 _finish(call, there)
+        elif one.paused_at is None:
+            _replace_who_left(call, one)
+            _remind(call, one)
+
+
+def _replace_who_left(call: Call, one: Round) -> None:
+    """What somebody was asked who has left meanwhile goes to whoever is asked where nobody else can be."""
+    waiting = {who for who, (every, decided) in call.tx.reviews.progress(one.id).items() if who and decided < every}
+    people = {person.id: person for person in call.tx.people.all() if person.id in waiting}
+    parties = own_parties(call, people.values())
+    known = call.tx.parties.some(parties.values())
+    left = {who for who, party in parties.items() if known[party].status is PartyStatus.LEFT}
+    if not left:
+        return
+    instead = [person for person in in_charge(call, one) if person.id not in left]
+    own = own_parties(call, instead)
+    after = []
+    for item, outcome in call.tx.reviews.items(one.id, lock=True):
+        if item.reviewer in left and outcome == "undecided":
+            to = next((person.id for person in instead if own.get(person.id) != item.party_id), None)
+            after.append(replace(item, reviewer=to, version=item.version + 1))
+    call.tx.reviews.save_items(after)
+    for person in instead:
+        _tell_given(call, one, person.id, sum(item.reviewer == person.id for item in after))
+    names = sorted(people[who].name for who in left)
+    call.log("round.reassigned", "round", one.id, left=names, items=[item.place for item in after])
+
+
+def in_charge(call: Call, one: Round) -> list[Person]:
+    """Return who is told of what is not answered: whoever the review names for that, and the owners."""
+    people = call.tx.people.all()
+    named = [person for person in people if person.id == one.plan.otherwise and person.role in REVIEWING]
+    return [*named, *(person for person in people if person.role is Role.OWNER and person not in named)]
+
+
+def tell_opened(call: Call, one: Round) -> None:
+    """Tell whoever is asked in a round that it is open."""
+    people = {person.id: person for person in call.tx.people.all()}
+    for who, (every, _) in call.tx.reviews.progress(one.id).items():
+        if who in people:
+            title = f"“{one.plan.name}” has come round: {_counted(every)} for you until {_due(call, one)}"
+            notices.tell(call, [people[who]], Notice(f"round:{one.id}:opened", title, "", f"/rounds/{one.ref}"))
+
+
+def _tell_given(call: Call, one: Round, who: UUID, number: int) -> None:
+    if number and (call.actor.person is None or call.actor.person.id != who):
+        title = f"“{one.plan.name}”: {_counted(number)} were given to you by {call.actor.name}, due {_due(call, one)}"
+        key = f"round:{one.id}:given:{call.services.new_id()}"
+        notices.tell(call, [call.tx.people.get(who)], Notice(key, title, "", f"/rounds/{one.ref}"))
+
+
+def _remind(call: Call, one: Round) -> None:
+    """Remind whoever has not answered, and later, while there is still time, say so to whoever is in charge."""
+    before = timedelta(days=one.plan.remind_days)
+    if not before or one.due_at - call.now > before:
+        return
+    progress = call.tx.reviews.progress(one.id)
+    people = {person.id: person for person in call.tx.people.all()}
+    late = {who: every - decided for who, (every, decided) in progress.items() if decided < every}
+    for who, number in late.items():
+        if who in people:
+            title = f"“{one.plan.name}”: {_counted(number)} still wait for you, due {_due(call, one)}"
+            notices.tell(call, [people[who]], Notice(f"round:{one.id}:remind", title, "", f"/rounds/{one.ref}"))
+    if late and one.due_at - call.now <= before / 2:
+        _escalate(call, one, late, people, f"due {_due(call, one)}", "late")
+
+
+def _escalate(
+    call: Call, one: Round, late: Mapping[UUID | None, int], people: Mapping[UUID, Person], when: str, key: str
+) -> None:
+    lines = [
+        f"{people[who].name if who is not None and who in people else 'Nobody can be asked'}: {_counted(number)}"
+        for who, number in late.items()
+    ]
+    title = f"“{one.plan.name}”: {_counted(sum(late.values()))} not answered, {when}"
+    told = Notice(f"round:{one.id}:{key}", title, "\n".join(lines), f"/rounds/{one.ref}")
+    notices.tell(call, in_charge(call, one), told)
+
+
+def _counted(number: int) -> str:
+    return "1 item" if number == 1 else f"{number} items"
+
+
+def _due(call: Call, one: Round) -> str:
+    return day_in(one.due_at, call.tx.workspace.zone)
 
 
 def _finish(call: Call, one: Round) -> Round:
@@ -323,10 +424,24 @@ def _finish(call: Call, one: Round) -> Round:
     call.tx.entries.reviewed([item.entry_id for item in kept], missed, call.now)
     flags.evaluate(call, [item.entry_id for item in kept] + missed)
     by = call.actor.name
+    if answers:
+        late = Counter(item.reviewer for item in standing if item.place in answers)
+        people = {person.id: person for person in call.tx.people.all()}
+        _escalate(call, one, late, people, f"and so {_silence(one)}", "silent")
     one = replace(one, state=RoundState.SETTLING, settled_by=by, settled_at=call.now, version=one.version + 1)
     call.tx.reviews.save(one)
     call.log("round.finished", "round", one.id, unanswered=len(answers))
     return settle(call, one)
+
+
+def _silence(one: Round) -> str:
+    said = {
+        Unanswered.KEEP: "they stay, flagged",
+        Unanswered.NARROW: "they are narrowed where that is known to do",
+        Unanswered.PAUSE: "they are paused",
+        Unanswered.END: "they end",
+    }[one.plan.unanswered]
+    return said if one.plan.unanswered is Unanswered.KEEP else f"{said}, {one.plan.most} at most"
 
 
 def settle(call: Call, one: Round) -> Round:
@@ -344,10 +459,14 @@ def settle(call: Call, one: Round) -> Round:
     before = {item.entry_id: item.facts for item, _ in found}
     one = replace(
         one, state=RoundState.CLOSED, closed_at=call.now, settled_at=one.settled_at or call.now,
-        report={"compared": asdict(compare(before, now))}, version=one.version + 1,
+        compared=compare(before, now), version=one.version + 1,
     )  # fmt: skip
     call.tx.reviews.save(one)
+    reports.keep(call, one)
     call.log("round.closed", "round", one.id, items=len(found))
+    if found:
+        title = f"“{one.plan.name}” is closed: all of its {_counted(len(found))} are proved, or said to be left open"
+        notices.tell(call, in_charge(call, one), Notice(f"round:{one.id}:closed", title, "", f"/rounds/{one.ref}"))
     return one
 
 

@@ -79,6 +79,9 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
     """Return who is asked about each of these entries, by their place."""
     people = {person.id: person for person in call.tx.people.all() if person.role in REVIEWING}
     parties = own_parties(call, people.values())
+    known = call.tx.parties.some(parties.values())
+    left = {one for one, party in parties.items() if known[party].status is PartyStatus.LEFT}
+    people = {one: person for one, person in people.items() if one not in left}
     of_party: dict[UUID, set[UUID]] = {}
     for person, party in parties.items():
         of_party.setdefault(party, set()).add(person)
@@ -95,7 +98,12 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
     otherwise = [plan.otherwise] if plan.otherwise in people else []
     return assign(
         [
-            Asked(place, one.account.id, frozenset(of_party.get(one.party.id, ())), called.get(one.entry.given_by))
+            Asked(
+                place,
+                one.account.id,
+                frozenset(of_party.get(one.party.id, ())),
+                one.party.sponsor or called.get(one.entry.given_by),
+            )
             for place, one in enumerate(listed)
         ],
         plan.reviewers,

@@ -240,6 +240,15 @@ class Entries(Noun):
                 next_step="Look at it again.",
             )
 
+    def ending(self, after: datetime, until: datetime, *, party_id: UUID | None = None, limit: int) -> list[UUID]:
+        """Return the standing entries that end after an instant and no later than another, the soonest first."""
+        query = select(EntryRow.id).where(
+            EntryRow.state != State.ENDED.value, EntryRow.ends_at > after, EntryRow.ends_at <= until
+        )
+        if party_id is not None:
+            query = query.where(EntryRow.party_id == party_id)
+        return list(self._session.scalars(query.order_by(EntryRow.ends_at, EntryRow.id).limit(limit)))
+
     def digests(self, provider_id: UUID) -> dict[str, bytes | None]:
         """Return the digest of every standing entry of a provider, by its key."""
         query = select(EntryRow.key, EntryRow.digest).where(

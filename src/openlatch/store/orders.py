@@ -185,6 +185,11 @@ class Orders(Noun):
             raise missing("order", text)
         return _order(row)
 
+    def some(self, ids: Iterable[UUID]) -> tuple[Order, ...]:
+        """Return the orders with these ids."""
+        query = select(OrderRow).where(OrderRow.id == func.any(list(ids)))
+        return tuple(_order(row) for row in self._session.scalars(query))
+
     def browse(
         self, *, states: tuple[OrderState, ...], batch_id: UUID | None = None, limit: int, cursor: str | None
     ) -> Page[Order]:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable, Mapping
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text
+from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text, update
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
 from openlatch.core.reconcile import Identifier
@@ -30,6 +30,7 @@ def to_party(row: PartyRow) -> Party:
         row.publisher,
         row.home,
         row.version,
+        row.sponsor,
     )
 
 
@@ -84,6 +85,10 @@ class Parties(Noun):
     def save_all(self, parties: Iterable[Party]) -> None:
         rows = [{"workspace_id": self._workspace_id, "id": p.id, **_values(p)} for p in parties]
         change_rows(self._session, PartyRow, rows, versioned=False)
+
+    def sponsored(self, party_id: UUID, person_id: UUID | None) -> None:
+        """Keep who answers for a party; readings leave that alone."""
+        self._session.execute(update(PartyRow).where(PartyRow.id == party_id).values(sponsor=person_id))
 
     def known(self, identifiers: Iterable[Identifier]) -> dict[Identifier, UUID]:
         """Return which of the identifiers are known, and whose they are."""

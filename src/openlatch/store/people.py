@@ -9,6 +9,7 @@ from uuid import UUID
 from sqlalchemy import delete, func, insert, select, update
 
 from openlatch.core.model import Person
+from openlatch.core.notices import Telling
 from openlatch.core.roles import Role, Scope
 from openlatch.store.noun import Noun, missing
 from openlatch.store.tables import FailedSignInRow, PersonRow, SignInRow, TokenRow
@@ -31,7 +32,7 @@ class Token:
 
 
 def _person(row: PersonRow) -> Person:
-    return Person(row.id, row.name, row.address, Role(row.role))
+    return Person(row.id, row.name, row.address, Role(row.role), Telling(row.telling))
 
 
 def _token(row: TokenRow) -> Token:
@@ -76,6 +77,10 @@ class People(Noun):
         """Return the person with that address and the hash of their password."""
         row = self._session.scalar(select(PersonRow).where(PersonRow.address == address))
         return None if row is None else (_person(row), row.password_hash)
+
+    def tell(self, person_id: UUID, telling: Telling) -> None:
+        """Keep how somebody wants to be told."""
+        self._session.execute(update(PersonRow).where(PersonRow.id == person_id).values(telling=telling.value))
 
     def open_sign_in(self, sign_in_id: UUID, person_id: UUID, secret_hash: bytes, now: datetime, end: datetime) -> None:
         self._session.execute(

@@ -14,12 +14,31 @@ from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.decisions import Choice, Decision, Facts
-from openlatch.core.reviews import GONE, Event, Item, LeftOpen, Reviewers, ReviewPlan, Round, RoundState, Unanswered
+from openlatch.core.reviews import (
+    GONE,
+    Comparison,
+    Event,
+    Item,
+    LeftOpen,
+    Reviewers,
+    ReviewPlan,
+    Round,
+    RoundState,
+    Unanswered,
+)
 from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import CalendarRow, EventRow, OrderRow, ReviewPlanRow, RoundItemRow, RoundRow
+from openlatch.store.tables import (
+    CalendarRow,
+    EventRow,
+    OrderRow,
+    ReviewPlanRow,
+    RoundItemRow,
+    RoundReportRow,
+    RoundRow,
+)
 
 __all__ = ["Past", "Reviews"]
 
@@ -130,7 +149,7 @@ class Reviews(Noun):
             .values(
                 workspace_id=self._workspace_id, id=new.id, ref=new.ref, plan_id=new.plan.id, occurrence=new.occurrence,
                 plan=_plain({**_plan_values(new.plan), "id": new.plan.id}), opened_at=new.opened_at, why=new.why,
-                policy=new.policy, reminded_at=None, **_round_values(new),
+                policy=new.policy, **_round_values(new),
             )
             .on_conflict_do_nothing()
             .returning(RoundRow.id)
@@ -183,10 +202,15 @@ class Reviews(Noun):
         query = select(RoundRow).where(RoundRow.state.in_([RoundState.OPEN.value, RoundState.SETTLING.value]))
         return tuple(_round(row) for row in self._session.scalars(query.order_by(RoundRow.opened_at)))
 
-    def to_remind(self, round_id: UUID, now: datetime) -> bool:
-        """Keep that a round was reminded of; returns whether this is the first time."""
-        statement = update(RoundRow).where(RoundRow.id == round_id, RoundRow.reminded_at.is_(None))
-        return self._session.execute(statement.values(reminded_at=now).returning(RoundRow.id)).first() is not None
+    def keep_report(self, round_id: UUID, content: Mapping[str, Any], signed: str) -> None:
+        """Keep what was said of a round when it was closed; it is written once."""
+        values = {"workspace_id": self._workspace_id, "round_id": round_id, "content": dict(content), "signed": signed}
+        self._session.execute(insert(RoundReportRow).values(**values))
+
+    def report(self, round_id: UUID) -> tuple[Mapping[str, Any], str] | None:
+        """Return what was said of a round when it was closed, and that signed."""
+        row = self._session.get(RoundReportRow, (self._workspace_id, round_id))
+        return None if row is None else (row.content, row.signed)
 
     # Items
 
@@ -355,7 +379,7 @@ def _round_values(one: Round) -> dict[str, Any]:
     return {
         "due_at": one.due_at, "state": one.state.value, "paused_at": one.paused_at, "settled_by": one.settled_by,
         "settled_at": one.settled_at, "closed_at": one.closed_at,
-        "report": _plain(one.report) if one.report is not None else None, "version": one.version,
+        "compared": _plain(asdict(one.compared)) if one.compared is not None else None, "version": one.version,
     }  # fmt: skip
 
 
@@ -366,8 +390,15 @@ def _round(row: RoundRow) -> Round:
     )
     return Round(
         row.id, plan, row.why, row.occurrence, row.opened_at, row.due_at, row.policy, RoundState(row.state),
-        row.paused_at, row.settled_by, row.settled_at, row.closed_at, row.report, row.version,
+        row.paused_at, row.settled_by, row.settled_at, row.closed_at, _comparison(row.compared), row.version,
     )  # fmt: skip
+
+
+def _comparison(stored: Mapping[str, Any] | None) -> Comparison | None:
+    if stored is None:
+        return None
+    values: dict[str, Any] = {n: tuple(value) if isinstance(value, list) else value for n, value in stored.items()}
+    return Comparison(**values)
 
 
 def _item(row: RoundItemRow) -> Item:

@@ -56,6 +56,7 @@ class PersonRow(Owned):
     address: Mapped[str]
     role: Mapped[str]
     password_hash: Mapped[str]
+    telling: Mapped[str] = mapped_column(server_default="at-once")
     created_at: Mapped[datetime]
 
 
@@ -141,6 +142,7 @@ class PartyRow(Owned):
     near: Mapped[str | None]
     near_how: Mapped[str | None]
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
+    sponsor: Mapped[UUID | None]
 
 
 class IdentifierRow(Base):
@@ -377,8 +379,7 @@ class RoundRow(Owned):
     settled_by: Mapped[str]
     settled_at: Mapped[datetime | None]
     closed_at: Mapped[datetime | None]
-    report: Mapped[dict[str, Any] | None]
-    reminded_at: Mapped[datetime | None]
+    compared: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     version: Mapped[int]
 
 
@@ -392,11 +393,19 @@ class RoundItemRow(Base):
     party_id: Mapped[UUID]
     facts: Mapped[dict[str, Any]]
     reviewer: Mapped[UUID | None]
-    decision: Mapped[dict[str, Any] | None]
+    decision: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     order_id: Mapped[UUID | None]
     trouble: Mapped[str]
-    left_open: Mapped[dict[str, Any] | None]
+    left_open: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     version: Mapped[int]
+
+
+class RoundReportRow(Base):
+    __tablename__ = "round_reports"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    round_id: Mapped[UUID] = mapped_column(primary_key=True)
+    content: Mapped[dict[str, Any]]
+    signed: Mapped[str]
 
 
 class CalendarRow(Base):
@@ -405,6 +414,24 @@ class CalendarRow(Base):
     person_id: Mapped[UUID] = mapped_column(primary_key=True)
     secret_hash: Mapped[bytes]
     made_at: Mapped[datetime]
+
+
+class NoticeRow(Owned):
+    __tablename__ = "notices"
+    person_id: Mapped[UUID | None]
+    address: Mapped[str]
+    name: Mapped[str]
+    key: Mapped[str]
+    title: Mapped[str]
+    text: Mapped[str]
+    link: Mapped[str]
+    made_at: Mapped[datetime]
+    due_at: Mapped[datetime | None]
+    """when it is to be sent; never, if it is told in the console only"""
+    sent_at: Mapped[datetime | None]
+    letter_id: Mapped[UUID | None]
+    attempts: Mapped[int]
+    trouble: Mapped[str]
 
 
 class KeyRow(Base):

@@ -24,6 +24,7 @@ from openlatch.store.facts import Facts, Snapshot
 from openlatch.store.flags import Flags
 from openlatch.store.keys import Keys
 from openlatch.store.memberships import Memberships
+from openlatch.store.notices import Notices
 from openlatch.store.orders import Orders
 from openlatch.store.parties import Parties
 from openlatch.store.people import People
@@ -61,6 +62,7 @@ class Transaction:
         self.orders = Orders(session, workspace.id)
         self.batches = Batches(session, workspace.id)
         self.reviews = Reviews(session, workspace.id)
+        self.notices = Notices(session, workspace.id)
         self.keys = Keys(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)

@@ -105,6 +105,10 @@ class Download:
     content: bytes
     content_type: str
     name: str
+    inline: bool = False
+    """shown in the browser rather than kept"""
+    policy: str = ""
+    """the Content-Security-Policy of what is shown"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -247,7 +251,10 @@ def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) 
 def _response(route: Route, result: BaseModel | Answer | Download | None) -> Response:
     if isinstance(result, Download):
         response = Response(result.content, content_type=result.content_type)
-        response.headers["Content-Disposition"] = f'attachment; filename="{result.name}"'
+        shown = "inline" if result.inline else "attachment"
+        response.headers["Content-Disposition"] = f'{shown}; filename="{result.name}"'
+        if result.policy:
+            response.headers["Content-Security-Policy"] = result.policy
         response.headers["Cache-Control"] = "no-store"
         return response
     answer = result if isinstance(result, Answer) else Answer(result)

@@ -99,6 +99,8 @@ def _also(route: Route) -> tuple[int, ...]:
 def _answer(route: Route, status: int) -> dict[str, Any]:
     if route.files:
         content: dict[str, Any] = {kind.partition(";")[0]: {} for kind in route.files}
+        if route.returns is not None:
+            content["application/json"] = {"schema": _ref(route.returns)}
         return {"description": "the file", "content": content}
     if route.returns is None:
         return {"description": HTTPStatus(status).phrase}

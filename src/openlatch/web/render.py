@@ -27,6 +27,7 @@ from openlatch.operations.risks import RiskSight
 from openlatch.store.activity import Done
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent
+from openlatch.store.notices import Addressed
 from openlatch.store.people import Token
 from openlatch.store.policies import Adopted
 from openlatch.store.views import View
@@ -62,7 +63,14 @@ _BY_HAND = (Move.TRY_AGAIN, Move.CANCEL)
 
 
 def person(p: model.Person) -> wire.Person:
-    return wire.Person(id=p.id, name=p.name, address=p.address, role=p.role.value)
+    return wire.Person(id=p.id, name=p.name, address=p.address, role=p.role.value, telling=p.telling.value)
+
+
+def notice(one: Addressed) -> wire.Notice:
+    return wire.Notice(
+        id=one.id, title=one.notice.title, text=one.notice.text, link=one.notice.link, made_at=one.made_at,
+        sent_at=one.sent_at, trouble=one.trouble,
+    )  # fmt: skip
 
 
 def workspace(w: model.Workspace) -> wire.Workspace:
@@ -185,6 +193,7 @@ def party(p: model.Party, outside: bool, on_accounts: int | None = None) -> wire
         home=p.home,
         outside=outside,
         on_accounts=on_accounts,
+        sponsor=p.sponsor,
     )
 
 

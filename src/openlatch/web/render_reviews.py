@@ -8,6 +8,7 @@ from uuid import UUID
 
 from openlatch.core.decisions import Decision, Facts
 from openlatch.core.model import Person
+from openlatch.core.reviews import Comparison
 from openlatch.operations.entries import Sight
 from openlatch.operations.reviews import ReviewSight
 from openlatch.operations.rounds import ItemSight, RoundSight
@@ -56,7 +57,6 @@ def checked(sight: ReviewSight) -> wire.ReviewText:
 
 def round_(sight: RoundSight) -> wire.Round:
     one = sight.round
-    compared = (one.report or {}).get("compared")
     facts: dict[str, Any] = {"state": one.state.value, "unanswered": one.plan.unanswered.value}
     return wire.Round(
         id=one.id,
@@ -87,8 +87,19 @@ def round_(sight: RoundSight) -> wire.Round:
         ],
         mine=sight.mine,
         joined=sight.joined,
-        compared=wire.Comparison(**compared) if compared else None,
+        compared=_compared(one.compared) if one.compared else None,
         **facts,
+    )
+
+
+def _compared(found: Comparison) -> wire.Comparison:
+    pairs = {name: getattr(found, name) for name in ("entries", "flagged", "severe", "outside", "risk")}
+    return wire.Comparison(
+        **{name: wire.ThenNow(then=then, now=now) for name, (then, now) in pairs.items()},
+        gone=list(found.gone),
+        joined=list(found.joined),
+        cleared=dict(found.cleared),
+        raised=dict(found.raised),
     )
 
 

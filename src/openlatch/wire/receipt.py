@@ -1,7 +1,8 @@
-"""Receipts as signed text: JSON Web Signatures (RFC 7515) with Ed25519 (RFC 8037, 9864), checked by anybody."""
+"""Receipts and reports as signed text: JSON Web Signatures (RFC 7515) with Ed25519 (RFC 8037, 9864)."""
 
 from __future__ import annotations
 
+import hashlib
 import json
 from collections.abc import Mapping
 from typing import Any
@@ -12,10 +13,10 @@ from joserfc.jwk import KeySet, OKPKey
 
 from openlatch.errors import Invalid
 
-__all__ = ["ALGORITHM", "check", "new_key", "public", "seal"]
+__all__ = ["ALGORITHM", "check", "new_key", "public", "report_digest", "seal"]
 
 ALGORITHM = "Ed25519"
-_TYPE = "openlatch-receipt+json"
+_TYPE = "openlatch-{kind}+json"
 
 
 def new_key(name: str) -> dict[str, Any]:
@@ -29,29 +30,35 @@ def public(key: Mapping[str, Any]) -> dict[str, Any]:
     return {name: value for name, value in key.items() if name != "d"}
 
 
-def seal(receipt: Mapping[str, Any], key: Mapping[str, Any]) -> str:
-    """Return a receipt signed with a private key, in compact form."""
-    header = {"alg": ALGORITHM, "kid": key["kid"], "typ": _TYPE}
-    payload = json.dumps(receipt, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+def seal(said: Mapping[str, Any], key: Mapping[str, Any], kind: str = "receipt") -> str:
+    """Return what a receipt or a report says, signed with a private key, in compact form."""
+    header = {"alg": ALGORITHM, "kid": key["kid"], "typ": _TYPE.format(kind=kind)}
+    payload = json.dumps(said, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
     return jws.serialize_compact(header, payload, OKPKey.import_key(dict(key)), algorithms=[ALGORITHM])
 
 
-def check(signed: str, keys: Mapping[str, Any]) -> dict[str, Any]:
-    """Return what a signed receipt says; raises Invalid if none of the published keys made it, or it was altered."""
+def report_digest(report: Mapping[str, Any]) -> str:
+    """Return the SHA-256 of a report's JSON in canonical form (RFC 8785, for texts, whole numbers and the like)."""
+    text = json.dumps(report, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
+    return hashlib.sha256(text.encode()).hexdigest()
+
+
+def check(signed: str, keys: Mapping[str, Any], kind: str = "receipt") -> dict[str, Any]:
+    """Return what was signed; raises Invalid if none of the published keys made it, or it was altered."""
     try:
         found = jws.deserialize_compact(
             signed.strip(), KeySet([OKPKey.import_key(dict(key)) for key in keys["keys"]]), algorithms=[ALGORITHM]
         )
-        if found.headers().get("typ") != _TYPE:
-            raise ValueError("it is not a receipt")
+        if found.headers().get("typ") != _TYPE.format(kind=kind):
+            raise ValueError(f"it is not a {kind}")
         said = json.loads(found.payload)
     except (JoseError, ValueError, KeyError, TypeError) as error:
         why = {"bad_signature": "its signature does not fit what it says", "decode_error": "it is not whole"}
         said_so = why.get(getattr(error, "error", ""), str(error).rstrip(". "))
         raise Invalid(
-            f"This receipt does not hold: {said_so}.",
-            next_step="Get the receipt again, and the keys from the service that made it: openlatch receipt keys",
+            f"This {kind} does not hold: {said_so}.",
+            next_step=f"Get the {kind} again, and the keys from the service that made it: openlatch receipt keys",
         ) from error
     if not isinstance(said, dict):
-        raise Invalid("This receipt does not hold: it says nothing.", next_step="Get the receipt again.")
+        raise Invalid(f"This {kind} does not hold: it says nothing.", next_step=f"Get the {kind} again.")
     return said

@@ -5,6 +5,7 @@ import { useRoute } from "vue-router";
 import { api, take, type Batch } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import ReportLinks from "@/ui/ReportLinks.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, moment } from "@/ui/time";
 import OutcomeBar from "./OutcomeBar.vue";
@@ -15,6 +16,7 @@ const queries = useQueryClient();
 const session = useSession();
 const { zone } = session;
 const now = useNow();
+const mayReport = session.may("batches.report");
 const mayChange = session.may("batches.cancel");
 const wanted = computed(() => String(route.params.batch));
 const { data: batch, error } = useQuery({
@@ -76,6 +78,7 @@ const TONE: Record<string, string> = {
       <div class="mt-4 max-w-3xl" role="status">
         <OutcomeBar :outcomes="batch.outcomes" />
       </div>
+      <ReportLinks v-if="mayReport" class="mt-3" :path="`/batches/${batch.ref}`" :over="batch.over" />
       <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
       <button
         v-if="mayChange && !batch.cancelled_at && batch.outcomes['to come']"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useQuery } from "@tanstack/vue-query";
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { useRoute } from "vue-router";
 import { api, take } from "@/api/client";
@@ -22,6 +22,23 @@ const route = useRoute();
 const session = useSession();
 const { zone } = session;
 const mayLeave = session.may("leavers.plan");
+const maySponsor = session.may("parties.sponsor");
+const people = useQuery({
+  queryKey: ["people"],
+  queryFn: () => take(api.GET("/people")),
+  enabled: maySponsor,
+});
+const queries = useQueryClient();
+const sponsor = useMutation({
+  mutationFn: (id: string) =>
+    take(
+      api.PUT("/parties/{party}/sponsor", {
+        params: { path: { party: wanted.value } },
+        body: { address: people.data.value?.items.find((one) => one.id === id)?.address ?? "" },
+      }),
+    ),
+  onSettled: () => queries.invalidateQueries({ queryKey: ["parties"] }),
+});
 const wanted = computed(() => String(route.params.party));
 const TABS = [
   ["reach", "What it can do"],
@@ -88,6 +105,21 @@ const sub = computed(() => {
             {{ party.addresses.join(", ") || "no address known" }}
             <template v-if="party.publisher"> · published by {{ party.publisher }}</template>
           </p>
+          <label v-if="maySponsor" class="mt-2 flex items-center gap-2 text-[13px]">
+            <span class="text-mute">Answers for it</span>
+            <select
+              class="field"
+              :value="party.sponsor ?? ''"
+              :disabled="sponsor.isPending.value"
+              @change="sponsor.mutate(($event.target as HTMLSelectElement).value)"
+            >
+              <option value="">nobody</option>
+              <option v-for="one in people.data.value?.items" :key="one.id" :value="one.id">
+                {{ one.name }}
+              </option>
+            </select>
+          </label>
+          <ProblemNote v-if="sponsor.error.value" :error="sponsor.error.value" class="mt-2 max-w-xl" />
           <RiskLines
             v-if="risk"
             class="mt-2"

@@ -6,6 +6,7 @@ import ImportList from "./ImportList.vue";
 import KeepEntry from "./KeepEntry.vue";
 import ProviderForm from "./ProviderForm.vue";
 import ProviderLevels from "./ProviderLevels.vue";
+import ReportBreach from "./ReportBreach.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact, moment } from "@/ui/time";
 import { useProviders } from "./useProviders";
@@ -14,6 +15,7 @@ import type { Provider } from "@/api/client";
 const session = useSession();
 const mayRead = session.may("readings.start");
 const mayKeep = session.may("hand.import_list");
+const mayReportBreach = session.may("providers.report_breach");
 const mayAdd = session.may("providers.add");
 const maySeeLevels = session.may("levels.browse");
 const { providers, error, isPending, read } = useProviders();
@@ -150,7 +152,7 @@ function counts(one: Provider): string {
             <dd>{{ abilities(one) }}</dd>
             <template v-if="besides(one)">
               <dt class="text-mute">It can also</dt>
-              <dd>{{ besides(one) }}. That is done at {{ one.name }} itself, for now.</dd>
+              <dd>{{ besides(one) }}.</dd>
             </template>
             <dt class="text-mute">Connector</dt>
             <dd>
@@ -201,12 +203,27 @@ function counts(one: Provider): string {
         >
           Keep an entry by hand
         </button>
+        <button
+          v-if="mayReportBreach"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `breach ${one.id}`"
+          @click="toggle(`breach ${one.id}`)"
+        >
+          It reported a breach
+        </button>
         <RouterLink class="link" :to="{ path: '/inventory', query: { provider: one.name } }"
           >Its entries</RouterLink
         >
       </div>
       <ProviderLevels v-if="opened === `levels ${one.id}`" :provider="one.id" class="mt-4" />
       <ImportList v-if="opened === `import ${one.id}`" :provider="one.id" :name="one.name" class="mt-4" />
+      <ReportBreach
+        v-if="opened === `breach ${one.id}`"
+        :provider="one"
+        class="mt-4"
+        @done="toggle(`breach ${one.id}`)"
+      />
       <KeepEntry v-if="opened === `keep ${one.id}`" :provider="one.id" class="mt-4" />
     </article>
   </section>

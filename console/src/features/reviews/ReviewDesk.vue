@@ -158,7 +158,7 @@ useShortcuts({
         >). Can {{ item.facts.powers.join(", ") || "sign in" }}.
       </p>
       <div class="mt-2 flex items-center gap-3">
-        <PowerMarks :held="item.entry.powers" :used="item.entry.used" />
+        <PowerMarks :held="item.entry.powers" :used="item.entry.used_powers" />
         <span class="small">risk {{ item.facts.risk }}</span>
       </div>
       <div class="mt-3 max-w-[440px]">

@@ -147,13 +147,17 @@ const save = useMutation({
           ><input v-model="form.on" type="checkbox" value="administrator-added" /> when an administrator was
           added</label
         >
+        <label class="inline-flex items-center gap-2"
+          ><input v-model="form.on" type="checkbox" value="provider-breach" /> when a provider has reported a
+          breach</label
+        >
       </fieldset>
       <fieldset class="grid gap-2">
         <legend class="small mb-1">Who is asked; nobody is asked about their own access</legend>
         <select v-model="form.reviewers" class="field w-full" aria-label="Reviewers">
           <option value="named">the people named here, each for whole accounts</option>
           <option value="administrators">each account's administrators</option>
-          <option value="giver">whoever gave the access</option>
+          <option value="sponsor">whoever answers for the party, else whoever let it in</option>
         </select>
         <div v-if="form.reviewers === 'named'" class="grid gap-1">
           <label v-for="one in able" :key="one.id" class="inline-flex items-center gap-2">

@@ -129,7 +129,7 @@ function stateOf(round: (typeof found.value)[number]): string {
                   ? `asks ${review.named.join(", ")}`
                   : review.reviewers === "administrators"
                     ? "asks each account's administrators"
-                    : "asks whoever gave it"
+                    : "asks whoever answers for the party"
               }}; what nobody answers
               {{
                 review.unanswered === "keep" ? "stays, and is flagged" : `comes to “${review.unanswered}”`

@@ -8,6 +8,8 @@ import OutcomeBar from "@/features/batches/OutcomeBar.vue";
 import PageTabs from "@/ui/PageTabs.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, exact, moment } from "@/ui/time";
+import ReportLinks from "@/ui/ReportLinks.vue";
+import GiveItems from "./GiveItems.vue";
 import ReviewDesk from "./ReviewDesk.vue";
 import RoundTable from "./RoundTable.vue";
 
@@ -16,6 +18,9 @@ const queries = useQueryClient();
 const session = useSession();
 const { zone, me } = session;
 const mayFinish = session.may("rounds.finish");
+const mayAssign = session.may("rounds.assign");
+const mayReport = session.may("rounds.report");
+const giving = ref(false);
 const mayDecide = session.may("rounds.decide");
 const wanted = computed(() => String(route.params.round));
 const {
@@ -58,6 +63,10 @@ const act = useMutation({
   },
   onSuccess: again,
 });
+async function given(): Promise<void> {
+  giving.value = false;
+  await again();
+}
 async function again(): Promise<void> {
   await refetch();
   await queries.invalidateQueries({ queryKey: ["rounds"] });
@@ -116,12 +125,18 @@ const done = computed(() => {
           {{ one.name || "nobody can be asked" }}: {{ one.decided }} of {{ one.items }}
         </li>
       </ul>
+      <ReportLinks
+        v-if="mayReport"
+        class="mt-3"
+        :path="`/rounds/${round.ref}`"
+        :over="round.state === 'closed'"
+      />
       <div v-if="round.compared" class="mt-4 max-w-3xl border-l-2 border-good pl-3">
         <p class="font-[620]">The same question asked again</p>
         <p>
-          {{ round.compared.flagged[0] }} of {{ round.compared.entries[0] }} entries carried a flag; now it is
-          {{ round.compared.flagged[1] }} of {{ round.compared.entries[1] }}. The risk of all of them together
-          was {{ round.compared.risk[0] }}, and is {{ round.compared.risk[1] }}.
+          {{ round.compared.flagged.then }} of {{ round.compared.entries.then }} entries carried a flag; now
+          it is {{ round.compared.flagged.now }} of {{ round.compared.entries.now }}. The risk of all of them
+          together was {{ round.compared.risk.then }}, and is {{ round.compared.risk.now }}.
         </p>
         <p v-if="round.compared.gone.length" class="small">
           No longer there: {{ round.compared.gone.join("; ") }}.
@@ -145,8 +160,12 @@ const done = computed(() => {
         >
           {{ round.paused_at ? "Go on" : "Let it rest" }}
         </button>
+        <button v-if="undecided && mayAssign && !giving" type="button" class="link" @click="giving = true">
+          Give items to somebody else…
+        </button>
         <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
       </div>
+      <GiveItems v-if="giving" :round="round" :items="every" @done="given" @leave="giving = false" />
       <p v-if="round.state === 'settling' && done" class="mt-3 max-w-2xl text-high">
         {{ done }} {{ done === 1 ? "needs" : "need" }} a person: see to it, or say below that it is left open.
       </p>

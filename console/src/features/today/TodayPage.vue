@@ -42,6 +42,11 @@ const orders = useQuery({
   queryKey: ["orders", "open"],
   queryFn: () => take(api.GET("/orders", { params: { query: { state: "waiting,running,told,stuck" } } })),
 });
+const rounds = useQuery({
+  queryKey: ["rounds", "open"],
+  queryFn: () => take(api.GET("/rounds", { params: { query: { state: "open" } } })),
+});
+const asked = computed(() => rounds.data.value?.items.filter((one) => one.mine) ?? []);
 const fresh = useQuery({
   queryKey: ["flags", "fresh"],
   queryFn: () => take(api.GET("/log", { params: { query: { limit: 200 } } })),
@@ -121,15 +126,23 @@ function show(entry: string): void {
         </p>
       </div>
       <div class="max-lg:mt-8">
+        <template v-if="asked.length">
+          <h3 class="section mt-0!">Waits for you</h3>
+          <p v-for="round in asked" :key="round.id" class="mb-2 text-[13px]">
+            <RouterLink class="link" :to="`/rounds/${round.ref}`">{{ round.review.name }}</RouterLink>:
+            {{ round.mine }} {{ round.mine === 1 ? "item" : "items" }}, due
+            <span :title="exact(round.due_at)">{{ day(round.due_at, zone) }}</span>
+          </p>
+        </template>
         <template v-if="stuck.length">
-          <h3 class="section mt-0!">Waits for a person</h3>
+          <h3 class="section" :class="asked.length ? '' : 'mt-0!'">Waits for a person</h3>
           <p v-for="order in stuck" :key="order.id" class="mb-2 text-[13px]">
             <RouterLink class="link" :to="{ path: '/orders', query: { order: order.ref } }"
               >{{ order.party }} on {{ order.account }}</RouterLink
             >: {{ order.why }}
           </p>
         </template>
-        <h3 class="section" :class="stuck.length ? '' : 'mt-0!'">Accounts to look after</h3>
+        <h3 class="section" :class="stuck.length || asked.length ? '' : 'mt-0!'">Accounts to look after</h3>
         <ul class="text-[13px]">
           <li v-for="flag in others.data.value?.items ?? []" :key="flag.id" class="mb-[9px] flex gap-2">
             <SeverityNotch :severity="flag.severity" :height="15" class="translate-y-[2px] self-start" />

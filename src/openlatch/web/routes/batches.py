@@ -3,12 +3,13 @@
 from __future__ import annotations
 
 from openlatch.core.plans import Action
-from openlatch.operations import batches, leavers
+from openlatch.operations import batches, leavers, reports
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import Wish
 from openlatch.web import render_batches as render
-from openlatch.web.api import Answer, Routes
+from openlatch.web.api import Answer, Download, Routes
+from openlatch.web.reports import CONTENT_TYPES, download
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -33,6 +34,18 @@ def plan_batch(call: Call, body: wire.BatchPlanWish) -> wire.BatchPlan:
 def create_batch(call: Call, body: wire.NewBatch) -> Answer:
     """Order the same for many entries; refused if they are not as many as was said."""
     return Answer(render.batch(batches.create(call, *_wanted(body), body.reason, body.count)), 201)
+
+
+@routes.route(
+    "GET",
+    "/batches/<batch>/report",
+    query=wire.ReportQuery,
+    returns=wire.SignedReport,
+    files=tuple(CONTENT_TYPES.values()),
+)
+def batch_report(call: Call, batch: str, query: wire.ReportQuery) -> Download:
+    """The report of a batch, or of somebody who goes: signed once nothing of it is left to come."""
+    return download(*reports.of_batch(call, batch), query.format)
 
 
 @routes.route("GET", "/batches/<batch>", query=wire.BatchView, returns=wire.Batch)

@@ -45,6 +45,12 @@ def get_party(call: Call, party: str) -> wire.Party:
     return _rendered(call, *parties.show(call, party))
 
 
+@routes.route("PUT", "/parties/<party>/sponsor", body=wire.SponsorWish, returns=wire.Party)
+def sponsor_party(call: Call, party: str, body: wire.SponsorWish) -> wire.Party:
+    """Say who of the workspace answers for a party."""
+    return _rendered(call, *parties.sponsor(call, party, body.address))
+
+
 @routes.route("GET", "/parties/<party>/reach", returns=wire.Reach)
 def get_reach(call: Call, party: str) -> wire.Reach:
     """Everything that a party can do, directly and through teams, and by which chains."""

@@ -52,6 +52,12 @@ def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
     return render.provider(ProviderSight(added), call.now)
 
 
+@routes.route("POST", "/providers/<provider>/breaches", body=wire.BreachReport, returns=wire.Provider)
+def report_breach(call: Call, provider: str, body: wire.BreachReport) -> wire.Provider:
+    """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
+    return render.provider(providers.report_breach(call, provider, body.since, body.what), call.now)
+
+
 @routes.route("POST", "/providers/<provider>/entries", body=wire.KeptEntry, returns=wire.Entry)
 def keep_entry(call: Call, provider: str, body: wire.KeptEntry) -> wire.Entry:
     """Keep an entry of this provider by hand, or correct it; whoever does so vouches for it."""

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from openlatch.core.decisions import Choice
 from openlatch.core.reviews import Event, Reviewers, Unanswered
-from openlatch.operations import reviews, rounds
+from openlatch.operations import reports, reviews, rounds
 from openlatch.operations.gate import Call
 from openlatch.web import render_reviews as render
-from openlatch.web.api import Answer, Routes
+from openlatch.web.api import Answer, Download, Routes
+from openlatch.web.reports import CONTENT_TYPES, download
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -124,6 +125,18 @@ def leave_open(call: Call, one: str, body: wire.LeftOpenWish) -> wire.Round:
 def try_item_again(call: Call, one: str, body: wire.Place) -> wire.Round:
     """Try once more to give the order of a decision of which none came."""
     return render.round_(rounds.try_again(call, one, body.place))
+
+
+@routes.route(
+    "GET",
+    "/rounds/<one>/report",
+    query=wire.ReportQuery,
+    returns=wire.SignedReport,
+    files=tuple(CONTENT_TYPES.values()),
+)
+def round_report(call: Call, one: str, query: wire.ReportQuery) -> Download:
+    """The report of a round: as it was signed when it was closed, or as far as it is."""
+    return download(*reports.of_round(call, one), query.format)
 
 
 def _draft(body: wire.NewReview) -> reviews.Draft:

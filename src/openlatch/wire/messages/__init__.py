@@ -90,6 +90,7 @@ from openlatch.wire.messages.log import (
     LogHead,
     LogQuery,
 )
+from openlatch.wire.messages.notices import Calendar, Notice, NoticeList, TellingWish, TellingWord
 from openlatch.wire.messages.orders import (
     Consequence,
     DoneByHand,
@@ -106,7 +107,7 @@ from openlatch.wire.messages.orders import (
     WayOut,
     Wish,
 )
-from openlatch.wire.messages.parties import Account, AccountDescription, AccountList, Party, PartyList
+from openlatch.wire.messages.parties import Account, AccountDescription, AccountList, Party, PartyList, SponsorWish
 from openlatch.wire.messages.people import (
     Confirmation,
     Me,
@@ -124,6 +125,7 @@ from openlatch.wire.messages.people import (
 from openlatch.wire.messages.providers import (
     LISTS,
     Abilities,
+    BreachReport,
     Complaint,
     Connector,
     ConnectorList,
@@ -142,8 +144,8 @@ from openlatch.wire.messages.providers import (
     ReadingWish,
 )
 from openlatch.wire.messages.reach import Chain, Cut, CutPiece, CutQuery, Hurt, Reach, Via
+from openlatch.wire.messages.reports import Report, ReportFact, ReportLine, ReportQuery, ReportRule, SignedReport
 from openlatch.wire.messages.reviews import (
-    Calendar,
     Comparison,
     Decided,
     Decision,
@@ -156,7 +158,6 @@ from openlatch.wire.messages.reviews import (
     NewReview,
     PastDecision,
     Place,
-    ReportQuery,
     Review,
     ReviewChange,
     ReviewerProgress,
@@ -168,6 +169,7 @@ from openlatch.wire.messages.reviews import (
     RoundItems,
     RoundList,
     RoundQuery,
+    ThenNow,
 )
 
 __all__ = [
@@ -193,6 +195,7 @@ __all__ = [
     "BatchPlanWish",
     "BatchQuery",
     "BatchView",
+    "BreachReport",
     "Calendar",
     "CatalogueField",
     "CatalogueList",
@@ -253,6 +256,8 @@ __all__ = [
     "NewReview",
     "NewToken",
     "NewView",
+    "Notice",
+    "NoticeList",
     "Order",
     "OrderList",
     "OrderQuery",
@@ -287,7 +292,11 @@ __all__ = [
     "ReceiptKeys",
     "Ref",
     "RefusedEntry",
+    "Report",
+    "ReportFact",
+    "ReportLine",
     "ReportQuery",
+    "ReportRule",
     "Review",
     "ReviewChange",
     "ReviewList",
@@ -313,11 +322,16 @@ __all__ = [
     "SignIn",
     "SignInHint",
     "SignedReceipt",
+    "SignedReport",
+    "SponsorWish",
     "StateWord",
     "Step",
     "Summary",
     "Taken",
+    "TellingWish",
+    "TellingWord",
     "Text",
+    "ThenNow",
     "Token",
     "TokenList",
     "TokenSecret",

@@ -5,7 +5,7 @@ from __future__ import annotations
 from typing import Literal
 from uuid import UUID
 
-from openlatch.wire.messages.base import Page, Ref, Sent, Taken
+from openlatch.wire.messages.base import Page, Ref, Search, Sent, Taken
 
 __all__ = [
     "Account",
@@ -13,6 +13,7 @@ __all__ = [
     "AccountList",
     "Party",
     "PartyList",
+    "SponsorWish",
 ]
 
 
@@ -45,6 +46,13 @@ class Party(Sent):
     home: str
     outside: bool
     on_accounts: int | None = None
+    sponsor: UUID | None = None
+
+
+class SponsorWish(Taken):
+    """Who of the workspace answers for a party, by their address; nobody, if it is empty."""
+
+    address: Search
 
 
 class AccountDescription(Taken):

@@ -9,6 +9,7 @@ from uuid import UUID
 from pydantic import Field, StringConstraints
 
 from openlatch.wire.messages.base import Page, RoleWord, Sent, Taken, Text
+from openlatch.wire.messages.notices import TellingWord
 
 __all__ = [
     "Confirmation",
@@ -80,6 +81,7 @@ class Person(Sent):
     name: str
     address: str
     role: RoleWord
+    telling: TellingWord
 
 
 class NewPerson(Taken):

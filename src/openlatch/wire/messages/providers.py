@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import datetime
+from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
@@ -13,6 +13,7 @@ from openlatch.wire.messages.base import KindWord, Page, PowerWord, Sent, Taken,
 __all__ = [
     "LISTS",
     "Abilities",
+    "BreachReport",
     "Complaint",
     "Connector",
     "ConnectorList",
@@ -51,11 +52,15 @@ class Reading(Sent):
     withheld: int
 
 
-class Abilities(Sent):
-    """What a provider shows and lets be ended: kinds of entry, how soon, who has to agree, who can give it again.
+class BreachReport(Taken):
+    """That a provider has reported a breach: the first day on which others may have been in, and what it said."""
 
-    What it can narrow, pause and date is what can be done there; nothing here commands these yet.
-    """
+    since: date
+    what: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000)]
+
+
+class Abilities(Sent):
+    """What a provider shows and lets be done: kinds of entry, how soon, who has to agree, who can give it again."""
 
     lists: list[KindWord]
     ends: list[KindWord]

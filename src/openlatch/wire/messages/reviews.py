@@ -12,7 +12,6 @@ from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent, Sev
 from openlatch.wire.messages.inventory import Entry, EntryFilter
 
 __all__ = [
-    "Calendar",
     "Comparison",
     "Decided",
     "Decision",
@@ -25,7 +24,6 @@ __all__ = [
     "NewReview",
     "PastDecision",
     "Place",
-    "ReportQuery",
     "Review",
     "ReviewChange",
     "ReviewList",
@@ -37,13 +35,14 @@ __all__ = [
     "RoundItems",
     "RoundList",
     "RoundQuery",
+    "ThenNow",
 ]
 
 ChoiceWord = Literal["keep", "narrow", "end-on", "end-now", "pass-on"]
 RoundStateWord = Literal["open", "settling", "closed", "cancelled"]
-ReviewersWord = Literal["named", "administrators", "giver"]
+ReviewersWord = Literal["named", "administrators", "sponsor"]
 UnansweredWord = Literal["keep", "narrow", "pause", "end"]
-EventWord = Literal["party-left", "administrator-added"]
+EventWord = Literal["party-left", "administrator-added", "provider-breach"]
 Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
 
 
@@ -128,14 +127,21 @@ class ReviewerProgress(Sent):
     decided: int
 
 
-class Comparison(Sent):
-    """The same question asked again when a round was closed: pairs are then and now."""
+class ThenNow(Sent):
+    """A number when a round was opened, and when it was closed."""
 
-    entries: tuple[int, int]
-    flagged: tuple[int, int]
-    severe: tuple[int, int]
-    outside: tuple[int, int]
-    risk: tuple[int, int]
+    then: int
+    now: int
+
+
+class Comparison(Sent):
+    """The same question asked again when a round was closed; `risk` is that of all entries together."""
+
+    entries: ThenNow
+    flagged: ThenNow
+    severe: ThenNow
+    outside: ThenNow
+    risk: ThenNow
     gone: list[str]
     joined: list[str]
     cleared: dict[str, int]
@@ -292,10 +298,10 @@ class Decided(Sent):
 
 
 class ItemAssignment(Taken):
-    """Items of a round that somebody else is to answer."""
+    """Items of a round that others are to answer, by their addresses; among several they are split by account."""
 
-    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(min_length=1, max_length=1000)]
-    to: Text
+    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(min_length=1, max_length=100_000)]
+    to: Annotated[list[Text], Field(min_length=1, max_length=50)]
 
 
 class Place(Taken):
@@ -309,15 +315,3 @@ class LeftOpenWish(Place):
 
     reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000)]
     owner: Text
-
-
-class ReportQuery(Taken):
-    """In which format a report is wanted."""
-
-    format: Literal["json", "html", "pdf", "csv", "jsonl"] = "json"
-
-
-class Calendar(Sent):
-    """The secret address of somebody's calendar, shown once."""
-
-    url: str

@@ -1,4 +1,4 @@
-"""Reviews: plans, rounds, and the items of rounds with what was known of them and what was decided."""
+"""Reviews: plans, rounds with their items and reports, calendars; and what people are told."""
 
 from alembic import op
 
@@ -7,7 +7,7 @@ down_revision = "0008"
 branch_labels = None
 depends_on = None
 
-NEW = ("review_plans", "rounds", "round_items", "calendars")
+NEW = ("review_plans", "rounds", "round_items", "round_reports", "calendars", "notices")
 
 
 def upgrade() -> None:
@@ -44,8 +44,7 @@ def upgrade() -> None:
             settled_by text not null,
             settled_at timestamptz,
             closed_at timestamptz,
-            report jsonb,
-            reminded_at timestamptz,
+            compared jsonb,
             version integer not null,
             primary key (workspace_id, id),
             foreign key (workspace_id, plan_id) references review_plans,
@@ -76,6 +75,15 @@ def upgrade() -> None:
     """)
     op.execute("create index round_items_entry on round_items (workspace_id, entry_id)")
     op.execute("""
+        create table round_reports (
+            workspace_id uuid not null, round_id uuid not null,
+            content jsonb not null,
+            signed text not null,
+            primary key (workspace_id, round_id),
+            foreign key (workspace_id, round_id) references rounds
+        )
+    """)
+    op.execute("""
         create table calendars (
             workspace_id uuid not null, person_id uuid not null,
             secret_hash bytea not null,
@@ -84,6 +92,32 @@ def upgrade() -> None:
             foreign key (workspace_id, person_id) references people
         )
     """)
+    op.execute("alter table parties add column sponsor uuid")
+    op.execute("alter table people add column telling text not null default 'at-once'")
+    op.execute("""
+        create table notices (
+            workspace_id uuid not null, id uuid not null,
+            person_id uuid,
+            address text not null,
+            name text not null,
+            key text not null,
+            title text not null,
+            text text not null,
+            link text not null,
+            made_at timestamptz not null,
+            due_at timestamptz,
+            sent_at timestamptz,
+            letter_id uuid,
+            attempts integer not null default 0,
+            trouble text not null default '',
+            primary key (workspace_id, id),
+            foreign key (workspace_id, person_id) references people,
+            -- nobody is told the same twice
+            unique (workspace_id, address, key)
+        )
+    """)
+    op.execute("create index notices_due on notices (workspace_id, due_at) where sent_at is null")
+    op.execute("create index notices_of on notices (workspace_id, person_id, made_at desc)")
     for table in NEW:
         op.execute(f"alter table {table} enable row level security")
         op.execute(f"alter table {table} force row level security")

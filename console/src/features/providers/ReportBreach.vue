@@ -1,0 +1,43 @@
+<script setup lang="ts">
+import { useMutation } from "@tanstack/vue-query";
+import { ref } from "vue";
+import { api, take, type Provider } from "@/api/client";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+const props = defineProps<{ provider: Provider }>();
+const emit = defineEmits<{ done: [] }>();
+const since = ref("");
+const what = ref("");
+const report = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/providers/{provider}/breaches", {
+        params: { path: { provider: props.provider.id } },
+        body: { since: since.value, what: what.value },
+      }),
+    ),
+  onSuccess: () => emit("done"),
+});
+</script>
+
+<template>
+  <form class="grid max-w-xl gap-3" @submit.prevent="report.mutate()">
+    <p class="text-[13.5px] text-mute">
+      Everybody who looks after this workspace is told, and reviews that wait for a breach open a round about
+      what lives at {{ provider.name }}.
+    </p>
+    <label class="block">
+      <span class="small mb-1 block">The first day on which others may have been in</span>
+      <input v-model="since" type="date" class="field" required />
+    </label>
+    <label class="block">
+      <span class="small mb-1 block">What {{ provider.name }} said</span>
+      <input v-model="what" class="field w-full" required maxlength="1000" autocomplete="off" />
+    </label>
+    <ProblemNote v-if="report.error.value" :error="report.error.value" />
+    <div class="flex gap-[10px]">
+      <button type="submit" class="button button-act" :disabled="report.isPending.value">Keep it</button>
+      <button type="button" class="button" @click="emit('done')">Leave it</button>
+    </div>
+  </form>
+</template>

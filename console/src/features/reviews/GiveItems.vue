@@ -1,0 +1,61 @@
+<script setup lang="ts">
+import { useMutation, useQuery } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { api, take, type Round, type RoundItem } from "@/api/client";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+/** What waits for somebody is given to others; among several it is split, each for whole accounts. */
+const props = defineProps<{ round: Round; items: RoundItem[] }>();
+const emit = defineEmits<{ done: []; leave: [] }>();
+const waiting = computed(() => props.items.filter((one) => one.outcome === "undecided"));
+const holders = computed(() => [...new Set(waiting.value.map((one) => one.reviewer))]);
+const of = ref(holders.value[0] ?? "");
+const to = ref<string[]>([]);
+const places = computed(() =>
+  waiting.value.filter((one) => one.reviewer === of.value).map((one) => one.place),
+);
+const people = useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/people")) });
+const able = computed(() =>
+  (people.data.value?.items ?? []).filter(
+    (one) => ["owner", "manager", "reviewer"].includes(one.role) && one.name !== of.value,
+  ),
+);
+const give = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/rounds/{one}/assign", {
+        params: { path: { one: props.round.ref } },
+        body: { places: places.value, to: to.value },
+      }),
+    ),
+  onSuccess: () => emit("done"),
+});
+</script>
+
+<template>
+  <form class="mt-4 grid max-w-xl gap-3 border-l-2 border-act pl-4" @submit.prevent="give.mutate()">
+    <label class="block">
+      <span class="small mb-1 block">What waits for</span>
+      <select v-model="of" class="field w-full">
+        <option v-for="one in holders" :key="one" :value="one">{{ one || "nobody" }}</option>
+      </select>
+    </label>
+    <fieldset>
+      <legend class="small mb-1">is given to; among several it is split, each for whole accounts</legend>
+      <label v-for="one in able" :key="one.id" class="mr-5 inline-flex items-center gap-2">
+        <input v-model="to" type="checkbox" :value="one.address" /> {{ one.name }}
+      </label>
+    </fieldset>
+    <ProblemNote v-if="give.error.value" :error="give.error.value" />
+    <div class="flex gap-[10px]">
+      <button
+        type="submit"
+        class="button button-act"
+        :disabled="!to.length || !places.length || give.isPending.value"
+      >
+        Give {{ places.length }} {{ places.length === 1 ? "item" : "items" }}
+      </button>
+      <button type="button" class="button" @click="emit('leave')">Leave it</button>
+    </div>
+  </form>
+</template>

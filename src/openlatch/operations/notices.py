@@ -1,0 +1,105 @@
+"""Telling people: news is stored with the change that it tells of, and carried in letters by the worker."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from datetime import timedelta
+from uuid import UUID
+
+from openlatch.core.model import Person
+from openlatch.core.notices import Letter, Notice, Telling, letter, when
+from openlatch.core.orders import again_after
+from openlatch.core.roles import Role
+from openlatch.errors import NotSignedIn
+from openlatch.operations.gate import Call, operation
+from openlatch.store.notices import Addressed
+from openlatch.store.pages import Page
+
+__all__ = ["browse", "choose", "managers", "next_letter", "not_sent", "sent", "tell", "tell_address", "tidy"]
+
+KEPT = timedelta(days=400)
+IN_ONE = 500
+"""So many pieces of news go into one letter."""
+
+
+def tell(call: Call, people: Iterable[Person], notice: Notice) -> int:
+    """Tell people of this workspace something, each in the way that they chose; returns how many are told it now."""
+    several = {person.id: person for person in people}.values()
+    return call.tx.notices.add([_to(call, person, notice) for person in several])
+
+
+def _to(call: Call, person: Person, notice: Notice) -> Addressed:
+    due = when(person.telling, call.now, call.tx.workspace.zone)
+    return Addressed(call.services.new_id(), notice, person.address, person.name, person.id, call.now, due)
+
+
+def tell_address(call: Call, address: str, name: str, notice: Notice) -> int:
+    """Tell something to whoever has that address; a person of this workspace is told as they chose."""
+    known = call.tx.people.by_address(address)
+    if known is not None:
+        return tell(call, [known[0]], notice)
+    return call.tx.notices.add([Addressed(call.services.new_id(), notice, address, name, None, call.now, call.now)])
+
+
+def managers(call: Call) -> list[Person]:
+    """Return who looks after this workspace."""
+    return [one for one in call.tx.people.all() if one.role in (Role.OWNER, Role.MANAGER)]
+
+
+@operation("notices.browse")
+def browse(call: Call, limit: int, cursor: str | None) -> Page[Addressed]:
+    """What one was told, the latest first."""
+    return call.tx.notices.of(_self(call).id, limit, cursor)
+
+
+@operation("notices.choose")
+def choose(call: Call, telling: Telling) -> Person:
+    """Choose how one is told; what waits already goes out as it was meant to."""
+    call.tx.people.tell(_self(call).id, telling)
+    return call.tx.people.get(_self(call).id)
+
+
+def _self(call: Call) -> Person:
+    if call.actor.person is None:
+        raise NotSignedIn("Nobody is signed in.", next_step="Sign in first.")
+    return call.actor.person
+
+
+# Letters, as the worker sends them
+
+
+def next_letter(call: Call) -> tuple[UUID, Letter] | None:
+    """Return the next letter that is due, if one is; it stays the same letter until it is known to be sent."""
+    due = call.tx.notices.due(call.now, IN_ONE)
+    if not due:
+        return None
+    begun = next((one.letter_id for one in due if one.letter_id is not None), None)
+    if begun is None:
+        begun = call.services.new_id()
+        call.tx.notices.put_in([one.id for one in due], begun)
+        inside: tuple[Addressed, ...] = due
+    else:
+        inside = call.tx.notices.in_letter(begun)
+    first = inside[0]
+    return begun, letter(
+        str(begun), first.address, first.name, call.tx.workspace.name, [one.notice for one in inside],
+        call.services.console, settles=first.person_id is not None,
+    )  # fmt: skip
+
+
+def sent(call: Call, letter_id: UUID) -> None:
+    """The mail server has taken a letter."""
+    call.tx.notices.sent(letter_id, call.now)
+
+
+def not_sent(call: Call, letter_id: UUID, why: str, *, again: bool) -> None:
+    """The mail server has not taken a letter: it is tried again later, or if that is no use, never."""
+    attempts = max(one.attempts for one in call.tx.notices.in_letter(letter_id)) + 1
+    delay = again_after(attempts) if again else None
+    # A mail server can be away for hours: the last wait is long.
+    call.tx.notices.not_sent(letter_id, why, call.now + delay * 4 if delay is not None else None)
+
+
+def tidy(call: Call) -> None:
+    """Delete news of long ago."""
+    call.tx.notices.forget_before(call.now - KEPT)

@@ -1,0 +1,172 @@
+"""Reports of rounds and batches: made from what is stored, and signed once what they tell of is over."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Mapping
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.leaver import Phase
+from openlatch.core.orders import Order
+from openlatch.core.reports import DONE, Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
+from openlatch.core.reviews import Item, Round
+from openlatch.operations.gate import Call, operation
+from openlatch.operations.receipts import signed
+from openlatch.operations.scope import facts_of, in_scope
+from openlatch.store.batches import Batch, BatchItem
+from openlatch.store.entries import Listed
+
+__all__ = ["keep", "of_batch", "of_round"]
+
+MOST_LINES = 100_000
+NOBODY_ADVISED = False
+"""Orders of a batch go against no advice."""
+Signed = tuple[Mapping[str, Any], str]
+"""A plain report, and the signature over its digest; empty while what it tells of is not over."""
+
+
+@operation("rounds.report")
+def of_round(call: Call, text: str) -> Signed:
+    """The report of a round: as it was signed when it was closed, or as far as it is."""
+    one = call.tx.reviews.find(text)
+    return call.tx.reviews.report(one.id) or (plain(_of_round(call, one)), "")
+
+
+def keep(call: Call, one: Round) -> None:
+    """Write and sign the report of a round that is being closed."""
+    content = plain(_of_round(call, one))
+    call.tx.reviews.keep_report(one.id, content, _sign(call, content))
+
+
+def _sign(call: Call, content: Mapping[str, Any]) -> str:
+    named = ("kind", "ref", "title", "workspace", "state", "begun_at", "ended_at", "outcomes")
+    said = {name: content[name] for name in named} | {"lines": len(content["lines"]), "sha256": digest(content)}
+    return signed(call, said, "report")
+
+
+def _of_round(call: Call, one: Round) -> Report:
+    plan, found = one.plan, call.tx.reviews.items(one.id)
+    items: list[tuple[Item, str]] = list(found)
+    people = {person.id: person for person in call.tx.people.all()}
+    names = {one: person.name for one, person in people.items()}
+    listed = call.tx.entries.about({item.entry_id for item, _ in items})
+    orders = _orders(call, [item.order_id for item, _ in items])
+    now = facts_of(call, in_scope(call, plan.where))
+    progress = call.tx.reviews.progress(one.id)
+    choices = dict(Counter(item.decision.choice.value for item, _ in items if item.decision is not None))
+    lines = tuple(
+        review_line(
+            item, outcome, listed[item.entry_id].party.addresses,
+            names.get(item.reviewer, "") if item.reviewer else "", names, orders.get(item.order_id),
+        )
+        for item, outcome in items
+    )  # fmt: skip
+    policy = _policy(call, one.policy)
+    return Report(
+        "review", one.ref, plan.name, call.tx.workspace.name, call.tx.workspace.zone, one.state.value, one.opened_at,
+        one.closed_at, _round_facts(call, one, policy),
+        tuple(
+            Told(names.get(who, "") if who else "", people[who].address if who in people else "", every, decided)
+            for who, (every, decided) in progress.items()
+        ),
+        dict(Counter(outcome for _, outcome in items)), choices, sum(line.against_advice for line in lines),
+        sum(item.decision is not None and item.decision.unanswered for item, _ in items), one.compared,
+        rule_counts((item.facts for item, _ in items), now.values()), lines,
+    )  # fmt: skip
+
+
+def _policy(call: Call, number: int) -> str:
+    if number == 0:
+        return "0, as every workspace begins with"
+    adopted = call.tx.policies.find(number)
+    return f"{number}, adopted by {adopted.by}, {adopted.at.isoformat(timespec='minutes')}"
+
+
+def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
+    plan = one.plan
+    recurrence = plan.recurrence(call.tx.workspace.zone)
+    asked = {
+        "named": "those who are named",
+        "administrators": "each account's administrators",
+        "sponsor": "whoever answers for the party",
+    }
+    silent = "stays, and is flagged" if plan.unanswered == "keep" else f"{plan.unanswered}, {plan.most} at most"
+    where = ", ".join(f"{name} {value}" for name, value in plan.where.items()) or "everything that stands"
+    facts = (
+        ("comes round", recurrence.says() if recurrence is not None else "after an event"),
+        ("opened", f"{one.opened_at.isoformat(timespec='minutes')}; {one.why}"),
+        ("in scope", where),
+        ("asked", asked[plan.reviewers.value]),
+        ("to be answered by", one.due_at.isoformat(timespec="minutes")),
+        ("what nobody answers", silent),
+        ("a reason is needed", f"against the advice, or to keep a risk of {plan.risk_limit} or more"),
+        ("policy", policy),
+        ("answering ended", _instant(one.settled_at, one.settled_by)),
+        ("closed", one.closed_at.isoformat(timespec="minutes") if one.closed_at else "not yet"),
+    )
+    return tuple(Fact(name, value) for name, value in facts if value)
+
+
+def _instant(at: Any, by: str) -> str:
+    return f"{at.isoformat(timespec='minutes')}, {by}" if at is not None else ""
+
+
+@operation("batches.report")
+def of_batch(call: Call, text: str) -> Signed:
+    """The report of a batch, or of somebody who goes: signed if nothing of it is left to come."""
+    batch = call.tx.batches.find(text)
+    items = call.tx.batches.items(batch.id, limit=MOST_LINES)
+    orders = _orders(call, [item.order_id for item in items])
+    listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
+    over = all(item.outcome in {*DONE, "refused", "cancelled"} for item in items)
+    instants = [order.finished_at for order in orders.values() if order.finished_at is not None]
+    instants += [item.done_at for item in items if item.done_at is not None]
+    ended_at = max(instants, default=batch.cancelled_at or batch.ordered_at) if over else None
+    parties = call.tx.parties.some([batch.party_id] if batch.party_id is not None else [])
+    party = parties[batch.party_id].name if batch.party_id in parties else ""
+    title = f"{party} leaves" if batch.kind == "leaver" else f"{batch.action}, {len(items)} entries"
+    report = Report(
+        batch.kind, batch.ref, title, call.tx.workspace.name, call.tx.workspace.zone,
+        "over" if over else "under way", batch.ordered_at, ended_at, _batch_facts(batch), (),
+        dict(Counter(item.outcome for item in items)), dict(Counter(item.action for item in items)), 0, 0, None, (),
+        tuple(_batch_line(batch, item, listed, orders) for item in items),
+    )  # fmt: skip
+    content = plain(report)
+    return content, _sign(call, content) if over else ""
+
+
+def _batch_facts(batch: Batch) -> tuple[Fact, ...]:
+    where = ", ".join(f"{name} {value}" for name, value in (batch.wanted.get("where") or {}).items())
+    facts = (
+        ("ordered", f"{batch.ordered_at.isoformat(timespec='minutes')}, {batch.ordered_by}"),
+        ("why", batch.reason),
+        ("in scope", where),
+        ("last day", str(batch.wanted.get("last_day") or "")),
+        ("begins", batch.begins_at.isoformat(timespec="minutes") if batch.begins_at else ""),
+        ("called off", batch.cancelled_at.isoformat(timespec="minutes") if batch.cancelled_at else ""),
+    )
+    return tuple(Fact(name, value) for name, value in facts if value)
+
+
+def _batch_line(
+    batch: Batch, item: BatchItem, listed: Mapping[UUID, Listed], orders: Mapping[UUID | None, Order]
+) -> Line:
+    one = listed.get(item.entry_id) if item.entry_id is not None else None
+    entry = one.entry if one is not None else None
+    part = Phase(item.phase).says if batch.kind == "leaver" else (one.account.name if one is not None else "")
+    note = item.trouble or (item.text if entry is None else "")
+    return Line(
+        item.place, part, one.party.name if one else "", one.party.addresses if one else (),
+        one.account.name if one else "", one.provider.name if one else "", entry.kind.value if entry else "",
+        entry.level if entry else "", tuple(entry.powers) if entry else (), entry.resources if entry else (),
+        one.outside if one else False, one.risk if one else 0, (), entry.last_used if entry else None,
+        entry.ends_at if entry else None, item.who, "", item.action, "", item.done_by or batch.ordered_by,
+        item.done_at or batch.ordered_at, batch.reason, NOBODY_ADVISED, item.outcome, note,
+        **ordered(orders.get(item.order_id)),
+    )  # fmt: skip
+
+
+def _orders(call: Call, ids: list[UUID | None]) -> dict[UUID | None, Order]:
+    found = call.tx.orders.some({one for one in ids if one is not None})
+    return {order.id: order for order in found}

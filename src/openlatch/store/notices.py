@@ -1,0 +1,98 @@
+"""What people are told: news that was made, and the letters in which it was sent."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import dataclass
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import delete, select, update
+from sqlalchemy.dialects.postgresql import insert
+
+from openlatch.core.notices import Notice
+from openlatch.store.noun import Noun
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import NoticeRow
+
+__all__ = ["Addressed", "Notices"]
+
+
+@dataclass(frozen=True, slots=True)
+class Addressed:
+    """News for somebody: a person of the workspace, or whoever has that address. `due_at` None is never sent."""
+
+    id: UUID
+    notice: Notice
+    address: str
+    name: str
+    person_id: UUID | None
+    made_at: datetime
+    due_at: datetime | None
+    sent_at: datetime | None = None
+    letter_id: UUID | None = None
+    attempts: int = 0
+    trouble: str = ""
+
+
+class Notices(Noun):
+    """Queries over what people are told."""
+
+    def add(self, new: Iterable[Addressed]) -> int:
+        """Store news; what the same address was told already under the same key is left out. Returns how many."""
+        rows = [
+            {
+                "workspace_id": self._workspace_id, "id": one.id, "person_id": one.person_id, "address": one.address,
+                "name": one.name, "key": one.notice.key, "title": one.notice.title, "text": one.notice.text,
+                "link": one.notice.link, "made_at": one.made_at, "due_at": one.due_at, "attempts": 0, "trouble": "",
+            }
+            for one in new
+        ]  # fmt: skip
+        if not rows:
+            return 0
+        statement = insert(NoticeRow).on_conflict_do_nothing().returning(NoticeRow.id)
+        return len(self._session.execute(statement, rows).all())
+
+    def of(self, person_id: UUID, limit: int, cursor: str | None) -> Page[Addressed]:
+        """Return what somebody was told, the latest first."""
+        query = select(NoticeRow).where(NoticeRow.person_id == person_id)
+        sort = Sort("latest", (NoticeRow.made_at, NoticeRow.id), descending=True)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda row: _notice(row[0]))
+
+    def due(self, now: datetime, limit: int) -> tuple[Addressed, ...]:
+        """Return all that is to be sent now to whoever has waited longest, unless another worker is at it."""
+        unsent = (NoticeRow.sent_at.is_(None), NoticeRow.due_at <= now)
+        first = select(NoticeRow.address).where(*unsent).order_by(NoticeRow.due_at).limit(1)
+        address = self._session.scalar(first.with_for_update(skip_locked=True))
+        if address is None:
+            return ()
+        query = select(NoticeRow).where(*unsent, NoticeRow.address == address).order_by(NoticeRow.id).limit(limit)
+        found = self._session.scalars(query.with_for_update(skip_locked=True).execution_options(populate_existing=True))
+        return tuple(_notice(row) for row in found)
+
+    def in_letter(self, letter_id: UUID) -> tuple[Addressed, ...]:
+        rows = self._session.scalars(select(NoticeRow).where(NoticeRow.letter_id == letter_id).order_by(NoticeRow.id))
+        return tuple(_notice(row) for row in rows)
+
+    def put_in(self, ids: Iterable[UUID], letter_id: UUID) -> None:
+        """Keep in which letter news goes out, before it is sent."""
+        self._session.execute(update(NoticeRow).where(NoticeRow.id.in_(list(ids))).values(letter_id=letter_id))
+
+    def sent(self, letter_id: UUID, now: datetime) -> None:
+        statement = update(NoticeRow).where(NoticeRow.letter_id == letter_id)
+        self._session.execute(statement.values(sent_at=now, trouble=""))
+
+    def not_sent(self, letter_id: UUID, why: str, again_at: datetime | None) -> None:
+        """Keep why a letter could not be sent, and when it is tried again, if it is."""
+        statement = update(NoticeRow).where(NoticeRow.letter_id == letter_id)
+        self._session.execute(statement.values(attempts=NoticeRow.attempts + 1, trouble=why, due_at=again_at))
+
+    def forget_before(self, before: datetime) -> None:
+        self._session.execute(delete(NoticeRow).where(NoticeRow.made_at < before))
+
+
+def _notice(row: NoticeRow) -> Addressed:
+    return Addressed(
+        row.id, Notice(row.key, row.title, row.text, row.link), row.address, row.name, row.person_id, row.made_at,
+        row.due_at, row.sent_at, row.letter_id, row.attempts, row.trouble,
+    )  # fmt: skip

@@ -1,0 +1,48 @@
+"""A calendar as a feed that calendar programs subscribe to (iCalendar, RFC 5545 and 7986)."""
+
+from __future__ import annotations
+
+from datetime import datetime, timedelta
+
+from icalendar import Alarm, Event
+from icalendar import Calendar as Feed
+
+from openlatch.operations.calendars import Calendar
+
+__all__ = ["feed"]
+
+EVERY = timedelta(hours=1)
+"""So often a program is asked to read the feed again."""
+LASTS = timedelta(minutes=15)
+
+
+def feed(calendar: Calendar, console: str, now: datetime) -> bytes:
+    """Return a calendar as a feed; its links lead to the console, and sign nobody in."""
+    made = Feed()
+    made.add("prodid", "-//Open Latch//calendar//EN")
+    made.add("version", "2.0")
+    made.add("method", "PUBLISH")
+    made.add("name", f"Open Latch, {calendar.workspace.name}")
+    made.add("x-wr-calname", f"Open Latch, {calendar.workspace.name}")
+    made.add("refresh-interval", EVERY, parameters={"VALUE": "DURATION"})
+    for one in calendar.happenings:
+        event = Event()
+        event.add("uid", f"{one.uid}@{calendar.workspace.id.hex}")
+        event.add("dtstamp", now)
+        event.add("dtstart", one.at)
+        event.add("dtend", one.at + LASTS)
+        event.add("summary", one.title)
+        event.add("transp", "TRANSPARENT")  # it takes nobody's time
+        if one.text:
+            event.add("description", one.text)
+        if one.link and console:
+            event.add("url", f"{console}{one.link}")
+        if one.warn is not None:
+            alarm = Alarm()
+            alarm.add("action", "DISPLAY")
+            alarm.add("description", one.title)
+            alarm.add("trigger", -one.warn)
+            event.add_component(alarm)
+        made.add_component(event)
+    found: bytes = made.to_ical()
+    return found

@@ -1,0 +1,197 @@
+"""Reports as files: a page to read, the same to print, a sheet, lines, and the whole with its signature."""
+
+from __future__ import annotations
+
+import base64
+import csv
+import hashlib
+import importlib
+import io
+import json
+from collections import Counter
+from collections.abc import Callable, Mapping
+from datetime import datetime
+from functools import cache
+from pathlib import Path
+from typing import Any
+from zoneinfo import ZoneInfo
+
+from jinja2 import Environment, FileSystemLoader, StrictUndefined
+
+from openlatch.core.reports import digest, what_remains
+from openlatch.web.api import Download
+from openlatch.wire.sheet import defused, in_cell
+
+__all__ = ["CONTENT_TYPES", "download"]
+
+HERE = Path(__file__).parent
+ASSETS = HERE.parent / "console" / "assets"
+PRINTED = 1500
+"""So many lines are printed; a table of more pages is read by nobody, and the sheet has all of them."""
+CONTENT_TYPES = {
+    "json": "application/json",
+    "html": "text/html; charset=utf-8",
+    "pdf": "application/pdf",
+    "csv": "text/csv; charset=utf-8",
+    "jsonl": "application/jsonl",
+}
+_FACES = (("Newsreader", "newsreader-latin-wght"), ("Atkinson", "atkinson-hyperlegible-next-latin-wght"))
+_SHADES = {
+    "proved": "good", "kept": "keep", "done": "good", "gone": "keep", "told": "wait", "running": "wait",
+    "waiting": "wait", "to come": "wait", "to do": "wait", "undecided": "wait", "stuck": "bad", "refused": "bad",
+    "left open": "bad", "cancelled": "keep",
+}  # fmt: skip
+_BANDS = ((0, 19), (20, 39), (40, 59), (60, 79), (80, 100))
+
+
+def download(report: Mapping[str, Any], signed: str, form: str) -> Download:
+    """Return a plain report with its signature as a file of that form."""
+    name = f"{report['kind']}-{report['ref']}.{form}"
+    content = _WRITERS[form](report, signed)
+    policy = _policy() if form == "html" else ""
+    return Download(content, CONTENT_TYPES[form], name, inline=form == "html", policy=policy)
+
+
+def _json(report: Mapping[str, Any], signed: str) -> bytes:
+    return json.dumps({"report": report, "signed": signed}, ensure_ascii=False, indent=1).encode() + b"\n"
+
+
+def _jsonl(report: Mapping[str, Any], signed: str) -> bytes:
+    return b"".join(json.dumps(line, ensure_ascii=False).encode() + b"\n" for line in report["lines"])
+
+
+def _csv(report: Mapping[str, Any], signed: str) -> bytes:
+    text = io.StringIO()
+    lines = report["lines"]
+    names = list(lines[0]) if lines else ["place"]
+    writer = csv.writer(text, lineterminator="\r\n")  # as RFC 4180 has it
+    writer.writerow(names)
+    for line in lines:
+        writer.writerow([defused(in_cell(line[name])) for name in names])
+    return text.getvalue().encode()
+
+
+def _html(report: Mapping[str, Any], signed: str) -> bytes:
+    return _page(report, signed, len(report["lines"])).encode()
+
+
+def _pdf(report: Mapping[str, Any], signed: str) -> bytes:
+    # Loaded when the first one is printed: it takes a second, and more memory than all the rest.
+    weasyprint = importlib.import_module("weasyprint")
+    page = _page(report, signed, PRINTED)
+    found: bytes = weasyprint.HTML(string=page, base_url="openlatch:/", url_fetcher=_typeface).write_pdf()
+    return found
+
+
+def _typeface(url: str, *_rest: Any, **_more: Any) -> dict[str, Any]:
+    """A report fetches nothing but its own typefaces."""
+    file = ASSETS / url.rpartition("/")[2]
+    if file not in [known for _, known in _files()]:
+        raise ValueError(f"{url} is no part of a report")
+    return {"string": file.read_bytes(), "mime_type": "font/woff2"}
+
+
+_WRITERS: Mapping[str, Callable[[Mapping[str, Any], str], bytes]] = {
+    "json": _json, "html": _html, "pdf": _pdf, "csv": _csv, "jsonl": _jsonl,
+}  # fmt: skip
+
+
+def _page(report: Mapping[str, Any], signed: str, most: int) -> str:
+    zone = ZoneInfo(report["zone"])
+
+    def instant(text: str | None) -> str:
+        return _instant(text, zone) if text else ""
+
+    return (
+        _templates()
+        .get_template("report.html")
+        .render(
+            report=report,
+            signed=signed,
+            digest=digest(report),
+            style=_style(),
+            lines=report["lines"][:most],
+            left_out=max(0, len(report["lines"]) - most),
+            remains=what_remains(report["lines"]),
+            outcomes=_shares(report["outcomes"]),
+            bands=_bands(report["lines"]),
+            most_flags=max((max(one["then"], one["now"]) for one in report["rules"]), default=1),
+            instant=instant,
+            fact=lambda text: _with_instants(text, zone),
+        )
+    )
+
+
+def _instant(text: str, zone: ZoneInfo) -> str:
+    at = datetime.fromisoformat(text).astimezone(zone)
+    return f"{at.day} {at:%B %Y, %H:%M}"
+
+
+def _with_instants(text: str, zone: ZoneInfo) -> str:
+    """A fact of a report's head, in which an instant comes first or last."""
+    for word in (*text.replace(";", " ").replace(",", " ").split(),):
+        if len(word) >= len("2027-01-01T00:00+00:00") and word[4] == "-" and "T" in word:
+            return text.replace(word, _instant(word, zone))
+    return text
+
+
+def _shares(outcomes: Mapping[str, int]) -> list[dict[str, Any]]:
+    """The bar of what came of everything: widths in thousandths, what is well first."""
+    order = {"good": 0, "keep": 1, "wait": 2, "bad": 3}
+    every = sum(outcomes.values()) or 1
+    found, x = [], 0.0
+    for word, number in sorted(outcomes.items(), key=lambda one: (order[_SHADES.get(one[0], "wait")], one[0])):
+        width = 1000 * number / every
+        found.append({"word": word, "number": number, "shade": _SHADES.get(word, "wait"), "x": x, "width": width})
+        x += width
+    return found
+
+
+def _bands(lines: list[Mapping[str, Any]]) -> list[dict[str, Any]]:
+    """How many lines there are in each fifth of risk, and how many of them stay as they are."""
+    every: Counter[tuple[int, int]] = Counter()
+    kept: Counter[tuple[int, int]] = Counter()
+    for line in lines:
+        band = next(band for band in _BANDS if band[0] <= line["risk"] <= band[1])
+        every[band] += 1
+        kept[band] += line["decision"] in ("keep", "")
+    most = max(every.values(), default=1) or 1
+    return [
+        {"from": band[0], "to": band[1], "every": every[band], "kept": kept[band],
+         "height": 100 * every[band] / most, "still": 100 * kept[band] / most}
+        for band in _BANDS
+    ]  # fmt: skip
+
+
+@cache
+def _templates() -> Environment:
+    return Environment(
+        loader=FileSystemLoader(HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
+    )
+
+
+@cache
+def _style() -> str:
+    faces = "".join(
+        f'@font-face {{ font-family: "{family}"; src: url("/assets/{file.name}") format("woff2"); '
+        "font-weight: 200 800; }\n"
+        for family, file in _files()
+    )
+    return faces + (HERE / "report.css").read_text()
+
+
+@cache
+def _files() -> tuple[tuple[str, Path], ...]:
+    """The typefaces of the built console, as far as there are any."""
+    found = ((family, next(iter(sorted(ASSETS.glob(f"{stem}-normal-*.woff2"))), None)) for family, stem in _FACES)
+    return tuple((family, file) for family, file in found if file is not None)
+
+
+@cache
+def _policy() -> str:
+    """What the page may do: show itself, in its own style and the console's typefaces."""
+    style = base64.b64encode(hashlib.sha256(_style().encode()).digest()).decode()
+    return (
+        f"default-src 'none'; style-src 'sha256-{style}'; font-src 'self'; base-uri 'none'; form-action 'none'; "
+        "frame-ancestors 'none'"
+    )
