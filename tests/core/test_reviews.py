@@ -66,8 +66,10 @@ def test_nobody_is_asked_about_their_own_access_and_nothing_is_left_to_nobody_wh
         assert who not in one.own
         if who is None:
             assert {away.get(person, person) for person in otherwise} <= one.own
-        elif rule is Reviewers.GIVER and one.giver is not None and away.get(one.giver, one.giver) not in one.own:
-            assert who == away.get(one.giver, one.giver)
+        elif (
+            rule is Reviewers.SPONSOR and one.sponsor is not None and away.get(one.sponsor, one.sponsor) not in one.own
+        ):
+            assert who == away.get(one.sponsor, one.sponsor)
 
 
 def test_one_account_is_read_by_one_person_and_accounts_are_shared_out() -> None:

@@ -132,7 +132,7 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
     titles = [title for title, _ in columns]
     natural = [max(cell_len(title), *(_width(row[n]) for row in rows)) for n, title in enumerate(titles)]
     # What says why is folded first; of who it is, every letter has to be there.
-    folds = [title.startswith(("why", "reason", "facts", "latest", "such as", "what")) for title in titles]
+    folds = [title.startswith(("why", "reason", "facts", "latest", "such as", "what", "when it")) for title in titles]
     for title, fold, width in zip(titles, folds, _shares(natural, folds, out().width), strict=True):
         whole = fold or title.startswith(("who", "address"))
         table.add_column(title, overflow="fold" if whole else "ellipsis", no_wrap=not whole, width=width)

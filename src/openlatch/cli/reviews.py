@@ -36,7 +36,7 @@ _FIELDS = ("place", "choice", "reason", "level", "until", "to")
 _REVIEWS: tuple[Column, ...] = (
     ("id", lambda r: r.ref),
     ("review", lambda r: Text(r.name)),
-    ("comes round", lambda r: Text(f"{r.says} (paused)" if r.paused else r.says)),
+    ("when it comes round", lambda r: Text(f"{r.says} (paused)" if r.paused else r.says)),
     ("next", lambda r: day(r.coming[0]) if r.coming else ""),
     ("entries", lambda r: str(r.entries)),
     ("nobody answers", lambda r: r.unanswered),
@@ -63,10 +63,15 @@ _ITEMS: tuple[Column, ...] = (
     ("", lambda i: str(i.place + 1)),
     ("risk", lambda i: str(i.facts.risk)),
     ("who", lambda i: Text(f"{i.facts.party}\n{', '.join(i.entry.party.addresses)}")),
-    ("where, as", lambda i: Text(f"{i.facts.account}, {i.facts.provider}\n{i.facts.level}")),
-    ("advice", lambda i: Text(f"{i.advice}\n{i.advice_why}")),
+    ("where, as", lambda i: Text(f"{i.facts.account}, {i.facts.provider}\n{_as(i)}")),
     ("so far", lambda i: Text(i.outcome, _TONE.get(i.outcome, "")).append(f"\n{_decided(i)}", "")),
+    ("what is advised", lambda i: Text(f"{i.advice}\n{i.advice_why}")),
 )
+
+
+def _as(i: wire.RoundItem) -> str:
+    parts = ", ".join(i.facts.resources[:3]) + (" …" if len(i.facts.resources) > 3 else "")
+    return f"{i.facts.level}: {parts}" if parts else i.facts.level
 
 
 def _decided(i: wire.RoundItem) -> str:
@@ -110,7 +115,6 @@ def show_review(name: str, output: str) -> None:
 
 
 def _show(to: Console, found: wire.Review, zone: str) -> None:
-    where = ", ".join(f"{field} {value}" for field, value in found.where.items()) or "everything that stands"
     asked = {
         "named": ", ".join(found.named),
         "administrators": "each account's administrators",
@@ -118,8 +122,8 @@ def _show(to: Console, found: wire.Review, zone: str) -> None:
     }
     lines = (
         ("comes round", found.says + (" (paused)" if found.paused else "")),
-        ("next", ", ".join(day(at, zone) for at in found.coming) or "not by itself"),
-        ("looks at", f"{where}: {found.entries} entries now"),
+        ("next", ", ".join(day(at, zone) for at in found.coming[:6]) or "not by itself"),
+        ("looks at", f"{found.looks_at}: {found.entries} entries now"),
         ("asks", asked[found.reviewers] + (f", otherwise {found.otherwise}" if found.otherwise else "")),
         ("stand in", ", ".join(f"{other} for {who}" for who, other in found.substitutes.items())),
         ("time to answer", f"{found.answer_days} days, reminded {found.remind_days} days before"),
@@ -193,7 +197,7 @@ def add_review(name: str, *, dry_run: bool, stand_in: tuple[str, ...], output: s
         if dry_run:
             meant = client.check_review(name, **fields)
             out().print(f"{name}: {meant.says}. {meant.entries} entries now.")
-            for at in meant.coming:
+            for at in meant.coming[:6]:
                 out().print(f"  {day(at, client.me().workspace.zone)}")
             if meant.unasked:
                 out().print(f"Nobody could be asked about {meant.unasked} of them.", style="red")
@@ -325,6 +329,10 @@ def decide(
 def _from_file(client: Client, round_ref: str, file: Path) -> None:
     with file.open(newline="", encoding="utf-8-sig") as lines:
         rows = list(csv.DictReader(lines))
+    if not rows:
+        raise Failure(
+            f"There is no decision in {file}. Nothing was stored.", f"Its columns are {', '.join(_FIELDS)}.", 2
+        )
     ready = [_row(number, row) for number, row in enumerate(rows, start=2)]
     for number, (place, choice, more) in enumerate(ready, start=2):
         try:

@@ -33,6 +33,10 @@ ORDERED: Mapping[Choice, Action] = {
 """The decisions that change something, with the order that each becomes."""
 
 
+_AT_ONCE = ("open", "app", "session", "secret")
+"""What nobody needs a last day for: it is given again in a minute, if it is missed."""
+
+
 @dataclass(frozen=True, slots=True)
 class Facts:
     """What was known of an entry when its round was opened, as people read it; `flags` are rule, severity, reason."""
@@ -90,15 +94,19 @@ class Decision:
 
 def advised(facts: Facts) -> tuple[Choice, str]:
     """Return what would be sensible, and why: the plain reading of the facts, which a person can go against."""
-    if facts.left:
-        return Choice.END_NOW, f"{facts.party} has left."
-    if facts.unused:
-        return Choice.END_NOW, "Nothing of it was used lately."
-    if facts.narrower:
-        return Choice.NARROW, f"“{facts.narrower}” covers all that was used lately."
-    if facts.outside and facts.ends_at is None and facts.kind in ("delegate", "grant"):
-        return Choice.END_ON, "It is outside the circle and has no end."
-    return Choice.KEEP, "Nothing speaks against it." if not facts.flags else "It is used as it was given."
+    against = facts.flags[0][2] if facts.flags else ""
+    severe = facts.worst >= Severity.HIGH.rank
+    lasts = facts.ends_at is None and facts.kind in ("delegate", "grant")
+    speaks = (
+        (facts.left, Choice.END_NOW, f"{facts.party} has left."),
+        (facts.unused, Choice.END_NOW, "Nothing of it was used lately."),
+        (bool(facts.narrower), Choice.NARROW, f"“{facts.narrower}” covers all that was used lately."),
+        (severe and facts.kind in _AT_ONCE, Choice.END_NOW, against),
+        (lasts and facts.outside, Choice.END_ON, "It is outside the circle and has no end."),
+        (severe, Choice.NARROW, against),
+        (bool(against), Choice.KEEP, f"Weigh this: {against}"),
+    )
+    return next(((choice, why) for holds, choice, why in speaks if holds), (Choice.KEEP, "Nothing speaks against it."))
 
 
 def reason_needed(facts: Facts, decision: Decision, risk_limit: int) -> str:

@@ -127,9 +127,10 @@ class Recurrence:
             text += f", until {until.day} {until:%B %Y}"
         return f"{text}, at {self.at:%H:%M} ({self.zone})"
 
-    def coming(self, instant: datetime, number: int) -> list[datetime]:
-        """Return the next times it comes after an instant, at most so many."""
-        return list(islice(self.after(instant), number))
+    def coming(self, instant: datetime, number: int, until: datetime) -> list[datetime]:
+        """Return the next times it comes after an instant: at most so many, and of those after `until` the first."""
+        found = list(islice(self.after(instant), number))
+        return [at for at in found if at <= until] or found[:1]
 
 
 def _on(parts: dict[str, str], begins: date) -> str:

@@ -113,6 +113,11 @@ class ReviewPlan:
     def ref(self) -> str:
         return ref_of(self.id)
 
+    @property
+    def looks_at(self) -> str:
+        """What is looked at, in words."""
+        return _scope(self.where)
+
     def recurrence(self, zone: str) -> Recurrence | None:
         """Return when it comes round, if it does by itself."""
         return Recurrence.parse(self.recurs, self.begins, self.at, zone) if self.recurs else None
@@ -121,6 +126,35 @@ class ReviewPlan:
         """Return when it comes round next after an instant."""
         recurrence = self.recurrence(zone)
         return next(recurrence.after(instant), None) if recurrence is not None else None
+
+
+def _scope(where: Mapping[str, Any]) -> str:
+    """A filter of the inventory in words, such as: everything at Ticket Desk that is outside the circle."""
+    text = "everything"
+    for name, words in (("kind", "of the kinds {}"), ("account", "on {}"), ("provider", "at {}"), ("party", "of {}")):
+        if where.get(name):
+            text += " " + words.format(_or(where[name]) if name == "kind" else where[name])
+    that = []
+    if where.get("outside") is not None:
+        that.append("is outside the circle" if where["outside"] else "is of the circle")
+    if where.get("power"):
+        that.append(f"can {_or(where['power'])}")
+    if where.get("flagged") is not None:
+        that.append("carries a flag" if where["flagged"] else "carries no flag")
+    if where.get("rule"):
+        that.append(f"is flagged by “{where['rule']}”")
+    if where.get("risk"):
+        that.append(f"has a risk of {where['risk']} or more")
+    if where.get("q"):
+        that.append(f"has “{where['q']}” in it")
+    known = ("kind", "account", "provider", "party", "outside", "power", "flagged", "rule", "risk", "q", "state")
+    that += [f"has {name} {value}" for name, value in where.items() if name not in known]
+    return text + (f" that {' and '.join(that)}" if that else "")
+
+
+def _or(words: str) -> str:
+    *first, last = [word.strip() for word in words.split(",") if word.strip()] or [""]
+    return f"{', '.join(first)} or {last}" if first else last
 
 
 @dataclass(frozen=True, slots=True)

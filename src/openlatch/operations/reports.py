@@ -92,11 +92,10 @@ def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
         "sponsor": "whoever answers for the party",
     }
     silent = "stays, and is flagged" if plan.unanswered == "keep" else f"{plan.unanswered}, {plan.most} at most"
-    where = ", ".join(f"{name} {value}" for name, value in plan.where.items()) or "everything that stands"
     facts = (
         ("comes round", recurrence.says() if recurrence is not None else "after an event"),
         ("opened", f"{one.opened_at.isoformat(timespec='minutes')}; {one.why}"),
-        ("in scope", where),
+        ("in scope", plan.looks_at),
         ("asked", asked[plan.reviewers.value]),
         ("to be answered by", one.due_at.isoformat(timespec="minutes")),
         ("what nobody answers", silent),

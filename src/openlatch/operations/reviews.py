@@ -19,10 +19,13 @@ from openlatch.operations.scope import REVIEWING, asked_about, facts_of, in_scop
 
 __all__ = ["Draft", "ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
 
-SHOWN = 6
-"""So many of the next times a review comes round are shown."""
+SHOWN = 60
+"""So many of the times at which a review comes round within the next year are shown."""
+YEAR = timedelta(days=366)
 MOST_ITEMS = 10_000
 """A round of more than that is nobody's to answer."""
+SETTLED = timedelta(minutes=1)
+"""So long after the last event a round is opened, so that what comes together makes one."""
 CAUGHT_UP = 40
 """So many occurrences of one review are gone through in one transaction."""
 
@@ -94,7 +97,7 @@ def check(call: Call, draft: Draft) -> ReviewSight:
 def create(call: Call, draft: Draft) -> ReviewSight:
     """Store a review, which comes round by itself from then on."""
     plan = _planned(call, draft, call.services.new_id())
-    call.tx.reviews.add_plan(plan, call.tx.reviews.latest_event())
+    call.tx.reviews.add_plan(plan, call.tx.events.head().size)
     call.log("review.added", "review", plan.id, name=plan.name, recurs=plan.recurs, where=dict(plan.where))
     return _sight(call, plan)
 
@@ -166,20 +169,26 @@ def _catch_up(call: Call, plan: ReviewPlan) -> int:
     return opened
 
 
+_ACTS: Mapping[Event, tuple[str, ...]] = {
+    Event.PARTY_LEFT: ("party.left",),
+    Event.ADMINISTRATOR_ADDED: ("entry.found", "entry.changed"),
+    Event.PROVIDER_BREACH: ("provider.breach-reported",),
+}
+
+
 def _on_events(call: Call, plan: ReviewPlan) -> int:
-    acts = {
-        Event.PARTY_LEFT: ("party.left",),
-        Event.ADMINISTRATOR_ADDED: ("entry.found", "entry.changed"),
-        Event.PROVIDER_BREACH: ("provider.breach-reported",),
-    }
-    events = call.tx.reviews.happened(plan.id, [act for event in sorted(plan.on) for act in acts[event]])
+    """Open a round after what happened: one for all that comes together, and none beside one that is open."""
+    if call.tx.reviews.answering(plan.id):
+        return 0
+    events = call.tx.reviews.happened(plan.id, [act for event in sorted(plan.on) for act in _ACTS[event]])
     if not events:
         return 0
-    call.tx.reviews.seen(plan.id, events[-1][0])
-    told = [(event, why) for _, event in events if (why := _why(event))]
-    if not told:
+    known = call.tx.readings.first_complete()
+    told = [(event, why) for _, event in events if (why := _why(call, event, known))]
+    if told and call.now - datetime.fromisoformat(told[-1][0]["at"]) < SETTLED:
         return 0
-    there = _narrowed(plan, told)
+    call.tx.reviews.heeded(plan.id, events[-1][0])
+    there = _narrowed(plan, told) if told else None
     return 0 if there is None else int(_open(call, there, call.now, told[0][1]) is not None)
 
 
@@ -194,18 +203,22 @@ def _narrowed(plan: ReviewPlan, told: Sequence[tuple[Mapping[str, Any], str]]) -
     return replace(plan, where={**plan.where, "provider": name})
 
 
-def _why(event: Mapping[str, Any]) -> str:
-    """What an event of the log means for a review; empty if nothing."""
+def _why(call: Call, event: Mapping[str, Any], known: Mapping[UUID, datetime]) -> str:
+    """What an event of the log means for a review; empty if nothing. `known` is since when providers are."""
     if event["act"] == "party.left":
         return "somebody left"
     if event["act"] == "provider.breach-reported":
         return f"{event['facts']['name']} reported a breach"
-    facts = event.get("facts", event)
+    facts = event["facts"]
     after = facts.get("powers") if event["act"] == "entry.found" else (facts.get("after") or {}).get("powers", ())
     before = () if event["act"] == "entry.found" else (facts.get("before") or {}).get("powers", ())
-    if Power.ADMIT in (after or ()) and Power.ADMIT not in (before or ()):
-        return "an administrator was added"
-    return ""
+    if Power.ADMIT not in (after or ()) or Power.ADMIT in (before or ()):
+        return ""
+    listed = call.tx.entries.find(event["subject_id"])
+    since = known.get(listed.provider.id)
+    # What a provider shows when it is read for the first time was there before.
+    new = listed.provider.by_hand or (since is not None and datetime.fromisoformat(event["at"]) > since)
+    return f"{listed.party.name} became an administrator of {listed.account.name}" if new else ""
 
 
 def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round | None:
@@ -306,7 +319,7 @@ def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
     recurrence = plan.recurrence(call.tx.workspace.zone)
     events = " or ".join(_EVENTS[one] for one in sorted(plan.on))
     says = [recurrence.says()] if recurrence is not None else []
-    coming = recurrence.coming(call.now, SHOWN) if recurrence is not None and not plan.paused else []
+    coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
     people = {person.id: person for person in call.tx.people.all()}
     entries = len(in_scope(call, plan.where))
     return ReviewSight(plan, ", and ".join([*says, *([events] if events else [])]), tuple(coming), entries, people)

@@ -170,7 +170,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
         raise Invalid(
             f"Round {one.ref} has no item {', '.join(str(place + 1) for place in sorted(missing)) or '?'}. "
             "Nothing was changed.",
-            next_step=f"Look at its items: openlatch round {one.ref}",
+            next_step=f"Look at its items: openlatch round show {one.ref}",
             errors=[{"at": "places", "problem": "not in this round"}],
         )
     to = _person(call, said.to).id if said.to else None
@@ -192,7 +192,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
                 "to decide. Nothing was changed.",
                 next_step="Leave it out.",
             )
-        ready = checked(item.facts, decision, call.now.date(), one.plan.risk_limit)
+        ready = _checked(call, one, item, decision)
         if ready.choice is Choice.PASS_ON:
             if to is not None and parties.get(to) == item.party_id:
                 raise Invalid(
@@ -282,7 +282,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ro
     if one.state is not RoundState.SETTLING or not found or found[0][1] in _RESTS:
         raise Conflict(
             f"Nothing number {place + 1} of round {one.ref} waits to be done. Nothing was changed.",
-            next_step=f"Look at it again: openlatch round {one.ref}",
+            next_step=f"Look at it again: openlatch round show {one.ref}",
         )
     item = found[0][0]
     left = LeftOpen(reason, _person(call, owner).name, call.actor.name, call.now)
@@ -299,7 +299,7 @@ def try_again(call: Call, text: str, place: int) -> RoundSight:
     if one.state is not RoundState.SETTLING or not found or found[0][1] != "refused":
         raise Conflict(
             f"Nothing number {place + 1} of round {one.ref} can be tried again. Nothing was changed.",
-            next_step=f"Look at it again: openlatch round {one.ref}",
+            next_step=f"Look at it again: openlatch round show {one.ref}",
         )
     item = found[0][0]
     call.tx.reviews.save_items([replace(item, trouble="", version=item.version + 1)])
@@ -453,6 +453,7 @@ def settle(call: Call, one: Round) -> Round:
     if to_come:
         call.tx.reviews.save_items([_order(call, one, item) for item in to_come[:CHUNK]])
         return one
+    found = tuple(_dated(call, found))
     if any(outcome not in _RESTS for _, outcome in found):
         return one
     now = facts_of(call, in_scope(call, one.plan.where))
@@ -468,6 +469,26 @@ def settle(call: Call, one: Round) -> Round:
         title = f"“{one.plan.name}” is closed: all of its {_counted(len(found))} are proved, or said to be left open"
         notices.tell(call, in_charge(call, one), Notice(f"round:{one.id}:closed", title, "", f"/rounds/{one.ref}"))
     return one
+
+
+def _dated(call: Call, found: Sequence[tuple[Item, str]]) -> list[tuple[Item, str]]:
+    """What only waits for its last day is left open until then, and nobody has to say so: its order sees to it."""
+    waiting = {item.order_id for item, outcome in found if outcome == OrderState.WAITING and item.order_id is not None}
+    orders_ = {order.id: order for order in call.tx.orders.some(waiting)}
+    after: list[tuple[Item, str]] = []
+    for item, outcome in found:
+        order = orders_.get(item.order_id) if item.order_id is not None else None
+        step = order.steps[order.place] if order is not None and outcome == OrderState.WAITING else None
+        if order is None or step is None or step.call != "wait" or step.until is None:
+            after.append((item, outcome))
+            continue
+        day = day_in(step.until - timedelta(microseconds=1), call.tx.workspace.zone)
+        assert item.decision is not None  # noqa: S101 - an order comes of nothing else
+        left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.name, call.now)
+        kept = replace(item, left_open=left, version=item.version + 1)
+        call.tx.reviews.save_items([kept])
+        after.append((kept, "left open"))
+    return after
 
 
 def _order(call: Call, one: Round, item: Item) -> Item:
@@ -509,9 +530,17 @@ def _answering(one: Round) -> None:
         state = "paused" if one.paused_at is not None else one.state.value
         raise Conflict(
             f"Round {one.ref} is {state}, and nothing is decided in it now. Nothing was changed.",
-            next_step=f"Look at it: openlatch round {one.ref}",
+            next_step=f"Look at it: openlatch round show {one.ref}",
             round=one.ref,
         )
+
+
+def _checked(call: Call, one: Round, item: Item, decision: Decision) -> Decision:
+    try:
+        return checked(item.facts, decision, call.now.date(), one.plan.risk_limit)
+    except Invalid as error:
+        about = f"Item {item.place + 1} ({item.facts.party} on {item.facts.account})"
+        raise Invalid(f"{about}: {error.message}", next_step=error.next_step, **error.fields) from error
 
 
 def _may_decide(call: Call, item: Item) -> None:

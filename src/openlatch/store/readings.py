@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.model import Reading, ReadingState
@@ -87,9 +88,16 @@ class Readings(Noun):
 
     def latest(self) -> dict[UUID, Reading]:
         """Return the latest reading of every provider."""
-        query = select(ReadingRow).distinct(ReadingRow.provider_id)
-        rows = self._session.scalars(query.order_by(ReadingRow.provider_id, ReadingRow.id.desc()))
+        last = func.first_value(ReadingRow.id).over(partition_by=ReadingRow.provider_id, order_by=ReadingRow.id.desc())
+        rows = self._session.scalars(select(ReadingRow).where(ReadingRow.id.in_(select(last))))
         return {row.provider_id: _reading(row) for row in rows}
+
+    def first_complete(self) -> dict[UUID, datetime]:
+        """Return for every provider when its first complete reading was over."""
+        query = select(ReadingRow.provider_id, func.min(ReadingRow.finished_at)).where(
+            ReadingRow.state == ReadingState.COMPLETE.value
+        )
+        return {row[0]: row[1] for row in self._session.execute(query.group_by(ReadingRow.provider_id)) if row[1]}
 
     def browse(self, *, provider_id: UUID | None, limit: int, cursor: str | None) -> Page[Reading]:
         query = select(ReadingRow)

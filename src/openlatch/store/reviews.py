@@ -9,7 +9,7 @@ from typing import Any
 from uuid import UUID
 
 import orjson
-from sqlalchemy import ColumnElement, Text, and_, case, func, select, update
+from sqlalchemy import ColumnElement, Text, and_, case, func, or_, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 
@@ -71,8 +71,9 @@ class Reviews(Noun):
 
     # Plans
 
-    def add_plan(self, plan: ReviewPlan, seen_event: UUID | None) -> None:
-        values = {"id": plan.id, "ref": plan.ref, "seen_event": seen_event, "created_by": plan.created_by}
+    def add_plan(self, plan: ReviewPlan, seen: int) -> None:
+        """Store a plan, which heeds events from a place in the log on."""
+        values = {"id": plan.id, "ref": plan.ref, "seen": seen, "created_by": plan.created_by}
         try:
             with self._session.begin_nested():
                 self._session.execute(
@@ -99,11 +100,13 @@ class Reviews(Noun):
     def plan(self, text: str, *, lock: bool = False) -> ReviewPlan:
         """Return the plan that a person means, by id, short form or name."""
         wanted = id_or_ref(text)
-        query = select(ReviewPlanRow).where(func.lower(ReviewPlanRow.name) == text.strip().lower())
-        if wanted is not None:
-            query = select(ReviewPlanRow).where(
-                ReviewPlanRow.id == wanted if isinstance(wanted, UUID) else ReviewPlanRow.ref == wanted
-            )
+        query = select(ReviewPlanRow)
+        if isinstance(wanted, UUID):
+            query = query.where(ReviewPlanRow.id == wanted)
+        else:
+            # A name can look like a short form, so both are asked for, and a name comes first.
+            named = func.lower(ReviewPlanRow.name) == text.strip().lower()
+            query = query.where(or_(named, ReviewPlanRow.ref == wanted)).order_by(named.desc(), ReviewPlanRow.id)
         row = self._session.scalars(_locked(query, lock)).first()
         if row is None:
             raise missing("review", text)
@@ -118,27 +121,28 @@ class Reviews(Noun):
         query = query.order_by(ReviewPlanRow.next_at).with_for_update(skip_locked=True)
         return tuple(_plan(row) for row in self._session.scalars(query.execution_options(populate_existing=True)))
 
-    def happened(self, plan_id: UUID, acts: Sequence[str]) -> tuple[tuple[UUID, Mapping[str, Any]], ...]:
-        """Return the events of these acts that a plan has not seen yet, unless another scheduler is at it."""
-        query = select(ReviewPlanRow.seen_event).where(ReviewPlanRow.id == plan_id).with_for_update(skip_locked=True)
-        row = self._session.execute(query).first()
-        if row is None:
+    def happened(self, plan_id: UUID, acts: Sequence[str]) -> tuple[tuple[int, Mapping[str, Any]], ...]:
+        """Return the events of these acts that a plan has not heeded yet, by their places in the log.
+
+        Only what is sealed counts: nothing can come before it any more. None, if another scheduler is at it.
+        """
+        query = select(ReviewPlanRow.seen).where(ReviewPlanRow.id == plan_id).with_for_update(skip_locked=True)
+        seen = self._session.scalar(query)
+        if seen is None:
             return ()
-        found = select(EventRow).where(EventRow.act.in_(acts)).order_by(EventRow.id)
-        if row[0] is not None:
-            found = found.where(EventRow.id > row[0])
-        return tuple(
-            (one.id, {"act": one.act, "subject": one.subject_id, **one.content})
-            for one in self._session.scalars(found.limit(1000))
-        )
+        # What was made before the plan was is not its matter, though it was sealed later: ids tell when.
+        found = select(EventRow).where(EventRow.act.in_(acts), EventRow.number > seen, EventRow.id > plan_id)
+        rows = self._session.scalars(found.order_by(EventRow.number).limit(1000))
+        return tuple((row.number or 0, row.content) for row in rows)
 
-    def seen(self, plan_id: UUID, event: UUID | None) -> None:
-        statement = update(ReviewPlanRow).where(ReviewPlanRow.id == plan_id)
-        self._session.execute(statement.values(seen_event=event))
+    def heeded(self, plan_id: UUID, number: int) -> None:
+        """Keep up to which place in the log a plan has heeded events."""
+        self._session.execute(update(ReviewPlanRow).where(ReviewPlanRow.id == plan_id).values(seen=number))
 
-    def latest_event(self) -> UUID | None:
-        found: UUID | None = self._session.scalar(select(EventRow.id).order_by(EventRow.id.desc()).limit(1))
-        return found
+    def answering(self, plan_id: UUID) -> bool:
+        """Return whether a round of a plan is open to be answered."""
+        query = select(RoundRow.id).where(RoundRow.plan_id == plan_id, RoundRow.state == RoundState.OPEN.value)
+        return self._session.scalar(query.limit(1)) is not None
 
     # Rounds
 

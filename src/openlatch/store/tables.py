@@ -360,7 +360,8 @@ class ReviewPlanRow(Owned):
     paused: Mapped[bool]
     next_at: Mapped[datetime | None]
     created_by: Mapped[str]
-    seen_event: Mapped[UUID | None]
+    seen: Mapped[int] = mapped_column(BigInteger)
+    """the place in the log up to which events have been heeded"""
     version: Mapped[int]
 
 

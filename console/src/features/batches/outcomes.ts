@@ -22,6 +22,7 @@ const TONE: Record<string, string> = {
   kept: "bg-act",
   proved: "bg-good",
   done: "bg-good",
+  "to come": "bg-used",
   told: "bg-medium",
   running: "bg-act",
   waiting: "bg-medium",

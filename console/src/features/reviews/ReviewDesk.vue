@@ -19,7 +19,7 @@ const props = defineProps<{ round: Round; items: RoundItem[] }>();
 const emit = defineEmits<{ decided: [] }>();
 const { zone } = useSession();
 const now = useNow();
-const axis = axisAround(Date.now(), 408);
+const axis = axisAround(Date.now(), Math.min(408, window.innerWidth - 60));
 const place = ref(following(props.items, -1)?.place ?? props.items[0]?.place ?? 0);
 const item = computed(() => props.items.find((one) => one.place === place.value) ?? props.items[0]);
 const same = computed(() => (item.value ? alike(props.items, item.value) : []));

@@ -123,7 +123,7 @@ function stateOf(round: (typeof found.value)[number]): string {
               >{{ review.says }}<template v-if="review.paused"> (paused)</template></span
             >
             <span class="small"
-              >{{ review.entries }} entries now;
+              >{{ review.looks_at }}: {{ review.entries }} entries now;
               {{
                 review.reviewers === "named"
                   ? `asks ${review.named.join(", ")}`

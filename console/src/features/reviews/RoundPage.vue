@@ -97,7 +97,7 @@ const done = computed(() => {
       <p class="small"><RouterLink class="link" to="/reviews">Reviews</RouterLink> · round {{ round.ref }}</p>
       <h1 class="mt-1">{{ round.review.name }}</h1>
       <p class="mt-[5px] text-mute">
-        Opened {{ day(round.opened_at, zone) }}: {{ round.why }}.
+        Looks at {{ round.looks_at }}. Opened {{ day(round.opened_at, zone) }}: {{ round.why }}.
         <template v-if="round.state === 'open'"
           >{{ round.paused_at ? "Paused." : "" }}
           <span :title="exact(round.due_at)">Due {{ moment(round.due_at, zone) }}</span

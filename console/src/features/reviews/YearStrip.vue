@@ -22,10 +22,9 @@ const months = computed(() => {
   }).filter((month) => month.x < 0.97);
 });
 const lines = computed(() =>
-  props.reviews.map((review) => ({
-    review,
-    marks: inYear(review, now.value),
-  })),
+  props.reviews
+    .map((review) => ({ review, marks: inYear(review, now.value) }))
+    .filter((line) => line.marks.length),
 );
 </script>
 

@@ -35,12 +35,17 @@ CONTENT_TYPES = {
     "csv": "text/csv; charset=utf-8",
     "jsonl": "application/jsonl",
 }
-_FACES = (("Newsreader", "newsreader-latin-wght"), ("Atkinson", "atkinson-hyperlegible-next-latin-wght"))
+_FACES = (
+    ("Newsreader", "newsreader-latin-wght"),
+    ("Atkinson", "atkinson-hyperlegible-next-latin-wght"),
+    ("Geist Mono", "geist-mono-latin-wght"),
+)
 _SHADES = {
     "proved": "good", "kept": "keep", "done": "good", "gone": "keep", "told": "wait", "running": "wait",
     "waiting": "wait", "to come": "wait", "to do": "wait", "undecided": "wait", "stuck": "bad", "refused": "bad",
-    "left open": "bad", "cancelled": "keep",
+    "left open": "wait", "cancelled": "keep",
 }  # fmt: skip
+_COLOURS = {"good": "#2f6b46", "keep": "#8aa3a1", "wait": "#b98a2f", "bad": "#a8442a"}
 _BANDS = ((0, 19), (20, 39), (40, 59), (60, 79), (80, 100))
 
 
@@ -79,16 +84,17 @@ def _pdf(report: Mapping[str, Any], signed: str) -> bytes:
     # Loaded when the first one is printed: it takes a second, and more memory than all the rest.
     weasyprint = importlib.import_module("weasyprint")
     page = _page(report, signed, PRINTED)
-    found: bytes = weasyprint.HTML(string=page, base_url="openlatch:/", url_fetcher=_typeface).write_pdf()
+    found: bytes = weasyprint.HTML(string=page, base_url="openlatch://report/", url_fetcher=_typeface).write_pdf()
     return found
 
 
-def _typeface(url: str, *_rest: Any, **_more: Any) -> dict[str, Any]:
+def _typeface(url: str, *_rest: Any, **_more: Any) -> Any:
     """A report fetches nothing but its own typefaces."""
     file = ASSETS / url.rpartition("/")[2]
     if file not in [known for _, known in _files()]:
         raise ValueError(f"{url} is no part of a report")
-    return {"string": file.read_bytes(), "mime_type": "font/woff2"}
+    urls = importlib.import_module("weasyprint.urls")
+    return urls.URLFetcherResponse(url, file.read_bytes(), {"Content-Type": "font/woff2"}, 200)
 
 
 _WRITERS: Mapping[str, Callable[[Mapping[str, Any], str], bytes]] = {
@@ -114,6 +120,8 @@ def _page(report: Mapping[str, Any], signed: str, most: int) -> str:
             left_out=max(0, len(report["lines"]) - most),
             remains=what_remains(report["lines"]),
             outcomes=_shares(report["outcomes"]),
+            colours=_COLOURS,
+            shades=_SHADES,
             bands=_bands(report["lines"]),
             most_flags=max((max(one["then"], one["now"]) for one in report["rules"]), default=1),
             instant=instant,

@@ -92,6 +92,7 @@ class Review(Sent):
     ref: str
     name: str
     where: dict[str, Any]
+    looks_at: str
     recurs: str
     begins: date
     at: time
@@ -165,6 +166,7 @@ class Round(Sent):
     settled_at: datetime | None
     closed_at: datetime | None
     where: dict[str, Any]
+    looks_at: str
     unanswered: UnansweredWord
     most: int
     risk_limit: int

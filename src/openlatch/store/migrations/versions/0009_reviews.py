@@ -21,7 +21,7 @@ def upgrade() -> None:
             paused boolean not null,
             next_at timestamptz,
             created_by text not null,
-            seen_event uuid,
+            seen bigint not null,
             version integer not null,
             primary key (workspace_id, id),
             unique (workspace_id, name)
