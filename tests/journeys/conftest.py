@@ -4,15 +4,27 @@ from __future__ import annotations
 
 import contextlib
 import json
+import os
+import subprocess
+import sys
 from collections.abc import Callable, Iterator
+from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
+from playwright.sync_api import Browser, Page, expect, sync_playwright
 
 from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
+
+AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
+FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
+# As patient as the page is: an order waits for a worker that has more to do.
+expect.set_options(timeout=20_000)
 
 
 class Desk:
@@ -100,4 +112,94 @@ def problem(answer: httpx.Response) -> dict[str, Any]:
     assert found["status"] == answer.status_code
     assert found["detail"]
     assert found["next"]
+    return found
+
+
+# The command line in a terminal
+
+
+class Terminal:
+    """A person's terminal, signed in to the demo."""
+
+    def __init__(self, home: Path) -> None:
+        self.kept = home / "sign-in.json"
+        self.home = home
+        (home / "letter.csv").write_text(
+            "Who,E-mail,Account,Kind\nHanne Prior,hanne.prior@kestrelridge.example,Newsletter,secret\n"
+        )
+        self._environment = os.environ | {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": "160", "LC_ALL": "C.UTF-8"}
+
+    def __call__(self, *words: str, exits: int = 0, **environment: str) -> str:
+        done = subprocess.run(
+            [sys.executable, "-m", "openlatch.cli", *words],
+            env=self._environment | environment,
+            cwd=self.home,
+            capture_output=True,
+            stdin=subprocess.DEVNULL,
+            text=True,
+            check=False,
+        )
+        assert done.returncode == exits, done.stdout + done.stderr
+        assert "Traceback" not in done.stderr
+        return done.stdout if exits == 0 else done.stdout + done.stderr
+
+
+@pytest.fixture
+def run(stack: Stack, tmp_path: Path) -> Terminal:
+    terminal = Terminal(tmp_path)
+    address = ("--address", f"maren.ashdown@{DOMAIN}", "--password", PASSWORD)
+    said = terminal("sign-in", stack.url, "--workspace", SLUG, *address)
+    assert "as Maren Ashdown (owner)" in said
+    return terminal
+
+
+# The console in a browser
+
+
+@pytest.fixture(scope="session")
+def browser() -> Iterator[Browser]:
+    flags = [*FLAGS, "--disable-component-update", "--disable-sync"]
+    with sync_playwright() as playwright:
+        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
+        yield chromium
+        chromium.close()
+
+
+@pytest.fixture
+def page(browser: Browser, stack: Stack) -> Iterator[Page]:
+    """A page that nobody is signed in on; whatever breaks the security policy or throws fails the test."""
+    context = browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
+    page = context.new_page()
+    page.set_default_timeout(20_000)
+    broken: list[str] = []
+    page.on("pageerror", lambda error: broken.append(str(error)))
+    page.on("console", lambda said: broken.append(said.text) if "Content Security Policy" in said.text else None)
+    yield page
+    context.close()
+    assert broken == []
+
+
+def sign_in(page: Page, who: str = "maren.ashdown", to: str = "/inventory") -> None:
+    page.goto(to)
+    enter(page, who, PASSWORD)
+    page.get_by_role("navigation", name="Places").wait_for()
+
+
+def enter(page: Page, who: str, password: str) -> None:
+    page.wait_for_load_state("networkidle")
+    # Asked for only where the service holds several workspaces, as it does once other tests have made theirs.
+    if page.get_by_label("Workspace").is_visible():
+        page.get_by_label("Workspace").fill(SLUG)
+    page.get_by_label("Address").fill(f"{who}@{DOMAIN}")
+    page.get_by_label("Password").fill(password)
+    page.get_by_role("button", name="Sign in").click()
+
+
+def faults_of(page: Page) -> list[str]:
+    """What axe finds against WCAG 2.2 AA."""
+    page.evaluate(AXE.read_text())
+    found: list[str] = page.evaluate(
+        "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})"
+        ".then(r => r.violations.flatMap(v => v.nodes.map(n => `${v.id}: ${n.target}`)))"
+    )
     return found

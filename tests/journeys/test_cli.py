@@ -5,11 +5,8 @@ from __future__ import annotations
 import csv
 import io
 import json
-import os
 import re
 import shlex
-import subprocess
-import sys
 from collections.abc import Callable
 from pathlib import Path
 
@@ -18,48 +15,12 @@ import pytest
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
-from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
-from tests.journeys.conftest import Desk
+from tests.journeys.conftest import Desk, Terminal
 
 ROOT = Path(__file__).parents[2]
 Spare = Callable[[], wire.Entry]
-
-
-class Terminal:
-    """A person's terminal, signed in to the demo."""
-
-    def __init__(self, home: Path) -> None:
-        self.kept = home / "sign-in.json"
-        self.home = home
-        (home / "letter.csv").write_text(
-            "Who,E-mail,Account,Kind\nHanne Prior,hanne.prior@kestrelridge.example,Newsletter,secret\n"
-        )
-        self._environment = os.environ | {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": "160", "LC_ALL": "C.UTF-8"}
-
-    def __call__(self, *words: str, exits: int = 0, **environment: str) -> str:
-        done = subprocess.run(
-            [sys.executable, "-m", "openlatch.cli", *words],
-            env=self._environment | environment,
-            cwd=self.home,
-            capture_output=True,
-            stdin=subprocess.DEVNULL,
-            text=True,
-            check=False,
-        )
-        assert done.returncode == exits, done.stdout + done.stderr
-        assert "Traceback" not in done.stderr
-        return done.stdout if exits == 0 else done.stdout + done.stderr
-
-
-@pytest.fixture
-def run(stack: Stack, tmp_path: Path) -> Terminal:
-    terminal = Terminal(tmp_path)
-    address = ("--address", f"maren.ashdown@{DOMAIN}", "--password", PASSWORD)
-    said = terminal("sign-in", stack.url, "--workspace", SLUG, *address)
-    assert "as Maren Ashdown (owner)" in said
-    return terminal
 
 
 def test_the_sign_in_is_kept_for_its_owner_alone_until_the_sign_out(run: Terminal) -> None:

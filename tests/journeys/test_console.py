@@ -3,76 +3,19 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Callable, Iterator
+from collections.abc import Callable
 from datetime import UTC, datetime
-from pathlib import Path
 
 import pytest
-from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
+from playwright.sync_api import Locator, Page, expect
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
-from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
-from tests.journeys.conftest import Desk
+from tests.journeys.conftest import Desk, enter, faults_of, sign_in
 
 Spare = Callable[[], wire.Entry]
-AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
-FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
-
-
-# As patient as the page is: an order waits for a worker that has more to do.
-expect.set_options(timeout=20_000)
-
-
-@pytest.fixture(scope="module")
-def browser() -> Iterator[Browser]:
-    flags = [*FLAGS, "--disable-component-update", "--disable-sync"]
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=flags)
-        yield chromium
-        chromium.close()
-
-
-@pytest.fixture
-def page(browser: Browser, stack: Stack) -> Iterator[Page]:
-    """A page that nobody is signed in on; whatever breaks the security policy or throws fails the test."""
-    context = browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}, reduced_motion="reduce")
-    page = context.new_page()
-    page.set_default_timeout(20_000)
-    broken: list[str] = []
-    page.on("pageerror", lambda error: broken.append(str(error)))
-    page.on("console", lambda said: broken.append(said.text) if "Content Security Policy" in said.text else None)
-    yield page
-    context.close()
-    assert broken == []
-
-
-def sign_in(page: Page, who: str = "maren.ashdown", to: str = "/inventory") -> None:
-    page.goto(to)
-    enter(page, who, PASSWORD)
-    page.get_by_role("navigation", name="Places").wait_for()
-
-
-def enter(page: Page, who: str, password: str) -> None:
-    page.wait_for_load_state("networkidle")
-    # Asked for only where the service holds several workspaces, as it does once other tests have made theirs.
-    if page.get_by_label("Workspace").is_visible():
-        page.get_by_label("Workspace").fill(SLUG)
-    page.get_by_label("Address").fill(f"{who}@{DOMAIN}")
-    page.get_by_label("Password").fill(password)
-    page.get_by_role("button", name="Sign in").click()
-
-
-def faults_of(page: Page) -> list[str]:
-    """What axe finds against WCAG 2.2 AA."""
-    page.evaluate(AXE.read_text())
-    found: list[str] = page.evaluate(
-        "axe.run({runOnly: ['wcag2a', 'wcag2aa', 'wcag21aa', 'wcag22aa']})"
-        ".then(r => r.violations.flatMap(v => v.nodes.map(n => `${v.id}: ${n.target}`)))"
-    )
-    return found
 
 
 def test_sign_in_filter_to_flagged_open_end_access_see_proved(

@@ -88,30 +88,19 @@ watch(
   { immediate: true },
 );
 
-let going = false;
-function go(key: string, to: string) {
-  return () => {
-    if (going) void router.push(to);
-    going = false;
-    return key;
-  };
-}
+const go = (to: string) => () => void router.push(to);
 useShortcuts({
   "?": () => (sheet.value = true),
-  g: () => {
-    going = true;
-    setTimeout(() => (going = false), 1500);
-  },
-  t: go("t", "/"),
-  i: go("i", "/inventory"),
-  f: go("f", "/flags"),
-  r: go("r", "/rules"),
-  a: go("a", "/accounts"),
-  w: go("w", "/parties"),
-  o: go("o", "/orders"),
-  v: go("v", "/reviews"),
-  p: go("p", "/providers"),
-  l: go("l", "/log"),
+  "g t": go("/"),
+  "g i": go("/inventory"),
+  "g f": go("/flags"),
+  "g r": go("/rules"),
+  "g a": go("/accounts"),
+  "g w": go("/parties"),
+  "g o": go("/orders"),
+  "g v": go("/reviews"),
+  "g p": go("/providers"),
+  "g l": go("/log"),
 });
 
 async function signOut(): Promise<void> {

@@ -22,8 +22,8 @@ def feed(calendar: Calendar, console: str, now: datetime) -> bytes:
     made.add("prodid", "-//Open Latch//calendar//EN")
     made.add("version", "2.0")
     made.add("method", "PUBLISH")
-    made.add("name", f"Open Latch, {calendar.workspace.name}")
-    made.add("x-wr-calname", f"Open Latch, {calendar.workspace.name}")
+    made.add("name", f"Open Latch for {calendar.workspace.name}")
+    made.add("x-wr-calname", f"Open Latch for {calendar.workspace.name}")
     made.add("refresh-interval", EVERY, parameters={"VALUE": "DURATION"})
     for one in calendar.happenings:
         event = Event()

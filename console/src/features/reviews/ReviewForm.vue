@@ -159,7 +159,7 @@ const save = useMutation({
           <option value="administrators">each account's administrators</option>
           <option value="sponsor">whoever answers for the party, else whoever let it in</option>
         </select>
-        <div v-if="form.reviewers === 'named'" class="grid gap-1">
+        <div v-if="form.reviewers === 'named'" class="grid gap-2">
           <label v-for="one in able" :key="one.id" class="inline-flex items-center gap-2">
             <input v-model="form.named" type="checkbox" :value="one.address" /> {{ one.name }}
             <span class="small">{{ one.role }}</span>

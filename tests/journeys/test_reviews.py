@@ -1,0 +1,228 @@
+"""A review from its letter to its report: in a browser by the keyboard alone, on the command line, and read back."""
+
+from __future__ import annotations
+
+import csv
+import email
+import json
+import re
+import time
+from collections.abc import Callable
+from datetime import timedelta
+from email import policy
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+import vobject
+from playwright.sync_api import Page, expect
+
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.errors import NotFound
+from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
+from tests.conftest import sign_in as client_of
+from tests.journeys.conftest import Terminal, enter, faults_of, sign_in
+
+Spare = Callable[[], wire.Entry]
+INES = f"ines.okoro@{DOMAIN}"
+
+
+def review(client: Client, name: str, party: str, **more: Any) -> wire.Round:
+    """A round about everything that one party has, put to Ines Okoro."""
+    fields = {"named": [INES], "recurs": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "where": {"party": party}, **more}
+    client.add_review(name, **fields)
+    return client.open_round(name)
+
+
+def letters(stack: Stack, to: str, about: str) -> list[email.message.EmailMessage]:
+    """The letters to somebody that are about something, once the worker has sent one."""
+    while True:
+        files = sorted(stack.letters.glob("*.eml"))
+        mails = [email.message_from_bytes(file.read_bytes(), policy=policy.default) for file in files]
+        found = [mail for mail in mails if mail["To"] == to and about in mail["Subject"]]
+        if found:
+            return found
+        time.sleep(0.2)
+
+
+def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
+    stack: Stack, client: Client, spare: Spare, page: Page, run: Terminal
+) -> None:
+    entry = spare()
+    opened = review(client, "What one guide can do", entry.party.ref)
+    items = client.round_items(opened.ref)
+    ended = next(one for one in items if one.entry.id == entry.id)
+    assert all(one.reviewer == "Ines Okoro" for one in items)
+
+    # The link in the letter signs nobody in, and leads to the round once somebody has signed in themselves.
+    (mail,) = letters(stack, INES, "What one guide can do")
+    body = mail.get_body()
+    assert body is not None
+    (link,) = re.findall(r"https?://\S+", body.get_content())
+    assert entry.party.addresses[0] not in str(mail)
+    page.goto(link)
+    enter(page, "ines.okoro", PASSWORD)
+    page.get_by_role("heading", name="What one guide can do").wait_for()
+    assert faults_of(page) == []
+
+    for number, item in enumerate(items):
+        page.get_by_text(f"Item {item.place + 1} of {len(items)}, {len(items) - number} open").wait_for()
+        if item.place == ended.place:
+            page.keyboard.press("x")
+            page.keyboard.type("No longer a guide")
+            page.keyboard.press("Enter")
+        else:
+            page.keyboard.press("k")
+            if item.needs_reason:
+                page.keyboard.type("Still a volunteer")
+                page.keyboard.press("Enter")
+    expect(page.get_by_role("status")).to_contain_text("kept" if len(items) > 1 else "to come")
+    expect(page.get_by_role("button", name=re.compile("^Finish"))).to_have_count(0)
+
+    # A manager finishes it; what was decided is carried out, and the round closes once that is proved.
+    finished = client.finish_round(opened.ref)
+    assert finished.state == "settling"
+    page.get_by_text("everything in it is proved or said to be left open").wait_for()
+    assert client.entry(entry.ref).end_reason == "revoked"
+    last = client.round(opened.ref)
+    assert last.state == "closed"
+    assert last.outcomes.get("proved") == 1
+    assert last.compared is not None
+    assert last.compared.entries.now == last.compared.entries.then - 1
+
+    # The report is the same wherever it is asked for, and holds without asking anybody.
+    run("report", "round", opened.ref, "--to", "report.json")
+    run("receipt", "keys")
+    (run.home / "keys.json").write_text(run("receipt", "keys"))
+    said = run("report", "verify", "report.json", "--keys", "keys.json")
+    assert "It holds" in said
+    assert "1 receipts" in said
+    assert (run.home / "report.json").read_bytes() == client.round_report(opened.ref)
+    report = json.loads((run.home / "report.json").read_text())
+    (line,) = [one for one in report["report"]["lines"] if one["outcome"] == "proved"]
+    assert (line["decided_by"], line["reason"], line["decision"]) == ("Ines Okoro", "No longer a guide", "end-now")
+    line["decided_by"] = "Somebody else"
+    (run.home / "altered.json").write_text(json.dumps(report))
+    assert "not what was signed" in run("report", "verify", "altered.json", "--keys", "keys.json", exits=1)
+    assert client.round_report(opened.ref, "pdf").startswith(b"%PDF")
+    rows = list(csv.DictReader(client.round_report(opened.ref, "csv").decode().splitlines()))
+    assert [row["outcome"] for row in rows] == [one["outcome"] for one in report["report"]["lines"]]
+    page.goto(f"/api/v1/rounds/{opened.ref}/report?format=html")
+    expect(page.get_by_role("heading", name="The same question asked again")).to_be_visible()
+    expect(page.get_by_text("No longer a guide")).to_be_visible()
+    assert faults_of_plain(page) == []
+
+
+def faults_of_plain(page: Page) -> list[str]:
+    """What is wrong with a page in which no script may run: the list that axe would begin with."""
+    page.set_viewport_size({"width": 390, "height": 844})
+    found = []
+    if page.locator("html").get_attribute("lang") != "en":
+        found.append("no language")
+    wider = page.locator("body").bounding_box()
+    if wider is None or wider["width"] > 390:
+        found.append("wider than a phone")
+    return found
+
+
+def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuses(
+    client: Client, spare: Spare, run: Terminal
+) -> None:
+    entry = spare()
+    run(
+        "review", "add", "By a file", "--recurs", "FREQ=MONTHLY;BYDAY=1MO", "--ask", INES, "--party", entry.party.ref,
+        "--answer-days", "5",
+    )  # fmt: skip
+    assert "every month on the first Monday" in run("reviews")
+    assert "Comes round" not in run("review", "show", "By a file")
+    assert "is not a recurrence rule" in run(
+        "review", "add", "Never", "--recurs", "NOW AND THEN", "--ask", INES, exits=1
+    )
+    said = run("review", "open", "By a file")
+    (ref,) = re.findall(r"Round (\S+) is open", said)
+    items = client.round_items(ref)
+    lines = [f"{one.place + 1},keep,Still needed" for one in items]
+    file = run.home / "decisions.csv"
+    file.write_text("\n".join(["place,choice,reason", *lines[:-1], f"{items[-1].place + 1},perhaps,", ""]))
+    assert "makes no sense" in run("round", "decide", ref, "--file", str(file), exits=2)
+    assert client.round(ref).outcomes == {"undecided": len(items)}
+    assert "not decided yet" in run("round", "finish", ref, "--yes", exits=1)
+    run("round", "assign", ref, "--of", "Ines Okoro", "--to", f"pell.varga@{DOMAIN}")
+    assert {one.reviewer for one in client.round_items(ref)} == {"Pell Varga"}
+    file.write_text("\n".join(["place,choice,reason", *lines, ""]))
+    assert f"{len(items)} decided" in run("round", "decide", ref, "--file", str(file))
+    assert "closed" in run("round", "finish", ref, "--yes")
+    run("review", "pause", "By a file")
+    assert "(paused)" in run("reviews")
+    reviewed, opened = client.entry(entry.ref).reviewed_at[-1], client.round(ref).opened_at
+    assert reviewed > opened
+
+
+def test_a_calendar_can_be_subscribed_to_and_says_the_same_to_another_library(
+    stack: Stack, client: Client, spare: Spare, run: Terminal
+) -> None:
+    opened = review(client, "For a calendar", spare().party.ref)
+    with client_of(stack, "ines.okoro") as ines:
+        url = ines.make_calendar()
+    answer = httpx.get(url)
+    assert answer.headers["Content-Type"].startswith("text/calendar")
+    feed = vobject.readOne(answer.text)
+    assert feed.contents["x-wr-calname"][0].value == "Open Latch for Kestrel Ridge Observatory"
+    due = next(e for e in feed.vevent_list if e.summary.value.startswith("For a calendar:"))
+    assert due.dtstart.value == opened.due_at.replace(microsecond=0)
+    assert due.url.value == f"{stack.url}/rounds/{opened.ref}"
+    leap = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "For a calendar comes round"]
+    assert leap == [at for at in client.review("For a calendar").coming if at - opened.opened_at < timedelta(days=366)]
+    first = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "Everybody outside the circle comes round"]
+    assert len(first) in (11, 12, 13)
+    assert all(at.weekday() == 0 and at.day <= 7 for at in first)
+    uids = [e.uid.value for e in feed.vevent_list]
+    assert len(uids) == len(set(uids))
+    assert httpx.get(url.replace(".ics", "x.ics")).status_code == 404
+    assert url.rpartition("/")[2] not in run("log", "--limit", "50")
+
+
+def test_a_member_and_another_workspace_see_nothing_of_reviews(stack: Stack, page: Page, client: Client) -> None:
+    with client_of(stack, "orla.finch") as orla, pytest.raises(Exception, match="As member you may not"):
+        orla.reviews()
+    with pytest.raises(NotFound):
+        client.round("7Q4K-BRM2")
+    sign_in(page, to="/rounds/7Q4K-BRM2")
+    expect(page.get_by_text("There is no round")).to_be_visible()
+    page.goto("/reviews")
+    page.get_by_role("heading", name="What comes round").wait_for()
+    page.get_by_role("button", name="New review…").click()
+    page.get_by_role("heading", name="New review").wait_for()
+    page.get_by_label("Rhythm").select_option("own")
+    page.get_by_label("Recurrence rule (RFC 5545)").fill("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30")
+    expect(page.get_by_text("never comes").first).to_be_visible()
+    page.get_by_label("Recurrence rule (RFC 5545)").fill("FREQ=MONTHLY;BYDAY=-1FR")
+    page.get_by_label("Maren Ashdown owner").check()
+    expect(page.get_by_text("every month on the last Friday")).to_be_visible()
+    assert faults_of(page) == []
+
+
+def test_how_one_is_told_is_chosen_in_the_console_and_the_mail_server_may_fail(
+    stack: Stack, page: Page, client: Client, spare: Spare
+) -> None:
+    sign_in(page, "pell.varga", "/told")
+    page.get_by_label("here only").check()
+    expect(page.get_by_label("here only")).to_be_checked()
+    with client_of(stack, "pell.varga") as pell:
+        assert pell.me().person.telling == "console"
+        pell.choose_telling("at-once")
+    faults = Path(stack.letters / "faults.json")
+    tobias = f"tobias.quill@{DOMAIN}"
+    faults.write_text(json.dumps({"refuse": [tobias]}))
+    try:
+        review(client, "To nobody", spare().party.ref, named=[tobias])
+        with client_of(stack, "tobias.quill") as told:
+            while not (news := next(iter(told.notices(1)))).trouble:
+                time.sleep(0.2)
+    finally:
+        faults.unlink()
+    assert news.title.startswith("“To nobody” has come round")
+    assert "nobody of that name" in news.trouble
