@@ -34,13 +34,14 @@ from tests.factories import GATE, NOW, account, entry, observed, party
 
 KINDS = frozenset(Kind)
 ALL = Abilities(KINDS, KINDS, narrows=KINDS, pauses=KINDS, dates=KINDS, raises=KINDS, gives=KINDS)
-WHO, OTHER = party(name="Brightmere Electrical"), party(name="Maren Ashdown", status=PartyStatus.CURRENT)
+WHO, OTHER = party(name="Brightmere Electrical"), party(name="Maren Ashdown", status=PartyStatus.CURRENT, verified=True)
 GATE_ACCOUNT = account()
 LEVELS = {
     "guide": (Power.VIEW,),
     "desk": (Power.VIEW, Power.EDIT),
     "cashier": (Power.VIEW, Power.EDIT, Power.SPEND),
     "administrator": (Power.VIEW, Power.EDIT, Power.SPEND, Power.ADMIT),
+    "keeper": (Power.VIEW, Power.EDIT, Power.SPEND, Power.ADMIT, Power.OWN),
 }
 
 
@@ -409,3 +410,31 @@ def test_when_somebody_goes_others_take_over_first_and_secrets_come_last() -> No
     assert [item.entry_id for item in items if item.entry_id] == [paying.id, session.id, code.id]
     assert "gate maintenance" in items[0].text
     assert "Guides" in items[-1].text
+
+
+# Handing an account over
+
+
+def test_an_account_is_handed_over_only_by_its_owner_to_somebody_confirmed_and_only_once_they_agreed() -> None:
+    owner, colleague = theirs("keeper"), others()
+    stopped = plan(owner, colleague, ask=Ask(Action.HAND_OVER))
+    assert [way.entry for way in stopped.ways_out] == [colleague.ref]
+    assert not stopped.steps
+    made = plan(owner, colleague, ask=Ask(Action.HAND_OVER, successor=colleague.id))
+    assert calls(made) == ["consent", "change", "read", "change", "read", "receipt"]
+    raised, lowered = (step.change for step in made.steps if step.call == "change")
+    assert raised is not None
+    assert lowered is not None
+    assert (raised.level, raised.wider, lowered.level) == ("keeper", True, "administrator")
+    assert kinds(made)[0] == "owns"
+    asking = plan(
+        owner, colleague, ask=Ask(Action.HAND_OVER, successor=colleague.id),
+        abilities=replace(ALL, raises=frozenset(), narrows=frozenset()),
+    )  # fmt: skip
+    assert calls(asking) == ["consent", "ask", "read", "receipt"]
+    with pytest.raises(Conflict, match="does not let"):
+        plan(theirs("administrator"), colleague, ask=Ask(Action.HAND_OVER))
+    with pytest.raises(Conflict, match="kept by hand"):
+        plan(theirs("keeper", by_hand=True), colleague, ask=Ask(Action.HAND_OVER))
+    with pytest.raises(Invalid, match="confirmed"):
+        plan(owner, colleague, ask=Ask(Action.HAND_OVER, successor=owner.id))

@@ -14,6 +14,11 @@ export const router = createRouter({
       meta: { bare: true, title: "Sign in" },
     },
     {
+      path: "/answer/:link",
+      component: () => import("@/features/answers/AnswerPage.vue"),
+      meta: { bare: true, title: "A question to you" },
+    },
+    {
       path: "/inventory",
       component: () => import("@/features/inventory/InventoryPage.vue"),
       meta: { title: "Inventory" },

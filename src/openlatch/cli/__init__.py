@@ -56,6 +56,8 @@ _COMMANDS = {
     "resume": ("orders", "Let an access that is paused live again"),
     "end-on": ("orders", "Give an access a last day"),
     "give-back": ("orders", "Give back an access that has ended"),
+    "hand-over": ("orders", "Hand an account over, once whoever owns it has agreed"),
+    "answer": ("answers", "Answer a link in a letter"),
     "close-sessions": ("orders", "Sign somebody out on an account"),
     "change-secret": ("orders", "Have a secret changed that somebody was told"),
     "bulk": ("batches", "Do the same to many entries"),
@@ -111,7 +113,7 @@ class _Lazy(click.Group):
         for title, modules in (
             ("Look", {"providers", "inventory", "flags", "policy", "log"}),
             ("Review", {"reviews", "reports"}),
-            ("Take back", {"orders", "batches", "receipts"}),
+            ("Take back", {"orders", "batches", "receipts", "answers"}),
             ("Keep by hand", {"hand"}),
             ("Yourself", {"session", "notices", "completion"}),
             ("Run a service", _NEEDS_SERVICE),

@@ -25,6 +25,7 @@ __all__ = [
     "end_on",
     "give_back",
     "give_up",
+    "hand_over",
     "narrow",
     "order",
     "orders",
@@ -43,6 +44,7 @@ ACTS = {
     "close-sessions": "Close the sessions of",
     "change-secret": "Change the secret told to",
     "give-back": "Give back the access of",
+    "hand-over": "Hand over the account of",
 }
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
@@ -169,6 +171,14 @@ def give_back(entry: str, last_day: datetime | None, **how: Any) -> None:
     _order(entry, "give-back", "Give it back?", {"until": last_day.date() if last_day else None}, **how)
 
 
+@click.command()
+@_acting(click.option("--to", "successor", default="", help="The entry of whoever it goes to; else they are listed."))
+@reports_errors
+def hand_over(entry: str, successor: str, **how: Any) -> None:
+    """Hand the account that ENTRY owns over to somebody else, once whoever has it agreed by a link in a letter."""
+    _order(entry, "hand-over", "Ask them to agree?", {"successor": successor}, **how)
+
+
 def _order(
     entry: str,
     action: str,
@@ -193,15 +203,22 @@ def _order(
         if dry_run:
             if output != "table":
                 emit([plan], (), output, empty="")
+            elif plan.stop:
+                out().print(f"\n{plan.stop}\n  {_ways_out(plan, action)}", style="bold", highlight=False)
             else:
                 out().print("\nNothing was changed. Without --dry-run it is done, after asking you.", style="dim")
             return
         if plan.stop:
-            ways = "".join(f"\n  --successor {way.entry}  {way.name}, now “{way.level}”" for way in plan.ways_out[:8])
-            raise Failure(f"{plan.stop} Nothing was ordered.", f"Whoever could follow:{ways}" if ways else "")
+            raise Failure(f"{plan.stop} Nothing was ordered.", _ways_out(plan, action))
         confirmed(question, yes)
         given = client.command(entry, action, **wish, reason=reason, digest=plan.digest)
         _follow(client, given, no_wait=no_wait, output=output)
+
+
+def _ways_out(plan: wire.Plan, action: str) -> str:
+    option = "--to" if action == "hand-over" else "--successor"
+    ways = "".join(f"\n  {option} {way.entry}  {way.name}, now “{way.level}”" for way in plan.ways_out[:8])
+    return f"Whoever could follow:{ways}" if ways else "There is nobody who could follow yet."
 
 
 def confirmed(question: str, yes: bool) -> None:
@@ -223,10 +240,12 @@ def _plan(to: Console, plan: wire.Plan) -> None:
         )
     )
     to.print(f"{', '.join(plan.party.addresses)}   {plan.entry.ref}", style="dim")
-    to.print("\nWhat happens", style="bold")
+    if plan.consequences:
+        to.print("\nWhat happens", style="bold")
     for consequence in plan.consequences:
         to.print(Text.assemble("  ", notches(consequence.severity), "  ", consequence.text))
-    to.print("\nHow it is done", style="bold")
+    if plan.steps:
+        to.print("\nHow it is done", style="bold")
     for number, step in enumerate(plan.steps, 1):
         to.print(Text(f"  {number}  {step.text}"))
 

@@ -6,113 +6,30 @@ is about to be carried out is still what the person saw.
 
 from __future__ import annotations
 
-import hashlib
 from collections.abc import Iterable, Sequence
-from dataclasses import asdict, dataclass, replace
+from dataclasses import replace
 from datetime import datetime, timedelta
-from enum import StrEnum
-from typing import Any
-from uuid import UUID
 
+from openlatch.core.handover import hand_over
 from openlatch.core.impact import Consequence, Situation, gives_back, lost, mends, successors, takes
-from openlatch.core.ledger import canonical
 from openlatch.core.model import EndReason, Entry, Kind, PartyKind, Severity, State
 from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power, in_order
+from openlatch.core.steps import (
+    Action,
+    Ask,
+    Plan,
+    Step,
+    WayOut,
+    asked,
+    changed,
+    key_of,
+    read_step,
+    receipt_step,
+)
 from openlatch.errors import Conflict, Invalid
 
 __all__ = ["Action", "Ask", "Plan", "Step", "WayOut", "make_plan", "why_ended"]
-
-
-class Action(StrEnum):
-    """What an order does."""
-
-    END = "end"
-    """the holder takes the access back"""
-    GIVE_UP = "give-up"
-    """the party no longer wants it"""
-    NARROW = "narrow"
-    """to a level that gives less, or to some of the resources"""
-    PAUSE = "pause"
-    RESUME = "resume"
-    END_ON = "end-on"
-    """at the end of a last day"""
-    CLOSE_SESSIONS = "close-sessions"
-    """the open ones of the party on the account; they may sign in again"""
-    CHANGE_SECRET = "change-secret"  # noqa: S105 - the act, not a secret
-    """somebody gives the account a new password, key or code; whoever was told the old one has nothing any more"""
-    GIVE_BACK = "give-back"
-    """what has ended is given again, as it was"""
-
-    @property
-    def ends(self) -> bool:
-        """Whether the entry is to be gone in the end."""
-        return self in (Action.END, Action.GIVE_UP, Action.CHANGE_SECRET)
-
-
-@dataclass(frozen=True, slots=True)
-class Ask:
-    """What is wanted of an entry; `successor` is the entry of whoever is to be made an administrator first.
-
-    `until` is the instant after the last day.
-    """
-
-    action: Action = Action.END
-    level: str = ""
-    resources: tuple[str, ...] | None = None
-    until: datetime | None = None
-    successor: UUID | None = None
-
-
-@dataclass(frozen=True, slots=True)
-class Step:
-    """One step of a plan, and how it went: `at` is None while it is still to be done.
-
-    `call` is one of change, end and give (the provider is asked), ask (a person is asked), wait, read and receipt.
-    `entry` and `party` are the provider's own keys.
-    """
-
-    call: str
-    text: str
-    entry: str = ""
-    party: str = ""
-    change: Change | None = None
-    gift: Gift | None = None
-    until: datetime | None = None
-    at: datetime | None = None
-    said: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class WayOut:
-    """Somebody who could be made an administrator first, by their entry."""
-
-    entry: str
-    name: str
-    level: str
-
-
-@dataclass(frozen=True, slots=True)
-class Plan:
-    """What is done about one entry: what happens, gravest first, and how it is done.
-
-    With a `stop` it is not carried out; each of `ways_out` would lift it.
-    """
-
-    action: str
-    entry: str
-    consequences: tuple[Consequence, ...]
-    steps: tuple[Step, ...]
-    stop: str = ""
-    ways_out: tuple[WayOut, ...] = ()
-
-    @property
-    def digest(self) -> str:
-        """64 hex digits that differ whenever anything in the plan differs."""
-        return hashlib.sha256(canonical(asdict(self))).hexdigest()
-
-    def as_dict(self) -> dict[str, Any]:
-        return {**asdict(self), "digest": self.digest}
 
 
 def make_plan(s: Situation, ask: Ask, now: datetime) -> Plan:
@@ -123,6 +40,8 @@ def make_plan(s: Situation, ask: Ask, now: datetime) -> Plan:
     """
     if ask.action is Action.GIVE_BACK:
         return _give_back(s, ask, now)
+    if ask.action is Action.HAND_OVER and s.entry.stands:
+        return hand_over(s, ask)
     if not s.entry.stands:
         raise Conflict(
             f"The access of {s.party.name} to {s.account.name} has already ended ({s.entry.end_reason}).",
@@ -195,7 +114,7 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
     taken = in_order(entry.powers)
     if entry.by_hand or entry.kind not in s.abilities.ends:
         text = f"Have it ended at {s.provider} itself, which nothing here can do, and say here that it is done."
-        return (_asked(s, entry, text), *_proof(s, not entry.by_hand)), taken
+        return (asked(s, entry, text), *_proof(s, not entry.by_hand)), taken
     if s.party.kind is PartyKind.TEAM and not s.abilities.ends_teams:
         raise Conflict(
             f"{s.provider} does not let anyone take from the team {s.party.name} what it was given. Nothing was "
@@ -207,8 +126,8 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
     least = _least(s)
     if least:
         text = f"Reduce it to “{least}” first: {s.provider} ends nothing greater without consent."
-        steps += [_changed(s, entry, Change(level=least), text), _read(s, entry, "see that it is reduced")]
-    steps.append(Step("end", f"Ask {s.provider} to {_verb(entry)}.", entry.key, _key(s, entry)))
+        steps += [changed(s, entry, Change(level=least), text), read_step(s, entry, "see that it is reduced")]
+    steps.append(Step("end", f"Ask {s.provider} to {_verb(entry)}.", entry.key, key_of(s, entry)))
     if Kind.SESSION in s.abilities.ends:
         steps += [_closed(s, one) for one in s.outliving]
     return (*steps, *_proof(s)), taken
@@ -236,8 +155,8 @@ def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
     text = f"Ask {s.provider} to narrow “{entry.level}” to {' on '.join(to)}."
     if entry.by_hand or entry.kind not in s.abilities.narrows:
         text = f"Have it narrowed to {' on '.join(to)} at {s.provider} itself, and say here that it is done."
-        return (replace(_asked(s, entry, text), change=change), *_proof(s, not entry.by_hand)), lost(entry, powers)
-    return (_changed(s, entry, change, text), *_proof(s)), lost(entry, powers)
+        return (replace(asked(s, entry, text), change=change), *_proof(s, not entry.by_hand)), lost(entry, powers)
+    return (changed(s, entry, change, text), *_proof(s)), lost(entry, powers)
 
 
 def _pause(s: Situation, ask: Ask, now: datetime) -> Made:
@@ -249,7 +168,7 @@ def _pause(s: Situation, ask: Ask, now: datetime) -> Made:
         )
     _able(s, s.abilities.pauses, "be paused", "Narrow it, or end it; you can see beforehand what either would do.")
     text = f"Ask {s.provider} to put “{s.entry.level}” to rest."
-    return (_changed(s, s.entry, Change(paused=True), text), *_proof(s)), in_order(s.entry.powers)
+    return (changed(s, s.entry, Change(paused=True), text), *_proof(s)), in_order(s.entry.powers)
 
 
 def _resume(s: Situation, ask: Ask, now: datetime) -> Made:
@@ -260,7 +179,7 @@ def _resume(s: Situation, ask: Ask, now: datetime) -> Made:
             entry=s.entry.ref,
         )
     _able(s, s.abilities.pauses, "be resumed from here", f"Resume it at {s.provider} itself.")
-    return (_changed(s, s.entry, Change(paused=False), f"Ask {s.provider} to let it live again."), *_proof(s)), ()
+    return (changed(s, s.entry, Change(paused=False), f"Ask {s.provider} to let it live again."), *_proof(s)), ()
 
 
 def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
@@ -286,7 +205,7 @@ def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
         )
     if entry.kind in s.abilities.dates and not entry.by_hand:
         text = f"Ask {s.provider} to end “{entry.level}” with {_last_day(until)}."
-        return (_changed(s, entry, Change(ends_at=until), text), *_proof(s)), in_order(entry.powers)
+        return (changed(s, entry, Change(ends_at=until), text), *_proof(s)), in_order(entry.powers)
     steps, taken = _end(s, ask, now)
     wait = Step("wait", f"Wait until {_last_day(until)} is over; {s.provider} keeps no end itself.", until=until)
     return (wait, *steps), taken
@@ -314,7 +233,7 @@ def _change_secret(s: Situation, ask: Ask, now: datetime) -> Made:
             entry=s.entry.ref,
         )
     text = f"Give {s.account.name} a new “{s.entry.level}” at {s.provider}, tell nobody the old way, and say so here."
-    return (_asked(s, s.entry, text), _receipt()), ()
+    return (asked(s, s.entry, text), receipt_step()), ()
 
 
 def _give_back(s: Situation, ask: Ask, now: datetime) -> Plan:
@@ -349,8 +268,8 @@ def _give_back(s: Situation, ask: Ask, now: datetime) -> Plan:
     kind = Kind.GRANT if until is not None and entry.kind is Kind.DELEGATE else entry.kind
     gift = Gift(s.account.key, kind, entry.level, entry.permissions, entry.resources, until, again=entry.key)
     text = f"Ask {s.provider} to give {s.party.name} “{entry.level}” again."
-    read = _read(s, entry, f"see that {s.party.name} has it")
-    steps = (Step("give", text, party=_key(s, entry), gift=gift), read, _receipt())
+    read = read_step(s, entry, f"see that {s.party.name} has it")
+    steps = (Step("give", text, party=key_of(s, entry), gift=gift), read, receipt_step())
     return Plan(ask.action.value, entry.ref, gives_back(s, until), steps)
 
 
@@ -378,32 +297,12 @@ def _same_secret(one: Entry, other: Entry) -> bool:
 
 
 def _proof(s: Situation, readable: bool = True) -> tuple[Step, ...]:
-    return (*((_read(s, s.entry, "see that it is so"),) if readable else ()), _receipt())
-
-
-def _receipt() -> Step:
-    return Step("receipt", "Write the receipt, with what was seen, and seal it into the log.")
-
-
-def _read(s: Situation, entry: Entry, why: str) -> Step:
-    return Step("read", f"Read {s.provider} again and {why}.", party=_key(s, entry))
-
-
-def _changed(s: Situation, entry: Entry, change: Change, text: str) -> Step:
-    return Step("change", text, entry.key, _key(s, entry), change)
+    return (*((read_step(s, s.entry, "see that it is so"),) if readable else ()), receipt_step())
 
 
 def _closed(s: Situation, session: Entry) -> Step:
     where = f" on {session.device}" if session.device else ""
-    return Step("end", f"Ask {s.provider} to close the session{where}.", session.key, _key(s, session))
-
-
-def _asked(s: Situation, entry: Entry, text: str) -> Step:
-    return Step("ask", text, entry.key, _key(s, entry))
-
-
-def _key(s: Situation, entry: Entry) -> str:
-    return s.keys[entry.party_id]
+    return Step("end", f"Ask {s.provider} to close the session{where}.", session.key, key_of(s, session))
 
 
 def _least(s: Situation) -> str:
@@ -429,11 +328,11 @@ def _name_first(s: Situation, successor: Entry) -> tuple[Step, ...]:
     who = s.holder(successor).name
     change = Change(level=level, wider=True)
     if successor.kind in s.abilities.raises:
-        step = _changed(s, successor, change, f"Make {who} “{level}” first.")
+        step = changed(s, successor, change, f"Make {who} “{level}” first.")
     else:
         text = f"Have {who} made “{level}” of {s.account.name} at {s.provider} itself, and say here that it is done."
-        step = replace(_asked(s, successor, text), change=change)
-    return (step, _read(s, successor, f"see that {who} can let others in"))
+        step = replace(asked(s, successor, text), change=change)
+    return (step, read_step(s, successor, f"see that {who} can let others in"))
 
 
 def _stopped(s: Situation, ways: bool) -> str:

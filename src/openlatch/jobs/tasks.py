@@ -21,7 +21,19 @@ from procrastinate.jobs import Status
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.deliver import deliver
 from openlatch.jobs.read import read
-from openlatch.operations import activity, batches, flags, log, notices, orders, people, readings, reviews, rounds
+from openlatch.operations import (
+    activity,
+    batches,
+    flags,
+    log,
+    notices,
+    orders,
+    people,
+    readings,
+    reviews,
+    rounds,
+    telling,
+)
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
 
@@ -118,6 +130,13 @@ def open_rounds(store: Store, services: Services) -> None:
             rounds.go_on(as_service(tx, services))
 
 
+def tell_of_ends(store: Store, services: Services) -> None:
+    """Tell both sides of access that ends soon."""
+    for workspace in store.workspaces():
+        with store.transaction(workspace.id) as tx:
+            telling.ending(as_service(tx, services))
+
+
 def tidy(store: Store, services: Services) -> None:
     """Delete what is of no use any more: kept replies, sign-ins that ended, failures and doings of long ago."""
     for workspace in store.workspaces():
@@ -137,6 +156,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */6": deliver,
     "*/10 * * * *": take_up_forgotten,
     "41 * * * *": tidy,
+    "*/15 * * * *": tell_of_ends,
 }
 """What comes round by itself, by its cron line; the optional sixth field is seconds."""
 

@@ -19,7 +19,7 @@ from openlatch.core.plans import Action, Step, why_ended
 from openlatch.core.ports import Answer, Connector
 from openlatch.core.proof import verify
 from openlatch.errors import ProviderDown, ProviderTrouble
-from openlatch.operations import flags, readings
+from openlatch.operations import consent, flags, readings, telling
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import queue
@@ -61,6 +61,14 @@ def begin(call: Call, order_id: UUID) -> Work | None:
         order = _went_on(call, order, "the day came")
     if step.call == "wait" and step.until is not None:
         _wait(call, order, step.text, step.until)
+    elif step.call == "consent" and order.state is OrderState.WAITING:
+        _stick(call, order, f"Nobody has agreed in time: {step.text}")
+    elif step.call == "consent":
+        trouble = consent.ask(call, order)
+        if trouble:
+            _stick(call, order, trouble)
+        else:
+            _wait(call, order, step.text, call.now + consent.LASTS)
     elif step.call == "ask" and order.state is OrderState.WAITING:
         _stick(call, order, f"Nobody has said so far that this is done: {step.text}")
     elif step.call == "ask":
@@ -208,6 +216,7 @@ def _prove(call: Call, order: Order, entry: Entry, provider: Provider, shown: st
     proved = order.moved(Move.PROVE, steps=steps, receipt=receipt, finished_at=call.now, why="", again_at=None)
     call.tx.orders.save(proved)
     call.log("order.proved", "order", order.id, receipt=receipt)
+    telling.proved(call, proved, listed)
 
 
 def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
@@ -277,5 +286,7 @@ def _wait(call: Call, order: Order, why: str, until: datetime) -> None:
 
 
 def _stick(call: Call, order: Order, why: str) -> None:
-    call.tx.orders.save(order.moved(Move.STICK, why=why, again_at=None))
+    order = order.moved(Move.STICK, why=why, again_at=None)
+    call.tx.orders.save(order)
+    telling.stuck(call, order, why)
     call.log("order.stuck", "order", order.id, why=why)

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import replace
 from datetime import timedelta
 from uuid import UUID
 
@@ -11,6 +12,7 @@ from openlatch.core.notices import Letter, Notice, Telling, letter, when
 from openlatch.core.orders import again_after
 from openlatch.core.roles import Role
 from openlatch.errors import NotSignedIn
+from openlatch.operations import links
 from openlatch.operations.gate import Call, operation
 from openlatch.store.notices import Addressed
 from openlatch.store.pages import Page
@@ -49,7 +51,9 @@ def managers(call: Call) -> list[Person]:
 @operation("notices.browse")
 def browse(call: Call, limit: int, cursor: str | None) -> Page[Addressed]:
     """What one was told, the latest first."""
-    return call.tx.notices.of(_self(call).id, limit, cursor)
+    page = call.tx.notices.of(_self(call).id, limit, cursor)
+    shown = [replace(one, notice=replace(one.notice, link=links.whole(call, one.notice.link))) for one in page.items]
+    return Page(tuple(shown), page.next)
 
 
 @operation("notices.choose")
@@ -81,9 +85,10 @@ def next_letter(call: Call) -> tuple[UUID, Letter] | None:
     else:
         inside = call.tx.notices.in_letter(begun)
     first = inside[0]
+    news = [replace(one.notice, link=links.whole(call, one.notice.link)) for one in inside]
     return begun, letter(
-        str(begun), first.address, first.name, call.tx.workspace.name, [one.notice for one in inside],
-        call.services.console, settles=first.person_id is not None,
+        str(begun), first.address, first.name, call.tx.workspace.name, news, call.services.console,
+        settles=first.person_id is not None,
     )  # fmt: skip
 
 

@@ -223,6 +223,7 @@ def cancel(call: Call, text: str) -> OrderSight:
     entry = call.tx.entries.lock(order.entry_id)
     if entry.state is State.ENDING:
         call.tx.entries.save(replace(entry, state=order.entry_state, version=entry.version + 1))
+    call.tx.links.withdraw(order.id, call.now)
     call.log("order.cancelled", "order", order.id, entry=str(order.entry_id))
     return _sight(call, order)
 

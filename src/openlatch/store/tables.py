@@ -435,6 +435,18 @@ class NoticeRow(Owned):
     trouble: Mapped[str]
 
 
+class LinkRow(Owned):
+    __tablename__ = "links"
+    purpose: Mapped[str]
+    subject_id: Mapped[UUID]
+    address: Mapped[str]
+    made_at: Mapped[datetime]
+    lapses_at: Mapped[datetime]
+    withdrawn_at: Mapped[datetime | None]
+    used_at: Mapped[datetime | None]
+    answer: Mapped[str]
+
+
 class KeyRow(Base):
     __tablename__ = "keys"
     workspace_id: Mapped[UUID] = mapped_column(primary_key=True)

@@ -23,6 +23,7 @@ from openlatch.store.events import Events
 from openlatch.store.facts import Facts, Snapshot
 from openlatch.store.flags import Flags
 from openlatch.store.keys import Keys
+from openlatch.store.links import Links
 from openlatch.store.memberships import Memberships
 from openlatch.store.notices import Notices
 from openlatch.store.orders import Orders
@@ -63,6 +64,7 @@ class Transaction:
         self.batches = Batches(session, workspace.id)
         self.reviews = Reviews(session, workspace.id)
         self.notices = Notices(session, workspace.id)
+        self.links = Links(session, workspace.id)
         self.keys = Keys(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)

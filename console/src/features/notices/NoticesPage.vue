@@ -63,7 +63,9 @@ async function copy(): Promise<void> {
     </p>
     <p v-if="address" class="mt-2 flex max-w-3xl flex-wrap items-center gap-3">
       <code class="min-w-0 font-mono text-[12.5px] break-all">{{ address }}</code>
-      <button v-if="mayCopy" type="button" class="button" @click="copy">{{ copied ? "Copied" : "Copy" }}</button>
+      <button v-if="mayCopy" type="button" class="button" @click="copy">
+        {{ copied ? "Copied" : "Copy" }}
+      </button>
     </p>
     <button v-else type="button" class="button mt-2" :disabled="make.isPending.value" @click="make.mutate()">
       Make a new address

@@ -169,7 +169,9 @@ const command = computed(() => {
         <legend class="sr-only">Who follows</legend>
         <p v-if="plan.stop" class="font-[620]">{{ plan.stop }}</p>
         <label v-if="ways.length" class="mt-2 block">
-          <span class="small mb-1 block">Who becomes an administrator first</span>
+          <span class="small mb-1 block">{{
+            act === "hand-over" ? "To whom it goes" : "Who becomes an administrator first"
+          }}</span>
           <select v-model="successor" class="field w-full">
             <option value="">nobody yet</option>
             <option v-for="way in ways" :key="way.entry" :value="way.entry">

@@ -63,6 +63,12 @@ export const WORDS: Record<Act, Words> = {
     act: "Give it back",
     keep: "Leave it",
   },
+  "hand-over": {
+    name: "Hand over",
+    title: (e) => `Hand ${e.account.name} over?`,
+    act: "Ask them to agree",
+    keep: "Leave it",
+  },
 };
 
 /** What can be ordered about an entry, the usual first; whose own it is can only give it up. */
@@ -71,5 +77,12 @@ export function actsOn(entry: Entry, own: boolean): Act[] {
   if (own) return ["give-up"];
   if (entry.kind === "secret") return ["change-secret"];
   if (entry.kind === "session" || entry.kind === "offer" || entry.kind === "open") return ["end"];
-  return ["end", "end-on", "narrow", entry.state === "paused" ? "resume" : "pause", "close-sessions"];
+  const acts: Act[] = [
+    "end",
+    "end-on",
+    "narrow",
+    entry.state === "paused" ? "resume" : "pause",
+    "close-sessions",
+  ];
+  return entry.powers.includes("own") && !entry.by_hand ? [...acts, "hand-over"] : acts;
 }

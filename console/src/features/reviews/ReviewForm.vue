@@ -201,7 +201,13 @@ const save = useMutation({
             >
           </p>
           <p v-if="meant.data.value.coming.length" class="small">
-            Next: {{ meant.data.value.coming.slice(0, 6).map((at) => day(at, zone)).join(", ") }}
+            Next:
+            {{
+              meant.data.value.coming
+                .slice(0, 6)
+                .map((at) => day(at, zone))
+                .join(", ")
+            }}
           </p>
         </template>
         <ProblemNote v-else-if="meant.error.value" :error="meant.error.value" />

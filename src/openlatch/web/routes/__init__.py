@@ -3,6 +3,7 @@
 from openlatch.web.routes import (
     accounts,
     activity,
+    answers,
     batches,
     entries,
     flags,
@@ -35,6 +36,7 @@ ALL = (
     batches.routes,
     reviews.routes,
     notices.routes,
+    answers.routes,
     activity.routes,
     log.routes,
     views.routes,

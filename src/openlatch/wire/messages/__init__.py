@@ -1,5 +1,6 @@
 """The messages of API v1, one noun a file. What the service sends may grow; what it takes is checked strictly."""
 
+from openlatch.wire.messages.answers import AnswerWish, Question
 from openlatch.wire.messages.base import (
     ActionWord,
     HowWord,
@@ -186,6 +187,7 @@ __all__ = [
     "ActivityList",
     "ActivityQuery",
     "Advice",
+    "AnswerWish",
     "App",
     "AppList",
     "Batch",
@@ -284,6 +286,7 @@ __all__ = [
     "Problem",
     "Provider",
     "ProviderList",
+    "Question",
     "Reach",
     "Reading",
     "ReadingList",

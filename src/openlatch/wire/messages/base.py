@@ -35,7 +35,16 @@ PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "a
 SeverityWord = Literal["low", "medium", "high", "critical"]
 OrderStateWord = Literal["drafted", "waiting", "running", "told", "proved", "stuck", "cancelled"]
 ActionWord = Literal[
-    "end", "give-up", "narrow", "pause", "resume", "end-on", "close-sessions", "change-secret", "give-back"
+    "end",
+    "give-up",
+    "narrow",
+    "pause",
+    "resume",
+    "end-on",
+    "close-sessions",
+    "change-secret",
+    "give-back",
+    "hand-over",
 ]
 RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]

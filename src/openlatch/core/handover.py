@@ -1,0 +1,100 @@
+"""Handing an account over to somebody else: agreed to by whoever owns it, then carried out, then seen."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from openlatch.core.impact import Consequence, Situation
+from openlatch.core.model import Entry, Kind, PartyKind, PartyStatus, Severity
+from openlatch.core.ports import Change
+from openlatch.core.powers import Power, in_order
+from openlatch.core.steps import Ask, Plan, Step, WayOut, asked, changed, key_of, read_step, receipt_step
+from openlatch.errors import Conflict, Invalid
+
+__all__ = ["hand_over"]
+
+
+def hand_over(s: Situation, ask: Ask) -> Plan:
+    """Plan that the account of an entry that owns it goes to the party of another entry on it.
+
+    Without that other entry, `stop` says so and the plan lists who it could be: people who are confirmed and are there.
+    """
+    entry = s.entry
+    if entry.by_hand or Power.OWN not in entry.powers:
+        why = "is kept by hand" if entry.by_hand else f"does not let {s.party.name} hand {s.account.name} over"
+        raise Conflict(
+            f"This access {why}. Nothing was changed.",
+            next_step="Choose the access of whoever owns the account, or hand it over at the provider itself.",
+            entry=entry.ref,
+        )
+    able = [one for one in s.standing if _can_follow(s, one)]
+    if ask.successor is None:
+        offered = tuple(WayOut(one.ref, s.holder(one).name, one.level) for one in able)
+        stop = "Say to whom: somebody who is confirmed, and has access to it already."
+        return Plan(ask.action.value, entry.ref, (), (), stop, offered)
+    to = next((one for one in able if one.id == ask.successor), None)
+    if to is None:
+        raise Invalid(
+            f"{s.account.name} can be handed over only to a person who is confirmed, is there, and has access to it. "
+            "Nothing was changed.",
+            next_step="Choose one of those that the plan offers without one.",
+            errors=[{"at": "successor", "problem": "cannot follow"}],
+        )
+    steps = (_agreed(s, to), *_raised(s, to), *_lowered(s), receipt_step())
+    return Plan(ask.action.value, entry.ref, _happens(s, to), steps)
+
+
+def _can_follow(s: Situation, one: Entry) -> bool:
+    party = s.holder(one)
+    return (
+        one.account_id == s.account.id
+        and one.party_id != s.party.id
+        and one.kind in (Kind.DELEGATE, Kind.GRANT)
+        and not one.by_hand
+        and party.kind is PartyKind.PERSON
+        and party.verified
+        and party.status is not PartyStatus.LEFT
+    )
+
+
+def _agreed(s: Situation, to: Entry) -> Step:
+    text = f"Have {s.party.name} agree, by a link in a letter, that {s.account.name} goes to {s.holder(to).name}."
+    return Step("consent", text, party=key_of(s, s.entry))
+
+
+def _raised(s: Situation, to: Entry) -> tuple[Step, ...]:
+    who, change = s.holder(to).name, Change(level=s.entry.level, wider=True)
+    if to.kind in s.abilities.raises:
+        step = changed(s, to, change, f"Make {who} “{s.entry.level}”.")
+    else:
+        text = f"Have {who} made “{s.entry.level}” of {s.account.name} at {s.provider} itself, and say that it is done."
+        step = replace(asked(s, to, text), change=change)
+    return step, read_step(s, to, f"see that {who} has it")
+
+
+def _lowered(s: Situation) -> tuple[Step, ...]:
+    """Whoever had it keeps the most that does not own it, where the provider knows such a level."""
+    level = _below(s)
+    if not level:
+        return ()
+    text = f"Narrow {s.party.name} to “{level}”."
+    return changed(s, s.entry, Change(level=level), text), read_step(s, s.entry, "see that it is so")
+
+
+def _below(s: Situation) -> str:
+    if s.entry.kind not in s.abilities.narrows:
+        return ""
+    left = set(s.entry.powers) - {Power.OWN}
+    less = [(len(gives), name) for name, gives in s.levels.items() if gives and set(gives) <= left]
+    return max(less)[1] if less else ""
+
+
+def _happens(s: Situation, to: Entry) -> tuple[Consequence, ...]:
+    who, has = s.holder(to).name, ", ".join(in_order(s.entry.powers))
+    level = _below(s)
+    keeps = f"keeps “{level}”" if level else "keeps what they have: no lesser level is known"
+    return (
+        Consequence("owns", Severity.CRITICAL, f"{who} owns {s.account.name} from then on: {has}."),
+        Consequence("undone-by", Severity.HIGH, f"Only {who} can hand it back."),
+        Consequence("keeps", Severity.LOW if level else Severity.MEDIUM, f"{s.party.name} {keeps}."),
+    )

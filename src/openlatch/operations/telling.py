@@ -1,0 +1,93 @@
+"""What becomes of orders and of access that ends is told to whom it concerns: both sides, and nobody else."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+from openlatch.core.hours import day_in
+from openlatch.core.model import Entry, Kind, PartyKind
+from openlatch.core.notices import Notice
+from openlatch.core.orders import Order
+from openlatch.core.plans import Action
+from openlatch.operations import notices
+from openlatch.operations.consent import reachable_at
+from openlatch.operations.gate import Call
+from openlatch.store.entries import Listed
+
+__all__ = ["ending", "proved", "stuck"]
+
+BEFORE = (timedelta(days=7), timedelta(days=1))
+"""So long before access ends, both sides are told."""
+MOST = 2000
+
+
+def proved(call: Call, order: Order, listed: Listed) -> None:
+    """Tell the party what an order has changed for it, and the holder what a party gave up."""
+    action, where = Action(order.action), f"{listed.account.name} at {listed.provider.name}"
+    if action is Action.GIVE_UP:
+        title = f"{listed.party.name} has given up their access to {where}"
+        notices.tell(call, notices.managers(call), Notice(f"order:{order.id}", title, "", f"/orders?order={order.ref}"))
+    if action is Action.HAND_OVER:
+        key = next(step.entry for step in order.steps if step.change is not None and step.change.wider)
+        for entry in call.tx.entries.standing(listed.provider.id, [key]):
+            to = call.tx.entries.find(str(entry.id))
+            _tell_party(call, to, Notice(f"order:{order.id}:to", f"You own {where} now"))
+    title = _changed(call, action, listed.entry, where)
+    if title and listed.party.kind is PartyKind.PERSON and listed.entry.kind not in (Kind.SESSION, Kind.SECRET):
+        _tell_party(call, listed, Notice(f"order:{order.id}", title))
+
+
+def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
+    day = day_in(entry.ends_at - timedelta(microseconds=1), call.tx.workspace.zone) if entry.ends_at else ""
+    return {
+        Action.END: f"Your access to {where} has ended",
+        Action.GIVE_UP: f"Your access to {where} has ended, as you wished",
+        Action.NARROW: f"Your access to {where} covers less now: “{entry.level}”",
+        Action.PAUSE: f"Your access to {where} is paused",
+        Action.RESUME: f"Your access to {where} is there again",
+        Action.END_ON: f"Your access to {where} ends with {day}" if day else f"Your access to {where} has ended",
+        Action.GIVE_BACK: f"Your access to {where} is there again",
+        Action.HAND_OVER: f"{where} has gone to somebody else, as you agreed",
+    }.get(action, "")
+
+
+def stuck(call: Call, order: Order, why: str) -> None:
+    """Tell whoever ordered something, or else whoever looks after the workspace, that it needs a person."""
+    listed = call.tx.entries.find(str(order.entry_id))
+    title = f"An order needs a person: {order.action}, {listed.party.name} on {listed.account.name}"
+    people = [one for one in notices.managers(call) if one.name == order.ordered_by] or notices.managers(call)
+    key = f"order:{order.id}:stuck:{order.version}"
+    notices.tell(call, people, Notice(key, title, why, f"/orders?order={order.ref}"))
+
+
+def ending(call: Call) -> int:
+    """Tell both sides of access that ends soon, a week and a day before; returns how many pieces of news that made."""
+    made = 0
+    for before in BEFORE:
+        ids = call.tx.entries.ending(call.now, call.now + before, limit=MOST)
+        for listed in call.tx.entries.about(ids).values():
+            entry = listed.entry
+            since = entry.accepted_at or entry.given_at or entry.first_seen
+            short = entry.ends_at is not None and since is not None and entry.ends_at - since <= before
+            if entry.ends_at is not None and not short and entry.kind in (Kind.DELEGATE, Kind.GRANT, Kind.APP):
+                made += _ends(call, listed, before)
+    return made
+
+
+def _ends(call: Call, listed: Listed, before: timedelta) -> int:
+    entry = listed.entry
+    assert entry.ends_at is not None  # noqa: S101 - it was asked for by its end
+    day = day_in(entry.ends_at - timedelta(microseconds=1), call.tx.workspace.zone)
+    key = f"ends:{entry.id}:{entry.ends_at:%Y%m%d}:{before.days}"
+    where = f"{listed.account.name} at {listed.provider.name}"
+    made = _tell_party(call, listed, Notice(key, f"Your access to {where} ends with {day}"))
+    title = f"{listed.party.name}'s access to {where} ends with {day}"
+    news = Notice(key + ":holder", title, f"“{entry.level}”", f"/inventory?entry={entry.ref}")
+    people = notices.managers(call)
+    return made + notices.tell(call, [one for one in people if one.name == entry.given_by] or people, news)
+
+
+def _tell_party(call: Call, listed: Listed, notice: Notice) -> int:
+    """Only at an address that is confirmed: what concerns one is not told to another."""
+    address = reachable_at(call, listed.party)
+    return notices.tell_address(call, address, listed.party.name, notice) if address else 0

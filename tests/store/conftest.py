@@ -1,0 +1,100 @@
+"""A holder whose time is the test's own."""
+
+from __future__ import annotations
+
+import random
+from collections.abc import Iterator
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import UTC, date, datetime, time, timedelta
+from typing import Any
+from uuid import UUID, uuid4
+from zoneinfo import ZoneInfo
+
+import pytest
+
+from openlatch.core.ids import uuid7
+from openlatch.core.model import Circle, Person, Workspace
+from openlatch.core.roles import Role, Scope
+from openlatch.local.stack import Stack
+from openlatch.operations import hand, log, notices, people, providers, reviews, rounds
+from openlatch.operations.gate import Actor, Call, as_service
+from openlatch.operations.reviews import Draft
+
+LONDON = ZoneInfo("Europe/London")
+BEGIN, END = date(2027, 11, 1), date(2028, 12, 1)
+"""Over a leap day and both changes of the clock."""
+PASSWORD = "a long enough password"
+
+
+@dataclass
+class Holder:
+    """A workspace whose time is the test's, with three people who can be asked and entries that are kept by hand."""
+
+    stack: Stack
+    now: datetime
+    id: UUID = field(default_factory=uuid4)
+    people: dict[str, Person] = field(default_factory=dict)
+
+    @contextmanager
+    def as_(self, who: str = "") -> Iterator[Call]:
+        """Act as somebody, or as the service itself."""
+        services = replace(self.stack.service.services, clock=lambda: self.now, new_id=self._new_id)
+        with self.stack.service.store.transaction(self.id) as tx:
+            call = as_service(tx, services)
+            person = self.people.get(who)
+            if person is not None:
+                call = replace(call, actor=Actor(person.name, person, Scope.CHANGE, self.now))
+            yield call
+
+    def _new_id(self) -> UUID:
+        return uuid7(self.now, random.getrandbits(74))
+
+    def tick(self) -> None:
+        """What the worker does every few seconds."""
+        with self.as_() as call:
+            log.seal(call)
+        with self.as_() as call:
+            reviews.open_due(call)
+        with self.as_() as call:
+            rounds.go_on(call)
+
+    def keep(self, party: str, account: str = "Newsletter", **more: str) -> UUID:
+        fields = {
+            "account": account, "party": party, "addresses": f"{party.lower().replace(' ', '.')}@kestrelridge.example",
+            "kind": "delegate", "level": "writer", "powers": "view; edit",
+        }  # fmt: skip
+        with self.as_("maren") as call:
+            return hand.keep(call, "Members' Letter", fields | more).listed.entry.id
+
+    def plan(self, name: str, recurs: str = "", **more: Any) -> None:
+        values: dict[str, Any] = {"where": {}, "named": ("ines@kestrelridge.example",), "begins": BEGIN}
+        with self.as_("maren") as call:
+            reviews.create(call, Draft(name, **{**values, "recurs": recurs, **more}))
+        self.now += timedelta(seconds=1)
+
+    def rounds(self, name: str) -> list[rounds.RoundSight]:
+        with self.as_("maren") as call:
+            found = rounds.browse(call, "", name, 500, None).items
+        return sorted(found, key=lambda one: one.round.occurrence)
+
+    def told(self, who: str) -> list[str]:
+        with self.as_(who) as call:
+            return [one.notice.title for one in notices.browse(call, 100, None).items]
+
+
+@pytest.fixture
+def holder(stack: Stack) -> Holder:
+    made = Holder(stack, datetime.combine(BEGIN, time(0), LONDON).astimezone(UTC))
+    workspace = Workspace(
+        made.id, f"w-{made.id.hex[:12]}", "Another holder", "Europe/London", Circle(frozenset({"kestrelridge.example"}))
+    )
+    with stack.service.store.found(workspace, made.now) as tx:
+        call = as_service(tx, replace(stack.service.services, clock=lambda: made.now))
+        for name, role in (("maren", Role.OWNER), ("tobias", Role.MANAGER), ("ines", Role.REVIEWER)):
+            address = f"{name}@kestrelridge.example"
+            made.people[name] = people.add_first(call, name.title(), address, role, PASSWORD)
+    with made.as_("maren") as call:
+        providers.add(call, "Members' Letter", "by-hand", {}, "", 15, 60, 30, 90)
+    made.now += timedelta(hours=9)
+    return made
