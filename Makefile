@@ -8,7 +8,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test lint setup console types bench screenshots lock clean
+.PHONY: help demo tour test lint setup console types bench crash screenshots lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
@@ -36,6 +36,9 @@ console: $(CONSOLE) ## build the console
 
 bench: setup ## measure; one JSON line for each benchmark
 	@$(BIN)/python -m bench
+
+crash: setup ## kill worker, service, provider and database over hundreds of orders, and count what is lost or done twice
+	@$(BIN)/python -m bench crash
 
 screenshots: picture-packages setup console ## take the pictures of docs/screenshots anew, from a fresh demo
 	@$(BIN)/python docs/screenshots/take.py

@@ -14,6 +14,7 @@ from playwright.sync_api import Browser, Page, sync_playwright
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.reviews import FIRST
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
 
@@ -70,18 +71,32 @@ def console(browser: Browser, stack: Stack) -> None:
     page.get_by_role("link", name="Weather Mast").click()
     page.get_by_role("heading", name="Weather Mast").wait_for()
     shoot(page, "account")
-    page.goto(f"{stack.url}/accounts")
-    page.get_by_role("link", name="Night-Sky Plates").click()
-    page.get_by_role("link", name="What was done").click()
-    page.get_by_role("row", name=re.compile("solved a plate")).first.wait_for()
-    shoot(page, "activity")
     page.goto(f"{stack.url}/providers")
     roll = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Volunteer Roll"))
     roll.get_by_role("button", name="What its levels mean").click()
     roll.get_by_role("button", name="Say what badge printer means").click()
     roll.get_by_role("heading", name="Volunteer Roll").scroll_into_view_if_needed()
     shoot(page, "levels")
+    reviewed(page, stack)
     shoot(signed_in(browser, stack, "dark"), "inventory-dark")
+
+
+def reviewed(page: Page, stack: Stack) -> None:
+    """A round at its desk, and the report of one that is closed."""
+    given = {"workspace": SLUG, "address": OWNER, "password": PASSWORD}
+    with Client.sign_in(stack.url, **given)[0] as client:
+        desk = client.open_round(FIRST)
+        done = client.open_round("After somebody has left")
+        client.decide(
+            done.ref, [item.place for item in client.round_items(done.ref)], "end-now", reason="They have left"
+        )
+        client.finish_round(done.ref)
+        list(client.follow_round(done.ref))
+    page.goto(f"{stack.url}/rounds/{desk.ref}")
+    page.get_by_role("button", name=re.compile("Last day")).wait_for()
+    shoot(page, "review-desk")
+    page.goto(f"{stack.url}/api/v1/rounds/{done.ref}/report?format=html")
+    shoot(page, "report")
 
 
 def rules(page: Page, stack: Stack) -> None:
@@ -89,20 +104,12 @@ def rules(page: Page, stack: Stack) -> None:
     page.goto(f"{stack.url}/")
     page.get_by_role("button", name=re.compile("Lise Hartnell")).first.wait_for()
     shoot(page, "today")
-    page.goto(f"{stack.url}/flags")
-    page.get_by_text("Held by somebody who has left").wait_for()
-    shoot(page, "flags")
     page.goto(f"{stack.url}/rules?show=policy&rule=crowded")
     text = page.get_by_label("The policy, as TOML")
     page.get_by_text("no mistakes").wait_for()
     text.fill(text.input_value().replace("crowd = 60", "crowd = 2").replace('unused = "90d"', 'unused = "30d"'))
     page.get_by_text(re.compile("flags now, .* then")).wait_for()
     shoot(page, "policy")
-    page.goto(f"{stack.url}/accounts")
-    page.get_by_role("link", name="Gate", exact=True).click()
-    page.get_by_role("link", name="Risk").click()
-    page.get_by_role("img", name=re.compile("Risk over time")).wait_for()
-    shoot(page, "risk")
 
 
 def signed_in(browser: Browser, stack: Stack, theme: str) -> Page:
