@@ -31,6 +31,8 @@ WORKERS = 4
 ROUNDS = 12
 """So often something is killed while orders are under way."""
 CRASHED = 300
+ENDED = ("proved", "stuck", "cancelled")
+"""What every order has to have come to in the end."""
 ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
 
 
@@ -79,9 +81,11 @@ def crash() -> str:
         found = {
             "id": "crash",
             "what": f"{len(wanted)} orders, while something was killed {len(killed)} times",
+            "rounds": len(killed),
+            "lost": len(proved - set(effects)),
+            "unfinished": sum(n for word, n in done.outcomes.items() if word not in ENDED),
             "killed": {name: killed.count(name) for name in sorted(set(killed))},
             "outcomes": done.outcomes,
-            "proved_without_effect": len(proved - set(effects)),
             "twice": len(effects) - len(set(effects)),
             "not_ordered": len(set(effects) - wanted),
         }

@@ -140,6 +140,7 @@ def _error(answer: httpx.Response) -> OpenLatchError:
 
 
 def plain(wanted: dict[str, Any]) -> dict[str, str]:
+    """Return what is wanted as the query of an address; what is empty is left out."""
     words = {True: "true", False: "false"}
     return {
         k: words.get(v, str(v)) if isinstance(v, bool) else str(v) for k, v in wanted.items() if v not in (None, "")

@@ -77,7 +77,7 @@ def browse(call: Call) -> tuple[ReviewSight, ...]:
     return tuple(_sight(call, plan) for plan in call.tx.reviews.plans())
 
 
-@operation("reviews.browse")
+@operation("reviews.show")
 def show(call: Call, text: str) -> ReviewSight:
     """One review, by id, short form or name."""
     return _sight(call, call.tx.reviews.plan(text))
@@ -102,7 +102,7 @@ def create(call: Call, draft: Draft) -> ReviewSight:
     return _sight(call, plan)
 
 
-@operation("reviews.save")
+@operation("reviews.change")
 def change(call: Call, text: str, draft: Draft, version: int | None) -> ReviewSight:
     """Change a review; rounds that are open stay as they were opened."""
     there = call.tx.reviews.plan(text, lock=True)

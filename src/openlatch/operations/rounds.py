@@ -120,7 +120,7 @@ def show(call: Call, text: str) -> RoundSight:
     return replace(seen(call, [one])[0], joined=joined)
 
 
-@operation("rounds.show")
+@operation("rounds.items")
 def items(call: Call, text: str, *, mine: bool, outcome: str) -> tuple[ItemSight, ...]:
     """The items of a round in their order: all, or those that are one's own to answer, or with one outcome."""
     one = call.tx.reviews.find(text)
@@ -291,7 +291,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ro
     return seen(call, [settle(call, one)])[0]
 
 
-@operation("rounds.leave_open")
+@operation("rounds.try_again")
 def try_again(call: Call, text: str, place: int) -> RoundSight:
     """Try once more to give the order of a decision of which none came."""
     one = call.tx.reviews.find(text, lock=True)
