@@ -68,7 +68,7 @@ def after(held: Held, changes: Changes) -> Held:
 
 def read(held: Held, seen: Observation, subject: str | None = None) -> tuple[Changes, Held]:
     assert not complaints(seen)
-    changes = reconcile(held, seen, now=NOW, new_id=ids(), subject=subject)
+    changes = reconcile(held, seen, now=NOW, new_id=ids(), subjects=None if subject is None else [subject])
     return changes, after(held, changes)
 
 

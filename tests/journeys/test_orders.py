@@ -26,9 +26,8 @@ from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from openlatch.wire.receipt import check
 from tests.conftest import sign_in
-from tests.journeys.conftest import Desk, events, read, settle
-from tests.journeys.test_console import FLAGS
-from tests.journeys.test_console import sign_in as sign_in_to
+from tests.journeys.conftest import FLAGS, Desk, events, read, settle
+from tests.journeys.conftest import sign_in as sign_in_to
 
 
 @pytest.fixture(scope="module")
@@ -173,7 +172,7 @@ def test_an_end_that_no_provider_keeps_is_waited_for_here_and_can_be_called_off(
         with own.service.store.transaction(SLUG) as tx:
             workspace_id = tx.workspace.id
         for order in waiting:
-            carry_out(own.service.store, services, workspace_id, order.id)
+            carry_out(own.service.store, services, workspace_id, [order.id])
         assert client.order(waiting[0].ref).state == state
     assert (client.entry(first.ref).state, client.entry(first.ref).end_reason) == ("ended", "expired")
     assert client.entry(second.ref).state == "live"

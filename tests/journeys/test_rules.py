@@ -22,9 +22,8 @@ from openlatch.operations.findings import MOST_ROWS
 from openlatch.operations.gate import Call, as_service
 from openlatch.wire import messages as wire
 from tests.conftest import sign_in
-from tests.journeys.conftest import events
-from tests.journeys.test_console import FLAGS
-from tests.journeys.test_console import sign_in as sign_in_to
+from tests.journeys.conftest import FLAGS, events
+from tests.journeys.conftest import sign_in as sign_in_to
 from tests.test_habits import ROOT, load
 
 STORIES = load(ROOT / "docs" / "reference" / "stories.py")

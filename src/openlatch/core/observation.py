@@ -36,6 +36,7 @@ __all__ = [
     "coherent",
     "complaints",
     "digest",
+    "merged",
     "spread",
 ]
 
@@ -139,6 +140,20 @@ class Observation:
     documents: tuple[Document, ...] = ()
     activity: tuple[ObservedActivity, ...] = ()
     trouble: str = ""
+
+
+def merged(observations: Iterable[Observation]) -> Observation:
+    """Return complete observations of several parties of one provider as one; what several of them show counts once."""
+    several = tuple(observations)
+    return Observation(
+        ReadingOutcome.COMPLETE,
+        tuple({a.key: a for one in several for a in one.accounts}.values()),
+        tuple({p.key: p for one in several for p in one.parties}.values()),
+        tuple({e.key: e for one in several for e in one.entries}.values()),
+        tuple({(m.team, m.member): m for one in several for m in one.memberships}.values()),
+        tuple({d.key: d for one in several for d in one.documents}.values()),
+        tuple(a for one in several for a in one.activity),
+    )
 
 
 def complaints(observation: Observation) -> tuple[str, ...]:

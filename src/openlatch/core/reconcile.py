@@ -1,13 +1,13 @@
 """What one reading of a provider changes in the inventory.
 
 A connector reports what it observed; `reconcile` compares that with what is stored and returns the difference.
-Only a complete reading can conclude that an entry is gone, and a reading of one subject only within that subject.
+Only a complete reading can conclude that an entry is gone, and a reading of some subjects only within these.
 """
 
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -135,11 +135,11 @@ def reconcile(
     *,
     now: datetime,
     new_id: Callable[[], UUID],
-    subject: str | None = None,
+    subjects: Collection[str] | None = None,
 ) -> Changes:
     """Return what an observation without complaints changes in the stored inventory.
 
-    With `subject` (a provider's party key) the observation covers that party only, and so do its conclusions.
+    With `subjects` (a provider's party keys) the observation covers these parties only, and so do its conclusions.
     """
     accounts, new_accounts, changed_accounts = _accounts(held, observation.accounts, new_id)
     parties, new_parties, changed_parties, identifiers = _parties(held, observation.parties, new_id)
@@ -159,7 +159,9 @@ def reconcile(
         else:
             changed.append((before, replace(after, version=before.version + 1)))
     gone = [
-        (e, _ended(e, held.ending.get(e.id), now)) for e in _conclusive(held, observation, subject) if e.key not in seen
+        (e, _ended(e, held.ending.get(e.id), now))
+        for e in _conclusive(held, observation, subjects)
+        if e.key not in seen
     ]
     return Changes(
         tuple(new_accounts),
@@ -170,7 +172,7 @@ def reconcile(
         tuple(new_entries),
         tuple(changed),
         tuple(gone),
-        *_memberships(held, observation, parties, now, new_id, subject),
+        *_memberships(held, observation, parties, now, new_id, subjects),
         tuple(unchanged),
     )
 
@@ -181,7 +183,7 @@ def _memberships(
     parties: Mapping[str, UUID],
     now: datetime,
     new_id: Callable[[], UUID],
-    subject: str | None,
+    subjects: Collection[str] | None,
 ) -> tuple[tuple[Membership, ...], tuple[Membership, ...]]:
     """The memberships that are new, and those that are gone, under the same rule as entries."""
     before = {(m.team_id, m.member_id): m for m in held.memberships}
@@ -193,24 +195,30 @@ def _memberships(
     ]
     if observation.outcome is not ReadingOutcome.COMPLETE:
         return tuple(new), ()
-    about = None if subject is None else held.identifiers.get(Identifier(str(held.provider_id), subject))
+    about = _about(held, subjects)
     gone = [
         replace(one, ended_at=now)
         for pair, one in before.items()
-        if pair not in shown and (subject is None or one.member_id == about)
+        if pair not in shown and (about is None or one.member_id in about)
     ]
     return tuple(new), tuple(gone)
 
 
-def _conclusive(held: Held, observation: Observation, subject: str | None) -> Iterable[Entry]:
+def _conclusive(held: Held, observation: Observation, subjects: Collection[str] | None) -> Iterable[Entry]:
     """The stored entries about which the observation's silence says something: none of those kept by hand."""
     if observation.outcome is not ReadingOutcome.COMPLETE:
         return ()
     seen = (entry for entry in held.entries.values() if not entry.by_hand)
-    if subject is None:
-        return seen
-    party_id = held.identifiers.get(Identifier(str(held.provider_id), subject))
-    return (entry for entry in seen if entry.party_id == party_id)
+    about = _about(held, subjects)
+    return seen if about is None else (entry for entry in seen if entry.party_id in about)
+
+
+def _about(held: Held, subjects: Collection[str] | None) -> set[UUID] | None:
+    """The parties that an observation covers; None for all."""
+    if subjects is None:
+        return None
+    known = (held.identifiers.get(Identifier(str(held.provider_id), subject)) for subject in subjects)
+    return {party_id for party_id in known if party_id is not None}
 
 
 def _ended(before: Entry, ordered: EndReason | None, now: datetime) -> Entry:

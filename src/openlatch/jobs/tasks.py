@@ -52,7 +52,11 @@ def _read(store: Store, services: Services, workspace_id: str, reading_id: str) 
 
 
 def _carry_out(store: Store, services: Services, workspace_id: str, order_id: str) -> None:
-    carry_out(store, services, UUID(workspace_id), UUID(order_id))
+    carry_out(store, services, UUID(workspace_id), [UUID(order_id)])
+
+
+def _carry_out_together(store: Store, services: Services, workspace_id: str, order_ids: list[str]) -> None:
+    carry_out(store, services, UUID(workspace_id), [UUID(one) for one in order_ids])
 
 
 def seal(store: Store, services: Services) -> None:
@@ -103,6 +107,7 @@ def _advance(store: Store, services: Services, workspace_id: str, batch_id: str)
 TASKS: Mapping[str, Callable[..., None]] = {
     readings.TASK: _read,
     orders.TASK: _carry_out,
+    orders.TOGETHER: _carry_out_together,
     orders.WAKE: _wake,
     flags.TASK: _evaluate,
     batches.TASK: _advance,

@@ -11,6 +11,7 @@ from uuid import UUID
 from openlatch.core.ids import ref_of
 from openlatch.core.impact import Consequence
 from openlatch.core.model import Entry, Party
+from openlatch.core.orders import Order
 from openlatch.core.plans import Action
 from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations import orders
@@ -39,7 +40,7 @@ __all__ = [
 ]
 
 TASK = "openlatch.advance-batch"
-CHUNK = 40
+CHUNK = 100
 """So many orders are given in one transaction."""
 LOOKED_AT = 200
 """So many entries are planned for one by one before a batch is confirmed; of more, the first."""
@@ -202,8 +203,7 @@ def advance(call: Call, batch_id: UUID) -> None:
     if phase is None:
         return
     some = call.tx.batches.left(batch.id, phase, CHUNK)
-    for item in some:
-        _give(call, batch, item)
+    _give(call, batch, some)
     if some or call.tx.batches.moving(batch.id):
         # The longer it takes, the less often it is looked at.
         pause = min(max(PAUSE, (call.now - batch.ordered_at) / 20), LONGEST_PAUSE)
@@ -211,26 +211,43 @@ def advance(call: Call, batch_id: UUID) -> None:
         call.tx.enqueue(TASK, at=at, batch_id=str(batch.id))
 
 
-def _give(call: Call, batch: Batch, item: BatchItem) -> None:
-    assert item.entry_id is not None  # noqa: S101 - only things about entries are left for orders
-    entry = call.tx.entries.lock(item.entry_id)
-    there = call.tx.orders.open_for(entry.id)
-    try:
-        if not entry.stands and item.action != Action.GIVE_BACK:
-            raise Conflict("It has ended meanwhile.")
-        if there is not None:
-            if there.action != item.action:
-                raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
-            call.tx.batches.came(batch.id, item.place, order_id=there.id)
-            return
-        wish = _wish(batch, Action(item.action))
-        made = orders.planned(call, entry, wish).plan
-        drafted = orders.drafted(call, made, entry, batch.reason, batch.ordered_by, batch.id)
-    except OpenLatchError as error:
-        call.tx.batches.came(batch.id, item.place, trouble=error.message)
-        return
-    order, _ = orders.given(call, drafted, entry)
-    call.tx.batches.came(batch.id, item.place, order_id=order.id)
+def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
+    """Give the orders of some things in a batch; what cannot be ordered says why."""
+    ids = [item.entry_id for item in items if item.entry_id is not None]
+    entries = call.tx.entries.some(ids, lock=True)
+    there = call.tx.orders.open_of(ids)
+    known = orders.situations(call, list(entries.values()))
+    came: dict[int, tuple[UUID | None, str]] = {}
+    drafted: dict[int, tuple[Order, Entry]] = {}
+    for item in items:
+        assert item.entry_id is not None  # noqa: S101 - only things about entries are left for orders
+        entry = entries[item.entry_id]
+        try:
+            same = _already(item, entry, there.get(entry.id))
+            if same is not None:
+                came[item.place] = same.id, ""
+                continue
+            made = orders.planned(call, entry, _wish(batch, Action(item.action)), known[entry.id]).plan
+            drafted[item.place] = (
+                orders.drafted(call, made, entry, batch.reason, batch.ordered_by, batch.id),
+                entry,
+            )
+        except OpenLatchError as error:
+            came[item.place] = None, error.message
+    new = orders.given_all(call, list(drafted.values()))
+    late = call.tx.orders.open_of(entry.id for order, entry in drafted.values() if order.id not in new)
+    for place, (order, entry) in drafted.items():
+        came[place] = order.id if order.id in new else late[entry.id].id, ""
+    call.tx.batches.came_all(batch.id, [(place, order_id, why) for place, (order_id, why) in came.items()])
+
+
+def _already(item: BatchItem, entry: Entry, there: Order | None) -> Order | None:
+    """The order that is under way for the same already, if one is; refuses (Conflict) where another one is."""
+    if not entry.stands and item.action != Action.GIVE_BACK:
+        raise Conflict("It has ended meanwhile.")
+    if there is not None and there.action != item.action:
+        raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
+    return there
 
 
 def _queue(call: Call, batch: Batch) -> None:

@@ -7,23 +7,26 @@ the next one takes up: every call to a provider carries a key of its own, under 
 
 from __future__ import annotations
 
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
+from openlatch.core.ledger import Event
 from openlatch.core.model import EndReason, Entry, Kind, Provider, State
-from openlatch.core.observation import Observation
+from openlatch.core.observation import Observation, merged
 from openlatch.core.orders import Move, Order, OrderState, again_after
 from openlatch.core.plans import Action, Step, why_ended
-from openlatch.core.ports import Answer, Connector
-from openlatch.core.proof import verify
+from openlatch.core.ports import Answer
+from openlatch.core.proof import Verdict, verify
+from openlatch.core.reconcile import Changes
 from openlatch.errors import ProviderDown, ProviderTrouble
 from openlatch.operations import consent, flags, readings, telling
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import queue
-from openlatch.operations.receipts import signed
+from openlatch.operations.receipts import signer
 
 __all__ = ["Work", "begin", "looked", "postponed", "stuck", "told"]
 
@@ -35,28 +38,40 @@ LONGEST_BREAK = 600
 
 @dataclass(frozen=True, slots=True)
 class Work:
-    """The step of an order that comes next, and what the worker needs for it."""
+    """The step of an order that comes next, and the provider at which it is."""
 
     order: Order
     place: int
     step: Step
-    connector: Connector
+    provider: Provider
 
     @property
     def idempotency_key(self) -> str:
         return f"{self.order.idempotency_key}.{self.place}"
 
 
-def begin(call: Call, order_id: UUID) -> Work | None:
-    """Take an order up where it stands; None if nothing is to be done now, which a job that is repeated finds."""
-    order = call.tx.orders.find(str(order_id), lock=True)
+def begin(call: Call, order_ids: Iterable[UUID]) -> list[Work]:
+    """Take orders up where they stand; without those of which nothing is to be done now, as a repeated job finds."""
+    orders = call.tx.orders.some(order_ids, lock=True)
+    entries = call.tx.entries.some({order.entry_id for order in orders})
+    providers: dict[UUID, Provider] = {}
+    works: list[Work] = []
+    for order in orders:
+        provider_id = entries[order.entry_id].provider_id
+        if provider_id not in providers:
+            providers[provider_id] = call.tx.providers.get(provider_id)
+        work = _begin(call, order, entries[order.entry_id], providers[provider_id])
+        if work is not None:
+            works.append(work)
+    return works
+
+
+def _begin(call: Call, order: Order, entry: Entry, provider: Provider) -> Work | None:
     if order.state not in (OrderState.RUNNING, OrderState.TOLD, OrderState.WAITING):
         return None
     if order.state is OrderState.WAITING and order.again_at is not None and order.again_at > call.now:
         _seen_meanwhile(call, order)
         return None
-    entry = call.tx.entries.find(str(order.entry_id)).entry
-    provider = call.tx.providers.get(entry.provider_id)
     while (step := order.steps[order.place]).call == "wait" and (step.until is None or step.until <= call.now):
         order = _went_on(call, order, "the day came")
     if step.call == "wait" and step.until is not None:
@@ -74,7 +89,7 @@ def begin(call: Call, order_id: UUID) -> Work | None:
     elif step.call == "ask":
         _wait(call, order, step.text, call.now + DEADLINE)
     elif step.call == "receipt":
-        _prove(call, order, entry, provider, None)
+        _prove(call, [(order, entry)], {})
     else:
         return _work(call, order, step, provider)
     return None
@@ -88,7 +103,7 @@ def _work(call: Call, order: Order, step: Step, provider: Provider) -> Work | No
     if order.state is OrderState.WAITING:
         order = order.moved(Move.RESUME)
         call.tx.orders.save(order)
-    return Work(order, order.place, step, call.connect(provider))
+    return Work(order, order.place, step, provider)
 
 
 def _seen_meanwhile(call: Call, order: Order) -> None:
@@ -102,30 +117,39 @@ def _seen_meanwhile(call: Call, order: Order) -> None:
         queue(call, order)
 
 
-def told(call: Call, order_id: UUID, place: int, answer: Answer) -> None:
-    """The provider said yes to a step; what counts is what it shows from now on."""
-    order = call.tx.orders.find(str(order_id), lock=True)
-    if order.state is not OrderState.RUNNING or order.place != place:
-        return
-    step = order.steps[place]
-    order = replace(order, steps=order.step_done(place, call.now, answer.said), attempts=0, why="")
-    if order.steps[order.place].call == "read":
-        order = order.moved(Move.TELL)
-    else:
-        order = replace(order, version=order.version + 1)
-    call.tx.orders.save(order)
-    if step.call == "end":
-        _ending(call, order, step)
-    call.log("order.told", "order", order.id, step=place + 1, said=answer.said, already=answer.already)
+def told(call: Call, answers: Mapping[UUID, tuple[int, Answer]]) -> None:
+    """The provider said yes to a step of each of these orders; what counts is what it shows from now on."""
+    after: list[Order] = []
+    ended: dict[UUID, list[Step]] = {}
+    events: list[Event] = []
+    for order in call.tx.orders.some(answers, lock=True):
+        place, answer = answers[order.id]
+        if order.state is not OrderState.RUNNING or order.place != place:
+            continue
+        step = order.steps[place]
+        moved = replace(order, steps=order.step_done(place, call.now, answer.said), attempts=0, why="")
+        tells = moved.steps[moved.place].call == "read"
+        after.append(moved.moved(Move.TELL) if tells else replace(moved, version=moved.version + 1))
+        if step.call == "end":
+            ended.setdefault(order.entry_id, []).append(step)
+        said = {"step": place + 1, "said": answer.said, "already": answer.already}
+        events.append(call.event("order.told", "order", order.id, **said))
+    call.tx.orders.save_all(after)
+    _ending(call, ended)
+    call.log_all(events)
 
 
-def _ending(call: Call, order: Order, step: Step) -> None:
-    """Mark what the provider was asked to end, so that its end is known for what it is."""
-    provider_id = call.tx.entries.find(str(order.entry_id)).entry.provider_id
-    for one in call.tx.entries.standing(provider_id, [step.entry]):
-        entry = call.tx.entries.lock(one.id)
-        if entry.stands and entry.state is not State.ENDING:
-            call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
+def _ending(call: Call, ended: Mapping[UUID, list[Step]]) -> None:
+    """Mark what providers were asked to end, so that its end is known for what it is."""
+    keys: dict[UUID, list[str]] = {}
+    for entry_id, entry in call.tx.entries.some(ended).items():
+        keys.setdefault(entry.provider_id, []).extend(step.entry for step in ended[entry_id])
+    for provider_id, theirs in keys.items():
+        for one in call.tx.entries.standing(provider_id, theirs):
+            if one.state is not State.ENDING:
+                entry = call.tx.entries.lock(one.id)
+                if entry.stands and entry.state is not State.ENDING:
+                    call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
 
 
 def postponed(call: Call, order_id: UUID, error: ProviderDown) -> None:
@@ -146,34 +170,65 @@ def stuck(call: Call, order_id: UUID, error: ProviderTrouble) -> None:
         _stick(call, order, str(error))
 
 
-def looked(call: Call, order_id: UUID, place: int, observation: Observation) -> bool:
-    """A fresh reading of a party is there; returns whether the order goes on at once.
+def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
+    """Fresh readings of the parties of these orders are there.
 
     What is not yet as it was meant to be is looked at again later.
     """
-    order = call.tx.orders.find(str(order_id), lock=True)
-    if order.state not in (OrderState.RUNNING, OrderState.TOLD) or order.place != place:
-        return False
+    orders = [one for one in call.tx.orders.some(looks, lock=True) if _awaits(one, looks[one.id][0])]
     call.tx.facts.take_turns()
-    # The provider before the entry, as a reading does it: two that lock in another order wait for each other.
-    provider = call.tx.providers.get(call.tx.entries.find(str(order.entry_id)).entry.provider_id)
-    call.tx.providers.lock(provider.id)
-    entry = call.tx.entries.lock(order.entry_id)
-    step = order.steps[place]
-    verdict = verify(observation, order.steps[:place], step.party)
-    if not verdict.reached:
-        who = "It was said to be done" if order.steps[place - 1].call == "ask" else "The provider said yes"
-        _again(call, order, f"{who}, but {verdict.evidence}.", 0)
-        return False
-    evidence = f"order {order.ref}"
-    changes = readings.apply(call, provider.id, observation, evidence=evidence, subject=step.party)
-    readings.evaluate(call, changes)
-    order = replace(order, steps=order.step_done(place, call.now, verdict.evidence), attempts=0, why="")
-    if order.steps[order.place].call == "receipt":
-        _prove(call, order, entry, provider, verdict.evidence)
-        return False
-    _went_on_after(call, order)
-    return True
+    entries = call.tx.entries.some({order.entry_id for order in orders})
+    by_provider: dict[UUID, list[Order]] = {}
+    for order in orders:
+        by_provider.setdefault(entries[order.entry_id].provider_id, []).append(order)
+    changes, reached = [], []
+    # Providers before entries, as a reading does it, and in one order: two that lock in another wait for each other.
+    for provider_id in sorted(by_provider):
+        call.tx.providers.lock(provider_id)
+        seen = [
+            (order, verdict) for order in by_provider[provider_id] if (verdict := _seen(call, order, looks[order.id]))
+        ]
+        if seen:
+            changes.append(_applied(call, provider_id, [(order, looks[order.id]) for order, _ in seen], entries))
+            reached += seen
+    if changes:
+        readings.evaluate(call, *changes)
+    done: list[tuple[Order, Entry]] = []
+    showed = {}
+    for order, verdict in reached:
+        steps = order.step_done(order.place, call.now, verdict.evidence)
+        moved = replace(order, steps=steps, attempts=0, why="")
+        if moved.steps[moved.place].call == "receipt":
+            done.append((moved, entries[order.entry_id]))
+            showed[order.id] = verdict.evidence
+        else:
+            _went_on_after(call, moved)
+    _prove(call, done, showed)
+
+
+def _awaits(order: Order, place: int) -> bool:
+    return order.state in (OrderState.RUNNING, OrderState.TOLD) and order.place == place
+
+
+def _seen(call: Call, order: Order, look: tuple[int, Observation]) -> Verdict | None:
+    """What a reading shows of what an order has done so far; None, and looked at again later, if that is not all."""
+    place, observation = look
+    verdict = verify(observation, order.steps[:place], order.steps[place].party)
+    if verdict.reached:
+        return verdict
+    who = "It was said to be done" if order.steps[place - 1].call == "ask" else "The provider said yes"
+    _again(call, order, f"{who}, but {verdict.evidence}.", 0)
+    return None
+
+
+def _applied(
+    call: Call, provider_id: UUID, seen: list[tuple[Order, tuple[int, Observation]]], entries: Mapping[UUID, Entry]
+) -> Changes:
+    """Bring the inventory to what was seen of the parties of these orders."""
+    evidence = {entries[order.entry_id].party_id: f"order {order.ref}" for order, _ in seen}
+    subjects = {order.steps[place].party for order, (place, _) in seen}
+    observation = merged(observation for _, (_, observation) in seen)
+    return readings.apply(call, provider_id, observation, evidence=evidence, subjects=subjects)
 
 
 def _went_on(call: Call, order: Order, said: str) -> Order:
@@ -191,32 +246,42 @@ def _went_on_after(call: Call, order: Order) -> Order:
     return order
 
 
-def _prove(call: Call, order: Order, entry: Entry, provider: Provider, shown: str | None) -> None:
-    """Write the receipt: by what a fresh reading showed, or where none can see it, by what somebody said."""
-    if shown is None:
-        shown = next(step.said for step in reversed(order.steps) if step.said)
-        shown += "; no reading can see it"
-        _take_at_their_word(call, order, entry)
-    told_at = next((step.at for step in order.steps if step.call in ("end", "change", "give", "ask")), None)
-    listed = call.tx.entries.find(str(entry.id))
-    receipt: dict[str, Any] = {
-        "order": order.ref,
-        "did": order.action,
-        "entry": entry.ref,
-        "party": listed.party.name,
-        "account": listed.account.name,
-        "provider": provider.name,
-        "ordered_by": order.ordered_by,
-        "told_at": told_at.isoformat() if told_at else None,
-        "read_at": call.now.isoformat(),
-        "showed": shown,
-    }
-    receipt["signed"] = signed(call, receipt)
-    steps = order.step_done(order.place, call.now, "signed, and in the log")
-    proved = order.moved(Move.PROVE, steps=steps, receipt=receipt, finished_at=call.now, why="", again_at=None)
-    call.tx.orders.save(proved)
-    call.log("order.proved", "order", order.id, receipt=receipt)
-    telling.proved(call, proved, listed)
+def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID, str]) -> None:
+    """Write the receipts: by what a fresh reading showed, or where none can see it, by what somebody said."""
+    if not done:
+        return
+    for order, entry in done:
+        if order.id not in showed:
+            _take_at_their_word(call, order, entry)
+    listed = call.tx.entries.about({entry.id for _, entry in done})
+    sign = signer(call)
+    proved: list[Order] = []
+    events: list[Event] = []
+    for order, entry in done:
+        one = listed[entry.id]
+        said = next((step.said for step in reversed(order.steps) if step.said), "") + "; no reading can see it"
+        told_at = next((step.at for step in order.steps if step.call in ("end", "change", "give", "ask")), None)
+        receipt: dict[str, Any] = {
+            "order": order.ref,
+            "did": order.action,
+            "entry": entry.ref,
+            "party": one.party.name,
+            "account": one.account.name,
+            "provider": one.provider.name,
+            "ordered_by": order.ordered_by,
+            "told_at": told_at.isoformat() if told_at else None,
+            "read_at": call.now.isoformat(),
+            "showed": showed.get(order.id, said),
+        }
+        receipt["signed"] = sign(receipt)
+        steps = order.step_done(order.place, call.now, "signed, and in the log")
+        proved.append(
+            order.moved(Move.PROVE, steps=steps, receipt=receipt, finished_at=call.now, why="", again_at=None)
+        )
+        events.append(call.event("order.proved", "order", order.id, receipt=receipt))
+    call.tx.orders.save_all(proved)
+    call.log_all(events)
+    telling.proved(call, [(order, listed[order.entry_id]) for order in proved])
 
 
 def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:

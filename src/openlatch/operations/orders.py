@@ -5,6 +5,7 @@ What the worker does with an order is in `operations.carrying`.
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import date, timedelta
 from uuid import UUID
@@ -23,6 +24,7 @@ from openlatch.store.pages import Page
 
 __all__ = [
     "TASK",
+    "TOGETHER",
     "WAKE",
     "OrderSight",
     "PlanSight",
@@ -35,17 +37,20 @@ __all__ = [
     "drafted",
     "give_up",
     "given",
+    "given_all",
     "plan",
     "planned",
     "queue",
     "show",
     "situation",
+    "situations",
     "take_up_forgotten",
     "try_again",
     "wake",
 ]
 
 TASK = "openlatch.carry-out"
+TOGETHER = "openlatch.carry-out-together"
 WAKE = "openlatch.wake-order"
 FORGOTTEN = timedelta(minutes=20)
 """Longer than any wait that an order sets itself while it asks a provider."""
@@ -214,6 +219,26 @@ def given(call: Call, order: Order, entry: Entry) -> tuple[Order, bool]:
     return order, new
 
 
+def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry]]) -> set[UUID]:
+    """Give orders together: all land with their places in the log and one job; returns the ids of those of them new."""
+    confirmed = [(order.moved(Move.CONFIRM), entry) for order, entry in drafted_]
+    new = call.tx.orders.open_all([order for order, _ in confirmed])
+    events, ending = [], []
+    for order, entry in confirmed:
+        if order.id not in new:
+            continue
+        said = {"entry": str(entry.id), "action": order.action, "reason": order.reason, "plan": order.plan["digest"]}
+        events.append(call.event("order.given", "order", order.id, **said))
+        if Action(order.action) in (Action.END, Action.GIVE_UP):
+            ending.append(replace(entry, state=State.ENDING, version=entry.version + 1))
+            events.append(call.event("entry.ending", "entry", entry.id, order=str(order.id)))
+    call.tx.entries.save_all(ending)
+    call.log_all(events)
+    if new:
+        call.tx.enqueue(TOGETHER, order_ids=[str(order.id) for order, _ in confirmed if order.id in new])
+    return new
+
+
 @operation("orders.cancel")
 def cancel(call: Call, text: str) -> OrderSight:
     """Call an order off; the entry is again what it was."""
@@ -292,29 +317,45 @@ def wake(call: Call, order_id: UUID) -> None:
 
 def situation(call: Call, entry: Entry) -> tuple[Situation, Provider]:
     """Return an entry with all around it that bears on what can be done about it."""
+    return situations(call, [entry])[entry.id]
+
+
+def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situation, Provider]]:
+    """Return entries with all around each that bears on what can be done about it."""
     tx = call.tx
-    provider = tx.providers.get(entry.provider_id)
-    neighbours = tx.entries.neighbours(entry)
-    holders = tx.parties.some({entry.party_id, *(n.party_id for n in neighbours)})
-    found = Situation(
-        entry,
-        holders[entry.party_id],
-        tx.accounts.get(entry.account_id),
-        provider.name,
-        provider.abilities,
-        neighbours,
-        tx.accounts.names({n.account_id for n in neighbours}),
-        holders,
-        frozenset(tx.memberships.above([entry.party_id]).get(entry.party_id, ())),
-        known_levels(call, provider),
-        tx.parties.keys_of(holders, provider.id),
-    )
-    return found, provider
+    around = tx.entries.around(entries)
+    on: dict[UUID, list[Entry]] = {}
+    of: dict[UUID, list[Entry]] = {}
+    for one in around:
+        on.setdefault(one.account_id, []).append(one)
+        of.setdefault(one.party_id, []).append(one)
+    parties = tx.parties.some({*(one.party_id for one in around), *(entry.party_id for entry in entries)})
+    names = tx.accounts.names({one.account_id for one in around})
+    teams = tx.memberships.above({entry.party_id for entry in entries})
+    providers = {one: tx.providers.get(one) for one in {entry.provider_id for entry in entries}}
+    levels = {one: known_levels(call, provider) for one, provider in providers.items()}
+    keys = {one: tx.parties.keys_of(parties, one) for one in providers}
+    accounts = {one: tx.accounts.get(one) for one in {entry.account_id for entry in entries}}
+    found = {}
+    for entry in entries:
+        near = {one.id: one for one in (*on.get(entry.account_id, ()), *of.get(entry.party_id, ()))}
+        near.pop(entry.id, None)
+        neighbours = tuple(near[one] for one in sorted(near))
+        provider = providers[entry.provider_id]
+        holders = {one: parties[one] for one in {entry.party_id, *(n.party_id for n in neighbours)}}
+        situation = Situation(
+            entry, parties[entry.party_id], accounts[entry.account_id], provider.name, provider.abilities, neighbours,
+            {n.account_id: names[n.account_id] for n in neighbours}, holders,
+            frozenset(teams.get(entry.party_id, ())), levels[provider.id],
+            {one: keys[provider.id][one] for one in holders},
+        )  # fmt: skip
+        found[entry.id] = situation, provider
+    return found
 
 
-def planned(call: Call, entry: Entry, wish: Wish) -> PlanSight:
-    """Return what would be done about an entry, with what it is about."""
-    around, provider = situation(call, entry)
+def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provider] | None = None) -> PlanSight:
+    """Return what would be done about an entry, with what it is about; `known` is its situation, if that is known."""
+    around, provider = known or situation(call, entry)
     ask = Ask(
         wish.action,
         wish.level.strip(),

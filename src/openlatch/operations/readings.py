@@ -5,7 +5,7 @@ The worker calls `begin`, reads the provider outside any transaction, reports wi
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, fields, replace
 from datetime import timedelta
 from typing import Any
@@ -213,25 +213,35 @@ def _failures(call: Call, provider: Provider) -> int:
 
 
 def apply(
-    call: Call, provider_id: UUID, observation: Observation, *, evidence: str, subject: str | None = None
+    call: Call,
+    provider_id: UUID,
+    observation: Observation,
+    *,
+    evidence: str | Mapping[UUID, str],
+    subjects: Collection[str] | None = None,
 ) -> Changes:
-    """Bring the inventory to what was observed (of one party only, with `subject`), with its log.
+    """Bring the inventory to what was observed (of some parties only, with `subjects`), with its log.
+
+    `evidence` says what the log goes by: one thing, or one for each party.
 
     Its flags are left to the caller, who may have more to say first; see `evaluate`.
     """
-    return _store(call, _held(call, provider_id, observation, subject), observation, evidence=evidence, subject=subject)
+    held = _held(call, provider_id, observation, subjects)
+    return _store(call, held, observation, evidence=evidence, subjects=subjects)
 
 
-def evaluate(call: Call, changes: Changes) -> None:
-    """Bring flags up to date with what an observation changed."""
+def evaluate(call: Call, *several: Changes) -> None:
+    """Bring flags up to date with what observations changed."""
     tx = call.tx
     # What a reading says of a party bears on all that it holds, and so does who is in which team.
-    joined = {m.member_id for m in (*changes.new_memberships, *changes.gone_memberships)}
-    met = {party.id for _, party in changes.changed_parties} | {party.id for party in changes.new_parties}
+    joined = {m.member_id for one in several for m in (*one.new_memberships, *one.gone_memberships)}
+    met = {party.id for one in several for _, party in one.changed_parties}
+    met |= {party.id for one in several for party in one.new_parties}
     parties = met | joined | tx.memberships.below(joined)
-    accounts = {account.id for _, account in changes.changed_accounts} | {one.id for one in changes.new_accounts}
-    on_them = tx.entries.on(account.id for _, account in changes.changed_accounts)
-    flags.evaluate(call, (*tx.entries.held_by(parties), *on_them, *changes.touched), accounts, parties, met)
+    changed = {account.id for one in several for _, account in one.changed_accounts}
+    accounts = changed | {account.id for one in several for account in one.new_accounts}
+    touched = [entry for one in several for entry in one.touched]
+    flags.evaluate(call, (*tx.entries.held_by(parties), *tx.entries.on(changed), *touched), accounts, parties, met)
 
 
 @dataclass(frozen=True, slots=True)
@@ -284,26 +294,24 @@ def preview(call: Call, provider_id: UUID, observation: Observation) -> Changes:
     return reconcile(_held(call, provider_id, observation), observation, now=call.now, new_id=call.services.new_id)
 
 
-def _held(call: Call, provider_id: UUID, observation: Observation, subject: str | None = None) -> Held:
+def _held(call: Call, provider_id: UUID, observation: Observation, subjects: Collection[str] | None = None) -> Held:
     """What is stored of a provider, as far as an observation can be about it; no other reading is stored meanwhile."""
     tx = call.tx
     tx.facts.take_turns()
     tx.providers.lock(provider_id)
     names = _names(provider_id, observation)
-    if subject is not None:
-        names.add(Identifier(str(provider_id), subject))
-    identifiers = tx.parties.known(names)
-    if subject is None:
+    of = {Identifier(str(provider_id), subject) for subject in subjects or ()}
+    identifiers = tx.parties.known(names | of)
+    if subjects is None:
         held, accounts = tx.entries.standing(provider_id), tx.accounts.of(provider_id)
         memberships = tx.memberships.standing(provider_id)
     else:
-        # Of one party only, which keeps an order as quick in a large inventory as in a small one.
-        party_id = identifiers.get(Identifier(str(provider_id), subject))
-        theirs = tx.entries.held_by([party_id]) if party_id is not None else ()
+        # Of these parties only, which keeps an order as quick in a large inventory as in a small one.
+        theirs = tx.entries.held_by(identifiers[name] for name in of if name in identifiers)
         shown = tx.entries.standing(provider_id, [entry.key for entry in observation.entries])
         held = (*(one for one in theirs if one.provider_id == provider_id), *shown)
         accounts = tx.accounts.of(provider_id, [account.key for account in observation.accounts])
-        members = [identifiers[name] for name in names if name in identifiers]
+        members = [identifiers[name] for name in names | of if name in identifiers]
         memberships = tx.memberships.standing(provider_id, members)
     entries = {entry.key: entry for entry in held}
     return Held(
@@ -323,12 +331,12 @@ def _store(
     held: Held,
     observation: Observation,
     *,
-    evidence: str,
-    subject: str | None = None,
+    evidence: str | Mapping[UUID, str],
+    subjects: Collection[str] | None = None,
     digests: Mapping[str, bytes] = NO_DIGESTS,
 ) -> Changes:
     tx = call.tx
-    changes = reconcile(held, observation, now=call.now, new_id=call.services.new_id, subject=subject)
+    changes = reconcile(held, observation, now=call.now, new_id=call.services.new_id, subjects=subjects)
     tx.accounts.add(changes.new_accounts)
     tx.accounts.save_all(account for _, account in changes.changed_accounts)
     tx.parties.add(changes.new_parties, changes.new_identifiers)
@@ -362,25 +370,30 @@ def _counts(changes: Changes, left_out: int) -> dict[str, int]:
     }
 
 
-def _events(call: Call, changes: Changes, evidence: str) -> Iterable[Event]:
+def _events(call: Call, changes: Changes, by: str | Mapping[UUID, str]) -> Iterable[Event]:
+    def evidence(party_id: UUID) -> str:
+        return by if isinstance(by, str) else by.get(party_id, "")
+
     for entry in changes.new_entries:
-        facts = {"key": entry.key, "level": entry.level, "powers": list(entry.powers), "evidence": evidence}
+        facts = {"key": entry.key, "level": entry.level, "powers": list(entry.powers)}
+        facts["evidence"] = evidence(entry.party_id)
         yield call.event("entry.found", "entry", entry.id, **facts)
     for was, party in changes.changed_parties:
         if party.status is PartyStatus.LEFT and was.status is not PartyStatus.LEFT:
-            yield call.event("party.left", "party", party.id, evidence=evidence)
+            yield call.event("party.left", "party", party.id, evidence=evidence(party.id))
     for membership in changes.new_memberships:
-        yield call.event(
-            "member.joined", "party", membership.member_id, team=str(membership.team_id), evidence=evidence
-        )
+        member = membership.member_id
+        yield call.event("member.joined", "party", member, team=str(membership.team_id), evidence=evidence(member))
     for membership in changes.gone_memberships:
-        yield call.event("member.left", "party", membership.member_id, team=str(membership.team_id), evidence=evidence)
+        member = membership.member_id
+        yield call.event("member.left", "party", member, team=str(membership.team_id), evidence=evidence(member))
     for before, after in changes.changed_entries:
         difference = _difference(before, after)
         if difference:
-            yield call.event("entry.changed", "entry", after.id, evidence=evidence, **difference)
+            yield call.event("entry.changed", "entry", after.id, evidence=evidence(after.party_id), **difference)
     for _, after in changes.gone:
-        yield call.event("entry.ended", "entry", after.id, reason=str(after.end_reason), evidence=evidence)
+        facts = {"reason": str(after.end_reason), "evidence": evidence(after.party_id)}
+        yield call.event("entry.ended", "entry", after.id, **facts)
 
 
 def _difference(before: Entry, after: Entry) -> dict[str, Any]:

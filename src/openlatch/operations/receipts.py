@@ -3,25 +3,31 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Mapping
+from collections.abc import Callable, Mapping
 from typing import Any
 
 from openlatch.errors import Conflict
 from openlatch.operations.gate import Call, operation
 from openlatch.wire import receipt as receipts
 
-__all__ = ["keys", "receipt", "signed"]
+__all__ = ["keys", "receipt", "signed", "signer"]
 
 
 def signed(call: Call, said: Mapping[str, Any], kind: str = "receipt") -> str:
-    """Return what a receipt or a report says, signed; the key is made when it is needed first."""
+    """Return what a receipt or a report says, signed."""
+    return signer(call, kind)(said)
+
+
+def signer(call: Call, kind: str = "receipt") -> Callable[[Mapping[str, Any]], str]:
+    """Return what signs receipts or reports; the key is made when it is needed first."""
     kept = call.tx.keys.latest()
     if kept is None:
         key = receipts.new_key(str(call.services.new_id()))
         call.tx.keys.add(key["kid"], receipts.public(key), call.services.vault.close(json.dumps(key)), call.now)
         kept = call.tx.keys.latest()
         assert kept is not None  # noqa: S101 - it was just added
-    return receipts.seal(said, json.loads(call.services.vault.open(kept)), kind)
+    key = json.loads(call.services.vault.open(kept))
+    return lambda said: receipts.seal(said, key, kind)
 
 
 @operation("receipts.keys")

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import timedelta
 
 from openlatch.core.hours import day_in
@@ -21,8 +22,13 @@ BEFORE = (timedelta(days=7), timedelta(days=1))
 MOST = 2000
 
 
-def proved(call: Call, order: Order, listed: Listed) -> None:
-    """Tell the party what an order has changed for it, and the holder what a party gave up."""
+def proved(call: Call, done: Sequence[tuple[Order, Listed]]) -> None:
+    """Tell the parties what orders have changed for them, and the holder what a party gave up."""
+    for order, listed in done:
+        _proved(call, order, listed)
+
+
+def _proved(call: Call, order: Order, listed: Listed) -> None:
     action, where = Action(order.action), f"{listed.account.name} at {listed.provider.name}"
     if action is Action.GIVE_UP:
         title = f"{listed.party.name} has given up their access to {where}"

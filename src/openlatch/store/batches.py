@@ -169,6 +169,11 @@ class Batches(Noun):
         query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, OrderRow.state.not_in(_RESTING)).limit(1)
         return self._session.scalar(query) is not None
 
+    def came_all(self, batch_id: UUID, items: Iterable[tuple[int, UUID | None, str]]) -> None:
+        """Keep what came of several things: each with its place, its order, or why there is none."""
+        for place, order_id, trouble in items:
+            self.came(batch_id, place, order_id=order_id, trouble=trouble)
+
     def came(self, batch_id: UUID, place: int, *, order_id: UUID | None = None, trouble: str = "") -> None:
         """Keep what came of something: an order, or why there is none."""
         self._change(batch_id, place, order_id=order_id, trouble=trouble)

@@ -347,14 +347,25 @@ class Entries(Noun):
         )
         return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
 
-    def neighbours(self, entry: Entry) -> tuple[Entry, ...]:
-        """Return the other standing entries that are the same party's, or on the same account."""
+    def around(self, entries: Iterable[Entry]) -> tuple[Entry, ...]:
+        """Return the standing entries that are of the same parties as these, or on the same accounts."""
+        several = tuple(entries)
         query = select(EntryRow).where(
             EntryRow.state != State.ENDED.value,
-            EntryRow.id != entry.id,
-            or_(EntryRow.party_id == entry.party_id, EntryRow.account_id == entry.account_id),
+            or_(
+                EntryRow.party_id == func.any([one.party_id for one in several]),
+                EntryRow.account_id == func.any([one.account_id for one in several]),
+            ),
         )
         return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
+
+    def some(self, ids: Iterable[UUID], *, lock: bool = False) -> dict[UUID, Entry]:
+        """Return entries by their ids; with `lock`, no other transaction changes them until this one is over."""
+        query = select(EntryRow).where(EntryRow.id == func.any(list(ids))).order_by(EntryRow.id)
+        if lock:
+            query = query.with_for_update()
+        rows = self._session.scalars(query.execution_options(populate_existing=True))
+        return {row.id: to_entry(row) for row in rows}
 
     def lock(self, entry_id: UUID) -> Entry:
         """Return an entry that no other transaction changes until this one is over."""

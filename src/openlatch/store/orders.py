@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import asdict
 from datetime import datetime
 from typing import Any
@@ -17,6 +17,7 @@ from openlatch.core.orders import FINAL, Order, OrderState
 from openlatch.core.plans import Action, Step, why_ended
 from openlatch.core.ports import Change, Gift
 from openlatch.errors import Changed
+from openlatch.store.bulk import change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import EntryRow, OrderRow
@@ -160,6 +161,18 @@ class Orders(Noun):
         )
         return None if row is None else _order(row)
 
+    def save_all(self, orders: Sequence[Order]) -> None:
+        """Store orders that moved on; refuses all of them if somebody else moved one meanwhile."""
+        if len(orders) == 1:
+            self.save(orders[0])
+            return
+        rows = [{"workspace_id": self._workspace_id, "id": order.id, **_values(order)} for order in orders]
+        if not change_rows(self._session, OrderRow, rows, versioned=True):
+            raise Changed(
+                "An order was moved on by someone else at the same moment. Nothing was changed.",
+                next_step="Look at it again.",
+            )
+
     def save(self, order: Order) -> None:
         """Store an order that moved on; refuses if somebody else moved it meanwhile."""
         moved = self._session.execute(
@@ -185,10 +198,26 @@ class Orders(Noun):
             raise missing("order", text)
         return _order(row)
 
-    def some(self, ids: Iterable[UUID]) -> tuple[Order, ...]:
-        """Return the orders with these ids."""
-        query = select(OrderRow).where(OrderRow.id == func.any(list(ids)))
-        return tuple(_order(row) for row in self._session.scalars(query))
+    def some(self, ids: Iterable[UUID], *, lock: bool = False) -> tuple[Order, ...]:
+        """Return the orders with these ids, by id; with `lock`, no other transaction moves them until this is over."""
+        query = select(OrderRow).where(OrderRow.id == func.any(list(ids))).order_by(OrderRow.id)
+        if lock:
+            query = query.with_for_update()
+        return tuple(_order(row) for row in self._session.scalars(query.execution_options(populate_existing=True)))
+
+    def open_all(self, orders: Sequence[Order]) -> set[UUID]:
+        """Store orders, each unless its entry has an open one; returns the ids of those that are new."""
+        if not orders:
+            return set()
+        rows = [{"workspace_id": self._workspace_id, "id": order.id, **_values(order)} for order in orders]
+        statement = insert(OrderRow).on_conflict_do_nothing().returning(OrderRow.id)
+        return set(self._session.scalars(statement, rows))
+
+    def open_of(self, entry_ids: Iterable[UUID]) -> dict[UUID, Order]:
+        """Return the open orders on these entries, by entry."""
+        query = select(OrderRow).where(OrderRow.entry_id == func.any(list(entry_ids)), OrderRow.state.in_(_OPEN))
+        rows = self._session.scalars(query.execution_options(populate_existing=True))
+        return {row.entry_id: _order(row) for row in rows}
 
     def browse(
         self, *, states: tuple[OrderState, ...], batch_id: UUID | None = None, limit: int, cursor: str | None

@@ -13,6 +13,7 @@ const entry = {
   state: "live",
   resources: [],
   level: "site contractor",
+  powers: ["view"],
   account: { name: "Gate" },
   provider: { name: "Ticket Desk" },
   party: { name: "Brightmere Electrical", addresses: ["works@brightmere.example"] },
