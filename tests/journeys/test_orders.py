@@ -15,7 +15,7 @@ import psycopg
 import pytest
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import Browser, expect
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
@@ -26,7 +26,7 @@ from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from openlatch.wire.receipt import check
 from tests.conftest import sign_in
-from tests.journeys.conftest import FLAGS, Desk, events, read, settle
+from tests.journeys.conftest import Desk, events, read, settle
 from tests.journeys.conftest import sign_in as sign_in_to
 
 
@@ -280,7 +280,9 @@ def test_a_dangerous_act_asks_for_the_password_if_it_was_not_given_lately(own: S
     assert settle(client, client.end(entry.ref).ref).state == "proved"
 
 
-def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(own: Stack, client: Client) -> None:
+def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(
+    own: Stack, client: Client, browser: Browser
+) -> None:
     hanne = next(p for p in client.parties(q="hanne.prior") if f"hanne.prior@{DOMAIN}" in p.addresses)
     plan = client.plan_leaver(hanne.ref)
     providers = {item.provider for item in plan.items if item.entry}
@@ -289,9 +291,8 @@ def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(own
         client.leave(hanne.ref, count=len(plan.items) + 1)
     with pytest.raises(Invalid, match="over already"):
         client.leave(hanne.ref, count=len(plan.items), last_day=datetime(2020, 1, 1).date())  # noqa: DTZ001
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = chromium.new_context(base_url=own.url, viewport={"width": 1280, "height": 800}).new_page()
+    with browser.new_context(base_url=own.url, viewport={"width": 1280, "height": 800}) as context:
+        page = context.new_page()
         sign_in_to(page, to=f"/parties/{hanne.ref}")
         page.get_by_role("link", name="They leave…").click()
         expect(page.get_by_role("heading", name="Hanne Prior goes")).to_be_visible()
@@ -311,7 +312,6 @@ def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(own
         expect(page.get_by_text(f"{len(providers) + 2} proved")).to_be_visible(timeout=60_000)
         page.get_by_role("button", name="It is done").click()
         expect(page.get_by_text("Maren Ashdown,")).to_be_visible()
-        chromium.close()
     batch = next(client.batches("leaver"))
     assert (batch.over, set(batch.outcomes)) == (True, {"proved", "done"})
     for item in client.batch(batch.ref).items:

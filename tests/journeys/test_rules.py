@@ -10,7 +10,7 @@ from datetime import date, datetime, timedelta
 from pathlib import Path
 
 import pytest
-from playwright.sync_api import expect, sync_playwright
+from playwright.sync_api import Browser, expect
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
@@ -22,7 +22,7 @@ from openlatch.operations.findings import MOST_ROWS
 from openlatch.operations.gate import Call, as_service
 from openlatch.wire import messages as wire
 from tests.conftest import sign_in
-from tests.journeys.conftest import FLAGS, events
+from tests.journeys.conftest import events
 from tests.journeys.conftest import sign_in as sign_in_to
 from tests.test_habits import ROOT, load
 
@@ -204,10 +204,9 @@ def test_advice_is_the_narrowest_level_that_covers_what_was_used(client: Client)
     assert (brightmere.advice.level, brightmere.advice.drops) == ("", ["view", "edit", "spend"])
 
 
-def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(own: Stack, client: Client) -> None:
-    with sync_playwright() as playwright:
-        chromium = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
-        page = chromium.new_context(base_url=own.url, viewport={"width": 1280, "height": 800}).new_page()
+def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(own: Stack, client: Client, browser: Browser) -> None:
+    with browser.new_context(base_url=own.url, viewport={"width": 1280, "height": 800}) as context:
+        page = context.new_page()
         sign_in_to(page, to="/")
         expect(page.get_by_role("heading", name="What to look at first")).to_be_visible()
         expect(page.get_by_role("button", name=re.compile("risk 100.*Lise Hartnell on Donations"))).to_be_visible()
@@ -241,7 +240,6 @@ def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(own: Stack, cl
         assert client.policy().note == "Two are a crowd"
         page.get_by_role("button", name="Go back to it").first.click()
         expect(page.get_by_text(f"Back to policy {present.number}.")).to_be_visible()
-        chromium.close()
     assert client.policy().text == present.text
 
 
