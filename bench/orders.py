@@ -26,11 +26,11 @@ from openlatch.operations.gate import as_service
 
 __all__ = ["crash", "orders"]
 
-SIZES = (50, 150, 450)
+SIZES = (100, 1000, 5000)
 WORKERS = 4
 ROUNDS = 12
 """So often something is killed while orders are under way."""
-CRASHED = 300
+CRASHED = 1200
 ENDED = ("proved", "stuck", "cancelled")
 """What every order has to have come to in the end."""
 ADDRESS, PASSWORD = "o@kestrelridge.example", "a-password-for-this-run"
