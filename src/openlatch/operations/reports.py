@@ -154,7 +154,7 @@ def _batch_line(
     one = listed.get(item.entry_id) if item.entry_id is not None else None
     entry = one.entry if one is not None else None
     part = Phase(item.phase).says if batch.kind == "leaver" else (one.account.name if one is not None else "")
-    note = item.trouble or (item.text if entry is None else "")
+    note = item.trouble or item.text
     return Line(
         item.place, part, one.party.name if one else "", one.party.addresses if one else (),
         one.account.name if one else "", one.provider.name if one else "", entry.kind.value if entry else "",

@@ -205,7 +205,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
             after.append(replace(item, decision=ready, version=item.version + 1))
     call.tx.reviews.save_items(after)
     if to is not None:
-        _tell_given(call, one, to, len(after))
+        _tell_given(call, one, to, [item.place for item in after])
     call.log(
         "round.decided", "round", one.id, choice=said.choice.value, reason=said.reason, level=said.level,
         until=said.until.isoformat() if said.until else None, to=said.to,
@@ -237,7 +237,7 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
         after.append(replace(item, reviewer=to, version=item.version + 1))
     call.tx.reviews.save_items(after)
     for person in several:
-        _tell_given(call, one, person.id, sum(item.reviewer == person.id for item in after))
+        _tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
     given = [{"place": item.place, "to": str(item.reviewer)} for item in after]
     call.log("round.assigned", "round", one.id, to=[person.address for person in several], items=given)
     return seen(call, [one])[0]
@@ -341,7 +341,7 @@ def _replace_who_left(call: Call, one: Round) -> None:
             after.append(replace(item, reviewer=to, version=item.version + 1))
     call.tx.reviews.save_items(after)
     for person in instead:
-        _tell_given(call, one, person.id, sum(item.reviewer == person.id for item in after))
+        _tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
     names = sorted(people[who].name for who in left)
     call.log("round.reassigned", "round", one.id, left=names, items=[item.place for item in after])
 
@@ -362,11 +362,13 @@ def tell_opened(call: Call, one: Round) -> None:
             notices.tell(call, [people[who]], Notice(f"round:{one.id}:opened", title, "", f"/rounds/{one.ref}"))
 
 
-def _tell_given(call: Call, one: Round, who: UUID, number: int) -> None:
-    if number and (call.actor.person is None or call.actor.person.id != who):
-        title = f"“{one.plan.name}”: {_counted(number)} were given to you by {call.actor.name}, due {_due(call, one)}"
+def _tell_given(call: Call, one: Round, who: UUID, places: Sequence[int]) -> None:
+    if places and (call.actor.person is None or call.actor.person.id != who):
+        were = "was" if len(places) == 1 else "were"
+        title = f"“{one.plan.name}”: {_counted(len(places))} {were} given to you by {call.actor.name}"
         key = f"round:{one.id}:given:{call.services.new_id()}"
-        notices.tell(call, [call.tx.people.get(who)], Notice(key, title, "", f"/rounds/{one.ref}"))
+        link = f"/rounds/{one.ref}" + (f"?item={places[0] + 1}" if len(places) == 1 else "")
+        notices.tell(call, [call.tx.people.get(who)], Notice(key, title, f"Due {_due(call, one)}.", link))
 
 
 def _remind(call: Call, one: Round) -> None:

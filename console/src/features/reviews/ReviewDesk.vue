@@ -15,12 +15,13 @@ import { ago, day, exact, lastDay } from "@/ui/time";
 import { advised, alike, CHOICES, decided, following, type Choice } from "./decisions";
 
 /** One item at a time: what matters for the decision, and the keys to take it. */
-const props = defineProps<{ round: Round; items: RoundItem[] }>();
+const props = defineProps<{ round: Round; items: RoundItem[]; first?: number }>();
 const emit = defineEmits<{ decided: [] }>();
 const { zone } = useSession();
 const now = useNow();
 const axis = axisAround(Date.now(), Math.min(408, window.innerWidth - 60));
-const place = ref(following(props.items, -1)?.place ?? props.items[0]?.place ?? 0);
+const wanted = props.items.find((one) => one.place === props.first);
+const place = ref((wanted ?? following(props.items, -1) ?? props.items[0])?.place ?? 0);
 const item = computed(() => props.items.find((one) => one.place === place.value) ?? props.items[0]);
 const same = computed(() => (item.value ? alike(props.items, item.value) : []));
 const all = ref(false);

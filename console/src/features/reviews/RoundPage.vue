@@ -12,6 +12,7 @@ import ReportLinks from "@/ui/ReportLinks.vue";
 import GiveItems from "./GiveItems.vue";
 import ReviewDesk from "./ReviewDesk.vue";
 import RoundTable from "./RoundTable.vue";
+import { ordered } from "./decisions";
 
 const route = useRoute();
 const queries = useQueryClient();
@@ -37,9 +38,12 @@ const items = useQuery({
   queryFn: () => take(api.GET("/rounds/{one}/items", { params: { path: { one: wanted.value } } })),
   placeholderData: (before) => before,
 });
-const every = computed(() => items.data.value?.items ?? []);
+const by = computed(() => (route.query.by === "party" ? ("party" as const) : ("account" as const)));
+const every = computed(() => ordered(items.data.value?.items ?? [], by.value));
 const mine = computed(() => every.value.filter((one) => one.reviewer === me.value?.person.name));
-const asked = ref(true);
+// A letter about one item leads to it.
+const first = computed(() => Number(route.query.item) - 1);
+const asked = ref(!route.query.item);
 const atDesk = computed(() => (asked.value && mine.value.length ? mine.value : every.value));
 const tabs = computed(() =>
   mayDecide.value && round.value?.state === "open"
@@ -175,7 +179,20 @@ const done = computed(() => {
         Nothing was in its scope when it was opened, so there was nothing to ask.
       </p>
       <template v-else>
-        <PageTabs class="mt-5" label="Items of the round" :tabs="tabs" :shown="shown" />
+        <div class="mt-5 flex flex-wrap items-end justify-between gap-x-6">
+          <PageTabs class="flex-1" label="Items of the round" :tabs="tabs" :shown="shown" />
+          <p class="small flex gap-3 pb-2">
+            together:
+            <RouterLink
+              v-for="one in ['account', 'party'] as const"
+              :key="one"
+              :class="one === by ? 'font-semibold text-ink' : 'link'"
+              :aria-current="one === by ? 'true' : undefined"
+              :to="{ query: { ...route.query, by: one === 'party' ? one : undefined } }"
+              >all of {{ one === "party" ? "a party" : "an account" }}</RouterLink
+            >
+          </p>
+        </div>
         <div class="mt-4">
           <template v-if="shown === 'desk' && atDesk.length">
             <label
@@ -184,7 +201,13 @@ const done = computed(() => {
             >
               <input v-model="asked" type="checkbox" /> only the {{ mine.length }} that you are asked about
             </label>
-            <ReviewDesk :key="String(asked)" :round="round" :items="atDesk" @decided="again" />
+            <ReviewDesk
+              :key="`${asked} ${by}`"
+              :round="round"
+              :items="atDesk"
+              :first="first"
+              @decided="again"
+            />
           </template>
           <RoundTable v-else :round="round" :items="every" @changed="again" />
         </div>

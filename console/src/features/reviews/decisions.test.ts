@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { RoundItem } from "@/api/client";
-import { alike, decided, following } from "./decisions";
+import { alike, decided, following, ordered } from "./decisions";
 
 function item(place: number, more: Partial<RoundItem> = {}): RoundItem {
   return { place, group: 0, outcome: "undecided", own: false, decision: null, ...more } as RoundItem;
@@ -12,6 +12,15 @@ describe("going through a round", () => {
     expect(following(items, 0)?.place).toBe(3);
     expect(following(items, 3)?.place).toBe(0);
     expect(following([item(5)], 5)).toBeUndefined();
+  });
+
+  it("keeps all of a party together, the riskiest first, where that is wanted", () => {
+    const of = (place: number, party: string, risk: number) =>
+      item(place, { entry: { party: { id: party } }, facts: { party, risk } } as Partial<RoundItem>);
+    const items = [of(0, "orla", 60), of(1, "bram", 20), of(2, "bram", 90), of(3, "orla", 5)];
+    expect(ordered(items, "party").map((one) => one.place)).toEqual([2, 1, 0, 3]);
+    expect(ordered(items, "account")).toEqual(items);
+    expect(following(ordered(items, "party"), 1)?.place).toBe(0);
   });
 
   it("offers the same answer for the same open question only", () => {

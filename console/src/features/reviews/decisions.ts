@@ -47,10 +47,28 @@ export function alike(items: readonly RoundItem[], item: RoundItem): RoundItem[]
   );
 }
 
-/** The next item that waits to be decided after a place, from the top again at the end; none if nothing waits. */
+/** The next item that waits to be decided after the one with a place, from the top again; none if nothing waits. */
 export function following(items: readonly RoundItem[], place: number): RoundItem | undefined {
-  const open = items.filter((one) => one.outcome === "undecided" && !one.own);
-  return open.find((one) => one.place > place) ?? open.find((one) => one.place !== place);
+  const at = items.findIndex((one) => one.place === place);
+  const inTurn = [...items.slice(at + 1), ...items.slice(0, Math.max(at, 0))];
+  return inTurn.find((one) => one.outcome === "undecided" && !one.own);
+}
+
+/** Items by account, the riskiest first, as a round has them; or all of a party together, the riskiest first. */
+export function ordered(items: readonly RoundItem[], by: "account" | "party"): RoundItem[] {
+  if (by === "account") return [...items];
+  const worst = new Map<string, number>();
+  for (const { entry, facts } of items)
+    worst.set(entry.party.id, Math.max(worst.get(entry.party.id) ?? 0, facts.risk));
+  const rank = (one: RoundItem) => worst.get(one.entry.party.id) ?? 0;
+  return [...items].sort(
+    (a, b) =>
+      rank(b) - rank(a) ||
+      a.facts.party.localeCompare(b.facts.party) ||
+      a.entry.party.id.localeCompare(b.entry.party.id) ||
+      b.facts.risk - a.facts.risk ||
+      a.place - b.place,
+  );
 }
 
 /** A choice of recurrences that need no knowledge of their notation; anything else can be written. */
