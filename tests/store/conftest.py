@@ -17,7 +17,7 @@ from openlatch.core.ids import uuid7
 from openlatch.core.model import Circle, Person, Workspace
 from openlatch.core.roles import Role, Scope
 from openlatch.local.stack import Stack
-from openlatch.operations import hand, log, notices, people, providers, reviews, rounds
+from openlatch.operations import hand, log, notices, people, providers, reviews, rounds, settling
 from openlatch.operations.gate import Actor, Call, as_service
 from openlatch.operations.reviews import Draft
 
@@ -57,7 +57,7 @@ class Holder:
         with self.as_() as call:
             reviews.open_due(call)
         with self.as_() as call:
-            rounds.go_on(call)
+            settling.go_on(call)
 
     def keep(self, party: str, account: str = "Newsletter", **more: str) -> UUID:
         fields = {

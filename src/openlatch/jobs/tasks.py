@@ -31,7 +31,7 @@ from openlatch.operations import (
     people,
     readings,
     reviews,
-    rounds,
+    settling,
     telling,
 )
 from openlatch.operations.gate import Services, as_service
@@ -132,7 +132,7 @@ def open_rounds(store: Store, services: Services) -> None:
         with store.transaction(workspace.id) as tx:
             reviews.open_due(as_service(tx, services))
         with store.transaction(workspace.id) as tx:
-            rounds.go_on(as_service(tx, services))
+            settling.go_on(as_service(tx, services))
 
 
 def tell_of_ends(store: Store, services: Services) -> None:

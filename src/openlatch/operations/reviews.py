@@ -13,7 +13,7 @@ from openlatch.core.powers import Power
 from openlatch.core.recurrence import Recurrence
 from openlatch.core.reviews import Event, Item, Reviewers, ReviewPlan, Round, RoundState, Unanswered
 from openlatch.errors import Conflict, Invalid
-from openlatch.operations import rounds
+from openlatch.operations import round_news, rounds, settling
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.scope import REVIEWING, asked_about, facts_of, in_scope
 
@@ -245,9 +245,9 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     if not call.tx.reviews.add(opened, items):
         return None
     call.log("round.opened", "round", opened.id, review=plan.name, why=why, items=len(items))
-    rounds.tell_opened(call, opened)
+    round_news.tell_opened(call, opened)
     if not items:
-        opened = rounds.settle(call, replace(opened, state=RoundState.SETTLING, settled_by="Open Latch"))
+        opened = settling.settle(call, replace(opened, state=RoundState.SETTLING, settled_by="Open Latch"))
     return opened
 
 

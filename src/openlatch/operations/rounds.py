@@ -2,27 +2,21 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import date, timedelta
+from datetime import date
 from uuid import UUID
 
 from openlatch.core.decisions import Choice, Decision, advised, alike, changed_since, checked, reason_needed
-from openlatch.core.hours import day_in
 from openlatch.core.ids import ref_of
-from openlatch.core.model import PartyStatus, Person
-from openlatch.core.notices import Notice
-from openlatch.core.orders import OrderState
-from openlatch.core.plans import Action
-from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, Unanswered, compare, unanswered
+from openlatch.core.model import Person
+from openlatch.core.reviews import Item, LeftOpen, Round, RoundState
 from openlatch.core.roles import Role
-from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
-from openlatch.operations import flags, notices, orders, reports
+from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
+from openlatch.operations import round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.orders import Wish
-from openlatch.operations.scope import REVIEWING, facts_of, in_scope, own_parties
+from openlatch.operations.scope import REVIEWING, in_scope, own_parties
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.store.reviews import Past
@@ -35,22 +29,13 @@ __all__ = [
     "browse",
     "decide",
     "finish",
-    "go_on",
-    "in_charge",
     "items",
     "leave_open",
     "pause",
     "seen",
-    "settle",
     "show",
-    "tell_opened",
     "try_again",
 ]
-
-CHUNK = 40
-"""So many orders are given in one transaction."""
-_RESTS = frozenset({"kept", "gone", "left open", OrderState.PROVED.value})
-"""What an item has to have come to before its round is closed."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -205,7 +190,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
             after.append(replace(item, decision=ready, version=item.version + 1))
     call.tx.reviews.save_items(after)
     if to is not None:
-        _tell_given(call, one, to, [item.place for item in after])
+        round_news.tell_given(call, one, to, [item.place for item in after])
     call.log(
         "round.decided", "round", one.id, choice=said.choice.value, reason=said.reason, level=said.level,
         until=said.until.isoformat() if said.until else None, to=said.to,
@@ -237,7 +222,7 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
         after.append(replace(item, reviewer=to, version=item.version + 1))
     call.tx.reviews.save_items(after)
     for person in several:
-        _tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
+        round_news.tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
     given = [{"place": item.place, "to": str(item.reviewer)} for item in after]
     call.log("round.assigned", "round", one.id, to=[person.address for person in several], items=given)
     return seen(call, [one])[0]
@@ -271,7 +256,7 @@ def finish(call: Call, text: str) -> RoundSight:
             next_step=f"Decide them, or wait until it is due: the plan says that then it is “{one.plan.unanswered}”.",
             undecided=len(open_),
         )
-    return seen(call, [_finish(call, one)])[0]
+    return seen(call, [settling.end_answering(call, one)])[0]
 
 
 @operation("rounds.leave_open")
@@ -279,7 +264,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ro
     """Say that something is left open in a round, why, and who sees to it; then the round can be closed without it."""
     one = call.tx.reviews.find(text, lock=True)
     found = call.tx.reviews.items(one.id, places=[place], lock=True)
-    if one.state is not RoundState.SETTLING or not found or found[0][1] in _RESTS:
+    if one.state is not RoundState.SETTLING or not found or found[0][1] in settling.RESTS:
         raise Conflict(
             f"Nothing number {place + 1} of round {one.ref} waits to be done. Nothing was changed.",
             next_step=f"Look at it again: openlatch round show {one.ref}",
@@ -288,7 +273,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ro
     left = LeftOpen(reason, _person(call, owner).name, call.actor.name, call.now)
     call.tx.reviews.save_items([replace(item, left_open=left, version=item.version + 1)])
     call.log("round.left-open", "round", one.id, place=place, reason=reason, owner=left.owner)
-    return seen(call, [settle(call, one)])[0]
+    return seen(call, [settling.settle(call, one)])[0]
 
 
 @operation("rounds.try_again")
@@ -303,217 +288,7 @@ def try_again(call: Call, text: str, place: int) -> RoundSight:
         )
     item = found[0][0]
     call.tx.reviews.save_items([replace(item, trouble="", version=item.version + 1)])
-    return seen(call, [settle(call, one)])[0]
-
-
-# What happens by itself
-
-
-def go_on(call: Call) -> None:
-    """Take every round that is not closed as far as it goes now: remind, end the answering, give orders, close."""
-    for one in call.tx.reviews.unfinished():
-        if one.state is RoundState.SETTLING:
-            settle(call, call.tx.reviews.find(str(one.id), lock=True))
-        elif one.paused_at is None and one.due_at <= call.now:
-            there = call.tx.reviews.find(str(one.id), lock=True)
-            if there.state is RoundState.OPEN:
-                _finish(call, there)
-        elif one.paused_at is None:
-            _replace_who_left(call, one)
-            _remind(call, one)
-
-
-def _replace_who_left(call: Call, one: Round) -> None:
-    """What somebody was asked who has left meanwhile goes to whoever is asked where nobody else can be."""
-    waiting = {who for who, (every, decided) in call.tx.reviews.progress(one.id).items() if who and decided < every}
-    people = {person.id: person for person in call.tx.people.all() if person.id in waiting}
-    parties = own_parties(call, people.values())
-    known = call.tx.parties.some(parties.values())
-    left = {who for who, party in parties.items() if known[party].status is PartyStatus.LEFT}
-    if not left:
-        return
-    instead = [person for person in in_charge(call, one) if person.id not in left]
-    own = own_parties(call, instead)
-    after = []
-    for item, outcome in call.tx.reviews.items(one.id, lock=True):
-        if item.reviewer in left and outcome == "undecided":
-            to = next((person.id for person in instead if own.get(person.id) != item.party_id), None)
-            after.append(replace(item, reviewer=to, version=item.version + 1))
-    call.tx.reviews.save_items(after)
-    for person in instead:
-        _tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
-    names = sorted(people[who].name for who in left)
-    call.log("round.reassigned", "round", one.id, left=names, items=[item.place for item in after])
-
-
-def in_charge(call: Call, one: Round) -> list[Person]:
-    """Return who is told of what is not answered: whoever the review names for that, and the owners."""
-    people = call.tx.people.all()
-    named = [person for person in people if person.id == one.plan.otherwise and person.role in REVIEWING]
-    return [*named, *(person for person in people if person.role is Role.OWNER and person not in named)]
-
-
-def tell_opened(call: Call, one: Round) -> None:
-    """Tell whoever is asked in a round that it is open."""
-    people = {person.id: person for person in call.tx.people.all()}
-    for who, (every, _) in call.tx.reviews.progress(one.id).items():
-        if who in people:
-            title = f"“{one.plan.name}” has come round: {_counted(every)} for you until {_due(call, one)}"
-            notices.tell(call, [people[who]], Notice(f"round:{one.id}:opened", title, "", f"/rounds/{one.ref}"))
-
-
-def _tell_given(call: Call, one: Round, who: UUID, places: Sequence[int]) -> None:
-    if places and (call.actor.person is None or call.actor.person.id != who):
-        were = "was" if len(places) == 1 else "were"
-        title = f"“{one.plan.name}”: {_counted(len(places))} {were} given to you by {call.actor.name}"
-        key = f"round:{one.id}:given:{call.services.new_id()}"
-        link = f"/rounds/{one.ref}" + (f"?item={places[0] + 1}" if len(places) == 1 else "")
-        notices.tell(call, [call.tx.people.get(who)], Notice(key, title, f"Due {_due(call, one)}.", link))
-
-
-def _remind(call: Call, one: Round) -> None:
-    """Remind whoever has not answered, and later, while there is still time, say so to whoever is in charge."""
-    before = timedelta(days=one.plan.remind_days)
-    if not before or one.due_at - call.now > before:
-        return
-    progress = call.tx.reviews.progress(one.id)
-    people = {person.id: person for person in call.tx.people.all()}
-    late = {who: every - decided for who, (every, decided) in progress.items() if decided < every}
-    for who, number in late.items():
-        if who in people:
-            title = f"“{one.plan.name}”: {_counted(number)} still wait for you, due {_due(call, one)}"
-            notices.tell(call, [people[who]], Notice(f"round:{one.id}:remind", title, "", f"/rounds/{one.ref}"))
-    if late and one.due_at - call.now <= before / 2:
-        _escalate(call, one, late, people, f"due {_due(call, one)}", "late")
-
-
-def _escalate(
-    call: Call, one: Round, late: Mapping[UUID | None, int], people: Mapping[UUID, Person], when: str, key: str
-) -> None:
-    lines = [
-        f"{people[who].name if who is not None and who in people else 'Nobody can be asked'}: {_counted(number)}"
-        for who, number in late.items()
-    ]
-    title = f"“{one.plan.name}”: {_counted(sum(late.values()))} not answered, {when}"
-    told = Notice(f"round:{one.id}:{key}", title, "\n".join(lines), f"/rounds/{one.ref}")
-    notices.tell(call, in_charge(call, one), told)
-
-
-def _counted(number: int) -> str:
-    return "1 item" if number == 1 else f"{number} items"
-
-
-def _due(call: Call, one: Round) -> str:
-    return day_in(one.due_at, call.tx.workspace.zone)
-
-
-def _finish(call: Call, one: Round) -> Round:
-    """End the answering: what nobody answered comes to what the plan says, what is kept counts as reviewed."""
-    found = call.tx.reviews.items(one.id, lock=True)
-    entries = call.tx.entries.about({item.entry_id for item, _ in found})
-    standing = [item for item, _ in found if entries[item.entry_id].entry.stands]
-    silent = [(item.place, item.facts) for item in standing if item.decision is None]
-    answers = unanswered(silent, one.plan.unanswered, one.plan.most, "Open Latch", call.now)
-    after: list[Item] = []
-    for item, _ in found:
-        if not entries[item.entry_id].entry.stands:
-            after.append(replace(item, trouble=GONE, version=item.version + 1))
-        elif item.place in answers:
-            after.append(replace(item, decision=answers[item.place], version=item.version + 1))
-    call.tx.reviews.save_items(after)
-    kept = [item for item in standing if item.decision is not None and item.decision.choice is Choice.KEEP]
-    missed = [item.entry_id for item in standing if item.place in answers]
-    call.tx.entries.reviewed([item.entry_id for item in kept], missed, call.now)
-    flags.evaluate(call, [item.entry_id for item in kept] + missed)
-    by = call.actor.name
-    if answers:
-        late = Counter(item.reviewer for item in standing if item.place in answers)
-        people = {person.id: person for person in call.tx.people.all()}
-        _escalate(call, one, late, people, f"and so {_silence(one)}", "silent")
-    one = replace(one, state=RoundState.SETTLING, settled_by=by, settled_at=call.now, version=one.version + 1)
-    call.tx.reviews.save(one)
-    call.log("round.finished", "round", one.id, unanswered=len(answers))
-    return settle(call, one)
-
-
-def _silence(one: Round) -> str:
-    said = {
-        Unanswered.KEEP: "they stay, flagged",
-        Unanswered.NARROW: "they are narrowed where that is known to do",
-        Unanswered.PAUSE: "they are paused",
-        Unanswered.END: "they end",
-    }[one.plan.unanswered]
-    return said if one.plan.unanswered is Unanswered.KEEP else f"{said}, {one.plan.most} at most"
-
-
-def settle(call: Call, one: Round) -> Round:
-    """Give some more of the orders of a round, or close it once everything in it is proved or said to be left open."""
-    if one.state is not RoundState.SETTLING:
-        return one
-    found = call.tx.reviews.items(one.id)
-    to_come = [item for item, outcome in found if outcome == "to come"]
-    if to_come:
-        call.tx.reviews.save_items([_order(call, one, item) for item in to_come[:CHUNK]])
-        return one
-    found = tuple(_dated(call, found))
-    if any(outcome not in _RESTS for _, outcome in found):
-        return one
-    now = facts_of(call, in_scope(call, one.plan.where))
-    before = {item.entry_id: item.facts for item, _ in found}
-    one = replace(
-        one, state=RoundState.CLOSED, closed_at=call.now, settled_at=one.settled_at or call.now,
-        compared=compare(before, now), version=one.version + 1,
-    )  # fmt: skip
-    call.tx.reviews.save(one)
-    reports.keep(call, one)
-    call.log("round.closed", "round", one.id, items=len(found))
-    if found:
-        title = f"“{one.plan.name}” is closed: all of its {_counted(len(found))} are proved, or said to be left open"
-        notices.tell(call, in_charge(call, one), Notice(f"round:{one.id}:closed", title, "", f"/rounds/{one.ref}"))
-    return one
-
-
-def _dated(call: Call, found: Sequence[tuple[Item, str]]) -> list[tuple[Item, str]]:
-    """What only waits for its last day is left open until then, and nobody has to say so: its order sees to it."""
-    waiting = {item.order_id for item, outcome in found if outcome == OrderState.WAITING and item.order_id is not None}
-    orders_ = {order.id: order for order in call.tx.orders.some(waiting)}
-    after: list[tuple[Item, str]] = []
-    for item, outcome in found:
-        order = orders_.get(item.order_id) if item.order_id is not None else None
-        step = order.steps[order.place] if order is not None and outcome == OrderState.WAITING else None
-        if order is None or step is None or step.call != "wait" or step.until is None:
-            after.append((item, outcome))
-            continue
-        day = day_in(step.until - timedelta(microseconds=1), call.tx.workspace.zone)
-        assert item.decision is not None  # noqa: S101 - an order comes of nothing else
-        left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.name, call.now)
-        kept = replace(item, left_open=left, version=item.version + 1)
-        call.tx.reviews.save_items([kept])
-        after.append((kept, "left open"))
-    return after
-
-
-def _order(call: Call, one: Round, item: Item) -> Item:
-    """Give the order that a decision becomes; what cannot be ordered says why."""
-    decision = item.decision
-    assert decision is not None  # noqa: S101 - nothing else is still to come
-    assert decision.action is not None  # noqa: S101 - what is kept is not to come
-    entry = call.tx.entries.lock(item.entry_id)
-    if not entry.stands:
-        return replace(item, trouble=GONE, version=item.version + 1)
-    there = call.tx.orders.open_for(entry.id)
-    if there is not None and there.action in (decision.action.value, Action.END.value):
-        return replace(item, order_id=there.id, version=item.version + 1)
-    try:
-        if there is not None:
-            raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
-        made = orders.planned(call, entry, Wish(decision.action, decision.level, None, decision.until)).plan
-        reason = f"review “{one.plan.name}”, round {one.ref}" + (f": {decision.reason}" if decision.reason else "")
-        drafted = orders.drafted(call, made, entry, reason, decision.by)
-    except OpenLatchError as error:
-        return replace(item, trouble=error.message, version=item.version + 1)
-    order, _ = orders.given(call, drafted, entry)
-    return replace(item, order_id=order.id, version=item.version + 1)
+    return seen(call, [settling.settle(call, one)])[0]
 
 
 def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:

@@ -1,0 +1,172 @@
+"""From decisions to proof: what rounds do by themselves, until everything in them is proved or said to be left open."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+from datetime import timedelta
+
+from openlatch.core.decisions import Choice
+from openlatch.core.hours import day_in
+from openlatch.core.model import PartyStatus
+from openlatch.core.orders import OrderState
+from openlatch.core.plans import Action
+from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, Unanswered, compare, unanswered
+from openlatch.errors import Conflict, OpenLatchError
+from openlatch.operations import flags, orders, reports, round_news
+from openlatch.operations.gate import Call
+from openlatch.operations.orders import Wish
+from openlatch.operations.scope import facts_of, in_scope, own_parties
+
+__all__ = ["RESTS", "end_answering", "go_on", "settle"]
+
+CHUNK = 40
+"""So many orders are given in one transaction."""
+RESTS = frozenset({"kept", "gone", "left open", OrderState.PROVED.value})
+"""What an item has to have come to before its round is closed."""
+
+
+def go_on(call: Call) -> None:
+    """Take every round that is not closed as far as it goes now: remind, end the answering, give orders, close."""
+    for one in call.tx.reviews.unfinished():
+        if one.state is RoundState.SETTLING:
+            settle(call, call.tx.reviews.find(str(one.id), lock=True))
+        elif one.paused_at is None and one.due_at <= call.now:
+            there = call.tx.reviews.find(str(one.id), lock=True)
+            if there.state is RoundState.OPEN:
+                end_answering(call, there)
+        elif one.paused_at is None:
+            _replace_who_left(call, one)
+            round_news.remind(call, one)
+
+
+def _replace_who_left(call: Call, one: Round) -> None:
+    """What somebody was asked who has left meanwhile goes to whoever is asked where nobody else can be."""
+    waiting = {who for who, (every, decided) in call.tx.reviews.progress(one.id).items() if who and decided < every}
+    people = {person.id: person for person in call.tx.people.all() if person.id in waiting}
+    parties = own_parties(call, people.values())
+    known = call.tx.parties.some(parties.values())
+    left = {who for who, party in parties.items() if known[party].status is PartyStatus.LEFT}
+    if not left:
+        return
+    instead = [person for person in round_news.in_charge(call, one) if person.id not in left]
+    own = own_parties(call, instead)
+    after = []
+    for item, outcome in call.tx.reviews.items(one.id, lock=True):
+        if item.reviewer in left and outcome == "undecided":
+            to = next((person.id for person in instead if own.get(person.id) != item.party_id), None)
+            after.append(replace(item, reviewer=to, version=item.version + 1))
+    call.tx.reviews.save_items(after)
+    for person in instead:
+        round_news.tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
+    names = sorted(people[who].name for who in left)
+    call.log("round.reassigned", "round", one.id, left=names, items=[item.place for item in after])
+
+
+def end_answering(call: Call, one: Round) -> Round:
+    """End the answering: what nobody answered comes to what the plan says, what is kept counts as reviewed."""
+    found = call.tx.reviews.items(one.id, lock=True)
+    entries = call.tx.entries.about({item.entry_id for item, _ in found})
+    standing = [item for item, _ in found if entries[item.entry_id].entry.stands]
+    silent = [(item.place, item.facts) for item in standing if item.decision is None]
+    answers = unanswered(silent, one.plan.unanswered, one.plan.most, "Open Latch", call.now)
+    after: list[Item] = []
+    for item, _ in found:
+        if not entries[item.entry_id].entry.stands:
+            after.append(replace(item, trouble=GONE, version=item.version + 1))
+        elif item.place in answers:
+            after.append(replace(item, decision=answers[item.place], version=item.version + 1))
+    call.tx.reviews.save_items(after)
+    kept = [item for item in standing if item.decision is not None and item.decision.choice is Choice.KEEP]
+    missed = [item.entry_id for item in standing if item.place in answers]
+    call.tx.entries.reviewed([item.entry_id for item in kept], missed, call.now)
+    flags.evaluate(call, [item.entry_id for item in kept] + missed)
+    by = call.actor.name
+    if answers:
+        late = Counter(item.reviewer for item in standing if item.place in answers)
+        people = {person.id: person for person in call.tx.people.all()}
+        round_news.tell_unanswered(call, one, late, people, f"and so {_silence(one)}", "silent")
+    one = replace(one, state=RoundState.SETTLING, settled_by=by, settled_at=call.now, version=one.version + 1)
+    call.tx.reviews.save(one)
+    call.log("round.finished", "round", one.id, unanswered=len(answers))
+    return settle(call, one)
+
+
+def _silence(one: Round) -> str:
+    said = {
+        Unanswered.KEEP: "they stay, flagged",
+        Unanswered.NARROW: "they are narrowed where that is known to do",
+        Unanswered.PAUSE: "they are paused",
+        Unanswered.END: "they end",
+    }[one.plan.unanswered]
+    return said if one.plan.unanswered is Unanswered.KEEP else f"{said}, {one.plan.most} at most"
+
+
+def settle(call: Call, one: Round) -> Round:
+    """Give some more of the orders of a round, or close it once everything in it is proved or said to be left open."""
+    if one.state is not RoundState.SETTLING:
+        return one
+    found = call.tx.reviews.items(one.id)
+    to_come = [item for item, outcome in found if outcome == "to come"]
+    if to_come:
+        call.tx.reviews.save_items([_order(call, one, item) for item in to_come[:CHUNK]])
+        return one
+    found = tuple(_dated(call, found))
+    if any(outcome not in RESTS for _, outcome in found):
+        return one
+    now = facts_of(call, in_scope(call, one.plan.where))
+    before = {item.entry_id: item.facts for item, _ in found}
+    one = replace(
+        one, state=RoundState.CLOSED, closed_at=call.now, settled_at=one.settled_at or call.now,
+        compared=compare(before, now), version=one.version + 1,
+    )  # fmt: skip
+    call.tx.reviews.save(one)
+    reports.keep(call, one)
+    call.log("round.closed", "round", one.id, items=len(found))
+    if found:
+        round_news.tell_closed(call, one, len(found))
+    return one
+
+
+def _dated(call: Call, found: Sequence[tuple[Item, str]]) -> list[tuple[Item, str]]:
+    """What only waits for its last day is left open until then, and nobody has to say so: its order sees to it."""
+    waiting = {item.order_id for item, outcome in found if outcome == OrderState.WAITING and item.order_id is not None}
+    orders_ = {order.id: order for order in call.tx.orders.some(waiting)}
+    after: list[tuple[Item, str]] = []
+    for item, outcome in found:
+        order = orders_.get(item.order_id) if item.order_id is not None else None
+        step = order.steps[order.place] if order is not None and outcome == OrderState.WAITING else None
+        if order is None or step is None or step.call != "wait" or step.until is None:
+            after.append((item, outcome))
+            continue
+        day = day_in(step.until - timedelta(microseconds=1), call.tx.workspace.zone)
+        assert item.decision is not None  # noqa: S101 - an order comes of nothing else
+        left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.name, call.now)
+        kept = replace(item, left_open=left, version=item.version + 1)
+        call.tx.reviews.save_items([kept])
+        after.append((kept, "left open"))
+    return after
+
+
+def _order(call: Call, one: Round, item: Item) -> Item:
+    """Give the order that a decision becomes; what cannot be ordered says why."""
+    decision = item.decision
+    assert decision is not None  # noqa: S101 - nothing else is still to come
+    assert decision.action is not None  # noqa: S101 - what is kept is not to come
+    entry = call.tx.entries.lock(item.entry_id)
+    if not entry.stands:
+        return replace(item, trouble=GONE, version=item.version + 1)
+    there = call.tx.orders.open_for(entry.id)
+    if there is not None and there.action in (decision.action.value, Action.END.value):
+        return replace(item, order_id=there.id, version=item.version + 1)
+    try:
+        if there is not None:
+            raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
+        made = orders.planned(call, entry, Wish(decision.action, decision.level, None, decision.until)).plan
+        reason = f"review “{one.plan.name}”, round {one.ref}" + (f": {decision.reason}" if decision.reason else "")
+        drafted = orders.drafted(call, made, entry, reason, decision.by)
+    except OpenLatchError as error:
+        return replace(item, trouble=error.message, version=item.version + 1)
+    order, _ = orders.given(call, drafted, entry)
+    return replace(item, order_id=order.id, version=item.version + 1)
