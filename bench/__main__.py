@@ -3,6 +3,7 @@
 import sys
 
 from bench.console import console
+from bench.exposures import exposure_difference
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
 from bench.orders import crash, orders
@@ -16,6 +17,7 @@ BENCHMARKS = {
     "P4": inventory_page,
     "P5": large_reading,
     "P6": orders,
+    "P7": exposure_difference,
     "P9": console,
     "P10": memory,
     "crash": crash,

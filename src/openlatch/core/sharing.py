@@ -23,7 +23,20 @@ from operator import or_
 from openlatch.core.hours import Hours, Window
 from openlatch.core.powers import Power, in_order
 
-__all__ = ["ANYONE", "Covers", "Document", "Exposure", "Region", "Selector", "Statement", "exposures", "region"]
+__all__ = [
+    "ANYONE",
+    "Covers",
+    "Document",
+    "Exposure",
+    "Region",
+    "Selector",
+    "Statement",
+    "bits_of",
+    "edges_of",
+    "exposures",
+    "region",
+    "spans_of",
+]
 
 Network = IPv4Network | IPv6Network
 Address = IPv4Address | IPv6Address
@@ -135,14 +148,14 @@ def region(document: Document, to: Selector, *, locked: bool, covers: Covers) ->
     allow = [s for s in document.statements if s.allow and to in s.to and not (locked and to == ANYONE)]
     deny = [s for s in document.statements if not s.allow and any(covers(one, to) for one in s.to)]
     both = (*allow, *deny)
-    nets = tuple(sorted({0, _SIXES}.union(*(edges for s in both for edges in map(_edges, s.networks or ())))))
+    nets = tuple(sorted({0, _SIXES}.union(*(edges for s in both for edges in map(edges_of, s.networks or ())))))
     nets = tuple(n for n in nets if n < _LAST)
-    times = tuple(sorted({0}.union(*(set(span) for s in both for span in _spans(s.hours)))))
+    times = tuple(sorted({0}.union(*(set(span) for s in both for span in spans_of(s.hours)))))
     times = tuple(t for t in times if t < _WEEK)
     allowed, denied = [0] * len(nets), [0] * len(nets)
     for statements, cells in ((allow, allowed), (deny, denied)):
         for statement in statements:
-            bits = _bits(statement, times)
+            bits = bits_of(statement, times)
             for net in _stretches(statement.networks, nets):
                 cells[net] |= bits
     return Region(nets, times, tuple(a & ~d for a, d in zip(allowed, denied, strict=True)))
@@ -164,7 +177,8 @@ def _number(address: Address) -> int:
     return int(address) + (_SIXES if address.version == 6 else 0)
 
 
-def _edges(network: Network) -> tuple[int, int]:
+def edges_of(network: Network) -> tuple[int, int]:
+    """Return where a network begins on the line of addresses, and where what comes after it does."""
     return _number(network.network_address), _number(network.broadcast_address) + 1
 
 
@@ -172,10 +186,12 @@ def _stretches(networks: Collection[Network] | None, nets: tuple[int, ...]) -> I
     """The numbers of the stretches that lie in one of these networks."""
     if networks is None:
         return range(len(nets))
-    return {n for start, end in map(_edges, networks) for n in range(bisect_left(nets, start), bisect_left(nets, end))}
+    return {
+        n for start, end in map(edges_of, networks) for n in range(bisect_left(nets, start), bisect_left(nets, end))
+    }
 
 
-def _spans(windows: Iterable[Window] | None) -> Iterator[tuple[int, int]]:
+def spans_of(windows: Iterable[Window] | None) -> Iterator[tuple[int, int]]:
     """The stretches of the week that windows cover, in minutes; one over its end comes as two."""
     for window in (None,) if windows is None else windows:
         if window is None:
@@ -192,9 +208,10 @@ def _minute(at: time) -> int:
     return at.hour * 60 + at.minute
 
 
-def _bits(statement: Statement, times: tuple[int, ...]) -> int:
+def bits_of(statement: Statement, times: tuple[int, ...]) -> int:
+    """Return powers × stretches of the week of a statement as one integer; its hours begin and end at `times`."""
     when = 0
-    for start, end in _spans(statement.hours):
+    for start, end in spans_of(statement.hours):
         for number in range(bisect_left(times, start), bisect_left(times, end)):
             when |= 1 << number
     return reduce(or_, (when << (_POWERS[p] * len(times)) for p in statement.powers), 0)

@@ -1,0 +1,119 @@
+"""What a change of sharing documents changes for whom, against every point of small universes."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from ipaddress import ip_network
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.exposure import Someone, anyone_gains, difference
+from openlatch.core.powers import Power
+from openlatch.core.sharing import ANYONE, Document, Selector, Statement
+from tests.core.test_sharing import ADDRESSES, DOCUMENTS, DOMAIN, MINUTES, PERSON, POWERS, TEAM, holds
+
+LONER = Selector("party", "q")
+KNOWN = (
+    Someone("p", frozenset({ANYONE, DOMAIN, TEAM, PERSON})),
+    Someone("q", frozenset({ANYONE, LONER})),
+    Someone("r", frozenset({ANYONE, TEAM})),
+)
+EMPTY = Document("d", "a", "folder 004", "UTC", ())
+
+
+def may(
+    document: Document, matched_by: frozenset[Selector], power: Power, minute: int, address: object, *, locked: bool
+) -> bool:
+    """The meaning of a document for whoever just these selectors match: some allow, no deny."""
+    allowed = any(
+        holds(replace(document, statements=(only(s, selector),)), selector, power, minute, address, locked=locked)
+        for s in document.statements
+        if s.allow
+        for selector in s.to & matched_by
+    )
+    denied = any(
+        holds(replace(document, statements=(replace(only(s, selector), allow=True),)), selector, power, minute, address,
+              locked=False)
+        for s in document.statements
+        if not s.allow
+        for selector in s.to & matched_by
+    )  # fmt: skip
+    return allowed and not denied
+
+
+def only(statement: Statement, selector: Selector) -> Statement:
+    return replace(statement, to=frozenset({selector}))
+
+
+@given(DOCUMENTS, DOCUMENTS, st.tuples(st.booleans(), st.booleans()), st.lists(MINUTES, min_size=1, max_size=4))
+def test_a_difference_is_exactly_what_holds_after_and_not_before_for_everybody(
+    before: Document, after: Document, locked: tuple[bool, bool], minutes: list[int]
+) -> None:
+    found = {one.matched_by: one for one in difference(before, after, KNOWN, locked=locked)}
+    selectors = {s for d in (before, after) for one in d.statements for s in one.to}
+    classes = {frozenset({ANYONE}), *(one.matched_by & selectors | {ANYONE} for one in KNOWN)}
+    classes |= {frozenset({ANYONE, s}) for s in selectors if s.kind == "domain"}
+    gains = False
+    for of in classes:
+        one = found.get(of)
+        for power in POWERS:
+            for minute in minutes:
+                for address in ADDRESSES:
+                    was = may(before, of, power, minute, address, locked=locked[0])
+                    is_ = may(after, of, power, minute, address, locked=locked[1])
+                    gains |= is_ and not was
+                    point = (of, power, minute, address)
+                    gained = one is not None and one.gained is not None and one.gained.holds(power, minute, address)
+                    lost = one is not None and one.lost is not None and one.lost.holds(power, minute, address)
+                    assert gained is (is_ and not was), point
+                    assert lost is (was and not is_), point
+    if gains:
+        assert anyone_gains(before, after, KNOWN, locked=locked)
+
+
+@given(DOCUMENTS, DOCUMENTS, st.booleans())
+def test_each_witness_is_one_and_a_summary_says_the_same_powers(before: Document, after: Document, lock: bool) -> None:
+    locked = (False, lock)
+    exact = difference(before, after, KNOWN, locked=locked)
+    summary = difference(before, after, KNOWN, locked=locked, budget=0)
+    assert anyone_gains(before, after, KNOWN, locked=locked) is any(one.gains for one in exact)
+    assert [(s.matched_by, s.parties, s.gains, s.losses) for s in summary] == [
+        (e.matched_by, e.parties, e.gains, e.losses) for e in exact
+    ]
+    for one in exact:
+        assert one.gains or one.losses
+        for witness in one.gains:
+            assert may(after, one.matched_by, witness.power, witness.minute, witness.address, locked=lock)
+            assert not may(before, one.matched_by, witness.power, witness.minute, witness.address, locked=False)
+
+
+@given(DOCUMENTS, st.booleans())
+def test_nothing_changes_where_nothing_was_changed_and_the_other_way_round_gains_are_losses(
+    document: Document, lock: bool
+) -> None:
+    assert difference(document, document, KNOWN, locked=(lock, lock)) == ()
+    there = difference(None, document, KNOWN)
+    back = difference(document, None, KNOWN)
+    assert [(one.matched_by, one.gains, one.losses) for one in there] == [
+        (one.matched_by, one.losses, one.gains) for one in back
+    ]
+    assert all(not one.losses for one in there)
+
+
+def test_the_lock_takes_from_everybody_what_was_open_to_anyone_and_leaves_what_is_theirs() -> None:
+    to_all = Statement(allow=True, to=frozenset({ANYONE}), powers=frozenset({Power.VIEW}))
+    to_team = Statement(allow=True, to=frozenset({TEAM}), powers=frozenset({Power.VIEW}))
+    document = replace(EMPTY, statements=(to_all, to_team))
+    lost = {one.parties for one in difference(document, document, KNOWN, locked=(False, True))}
+    assert lost == {("q",)}, "p and r are in the team"
+
+
+def test_known_parties_that_the_document_does_not_tell_apart_are_one_class() -> None:
+    statement = Statement(
+        allow=True, to=frozenset({ANYONE}), powers=frozenset({Power.VIEW}), networks=(ip_network("192.0.2.0/24"),)
+    )
+    (one,) = difference(EMPTY, replace(EMPTY, statements=(statement,)), KNOWN)
+    assert one.parties == ("p", "q", "r")
+    assert one.powers_gained == (Power.VIEW,)
+    assert [str(witness.address) for witness in one.gains] == ["192.0.2.0"]
