@@ -33,7 +33,7 @@ def review(sight: ReviewSight) -> wire.Review:
         looks_at=plan.looks_at,
         recurs=plan.recurs,
         begins=plan.begins,
-        at=plan.at,
+        at=f"{plan.at:%H:%M}",
         named=[_address(people, one) for one in plan.named],
         substitutes={_address(people, who): _address(people, other) for who, other in plan.substitutes.items()},
         otherwise=_address(people, plan.otherwise),

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from datetime import time
+
 from openlatch.core.decisions import Choice
 from openlatch.core.reviews import Event, Reviewers, Unanswered
 from openlatch.operations import reports, reviews, rounds
@@ -145,7 +147,7 @@ def _draft(body: wire.NewReview) -> reviews.Draft:
         body.where.model_dump(exclude_defaults=True),
         body.recurs,
         body.begins,
-        body.at,
+        time.fromisoformat(body.at),
         tuple(Event(one) for one in body.on),
         Reviewers(body.reviewers),
         tuple(body.named),

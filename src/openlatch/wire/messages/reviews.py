@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, time
+from datetime import date, datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID
 
@@ -42,6 +42,8 @@ ChoiceWord = Literal["keep", "narrow", "end-on", "end-now", "pass-on"]
 RoundStateWord = Literal["open", "settling", "closed", "cancelled"]
 ReviewersWord = Literal["named", "administrators", "sponsor"]
 UnansweredWord = Literal["keep", "narrow", "pause", "end"]
+Clock = Annotated[str, StringConstraints(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")]
+"""A time of day without a zone, such as 08:00."""
 EventWord = Literal["party-left", "administrator-added", "provider-breach"]
 Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
 
@@ -57,7 +59,7 @@ class NewReview(Taken):
     where: EntryFilter = EntryFilter()
     recurs: Search = ""
     begins: date | None = None
-    at: time = time(8)
+    at: Clock = "08:00"
     on: tuple[EventWord, ...] = ()
     reviewers: ReviewersWord = "named"
     named: Annotated[tuple[Text, ...], Field(max_length=100)] = ()
@@ -95,7 +97,7 @@ class Review(Sent):
     looks_at: str
     recurs: str
     begins: date
-    at: time
+    at: str
     on: list[EventWord]
     reviewers: ReviewersWord
     named: list[str]
