@@ -195,7 +195,7 @@ def test_every_shell_can_complete_the_commands(run: Terminal, shell: str) -> Non
 def test_a_policy_is_taken_out_checked_tried_adopted_and_taken_back(run: Terminal, tmp_path: Path) -> None:
     file = tmp_path / "policy.toml"
     file.write_text(run("policy", "show"))
-    assert "No mistakes in its 41 rules" in run("policy", "check", str(file))
+    assert re.search(r"No mistakes in its \d+ rules", run("policy", "check", str(file)))
     good = file.read_text()
     file.write_text(good.replace("entry.lets_in && entry.ends_at", "entry.lets_in && entry.end_at", 1))
     said = run("policy", "check", str(file), exits=1)

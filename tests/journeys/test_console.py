@@ -115,7 +115,8 @@ def test_a_party_shows_its_reach_and_an_account_who_is_on_it(page: Page, client:
     page.get_by_role("link", name="Accounts").click()
     page.get_by_role("link", name="Gate", exact=True).click()
     expect(page.get_by_role("heading", name="Gate")).to_be_visible()
-    page.get_by_label("How much harm its loss would do").select_option("vital")
+    with page.expect_response(lambda answer: answer.request.method == "PUT"):
+        page.get_by_label("How much harm its loss would do").select_option("vital")
     page.get_by_role("link", name="Filter and export these entries").click()
     expect(page).to_have_url(re.compile("/inventory.account=Gate"))
     assert client.account("Gate").criticality == "vital"
