@@ -29,11 +29,12 @@ WORDS: tuple[tuple[str, str, tuple[str, ...]], ...] = (
 
 @dataclass(frozen=True, slots=True)
 class Kept:
-    """An entry kept by hand; `vouched` is days ago."""
+    """An entry kept by hand; `vouched` is days ago, and so is `unanswered`, when a review asked about it in vain."""
 
     provider: str
     vouched: int
     fields: Mapping[str, str] = field(default_factory=dict)
+    unanswered: int = 0
 
 
 def _told(name: str, address: str, status: str = "current") -> Kept:
@@ -45,9 +46,11 @@ def _told(name: str, address: str, status: str = "current") -> Kept:
     return Kept("Members' Letter", 34, fields)
 
 
-def _keeper(provider: str, account: str, name: str, address: str, vouched: int, **more: str) -> Kept:
+def _keeper(
+    provider: str, account: str, name: str, address: str, vouched: int, unanswered: int = 0, **more: str
+) -> Kept:
     fields = {"account": account, "party": name, "addresses": address, "kind": "delegate"}
-    return Kept(provider, vouched, fields | more)
+    return Kept(provider, vouched, fields | more, unanswered)
 
 
 _ALL = "view; edit; export; spend; withdraw; admit"
@@ -57,7 +60,7 @@ ENTRIES = (
     _told("Orla Finch", f"orla.finch@{DOMAIN}"),
     _told("Lise Hartnell", f"l.hartnell@{DOMAIN}", "left"),
     _keeper(
-        "Hill Road Signage", "Hill Road display", "Ivo Marsh", f"ivo.marsh@{DOMAIN}", 40, level="sign keeper",
+        "Hill Road Signage", "Hill Road display", "Ivo Marsh", f"ivo.marsh@{DOMAIN}", 40, 30, level="sign keeper",
         powers="view; edit; publish; admit",
     ),
     _keeper(
@@ -66,7 +69,7 @@ ENTRIES = (
     ),
     _keeper(
         "Hill Road Signage", "Hill Road display", "Bram Finch", f"bram.finch@{DOMAIN}", 40, level="board delegate",
-        powers="view; publish", end_unknown="yes",
+        powers="view; publish", end_unknown="yes", hours="sat 10:00-16:00 Europe/London",
     ),
     _keeper(
         "Donation Box", "Donations", "Maren Ashdown", f"maren.ashdown@{DOMAIN}", 25, level="administrator", powers=_ALL

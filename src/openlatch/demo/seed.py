@@ -64,6 +64,9 @@ def _keep(owner: Call) -> None:
     for one in kept.ENTRIES:
         sight = hand.keep(owner, one.provider, one.fields)
         owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=one.vouched))
+        if one.unanswered:
+            asked = owner.now - timedelta(days=one.unanswered)
+            owner.tx.entries.reviewed([], [sight.listed.entry.id], asked)
         flags.evaluate(owner, [sight.listed.entry.id])
     for provider, word, powers in kept.WORDS:
         correction = Correction(word, tuple(Power(p) for p in powers), owner.actor.name, owner.now)
