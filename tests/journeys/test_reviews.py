@@ -156,6 +156,11 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
     file.write_text("\n".join(["place,choice,reason", *lines, ""]))
     assert f"{len(items)} decided" in run("round", "decide", ref, "--file", str(file))
     assert "closed" in run("round", "finish", ref, "--yes")
+    assert "can be tried again" in run("round", "try-again", ref, "1", exits=1)
+    run("review", "change", "By a file", "--recurs", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "--risk", "5")
+    changed = client.review("By a file")
+    assert (changed.where, changed.answer_days) == ({"party": entry.party.ref, "risk": 5}, 5)
+    assert changed.says.startswith("every year in February on day 29")
     run("review", "pause", "By a file")
     assert "(paused)" in run("reviews")
     reviewed, opened = client.entry(entry.ref).reviewed_at[-1], client.round(ref).opened_at

@@ -3,11 +3,13 @@
 from __future__ import annotations
 
 import csv
+from collections.abc import Callable
 from datetime import date, datetime
 from pathlib import Path
-from typing import Any
+from typing import Any, TypeVar
 
 import click
+from click.core import ParameterSource
 from rich.console import Console
 from rich.text import Text
 
@@ -29,6 +31,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["review", "reviews", "round_", "rounds"]
 
+F = TypeVar("F", bound=Callable[..., Any])
 CHOICES = ("keep", "narrow", "end-on", "end-now", "pass-on")
 _TONE = {"proved": "green", "kept": "green", "stuck": "red", "refused": "red", "undecided": "yellow"}
 _FIELDS = ("place", "choice", "reason", "level", "until", "to")
@@ -137,62 +140,66 @@ def _show(to: Console, found: wire.Review, zone: str) -> None:
             to.print(Text(f"  {name:<15}", "dim") + Text(value))
 
 
+_OPTIONS = (
+    click.option(
+        "--recurs", default="", help="RFC 5545, such as “FREQ=MONTHLY;BYDAY=1MO”: the first Monday of a month."
+    ),
+    click.option("--begins", type=click.DateTime(["%Y-%m-%d"]), help="The first day; today without it."),
+    click.option("--at", "at", default="08:00", show_default=True, help="The time of day, in the workspace's zone."),
+    click.option(
+        "--on",
+        multiple=True,
+        type=click.Choice(["party-left", "administrator-added", "provider-breach"]),
+        help="Or after an event.",
+    ),
+    click.option("--ask", "named", multiple=True, help="The address of somebody who is asked; can be given again."),
+    click.option(
+        "--reviewers",
+        type=click.Choice(["named", "administrators", "sponsor"]),
+        default="named",
+        show_default=True,
+        help="Those who are named, each account's administrators, or whoever answers for the party.",
+    ),
+    click.option("--stand-in", "stand_in", multiple=True, help="AWAY=OTHER: who answers for somebody who is away."),
+    click.option("--otherwise", default="", help="Who is asked where nobody else can be."),
+    click.option("--answer-days", type=int, default=14, show_default=True),
+    click.option("--remind-days", type=int, default=3, show_default=True),
+    click.option(
+        "--unanswered",
+        type=click.Choice(["keep", "narrow", "pause", "end"]),
+        default="keep",
+        show_default=True,
+        help="What becomes of what nobody answers; keep flags it.",
+    ),
+    click.option("--most", type=int, default=20, show_default=True, help="So many are changed by that at most."),
+    click.option("--risk-limit", type=int, default=60, show_default=True, help="Keeping this risk needs a reason."),
+    click.option("--provider", default="", help="Only this provider."),
+    click.option("--account", default="", help="Only this account."),
+    click.option("--party", default="", help="Only this party."),
+    click.option("--kind", default="", help="Only these kinds, separated by commas."),
+    click.option("--power", default="", help="Only what has any of these powers."),
+    click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
+    click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag."),
+    click.option("--outside/--inside", default=None, help="Only parties outside the circle."),
+)
+_WHERE = ("provider", "account", "party", "kind", "power", "risk", "flagged", "outside")
+
+
+def _described(function: F) -> F:
+    """Give a command what a review is described with."""
+    for option in reversed((*_OPTIONS, output_option)):
+        function = option(function)
+    return function
+
+
 @review.command("add")
 @click.argument("name")
-@click.option("--recurs", default="", help="RFC 5545, such as “FREQ=MONTHLY;BYDAY=1MO”: the first Monday of a month.")
-@click.option("--begins", type=click.DateTime(["%Y-%m-%d"]), help="The first day; today without it.")
-@click.option("--at", "at", default="08:00", show_default=True, help="The time of day, in the workspace's zone.")
-@click.option(
-    "--on",
-    multiple=True,
-    type=click.Choice(["party-left", "administrator-added", "provider-breach"]),
-    help="Or after an event.",
-)
-@click.option("--ask", "named", multiple=True, help="The address of somebody who is asked; can be given again.")
-@click.option(
-    "--reviewers", type=click.Choice(["named", "administrators", "sponsor"]), default="named", show_default=True,
-    help="Those who are named, each account's administrators, or whoever answers for the party.",
-)  # fmt: skip
-@click.option("--stand-in", "stand_in", multiple=True, help="AWAY=OTHER: who answers for somebody who is away.")
-@click.option("--otherwise", default="", help="Who is asked where nobody else can be.")
-@click.option("--answer-days", type=int, default=14, show_default=True)
-@click.option("--remind-days", type=int, default=3, show_default=True)
-@click.option(
-    "--unanswered", type=click.Choice(["keep", "narrow", "pause", "end"]), default="keep", show_default=True,
-    help="What becomes of what nobody answers; keep flags it.",
-)  # fmt: skip
-@click.option("--most", type=int, default=20, show_default=True, help="So many are changed by that at most.")
-@click.option("--risk-limit", type=int, default=60, show_default=True, help="Keeping this risk needs a reason.")
-@click.option("--provider", default="", help="Only this provider.")
-@click.option("--account", default="", help="Only this account.")
-@click.option("--party", default="", help="Only this party.")
-@click.option("--kind", default="", help="Only these kinds, separated by commas.")
-@click.option("--power", default="", help="Only what has any of these powers.")
-@click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more.")
-@click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag.")
-@click.option("--outside/--inside", default=None, help="Only parties outside the circle.")
+@_described
 @click.option("--dry-run", is_flag=True, help="Only say what it would mean; store nothing.")
-@output_option
 @reports_errors
-def add_review(name: str, *, dry_run: bool, stand_in: tuple[str, ...], output: str, **given: Any) -> None:
+def add_review(name: str, *, dry_run: bool, output: str, **given: Any) -> None:
     """Make a review called NAME, which comes round by itself from then on."""
-    where = {
-        field: given.pop(field)
-        for field in ("provider", "account", "party", "kind", "power", "risk", "flagged", "outside")
-    }
-    pairs = [one.partition("=") for one in stand_in]
-    wrong = [one for one, pair in zip(stand_in, pairs, strict=True) if not pair[2]]
-    if wrong:
-        raise Failure(f"“{wrong[0]}” is not AWAY=OTHER. Nothing was stored.", "Give two addresses with = between.", 2)
-    begins = given.pop("begins")
-    fields = {
-        **given,
-        "where": {field: value for field, value in where.items() if value not in (None, "", 0)},
-        "begins": begins.date() if begins else None,
-        "substitutes": {who: other for who, _, other in pairs},
-        "on": list(given["on"]),
-        "named": list(given["named"]),
-    }
+    fields = _fields(given)
     with connect() as client:
         if dry_run:
             meant = client.check_review(name, **fields)
@@ -203,11 +210,54 @@ def add_review(name: str, *, dry_run: bool, stand_in: tuple[str, ...], output: s
                 out().print(f"Nobody could be asked about {meant.unasked} of them.", style="red")
             out().print("Nothing was stored. Without --dry-run it is.", style="dim")
             return
-        made = client.add_review(name, **fields)
-        if output != "table":
-            emit([made], (), output, empty="")
-            return
-        _show(out(), made, client.me().workspace.zone)
+        _made(client, client.add_review(name, **fields), output)
+
+
+@review.command("change")
+@click.argument("name")
+@click.option("--rename", default="", help="What it is called from then on.")
+@_described
+@click.pass_context
+@reports_errors
+def change_review(ctx: click.Context, /, name: str, *, rename: str, output: str, **given: Any) -> None:
+    """Change the review NAME in what is given; the rest stays. Rounds that are open stay as they were opened."""
+    said = {
+        option: value
+        for option, value in given.items()
+        if ctx.get_parameter_source(option) is not ParameterSource.DEFAULT
+    }
+    if not said and not rename:
+        raise Failure("Nothing is given that is to change.", "openlatch review change NAME --recurs …", 2)
+    with connect() as client:
+        there = client.review(name)
+        kept = {option: getattr(there, option) for option in wire.NewReview.model_fields if option != "name"}
+        fields = _fields(said)
+        fields["where"] = {**there.where, **fields["where"]}
+        changed = client.change_review(there.ref, rename or there.name, **{**kept, **fields, "version": there.version})
+        _made(client, changed, output)
+
+
+def _fields(given: dict[str, Any]) -> dict[str, Any]:
+    """What was given as the API takes it."""
+    where = {field: given[field] for field in _WHERE if given.get(field) not in (None, "", 0)}
+    fields = {name: value for name, value in given.items() if name not in (*_WHERE, "begins", "stand_in")}
+    pairs = [one.partition("=") for one in given.get("stand_in", ())]
+    wrong = ["".join(pair) for pair in pairs if not pair[2]]
+    if wrong:
+        raise Failure(f"“{wrong[0]}” is not AWAY=OTHER. Nothing was stored.", "Give two addresses with = between.", 2)
+    if "stand_in" in given:
+        fields["substitutes"] = {who: other for who, _, other in pairs}
+    if given.get("begins"):
+        fields["begins"] = given["begins"].date()
+    lists = {name: list(value) for name, value in fields.items() if isinstance(value, tuple)}
+    return {**fields, **lists, "where": where}
+
+
+def _made(client: Client, found: wire.Review, output: str) -> None:
+    if output != "table":
+        emit([found], (), output, empty="")
+        return
+    _show(out(), found, client.me().workspace.zone)
 
 
 @review.command("pause")
@@ -438,6 +488,17 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
         click.echo(f"{len(wanted)} items were given.")
         for who in one.progress:
             click.echo(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items}")
+
+
+@round_.command("try-again")
+@click.argument("round_ref", metavar="ROUND")
+@click.argument("place", type=int)
+@reports_errors
+def try_again(round_ref: str, place: int) -> None:
+    """Try once more to give the order of the item of ROUND with this PLACE, of whose decision none came."""
+    with connect() as client:
+        client.try_item_again(round_ref, place - 1)
+        click.echo(f"It is tried again: openlatch round show {round_ref} --outcome refused")
 
 
 @round_.command("leave-open")
