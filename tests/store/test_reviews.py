@@ -6,6 +6,7 @@ import random
 from calendar import monthrange
 from collections.abc import Callable, Iterator
 from concurrent.futures import ThreadPoolExecutor
+from dataclasses import replace
 from datetime import UTC, date, datetime, time, timedelta
 from typing import Any
 
@@ -308,3 +309,26 @@ def test_a_calendar_is_read_by_its_secret_address_alone_and_holds_what_concerns_
     assert "Orla Finch's access to Newsletter ends" in titles["maren"]
     assert not any("Orla" in title for title in titles["ines"])
     assert sum(title == "Who writes comes round" for title in titles["ines"]) == 11  # to October
+
+
+def test_a_review_of_what_is_not_there_any_more_says_so_and_holds_up_no_other(holder: Holder) -> None:
+    holder.keep("Orla Finch", "Archive")
+    holder.plan("The archive", "FREQ=MONTHLY;BYMONTHDAY=2", where={"account": "Archive"})
+    holder.plan("Everything", "FREQ=MONTHLY;BYMONTHDAY=2")
+    with holder.as_("maren") as call:
+        opened = reviews.open_now(call, "The archive").round
+        rounds.decide(call, opened.ref, [0], Said(Choice.KEEP, "Still needed"), {})
+    with holder.as_() as call:
+        account, _ = call.tx.accounts.find("Archive")
+        call.tx.accounts.save_all([replace(account, name="Old letters", version=account.version + 1)])
+    holder.now += timedelta(days=2)
+    holder.tick()
+    assert len(holder.rounds("The archive")) == 1
+    assert len(holder.rounds("Everything")) == 1
+    assert "names something that is not there any more" in holder.told("maren")[0]
+    with holder.as_("maren") as call:
+        says = {sight.plan.name: sight.says for sight in reviews.browse(call)}
+        assert "not there any more" in says["The archive"]
+        done = rounds.finish(call, opened.ref)
+    assert done.round.state is RoundState.CLOSED
+    assert done.round.compared is None

@@ -13,7 +13,7 @@ from openlatch.core.reports import DONE, Fact, Line, Report, Told, digest, order
 from openlatch.core.reviews import Item, Round
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.receipts import signed
-from openlatch.operations.scope import facts_of, in_scope
+from openlatch.operations.scope import facts_of, still_in_scope
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 
@@ -52,7 +52,7 @@ def _of_round(call: Call, one: Round) -> Report:
     names = {one: person.name for one, person in people.items()}
     listed = call.tx.entries.about({item.entry_id for item, _ in items})
     orders = _orders(call, [item.order_id for item, _ in items])
-    now = facts_of(call, in_scope(call, plan.where))
+    now = facts_of(call, still_in_scope(call, plan.where) or {})
     progress = call.tx.reviews.progress(one.id)
     choices = dict(Counter(item.decision.choice.value for item, _ in items if item.decision is not None))
     lines = tuple(

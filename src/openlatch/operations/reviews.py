@@ -9,13 +9,14 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.model import Person
+from openlatch.core.notices import Notice
 from openlatch.core.powers import Power
 from openlatch.core.recurrence import Recurrence
 from openlatch.core.reviews import Event, Item, Reviewers, ReviewPlan, Round, RoundState, Unanswered
 from openlatch.errors import Conflict, Invalid
-from openlatch.operations import round_news, rounds, settling
+from openlatch.operations import notices, round_news, rounds, settling
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.scope import REVIEWING, asked_about, facts_of, in_scope
+from openlatch.operations.scope import REVIEWING, asked_about, facts_of, in_scope, still_in_scope
 
 __all__ = ["Draft", "ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
 
@@ -30,6 +31,7 @@ CAUGHT_UP = 40
 """So many occurrences of one review are gone through in one transaction."""
 
 
+_LOST = "what it looks at names something that is not there any more"
 _EVENTS: Mapping[Event, str] = {
     Event.PARTY_LEFT: "when somebody has left",
     Event.ADMINISTRATOR_ADDED: "when an administrator was added",
@@ -223,7 +225,13 @@ def _why(call: Call, event: Mapping[str, Any], known: Mapping[UUID, datetime]) -
 
 def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round | None:
     """Open a round with what is in scope now; None if there is one for this occurrence already."""
-    listed = in_scope(call, plan.where)
+    listed = still_in_scope(call, plan.where)
+    if listed is None:
+        call.log("round.not-opened", "review", plan.id, name=plan.name, occurrence=occurrence.isoformat())
+        title = f"“{plan.name}” came round, and no round was opened: {_LOST}"
+        news = Notice(f"review:{plan.id}:{occurrence.isoformat()}:lost", title, "Change what it looks at.", "/reviews")
+        notices.tell(call, notices.managers(call), news)
+        return None
     facts = facts_of(call, listed)
     worst: dict[UUID, int] = {}
     for one in listed.values():
@@ -321,5 +329,9 @@ def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
     says = [recurrence.says()] if recurrence is not None else []
     coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
     people = {person.id: person for person in call.tx.people.all()}
-    entries = len(in_scope(call, plan.where))
-    return ReviewSight(plan, ", and ".join([*says, *([events] if events else [])]), tuple(coming), entries, people)
+    listed = still_in_scope(call, plan.where)
+    if listed is None:
+        says.append(_LOST)
+    return ReviewSight(
+        plan, ", and ".join([*says, *([events] if events else [])]), tuple(coming), len(listed or ()), people
+    )

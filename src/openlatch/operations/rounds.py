@@ -16,7 +16,7 @@ from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
 from openlatch.operations import round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.scope import REVIEWING, in_scope, own_parties
+from openlatch.operations.scope import REVIEWING, own_parties, still_in_scope
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.store.reviews import Past
@@ -101,7 +101,8 @@ def show(call: Call, text: str) -> RoundSight:
     """One round, with how many entries have come into its scope since it was opened."""
     one = call.tx.reviews.find(text)
     known = {item.entry_id for item, _ in call.tx.reviews.items(one.id)}
-    joined = len(in_scope(call, one.plan.where).keys() - known) if one.state is RoundState.OPEN else 0
+    there = (still_in_scope(call, one.plan.where) or {}) if one.state is RoundState.OPEN else {}
+    joined = len(there.keys() - known)
     return replace(seen(call, [one])[0], joined=joined)
 
 

@@ -14,12 +14,13 @@ from openlatch.core.model import PartyStatus, Person
 from openlatch.core.powers import Power
 from openlatch.core.reviews import Asked, ReviewPlan, assign
 from openlatch.core.roles import Role
+from openlatch.errors import OpenLatchError
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import Wanted, flags_on, selection
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
 
-__all__ = ["REVIEWING", "asked_about", "facts_of", "in_scope", "own_parties"]
+__all__ = ["REVIEWING", "asked_about", "facts_of", "in_scope", "own_parties", "still_in_scope"]
 
 REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
 """The roles that can be asked something in a review."""
@@ -30,6 +31,14 @@ def in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed]:
     """Return the entries that a filter leaves now."""
     wanted = Wanted(**{name: value for name, value in where.items() if name in _FIELDS})
     return call.tx.entries.about(call.tx.entries.ids(selection(call, wanted)))
+
+
+def still_in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed] | None:
+    """Return the entries that a stored filter leaves now; None if it names what is not there any more."""
+    try:
+        return in_scope(call, where)
+    except OpenLatchError:
+        return None
 
 
 def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:

@@ -17,7 +17,7 @@ from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations import flags, orders, reports, round_news
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import Wish
-from openlatch.operations.scope import facts_of, in_scope, own_parties
+from openlatch.operations.scope import facts_of, own_parties, still_in_scope
 
 __all__ = ["RESTS", "end_answering", "go_on", "settle"]
 
@@ -115,11 +115,11 @@ def settle(call: Call, one: Round) -> Round:
     found = tuple(_dated(call, found))
     if any(outcome not in RESTS for _, outcome in found):
         return one
-    now = facts_of(call, in_scope(call, one.plan.where))
+    there = still_in_scope(call, one.plan.where)
     before = {item.entry_id: item.facts for item, _ in found}
     one = replace(
         one, state=RoundState.CLOSED, closed_at=call.now, settled_at=one.settled_at or call.now,
-        compared=compare(before, now), version=one.version + 1,
+        compared=compare(before, facts_of(call, there)) if there is not None else None, version=one.version + 1,
     )  # fmt: skip
     call.tx.reviews.save(one)
     reports.keep(call, one)

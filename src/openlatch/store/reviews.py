@@ -38,6 +38,7 @@ from openlatch.store.tables import (
     RoundItemRow,
     RoundReportRow,
     RoundRow,
+    SealRow,
 )
 
 __all__ = ["Past", "Reviews"]
@@ -52,6 +53,8 @@ class Past:
     facts: Facts
 
 
+PASSED_OVER = 1000
+"""Once so many events were none of a plan's concern, it begins behind them the next time."""
 _SAME_ROUND = and_(RoundRow.workspace_id == RoundItemRow.workspace_id, RoundRow.id == RoundItemRow.round_id)
 _KEEPS: ColumnElement[bool] = RoundItemRow.decision.contains({"choice": Choice.KEEP.value})
 _OUTCOME: ColumnElement[str] = case(
@@ -130,9 +133,12 @@ class Reviews(Noun):
         seen = self._session.scalar(query)
         if seen is None:
             return ()
+        end: int = self._session.scalar(select(SealRow.size)) or 0
         # What was made before the plan was is not its matter, though it was sealed later: ids tell when.
-        found = select(EventRow).where(EventRow.act.in_(acts), EventRow.number > seen, EventRow.id > plan_id)
-        rows = self._session.scalars(found.order_by(EventRow.number).limit(1000))
+        found = select(EventRow).where(EventRow.act.in_(acts), EventRow.number > seen, EventRow.number <= end)
+        rows = self._session.scalars(found.where(EventRow.id > plan_id).order_by(EventRow.number).limit(1000)).all()
+        if not rows and end - seen > PASSED_OVER:
+            self.heeded(plan_id, end)
         return tuple((row.number or 0, row.content) for row in rows)
 
     def heeded(self, plan_id: UUID, number: int) -> None:
