@@ -8,6 +8,7 @@ from uuid import UUID, uuid4
 import pytest
 
 from openlatch.core.hours import end_of
+from openlatch.core.orders import Order, OrderState
 from openlatch.errors import Conflict, NotFound
 from openlatch.operations import links, telling
 from openlatch.operations.gate import Call
@@ -58,3 +59,26 @@ def test_a_link_is_answered_once_in_time_by_whoever_has_all_of_it(holder: Holder
     holder.now += timedelta(days=7)
     with holder.as_() as call, pytest.raises(Conflict, match="lapsed on 8 November 2027"):
         links.answerable(call, third)
+
+
+def test_whoever_gives_up_or_declines_is_told_and_so_is_the_holder_in_the_words_that_fit(holder: Holder) -> None:
+    access = holder.keep("Ines", addresses="ines@kestrelridge.example")
+    offer = holder.keep("Ines", "Archive", addresses="ines@kestrelridge.example", kind="offer")
+    for entry_id, action in ((access, "give-up"), (offer, "give-up"), (access, "end"), (offer, "end")):
+        with holder.as_() as call:
+            listed = call.tx.entries.find(str(entry_id))
+            order = Order(
+                uuid4(), entry_id, action, OrderState.PROVED, {}, (), "", "Maren", holder.now, "key", receipt={}
+            )
+            telling.proved(call, [(order, listed)])
+        holder.now += timedelta(seconds=1)
+    assert holder.told("maren") == [
+        "Ines has declined the offer of access to Archive at Members' Letter",
+        "Ines has given up their access to Newsletter at Members' Letter",
+    ]
+    assert holder.told("ines") == [
+        "The offer of access to Archive at Members' Letter was withdrawn",
+        "Your access to Newsletter at Members' Letter has ended",
+        "You declined the offer of access to Archive at Members' Letter",
+        "Your access to Newsletter at Members' Letter has ended, as you wished",
+    ]

@@ -31,7 +31,8 @@ def proved(call: Call, done: Sequence[tuple[Order, Listed]]) -> None:
 def _proved(call: Call, order: Order, listed: Listed) -> None:
     action, where = Action(order.action), f"{listed.account.name} at {listed.provider.name}"
     if action is Action.GIVE_UP:
-        title = f"{listed.party.name} has given up their access to {where}"
+        what = "declined the offer of access to" if listed.entry.kind is Kind.OFFER else "given up their access to"
+        title = f"{listed.party.name} has {what} {where}"
         notices.tell(call, notices.managers(call), Notice(f"order:{order.id}", title, "", f"/orders?order={order.ref}"))
     if action is Action.HAND_OVER:
         key = next(step.entry for step in order.steps if step.change is not None and step.change.wider)
@@ -44,6 +45,9 @@ def _proved(call: Call, order: Order, listed: Listed) -> None:
 
 
 def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
+    if entry.kind is Kind.OFFER:
+        withdrawn = f"The offer of access to {where} was withdrawn"
+        return {Action.END: withdrawn, Action.GIVE_UP: f"You declined the offer of access to {where}"}.get(action, "")
     day = day_in(entry.ends_at - timedelta(microseconds=1), call.tx.workspace.zone) if entry.ends_at else ""
     return {
         Action.END: f"Your access to {where} has ended",
