@@ -39,13 +39,14 @@ def review(client: Client, name: str, party: str, **more: Any) -> wire.Round:
 
 def letters(stack: Stack, to: str, about: str) -> list[email.message.EmailMessage]:
     """The letters to somebody that are about something, once the worker has sent one."""
-    while True:
+    for _ in range(600):
         files = sorted(stack.letters.glob("*.eml"))
         mails = [email.message_from_bytes(file.read_bytes(), policy=policy.default) for file in files]
         found = [mail for mail in mails if mail["To"] == to and about in mail["Subject"]]
         if found:
             return found
         time.sleep(0.2)
+    raise AssertionError(f"nobody wrote to {to} about {about}")
 
 
 def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
@@ -86,7 +87,8 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     # A manager finishes it; what was decided is carried out, and the round closes once that is proved.
     finished = client.finish_round(opened.ref)
     assert finished.state == "settling"
-    page.get_by_text("everything in it is proved or said to be left open").wait_for()
+    page.reload()
+    page.get_by_text("everything in it is proved or said to be left open").wait_for(timeout=60_000)
     assert client.entry(entry.ref).end_reason == "revoked"
     last = client.round(opened.ref)
     assert last.state == "closed"
