@@ -49,6 +49,11 @@ _COMMANDS = {
     "risk": ("flags", "Show the risk of an account or a party, and what adds up to it"),
     "rules": ("policy", "List the rules, and what each flags"),
     "policy": ("policy", "See, try, adopt and take back what counts as stale or risky"),
+    "tasks": ("offers", "List what people are let in for"),
+    "fit": ("offers", "Show the narrowest that lets somebody do a task on an account"),
+    "offer": ("offers", "Offer somebody access, with limits"),
+    "offers": ("offers", "List offers, or those to yourself"),
+    "offered": ("offers", "Show an offer, withdraw it, send it again, or answer it"),
     "end": ("orders", "Take an access back, and follow it until it is proved"),
     "give-up": ("orders", "Give up an access of your own"),
     "narrow": ("orders", "Narrow an access to a level that gives less, or to some parts"),
@@ -112,8 +117,9 @@ class _Lazy(click.Group):
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
             ("Look", {"providers", "inventory", "flags", "policy", "log"}),
+            ("Let in", {"offers", "answers"}),
             ("Review", {"reviews", "reports"}),
-            ("Take back", {"orders", "batches", "receipts", "answers"}),
+            ("Take back", {"orders", "batches", "receipts"}),
             ("Keep by hand", {"hand"}),
             ("Yourself", {"session", "notices", "completion"}),
             ("Run a service", _NEEDS_SERVICE),

@@ -1,4 +1,4 @@
-"""Answering a link in a letter; nobody has to be signed in for that."""
+"""Answering a link in a letter; whoever has one need not be signed in to look."""
 
 from __future__ import annotations
 
@@ -6,34 +6,68 @@ from urllib.parse import urlsplit
 
 import click
 
+from openlatch.cli.connection import token_for
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import Failure, day, out, reports_errors
 from openlatch.client import Client
+from openlatch.wire import messages as wire
 
 __all__ = ["answer"]
 
 
 @click.command()
 @click.argument("link")
-@click.option("--agree/--decline", "agrees", default=None, help="The answer; without one, only the question is shown.")
+@click.option("--agree", "answer_", flag_value="agree", help="Say yes; an offer is taken up.")
+@click.option("--decline", "answer_", flag_value="decline", help="Say no.")
+@click.option("--later", "answer_", flag_value="later", help="Leave an offer for later.")
+@click.option("--reason", default="", help="Why you decline; the other side is told.")
+@click.option("--name", default="", help="How you are called, if you do not sign in there yet.")
+@click.option(
+    "--password", default="", help="One of your own, if you do not sign in there yet; asked for if not given."
+)
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")
 @reports_errors
-def answer(link: str, agrees: bool | None, yes: bool) -> None:
-    """Show what LINK, as it stands in a letter, asks of you, and answer it."""
+def answer(link: str, answer_: str | None, reason: str, name: str, password: str, yes: bool) -> None:
+    """Show what LINK, as it stands in a letter, asks of you, and answer it; without an answer, only show it.
+
+    An offer is taken up by whoever signs in with the address that it was sent to; who does not yet chooses a password.
+    """
     parts = urlsplit(link)
     if parts.scheme not in ("http", "https") or not parts.netloc:
         raise Failure(f"“{link}” is not a link.", "Copy it from the letter, from http on.", 2)
-    with Client(f"{parts.scheme}://{parts.netloc}", "") as client:
-        name = parts.path.rpartition("/")[2]
-        asked = client.question(name)
-        out().print(f"{asked.title} Asked by {asked.asked_by}, {asked.holder}.", style="bold")
-        for line in asked.text:
-            out().print(f"  {line}")
+    service, last = f"{parts.scheme}://{parts.netloc}", parts.path.rpartition("/")[2]
+    with Client(service, token_for(service)) as client:
+        asked = client.question(last)
+        _show(asked)
         if asked.trouble:
             raise Failure(asked.trouble, "Ask whoever sent it to you for a new one.")
-        if agrees is None:
-            out().print(f"Answer it by {day(asked.lapses_at)}, with --agree or --decline.", style="dim")
+        if answer_ is None:
+            out().print(f"Answer it by {day(asked.lapses_at)}, with --agree, --decline or --later.", style="dim")
             return
-        confirmed("Agree?" if agrees else "Decline?", yes)
-        client.answer(name, agrees=agrees)
-        click.echo("You agreed." if agrees else "You declined.")
+        confirmed({"agree": "Agree?", "decline": "Decline?", "later": "Leave it for later?"}[answer_], yes)
+        if answer_ == "agree" and asked.needs == "register":
+            name = name or click.prompt("How you are called")
+            password = password or click.prompt("A password of your own", hide_input=True, confirmation_prompt=True)
+        password = password if asked.needs == "register" and answer_ == "agree" else ""
+        client.answer(
+            last,
+            agrees=answer_ == "agree",
+            later=answer_ == "later",
+            reason=reason,
+            name=name if password else "",
+            password=password,
+        )
+        click.echo({"agree": "You agreed.", "decline": "You declined.", "later": "It is left for later."}[answer_])
+        if password and asked.offer is not None:
+            click.echo(
+                f"Sign in with: openlatch sign-in {service} --workspace {asked.workspace} "
+                f"--address {asked.offer.address}"
+            )
+
+
+def _show(asked: wire.Question) -> None:
+    out().print(f"{asked.title} Asked by {asked.asked_by}, {asked.holder}.", style="bold")
+    for line in asked.text:
+        out().print(f"  {line}")
+    if asked.offer is not None and asked.offer.basis:
+        out().print(f"  What for: {asked.offer.basis}")

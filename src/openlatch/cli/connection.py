@@ -13,7 +13,7 @@ from platformdirs import user_config_path
 from openlatch.client import Client
 from openlatch.errors import NotSignedIn
 
-__all__ = ["connect", "forget", "keep", "kept"]
+__all__ = ["connect", "forget", "keep", "kept", "token_for"]
 
 
 def _path() -> Path:
@@ -57,6 +57,12 @@ def connect() -> Client:
             "Nobody is signed in here.", next_step="Sign in with: openlatch sign-in http://127.0.0.1:8480"
         )
     return Client(server, token, password=_password if sys.stdin.isatty() else None)
+
+
+def token_for(server: str) -> str:
+    """Return the token of whoever is signed in to a service, or nothing if nobody is signed in to that one."""
+    found = kept() or {}
+    return found.get("token", "") if found.get("server", "").rstrip("/") == server.rstrip("/") else ""
 
 
 def _password() -> str:

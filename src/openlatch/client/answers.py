@@ -15,6 +15,11 @@ class AnswerCalls(Transport):
         """Return what a link asks; looking changes nothing."""
         return self._send(wire.Question, "GET", f"/answers/{part(link)}")
 
-    def answer(self, link: str, *, agrees: bool) -> wire.Question:
-        """Answer a link, once."""
-        return self._send(wire.Question, "POST", f"/answers/{part(link)}", json={"agrees": agrees})
+    def answer(
+        self, link: str, *, agrees: bool, later: bool = False, reason: str = "", name: str = "", password: str = ""
+    ) -> wire.Question:
+        """Answer a link, once; `later` leaves it for later. Somebody new registers with a name and a password."""
+        body: dict[str, object] = {"agrees": agrees, "later": later, "reason": reason}
+        if name or password:
+            body["register_as"] = {"name": name, "password": password}
+        return self._send(wire.Question, "POST", f"/answers/{part(link)}", json=body)

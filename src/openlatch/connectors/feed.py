@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
-from datetime import time
+from datetime import time, timedelta
 from typing import Any, ClassVar, TypeVar
 from urllib.parse import quote
 
@@ -11,6 +11,7 @@ import httpx
 
 from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.hours import DAYS, Hours, Window
+from openlatch.core.limits import Limits
 from openlatch.core.meaning import Words
 from openlatch.core.model import (
     Abilities,
@@ -34,7 +35,7 @@ from openlatch.core.observation import (
     behind,
     spread,
 )
-from openlatch.core.ports import About, Answer, Change, Gift, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.core.sharing import Document, Selector, Statement
 from openlatch.errors import ProviderRefused, ProviderUnreadable
@@ -47,6 +48,8 @@ from openlatch.wire.feed import (
     FeedDocument,
     FeedEntry,
     FeedHours,
+    FeedInvitee,
+    FeedLimits,
     FeedPage,
     FeedParty,
     FeedStatement,
@@ -92,7 +95,12 @@ class FeedConnector:
             dates=frozenset(Kind(k) for k in found.dates),
             raises=frozenset(Kind(k) for k in found.raises),
             gives=frozenset(Kind(k) for k in found.gives),
-            levels={name: in_order(Power(p) for p in powers) for name, powers in described.levels.items()},
+            gives_until=frozenset(Kind(k) for k in found.gives_until),
+            gives_hours=frozenset(Kind(k) for k in found.gives_hours),
+            levels=_meant(described.levels),
+            permissions=tuple(_meant(described.permissions).items()),
+            single=described.single,
+            limits=_limits(described.limits),
         )
 
     def pages(self) -> Iterator[Page]:
@@ -138,6 +146,13 @@ class FeedConnector:
             body["paused"] = change.paused
         return self._asked(AmendmentOutcome, "changes", body, idempotency_key, f"change {entry!r}")
 
+    def find(self, text: str) -> Found:
+        answer = self._caller.send("GET", f"{self._url}/invitees", ok=(200, 404, 501), params={"who": text})
+        if answer.status_code != 200:
+            return Found()  # a provider need not be able to tell
+        found = self._caller.parsed(FeedInvitee, answer)
+        return Found(found.key or "", found.name, tuple(Hindrance(h.kind, h.reason) for h in found.hindrances))
+
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         body: dict[str, Any] = {
             "account": gift.account,
@@ -150,6 +165,8 @@ class FeedConnector:
         }
         if gift.ends_at is not None:
             body["ends_at"] = gift.ends_at.isoformat()
+        if gift.hours is not None:
+            body["hours"] = _shown(gift.hours)
         return self._asked(GivingOutcome, "givings", body, idempotency_key, f"give {gift.level!r} on {gift.account!r}")
 
     def _asked(self, shape: type[Outcome], where: str, body: dict[str, Any], key: str, what: str) -> Answer:
@@ -204,6 +221,24 @@ def _party(p: FeedParty) -> ObservedParty:
         p.publisher,
         p.home,
     )
+
+
+def _meant(words: Mapping[str, Iterable[str]]) -> dict[str, tuple[Power, ...]]:
+    return {name: in_order(Power(p) for p in powers) for name, powers in words.items()}
+
+
+def _limits(limits: FeedLimits) -> Limits:
+    longest = timedelta(days=limits.longest_days) if limits.longest_days is not None else None
+    never = frozenset(Power(p) for p in limits.never)
+    return Limits(limits.most, limits.outsiders, never, longest, limits.opt_in)
+
+
+def _shown(hours: Hours) -> dict[str, Any]:
+    windows = [
+        {"days": [DAYS[d] for d in sorted(w.days)], "start": f"{w.start:%H:%M}", "end": f"{w.end:%H:%M}"}
+        for w in hours.windows
+    ]
+    return {"zone": hours.zone, "windows": windows}
 
 
 def _hours(h: FeedHours) -> Hours:

@@ -20,14 +20,14 @@ from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Gift, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["ImapConnector"]
 
 RIGHTS: Mapping[str, tuple[str, tuple[Power, ...]]] = {
-    "l": ("see that it exists", (Power.VIEW,)),
+    "l": ("see that it exists", ()),
     # Whoever can read mail can take all of it along; hence export.
     "r": ("read", (Power.VIEW, Power.EXPORT)),
     "s": ("mark as seen", (Power.EDIT,)),
@@ -83,7 +83,8 @@ class ImapConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.OPEN})
-        return Abilities(kinds, kinds, narrows=kinds, gives=kinds)
+        letters = {"lr" if letter == "r" else letter: powers for letter, (_, powers) in RIGHTS.items() if letter != "l"}
+        return Abilities(kinds, kinds, narrows=kinds, gives=kinds, permissions=tuple(letters.items()))
 
     def pages(self) -> Iterator[Page]:
         with self._connected() as server:
@@ -135,10 +136,21 @@ class ImapConnector:
             self._ask(server.setacl(_quoted(box), _quoted(identifier), change.level), f"SETACL {box}")
         return Answer(f"{identifier} has {change.level} in the access list of {_shown(box)}")
 
+    def find(self, text: str) -> Found:
+        name, _, domain = text.rpartition("@") if "@" in text else (text, "", "")
+        if domain and self._domain and domain.casefold() != self._domain.casefold():
+            reason = (
+                f"Only addresses at {self._domain} can sign in to this mail server. Have a login made for them there."
+            )
+            return Found(hindrances=(Hindrance("not-registered", reason),))
+        return Found(name if self._domain or not domain else text)
+
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
-        if not gift.again or not gift.level or set(gift.level) - set(RIGHTS) or gift.ends_at is not None:
+        if not gift.level or set(gift.level) - set(RIGHTS) or gift.ends_at is not None or gift.hours is not None:
             raise unable(f"{gift.level} on {gift.account}", "give")
-        _, box, identifier = (unquote(part) for part in gift.again.split(":"))
+        box, identifier = gift.account, party
+        if gift.again:
+            _, box, identifier = (unquote(part) for part in gift.again.split(":"))
         with self._connected() as server:
             if box not in self._boxes(server):
                 raise ProviderRefused(

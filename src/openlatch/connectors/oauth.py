@@ -27,7 +27,7 @@ from openlatch.connectors.settings import unable
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, Side
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Gift, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Found, Gift, Page, Setting
 from openlatch.core.powers import Power
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 
@@ -188,6 +188,9 @@ class OAuthConnector:
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         raise unable(entry, "change")
+
+    def find(self, text: str) -> Found:
+        return Found()
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         raise unable(f"{gift.level} on {gift.account}", "give")

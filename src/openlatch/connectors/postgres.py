@@ -24,7 +24,7 @@ from openlatch.connectors.settings import checked, port_of, unable
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Gift, Page, Setting
+from openlatch.core.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import ProviderDown, ProviderRefused
 
@@ -121,7 +121,10 @@ class PostgresConnector:
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.SESSION})
         logins = frozenset({Kind.DELEGATE, Kind.GRANT})
-        return Abilities(kinds, kinds, dates=logins, gives=logins)
+        catalogue = self._read()
+        groups = [role for role in catalogue.roles.values() if not role.login and not role.name.startswith("pg_")]
+        levels = {group.name: in_order(_powers(catalogue, group)) for group in groups}
+        return Abilities(kinds, kinds, dates=logins, gives=logins, levels=levels)
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())
@@ -162,7 +165,20 @@ class PostgresConnector:
             connection.execute(statement.format(sql.Identifier(unquote(role)), until))
         return Answer(f"{unquote(role)} may sign in until {change.ends_at.isoformat()}")
 
+    def find(self, text: str) -> Found:
+        logins = [role for role in self._read().roles.values() if role.login]
+        wanted = text.casefold()
+        for role in logins:
+            if role.name.casefold() == wanted or wanted in (a.casefold() for a in _party(role).addresses):
+                return Found(role.name, _party(role).name)
+        reason = (
+            f"No login at {self._where} is known to be theirs. Make one, with their name and address as its comment."
+        )
+        return Found(hindrances=(Hindrance("not-registered", reason),))
+
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
+        if not gift.again:
+            return self._join(party, gift)
         kind, *parts = gift.again.split(":")
         names = [sql.Identifier(unquote(part)) for part in parts]
         with self._connected() as connection, connection.transaction():
@@ -174,6 +190,28 @@ class PostgresConnector:
                 connection.execute(sql.SQL("grant {} to {}").format(*names))
                 return Answer(f"{party} is a member of {unquote(parts[0])} again")
         raise unable(f"{gift.level} on {gift.account}", "give")
+
+    def _join(self, role: str, gift: Gift) -> Answer:
+        """Make a login a member of the group that the level names."""
+        if gift.ends_at is not None or gift.hours is not None or gift.resources:
+            raise unable(f"{gift.level} on {gift.account}", "give")
+        names = [sql.Identifier(gift.level), sql.Identifier(role)]
+        with self._connected() as connection, connection.transaction():
+            known = connection.execute(
+                "select rolname, rolcanlogin from pg_roles where rolname = any(%s)", [[gift.level, role]]
+            )
+            logins = dict(known.fetchall())
+            if role not in logins or logins.get(gift.level, True):
+                missing = f"no login {role!r}" if role not in logins else f"no group {gift.level!r}"
+                raise ProviderRefused(f"{self._where} has {missing}.", next_step="Have it made there, then try again.")
+            has = connection.execute(
+                "select 1 from pg_auth_members m join pg_roles g on g.oid = m.roleid "
+                "join pg_roles l on l.oid = m.member where g.rolname = %s and l.rolname = %s",
+                [gift.level, role],
+            )
+            already = has.fetchone() is not None
+            connection.execute(sql.SQL("grant {} to {}").format(*names))
+        return Answer(f"{role} is a member of {gift.level}", already)
 
     def _end_login(self, connection: psycopg.Connection[Any], role: str) -> Answer:
         with connection.transaction():

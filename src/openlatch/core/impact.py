@@ -49,6 +49,8 @@ class Situation:
     teams: frozenset[UUID] = frozenset()
     levels: Mapping[str, tuple[Power, ...]] = field(default_factory=dict)
     keys: Mapping[UUID, str] = field(default_factory=dict)
+    by_hand: bool = False
+    """whether nothing can be read or changed at the provider from here"""
 
     def holder(self, entry: Entry) -> Party:
         """Return who holds an entry, of this one or of those around it."""

@@ -11,6 +11,7 @@ from uuid import UUID
 
 from openlatch.core.hours import Hours
 from openlatch.core.ids import ref_of
+from openlatch.core.limits import Limits
 from openlatch.core.notices import Telling
 from openlatch.core.powers import Power, in_order
 from openlatch.core.roles import Role
@@ -219,8 +220,18 @@ class Abilities:
     """the kinds of entry that can be given a wider level from here"""
     gives: frozenset[Kind] = frozenset()
     """the kinds of entry that a party can be given from here"""
+    gives_until: frozenset[Kind] = frozenset()
+    """those of them that the provider ends by itself on the day that it is told"""
+    gives_hours: frozenset[Kind] = frozenset()
+    """those of them that can hold in some hours of the week only"""
     levels: Mapping[str, tuple[Power, ...]] = field(default_factory=dict)
     """the levels that the provider says it has, with what each gives"""
+    permissions: tuple[tuple[str, tuple[Power, ...]], ...] = ()
+    """permissions that can be given one by one, without a level, with what each gives, in the provider's order"""
+    single: str = ""
+    """what the level is called of what is given so; if empty, it is the permissions one after another"""
+    limits: Limits = field(default_factory=Limits)
+    """what the provider lets nobody pass"""
 
 
 @dataclass(frozen=True, slots=True)

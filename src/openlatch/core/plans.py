@@ -13,6 +13,7 @@ from datetime import datetime, timedelta
 from openlatch.core.handover import hand_over
 from openlatch.core.impact import Consequence, Situation, gives_back, lost, mends, successors, takes
 from openlatch.core.model import EndReason, Entry, Kind, PartyKind, Severity, State
+from openlatch.core.offers import OFFERED
 from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power, in_order
 from openlatch.core.steps import (
@@ -112,6 +113,11 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
             entry=entry.ref,
         )
     taken = in_order(entry.powers)
+    if entry.key.startswith(OFFERED):
+        return (
+            Step("withdraw", "Withdraw the whole offer; its link is good for nothing any more."),
+            receipt_step(),
+        ), taken
     if entry.by_hand or entry.kind not in s.abilities.ends:
         text = f"Have it ended at {s.provider} itself, which nothing here can do, and say here that it is done."
         return (asked(s, entry, text), *_proof(s, not entry.by_hand)), taken

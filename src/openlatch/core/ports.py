@@ -7,6 +7,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from typing import ClassVar, Protocol
 
+from openlatch.core.hours import Hours
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind
 from openlatch.core.notices import Letter
@@ -21,7 +22,7 @@ from openlatch.core.observation import (
 from openlatch.core.powers import Power
 from openlatch.core.sharing import Document
 
-__all__ = ["About", "Answer", "Change", "Connector", "Gift", "Page", "Post", "Setting"]
+__all__ = ["About", "Answer", "Change", "Connector", "Found", "Gift", "Hindrance", "Page", "Post", "Setting"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -70,6 +71,27 @@ class Gift:
     resources: tuple[str, ...] = ()
     ends_at: datetime | None = None
     again: str = ""
+    hours: Hours | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Hindrance:
+    """Why a provider would not let somebody be given access, and what would help; `kind` is stable."""
+
+    kind: str
+    text: str
+
+
+@dataclass(frozen=True, slots=True)
+class Found:
+    """Whom a provider knows by an address or a handle; `key` is empty where it knows nobody by that.
+
+    With hindrances, nothing can be given to them as things stand.
+    """
+
+    key: str = ""
+    name: str = ""
+    hindrances: tuple[Hindrance, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -122,6 +144,9 @@ class Connector(Protocol):
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         """Change one entry, as far as `abilities` say that this is possible; repeated like `end`."""
+
+    def find(self, text: str) -> Found:
+        """Return whom the provider knows by an address or a handle, and what would keep them from being let in."""
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         """Give a party access, as far as `abilities` say that this is possible; repeated like `end`."""

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
-from openlatch.core.model import State
+from openlatch.core.model import Kind, State
 from openlatch.core.observation import Observation, ObservedEntry
 from openlatch.core.plans import Step
 from openlatch.core.ports import Gift
@@ -80,5 +80,9 @@ def _there(gift: Gift, observation: Observation) -> bool:
 def _is(one: ObservedEntry, gift: Gift) -> bool:
     """Whether an observed entry is what was given, and no more than that."""
     ends = gift.ends_at is None or (one.ends_at is not None and one.ends_at <= gift.ends_at)
-    same = (one.account, one.kind, one.level) == (gift.account, gift.kind, gift.level)
+    same = (one.account, one.level, one.hours) == (gift.account, gift.level, gift.hours)
+    # Whether it stands until it is ended or has an end already is the provider's to say, if nobody asked for one.
+    kinds = {one.kind, gift.kind}
+    same = same and (len(kinds) == 1 or kinds == {Kind.DELEGATE, Kind.GRANT})
+    same = same and (not gift.permissions or set(gift.permissions) <= set(one.permissions))
     return same and set(one.resources) == set(gift.resources) and one.state is State.LIVE and ends

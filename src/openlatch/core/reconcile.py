@@ -338,7 +338,7 @@ def _entry(
         unknown=means.unknown,
         resources=observed.resources,
         given_at=observed.given_at or (before.given_at if before else None),
-        given_by=observed.given_by,
+        given_by=observed.given_by or (before.given_by if before else ""),
         accepted_at=observed.accepted_at or (before.accepted_at if before else None),
         last_used=max(used, default=None),
         # A use that cannot be is no knowledge: neither of a use, nor of there having been none.
@@ -348,7 +348,7 @@ def _entry(
         end_unknown=observed.end_unknown,
         hours=observed.hours,
         reviewed_at=tuple(sorted(reviews)),
-        basis=observed.basis,
+        basis=observed.basis or (before.basis if before else ""),
         hangs_on=observed.hangs_on,
         dependencies=observed.dependencies,
         device=observed.device,

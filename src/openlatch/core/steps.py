@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from dataclasses import asdict, dataclass
-from datetime import datetime
+from datetime import datetime, time
 from enum import StrEnum
 from typing import Any
 from uuid import UUID
@@ -38,6 +38,8 @@ class Action(StrEnum):
     """what has ended is given again, as it was"""
     HAND_OVER = "hand-over"
     """the account itself goes to somebody else, once whoever owns it has agreed by a link"""
+    LET_IN = "let-in"
+    """what was offered is given, now that it was taken up"""
 
     @property
     def ends(self) -> bool:
@@ -64,7 +66,7 @@ class Step:
     """One step of a plan, and how it went: `at` is None while it is still to be done.
 
     `call` is one of change, end and give (the provider is asked), ask (a person is asked), consent (whoever has the
-    entry is asked, by a link), wait, read and receipt.
+    entry is asked, by a link), withdraw (an offer that was made here), wait, read and receipt.
     `entry` and `party` are the provider's own keys.
     """
 
@@ -105,10 +107,20 @@ class Plan:
     @property
     def digest(self) -> str:
         """64 hex digits that differ whenever anything in the plan differs."""
-        return hashlib.sha256(canonical(asdict(self))).hexdigest()
+        return hashlib.sha256(canonical(self._plain())).hexdigest()
 
     def as_dict(self) -> dict[str, Any]:
-        return {**asdict(self), "digest": self.digest}
+        return {**self._plain(), "digest": self.digest}
+
+    def _plain(self) -> dict[str, Any]:
+        return asdict(self, dict_factory=_plainly)
+
+
+def _plainly(fields: list[tuple[str, Any]]) -> dict[str, Any]:
+    """The fields of a value in a form that JSON has, in one order."""
+    sets = {name: sorted(value) for name, value in fields if isinstance(value, frozenset)}
+    times = {name: value.isoformat() for name, value in fields if isinstance(value, time)}
+    return {**dict(fields), **sets, **times}
 
 
 def receipt_step() -> Step:

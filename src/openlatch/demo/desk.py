@@ -21,6 +21,14 @@ LEVELS: dict[str, list[str]] = {
     "administrator": ["view", "edit", "publish", "export", "spend", "admit"],
     "signed in": ["view"],
 }
+PERMISSIONS: dict[str, list[str]] = {
+    "see bookings": ["view"],
+    "take bookings": ["edit"],
+    "answer for us": ["publish"],
+    "refund": ["withdraw"],
+    "season list": ["export"],
+}
+"""What can be given one by one there, without a level."""
 ACCOUNTS = (
     {"key": "bookings", "name": "Bookings", "criticality": "vital"},
     {"key": "gate", "name": "Gate", "criticality": "normal"},
@@ -76,9 +84,13 @@ def inventory(now: datetime) -> dict[str, Any]:
             "consent_for": ["admit"],
             "narrows": ["delegate"],
             "raises": ["delegate"],
-            "gives": ["delegate"],
+            "gives": ["delegate", "grant"],
+            "gives_until": ["grant"],
+            "gives_hours": ["grant"],
             "pauses": ["delegate"],
         },
+        described={"permissions": PERMISSIONS, "single": "by permission"},
+        strangers=True,
         memberships=_memberships(chance),
         refuse={e["key"]: consent for e in feed.entries if e["level"] == "administrator"},
     )

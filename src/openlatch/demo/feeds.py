@@ -68,13 +68,16 @@ class Feed:
         """Return what the stand-in begins with; abilities are those of most providers unless said otherwise."""
         kinds = sorted({entry["kind"] for entry in self.entries} | ({"open"} if more.get("documents") else set()))
         abilities = {"lists": kinds, "ends": kinds} | more.pop("abilities", {})
+        # What only sessions and apps have is no level to give to anybody.
+        given = {entry["level"] for entry in self.entries if entry["kind"] not in ("session", "app")}
         return {
             "description": {
                 "feed": "open-latch-feed/1",
                 "name": self._name,
                 "abilities": abilities,
-                "levels": self._levels,
-            },
+                "levels": {name: gives for name, gives in self._levels.items() if name in given},
+            }
+            | more.pop("described", {}),
             "accounts": self._accounts,
             "parties": list(self._parties.values()),
             "entries": self.entries,
@@ -137,6 +140,12 @@ def dome_control(now: datetime) -> dict[str, Any]:
         tablet, "north", "signed in", 24, 3, key="session:north:tablet", kind="session", device="tablet",
         network="192.0.2.77", hangs_on="grant:north:amara.levy", accepted_at=None,
     )  # fmt: skip
+    # One who has asked for an observer's number, and has not shown who they are yet.
+    unseen = {"kind": "not-verified", "reason": "Their papers have not been seen yet. Have them shown at the gate."}
+    unshown = {
+        "key": "noor.haddad", "name": "Noor Haddad", "addresses": ["noor.haddad@northcape-uni.example"],
+        "hindrances": [unseen],
+    }  # fmt: skip
     feed.doings({"view": "looked at the night's plan", "edit": "moved a target", "export": "took frames away"})
     return feed.inventory(
         abilities={
@@ -145,7 +154,10 @@ def dome_control(now: datetime) -> dict[str, Any]:
             "pauses": ["delegate", "grant"],
             "raises": ["delegate"],
             "gives": ["delegate", "grant"],
-        }
+            "gives_until": ["grant"],
+            "gives_hours": ["grant"],
+        },
+        directory=[unshown],
     )
 
 
@@ -197,7 +209,8 @@ def plate_archive(now: datetime) -> dict[str, Any]:
         }
         for n, someone in enumerate((ines, pell, ines, ines, pell))
     ]  # fmt: skip
-    return feed.inventory(documents=_folders(feed))
+    abilities = {"gives": ["delegate", "grant"], "gives_until": ["grant"]}
+    return feed.inventory(documents=_folders(feed), abilities=abilities, strangers=True)
 
 
 def _folders(feed: Feed) -> list[dict[str, Any]]:
@@ -278,4 +291,14 @@ def live_sky(now: datetime) -> dict[str, Any]:
     stream = feed.party(Someone("dome-camera", "Dome camera", ""), "app", publisher="Kestrel Ridge Observatory")
     feed.add(stream, "channel", "stream key", 640, 0, kind="app", permissions=["send pictures"])
     feed.doings({"publish": "went live", "edit": "answered in the chat", "view": "watched the schedule"})
-    return feed.inventory(abilities={"redone_by": "either", "narrows": ["delegate"]})
+    not_yet = {"kind": "not-opted-in", "reason": "They have not agreed to be invited. They can, in their own settings."}
+    directory = [
+        {"key": "guest.amara", "name": "Dr Amara Levy", "addresses": ["@amara-levy", BY_KEY["amara.levy"].address]},
+        {"key": "guest.tomas", "name": "Tomas Rell", "addresses": ["@tomas-rell"], "hindrances": [not_yet]},
+    ]
+    gives = ["delegate", "grant"]
+    return feed.inventory(
+        abilities={"redone_by": "either", "narrows": ["delegate"], "gives": gives, "gives_until": ["grant"]},
+        described={"limits": {"opt_in": True, "never": ["own"]}},
+        directory=directory,
+    )

@@ -17,6 +17,24 @@ over = {over}
 [tags.sign-in-lost]
 parties = ["l.hartnell@{domain}"]
 
+[tasks.saturday-bookings]
+title = "Take bookings on Saturdays"
+needs = ["view", "edit"]
+
+[tasks.present]
+title = "Present a broadcast"
+needs = ["view", "publish"]
+
+[tasks.observe]
+title = "Observe on their own nights"
+needs = ["view", "edit"]
+
+[[bounds]]
+provider = "Hill Road Signage"
+most = 3
+outsiders = 1
+never = ["admit", "own"]
+
 [tags.meant-to-be-public]
 accounts = ["Lost property"]
 

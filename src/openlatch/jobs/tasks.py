@@ -23,6 +23,7 @@ from openlatch.jobs.deliver import deliver
 from openlatch.jobs.read import read
 from openlatch.operations import (
     activity,
+    arrivals,
     batches,
     flags,
     log,
@@ -142,6 +143,15 @@ def tell_of_ends(store: Store, services: Services) -> None:
             telling.ending(as_service(tx, services))
 
 
+def see_to_offers(store: Store, services: Services) -> None:
+    """Have offers lapse that nobody answered, and what was given in part end when it was to."""
+    for workspace in store.workspaces():
+        with store.transaction(workspace.id) as tx:
+            call = as_service(tx, services)
+            arrivals.lapse(call)
+            arrivals.go_on(call)
+
+
 def tidy(store: Store, services: Services) -> None:
     """Delete what is of no use any more: kept replies, sign-ins that ended, failures and doings of long ago."""
     for workspace in store.workspaces():
@@ -162,6 +172,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "*/10 * * * *": take_up_forgotten,
     "41 * * * *": tidy,
     "*/15 * * * *": tell_of_ends,
+    "*/2 * * * *": see_to_offers,
 }
 """What comes round by itself, by its cron line; the optional sixth field is seconds."""
 

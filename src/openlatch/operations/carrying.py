@@ -22,7 +22,7 @@ from openlatch.core.ports import Answer
 from openlatch.core.proof import Verdict, verify
 from openlatch.core.reconcile import Changes
 from openlatch.errors import ProviderDown, ProviderTrouble
-from openlatch.operations import consent, flags, readings, telling
+from openlatch.operations import arrivals, consent, flags, readings, telling
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import queue
@@ -74,25 +74,32 @@ def _begin(call: Call, order: Order, entry: Entry, provider: Provider) -> Work |
         return None
     while (step := order.steps[order.place]).call == "wait" and (step.until is None or step.until <= call.now):
         order = _went_on(call, order, "the day came")
+    if step.call == "withdraw":
+        arrivals.closed_by_order(call, entry, Action(order.action))
+        order = _went_on(call, order, "withdrawn")
+        step = order.steps[order.place]
     if step.call == "wait" and step.until is not None:
         _wait(call, order, step.text, step.until)
-    elif step.call == "consent" and order.state is OrderState.WAITING:
-        _stick(call, order, f"Nobody has agreed in time: {step.text}")
-    elif step.call == "consent":
-        trouble = consent.ask(call, order)
-        if trouble:
-            _stick(call, order, trouble)
-        else:
-            _wait(call, order, step.text, call.now + consent.LASTS)
-    elif step.call == "ask" and order.state is OrderState.WAITING:
-        _stick(call, order, f"Nobody has said so far that this is done: {step.text}")
-    elif step.call == "ask":
-        _wait(call, order, step.text, call.now + DEADLINE)
+    elif step.call in ("consent", "ask"):
+        _ask_somebody(call, order, step)
     elif step.call == "receipt":
         _prove(call, [(order, entry)], {})
     else:
         return _work(call, order, step, provider)
     return None
+
+
+def _ask_somebody(call: Call, order: Order, step: Step) -> None:
+    """A person has to say something: they are asked, or if they were, they have not said it in time."""
+    if order.state is OrderState.WAITING:
+        why = "Nobody has agreed in time" if step.call == "consent" else "Nobody has said so far that this is done"
+        _stick(call, order, f"{why}: {step.text}")
+        return
+    trouble = consent.ask(call, order) if step.call == "consent" else ""
+    if trouble:
+        _stick(call, order, trouble)
+    else:
+        _wait(call, order, step.text, call.now + (consent.LASTS if step.call == "consent" else DEADLINE))
 
 
 def _work(call: Call, order: Order, step: Step, provider: Provider) -> Work | None:
@@ -281,13 +288,20 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID
         events.append(call.event("order.proved", "order", order.id, receipt=receipt))
     call.tx.orders.save_all(proved)
     call.log_all(events)
+    for order, entry in done:
+        if order.action == Action.LET_IN:
+            arrivals.arrived(call, order, entry)
     telling.proved(call, [(order, listed[order.entry_id]) for order in proved])
 
 
 def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
     """What no reading can see is as somebody says that it is."""
     call.tx.facts.take_turns()
-    done = next(step for step in order.steps if step.call == "ask")
+    done = next((step for step in order.steps if step.call == "ask"), None)
+    if done is None:
+        return  # it was this service's own to do
+    if order.action == Action.LET_IN:
+        return  # seen to when it arrives
     if order.action == Action.CHANGE_SECRET:
         told = [one for one in call.tx.entries.on([entry.account_id]) if one.kind is Kind.SECRET]
         gone = [one for one in told if one.stands and one.level == entry.level]

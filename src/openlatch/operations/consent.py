@@ -11,6 +11,7 @@ from openlatch.core.orders import Move, Order, OrderState
 from openlatch.errors import Conflict
 from openlatch.operations import links, notices
 from openlatch.operations.gate import Call
+from openlatch.operations.offers import OfferSight
 from openlatch.operations.orders import queue
 
 __all__ = ["LASTS", "Question", "answer", "ask", "look", "reachable_at"]
@@ -21,7 +22,10 @@ PURPOSE = "hand-over"
 
 @dataclass(frozen=True, slots=True)
 class Question:
-    """What a link asks, by whom, until when; `trouble` says why it cannot be answered any more."""
+    """What a link asks, by whom, until when; `trouble` says why it cannot be answered any more.
+
+    `offer` is what is offered, if it is an offer; `needs` then says what whoever answers has to do first.
+    """
 
     purpose: str
     holder: str
@@ -30,6 +34,8 @@ class Question:
     asked_by: str
     lapses_at: datetime
     trouble: str
+    offer: OfferSight | None = None
+    needs: str = ""
 
 
 def reachable_at(call: Call, party: Party) -> str:

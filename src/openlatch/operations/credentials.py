@@ -13,11 +13,15 @@ from uuid import UUID
 from argon2 import PasswordHasher
 from argon2.exceptions import InvalidHashError, VerificationError
 from cryptography.fernet import Fernet, InvalidToken, MultiFernet
+from zxcvbn import zxcvbn
 
 from openlatch.errors import Misconfigured
 
-__all__ = ["Bearer", "Vault", "hash_password", "password_fits"]
+__all__ = ["Bearer", "Vault", "hash_password", "password_fits", "weakness"]
 
+_LOOKED_AT = 72
+_STRONG = 3
+"""of 4: hard to guess for somebody who has stolen the hashes, even a slow one"""
 _hasher = PasswordHasher()
 _NOBODY = _hasher.hash(secrets.token_urlsafe(16))
 
@@ -33,6 +37,15 @@ def password_fits(stored: str | None, password: str) -> bool:
         return _hasher.verify(stored or _NOBODY, password) and stored is not None
     except (VerificationError, InvalidHashError):
         return False
+
+
+def weakness(password: str, known: Sequence[str]) -> str:
+    """Return why a password is too easily guessed, in a sentence, or nothing; `known` are words that others know."""
+    found = zxcvbn(password[:_LOOKED_AT], user_inputs=[word for word in known if word])
+    if found["score"] >= _STRONG:
+        return ""
+    said = found["feedback"]
+    return said["warning"] or " ".join(said["suggestions"][:1]) or "It is among those that are tried first."
 
 
 @dataclass(frozen=True, slots=True)

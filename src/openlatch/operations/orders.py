@@ -347,7 +347,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
             entry, parties[entry.party_id], accounts[entry.account_id], provider.name, provider.abilities, neighbours,
             {n.account_id: names[n.account_id] for n in neighbours}, holders,
             frozenset(teams.get(entry.party_id, ())), levels[provider.id],
-            {one: keys[provider.id][one] for one in holders},
+            {one: keys[provider.id][one] for one in holders}, provider.by_hand,
         )  # fmt: skip
         found[entry.id] = situation, provider
     return found

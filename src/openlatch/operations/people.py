@@ -8,8 +8,8 @@ from uuid import UUID
 
 from openlatch.core.model import Person, Workspace, normal_address
 from openlatch.core.roles import Role, Scope
-from openlatch.errors import Conflict, NotSignedIn, TooManyRequests
-from openlatch.operations.credentials import Bearer, hash_password, password_fits
+from openlatch.errors import Conflict, Invalid, NotSignedIn, TooManyRequests
+from openlatch.operations.credentials import Bearer, hash_password, password_fits, weakness
 from openlatch.operations.gate import Actor, Call, operation
 from openlatch.store.noun import missing
 from openlatch.store.people import Token
@@ -24,6 +24,7 @@ __all__ = [
     "confirm",
     "me",
     "open_session",
+    "register",
     "tidy",
 ]
 
@@ -136,7 +137,25 @@ def browse(call: Call) -> tuple[Person, ...]:
 @operation("people.add")
 def add(call: Call, name: str, address: str, role: Role, password: str) -> Person:
     """Let someone sign in to this workspace."""
+    _strong(call, name, address, password)
     return add_first(call, name, address, role, password)
+
+
+def register(call: Call, name: str, address: str, password: str) -> Person:
+    """Let somebody sign in who has shown that an address is theirs; they see what is their own, and nothing else."""
+    _strong(call, name, address, password)
+    return add_first(call, name, address, Role.MEMBER, password)
+
+
+def _strong(call: Call, name: str, address: str, password: str) -> None:
+    """Refuse a password that could be guessed."""
+    why = weakness(password, [name, address, *address.split("@"), call.tx.workspace.name, call.tx.workspace.slug])
+    if why:
+        raise Invalid(
+            f"That password could be guessed. {why} Nothing was changed.",
+            next_step="Choose a longer one, such as four words that do not belong together.",
+            errors=[{"at": "password", "problem": "could be guessed"}],
+        )
 
 
 def add_first(call: Call, name: str, address: str, role: Role, password: str) -> Person:

@@ -12,13 +12,15 @@ from importlib import resources
 
 from pydantic import ValidationError
 
+from openlatch.core.limits import Limits
 from openlatch.core.model import Severity
-from openlatch.core.powers import Power
+from openlatch.core.powers import Power, in_order
 from openlatch.core.risk import CIRCUMSTANCES, Weights
 from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.check import Limit
-from openlatch.core.rules.policy import Apart, Exempt, Policy, Rule, Tag
+from openlatch.core.rules.policy import Apart, Bound, Exempt, Policy, Rule, Tag
 from openlatch.core.rules.program import Complaint, PolicyFault, Program, compile_policy
+from openlatch.core.tasks import Task
 from openlatch.errors import Invalid
 from openlatch.wire import policy as wire
 
@@ -103,7 +105,18 @@ def _policy(file: wire.PolicyFile) -> Policy:
         risk=_weights(file.risk),
         rules=tuple(_rule(rule) for rule in file.rules),
         accept_for=_span(file.acceptance.longest),
+        tasks=tuple(
+            Task(name, t.title, in_order(Power(p) for p in t.needs), own=True) for name, t in file.tasks.items()
+        ),
+        bounds=tuple(_bound(bound) for bound in file.bounds),
+        lapse=_span(file.offers.lapse),
     )
+
+
+def _bound(bound: wire.Bound) -> Bound:
+    longest = _span(bound.longest) if bound.longest is not None else None
+    limits = Limits(bound.most, bound.outsiders, frozenset(Power(p) for p in bound.never), longest, bound.opt_in)
+    return Bound(limits, bound.provider, bound.account)
 
 
 def _limit(limit: str | int) -> Limit:

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Sequence
+from dataclasses import replace
 from datetime import timedelta
 
 from openlatch.core.hours import day_in
@@ -10,12 +11,13 @@ from openlatch.core.model import Entry, Kind, PartyKind
 from openlatch.core.notices import Notice
 from openlatch.core.orders import Order
 from openlatch.core.plans import Action
+from openlatch.core.powers import Power
 from openlatch.operations import notices
 from openlatch.operations.consent import reachable_at
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
 
-__all__ = ["ending", "proved", "stuck"]
+__all__ = ["administrators_added", "ending", "proved", "stuck"]
 
 BEFORE = (timedelta(days=7), timedelta(days=1))
 """So long before access ends, both sides are told."""
@@ -45,7 +47,7 @@ def _proved(call: Call, order: Order, listed: Listed) -> None:
 
 
 def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
-    if entry.kind is Kind.OFFER:
+    if entry.kind is Kind.OFFER and action is not Action.LET_IN:
         withdrawn = f"The offer of access to {where} was withdrawn"
         return {Action.END: withdrawn, Action.GIVE_UP: f"You declined the offer of access to {where}"}.get(action, "")
     day = day_in(entry.ends_at - timedelta(microseconds=1), call.tx.workspace.zone) if entry.ends_at else ""
@@ -56,9 +58,31 @@ def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
         Action.PAUSE: f"Your access to {where} is paused",
         Action.RESUME: f"Your access to {where} is there again",
         Action.END_ON: f"Your access to {where} ends with {day}" if day else f"Your access to {where} has ended",
+        Action.LET_IN: f"You have access to {where} now: “{entry.level}”",
         Action.GIVE_BACK: f"Your access to {where} is there again",
         Action.HAND_OVER: f"{where} has gone to somebody else, as you agreed",
     }.get(action, "")
+
+
+def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
+    """Tell all other administrators of accounts on which somebody new can let others in, and the holder."""
+    new = [one for one in entries if Power.ADMIT in one.powers and one.kind in (Kind.DELEGATE, Kind.GRANT)]
+    if not new:
+        return
+    on = call.tx.entries.on({one.account_id for one in new})
+    already = [one for one in on if Power.ADMIT in one.powers and one.kind in (Kind.DELEGATE, Kind.GRANT)]
+    parties = call.tx.parties.some({one.party_id for one in already})
+    for listed in call.tx.entries.about([one.id for one in new]).values():
+        where = f"{listed.account.name} at {listed.provider.name}"
+        title = f"{listed.party.name} can let others in and out of {where} now"
+        news = Notice(f"administrator:{listed.entry.id}", title)
+        looks = replace(news, link=f"/inventory?entry={listed.entry.ref}")
+        notices.tell(call, notices.managers(call), looks)
+        others = {one.party_id for one in already if one.account_id == listed.account.id} - {listed.party.id}
+        for other in sorted(others):
+            address = reachable_at(call, parties[other])
+            if address:
+                notices.tell_address(call, address, parties[other].name, news)
 
 
 def stuck(call: Call, order: Order, why: str) -> None:

@@ -1,5 +1,8 @@
 """A provider that speaks the feed protocol (docs/feed/README.md), keeps its state in a file, and fails on demand.
 
+Whom it knows are its parties and, beyond them, those in its directory, with what would keep them from being let in. A
+seed whose `strangers` is true lets in whoever has an address.
+
 In addition to the faults of every stand-in it knows:
 
 break_after      the inventory breaks off with 503 after that many entries
@@ -9,6 +12,7 @@ hold             an ending is carried out, but answered only when this is set to
 lose_answers     the next N endings are carried out, but answered 503
 keep_listing     the next N looks at a party still show what was ended
 orphans          a look at a party leaves out the party itself
+opted_out        a list of parties' keys that have not agreed to be invited, whatever its directory says
 refuse           an object of entry key to the reason for which ending it is refused, once reduced no more
 forget           the next N answers are not remembered under their key: asked again, they are worked out anew
 """
@@ -39,13 +43,14 @@ class FeedStandIn(StandIn):
             Rule("/", endpoint=self._describe, methods=["GET"]),
             Rule("/inventory", endpoint=self._inventory, methods=["GET"]),
             Rule("/parties/<path:party>/inventory", endpoint=self._party, methods=["GET"]),
+            Rule("/invitees", endpoint=self._invitee, methods=["GET"]),
             Rule("/endings", endpoint=self._end, methods=["POST"]),
             Rule("/changes", endpoint=self._change, methods=["POST"]),
             Rule("/givings", endpoint=self._give, methods=["POST"]),
         ]
 
     def fill(self, seed: dict[str, Any]) -> None:
-        for noun in ("accounts", "parties", "entries", "documents", "activity"):
+        for noun in ("accounts", "parties", "entries", "documents", "activity", "directory"):
             for item in seed.get(noun, []):
                 self.add(noun, item["key"], item)
         for membership in seed.get("memberships", []):
@@ -97,6 +102,29 @@ class FeedStandIn(StandIn):
     def _change(self, request: Request) -> Response:
         body = request.get_json()
         return self._once(request, lambda key: self._amend(body, key))
+
+    def _invitee(self, request: Request) -> Response:
+        found = self._known(request.args.get("who", ""))
+        return answer({"key": found.get("key"), "name": found.get("name", ""), "hindrances": self._hindered(found)})
+
+    def _known(self, who: str) -> dict[str, Any]:
+        """Whoever goes by a key, an address or a handle."""
+        wanted = who.casefold()
+        for noun in ("parties", "directory"):
+            for one in self.items(noun):
+                if wanted in (one["key"].casefold(), *(a.casefold() for a in one.get("addresses", []))):
+                    return one
+        return {}
+
+    def _hindered(self, found: dict[str, Any]) -> list[dict[str, str]]:
+        hindrances: list[dict[str, str]] = list(found.get("hindrances", []))
+        if not found and not self._seed.get("strangers"):
+            name = self._seed["description"]["name"]
+            reason = f"Nobody is registered at {name} by that. Have them register there first."
+            return [{"kind": "not-registered", "reason": reason}]
+        if found and found["key"] in (self.fault("opted_out") or []):
+            hindrances.append({"kind": "not-opted-in", "reason": "They have withdrawn their consent to be invited."})
+        return hindrances
 
     def _give(self, request: Request) -> Response:
         body = request.get_json()
@@ -164,23 +192,42 @@ class FeedStandIn(StandIn):
         """Give a party what is asked for; what it had before says what a level means that is not in the description."""
         had = next(iter(self.items("entries", also_ended=True, where=("key", body.get("again") or ""))), {})
         levels = self._seed["description"].get("levels", {})
-        if body["level"] not in levels and had.get("level") != body["level"]:
+        single = self._seed["description"].get("single") or None
+        if body["level"] not in (*levels, single) and had.get("level") != body["level"]:
             return "refused", f"there is no level {body['level']!r}"
+        permissions = self._seed["description"].get("permissions", {})
+        who = self._known(body["party"])
+        hindered = self._hindered(who)
+        if hindered and not had:
+            return "refused", hindered[0]["reason"]
+        self._take_on(who, body["party"])
         wanted = {name: body[name] for name in ("account", "party", "kind", "level")}
+        parts = {name: body.get(name, []) for name in ("resources", "permissions")}
         theirs = self.items("entries", where=("party", body["party"]))
-        if any(wanted.items() <= one.items() for one in theirs):
+        if any((wanted | parts).items() <= one.items() for one in theirs):
             return "already-so", ""
         given: dict[str, Any] = wanted | {
             "key": f"given {key}",
-            "powers": levels.get(body["level"], had.get("powers")),
+            "powers": levels.get(body["level"], had.get("powers"))
+            if body["level"] != single
+            else sorted({power for word in body["permissions"] for power in permissions[word]}),
             "permissions": body.get("permissions", []),
             "resources": body.get("resources", []),
             "ends_at": body.get("ends_at"),
+            "hours": body.get("hours"),
             "use_known": had.get("use_known", False),
         }
         self.add("entries", given["key"], given)
         self.effect(given["key"], key)
         return "given", ""
+
+    def _take_on(self, who: dict[str, Any], key: str) -> None:
+        """Have somebody among the parties from now on, whether the directory knows them or not."""
+        if self.items("parties", where=("key", key)):
+            return
+        party = {"key": key, "kind": "person", "name": who.get("name", key), "status": "current"}
+        party |= {"addresses": who.get("addresses", [key]), "verified": bool(who)}
+        self.add("parties", key, party)
 
     def _take_out(self, document: dict[str, Any], to: dict[str, Any] | None) -> None:
         """Take a selector out of all that a document allows."""

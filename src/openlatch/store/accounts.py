@@ -69,6 +69,11 @@ class Accounts(Noun):
         rows = self._session.execute(query)
         return tuple(to_account(row) for row in rows)
 
+    def lock(self, account_ids: Iterable[UUID]) -> None:
+        """Keep others from letting anybody in to these accounts until this transaction is over."""
+        query = select(AccountRow.id).where(AccountRow.id.in_(list(account_ids))).order_by(AccountRow.id)
+        self._session.execute(query.with_for_update())
+
     def names(self, account_ids: Iterable[UUID]) -> dict[UUID, str]:
         rows = self._session.execute(
             select(AccountRow.id, AccountRow.name).where(AccountRow.id == func.any(list(account_ids)))

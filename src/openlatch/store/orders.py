@@ -3,19 +3,18 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
 import orjson
+from pydantic import TypeAdapter
 from sqlalchemy import and_, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.model import EndReason, Kind, State
 from openlatch.core.orders import FINAL, Order, OrderState
 from openlatch.core.plans import Action, Step, why_ended
-from openlatch.core.ports import Change, Gift
 from openlatch.errors import Changed
 from openlatch.store.bulk import change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
@@ -24,6 +23,7 @@ from openlatch.store.tables import EntryRow, OrderRow
 
 __all__ = ["Orders"]
 
+_STEPS = TypeAdapter(tuple[Step, ...])
 _OPEN = [s.value for s in OrderState if s not in FINAL]
 
 
@@ -34,7 +34,7 @@ def _order(row: OrderRow) -> Order:
         action=row.action,
         state=OrderState(row.state),
         plan=row.plan,
-        steps=tuple(_step(step) for step in row.steps),
+        steps=_STEPS.validate_python(row.steps),
         reason=row.reason,
         ordered_by=row.ordered_by,
         ordered_at=row.ordered_at,
@@ -50,50 +50,14 @@ def _order(row: OrderRow) -> Order:
     )
 
 
-def _step(step: dict[str, Any]) -> Step:
-    change, gift = step["change"], step.get("gift")  # orders from before there were gifts have none
-    return Step(
-        step["call"],
-        step["text"],
-        step["entry"],
-        step["party"],
-        change
-        and Change(
-            change["level"],
-            None if change["resources"] is None else tuple(change["resources"]),
-            _instant(change["ends_at"]),
-            change["paused"],
-            change["wider"],
-        ),
-        gift
-        and Gift(
-            gift["account"],
-            Kind(gift["kind"]),
-            gift["level"],
-            tuple(gift["permissions"]),
-            tuple(gift["resources"]),
-            _instant(gift["ends_at"]),
-            gift["again"],
-        ),
-        _instant(step["until"]),
-        _instant(step["at"]),
-        step["said"],
-    )
-
-
-def _instant(text: str | None) -> datetime | None:
-    return datetime.fromisoformat(text) if text else None
-
-
 def _values(order: Order) -> dict[str, Any]:
-    steps = [orjson.loads(orjson.dumps(asdict(step))) for step in order.steps]
     return {
         "ref": order.ref,
         "entry_id": order.entry_id,
         "action": order.action,
         "state": order.state.value,
         "plan": orjson.loads(orjson.dumps(order.plan)),
-        "steps": steps,
+        "steps": _STEPS.dump_python(order.steps, mode="json"),
         "reason": order.reason,
         "ordered_by": order.ordered_by,
         "ordered_at": order.ordered_at,

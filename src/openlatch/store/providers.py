@@ -7,17 +7,20 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from pydantic import TypeAdapter
 from sqlalchemy import insert, select, update
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Abilities, Kind, Provider, Side
-from openlatch.core.powers import Power
+from openlatch.core.model import Abilities, Provider
 from openlatch.errors import Conflict
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.tables import ProviderRow
 
 __all__ = ["Providers", "to_provider"]
+
+_ABILITIES = TypeAdapter(Abilities)
+"""What is not in a row yet, since it was written before there was such an ability, is as it is by itself."""
 
 
 def to_provider(row: ProviderRow) -> Provider:
@@ -31,41 +34,15 @@ def to_provider(row: ProviderRow) -> Provider:
         row.stale_after,
         row.most_gone,
         row.vouch_days,
-        Abilities(
-            frozenset(Kind(k) for k in row.abilities["lists"]),
-            frozenset(Kind(k) for k in row.abilities["ends"]),
-            row.abilities["at_once"],
-            Side(row.abilities["redone_by"]),
-            row.abilities["ends_teams"],
-            row.abilities["consent"],
-            frozenset(Power(p) for p in row.abilities["consent_for"]),
-            **{
-                word: frozenset(Kind(k) for k in row.abilities[word])
-                for word in ("narrows", "pauses", "dates", "raises", "gives")
-            },
-            levels={name: tuple(Power(p) for p in powers) for name, powers in row.abilities["levels"].items()},
-        ),
+        _ABILITIES.validate_python(row.abilities),
         row.last_complete,
         row.next_reading,
     )
 
 
 def _abilities(abilities: Abilities) -> dict[str, Any]:
-    return {
-        "lists": sorted(abilities.lists),
-        "ends": sorted(abilities.ends),
-        "at_once": abilities.at_once,
-        "redone_by": abilities.redone_by.value,
-        "ends_teams": abilities.ends_teams,
-        "consent": abilities.consent,
-        "consent_for": sorted(abilities.consent_for),
-        "narrows": sorted(abilities.narrows),
-        "pauses": sorted(abilities.pauses),
-        "dates": sorted(abilities.dates),
-        "raises": sorted(abilities.raises),
-        "gives": sorted(abilities.gives),
-        "levels": {name: list(powers) for name, powers in abilities.levels.items()},
-    }
+    stored: dict[str, Any] = _ABILITIES.dump_python(abilities, mode="json")
+    return stored
 
 
 class Providers(Noun):

@@ -447,6 +447,37 @@ class LinkRow(Owned):
     answer: Mapped[str]
 
 
+class OfferRow(Owned):
+    __tablename__ = "offers"
+    ref: Mapped[str]
+    address: Mapped[str]
+    name: Mapped[str]
+    party_id: Mapped[UUID]
+    basis: Mapped[str]
+    starts_at: Mapped[datetime | None]
+    made_by: Mapped[str]
+    made_at: Mapped[datetime]
+    lapses_at: Mapped[datetime]
+    confirmed: Mapped[list[str]]
+    state: Mapped[str]
+    left_at: Mapped[datetime | None]
+    answered_at: Mapped[datetime | None]
+    replaces: Mapped[UUID | None]
+    request_id: Mapped[UUID | None]
+    version: Mapped[int]
+
+
+class OfferPartRow(Owned):
+    __tablename__ = "offer_parts"
+    offer_id: Mapped[UUID]
+    place: Mapped[int]
+    entry_id: Mapped[UUID]
+    live_id: Mapped[UUID | None]
+    next_at: Mapped[datetime | None]
+    """when some of its powers end, before the rest does"""
+    part: Mapped[dict[str, Any]]
+
+
 class KeyRow(Base):
     __tablename__ = "keys"
     workspace_id: Mapped[UUID] = mapped_column(primary_key=True)

@@ -26,6 +26,7 @@ from openlatch.store.keys import Keys
 from openlatch.store.links import Links
 from openlatch.store.memberships import Memberships
 from openlatch.store.notices import Notices
+from openlatch.store.offers import Offers
 from openlatch.store.orders import Orders
 from openlatch.store.parties import Parties
 from openlatch.store.people import People
@@ -65,6 +66,7 @@ class Transaction:
         self.reviews = Reviews(session, workspace.id)
         self.notices = Notices(session, workspace.id)
         self.links = Links(session, workspace.id)
+        self.offers = Offers(session, workspace.id)
         self.keys = Keys(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)

@@ -8,7 +8,7 @@ from __future__ import annotations
 
 import hashlib
 import json
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from dataclasses import dataclass, replace
 from http import HTTPStatus
 from typing import Any
@@ -21,9 +21,10 @@ from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound, NotSignedIn, OpenLatchError
-from openlatch.operations import people
+from openlatch.operations import lookups, people
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.gate import Actor, Call, Services
+from openlatch.operations.lookups import Lookup
 from openlatch.store import Store, Transaction
 from openlatch.store.replies import Reply
 from openlatch.wire import messages as wire
@@ -88,6 +89,8 @@ class Route:
     """the content types of the files that it answers, instead of a message"""
     takes: tuple[str, ...] = ()
     """the content types of the file that it takes, instead of a message"""
+    asks: Callable[..., Sequence[Lookup]] | None = None
+    """what providers are asked first, outside any transaction; what they say is given as `findings`"""
 
     @property
     def summary(self) -> str:
@@ -138,13 +141,16 @@ class Routes:
         public: bool = False,
         files: tuple[str, ...] = (),
         takes: tuple[str, ...] = (),
+        asks: Callable[..., Sequence[Lookup]] | None = None,
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         """Declare a route. Its function is given `call` (unless public), what the path holds, `query`, and `body` or
         `upload`.
         """
 
         def declare(function: Callable[..., Any]) -> Callable[..., Any]:
-            self.all.append(Route(method, rule, function, returns, query, body, status, public, self.tag, files, takes))
+            self.all.append(
+                Route(method, rule, function, returns, query, body, status, public, self.tag, files, takes, asks)
+            )
             return function
 
         return declare
@@ -207,22 +213,31 @@ def _signed_in(route: Route, path: dict[str, Any]) -> Response:
     who, by_cookie = bearer()
     at = backend()
     try:
+        more = {}
+        if route.asks is not None:
+            with at.store.transaction(who.workspace_id) as tx:
+                asked = route.asks(_acting(route, tx, who, by_cookie), **_arguments(route, path))
+            more["findings"] = lookups.ask(asked)
         with at.store.transaction(who.workspace_id) as tx:
-            call = Call(tx, at.services, NOBODY, at.services.clock())
-            actor = people.by_session(call, who) if by_cookie else people.by_token(call, who)
-            if by_cookie and route.method != "GET" and request.headers.get(CSRF_HEADER) != who.csrf:
-                raise NotAllowed(
-                    f"The header {CSRF_HEADER} is missing or wrong. Nothing was changed.",
-                    next_step="Load the page again.",
-                )
-            g.actor = actor.name
-            call = replace(call, actor=actor)
-            return _once(route, tx, call, _arguments(route, path))
+            return _once(route, tx, _acting(route, tx, who, by_cookie), _arguments(route, path) | more)
     except NotFound as error:
         # A token of a workspace that is not here must look like any other token that is not known.
         if str(who.workspace_id) in error.message:
             raise NotSignedIn("This token is not known here.", next_step="Sign in again.") from error
         raise
+
+
+def _acting(route: Route, tx: Transaction, who: Bearer, by_cookie: bool) -> Call:
+    """The call of whoever sends a request."""
+    at = backend()
+    call = Call(tx, at.services, NOBODY, at.services.clock())
+    actor = people.by_session(call, who) if by_cookie else people.by_token(call, who)
+    if by_cookie and route.method != "GET" and request.headers.get(CSRF_HEADER) != who.csrf:
+        raise NotAllowed(
+            f"The header {CSRF_HEADER} is missing or wrong. Nothing was changed.", next_step="Load the page again."
+        )
+    g.actor = actor.name
+    return replace(call, actor=actor)
 
 
 def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) -> Response:

@@ -30,7 +30,10 @@ __all__ = [
     "FeedActivity",
     "FeedDocument",
     "FeedEntry",
+    "FeedHindrance",
     "FeedHours",
+    "FeedInvitee",
+    "FeedLimits",
     "FeedMembership",
     "FeedPage",
     "FeedParty",
@@ -77,8 +80,22 @@ class FeedAbilities(FeedModel):
     dates: list[KindWord] = Field(default=[], description="kinds of entry that can be given an end there")
     raises: list[KindWord] = Field(default=[], description="kinds of entry that can be given a wider level there")
     gives: list[KindWord] = Field(default=[], description="kinds of entry that a party can be given there")
+    gives_until: list[KindWord] = Field(default=[], description="those of them that can be given with an end")
+    gives_hours: list[KindWord] = Field(default=[], description="those of them that can be given with weekly hours")
     consent_for: list[PowerWord] = Field(default=[], description="only for entries with one of these powers; or all")
     consent: Words = Field(default="", description="whose agreement an ending needs, in words; empty if nobody's")
+
+
+class FeedLimits(FeedModel):
+    """What the provider lets nobody pass on any account; what is left out sets no limit."""
+
+    most: Annotated[int, Field(ge=1)] | None = Field(default=None, description="parties that can be let in at once")
+    outsiders: Annotated[int, Field(ge=0)] | None = Field(
+        default=None, description="parties outside the holder's own domains that can be let in at once"
+    )
+    never: list[PowerWord] = Field(default=[], description="powers that do not pass to whoever is let in")
+    longest_days: Annotated[int, Field(ge=1, le=36500)] | None = None
+    opt_in: bool = Field(default=False, description="whether a party must first have agreed to be invited")
 
 
 class Description(FeedModel):
@@ -88,6 +105,11 @@ class Description(FeedModel):
     name: Words
     abilities: FeedAbilities
     levels: dict[Words, list[PowerWord]] = Field(default={}, description="its levels, with what each gives")
+    permissions: dict[Words, list[PowerWord]] = Field(
+        default={}, description="permissions that can be given one by one, with what each gives"
+    )
+    single: Words = Field(default="", description="the level that access has which was given by permissions alone")
+    limits: FeedLimits = FeedLimits()
 
 
 class FeedAccount(FeedModel):
@@ -282,8 +304,26 @@ class AmendmentOutcome(FeedModel):
     reason: Words = ""
 
 
+class FeedHindrance(FeedModel):
+    """Why somebody could not be let in as things stand."""
+
+    kind: Literal["not-registered", "not-verified", "not-opted-in", "limit-reached", "other"]
+    reason: Words = Field(description="what is the matter, and what would help, in a sentence or two")
+
+
+class FeedInvitee(FeedModel):
+    """Answer to GET {base}/invitees?who=…: whom the provider knows by an address or a handle."""
+
+    key: Key | None = Field(default=None, description="null where it knows nobody by that")
+    name: Words = ""
+    hindrances: list[FeedHindrance] = []
+
+
 class Giving(FeedModel):
-    """Body of POST {base}/givings, which carries an Idempotency-Key: access that a party is to be given."""
+    """Body of POST {base}/givings, which carries an Idempotency-Key: access that a party is to be given.
+
+    `party` is its key, or the address of somebody whom the provider does not know yet.
+    """
 
     account: Key
     party: Key
@@ -292,6 +332,7 @@ class Giving(FeedModel):
     permissions: list[Words] = []
     resources: list[Words] = Field(default=[], description="the parts that it is on; empty for the whole account")
     ends_at: AwareDatetime | None = None
+    hours: FeedHours | None = None
     again: Key | None = Field(default=None, description="key of the entry by which the party had the same before")
 
 

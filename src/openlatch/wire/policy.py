@@ -138,6 +138,33 @@ class Acceptance(Part):
     longest: Span = "366d"
 
 
+class Task(Part):
+    """Something that people are let in for, and the powers that it takes."""
+
+    title: Line
+    needs: Annotated[list[Power], Field(min_length=1, max_length=8)]
+
+
+class Bound(Part):
+    """Limits on whom an account can be given to: of a provider, of an account by its name, or of every account."""
+
+    provider: Said = ""
+    account: Said = ""
+    most: Annotated[int, Field(ge=1, le=10**6, description="parties that can be let in at once")] | None = None
+    outsiders: Annotated[int, Field(ge=0, le=10**6, description="parties from outside the circle at once")] | None = (
+        None
+    )
+    never: Annotated[list[Power], Field(description="powers that do not pass to whoever is let in")] = []
+    longest: Span | None = None
+    opt_in: Annotated[bool, Field(description="whether a party must first have agreed to be invited")] = False
+
+
+class Offers(Part):
+    """How long an offer can be answered."""
+
+    lapse: Span = "7d"
+
+
 class PolicyFile(Part):
     """A whole policy: what is in the file is what holds."""
 
@@ -148,6 +175,9 @@ class PolicyFile(Part):
     acceptance: Acceptance = Acceptance()
     circle: Circle = Circle()
     tags: dict[Id, Tag] = {}
+    tasks: Annotated[dict[Id, Task], Field(max_length=200)] = {}
+    bounds: Annotated[list[Bound], Field(max_length=500)] = []
+    offers: Offers = Offers()
     apart: list[Apart] = []
     risk: Risk = Risk()
     rules: Annotated[list[Rule], Field(max_length=300)] = []

@@ -7,13 +7,15 @@ from dataclasses import dataclass, field
 from datetime import date, timedelta
 from types import MappingProxyType
 
+from openlatch.core.limits import Limits
 from openlatch.core.model import Severity
 from openlatch.core.powers import Power
 from openlatch.core.risk import Weights
 from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.check import Limit
+from openlatch.core.tasks import Task
 
-__all__ = ["Apart", "Exempt", "Policy", "Rule", "Tag"]
+__all__ = ["Apart", "Bound", "Exempt", "Policy", "Rule", "Tag"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,6 +74,22 @@ class Apart:
 
 
 @dataclass(frozen=True, slots=True)
+class Bound:
+    """Limits on whom an account can be given to: on all of a provider's, on one by its name, or on every account."""
+
+    limits: Limits
+    provider: str = ""
+    account: str = ""
+
+    def holds(self, provider: str, account: str) -> bool:
+        """Return whether the limits are those of an account, by the names of both."""
+        return all(
+            not wanted or wanted.casefold() == name.casefold()
+            for wanted, name in ((self.provider, provider), (self.account, account))
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class Policy:
     """All that the holder says about what is stale and what is risky."""
 
@@ -85,3 +103,8 @@ class Policy:
     rules: tuple[Rule, ...] = ()
     accept_for: timedelta = timedelta(days=366)
     """for how long a flag can be accepted at most"""
+    tasks: tuple[Task, ...] = ()
+    """what people are let in for, in the holder's own words"""
+    bounds: tuple[Bound, ...] = ()
+    lapse: timedelta = timedelta(days=7)
+    """how long an offer can be answered"""

@@ -1,14 +1,12 @@
-"""Links in letters: what they ask, and answering them. Whoever has a link needs no sign-in, and gets none."""
+"""Links in letters: what they ask, and answering them. Whoever has a link needs no sign-in to look, and gets none."""
 
 from __future__ import annotations
 
-from collections.abc import Callable
-from dataclasses import asdict
-
-from openlatch.operations import consent, links
-from openlatch.operations.consent import Question
-from openlatch.operations.gate import SERVICE, Call
-from openlatch.web.api import Routes, backend
+from openlatch.errors import NotSignedIn
+from openlatch.operations import answering, links, lookups, people
+from openlatch.operations.gate import SERVICE, Actor, Call
+from openlatch.web import render_offers as render
+from openlatch.web.api import Answer, Routes, backend, bearer
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -19,17 +17,37 @@ routes = Routes("answers")
 @routes.route("GET", "/answers/<link>", returns=wire.Question, public=True)
 def look_at_link(link: str) -> wire.Question:
     """What a link asks; looking changes nothing."""
-    return _done(link, lambda call: consent.look(call, link))
+    at = backend()
+    with at.store.transaction(links.workspace_in(link)) as tx:
+        call = Call(tx, at.services, SERVICE, at.services.clock())
+        return render.question(answering.look(call, link), tx.workspace)
 
 
 @routes.route("POST", "/answers/<link>", body=wire.AnswerWish, returns=wire.Question, public=True)
-def answer_link(link: str, body: wire.AnswerWish) -> wire.Question:
-    """Answer a link, once."""
-    return _done(link, lambda call: consent.answer(call, link, agrees=body.agrees))
+def answer_link(link: str, body: wire.AnswerWish) -> Answer:
+    """Answer a link, once; whoever registers with it is signed in from then on."""
+    at, workspace = backend(), links.workspace_in(link)
+    wanted = body.register_as
+    registration = answering.Registration(wanted.name, wanted.password) if wanted is not None else None
+    answer = answering.Answer(body.agrees, body.later, body.reason, registration)
+    with at.store.transaction(workspace) as tx:
+        asked = answering.lookups(Call(tx, at.services, SERVICE, at.services.clock()), link, answer)
+    findings = lookups.ask(asked)
+    with at.store.transaction(workspace) as tx:
+        call = Call(tx, at.services, SERVICE, at.services.clock())
+        visitor = _visitor(call)
+        call = Call(tx, at.services, visitor or SERVICE, call.now)
+        question, registered = answering.answer(call, link, answer, findings, visitor.person if visitor else None)
+        cookie = str(people.open_session(call, registered)) if registered is not None else None
+        return Answer(render.question(question, tx.workspace), cookie=cookie)
 
 
-def _done(link: str, act: Callable[[Call], Question]) -> wire.Question:
-    at = backend()
-    with at.store.transaction(links.workspace_in(link)) as tx:
-        found = act(Call(tx, at.services, SERVICE, at.services.clock()))
-    return wire.Question.model_validate(asdict(found))
+def _visitor(call: Call) -> Actor | None:
+    """Whoever is signed in to the workspace of the link, if anybody is."""
+    try:
+        who, by_cookie = bearer()
+        if who.workspace_id != call.tx.workspace.id:
+            return None
+        return people.by_session(call, who) if by_cookie else people.by_token(call, who)
+    except NotSignedIn:
+        return None

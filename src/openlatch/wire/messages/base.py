@@ -45,6 +45,7 @@ ActionWord = Literal[
     "change-secret",
     "give-back",
     "hand-over",
+    "let-in",
 ]
 RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]

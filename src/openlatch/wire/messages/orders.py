@@ -66,7 +66,7 @@ class Consequence(Sent):
 class Step(Sent):
     """One step of a plan or an order; `at` and `said` are filled once it was done."""
 
-    call: Literal["change", "end", "give", "ask", "consent", "wait", "read", "receipt"]
+    call: Literal["change", "end", "give", "ask", "consent", "withdraw", "wait", "read", "receipt"]
     text: str
     until: datetime | None = None
     at: datetime | None = None

@@ -1,0 +1,126 @@
+"""What a provider, or the holder, lets nobody pass when access is given: known before anything is sent."""
+
+from __future__ import annotations
+
+from collections.abc import Collection, Iterable
+from dataclasses import dataclass
+from datetime import timedelta
+from typing import TypeVar
+
+from openlatch.core.powers import Power, in_order
+
+__all__ = ["Broken", "Limits", "Taken", "broken", "strictest"]
+
+Measure = TypeVar("Measure", int, timedelta)
+
+
+@dataclass(frozen=True, slots=True)
+class Limits:
+    """Limits on the access that can be given to one account; what is None or empty sets no limit.
+
+    `most` counts parties that are let in or hold an offer, `outsiders` those of them from outside the circle. Powers
+    in `never` do not pass to anybody who is let in. `opt_in` says that a party must first have agreed to be invited.
+    """
+
+    most: int | None = None
+    outsiders: int | None = None
+    never: frozenset[Power] = frozenset()
+    longest: timedelta | None = None
+    opt_in: bool = False
+
+    def __and__(self, other: Limits) -> Limits:
+        """Return the limits that keep both."""
+        return Limits(
+            _least(self.most, other.most),
+            _least(self.outsiders, other.outsiders),
+            self.never | other.never,
+            _least(self.longest, other.longest),
+            self.opt_in or other.opt_in,
+        )
+
+    @property
+    def sentences(self) -> tuple[str, ...]:
+        """Return each limit as people read it."""
+        found = []
+        if self.most is not None:
+            found.append(f"At most {_parties(self.most)} can be let in.")
+        if self.outsiders is not None:
+            found.append(f"At most {_parties(self.outsiders)} from outside the circle at a time.")
+        if self.never:
+            found.append(f"Never passes on: {', '.join(in_order(self.never))}.")
+        if self.longest is not None:
+            found.append(f"For {self.longest.days} days at most.")
+        if self.opt_in:
+            found.append("Only those can be invited who have opted in to it there.")
+        return tuple(found)
+
+
+@dataclass(frozen=True, slots=True)
+class Taken:
+    """Somebody who is let in to an account already, or holds an offer of it; `party` is an id, `name` for people."""
+
+    party: str
+    name: str
+    outside: bool
+
+
+@dataclass(frozen=True, slots=True)
+class Broken:
+    """A limit that would be passed, in words, and what would help."""
+
+    limit: str
+    text: str
+    next_step: str
+
+
+def broken(
+    limits: Limits,
+    where: str,
+    who: Taken,
+    powers: Iterable[Power],
+    taken: Collection[Taken],
+    lasts: timedelta | None = None,
+) -> tuple[Broken, ...]:
+    """Return every limit that would be passed if somebody were let in; `where` names the account.
+
+    `taken` are those who are in already; somebody who is among them takes no further place. `lasts` is None for access
+    without an end. Whether a party has opted in is for its provider to say, and is not found here.
+    """
+    others = {one.party: one for one in taken if one.party != who.party}
+    outside = [one for one in others.values() if one.outside]
+    found = []
+    if limits.most is not None and len(others) >= limits.most:
+        text = f"{where} can be shared with {_parties(limits.most)} at most, and {_are(len(others))} let in already."
+        found.append(Broken("most", text, "End the access of somebody who does not need it any more first."))
+    if limits.outsiders is not None and who.outside and len(outside) >= limits.outsiders:
+        named = ", ".join(sorted(one.name for one in outside)[:3])
+        text = f"{where} lets in {_parties(limits.outsiders)} from outside at a time, and {named} has that place."
+        found.append(Broken("outsiders", text, "End that access, or withdraw that offer, first."))
+    kept = in_order(limits.never & set(powers))
+    if kept:
+        text = f"{where} lets nobody have {', '.join(kept)} whom it lets in."
+        found.append(Broken("never", text, "Choose a level without it."))
+    if limits.longest is not None and (lasts is None or lasts > limits.longest):
+        text = f"{where} lets nobody in for longer than {limits.longest.days} days."
+        found.append(Broken("longest", text, "Choose an earlier end."))
+    return tuple(found)
+
+
+def strictest(every: Iterable[Limits]) -> Limits:
+    """Return the limits that keep all of these."""
+    found = Limits()
+    for one in every:
+        found &= one
+    return found
+
+
+def _least(one: Measure | None, other: Measure | None) -> Measure | None:
+    return other if one is None else one if other is None else min(one, other)
+
+
+def _parties(number: int) -> str:
+    return "one party" if number == 1 else f"{number} parties"
+
+
+def _are(number: int) -> str:
+    return "one is" if number == 1 else f"{number} are"

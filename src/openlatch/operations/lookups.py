@@ -1,0 +1,44 @@
+"""Asking providers whom they know, before anything is decided: outside any transaction, and never for long."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass, field
+from uuid import UUID
+
+from openlatch.core.ports import Connector, Found
+from openlatch.errors import ProviderTrouble
+
+__all__ = ["Finding", "Findings", "Lookup", "ask"]
+
+
+@dataclass(frozen=True, slots=True)
+class Lookup:
+    """Somebody to be looked up at a provider, by an address or a handle."""
+
+    provider_id: UUID
+    connector: Connector
+    who: str
+
+
+@dataclass(frozen=True, slots=True)
+class Finding:
+    """What a provider said of somebody; with `trouble`, it could not be asked, and why."""
+
+    found: Found = field(default_factory=Found)
+    trouble: str = ""
+
+
+Findings = Mapping[tuple[UUID, str], Finding]
+"""What was found, by the provider and by whom it was asked about."""
+
+
+def ask(lookups: Iterable[Lookup]) -> Findings:
+    """Ask each provider; one that does not answer is no reason to refuse anything, and is told as trouble."""
+    found: dict[tuple[UUID, str], Finding] = {}
+    for one in lookups:
+        try:
+            found[one.provider_id, one.who] = Finding(one.connector.find(one.who))
+        except ProviderTrouble as error:
+            found[one.provider_id, one.who] = Finding(trouble=error.message)
+    return found

@@ -1,0 +1,514 @@
+"""What somebody would be offered: from what the holder says to exact terms, with all that is worth knowing first."""
+
+from __future__ import annotations
+
+import hashlib
+from collections.abc import Collection, Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime, timedelta
+from uuid import UUID
+from zoneinfo import ZoneInfo
+
+from email_validator import EmailNotValidError, validate_email
+
+from openlatch.core import offers as core
+from openlatch.core.addresses import Near
+from openlatch.core.hours import Hours, end_of
+from openlatch.core.ledger import canonical
+from openlatch.core.limits import Limits, Taken, broken, strictest
+from openlatch.core.model import Account, Entry, Kind, Party, PartyKind, PartyStatus, Provider, Severity, normal_address
+from openlatch.core.offers import OFFERED, Part, Remark
+from openlatch.core.powers import Power, in_order
+from openlatch.core.tasks import BUILT_IN, Choice, Fit, Task, fit
+from openlatch.errors import Conflict, Invalid, NotFound
+from openlatch.operations import known, policies
+from openlatch.operations.advice import known_levels
+from openlatch.operations.gate import Call, operation
+from openlatch.operations.levels import vocabulary
+from openlatch.operations.lookups import Finding, Findings, Lookup
+
+__all__ = [
+    "PartSight",
+    "PartWish",
+    "Terms",
+    "Wish",
+    "fitting",
+    "limits_of",
+    "lookups",
+    "readable_address",
+    "refused",
+    "taken_on",
+    "tasks",
+    "terms",
+]
+
+_MOST_DAYS = 90
+"""So long an offer can be answered at most."""
+
+
+@dataclass(frozen=True, slots=True)
+class PartWish:
+    """Access to one account as somebody wishes to offer it: by a level, by permissions, or by what it is for.
+
+    `until` is a last day, None for that of the whole offer; `power_until` are last days of single powers.
+    """
+
+    account: str
+    level: str = ""
+    permissions: tuple[str, ...] = ()
+    task: str = ""
+    needs: tuple[Power, ...] = ()
+    resources: tuple[str, ...] = ()
+    until: date | None = None
+    hours: str = ""
+    power_until: Mapping[Power, date] = field(default_factory=dict)
+    handle: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Wish:
+    """An offer as somebody wishes to make it; without `until`, it has to be said that it is `endless`.
+
+    `to` is an address, or a handle under which a provider knows somebody; `write_to` is then where the letter goes.
+    """
+
+    to: str
+    parts: tuple[PartWish, ...]
+    name: str = ""
+    basis: str = ""
+    starts: date | None = None
+    until: date | None = None
+    endless: bool = False
+    lapse_hours: int | None = None
+    write_to: str = ""
+    replaces: str = ""
+    request: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class PartSight:
+    """A part of an offer with what it is about, and how it fits what it is for."""
+
+    part: Part
+    account: Account
+    provider: Provider
+    sentence: str
+    fit: Fit | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class Terms:
+    """An offer before it is made: to whom exactly, what, and what is worth knowing.
+
+    `ascii` is how the address is written on the wire, where that differs. `digest` differs whenever anything does.
+    """
+
+    address: str
+    ascii: str
+    name: str
+    near: Near | None
+    party: Party | None
+    outside: bool
+    parts: tuple[PartSight, ...]
+    remarks: tuple[Remark, ...]
+    starts_at: datetime | None
+    lapses_at: datetime
+    replaces: UUID | None = None
+
+    @property
+    def stops(self) -> tuple[Remark, ...]:
+        return tuple(one for one in self.remarks if one.stops)
+
+    @property
+    def sentences(self) -> tuple[str, ...]:
+        """What whoever makes it confirms: what is given, and what is grave about it."""
+        return (
+            *(one.sentence for one in self.parts),
+            *(one.text for one in self.remarks if one.severity.rank >= Severity.HIGH.rank),
+        )
+
+    @property
+    def digest(self) -> str:
+        said = {"to": self.address, "sentences": list(self.sentences), "remarks": [one.text for one in self.remarks]}
+        return hashlib.sha256(canonical(said)).hexdigest()
+
+
+# From tasks to choices
+
+
+@operation("tasks.browse")
+def tasks(call: Call) -> tuple[Task, ...]:
+    """What people are let in for: the holder's own tasks first, then those that are built in."""
+    own = policies.current(call).policy.tasks
+    named = {task.id for task in own}
+    return (*own, *(task for task in BUILT_IN if task.id not in named))
+
+
+@operation("tasks.fit")
+def fitting(call: Call, account: str, task: str, needs: tuple[Power, ...]) -> tuple[Account, Provider, Fit]:
+    """The narrowest that an account's provider has for a task, or for powers, and what broader choices hand over."""
+    found = call.tx.accounts.find(account)[0]
+    provider = call.tx.providers.get(found.provider_id)
+    return found, provider, _fit(call, provider, _needed(call, task, needs))
+
+
+def _needed(call: Call, task: str, needs: tuple[Power, ...]) -> tuple[Power, ...]:
+    if not task:
+        return needs
+    wanted = next((one for one in tasks(call) if task.casefold() in (one.id, one.title.casefold())), None)
+    if wanted is None:
+        raise NotFound(
+            f"There is no task “{task}”. Nothing was changed.",
+            next_step=f"Use one of: {', '.join(one.id for one in tasks(call))}; or name the powers that it needs.",
+        )
+    return in_order((*wanted.needs, *needs))
+
+
+def _fit(call: Call, provider: Provider, needs: tuple[Power, ...]) -> Fit:
+    words, able = vocabulary(call, provider), provider.abilities
+    single = {word: words.corrected.get(word, gives) for word, gives in able.permissions}
+    return fit(needs, _levels(call, provider), single, single=able.single)
+
+
+def _levels(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
+    """The levels by which somebody can be let in; what only sessions carry, or permissions alone, is none."""
+    single = provider.abilities.single
+    stated = dict(provider.abilities.levels)
+    return {name: gives for name, gives in (stated or known_levels(call, provider)).items() if name != single and gives}
+
+
+# Limits
+
+
+def limits_of(call: Call, account: Account, provider: Provider) -> Limits:
+    """Return what can be passed neither by the provider's word nor by the holder's."""
+    bounds = [one.limits for one in policies.current(call).policy.bounds if one.holds(provider.name, account.name)]
+    return strictest([provider.abilities.limits, *bounds])
+
+
+def taken_on(call: Call, account: Account, but: Collection[UUID] = ()) -> list[Taken]:
+    """Return who is let in to an account, or holds an offer of it; without the entries in `but`."""
+    kinds = (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
+    entries = [one for one in call.tx.entries.on([account.id]) if one.kind in kinds and one.id not in but]
+    parties = call.tx.parties.some({one.party_id for one in entries})
+    circle = call.tx.workspace.circle
+    return [Taken(str(one), party.name, not circle.holds(party)) for one, party in sorted(parties.items())]
+
+
+# Terms
+
+
+@operation("offers.look_up")
+def lookups(call: Call, wish: Wish) -> list[Lookup]:
+    """Return whom to ask about at which provider, before the terms are worked out."""
+    found = {}
+    for part in wish.parts:
+        account = call.tx.accounts.find(part.account)[0]
+        provider = call.tx.providers.get(account.provider_id)
+        who = _who(wish, part)
+        if provider.abilities.gives and not provider.by_hand and (provider.id, who) not in found:
+            found[provider.id, who] = Lookup(provider.id, call.connect(provider), who)
+    return list(found.values())
+
+
+def _who(wish: Wish, part: PartWish) -> str:
+    """Under what a provider is to know somebody."""
+    return (part.handle or wish.to).strip()
+
+
+def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None) -> Terms:
+    """Return the exact terms of an offer, with everything that is worth knowing before it is made.
+
+    Refuses (Invalid) what makes no sense. What would pass a limit, or cannot be given, is a remark that stops it.
+    `but` is an offer that these terms take the place of.
+    """
+    if not wish.parts:
+        raise _wrong("parts", "nothing is offered", "Name at least one account.")
+    typed, handle = _addressed(call, wish)
+    address, ascii_form = readable_address(typed)
+    party = _party(call, address, handle, wish, findings)
+    told = next((one.found.name for one in findings.values() if one.found.name), "")
+    name = wish.name.strip() or (party.name if party else told) or address
+    stranger = party or Party(call.services.new_id(), PartyKind.PERSON, name, (typed.strip(),))
+    circle = policies.current(call).policy
+    met = known.acquaint(call, call.tx.workspace.circle, [replace(stranger, addresses=(typed.strip(),))])
+    seen = next(iter(met.values()))
+    outside = not call.tx.workspace.circle.holds(stranger)
+    near = Near(seen.near, seen.near_how or "") if seen.near else None
+    starts_at, until = _span(call, wish)
+    lapses_at = _lapses(call, wish, circle.lapse, until)
+    remarks: list[Remark] = [*_about(stranger, address, near)]
+    parts: list[PartSight] = []
+    mine = {part.entry_id for part in call.tx.offers.find(str(but)).parts if part.entry_id} if but else set()
+    who = Taken(str(stranger.id), name, outside)
+    for wanted in wish.parts:
+        sight, said = _part(call, wish, wanted, who, starts_at, until, findings)
+        parts.append(sight)
+        remarks += [*said, *_limited(call, sight, who, starts_at, mine), *_already(call, sight, party, mine)]
+    if len({(one.account.id, one.part.level, one.part.resources) for one in parts}) < len(parts):
+        raise _wrong("parts", "the same is offered twice", "Leave one of the two out.")
+    replaces = _secret(call, wish.replaces)
+    every = {one.text: one for one in remarks}.values()
+    ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
+    return Terms(
+        address, ascii_form if ascii_form != address else "", name, near, party, outside, tuple(parts), tuple(ordered),
+        starts_at, lapses_at, replaces,
+    )  # fmt: skip
+
+
+def readable_address(text: str) -> tuple[str, str]:
+    """Return a mail address in its one form, and as it is written on the wire; raises Invalid for what is none."""
+    typed = text.strip()
+    try:
+        found = validate_email(typed, check_deliverability=False)
+    except EmailNotValidError as error:
+        raise _wrong(
+            "to", f"“{typed}” is no address: {str(error)[:1].lower()}{str(error)[1:].rstrip('.')}", "Correct it."
+        ) from error
+    return normal_address(found.normalized), normal_address(f"{found.local_part}@{found.ascii_domain}")
+
+
+def _addressed(call: Call, wish: Wish) -> tuple[str, str]:
+    """Where the letter goes, as it was typed, and the handle, if whoever it is for was named by one."""
+    to = wish.to.strip()
+    if "@" in to.strip("@"):
+        return wish.write_to.strip() or to, ""
+    party_id = call.tx.parties.of_address(to)
+    party = call.tx.parties.some([party_id]).get(party_id) if party_id else None
+    reachable = [one for one in party.addresses if "@" in one.strip("@")] if party else []
+    if not wish.write_to.strip() and not reachable:
+        raise _wrong(
+            "write_to",
+            f"no address of {to or 'nobody'} is known",
+            "Say where the letter goes; the handle stays as it is.",
+        )
+    return wish.write_to.strip() or reachable[0], to
+
+
+def _party(call: Call, address: str, handle: str, wish: Wish, findings: Findings) -> Party | None:
+    """Who it is, if they are known: by the address, by the handle, or as a provider knows them."""
+    found = call.tx.parties.of_address(address) or (call.tx.parties.of_address(handle) if handle else None)
+    if found is None:
+        for (provider_id, _), finding in findings.items():
+            keys = call.tx.parties.keys_at(provider_id) if finding.found.key else {}
+            found = found or (keys[finding.found.key][0] if finding.found.key in keys else None)
+    party = call.tx.parties.some([found]).get(found) if found else None
+    if party is not None and party.kind is not PartyKind.PERSON:
+        raise _wrong("to", f"{party.name} is a {party.kind}, and only a person can take an offer up", "Name a person.")
+    return party
+
+
+def _span(call: Call, wish: Wish) -> tuple[datetime | None, datetime | None]:
+    zone = call.tx.workspace.zone
+    today = call.now.astimezone(ZoneInfo(zone)).date()
+    if wish.starts is not None and wish.starts < today:
+        raise _wrong("starts", f"{wish.starts.isoformat()} is over already", "Leave it out: it begins once taken up.")
+    starts_at = None
+    if wish.starts is not None and wish.starts > today:
+        starts_at = end_of(wish.starts - timedelta(days=1), zone)
+    return starts_at, _until(call, wish.until, starts_at)
+
+
+def _until(call: Call, day: date | None, starts_at: datetime | None) -> datetime | None:
+    if day is None:
+        return None
+    until = end_of(day, call.tx.workspace.zone)
+    if until <= call.now:
+        raise _wrong("until", f"{day.isoformat()} is over already", "Give a later last day.")
+    if starts_at is not None and until <= starts_at:
+        raise _wrong("until", f"{day.isoformat()} is before it begins", "Give a last day after the first.")
+    return until
+
+
+def _lapses(call: Call, wish: Wish, lapse: timedelta, until: datetime | None) -> datetime:
+    if wish.lapse_hours is not None:
+        if not 1 <= wish.lapse_hours <= _MOST_DAYS * 24:
+            raise _wrong("lapse_hours", f"it is not between 1 and {_MOST_DAYS * 24}", "Give a number of hours.")
+        lapse = timedelta(hours=wish.lapse_hours)
+    return call.now + lapse if until is None else min(call.now + lapse, until)
+
+
+def _secret(call: Call, text: str) -> UUID | None:
+    if not text:
+        return None
+    entry = call.tx.entries.find(text).entry
+    if entry.kind is not Kind.SECRET or not entry.stands:
+        raise _wrong("replaces", f"{entry.ref} is no secret that somebody knows now", "Name the entry of one.")
+    return entry.id
+
+
+def _about(party: Party, address: str, near: Near | None) -> Iterable[Remark]:
+    if near is not None:
+        text = f"{address}: {near.how} {near.known}, which is known. It may be somebody else's."
+        yield Remark("near-miss", Severity.HIGH, text, "Compare it letter by letter; correct it if it is a slip.")
+    if party.status is PartyStatus.LEFT:
+        yield Remark("left", Severity.HIGH, f"{party.name} is known to have left.")
+
+
+def _part(
+    call: Call,
+    wish: Wish,
+    wanted: PartWish,
+    who: Taken,
+    starts_at: datetime | None,
+    until: datetime | None,
+    findings: Findings,
+) -> tuple[PartSight, list[Remark]]:
+    name = who.name
+    account = call.tx.accounts.find(wanted.account)[0]
+    provider = call.tx.providers.get(account.provider_id)
+    needs = _needed(call, wanted.task, wanted.needs)
+    found = _fit(call, provider, needs) if needs else None
+    chosen = _chosen(call, provider, wanted, found)
+    ends_at = _until(call, wanted.until, starts_at) or until
+    if ends_at is None and not wish.endless:
+        raise _wrong(
+            "until", f"it is not said when {name}'s access ends", "Give a last day; or say that it has no end."
+        )
+    hours = _hours(call, wanted.hours)
+    able = provider.abilities
+    grants = Kind.GRANT in able.gives or not able.gives
+    kind = Kind.GRANT if (ends_at is not None or hours is not None) and grants else Kind.DELEGATE
+    single = _levels(call, provider)
+    later: tuple[core.Stage, ...] = ()
+    if wanted.power_until:
+        ends = {power: _until(call, day, starts_at) for power, day in wanted.power_until.items()}
+        extra = in_order(set(ends) - set(chosen.powers))
+        if extra:
+            raise _wrong("power_until", f"{', '.join(extra)} is not offered", "Give ends only to what is offered.")
+        later = core.stages({p: at for p, at in ends.items() if at is not None}, chosen, ends_at, single)
+    finding = findings.get((provider.id, _who(wish, wanted)), Finding())
+    key = finding.found.key or _who(wish, wanted)
+    part = Part(
+        call.services.new_id(), account.id, kind, chosen.level, chosen.permissions, tuple(sorted(wanted.resources)),
+        chosen.powers, ends_at, hours, key, later,
+    )  # fmt: skip
+    said = core.sentence(name, account.name, part, starts_at, call.tx.workspace.zone)
+    remarks = [*_hindrances(provider, finding, name), *_unable(provider, part)]
+    remarks += core.remarks(
+        name=name, where=account.name, outside=who.outside, powers=part.powers, beyond=chosen.beyond, ends_at=ends_at
+    )
+    return PartSight(part, account, provider, said, found), remarks
+
+
+def _chosen(call: Call, provider: Provider, wanted: PartWish, found: Fit | None) -> Choice:
+    """What was chosen: a level, permissions, or else the narrowest for what it is for."""
+    needs = set(found.needs) if found is not None else set()
+    levels = _levels(call, provider)
+    if wanted.level:
+        if wanted.level not in levels and provider.by_hand and needs:
+            return Choice(wanted.level, (), in_order(needs), ())
+        if wanted.level not in levels:
+            raise _wrong(
+                "level", f"{provider.name} has no level “{wanted.level}”, as far as is known",
+                f"Choose one of: {', '.join(sorted(levels)) or 'none is known; say which powers it gives'}.",
+            )  # fmt: skip
+        gives = levels[wanted.level]
+        return Choice(wanted.level, (), in_order(gives), in_order(set(gives) - needs) if needs else ())
+    if wanted.permissions:
+        able = dict(provider.abilities.permissions)
+        unknown = [word for word in wanted.permissions if word not in able]
+        if unknown:
+            known_words = ", ".join(able) or "none there can"
+            raise _wrong("permissions", f"“{unknown[0]}” cannot be given by itself there", f"Choose of: {known_words}.")
+        words = tuple(word for word in able if word in wanted.permissions)
+        gives = in_order(power for word in words for power in able[word])
+        if not provider.abilities.single:
+            return Choice("".join(words), (), gives, in_order(set(gives) - needs) if needs else ())
+        return Choice(provider.abilities.single, words, gives, in_order(set(gives) - needs) if needs else ())
+    if found is None:
+        raise _wrong(
+            "level", f"it is not said what is offered at {provider.name}", "Give a level, permissions or a task."
+        )
+    if not found.choices:
+        if provider.by_hand:
+            raise _wrong("level", f"no level of {provider.name} is known that covers it", "Name the level yourself.")
+        raise _wrong("task", found.text.rstrip("."), "Choose another task, or name a level.")
+    return found.choices[0]
+
+
+def _limited(
+    call: Call, sight: PartSight, who: Taken, starts_at: datetime | None, mine: Collection[UUID]
+) -> Iterable[Remark]:
+    """The limits that would be passed."""
+    part, taken = sight.part, taken_on(call, sight.account, mine)
+    lasts = None if part.ends_at is None else part.ends_at - (starts_at or call.now)
+    limits = limits_of(call, sight.account, sight.provider)
+    for one in broken(limits, sight.account.name, who, part.powers, taken, lasts):
+        yield Remark(one.limit, Severity.HIGH, one.text, one.next_step, stops=True)
+
+
+def _hours(call: Call, text: str) -> Hours | None:
+    if not text.strip():
+        return None
+    zone = call.tx.workspace.zone
+    try:
+        written = text.strip() if "/" in text or text.strip().endswith("UTC") else f"{text.strip()} {zone}"
+        return Hours.parse(written)
+    except ValueError as error:
+        raise _wrong("hours", f"“{text}” cannot be read as hours", "Write them as: tue,fri 19:00-04:00") from error
+
+
+def _hindrances(provider: Provider, finding: Finding, name: str) -> Iterable[Remark]:
+    if finding.trouble:
+        text = f"{provider.name} could not be asked about {name}: {finding.trouble}"
+        yield Remark(
+            "not-asked", Severity.MEDIUM, text, "It can be offered all the same; it may turn out to be impossible."
+        )
+    for one in finding.found.hindrances:
+        yield Remark(one.kind, Severity.HIGH, f"{provider.name} cannot let {name} in yet. {one.text}", stops=True)
+
+
+def _unable(provider: Provider, part: Part) -> Iterable[Remark]:
+    """What the provider cannot do of it from here."""
+    able = provider.abilities
+    gives = part.kind in able.gives and not provider.by_hand
+    if not gives:
+        text = f"Nothing here can give it at {provider.name}: once it is taken up, somebody is asked to do it there."
+        yield Remark("by-a-person", Severity.LOW, text)
+    if gives and part.hours is not None and part.kind not in able.gives_hours:
+        text = f"{provider.name} knows no hours of the week: it would hold at any time."
+        yield Remark("hours", Severity.HIGH, text, "Leave the hours out, or give it another end.", stops=True)
+    if gives and part.ends_at is not None and part.kind not in able.gives_until:
+        text = f"{provider.name} keeps no end itself: it is ended from here when the day is over."
+        yield Remark("ended-from-here", Severity.LOW, text)
+
+
+def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection[UUID]) -> Iterable[Remark]:
+    """What somebody has on the account already, or was offered."""
+    if party is None:
+        return
+    theirs: Sequence[Entry] = [
+        one
+        for one in call.tx.entries.held_by([party.id])
+        if one.account_id == sight.account.id and one.kind in (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
+        and one.id not in mine
+    ]  # fmt: skip
+    offered = [one for one in theirs if one.key.startswith(OFFERED)]
+    if offered:
+        text = f"{party.name} holds an offer of {sight.account.name} already, and has not answered it."
+        yield Remark("offered-already", Severity.HIGH, text, "Correct that one, or withdraw it.", stops=True)
+    for one in theirs:
+        if one not in offered and one.kind is not Kind.OFFER:
+            text = f"{party.name} has “{one.level}” on {sight.account.name} already; that stays beside what is offered."
+            yield Remark("has-already", Severity.MEDIUM, text)
+
+
+def _wrong(at: str, problem: str, next_step: str) -> Invalid:
+    return Invalid(
+        f"{problem[:1].upper()}{problem[1:]}. Nothing was offered.",
+        next_step=next_step,
+        errors=[{"at": at, "problem": problem}],
+    )
+
+
+def refused(found: Terms) -> Conflict | None:
+    """Return the error for terms that something stops."""
+    if not found.stops:
+        return None
+    first = found.stops[0]
+    return Conflict(
+        f"{first.text} Nothing was offered.",
+        next_step=first.next_step or "See to that first, then offer it.",
+        stops=[one.text for one in found.stops],
+    )

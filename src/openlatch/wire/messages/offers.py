@@ -1,0 +1,258 @@
+"""Offers: from a task to what it takes, terms before they are sent, and what becomes of them."""
+
+from __future__ import annotations
+
+from datetime import date, datetime
+from typing import Annotated, Literal
+from uuid import UUID
+
+from pydantic import Field, StringConstraints
+
+from openlatch.wire.messages.base import (
+    OrderStateWord,
+    Page,
+    PageQuery,
+    PowerWord,
+    Ref,
+    Search,
+    Sent,
+    SeverityWord,
+    Taken,
+    Text,
+)
+
+__all__ = [
+    "Choice",
+    "Fit",
+    "FitQuery",
+    "NewOffer",
+    "Offer",
+    "OfferAnswer",
+    "OfferCorrection",
+    "OfferList",
+    "OfferPart",
+    "OfferPartWish",
+    "OfferQuery",
+    "OfferStateWord",
+    "OfferTerms",
+    "OfferWish",
+    "Remark",
+    "Task",
+    "TaskList",
+    "TermsPart",
+    "WithdrawWish",
+]
+
+OfferStateWord = Literal["waiting", "taken-up", "declined", "lapsed", "withdrawn"]
+Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
+Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
+Address = Annotated[str, StringConstraints(max_length=320, pattern=r"^[^\x00]*$")]
+Day = Annotated[date, Field(ge=date(1900, 1, 1), le=date(2500, 1, 1))]
+
+
+class Task(Sent):
+    """Something that people are let in for, and the powers that it takes; `own` if the holder has named it."""
+
+    id: str
+    title: str
+    needs: list[PowerWord]
+    own: bool
+
+
+class TaskList(Sent):
+    """Every task."""
+
+    items: list[Task]
+
+
+class FitQuery(Taken):
+    """For what somebody is to be let in: a task, or powers separated by commas, or both."""
+
+    task: Search = ""
+    needs: Search = ""
+
+
+class Choice(Sent):
+    """A level, or permissions, that covers what is needed; `beyond` is what it hands over that is not.
+
+    `money` and `admitting` are those of what is beyond that move money, and that decide who else gets in.
+    """
+
+    level: str
+    permissions: list[str]
+    powers: list[PowerWord]
+    beyond: list[PowerWord]
+    money: list[PowerWord]
+    admitting: list[PowerWord]
+
+
+class Fit(Sent):
+    """What covers a need at an account's provider, the narrowest first; `text` says what is proposed and why."""
+
+    account: Ref
+    provider: str
+    needs: list[PowerWord]
+    choices: list[Choice]
+    lacks: list[PowerWord]
+    text: str
+
+
+class OfferPartWish(Taken):
+    """Access to one account: by a level, by permissions, or else the narrowest for a task or for powers.
+
+    `until` is a last day, left out that of the whole offer. `hours` are such as `tue,fri 19:00-04:00`, in the zone of
+    the workspace unless one is named. `handle` is the provider's own name for the party.
+    """
+
+    account: Text
+    level: Word = ""
+    permissions: list[Text] = Field(default=[], max_length=100)
+    task: Word = ""
+    needs: list[PowerWord] = Field(default=[], max_length=8)
+    resources: list[Text] = Field(default=[], max_length=1000)
+    until: Day | None = None
+    hours: Word = ""
+    power_until: dict[PowerWord, Day] = Field(default={})
+    handle: Word = ""
+
+
+class OfferWish(Taken):
+    """Access that is to be offered to whoever has an address; without `until`, it is said to be `endless`."""
+
+    to: Address
+    name: Word = ""
+    parts: Annotated[list[OfferPartWish], Field(max_length=50)]
+    basis: Said = ""
+    starts: Day | None = None
+    until: Day | None = None
+    endless: bool = False
+    lapse_hours: int | None = None
+    write_to: Address = ""
+    replaces: Word = ""
+    request: Word = ""
+
+
+class NewOffer(OfferWish):
+    """An offer to be made; `digest` is that of the terms that were looked at and are confirmed."""
+
+    digest: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")]
+
+
+class OfferCorrection(NewOffer):
+    """Other terms for an offer that waits; with `version`, only if nobody changed it since."""
+
+    version: int | None = None
+
+
+class Remark(Sent):
+    """Something to know before an offer is sent, gravest first; one that `stops` keeps it from being sent."""
+
+    kind: str
+    severity: SeverityWord
+    text: str
+    next_step: str
+    stops: bool
+
+
+class TermsPart(Sent):
+    """A part of an offer before it is made, and how it fits what it is for."""
+
+    account: Ref
+    provider: str
+    kind: Literal["delegate", "grant"]
+    level: str
+    permissions: list[str]
+    resources: list[str]
+    powers: list[PowerWord]
+    ends_at: datetime | None
+    hours: str | None
+    sentence: str
+    fit: Fit | None
+
+
+class OfferTerms(Sent):
+    """What would be offered to whom exactly; `digest` names just these terms.
+
+    `near` is a known address or domain that the address comes close to, and `near_how` how; `ascii` is how it is
+    written on the wire, where that differs. `sentences` are what is confirmed by making it.
+    """
+
+    address: str
+    ascii: str
+    name: str
+    near: str | None
+    near_how: str | None
+    known: Ref | None
+    outside: bool
+    parts: list[TermsPart]
+    remarks: list[Remark]
+    sentences: list[str]
+    starts_at: datetime | None
+    lapses_at: datetime
+    digest: str
+
+
+class OfferPart(Sent):
+    """A part of an offer: `entry` shows it while it is offered, `order` gives it, and `live` is what it has become."""
+
+    account: Ref
+    provider: str
+    kind: Literal["delegate", "grant"]
+    level: str
+    permissions: list[str]
+    resources: list[str]
+    powers: list[PowerWord]
+    ends_at: datetime | None
+    hours: str | None
+    entry: UUID | None
+    live: UUID | None
+    order: str | None
+    order_state: OrderStateWord | None
+    why: str
+
+
+class Offer(Sent):
+    """Access held out to whoever has an address, all parts together; `moves` are what can be done with it now."""
+
+    id: UUID
+    ref: str
+    address: str
+    name: str
+    party: Ref
+    outside: bool
+    parts: list[OfferPart]
+    basis: str
+    state: OfferStateWord
+    starts_at: datetime | None
+    made_by: str
+    made_at: datetime
+    lapses_at: datetime
+    left_at: datetime | None
+    answered_at: datetime | None
+    confirmed: list[str]
+    replaces: UUID | None
+    version: int
+    moves: list[str]
+
+
+class OfferQuery(PageQuery):
+    """Which offers are wanted; states separated by commas."""
+
+    state: Search = ""
+
+
+class OfferList(Page[Offer]):
+    """Offers, the latest first."""
+
+
+class OfferAnswer(Taken):
+    """What whoever an offer is to says about it."""
+
+    answer: Literal["take-up", "decline", "later"]
+    reason: Said = ""
+
+
+class WithdrawWish(Taken):
+    """Why an offer is withdrawn."""
+
+    reason: Said = ""
