@@ -54,6 +54,9 @@ _COMMANDS = {
     "offer": ("offers", "Offer somebody access, with limits"),
     "offers": ("offers", "List offers, or those to yourself"),
     "offered": ("offers", "Show an offer, withdraw it, send it again, or answer it"),
+    "what-if": ("proposals", "Show what changes would change, before anything is done"),
+    "proposals": ("proposals", "List proposals"),
+    "proposal": ("proposals", "Show what a proposal would change, compare versions, apply it"),
     "end": ("orders", "Take an access back, and follow it until it is proved"),
     "give-up": ("orders", "Give up an access of your own"),
     "narrow": ("orders", "Narrow an access to a level that gives less, or to some parts"),
@@ -117,7 +120,7 @@ class _Lazy(click.Group):
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
             ("Look", {"providers", "inventory", "flags", "policy", "log"}),
-            ("Let in", {"offers", "answers"}),
+            ("Let in", {"offers", "answers", "proposals"}),
             ("Review", {"reviews", "reports"}),
             ("Take back", {"orders", "batches", "receipts"}),
             ("Keep by hand", {"hand"}),
@@ -135,5 +138,5 @@ def main() -> None:
 
     \b
     Exit codes: 0 done, 1 could not be done, 2 wrong use, 3 not signed in or not allowed,
-    4 no such thing, 5 no answer, 6 the order needs a person.
+    4 no such thing, 5 no answer, 6 the order needs a person, 7 a what-if is not to be.
     """

@@ -225,7 +225,9 @@ def _show(found: wire.OfferTerms, *, to_stderr: bool) -> None:
         if one.fit is not None:
             paper.print(f"  {one.fit.text}", style="dim")
     for remark in found.remarks:
-        paper.print(Text.assemble(notches(remark.severity), "  ", remark.text, (f" {remark.next_step}".rstrip(), "dim")))
+        paper.print(
+            Text.assemble(notches(remark.severity), "  ", remark.text, (f" {remark.next_step}".rstrip(), "dim"))
+        )
 
 
 def _state(found: wire.Offer) -> str:

@@ -73,11 +73,10 @@ class Difference:
         return in_order(one.power for one in self.losses)
 
 
-Layer = tuple[int, int, int, int]
-"""Powers × hours that are allowed and denied before, and allowed and denied after."""
+Layer = tuple[int, int, int, int, int, int]
+"""Powers × hours that are allowed, denied and firmly allowed before, and the same after."""
 Runs = list[tuple[int, Layer]]
 """Stretches of addresses by where they begin, each with its layer; the next one begins where it ends."""
-_NOTHING: Layer = (0, 0, 0, 0)
 
 
 def difference(
@@ -144,7 +143,7 @@ class _Comparison:
                 for selector in statement.to:
                     if statement.allow and selector == ANYONE and locked[number]:
                         continue  # the lock takes away what was allowed to anyone, and nothing else
-                    place = number * 2 + (not statement.allow)
+                    place = number * 3 + (2 if statement.firm else int(not statement.allow))
                     self._of.setdefault(selector, []).append((place, statement))
         self._kept: dict[frozenset[Selector], Runs] = {}
         self._bits: dict[Statement, int] = {}
@@ -190,24 +189,23 @@ def _classes(
 
 def _swept(statements: Sequence[tuple[int, int, Statement]]) -> Runs:
     """The layers along the line of addresses: each network opens a layer over the one around it."""
-    base = [0, 0, 0, 0]
+    base = [0] * 6
     opened: dict[tuple[int, int], list[int]] = {}
     for place, bits, statement in statements:
         if statement.networks is None:
             base[place] |= bits
             continue
         for span in map(edges_of, statement.networks):
-            opened.setdefault(span, [0, 0, 0, 0])[place] |= bits
+            opened.setdefault(span, [0] * 6)[place] |= bits
     runs: Runs = []
-    stack: list[tuple[int, Layer]] = [(_LAST, (base[0], base[1], base[2], base[3]))]
+    stack: list[tuple[int, Layer]] = [(_LAST, _layer_of(base))]
     _begin(runs, 0, stack[-1][1])
     # A network that holds another begins no later and ends no earlier, so the wider comes first.
     for (start, end), own in sorted(opened.items(), key=lambda one: (one[0][0], -one[0][1])):
         while stack[-1][0] <= start:
             over, _ = stack.pop()
             _begin(runs, over, stack[-1][1])
-        around = stack[-1][1]
-        stack.append((end, (around[0] | own[0], around[1] | own[1], around[2] | own[2], around[3] | own[3])))
+        stack.append((end, _both(stack[-1][1], own)))
         _begin(runs, start, stack[-1][1])
     while len(stack) > 1:
         over, _ = stack.pop()
@@ -234,28 +232,40 @@ def _over(one: Runs, other: Runs) -> Runs:
         n += n < len(one) and one[n][0] == at
         m += m < len(other) and other[m][0] == at
         a, b = one[n - 1][1], other[m - 1][1]
-        _begin(found, at, (a[0] | b[0], a[1] | b[1], a[2] | b[2], a[3] | b[3]))
+        _begin(found, at, _both(a, b))
     return found
 
 
-def _halves(layer: Layer) -> tuple[tuple[int, int], tuple[int, int]]:
-    return layer[:2], layer[2:]
+def _layer_of(six: Sequence[int]) -> Layer:
+    return six[0], six[1], six[2], six[3], six[4], six[5]
 
 
-def _open(half: tuple[int, int]) -> int:
-    """What holds: what is allowed, and not denied."""
-    return half[0] & ~half[1]
+def _both(one: Layer, other: Sequence[int]) -> Layer:
+    """Two layers, the one over the other."""
+    return (
+        one[0] | other[0], one[1] | other[1], one[2] | other[2], one[3] | other[3], one[4] | other[4],
+        one[5] | other[5],
+    )  # fmt: skip
+
+
+def _halves(layer: Layer) -> tuple[tuple[int, int, int], tuple[int, int, int]]:
+    return layer[:3], layer[3:]
+
+
+def _open(half: tuple[int, int, int]) -> int:
+    """What holds: what is allowed, and not denied, and what is firm."""
+    return half[0] & ~half[1] | half[2]
 
 
 def _changed(layer: Layer) -> bool:
-    return _open(layer[:2]) != _open(layer[2:])
+    return _open(layer[:3]) != _open(layer[3:])
 
 
 def _told(
     comparison: _Comparison, matched_by: frozenset[Selector], parties: tuple[str, ...], runs: Runs, *, exact: bool
 ) -> Difference:
-    gained = [_open(layer[2:]) & ~_open(layer[:2]) for _, layer in runs]
-    lost = [_open(layer[:2]) & ~_open(layer[2:]) for _, layer in runs]
+    gained = [_open(layer[3:]) & ~_open(layer[:3]) for _, layer in runs]
+    lost = [_open(layer[:3]) & ~_open(layer[3:]) for _, layer in runs]
     nets = [at for at, _ in runs]
     return Difference(
         matched_by,

@@ -28,6 +28,7 @@ __all__ = [
     "Covers",
     "Document",
     "Exposure",
+    "Network",
     "Region",
     "Selector",
     "Statement",
@@ -36,6 +37,7 @@ __all__ = [
     "exposures",
     "region",
     "spans_of",
+    "told",
 ]
 
 Network = IPv4Network | IPv6Network
@@ -66,7 +68,10 @@ ANYONE = Selector("anyone")
 
 @dataclass(frozen=True, slots=True)
 class Statement:
-    """Allows or denies powers to some; with `level` in the provider's words, and what is known of origin and use."""
+    """Allows or denies powers to some; with `level` in the provider's words, and what is known of origin and use.
+
+    One that is `firm` is not touched by any deny: it is none of the document's own, such as what an entry gives.
+    """
 
     allow: bool
     to: frozenset[Selector]
@@ -79,6 +84,7 @@ class Statement:
     basis: str = ""
     last_used: datetime | None = None
     use_known: bool = False
+    firm: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -165,12 +171,24 @@ def exposures(document: Document, *, locked: bool, covers: Covers) -> Iterator[E
     """Yield what a document gives whom, one selector after the other."""
     for to in sorted({to for s in document.statements if s.allow for to in s.to}):
         found = region(document, to, locked=locked, covers=covers)
-        alike: dict[tuple[int, ...], list[Power]] = {}
-        for power in Power:
-            alike.setdefault(found.of(power), []).append(power)
-        for cells, powers in alike.items():
-            if any(cells):
-                yield Exposure(to, in_order(powers), _hours(cells, found, document.zone), _networks(cells, found))
+        for powers, hours, networks, _ in told(found, document.zone):
+            yield Exposure(to, powers, hours, networks)
+
+
+def told(
+    found: Region, zone: str
+) -> Iterator[tuple[tuple[Power, ...], Hours | None, tuple[Network, ...] | None, bool]]:
+    """Yield the powers of a region that hold at the same times from the same networks, with the least that holds both.
+
+    None is without a limit. The last says whether they hold at all of these times from all of these networks.
+    """
+    alike: dict[tuple[int, ...], list[Power]] = {}
+    for power in Power:
+        alike.setdefault(found.of(power), []).append(power)
+    for cells, powers in alike.items():
+        if any(cells):
+            whole = all(cell in (0, reduce(or_, cells)) for cell in cells)
+            yield in_order(powers), _hours(cells, found, zone), _networks(cells, found), whole
 
 
 def _number(address: Address) -> int:

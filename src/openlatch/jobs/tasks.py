@@ -34,6 +34,7 @@ from openlatch.operations import (
     reviews,
     settling,
     telling,
+    whatif,
 )
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
@@ -105,6 +106,11 @@ def _advance(store: Store, services: Services, workspace_id: str, batch_id: str)
         batches.advance(as_service(tx, services), UUID(batch_id))
 
 
+def _work_out(store: Store, services: Services, workspace_id: str, proposal_id: str, number: int) -> None:
+    with store.transaction(UUID(workspace_id)) as tx:
+        whatif.run(as_service(tx, services), UUID(proposal_id), number)
+
+
 TASKS: Mapping[str, Callable[..., None]] = {
     readings.TASK: _read,
     orders.TASK: _carry_out,
@@ -112,6 +118,7 @@ TASKS: Mapping[str, Callable[..., None]] = {
     orders.WAKE: _wake,
     flags.TASK: _evaluate,
     batches.TASK: _advance,
+    whatif.TASK: _work_out,
 }
 """What can be queued, by name."""
 

@@ -139,6 +139,10 @@ class Terms:
 @operation("tasks.browse")
 def tasks(call: Call) -> tuple[Task, ...]:
     """What people are let in for: the holder's own tasks first, then those that are built in."""
+    return _tasks(call)
+
+
+def _tasks(call: Call) -> tuple[Task, ...]:
     own = policies.current(call).policy.tasks
     named = {task.id for task in own}
     return (*own, *(task for task in BUILT_IN if task.id not in named))
@@ -155,11 +159,11 @@ def fitting(call: Call, account: str, task: str, needs: tuple[Power, ...]) -> tu
 def _needed(call: Call, task: str, needs: tuple[Power, ...]) -> tuple[Power, ...]:
     if not task:
         return needs
-    wanted = next((one for one in tasks(call) if task.casefold() in (one.id, one.title.casefold())), None)
+    wanted = next((one for one in _tasks(call) if task.casefold() in (one.id, one.title.casefold())), None)
     if wanted is None:
         raise NotFound(
             f"There is no task “{task}”. Nothing was changed.",
-            next_step=f"Use one of: {', '.join(one.id for one in tasks(call))}; or name the powers that it needs.",
+            next_step=f"Use one of: {', '.join(one.id for one in _tasks(call))}; or name the powers that it needs.",
         )
     return in_order((*wanted.needs, *needs))
 

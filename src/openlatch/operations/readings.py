@@ -29,7 +29,7 @@ from openlatch.core.observation import Observation, ObservedParty, coherent, com
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, withheld
 from openlatch.errors import Conflict
-from openlatch.operations import activity, flags, levels, orders
+from openlatch.operations import activity, flags, levels, orders, telling
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import NO_DIGESTS
 from openlatch.store.pages import Page
@@ -172,6 +172,11 @@ def conclude(
         counts = _counts(changes, held.left_out)
         tx.entries.digested({e.id: digests.entries[e.key] for e in changes.unchanged}, call.now)
         tx.parties.digested(provider.id, digests.parties)
+        complete_ = observation.outcome is ReadingOutcome.COMPLETE
+        accounts = {account.key: account.id for account in tx.accounts.of(provider.id)} if observation.documents else {}
+        tx.documents.keep(provider.id, observation.documents, accounts, every=complete_)
+        if provider.last_complete is not None:
+            telling.administrators_added(call, changes.new_entries)
         activity.remember(call, provider, observation, _keys(held, changes))
     done = replace(
         reading,

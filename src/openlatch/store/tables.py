@@ -478,6 +478,81 @@ class OfferPartRow(Owned):
     part: Mapped[dict[str, Any]]
 
 
+class DocumentRow(Base):
+    __tablename__ = "documents"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    provider_id: Mapped[UUID] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    account_id: Mapped[UUID]
+    resource: Mapped[str]
+    zone: Mapped[str]
+    statements: Mapped[list[dict[str, Any]]]
+    digest: Mapped[bytes]
+
+
+class ProposalRow(Owned):
+    __tablename__ = "proposals"
+    ref: Mapped[str]
+    title: Mapped[str]
+    made_by: Mapped[str]
+    made_at: Mapped[datetime]
+    applied_by: Mapped[str]
+    applied_at: Mapped[datetime | None]
+    batch_id: Mapped[UUID | None]
+    runs: Mapped[int]
+
+
+class ProposalRunRow(Base):
+    __tablename__ = "proposal_runs"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    proposal_id: Mapped[UUID] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
+    asked_by: Mapped[str]
+    asked_at: Mapped[datetime]
+    finished_at: Mapped[datetime | None]
+    outcome: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    trouble: Mapped[str]
+
+
+class RequestRow(Owned):
+    __tablename__ = "requests"
+    ref: Mapped[str]
+    address: Mapped[str]
+    name: Mapped[str]
+    account: Mapped[str]
+    account_id: Mapped[UUID | None]
+    needs: Mapped[list[str]]
+    level: Mapped[str]
+    reason: Mapped[str]
+    ends_at: Mapped[datetime | None]
+    asked_at: Mapped[datetime]
+    lapses_at: Mapped[datetime]
+    state: Mapped[str]
+    answer: Mapped[str]
+    answered_by: Mapped[str]
+    answered_at: Mapped[datetime | None]
+    offer_id: Mapped[UUID | None]
+    version: Mapped[int]
+
+
+class WebhookRow(Owned):
+    __tablename__ = "webhooks"
+    ref: Mapped[str]
+    url: Mapped[str]
+    secret: Mapped[bytes]
+    acts: Mapped[list[str]]
+    seen: Mapped[int] = mapped_column(BigInteger)
+    """the place in the log up to which it was told"""
+    paused: Mapped[bool]
+    attempts: Mapped[int]
+    again_at: Mapped[datetime | None]
+    trouble: Mapped[str]
+    sent_at: Mapped[datetime | None]
+    made_by: Mapped[str]
+    made_at: Mapped[datetime]
+
+
 class KeyRow(Base):
     __tablename__ = "keys"
     workspace_id: Mapped[UUID] = mapped_column(primary_key=True)

@@ -18,6 +18,7 @@ from openlatch.store import migrate
 from openlatch.store.accounts import Accounts
 from openlatch.store.activity import Activities
 from openlatch.store.batches import Batches
+from openlatch.store.documents import Documents
 from openlatch.store.entries import Entries
 from openlatch.store.events import Events
 from openlatch.store.facts import Facts, Snapshot
@@ -31,6 +32,7 @@ from openlatch.store.orders import Orders
 from openlatch.store.parties import Parties
 from openlatch.store.people import People
 from openlatch.store.policies import Policies
+from openlatch.store.proposals import Proposals
 from openlatch.store.providers import Providers
 from openlatch.store.queue import enqueue
 from openlatch.store.readings import Readings
@@ -67,6 +69,8 @@ class Transaction:
         self.notices = Notices(session, workspace.id)
         self.links = Links(session, workspace.id)
         self.offers = Offers(session, workspace.id)
+        self.documents = Documents(session, workspace.id)
+        self.proposals = Proposals(session, workspace.id)
         self.keys = Keys(session, workspace.id)
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)
@@ -78,6 +82,16 @@ class Transaction:
         found = workspace_of(self._session, self.workspace.id)
         assert found is not None  # noqa: S101 - we are in it
         self.workspace = found
+
+    @contextmanager
+    def tried(self) -> Iterator[None]:
+        """Let everything that is changed inside be undone at the end, as if it had never been."""
+        nested = self._session.begin_nested()
+        try:
+            yield
+        finally:
+            nested.rollback()
+            self._session.expire_all()
 
     def snapshot(self) -> Snapshot:
         """Return this workspace as it stands committed, without this transaction's changes, to be read in columns."""

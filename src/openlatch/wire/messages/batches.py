@@ -93,7 +93,7 @@ class Batch(Sent):
 
     id: UUID
     ref: str
-    kind: Literal["bulk", "leaver"]
+    kind: Literal["bulk", "leaver", "proposal"]
     action: ActionWord
     wanted: dict[str, Any]
     party: Ref | None
@@ -115,7 +115,7 @@ class BatchList(Page[Batch]):
 class BatchQuery(PageQuery):
     """Which batches are wanted."""
 
-    kind: Literal["", "bulk", "leaver"] = ""
+    kind: Literal["", "bulk", "leaver", "proposal"] = ""
 
 
 class BatchView(Taken):

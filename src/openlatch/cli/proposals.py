@@ -1,0 +1,172 @@
+"""What-if: seeing beforehand what changes would change."""
+
+from __future__ import annotations
+
+import json
+import sys
+from typing import Any, TextIO
+
+import click
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.orders import confirmed
+from openlatch.cli.output import Column, Failure, ago, emit, notches, out, output_option, reports_errors
+from openlatch.client import Client
+from openlatch.wire import messages as wire
+
+__all__ = ["proposal", "proposals", "what_if"]
+
+FORBIDDEN = 7
+CHECKS = {
+    "outsider-gains": "somebody from outside would gain something",
+    "anyone-gains": "somebody would gain something",
+    "flag-raised": "a flag would be raised",
+    "limit-passed": "a limit would be passed",
+}
+PROPOSALS: tuple[Column, ...] = (
+    ("id", lambda p: p.ref),
+    ("state", lambda p: p.state),
+    ("what", lambda p: Text(p.title)),
+    ("by", lambda p: Text(p.made_by)),
+    ("made", lambda p: ago(p.made_at)),
+    ("versions", lambda p: str(len(p.runs))),
+)
+
+
+@click.command("what-if")
+@click.argument("file", type=click.File())
+@click.option("--instead-of", default="", help="A proposal of which this is another version.")
+@click.option("--fail-if", "checks", multiple=True, type=click.Choice(list(CHECKS)), help="Exit 7 then.")
+@output_option
+@reports_errors
+def what_if(file: TextIO, instead_of: str, checks: tuple[str, ...], output: str) -> None:
+    """Show what the changes in FILE (JSON; - for standard input) would change; nothing is changed by it.
+
+    \b
+    {"proposal": 1, "title": "Close the unreleased plates", "changes": [
+      {"do": "lock", "account": "Night-Sky Plates", "locked": true}]}
+
+    \b
+    Exits 0 once it is worked out, 1 if it cannot be, and 7 if a --fail-if holds.
+    """
+    try:
+        body = json.load(file)
+    except ValueError as error:
+        raise Failure(f"{file.name} is not JSON: {error}.", "Correct it; nothing was sent.", 2) from error
+    if not isinstance(body, dict):
+        raise Failure(f"{file.name} does not hold a proposal.", "Write an object with proposal, title and changes.", 2)
+    with connect() as client:
+        made = client.change_proposal(instead_of, body) if instead_of else client.propose(body)
+        found = client.worked_out(made.ref)
+    _told(found, output)
+    _checked(found, checks)
+
+
+@click.command()
+@output_option
+@reports_errors
+def proposals(output: str) -> None:
+    """List proposals, the latest first."""
+    with connect() as client:
+        emit(client.proposals(), PROPOSALS, output, empty="Nothing is proposed; openlatch what-if FILE does.")
+
+
+@click.command()
+@click.argument("ref")
+@click.option("--again", is_flag=True, help="Work it out anew, against what there is now.")
+@click.option("--compare", default="", help="Two versions, such as 1,2: what the one changes that the other does not.")
+@click.option("--file", "as_file", is_flag=True, help="Print the proposal itself, to be changed and sent again.")
+@click.option("--apply", "applies", is_flag=True, help="Carry it out: as orders, offers, and tasks for people.")
+@click.option("--fail-if", "checks", multiple=True, type=click.Choice(list(CHECKS)), help="Exit 7 then.")
+@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@output_option
+@reports_errors
+def proposal(
+    ref: str, again: bool, compare: str, as_file: bool, applies: bool, checks: tuple[str, ...], yes: bool, output: str
+) -> None:
+    """Show what the proposal REF would change; work it out again, compare versions, or apply it."""
+    with connect() as client:
+        if again:
+            client.run_proposal(ref)
+        found = client.worked_out(ref)
+        if as_file:
+            click.echo(json.dumps(found.runs[-1].body, indent=2, ensure_ascii=False))
+            return
+        if compare:
+            _compare(found, compare)
+            return
+        _told(found, output)
+        _checked(found, checks)
+        if applies:
+            confirmed("Apply it?", yes)
+            _applied(client, client.apply_proposal(ref, found.runs[-1].number))
+
+
+def _applied(client: Client, done: wire.Proposal) -> None:
+    click.echo(f"Applied. What came of it: openlatch batch {done.batch}")
+
+
+def _told(found: wire.Proposal, output: str) -> None:
+    latest = found.runs[-1]
+    if output != "table":
+        click.echo(found.model_dump_json(indent=2))
+    if latest.outcome is None:
+        raise Failure(latest.trouble, f"Correct it, and send it again: openlatch what-if FILE --instead-of {found.ref}")
+    if output != "table":
+        return
+    paper = out()
+    paper.print(Text(f"{found.title} ({found.ref}, version {latest.number})", style="bold"))
+    for sentence in latest.outcome.sentences:
+        paper.print(Text(f"  {sentence}"))
+    for title, flags in (("Raised", latest.outcome.flags_raised), ("Cleared", latest.outcome.flags_cleared)):
+        for flag in flags[:12]:
+            paper.print(Text.assemble(f"{title:8}", notches(flag.severity), f"  {flag.reason}"))
+        if len(flags) > 12:
+            paper.print(f"{title:8}and {len(flags) - 12} more", style="dim")
+    for risk in latest.outcome.risks[:8]:
+        paper.print(Text(f"Risk    {risk.about}: {risk.before} → {risk.after}"))
+    for one in latest.outcome.read_at:
+        stale = " (older than it may be)" if one.stale else ""
+        paper.print(Text(f"{one.provider} was read {ago(one.read_at)}{stale}", style="dim"))
+
+
+def _compare(found: wire.Proposal, compare: str) -> None:
+    numbers = {str(run.number): run for run in found.runs}
+    chosen = [numbers.get(one.strip()) for one in compare.split(",")]
+    if len(chosen) != 2 or None in chosen:
+        raise Failure(f"“{compare}” does not name two versions.", f"There are: {', '.join(numbers)}.", 2)
+    sides = [_lines(run) for run in chosen if run is not None]
+    for sign, mine, other in (("-", sides[0], sides[1]), ("+", sides[1], sides[0])):
+        for line in mine:
+            if line not in other:
+                click.echo(f"{sign} {line}")
+    if sides[0] == sides[1]:
+        click.echo("Both would change the same.")
+
+
+def _lines(run: wire.ProposalRun) -> list[str]:
+    if run.outcome is None:
+        return [run.trouble]
+    shifts: list[str] = []
+    for one in run.outcome.shifts:
+        for verb, abilities in (("gains", one.gained), ("loses", one.lost)):
+            for ability in abilities:
+                where = f" ({', '.join(one.resources)})" if one.resources else ""
+                shifts.append(f"{one.who} {verb} {', '.join(ability.powers)} on {one.account.name}{where}")
+    flags = [f"raises: {flag.reason}" for flag in run.outcome.flags_raised]
+    return [*shifts, *flags, *(f"clears: {flag.reason}" for flag in run.outcome.flags_cleared), *run.outcome.limits]
+
+
+def _checked(found: wire.Proposal, checks: tuple[str, ...]) -> None:
+    outcome: Any = found.runs[-1].outcome
+    holds = {
+        "outsider-gains": outcome.outsiders_gain,
+        "anyone-gains": outcome.anyone_gains,
+        "flag-raised": bool(outcome.flags_raised),
+        "limit-passed": bool(outcome.limits),
+    }
+    failed = [CHECKS[one] for one in checks if holds[one]]
+    if failed:
+        click.echo(f"! It is not to be: {'; '.join(failed)}.", err=True)
+        sys.exit(FORBIDDEN)

@@ -1,0 +1,55 @@
+"""What-if, as the client asks for it."""
+
+from __future__ import annotations
+
+import time
+from collections.abc import Iterator, Mapping
+from typing import Any
+
+from openlatch.client.transport import Transport, part
+from openlatch.errors import ServiceUnreachable
+from openlatch.wire import messages as wire
+
+__all__ = ["ProposalCalls"]
+
+
+class ProposalCalls(Transport):
+    """Proposals, what they would change, and carrying one out; a proposal is a mapping in its own JSON format."""
+
+    def propose(self, body: Mapping[str, Any]) -> wire.Proposal:
+        """Submit a proposal; it is worked out meanwhile, see `worked_out`."""
+        return self._send(wire.Proposal, "POST", "/proposals", json={"body": dict(body)})
+
+    def change_proposal(self, proposal: str, body: Mapping[str, Any]) -> wire.Proposal:
+        """Put another version in the place of a proposal."""
+        return self._send(wire.Proposal, "PUT", f"/proposals/{part(proposal)}", json={"body": dict(body)})
+
+    def run_proposal(self, proposal: str) -> wire.Proposal:
+        """Have a proposal worked out anew."""
+        return self._send(wire.Proposal, "POST", f"/proposals/{part(proposal)}/run")
+
+    def proposal(self, proposal: str) -> wire.Proposal:
+        """Return one proposal with all its versions, by id or short form."""
+        return self._send(wire.Proposal, "GET", f"/proposals/{part(proposal)}")
+
+    def proposals(self) -> Iterator[wire.Proposal]:
+        """Return proposals, the latest first."""
+        return self._pages(wire.ProposalList, "/proposals", {})
+
+    def apply_proposal(self, proposal: str, run: int) -> wire.Proposal:
+        """Carry the latest version of a proposal out; `run` is its number."""
+        return self._send(wire.Proposal, "POST", f"/proposals/{part(proposal)}/apply", json={"run": run})
+
+    def worked_out(self, proposal: str, *, within: float = 120) -> wire.Proposal:
+        """Return a proposal once its latest version is worked out; raises ServiceUnreachable after so many seconds."""
+        end = time.monotonic() + within
+        while True:
+            found = self.proposal(proposal)
+            if found.state != "working":
+                return found
+            if time.monotonic() > end:
+                raise ServiceUnreachable(
+                    f"Proposal {found.ref} is still being worked out after {within:.0f} seconds.",
+                    next_step="Ask again later; see that a worker runs.",
+                )
+            time.sleep(0.3)

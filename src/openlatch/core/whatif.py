@@ -1,0 +1,220 @@
+"""What a proposal would change: who gains and who loses which power over what, at which hours and from where.
+
+Everything that lets somebody do something is brought to one form, that of sharing documents: an entry is a statement
+that allows its powers to its party. So what entries, teams, documents and locks make together is compared exactly, by
+`core.exposure`; what somebody loses here and has by another way is no loss.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass
+from uuid import UUID
+
+from openlatch.core.exposure import BUDGET, Difference, Someone, Witness, difference
+from openlatch.core.hours import DAYS
+from openlatch.core.model import Entry, Kind, State
+from openlatch.core.powers import Power
+from openlatch.core.sharing import ANYONE, Document, Network, Region, Selector, Statement, told
+
+__all__ = ["Ability", "Picture", "Shift", "effective", "shifts", "someone"]
+
+_COUNTS = (Kind.DELEGATE, Kind.GRANT, Kind.APP, Kind.OPEN, Kind.SECRET)
+"""What lets its party do something by itself; a session only does what its party may, and an offer nothing yet."""
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """What there is, or would be: entries, sharing documents, and the accounts that are locked against anyone.
+
+    Accounts of documents are named by the text of their ids, and so are parties in their selectors. An entry that
+    follows from a document is not among the entries.
+    """
+
+    entries: tuple[Entry, ...] = ()
+    documents: tuple[Document, ...] = ()
+    locked: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Ability:
+    """Powers that hold at the same times from the same networks; `hours` and `networks` are empty without a limit.
+
+    Where they hold at some of these hours only from some of these networks, it is so only `in_part`. With `witness`,
+    the answer is a summary, and these are one moment and address at which they do.
+    """
+
+    powers: tuple[Power, ...]
+    hours: str
+    networks: tuple[str, ...]
+    in_part: bool = False
+    witness: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class Shift:
+    """What changes for somebody on some parts of an account; without parts, on all of it that is not named.
+
+    `parties` are the known parties that are meant, by the text of their ids; without any, everybody whom `matched_by`
+    matches and nobody knows.
+    """
+
+    account: str
+    resources: tuple[str, ...]
+    matched_by: frozenset[Selector]
+    parties: tuple[str, ...]
+    gained: tuple[Ability, ...]
+    lost: tuple[Ability, ...]
+
+
+def effective(entry: Entry) -> bool:
+    """Return whether an entry lets its party do something now."""
+    return entry.state in (State.LIVE, State.ENDING) and entry.kind in _COUNTS
+
+
+def someone(parties: Mapping[UUID, Iterable[str]], above: Mapping[UUID, Collection[UUID]]) -> tuple[Someone, ...]:
+    """Return parties as the comparison knows them: by their domains, themselves, and those as whom they act."""
+    return tuple(
+        Someone(
+            str(one),
+            frozenset(
+                {ANYONE, Selector("party", str(one))}
+                | {Selector("domain", domain) for domain in domains if domain}
+                | {Selector("party", str(team)) for team in above.get(one, ())}
+            ),
+        )
+        for one, domains in parties.items()
+    )
+
+
+def shifts(
+    before: Picture,
+    after: Picture,
+    known: Sequence[Someone],
+    selectors: Mapping[UUID, Selector],
+    zone: str,
+    *,
+    budget: int = BUDGET,
+) -> tuple[Shift, ...]:
+    """Return what changes between two pictures for whom, account by account and part by part.
+
+    `selectors` are those of parties that stand for others, such as anyone, or everyone at a domain. Hours in another
+    zone than `zone` are compared within their own.
+    """
+    found: list[Shift] = []
+    sides = [_statements(picture, selectors, zone) for picture in (before, after)]
+    alike: dict[_Compared, list[str]] = defaultdict(list)
+    for place in sorted(sides[0].keys() | sides[1].keys()):
+        account, resource, of_zone = place
+        locks = (account in before.locked, account in after.locked)
+        one, other = sides[0].get(place, frozenset()), sides[1].get(place, frozenset())
+        if one != other or locks[0] != locks[1]:
+            alike[account, of_zone, locks, one, other].append(resource)
+    for (account, of_zone, locks, one, other), resources in alike.items():
+        documents = [Document("", account, "", of_zone, tuple(side)) for side in (one, other)]
+        seen: set[tuple[object, object]] = set()
+        # Anybody comes first, and whoever only shares in that is not told of one by one.
+        for change in difference(documents[0], documents[1], known, locked=locks, budget=budget):
+            gained, lost = _abilities(change, of_zone)
+            told_already = (gained, lost) in seen
+            if change.matched_by == {ANYONE}:
+                seen.add((gained, lost))
+            if (gained or lost) and not told_already:
+                parts = () if "" in resources else tuple(sorted(resources))
+                found.append(Shift(account, parts, change.matched_by, change.parties, gained, lost))
+    return _joined(found)
+
+
+Place = tuple[str, str, str]
+"""An account, a part of it (empty: whatever is not named), and the zone in which hours are read."""
+_Compared = tuple[str, str, tuple[bool, bool], frozenset[Statement], frozenset[Statement]]
+
+
+def _statements(picture: Picture, selectors: Mapping[UUID, Selector], zone: str) -> dict[Place, frozenset[Statement]]:
+    """All statements on each part of each account, by the zone of their hours."""
+    whole: dict[tuple[str, str], list[Statement]] = defaultdict(list)
+    on: dict[Place, list[Statement]] = defaultdict(list)
+    parts: dict[str, set[str]] = defaultdict(set)
+    zones: dict[str, set[str]] = defaultdict(lambda: {zone})
+    for entry in picture.entries:
+        if not effective(entry) or not entry.powers:
+            continue
+        account = str(entry.account_id)
+        to = selectors.get(entry.party_id, Selector("party", str(entry.party_id)))
+        windows = entry.hours.windows if entry.hours is not None else None
+        of_zone = entry.hours.zone if entry.hours is not None else ""
+        statement = Statement(allow=True, to=frozenset({to}), powers=frozenset(entry.powers), hours=windows, firm=True)
+        zones[account].add(of_zone or zone)
+        for resource in entry.resources:
+            parts[account].add(resource)
+            on[account, resource, of_zone].append(statement)
+        if not entry.resources:
+            whole[account, of_zone].append(statement)
+    for document in picture.documents:
+        parts[document.account].add(document.resource)
+        zones[document.account].add(document.zone)
+        plain = [_plain(one) for one in document.statements]
+        on[document.account, document.resource, document.zone].extend(plain)
+    found: dict[Place, frozenset[Statement]] = {}
+    for account in parts.keys() | {account for account, _ in whole}:
+        for resource in parts[account] | {""}:
+            for of_zone in zones[account]:
+                # What holds at any hour holds in every zone.
+                every = [*whole[account, ""], *whole[account, of_zone], *on[account, resource, of_zone]]
+                every += on[account, resource, ""]
+                found[account, resource, of_zone] = frozenset(every)
+    return found
+
+
+def _plain(one: Statement) -> Statement:
+    """A statement without what is known of its origin, which changes nothing for anybody."""
+    return Statement(one.allow, one.to, one.powers, one.networks, one.hours)
+
+
+def _abilities(one: Difference, zone: str) -> tuple[tuple[Ability, ...], tuple[Ability, ...]]:
+    if one.gained is None or one.lost is None:
+        return _witnessed(one.gains), _witnessed(one.losses)
+    return tuple(_told(one.gained, zone)), tuple(_told(one.lost, zone))
+
+
+def _told(region: Region, zone: str) -> Iterator[Ability]:
+    for powers, hours, networks, whole in told(region, zone):
+        yield Ability(powers, "" if hours is None else str(hours), _networks(networks), not whole)
+
+
+def _networks(networks: tuple[Network, ...] | None) -> tuple[str, ...]:
+    return () if networks is None else tuple(map(str, networks))
+
+
+def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:
+    return tuple(
+        Ability(
+            (one.power,), "", (),
+            witness=f"such as {DAYS[one.minute // 1440]} {one.minute % 1440 // 60:02}:{one.minute % 60:02} from {one.address}",
+        )
+        for one in witnesses
+    )  # fmt: skip
+
+
+def _joined(found: Iterable[Shift]) -> tuple[Shift, ...]:
+    """What changes in the same way for the same people on several parts is told once."""
+    alike: dict[tuple[object, ...], list[Shift]] = defaultdict(list)
+    for one in found:
+        alike[one.account, one.matched_by, one.parties, one.gained, one.lost].append(one)
+    return tuple(
+        Shift(
+            several[0].account, _all_parts(several), several[0].matched_by, several[0].parties, several[0].gained,
+            several[0].lost,
+        )
+        for several in alike.values()
+    )  # fmt: skip
+
+
+def _all_parts(several: Sequence[Shift]) -> tuple[str, ...]:
+    """The parts of several; none if one of them is about all that is not named."""
+    return (
+        ()
+        if any(not one.resources for one in several)
+        else tuple(sorted({r for one in several for r in one.resources}))
+    )

@@ -1,0 +1,115 @@
+"""Carrying a proposal out: as orders, as offers to whoever is let in, and as tasks where only people can do it."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from uuid import UUID
+
+from openlatch.core.plans import Action
+from openlatch.errors import Changed, Conflict
+from openlatch.operations import adoption, offer_terms, offers, orders, policies, whatif
+from openlatch.operations.gate import Call, operation
+from openlatch.operations.imagining import wish_of
+from openlatch.operations.lookups import Findings, Lookup
+from openlatch.operations.whatif import ProposalSight
+from openlatch.store.batches import Batch, BatchItem
+from openlatch.wire import proposal as wire
+
+__all__ = ["apply", "lookups"]
+
+
+@operation("proposals.look_up")
+def lookups(call: Call, text: str) -> list[Lookup]:
+    """Return whom to ask about at which provider, before a proposal is carried out."""
+    file = whatif.checked(whatif.show(call, text).latest.body)
+    found = {}
+    for change in file.changes:
+        if isinstance(change, wire.Give):
+            for one in offer_terms.lookups(call, wish_of(change, file.why or file.title)):
+                found[one.provider_id, one.who] = one
+    return list(found.values())
+
+
+@operation("proposals.apply")
+def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSight:
+    """Carry the latest version of a proposal out, if what it would change is still what was shown.
+
+    All of it is ordered or none: what cannot be ordered as things stand is refused (Conflict) as a whole.
+    """
+    sight = whatif.show(call, text)
+    one, latest = call.tx.proposals.find(text, lock=True), sight.latest
+    if one.applied_at is not None:
+        raise Conflict(f"Proposal {one.ref} was applied already. Nothing was changed.", next_step="Make a new one.")
+    if number != latest.number or latest.outcome is None:
+        raise Changed(
+            "That is not the latest version, or it is not worked out. Nothing was changed.",
+            next_step="Look at what the latest version would change, then apply that.",
+        )
+    file = whatif.checked(latest.body)
+    now = whatif.outcome(call, file)
+    if any(now[part] != latest.outcome[part] for part in ("shifts", "limits")):
+        raise Changed(
+            "What this would change is not what was shown any more. Nothing was changed.",
+            next_step="Run it again, and look at it.",
+        )
+    batch = Batch(
+        call.services.new_id(), "proposal", Action.LET_IN.value, {"proposal": one.ref, "title": one.title}, file.why,
+        call.actor.name, call.now,
+    )  # fmt: skip
+    items, came = _carried_out(call, file, findings, one.title)
+    call.tx.batches.add(batch, items)
+    call.tx.batches.came_all(batch.id, came)
+    for item in items:
+        if item.done_by:
+            call.tx.batches.done(batch.id, item.place, item.done_by, call.now)
+    call.log("proposal.applied", "proposal", one.id, number=number, batch=str(batch.id), title=one.title)
+    call.tx.proposals.applied(one.id, call.actor.name, call.now, batch.id)
+    return whatif.show(call, text)
+
+
+def _carried_out(
+    call: Call, file: wire.ProposalFile, findings: Findings, title: str
+) -> tuple[list[BatchItem], list[tuple[int, UUID | None, str]]]:
+    """Order, offer and adopt what is proposed; returns what came of each change, and the orders by their places."""
+    items: list[BatchItem] = []
+    came: list[tuple[int, UUID | None, str]] = []
+    for place, change in enumerate(file.changes):
+        if isinstance(change, wire.Give):
+            wish = wish_of(change, file.why or file.title)
+            found = offer_terms.terms(call, wish, findings)
+            made = offers.create(call, wish, findings, found.digest)
+            text = f"Offered to {made.offer.name}, who takes it up by a link ({made.offer.ref})."
+            items.append(BatchItem(place, 0, Action.LET_IN.value, text, done_by=call.actor.name))
+        elif isinstance(change, wire.Policy):
+            adopted = adoption.adopt(call, change.text, f"Proposal: {title}", policies.latest(call).number)
+            text = f"Adopted as policy {adopted.number}."
+            items.append(BatchItem(place, 0, "policy", text, done_by=call.actor.name))
+        elif isinstance(change, wire.Lock | wire.Share):
+            items.append(BatchItem(place, 0, change.do, _task(call, change), who=call.actor.name))
+        else:
+            given = orders.create(call, change.entry, _order(change), f"Proposal: {title}", None)
+            items.append(BatchItem(place, 0, change.do, "", given.order.entry_id))
+            came.append((place, given.order.id, ""))
+    return items, came
+
+
+def _order(change: wire.End | wire.Narrow | wire.Pause | wire.Resume | wire.EndOn) -> orders.Wish:
+    wish = orders.Wish(Action(change.do))
+    if isinstance(change, wire.Narrow):
+        resources = None if change.resources is None else tuple(change.resources)
+        return replace(wish, level=change.level, resources=resources)
+    return replace(wish, until=change.until) if isinstance(change, wire.EndOn) else wish
+
+
+def _task(call: Call, change: wire.Lock | wire.Share) -> str:
+    """What a person has to do at the provider, since no call of its protocol does it."""
+    account = call.tx.accounts.find(change.account)[0]
+    provider = call.tx.providers.get(account.provider_id).name
+    if isinstance(change, wire.Lock):
+        verb = "Lock" if change.locked else "Unlock"
+        return f"{verb} {account.name} at {provider}; then read {provider} again."
+    where = f"{change.resource} of {account.name}" if change.resource else account.name
+    return (
+        f"Share {where} at {provider} by the {len(change.statements)} statements of the proposal; "
+        f"then read {provider} again."
+    )

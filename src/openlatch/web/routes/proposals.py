@@ -1,0 +1,84 @@
+"""What-if: proposals, what they would change, and carrying one out."""
+
+from __future__ import annotations
+
+from openlatch.core.ids import ref_of
+from openlatch.operations import applying, whatif
+from openlatch.operations.gate import Call
+from openlatch.operations.lookups import Findings, Lookup
+from openlatch.operations.whatif import ProposalSight
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("what-if")
+
+
+@routes.route("POST", "/proposals", body=wire.ProposalBody, returns=wire.Proposal, status=202)
+def create_proposal(call: Call, body: wire.ProposalBody) -> wire.Proposal:
+    """Submit a proposal; what it would change is worked out, and can be asked for."""
+    return _sent(whatif.propose(call, body.body))
+
+
+@routes.route("GET", "/proposals", query=wire.ProposalQuery, returns=wire.ProposalList)
+def list_proposals(call: Call, query: wire.ProposalQuery) -> wire.ProposalList:
+    """Proposals, the latest first."""
+    page = whatif.browse(call, query.limit, query.cursor)
+    return wire.ProposalList(items=[_sent(one) for one in page.items], next=page.next)
+
+
+@routes.route("GET", "/proposals/<proposal>", returns=wire.Proposal)
+def get_proposal(call: Call, proposal: str) -> wire.Proposal:
+    """One proposal with all its versions; ask again until its state is no longer `working`."""
+    return _sent(whatif.show(call, proposal))
+
+
+@routes.route("PUT", "/proposals/<proposal>", body=wire.ProposalBody, returns=wire.Proposal)
+def change_proposal(call: Call, proposal: str, body: wire.ProposalBody) -> wire.Proposal:
+    """Put another version in the place of a proposal, and have that worked out."""
+    return _sent(whatif.change(call, proposal, body.body))
+
+
+@routes.route("POST", "/proposals/<proposal>/run", returns=wire.Proposal)
+def run_proposal(call: Call, proposal: str) -> wire.Proposal:
+    """Have a proposal worked out anew, against what there is now."""
+    return _sent(whatif.run_again(call, proposal))
+
+
+def _about(call: Call, proposal: str, body: wire.ApplyWish) -> list[Lookup]:
+    return applying.lookups(call, proposal)
+
+
+@routes.route("POST", "/proposals/<proposal>/apply", body=wire.ApplyWish, returns=wire.Proposal, asks=_about)
+def apply_proposal(call: Call, proposal: str, body: wire.ApplyWish, findings: Findings) -> wire.Proposal:
+    """Carry a proposal out: as orders, as offers to whoever is to be let in, and as tasks for people."""
+    return _sent(applying.apply(call, proposal, body.run, findings))
+
+
+def _sent(sight: ProposalSight) -> wire.Proposal:
+    one, latest = sight.proposal, sight.latest
+    state = "working" if latest.finished_at is None else "failed" if latest.trouble else "done"
+    return wire.Proposal(
+        id=one.id,
+        ref=one.ref,
+        title=one.title,
+        state="applied" if one.applied_at is not None else state,
+        made_by=one.made_by,
+        made_at=one.made_at,
+        applied_by=one.applied_by,
+        applied_at=one.applied_at,
+        batch=ref_of(one.batch_id) if one.batch_id else None,
+        runs=[
+            wire.ProposalRun(
+                number=run.number,
+                body=dict(run.body),
+                asked_by=run.asked_by,
+                asked_at=run.asked_at,
+                finished_at=run.finished_at,
+                outcome=wire.Outcome.model_validate(run.outcome) if run.outcome is not None else None,
+                trouble=run.trouble,
+            )
+            for run in sight.runs
+        ],
+    )

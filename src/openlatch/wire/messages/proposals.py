@@ -1,0 +1,144 @@
+"""What-if: proposals, and what each version of one would change."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Any, Literal
+from uuid import UUID
+
+from pydantic import Field
+
+from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Sent, SeverityWord, Taken
+
+__all__ = [
+    "Ability",
+    "ApplyWish",
+    "Outcome",
+    "OutcomeFlag",
+    "OutcomeRisk",
+    "Proposal",
+    "ProposalBody",
+    "ProposalList",
+    "ProposalQuery",
+    "ProposalRun",
+    "ReadAt",
+    "Shift",
+]
+
+
+class ProposalBody(Taken):
+    """A proposal in its own format; docs/reference/proposal.schema.json describes it."""
+
+    body: dict[str, Any]
+
+
+class Ability(Sent):
+    """Powers that hold at the same times from the same networks; empty is without a limit.
+
+    `in_part`: at some of these hours only from some of these networks. With `witness` the answer is a summary: the
+    powers hold at least then.
+    """
+
+    powers: list[PowerWord]
+    hours: str
+    networks: list[str]
+    in_part: bool = False
+    witness: str = ""
+
+
+class Shift(Sent):
+    """What changes for somebody on an account, or on some parts of it; `party` is empty where nobody known is meant."""
+
+    who: str
+    party: str
+    outside: bool
+    account: Ref
+    resources: list[str]
+    gained: list[Ability]
+    lost: list[Ability]
+
+
+class OutcomeFlag(Sent):
+    """A flag that would be raised, cleared or changed."""
+
+    rule: str
+    title: str
+    severity: SeverityWord
+    subject: Literal["entry", "account", "party"]
+    about: str
+    reason: str
+
+
+class OutcomeRisk(Sent):
+    """How the risk of an account or a party would move."""
+
+    subject: Literal["account", "party"]
+    about: str
+    before: int
+    after: int
+
+
+class ReadAt(Sent):
+    """How old what is known of a provider was."""
+
+    provider: str
+    read_at: datetime | None
+    stale: bool
+
+
+class Outcome(Sent):
+    """What a proposal would change; those outside the circle come first. `more_shifts` were left out."""
+
+    sentences: list[str]
+    outsiders_gain: bool
+    anyone_gains: bool
+    shifts: list[Shift]
+    more_shifts: int
+    flags_raised: list[OutcomeFlag]
+    flags_cleared: list[OutcomeFlag]
+    flags_changed: list[OutcomeFlag]
+    limits: list[str]
+    risks: list[OutcomeRisk]
+    policy: list[str]
+    read_at: list[ReadAt]
+
+
+class ProposalRun(Sent):
+    """One version of a proposal; `outcome` is there once it is worked out, or else `trouble` says why it cannot be."""
+
+    number: int
+    body: dict[str, Any]
+    asked_by: str
+    asked_at: datetime
+    finished_at: datetime | None
+    outcome: Outcome | None
+    trouble: str
+
+
+class Proposal(Sent):
+    """Changes that somebody has in mind. `state` is that of its latest version, or `applied`."""
+
+    id: UUID
+    ref: str
+    title: str
+    state: Literal["working", "done", "failed", "applied"]
+    made_by: str
+    made_at: datetime
+    applied_by: str
+    applied_at: datetime | None
+    batch: str | None
+    runs: list[ProposalRun]
+
+
+class ProposalQuery(PageQuery):
+    """Which part of the proposals is wanted."""
+
+
+class ProposalList(Page[Proposal]):
+    """Proposals, the latest first."""
+
+
+class ApplyWish(Taken):
+    """That a version of a proposal is to be carried out; it has to be the latest, and worked out."""
+
+    run: Annotated[int, Field(ge=1)]
