@@ -39,6 +39,11 @@ def make_plan(s: Situation, ask: Ask, now: datetime) -> Plan:
     Refuses (Conflict) what is not possible as things stand, and (Invalid) what makes no sense, such as a level that
     gives more, or a last day before the first.
     """
+    if ask.action is Action.LET_IN:
+        raise Conflict(
+            "Nobody is let in by an order of its own. Nothing was changed.",
+            next_step="Make an offer: openlatch offer ADDRESS --on ACCOUNT",
+        )
     if ask.action is Action.GIVE_BACK:
         return _give_back(s, ask, now)
     if ask.action is Action.HAND_OVER and s.entry.stands:

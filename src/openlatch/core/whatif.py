@@ -191,10 +191,14 @@ def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:
     return tuple(
         Ability(
             (one.power,), "", (),
-            witness=f"such as {DAYS[one.minute // 1440]} {one.minute % 1440 // 60:02}:{one.minute % 60:02} from {one.address}",
+            witness=f"such as {DAYS[one.minute // 1440]} {_clock(one.minute)} from {one.address}",
         )
         for one in witnesses
     )  # fmt: skip
+
+
+def _clock(minute: int) -> str:
+    return f"{minute % 1440 // 60:02}:{minute % 60:02}"
 
 
 def _joined(found: Iterable[Shift]) -> tuple[Shift, ...]:
