@@ -29,6 +29,7 @@ from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError
 
 from openlatch.connectors.smtp import MailServer
+from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
 from openlatch.core.ports import Connector
 from openlatch.errors import Misconfigured
@@ -148,6 +149,7 @@ def wire(given: Settings) -> Service:
         timedelta(minutes=given.confirm_minutes),
         MailServer(given.mail_url, given.mail_from) if given.mail_url else None,
         given.console_url.rstrip("/"),
+        HttpHerald(),
     )
     return Service(given, Store(engine), services)
 

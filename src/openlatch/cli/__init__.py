@@ -23,6 +23,7 @@ _COMMANDS = {
     "tokens": ("session", "List your tokens, or revoke one"),
     "notices": ("notices", "List what you were told, or choose how you are told"),
     "calendar": ("notices", "Make the secret address of your calendar"),
+    "webhooks": ("webhooks", "Have other programs told what happens"),
     "people": ("session", "List who signs in here, or add someone"),
     "providers": ("providers", "List the outside services, or add one"),
     "read": ("providers", "Read a provider now, and watch it"),
@@ -54,6 +55,10 @@ _COMMANDS = {
     "offer": ("offers", "Offer somebody access, with limits"),
     "offers": ("offers", "List offers, or those to yourself"),
     "offered": ("offers", "Show an offer, withdraw it, send it again, or answer it"),
+    "ask": ("requests", "Ask for access to an account"),
+    "requests": ("requests", "List what others asked for, or you"),
+    "asked": ("requests", "Show a request, turn it down, or take back your own"),
+    "told": ("requests", "Write down that somebody was told a password"),
     "what-if": ("proposals", "Show what changes would change, before anything is done"),
     "proposals": ("proposals", "List proposals"),
     "proposal": ("proposals", "Show what a proposal would change, compare versions, apply it"),
@@ -120,11 +125,11 @@ class _Lazy(click.Group):
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
             ("Look", {"providers", "inventory", "flags", "policy", "log"}),
-            ("Let in", {"offers", "answers", "proposals"}),
+            ("Let in", {"offers", "requests", "answers", "proposals"}),
             ("Review", {"reviews", "reports"}),
             ("Take back", {"orders", "batches", "receipts"}),
             ("Keep by hand", {"hand"}),
-            ("Yourself", {"session", "notices", "completion"}),
+            ("Yourself", {"session", "notices", "webhooks", "completion"}),
             ("Run a service", _NEEDS_SERVICE),
         ):
             with formatter.section(title):

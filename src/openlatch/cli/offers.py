@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime
+from datetime import date, datetime, timedelta
 from typing import Any
 
 import click
+from pydantic import ValidationError
 from rich.text import Text
 
 from openlatch.cli.connection import connect
@@ -22,6 +23,7 @@ from openlatch.cli.output import (
     powers,
     reports_errors,
 )
+from openlatch.client import Client
 from openlatch.wire import messages as wire
 
 __all__ = ["fit", "offer", "offered", "offers", "tasks"]
@@ -76,8 +78,8 @@ def fit(account: str, task: str, needs: str, output: str) -> None:
 
 
 @click.command()
-@click.argument("to")
-@click.option("--on", "places", multiple=True, required=True, help="ACCOUNT, or ACCOUNT=LEVEL; can be given again.")
+@click.argument("to", default="")
+@click.option("--on", "places", multiple=True, help="ACCOUNT, or ACCOUNT=LEVEL; can be given again.")
 @click.option("--for", "task", default="", help="The task; where no level is named, the narrowest that covers it.")
 @click.option("--needs", default="", help="Powers that are needed, instead of a task, or beside one.")
 @click.option("--permission", "permissions", multiple=True, help="A single permission; can be given again.")
@@ -92,7 +94,8 @@ def fit(account: str, task: str, needs: str, output: str) -> None:
 @click.option("--write-to", default="", help="Where the letter goes, if TO is a handle.")
 @click.option("--because", "basis", default="", help="What it is for; they read it, and it stays with the access.")
 @click.option("--answer-within", "lapse_hours", type=int, default=None, help="Hours in which it can be answered.")
-@click.option("--replaces", default="", help="A secret (its entry) that they were told, and need no more then.")
+@click.option("--replaces", default="", help="A secret (its entry) that they were told; without TO and --on, theirs.")
+@click.option("--request", default="", help="A request that this answers; what is not said is as was asked.")
 @click.option("--instead-of", default="", help="An offer that waits, which this one corrects.")
 @click.option("--dry-run", is_flag=True, help="Only show what would be offered.")
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")
@@ -131,10 +134,9 @@ def offer(
         {**same, "account": account.strip(), "level": level.strip()}
         for account, _, level in (one.partition("=") for one in places)
     ]
-    wish = wire.OfferWish.model_validate(
-        {"to": to, "parts": parts, "starts": _day(starts), "until": _day(until), **more}
-    )
     with connect() as client:
+        given = {"to": to, "parts": parts, "starts": _day(starts), "until": _day(until), **more}
+        wish = _wish(_filled(client, given, same))
         found = client.check_offer(wish, instead_of)
         _show(found, to_stderr=output != "table")
         stops = [one for one in found.remarks if one.stops]
@@ -151,6 +153,36 @@ def offer(
     click.echo(
         f"Offered ({made.ref}). A letter with the link goes to {made.address}; it is good until {day(made.lapses_at)}."
     )
+
+
+def _filled(client: Client, given: dict[str, Any], same: dict[str, Any]) -> dict[str, Any]:
+    """What was not said is as somebody asked for it, or as the secret that it replaces."""
+    if given["request"]:
+        asked = client.request(given["request"])
+        if not (same["task"] or same["needs"]):
+            same = {**same, "needs": list(asked.needs)}
+        given["parts"] = given["parts"] or [{**same, "account": str(asked.account_id or asked.account)}]
+        given["to"], given["name"] = given["to"] or asked.address, given["name"] or asked.name
+        if given["until"] is None and not given["endless"] and asked.ends_at is not None:
+            given["until"] = (asked.ends_at - timedelta(minutes=1)).date()
+        given["basis"] = given["basis"] or asked.reason
+    elif given["replaces"]:
+        secret = client.entry(given["replaces"])
+        reachable = [one for one in secret.party.addresses if "@" in one.strip("@")]
+        given["to"] = given["to"] or next(iter(reachable), "")
+        given["parts"] = given["parts"] or [{**same, "account": str(secret.account.id)}]
+    if not given["to"] or not given["parts"]:
+        raise Failure("Say to whom, and what.", "openlatch offer ADDRESS --on ACCOUNT --for TASK", 2)
+    return given
+
+
+def _wish(given: dict[str, Any]) -> wire.OfferWish:
+    try:
+        return wire.OfferWish.model_validate(given)
+    except ValidationError as error:
+        first = error.errors(include_url=False)[0]
+        where = ".".join(str(part) for part in first["loc"])
+        raise Failure(f"{where}: {first['msg']}.", "Correct it; nothing was sent.", 2) from error
 
 
 @click.command()

@@ -15,6 +15,7 @@ from openlatch.client.notices import NoticeCalls
 from openlatch.client.offers import OfferCalls
 from openlatch.client.orders import OrderCalls
 from openlatch.client.proposals import ProposalCalls
+from openlatch.client.requests import RequestCalls
 from openlatch.client.reviews import ReviewCalls
 from openlatch.client.transport import part, plain
 from openlatch.wire import messages as wire
@@ -24,7 +25,7 @@ __all__ = ["Client"]
 _OPEN_READING = ("queued", "running")
 
 
-class Client(OfferCalls, OrderCalls, ProposalCalls, ReviewCalls, NoticeCalls, AnswerCalls):
+class Client(OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, NoticeCalls, AnswerCalls):
     """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
 
     Lists are iterators that fetch page after page. What can be sent again is sent again when the service does not

@@ -22,7 +22,7 @@ from openlatch.core.observation import (
 from openlatch.core.powers import Power
 from openlatch.core.sharing import Document
 
-__all__ = ["About", "Answer", "Change", "Connector", "Found", "Gift", "Hindrance", "Page", "Post", "Setting"]
+__all__ = ["About", "Answer", "Change", "Connector", "Found", "Gift", "Herald", "Hindrance", "Page", "Post", "Setting"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -150,6 +150,13 @@ class Connector(Protocol):
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         """Give a party access, as far as `abilities` say that this is possible; repeated like `end`."""
+
+
+class Herald(Protocol):
+    """What tells other programs of events."""
+
+    def post(self, url: str, body: bytes, headers: Mapping[str, str]) -> None:
+        """Send a POST; raises ProviderDown if it was not taken."""
 
 
 class Post(Protocol):

@@ -6,15 +6,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from datetime import timedelta
 
-from openlatch.core.model import BY_HAND, Circle, Workspace
+from openlatch.core.model import BY_HAND, Circle, Person, Workspace
 from openlatch.core.powers import Power
+from openlatch.core.requests import RequestState
 from openlatch.core.roles import Role, Scope
 from openlatch.demo import kept
 from openlatch.demo.cast import DOMAIN, PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
 from openlatch.demo.policy import policy
 from openlatch.demo.reviews import REVIEWS
-from openlatch.operations import adoption, flags, hand, people, providers, reviews
-from openlatch.operations.gate import Actor, Call, Services
+from openlatch.operations import adoption, flags, hand, people, providers, requests, reviews, webhooks
+from openlatch.operations.gate import SERVICE, Actor, Call, Services
 from openlatch.store import Store
 from openlatch.store.words import Correction
 
@@ -33,8 +34,11 @@ class Outside:
     secret: str
 
 
-def seed(store: Store, services: Services, outside: tuple[Outside, ...]) -> None:
-    """Found the workspace; if it is there already, only say where its providers are reached today."""
+def seed(store: Store, services: Services, outside: tuple[Outside, ...], bell: str = "") -> None:
+    """Found the workspace; if it is there already, only say where its providers are reached today.
+
+    `bell` is the address of a program that is told of offers and requests.
+    """
     if any(workspace.slug == SLUG for workspace in store.workspaces()):
         with store.transaction(SLUG) as tx:
             for one in outside:
@@ -55,6 +59,27 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...]) -> None
         _keep(owner)
         for draft in REVIEWS:
             reviews.create(owner, draft)
+        if bell:
+            webhooks.add(owner, bell, ("offer", "request"))
+        _ask(owner, {person.name: person for person in added}["Orla Finch"])
+
+
+def _ask(owner: Call, orla: Person) -> None:
+    """What was asked for lately: by a volunteer, and by somebody from outside who has said that it was her."""
+    tx, services, now = owner.tx, owner.services, owner.now
+    today = now.date()
+    as_orla = Call(tx, services, Actor(orla.name, orla, Scope.CHANGE, now), now - timedelta(hours=5))
+    presents = (Power.VIEW, Power.PUBLISH)
+    reason = "To present the winter star party with Sabine"
+    requests.ask(as_orla, requests.Wish("Kestrel Ridge Live", presents, "", reason, today + timedelta(days=50)))
+    comet = requests.Wish(
+        "South Dome", (Power.VIEW, Power.EDIT, Power.EXPORT), "", "Four nights on the comet, and the frames of them",
+        today + timedelta(days=33),
+    )  # fmt: skip
+    outside = Call(tx, services, SERVICE, now - timedelta(days=1))
+    requests.ask_from_outside(outside, "noor.haddad@northcape-uni.example", "Noor Haddad", comet)
+    asked = tx.requests.browse((RequestState.UNCONFIRMED,), 1, None).items[0]
+    requests.confirm(outside, asked, it_was=True)
 
 
 def _keep(owner: Call) -> None:

@@ -18,6 +18,7 @@ import structlog
 from procrastinate.exceptions import UniqueViolation
 from procrastinate.jobs import Status
 
+from openlatch.jobs.announce import announce
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.deliver import deliver
 from openlatch.jobs.read import read
@@ -31,6 +32,7 @@ from openlatch.operations import (
     orders,
     people,
     readings,
+    requests,
     reviews,
     settling,
     telling,
@@ -157,6 +159,7 @@ def see_to_offers(store: Store, services: Services) -> None:
             call = as_service(tx, services)
             arrivals.lapse(call)
             arrivals.go_on(call)
+            requests.lapse(call)
 
 
 def tidy(store: Store, services: Services) -> None:
@@ -176,6 +179,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */4": evaluate_due,
     "* * * * * */3": open_rounds,
     "* * * * * */6": deliver,
+    "* * * * * */7": announce,
     "*/10 * * * *": take_up_forgotten,
     "41 * * * *": tidy,
     "*/15 * * * *": tell_of_ends,

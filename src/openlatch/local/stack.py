@@ -190,7 +190,8 @@ class Stack:
         if self.seeded:
             self.say("starting the observatory's providers")
             self._start_providers()
-            seed(self._service.store, self._service.services, self._outside())
+            bell = f"{self.stand_in_url('bell')}/hook"
+            seed(self._service.store, self._service.services, self._outside(), bell)
         self._run(
             "post", "-m", "openlatch.simulator.mail", str(self.letters), str(kept_port(self.folder / "post.port"))
         )
@@ -215,6 +216,7 @@ class Stack:
                 "sky": ("feed", feeds.live_sky),
                 "roll": ("scim", protocols.volunteer_roll),
                 "box": ("oauth", lambda at: self._box(at).load),
+                "bell": ("listener", lambda _: {}),
             },
         )
         self._start_mail()

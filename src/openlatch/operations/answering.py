@@ -12,7 +12,7 @@ from dataclasses import dataclass
 from openlatch.core.model import Person, normal_address
 from openlatch.core.offers import Offer, OfferState, said_of
 from openlatch.errors import NotSignedIn
-from openlatch.operations import consent, links, offers, people
+from openlatch.operations import consent, links, offers, people, requests
 from openlatch.operations.consent import Question
 from openlatch.operations.gate import Call
 from openlatch.operations.lookups import Findings, Lookup
@@ -42,6 +42,8 @@ class Answer:
 def look(call: Call, text: str) -> Question:
     """What a link asks; whoever has it may look."""
     link = links.opened(call, text).link
+    if link.purpose == requests.PURPOSE:
+        return _requested(call, text)
     return _offered(call, text) if link.purpose == offers.PURPOSE else consent.look(call, text)
 
 
@@ -58,6 +60,10 @@ def answer(
 ) -> tuple[Question, Person | None]:
     """Answer a link, once; returns what it asked, and whoever registered with it."""
     link = links.answerable(call, text)
+    if link.purpose == requests.PURPOSE:
+        call.tx.links.used(link.id, "agreed" if answer_.agrees else "declined", call.now)
+        requests.confirm(call, call.tx.requests.find(str(link.subject_id), lock=True), it_was=answer_.agrees)
+        return look(call, text), None
     if link.purpose != offers.PURPOSE:
         return consent.answer(call, text, agrees=answer_.agrees), None
     offer = call.tx.offers.find(str(link.subject_id), lock=True)
@@ -101,6 +107,16 @@ def _offered(call: Call, text: str) -> Question:
         offers.PURPOSE, call.tx.workspace.name, "Will you take this up?", offer.confirmed[: len(offer.parts)],
         offer.made_by, found.link.lapses_at, _trouble(offer, found.trouble), offers.sight(call, offer),
         "sign-in" if known is not None else "register",
+    )  # fmt: skip
+
+
+def _requested(call: Call, text: str) -> Question:
+    found = links.opened(call, text)
+    request = call.tx.requests.find(str(found.link.subject_id))
+    what = f"Access to {request.account}: {request.level or ', '.join(request.needs)}. What for: {request.reason}"
+    return Question(
+        requests.PURPOSE, call.tx.workspace.name, "Did you ask for this?", (what,), request.name,
+        found.link.lapses_at, found.trouble,
     )  # fmt: skip
 
 

@@ -12,7 +12,7 @@ from uuid import UUID
 from openlatch.core.ledger import Event
 from openlatch.core.meaning import Words
 from openlatch.core.model import Person, Provider
-from openlatch.core.ports import Connector, Post
+from openlatch.core.ports import Connector, Herald, Post
 from openlatch.core.roles import OPERATIONS, Scope
 from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
 from openlatch.operations.credentials import Vault
@@ -38,6 +38,8 @@ class Services:
     """what carries letters; without one, people are told in the console only"""
     console: str = ""
     """the address under which people reach the console, without a slash at its end"""
+    herald: Herald | None = None
+    """what tells other programs; without one, webhooks wait"""
 
     def words(self, connector: str) -> Words:
         """Return what the words of a connector's protocol mean; none for a connector that is no longer installed."""

@@ -19,6 +19,7 @@ from openlatch.core.limits import Limits, Taken, broken, strictest
 from openlatch.core.model import Account, Entry, Kind, Party, PartyKind, PartyStatus, Provider, Severity, normal_address
 from openlatch.core.offers import OFFERED, Part, Remark
 from openlatch.core.powers import Power, in_order
+from openlatch.core.requests import Request, RequestState, less, more
 from openlatch.core.tasks import BUILT_IN, Choice, Fit, Task, fit
 from openlatch.errors import Conflict, Invalid, NotFound
 from openlatch.operations import known, policies
@@ -114,6 +115,7 @@ class Terms:
     starts_at: datetime | None
     lapses_at: datetime
     replaces: UUID | None = None
+    request_id: UUID | None = None
 
     @property
     def stops(self) -> tuple[Remark, ...]:
@@ -252,11 +254,14 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     if len({(one.account.id, one.part.level, one.part.resources) for one in parts}) < len(parts):
         raise _wrong("parts", "the same is offered twice", "Leave one of the two out.")
     replaces = _secret(call, wish.replaces)
+    request = call.tx.requests.find(wish.request) if wish.request else None
+    if request is not None:
+        remarks += _beside_request(request, address, parts)
     every = {one.text: one for one in remarks}.values()
     ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
     return Terms(
         address, ascii_form if ascii_form != address else "", name, near, party, outside, tuple(parts), tuple(ordered),
-        starts_at, lapses_at, replaces,
+        starts_at, lapses_at, replaces, request.id if request is not None else None,
     )  # fmt: skip
 
 
@@ -347,6 +352,20 @@ def _about(party: Party, address: str, near: Near | None) -> Iterable[Remark]:
         yield Remark("near-miss", Severity.HIGH, text, "Compare it letter by letter; correct it if it is a slip.")
     if party.status is PartyStatus.LEFT:
         yield Remark("left", Severity.HIGH, f"{party.name} is known to have left.")
+
+
+def _beside_request(request: Request, address: str, parts: Sequence[PartSight]) -> Iterable[Remark]:
+    """How what is offered compares with what was asked for."""
+    powers = [power for one in parts for power in one.part.powers]
+    ends_at = max((one.part.ends_at for one in parts if one.part.ends_at is not None), default=None)
+    if request.state not in (RequestState.WAITING, RequestState.OFFERED):
+        yield Remark("request-over", Severity.HIGH, f"That request is {request.state}.", "Leave it out.", stops=True)
+    if address != request.address:
+        text = f"{request.name} asked with another address: {request.address}."
+        yield Remark("other-address", Severity.HIGH, text, "See that it is the same person.")
+    for kind, text in (("less", less(request, powers, ends_at)), ("more", more(request, powers, ends_at))):
+        if text:
+            yield Remark(kind, Severity.LOW if kind == "less" else Severity.MEDIUM, text)
 
 
 def _part(

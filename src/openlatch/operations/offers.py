@@ -24,7 +24,7 @@ from openlatch.core.offers import OFFERED, Offer, OfferMove, OfferState, Part, s
 from openlatch.core.orders import Order
 from openlatch.core.reconcile import Identifier
 from openlatch.errors import Changed, Conflict, NotAllowed
-from openlatch.operations import flags, links, notices, orders
+from openlatch.operations import flags, links, notices, orders, requests
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.lookups import Findings, Lookup
@@ -92,11 +92,12 @@ def create(call: Call, wish: Wish, findings: Findings, digest: str) -> OfferSigh
     offer = Offer(
         call.services.new_id(), found.address, found.name, party.id, tuple(one.part for one in found.parts),
         wish.basis.strip(), found.starts_at, call.actor.name, call.now, found.lapses_at, found.sentences,
-        replaces=found.replaces,
+        replaces=found.replaces, request_id=found.request_id,
     )  # fmt: skip
     offer = _shown(call, offer, found, party)
     call.tx.offers.add(offer)
     call.log("offer.made", "offer", offer.id, **_facts(offer))
+    requests.answered_by_offer(call, offer)
     _send(call, offer)
     return sight(call, offer)
 

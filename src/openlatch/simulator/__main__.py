@@ -1,6 +1,6 @@
 """Run stand-ins in one process: python -m openlatch.simulator FILE.
 
-The file is a JSON list of objects with `protocol` (feed, scim, oauth), `state` (the file that keeps it), `load`
+The file is a JSON list of objects with `protocol` (feed, scim, oauth, listener), `state` (the file that keeps it), `load`
 (the inventory to begin with), `port`, and `token` (what has to be shown to be let in).
 """
 

@@ -96,6 +96,12 @@ class Events(Noun):
             )
         return len(sealed)
 
+    def after(self, number: int, limit: int) -> tuple[LoggedEvent, ...]:
+        """Return the sealed events that come after a place in the log, in its order."""
+        end = self._session.scalar(select(SealRow.size)) or 0
+        query = select(EventRow).where(EventRow.number > number, EventRow.number <= end)
+        return tuple(_logged(row) for row in self._session.scalars(query.order_by(EventRow.number).limit(limit)))
+
     def browse(
         self,
         *,

@@ -37,8 +37,10 @@ from openlatch.store.providers import Providers
 from openlatch.store.queue import enqueue
 from openlatch.store.readings import Readings
 from openlatch.store.replies import Replies
+from openlatch.store.requests import Requests
 from openlatch.store.reviews import Reviews
 from openlatch.store.views import Views
+from openlatch.store.webhooks import Webhooks
 from openlatch.store.words import ProviderWords
 from openlatch.store.workspaces import Housekeeping, insert_workspace, workspace_of
 
@@ -69,6 +71,8 @@ class Transaction:
         self.notices = Notices(session, workspace.id)
         self.links = Links(session, workspace.id)
         self.offers = Offers(session, workspace.id)
+        self.requests = Requests(session, workspace.id)
+        self.webhooks = Webhooks(session, workspace.id)
         self.documents = Documents(session, workspace.id)
         self.proposals = Proposals(session, workspace.id)
         self.keys = Keys(session, workspace.id)

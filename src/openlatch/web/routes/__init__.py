@@ -17,9 +17,11 @@ from openlatch.web.routes import (
     proposals,
     providers,
     readings,
+    requests,
     reviews,
     session,
     views,
+    webhooks,
 )
 
 __all__ = ["ALL"]
@@ -36,7 +38,9 @@ ALL = (
     policy.routes,
     orders.routes,
     offers.routes,
+    requests.routes,
     proposals.routes,
+    webhooks.routes,
     batches.routes,
     reviews.routes,
     notices.routes,

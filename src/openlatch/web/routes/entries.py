@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from openlatch.operations import entries, hand, orders
+from openlatch.core.powers import Power
+from openlatch.operations import entries, hand, orders, secrets
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
 from openlatch.web import render
@@ -54,6 +55,13 @@ def export_entries(call: Call, query: wire.ExportQuery) -> Download:
 def get_entry(call: Call, entry: str) -> wire.Entry:
     """One entry, by id or short form, with its flags and its latest order."""
     return render.entry(entries.show(call, entry))
+
+
+@routes.route("POST", "/secrets", body=wire.NewSecret, returns=wire.Entry, status=201)
+def record_secret(call: Call, body: wire.NewSecret) -> wire.Entry:
+    """Write down that somebody was told a password, key or code of an account."""
+    powers = tuple(Power(p) for p in body.powers)
+    return render.entry(secrets.record(call, body.account, body.who, body.what, powers, body.reason))
 
 
 @routes.route("POST", "/entries/<entry>/vouch", returns=wire.Entry)

@@ -20,7 +20,7 @@ class Question(Sent):
     whether somebody does, or has to register first.
     """
 
-    purpose: Literal["hand-over", "offer"]
+    purpose: Literal["hand-over", "offer", "request"]
     holder: str
     title: str
     text: list[str]

@@ -36,6 +36,7 @@ __all__ = [
     "GoneWish",
     "Hours",
     "KeptEntry",
+    "NewSecret",
     "NewView",
     "Summary",
     "View",
@@ -85,6 +86,19 @@ class Vouched(Sent):
 class GoneWish(Taken):
     """Why an entry that is kept by hand is known to have ended."""
 
+    reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
+
+
+class NewSecret(Taken):
+    """That somebody was told a password, key or code of an account: a known party, or a name, an address, or both.
+
+    Without `powers`, whoever knows it is taken to be able to do all that anybody can who is let in.
+    """
+
+    account: Text
+    who: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=320, pattern=r"^[^\x00]*$")]
+    what: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")] = ""
+    powers: list[PowerWord] = Field(default=[], max_length=8)
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
 
 

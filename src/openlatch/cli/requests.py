@@ -1,0 +1,108 @@
+"""Asking for access, answering those who ask, and writing down what was told."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+import click
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.orders import confirmed
+from openlatch.cli.output import Column, ago, day, emit, last_day, out, output_option, reports_errors
+from openlatch.wire import messages as wire
+
+__all__ = ["ask", "asked", "requests", "told"]
+
+REQUESTS: tuple[Column, ...] = (
+    ("id", lambda r: r.ref),
+    ("state", lambda r: Text(r.state, "yellow" if r.state == "waiting" else "")),
+    ("who", lambda r: Text(r.name)),
+    ("address", lambda r: Text(r.address)),
+    ("account", lambda r: Text(r.account)),
+    ("asks for", lambda r: Text(r.level or ", ".join(r.needs))),
+    ("until", lambda r: last_day(r.ends_at) or "no end"),
+    ("asked", lambda r: ago(r.asked_at)),
+    ("what for", lambda r: Text(r.reason)),
+)
+
+
+@click.command()
+@click.argument("account")
+@click.option("--needs", default="", help="Powers, separated by commas, such as view,edit.")
+@click.option("--level", default="", help="A level, in the provider's own words, instead of powers.")
+@click.option("--because", "reason", required=True, help="What for; they decide by that.")
+@click.option("--until", type=click.DateTime(["%Y-%m-%d"]), default=None, help="The last day; without it, no end.")
+@reports_errors
+def ask(account: str, needs: str, level: str, reason: str, until: datetime | None) -> None:
+    """Ask for access to ACCOUNT, by its name as you know it; it reaches whoever looks after it."""
+    with connect() as client:
+        powers = [one.strip() for one in needs.split(",") if one.strip()]
+        last = until.date() if until else None
+        made = client.ask(account, powers, level=level, reason=reason, until=last)
+    click.echo(f"Asked ({made.ref}). You are told what becomes of it; it lapses on {day(made.lapses_at)}.")
+
+
+@click.command()
+@click.option("--state", default="", help="Only these: waiting, offered, turned-down, withdrawn, lapsed, unconfirmed.")
+@click.option("--mine", is_flag=True, help="What you asked for yourself.")
+@output_option
+@reports_errors
+def requests(state: str, mine: bool, output: str) -> None:
+    """List what others asked for, the latest first; openlatch offer --request ID accepts one."""
+    with connect() as client:
+        every = client.my_requests() if mine else client.requests(state)
+        emit(every, REQUESTS, output, empty="Nobody has asked for anything.")
+
+
+@click.command()
+@click.argument("ref")
+@click.option("--turn-down", "reason", default="", help="Turn it down, and say why; whoever asked is told.")
+@click.option("--withdraw", is_flag=True, help="Take back what you asked for yourself.")
+@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@output_option
+@reports_errors
+def asked(ref: str, reason: str, withdraw: bool, yes: bool, output: str) -> None:
+    """Show a request, by the id REF; turn it down, or take back your own."""
+    with connect() as client:
+        found = client.request(ref)
+        if reason:
+            confirmed(f"Turn down what {found.name} asks for?", yes)
+            found = client.turn_down(ref, reason)
+        elif withdraw:
+            found = client.withdraw_request(ref)
+    if output != "table":
+        emit([found], REQUESTS, output, empty="")
+        return
+    _one(found)
+
+
+def _one(found: wire.Request) -> None:
+    paper = out()
+    paper.print(Text(f"{found.name} · {found.address}", style="bold"))
+    until = f" until {last_day(found.ends_at)}" if found.ends_at else ", without an end"
+    paper.print(Text(f"  asks for {found.level or ', '.join(found.needs)} on {found.account}{until}"))
+    paper.print(Text(f"What for  {found.reason}"))
+    paper.print(Text(f"State     {found.state}" + (f", by {found.answered_by}" if found.answered_by else "")))
+    if found.answer:
+        paper.print(Text(f"Because   {found.answer}"))
+
+
+@click.command()
+@click.argument("account")
+@click.argument("who")
+@click.argument("what", default="a password")
+@click.option("--powers", default="", help="What one can do with it; all that anybody can there, if not said.")
+@click.option("--because", "reason", default="", help="Why they were told.")
+@reports_errors
+def told(account: str, who: str, what: str, powers: str, reason: str) -> None:
+    """Write down that WHO was told WHAT (a password, a key, a code) of ACCOUNT.
+
+    WHO is a known name, address or short form, or anybody else: a name, an address, or “Name <address>”.
+    """
+    with connect() as client:
+        kept = client.record_secret(
+            account, who, what, powers=[one.strip() for one in powers.split(",") if one.strip()], reason=reason
+        )
+    click.echo(f"Kept ({kept.ref}): {kept.party.name} knows {kept.level} of {kept.account.name}.")
+    click.echo(f"To let them in instead: openlatch offer --replaces {kept.ref}")

@@ -1,0 +1,44 @@
+"""Webhooks: having other programs told what happens."""
+
+from __future__ import annotations
+
+import click
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.output import Column, ago, emit, output_option, reports_errors
+
+__all__ = ["webhooks"]
+
+WEBHOOKS: tuple[Column, ...] = (
+    ("id", lambda w: w.ref),
+    ("address", lambda w: Text(w.url)),
+    ("told of", lambda w: ", ".join(w.acts) or "everything"),
+    ("state", lambda w: "paused" if w.paused else "tried again" if w.attempts else "on"),
+    ("told", lambda w: ago(w.sent_at)),
+    ("waits", lambda w: str(w.waits)),
+    ("trouble", lambda w: Text(w.trouble)),
+)
+
+
+@click.command()
+@click.option("--add", "url", default="", help="An address to be told of what happens from now on.")
+@click.option("--of", "acts", multiple=True, help="Only acts that begin so, such as offer; can be given again.")
+@click.option("--pause", "pause", default="", help="Tell a webhook nothing for a while.")
+@click.option("--resume", "resume", default="", help="Go on where a webhook was left.")
+@click.option("--remove", "remove", default="", help="Tell a webhook nothing any more.")
+@output_option
+@reports_errors
+def webhooks(url: str, acts: tuple[str, ...], pause: str, resume: str, remove: str, output: str) -> None:
+    """List the addresses that are told what happens (CloudEvents, signed); add, pause or remove one."""
+    with connect() as client:
+        if url:
+            made = client.add_webhook(url, acts)
+            click.echo(f"Added ({made.ref}). What is sent there is signed with this secret, which is shown this once:")
+            click.echo(made.secret)
+            return
+        if pause or resume:
+            client.pause_webhook(pause or resume, paused=bool(pause))
+        if remove:
+            client.remove_webhook(remove)
+        emit(client.webhooks(), WEBHOOKS, output, empty="There are none; openlatch webhooks --add ADDRESS adds one.")

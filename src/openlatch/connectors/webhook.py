@@ -1,0 +1,31 @@
+"""Sending a POST to an address that somebody has named, and nothing more."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+
+import httpx
+
+from openlatch.errors import ProviderDown
+
+__all__ = ["HttpHerald"]
+
+_TIMEOUT = httpx.Timeout(10, connect=5)
+
+
+class HttpHerald:
+    """Sends over HTTP; follows no redirect, and takes no answer but that it was taken."""
+
+    def __init__(self, transport: httpx.BaseTransport | None = None) -> None:
+        self._http = httpx.Client(timeout=_TIMEOUT, transport=transport, follow_redirects=False)
+
+    def post(self, url: str, body: bytes, headers: Mapping[str, str]) -> None:
+        try:
+            with self._http.stream("POST", url, content=body, headers=dict(headers)) as answer:
+                status = answer.status_code
+        except httpx.HTTPError as error:
+            raise ProviderDown(
+                f"{url} does not answer ({type(error).__name__}).", next_step="It is tried again by itself."
+            ) from error
+        if not 200 <= status < 300:
+            raise ProviderDown(f"{url} answered {status}.", next_step="It is tried again by itself.")

@@ -1,0 +1,59 @@
+"""Secrets that somebody was told: written down in a moment, so that it is done at all."""
+
+from __future__ import annotations
+
+from email.utils import parseaddr
+
+from openlatch.core.model import Kind
+from openlatch.core.powers import Power, in_order
+from openlatch.errors import Invalid
+from openlatch.operations import hand
+from openlatch.operations.entries import Sight
+from openlatch.operations.gate import Call, operation
+
+__all__ = ["record"]
+
+_ANY = (Kind.DELEGATE, Kind.GRANT)
+
+
+@operation("secrets.record")
+def record(call: Call, account: str, who: str, what: str, powers: tuple[Power, ...], reason: str) -> Sight:
+    """Write down that somebody was told a password, key or code of an account.
+
+    `who` is a known party (by name, address or short form), or anybody else: a name, an address, or both. Without
+    `powers`, whoever knows it is taken to be able to do all that anybody can who is let in.
+    """
+    found = call.tx.accounts.find(account)[0]
+    provider = call.tx.providers.get(found.provider_id)
+    name, addresses = _who(call, who)
+    held = [one for one in call.tx.entries.on([found.id]) if one.kind in _ANY]
+    can = powers or in_order(power for one in held for power in one.powers) or (Power.VIEW, Power.EDIT)
+    fields = {
+        "account": found.name, "party": name, "addresses": "; ".join(addresses), "kind": Kind.SECRET.value,
+        "level": what.strip() or "a password", "powers": "; ".join(can), "given_by": call.actor.name, "basis": reason,
+        "given_at": call.now.isoformat(),
+    }  # fmt: skip
+    return hand.keep(call, provider.name, {key: value for key, value in fields.items() if value})
+
+
+def _who(call: Call, text: str) -> tuple[str, tuple[str, ...]]:
+    named = call.tx.parties.named([text.strip()]).get(text.strip().casefold(), ())
+    if len(named) > 1:
+        raise Invalid(
+            f"There are {len(named)} called “{text.strip()}”. Nothing was kept.",
+            next_step="Give the address of the one who was told.",
+            errors=[{"at": "who", "problem": "not one"}],
+        )
+    if named:
+        party = call.tx.parties.some(named)[named[0]]
+        return party.name, party.addresses
+    name, address = parseaddr(text)
+    if "@" not in address:
+        name, address = text.strip(), ""
+    if not (name or address):
+        raise Invalid(
+            "It is not said who was told. Nothing was kept.",
+            next_step="Give a name or an address.",
+            errors=[{"at": "who", "problem": "missing"}],
+        )
+    return name or address, (address,) if address else ()

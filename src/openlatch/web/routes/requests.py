@@ -1,0 +1,88 @@
+"""Requests: asking for access, and answering those who ask."""
+
+from __future__ import annotations
+
+from openlatch.core.powers import Power
+from openlatch.core.requests import TABLE, Request
+from openlatch.operations import requests
+from openlatch.operations.gate import SERVICE, Call
+from openlatch.web.api import Routes, backend
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("requests")
+
+
+@routes.route("POST", "/requests", body=wire.RequestWish, returns=wire.Request, status=201)
+def make_request(call: Call, body: wire.RequestWish) -> wire.Request:
+    """Ask for access to an account; it reaches whoever looks after the workspace."""
+    return _sent(requests.ask(call, _wish(body)))
+
+
+@routes.route("POST", "/asking", body=wire.OutsideRequest, returns=wire.Asked, status=202, public=True)
+def ask_from_outside(body: wire.OutsideRequest) -> wire.Asked:
+    """Ask without signing in; it counts once whoever has the address says so, by a link in a letter."""
+    at = backend()
+    with at.store.transaction(body.workspace) as tx:
+        call = Call(tx, at.services, SERVICE, at.services.clock())
+        requests.ask_from_outside(call, body.address, body.name, _wish(body))
+        return wire.Asked(holder=tx.workspace.name, address=body.address.strip())
+
+
+@routes.route("GET", "/requests", query=wire.RequestQuery, returns=wire.RequestList)
+def list_requests(call: Call, query: wire.RequestQuery) -> wire.RequestList:
+    """What others asked for, the latest first."""
+    page = requests.browse(call, query.state, query.limit, query.cursor)
+    return wire.RequestList(items=[_sent(one) for one in page.items], next=page.next)
+
+
+@routes.route("GET", "/me/requests", returns=wire.RequestList)
+def list_my_requests(call: Call) -> wire.RequestList:
+    """What one has asked for oneself, the latest first."""
+    return wire.RequestList(items=[_sent(one) for one in requests.mine(call)])
+
+
+@routes.route("GET", "/requests/<request>", returns=wire.Request)
+def get_request(call: Call, request: str) -> wire.Request:
+    """One request, by id or short form; a member reaches their own."""
+    return _sent(requests.show(call, request))
+
+
+@routes.route("POST", "/requests/<request>/turn-down", body=wire.TurnDownWish, returns=wire.Request)
+def turn_request_down(call: Call, request: str, body: wire.TurnDownWish) -> wire.Request:
+    """Turn a request down; whoever asked is told why. To accept one, make an offer that names it."""
+    return _sent(requests.turn_down(call, request, body.reason))
+
+
+@routes.route("POST", "/requests/<request>/withdraw", returns=wire.Request)
+def withdraw_request(call: Call, request: str) -> wire.Request:
+    """Take back what one has asked for oneself."""
+    return _sent(requests.withdraw(call, request))
+
+
+def _wish(body: wire.RequestWish) -> requests.Wish:
+    return requests.Wish(body.account, tuple(Power(p) for p in body.needs), body.level, body.reason, body.until)
+
+
+def _sent(one: Request) -> wire.Request:
+    return wire.Request(
+        id=one.id,
+        ref=one.ref,
+        address=one.address,
+        name=one.name,
+        account=one.account,
+        account_id=one.account_id,
+        needs=[power.value for power in one.needs],
+        level=one.level,
+        reason=one.reason,
+        ends_at=one.ends_at,
+        asked_at=one.asked_at,
+        lapses_at=one.lapses_at,
+        state=one.state.value,
+        answer=one.answer,
+        answered_by=one.answered_by,
+        answered_at=one.answered_at,
+        offer=one.offer_id,
+        moves=[how.value for state, how in TABLE if state is one.state],
+    )

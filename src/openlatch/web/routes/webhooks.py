@@ -1,0 +1,57 @@
+"""Webhooks: addresses that are told what happens."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from openlatch.operations import webhooks
+from openlatch.operations.gate import Call
+from openlatch.store.webhooks import Webhook
+from openlatch.web.api import Routes
+from openlatch.wire import messages as wire
+
+__all__ = ["routes"]
+
+routes = Routes("webhooks")
+
+
+@routes.route("GET", "/webhooks", returns=wire.WebhookList)
+def list_webhooks(call: Call) -> wire.WebhookList:
+    """Every webhook."""
+    return wire.WebhookList(items=[wire.Webhook(**_sent(call, one)) for one in webhooks.browse(call)])
+
+
+@routes.route("POST", "/webhooks", body=wire.NewWebhook, returns=wire.WebhookSecret, status=201)
+def add_webhook(call: Call, body: wire.NewWebhook) -> wire.WebhookSecret:
+    """Have an address told of what happens from now on, in CloudEvents; the secret is shown this once."""
+    made, secret = webhooks.add(call, body.url, body.acts)
+    return wire.WebhookSecret(**_sent(call, made), secret=secret)
+
+
+@routes.route("POST", "/webhooks/<webhook>/pause", body=wire.PauseWish, returns=wire.Webhook)
+def pause_webhook(call: Call, webhook: str, body: wire.PauseWish) -> wire.Webhook:
+    """Tell a webhook nothing for a while, or go on where it was left."""
+    return wire.Webhook(**_sent(call, webhooks.pause(call, webhook, paused=body.paused)))
+
+
+@routes.route("DELETE", "/webhooks/<webhook>")
+def remove_webhook(call: Call, webhook: str) -> None:
+    """Tell a webhook nothing any more."""
+    webhooks.remove(call, webhook)
+
+
+def _sent(call: Call, one: Webhook) -> dict[str, Any]:
+    return {
+        "id": one.id,
+        "ref": one.ref,
+        "url": one.url,
+        "acts": list(one.acts),
+        "paused": one.paused,
+        "waits": call.tx.events.head().size - one.seen,
+        "attempts": one.attempts,
+        "again_at": one.again_at,
+        "trouble": one.trouble,
+        "sent_at": one.sent_at,
+        "made_by": one.made_by,
+        "made_at": one.made_at,
+    }
