@@ -20,6 +20,7 @@ from openlatch.operations.policy_file import BUILT_IN, read
 from openlatch.web.app import description
 from openlatch.wire import feed
 from openlatch.wire.policy import PolicyFile
+from openlatch.wire.proposal import ProposalFile
 from openlatch.wiring import Settings
 from openlatch.wiring import connectors as installed
 
@@ -32,6 +33,7 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "outcome": feed.EndingOutcome,
     "change": feed.Amendment,
     "change-outcome": feed.AmendmentOutcome,
+    "invitee": feed.FeedInvitee,
     "giving": feed.Giving,
     "giving-outcome": feed.GivingOutcome,
 }
@@ -221,6 +223,9 @@ def everything() -> Iterator[tuple[Path, str]]:
     policy = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:openlatch:policy:1"}
     policy |= PolicyFile.model_json_schema()
     yield DOCS / "reference" / "policy.schema.json", json.dumps(policy, indent=2, ensure_ascii=False) + "\n"
+    proposal = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:openlatch:proposal:1"}
+    proposal |= ProposalFile.model_json_schema()
+    yield DOCS / "reference" / "proposal.schema.json", json.dumps(proposal, indent=2, ensure_ascii=False) + "\n"
     for name in SCHEMAS:
         yield DOCS / "feed" / f"{name}.schema.json", schema(name) + "\n"
 

@@ -44,6 +44,13 @@ const waiting = useQuery({
   queryFn: () => take(api.GET("/rounds", { params: { query: { state: "open" } } })),
   enabled: computed(() => !!me.value && mayReview.value),
 });
+const maySeeProposals = session.may("proposals.browse");
+const maySeeRequests = session.may("requests.browse");
+const asks = useQuery({
+  queryKey: ["requests", "waiting"],
+  queryFn: () => take(api.GET("/requests", { params: { query: { state: "waiting", limit: 100 } } })),
+  enabled: computed(() => !!me.value && maySeeRequests.value),
+});
 const places = computed(() =>
   [
     { to: "/", name: "Today", count: undefined, shown: maySeeParties.value },
@@ -62,6 +69,13 @@ const places = computed(() =>
       count: waiting.data.value?.items.reduce((sum, one) => sum + one.mine, 0) || undefined,
       shown: mayReview.value,
     },
+    {
+      to: "/offers",
+      name: "Offers",
+      count: asks.data.value?.items.length || undefined,
+      shown: true,
+    },
+    { to: "/what-if", name: "What if", count: undefined, shown: maySeeProposals.value },
     {
       to: "/orders",
       name: "Orders",
@@ -99,6 +113,8 @@ useShortcuts({
   "g w": go("/parties"),
   "g o": go("/orders"),
   "g v": go("/reviews"),
+  "g n": go("/offers"),
+  "g x": go("/what-if"),
   "g p": go("/providers"),
   "g l": go("/log"),
 });

@@ -69,6 +69,36 @@ export const router = createRouter({
       meta: { title: "Review round" },
     },
     {
+      path: "/ask",
+      component: () => import("@/features/answers/AskPage.vue"),
+      meta: { bare: true, title: "Ask for access" },
+    },
+    {
+      path: "/offers",
+      component: () => import("@/features/offers/OffersPage.vue"),
+      meta: { title: "Offers and requests" },
+    },
+    {
+      path: "/offers/new",
+      component: () => import("@/features/offers/NewOfferPage.vue"),
+      meta: { title: "Let somebody in" },
+    },
+    {
+      path: "/what-if",
+      component: () => import("@/features/whatif/ProposalsPage.vue"),
+      meta: { title: "What if" },
+    },
+    {
+      path: "/what-if/:proposal",
+      component: () => import("@/features/whatif/ProposalPage.vue"),
+      meta: { title: "What if" },
+    },
+    {
+      path: "/webhooks",
+      component: () => import("@/features/webhooks/WebhooksPage.vue"),
+      meta: { title: "Programs that are told" },
+    },
+    {
       path: "/told",
       component: () => import("@/features/notices/NoticesPage.vue"),
       meta: { title: "What you were told" },

@@ -294,6 +294,7 @@ def live_sky(now: datetime) -> dict[str, Any]:
     not_yet = {"kind": "not-opted-in", "reason": "They have not agreed to be invited. They can, in their own settings."}
     directory = [
         {"key": "guest.amara", "name": "Dr Amara Levy", "addresses": ["@amara-levy", BY_KEY["amara.levy"].address]},
+        {"key": "orla.finch", "name": "Orla Finch", "addresses": ["@orla-finch", VOLUNTEERS[0].address]},
         {"key": "guest.tomas", "name": "Tomas Rell", "addresses": ["@tomas-rell"], "hindrances": [not_yet]},
     ]
     gives = ["delegate", "grant"]

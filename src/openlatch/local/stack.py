@@ -73,7 +73,7 @@ class Stack:
         return f"http://127.0.0.1:{self.port}"
 
     def stand_in_url(self, name: str) -> str:
-        """The address of a stand-in: `desk`, `dome`, `archive`, `sky`, `roll` or `box`."""
+        """The address of a stand-in: `desk`, `dome`, `archive`, `sky`, `roll`, `box` or `bell`."""
         return f"http://127.0.0.1:{(self.folder / f'{name}.port').read_text()}"
 
     def stand_in_headers(self, name: str) -> Mapping[str, str]:
@@ -317,7 +317,7 @@ class Stack:
         path = self.folder / "secrets.json"
         if not path.exists():
             names = [
-                *("desk", "dome", "archive", "sky", "roll", "box"),
+                *("desk", "dome", "archive", "sky", "roll", "box", "bell"),
                 *(f"box:{app}" for app in protocols.APPS),
                 *(f"mail:{user}" for user in protocols.MAIL_USERS),
                 *(f"catalogue:{login}" for login in catalogue.logins()),

@@ -225,13 +225,11 @@ def _own(call: Call, request: Request) -> Request:
 
 def _tell_holder(call: Call, request: Request) -> None:
     what = request.level or ", ".join(request.needs)
-    end = (
-        f" until {day_in(request.ends_at - timedelta(microseconds=1), call.tx.workspace.zone)}"
-        if request.ends_at
-        else ""
-    )
-    title = f"{request.name} asks for access to {request.account}: {what}{end}"
-    news = Notice(f"request:{request.id}:made", title, f"What for: {request.reason}", f"/offers?request={request.ref}")
+    if request.ends_at is not None:
+        what += f" until {day_in(request.ends_at - timedelta(microseconds=1), call.tx.workspace.zone)}"
+    title = f"{request.name} asks for access to {request.account}: {what}"
+    link = f"/offers?request={request.ref}"
+    news = Notice(f"request:{request.id}:made", title, f"What for: {request.reason}", link)
     notices.tell(call, notices.managers(call), news)
 
 

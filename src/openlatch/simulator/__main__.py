@@ -1,7 +1,7 @@
 """Run stand-ins in one process: python -m openlatch.simulator FILE.
 
-The file is a JSON list of objects with `protocol` (feed, scim, oauth, listener), `state` (the file that keeps it), `load`
-(the inventory to begin with), `port`, and `token` (what has to be shown to be let in).
+The file is a JSON list of objects with `protocol` (feed, scim, oauth, listener), `state` (the file that keeps it),
+`load` (the inventory to begin with), `port`, and `token` (what has to be shown to be let in).
 """
 
 import argparse

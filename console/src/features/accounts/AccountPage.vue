@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed } from "vue";
+import { computed, ref } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
@@ -9,6 +9,7 @@ import EntryPanel from "@/features/inventory/EntryPanel.vue";
 import InventoryTable from "@/features/inventory/InventoryTable.vue";
 import { useInventory } from "@/features/inventory/useInventory";
 import AccountRisk from "./AccountRisk.vue";
+import RecordSecret from "./RecordSecret.vue";
 import EventList from "@/features/log/EventList.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import PageTabs from "@/ui/PageTabs.vue";
@@ -17,7 +18,11 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 const route = useRoute();
 const router = useRouter();
 const queries = useQueryClient();
-const mayDescribe = useSession().may("accounts.describe");
+const session = useSession();
+const mayDescribe = session.may("accounts.describe");
+const mayOffer = session.may("offers.create");
+const mayRecord = session.may("secrets.record");
+const recording = ref(false);
 const wanted = computed(() => String(route.params.account));
 const open = computed(() => (typeof route.query.entry === "string" ? route.query.entry : ""));
 
@@ -116,8 +121,24 @@ function show(entry: string): void {
         <RouterLink class="link" :to="{ path: '/inventory', query: { account: account.name } }"
           >Filter and export these entries</RouterLink
         >
+        <RouterLink
+          v-if="mayOffer"
+          class="link"
+          :to="{ path: '/offers/new', query: { account: account.name } }"
+          >Let somebody in</RouterLink
+        >
+        <button
+          v-if="mayRecord"
+          type="button"
+          class="link"
+          :aria-expanded="recording"
+          @click="recording = !recording"
+        >
+          Somebody was told a secret
+        </button>
         <ProblemNote v-if="describe.error.value" :error="describe.error.value" />
       </div>
+      <RecordSecret v-if="recording" :account="account.ref" class="mt-3 border-l-2 border-act pl-4" />
       <PageTabs class="mt-4 mr-6" label="Account" :tabs="TABS" :shown="shown" />
       <div
         v-if="shown !== 'access'"

@@ -18,6 +18,8 @@ const emit = defineEmits<{ close: [] }>();
 const session = useSession();
 const mayEnd = session.may("orders.create");
 const mayVouch = session.may("hand.vouch");
+const mayOffer = session.may("offers.create");
+const mayPropose = session.may("proposals.create");
 const queries = useQueryClient();
 const { data: entry, error, refetch } = useEntry(toRef(props, "entryRef"));
 const ending = ref(false);
@@ -94,6 +96,18 @@ useShortcuts({
           <button v-if="canEnd" type="button" class="button button-danger" @click="ending = true">
             {{ opens }}
           </button>
+          <RouterLink
+            v-if="entry.kind === 'secret' && stands && mayOffer"
+            class="button"
+            :to="{ path: '/offers/new', query: { replaces: entry.ref } }"
+            >Let them in instead…</RouterLink
+          >
+          <RouterLink
+            v-if="mayPropose && canEnd && entry.kind !== 'secret'"
+            class="button"
+            :to="{ path: '/what-if/new', query: { entry: entry.ref } }"
+            >What if it ended?</RouterLink
+          >
           <button v-if="canGiveBack" type="button" class="button" @click="ending = true">
             Give it back…
           </button>

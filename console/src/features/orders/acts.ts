@@ -1,6 +1,6 @@
 import type { Entry, Order } from "@/api/client";
 
-export type Act = Order["action"];
+export type Act = Exclude<Order["action"], "let-in">;
 
 interface Words {
   /** as a choice */

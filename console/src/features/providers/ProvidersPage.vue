@@ -17,6 +17,7 @@ const mayRead = session.may("readings.start");
 const mayKeep = session.may("hand.import_list");
 const mayReportBreach = session.may("providers.report_breach");
 const mayAdd = session.may("providers.add");
+const maySeeHooks = session.may("webhooks.browse");
 const maySeeLevels = session.may("levels.browse");
 const { providers, error, isPending, read } = useProviders();
 const now = useNow();
@@ -59,7 +60,7 @@ function besides({ abilities: can }: Provider): string {
     can.narrows.length ? `narrow ${can.narrows.join(", ")}` : "",
     can.pauses.length ? `pause ${can.pauses.join(", ")}` : "",
     can.dates.length ? `set an end for ${can.dates.join(", ")}` : "",
-    can.gives.length ? `give back ${can.gives.join(", ")}` : "",
+    can.gives.length ? `give ${can.gives.join(", ")}` : "",
   ]
     .filter(Boolean)
     .join("; ");
@@ -79,9 +80,12 @@ function counts(one: Provider): string {
           The outside services on which the accounts live, and how old what is known of each is.
         </p>
       </div>
-      <button v-if="mayAdd && opened !== 'add'" type="button" class="button" @click="toggle('add')">
-        Add a provider
-      </button>
+      <span class="flex items-center gap-4">
+        <RouterLink v-if="maySeeHooks" class="link" to="/webhooks">Programs that are told</RouterLink>
+        <button v-if="mayAdd && opened !== 'add'" type="button" class="button" @click="toggle('add')">
+          Add a provider
+        </button>
+      </span>
     </header>
     <ProviderForm v-if="opened === 'add'" @done="toggle('add')" />
     <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />

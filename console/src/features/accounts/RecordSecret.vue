@@ -1,0 +1,49 @@
+<script setup lang="ts">
+import { useMutation, useQueryClient } from "@tanstack/vue-query";
+import { ref } from "vue";
+import { api, take } from "@/api/client";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+/** Writing down, in a moment, that somebody was told a password. */
+const props = defineProps<{ account: string }>();
+const queries = useQueryClient();
+const who = ref("");
+const what = ref("");
+const keep = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/secrets", {
+        body: { account: props.account, who: who.value, what: what.value, powers: [], reason: "" },
+      }),
+    ),
+  onSuccess: async () => {
+    who.value = "";
+    await queries.invalidateQueries({ queryKey: ["entries"] });
+  },
+});
+const kept = keep.data;
+</script>
+
+<template>
+  <form class="max-w-xl" aria-label="Somebody was told a secret" @submit.prevent="keep.mutate()">
+    <div class="flex flex-wrap items-end gap-3">
+      <label class="block">
+        <span class="small mb-1 block">Who was told: a name or an address</span>
+        <input v-model="who" class="field w-[240px]" required maxlength="320" autocomplete="off" name="who" />
+      </label>
+      <label class="block">
+        <span class="small mb-1 block">What</span>
+        <input v-model="what" class="field w-[170px]" maxlength="200" placeholder="a password" name="what" />
+      </label>
+      <button type="submit" class="button" :disabled="keep.isPending.value">Write it down</button>
+    </div>
+    <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3" />
+    <p v-else-if="kept" class="mt-3" role="status">
+      <b class="font-[620]">{{ kept.party.name }}</b> knows {{ kept.level }}. It is flagged until it was
+      changed.
+      <RouterLink class="link" :to="{ path: '/offers/new', query: { replaces: kept.ref } }"
+        >Let them in instead</RouterLink
+      >
+    </p>
+  </form>
+</template>

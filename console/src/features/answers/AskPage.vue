@@ -1,0 +1,109 @@
+<script setup lang="ts">
+import { useMutation, useQuery } from "@tanstack/vue-query";
+import { reactive, watch } from "vue";
+import { api, take, type AccessRequest } from "@/api/client";
+import LatchMark from "@/ui/LatchMark.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { POWERS } from "@/ui/powers";
+
+/** Asking for access from outside, without signing in: it counts once whoever has the address says so. */
+const form = reactive({
+  workspace: "",
+  name: "",
+  address: "",
+  account: "",
+  needs: [] as AccessRequest["needs"],
+  reason: "",
+  until: "",
+});
+const hint = useQuery({
+  queryKey: ["session", "hint"],
+  queryFn: () => take(api.GET("/session/hint")),
+});
+watch(
+  () => hint.data.value,
+  (found) => (form.workspace ||= found?.workspace ?? ""),
+  { immediate: true },
+);
+const ask = useMutation({
+  mutationFn: () => take(api.POST("/asking", { body: { ...form, level: "", until: form.until || null } })),
+});
+const done = ask.data;
+</script>
+
+<template>
+  <main class="mx-auto min-h-dvh max-w-[640px] px-6 py-12">
+    <LatchMark />
+    <h1 class="mt-10">Ask for access</h1>
+    <template v-if="done">
+      <p class="mt-4 font-[620]" role="status">A letter is on its way to {{ done.address }}.</p>
+      <p class="text-mute">
+        Say by the link in it that it was you; then it reaches {{ done.holder }}, and you are told what
+        becomes of it. Nothing else is kept of this.
+      </p>
+    </template>
+    <form v-else class="mt-5 grid gap-4" @submit.prevent="ask.mutate()">
+      <p class="text-mute">
+        {{ hint.data.value?.name ?? "Whoever holds the account" }} decides. They see who you are, what you
+        need and what for.
+      </p>
+      <label v-if="!hint.data.value?.workspace" class="block">
+        <span class="small mb-1 block">Whose account: the short name of their workspace</span>
+        <input v-model="form.workspace" class="field w-full" required maxlength="200" />
+      </label>
+      <div class="grid grid-cols-2 gap-3">
+        <label class="block">
+          <span class="small mb-1 block">How you are called</span>
+          <input
+            v-model="form.name"
+            class="field w-full"
+            required
+            maxlength="200"
+            autocomplete="name"
+            name="name"
+          />
+        </label>
+        <label class="block">
+          <span class="small mb-1 block">Your address</span>
+          <input
+            v-model="form.address"
+            class="field w-full"
+            required
+            maxlength="320"
+            autocapitalize="none"
+            autocomplete="email"
+            name="address"
+          />
+        </label>
+      </div>
+      <label class="block">
+        <span class="small mb-1 block">Which account, as you know it</span>
+        <input v-model="form.account" class="field w-full" required maxlength="200" name="account" />
+      </label>
+      <fieldset>
+        <legend class="small mb-1">What you need to do there</legend>
+        <div class="flex flex-wrap gap-x-4 gap-y-1">
+          <label v-for="power in POWERS" :key="power" class="flex gap-[6px]">
+            <input v-model="form.needs" type="checkbox" :value="power" /> {{ power }}
+          </label>
+        </div>
+      </fieldset>
+      <label class="block">
+        <span class="small mb-1 block">What for</span>
+        <input v-model="form.reason" class="field w-full" required maxlength="1000" name="reason" />
+      </label>
+      <label class="block">
+        <span class="small mb-1 block">Your last day there, if you know it</span>
+        <input v-model="form.until" type="date" class="field" />
+      </label>
+      <ProblemNote v-if="ask.error.value" :error="ask.error.value" />
+      <button
+        type="submit"
+        class="button button-act justify-self-start"
+        :disabled="ask.isPending.value || !form.needs.length"
+      >
+        Ask for it
+      </button>
+    </form>
+  </main>
+</template>

@@ -1,0 +1,298 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, reactive, ref, watch } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import { Problem } from "@/api/problem";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { day } from "@/ui/time";
+import OfferPartFields from "./OfferPartFields.vue";
+import OfferTerms from "./OfferTerms.vue";
+import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
+
+/** Letting somebody in: who, for what, within which limits; and what exactly that would be, before it is sent. */
+const route = useRoute();
+const router = useRouter();
+const queries = useQueryClient();
+const { zone } = useSession();
+const form = reactive(emptyOffer());
+const said = (name: string): string => {
+  const value = route.query[name];
+  return typeof value === "string" ? value : "";
+};
+form.to = said("to");
+form.request = said("request");
+form.replaces = said("replaces");
+const insteadOf = computed(() => said("instead_of"));
+if (said("account")) form.parts = [emptyPart(said("account"))];
+
+const tasks = useQuery({ queryKey: ["tasks"], queryFn: () => take(api.GET("/tasks")) });
+const request = useQuery({
+  queryKey: computed(() => ["requests", form.request]),
+  queryFn: () => take(api.GET("/requests/{request}", { params: { path: { request: form.request } } })),
+  enabled: computed(() => !!form.request),
+});
+const secret = useQuery({
+  queryKey: computed(() => ["entries", "one", form.replaces]),
+  queryFn: () => take(api.GET("/entries/{entry}", { params: { path: { entry: form.replaces } } })),
+  enabled: computed(() => !!form.replaces),
+});
+const former = useQuery({
+  queryKey: computed(() => ["offers", insteadOf.value]),
+  queryFn: () => take(api.GET("/offers/{offer}", { params: { path: { offer: insteadOf.value } } })),
+  enabled: computed(() => !!insteadOf.value),
+});
+const lastDayOf = (end: string | null | undefined): string =>
+  end ? new Intl.DateTimeFormat("en-CA", { timeZone: zone.value }).format(new Date(Date.parse(end) - 1)) : "";
+const needs = computed(() => request.data.value?.needs ?? []);
+const accounts = useQuery({
+  queryKey: ["accounts", "names"],
+  queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
+});
+watch(
+  [() => request.data.value, () => accounts.data.value],
+  ([asked, all]) => {
+    if (!asked || !all) return;
+    form.to ||= asked.address;
+    form.name ||= asked.name;
+    form.basis ||= asked.reason;
+    form.until ||= lastDayOf(asked.ends_at);
+    const meant = all.items.find((one) => one.id === asked.account_id);
+    const [first] = form.parts;
+    if (first && !first.account && meant) first.account = meant.name;
+    if (first && !first.task && asked.needs.length) first.task = "asked";
+  },
+  { immediate: true },
+);
+watch(
+  () => secret.data.value,
+  (entry) => {
+    if (!entry) return;
+    form.to ||= entry.party.addresses.find((one) => one.indexOf("@") > 0) ?? "";
+    form.name ||= entry.party.name;
+    const [first] = form.parts;
+    if (first && !first.account) first.account = entry.account.name;
+  },
+  { immediate: true },
+);
+watch(
+  () => former.data.value,
+  (offer) => {
+    if (!offer) return;
+    Object.assign(form, { to: offer.address, name: offer.name, basis: offer.basis });
+    const [first] = offer.parts;
+    form.until = lastDayOf(first?.ends_at);
+    form.endless = !form.until;
+    form.parts = offer.parts.map((part) => ({
+      ...emptyPart(part.account.name),
+      by: part.permissions.length ? "permissions" : "level",
+      level: part.level,
+      permissions: part.permissions,
+      resources: part.resources.join(", "),
+    }));
+  },
+  { immediate: true },
+);
+
+const wish = computed(() => wishOf(form, needs.value));
+const asked = computed(() => JSON.stringify(wish.value));
+// What was typed last is looked up once there is a pause in the typing.
+const settled = ref(asked.value);
+let timer = 0;
+watch(asked, (now) => {
+  window.clearTimeout(timer);
+  timer = window.setTimeout(() => (settled.value = now), 400);
+});
+const ready = computed(() => complete(form));
+const check = useQuery({
+  queryKey: computed(() => ["offers", "check", insteadOf.value, settled.value]),
+  queryFn: () => {
+    const body = JSON.parse(settled.value) as ReturnType<typeof wishOf>;
+    return insteadOf.value
+      ? take(api.POST("/offers/{offer}/check", { params: { path: { offer: insteadOf.value } }, body }))
+      : take(api.POST("/offers/check", { body }));
+  },
+  enabled: ready,
+  retry: false,
+  staleTime: 0,
+});
+const terms = computed(() => (ready.value && !check.error.value ? check.data.value : undefined));
+const current = computed(() => settled.value === asked.value && !check.isFetching.value);
+const stops = computed(() => terms.value?.remarks.some((one) => one.stops) ?? false);
+const understood = ref(false);
+watch(
+  () => terms.value?.digest,
+  () => (understood.value = false),
+);
+const send = useMutation({
+  mutationFn: () => {
+    const body = { ...wish.value, digest: terms.value?.digest ?? "" };
+    return insteadOf.value
+      ? take(
+          api.PUT("/offers/{offer}", {
+            params: { path: { offer: insteadOf.value } },
+            body: { ...body, version: former.data.value?.version ?? null },
+          }),
+        )
+      : take(api.POST("/offers", { body }));
+  },
+  onSuccess: async (made) => {
+    await queries.invalidateQueries({ queryKey: ["offers"] });
+    await queries.invalidateQueries({ queryKey: ["requests"] });
+    await queries.invalidateQueries({ queryKey: ["entries"] });
+    await router.push({ path: "/offers", query: { offer: made.ref } });
+  },
+});
+function lookAgain(): void {
+  send.reset();
+  void check.refetch();
+}
+const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1);
+</script>
+
+<template>
+  <section
+    class="h-full overflow-auto px-[26px] pt-5 pb-10 max-sm:px-4"
+    aria-label="Let somebody in"
+    tabindex="0"
+  >
+    <h1>{{ insteadOf ? "Correct an offer" : "Let somebody in" }}</h1>
+    <p class="mt-[5px] text-mute">
+      They take it up by a link in a letter. Nothing is given before that, and nothing is sent before you say
+      so.
+    </p>
+    <p v-if="request.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-[13.5px]">
+      {{ request.data.value.name }} asks for
+      {{ request.data.value.level || request.data.value.needs.join(", ") }} on {{ request.data.value.account
+      }}<template v-if="request.data.value.ends_at">
+        until {{ day(request.data.value.ends_at, zone) }}</template
+      >: “{{ request.data.value.reason }}”
+    </p>
+    <p v-if="secret.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-[13.5px]">
+      {{ secret.data.value.party.name }} was told {{ secret.data.value.level }} of
+      {{ secret.data.value.account.name }}. Once they are let in instead, somebody is asked to change it.
+    </p>
+    <div
+      class="mt-5 grid max-w-[1080px] grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-x-12 gap-y-8 max-lg:grid-cols-1"
+    >
+      <form class="grid content-start gap-4" aria-label="Offer" @submit.prevent="send.mutate()">
+        <div class="grid grid-cols-2 gap-3">
+          <label class="block">
+            <span class="small mb-1 block">To whom: an address, or a handle</span>
+            <input
+              v-model="form.to"
+              class="field w-full"
+              required
+              maxlength="320"
+              autocapitalize="none"
+              autocomplete="off"
+              spellcheck="false"
+              name="to"
+            />
+          </label>
+          <label class="block">
+            <span class="small mb-1 block">How they are called (may stay empty)</span>
+            <input v-model="form.name" class="field w-full" maxlength="200" autocomplete="off" name="name" />
+          </label>
+        </div>
+        <label v-if="handle" class="block">
+          <span class="small mb-1 block">Where the letter goes, if no address of theirs is known</span>
+          <input v-model="form.writeTo" class="field w-full" maxlength="320" autocapitalize="none" />
+        </label>
+        <OfferPartFields
+          v-for="(_, place) in form.parts"
+          :key="place"
+          v-model="form.parts[place]!"
+          :tasks="tasks.data.value?.items ?? []"
+          :needs="needs"
+          :place="place"
+          :alone="form.parts.length === 1"
+          @remove="form.parts.splice(place, 1)"
+        />
+        <button
+          type="button"
+          class="link justify-self-start text-[13.5px]"
+          @click="form.parts.push(emptyPart())"
+        >
+          And another account, in the same offer
+        </button>
+        <div class="grid grid-cols-2 gap-3">
+          <label class="block">
+            <span class="small mb-1 block">From (at once if empty)</span>
+            <input v-model="form.starts" type="date" class="field w-full" name="starts" />
+          </label>
+          <div>
+            <label class="block">
+              <span class="small mb-1 block">Last day, {{ zone }}</span>
+              <input
+                v-model="form.until"
+                type="date"
+                class="field w-full"
+                :disabled="form.endless"
+                name="until"
+              />
+            </label>
+            <label class="mt-1 inline-flex items-center gap-2 text-[13.5px]">
+              <input v-model="form.endless" type="checkbox" @change="form.until = ''" /> without an end, on
+              purpose
+            </label>
+          </div>
+        </div>
+        <label class="block">
+          <span class="small mb-1 block">What for; they read it, and it stays with the access</span>
+          <input v-model="form.basis" class="field w-full" maxlength="1000" autocomplete="off" name="basis" />
+        </label>
+        <label class="inline-flex items-center gap-2 text-[13.5px]">
+          It can be answered for
+          <input
+            v-model.number="form.lapseHours"
+            type="number"
+            min="1"
+            max="2160"
+            class="field w-[84px]"
+            placeholder="168"
+          />
+          hours
+        </label>
+      </form>
+      <div aria-live="polite">
+        <h2>What this would be</h2>
+        <p v-if="!ready" class="mt-3 text-mute">
+          Say to whom, of which account, for what, and until when; then it stands here in exact words.
+        </p>
+        <ProblemNote v-else-if="check.error.value" :error="check.error.value" class="mt-3" />
+        <p v-else-if="!terms" class="mt-3 text-mute" role="status">Working out what that means…</p>
+        <template v-else>
+          <OfferTerms :terms="terms" class="mt-3" :class="current ? '' : 'opacity-60'" />
+          <label v-if="!stops" class="mt-5 flex items-start gap-2">
+            <input v-model="understood" type="checkbox" class="mt-[5px]" />
+            <span>I have read this, and it is meant so. It is kept with the offer that I said it.</span>
+          </label>
+          <ProblemNote v-if="send.error.value" :error="send.error.value" class="mt-4">
+            <button
+              v-if="send.error.value instanceof Problem && send.error.value.code === 'changed'"
+              type="button"
+              class="button mt-3"
+              @click="lookAgain"
+            >
+              Look again
+            </button>
+          </ProblemNote>
+          <div class="mt-4 flex gap-[10px]">
+            <button
+              type="button"
+              class="button button-act"
+              :disabled="!understood || stops || !current || send.isPending.value"
+              @click="send.mutate()"
+            >
+              {{ insteadOf ? "Send it instead" : "Send the offer" }}
+            </button>
+            <RouterLink class="button" to="/offers">Leave it</RouterLink>
+          </div>
+        </template>
+        <p class="mt-6 font-mono text-[12.5px] break-words text-mute">{{ commandOf(form) }}</p>
+      </div>
+    </div>
+  </section>
+</template>

@@ -1,0 +1,157 @@
+<script setup lang="ts">
+import { useQuery } from "@tanstack/vue-query";
+import { computed, ref, watch } from "vue";
+import { api, take, type Fit, type Task } from "@/api/client";
+import PowerMarks from "@/ui/PowerMarks.vue";
+import type { PartForm } from "./wish";
+
+/** One part of an offer: on which account, for what, and what covers that there. */
+const part = defineModel<PartForm>({ required: true });
+const props = defineProps<{ tasks: Task[]; needs: string[]; place: number; alone: boolean }>();
+defineEmits<{ remove: [] }>();
+
+const accounts = useQuery({
+  queryKey: ["accounts", "names"],
+  queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
+});
+const query = computed(() => {
+  if (part.value.by !== "task") return { task: "", needs: "view" };
+  return part.value.task === "asked"
+    ? { task: "", needs: props.needs.join(",") }
+    : { task: part.value.task, needs: "" };
+});
+const fit = useQuery({
+  queryKey: computed(() => ["fit", part.value.account, query.value]),
+  queryFn: () =>
+    take(
+      api.GET("/accounts/{account}/fit", {
+        params: { path: { account: part.value.account }, query: query.value },
+      }),
+    ),
+  enabled: computed(() => !!part.value.account && !!(query.value.task || query.value.needs)),
+  retry: false,
+});
+const found = computed<Fit | undefined>(() => fit.data.value);
+const chosen = computed(() => found.value?.choices[0]);
+const wider = computed(() => found.value?.choices.slice(1) ?? []);
+const showsWider = ref(false);
+watch(
+  () => part.value.account,
+  () => {
+    part.value.level = "";
+    part.value.permissions = [];
+  },
+);
+function take_(level: string, permissions: string[]): void {
+  part.value.by = permissions.length ? "permissions" : "level";
+  part.value.level = permissions.length ? "" : level;
+  part.value.permissions = permissions;
+}
+const powers = computed(() => chosen.value?.powers ?? []);
+const early = ref(false);
+</script>
+
+<template>
+  <fieldset class="border-l-2 border-line pl-4">
+    <legend class="small mb-1">{{ alone ? "What they can get into" : `Part ${place + 1}` }}</legend>
+    <div class="grid gap-3">
+      <label class="block">
+        <span class="small mb-1 block">Account</span>
+        <select v-model="part.account" class="field w-full" required>
+          <option value="" disabled>choose one</option>
+          <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.name">
+            {{ one.name }}, {{ one.provider }}
+          </option>
+        </select>
+      </label>
+      <label v-if="part.by === 'task'" class="block">
+        <span class="small mb-1 block">What they are to do there</span>
+        <select v-model="part.task" class="field w-full" required>
+          <option value="" disabled>choose what it is for</option>
+          <option v-if="needs.length" value="asked">What they asked for: {{ needs.join(", ") }}</option>
+          <option v-for="one in tasks" :key="one.id" :value="one.id">
+            {{ one.title }} ({{ one.needs.join(", ") }})
+          </option>
+        </select>
+      </label>
+      <p v-else class="text-[13.5px]">
+        <b class="font-[620]">{{ part.level || part.permissions.join(", ") }}</b>, chosen by hand.
+        <button type="button" class="link" @click="part.by = 'task'">
+          Start from what it is for instead
+        </button>
+      </p>
+      <div v-if="part.by === 'task' && found" class="text-[13.5px]" aria-live="polite">
+        <p class="flex items-start gap-3">
+          <PowerMarks v-if="chosen" :held="chosen.powers" :used="null" class="mt-[5px] shrink-0" />
+          <span>{{ found.text }}</span>
+        </p>
+        <button
+          v-if="wider.length"
+          type="button"
+          class="link mt-1"
+          :aria-expanded="showsWider"
+          @click="showsWider = !showsWider"
+        >
+          {{ showsWider ? "Leave it at that" : `Something else (${wider.length})` }}
+        </button>
+        <ul v-if="showsWider" class="mt-1 grid gap-1">
+          <li v-for="one in wider" :key="one.level + one.permissions.join()" class="flex items-start gap-3">
+            <PowerMarks :held="one.powers" :used="null" class="mt-[5px] shrink-0" />
+            <span>
+              <button type="button" class="link" @click="take_(one.level, one.permissions)">
+                {{ one.permissions.length ? one.permissions.join(" + ") : one.level }}
+              </button>
+              <span class="text-mute">
+                {{
+                  one.beyond.length ? ` hands over ${one.beyond.join(", ")} as well` : " gives nothing else"
+                }}
+              </span>
+              <b v-if="one.money.length" class="font-semibold text-high"> and power over money</b>
+              <b v-if="one.admitting.length" class="font-semibold text-high"> and who else gets in</b>
+            </span>
+          </li>
+        </ul>
+      </div>
+      <p v-else-if="part.account && fit.isFetching.value" class="text-[13.5px] text-mute">Looking…</p>
+      <div class="grid grid-cols-2 gap-3">
+        <label class="block">
+          <span class="small mb-1 block">Hours of the week (may stay empty)</span>
+          <input
+            v-model="part.hours"
+            class="field w-full"
+            placeholder="tue,fri 19:00-04:00"
+            maxlength="200"
+          />
+        </label>
+        <label class="block">
+          <span class="small mb-1 block">Only some parts of it (may stay empty)</span>
+          <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
+        </label>
+      </div>
+      <div v-if="powers.length > 1" class="text-[13.5px]">
+        <button type="button" class="link" :aria-expanded="early" @click="early = !early">
+          Some of it ends before the rest
+        </button>
+        <div v-if="early" class="mt-2 grid gap-2">
+          <label v-for="power in powers" :key="power" class="flex items-center gap-3">
+            <span class="w-[90px]">{{ power }}</span>
+            <input
+              v-model="part.powerUntil[power]"
+              type="date"
+              class="field"
+              :aria-label="`${power} until`"
+            />
+          </label>
+        </div>
+      </div>
+      <button
+        v-if="!alone"
+        type="button"
+        class="link justify-self-start text-[13.5px]"
+        @click="$emit('remove')"
+      >
+        Leave this part out
+      </button>
+    </div>
+  </fieldset>
+</template>

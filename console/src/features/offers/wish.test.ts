@@ -1,0 +1,43 @@
+import { describe, expect, it } from "vitest";
+import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
+
+const offer = () => ({
+  ...emptyOffer(),
+  to: "amara.levy@northcape-uni.example",
+  until: "2027-03-12",
+  parts: [{ ...emptyPart("South Dome"), task: "observe", hours: "tue,fri 19:00-04:00" }],
+});
+
+describe("an offer that is filled in", () => {
+  it("is complete once it says to whom, of what, and until when, or that it has no end", () => {
+    expect(complete(emptyOffer())).toBe(false);
+    expect(complete(offer())).toBe(true);
+    expect(complete({ ...offer(), until: "" })).toBe(false);
+    expect(complete({ ...offer(), until: "", endless: true })).toBe(true);
+    expect(complete({ ...offer(), parts: [emptyPart("South Dome")] })).toBe(false);
+  });
+
+  it("sends only what was chosen of each part, and never says that it has no end where it has one", () => {
+    const part = {
+      ...emptyPart("Bookings"),
+      level: "guide",
+      permissions: ["refund"],
+      by: "permissions" as const,
+    };
+    const wish = wishOf({ ...offer(), endless: true, parts: [part] });
+    expect(wish.parts[0]).toMatchObject({ level: "", permissions: ["refund"], task: "", needs: [] });
+    expect(wish.endless).toBe(false);
+  });
+
+  it("asks for the very powers that somebody asked for", () => {
+    const asked = { ...offer(), parts: [{ ...emptyPart("South Dome"), task: "asked" }] };
+    expect(wishOf(asked, ["view", "edit"]).parts[0]).toMatchObject({ task: "", needs: ["view", "edit"] });
+  });
+
+  it("is the same command", () => {
+    expect(commandOf(offer())).toBe(
+      'openlatch offer amara.levy@northcape-uni.example --on "South Dome" --for observe --until 2027-03-12 ' +
+        '--hours "tue,fri 19:00-04:00"',
+    );
+  });
+});

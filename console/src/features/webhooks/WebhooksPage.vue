@@ -1,0 +1,130 @@
+<script setup lang="ts">
+import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
+import { reactive, ref } from "vue";
+import { api, take, type Webhook } from "@/api/client";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { useNow } from "@/ui/clock";
+import { ago, exact, moment } from "@/ui/time";
+
+/** Other programs that are told what happens. */
+const queries = useQueryClient();
+const now = useNow();
+const { zone, may } = useSession();
+const mayAdd = may("webhooks.add");
+const form = reactive({ url: "", acts: "" });
+const secret = ref("");
+const found = useQuery({
+  queryKey: ["webhooks"],
+  queryFn: () => take(api.GET("/webhooks")),
+  refetchInterval: 5000,
+});
+const changed = (): Promise<void> => queries.invalidateQueries({ queryKey: ["webhooks"] });
+const add = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/webhooks", {
+        body: { url: form.url, acts: form.acts.split(/[\s,]+/).filter(Boolean) },
+      }),
+    ),
+  onSuccess: async (made) => {
+    secret.value = made.secret;
+    Object.assign(form, { url: "", acts: "" });
+    await changed();
+  },
+});
+const act = useMutation({
+  mutationFn: ({ one, what }: { one: Webhook; what: "pause" | "resume" | "remove" }) => {
+    const params = { path: { webhook: one.ref } };
+    if (what === "remove") return take(api.DELETE("/webhooks/{webhook}", { params })) as Promise<unknown>;
+    return take(api.POST("/webhooks/{webhook}/pause", { params, body: { paused: what === "pause" } }));
+  },
+  onSuccess: changed,
+});
+function state(one: Webhook): string {
+  if (one.paused) return "paused";
+  return one.attempts ? `does not answer; tried again ${moment(one.again_at, zone.value)}` : "on";
+}
+</script>
+
+<template>
+  <section class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4" aria-label="Webhooks" tabindex="0">
+    <p class="small"><RouterLink class="link" to="/providers">Providers</RouterLink></p>
+    <h1>Programs that are told</h1>
+    <p class="mt-[5px] max-w-2xl text-mute">
+      What happens is sent to these addresses in the order of the log, as CloudEvents 1.0, signed (RFC 9421).
+      They learn what happened to which thing, and ask for more if they may.
+    </p>
+    <ProblemNote v-if="found.error.value" :error="found.error.value" class="mt-6 max-w-xl" />
+    <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Looking…</p>
+    <p v-else-if="!found.data.value?.items.length" class="mt-6 text-mute">None yet.</p>
+    <article
+      v-for="one in found.data.value?.items"
+      :key="one.id"
+      class="mt-5 max-w-3xl border-t border-rule pt-4"
+    >
+      <div class="flex items-baseline justify-between gap-4">
+        <b class="font-mono text-[13.5px] break-all">{{ one.url }}</b>
+        <span v-if="mayAdd" class="flex gap-[10px]">
+          <button
+            type="button"
+            class="button"
+            @click="act.mutate({ one, what: one.paused ? 'resume' : 'pause' })"
+          >
+            {{ one.paused ? "Go on" : "Pause" }}
+          </button>
+          <button type="button" class="button button-danger" @click="act.mutate({ one, what: 'remove' })">
+            Remove
+          </button>
+        </span>
+      </div>
+      <dl class="mt-2 grid grid-cols-[120px_minmax(0,1fr)] gap-y-[6px]">
+        <dt class="text-mute">State</dt>
+        <dd :class="one.attempts || one.paused ? 'font-semibold text-high' : ''">
+          {{ state(one) }}<span v-if="one.trouble" class="block font-normal">{{ one.trouble }}</span>
+        </dd>
+        <dt class="text-mute">Told of</dt>
+        <dd>{{ one.acts.join(", ") || "everything" }}</dd>
+        <dt class="text-mute">Last told</dt>
+        <dd :title="exact(one.sent_at)">
+          {{ one.sent_at ? ago(one.sent_at, now) : "never" }}; {{ one.waits }} not looked at yet
+        </dd>
+        <dt class="text-mute">Added by</dt>
+        <dd>{{ one.made_by }}</dd>
+      </dl>
+    </article>
+    <p v-if="secret" class="mt-6 max-w-2xl border-l-2 border-act pl-3">
+      What is sent there is signed with this secret, which is shown this once:
+      <code class="mt-1 block font-mono text-[13px] break-all">{{ secret }}</code>
+    </p>
+    <form
+      v-if="mayAdd"
+      class="mt-6 grid max-w-2xl gap-3 border-t border-rule pt-4"
+      @submit.prevent="add.mutate()"
+    >
+      <h2>Tell another one</h2>
+      <label class="block">
+        <span class="small mb-1 block">Address</span>
+        <input
+          v-model="form.url"
+          class="field w-full"
+          required
+          maxlength="2000"
+          placeholder="https://desk.example/latch"
+        />
+      </label>
+      <label class="block">
+        <span class="small mb-1 block">Only of acts that begin so (all, if empty)</span>
+        <input
+          v-model="form.acts"
+          class="field w-full"
+          maxlength="1000"
+          placeholder="offer, request, order.stuck"
+        />
+      </label>
+      <ProblemNote v-if="add.error.value" :error="add.error.value" />
+      <button type="submit" class="button justify-self-start" :disabled="add.isPending.value">Add it</button>
+    </form>
+    <p class="mt-6 font-mono text-[12.5px] text-mute">openlatch webhooks</p>
+  </section>
+</template>

@@ -1,0 +1,67 @@
+/** The changes of a proposal, in words. */
+
+export type Change = Record<string, unknown> & { do: string };
+
+const text = (value: unknown): string => (typeof value === "string" ? value : "");
+
+/** What a change does, as one line. */
+export function saidOf(change: Change): string {
+  switch (change.do) {
+    case "give": {
+      const what =
+        text(change.level) || text(change.task) || (change.needs as string[] | undefined)?.join(", ");
+      const until = text(change.until) ? ` until ${text(change.until)}` : ", without an end";
+      return `${text(change.name) || text(change.to)} is given ${what ?? ""} on ${text(change.account)}${until}`;
+    }
+    case "end":
+      return `Entry ${text(change.entry)} ends`;
+    case "narrow":
+      return `Entry ${text(change.entry)} is narrowed${text(change.level) ? ` to “${text(change.level)}”` : ""}`;
+    case "pause":
+      return `Entry ${text(change.entry)} is paused`;
+    case "resume":
+      return `Entry ${text(change.entry)} is resumed`;
+    case "end-on":
+      return `Entry ${text(change.entry)} ends with ${text(change.until)}`;
+    case "lock":
+      return `${text(change.account)} is ${change.locked ? "locked against being open to anyone" : "unlocked"}`;
+    case "share": {
+      const number = (change.statements as unknown[] | undefined)?.length ?? 0;
+      const part = text(change.resource);
+      return `${part ? `${part} of ` : ""}${text(change.account)} is shared by ${number} ${number === 1 ? "statement" : "statements"}`;
+    }
+    case "policy":
+      return "Another policy is adopted";
+    default:
+      return change.do;
+  }
+}
+
+/** A change to begin with, of each kind. */
+export const BLANK: Record<string, Change> = {
+  end: { do: "end", entry: "" },
+  narrow: { do: "narrow", entry: "", level: "" },
+  pause: { do: "pause", entry: "" },
+  "end-on": { do: "end-on", entry: "", until: "" },
+  give: { do: "give", account: "", to: "", task: "look", until: "" },
+  lock: { do: "lock", account: "", locked: true },
+  share: {
+    do: "share",
+    account: "",
+    resource: "",
+    zone: "Europe/London",
+    statements: [{ effect: "allow", to: [{ domain: "northcape-uni.example" }], powers: ["view"] }],
+  },
+};
+
+/** A proposal as text, or why the text is none. */
+export function parsed(source: string): { body?: Record<string, unknown>; trouble: string } {
+  try {
+    const body: unknown = JSON.parse(source);
+    if (typeof body !== "object" || body === null || Array.isArray(body))
+      return { trouble: "It is no object." };
+    return { body: body as Record<string, unknown>, trouble: "" };
+  } catch (error) {
+    return { trouble: error instanceof Error ? error.message : "It is not JSON." };
+  }
+}
