@@ -52,6 +52,8 @@ export const SHEET: [string, string][] = [
   ["g a", "go to the accounts"],
   ["g w", "go to the parties (who)"],
   ["g v", "go to the reviews"],
+  ["g n", "go to offers and requests"],
+  ["g x", "go to what-if"],
   ["g o", "go to the orders"],
   ["g p", "go to the providers"],
   ["g l", "go to the log"],

@@ -60,6 +60,7 @@ _COMMANDS = {
     "asked": ("requests", "Show a request, turn it down, or take back your own"),
     "told": ("requests", "Write down that somebody was told a password"),
     "what-if": ("proposals", "Show what changes would change, before anything is done"),
+    "shares": ("proposals", "Print who may do what with the parts of an account, as a proposal"),
     "proposals": ("proposals", "List proposals"),
     "proposal": ("proposals", "Show what a proposal would change, compare versions, apply it"),
     "end": ("orders", "Take an access back, and follow it until it is proved"),

@@ -15,7 +15,7 @@ from openlatch.cli.output import Column, Failure, ago, emit, notches, out, outpu
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["proposal", "proposals", "what_if"]
+__all__ = ["proposal", "proposals", "shares", "what_if"]
 
 FORBIDDEN = 7
 CHECKS = {
@@ -61,6 +61,19 @@ def what_if(file: TextIO, instead_of: str, checks: tuple[str, ...], output: str)
         found = client.worked_out(made.ref)
     _told(found, output)
     _checked(found, checks)
+
+
+@click.command()
+@click.argument("account")
+@click.option("--part", default=None, help="Only this part of it.")
+@reports_errors
+def shares(account: str, part: str | None) -> None:
+    """Print what shares the parts of ACCOUNT as a proposal that changes nothing yet, to be changed and sent."""
+    with connect() as client:
+        found = client.shares(account, part)
+    if not found:
+        raise Failure(f"No document shares {part or account}, as far as is known.", "Read its provider again.")
+    click.echo(json.dumps({"proposal": 1, "title": f"Sharing of {account}", "changes": found}, indent=2))
 
 
 @click.command()

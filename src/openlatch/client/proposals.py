@@ -16,6 +16,11 @@ __all__ = ["ProposalCalls"]
 class ProposalCalls(Transport):
     """Proposals, what they would change, and carrying one out; a proposal is a mapping in its own JSON format."""
 
+    def shares(self, account: str, part_: str | None = None) -> list[dict[str, Any]]:
+        """Return what shares the parts of an account, or one of them, each as a change of a proposal."""
+        params = {} if part_ is None else {"part": part_}
+        return self._send(wire.Shares, "GET", f"/accounts/{part(account)}/shares", params=params).items
+
     def propose(self, body: Mapping[str, Any]) -> wire.Proposal:
         """Submit a proposal; it is worked out meanwhile, see `worked_out`."""
         return self._send(wire.Proposal, "POST", "/proposals", json={"body": dict(body)})

@@ -81,6 +81,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "readings.start": _changes(*_MANAGERS),
         "accounts.browse": _reads(*_STAFF),
         "accounts.show": _reads(*_STAFF),
+        "accounts.shares": _reads(*_STAFF),
         "accounts.describe": _changes(*_MANAGERS),
         "parties.browse": _reads(*_STAFF),
         "parties.show": _reads(*_STAFF),

@@ -31,6 +31,8 @@ __all__ = [
 SESSION = timedelta(hours=12)
 WINDOW = timedelta(minutes=15)
 MOST_FAILURES = 10
+SHORTEST = 12
+"""characters that a password has at least"""
 REPLIES = timedelta(days=1)
 """How long a request can be sent again under its idempotency key."""
 
@@ -149,6 +151,12 @@ def register(call: Call, name: str, address: str, password: str) -> Person:
 
 def _strong(call: Call, name: str, address: str, password: str) -> None:
     """Refuse a password that could be guessed."""
+    if len(password) < SHORTEST:
+        raise Invalid(
+            f"That password has fewer than {SHORTEST} characters. Nothing was changed.",
+            next_step="Choose a longer one, such as four words that do not belong together.",
+            errors=[{"at": "password", "problem": "too short"}],
+        )
     why = weakness(password, [name, address, *address.split("@"), call.tx.workspace.name, call.tx.workspace.slug])
     if why:
         raise Invalid(

@@ -60,7 +60,7 @@ const DONE: Record<string, Record<Said, string>> = {
     later: "",
   },
   offer: {
-    yes: "You have taken it up. It is carried out now, and you are told once you are in.",
+    yes: "You have taken it up. It is carried out now; this page shows when it is done, and a letter tells you.",
     no: "You declined it. Nothing was given, and whoever offered it is told.",
     later: "It stays as it is; come back by the same link while it is good.",
   },

@@ -60,7 +60,7 @@ const early = ref(false);
         <select v-model="part.account" class="field w-full" required>
           <option value="" disabled>choose one</option>
           <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.name">
-            {{ one.name }}, {{ one.provider }}
+            {{ one.name }}, {{ one.provider.name }}
           </option>
         </select>
       </label>

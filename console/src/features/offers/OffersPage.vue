@@ -155,7 +155,7 @@ const nothing = computed(() => {
       <thead class="text-[12.5px] text-mute">
         <tr class="border-b border-rule">
           <th class="head w-[170px]">State</th>
-          <th class="head min-w-[170px]">To</th>
+          <th class="head min-w-[220px]">To</th>
           <th class="head min-w-[160px]">Of</th>
           <th class="head">Until</th>
           <th class="head">Made</th>
@@ -181,7 +181,7 @@ const nothing = computed(() => {
             >
               {{ offer.name }}
             </button>
-            <span class="small block break-all">{{ offer.address }}</span>
+            <span class="small block break-words">{{ offer.address }}</span>
           </td>
           <td class="cell">
             <span v-for="part in offer.parts" :key="part.account.id" class="block">
@@ -202,7 +202,7 @@ const nothing = computed(() => {
       <thead class="text-[12.5px] text-mute">
         <tr class="border-b border-rule">
           <th class="head w-[170px]">State</th>
-          <th class="head min-w-[170px]">Who</th>
+          <th class="head min-w-[220px]">Who</th>
           <th class="head min-w-[130px]">Account</th>
           <th class="head min-w-[130px]">Asks for</th>
           <th class="head">Until</th>
@@ -229,7 +229,7 @@ const nothing = computed(() => {
             >
               {{ one.name }}
             </button>
-            <span class="small block break-all">{{ one.address }}</span>
+            <span class="small block break-words">{{ one.address }}</span>
           </td>
           <td class="cell">{{ one.account }}</td>
           <td class="cell">{{ one.level || one.needs.join(", ") }}</td>

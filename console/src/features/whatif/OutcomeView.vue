@@ -54,10 +54,10 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
     <table v-if="lines.length" class="mt-4 w-full max-w-[980px] border-collapse text-left text-[13.5px]">
       <thead class="text-[12.5px] text-mute">
         <tr class="border-b border-rule">
-          <th class="head">Who</th>
-          <th class="head">On</th>
+          <th class="head min-w-[190px]">Who</th>
+          <th class="head min-w-[190px]">On</th>
           <th class="head">Gains</th>
-          <th class="head">Loses</th>
+          <th class="head min-w-[140px]">Loses</th>
         </tr>
       </thead>
       <tbody>

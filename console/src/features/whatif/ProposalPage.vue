@@ -7,6 +7,7 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { moment } from "@/ui/time";
 import { BLANK, parsed, saidOf, type Change } from "./changes";
+import ChangeFields from "./ChangeFields.vue";
 import OutcomeView from "./OutcomeView.vue";
 
 /** One proposal: its changes, what they would change, and carrying them out. `new` begins one. */
@@ -63,16 +64,14 @@ function tidy(value: unknown): unknown {
 }
 const read = computed(() => parsed(source.value));
 const changes = computed(() => (read.value.body?.changes ?? []) as Change[]);
-function add(kind: string): void {
-  const body = { ...(read.value.body ?? {}) };
-  body.changes = [...changes.value, BLANK[kind]];
-  source.value = JSON.stringify(body, null, 2);
+function put(now: Change[]): void {
+  source.value = JSON.stringify({ ...(read.value.body ?? {}), changes: now }, null, 2);
 }
-function remove(place: number): void {
-  const body = { ...(read.value.body ?? {}) };
-  body.changes = changes.value.filter((_, number) => number !== place);
-  source.value = JSON.stringify(body, null, 2);
-}
+const titled = computed({
+  get: () => String(read.value.body?.title ?? ""),
+  set: (title) => (source.value = JSON.stringify({ ...(read.value.body ?? {}), title }, null, 2)),
+});
+const asText = ref(false);
 async function kept(ref: string): Promise<void> {
   editing.value = false;
   await queries.invalidateQueries({ queryKey: ["proposals"] });
@@ -141,26 +140,47 @@ const sure = ref(false);
       Nothing yet. Add changes; they are worked out together, against what there is now, and nothing is done
       before you apply them.
     </p>
-    <ol class="grid max-w-[760px] gap-1">
-      <li
-        v-for="(change, place) in changes"
-        :key="place"
-        class="flex items-baseline gap-3 border-l-2 border-act pl-3"
-      >
-        <span class="min-w-0 break-words">{{ saidOf(change) }}</span>
-        <button v-if="editing" type="button" class="link ml-auto text-[13px]" @click="remove(place)">
-          take out
-        </button>
+    <ol v-if="!editing" class="grid max-w-[760px] gap-1">
+      <li v-for="(change, place) in changes" :key="place" class="border-l-2 border-act pl-3 break-words">
+        {{ saidOf(change) }}
       </li>
     </ol>
-    <form v-if="editing" class="mt-3 max-w-[760px]" aria-label="Proposal" @submit.prevent="submit.mutate()">
-      <p class="flex flex-wrap gap-2 text-[13px]">
+    <form v-else class="mt-3 max-w-[860px]" aria-label="Proposal" @submit.prevent="submit.mutate()">
+      <label class="block">
+        <span class="small mb-1 block">What it is about</span>
+        <input
+          v-model="titled"
+          class="field w-full max-w-[520px]"
+          required
+          maxlength="200"
+          autocomplete="off"
+        />
+      </label>
+      <div v-if="!asText" class="mt-4 grid gap-4">
+        <ChangeFields
+          v-for="(change, place) in changes"
+          :key="place"
+          :model-value="change"
+          @update:model-value="put(changes.map((one, number) => (number === place ? $event : one)))"
+          @remove="put(changes.filter((_, number) => number !== place))"
+        />
+      </div>
+      <p class="mt-3 flex flex-wrap gap-3 text-[13.5px]">
         <span class="text-mute">Add:</span>
-        <button v-for="kind in Object.keys(BLANK)" :key="kind" type="button" class="link" @click="add(kind)">
-          {{ kind }}
+        <button
+          v-for="(blank, kind) in BLANK"
+          :key="kind"
+          type="button"
+          class="link"
+          @click="put([...changes, blank])"
+        >
+          {{ kind.replace("-", " ") }}
+        </button>
+        <button type="button" class="link ml-auto" :aria-expanded="asText" @click="asText = !asText">
+          {{ asText ? "As fields" : "As text" }}
         </button>
       </p>
-      <label class="mt-2 block">
+      <label v-if="asText" class="mt-2 block">
         <span class="small mb-1 block">The proposal, in its own format</span>
         <textarea
           v-model="source"

@@ -1,5 +1,5 @@
 import { describe, expect, it } from "vitest";
-import { BLANK, parsed, saidOf } from "./changes";
+import { BLANK, heldBy, namedIn, parsed, saidOf } from "./changes";
 
 describe("a proposal", () => {
   it("says what each of its changes does", () => {
@@ -13,6 +13,18 @@ describe("a proposal", () => {
       "folder 004 of Plates is shared by 1 statement",
     );
     for (const blank of Object.values(BLANK)) expect(saidOf(blank)).not.toBe(blank.do);
+  });
+
+  it("names whom a statement is about in a line that means the same again", () => {
+    const to = [
+      { anyone: true },
+      { domain: "northcape-uni.example" },
+      { party: "orla.finch@kestrelridge.example" },
+    ];
+    const line = namedIn({ effect: "allow", to, powers: [] });
+    expect(line).toBe("anyone; @northcape-uni.example; orla.finch@kestrelridge.example");
+    expect(heldBy(line)).toEqual(to);
+    expect(heldBy("@sabine-kr")).toEqual([{ party: "@sabine-kr" }]);
   });
 
   it("is an object, or says why it is none", () => {

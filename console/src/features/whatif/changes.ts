@@ -2,6 +2,37 @@
 
 export type Change = Record<string, unknown> & { do: string };
 
+export interface Statement {
+  effect: "allow" | "deny";
+  to: Record<string, unknown>[];
+  powers: string[];
+  networks?: string[];
+  hours?: string[];
+  level?: string;
+}
+
+/** Whom a statement is about, as one line: anyone, @a-domain, or an address, several of them by semicolons. */
+export function namedIn(one: Statement): string {
+  return one.to
+    .map((to) => (to.anyone ? "anyone" : to.domain ? `@${text(to.domain)}` : text(to.party)))
+    .join("; ");
+}
+
+/** What such a line means. */
+export function heldBy(line: string): Statement["to"] {
+  return line
+    .split(";")
+    .map((one) => one.trim())
+    .filter(Boolean)
+    .map((one) =>
+      one.toLowerCase() === "anyone"
+        ? { anyone: true }
+        : one.startsWith("@") && one.includes(".")
+          ? { domain: one.slice(1) }
+          : { party: one },
+    );
+}
+
 const text = (value: unknown): string => (typeof value === "string" ? value : "");
 
 /** What a change does, as one line. */
@@ -50,7 +81,7 @@ export const BLANK: Record<string, Change> = {
     account: "",
     resource: "",
     zone: "Europe/London",
-    statements: [{ effect: "allow", to: [{ domain: "northcape-uni.example" }], powers: ["view"] }],
+    statements: [],
   },
 };
 

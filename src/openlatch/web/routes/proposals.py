@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openlatch.core.ids import ref_of
-from openlatch.operations import applying, whatif
+from openlatch.operations import applying, shares, whatif
 from openlatch.operations.gate import Call
 from openlatch.operations.lookups import Findings, Lookup
 from openlatch.operations.whatif import ProposalSight
@@ -13,6 +13,12 @@ from openlatch.wire import messages as wire
 __all__ = ["routes"]
 
 routes = Routes("what-if")
+
+
+@routes.route("GET", "/accounts/<account>/shares", query=wire.ShareQuery, returns=wire.Shares)
+def list_shares(call: Call, account: str, query: wire.ShareQuery) -> wire.Shares:
+    """What shares the parts of an account, as it was last read: to begin a proposal with."""
+    return wire.Shares(items=list(shares.browse(call, account, query.part)))
 
 
 @routes.route("POST", "/proposals", body=wire.ProposalBody, returns=wire.Proposal, status=202)

@@ -157,6 +157,8 @@ from openlatch.wire.messages.proposals import (
     ProposalQuery,
     ProposalRun,
     ReadAt,
+    ShareQuery,
+    Shares,
     Shift,
 )
 from openlatch.wire.messages.providers import (
@@ -412,6 +414,8 @@ __all__ = [
     "SearchQuery",
     "Sent",
     "SeverityWord",
+    "ShareQuery",
+    "Shares",
     "Shift",
     "SignIn",
     "SignInHint",

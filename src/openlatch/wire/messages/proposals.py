@@ -8,7 +8,7 @@ from uuid import UUID
 
 from pydantic import Field
 
-from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Sent, SeverityWord, Taken
+from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Search, Sent, SeverityWord, Taken
 
 __all__ = [
     "Ability",
@@ -22,6 +22,8 @@ __all__ = [
     "ProposalQuery",
     "ProposalRun",
     "ReadAt",
+    "ShareQuery",
+    "Shares",
     "Shift",
 ]
 
@@ -30,6 +32,18 @@ class ProposalBody(Taken):
     """A proposal in its own format; docs/reference/proposal.schema.json describes it."""
 
     body: dict[str, Any]
+
+
+class ShareQuery(Taken):
+    """Which part of an account is wanted; left out, all of them."""
+
+    part: Search | None = None
+
+
+class Shares(Sent):
+    """What shares the parts of an account, each as a `share` of a proposal; docs/reference/proposal.schema.json."""
+
+    items: list[dict[str, Any]]
 
 
 class Ability(Sent):
