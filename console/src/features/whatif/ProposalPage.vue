@@ -198,7 +198,10 @@ const sure = ref(false);
         <button v-if="!fresh" type="button" class="button" @click="editing = false">Leave it</button>
       </div>
     </form>
-    <div v-else-if="proposal && !proposal.applied_at && mayChange" class="mt-3 flex flex-wrap gap-[10px]">
+    <div
+      v-if="!editing && proposal && !proposal.applied_at && mayChange"
+      class="mt-3 flex flex-wrap gap-[10px]"
+    >
       <button type="button" class="button" @click="editing = true">Change it</button>
       <button type="button" class="button" :disabled="again.isPending.value" @click="again.mutate()">
         Work it out again
