@@ -290,6 +290,8 @@ def test_any_plan_ends_in_what_was_asked_and_touches_nothing_else(data: st.DataO
         made = make_plan(situation, ask, NOW)
     except (Conflict, Invalid):
         return
+    if made.stop and not made.steps:
+        return  # somebody has to say first to whom it goes
     assert made.steps[-1].call == "receipt"
     assert made.digest == make_plan(situation, ask, NOW).digest
     provider = Provider(target, session, colleague)

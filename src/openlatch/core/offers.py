@@ -11,7 +11,7 @@ from uuid import UUID
 
 from openlatch.core.hours import Hours, day_in
 from openlatch.core.ids import ref_of
-from openlatch.core.model import EndReason, Kind, Severity
+from openlatch.core.model import EndReason, Entry, Kind, Severity
 from openlatch.core.powers import MONEY, Power, in_order
 from openlatch.core.tasks import Choice, fit
 from openlatch.errors import Conflict
@@ -25,6 +25,7 @@ __all__ = [
     "Part",
     "Remark",
     "Stage",
+    "made_here",
     "move",
     "remarks",
     "said_of",
@@ -33,8 +34,13 @@ __all__ = [
     "why_ended",
 ]
 
-OFFERED = "offer:"
+OFFERED = "latch-offer:"
 """What the keys of entries begin with that stand for what Open Latch has offered."""
+
+
+def made_here(entry: Entry) -> bool:
+    """Return whether an entry stands for what Open Latch has offered, and is no offer that its provider shows."""
+    return entry.kind is Kind.OFFER and entry.by_hand and entry.key.startswith(OFFERED)
 
 
 class OfferState(StrEnum):

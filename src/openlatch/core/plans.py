@@ -13,7 +13,7 @@ from datetime import datetime, timedelta
 from openlatch.core.handover import hand_over
 from openlatch.core.impact import Consequence, Situation, gives_back, lost, mends, successors, takes
 from openlatch.core.model import EndReason, Entry, Kind, PartyKind, Severity, State
-from openlatch.core.offers import OFFERED
+from openlatch.core.offers import made_here
 from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power, in_order
 from openlatch.core.steps import (
@@ -118,7 +118,7 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
             entry=entry.ref,
         )
     taken = in_order(entry.powers)
-    if entry.key.startswith(OFFERED):
+    if made_here(entry):
         return (
             Step("withdraw", "Withdraw the whole offer; its link is good for nothing any more."),
             receipt_step(),

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping, Sequence
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from openlatch.core.powers import ADMITTING, MONEY, Power, in_order, weighty
@@ -43,6 +43,8 @@ class Choice:
     permissions: tuple[str, ...]
     powers: tuple[Power, ...]
     beyond: tuple[Power, ...]
+    words: int = 0
+    """of how many words a level is put together that is no level of the provider's own"""
 
     @property
     def money(self) -> tuple[Power, ...]:
@@ -126,17 +128,24 @@ def _of_permissions(needed: set[Power], permissions: Mapping[str, Sequence[Power
             if more not in best or len(longer) < len(best[more]):
                 best[more] = longer
     covering = [(powers, words) for powers, words in best.items() if words and needed <= powers]
-    every = [
-        Choice(single or "".join(words), words, in_order(powers), in_order(powers - needed))
-        for powers, words in covering
-    ]
-    return (min(every, key=_breadth),) if every else ()
+    if not covering:
+        return ()
+    powers, words = min(covering, key=lambda one: _order(one[0] - needed, len(one[1]), "", one[1]))
+    beyond = in_order(powers - needed)
+    if single:
+        return (Choice(single, words, in_order(powers), beyond),)
+    return (Choice("".join(words), (), in_order(powers), beyond, len(words)),)
 
 
 def _breadth(one: Choice) -> tuple[int, int, int, int, str, tuple[str, ...]]:
-    return (
-        len(one.money), len(weighty(one.beyond)), len(one.beyond), len(one.permissions), one.level, one.permissions,
-    )  # fmt: skip
+    return _order(one.beyond, one.words or len(one.permissions), one.level, one.permissions)
+
+
+def _order(
+    beyond: Collection[Power], words: int, level: str, permissions: tuple[str, ...]
+) -> tuple[int, int, int, int, str, tuple[str, ...]]:
+    """What comes first: the least power over money, the least to admit, the fewest powers, then the fewest words."""
+    return len(MONEY & set(beyond)), len(weighty(beyond)), len(beyond), words, level, permissions
 
 
 def _listed(words: Iterable[str]) -> str:

@@ -20,6 +20,8 @@ from openlatch.core.sharing import ANYONE, Document, Network, Region, Selector, 
 
 __all__ = ["Ability", "Picture", "Shift", "effective", "shifts", "someone"]
 
+MOST_NETWORKS = 40
+"""So many networks are named; of more, the number and one of them."""
 _COUNTS = (Kind.DELEGATE, Kind.GRANT, Kind.APP, Kind.OPEN, Kind.SECRET)
 """What lets its party do something by itself; a session only does what its party may, and an offer nothing yet."""
 
@@ -41,8 +43,8 @@ class Picture:
 class Ability:
     """Powers that hold at the same times from the same networks; `hours` and `networks` are empty without a limit.
 
-    Where they hold at some of these hours only from some of these networks, it is so only `in_part`. With `witness`,
-    the answer is a summary, and these are one moment and address at which they do.
+    Where they hold at some of these hours only from some of these networks, it is so only `in_part`. With `witness`
+    the answer is a summary, for there is too much to tell: a moment and an address, or how many networks there are.
     """
 
     powers: tuple[Power, ...]
@@ -180,11 +182,16 @@ def _abilities(one: Difference, zone: str) -> tuple[tuple[Ability, ...], tuple[A
 
 def _told(region: Region, zone: str) -> Iterator[Ability]:
     for powers, hours, networks, whole in told(region, zone):
-        yield Ability(powers, "" if hours is None else str(hours), _networks(networks), not whole)
+        shown, witness = _networks(networks)
+        yield Ability(powers, "" if hours is None else str(hours), shown, not whole, witness)
 
 
-def _networks(networks: tuple[Network, ...] | None) -> tuple[str, ...]:
-    return () if networks is None else tuple(map(str, networks))
+def _networks(networks: tuple[Network, ...] | None) -> tuple[tuple[str, ...], str]:
+    """The networks, or if nobody would read all of them, how many there are."""
+    found = () if networks is None else tuple(map(str, networks))
+    if len(found) <= MOST_NETWORKS:
+        return found, ""
+    return (), f"from {len(found)} networks, such as {found[0]}"
 
 
 def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:

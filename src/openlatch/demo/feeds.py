@@ -14,6 +14,10 @@ __all__ = ["BY_KEY", "Feed", "ago", "dome_control", "live_sky", "plate_archive"]
 BY_KEY: Mapping[str, Someone] = {s.key: s for s in (*STAFF, *VOLUNTEERS, *OUTSIDERS)}
 
 
+_OF_PROGRAMS = ("signed in", "full copy", "stream key")
+"""Levels that sessions and apps have, and nobody can be given."""
+
+
 def ago(now: datetime, days: float) -> str:
     """An instant so many days before now (or after, if negative), not always at the same minute."""
     return (now - timedelta(days=days, minutes=int(days) % 50 + 5)).isoformat(timespec="seconds")
@@ -68,14 +72,12 @@ class Feed:
         """Return what the stand-in begins with; abilities are those of most providers unless said otherwise."""
         kinds = sorted({entry["kind"] for entry in self.entries} | ({"open"} if more.get("documents") else set()))
         abilities = {"lists": kinds, "ends": kinds} | more.pop("abilities", {})
-        # What only sessions and apps have is no level to give to anybody.
-        given = {entry["level"] for entry in self.entries if entry["kind"] not in ("session", "app")}
         return {
             "description": {
                 "feed": "open-latch-feed/1",
                 "name": self._name,
                 "abilities": abilities,
-                "levels": {name: gives for name, gives in self._levels.items() if name in given},
+                "levels": {name: gives for name, gives in self._levels.items() if name not in _OF_PROGRAMS},
             }
             | more.pop("described", {}),
             "accounts": self._accounts,

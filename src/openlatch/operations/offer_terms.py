@@ -17,7 +17,7 @@ from openlatch.core.hours import Hours, end_of
 from openlatch.core.ledger import canonical
 from openlatch.core.limits import Limits, Taken, broken, strictest
 from openlatch.core.model import Account, Entry, Kind, Party, PartyKind, PartyStatus, Provider, Severity, normal_address
-from openlatch.core.offers import OFFERED, Part, Remark
+from openlatch.core.offers import Part, Remark, made_here
 from openlatch.core.powers import Power, in_order
 from openlatch.core.requests import Request, RequestState, less, more
 from openlatch.core.tasks import BUILT_IN, Choice, Fit, Task, fit
@@ -507,7 +507,7 @@ def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection
         if one.account_id == sight.account.id and one.kind in (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
         and one.id not in mine
     ]  # fmt: skip
-    offered = [one for one in theirs if one.key.startswith(OFFERED)]
+    offered = [one for one in theirs if made_here(one)]
     if offered:
         text = f"{party.name} holds an offer of {sight.account.name} already, and has not answered it."
         yield Remark("offered-already", Severity.HIGH, text, "Correct that one, or withdraw it.", stops=True)

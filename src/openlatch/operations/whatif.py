@@ -33,6 +33,8 @@ __all__ = ["TASK", "ProposalSight", "browse", "change", "propose", "run", "run_a
 
 TASK = "openlatch.what-if"
 _Key = tuple[str, UUID]
+_BUDGET = 50_000
+"""So many stretches of addresses are told apart; past that the answer is a summary, which is as quick and exact."""
 _MOST_LINES = 2000
 """So many lines of an outcome are kept; more are counted."""
 
@@ -290,7 +292,7 @@ def _shifts(call: Call, before: _Seen, after: _Seen, everyone: Mapping[UUID, Par
     names = {**before.names, **after.names}
     lines = [
         line
-        for one in shifts(before.picture, after.picture, someone(domains, above), selectors, zone)
+        for one in shifts(before.picture, after.picture, someone(domains, above), selectors, zone, budget=_BUDGET)
         for line in _lines(one, names, after)
     ]
     return sorted(lines, key=lambda one: (not one["outside"], not one["gained"], one["who"], one["account"]["name"]))

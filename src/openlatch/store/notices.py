@@ -59,6 +59,11 @@ class Notices(Noun):
         sort = Sort("latest", (NoticeRow.made_at, NoticeRow.id), descending=True)
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda row: _notice(row[0]))
 
+    def to(self, address: str) -> tuple[Addressed, ...]:
+        """Return all that whoever has an address was told, the first first."""
+        query = select(NoticeRow).where(NoticeRow.address == address).order_by(NoticeRow.id)
+        return tuple(_notice(row) for row in self._session.scalars(query))
+
     def due(self, now: datetime, limit: int) -> tuple[Addressed, ...]:
         """Return all that is to be sent now to whoever has waited longest, unless another worker is at it."""
         unsent = (NoticeRow.sent_at.is_(None), NoticeRow.due_at <= now)

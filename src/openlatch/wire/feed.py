@@ -42,6 +42,7 @@ __all__ = [
     "FeedWindow",
     "Giving",
     "GivingOutcome",
+    "Zone",
 ]
 
 VERSION = "open-latch-feed/1"

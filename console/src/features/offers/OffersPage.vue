@@ -11,7 +11,7 @@ import { ago, exact, lastDay } from "@/ui/time";
 import AskForm from "./AskForm.vue";
 import OfferPanel from "./OfferPanel.vue";
 import RequestPanel from "./RequestPanel.vue";
-import { moving, requestState, stateOf } from "./states";
+import { lookAgain, requestState, stateOf } from "./states";
 
 /** Offers and requests: of the whole workspace, or for a member their own. */
 const route = useRoute();
@@ -35,7 +35,7 @@ const offers = useQuery({
     mine.value
       ? take(api.GET("/me/offers"))
       : take(api.GET("/offers", { params: { query: { state: state.value, limit: 200 } } })),
-  refetchInterval: (query) => (query.state.data?.items.some(moving) ? 1500 : false),
+  refetchInterval: (query) => lookAgain(query.state.data?.items ?? []),
 });
 const requests = useQuery({
   queryKey: computed(() => ["requests", "list", mine.value]),
@@ -53,7 +53,7 @@ const openOffer = useQuery({
   queryKey: computed(() => ["offers", said("offer")]),
   queryFn: () => take(api.GET("/offers/{offer}", { params: { path: { offer: said("offer") } } })),
   enabled: computed(() => !!said("offer")),
-  refetchInterval: (query) => (query.state.data && moving(query.state.data) ? 1500 : false),
+  refetchInterval: (query) => lookAgain(query.state.data ? [query.state.data] : []),
 });
 const openRequest = useQuery({
   queryKey: computed(() => ["requests", said("request")]),

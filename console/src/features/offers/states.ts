@@ -29,7 +29,11 @@ export function requestState(request: AccessRequest): string {
   return REQUEST[request.state];
 }
 
-/** Whether something may still change by itself soon. */
-export function moving(offer: Offer): boolean {
-  return offer.state === "taken-up" && offer.parts.some((part) => !part.live && part.order_state !== "stuck");
+/** How soon to look again: while it is carried out, and as long as the other side may answer. */
+export function lookAgain(offers: readonly Offer[]): number | false {
+  const carried = offers.some(
+    (one) => one.state === "taken-up" && one.parts.some((part) => !part.live && part.order_state !== "stuck"),
+  );
+  if (carried) return 1500;
+  return offers.some((one) => one.state === "waiting") ? 5000 : false;
 }

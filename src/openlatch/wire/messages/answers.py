@@ -7,8 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import StringConstraints
 
-from openlatch.wire.messages.base import Sent, Taken, Text
-from openlatch.wire.messages.offers import Offer, Said
+from openlatch.wire.messages.base import Said, Sent, Taken, Text
+from openlatch.wire.messages.offers import Offer
 
 __all__ = ["AnswerWish", "Question", "Registration"]
 

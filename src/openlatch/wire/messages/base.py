@@ -18,6 +18,7 @@ __all__ = [
     "Problem",
     "Ref",
     "RoleWord",
+    "Said",
     "Search",
     "SearchQuery",
     "Sent",
@@ -26,6 +27,7 @@ __all__ = [
     "T",
     "Taken",
     "Text",
+    "Word",
 ]
 
 T = TypeVar("T")
@@ -49,6 +51,8 @@ ActionWord = Literal[
 ]
 RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]
+Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
+Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
 Search = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
 
 

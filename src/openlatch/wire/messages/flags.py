@@ -8,7 +8,7 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Search, Sent, SeverityWord, Taken
+from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Said, Search, Sent, SeverityWord, Taken
 
 __all__ = [
     "AcceptWish",
@@ -40,7 +40,6 @@ __all__ = [
 ]
 
 SubjectWord = Literal["entry", "account", "party"]
-Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000, pattern=r"^[^\x00]*$")]
 Whole = Annotated[str, StringConstraints(min_length=1, max_length=600_000, pattern=r"^[^\x00]*$")]
 

@@ -14,15 +14,19 @@ from openlatch.wire.messages.base import (
     PageQuery,
     PowerWord,
     Ref,
+    Said,
     Search,
     Sent,
     SeverityWord,
     Taken,
     Text,
+    Word,
 )
 
 __all__ = [
+    "Address",
     "Choice",
+    "Day",
     "Fit",
     "FitQuery",
     "NewOffer",
@@ -44,8 +48,6 @@ __all__ = [
 ]
 
 OfferStateWord = Literal["waiting", "taken-up", "declined", "lapsed", "withdrawn"]
-Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
-Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
 Address = Annotated[str, StringConstraints(max_length=320, pattern=r"^[^\x00]*$")]
 Day = Annotated[date, Field(ge=date(1900, 1, 1), le=date(2500, 1, 1))]
 

@@ -8,8 +8,8 @@ from uuid import UUID
 
 from pydantic import Field
 
-from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Search, Sent, Taken, Text
-from openlatch.wire.messages.offers import Address, Day, Said, Word
+from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Said, Search, Sent, Taken, Text, Word
+from openlatch.wire.messages.offers import Address, Day
 
 __all__ = [
     "Asked",

@@ -1,0 +1,64 @@
+"""Limits on whom an account can be given to."""
+
+from __future__ import annotations
+
+from datetime import timedelta
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.limits import Limits, Taken, broken, strictest
+from openlatch.core.powers import Power
+
+ME = Taken("me", "Orla Finch", outside=False)
+OUTSIDER = Taken("out", "Lantern Works", outside=True)
+OTHERS = tuple(Taken(f"p{n}", f"Party {n}", outside=n == 0) for n in range(3))
+DAYS = timedelta(days=10)
+
+
+@pytest.mark.parametrize(
+    ("limits", "who", "powers", "lasts", "passed"),
+    [
+        (Limits(), OUTSIDER, (Power.OWN,), None, []),
+        (Limits(most=4), ME, (), DAYS, []),
+        (Limits(most=3), ME, (), DAYS, ["most"]),
+        (Limits(most=3), OTHERS[1], (), DAYS, []),  # who is in already takes no further place
+        (Limits(outsiders=1), ME, (), DAYS, []),
+        (Limits(outsiders=1), OUTSIDER, (), DAYS, ["outsiders"]),
+        (Limits(outsiders=1), OTHERS[0], (), DAYS, []),
+        (Limits(never=frozenset({Power.ADMIT})), ME, (Power.VIEW,), DAYS, []),
+        (Limits(never=frozenset({Power.ADMIT})), ME, (Power.ADMIT,), DAYS, ["never"]),
+        (Limits(longest=DAYS), ME, (), DAYS, []),
+        (Limits(longest=DAYS), ME, (), DAYS + timedelta(seconds=1), ["longest"]),
+        (Limits(longest=DAYS), ME, (), None, ["longest"]),
+        (Limits(most=1, outsiders=0), OUTSIDER, (), DAYS, ["most", "outsiders"]),
+    ],
+)
+def test_a_limit_is_told_exactly_where_it_would_be_passed(
+    limits: Limits, who: Taken, powers: tuple[Power, ...], lasts: timedelta | None, passed: list[str]
+) -> None:
+    found = broken(limits, "Hill Road display", who, powers, OTHERS, lasts)
+    assert [one.limit for one in found] == passed
+    assert all("Hill Road display" in one.text and one.next_step for one in found)
+
+
+LIMITS = st.builds(
+    Limits,
+    st.none() | st.integers(1, 4),
+    st.none() | st.integers(0, 2),
+    st.frozensets(st.sampled_from(tuple(Power)), max_size=2),
+    st.none() | st.builds(timedelta, days=st.integers(1, 20)),
+    st.booleans(),
+)
+
+
+@given(st.lists(LIMITS, max_size=3), st.frozensets(st.sampled_from(tuple(Power))), st.integers(1, 30))
+def test_limits_taken_together_break_exactly_where_one_of_them_does(
+    several: list[Limits], powers: frozenset[Power], days: int
+) -> None:
+    def passed(limits: Limits) -> set[str]:
+        return {one.limit for one in broken(limits, "x", OUTSIDER, powers, OTHERS, timedelta(days=days))}
+
+    assert passed(strictest(several)) == set().union(*map(passed, several))
+    assert strictest(several).opt_in is any(one.opt_in for one in several)

@@ -1,0 +1,142 @@
+"""What a proposal would change, against every moment of small universes of entries, teams and documents."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import time
+from ipaddress import ip_network
+from uuid import UUID
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.hours import Hours, Window
+from openlatch.core.model import Entry, Kind, State
+from openlatch.core.powers import Power
+from openlatch.core.sharing import ANYONE, Document, Selector, Statement
+from openlatch.core.whatif import Picture, Shift, effective, shifts, someone
+
+V, E = Power.VIEW, Power.EDIT
+ACCOUNT = UUID(int=100)
+ORLA, BRAM, GUIDES, ANY = (UUID(int=n) for n in (1, 2, 3, 9))
+ABOVE = {ORLA: {GUIDES}}
+KNOWN = someone({ORLA: ["kestrelridge.example"], BRAM: ["other.example"], GUIDES: []}, ABOVE)
+SELECTORS = {ANY: ANYONE}
+NIGHTS = Hours("UTC", (Window(frozenset({1, 4}), time(19), time(4)),))
+MOMENTS = (0, 1440 + 20 * 60, 2 * 1440 + 60, 4 * 1440 + 12 * 60)
+ENTRIES = st.builds(
+    Entry,
+    id=st.builds(UUID, int=st.integers(1000, 2000)),
+    provider_id=st.just(UUID(int=50)),
+    account_id=st.just(ACCOUNT),
+    party_id=st.sampled_from((ORLA, BRAM, GUIDES, ANY)),
+    key=st.just("k"),
+    kind=st.sampled_from((Kind.DELEGATE, Kind.GRANT, Kind.SESSION, Kind.OFFER)),
+    level=st.just("x"),
+    powers=st.sampled_from(((V,), (V, E), (E,))),
+    state=st.sampled_from((State.LIVE, State.PAUSED, State.ENDED, State.OFFERED)),
+    resources=st.sampled_from(((), ("gate",), ("gate", "till"))),
+    hours=st.sampled_from((None, NIGHTS)),
+)
+STATEMENTS = st.builds(
+    Statement,
+    allow=st.booleans(),
+    to=st.sampled_from((frozenset({ANYONE}), frozenset({Selector("domain", "other.example")}),
+                        frozenset({Selector("party", str(ORLA))}))),
+    powers=st.sampled_from((frozenset({V}), frozenset({V, E}))),
+    hours=st.sampled_from((None, NIGHTS.windows)),
+)  # fmt: skip
+PICTURES = st.builds(
+    Picture,
+    st.lists(ENTRIES, max_size=4).map(tuple),
+    st.lists(STATEMENTS, max_size=3).map(lambda s: (Document("d", str(ACCOUNT), "gate", "UTC", tuple(s)),)),
+    st.sampled_from((frozenset(), frozenset({str(ACCOUNT)}))),
+)
+
+
+def may(picture: Picture, party: UUID, power: Power, resource: str, minute: int) -> bool:
+    """Whether somebody can do something on a part of the account at a minute of the week, by anything there is."""
+    acts_as = {party, *ABOVE.get(party, ())}
+    locked = str(ACCOUNT) in picture.locked
+
+    def at(windows: tuple[Window, ...] | None) -> bool:
+        day, clock = divmod(minute, 1440)
+        return windows is None or any(w.holds(day, time(*divmod(clock, 60))) for w in windows)
+
+    for entry in picture.entries:
+        mine = entry.party_id in acts_as or (entry.party_id == ANY and not locked)
+        here = not entry.resources or resource in entry.resources
+        if effective(entry) and mine and here and power in entry.powers and at(entry.hours and entry.hours.windows):
+            return True
+    me = {ANYONE, *(Selector("party", str(one)) for one in acts_as)}
+    me |= {Selector("domain", "other.example")} if party == BRAM else set()
+    allowed = denied = False
+    for document in picture.documents:
+        for s in document.statements if document.resource == resource else ():
+            if power in s.powers and at(s.hours):
+                allowed |= s.allow and any(to in me and not (locked and to == ANYONE) for to in s.to)
+                denied |= not s.allow and bool(s.to & me)
+    return allowed and not denied
+
+
+def told(found: tuple[Shift, ...], party: UUID, power: Power, resource: str, *, gained: bool) -> bool:
+    """Whether an outcome says that somebody gains, or loses, a power on a part at some hour."""
+    matched = next(one.matched_by for one in KNOWN if one.key == str(party))
+    return any(
+        power in ability.powers
+        for one in found
+        if (str(party) in one.parties or one.matched_by <= matched)
+        if resource in one.resources or not one.resources
+        for ability in (one.gained if gained else one.lost)
+    )
+
+
+@given(PICTURES, PICTURES)
+def test_an_outcome_tells_exactly_who_gains_and_who_loses_what_by_everything_there_is(
+    before: Picture, after: Picture
+) -> None:
+    found = shifts(before, after, KNOWN, SELECTORS, "UTC")
+    for party in (ORLA, BRAM):
+        for power in (V, E):
+            for resource in ("gate", "till"):
+                was = [may(before, party, power, resource, minute) for minute in range(0, 7 * 1440, 60)]
+                is_ = [may(after, party, power, resource, minute) for minute in range(0, 7 * 1440, 60)]
+                gains = any(now and not then for then, now in zip(was, is_, strict=True))
+                losses = any(then and not now for then, now in zip(was, is_, strict=True))
+                point = (party, power, resource)
+                if gains:
+                    assert told(found, party, power, resource, gained=True), point
+                if losses:
+                    assert told(found, party, power, resource, gained=False), point
+    if before == after:
+        assert found == ()
+
+
+def entry(party: UUID, *powers: Power, **more: object) -> Entry:
+    made = Entry(UUID(int=1), UUID(int=50), ACCOUNT, party, "k", Kind.DELEGATE, "x", powers)
+    return replace(made, **more)  # type: ignore[arg-type]
+
+
+def test_what_somebody_has_by_another_way_is_neither_lost_nor_gained() -> None:
+    direct, team = entry(ORLA, V), entry(GUIDES, V)
+    assert [one.parties for one in shifts(Picture((direct, team)), Picture((team,)), KNOWN, SELECTORS, "UTC")] == []
+    lost = shifts(Picture((direct,)), Picture(), KNOWN, SELECTORS, "UTC")
+    assert [(one.parties, one.lost[0].powers) for one in lost] == [((str(ORLA),), (V,))]
+    narrowed = entry(ORLA, V, hours=NIGHTS)
+    (only,) = shifts(Picture((direct,)), Picture((narrowed,)), KNOWN, SELECTORS, "UTC")
+    assert only.lost[0].hours.startswith("Mondays, Thursdays and Sundays 00:00–00:00")
+
+
+def test_whoever_shares_in_what_anybody_gains_is_not_told_of_one_by_one() -> None:
+    found = shifts(Picture(), Picture((entry(ANY, V, kind=Kind.OPEN),)), KNOWN, SELECTORS, "UTC")
+    assert [(one.matched_by, one.gained[0].powers) for one in found] == [(frozenset({ANYONE}), (V,))]
+
+
+def test_a_document_of_thousands_of_statements_is_answered_by_a_summary_that_says_so() -> None:
+    nets = [ip_network(f"10.{n // 256}.{n % 256}.0/25") for n in range(3000)]
+    many = tuple(Statement(allow=True, to=frozenset({ANYONE}), powers=frozenset({V}), networks=(net,)) for net in nets)
+    after = Picture((), (Document("d", str(ACCOUNT), "gate", "UTC", many),))
+    (exact,) = shifts(Picture(), after, KNOWN, SELECTORS, "UTC")
+    assert exact.gained[0].witness == "from 3000 networks, such as 10.0.0.0/25"
+    (summary,) = shifts(Picture(), after, KNOWN, SELECTORS, "UTC", budget=1000)
+    assert summary.gained[0].witness == "such as mon 00:00 from 10.0.0.0"

@@ -1,0 +1,236 @@
+"""Letting somebody in: from the task to the letter, between two browsers, and out again by herself."""
+
+from __future__ import annotations
+
+import email
+import email.policy
+import json
+import re
+import time
+from datetime import date, timedelta
+from urllib.parse import urlsplit
+
+import httpx
+import pytest
+from playwright.sync_api import Browser, Page, expect
+
+from openlatch.client import Client
+from openlatch.demo.seed import SLUG
+from openlatch.errors import Conflict, Invalid, NotAllowed
+from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
+from tests.conftest import sign_in as client_of
+from tests.journeys.conftest import Terminal, faults_of, sign_in
+
+AMARA = "amara.levy@northcape-uni.example"
+STRONG = "faint variables over north cape"
+LAST_DAY = (date.today() + timedelta(days=45)).isoformat()  # noqa: DTZ011 - the demo's own days are relative
+
+
+def letter_to(stack: Stack, address: str, about: str) -> str:
+    """The text of the letter to an address that says something, once it was sent."""
+    for _ in range(400):
+        for file in sorted(stack.letters.glob("*.eml"), reverse=True):
+            mail = email.message_from_bytes(file.read_bytes(), policy=email.policy.default)
+            body = mail.get_body()
+            text = body.get_content() if body is not None else ""
+            if mail["To"] == address and about in text:
+                return str(text)
+        time.sleep(0.1)
+    raise AssertionError(f"no letter to {address} says: {about}")
+
+
+def link_in(text: str) -> str:
+    found = re.search(r"http\S+/answer/\S+", text)
+    assert found is not None
+    return urlsplit(found[0]).path
+
+
+def heard(stack: Stack) -> list[dict[str, str]]:
+    """What the duty desk's bell was sent."""
+    url, headers = stack.stand_in_url("bell"), dict(stack.stand_in_headers("bell"))
+    return [json.loads(one["body"]) for one in httpx.get(f"{url}/heard", headers=headers).json()["heard"]]
+
+
+def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
+    stack: Stack, page: Page, browser: Browser, client: Client
+) -> None:
+    sign_in(page, to="/offers/new?account=South%20Dome")
+    page.get_by_label("To whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
+    page.get_by_label("What they are to do there").select_option("observe")
+    expect(page.get_by_text("“observer” is the narrowest that covers view and edit")).to_be_visible()
+    page.get_by_label("Hours of the week (may stay empty)").fill("tue,fri 19:00-04:00")
+    page.get_by_label("Last day, Europe/London").fill(LAST_DAY)
+    page.get_by_label("What for; they read it").fill("Nights on faint variables")
+    shown = page.get_by_text("Dr Amara Levy can view and edit on South Dome, Tuesdays and Fridays 19:00–04:00")
+    expect(shown).to_be_visible()
+    expect(page.get_by_text(AMARA, exact=True)).to_be_visible()
+    assert faults_of(page) == []
+    send = page.get_by_role("button", name="Send the offer")
+    expect(send).to_be_disabled()
+    page.get_by_label("I have read this").check()
+    send.click()
+    panel = page.get_by_role("complementary")
+    expect(panel.get_by_text("waits for an answer")).to_be_visible()
+
+    path = link_in(letter_to(stack, AMARA, "offers you access to South Dome"))
+    assert "@" not in path, "no addresses in links"
+    hers = browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}).new_page()
+    hers.goto(path)
+    expect(hers.get_by_text("Maren Ashdown, Kestrel Ridge Observatory, offers you access")).to_be_visible()
+    assert faults_of(hers) == []
+    hers.get_by_role("button", name="Leave it for later").click()
+    expect(hers.get_by_text("It stays as it is")).to_be_visible()
+    hers.reload()
+    hers.get_by_label("A password of your own").fill("Password123456")
+    hers.get_by_role("button", name="Take it up").click()
+    expect(hers.get_by_role("alert")).to_contain_text("could be guessed")
+    hers.get_by_label("A password of your own").fill(STRONG)
+    hers.get_by_role("button", name="Take it up").click()
+    expect(hers.get_by_text("You are in.")).to_be_visible()
+    expect(panel.get_by_text("let in", exact=False).first).to_be_visible()
+
+    hers.get_by_role("link", name="Look at your access").click()
+    row = hers.get_by_role("row").filter(has_text="South Dome")
+    expect(row).to_contain_text("observer")
+    (entry,) = [e for e in client.entries(account="South Dome", state="live") if AMARA in e.party.addresses]
+    assert (entry.kind, entry.basis, entry.given_by) == ("grant", "Nights on faint variables", "Maren Ashdown")
+    assert entry.hours is not None
+    # At the end of the run she needs it no more.
+    row.get_by_role("button").first.click()
+    hers.get_by_role("button", name="Give it up…").click()
+    hers.get_by_role("button", name="Give it up", exact=True).click()
+    for _ in range(300):
+        if client.entry(entry.ref).state == "ended":
+            break
+        time.sleep(0.1)
+    assert client.entry(entry.ref).end_reason == "given-up"
+    assert "has given up their access to South Dome" in letter_to(
+        stack, "maren.ashdown@kestrelridge.example", "has given up their access to South Dome"
+    )
+    hers.goto(path)
+    expect(hers.get_by_text("This offer was taken up already.")).to_be_visible()
+    hers.context.close()
+    for _ in range(300):
+        told = [one["type"] for one in heard(stack)]
+        if "org.openlatch.offer.taken-up" in told:
+            break
+        time.sleep(0.1)
+    assert told.index("org.openlatch.offer.made") < told.index("org.openlatch.offer.taken-up")
+
+
+def wish(to: str, account: str, **more: object) -> wire.OfferWish:
+    part = {"account": account} | {k: more.pop(k) for k in ("level", "needs", "task", "permissions") if k in more}
+    return wire.OfferWish.model_validate({"to": to, "parts": [part], "until": LAST_DAY, **more})
+
+
+def test_whoever_is_not_eligible_is_named_with_what_to_do_before_anything_is_sent(client: Client) -> None:
+    for to, account, said in (
+        ("noor.haddad@northcape-uni.example", "South Dome", "Their papers have not been seen yet."),
+        ("nobody@northcape-uni.example", "South Dome", "Nobody is registered at Dome Control by that."),
+        ("@tomas-rell", "Kestrel Ridge Live", "They have not agreed to be invited."),
+    ):
+        wanted = wish(to, account, needs=["view"], write_to="tomas.rell@northcape-uni.example")
+        terms = client.check_offer(wanted)
+        (stop,) = [one for one in terms.remarks if one.stops]
+        assert said in stop.text
+        with pytest.raises(Conflict, match="Nothing was offered"):
+            client.offer(wanted, terms.digest)
+
+
+def test_real_servers_let_in_whom_they_know_and_are_read_again(stack: Stack, client: Client) -> None:
+    """A mailbox by rights one by one, and a database by a group; neither keeps an end, so it is ended from here."""
+    fit = client.fit("School groups", needs=["view", "publish"])
+    assert fit.choices[0].level == "lrp"
+    assert fit.choices[0].beyond == ["export"]
+    for account, more in (
+        ("School groups", {"needs": ["view", "publish"]}),
+        ("plate_catalogue", {"level": "plate_editors"}),
+    ):
+        wanted = wish("ruth.calder@kestrelridge.example", account, **more)
+        terms = client.check_offer(wanted)
+        if account == "plate_catalogue":
+            assert "No login" in next(one.text for one in terms.remarks if one.stops)
+            continue
+        made = client.offer(wanted, terms.digest)
+        assert "keeps no end itself" in " ".join(one.text for one in terms.remarks)
+        with client_of(stack, "ruth.calder") as ruth:
+            taken = ruth.answer_offer(made.ref, "take-up")
+            with pytest.raises(NotAllowed):
+                ruth.withdraw_offer(made.ref)
+        order = taken.parts[0].order
+        assert order is not None
+        done = list(client.follow(order))[-1]
+        assert done.state == "proved", done.why
+        live = client.offered(made.ref).parts[0].live
+        assert live is not None
+        entry = client.entry(str(live))
+        assert (entry.level, entry.basis) == ("lrp", "")
+        assert entry.order is not None
+        assert (entry.order.action, entry.order.state) == ("end-on", "waiting")
+
+
+def test_the_command_line_offers_asks_and_answers(stack: Stack, run: Terminal) -> None:
+    assert "Take bookings on Saturdays" in run("tasks")
+    assert "is the narrowest that covers view and edit" in run("fit", "South Dome", "--for", "observe")
+    offer = ("offer", "bram.finch@kestrelridge.example", "--on", "Night-Sky Plates=plate reader", "--until", LAST_DAY)
+    assert "can view on Night-Sky Plates" in run(*offer, "--dry-run")
+    assert "is no address" in run("offer", "a b@x.example", "--on", "Gate=guide", "--until", LAST_DAY, exits=1)
+    assert "Say to whom, and what." in run("offer", exits=2)
+    ref = re.search(r"Offered \(([0-9A-Z-]+)\)", run(*offer, "--because", "To label plates", "--yes"))
+    assert ref is not None
+    assert "waiting" in run("offers", "--state", "waiting")
+    path = link_in(letter_to(stack, "bram.finch@kestrelridge.example", "offers you access to Night-Sky Plates"))
+    asked = run("answer", stack.url + path)
+    assert "Bram Finch can view on Night-Sky Plates" in asked
+    assert "What for: To label plates" in asked
+    assert "You declined." in run("answer", stack.url + path, "--decline", "--reason", "No time", "--yes")
+    assert "was declined" in run("answer", stack.url + path, "--agree", "--yes", exits=1)
+    assert "declined" in run("offered", ref[1])
+    asking = run("ask", "Gate", "--needs", "view", "--because", "To see who comes")
+    mine = re.search(r"Asked \(([0-9A-Z-]+)\)", asking)
+    assert mine is not None
+    assert "To see who comes" in run("requests", "--mine")
+    assert "withdrawn" in run("asked", mine[1], "--withdraw")
+    told = run("told", "Gate", "Dov Finch", "the gate code")
+    secret = re.search(r"Kept \(([0-9A-Z-]+)\)", told)
+    assert secret is not None
+    assert "Dov Finch can view on Gate" in run(
+        "offer", "--replaces", secret[1], "--needs", "view", "--until", LAST_DAY, "--dry-run"
+    )
+    assert "offer, request" in run("webhooks")
+    assert "is not encrypted" in run("webhooks", "--add", "http://desk.example/latch", exits=1)
+
+
+def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
+    stack: Stack, page: Page, client: Client
+) -> None:
+    page.goto("/ask")
+    page.wait_for_load_state("networkidle")
+    assert faults_of(page) == []
+    if page.get_by_label("Whose account").is_visible():
+        page.get_by_label("Whose account").fill(SLUG)
+    page.get_by_label("How you are called").fill("Edwin Sorrel")
+    page.get_by_label("Your address").fill("edwin@sorrel-press.example")
+    page.get_by_label("Which account, as you know it").fill("night-sky plates")
+    page.get_by_label("view", exact=True).check()
+    page.get_by_label("What for").fill("One picture for a school book")
+    page.get_by_role("button", name="Ask for it").click()
+    expect(page.get_by_role("status")).to_contain_text("edwin@sorrel-press.example")
+    page.goto(link_in(letter_to(stack, "edwin@sorrel-press.example", "Did you ask")))
+    page.get_by_role("button", name="Yes, it was me").click()
+    expect(page.get_by_text("What you asked for has reached them")).to_be_visible()
+    (request,) = [one for one in client.requests("waiting") if one.name == "Edwin Sorrel"]
+    sign_in(page, "tobias.quill", f"/offers?request={request.ref}")
+    panel = page.get_by_role("complementary")
+    panel.get_by_label("Or turn it down").fill("The picture is free to use already")
+    panel.get_by_role("button", name="Turn it down").click()
+    expect(panel.get_by_text("turned down")).to_be_visible()
+    assert "The picture is free to use already" in letter_to(
+        stack, "edwin@sorrel-press.example", "has turned down what you asked for"
+    )
+
+
+def test_a_request_that_asks_for_nothing_is_refused(client: Client) -> None:
+    with pytest.raises(Invalid, match="what is asked for"):
+        client.ask("Gate", [], reason="because")
