@@ -27,6 +27,12 @@ export function useSession() {
       queries.clear();
       queries.setQueryData(KEY, signed);
     },
+    async actFor(workspace: string): Promise<void> {
+      const now = await take(api.POST("/session/switch", { body: { workspace } }));
+      rememberCsrf(now.csrf);
+      queries.clear();
+      queries.setQueryData(KEY, now);
+    },
     async signOut(): Promise<void> {
       await take(api.DELETE("/session"));
       queries.clear();

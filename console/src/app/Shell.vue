@@ -51,6 +51,14 @@ const asks = useQuery({
   queryFn: () => take(api.GET("/requests", { params: { query: { state: "waiting", limit: 100 } } })),
   enabled: computed(() => !!me.value && maySeeRequests.value),
 });
+const holders = useQuery({
+  queryKey: ["holders"],
+  queryFn: () => take(api.GET("/session/holders")),
+  enabled: computed(() => !!me.value),
+});
+const elsewhere = computed(() =>
+  (holders.data.value?.items ?? []).slice(1).reduce((sum, one) => sum + one.total, 0),
+);
 const places = computed(() =>
   [
     { to: "/", name: "Today", count: undefined, shown: maySeeParties.value },
@@ -133,10 +141,15 @@ async function signOut(): Promise<void> {
       aria-label="Places"
       class="flex flex-col border-r border-line py-5 max-md:flex-row max-md:items-center max-md:overflow-x-auto max-md:border-r-0 max-md:border-b max-md:py-2"
     >
-      <RouterLink to="/" class="px-[18px]" aria-label="Open Latch, to the start"><LatchMark /></RouterLink>
-      <p class="px-[18px] pt-4 pb-[18px] text-[13px] leading-[1.3] text-mute max-md:hidden">
+      <RouterLink to="/" class="block px-[18px] py-[3px]" aria-label="Open Latch, to the start"><LatchMark /></RouterLink>
+      <RouterLink
+        to="/holders"
+        class="block px-[18px] pt-4 pb-[18px] text-[13px] leading-[1.3] text-mute hover:text-ink max-md:hidden"
+        :title="`You act in the name of ${me?.workspace.name}`"
+      >
         {{ me?.workspace.name }}
-      </p>
+        <b v-if="elsewhere" class="block font-[620] text-act">{{ elsewhere }} waiting elsewhere</b>
+      </RouterLink>
       <RouterLink
         v-for="place in places"
         :key="place.to"

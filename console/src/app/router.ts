@@ -69,6 +69,11 @@ export const router = createRouter({
       meta: { title: "Review round" },
     },
     {
+      path: "/holders",
+      component: () => import("@/features/session/HoldersPage.vue"),
+      meta: { title: "In whose name" },
+    },
+    {
       path: "/ask",
       component: () => import("@/features/answers/AskPage.vue"),
       meta: { bare: true, title: "Ask for access" },

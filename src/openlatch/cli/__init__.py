@@ -17,6 +17,7 @@ __all__ = ["main"]
 _COMMANDS = {
     # name: (module, what it is for), in the order in which help shows them
     "sign-in": ("session", "Sign in to a service, and keep the token"),
+    "holders": ("session", "List everyone in whose name you act, and what waits there"),
     "sign-out": ("session", "Forget the token, and have it refused from now on"),
     "confirm": ("session", "Give your password again, before something dangerous"),
     "whoami": ("session", "Show who is signed in, and where"),

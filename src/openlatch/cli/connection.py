@@ -13,7 +13,7 @@ from platformdirs import user_config_path
 from openlatch.client import Client
 from openlatch.errors import NotSignedIn
 
-__all__ = ["connect", "forget", "keep", "kept", "token_for"]
+__all__ = ["all_kept", "connect", "forget", "keep", "kept", "switch", "token_for"]
 
 
 def _path() -> Path:
@@ -21,29 +21,54 @@ def _path() -> Path:
 
 
 def kept() -> dict[str, str] | None:
-    """Return what is kept of the sign-in, or None."""
+    """Return what is kept of the present sign-in, or None."""
+    every = all_kept()
+    return every[0] if every else None
+
+
+def all_kept() -> list[dict[str, str]]:
+    """Return every sign-in that is kept, one for each holder, the present one first."""
     try:
-        found: dict[str, str] = json.loads(_path().read_text())
+        found = json.loads(_path().read_text())
     except (FileNotFoundError, ValueError):
-        return None
-    return found
+        return []
+    return [{k: v for k, v in found.items() if k != "others"}, *found.get("others", [])]
 
 
-def keep(server: str, token: str, token_id: str) -> Path:
-    """Keep a sign-in where only its owner can read it."""
+def keep(server: str, token: str, token_id: str, workspace: str) -> Path:
+    """Keep a sign-in where only its owner can read it, as the present one; those for other holders stay beside it."""
+    made = {"server": server, "token": token, "token_id": token_id, "workspace": workspace}
+    others = [one for one in all_kept() if (one.get("server"), one.get("workspace")) != (server, workspace)]
+    return _write([made, *others])
+
+
+def switch(workspace: str) -> bool:
+    """Make the sign-in for a holder the present one; returns whether there is one."""
+    every = all_kept()
+    chosen = [one for one in every if one.get("workspace") == workspace]
+    if chosen:
+        _write([*chosen, *(one for one in every if one not in chosen)])
+    return bool(chosen)
+
+
+def _write(every: list[dict[str, str]]) -> Path:
     path = _path()
     path.parent.mkdir(parents=True, exist_ok=True)
     half = path.with_suffix(".new")
     half.unlink(missing_ok=True)
     with os.fdopen(os.open(half, os.O_CREAT | os.O_WRONLY | os.O_EXCL, 0o600), "w") as file:
-        json.dump({"server": server, "token": token, "token_id": token_id}, file)
+        json.dump({**every[0], "others": every[1:]}, file)
     half.rename(path)
     return path
 
 
 def forget() -> None:
-    """Forget the sign-in."""
-    _path().unlink(missing_ok=True)
+    """Forget the present sign-in; of others that are kept, the next one takes its place."""
+    others = all_kept()[1:]
+    if others:
+        _write(others)
+    else:
+        _path().unlink(missing_ok=True)
 
 
 def connect() -> Client:

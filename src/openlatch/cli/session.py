@@ -7,13 +7,14 @@ import socket
 from uuid import UUID
 
 import click
+from rich.text import Text
 
-from openlatch.cli.connection import connect, forget, keep, kept
-from openlatch.cli.output import Column, ago, day, emit, out, output_option, reports_errors
+from openlatch.cli.connection import all_kept, connect, forget, keep, kept, switch
+from openlatch.cli.output import Column, Failure, ago, day, emit, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.errors import NotSignedIn, ServiceUnreachable
 
-__all__ = ["confirm", "people", "sign_in", "sign_out", "tokens", "whoami"]
+__all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami"]
 
 TOKENS: tuple[Column, ...] = (
     ("id", lambda t: str(t.id)),
@@ -26,6 +27,17 @@ PEOPLE: tuple[Column, ...] = (
     ("name", lambda p: p.name),
     ("address", lambda p: p.address),
     ("role", lambda p: p.role),
+)
+
+
+HOLDERS: tuple[Column, ...] = (
+    ("acts for", lambda h: Text(h.name)),
+    ("workspace", lambda h: h.workspace),
+    ("as", lambda h: Text(f"{h.person}, {h.role}")),
+    ("requests", lambda h: str(h.requests)),
+    ("offers to you", lambda h: str(h.offers)),
+    ("to decide", lambda h: str(h.items)),
+    ("stuck orders", lambda h: str(h.stuck)),
 )
 
 
@@ -47,11 +59,29 @@ def sign_in(server: str, workspace: str, address: str, password: str, days: int,
     )
     with client:
         me = client.me()
-    path = keep(server, token.secret, str(token.id))
+    path = keep(server, token.secret, str(token.id), workspace)
     click.echo(
         f"Signed in to {me.workspace.name} as {me.person.name} ({me.person.role}), until {day(token.expires_at)}."
     )
     click.echo(f"The token is kept in {path}, readable by you alone.")
+
+
+@click.command()
+@click.option("--act-for", "workspace", default="", help="The workspace in whose name the next commands act.")
+@output_option
+@reports_errors
+def holders(workspace: str, output: str) -> None:
+    """List everyone in whose name you are signed in here, and what waits for you in each."""
+    if workspace and not switch(workspace):
+        known = ", ".join(one.get("workspace", "") for one in all_kept()) or "none"
+        raise Failure(
+            f"Nobody is signed in for “{workspace}” here.", f"There are: {known}. openlatch sign-in SERVER", 3
+        )
+    found = []
+    for one in all_kept():
+        with Client(one["server"], one["token"]) as client:
+            found.append(client.waiting())
+    emit(found, HOLDERS, output, empty="Nobody is signed in here; openlatch sign-in SERVER.")
 
 
 @click.command()

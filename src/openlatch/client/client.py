@@ -59,6 +59,10 @@ class Client(OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, N
         """Return who is signed in, where, and what they may do."""
         return self._send(wire.Me, "GET", "/me")
 
+    def waiting(self) -> wire.Holder:
+        """Return what waits for whoever is signed in, and in which holder's name."""
+        return self._send(wire.Holder, "GET", "/me/waiting")
+
     def confirm(self, password: str) -> wire.Me:
         """Give one's own password again, which dangerous acts ask for."""
         return self._send(wire.Me, "POST", "/session/confirmation", json={"password": password})

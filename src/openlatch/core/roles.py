@@ -135,6 +135,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "offers.take_up": _changes(*_EVERYONE),
         "offers.decline": _changes(*_EVERYONE),
         "offers.leave": _changes(*_EVERYONE),
+        "waiting.show": _reads(*_EVERYONE),
         "requests.ask": _changes(*_EVERYONE),
         "requests.browse": _reads(*_STAFF),
         # A member reaches what they asked for themselves.

@@ -2,8 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Mapping
 from dataclasses import replace
+from typing import Any
 from uuid import UUID
+
+import orjson
 
 from openlatch.core.plans import Action
 from openlatch.errors import Changed, Conflict
@@ -46,8 +50,7 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
             next_step="Look at what the latest version would change, then apply that.",
         )
     file = whatif.checked(latest.body)
-    now = whatif.outcome(call, file)
-    if any(now[part] != latest.outcome[part] for part in ("shifts", "limits")):
+    if _essence(whatif.outcome(call, file)) != _essence(latest.outcome):
         raise Changed(
             "What this would change is not what was shown any more. Nothing was changed.",
             next_step="Run it again, and look at it.",
@@ -65,6 +68,11 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
     call.log("proposal.applied", "proposal", one.id, number=number, batch=str(batch.id), title=one.title)
     call.tx.proposals.applied(one.id, call.actor.name, call.now, batch.id)
     return whatif.show(call, text)
+
+
+def _essence(outcome: Mapping[str, Any]) -> list[bytes]:
+    """What somebody has to have seen of an outcome: who gains and loses what, and which limits are passed."""
+    return sorted(orjson.dumps(one, option=orjson.OPT_SORT_KEYS) for one in (*outcome["shifts"], *outcome["limits"]))
 
 
 def _carried_out(

@@ -124,7 +124,8 @@ def of_batch(call: Call, text: str) -> Signed:
     ended_at = max(instants, default=batch.cancelled_at or batch.ordered_at) if over else None
     parties = call.tx.parties.some([batch.party_id] if batch.party_id is not None else [])
     party = parties[batch.party_id].name if batch.party_id in parties else ""
-    title = f"{party} leaves" if batch.kind == "leaver" else f"{batch.action}, {len(items)} entries"
+    titles = {"leaver": f"{party} leaves", "proposal": str(batch.wanted.get("title", ""))}
+    title = titles.get(batch.kind) or f"{batch.action}, {len(items)} entries"
     report = Report(
         batch.kind, batch.ref, title, call.tx.workspace.name, call.tx.workspace.zone,
         "over" if over else "under way", batch.ordered_at, ended_at, _batch_facts(batch), (),

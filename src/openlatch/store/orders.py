@@ -183,6 +183,11 @@ class Orders(Noun):
         rows = self._session.scalars(query.execution_options(populate_existing=True))
         return {row.entry_id: _order(row) for row in rows}
 
+    def stuck(self, limit: int) -> list[UUID]:
+        """Return the orders that need a person."""
+        query = select(OrderRow.id).where(OrderRow.state == OrderState.STUCK.value)
+        return list(self._session.scalars(query.limit(limit)))
+
     def browse(
         self, *, states: tuple[OrderState, ...], batch_id: UUID | None = None, limit: int, cursor: str | None
     ) -> Page[Order]:

@@ -30,6 +30,7 @@ from openlatch.store.replies import Reply
 from openlatch.wire import messages as wire
 
 __all__ = [
+    "BESIDE",
     "COOKIE",
     "MOST_BYTES",
     "PREFIX",
@@ -41,12 +42,15 @@ __all__ = [
     "Upload",
     "backend",
     "bearer",
+    "beside",
     "bind",
     "bind_errors",
 ]
 
 PREFIX = "/api/v1"
 COOKIE = "openlatch_session"
+BESIDE = "openlatch_beside"
+"""the cookie of sessions that are kept beside the present one, in other holders' names"""
 CSRF_HEADER = "X-Latch-CSRF"
 MOST_BYTES = 12 * 1024 * 1024
 
@@ -70,6 +74,7 @@ class Answer:
     model: BaseModel | None
     status: int | None = None
     cookie: str | None = None
+    beside: str | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -180,6 +185,12 @@ def bearer() -> tuple[Bearer, bool]:
     return found, True
 
 
+def beside() -> list[Bearer]:
+    """Return the sessions that are kept beside the present one, as far as they can be read."""
+    found = (Bearer.parse(text) for text in request.cookies.get(BESIDE, "").split("|"))
+    return [one for one in found if one is not None]
+
+
 def bind(app: Flask, routes: Routes) -> None:
     """Serve the routes of one noun."""
     for route in routes.all:
@@ -278,10 +289,10 @@ def _response(route: Route, result: BaseModel | Answer | Download | None) -> Res
         response = Response(status=HTTPStatus.NO_CONTENT if status == 200 else status)
     else:
         response = Response(answer.model.model_dump_json(), status, content_type="application/json")
-    if answer.cookie is not None:
-        response.set_cookie(
-            COOKIE, answer.cookie, httponly=True, secure=backend().secure_cookies, samesite="Strict", path="/"
-        )
+    for name, value in ((COOKIE, answer.cookie), (BESIDE, answer.beside)):
+        if value is not None:
+            secure = backend().secure_cookies
+            response.set_cookie(name, value, httponly=True, secure=secure, samesite="Strict", path="/")
     response.headers["Cache-Control"] = "no-store"
     return response
 

@@ -21,9 +21,11 @@ from openlatch.operations.hand import ImportSight
 from openlatch.operations.levels import WordSight
 from openlatch.operations.orders import OrderSight, PlanSight, asked
 from openlatch.operations.parties import AppSight, CutSight, ReachSight
+from openlatch.operations.people import SignedIn
 from openlatch.operations.policies import RuleSight, Trial
 from openlatch.operations.providers import ProviderSight
 from openlatch.operations.risks import RiskSight
+from openlatch.operations.waiting import Waiting
 from openlatch.store.activity import Done
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent
@@ -42,6 +44,7 @@ __all__ = [
     "entry",
     "event",
     "flag",
+    "holder",
     "imported",
     "level",
     "order",
@@ -64,6 +67,20 @@ _BY_HAND = (Move.TRY_AGAIN, Move.CANCEL)
 
 def person(p: model.Person) -> wire.Person:
     return wire.Person(id=p.id, name=p.name, address=p.address, role=p.role.value, telling=p.telling.value)
+
+
+def holder(who: SignedIn, waits: Waiting) -> wire.Holder:
+    return wire.Holder(
+        workspace=who.workspace.slug,
+        name=who.workspace.name,
+        person=who.person.name,
+        role=who.person.role.value,
+        requests=waits.requests,
+        offers=waits.offers,
+        items=waits.items,
+        stuck=waits.stuck,
+        total=waits.total,
+    )
 
 
 def notice(one: Addressed) -> wire.Notice:

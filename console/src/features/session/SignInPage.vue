@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
-import { ref, watch } from "vue";
+import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
@@ -17,7 +17,15 @@ const error = ref<Error>();
 const busy = ref(false);
 
 const { data: hint } = useQuery({ queryKey: ["hint"], queryFn: () => take(api.GET("/session/hint")) });
-watch(hint, (found) => (workspace.value ||= found?.workspace ?? ""), { immediate: true });
+/** Somebody who is signed in already acts for another holder as well: that one has to be named. */
+const more = computed(() => route.query.more === "yes");
+watch(
+  hint,
+  (found) => {
+    if (!more.value) workspace.value ||= found?.workspace ?? "";
+  },
+  { immediate: true },
+);
 
 async function submit(): Promise<void> {
   busy.value = true;
@@ -40,9 +48,11 @@ async function submit(): Promise<void> {
   <main class="grid min-h-dvh grid-cols-[minmax(0,1fr)_minmax(0,1.1fr)] max-md:grid-cols-1">
     <section class="flex flex-col justify-center px-[max(8%,28px)] py-10">
       <LatchMark />
-      <h1 class="mt-10">Sign in{{ hint?.name ? ` to ${hint.name}` : "" }}</h1>
+      <h1 class="mt-10">
+        {{ more ? "Act for another holder" : `Sign in${hint?.name ? ` to ${hint.name}` : ""}` }}
+      </h1>
       <form class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
-        <label v-if="!hint?.workspace">
+        <label v-if="more || !hint?.workspace">
           <span class="small mb-1 block">Workspace</span>
           <input
             v-model="workspace"

@@ -2,6 +2,7 @@
 import { computed, ref } from "vue";
 import type { Outcome, Shift } from "@/api/client";
 import ShiftMap from "@/charts/ShiftMap.vue";
+import type { Change } from "@/charts/shifts";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { ago } from "@/ui/time";
@@ -9,15 +10,25 @@ import { ago } from "@/ui/time";
 /** What a proposal would change: in sentences, as a map, and line by line. */
 const props = defineProps<{ outcome: Outcome }>();
 const now = useNow();
-const changes = computed(() =>
-  props.outcome.shifts.map((one) => ({
-    who: one.who,
-    outside: one.outside,
-    account: one.account.name,
-    gained: [...new Set(one.gained.flatMap((ability) => ability.powers))],
-    lost: [...new Set(one.lost.flatMap((ability) => ability.powers))],
-  })),
-);
+/** One line for each of those who gain or lose something on an account, on whichever of its parts. */
+const changes = computed(() => {
+  const found = new Map<string, Change>();
+  const powers = (more: Shift["gained"], before: readonly string[] = []): string[] => [
+    ...new Set([...before, ...more.flatMap((ability) => ability.powers)]),
+  ];
+  for (const one of props.outcome.shifts) {
+    const key = `${one.who}/${one.account.id}`;
+    const there = found.get(key);
+    found.set(key, {
+      who: one.who,
+      outside: one.outside,
+      account: one.account.name,
+      gained: powers(one.gained, there?.gained),
+      lost: powers(one.lost, there?.lost),
+    });
+  }
+  return [...found.values()];
+});
 function can(ability: Shift["gained"][number]): string {
   const limits = [
     ability.in_part ? "in part" : "",

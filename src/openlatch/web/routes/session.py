@@ -2,18 +2,24 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+from dataclasses import replace
+
 from openlatch.core.model import Person
 from openlatch.core.roles import Scope
 from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
-from openlatch.operations import people
+from openlatch.operations import people, waiting
+from openlatch.operations.credentials import Bearer
 from openlatch.operations.gate import Actor, Call, reachable
 from openlatch.web import render
-from openlatch.web.api import Answer, Routes, backend, bearer
+from openlatch.web.api import Answer, Routes, backend, bearer, beside
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
 routes = Routes("session")
+MOST_BESIDE = 20
+"""sessions in other holders' names that one browser keeps"""
 
 
 def _refused() -> NotSignedIn:
@@ -52,16 +58,80 @@ def sign_in(body: wire.SignIn) -> Answer:
     with at.store.transaction(body.workspace) as tx:
         call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
         session = people.open_session(call, person)
-        return Answer(_me(call, session.csrf), cookie=str(session))
+        return Answer(_me(call, session.csrf), cookie=str(session), beside=_beside(session))
+
+
+def _present() -> Bearer | None:
+    try:
+        who, by_cookie = bearer()
+    except NotSignedIn:
+        return None
+    return who if by_cookie else None
+
+
+def _beside(now: Bearer) -> str:
+    """What is kept beside a session that becomes the present one: one session for each other holder."""
+    former = _present()
+    every = {one.workspace_id: one for one in (*beside(), *([former] if former is not None else []))}
+    kept = [one for one in every.values() if one.workspace_id != now.workspace_id]
+    return "|".join(str(one) for one in kept[-MOST_BESIDE:])
+
+
+def _acting(who: Bearer) -> wire.Holder | None:
+    """What waits in one holder's name, seen with that session's own right; None if it has ended."""
+    at = backend()
+    try:
+        with at.store.transaction(who.workspace_id) as tx:
+            call = Call(tx, at.services, Actor("nobody"), at.services.clock())
+            call = replace(call, actor=people.by_session(call, who))
+            return render.holder(people.me(call), waiting.waiting(call))
+    except (NotFound, NotSignedIn):
+        return None
+
+
+@routes.route("GET", "/me/waiting", returns=wire.Holder)
+def what_waits(call: Call) -> wire.Holder:
+    """What waits for whoever is signed in, in this holder's name."""
+    return render.holder(people.me(call), waiting.waiting(call))
+
+
+@routes.route("GET", "/session/holders", returns=wire.HolderList)
+def list_holders(call: Call) -> wire.HolderList:
+    """Every holder in whose name one is signed in with this browser, the present one first, and what waits there."""
+    others = [found for one in beside() if (found := _acting(one)) is not None]
+    return wire.HolderList(items=[what_waits(call), *others])
+
+
+@routes.route("POST", "/session/switch", body=wire.SwitchWish, returns=wire.Me)
+def switch_holder(call: Call, body: wire.SwitchWish) -> Answer:
+    """Act in another holder's name from now on, with the session that is kept for it."""
+    at = backend()
+    for one in beside():
+        with at.store.transaction(one.workspace_id) as tx:
+            if tx.workspace.slug != body.workspace:
+                continue
+            there = Call(tx, at.services, Actor("nobody"), call.now)
+            there = replace(there, actor=people.by_session(there, one))
+            return Answer(_me(there, one.csrf), cookie=str(one), beside=_beside(one))
+    raise NotSignedIn(
+        f"Nobody is signed in for “{body.workspace}” with this browser. Nothing was changed.",
+        next_step="Sign in for that holder; the present sign-in is kept.",
+    )
 
 
 @routes.route("DELETE", "/session")
 def sign_out(call: Call) -> Answer:
-    """Sign out of the console."""
+    """Sign out of the console, in every holder's name."""
     who, by_cookie = bearer()
     if by_cookie:
         people.close_session(call, who)
-    return Answer(None, cookie="")
+    at = backend()
+    for one in beside():
+        with suppress(NotFound), at.store.transaction(one.workspace_id) as tx:
+            found = tx.people.sign_in(one.id, call.now)
+            if found is not None and one.fits(found[1]):
+                people.close_session(Call(tx, at.services, call.actor, call.now), one)
+    return Answer(None, cookie="", beside="")
 
 
 @routes.route("POST", "/session/confirmation", body=wire.Confirmation, returns=wire.Me)

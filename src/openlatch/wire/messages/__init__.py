@@ -133,6 +133,8 @@ from openlatch.wire.messages.orders import (
 from openlatch.wire.messages.parties import Account, AccountDescription, AccountList, Party, PartyList, SponsorWish
 from openlatch.wire.messages.people import (
     Confirmation,
+    Holder,
+    HolderList,
     Me,
     NewPerson,
     NewToken,
@@ -140,6 +142,7 @@ from openlatch.wire.messages.people import (
     PersonList,
     SignIn,
     SignInHint,
+    SwitchWish,
     Token,
     TokenList,
     TokenSecret,
@@ -291,6 +294,8 @@ __all__ = [
     "FlagQuery",
     "FlagThen",
     "GoneWish",
+    "Holder",
+    "HolderList",
     "Hours",
     "HowWord",
     "Hurt",
@@ -425,6 +430,7 @@ __all__ = [
     "StateWord",
     "Step",
     "Summary",
+    "SwitchWish",
     "Taken",
     "Task",
     "TaskList",

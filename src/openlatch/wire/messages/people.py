@@ -13,6 +13,8 @@ from openlatch.wire.messages.notices import TellingWord
 
 __all__ = [
     "Confirmation",
+    "Holder",
+    "HolderList",
     "Me",
     "NewPerson",
     "NewToken",
@@ -20,6 +22,7 @@ __all__ = [
     "PersonList",
     "SignIn",
     "SignInHint",
+    "SwitchWish",
     "Token",
     "TokenList",
     "TokenSecret",
@@ -104,6 +107,32 @@ class Workspace(Sent):
     zone: str
     circle_domains: list[str]
     unused_days: int
+
+
+class Holder(Sent):
+    """A holder in whose name somebody is signed in, as what, and what waits for them there."""
+
+    workspace: str
+    name: str
+    person: str
+    role: RoleWord
+    requests: int
+    offers: int
+    items: int
+    stuck: int
+    total: int
+
+
+class HolderList(Sent):
+    """Every holder in whose name one is signed in, the present one first."""
+
+    items: list[Holder]
+
+
+class SwitchWish(Taken):
+    """The short name of the workspace of the holder in whose name one wants to act."""
+
+    workspace: Text
 
 
 class Me(Sent):

@@ -94,6 +94,8 @@ def upgrade() -> None:
             primary key (workspace_id, id)
         )
     """)
+    op.execute("alter table batches drop constraint batches_kind_check")
+    op.execute("alter table batches add check (kind in ('bulk', 'leaver', 'proposal'))")
     for table in ("documents", "proposals", "proposal_runs", "requests", "webhooks"):
         op.execute(f"alter table {table} enable row level security")
         op.execute(f"alter table {table} force row level security")

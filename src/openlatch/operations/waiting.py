@@ -1,0 +1,41 @@
+"""What waits for whoever is signed in, in one holder's name: so that somebody who acts for several sees all of it."""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+
+from openlatch.core.offers import OfferState
+from openlatch.operations import offers, requests, rounds
+from openlatch.operations.gate import Call, operation, reachable
+
+__all__ = ["Waiting", "waiting"]
+
+_MOST = 200
+
+
+@dataclass(frozen=True, slots=True)
+class Waiting:
+    """How many requests wait for an answer, offers to oneself, things to decide in reviews, and orders for a person."""
+
+    requests: int = 0
+    offers: int = 0
+    items: int = 0
+    stuck: int = 0
+
+    @property
+    def total(self) -> int:
+        return self.requests + self.offers + self.items + self.stuck
+
+
+@operation("waiting.show")
+def waiting(call: Call) -> Waiting:
+    """What waits for whoever is signed in; what they do not reach does not wait for them."""
+    may = set(reachable(call.actor))
+    answers = "requests.turn_down" in may
+    asked = len(requests.browse(call, "waiting", _MOST, None).items) if answers else 0
+    mine = sum(one.offer.state is OfferState.WAITING for one in offers.mine(call))
+    decide = (
+        sum(one.mine for one in rounds.browse(call, "open", "", _MOST, None).items) if "rounds.decide" in may else 0
+    )
+    stuck = len(call.tx.orders.stuck(_MOST)) if "orders.try_again" in may else 0
+    return Waiting(asked, mine, decide, stuck)
