@@ -9,6 +9,7 @@ from bench.large_reading import large_reading
 from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
 from bench.rules_in_store import after_one_change, database_to_flags
+from bench.what_if import what_if
 
 BENCHMARKS = {
     "P1": rules_in_columns,
@@ -20,6 +21,7 @@ BENCHMARKS = {
     "P7": exposure_difference,
     "P9": console,
     "P10": memory,
+    "W": what_if,
     "crash": crash,
 }
 

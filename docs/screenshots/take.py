@@ -71,14 +71,43 @@ def console(browser: Browser, stack: Stack) -> None:
     page.get_by_role("link", name="Weather Mast").click()
     page.get_by_role("heading", name="Weather Mast").wait_for()
     shoot(page, "account")
-    page.goto(f"{stack.url}/providers")
-    roll = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Volunteer Roll"))
-    roll.get_by_role("button", name="What its levels mean").click()
-    roll.get_by_role("button", name="Say what badge printer means").click()
-    roll.get_by_role("heading", name="Volunteer Roll").scroll_into_view_if_needed()
-    shoot(page, "levels")
+    offered(page, stack)
+    imagined(page, stack)
     reviewed(page, stack)
     shoot(signed_in(browser, stack, "dark"), "inventory-dark")
+
+
+def offered(page: Page, stack: Stack) -> None:
+    """An offer, filled in, with what it would be."""
+    page.goto(f"{stack.url}/offers/new?account=South%20Dome")
+    page.get_by_label("To whom: an address, or a handle").fill("amara.levy@northcape-uni.example")
+    page.get_by_label("What they are to do there").select_option("observe")
+    page.get_by_label("Hours of the week (may stay empty)").fill("tue,fri 19:00-04:00")
+    page.get_by_label("without an end, on purpose").check()
+    page.get_by_label("What for; they read it").fill("Nights on faint variables")
+    page.get_by_text("would have this on South Dome without an end").wait_for()
+    shoot(page, "offer")
+
+
+def imagined(page: Page, stack: Stack) -> None:
+    """What a proposal would change."""
+    statement = {
+        "effect": "allow", "to": [{"domain": "northcape-uni.example"}], "powers": ["view", "export"],
+        "networks": ["192.0.2.0/26"], "hours": ["mon,tue 09:00-17:00"],
+    }  # fmt: skip
+    share = {"do": "share", "account": "Night-Sky Plates", "zone": "Europe/London"}
+    changes = [
+        share | {"resource": "unreleased 2026", "statements": []},
+        share | {"resource": "folder 200", "statements": [statement]},
+        {"do": "give", "account": "South Dome", "to": "amara.levy@northcape-uni.example", "task": "observe"},
+    ]
+    given = {"workspace": SLUG, "address": OWNER, "password": PASSWORD}
+    with Client.sign_in(stack.url, **given)[0] as client:
+        made = client.propose({"proposal": 1, "title": "Plates for North Cape", "changes": changes})
+        client.worked_out(made.ref)
+    page.goto(f"{stack.url}/what-if/{made.ref}")
+    page.get_by_role("heading", name="Flags raised").wait_for()
+    shoot(page, "what-if")
 
 
 def reviewed(page: Page, stack: Stack) -> None:

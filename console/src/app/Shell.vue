@@ -141,7 +141,9 @@ async function signOut(): Promise<void> {
       aria-label="Places"
       class="flex flex-col border-r border-line py-5 max-md:flex-row max-md:items-center max-md:overflow-x-auto max-md:border-r-0 max-md:border-b max-md:py-2"
     >
-      <RouterLink to="/" class="block px-[18px] py-[3px]" aria-label="Open Latch, to the start"><LatchMark /></RouterLink>
+      <RouterLink to="/" class="block px-[18px] py-[3px]" aria-label="Open Latch, to the start"
+        ><LatchMark
+      /></RouterLink>
       <RouterLink
         to="/holders"
         class="block px-[18px] pt-4 pb-[18px] text-[13px] leading-[1.3] text-mute hover:text-ink max-md:hidden"

@@ -5,7 +5,7 @@ What is changed there is changed by the same means as in earnest, so that rules 
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from uuid import UUID
 
@@ -40,7 +40,7 @@ from openlatch.operations import offer_terms, orders
 from openlatch.operations.gate import Call
 from openlatch.wire import proposal as wire
 
-__all__ = ["Imagined", "imagine", "wish_of"]
+__all__ = ["Imagined", "as_they_are", "imagine", "wish_of"]
 
 
 @dataclass(slots=True)
@@ -51,6 +51,8 @@ class Imagined:
     accounts: set[UUID] = field(default_factory=set)
     parties: set[UUID] = field(default_factory=set)
     documents: dict[UUID, tuple[Document, ...]] = field(default_factory=dict)
+    present: dict[UUID, tuple[Document, ...]] = field(default_factory=dict)
+    """the documents of accounts as they are, as far as they were asked for"""
     limits: list[str] = field(default_factory=list)
     policy: str = ""
 
@@ -73,6 +75,13 @@ def imagine(call: Call, body: wire.ProposalFile) -> Imagined:
     for account_id in made.accounts & made.documents.keys():
         _share_anew(call, account_id, made)
     return made
+
+
+def as_they_are(call: Call, account_id: UUID, made: Imagined) -> tuple[Document, ...]:
+    """Return the documents of an account, read from the store once."""
+    if account_id not in made.present:
+        made.present[account_id] = call.tx.documents.of([account_id]).get(account_id, ())
+    return made.present[account_id]
 
 
 def wish_of(change: wire.Give, basis: str) -> offer_terms.Wish:
@@ -184,13 +193,14 @@ def _lock(call: Call, change: wire.Lock, made: Imagined) -> None:
         )
     call.tx.accounts.save_all([replace(account, locked=change.locked, version=account.version + 1)])
     made.accounts.add(account.id)
-    made.documents.setdefault(account.id, call.tx.documents.of([account.id]).get(account.id, ()))
+    made.documents.setdefault(account.id, as_they_are(call, account.id, made))
 
 
 def _share(call: Call, change: wire.Share, made: Imagined) -> None:
     account = call.tx.accounts.find(change.account)[0]
-    before = made.documents.get(account.id, call.tx.documents.of([account.id]).get(account.id, ()))
-    statements = tuple(_statement(call, account, one, change.zone) for one in change.statements)
+    before = made.documents.get(account.id) or as_they_are(call, account.id, made)
+    keys = _keys(call, account, [to.party for one in change.statements for to in one.to if to.party])
+    statements = tuple(_statement(one, change.zone, keys) for one in change.statements)
     same = [one for one in before if one.resource == change.resource]
     if any(one.zone != change.zone for one in same) and any(s.hours for one in same for s in one.statements):
         raise Invalid(
@@ -203,10 +213,18 @@ def _share(call: Call, change: wire.Share, made: Imagined) -> None:
     made.accounts.add(account.id)
 
 
-def _statement(call: Call, account: Account, one: wire.Statement, zone: str) -> Statement:
+def _keys(call: Call, account: Account, named: Sequence[str]) -> Mapping[str, str]:
+    """What the provider of an account calls parties, by how they are named here."""
+    found = {name: ids[0] for name, ids in call.tx.parties.named(named).items()}
+    keys = call.tx.parties.keys_of(found.values(), account.provider_id)
+    # Whom nobody knows yet can be named all the same, by what the provider calls them.
+    return {name: keys[found[name.casefold()]] if name.casefold() in found else name for name in named}
+
+
+def _statement(one: wire.Statement, zone: str, keys: Mapping[str, str]) -> Statement:
     return Statement(
         allow=one.effect == "allow",
-        to=frozenset(_selector(call, account, to) for to in one.to),
+        to=frozenset(_selector(to, keys) for to in one.to),
         powers=frozenset(Power(p) for p in one.powers),
         networks=None if one.networks is None else tuple(one.networks),
         hours=None if one.hours is None else tuple(w for text in one.hours for w in _windows(text, zone)),
@@ -221,17 +239,13 @@ def _windows(text: str, zone: str) -> Sequence[Window]:
         raise Invalid(f"“{text}” cannot be read as hours.", next_step="Write them as: tue,fri 19:00-04:00") from error
 
 
-def _selector(call: Call, account: Account, to: wire.To) -> Selector:
-    """Whom a statement is about, by the provider's key where it has one."""
+def _selector(to: wire.To, keys: Mapping[str, str]) -> Selector:
+    """Whom a statement is about."""
     if to.anyone:
         return ANYONE
     if to.domain is not None:
         return Selector("domain", to.domain.casefold())
-    named = call.tx.parties.named([to.party or ""]).get((to.party or "").casefold(), ())
-    if not named:
-        # Whom nobody knows yet can be named all the same, by what the provider calls them.
-        return Selector("party", to.party or "")
-    return Selector("party", call.tx.parties.keys_of(named[:1], account.provider_id)[named[0]])
+    return Selector("party", keys[to.party or ""])
 
 
 def _policy(call: Call, change: wire.Policy, made: Imagined) -> None:
@@ -270,12 +284,12 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
     shown = ObservedAccount(account.key, account.name, locked=account.locked)
     observed = spread(Observation(ReadingOutcome.COMPLETE, (shown,), (*seen, *strangers), (), joined, documents))
     ids = {key: one for one, key in keys.items()}
-    for new in observed.parties:
-        if new.key not in ids:
-            party = Party(call.services.new_id(), new.kind, new.name, new.addresses)
-            call.tx.parties.add([party], [(Identifier(str(account.provider_id), new.key), party.id)])
-            ids[new.key] = party.id
-            made.parties.add(party.id)
+    unknown = {new.key: new for new in observed.parties if new.key not in ids}
+    met = [Party(call.services.new_id(), new.kind, new.name, new.addresses) for new in unknown.values()]
+    joining = {key: party.id for key, party in zip(unknown, met, strict=True)}
+    call.tx.parties.add(met, [(Identifier(str(account.provider_id), key), one) for key, one in joining.items()])
+    ids |= joining
+    made.parties |= set(joining.values())
     before = {e.key: e for e in call.tx.entries.on([account_id]) if e.key.startswith(SHARED)}
     added: list[Entry] = []
     kept: set[str] = set()

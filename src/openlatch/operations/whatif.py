@@ -23,7 +23,7 @@ from openlatch.core.whatif import Picture, Shift, shifts, someone
 from openlatch.errors import Conflict, Invalid, OpenLatchError
 from openlatch.operations import findings, known, policies
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.imagining import Imagined, imagine
+from openlatch.operations.imagining import Imagined, as_they_are, imagine
 from openlatch.operations.policy_file import read
 from openlatch.store.pages import Page
 from openlatch.store.proposals import Proposal, Run
@@ -150,18 +150,19 @@ def run(call: Call, proposal_id: UUID, number: int) -> None:
 def outcome(call: Call, file: ProposalFile) -> dict[str, Any]:
     """Return what a proposal would change, and leave everything as it is."""
     ask = policies.in_force(call)
-    present = policies.current(call).policy
+    in_force = policies.current(call).policy
     with call.tx.tried():
         made = imagine(call, file)
         proposed = ask
         changes: tuple[str, ...] = ()
         if made.policy:
             tried = read(made.policy, call.tx.workspace.zone)
-            changes = policies.changes(present, tried.policy)
+            changes = policies.changes(in_force, tried.policy)
             proposed = findings.Ask(tried.policy, tried.program, known.circle_of(call, tried.policy))
         concerned = _concerned(call, made)
-        after = _Seen.taken(call, proposed, concerned, made.documents)
-    before = _Seen.taken(call, ask, concerned, {})
+        present = {one: as_they_are(call, one, made) for one in made.accounts}
+        after = _Seen.taken(call, proposed, concerned, {**present, **made.documents})
+    before = _Seen.taken(call, ask, concerned, present)
     everyone = {**before.parties, **after.parties}
     lines = _shifts(call, before, after, everyone)
     flags = _flags(call, ask, proposed, before, after, everyone)
@@ -204,7 +205,7 @@ class _Seen:
     ) -> _Seen:
         """Look at everything that hangs on the accounts that are touched, as this transaction shows it now."""
         entries = call.tx.entries.on(concerned.accounts)
-        documents = _documents(call, put, concerned.accounts)
+        documents = _documents(call, put)
         holders = {entry.party_id for entry in entries} | concerned.parties
         named = {UUID(s.value) for d in documents for one in d.statements for s in one.to if _known(s)}
         teams = holders | named
@@ -248,12 +249,10 @@ def _known(selector: Selector) -> bool:
         return False
 
 
-def _documents(call: Call, put: Mapping[UUID, tuple[Document, ...]], accounts: Iterable[UUID]) -> tuple[Document, ...]:
-    """The documents of accounts, as they are or as a proposal puts them, with parties by the text of their ids."""
+def _documents(call: Call, put: Mapping[UUID, tuple[Document, ...]]) -> tuple[Document, ...]:
+    """The documents of accounts, with parties by the text of their ids."""
     found: list[Document] = []
-    wanted = set(accounts)
-    present = {**call.tx.documents.of(wanted), **{one: put[one] for one in wanted & put.keys()}}
-    for account_id, documents in present.items():
+    for account_id, documents in put.items():
         provider_id = call.tx.accounts.get(account_id).provider_id
         ids = {key: one for key, (one, _) in call.tx.parties.keys_at(provider_id).items()} if documents else {}
         found += [
