@@ -124,7 +124,7 @@ def test_what_somebody_has_by_another_way_is_neither_lost_nor_gained() -> None:
     assert [(one.parties, one.lost[0].powers) for one in lost] == [((str(ORLA),), (V,))]
     narrowed = entry(ORLA, V, hours=NIGHTS)
     (only,) = shifts(Picture((direct,)), Picture((narrowed,)), KNOWN, SELECTORS, "UTC")
-    assert only.lost[0].hours.startswith("Mondays, Thursdays and Sundays 00:00–00:00")
+    assert only.lost[0].hours.startswith("Mondays, Thursdays and Sundays all day")
 
 
 def test_whoever_shares_in_what_anybody_gains_is_not_told_of_one_by_one() -> None:

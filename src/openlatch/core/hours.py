@@ -46,6 +46,8 @@ class Window:
         days = (
             "every day" if len(names) == len(_NAMES) else " and ".join(filter(None, [", ".join(names[:-1]), names[-1]]))
         )
+        if self.start == self.end:
+            return f"{days} all day" if self.start == time() else f"{days} from {self.start:%H:%M} for a day"
         return f"{days} {self.start:%H:%M}–{self.end:%H:%M}"
 
 

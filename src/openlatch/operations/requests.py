@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from uuid import UUID
 
 from openlatch.core.hours import day_in, end_of
 from openlatch.core.model import normal_address
@@ -95,7 +96,8 @@ def confirm(call: Call, request: Request, *, it_was: bool) -> Request:
 @operation("requests.browse")
 def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[Request]:
     """Requests, the latest first."""
-    return call.tx.requests.browse(words(RequestState, state, "state"), limit, cursor)
+    page = call.tx.requests.browse(words(RequestState, state, "state"), limit, cursor)
+    return replace(page, items=tuple(_with_account(call, one) for one in page.items))
 
 
 @operation("requests.show")
@@ -104,8 +106,8 @@ def show(call: Call, text: str) -> Request:
     request = call.tx.requests.find(text)
     person = call.actor.person
     if person is not None and person.role.value == "member":
-        _own(call, request)
-    return request
+        return _own(call, request)
+    return _with_account(call, request)
 
 
 @operation("requests.mine")
@@ -187,10 +189,7 @@ def _asked(call: Call, address: str, name: str, wish: Wish, state: RequestState)
             f"{MOST_OPEN} requests of {address} wait for an answer. Nothing was kept.",
             next_step="Withdraw one that is not needed any more.",
         )
-    try:
-        account_id = call.tx.accounts.find(wish.account)[0].id
-    except NotFound:
-        account_id = None  # whoever answers knows which one is meant
+    account_id = _account_called(call, wish.account)
     lasts = LASTS if state is RequestState.WAITING else CONFIRMED_WITHIN
     request = Request(
         call.services.new_id(), address, name or address, wish.account.strip(), account_id, needs, wish.level.strip(),
@@ -202,6 +201,21 @@ def _asked(call: Call, address: str, name: str, wish: Wish, state: RequestState)
         needs=list(needs), reason=request.reason,
     )  # fmt: skip
     return request
+
+
+def _account_called(call: Call, text: str) -> UUID | None:
+    """The account that a request means; None where whoever answers has to know."""
+    try:
+        return call.tx.accounts.find(text)[0].id
+    except NotFound:
+        return None
+
+
+def _with_account(call: Call, request: Request) -> Request:
+    """A request with its account, were it only read from the provider after somebody had asked."""
+    if request.account_id is not None or request.state is not RequestState.WAITING:
+        return request
+    return replace(request, account_id=_account_called(call, request.account))
 
 
 def _wrong(at: str, problem: str, next_step: str) -> Invalid:

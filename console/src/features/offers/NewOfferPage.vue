@@ -6,7 +6,7 @@ import { api, take } from "@/api/client";
 import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { day } from "@/ui/time";
+import { lastDay } from "@/ui/time";
 import OfferPartFields from "./OfferPartFields.vue";
 import OfferTerms from "./OfferTerms.vue";
 import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
@@ -166,7 +166,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
       {{ request.data.value.name }} asks for
       {{ request.data.value.level || request.data.value.needs.join(", ") }} on {{ request.data.value.account
       }}<template v-if="request.data.value.ends_at">
-        until {{ day(request.data.value.ends_at, zone) }}</template
+        until {{ lastDay(request.data.value.ends_at, zone) }}</template
       >: “{{ request.data.value.reason }}”
     </p>
     <p v-if="secret.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-[13.5px]">

@@ -59,7 +59,9 @@ export function saidOf(change: Change): string {
     case "share": {
       const number = (change.statements as unknown[] | undefined)?.length ?? 0;
       const part = text(change.resource);
-      return `${part ? `${part} of ` : ""}${text(change.account)} is shared by ${number} ${number === 1 ? "statement" : "statements"}`;
+      const what = `${part ? `${part} of ` : ""}${text(change.account)}`;
+      if (!number) return `${what} is shared with nobody any more`;
+      return `${what} is shared by ${number} ${number === 1 ? "statement" : "statements"}`;
     }
     case "policy":
       return "Another policy is adopted";
