@@ -69,6 +69,15 @@ def test_on_the_command_line_one_acts_in_one_name_at_a_time(run: Terminal, stack
     assert "Nobody is signed in for" in run("holders", "--act-for", "nowhere", exits=3)
     run("sign-out")
     assert "Ridge Plate Society" in run("whoami")
+    run("sign-in", stack.url, "--workspace", SLUG, "--address", MAREN, "--password", PASSWORD)
+    theirs, mine = Client.sign_in(stack.url, workspace=society, address=MAREN, password=PASSWORD)
+    with theirs:
+        for token in theirs.tokens():
+            if token.id != mine.id:
+                theirs.revoke_token(token.id)
+    without = run("holders", exits=3)
+    assert "Kestrel Ridge Observatory" in without
+    assert f"--workspace {society}" in without
 
 
 def test_a_session_of_one_holder_reaches_nothing_of_another(stack: Stack, client: Client, society: str) -> None:

@@ -46,7 +46,6 @@ OFFERS: tuple[Column, ...] = (
     ("id", lambda o: o.ref),
     ("state", lambda o: Text(_state(o), STATE.get(o.state, ""))),
     ("to", lambda o: Text(o.name)),
-    ("address", lambda o: Text(o.address)),
     ("of", lambda o: Text("; ".join(f"{p.account.name}: {p.level}" for p in o.parts))),
     ("made", lambda o: ago(o.made_at)),
     ("good until", lambda o: day(o.lapses_at) if o.state == "waiting" else ""),

@@ -18,7 +18,6 @@ REQUESTS: tuple[Column, ...] = (
     ("id", lambda r: r.ref),
     ("state", lambda r: Text(r.state, "yellow" if r.state == "waiting" else "")),
     ("who", lambda r: Text(r.name)),
-    ("address", lambda r: Text(r.address)),
     ("account", lambda r: Text(r.account)),
     ("asks for", lambda r: Text(r.level or ", ".join(r.needs))),
     ("until", lambda r: last_day(r.ends_at) or "no end"),

@@ -12,7 +12,7 @@ from rich.text import Text
 from openlatch.cli.connection import all_kept, connect, forget, keep, kept, switch
 from openlatch.cli.output import Column, Failure, ago, day, emit, out, output_option, reports_errors
 from openlatch.client import Client
-from openlatch.errors import NotSignedIn, ServiceUnreachable
+from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
 
 __all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami"]
 
@@ -35,9 +35,9 @@ HOLDERS: tuple[Column, ...] = (
     ("workspace", lambda h: h.workspace),
     ("as", lambda h: Text(f"{h.person}, {h.role}")),
     ("requests", lambda h: str(h.requests)),
-    ("offers to you", lambda h: str(h.offers)),
-    ("to decide", lambda h: str(h.items)),
-    ("stuck orders", lambda h: str(h.stuck)),
+    ("offers", lambda h: str(h.offers)),
+    ("decide", lambda h: str(h.items)),
+    ("stuck", lambda h: str(h.stuck)),
 )
 
 
@@ -77,11 +77,23 @@ def holders(workspace: str, output: str) -> None:
         raise Failure(
             f"Nobody is signed in for “{workspace}” here.", f"There are: {known}. openlatch sign-in SERVER", 3
         )
-    found = []
+    found, silent = [], []
     for one in all_kept():
-        with Client(one["server"], one["token"]) as client:
-            found.append(client.waiting())
-    emit(found, HOLDERS, output, empty="Nobody is signed in here; openlatch sign-in SERVER.")
+        try:
+            with Client(one["server"], one["token"]) as client:
+                found.append(client.waiting())
+        except OpenLatchError as error:
+            silent.append((one, error))
+    if found or not silent:
+        emit(found, HOLDERS, output, empty="Nobody is signed in here; openlatch sign-in SERVER.")
+    if silent:
+        first, why = silent[0]
+        names = ", ".join(one.get("workspace") or one["server"] for one, _ in silent)
+        again = f"openlatch sign-in {first['server']} --workspace {first.get('workspace', '')}"
+        raise type(why)(
+            f"What waits for {names} is not known: {why.message} Nothing was changed.",
+            next_step=again if isinstance(why, NotSignedIn) else why.next_step,
+        )
 
 
 @click.command()
