@@ -10,8 +10,8 @@ from uuid import UUID
 import pytest
 
 from openlatch.core import offers, requests
-from openlatch.core.model import EndReason, Severity
-from openlatch.core.offers import Offer, OfferMove, OfferState, remarks, stages, why_ended
+from openlatch.core.model import EndReason, Kind, Severity
+from openlatch.core.offers import Offer, OfferMove, OfferState, Part, remarks, stages, why_ended
 from openlatch.core.powers import Power
 from openlatch.core.requests import Request, RequestMove, RequestState, less, more
 from openlatch.core.tasks import Choice
@@ -61,6 +61,8 @@ def test_a_power_that_ends_before_the_rest_leaves_the_narrowest_level_without_it
     all_of_it = Choice("all", (), (V, E, X, S), ())
     found = stages({S: spring, X: spring, E: summer}, all_of_it, None, LEVELS)
     assert [(one.since, one.level) for one in found] == [(spring, "writer"), (summer, "reader")]
+    part = Part(UUID(int=3), UUID(int=4), Kind.GRANT, "all", (), (), (V, E, X, S), None, later=found)
+    assert part.power_ends == {S: spring, X: spring, E: summer}
     assert stages({S: summer}, all_of_it, spring, LEVELS) == (), "what ends with the rest is no stage of its own"
     with pytest.raises(Conflict, match="There is no level without view"):
         stages({V: spring}, Choice("writer", (), (V, E), ()), None, LEVELS)

@@ -191,6 +191,9 @@ def test_the_command_line_offers_asks_and_answers(stack: Stack, run: Terminal) -
     mine = re.search(r"Asked \(([0-9A-Z-]+)\)", asking)
     assert mine is not None
     assert "To see who comes" in run("requests", "--mine")
+    assert "can view on Gate" in run(
+        "offer", "bram.finch@kestrelridge.example", "--on", "Gate", "--request", mine[1], "--no-end", "--dry-run"
+    )
     assert "withdrawn" in run("asked", mine[1], "--withdraw")
     told = run("told", "Gate", "Dov Finch", "the gate code")
     secret = re.search(r"Kept \(([0-9A-Z-]+)\)", told)

@@ -158,9 +158,10 @@ def _filled(client: Client, given: dict[str, Any], same: dict[str, Any]) -> dict
     """What was not said is as somebody asked for it, or as the secret that it replaces."""
     if given["request"]:
         asked = client.request(given["request"])
-        if not (same["task"] or same["needs"]):
-            same = {**same, "needs": list(asked.needs)}
         given["parts"] = given["parts"] or [{**same, "account": str(asked.account_id or asked.account)}]
+        for part in given["parts"]:
+            if not any(part.get(said) for said in ("level", "task", "needs", "permissions")):
+                part |= {"level": asked.level, "needs": [] if asked.level else list(asked.needs)}
         given["to"], given["name"] = given["to"] or asked.address, given["name"] or asked.name
         if given["until"] is None and not given["endless"] and asked.ends_at is not None:
             given["until"] = (asked.ends_at - timedelta(minutes=1)).date()

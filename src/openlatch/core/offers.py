@@ -151,6 +151,15 @@ class Part:
     order_id: UUID | None = None
     live_id: UUID | None = None
 
+    @property
+    def power_ends(self) -> dict[Power, datetime]:
+        """When single powers end, where they do before the rest does."""
+        return {
+            power: next(stage.since for stage in self.later if power not in stage.powers)
+            for power in self.powers
+            if any(power not in stage.powers for stage in self.later)
+        }
+
 
 @dataclass(frozen=True, slots=True)
 class Offer:

@@ -113,6 +113,8 @@ def _part(part: Part, account: model.Account, provider: model.Provider, order: O
     return wire.OfferPart(
         account=_account(account),
         provider=provider.name,
+        written_hours=part.hours.written() if part.hours is not None else "",
+        power_ends={power.value: at for power, at in part.power_ends.items()},
         entry=part.entry_id,
         live=part.live_id,
         order=ref_of(part.order_id) if part.order_id else None,

@@ -45,6 +45,8 @@ const former = useQuery({
 });
 const lastDayOf = (end: string | null | undefined): string =>
   end ? new Intl.DateTimeFormat("en-CA", { timeZone: zone.value }).format(new Date(Date.parse(end) - 1)) : "";
+const startOf = (at: string): string =>
+  new Intl.DateTimeFormat("en-CA", { timeZone: zone.value }).format(new Date(at));
 const needs = computed(() => request.data.value?.needs ?? []);
 const accounts = useQuery({
   queryKey: ["accounts", "names"],
@@ -61,7 +63,10 @@ watch(
     const meant = all.items.find((one) => one.id === asked.account_id);
     const [first] = form.parts;
     if (first && !first.account && meant) first.account = meant.name;
-    if (first && !first.task && asked.needs.length) first.task = "asked";
+    if (first && !first.task && !first.level) {
+      if (asked.level) Object.assign(first, { by: "level", level: asked.level });
+      else if (asked.needs.length) first.task = "asked";
+    }
   },
   { immediate: true },
 );
@@ -83,6 +88,8 @@ watch(
     Object.assign(form, { to: offer.address, name: offer.name, basis: offer.basis });
     const [first] = offer.parts;
     form.until = lastDayOf(first?.ends_at);
+    form.starts = offer.starts_at && Date.parse(offer.starts_at) > Date.now() ? startOf(offer.starts_at) : "";
+    form.replaces = offer.replaces ?? "";
     form.endless = !form.until;
     form.parts = offer.parts.map((part) => ({
       ...emptyPart(part.account.name),
@@ -90,6 +97,10 @@ watch(
       level: part.level,
       permissions: part.permissions,
       resources: part.resources.join(", "),
+      hours: part.written_hours,
+      powerUntil: Object.fromEntries(
+        Object.entries(part.power_ends).map(([power, end]) => [power, lastDayOf(end)]),
+      ),
     }));
   },
   { immediate: true },
@@ -291,7 +302,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
             <RouterLink class="button" to="/offers">Leave it</RouterLink>
           </div>
         </template>
-        <p class="mt-6 font-mono text-[12.5px] break-words text-mute">{{ commandOf(form) }}</p>
+        <p class="mt-6 font-mono text-[12.5px] break-words text-mute">{{ commandOf(form, insteadOf) }}</p>
       </div>
     </div>
   </section>

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
-import { computed, ref, watch } from "vue";
+import { computed, ref } from "vue";
 import { api, take, type Fit, type Task } from "@/api/client";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import type { PartForm } from "./wish";
@@ -35,13 +35,10 @@ const found = computed<Fit | undefined>(() => fit.data.value);
 const chosen = computed(() => found.value?.choices[0]);
 const wider = computed(() => found.value?.choices.slice(1) ?? []);
 const showsWider = ref(false);
-watch(
-  () => part.value.account,
-  () => {
-    part.value.level = "";
-    part.value.permissions = [];
-  },
-);
+/** What was chosen by hand is of the account that it was chosen for. */
+function another(): void {
+  Object.assign(part.value, { by: "task", level: "", permissions: [] });
+}
 function take_(level: string, permissions: string[]): void {
   part.value.by = permissions.length ? "permissions" : "level";
   part.value.level = permissions.length ? "" : level;
@@ -57,7 +54,7 @@ const early = ref(false);
     <div class="grid gap-3">
       <label class="block">
         <span class="small mb-1 block">Account</span>
-        <select v-model="part.account" class="field w-full" required>
+        <select v-model="part.account" class="field w-full" required @change="another">
           <option value="" disabled>choose one</option>
           <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.name">
             {{ one.name }}, {{ one.provider.name }}

@@ -39,5 +39,13 @@ describe("an offer that is filled in", () => {
       'openlatch offer amara.levy@northcape-uni.example --on "South Dome" --for observe --until 2027-03-12 ' +
         '--hours "tue,fri 19:00-04:00"',
     );
+    const part = {
+      ...emptyPart("South Dome"),
+      task: "observe",
+      powerUntil: { export: "2027-03-10", edit: "" },
+    };
+    expect(commandOf({ ...offer(), parts: [part] }, "9AZT-8KSN")).toContain(
+      "--power-until export=2027-03-10 --instead-of 9AZT-8KSN",
+    );
   });
 });

@@ -107,7 +107,7 @@ export function wishOf(form: OfferForm, needs: readonly string[] = []): OfferWis
 }
 
 /** The same from the command line, for an offer whose parts are all alike. */
-export function commandOf(form: OfferForm): string {
+export function commandOf(form: OfferForm, insteadOf = ""): string {
   const [first = emptyPart()] = form.parts;
   const words = ["openlatch offer", form.to || "ADDRESS"];
   for (const part of form.parts) {
@@ -122,8 +122,12 @@ export function commandOf(form: OfferForm): string {
     ...(form.until ? ["--until", form.until] : form.endless ? ["--no-end"] : ["--until", "LAST-DAY"]),
   );
   if (first.hours) words.push("--hours", quoted(first.hours));
+  for (const [power, day] of Object.entries(first.powerUntil))
+    if (day) words.push("--power-until", `${power}=${day}`);
+  if (first.handle) words.push("--handle", quoted(first.handle));
   if (form.request) words.push("--request", form.request);
   if (form.replaces) words.push("--replaces", form.replaces);
+  if (insteadOf) words.push("--instead-of", insteadOf);
   return words.join(" ");
 }
 

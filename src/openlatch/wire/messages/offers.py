@@ -195,7 +195,11 @@ class OfferTerms(Sent):
 
 
 class OfferPart(Sent):
-    """A part of an offer: `entry` shows it while it is offered, `order` gives it, and `live` is what it has become."""
+    """A part of an offer: `entry` shows it while it is offered, `order` gives it, and `live` is what it has become.
+
+    `written_hours` are its hours as one writes them in a wish, and `power_ends` says when single powers end, where they
+    do before the rest does.
+    """
 
     account: Ref
     provider: str
@@ -206,6 +210,8 @@ class OfferPart(Sent):
     powers: list[PowerWord]
     ends_at: datetime | None
     hours: str | None
+    written_hours: str
+    power_ends: dict[PowerWord, datetime]
     entry: UUID | None
     live: UUID | None
     order: str | None
