@@ -217,6 +217,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
           v-model="form.parts[place]!"
           :tasks="tasks.data.value?.items ?? []"
           :needs="needs"
+          :given="terms?.parts[place]?.powers ?? []"
           :place="place"
           :alone="form.parts.length === 1"
           @remove="form.parts.splice(place, 1)"

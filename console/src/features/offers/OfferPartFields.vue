@@ -7,7 +7,14 @@ import type { PartForm } from "./wish";
 
 /** One part of an offer: on which account, for what, and what covers that there. */
 const part = defineModel<PartForm>({ required: true });
-const props = defineProps<{ tasks: Task[]; needs: string[]; place: number; alone: boolean }>();
+const props = defineProps<{
+  tasks: Task[];
+  needs: string[];
+  /** the powers that it would give, once that is worked out */
+  given: string[];
+  place: number;
+  alone: boolean;
+}>();
 defineEmits<{ remove: [] }>();
 
 const accounts = useQuery({
@@ -44,8 +51,11 @@ function take_(level: string, permissions: string[]): void {
   part.value.level = permissions.length ? "" : level;
   part.value.permissions = permissions;
 }
-const powers = computed(() => chosen.value?.powers ?? []);
-const early = ref(false);
+const powers = computed(() =>
+  props.given.length || part.value.by !== "task" ? props.given : (chosen.value?.powers ?? []),
+);
+const asksEarly = ref(false);
+const early = computed(() => asksEarly.value || Object.values(part.value.powerUntil).some(Boolean));
 </script>
 
 <template>
@@ -126,7 +136,7 @@ const early = ref(false);
         </label>
       </div>
       <div v-if="powers.length > 1" class="text-[13.5px]">
-        <button type="button" class="link" :aria-expanded="early" @click="early = !early">
+        <button type="button" class="link" :aria-expanded="early" @click="asksEarly = !asksEarly">
           Some of it ends before the rest
         </button>
         <div v-if="early" class="mt-2 grid gap-2">
