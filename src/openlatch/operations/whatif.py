@@ -235,10 +235,15 @@ class _Seen:
 
 
 def _concerned(call: Call, made: Imagined) -> _Concern:
-    """What has to be looked at, before as well as after."""
-    small = call.tx.facts.count() <= findings.MOST_ROWS
+    """What has to be looked at, before as well as after; refuses a policy that could only be tried on some of it."""
+    if made.policy and call.tx.facts.count() > findings.MOST_ROWS:
+        raise Invalid(
+            f"Another policy is worked out together with other changes for up to {findings.MOST_ROWS} entries, and "
+            "there are more. Nothing was worked out.",
+            next_step="Try it by itself, with the policy's page or openlatch policy try FILE, and leave it out here.",
+        )
     return _Concern(
-        frozenset(made.entries), frozenset(made.accounts), frozenset(made.parties), bool(made.policy) and small
+        frozenset(made.entries), frozenset(made.accounts), frozenset(made.parties), everything=bool(made.policy)
     )
 
 
