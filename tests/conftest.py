@@ -21,6 +21,11 @@ settings.load_profile("ours")
 @pytest.fixture(scope="session")
 def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
     """The demo, running, shared by all journeys; each of them takes entries of its own."""
+    yield from running_demo(tmp_path_factory)
+
+
+def running_demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
+    """The demo as `make demo` begins it, everything read, until it is not needed any more."""
     folder: Path = tmp_path_factory.mktemp("stack")
     for parent in (folder, *folder.parents[:2]):
         parent.chmod(0o711)  # the database's own user has to walk down to its folder
