@@ -144,7 +144,7 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
     with letters.as_() as call:
         assert call.tx.orders.find(str(found.parts[0].order_id)).state is OrderState.PROVED
         told = [one.notice.title for one in call.tx.notices.to(AMARA)]
-    assert told[-1] == "You have access to Newsletter at Members' Letter now: “writer”"
+    assert "You have access to Newsletter at Members' Letter now: “writer”" in told
     assert "has taken up the offer of access to Newsletter" in " ".join(letters.told("maren"))
 
 
@@ -182,7 +182,7 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
     found, entries = entry_of(letters, made)
     assert found.state is OfferState.LAPSED
     assert [one.end_reason for one in entries] == [EndReason.LAPSED]
-    assert "has not answered the offer" in letters.told("maren")[0]
+    assert "has not answered the offer" in " ".join(letters.told("maren"))
     again = offer(letters, wish())
     with letters.as_("maren") as call:
         offers.withdraw(call, again.offer.ref, "not needed")
@@ -324,8 +324,8 @@ def test_a_request_reaches_the_holder_and_is_answered_by_an_offer_that_says_what
         requests.ask_from_outside(call, AMARA.upper(), "Dr Amara Levy", asked)
         assert letters.told("maren") == [], "it is not known yet whether it was her"
     answer(letters, link_to(letters, AMARA), Answer(agrees=True))
-    assert letters.told("maren")[0] == (
-        "Dr Amara Levy asks for access to Newsletter: view, edit, export until 1 December 2027"
+    assert ("Dr Amara Levy asks for access to Newsletter: view, edit, export until 1 December 2027") in letters.told(
+        "maren"
     )
     with letters.as_("maren") as call:
         (request,) = requests.browse(call, "waiting", 10, None).items
@@ -352,7 +352,7 @@ def test_a_request_that_nobody_confirmed_or_answered_lapses_and_one_can_be_turne
         with pytest.raises(Invalid, match="know why"):
             requests.turn_down(call, mine.ref, " ")
         requests.turn_down(call, mine.ref, "You see it in the archive")
-    assert letters.told("ines")[0] == "Maren has turned down what you asked for on Newsletter"
+    assert "Maren has turned down what you asked for on Newsletter" in letters.told("ines")
     letters.now += timedelta(days=3)
     with letters.as_() as call:
         assert requests.lapse(call) == 1
