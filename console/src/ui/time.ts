@@ -51,3 +51,11 @@ export function ago(instant: string, now: number): string {
   }
   return "just now";
 }
+
+/** The day of an instant in a zone as a date field has it, such as 2027-03-31; of an end, its last day. */
+export function dateField(at: string | null | undefined, zone: string, { end = false } = {}): string {
+  if (!at) return "";
+  return new Intl.DateTimeFormat("en-CA", { timeZone: zone }).format(
+    new Date(Date.parse(at) - (end ? 1 : 0)),
+  );
+}

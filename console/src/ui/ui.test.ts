@@ -3,7 +3,7 @@ import { describe, expect, it } from "vitest";
 import PowerMarks from "./PowerMarks.vue";
 import { notchPath, SEVERITIES } from "./notch";
 import { POWERS, powerMarks } from "./powers";
-import { ago, day, lastDay } from "./time";
+import { ago, dateField, day, lastDay } from "./time";
 
 describe("notches", () => {
   it("cuts one to four, each inside the bar", () => {
@@ -45,6 +45,8 @@ describe("time", () => {
     // An end at midnight is through the day before it, in summer time too.
     expect(lastDay("2026-03-31T23:00:00Z", "Europe/London")).toBe("31 Mar 2026");
     expect(lastDay("2026-03-31T22:59:00Z", "Europe/London")).toBe("31 Mar 2026");
+    expect(dateField("2026-03-31T23:00:00Z", "Europe/London", { end: true })).toBe("2026-03-31");
+    expect(dateField("2026-03-31T23:00:00Z", "Europe/London")).toBe("2026-04-01");
   });
 
   it("is rounded down, in the largest unit that fits", () => {

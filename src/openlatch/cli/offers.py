@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from typing import Any
 
 import click
@@ -23,7 +23,6 @@ from openlatch.cli.output import (
     powers,
     reports_errors,
 )
-from openlatch.client import Client
 from openlatch.wire import messages as wire
 
 __all__ = ["fit", "offer", "offered", "offers", "tasks"]
@@ -131,11 +130,13 @@ def offer(
     }  # fmt: skip
     parts = [
         {**same, "account": account.strip(), "level": level.strip()}
-        for account, _, level in (one.partition("=") for one in places)
+        for account, _, level in (one.partition("=") for one in places or ("",))
     ]
     with connect() as client:
         given = {"to": to, "parts": parts, "starts": _day(starts), "until": _day(until), **more}
-        wish = _wish(_filled(client, given, same))
+        if not ((to and places) or more["request"] or more["replaces"]):
+            raise Failure("Say to whom, and what.", "openlatch offer ADDRESS --on ACCOUNT --for TASK", 2)
+        wish = _wish(given)
         found = client.check_offer(wish, instead_of)
         _show(found, to_stderr=output != "table")
         stops = [one for one in found.remarks if one.stops]
@@ -152,28 +153,6 @@ def offer(
     click.echo(
         f"Offered ({made.ref}). A letter with the link goes to {made.address}; it is good until {day(made.lapses_at)}."
     )
-
-
-def _filled(client: Client, given: dict[str, Any], same: dict[str, Any]) -> dict[str, Any]:
-    """What was not said is as somebody asked for it, or as the secret that it replaces."""
-    if given["request"]:
-        asked = client.request(given["request"])
-        given["parts"] = given["parts"] or [{**same, "account": str(asked.account_id or asked.account)}]
-        for part in given["parts"]:
-            if not any(part.get(said) for said in ("level", "task", "needs", "permissions")):
-                part |= {"level": asked.level, "needs": [] if asked.level else list(asked.needs)}
-        given["to"], given["name"] = given["to"] or asked.address, given["name"] or asked.name
-        if given["until"] is None and not given["endless"] and asked.ends_at is not None:
-            given["until"] = (asked.ends_at - timedelta(minutes=1)).date()
-        given["basis"] = given["basis"] or asked.reason
-    elif given["replaces"]:
-        secret = client.entry(given["replaces"])
-        reachable = [one for one in secret.party.addresses if "@" in one.strip("@")]
-        given["to"] = given["to"] or next(iter(reachable), "")
-        given["parts"] = given["parts"] or [{**same, "account": str(secret.account.id)}]
-    if not given["to"] or not given["parts"]:
-        raise Failure("Say to whom, and what.", "openlatch offer ADDRESS --on ACCOUNT --for TASK", 2)
-    return given
 
 
 def _wish(given: dict[str, Any]) -> wire.OfferWish:

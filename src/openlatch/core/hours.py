@@ -11,7 +11,7 @@ from datetime import date, datetime, time, timedelta
 from functools import cache
 from zoneinfo import ZoneInfo, available_timezones
 
-__all__ = ["DAYS", "Hours", "Window", "day_in", "end_of"]
+__all__ = ["DAYS", "Hours", "Window", "day_before", "day_in", "end_of", "last_day"]
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
@@ -41,6 +41,10 @@ class Window:
             return day in self.days and self.start <= at < self.end
         return (day in self.days and at >= self.start) or ((day - 1) % 7 in self.days and at < self.end)
 
+    def written(self) -> str:
+        """Return the window as people write it, without its zone: tue,fri 19:00-04:00."""
+        return f"{','.join(DAYS[day] for day in sorted(self.days))} {self.start:%H:%M}-{self.end:%H:%M}"
+
     def __str__(self) -> str:
         names = [name for number, name in enumerate(_NAMES) if number in self.days]
         days = (
@@ -65,8 +69,7 @@ class Hours:
 
     def written(self) -> str:
         """Return the hours as people and `parse` write them: tue,fri 19:00-04:00 + sat 10:00-12:00 Europe/London."""
-        parts = [f"{','.join(DAYS[d] for d in sorted(w.days))} {w.start:%H:%M}-{w.end:%H:%M}" for w in self.windows]
-        return f"{' + '.join(parts)} {self.zone}"
+        return f"{' + '.join(window.written() for window in self.windows)} {self.zone}"
 
     @classmethod
     def parse(cls, text: str) -> Hours:
@@ -90,6 +93,16 @@ def day_in(instant: datetime, zone: str) -> str:
     """Return the day of an instant in a zone as people write it, such as: 3 May 2027."""
     here = instant.astimezone(ZoneInfo(zone))
     return f"{here.day} {here:%B %Y}"
+
+
+def last_day(end: datetime, zone: str) -> str:
+    """Return the last day of what ends at an instant, as people write it: what ends at midnight ends with that day."""
+    return day_in(end - timedelta(microseconds=1), zone)
+
+
+def day_before(end: datetime, zone: str) -> date:
+    """Return the last day of what ends at an instant; `end_of` the other way round."""
+    return (end - timedelta(microseconds=1)).astimezone(ZoneInfo(zone)).date()
 
 
 def end_of(day: date, zone: str) -> datetime:

@@ -39,6 +39,7 @@ __all__ = [
     "Side",
     "State",
     "Workspace",
+    "is_mailbox",
     "normal_address",
 ]
 
@@ -463,3 +464,8 @@ def normal_address(address: str) -> str:
     """Return an address in the form in which two spellings of it are equal."""
     local, at, domain = address.strip().rpartition("@")
     return f"{local}{at}{domain}".casefold()
+
+
+def is_mailbox(address: str) -> bool:
+    """Return whether an address is one that a letter can go to: neither a handle nor a whole domain."""
+    return "@" in address.strip("@")

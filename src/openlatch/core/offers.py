@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
-from datetime import datetime, timedelta
+from datetime import datetime
 from enum import StrEnum
 from types import MappingProxyType
 from uuid import UUID
 
-from openlatch.core.hours import Hours, day_in
+from openlatch.core.hours import Hours, day_in, last_day
 from openlatch.core.ids import ref_of
 from openlatch.core.model import EndReason, Entry, Kind, Severity
 from openlatch.core.powers import MONEY, Power, in_order
@@ -282,16 +282,12 @@ def sentence(name: str, where: str, part: Part, starts_at: datetime | None, zone
     on = f" ({', '.join(part.resources[:3])}{_more(part.resources)})" if part.resources else ""
     hours = f", {part.hours}" if part.hours is not None else ""
     start = f" from {day_in(starts_at, zone)}" if starts_at is not None else ""
-    end = f" until the end of {_last_day(part.ends_at, zone)}" if part.ends_at is not None else ", without an end"
+    end = f" until the end of {last_day(part.ends_at, zone)}" if part.ends_at is not None else ", without an end"
     later = "".join(
         f"; from {day_in(stage.since, zone)} on only {_listed([str(power) for power in stage.powers])}"
         for stage in part.later
     )
     return f"{name} can {can} on {where}{on}{hours}{start}{end}{later}."
-
-
-def _last_day(ends_at: datetime, zone: str) -> str:
-    return day_in(ends_at - timedelta(microseconds=1), zone)
 
 
 def _more(resources: Sequence[str]) -> str:

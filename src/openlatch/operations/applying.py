@@ -10,7 +10,7 @@ from uuid import UUID
 import orjson
 
 from openlatch.core.plans import Action
-from openlatch.errors import Changed, Conflict
+from openlatch.errors import Changed
 from openlatch.operations import adoption, offer_terms, offers, orders, policies, whatif
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.imagining import wish_of
@@ -40,10 +40,8 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
 
     All of it is ordered or none: what cannot be ordered as things stand is refused (Conflict) as a whole.
     """
-    sight = whatif.show(call, text)
-    one, latest = call.tx.proposals.find(text, lock=True), sight.latest
-    if one.applied_at is not None:
-        raise Conflict(f"Proposal {one.ref} was applied already. Nothing was changed.", next_step="Make a new one.")
+    one = whatif.opened(call, text)
+    latest = whatif.show(call, text).latest
     if number != latest.number or latest.outcome is None:
         raise Changed(
             "That is not the latest version, or it is not worked out. Nothing was changed.",

@@ -3,9 +3,8 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
-from zoneinfo import ZoneInfo
 
+from openlatch.core.hours import day_before
 from openlatch.core.model import EndReason, Entry, Kind, State
 from openlatch.core.offers import Offer, OfferMove, Part
 from openlatch.core.orders import Order
@@ -41,8 +40,8 @@ def arrived(call: Call, order: Order, offered: Entry) -> None:
     flags.evaluate(call, [told, gone])
     gift = next((step.gift for step in order.steps if step.gift is not None), None)
     if part.ends_at is not None and gift is not None and gift.ends_at is None:
-        last_day = (part.ends_at - timedelta(microseconds=1)).astimezone(ZoneInfo(call.tx.workspace.zone)).date()
-        _ordered(call, replace(told, ends_at=None), orders.Wish(Action.END_ON, until=last_day), offer)
+        until = day_before(part.ends_at, call.tx.workspace.zone)
+        _ordered(call, replace(told, ends_at=None), orders.Wish(Action.END_ON, until=until), offer)
     if offer.replaces is not None and all(one.live_id is not None for one in parts):
         _secret_is_needless(call, offer)
     telling.administrators_added(call, [told])

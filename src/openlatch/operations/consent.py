@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from openlatch.core.model import Party
+from openlatch.core.model import Party, is_mailbox
 from openlatch.core.notices import Notice
 from openlatch.core.orders import Move, Order, OrderState
 from openlatch.errors import Conflict
@@ -43,7 +43,7 @@ def reachable_at(call: Call, party: Party) -> str:
 
     It is theirs if their provider has confirmed it, or if it is that of somebody who signs in here.
     """
-    known = (one for one in party.addresses if "@" in one.strip("@"))
+    known = (one for one in party.addresses if is_mailbox(one))
     return next((one for one in known if party.verified or call.tx.people.by_address(one) is not None), "")
 
 

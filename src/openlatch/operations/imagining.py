@@ -10,7 +10,7 @@ from dataclasses import dataclass, field, replace
 from uuid import UUID
 
 from openlatch.core.hours import Hours, Window, end_of
-from openlatch.core.limits import Taken, broken
+from openlatch.core.limits import Taken
 from openlatch.core.model import (
     Account,
     EndReason,
@@ -36,7 +36,7 @@ from openlatch.core.powers import Power, in_order
 from openlatch.core.reconcile import Identifier
 from openlatch.core.sharing import ANYONE, Document, Selector, Statement
 from openlatch.errors import Conflict, Invalid, NotFound
-from openlatch.operations import offer_terms, orders
+from openlatch.operations import choices, offer_terms, orders
 from openlatch.operations.gate import Call
 from openlatch.wire import proposal as wire
 
@@ -102,10 +102,7 @@ def _give(call: Call, change: wire.Give, made: Imagined) -> None:
     one, part = found.parts[0], found.parts[0].part
     party = found.party or _stranger(call, found.name, found.address)
     taken = Taken(str(party.id), party.name, not call.tx.workspace.circle.holds(party))
-    limits = offer_terms.limits_of(call, one.account, one.provider)
-    lasts = None if part.ends_at is None else part.ends_at - call.now
-    present = offer_terms.taken_on(call, one.account)
-    made.limits += [b.text for b in broken(limits, one.account.name, taken, part.powers, present, lasts)]
+    made.limits += [b.text for b in choices.passed(call, one.account, one.provider, taken, part, None)]
     entry = Entry(
         call.services.new_id(), one.provider.id, one.account.id, party.id, f"imagined:{part.id}", part.kind,
         part.level, part.powers, State.LIVE, permissions=part.permissions, stated=part.powers,

@@ -13,19 +13,28 @@ from email_validator import EmailNotValidError, validate_email
 
 from openlatch.core import offers as core
 from openlatch.core.addresses import Near
-from openlatch.core.hours import Hours, end_of
+from openlatch.core.hours import Hours, day_before, end_of
 from openlatch.core.ledger import canonical
-from openlatch.core.limits import Limits, Taken, broken, strictest
-from openlatch.core.model import Account, Entry, Kind, Party, PartyKind, PartyStatus, Provider, Severity, normal_address
+from openlatch.core.limits import Taken
+from openlatch.core.model import (
+    Account,
+    Entry,
+    Kind,
+    Party,
+    PartyKind,
+    PartyStatus,
+    Provider,
+    Severity,
+    is_mailbox,
+    normal_address,
+)
 from openlatch.core.offers import Part, Remark, made_here
 from openlatch.core.powers import Power, in_order
 from openlatch.core.requests import Request, RequestState, less, more
-from openlatch.core.tasks import BUILT_IN, Choice, Fit, Task, fit
-from openlatch.errors import Conflict, Invalid, NotFound
-from openlatch.operations import known, policies
-from openlatch.operations.advice import known_levels
+from openlatch.core.tasks import Choice, Fit
+from openlatch.errors import Conflict, Invalid
+from openlatch.operations import choices, known, policies
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.levels import vocabulary
 from openlatch.operations.lookups import Finding, Findings, Lookup
 
 __all__ = [
@@ -33,13 +42,10 @@ __all__ = [
     "PartWish",
     "Terms",
     "Wish",
-    "fitting",
-    "limits_of",
+    "completed",
     "lookups",
     "readable_address",
     "refused",
-    "taken_on",
-    "tasks",
     "terms",
 ]
 
@@ -114,6 +120,7 @@ class Terms:
     remarks: tuple[Remark, ...]
     starts_at: datetime | None
     lapses_at: datetime
+    basis: str
     replaces: UUID | None = None
     request_id: UUID | None = None
 
@@ -135,70 +142,33 @@ class Terms:
         return hashlib.sha256(canonical(said)).hexdigest()
 
 
-# From tasks to choices
+# What is not said
 
 
-@operation("tasks.browse")
-def tasks(call: Call) -> tuple[Task, ...]:
-    """What people are let in for: the holder's own tasks first, then those that are built in."""
-    return _tasks(call)
+def completed(call: Call, wish: Wish) -> Wish:
+    """Return a wish in which what is not said is as was asked in its request, or as with the secret it replaces."""
+    if wish.request:
+        asked = call.tx.requests.find(wish.request)
+        until = day_before(asked.ends_at, call.tx.workspace.zone) if asked.ends_at and not wish.endless else None
+        wish = replace(
+            wish, to=wish.to or asked.address, name=wish.name or asked.name, basis=wish.basis or asked.reason,
+            until=wish.until or until, parts=tuple(_as_asked(one, asked) for one in wish.parts or (PartWish(""),)),
+        )  # fmt: skip
+    elif wish.replaces:
+        secret = call.tx.entries.find(wish.replaces)
+        parts = tuple(replace(one, account=one.account or str(secret.account.id)) for one in wish.parts)
+        reachable = next(filter(is_mailbox, secret.party.addresses), "")
+        wish = replace(wish, to=wish.to or reachable, parts=parts or (PartWish(str(secret.account.id)),))
+    if not all(part.account for part in wish.parts):
+        raise _wrong("account", "it is not said of which account", "Name it.")
+    return wish
 
 
-def _tasks(call: Call) -> tuple[Task, ...]:
-    own = policies.current(call).policy.tasks
-    named = {task.id for task in own}
-    return (*own, *(task for task in BUILT_IN if task.id not in named))
-
-
-@operation("tasks.fit")
-def fitting(call: Call, account: str, task: str, needs: tuple[Power, ...]) -> tuple[Account, Provider, Fit]:
-    """The narrowest that an account's provider has for a task, or for powers, and what broader choices hand over."""
-    found = call.tx.accounts.find(account)[0]
-    provider = call.tx.providers.get(found.provider_id)
-    return found, provider, _fit(call, provider, _needed(call, task, needs))
-
-
-def _needed(call: Call, task: str, needs: tuple[Power, ...]) -> tuple[Power, ...]:
-    if not task:
-        return needs
-    wanted = next((one for one in _tasks(call) if task.casefold() in (one.id, one.title.casefold())), None)
-    if wanted is None:
-        raise NotFound(
-            f"There is no task “{task}”. Nothing was changed.",
-            next_step=f"Use one of: {', '.join(one.id for one in _tasks(call))}; or name the powers that it needs.",
-        )
-    return in_order((*wanted.needs, *needs))
-
-
-def _fit(call: Call, provider: Provider, needs: tuple[Power, ...]) -> Fit:
-    words, able = vocabulary(call, provider), provider.abilities
-    single = {word: words.corrected.get(word, gives) for word, gives in able.permissions}
-    return fit(needs, _levels(call, provider), single, single=able.single)
-
-
-def _levels(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
-    """The levels by which somebody can be let in; what only sessions carry, or permissions alone, is none."""
-    single = provider.abilities.single
-    stated = dict(provider.abilities.levels)
-    return {name: gives for name, gives in (stated or known_levels(call, provider)).items() if name != single and gives}
-
-
-# Limits
-
-
-def limits_of(call: Call, account: Account, provider: Provider) -> Limits:
-    """Return what can be passed neither by the provider's word nor by the holder's."""
-    bounds = [one.limits for one in policies.current(call).policy.bounds if one.holds(provider.name, account.name)]
-    return strictest([provider.abilities.limits, *bounds])
-
-
-def taken_on(call: Call, account: Account, but: Collection[UUID] = ()) -> list[Taken]:
-    """Return who is let in to an account, or holds an offer of it; without the entries in `but`."""
-    kinds = (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
-    entries = [one for one in call.tx.entries.on([account.id]) if one.kind in kinds and one.id not in but]
-    parties = call.tx.parties.some({one.party_id for one in entries})
-    circle = call.tx.workspace.circle
-    return [Taken(str(one), party.name, not circle.holds(party)) for one, party in sorted(parties.items())]
+def _as_asked(part: PartWish, asked: Request) -> PartWish:
+    part = replace(part, account=part.account or str(asked.account_id or asked.account))
+    if part.level or part.task or part.needs or part.permissions:
+        return part
+    return replace(part, level=asked.level, needs=() if asked.level else asked.needs)
 
 
 # Terms
@@ -208,6 +178,7 @@ def taken_on(call: Call, account: Account, but: Collection[UUID] = ()) -> list[T
 def lookups(call: Call, wish: Wish) -> list[Lookup]:
     """Return whom to ask about at which provider, before the terms are worked out."""
     found = {}
+    wish = completed(call, wish)
     for part in wish.parts:
         account = call.tx.accounts.find(part.account)[0]
         provider = call.tx.providers.get(account.provider_id)
@@ -228,6 +199,7 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     Refuses (Invalid) what makes no sense. What would pass a limit, or cannot be given, is a remark that stops it.
     `but` is an offer that these terms take the place of.
     """
+    wish = completed(call, wish)
     if not wish.parts:
         raise _wrong("parts", "nothing is offered", "Name at least one account.")
     typed, handle = _addressed(call, wish)
@@ -236,13 +208,13 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     told = next((one.found.name for one in findings.values() if one.found.name), "")
     name = wish.name.strip() or (party.name if party else told) or address
     stranger = party or Party(call.services.new_id(), PartyKind.PERSON, name, (typed.strip(),))
-    circle = policies.current(call).policy
+    lapse = policies.current(call).policy.lapse
     met = known.acquaint(call, call.tx.workspace.circle, [replace(stranger, addresses=(typed.strip(),))])
     seen = next(iter(met.values()))
     outside = not call.tx.workspace.circle.holds(stranger)
     near = Near(seen.near, seen.near_how or "") if seen.near else None
     starts_at, until = _span(call, wish)
-    lapses_at = _lapses(call, wish, circle.lapse, until)
+    lapses_at = _lapses(call, wish, lapse, until)
     remarks: list[Remark] = [*_about(stranger, address, near)]
     parts: list[PartSight] = []
     mine = {part.entry_id for part in call.tx.offers.find(str(but)).parts if part.entry_id} if but else set()
@@ -261,7 +233,7 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
     return Terms(
         address, ascii_form if ascii_form != address else "", name, near, party, outside, tuple(parts), tuple(ordered),
-        starts_at, lapses_at, replaces, request.id if request is not None else None,
+        starts_at, lapses_at, wish.basis.strip(), replaces, request.id if request is not None else None,
     )  # fmt: skip
 
 
@@ -280,11 +252,11 @@ def readable_address(text: str) -> tuple[str, str]:
 def _addressed(call: Call, wish: Wish) -> tuple[str, str]:
     """Where the letter goes, as it was typed, and the handle, if whoever it is for was named by one."""
     to = wish.to.strip()
-    if "@" in to.strip("@"):
+    if is_mailbox(to):
         return wish.write_to.strip() or to, ""
     party_id = call.tx.parties.of_address(to)
     party = call.tx.parties.some([party_id]).get(party_id) if party_id else None
-    reachable = [one for one in party.addresses if "@" in one.strip("@")] if party else []
+    reachable = [one for one in party.addresses if is_mailbox(one)] if party else []
     if not wish.write_to.strip() and not reachable:
         raise _wrong(
             "write_to",
@@ -380,8 +352,8 @@ def _part(
     name = who.name
     account = call.tx.accounts.find(wanted.account)[0]
     provider = call.tx.providers.get(account.provider_id)
-    needs = _needed(call, wanted.task, wanted.needs)
-    found = _fit(call, provider, needs) if needs else None
+    needs = choices.needed(call, wanted.task, wanted.needs)
+    found = choices.narrowest(call, provider, needs) if needs else None
     chosen = _chosen(call, provider, wanted, found)
     ends_at = _until(call, wanted.until, starts_at) or until
     if ends_at is None and not wish.endless:
@@ -392,14 +364,14 @@ def _part(
     able = provider.abilities
     grants = Kind.GRANT in able.gives or not able.gives
     kind = Kind.GRANT if (ends_at is not None or hours is not None) and grants else Kind.DELEGATE
-    single = _levels(call, provider)
+    levels = choices.levels_of(call, provider)
     later: tuple[core.Stage, ...] = ()
     if wanted.power_until:
         ends = {power: _until(call, day, starts_at) for power, day in wanted.power_until.items()}
         extra = in_order(set(ends) - set(chosen.powers))
         if extra:
             raise _wrong("power_until", f"{', '.join(extra)} is not offered", "Give ends only to what is offered.")
-        later = core.stages({p: at for p, at in ends.items() if at is not None}, chosen, ends_at, single)
+        later = core.stages({p: at for p, at in ends.items() if at is not None}, chosen, ends_at, levels)
     finding = findings.get((provider.id, _who(wish, wanted)), Finding())
     key = finding.found.key or _who(wish, wanted)
     part = Part(
@@ -417,7 +389,7 @@ def _part(
 def _chosen(call: Call, provider: Provider, wanted: PartWish, found: Fit | None) -> Choice:
     """What was chosen: a level, permissions, or else the narrowest for what it is for."""
     needs = set(found.needs) if found is not None else set()
-    levels = _levels(call, provider)
+    levels = choices.levels_of(call, provider)
     if wanted.level:
         if wanted.level not in levels and provider.by_hand and needs:
             return Choice(wanted.level, (), in_order(needs), ())
@@ -429,7 +401,7 @@ def _chosen(call: Call, provider: Provider, wanted: PartWish, found: Fit | None)
         gives = levels[wanted.level]
         return Choice(wanted.level, (), in_order(gives), in_order(set(gives) - needs) if needs else ())
     if wanted.permissions:
-        able = dict(provider.abilities.permissions)
+        able = choices.permissions_of(call, provider)
         unknown = [word for word in wanted.permissions if word not in able]
         if unknown:
             known_words = ", ".join(able) or "none there can"
@@ -454,10 +426,7 @@ def _limited(
     call: Call, sight: PartSight, who: Taken, starts_at: datetime | None, mine: Collection[UUID]
 ) -> Iterable[Remark]:
     """The limits that would be passed."""
-    part, taken = sight.part, taken_on(call, sight.account, mine)
-    lasts = None if part.ends_at is None else part.ends_at - (starts_at or call.now)
-    limits = limits_of(call, sight.account, sight.provider)
-    for one in broken(limits, sight.account.name, who, part.powers, taken, lasts):
+    for one in choices.passed(call, sight.account, sight.provider, who, sight.part, starts_at, mine):
         yield Remark(one.limit, Severity.HIGH, one.text, one.next_step, stops=True)
 
 

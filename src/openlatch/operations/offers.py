@@ -6,7 +6,7 @@ from dataclasses import dataclass, replace
 
 from openlatch.core.hours import day_in
 from openlatch.core.letting_in import let_in
-from openlatch.core.limits import Taken, broken
+from openlatch.core.limits import Taken
 from openlatch.core.model import (
     Account,
     EndReason,
@@ -23,19 +23,13 @@ from openlatch.core.notices import Notice
 from openlatch.core.offers import OFFERED, Offer, OfferMove, OfferState, Part, said_of, why_ended
 from openlatch.core.orders import Order
 from openlatch.core.reconcile import Identifier
+from openlatch.core.roles import Role
 from openlatch.errors import Changed, Conflict, NotAllowed
-from openlatch.operations import flags, links, notices, orders, requests
+from openlatch.operations import choices, flags, links, notices, orders, requests
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.lookups import Findings, Lookup
-from openlatch.operations.offer_terms import (
-    Terms,
-    Wish,
-    limits_of,
-    refused,
-    taken_on,
-    terms,
-)
+from openlatch.operations.offer_terms import Terms, Wish, completed, refused, terms
 from openlatch.store.pages import Page
 
 __all__ = [
@@ -91,7 +85,7 @@ def create(call: Call, wish: Wish, findings: Findings, digest: str) -> OfferSigh
     party = _met(call, found)
     offer = Offer(
         call.services.new_id(), found.address, found.name, party.id, tuple(one.part for one in found.parts),
-        wish.basis.strip(), found.starts_at, call.actor.name, call.now, found.lapses_at, found.sentences,
+        found.basis, found.starts_at, call.actor.name, call.now, found.lapses_at, found.sentences,
         replaces=found.replaces, request_id=found.request_id,
     )  # fmt: skip
     offer = _shown(call, offer, found, party)
@@ -111,7 +105,7 @@ def correct(call: Call, text: str, wish: Wish, findings: Findings, digest: str, 
     _end_entries(call, offer, EndReason.REPLACED)
     corrected = replace(
         offer.moved(OfferMove.CORRECT, call.now), address=found.address, name=found.name, party_id=party.id,
-        parts=tuple(one.part for one in found.parts), basis=wish.basis.strip(), starts_at=found.starts_at,
+        parts=tuple(one.part for one in found.parts), basis=found.basis, starts_at=found.starts_at,
         lapses_at=found.lapses_at, confirmed=found.sentences, left_at=None, replaces=found.replaces,
     )  # fmt: skip
     corrected = _shown(call, corrected, found, party)
@@ -156,7 +150,7 @@ def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[Offer
 def show(call: Call, text: str) -> OfferSight:
     """One offer, by id or short form; a member sees those to their own address."""
     offer = call.tx.offers.find(text)
-    if call.actor.person is not None and call.actor.person.role.value == "member":
+    if call.actor.person is not None and call.actor.person.role is Role.MEMBER:
         _own(call, offer)
     return sight(call, offer)
 
@@ -286,11 +280,10 @@ def _still_possible(call: Call, offer: Offer, part: Part, party: Party, provider
             next_step="Ask for a new offer.",
         )
     who = Taken(str(party.id), offer.name, not call.tx.workspace.circle.holds(party))
-    lasts = None if part.ends_at is None else part.ends_at - max(offer.starts_at or call.now, call.now)
-    passed = broken(limits_of(call, account, provider), account.name, who, part.powers, taken_on(call, account), lasts)
-    if passed:
+    over = choices.passed(call, account, provider, who, part, offer.starts_at)
+    if over:
         raise Conflict(
-            f"{passed[0].text} Nothing was changed; the offer still stands.",
+            f"{over[0].text} Nothing was changed; the offer still stands.",
             next_step="Whoever made the offer has to see to it first.",
             offer=offer.ref,
         )
@@ -332,6 +325,7 @@ def sight(call: Call, offer: Offer) -> OfferSight:
 
 def _agreed(call: Call, wish: Wish, findings: Findings, digest: str, but: Offer | None = None) -> Terms:
     """The terms of a wish, held so that nobody passes the same limit meanwhile; refuses others than were shown."""
+    wish = completed(call, wish)
     call.tx.facts.take_turns()
     call.tx.accounts.lock(call.tx.accounts.find(part.account)[0].id for part in wish.parts)
     found = terms(call, wish, findings, but=but.id if but else None)

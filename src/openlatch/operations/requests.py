@@ -6,12 +6,13 @@ from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from uuid import UUID
 
-from openlatch.core.hours import day_in, end_of
+from openlatch.core.hours import end_of, last_day
 from openlatch.core.model import normal_address
 from openlatch.core.notices import Notice
 from openlatch.core.offers import Offer
 from openlatch.core.powers import Power, in_order
 from openlatch.core.requests import Request, RequestMove, RequestState
+from openlatch.core.roles import Role
 from openlatch.errors import Conflict, Invalid, NotAllowed, NotFound, TooManyRequests
 from openlatch.operations import links, notices
 from openlatch.operations.entries import words
@@ -105,7 +106,7 @@ def show(call: Call, text: str) -> Request:
     """One request, by id or short form; a member sees their own."""
     request = call.tx.requests.find(text)
     person = call.actor.person
-    if person is not None and person.role.value == "member":
+    if person is not None and person.role is Role.MEMBER:
         return _own(call, request)
     return _with_account(call, request)
 
@@ -240,7 +241,7 @@ def _own(call: Call, request: Request) -> Request:
 def _tell_holder(call: Call, request: Request) -> None:
     what = request.level or ", ".join(request.needs)
     if request.ends_at is not None:
-        what += f" until {day_in(request.ends_at - timedelta(microseconds=1), call.tx.workspace.zone)}"
+        what += f" until {last_day(request.ends_at, call.tx.workspace.zone)}"
     title = f"{request.name} asks for access to {request.account}: {what}"
     link = f"/offers?request={request.ref}"
     news = Notice(f"request:{request.id}:made", title, f"What for: {request.reason}", link)

@@ -5,10 +5,9 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
-from datetime import timedelta
 
 from openlatch.core.decisions import Choice
-from openlatch.core.hours import day_in
+from openlatch.core.hours import last_day
 from openlatch.core.model import PartyStatus
 from openlatch.core.orders import OrderState
 from openlatch.core.plans import Action
@@ -140,7 +139,7 @@ def _dated(call: Call, found: Sequence[tuple[Item, str]]) -> list[tuple[Item, st
         if order is None or step is None or step.call != "wait" or step.until is None:
             after.append((item, outcome))
             continue
-        day = day_in(step.until - timedelta(microseconds=1), call.tx.workspace.zone)
+        day = last_day(step.until, call.tx.workspace.zone)
         assert item.decision is not None  # noqa: S101 - an order comes of nothing else
         left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.name, call.now)
         kept = replace(item, left_open=left, version=item.version + 1)

@@ -5,7 +5,6 @@ from __future__ import annotations
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.hours import DAYS, Window
 from openlatch.core.model import Party
 from openlatch.core.powers import in_order
 from openlatch.core.sharing import Document, Selector, Statement
@@ -44,7 +43,7 @@ def _statement(one: Statement, ids: dict[str, UUID], parties: dict[UUID, Party])
     if one.networks is not None:
         said["networks"] = [str(network) for network in one.networks]
     if one.hours is not None:
-        said["hours"] = [_written(window) for window in one.hours]
+        said["hours"] = [window.written() for window in one.hours]
     return said | ({"level": one.level} if one.level else {})
 
 
@@ -56,8 +55,3 @@ def _to(to: Selector, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[
         return {"domain": to.value}
     party = parties.get(ids[to.value]) if to.value in ids else None
     return {"party": to.value if party is None else next(iter(party.addresses), party.ref)}
-
-
-def _written(window: Window) -> str:
-    days = ",".join(DAYS[day] for day in sorted(window.days))
-    return f"{days} {window.start:%H:%M}-{window.end:%H:%M}"

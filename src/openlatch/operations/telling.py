@@ -6,7 +6,7 @@ from collections.abc import Sequence
 from dataclasses import replace
 from datetime import timedelta
 
-from openlatch.core.hours import day_in
+from openlatch.core.hours import last_day
 from openlatch.core.model import Entry, Kind, PartyKind
 from openlatch.core.notices import Notice
 from openlatch.core.orders import Order
@@ -50,7 +50,7 @@ def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
     if entry.kind is Kind.OFFER and action is not Action.LET_IN:
         withdrawn = f"The offer of access to {where} was withdrawn"
         return {Action.END: withdrawn, Action.GIVE_UP: f"You declined the offer of access to {where}"}.get(action, "")
-    day = day_in(entry.ends_at - timedelta(microseconds=1), call.tx.workspace.zone) if entry.ends_at else ""
+    day = last_day(entry.ends_at, call.tx.workspace.zone) if entry.ends_at else ""
     return {
         Action.END: f"Your access to {where} has ended",
         Action.GIVE_UP: f"Your access to {where} has ended, as you wished",
@@ -111,7 +111,7 @@ def ending(call: Call) -> int:
 def _ends(call: Call, listed: Listed, before: timedelta) -> int:
     entry = listed.entry
     assert entry.ends_at is not None  # noqa: S101 - it was asked for by its end
-    day = day_in(entry.ends_at - timedelta(microseconds=1), call.tx.workspace.zone)
+    day = last_day(entry.ends_at, call.tx.workspace.zone)
     key = f"ends:{entry.id}:{entry.ends_at:%Y%m%d}:{before.days}"
     where = f"{listed.account.name} at {listed.provider.name}"
     made = _tell_party(call, listed, Notice(key, f"Your access to {where} ends with {day}"))

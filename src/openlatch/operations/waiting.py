@@ -4,8 +4,10 @@ from __future__ import annotations
 
 from dataclasses import dataclass
 
+from openlatch.core.model import normal_address
 from openlatch.core.offers import OfferState
-from openlatch.operations import offers, requests, rounds
+from openlatch.core.requests import RequestState
+from openlatch.operations import rounds
 from openlatch.operations.gate import Call, operation, reachable
 
 __all__ = ["Waiting", "waiting"]
@@ -32,8 +34,9 @@ def waiting(call: Call) -> Waiting:
     """What waits for whoever is signed in; what they do not reach does not wait for them."""
     may = set(reachable(call.actor))
     answers = "requests.turn_down" in may
-    asked = len(requests.browse(call, "waiting", _MOST, None).items) if answers else 0
-    mine = sum(one.offer.state is OfferState.WAITING for one in offers.mine(call))
+    asked = len(call.tx.requests.browse((RequestState.WAITING,), _MOST, None).items) if answers else 0
+    address = normal_address(call.actor.person.address) if call.actor.person else ""
+    mine = len(call.tx.offers.browse((OfferState.WAITING,), _MOST, None, address).items)
     decide = (
         sum(one.mine for one in rounds.browse(call, "open", "", _MOST, None).items) if "rounds.decide" in may else 0
     )

@@ -147,7 +147,7 @@ def not_told(call: Call, delivery: Delivery, why: str) -> datetime | None:
         call.tx.webhooks.pause(one.id, paused=True, why=why)
         call.log("webhook.paused", "webhook", one.id, url=one.url, why=why)
         title = "A webhook has not answered for long, and is paused"
-        notices.tell(call, notices.managers(call), Notice(f"webhook:{one.id}:{one.seen}", title, why, "/providers"))
+        notices.tell(call, notices.managers(call), Notice(f"webhook:{one.id}:{one.seen}", title, why, "/webhooks"))
         return None
     again_at = call.now + min(timedelta(seconds=2**attempts), _LONGEST)
     call.tx.webhooks.not_told(one.id, attempts, again_at, why)

@@ -11,7 +11,7 @@ from uuid import UUID
 from pydantic import ValidationError
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Party, PartyKind, Severity, normal_address
+from openlatch.core.model import Party, PartyKind, Severity, is_mailbox, normal_address
 from openlatch.core.observation import SHARED
 from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.evidence import sentence
@@ -29,7 +29,19 @@ from openlatch.store.pages import Page
 from openlatch.store.proposals import Proposal, Run
 from openlatch.wire.proposal import ProposalFile
 
-__all__ = ["TASK", "ProposalSight", "browse", "change", "propose", "run", "run_again", "show"]
+__all__ = [
+    "TASK",
+    "ProposalSight",
+    "browse",
+    "change",
+    "checked",
+    "opened",
+    "outcome",
+    "propose",
+    "run",
+    "run_again",
+    "show",
+]
 
 TASK = "openlatch.what-if"
 _Key = tuple[str, UUID]
@@ -67,7 +79,7 @@ def propose(call: Call, body: Mapping[str, Any]) -> ProposalSight:
 @operation("proposals.change")
 def change(call: Call, text: str, body: Mapping[str, Any]) -> ProposalSight:
     """Put another version in the place of a proposal, and have that worked out; earlier ones are kept beside it."""
-    one = _open(call, text)
+    one = opened(call, text)
     _ask(call, one, one.runs + 1, checked(body))
     return show(call, text)
 
@@ -75,7 +87,7 @@ def change(call: Call, text: str, body: Mapping[str, Any]) -> ProposalSight:
 @operation("proposals.run_again")
 def run_again(call: Call, text: str) -> ProposalSight:
     """Have a proposal worked out anew, against what there is now."""
-    one = _open(call, text)
+    one = opened(call, text)
     _ask(call, one, one.runs + 1, checked(_sight(call, one).latest.body))
     return show(call, text)
 
@@ -110,7 +122,8 @@ def checked(body: Mapping[str, Any]) -> ProposalFile:
         ) from error
 
 
-def _open(call: Call, text: str) -> Proposal:
+def opened(call: Call, text: str) -> Proposal:
+    """Return a proposal that can still be changed or applied, held; refuses (Conflict) one that was applied."""
     one = call.tx.proposals.find(text, lock=True)
     if one.applied_at is not None:
         raise Conflict(
@@ -303,7 +316,7 @@ def _shifts(call: Call, before: _Seen, after: _Seen, everyone: Mapping[UUID, Par
 
 
 def _domains(party: Party) -> set[str]:
-    return {normal_address(one).rpartition("@")[2] for one in party.addresses if "@" in one.strip("@")}
+    return {normal_address(one).rpartition("@")[2] for one in party.addresses if is_mailbox(one)}
 
 
 def _lines(one: Shift, names: Mapping[UUID, str], seen: _Seen) -> Iterable[dict[str, Any]]:

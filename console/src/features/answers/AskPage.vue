@@ -1,21 +1,18 @@
 <script setup lang="ts">
 import { useMutation, useQuery } from "@tanstack/vue-query";
-import { reactive, watch } from "vue";
-import { api, take, type AccessRequest } from "@/api/client";
+import { reactive, ref, watch } from "vue";
+import { api, take } from "@/api/client";
 import LatchMark from "@/ui/LatchMark.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { POWERS } from "@/ui/powers";
+import AskFields, { type Asked } from "../offers/AskFields.vue";
 
 /** Asking for access from outside, without signing in: it counts once whoever has the address says so. */
 const form = reactive({
   workspace: "",
   name: "",
   address: "",
-  account: "",
-  needs: [] as AccessRequest["needs"],
-  reason: "",
-  until: "",
 });
+const asked = ref<Asked>({ account: "", needs: [], reason: "", until: "" });
 const hint = useQuery({
   queryKey: ["session", "hint"],
   queryFn: () => take(api.GET("/session/hint")),
@@ -26,7 +23,10 @@ watch(
   { immediate: true },
 );
 const ask = useMutation({
-  mutationFn: () => take(api.POST("/asking", { body: { ...form, level: "", until: form.until || null } })),
+  mutationFn: () =>
+    take(
+      api.POST("/asking", { body: { ...form, ...asked.value, level: "", until: asked.value.until || null } }),
+    ),
 });
 const done = ask.data;
 </script>
@@ -76,31 +76,12 @@ const done = ask.data;
           />
         </label>
       </div>
-      <label class="block">
-        <span class="small mb-1 block">Which account, as you know it</span>
-        <input v-model="form.account" class="field w-full" required maxlength="200" name="account" />
-      </label>
-      <fieldset>
-        <legend class="small mb-1">What you need to do there</legend>
-        <div class="flex flex-wrap gap-x-4 gap-y-1">
-          <label v-for="power in POWERS" :key="power" class="flex gap-[6px]">
-            <input v-model="form.needs" type="checkbox" :value="power" /> {{ power }}
-          </label>
-        </div>
-      </fieldset>
-      <label class="block">
-        <span class="small mb-1 block">What for</span>
-        <input v-model="form.reason" class="field w-full" required maxlength="1000" name="reason" />
-      </label>
-      <label class="block">
-        <span class="small mb-1 block">Your last day there, if you know it</span>
-        <input v-model="form.until" type="date" class="field" />
-      </label>
+      <AskFields v-model="asked" />
       <ProblemNote v-if="ask.error.value" :error="ask.error.value" />
       <button
         type="submit"
         class="button button-act justify-self-start"
-        :disabled="ask.isPending.value || !form.needs.length"
+        :disabled="ask.isPending.value || !asked.needs.length"
       >
         Ask for it
       </button>

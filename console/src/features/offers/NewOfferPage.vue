@@ -6,7 +6,7 @@ import { api, take } from "@/api/client";
 import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { lastDay } from "@/ui/time";
+import { dateField, lastDay } from "@/ui/time";
 import OfferPartFields from "./OfferPartFields.vue";
 import OfferTerms from "./OfferTerms.vue";
 import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
@@ -43,10 +43,7 @@ const former = useQuery({
   queryFn: () => take(api.GET("/offers/{offer}", { params: { path: { offer: insteadOf.value } } })),
   enabled: computed(() => !!insteadOf.value),
 });
-const lastDayOf = (end: string | null | undefined): string =>
-  end ? new Intl.DateTimeFormat("en-CA", { timeZone: zone.value }).format(new Date(Date.parse(end) - 1)) : "";
-const startOf = (at: string): string =>
-  new Intl.DateTimeFormat("en-CA", { timeZone: zone.value }).format(new Date(at));
+const lastDayOf = (end: string | null | undefined): string => dateField(end, zone.value, { end: true });
 const needs = computed(() => request.data.value?.needs ?? []);
 const accounts = useQuery({
   queryKey: ["accounts", "names"],
@@ -88,7 +85,10 @@ watch(
     Object.assign(form, { to: offer.address, name: offer.name, basis: offer.basis });
     const [first] = offer.parts;
     form.until = lastDayOf(first?.ends_at);
-    form.starts = offer.starts_at && Date.parse(offer.starts_at) > Date.now() ? startOf(offer.starts_at) : "";
+    form.starts =
+      offer.starts_at && Date.parse(offer.starts_at) > Date.now()
+        ? dateField(offer.starts_at, zone.value)
+        : "";
     form.replaces = offer.replaces ?? "";
     form.endless = !form.until;
     form.parts = offer.parts.map((part) => ({

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openlatch.core.powers import Power
-from openlatch.operations import offer_terms, offers
+from openlatch.operations import choices, offer_terms, offers
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call
 from openlatch.operations.lookups import Findings, Lookup
@@ -31,13 +31,13 @@ def _about_answer(call: Call, body: wire.OfferAnswer, offer: str) -> list[Lookup
 @routes.route("GET", "/tasks", returns=wire.TaskList)
 def list_tasks(call: Call) -> wire.TaskList:
     """What people are let in for: the holder's own tasks first, then those that are built in."""
-    return wire.TaskList(items=[render.task(one) for one in offer_terms.tasks(call)])
+    return wire.TaskList(items=[render.task(one) for one in choices.tasks(call)])
 
 
 @routes.route("GET", "/accounts/<account>/fit", query=wire.FitQuery, returns=wire.Fit)
 def fit_task(call: Call, account: str, query: wire.FitQuery) -> wire.Fit:
     """The narrowest that an account's provider has for a task, and what broader choices hand over beyond it."""
-    return render.fit(*offer_terms.fitting(call, account, query.task, words(Power, query.needs, "needs")))
+    return render.fit(*choices.fitting(call, account, query.task, words(Power, query.needs, "needs")))
 
 
 @routes.route("POST", "/offers/check", body=wire.OfferWish, returns=wire.OfferTerms, asks=_about)

@@ -103,10 +103,11 @@ class OfferPartWish(Taken):
     """Access to one account: by a level, by permissions, or else the narrowest for a task or for powers.
 
     `until` is a last day, left out that of the whole offer. `hours` are such as `tue,fri 19:00-04:00`, in the zone of
-    the workspace unless one is named. `handle` is the provider's own name for the party.
+    the workspace unless one is named. `handle` is the provider's own name for the party. Where the offer answers a
+    request or replaces a secret, `account`, and what it is for, can be left out.
     """
 
-    account: Text
+    account: Word = ""
     level: Word = ""
     permissions: list[Text] = Field(default=[], max_length=100)
     task: Word = ""
@@ -119,11 +120,14 @@ class OfferPartWish(Taken):
 
 
 class OfferWish(Taken):
-    """Access that is to be offered to whoever has an address; without `until`, it is said to be `endless`."""
+    """Access that is to be offered to whoever has an address; without `until`, it is said to be `endless`.
 
-    to: Address
+    What is left out is as was asked in the `request`, or as with the secret (an entry) that it `replaces`.
+    """
+
+    to: Address = ""
     name: Word = ""
-    parts: Annotated[list[OfferPartWish], Field(max_length=50)]
+    parts: list[OfferPartWish] = Field(default=[], max_length=50)
     basis: Said = ""
     starts: Day | None = None
     until: Day | None = None

@@ -1,0 +1,50 @@
+<script setup lang="ts">
+import type { AccessRequest } from "@/api/client";
+import { POWERS } from "@/ui/powers";
+
+/** What somebody asks for: the account in their own words, what they need there, what for, and until when. */
+export interface Asked {
+  account: string;
+  needs: AccessRequest["needs"];
+  reason: string;
+  until: string;
+}
+const asked = defineModel<Asked>({ required: true });
+</script>
+
+<template>
+  <label class="block">
+    <span class="small mb-1 block">Which account, as you know it</span>
+    <input
+      v-model="asked.account"
+      class="field w-full"
+      required
+      maxlength="200"
+      autocomplete="off"
+      name="account"
+    />
+  </label>
+  <fieldset>
+    <legend class="small mb-1">What you need to do there</legend>
+    <div class="flex flex-wrap gap-x-4 gap-y-1">
+      <label v-for="power in POWERS" :key="power" class="flex gap-[6px]">
+        <input v-model="asked.needs" type="checkbox" :value="power" /> {{ power }}
+      </label>
+    </div>
+  </fieldset>
+  <label class="block">
+    <span class="small mb-1 block">What for; they decide by that</span>
+    <input
+      v-model="asked.reason"
+      class="field w-full"
+      required
+      maxlength="1000"
+      autocomplete="off"
+      name="reason"
+    />
+  </label>
+  <label class="block">
+    <span class="small mb-1 block">Your last day there, if you know it</span>
+    <input v-model="asked.until" type="date" class="field" />
+  </label>
+</template>
