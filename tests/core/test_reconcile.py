@@ -293,6 +293,16 @@ def test_a_party_is_known_by_the_providers_key_first_then_by_its_exact_address_n
     assert later.identifiers[Identifier("address", normal_address("O.Finch@kestrelridge.example"))] == orla
 
 
+@given(names=st.permutations(["ines.okoro", "Ines Okoro", "ines_okoro", "ines.okoro@kestrelridge.example", "I. Okoro"]))
+def test_a_name_comes_before_a_login_whichever_is_read_first(names: list[str]) -> None:
+    held = EMPTY
+    for name in names:
+        ines = replace(observed_party("ines"), name=name, addresses=("ines.okoro@kestrelridge.example",))
+        _, held = read(held, observation([observed("1", "ines")], parties=[ines]))
+    first = next(name for name in names if " " in name)
+    assert [party.name for party in held.parties.values()] == [first], "and the first name stays"
+
+
 @pytest.mark.parametrize(
     ("seen", "complaint"),
     [

@@ -27,6 +27,7 @@ export type AccessRequest = Schemas["Request"];
 export type Proposal = Schemas["Proposal"];
 export type Outcome = Schemas["Outcome"];
 export type Shift = Schemas["Shift"];
+export type Versions = Schemas["Versions"];
 export type Webhook = Schemas["Webhook"];
 export type Telling = Schemas["TellingWish"]["telling"];
 export type NewReview = Schemas["NewReview"];

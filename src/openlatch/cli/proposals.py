@@ -24,6 +24,7 @@ CHECKS = {
     "flag-raised": "a flag would be raised",
     "limit-passed": "a limit would be passed",
 }
+COMPARED = {"raised": "raises: ", "cleared": "clears: ", "risk": "risk of ", "policy": "policy: "}
 PROPOSALS: tuple[Column, ...] = (
     ("id", lambda p: p.ref),
     ("state", lambda p: p.state),
@@ -102,12 +103,12 @@ def proposal(
     with connect() as client:
         if again:
             client.run_proposal(ref)
+        if compare:
+            _compared(client.compare_versions(ref, *_numbers(compare)), output)
+            return
         found = client.worked_out(ref)
         if as_file:
             click.echo(json.dumps(found.runs[-1].body, indent=2, ensure_ascii=False))
-            return
-        if compare:
-            _compare(found, compare)
             return
         _told(found, output)
         _checked(found, checks)
@@ -144,31 +145,30 @@ def _told(found: wire.Proposal, output: str) -> None:
         paper.print(Text(f"{one.provider} was read {ago(one.read_at)}{stale}", style="dim"))
 
 
-def _compare(found: wire.Proposal, compare: str) -> None:
-    numbers = {str(run.number): run for run in found.runs}
-    chosen = [numbers.get(one.strip()) for one in compare.split(",")]
-    if len(chosen) != 2 or None in chosen:
-        raise Failure(f"“{compare}” does not name two versions.", f"There are: {', '.join(numbers)}.", 2)
-    sides = [_lines(run) for run in chosen if run is not None]
-    for sign, mine, other in (("-", sides[0], sides[1]), ("+", sides[1], sides[0])):
-        for line in mine:
-            if line not in other:
-                click.echo(f"{sign} {line}")
-    if sides[0] == sides[1]:
-        click.echo("Both would change the same.")
+def _numbers(compare: str) -> tuple[int, int]:
+    first, _, second = compare.partition(",")
+    try:
+        return int(first), int(second)
+    except ValueError as error:
+        raise Failure(
+            f"“{compare}” does not name two versions.", "Name them by their numbers, such as 1,2.", 2
+        ) from error
 
 
-def _lines(run: wire.ProposalRun) -> list[str]:
-    if run.outcome is None:
-        return [run.trouble]
-    shifts: list[str] = []
-    for one in run.outcome.shifts:
-        for verb, abilities in (("gains", one.gained), ("loses", one.lost)):
-            for ability in abilities:
-                where = f" ({', '.join(one.resources)})" if one.resources else ""
-                shifts.append(f"{one.who} {verb} {', '.join(ability.powers)} on {one.account.name}{where}")
-    flags = [f"raises: {flag.reason}" for flag in run.outcome.flags_raised]
-    return [*shifts, *flags, *(f"clears: {flag.reason}" for flag in run.outcome.flags_cleared), *run.outcome.limits]
+def _compared(found: wire.Versions, output: str) -> None:
+    if output != "table":
+        click.echo(found.model_dump_json(indent=2))
+        return
+    paper = out()
+    for number, lines in ((found.first, found.only_first), (found.second, found.only_second)):
+        if lines:
+            paper.print(Text(f"Only version {number}", style="bold"))
+        for line in lines:
+            paper.print(Text(f"  {COMPARED.get(line.kind, '')}{line.text}", style="bold" if line.outside else ""))
+    if not found.only_first and not found.only_second:
+        paper.print(f"Versions {found.first} and {found.second} would change the same.")
+    if found.partly:
+        paper.print("Only what was kept of each is compared; the rest was left out as too long.", style="dim")
 
 
 def _checked(found: wire.Proposal, checks: tuple[str, ...]) -> None:

@@ -37,6 +37,11 @@ class ProposalCalls(Transport):
         """Return one proposal with all its versions, by id or short form."""
         return self._send(wire.Proposal, "GET", f"/proposals/{part(proposal)}")
 
+    def compare_versions(self, proposal: str, first: int, second: int) -> wire.Versions:
+        """Return what two versions of a proposal, by their numbers, would each change that the other would not."""
+        params = {"first": first, "second": second}
+        return self._send(wire.Versions, "GET", f"/proposals/{part(proposal)}/comparison", params=params)
+
     def proposals(self) -> Iterator[wire.Proposal]:
         """Return proposals, the latest first."""
         return self._pages(wire.ProposalList, "/proposals", {})

@@ -293,15 +293,29 @@ def _merged(party: Party, one: ObservedParty) -> Party:
     have = {normal_address(a) for a in party.addresses}
     more = tuple(a for a in one.addresses if normal_address(a) not in have)
     status = party.status if one.status is PartyStatus.UNKNOWN else one.status
+    addresses = party.addresses + more
+    named = bool(party.name) and (
+        not _is_login(party.name, addresses) or not one.name or _is_login(one.name, addresses)
+    )
     return replace(
         party,
-        addresses=party.addresses + more,
+        addresses=addresses,
         status=status,
         verified=party.verified or one.verified,
-        name=party.name or one.name,
+        name=party.name if named else one.name,
         publisher=one.publisher or party.publisher,
         home=one.home or party.home,
     )
+
+
+def _is_login(name: str, addresses: Iterable[str]) -> bool:
+    """Whether a name is only what its party signs in with: ines.okoro or ines_okoro, of ines.okoro@example.org."""
+
+    def letters(text: str) -> str:
+        return "".join(filter(str.isalnum, text.casefold()))
+
+    known = {letters(one) for address in addresses for one in (address, address.rpartition("@")[0]) if one}
+    return " " not in name.strip() and letters(name) in known
 
 
 def _entry(

@@ -153,6 +153,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "proposals.run_again": _changes(*_MANAGERS),
         "proposals.browse": _reads(*_STAFF),
         "proposals.show": _reads(*_STAFF),
+        "proposals.compare": _reads(*_STAFF),
         "proposals.look_up": _reads(*_MANAGERS),
         "proposals.apply": _dangerous(*_MANAGERS),
         "batches.browse": _reads(*_STAFF),

@@ -40,6 +40,7 @@ __all__ = [
     "propose",
     "run",
     "run_again",
+    "shift_said",
     "show",
 ]
 
@@ -414,7 +415,7 @@ def _sentences(found: Mapping[str, Any]) -> list[str]:
     gains = [one for one in found["shifts"] if one["gained"]]
     outside = [one for one in gains if one["outside"]]
     for one in outside[:10]:
-        said.append(_said(one, "gained", "from outside, gains"))
+        said.append(shift_said(one, "gained", "from outside, gains"))
     if len(outside) > 10:
         said.append(f"{len(outside) - 10} more from outside gain something.")
     if not outside:
@@ -424,7 +425,7 @@ def _sentences(found: Mapping[str, Any]) -> list[str]:
         said.append(f"{inside} in the circle {'gains' if inside == 1 else 'gain'} something.")
     losses = [one for one in found["shifts"] if one["lost"]]
     for one in losses[:5]:
-        said.append(_said(one, "lost", "loses"))
+        said.append(shift_said(one, "lost", "loses"))
     if len(losses) > 5:
         said.append(f"{len(losses) - 5} more lose something.")
     said += found["limits"]
@@ -434,7 +435,8 @@ def _sentences(found: Mapping[str, Any]) -> list[str]:
     return said
 
 
-def _said(one: Mapping[str, Any], which: str, verb: str) -> str:
+def shift_said(one: Mapping[str, Any], which: str, verb: str) -> str:
+    """Return a sentence about what somebody gains or loses: `one` of the `shifts` of an outcome."""
     told = "; ".join(_can(ability) for ability in one[which])
     on = one["account"]["name"]
     if one["resources"]:

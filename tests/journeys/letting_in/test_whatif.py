@@ -123,9 +123,12 @@ def test_on_the_command_line_a_script_fails_if_an_outsider_would_gain(run: Termi
     ref = json.loads(run("proposals", "-o", "json").splitlines()[0])["ref"]
     file.write_text(json.dumps(proposed(CLOSED)))
     run("what-if", str(file), "--instead-of", ref, "--fail-if", "anyone-gains", "--fail-if", "flag-raised")
-    compared = run("proposal", ref, "--compare", "1,2")
-    assert f"- Anyone gains export on {PLATES} (unreleased 2026)" in compared
-    assert f"+ Anyone loses view, edit on {PLATES} (unreleased 2026)" in compared
+    first, second = run("proposal", ref, "--compare", "1,2").split("Only version 2")
+    assert f"Anyone, from outside, gains export on {PLATES} (unreleased 2026)." in first
+    assert f"Anyone loses view, edit on {PLATES} (unreleased 2026)." in second
+    assert "would change the same" in run("proposal", ref, "--compare", "1,1")
+    assert "has no version 7" in run("proposal", ref, "--compare", "1,7", exits=4)
+    assert "does not name two versions" in run("proposal", ref, "--compare", "1", exits=2)
     assert "is not JSON" in run("what-if", "-", exits=2)
 
 
@@ -154,6 +157,24 @@ def test_a_proposal_is_looked_at_on_a_page_and_applied_as_orders_offers_and_task
     assert settle(client, order.ref).state == "proved"
     with pytest.raises(Conflict, match="applied already"):
         client.run_proposal(found.ref)
+
+
+def test_two_versions_are_laid_beside_each_other_on_a_page(page: Page, client: Client) -> None:
+    open_to_all = {"effect": "allow", "to": [{"anyone": True}], "powers": ["view", "export"]}
+    ref = client.propose(proposed({**CLOSED, "statements": [open_to_all]}, title="Which way")).ref
+    client.worked_out(ref)
+    client.change_proposal(ref, proposed(CLOSED, title="Which way"))
+    client.worked_out(ref)
+    sign_in(page, to=f"/what-if/{ref}")
+    page.get_by_label("Compared with").select_option("version 1")
+    beside = page.get_by_label("Comparison")
+    expect(beside.get_by_text(f"Anyone, from outside, gains export on {PLATES} (unreleased 2026).")).to_be_visible()
+    expect(page.get_by_role("button", name="Apply all")).to_have_count(0)
+    assert faults_of(page) == []
+    client.change_proposal(ref, proposed({"do": "lock", "account": "Bookings", "locked": True}))
+    client.worked_out(ref)
+    with pytest.raises(Conflict, match="is not worked out"):
+        client.compare_versions(ref, 2, 3)
 
 
 def test_a_proposal_that_was_overtaken_is_not_applied(client: Client, stack: Stack) -> None:

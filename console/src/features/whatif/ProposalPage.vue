@@ -8,6 +8,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { moment } from "@/ui/time";
 import { BLANK, parsed, saidOf, type Change } from "./changes";
 import ChangeFields from "./ChangeFields.vue";
+import ComparisonView from "./ComparisonView.vue";
 import OutcomeView from "./OutcomeView.vue";
 
 /** One proposal: its changes, what they would change, and carrying them out. `new` begins one. */
@@ -28,6 +29,11 @@ const found = useQuery({
 const proposal = computed(() => (fresh.value ? undefined : found.data.value));
 const number = computed(() => Number(route.query.version) || proposal.value?.runs.length || 0);
 const run = computed(() => proposal.value?.runs[number.value - 1]);
+/** The version that this one is laid beside, if any. */
+const beside = computed(() => {
+  const other = Number(route.query.beside);
+  return other !== number.value && proposal.value?.runs.some((one) => one.number === other) ? other : 0;
+});
 const latest = computed(() => run.value?.number === proposal.value?.runs.length);
 
 const said = (name: string): string => {
@@ -121,7 +127,7 @@ const sure = ref(false);
     </p>
     <div
       v-if="(proposal?.runs.length ?? 0) > 1"
-      class="mt-3 flex gap-1 text-[13px]"
+      class="mt-3 flex flex-wrap gap-1 text-[13px]"
       role="group"
       aria-label="Versions"
     >
@@ -134,6 +140,30 @@ const sure = ref(false);
         :aria-current="one.number === number ? 'true' : undefined"
         >version {{ one.number }}</RouterLink
       >
+      <label class="ml-4 flex items-center gap-2">
+        <span class="text-mute">Compared with</span>
+        <select
+          class="field py-[4px]"
+          :value="beside"
+          @change="
+            router.push({
+              query: {
+                version: number,
+                beside: Number(($event.target as HTMLSelectElement).value) || undefined,
+              },
+            })
+          "
+        >
+          <option :value="0">what there is now</option>
+          <option
+            v-for="one in proposal?.runs.filter((one) => one.number !== number)"
+            :key="one.number"
+            :value="one.number"
+          >
+            version {{ one.number }}
+          </option>
+        </select>
+      </label>
     </div>
     <h2 class="section mt-5">What is changed</h2>
     <p v-if="fresh && !changes.length" class="max-w-xl text-[13.5px] text-mute">
@@ -208,8 +238,11 @@ const sure = ref(false);
       </button>
     </div>
     <template v-if="run && !editing">
-      <h2 class="section mt-6">What that would change</h2>
-      <p v-if="!run.finished_at" class="text-mute" role="status">Working it out…</p>
+      <h2 class="section mt-6">
+        {{ beside ? `What differs between versions ${beside} and ${number}` : "What that would change" }}
+      </h2>
+      <ComparisonView v-if="beside" :proposal="wanted" :first="beside" :second="number" />
+      <p v-else-if="!run.finished_at" class="text-mute" role="status">Working it out…</p>
       <div v-else-if="run.trouble" class="max-w-xl border-l-2 border-critical pl-3">
         <p class="font-[620]">It cannot be worked out.</p>
         <p>{{ run.trouble }}</p>

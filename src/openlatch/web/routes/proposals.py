@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from openlatch.core.ids import ref_of
-from openlatch.operations import applying, shares, whatif
+from openlatch.operations import applying, comparing, shares, whatif
 from openlatch.operations.gate import Call
 from openlatch.operations.lookups import Findings, Lookup
 from openlatch.operations.whatif import ProposalSight
@@ -38,6 +40,19 @@ def list_proposals(call: Call, query: wire.ProposalQuery) -> wire.ProposalList:
 def get_proposal(call: Call, proposal: str) -> wire.Proposal:
     """One proposal with all its versions; ask again until its state is no longer `working`."""
     return _sent(whatif.show(call, proposal))
+
+
+@routes.route("GET", "/proposals/<proposal>/comparison", query=wire.CompareQuery, returns=wire.Versions)
+def compare_versions(call: Call, proposal: str, query: wire.CompareQuery) -> wire.Versions:
+    """What two versions of a proposal would each change that the other would not."""
+    found = comparing.compare(call, proposal, query.first, query.second)
+    return wire.Versions(
+        first=query.first,
+        second=query.second,
+        only_first=[wire.ComparedLine.model_validate(asdict(one)) for one in found.only_first],
+        only_second=[wire.ComparedLine.model_validate(asdict(one)) for one in found.only_second],
+        partly=found.partly,
+    )
 
 
 @routes.route("PUT", "/proposals/<proposal>", body=wire.ProposalBody, returns=wire.Proposal)

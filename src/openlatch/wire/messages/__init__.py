@@ -151,6 +151,8 @@ from openlatch.wire.messages.people import (
 from openlatch.wire.messages.proposals import (
     Ability,
     ApplyWish,
+    ComparedLine,
+    CompareQuery,
     Outcome,
     OutcomeFlag,
     OutcomeRisk,
@@ -163,6 +165,7 @@ from openlatch.wire.messages.proposals import (
     ShareQuery,
     Shares,
     Shift,
+    Versions,
 )
 from openlatch.wire.messages.providers import (
     LISTS,
@@ -265,6 +268,8 @@ __all__ = [
     "Chain",
     "Choice",
     "CommonConsequence",
+    "CompareQuery",
+    "ComparedLine",
     "Comparison",
     "Complaint",
     "Confirmation",
@@ -446,6 +451,7 @@ __all__ = [
     "TrialExample",
     "TrialLine",
     "TurnDownWish",
+    "Versions",
     "Via",
     "View",
     "ViewList",

@@ -13,6 +13,8 @@ from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Search
 __all__ = [
     "Ability",
     "ApplyWish",
+    "CompareQuery",
+    "ComparedLine",
     "Outcome",
     "OutcomeFlag",
     "OutcomeRisk",
@@ -25,6 +27,7 @@ __all__ = [
     "ShareQuery",
     "Shares",
     "Shift",
+    "Versions",
 ]
 
 
@@ -150,6 +153,35 @@ class ProposalQuery(PageQuery):
 
 class ProposalList(Page[Proposal]):
     """Proposals, the latest first."""
+
+
+class CompareQuery(Taken):
+    """Which two versions of a proposal are compared, by their numbers."""
+
+    first: Annotated[int, Field(ge=1)]
+    second: Annotated[int, Field(ge=1)]
+
+
+class ComparedLine(Sent):
+    """One thing that only one of two versions would bring about, in words."""
+
+    kind: Literal["gain", "loss", "limit", "raised", "cleared", "severity", "risk", "policy"]
+    text: str
+    outside: bool
+
+
+class Versions(Sent):
+    """What only the first of two versions would bring about, and what only the second.
+
+    Gains of those outside the circle come first. `partly`: an outcome was too long to be kept whole, and only what was
+    kept is compared.
+    """
+
+    first: int
+    second: int
+    only_first: list[ComparedLine]
+    only_second: list[ComparedLine]
+    partly: bool
 
 
 class ApplyWish(Taken):

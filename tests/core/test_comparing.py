@@ -1,0 +1,56 @@
+"""Two outcomes beside each other: the difference is one of single powers on single parts, however they are grouped."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.comparing import Effect, apart
+from openlatch.core.powers import Power, in_order
+from openlatch.core.whatif import Ability
+
+POWERS = st.sets(st.sampled_from((Power.VIEW, Power.EDIT, Power.SPEND)), min_size=1).map(in_order)
+PARTS = st.sets(st.sampled_from(("gate", "till", "tower")), max_size=3).map(sorted).map(tuple)
+NETWORKS = st.sampled_from(((), ("192.0.2.0/26",)))
+ABILITIES = st.builds(Ability, POWERS, st.sampled_from(("", "Mondays 09:00–17:00")), NETWORKS, st.booleans())
+EFFECTS = st.lists(
+    st.builds(Effect, st.sampled_from(("Orla", "Anyone")), st.just("plates"), PARTS, st.booleans(), ABILITIES),
+    max_size=6,
+)
+
+
+def single(effects: list[Effect] | tuple[Effect, ...]) -> set[tuple[object, ...]]:
+    return {
+        (one.who, one.account, part, one.gains, power, replace(one.ability, powers=()))
+        for one in effects
+        for part in one.resources or (None,)
+        for power in one.ability.powers
+    }
+
+
+@given(EFFECTS, EFFECTS)
+def test_each_side_holds_exactly_what_the_other_does_not_have(first: list[Effect], second: list[Effect]) -> None:
+    only_first, only_second = apart(first, second)
+    assert single(only_first) == single(first) - single(second)
+    assert single(only_second) == single(second) - single(first)
+    for side in (only_first, only_second):
+        assert len(single(side)) == sum(len(o.ability.powers) * (len(o.resources) or 1) for o in side), "nothing twice"
+
+
+@given(EFFECTS)
+def test_what_is_the_same_in_other_groups_is_the_same(effects: list[Effect]) -> None:
+    scattered = [
+        replace(one, resources=parts, ability=replace(one.ability, powers=(power,)))
+        for one in reversed(effects)
+        for parts in ([(part,) for part in one.resources] or [()])
+        for power in one.ability.powers
+    ]
+    assert apart(effects, scattered) == ((), ())
+
+
+def test_a_version_that_leaves_out_one_folder_differs_in_that_folder_alone() -> None:
+    view = Ability((Power.VIEW, Power.EDIT), "", ())
+    three = Effect("Anyone", "plates", ("a", "b", "c"), gains=True, ability=view)
+    assert apart([three], [replace(three, resources=("a", "c"))]) == ((replace(three, resources=("b",)),), ())
