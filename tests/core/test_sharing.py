@@ -21,7 +21,7 @@ from openlatch.core.observation import (
     spread,
 )
 from openlatch.core.powers import Power
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement, exposures, region
+from openlatch.core.sharing import ANYONE, Document, Selector, Statement, exposures, pieces, region
 
 POWERS = (Power.VIEW, Power.EDIT, Power.ADMIT)
 DOMAIN, TEAM, PERSON = Selector("domain", "lakeside.example"), Selector("party", "t"), Selector("party", "p")
@@ -94,6 +94,29 @@ def test_an_exposure_leaves_nothing_out_and_has_no_power_that_never_holds(
                     (one,) = own
                     assert one.hours is None or one.hours.hold(MONDAY + timedelta(minutes=minute))
                     assert one.networks is None or any(address in network for network in one.networks)
+
+
+@given(DOCUMENTS, st.sampled_from(sorted(WIDER)), MINUTES, st.integers(1, 6))
+def test_the_pieces_of_a_region_are_apart_and_together_just_the_region(
+    document: Document, to: Selector, minute: int, most: int
+) -> None:
+    found = region(document, to, locked=False, covers=covers)
+    told = list(pieces(found, "UTC", most))
+    now = MONDAY + timedelta(minutes=minute)
+    for power in POWERS:
+        own = [(piece, exact) for piece, exact in told if power in piece.powers]
+        assert len(own) <= most
+        for address in ADDRESSES:
+            holding = [
+                one
+                for one, _ in own
+                if one.hours is None or one.hours.hold(now) is not one.outside
+                if one.networks is None or any(address in network for network in one.networks) is not one.but
+            ]
+            if all(exact for _, exact in own):
+                assert len(holding) == found.holds(power, minute, address)
+            elif found.holds(power, minute, address):
+                assert len(own) == len(holding) == 1, "what is told in part leaves nothing out"
 
 
 @given(st.lists(WINDOWS, min_size=1, max_size=3), MINUTES)

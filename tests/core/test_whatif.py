@@ -124,7 +124,23 @@ def test_what_somebody_has_by_another_way_is_neither_lost_nor_gained() -> None:
     assert [(one.parties, one.lost[0].powers) for one in lost] == [((str(ORLA),), (V,))]
     narrowed = entry(ORLA, V, hours=NIGHTS)
     (only,) = shifts(Picture((direct,)), Picture((narrowed,)), KNOWN, SELECTORS, "UTC")
-    assert only.lost[0].hours.startswith("Mondays, Thursdays and Sundays all day")
+    assert only.lost[0].hours == "outside Tuesdays and Fridays 19:00–04:00"
+
+
+def test_what_is_lost_at_some_hours_from_some_networks_is_told_without_a_remainder() -> None:
+    def kept(*networks: str, **more: object) -> Picture:
+        only = Statement(
+            allow=True, to=frozenset({ANYONE}), powers=frozenset({V}), networks=tuple(map(ip_network, networks))
+        )
+        one = replace(only, **more)  # type: ignore[arg-type]
+        return Picture((), (Document("d", str(ACCOUNT), "gate", "UTC", (one,)),))
+
+    everything = kept(networks=None)
+    (lost,) = shifts(everything, kept("192.0.2.0/26", hours=NIGHTS.windows), KNOWN, SELECTORS, "UTC")
+    assert [(one.hours, one.networks, one.but, one.in_part) for one in lost.lost] == [
+        ("", (), ("192.0.2.0/26",), False),
+        ("outside Tuesdays and Fridays 19:00–04:00", ("192.0.2.0/26",), (), False),
+    ]
 
 
 def test_whoever_shares_in_what_anybody_gains_is_not_told_of_one_by_one() -> None:

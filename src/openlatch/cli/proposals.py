@@ -168,7 +168,10 @@ def _compared(found: wire.Versions, output: str) -> None:
     if not found.only_first and not found.only_second:
         paper.print(f"Versions {found.first} and {found.second} would change the same.")
     if found.partly:
-        paper.print("Only what was kept of each is compared; the rest was left out as too long.", style="dim")
+        paper.print(
+            "There is too much to tell all of it exactly; what is only summed up is compared as it is told.",
+            style="dim",
+        )
 
 
 def _checked(found: wire.Proposal, checks: tuple[str, ...]) -> None:

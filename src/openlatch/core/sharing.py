@@ -13,7 +13,7 @@ answer is exact without trying single minutes or addresses.
 from __future__ import annotations
 
 from bisect import bisect_left
-from collections.abc import Callable, Collection, Iterable, Iterator, Mapping
+from collections.abc import Callable, Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime, time
 from functools import reduce
@@ -29,15 +29,16 @@ __all__ = [
     "Document",
     "Exposure",
     "Network",
+    "Piece",
     "Region",
     "Selector",
     "Statement",
     "bits_of",
     "edges_of",
     "exposures",
+    "pieces",
     "region",
     "spans_of",
-    "told",
 ]
 
 Network = IPv4Network | IPv6Network
@@ -123,6 +124,20 @@ class Region:
 
 
 @dataclass(frozen=True, slots=True)
+class Piece:
+    """A part of a region: powers that hold at all of these hours from all of these networks; None is without a limit.
+
+    With `outside` the hours, and with `but` the networks, are those in which they do not hold: whichever is shorter.
+    """
+
+    powers: tuple[Power, ...]
+    hours: Hours | None
+    networks: tuple[Network, ...] | None
+    outside: bool = False
+    but: bool = False
+
+
+@dataclass(frozen=True, slots=True)
 class Exposure:
     """What a document gives those that a selector matches: powers that hold at the same times from the same networks.
 
@@ -171,24 +186,35 @@ def exposures(document: Document, *, locked: bool, covers: Covers) -> Iterator[E
     """Yield what a document gives whom, one selector after the other."""
     for to in sorted({to for s in document.statements if s.allow for to in s.to}):
         found = region(document, to, locked=locked, covers=covers)
-        for powers, hours, networks, _ in told(found, document.zone):
-            yield Exposure(to, powers, hours, networks)
+        for powers, cells in _alike(found):
+            yield Exposure(to, powers, _hours(reduce(or_, cells), found, document.zone), _networks(cells, found))
 
 
-def told(
-    found: Region, zone: str
-) -> Iterator[tuple[tuple[Power, ...], Hours | None, tuple[Network, ...] | None, bool]]:
-    """Yield the powers of a region that hold at the same times from the same networks, with the least that holds both.
+def pieces(found: Region, zone: str, most: int) -> Iterator[tuple[Piece, bool]]:
+    """Yield a region as pieces that are apart and together just the region, each with True.
 
-    None is without a limit. The last says whether they hold at all of these times from all of these networks.
+    Powers that would need more than `most` pieces are one, with False: the least that holds all of it.
     """
+    for powers, cells in _alike(found):
+        when = dict.fromkeys(cell for cell in cells if cell)
+        exact = len(when) <= most
+        parts = [(at, tuple(cell == at for cell in cells)) for at in when] if exact else [(reduce(or_, when), cells)]
+        for at, where in parts:
+            hours, others = _hours(at, found, zone), _hours(~at, found, zone)
+            outside = hours is not None and others is not None and len(others.windows) < len(hours.windows)
+            networks, rest = _networks(where, found), _networks([not here for here in where], found)
+            but = networks is not None and rest is not None and len(rest) < len(networks)
+            yield Piece(powers, others if outside else hours, rest if but else networks, outside, but), exact
+
+
+def _alike(found: Region) -> Iterator[tuple[tuple[Power, ...], tuple[int, ...]]]:
+    """The powers that hold at the same times from the same networks, with these times, as bits, for each stretch."""
     alike: dict[tuple[int, ...], list[Power]] = {}
     for power in Power:
         alike.setdefault(found.of(power), []).append(power)
     for cells, powers in alike.items():
         if any(cells):
-            whole = all(cell in (0, reduce(or_, cells)) for cell in cells)
-            yield in_order(powers), _hours(cells, found, zone), _networks(cells, found), whole
+            yield in_order(powers), cells
 
 
 def _number(address: Address) -> int:
@@ -248,10 +274,9 @@ def _runs(begins: tuple[int, ...], end: int, chosen: Callable[[int], bool]) -> l
     return runs
 
 
-def _hours(cells: tuple[int, ...], found: Region, zone: str) -> Hours | None:
-    when = reduce(or_, cells)
+def _hours(when: int, found: Region, zone: str) -> Hours | None:
     runs = _runs(found.times, _WEEK, lambda number: bool(when >> number & 1))
-    if runs == [(0, _WEEK)]:
+    if runs in ([], [(0, _WEEK)]):
         return None
     if runs[0][0] == 0 and runs[-1][1] == _WEEK:
         runs = [*runs[1:-1], (runs[-1][0], _WEEK + runs[0][1])]
@@ -271,7 +296,7 @@ def _clock(minute: int) -> time:
     return time(minute // 60, minute % 60)
 
 
-def _networks(cells: tuple[int, ...], found: Region) -> tuple[Network, ...] | None:
+def _networks(cells: Sequence[int], found: Region) -> tuple[Network, ...] | None:
     if all(cells):
         return None
     networks: list[Network] = []

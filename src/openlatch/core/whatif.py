@@ -16,10 +16,12 @@ from openlatch.core.exposure import BUDGET, Difference, Someone, Witness, differ
 from openlatch.core.hours import DAYS
 from openlatch.core.model import Entry, Kind, State
 from openlatch.core.powers import Power
-from openlatch.core.sharing import ANYONE, Document, Network, Region, Selector, Statement, told
+from openlatch.core.sharing import ANYONE, Document, Network, Region, Selector, Statement, pieces
 
 __all__ = ["Ability", "Picture", "Shift", "effective", "shifts", "someone"]
 
+MOST_PIECES = 6
+"""In so many pieces, each exact, it is told what powers hold at other hours from one network than from another."""
 MOST_NETWORKS = 40
 """So many networks are named; of more, the number and one of them."""
 _COUNTS = (Kind.DELEGATE, Kind.GRANT, Kind.APP, Kind.OPEN, Kind.SECRET)
@@ -43,8 +45,9 @@ class Picture:
 class Ability:
     """Powers that hold at the same times from the same networks; `hours` and `networks` are empty without a limit.
 
-    Where they hold at some of these hours only from some of these networks, it is so only `in_part`. With `witness`
-    the answer is a summary, for there is too much to tell: a moment and an address, or how many networks there are.
+    `but` are the networks from which alone they do not hold. Where they hold at some of these hours only from some of
+    these networks, and that would take too many words, it is so only `in_part`. With `witness` the answer is a summary,
+    for there is too much to tell: a moment and an address, or how many networks there are.
     """
 
     powers: tuple[Power, ...]
@@ -52,6 +55,7 @@ class Ability:
     networks: tuple[str, ...]
     in_part: bool = False
     witness: str = ""
+    but: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,17 +185,19 @@ def _abilities(one: Difference, zone: str) -> tuple[tuple[Ability, ...], tuple[A
 
 
 def _told(region: Region, zone: str) -> Iterator[Ability]:
-    for powers, hours, networks, whole in told(region, zone):
-        shown, witness = _networks(networks)
-        yield Ability(powers, "" if hours is None else str(hours), shown, not whole, witness)
+    for one, exact in pieces(region, zone, MOST_PIECES):
+        networks, witness = _networks(one.networks, "all but" if one.but else "from")
+        hours = "" if one.hours is None else f"outside {one.hours}" if one.outside else str(one.hours)
+        said, but = ((), networks) if one.but else (networks, ())
+        yield Ability(one.powers, hours, said, not exact, witness, but)
 
 
-def _networks(networks: tuple[Network, ...] | None) -> tuple[tuple[str, ...], str]:
+def _networks(networks: tuple[Network, ...] | None, word: str) -> tuple[tuple[str, ...], str]:
     """The networks, or if nobody would read all of them, how many there are."""
     found = () if networks is None else tuple(map(str, networks))
     if len(found) <= MOST_NETWORKS:
         return found, ""
-    return (), f"from {len(found)} networks, such as {found[0]}"
+    return (), f"{word} {len(found)} networks, such as {found[0]}"
 
 
 def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:

@@ -28,7 +28,7 @@ class ComparedLine:
 
 @dataclass(frozen=True, slots=True)
 class Versions:
-    """What only the first of two versions would bring about, and what only the second; `partly`: of what was kept."""
+    """What only the first of two versions would bring about, and what only the second; `partly`: as far as told."""
 
     only_first: tuple[ComparedLine, ...]
     only_second: tuple[ComparedLine, ...]
@@ -47,7 +47,7 @@ def compare(call: Call, text: str, first: int, second: int) -> Versions:
         for side, mine, theirs in ((0, one, set(_lines(other))), (1, other, set(_lines(one))))
     )
     mine, theirs = (tuple(sorted(side, key=lambda line: _ORDER.index((line.kind, line.outside)))) for side in sides)
-    return Versions(mine, theirs, bool(one["more_shifts"] or other["more_shifts"]))
+    return Versions(mine, theirs, partly=_summed_up(one) or _summed_up(other))
 
 
 _ORDER = [
@@ -78,9 +78,15 @@ def _effects(outcome: Mapping[str, Any]) -> Iterator[Effect]:
             for can in abilities:
                 ability = Ability(
                     tuple(Power(power) for power in can["powers"]), can["hours"], tuple(can["networks"]),
-                    can["in_part"], can["witness"],
+                    can["in_part"], can["witness"], tuple(can.get("but", ())),
                 )  # fmt: skip
                 yield Effect(one["party"] or one["who"], one["account"]["id"], tuple(one["resources"]), gains, ability)
+
+
+def _summed_up(outcome: Mapping[str, Any]) -> bool:
+    """Whether there was too much to tell all of it exactly."""
+    told = (can for one in outcome["shifts"] for can in (*one["gained"], *one["lost"]))
+    return bool(outcome["more_shifts"]) or any(can["in_part"] or can["witness"] for can in told)
 
 
 def _names(outcome: Mapping[str, Any]) -> dict[tuple[str, str], Mapping[str, Any]]:

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from typing import Any
 from uuid import UUID
@@ -446,7 +446,14 @@ def shift_said(one: Mapping[str, Any], which: str, verb: str) -> str:
 
 
 def _can(ability: Mapping[str, Any]) -> str:
-    networks = f"from {', '.join(ability['networks'][:3])}" if ability["networks"] else ""
-    limits = ["in part" if ability["in_part"] else "", ability["hours"], networks, ability["witness"]]
+    limits = [
+        "in part" if ability["in_part"] else "", ability["hours"], _from("from", ability["networks"]),
+        _from("from anywhere but", ability["but"]), ability["witness"],
+    ]  # fmt: skip
     more = ", ".join(filter(None, limits))
     return ", ".join(ability["powers"]) + (f" ({more})" if more else "")
+
+
+def _from(word: str, networks: Sequence[str]) -> str:
+    left = len(networks) - 3
+    return f"{word} {', '.join(networks[:3])}{f' and {left} more' if left > 0 else ''}" if networks else ""

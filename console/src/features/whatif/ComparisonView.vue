@@ -24,13 +24,17 @@ const sides = computed(() => {
       ]
     : [];
 });
-type Kind = Versions["only_first"][number]["kind"];
-const BEFORE: Partial<Record<Kind, string>> = {
+type Line = Versions["only_first"][number];
+const BEFORE: Partial<Record<Line["kind"], string>> = {
   raised: "Raises: ",
   cleared: "Clears: ",
   risk: "Risk of ",
   policy: "Policy: ",
 };
+function looks(line: Line): string {
+  if (line.kind === "limit") return "border-critical font-[620]";
+  return line.kind === "gain" && line.outside ? "border-high font-[620]" : "border-rule";
+}
 </script>
 
 <template>
@@ -56,13 +60,7 @@ const BEFORE: Partial<Record<Kind, string>> = {
             v-for="line in side.lines"
             :key="line.kind + line.text"
             class="border-l-2 pl-3"
-            :class="
-              line.kind === 'limit'
-                ? 'border-critical font-[620]'
-                : line.outside
-                  ? 'border-high'
-                  : 'border-rule'
-            "
+            :class="looks(line)"
           >
             <span class="text-mute">{{ BEFORE[line.kind] }}</span>{{ line.text }}
           </li>
@@ -70,7 +68,7 @@ const BEFORE: Partial<Record<Kind, string>> = {
       </section>
     </div>
     <p v-if="found.data.value?.partly" class="small mt-4">
-      Only what was kept of each is compared; the rest was left out as too long.
+      There is too much to tell all of it exactly; what is only summed up is compared as it is told.
     </p>
   </section>
 </template>

@@ -34,6 +34,7 @@ function can(ability: Shift["gained"][number]): string {
     ability.in_part ? "in part" : "",
     ability.hours,
     ability.networks.length ? `from ${ability.networks.join(", ")}` : "",
+    ability.but.length ? `from anywhere but ${ability.but.join(", ")}` : "",
     ability.witness,
   ].filter(Boolean);
   return ability.powers.join(", ") + (limits.length ? ` (${limits.join(", ")})` : "");

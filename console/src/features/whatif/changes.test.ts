@@ -9,8 +9,21 @@ describe("a proposal", () => {
     expect(
       saidOf({ do: "give", to: "@sabine-kr", account: "Live", level: "presenter", until: "2027-01-02" }),
     ).toBe("@sabine-kr is given presenter on Live until 2027-01-02");
-    expect(saidOf({ do: "share", account: "Plates", resource: "folder 004", statements: [{}] })).toBe(
-      "folder 004 of Plates is shared by 1 statement",
+    const share = { do: "share", account: "Plates", resource: "folder 004" };
+    const guests = {
+      effect: "allow",
+      to: [{ domain: "northcape-uni.example" }],
+      powers: ["view", "export"],
+      networks: ["192.0.2.0/26"],
+      hours: ["mon,tue 22:00-02:00"],
+    };
+    const nobody = { effect: "deny", to: [{ anyone: true }], powers: ["edit"], networks: [] };
+    expect(saidOf({ ...share, statements: [guests, nobody] })).toBe(
+      "folder 004 of Plates: @northcape-uni.example may view, export (mon,tue 22:00-02:00, from 192.0.2.0/26); " +
+        "anyone may not edit (from nowhere)",
+    );
+    expect(saidOf({ ...share, statements: [guests, guests, guests, guests] })).toBe(
+      "folder 004 of Plates is shared by 4 statements",
     );
     for (const blank of Object.values(BLANK)) expect(saidOf(blank)).not.toBe(blank.do);
   });

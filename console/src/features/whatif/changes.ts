@@ -33,6 +33,18 @@ export function heldBy(line: string): Statement["to"] {
     );
 }
 
+const FEW = 3;
+
+/** What a statement says, as one line. */
+function statementSaid(one: Statement): string {
+  const limits = [
+    one.hours ? one.hours.join(" + ") || "at no hour" : "",
+    one.networks ? `from ${one.networks.join(", ") || "nowhere"}` : "",
+  ].filter(Boolean);
+  const may = `${one.effect === "deny" ? "may not" : "may"} ${one.powers.join(", ")}`;
+  return `${namedIn(one)} ${may}${limits.length ? ` (${limits.join(", ")})` : ""}`;
+}
+
 const text = (value: unknown): string => (typeof value === "string" ? value : "");
 
 /** What a change does, as one line. */
@@ -57,11 +69,12 @@ export function saidOf(change: Change): string {
     case "lock":
       return `${text(change.account)} is ${change.locked ? "locked against being open to anyone" : "unlocked"}`;
     case "share": {
-      const number = (change.statements as unknown[] | undefined)?.length ?? 0;
+      const statements = (change.statements as Statement[] | undefined) ?? [];
       const part = text(change.resource);
       const what = `${part ? `${part} of ` : ""}${text(change.account)}`;
-      if (!number) return `${what} is shared with nobody any more`;
-      return `${what} is shared by ${number} ${number === 1 ? "statement" : "statements"}`;
+      if (!statements.length) return `${what} is shared with nobody any more`;
+      if (statements.length > FEW) return `${what} is shared by ${statements.length} statements`;
+      return `${what}: ${statements.map(statementSaid).join("; ")}`;
     }
     case "policy":
       return "Another policy is adopted";

@@ -52,8 +52,8 @@ class Shares(Sent):
 class Ability(Sent):
     """Powers that hold at the same times from the same networks; empty is without a limit.
 
-    `in_part`: at some of these hours only from some of these networks. With `witness` the answer is a summary: the
-    powers hold at least then.
+    `but`: from anywhere except these networks. `in_part`: at some of these hours only from some of these networks.
+    With `witness` the answer is a summary: the powers hold at least then.
     """
 
     powers: list[PowerWord]
@@ -61,6 +61,7 @@ class Ability(Sent):
     networks: list[str]
     in_part: bool = False
     witness: str = ""
+    but: list[str] = Field(default=[])
 
 
 class Shift(Sent):
@@ -173,8 +174,8 @@ class ComparedLine(Sent):
 class Versions(Sent):
     """What only the first of two versions would bring about, and what only the second.
 
-    Gains of those outside the circle come first. `partly`: an outcome was too long to be kept whole, and only what was
-    kept is compared.
+    Gains of those outside the circle come first. `partly`: there was too much to tell all of it exactly, and what is
+    only summed up is compared as it is told.
     """
 
     first: int
