@@ -9,7 +9,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.orders import confirmed
-from openlatch.cli.output import Column, ago, day, emit, last_day, out, output_option, reports_errors
+from openlatch.cli.output import Column, day, emit, last_day, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 
 __all__ = ["ask", "asked", "requests", "told"]
@@ -18,12 +18,13 @@ REQUESTS: tuple[Column, ...] = (
     ("id", lambda r: r.ref),
     ("state", lambda r: Text(r.state, "yellow" if r.state == "waiting" else "")),
     ("who", lambda r: Text(r.name)),
-    ("account", lambda r: Text(r.account)),
-    ("asks for", lambda r: Text(r.level or ", ".join(r.needs))),
-    ("until", lambda r: last_day(r.ends_at) or "no end"),
-    ("asked", lambda r: ago(r.asked_at)),
+    ("what", lambda r: Text(f"{r.account}: {r.level or ', '.join(r.needs)}{_until(r)}")),
     ("what for", lambda r: Text(r.reason)),
 )
+
+
+def _until(one: wire.Request) -> str:
+    return f" until {last_day(one.ends_at)}" if one.ends_at else ", without an end"
 
 
 @click.command()
@@ -43,7 +44,9 @@ def ask(account: str, needs: str, level: str, reason: str, until: datetime | Non
 
 
 @click.command()
-@click.option("--state", default="", help="Only these: waiting, offered, turned-down, withdrawn, lapsed, unconfirmed.")
+@click.option(
+    "--state", default="", help="Only these: waiting, offered, turned-down, withdrawn, lapsed; or unconfirmed."
+)
 @click.option("--mine", is_flag=True, help="What you asked for yourself.")
 @output_option
 @reports_errors

@@ -96,8 +96,9 @@ def confirm(call: Call, request: Request, *, it_was: bool) -> Request:
 
 @operation("requests.browse")
 def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[Request]:
-    """Requests, the latest first."""
-    page = call.tx.requests.browse(words(RequestState, state, "state"), limit, cursor)
+    """Requests, the latest first; what nobody has said yet to have asked has not reached anybody, unless named."""
+    reached = tuple(one for one in RequestState if one is not RequestState.UNCONFIRMED)
+    page = call.tx.requests.browse(words(RequestState, state, "state") or reached, limit, cursor)
     return replace(page, items=tuple(_with_account(call, one) for one in page.items))
 
 

@@ -220,6 +220,8 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     page.get_by_label("What for").fill("One picture for a school book")
     page.get_by_role("button", name="Ask for it").click()
     expect(page.get_by_role("status")).to_contain_text("edwin@sorrel-press.example")
+    assert "Edwin Sorrel" not in [one.name for one in client.requests()], "anybody can write anybody's address"
+    assert "Edwin Sorrel" in [one.name for one in client.requests("unconfirmed")]
     page.goto(link_in(letter_to(stack, "edwin@sorrel-press.example", "Did you ask")))
     page.get_by_role("button", name="Yes, it was me").click()
     expect(page.get_by_text("What you asked for has reached them")).to_be_visible()

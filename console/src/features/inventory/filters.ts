@@ -1,5 +1,6 @@
 import type { LocationQuery, LocationQueryRaw } from "vue-router";
 import type { EntryQuery } from "@/api/client";
+import { quoted } from "@/ui/command";
 
 /** What the inventory's address can say about which entries are wanted; the API's own words. */
 export const FIELDS = [
@@ -198,8 +199,4 @@ export function command(filter: Filter): string {
     else words.push(`--${field} ${quoted(value)}`);
   }
   return words.join(" ");
-}
-
-function quoted(text: string): string {
-  return /^[\w.,@-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`;
 }

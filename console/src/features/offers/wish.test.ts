@@ -34,10 +34,11 @@ describe("an offer that is filled in", () => {
     expect(wishOf(asked, ["view", "edit"]).parts[0]).toMatchObject({ task: "", needs: ["view", "edit"] });
   });
 
-  it("is the same command", () => {
-    expect(commandOf(offer())).toBe(
-      'openlatch offer amara.levy@northcape-uni.example --on "South Dome" --for observe --until 2027-03-12 ' +
-        '--hours "tue,fri 19:00-04:00"',
+  it("is the same command, which nobody's words can make another one", () => {
+    const hostile = { ...offer(), name: "Amara", basis: "$(touch x) or Amara's nights" };
+    expect(commandOf(hostile)).toBe(
+      "openlatch offer amara.levy@northcape-uni.example --on 'South Dome' --for observe --until 2027-03-12 " +
+        "--hours 'tue,fri 19:00-04:00' --name Amara --because '$(touch x) or Amara'\\''s nights'",
     );
     const part = {
       ...emptyPart("South Dome"),

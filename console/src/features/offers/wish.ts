@@ -1,5 +1,6 @@
 /** An offer as it is filled in, and what is sent of it. */
 import type { OfferWish } from "@/api/client";
+import { quoted } from "@/ui/command";
 
 export interface PartForm {
   account: string;
@@ -109,7 +110,7 @@ export function wishOf(form: OfferForm, needs: readonly string[] = []): OfferWis
 /** The same from the command line, for an offer whose parts are all alike. */
 export function commandOf(form: OfferForm, insteadOf = ""): string {
   const [first = emptyPart()] = form.parts;
-  const words = ["openlatch offer", form.to || "ADDRESS"];
+  const words = ["openlatch offer", form.to ? quoted(form.to) : "ADDRESS"];
   for (const part of form.parts) {
     const level = part.by === "level" && part.level ? `=${part.level}` : "";
     words.push("--on", quoted(`${part.account || "ACCOUNT"}${level}`));
@@ -124,13 +125,13 @@ export function commandOf(form: OfferForm, insteadOf = ""): string {
   if (first.hours) words.push("--hours", quoted(first.hours));
   for (const [power, day] of Object.entries(first.powerUntil))
     if (day) words.push("--power-until", `${power}=${day}`);
+  for (const one of first.resources.split(",").map((part) => part.trim()))
+    if (one) words.push("--part", quoted(one));
+  if (form.name) words.push("--name", quoted(form.name));
+  if (form.basis) words.push("--because", quoted(form.basis));
   if (first.handle) words.push("--handle", quoted(first.handle));
   if (form.request) words.push("--request", form.request);
   if (form.replaces) words.push("--replaces", form.replaces);
   if (insteadOf) words.push("--instead-of", insteadOf);
   return words.join(" ");
-}
-
-function quoted(text: string): string {
-  return /[^\w@.=-]/.test(text) ? `"${text}"` : text;
 }

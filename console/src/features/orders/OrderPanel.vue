@@ -9,6 +9,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, day } from "@/ui/time";
 import { actsOn, WORDS, type Act } from "./acts";
 import PlanSteps from "./PlanSteps.vue";
+import { quoted } from "@/ui/command";
 
 const props = defineProps<{ entry: Entry; own: boolean }>();
 const emit = defineEmits<{ back: []; ordered: [] }>();
@@ -101,8 +102,8 @@ const command = computed(() => {
   const parts = ["openlatch", act.value, props.entry.ref];
   if (act.value === "end-on") parts.push(until.value || "LAST-DAY");
   if (act.value === "give-back" && until.value) parts.push("--until", until.value);
-  if (act.value === "narrow" && level.value) parts.push("--to", `"${level.value}"`);
-  if (act.value === "narrow" && fewer.value) for (const one of kept.value) parts.push("--keep", `"${one}"`);
+  if (act.value === "narrow" && level.value) parts.push("--to", quoted(level.value));
+  if (act.value === "narrow" && fewer.value) for (const one of kept.value) parts.push("--keep", quoted(one));
   if (successor.value) parts.push("--successor", successor.value);
   return [...parts, "--dry-run"].join(" ");
 });

@@ -17,6 +17,7 @@ import PowerMarks from "@/ui/PowerMarks.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import RiskLines from "@/ui/RiskLines.vue";
 import SmallestCut from "./SmallestCut.vue";
+import { quoted } from "@/ui/command";
 
 const route = useRoute();
 const session = useSession();
@@ -197,7 +198,7 @@ const sub = computed(() => {
         </div>
       </template>
       <p class="mt-5 font-mono text-[12.5px] text-mute">
-        openlatch reach {{ party.addresses[0] ?? party.ref }}
+        openlatch reach {{ quoted(party.addresses[0] ?? party.ref) }}
       </p>
     </template>
   </section>

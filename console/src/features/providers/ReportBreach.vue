@@ -36,7 +36,7 @@ const report = useMutation({
     </label>
     <ProblemNote v-if="report.error.value" :error="report.error.value" />
     <div class="flex gap-[10px]">
-      <button type="submit" class="button button-act" :disabled="report.isPending.value">Keep it</button>
+      <button type="submit" class="button button-act" :disabled="report.isPending.value">Tell them</button>
       <button type="button" class="button" @click="emit('done')">Leave it</button>
     </div>
   </form>

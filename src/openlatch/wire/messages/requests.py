@@ -74,7 +74,7 @@ class Request(Sent):
 
 
 class RequestQuery(PageQuery):
-    """Which requests are wanted; states separated by commas."""
+    """Which requests are wanted; states separated by commas, left out all but `unconfirmed`."""
 
     state: Search = ""
 
