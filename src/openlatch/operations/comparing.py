@@ -40,20 +40,20 @@ def compare(call: Call, text: str, first: int, second: int) -> Versions:
     """What two versions of a proposal would each change that the other would not; both have to be worked out."""
     sight = whatif.show(call, text)
     one, other = (_outcome(sight.proposal, sight.runs, number) for number in (first, second))
-    shifts = apart(_effects(one), _effects(other))
-    known = {**_names(one), **_names(other)}
-    sides = (
-        [*(_told(effect, known) for effect in shifts[side]), *(line for line in _lines(mine) if line not in theirs)]
-        for side, mine, theirs in ((0, one, set(_lines(other))), (1, other, set(_lines(one))))
+    only_first, only_second = apart(_effects(one), _effects(other))
+    return Versions(
+        _side(only_first, one, other), _side(only_second, other, one), partly=_summed_up(one) or _summed_up(other)
     )
-    mine, theirs = (tuple(sorted(side, key=lambda line: _ORDER.index((line.kind, line.outside)))) for side in sides)
-    return Versions(mine, theirs, partly=_summed_up(one) or _summed_up(other))
 
 
-_ORDER = [
-    ("gain", True), ("gain", False), ("loss", True), ("loss", False), ("limit", False), ("raised", False),
-    ("cleared", False), ("severity", False), ("risk", False), ("policy", False),
-]  # fmt: skip
+_KINDS = ("gain", "loss", "limit", "raised", "cleared", "severity", "risk", "policy")
+
+
+def _side(effects: Iterable[Effect], mine: Mapping[str, Any], other: Mapping[str, Any]) -> tuple[ComparedLine, ...]:
+    """What only one outcome has, in the order of its kinds, those outside the circle first."""
+    known, theirs = _names(mine), set(_lines(other))
+    lines = [*(_told(effect, known) for effect in effects), *(line for line in _lines(mine) if line not in theirs)]
+    return tuple(sorted(lines, key=lambda line: (_KINDS.index(line.kind), not line.outside)))
 
 
 def _outcome(one: Proposal, runs: tuple[Run, ...], number: int) -> Mapping[str, Any]:

@@ -83,8 +83,8 @@ watch(
   (offer) => {
     if (!offer) return;
     Object.assign(form, { to: offer.address, name: offer.name, basis: offer.basis });
-    const [first] = offer.parts;
-    form.until = lastDayOf(first?.ends_at);
+    const ends = offer.parts.map((part) => lastDayOf(part.ends_at));
+    form.until = ends.includes("") ? "" : ([...ends].sort().at(-1) ?? "");
     form.starts =
       offer.starts_at && Date.parse(offer.starts_at) > Date.now()
         ? dateField(offer.starts_at, zone.value)
@@ -98,6 +98,7 @@ watch(
       permissions: part.permissions,
       resources: part.resources.join(", "),
       hours: part.written_hours,
+      until: lastDayOf(part.ends_at) === form.until ? "" : lastDayOf(part.ends_at),
       powerUntil: Object.fromEntries(
         Object.entries(part.power_ends).map(([power, end]) => [power, lastDayOf(end)]),
       ),

@@ -135,6 +135,10 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
           <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
         </label>
       </div>
+      <label v-if="!alone" class="block">
+        <span class="small mb-1 block">Its own last day (may stay empty)</span>
+        <input v-model="part.until" type="date" class="field" />
+      </label>
       <div v-if="powers.length > 1" class="text-[13.5px]">
         <button type="button" class="link" :aria-expanded="early" @click="asksEarly = !asksEarly">
           Some of it ends before the rest

@@ -29,6 +29,11 @@ describe("an offer that is filled in", () => {
     expect(wish.endless).toBe(false);
   });
 
+  it("has a last day of its own for a part that ends before the others", () => {
+    const parts = [emptyPart("South Dome"), { ...emptyPart("Bookings"), until: "2027-01-31" }];
+    expect(wishOf({ ...offer(), parts }).parts.map((part) => part.until)).toEqual([null, "2027-01-31"]);
+  });
+
   it("asks for the very powers that somebody asked for", () => {
     const asked = { ...offer(), parts: [{ ...emptyPart("South Dome"), task: "asked" }] };
     expect(wishOf(asked, ["view", "edit"]).parts[0]).toMatchObject({ task: "", needs: ["view", "edit"] });

@@ -11,6 +11,8 @@ export interface PartForm {
   resources: string;
   hours: string;
   handle: string;
+  /** its own last day, where it is not that of the whole offer */
+  until: string;
   /** single powers that end before the rest, by their last day */
   powerUntil: Record<string, string>;
 }
@@ -36,6 +38,7 @@ export function emptyPart(account = ""): PartForm {
     task: "",
     level: "",
     permissions: [],
+    until: "",
     resources: "",
     hours: "",
     handle: "",
@@ -99,7 +102,7 @@ export function wishOf(form: OfferForm, needs: readonly string[] = []): OfferWis
         .split(",")
         .map((one) => one.trim())
         .filter(Boolean),
-      until: null,
+      until: part.until || null,
       hours: part.hours,
       power_until: Object.fromEntries(Object.entries(part.powerUntil).filter(([, day]) => day)),
       handle: part.handle,
