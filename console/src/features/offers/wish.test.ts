@@ -32,6 +32,7 @@ describe("an offer that is filled in", () => {
   it("has a last day of its own for a part that ends before the others", () => {
     const parts = [emptyPart("South Dome"), { ...emptyPart("Bookings"), until: "2027-01-31" }];
     expect(wishOf({ ...offer(), parts }).parts.map((part) => part.until)).toEqual([null, "2027-01-31"]);
+    expect(commandOf({ ...offer(), parts })).toBe("");
   });
 
   it("asks for the very powers that somebody asked for", () => {

@@ -110,9 +110,11 @@ export function wishOf(form: OfferForm, needs: readonly string[] = []): OfferWis
   };
 }
 
-/** The same from the command line, for an offer whose parts are all alike. */
+/** The same from the command line, which has one word for all parts: empty where they differ in more than the account. */
 export function commandOf(form: OfferForm, insteadOf = ""): string {
   const [first = emptyPart()] = form.parts;
+  const common = (part: PartForm): string => JSON.stringify({ ...part, account: "", level: "" });
+  if (form.parts.some((part) => common(part) !== common(first) || part.until)) return "";
   const words = ["openlatch offer", form.to ? quoted(form.to) : "ADDRESS"];
   for (const part of form.parts) {
     const level = part.by === "level" && part.level ? `=${part.level}` : "";
