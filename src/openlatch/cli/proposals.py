@@ -24,7 +24,6 @@ CHECKS = {
     "flag-raised": "a flag would be raised",
     "limit-passed": "a limit would be passed",
 }
-COMPARED = {"raised": "raises: ", "cleared": "clears: ", "risk": "risk of ", "policy": "policy: "}
 PROPOSALS: tuple[Column, ...] = (
     ("id", lambda p: p.ref),
     ("state", lambda p: p.state),
@@ -164,12 +163,7 @@ def _compared(found: wire.Versions, output: str) -> None:
         if lines:
             paper.print(Text(f"Only version {number}", style="bold"))
         for line in lines:
-            paper.print(
-                Text(
-                    f"  {COMPARED.get(line.kind, '')}{line.text}",
-                    style="bold" if line.kind == "gain" and line.outside else "",
-                )
-            )
+            paper.print(Text(f"  {line.text}", style="bold" if line.kind == "gain" and line.outside else ""))
     if not found.only_first and not found.only_second:
         paper.print(f"Versions {found.first} and {found.second} would change the same.")
     if found.partly:

@@ -78,7 +78,7 @@ def _effects(outcome: Mapping[str, Any]) -> Iterator[Effect]:
             for can in abilities:
                 ability = Ability(
                     tuple(Power(power) for power in can["powers"]), can["hours"], tuple(can["networks"]),
-                    can["in_part"], can["witness"], tuple(can.get("but", ())),
+                    can["in_part"], can["witness"], tuple(can["but"]),
                 )  # fmt: skip
                 yield Effect(one["party"] or one["who"], one["account"]["id"], tuple(one["resources"]), gains, ability)
 
@@ -104,12 +104,12 @@ def _lines(outcome: Mapping[str, Any]) -> Iterable[ComparedLine]:
     """What is told in words already."""
     for text in outcome["limits"]:
         yield ComparedLine("limit", text)
-    for kind in ("raised", "cleared"):
+    for kind, word in (("raised", "Raises"), ("cleared", "Clears")):
         for flag in outcome[f"flags_{kind}"]:
-            yield ComparedLine(kind, flag["reason"])
+            yield ComparedLine(kind, f"{word}: {flag['reason']}")
     for flag in outcome["flags_changed"]:
         yield ComparedLine("severity", f"{flag['reason']} It is {flag['severity']} then.")
     for risk in outcome["risks"]:
-        yield ComparedLine("risk", f"{risk['about']}: {risk['before']} → {risk['after']}")
+        yield ComparedLine("risk", f"Risk of {risk['about']}: {risk['before']} → {risk['after']}")
     for text in outcome["policy"]:
-        yield ComparedLine("policy", text)
+        yield ComparedLine("policy", f"Policy: {text}")

@@ -25,12 +25,6 @@ const sides = computed(() => {
     : [];
 });
 type Line = Versions["only_first"][number];
-const BEFORE: Partial<Record<Line["kind"], string>> = {
-  raised: "Raises: ",
-  cleared: "Clears: ",
-  risk: "Risk of ",
-  policy: "Policy: ",
-};
 function looks(line: Line): string {
   if (line.kind === "limit") return "border-critical font-[620]";
   return line.kind === "gain" && line.outside ? "border-high font-[620]" : "border-rule";
@@ -62,7 +56,7 @@ function looks(line: Line): string {
             class="border-l-2 pl-3"
             :class="looks(line)"
           >
-            <span class="text-mute">{{ BEFORE[line.kind] }}</span>{{ line.text }}
+            {{ line.text }}
           </li>
         </ul>
       </section>
