@@ -9,6 +9,7 @@ from bench.large_reading import large_reading
 from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
 from bench.rules_in_store import after_one_change, database_to_flags
+from bench.start import start
 from bench.what_if import what_if
 
 BENCHMARKS = {
@@ -22,6 +23,7 @@ BENCHMARKS = {
     "P9": console,
     "P10": memory,
     "W": what_if,
+    "start": start,
     "crash": crash,
 }
 

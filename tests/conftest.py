@@ -1,54 +1,139 @@
-"""What all tests share: how hypothesis searches, and one whole stack for those that need a running product."""
+"""What all tests share: how hypothesis searches, one PostgreSQL a run, and what is copied from it."""
 
 from __future__ import annotations
 
+import contextlib
 from collections.abc import Iterator
 from pathlib import Path
+from typing import Any
 
 import pytest
 from hypothesis import HealthCheck, settings
 
+from openlatch.cli.connection import Carrier
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
+from tests.harness import demo
+from tests.harness.databases import Databases, started
+from tests.harness.ridge import Ridge
+from tests.harness.terminal import Terminal
 
 # No deadline: no test here says anything about speed.
 settings.register_profile("ours", deadline=None, suppress_health_check=[HealthCheck.too_slow], print_blob=True)
 settings.load_profile("ours")
 
+_STARTED = pytest.StashKey[contextlib.ExitStack]()
+_DATABASES = pytest.StashKey[Databases]()
+
+
+# One PostgreSQL a run: started by whoever leads it, and shared with the processes in which tests run side by side.
+
+
+def _databases(config: pytest.Config) -> Databases:
+    if _DATABASES not in config.stash:
+        given = getattr(config, "workerinput", {}).get("databases")
+        if given is not None:
+            config.stash[_DATABASES] = Databases.from_text(given)
+        else:
+            folder: Path = config._tmp_path_factory.mktemp("run")  # type: ignore[attr-defined]
+            _open(folder)
+            config.stash[_STARTED] = contextlib.ExitStack()
+            config.stash[_DATABASES] = config.stash[_STARTED].enter_context(started(folder))
+    return config.stash[_DATABASES]
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_configure_node(node: Any) -> None:
+    """Hand every process of a run the same databases."""
+    node.workerinput["databases"] = _databases(node.config).to_text()
+
+
+def pytest_unconfigure(config: pytest.Config) -> None:
+    if _STARTED in config.stash:
+        config.stash[_STARTED].close()
+
+
+@pytest.hookimpl(tryfirst=True)
+def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+    """Tests of one module stay together, and so do all that need the one running stack."""
+    for item in items:
+        needs_stack = "stack" in getattr(item, "fixturenames", ())
+        item.add_marker(pytest.mark.xdist_group("stack" if needs_stack else item.nodeid.partition("::")[0]))
+
+
+def _open(folder: Path) -> None:
+    """Let the database's own user walk down to a folder."""
+    for parent in (folder, *folder.parents[:2]):
+        parent.chmod(0o711)
+
+
+@pytest.fixture(scope="session")
+def databases(request: pytest.FixtureRequest) -> Databases:
+    return _databases(request.config)
+
+
+# In this process
+
+
+@pytest.fixture(scope="module")
+def ridge(databases: Databases, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Ridge]:
+    """The demo as it was read, for one module of tests, each of which takes entries of its own."""
+    with demo.ridge(databases, tmp_path_factory.mktemp("ridge")) as made:
+        yield made
+
+
+@pytest.fixture
+def own_ridge(databases: Databases, tmp_path: Path) -> Iterator[Ridge]:
+    """The demo as it was read, for one test that counts on all of it."""
+    with demo.ridge(databases, tmp_path) as made:
+        yield made
+
+
+@pytest.fixture(scope="module")
+def blank(databases: Databases) -> Iterator[Ridge]:
+    """The product on an empty database, in which tests found workspaces of their own."""
+    with demo.blank(databases) as made:
+        yield made
+
+
+@pytest.fixture
+def client(ridge: Ridge) -> Iterator[Client]:
+    """The owner of Kestrel Ridge, signed in."""
+    with ridge.client() as signed_in:
+        yield signed_in
+
+
+@pytest.fixture
+def run(ridge: Ridge, tmp_path: Path) -> Terminal:
+    """The owner's terminal."""
+    terminal = Terminal(tmp_path, Carrier(ridge.transport, ridge.pause))
+    address = ("--address", f"maren.ashdown@{DOMAIN}", "--password", PASSWORD)
+    assert "as Maren Ashdown (owner)" in terminal("sign-in", ridge.url, "--workspace", SLUG, *address)
+    return terminal
+
+
+# With everything running
+
 
 @pytest.fixture(scope="session")
 def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    """The demo, running, shared by all journeys; each of them takes entries of its own."""
-    yield from running_demo(tmp_path_factory)
-
-
-def running_demo(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    """The demo as `make demo` begins it, everything read, until it is not needed any more."""
+    """The demo as `make demo` begins it, everything read; shared by all journeys, each of which takes its own entries."""
     folder: Path = tmp_path_factory.mktemp("stack")
-    for parent in (folder, *folder.parents[:2]):
-        parent.chmod(0o711)  # the database's own user has to walk down to its folder
+    _open(folder)
     with Stack(folder, fast=True) as running:
         with sign_in(running) as client:
             # Those that know people by no more than a login come last: whoever is first says what somebody is called.
-            logins = {"imap", "ssh", "postgres"}
             for late in (False, True):
-                some = [p for p in client.providers() if not p.by_hand and (p.connector in logins) is late]
+                some = [p for p in client.providers() if not p.by_hand and (p.connector in demo.LOGINS) is late]
                 for reading in [client.read(str(provider.id)) for provider in some]:
                     last = list(client.follow_reading(reading.id))[-1]
                     assert last.state == "complete", last.trouble
         yield running
 
 
-@pytest.fixture
-def client(stack: Stack) -> Iterator[Client]:
-    """The owner of Kestrel Ridge, signed in."""
-    with sign_in(stack) as signed_in:
-        yield signed_in
-
-
 def sign_in(stack: Stack, who: str = "maren.ashdown", scope: str = "change") -> Client:
-    """Sign one of Kestrel Ridge's people in."""
+    """Sign one of Kestrel Ridge's people in to a running stack."""
     address = f"{who}@{DOMAIN}"
     return Client.sign_in(stack.url, workspace=SLUG, address=address, password=PASSWORD, scope=scope, days=1)[0]

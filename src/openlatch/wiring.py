@@ -5,17 +5,16 @@ from __future__ import annotations
 import logging
 import secrets
 import sys
-from collections.abc import Mapping
+from collections.abc import Iterator, Mapping
 from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from importlib.metadata import entry_points
 from pathlib import Path
 from threading import Lock
-from typing import Annotated, Any
+from typing import TYPE_CHECKING, Annotated, Any
 from uuid import UUID
 
 import structlog
-from flask import Flask
 from pydantic import Field, ValidationError, field_validator
 from pydantic_settings import (
     BaseSettings,
@@ -28,17 +27,23 @@ from sqlalchemy import create_engine
 from sqlalchemy.engine import make_url
 from sqlalchemy.exc import ArgumentError
 
-from openlatch.connectors.smtp import MailServer
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
 from openlatch.core.ports import Connector
+from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
-from openlatch.jobs import queue_app, run_worker
-from openlatch.operations.credentials import Vault
+from openlatch.operations.credentials import Passwords, Vault
 from openlatch.operations.gate import Services
 from openlatch.store import Store
-from openlatch.web import create_app
-from openlatch.web.api import Backend
+
+if TYPE_CHECKING:
+    from flask import Flask
+
+    from openlatch import jobs, web
+    from openlatch.connectors import smtp
+else:
+    # A web process needs no jobs, a worker no pages, and whoever migrates needs neither.
+    jobs, web, smtp = (deferred(f"openlatch.{name}") for name in ("jobs", "web", "connectors.smtp"))
 
 __all__ = ["Service", "Settings", "now", "settings", "wire"]
 
@@ -61,6 +66,12 @@ class Settings(BaseSettings):
     secure_cookies: bool = Field(default=False, description="set to true where the console is reached over HTTPS")
     confirm_minutes: int = Field(
         default=30, ge=1, le=720, description="how long ago a password may have been given for a dangerous act"
+    )
+    password_memory: int = Field(
+        default=65536,
+        ge=32,
+        le=4194304,
+        description="KiB of memory that hashing a password takes; less only in tests",
     )
     console_url: str = Field(
         default="", description="the address under which people reach the console, for links in mail and calendars"
@@ -101,13 +112,13 @@ class Service:
 
     def web(self) -> Flask:
         """Return the service as a WSGI app."""
-        return create_app(Backend(self.store, self.services, self.settings.secure_cookies))
+        return web.create_app(web.Backend(self.store, self.services, self.settings.secure_cookies))
 
     def work(self) -> None:
         """Run jobs until told to stop."""
         url = make_url(self.settings.database_url).set(drivername="postgresql")
         conninfo = url.render_as_string(hide_password=False)
-        run_worker(lambda: queue_app(conninfo, self.store, self.services), self.settings.jobs)
+        jobs.run_worker(lambda: jobs.queue_app(conninfo, self.store, self.services), self.settings.jobs)
 
 
 def settings() -> Settings:
@@ -147,16 +158,36 @@ def wire(given: Settings) -> Service:
         connectors(),
         Vault(given.secret_keys),
         timedelta(minutes=given.confirm_minutes),
-        MailServer(given.mail_url, given.mail_from) if given.mail_url else None,
+        smtp.MailServer(given.mail_url, given.mail_from) if given.mail_url else None,
         given.console_url.rstrip("/"),
         HttpHerald(),
+        Passwords(given.password_memory),
     )
     return Service(given, Store(engine), services)
 
 
+class _Installed(Mapping[str, type[Connector]]):
+    """The connectors that are installed, each loaded with the libraries that it needs when it is first asked for."""
+
+    def __init__(self) -> None:
+        self._points = {point.name: point for point in entry_points(group="openlatch.connectors")}
+        self._loaded: dict[str, type[Connector]] = {}
+
+    def __getitem__(self, name: str) -> type[Connector]:
+        if name not in self._loaded:
+            self._loaded[name] = self._points[name].load()
+        return self._loaded[name]
+
+    def __iter__(self) -> Iterator[str]:
+        return iter(self._points)
+
+    def __len__(self) -> int:
+        return len(self._points)
+
+
 def connectors() -> Mapping[str, type[Connector]]:
     """Return the connectors that are installed, ours and others', by the name of their entry point."""
-    return {point.name: point.load() for point in entry_points(group="openlatch.connectors")}
+    return _Installed()
 
 
 def now() -> datetime:

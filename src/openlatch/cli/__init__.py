@@ -10,7 +10,7 @@ import importlib
 import click
 
 from openlatch import __version__
-from openlatch.cli.output import Failure
+from openlatch.cli.failure import Failure
 
 __all__ = ["main"]
 

@@ -6,10 +6,10 @@ from urllib.parse import urlsplit
 
 import click
 
-from openlatch.cli.connection import token_for
+from openlatch.cli.connection import client_of, token_for
+from openlatch.cli.failure import Failure
 from openlatch.cli.orders import confirmed
-from openlatch.cli.output import Failure, day, out, reports_errors
-from openlatch.client import Client
+from openlatch.cli.output import day, out, reports_errors
 from openlatch.wire import messages as wire
 
 __all__ = ["answer"]
@@ -36,7 +36,7 @@ def answer(link: str, answer_: str | None, reason: str, name: str, password: str
     if parts.scheme not in ("http", "https") or not parts.netloc:
         raise Failure(f"“{link}” is not a link.", "Copy it from the letter, from http on.", 2)
     service, last = f"{parts.scheme}://{parts.netloc}", parts.path.rpartition("/")[2]
-    with Client(service, token_for(service)) as client:
+    with client_of(service, token_for(service)) as client:
         asked = client.question(last)
         _show(asked)
         if asked.trouble:

@@ -10,9 +10,10 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
 from openlatch.cli.inventory import filtered
 from openlatch.cli.orders import ACTS, confirmed
-from openlatch.cli.output import STUCK, Column, Failure, ago, day, emit, notches, out, output_option, reports_errors
+from openlatch.cli.output import STUCK, Column, ago, day, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 

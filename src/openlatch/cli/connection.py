@@ -5,15 +5,46 @@ from __future__ import annotations
 import json
 import os
 import sys
+import time
+from collections.abc import Callable
+from dataclasses import dataclass
 from pathlib import Path
+from typing import Any
 
 import click
+import httpx
 from platformdirs import user_config_path
 
 from openlatch.client import Client
 from openlatch.errors import NotSignedIn
+from openlatch.wire import messages as wire
 
-__all__ = ["all_kept", "connect", "forget", "keep", "kept", "switch", "token_for"]
+__all__ = ["Carrier", "all_kept", "client_of", "connect", "forget", "keep", "kept", "sign_in", "switch", "token_for"]
+
+
+@dataclass(frozen=True, slots=True)
+class Carrier:
+    """What carries the requests of a command, and waits between them; whoever runs commands can give another."""
+
+    transport: httpx.BaseTransport | None = None
+    pause: Callable[[float], None] = time.sleep
+
+
+def _carrier() -> Carrier:
+    return click.get_current_context().find_object(Carrier) or Carrier()
+
+
+def client_of(server: str, token: str) -> Client:
+    """Return a client of a service, which asks for the password where somebody is there to give it."""
+    by = _carrier()
+    password = _password if sys.stdin.isatty() else None
+    return Client(server, token, password=password, transport=by.transport, pause=by.pause)
+
+
+def sign_in(server: str, **said: Any) -> tuple[Client, wire.TokenSecret]:
+    """Make a token at a service with a password; see Client.sign_in."""
+    by = _carrier()
+    return Client.sign_in(server, **said, transport=by.transport, pause=by.pause)
 
 
 def _path() -> Path:
@@ -81,7 +112,7 @@ def connect() -> Client:
         raise NotSignedIn(
             "Nobody is signed in here.", next_step="Sign in with: openlatch sign-in http://127.0.0.1:8480"
         )
-    return Client(server, token, password=_password if sys.stdin.isatty() else None)
+    return client_of(server, token)
 
 
 def token_for(server: str) -> str:

@@ -10,7 +10,8 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Column, Failure, day, emit, last_day, notches, out, output_option, reports_errors
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import Column, day, emit, last_day, notches, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 
 __all__ = ["accept", "flag", "flags", "risk", "tell_flag"]

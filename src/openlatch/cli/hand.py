@@ -10,7 +10,8 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import ORDER, Failure, out, reports_errors
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import ORDER, out, reports_errors
 from openlatch.wire import messages as wire
 
 __all__ = ["gone", "import_", "keep", "vouch"]

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 import itertools
 import json
-import time
 
 import click
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Column, Failure, emit, output_option, reports_errors
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import Column, emit, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.core import ledger
 
@@ -65,7 +65,7 @@ def verified(client: Client, known_link: str = "") -> tuple[int, str]:
         head = client.log_head()
         if head.unsealed == 0:
             break
-        time.sleep(1)
+        client.pause(1)
     found_link = not known_link
     sealed = []
     for event in client.events(sealed=True, oldest=True):

@@ -9,7 +9,7 @@ import time
 from collections.abc import Callable, Iterable, Sequence
 from datetime import datetime, timedelta
 from functools import wraps
-from typing import IO, Any, TypeVar
+from typing import Any, TypeVar
 from zoneinfo import ZoneInfo
 
 import click
@@ -19,6 +19,7 @@ from rich.console import Console
 from rich.table import Table
 from rich.text import Text
 
+from openlatch.cli.failure import Failure
 from openlatch.errors import (
     NotAllowed,
     NotFound,
@@ -36,7 +37,6 @@ __all__ = [
     "ORDER",
     "STUCK",
     "Column",
-    "Failure",
     "ago",
     "day",
     "emit",
@@ -64,21 +64,6 @@ LEAST = 20
 """What can be folded is given so many letters in a line, if it has them."""
 SEVERITY = {"low": "cyan", "medium": "yellow", "high": "dark_orange3", "critical": "red"}
 ORDER = ("view", "edit", "publish", "export", "spend", "withdraw", "admit", "own")
-
-
-class Failure(click.ClickException):
-    """An error as the command line shows it: what happened, what to do, and the exit code."""
-
-    def __init__(self, message: str, next_step: str = "", exit_code: int = 1) -> None:
-        super().__init__(message)
-        self.next_step = next_step
-        setattr(self, "exit_code", exit_code)  # noqa: B010 - Click declares it on the class, and reads it here
-
-    def show(self, file: IO[Any] | None = None) -> None:
-        to = Console(file=file or sys.stderr, highlight=False, soft_wrap=True)
-        to.print(Text.assemble(("! ", "bold red"), self.message))
-        if self.next_step:
-            to.print(Text.assemble("  ", self.next_step))
 
 
 def out() -> Console:

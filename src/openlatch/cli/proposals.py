@@ -10,8 +10,9 @@ import click
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
 from openlatch.cli.orders import confirmed
-from openlatch.cli.output import Column, Failure, ago, emit, notches, out, output_option, reports_errors
+from openlatch.cli.output import Column, ago, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 

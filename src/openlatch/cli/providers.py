@@ -11,7 +11,8 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Column, Failure, ago, emit, out, output_option, powers, reports_errors
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import Column, ago, emit, out, output_option, powers, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 

@@ -10,7 +10,8 @@ import click
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Failure, out, reports_errors
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import out, reports_errors
 from openlatch.wire.receipt import check
 
 __all__ = ["receipt"]

@@ -13,7 +13,8 @@ import orjson
 from flask import Flask
 from gunicorn.app.base import BaseApplication
 
-from openlatch.cli.output import Failure, reports_errors
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import reports_errors
 from openlatch.core.model import Circle, Workspace
 from openlatch.core.roles import Role
 from openlatch.operations import people

@@ -9,9 +9,10 @@ from uuid import UUID
 import click
 from rich.text import Text
 
-from openlatch.cli.connection import all_kept, connect, forget, keep, kept, switch
-from openlatch.cli.output import Column, Failure, ago, day, emit, out, output_option, reports_errors
-from openlatch.client import Client
+from openlatch.cli.connection import all_kept, client_of, connect, forget, keep, kept, switch
+from openlatch.cli.connection import sign_in as make_token
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import Column, ago, day, emit, out, output_option, reports_errors
 from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
 
 __all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami"]
@@ -54,7 +55,7 @@ def sign_in(server: str, workspace: str, address: str, password: str, days: int,
     server = server if "://" in server else f"http://{server}"
     name = f"command line on {socket.gethostname()}"
     scope = "read" if read_only else "change"
-    client, token = Client.sign_in(
+    client, token = make_token(
         server, workspace=workspace, address=address, password=password, name=name, scope=scope, days=days
     )
     with client:
@@ -80,7 +81,7 @@ def holders(workspace: str, output: str) -> None:
     found, silent = [], []
     for one in all_kept():
         try:
-            with Client(one["server"], one["token"]) as client:
+            with client_of(one["server"], one["token"]) as client:
                 found.append(client.waiting())
         except OpenLatchError as error:
             silent.append((one, error))
@@ -104,7 +105,7 @@ def sign_out() -> None:
     if found is None:
         click.echo("Nobody was signed in here.")
         return
-    with contextlib.suppress(NotSignedIn, ServiceUnreachable), Client(found["server"], found["token"]) as client:
+    with contextlib.suppress(NotSignedIn, ServiceUnreachable), client_of(found["server"], found["token"]) as client:
         client.revoke_token(UUID(found["token_id"]))
     forget()
     click.echo("Signed out.")

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+import time
+from collections.abc import Callable, Iterator
 from datetime import date
 from typing import Any
 from uuid import UUID
@@ -30,8 +31,8 @@ class Client(OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, N
 
     Lists are iterators that fetch page after page. What can be sent again is sent again when the service does not
     answer; a change carries an idempotency key, so that it is carried out once. `password` is called for the person's
-    own where an act is dangerous and it was not given lately; without it, that raises NotConfirmed. `transport` is for
-    tests.
+    own where an act is dangerous and it was not given lately; without it, that raises NotConfirmed. `transport` carries
+    the requests and `pause` waits some seconds between them; tests put their own there.
     """
 
     @classmethod
@@ -46,12 +47,13 @@ class Client(OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, N
         scope: str = "change",
         days: int = 30,
         transport: httpx.BaseTransport | None = None,
+        pause: Callable[[float], None] = time.sleep,
     ) -> tuple[Client, wire.TokenSecret]:
         """Make a token with a password; returns a client that uses it, and the token to keep."""
         body = {"workspace": workspace, "address": address, "password": password, "name": name, "scope": scope}
-        with cls(url, "", transport=transport) as nobody:
+        with cls(url, "", transport=transport, pause=pause) as nobody:
             made = nobody._send(wire.TokenSecret, "POST", "/tokens", json=body | {"days": days})
-        return cls(url, made.secret, transport=transport), made
+        return cls(url, made.secret, transport=transport, pause=pause), made
 
     # Who and where
 

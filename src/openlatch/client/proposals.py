@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -11,6 +10,9 @@ from openlatch.errors import ServiceUnreachable
 from openlatch.wire import messages as wire
 
 __all__ = ["ProposalCalls"]
+
+_EVERY = 0.3
+"""seconds between two looks"""
 
 
 class ProposalCalls(Transport):
@@ -52,14 +54,15 @@ class ProposalCalls(Transport):
 
     def worked_out(self, proposal: str, *, within: float = 120) -> wire.Proposal:
         """Return a proposal once its latest version is worked out; raises ServiceUnreachable after so many seconds."""
-        end = time.monotonic() + within
+        waited = 0.0
         while True:
             found = self.proposal(proposal)
             if found.state != "working":
                 return found
-            if time.monotonic() > end:
+            if waited > within:
                 raise ServiceUnreachable(
                     f"Proposal {found.ref} is still being worked out after {within:.0f} seconds.",
                     next_step="Ask again later; see that a worker runs.",
                 )
-            time.sleep(0.3)
+            self.pause(_EVERY)
+            waited += _EVERY

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import ssl
 import time
 import uuid
 from collections.abc import Callable, Iterator
@@ -37,11 +38,13 @@ class Transport:
         pause: Callable[[float], None] = time.sleep,
     ) -> None:
         headers = {"Authorization": f"Bearer {token}"} if token else {}
+        # Reading whom to trust takes as long as a request; where nothing is encrypted, nobody has to be trusted.
+        trusted = True if url.startswith("https:") else ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
         self._http = httpx.Client(
-            base_url=url.rstrip("/") + "/api/v1", headers=headers, timeout=timeout, transport=transport
+            base_url=url.rstrip("/") + "/api/v1", headers=headers, timeout=timeout, transport=transport, verify=trusted
         )
         self._password = password
-        self._pause = pause
+        self.pause = pause
 
     def __enter__(self) -> Self:
         return self
@@ -81,7 +84,7 @@ class Transport:
             if over(found):
                 return
             last = found
-            self._pause(every)
+            self.pause(every)
 
     def _send(self, model: type[M], method: str, path: str, **more: Any) -> M:
         try:
@@ -110,14 +113,14 @@ class Transport:
                         f"Open Latch at {self._http.base_url.host}:{self._http.base_url.port or ''} does not answer.",
                         next_step="Check the address, and that the service runs.",
                     ) from error
-                self._pause(0.2 * 2**tries)
+                self.pause(0.2 * 2**tries)
                 continue
             if answer.status_code not in _AGAIN or last:
                 break
             wait = answer.headers.get("Retry-After", "")
             if wait.isdecimal() and int(wait) > 30:
                 break
-            self._pause(float(wait) if wait.isdecimal() else 0.2 * 2**tries)
+            self.pause(float(wait) if wait.isdecimal() else 0.2 * 2**tries)
         if answer.is_error:
             raise _error(answer)
         return answer

@@ -3,21 +3,32 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
+from functools import cached_property
+from typing import TYPE_CHECKING
 
-import httpx
-
+from openlatch.deferred import deferred
 from openlatch.errors import ProviderDown
+
+if TYPE_CHECKING:
+    import httpx
+else:
+    httpx = deferred("httpx")
 
 __all__ = ["HttpHerald"]
 
-_TIMEOUT = httpx.Timeout(10, connect=5)
+_SECONDS, _TO_CONNECT = 10, 5
 
 
 class HttpHerald:
     """Sends over HTTP; follows no redirect, and takes no answer but that it was taken."""
 
     def __init__(self, transport: httpx.BaseTransport | None = None) -> None:
-        self._http = httpx.Client(timeout=_TIMEOUT, transport=transport, follow_redirects=False)
+        self._transport = transport
+
+    @cached_property
+    def _http(self) -> httpx.Client:
+        timeout = httpx.Timeout(_SECONDS, connect=_TO_CONNECT)
+        return httpx.Client(timeout=timeout, transport=self._transport, follow_redirects=False)
 
     def post(self, url: str, body: bytes, headers: Mapping[str, str]) -> None:
         try:

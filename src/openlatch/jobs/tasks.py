@@ -10,14 +10,12 @@ import asyncio
 import signal
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager, suppress
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
-import procrastinate
 import structlog
-from procrastinate.exceptions import UniqueViolation
-from procrastinate.jobs import Status
 
+from openlatch.deferred import deferred
 from openlatch.jobs.announce import announce
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.deliver import deliver
@@ -40,6 +38,11 @@ from openlatch.operations import (
 )
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
+
+if TYPE_CHECKING:
+    import procrastinate
+else:
+    procrastinate = deferred("procrastinate")
 
 __all__ = ["TASKS", "queue_app", "run_worker"]
 
@@ -125,10 +128,6 @@ TASKS: Mapping[str, Callable[..., None]] = {
 """What can be queued, by name."""
 
 
-_RETRY = procrastinate.RetryStrategy(max_attempts=10, exponential_wait=2)
-"""For what nobody foresaw, such as a database that is away for a moment; provider trouble is the orders' own matter."""
-
-
 def take_up_forgotten(store: Store, services: Services) -> None:
     """Queue again what should have moved long ago, for whatever lost its jobs."""
     for workspace in store.workspaces():
@@ -201,9 +200,11 @@ def _logged(name: str) -> Iterator[None]:
 def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.App:
     """Return the queue with all tasks in it."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo))
+    # For what nobody foresaw, such as a database that is away for a moment; provider trouble is the orders' own matter.
+    again = procrastinate.RetryStrategy(max_attempts=10, exponential_wait=2)
 
     def register(name: str, function: Callable[..., None]) -> None:
-        @app.task(name=name, retry=_RETRY)
+        @app.task(name=name, retry=again)
         def task(**arguments: Any) -> None:
             with _logged(name):
                 function(store, services, **arguments)
@@ -232,9 +233,9 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
             logger.warning("job of a dead worker taken up", job=job.id, task=job.task_name)
             try:
                 await manager.retry_job(job)
-            except UniqueViolation:
+            except procrastinate.exceptions.UniqueViolation:
                 # Another one of the same waits already, perhaps for the very lock that this one holds.
-                await manager.finish_job(job, Status.FAILED, delete_job=False)
+                await manager.finish_job(job, procrastinate.jobs.Status.FAILED, delete_job=False)
 
     @app.periodic(cron="13 3 * * *")
     @app.task(name="openlatch.forget-jobs", pass_context=True)

@@ -41,14 +41,17 @@ Say = Callable[[str], None]
 class Stack:
     """The whole product on one machine, in one folder; a context manager that leaves no process behind.
 
-    `fast` gives up the safety of the databases for speed, for tests and the tour. `seeded` founds Kestrel Ridge and
-    its providers.
+    `fast` gives up the safety of the databases and of passwords for speed, for tests and the tour. `seeded` founds
+    Kestrel Ridge and its providers. `database` is one that runs elsewhere, empty; without `serving` there is neither
+    service nor worker, only what they would work with.
     """
 
     folder: Path
     fast: bool = False
     seeded: bool = True
     port: int = 0
+    database: str = ""
+    serving: bool = True
     say: Say = lambda _text: None
     _closing: contextlib.ExitStack = field(default_factory=contextlib.ExitStack)
     _processes: dict[str, subprocess.Popen[bytes]] = field(default_factory=dict)
@@ -164,14 +167,18 @@ class Stack:
         return self._service
 
     def _start(self) -> None:
-        self.say("starting PostgreSQL")
-        self._product = self._server("product", "postgres")
-        url = self._product.database("openlatch", "openlatch")
+        url = self.database
+        if not url:
+            self.say("starting PostgreSQL")
+            self._product = self._server("product", "postgres")
+            url = self._product.database("openlatch", "openlatch")
+        memory = "32" if self.fast else "65536"
         self._environment = {
             "OPENLATCH_DATABASE_URL": url,
             "OPENLATCH_SECRET_KEYS": self._secrets["key"],
             "OPENLATCH_PORT": str(kept_port(self.folder / "port", self.port)),
             "OPENLATCH_LOG_FORMAT": "text",
+            "OPENLATCH_PASSWORD_MEMORY": memory,
         }
         self.port = int(self._environment["OPENLATCH_PORT"])
         self._environment |= {
@@ -183,6 +190,7 @@ class Stack:
             Settings(
                 database_url=url, secret_keys=[self._secrets["key"]], log_format="text", console_url=self.url,
                 mail_url=self._environment["OPENLATCH_MAIL_URL"], mail_from=self._environment["OPENLATCH_MAIL_FROM"],
+                password_memory=int(memory),
             )
         )  # fmt: skip
         self._closing.callback(self._service.store.close)
@@ -192,6 +200,8 @@ class Stack:
             self._start_providers()
             bell = f"{self.stand_in_url('bell')}/hook"
             seed(self._service.store, self._service.services, self._outside(), bell)
+        if not self.serving:
+            return
         self._run(
             "post", "-m", "openlatch.simulator.mail", str(self.letters), str(kept_port(self.folder / "post.port"))
         )

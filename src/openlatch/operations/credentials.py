@@ -8,40 +8,54 @@ import hmac
 import secrets
 from collections.abc import Sequence
 from dataclasses import dataclass
+from functools import cached_property
+from typing import TYPE_CHECKING
 from uuid import UUID
 
-from argon2 import PasswordHasher
+import argon2
 from argon2.exceptions import InvalidHashError, VerificationError
-from cryptography.fernet import Fernet, InvalidToken, MultiFernet
-from zxcvbn import zxcvbn
 
+from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
 
-__all__ = ["Bearer", "Vault", "hash_password", "password_fits", "weakness"]
+if TYPE_CHECKING:
+    import zxcvbn
+    from cryptography import fernet
+else:
+    zxcvbn, fernet = deferred("zxcvbn"), deferred("cryptography.fernet")
+
+__all__ = ["Bearer", "Passwords", "Vault", "weakness"]
 
 _LOOKED_AT = 72
 _STRONG = 3
 """of 4: hard to guess for somebody who has stolen the hashes, even a slow one"""
-_hasher = PasswordHasher()
-_NOBODY = _hasher.hash(secrets.token_urlsafe(16))
 
 
-def hash_password(password: str) -> str:
-    """Return the argon2id hash of a password."""
-    return _hasher.hash(password)
+class Passwords:
+    """Hashes passwords with argon2id (RFC 9106); each hash takes `memory` KiB."""
 
+    def __init__(self, memory: int = argon2.DEFAULT_MEMORY_COST) -> None:
+        self._hasher = argon2.PasswordHasher(memory_cost=memory)
 
-def password_fits(stored: str | None, password: str) -> bool:
-    """Return whether a password fits; takes as long for someone who is not known."""
-    try:
-        return _hasher.verify(stored or _NOBODY, password) and stored is not None
-    except (VerificationError, InvalidHashError):
-        return False
+    @cached_property
+    def _of_nobody(self) -> str:
+        return self._hasher.hash(secrets.token_urlsafe(16))
+
+    def hash(self, password: str) -> str:
+        """Return the hash of a password."""
+        return self._hasher.hash(password)
+
+    def fits(self, stored: str | None, password: str) -> bool:
+        """Return whether a password fits; takes as long for someone who is not known."""
+        try:
+            return self._hasher.verify(stored or self._of_nobody, password) and stored is not None
+        except (VerificationError, InvalidHashError):
+            return False
 
 
 def weakness(password: str, known: Sequence[str]) -> str:
     """Return why a password is too easily guessed, in a sentence, or nothing; `known` are words that others know."""
-    found = zxcvbn(password[:_LOOKED_AT], user_inputs=[word for word in known if word])
+    found = zxcvbn.zxcvbn(password[:_LOOKED_AT], user_inputs=[word for word in known if word])
     if found["score"] >= _STRONG:
         return ""
     said = found["feedback"]
@@ -91,7 +105,7 @@ class Vault:
     def __init__(self, keys: Sequence[str]) -> None:
         self._keys = [key.encode() for key in keys]
         try:
-            self._fernet = MultiFernet([Fernet(key) for key in keys])
+            self._fernet = fernet.MultiFernet([fernet.Fernet(key) for key in keys])
         except ValueError as error:
             raise Misconfigured(
                 "OPENLATCH_SECRET_KEYS has no usable key in it.",
@@ -100,7 +114,7 @@ class Vault:
 
     @staticmethod
     def new_key() -> str:
-        return Fernet.generate_key().decode()
+        return fernet.Fernet.generate_key().decode()
 
     def mark(self, text: str) -> str:
         """Return what only whoever holds the key can put behind a text."""
@@ -120,7 +134,7 @@ class Vault:
     def open(self, closed: bytes) -> str:
         try:
             return self._fernet.decrypt(closed).decode()
-        except InvalidToken as error:
+        except fernet.InvalidToken as error:
             raise Misconfigured(
                 "A provider's secret was encrypted with a key that is not in OPENLATCH_SECRET_KEYS.",
                 next_step="Put the former key back, behind the new one.",

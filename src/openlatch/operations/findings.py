@@ -6,10 +6,8 @@ from collections.abc import Collection, Iterable
 from dataclasses import dataclass
 from datetime import timedelta
 from functools import lru_cache
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from uuid import UUID
-
-import polars as pl
 
 from openlatch.core.model import Circle, Severity
 from openlatch.core.rules.catalogue import Subject
@@ -22,9 +20,15 @@ from openlatch.core.rules.rows import Concerned, Found, Outcome, Singly
 from openlatch.core.rules.singly import tallied
 from openlatch.core.rules.through import COLUMN, NEEDS, through_frame, through_rows
 from openlatch.core.rules.tree import Column, Group, inside
+from openlatch.deferred import deferred
 from openlatch.operations import known
 from openlatch.operations.gate import Call
 from openlatch.store.facts import Snapshot
+
+if TYPE_CHECKING:
+    import polars as pl
+else:
+    pl = deferred("polars")
 
 __all__ = ["HORIZON", "MOST_ROWS", "Ask", "Looked", "everything", "found", "of_everything", "of_some", "singly"]
 

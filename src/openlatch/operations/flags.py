@@ -6,9 +6,8 @@ import json
 from collections.abc import Callable, Iterable
 from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
+from typing import TYPE_CHECKING
 from uuid import UUID
-
-import polars as pl
 
 from openlatch.core.advise import Advice
 from openlatch.core.hours import end_of
@@ -21,12 +20,18 @@ from openlatch.core.rules.flags import Acceptance, Differences, Finding, Flag, c
 from openlatch.core.rules.frames import Everything, Frames
 from openlatch.core.rules.policy import Rule
 from openlatch.core.rules.rows import Outcome
+from openlatch.deferred import deferred
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import findings, known, policies
 from openlatch.operations.advice import advice
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
+
+if TYPE_CHECKING:
+    import polars as pl
+else:
+    pl = deferred("polars")
 
 __all__ = [
     "TASK",

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Callable, Iterable, Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import wraps
 from typing import Any, Concatenate, ParamSpec, TypeVar
@@ -15,7 +15,7 @@ from openlatch.core.model import Person, Provider
 from openlatch.core.ports import Connector, Herald, Post
 from openlatch.core.roles import OPERATIONS, Scope
 from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
-from openlatch.operations.credentials import Vault
+from openlatch.operations.credentials import Passwords, Vault
 from openlatch.store import Transaction
 
 __all__ = ["SERVICE", "Actor", "Call", "Services", "as_service", "operation", "reachable"]
@@ -40,6 +40,7 @@ class Services:
     """the address under which people reach the console, without a slash at its end"""
     herald: Herald | None = None
     """what tells other programs; without one, webhooks wait"""
+    passwords: Passwords = field(default_factory=Passwords)
 
     def words(self, connector: str) -> Words:
         """Return what the words of a connector's protocol mean; none for a connector that is no longer installed."""

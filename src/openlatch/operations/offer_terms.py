@@ -6,10 +6,9 @@ import hashlib
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
+from typing import TYPE_CHECKING
 from uuid import UUID
 from zoneinfo import ZoneInfo
-
-from email_validator import EmailNotValidError, validate_email
 
 from openlatch.core import offers as core
 from openlatch.core.addresses import Near
@@ -32,10 +31,16 @@ from openlatch.core.offers import Part, Remark, made_here
 from openlatch.core.powers import Power, in_order
 from openlatch.core.requests import Request, RequestState, less, more
 from openlatch.core.tasks import Choice, Fit
+from openlatch.deferred import deferred
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import choices, known, policies
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.lookups import Finding, Findings, Lookup
+
+if TYPE_CHECKING:
+    import email_validator
+else:
+    email_validator = deferred("email_validator")
 
 __all__ = [
     "PartSight",
@@ -241,8 +246,8 @@ def readable_address(text: str) -> tuple[str, str]:
     """Return a mail address in its one form, and as it is written on the wire; raises Invalid for what is none."""
     typed = text.strip()
     try:
-        found = validate_email(typed, check_deliverability=False)
-    except EmailNotValidError as error:
+        found = email_validator.validate_email(typed, check_deliverability=False)
+    except email_validator.EmailNotValidError as error:
         raise _wrong(
             "to", f"“{typed}” is no address: {str(error)[:1].lower()}{str(error)[1:].rstrip('.')}", "Correct it."
         ) from error

@@ -9,7 +9,7 @@ from uuid import UUID
 from openlatch.core.model import Person, Workspace, normal_address
 from openlatch.core.roles import Role, Scope
 from openlatch.errors import Conflict, Invalid, NotSignedIn, TooManyRequests
-from openlatch.operations.credentials import Bearer, hash_password, password_fits, weakness
+from openlatch.operations.credentials import Bearer, weakness
 from openlatch.operations.gate import Actor, Call, operation
 from openlatch.store.noun import missing
 from openlatch.store.people import Token
@@ -57,7 +57,7 @@ def check_password(call: Call, address: str, password: str) -> Person | None:
             retry_after=int(WINDOW.total_seconds()),
         )
     found = people.by_address(address)
-    if not password_fits(found[1] if found else None, password) or found is None:
+    if not call.services.passwords.fits(found[1] if found else None, password) or found is None:
         people.add_failed(call.services.new_id(), address, call.now)
         return None
     people.forget_failed(address)
@@ -175,7 +175,7 @@ def add_first(call: Call, name: str, address: str, role: Role, password: str) ->
             address=address,
         )
     person = Person(call.services.new_id(), name, normal_address(address), role)
-    call.tx.people.add(person, hash_password(password), call.now)
+    call.tx.people.add(person, call.services.passwords.hash(password), call.now)
     call.log("person.added", "person", person.id, name=name, role=role.value)
     return person
 

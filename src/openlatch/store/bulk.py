@@ -7,14 +7,19 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from typing import Any
+from typing import TYPE_CHECKING, Any
 
-from psycopg.types.json import Jsonb
 from sqlalchemy import Column, MetaData, Table, and_, inspect, select, update
 from sqlalchemy.dialects.postgresql import JSONB, insert
 from sqlalchemy.orm import Session
 
+from openlatch.deferred import deferred
 from openlatch.store.tables import Base
+
+if TYPE_CHECKING:
+    from psycopg.types import json as psycopg_json
+else:
+    psycopg_json = deferred("psycopg.types.json")
 
 __all__ = ["FEW", "add_rows", "change_rows"]
 
@@ -82,7 +87,7 @@ def _staged(session: Session, table: Table, rows: Sequence[Mapping[str, Any]]) -
         for values in rows:
             copy.write_row(
                 [
-                    Jsonb(values[name]) if json and values[name] is not None else values[name]
+                    psycopg_json.Jsonb(values[name]) if json and values[name] is not None else values[name]
                     for name, json in zip(names, structured, strict=True)
                 ]
             )

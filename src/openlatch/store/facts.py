@@ -8,18 +8,27 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
-import adbc_driver_postgresql.dbapi as adbc
-import polars as pl
 from sqlalchemy import Engine, text
 
 from openlatch.core.powers import ORDER
 from openlatch.core.rules.catalogue import COLUMNS, Subject
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.tree import Type
+from openlatch.deferred import deferred
 from openlatch.store.noun import Noun
+
+if TYPE_CHECKING:
+    import polars as pl
+else:
+    pl = deferred("polars")
+
+if TYPE_CHECKING:
+    import adbc_driver_postgresql.dbapi as adbc
+else:
+    adbc = deferred("adbc_driver_postgresql.dbapi")
 
 __all__ = ["OVERLAID", "Facts", "Snapshot"]
 
@@ -113,14 +122,17 @@ class Facts(Noun):
         return found
 
 
-_DTYPES = {Type.INT: pl.Int64, Type.TIME: pl.Int64, Type.DURATION: pl.Int64, Type.POWERS: pl.Int64}
-_EMPTY = {
-    "entry_powers_through_teams": pl.lit(0, dtype=pl.Int64),
-    "account_tags": pl.lit([], dtype=pl.List(pl.String)),
-    "party_tags": pl.lit([], dtype=pl.List(pl.String)),
-    "account_over": pl.lit(None, dtype=pl.Int64),
-    "party_over": pl.lit(None, dtype=pl.Int64),
-}
+_NUMBERS = frozenset({Type.INT, Type.TIME, Type.DURATION, Type.POWERS})
+
+
+def _empty() -> dict[str, pl.Expr]:
+    return {
+        "entry_powers_through_teams": pl.lit(0, dtype=pl.Int64),
+        "account_tags": pl.lit([], dtype=pl.List(pl.String)),
+        "party_tags": pl.lit([], dtype=pl.List(pl.String)),
+        "account_over": pl.lit(None, dtype=pl.Int64),
+        "party_over": pl.lit(None, dtype=pl.Int64),
+    }
 
 
 class Snapshot:
@@ -174,7 +186,7 @@ class Snapshot:
     def _frame(self, table: str, columns: Iterable[str], kept: Mapping[str, str], source: str) -> pl.DataFrame:
         ours = [c for c in columns if c.startswith(f"{table}_") and c not in OVERLAID and c not in kept]
         found = self._read({**kept, **{name: _EXPRESSIONS[name] for name in ours}}, source)
-        return found.with_columns(value.alias(name) for name, value in _EMPTY.items() if name.startswith(f"{table}_"))
+        return found.with_columns(value.alias(name) for name, value in _empty().items() if name.startswith(f"{table}_"))
 
     def _read(self, wanted: Mapping[str, str], source: str) -> pl.DataFrame:
         listed = ", ".join(f"{expression} as {name}" for name, expression in wanted.items())

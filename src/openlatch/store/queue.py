@@ -3,15 +3,24 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Any
+from functools import cache
+from typing import TYPE_CHECKING, Any
 
-import procrastinate
-from procrastinate.exceptions import AlreadyEnqueued
 from sqlalchemy.orm import Session
+
+from openlatch.deferred import deferred
+
+if TYPE_CHECKING:
+    import procrastinate
+else:
+    procrastinate = deferred("procrastinate")
 
 __all__ = ["enqueue"]
 
-_app = procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
+
+@cache
+def _app() -> procrastinate.App:
+    return procrastinate.App(connector=procrastinate.SyncPsycopgConnector())
 
 
 def enqueue(
@@ -31,9 +40,9 @@ def enqueue(
         with session.begin_nested():
             # Asked for in here: the session opens the savepoint only for a connection that is used within it.
             connection: Any = session.connection().connection.driver_connection
-            _app.configure_task(task, lock=lock, queueing_lock=once, schedule_at=at, connection=connection).defer(
+            _app().configure_task(task, lock=lock, queueing_lock=once, schedule_at=at, connection=connection).defer(
                 **arguments
             )
-    except AlreadyEnqueued:
+    except procrastinate.exceptions.AlreadyEnqueued:
         return False
     return True

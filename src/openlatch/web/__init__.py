@@ -3,6 +3,7 @@
 A route parses, calls one operation and renders; everything that all routes share is in `api`.
 """
 
+from openlatch.web.api import Backend
 from openlatch.web.app import create_app
 
-__all__ = ["create_app"]
+__all__ = ["Backend", "create_app"]

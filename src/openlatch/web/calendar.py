@@ -3,11 +3,15 @@
 from __future__ import annotations
 
 from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
 
-from icalendar import Alarm, Event
-from icalendar import Calendar as Feed
-
+from openlatch.deferred import deferred
 from openlatch.operations.calendars import Calendar
+
+if TYPE_CHECKING:
+    import icalendar
+else:
+    icalendar = deferred("icalendar")
 
 __all__ = ["feed"]
 
@@ -18,7 +22,7 @@ LASTS = timedelta(minutes=15)
 
 def feed(calendar: Calendar, console: str, now: datetime) -> bytes:
     """Return a calendar as a feed; its links lead to the console, and sign nobody in."""
-    made = Feed()
+    made = icalendar.Calendar()
     made.add("prodid", "-//Open Latch//calendar//EN")
     made.add("version", "2.0")
     made.add("method", "PUBLISH")
@@ -26,7 +30,7 @@ def feed(calendar: Calendar, console: str, now: datetime) -> bytes:
     made.add("x-wr-calname", f"Open Latch for {calendar.workspace.name}")
     made.add("refresh-interval", EVERY, parameters={"VALUE": "DURATION"})
     for one in calendar.happenings:
-        event = Event()
+        event = icalendar.Event()
         event.add("uid", f"{one.uid}@{calendar.workspace.id.hex}")
         event.add("dtstamp", now)
         event.add("dtstart", one.at)
@@ -38,7 +42,7 @@ def feed(calendar: Calendar, console: str, now: datetime) -> bytes:
         if one.link and console:
             event.add("url", f"{console}{one.link}")
         if one.warn is not None:
-            alarm = Alarm()
+            alarm = icalendar.Alarm()
             alarm.add("action", "DISPLAY")
             alarm.add("description", one.title)
             alarm.add("trigger", -one.warn)

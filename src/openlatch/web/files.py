@@ -10,13 +10,17 @@ import zipfile
 from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
+from typing import TYPE_CHECKING
 
-from openpyxl import Workbook, load_workbook
-from openpyxl.cell import WriteOnlyCell
-
+from openlatch.deferred import deferred
 from openlatch.errors import Invalid, Malformed
 from openlatch.wire.messages import LISTS, Entry, KeptEntry
 from openlatch.wire.sheet import COLUMNS, in_cell, row
+
+if TYPE_CHECKING:
+    import openpyxl
+else:
+    openpyxl = deferred("openpyxl")
 
 __all__ = ["FORMATS", "READABLE", "Format", "cells", "headers"]
 
@@ -46,12 +50,12 @@ _NOT_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 
 
 def _xlsx(entries: Iterable[Entry]) -> bytes:
-    book = Workbook(write_only=True)
+    book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet("Inventory")
     sheet.freeze_panes = "A2"
 
-    def text(value: str) -> WriteOnlyCell:
-        cell = WriteOnlyCell(sheet, _NOT_XML.sub("\N{REPLACEMENT CHARACTER}", value)[:32767])
+    def text(value: str) -> openpyxl.cell.WriteOnlyCell:
+        cell = openpyxl.cell.WriteOnlyCell(sheet, _NOT_XML.sub("\N{REPLACEMENT CHARACTER}", value)[:32767])
         cell.data_type = "s"  # a text, whatever it begins with
         return cell
 
@@ -110,7 +114,7 @@ def _rows_of_xlsx(content: bytes) -> Rows:
         with zipfile.ZipFile(io.BytesIO(content)) as packed:
             if sum(part.file_size for part in packed.infolist()) > _MOST_UNPACKED:
                 raise _unreadable("unpacked, the spreadsheet is larger than 256 MB", "Import it in parts.")
-        book = load_workbook(io.BytesIO(content), read_only=True, data_only=True)
+        book = openpyxl.load_workbook(io.BytesIO(content), read_only=True, data_only=True)
         if not book.worksheets:
             raise _unreadable("the spreadsheet has no sheet", problem)
         for number, row in enumerate(book.worksheets[0].iter_rows(values_only=True), 1):

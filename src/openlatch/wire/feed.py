@@ -5,6 +5,7 @@ Described for implementers in docs/feed/; the JSON Schemas there are made from t
 
 from __future__ import annotations
 
+from functools import cache
 from typing import Annotated, Literal, Self
 from zoneinfo import available_timezones
 
@@ -54,8 +55,14 @@ PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "a
 KindWord = Literal["delegate", "grant", "app", "session", "offer", "secret", "open"]
 
 
+@cache
+def _zones() -> frozenset[str]:
+    """The names of all zones: listing them reads hundreds of files."""
+    return frozenset(available_timezones())
+
+
 def _known_zone(name: str) -> str:
-    if name not in available_timezones():
+    if name not in _zones():
         raise ValueError(f"“{name}” is not an IANA time zone")
     return name
 
@@ -66,7 +73,7 @@ Zone = Annotated[str, StringConstraints(max_length=100), AfterValidator(_known_z
 class FeedModel(BaseModel):
     """Shapes of the feed; an unknown field is ignored, so that a provider can be ahead of us."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, defer_build=True)
 
 
 class FeedAbilities(FeedModel):

@@ -25,7 +25,7 @@ Points = Annotated[int, Field(ge=0, le=100)]
 class Part(BaseModel):
     """A part of the file: what it does not know is a mistake, and nothing is taken for something else."""
 
-    model_config = ConfigDict(extra="forbid", strict=True, frozen=True)
+    model_config = ConfigDict(extra="forbid", strict=True, frozen=True, defer_build=True)
 
 
 class Circle(Part):

@@ -26,7 +26,7 @@ Hours = Annotated[str, Field(description="days and hours: tue,fri 19:00-04:00; o
 class Part(BaseModel):
     """A part of the file: what it does not know is a mistake."""
 
-    model_config = ConfigDict(extra="forbid", frozen=True)
+    model_config = ConfigDict(extra="forbid", frozen=True, defer_build=True)
 
 
 class Give(Part):

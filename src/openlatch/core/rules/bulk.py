@@ -9,8 +9,7 @@ from __future__ import annotations
 from collections.abc import Callable, Iterable, Mapping, Sequence
 from functools import reduce
 from operator import add, and_, or_
-
-import polars as pl
+from typing import TYPE_CHECKING
 
 from openlatch.core.rules.catalogue import BITS, mask
 from openlatch.core.rules.tree import (
@@ -44,6 +43,12 @@ from openlatch.core.rules.tree import (
     maybe,
     moments,
 )
+from openlatch.deferred import deferred
+
+if TYPE_CHECKING:
+    import polars as pl
+else:
+    pl = deferred("polars")
 
 __all__ = ["KEYS", "Columns"]
 

@@ -9,13 +9,18 @@ from __future__ import annotations
 import re
 from collections.abc import Iterable, Mapping, Sequence
 from datetime import datetime, timedelta
+from typing import TYPE_CHECKING
 from zoneinfo import ZoneInfo
-
-import polars as pl
 
 from openlatch.core.powers import ORDER
 from openlatch.core.rules.check import EPOCH
 from openlatch.core.rules.tree import Type
+from openlatch.deferred import deferred
+
+if TYPE_CHECKING:
+    import polars as pl
+else:
+    pl = deferred("polars")
 
 __all__ = ["Fact", "Facts", "facts_column", "facts_text", "named", "sentence"]
 

@@ -4,8 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-
-import polars as pl
+from typing import TYPE_CHECKING
 
 from openlatch.core.powers import ORDER
 from openlatch.core.risk import COUNTED, MOST
@@ -15,6 +14,12 @@ from openlatch.core.rules.evidence import facts_column
 from openlatch.core.rules.program import Compiled, Program
 from openlatch.core.rules.singly import MOST_NAMES, tallied
 from openlatch.core.rules.tree import Column, Group, Names, inside
+from openlatch.deferred import deferred
+
+if TYPE_CHECKING:
+    import polars as pl
+else:
+    pl = deferred("polars")
 
 __all__ = ["Everything", "Frames", "evaluate_all"]
 
@@ -81,7 +86,7 @@ class _Pass:
         }
 
     def all(self) -> Everything:
-        flags, soonest, risks = [_NONE], [_NEVER], []
+        flags, soonest, risks = [_none()], [_never()], []
         wanted = self._program.columns(Subject.ENTRY)
         beside = self._beside()
         start = 0
@@ -189,7 +194,7 @@ class _Pass:
         held = frame.lazy().with_columns(**masks, at=pl.min_horizontal(instants)).collect()
         soonest = held.filter(pl.col("at") <= self._horizon).select(id=key, at="at")
         if not rules:
-            return _NONE, soonest
+            return _none(), soonest
         hits = held.filter(pl.any_horizontal(*masks))
         found = [self._flags(place, one, hits.lazy().filter(f"rule:{place}"), key) for place, one in rules]
         return pl.concat(pl.collect_all(found)), soonest
@@ -226,8 +231,12 @@ class _Pass:
         return hits.join(listed, on=keys, how="left").with_columns(pl.col(f"names:{name}").fill_null(empty))
 
 
-_NONE = pl.DataFrame(schema={"rule": pl.Int64, "id": pl.Null, "severity": pl.Int64, "facts": pl.String})
-_NEVER = pl.DataFrame(schema={"id": pl.Null, "at": pl.Int64})
+def _none() -> pl.DataFrame:
+    return pl.DataFrame(schema={"rule": pl.Int64, "id": pl.Null, "severity": pl.Int64, "facts": pl.String})
+
+
+def _never() -> pl.DataFrame:
+    return pl.DataFrame(schema={"id": pl.Null, "at": pl.Int64})
 
 
 def _combined(risks: pl.DataFrame, key: str, everyone: pl.DataFrame) -> pl.DataFrame:

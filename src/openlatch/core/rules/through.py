@@ -6,11 +6,15 @@ Only what a team holds on the whole of an account counts, and only while it can 
 from __future__ import annotations
 
 from collections.abc import Collection, Iterable, Mapping
-from typing import Any
-
-import polars as pl
+from typing import TYPE_CHECKING, Any
 
 from openlatch.core.model import State
+from openlatch.deferred import deferred
+
+if TYPE_CHECKING:
+    import polars as pl
+else:
+    pl = deferred("polars")
 
 __all__ = ["COLUMN", "NEEDS", "through_frame", "through_rows"]
 

@@ -5,7 +5,6 @@ from __future__ import annotations
 import base64
 import csv
 import hashlib
-import importlib
 import io
 import json
 from collections import Counter
@@ -13,14 +12,19 @@ from collections.abc import Callable, Mapping
 from datetime import datetime
 from functools import cache
 from pathlib import Path
-from typing import Any
+from typing import TYPE_CHECKING, Any
 from zoneinfo import ZoneInfo
 
-from jinja2 import Environment, FileSystemLoader, StrictUndefined
-
 from openlatch.core.reports import digest, what_remains
+from openlatch.deferred import deferred
 from openlatch.web.api import Download
 from openlatch.wire.sheet import defused, in_cell
+
+if TYPE_CHECKING:
+    import jinja2
+else:
+    jinja2 = deferred("jinja2")
+weasyprint = deferred("weasyprint")  # takes a second, and more memory than all the rest
 
 __all__ = ["CONTENT_TYPES", "download"]
 
@@ -81,8 +85,6 @@ def _html(report: Mapping[str, Any], signed: str) -> bytes:
 
 
 def _pdf(report: Mapping[str, Any], signed: str) -> bytes:
-    # Loaded when the first one is printed: it takes a second, and more memory than all the rest.
-    weasyprint = importlib.import_module("weasyprint")
     page = _page(report, signed, PRINTED)
     found: bytes = weasyprint.HTML(string=page, base_url="openlatch://report/", url_fetcher=_typeface).write_pdf()
     return found
@@ -93,8 +95,7 @@ def _typeface(url: str, *_rest: Any, **_more: Any) -> Any:
     file = ASSETS / url.rpartition("/")[2]
     if file not in [known for _, known in _files()]:
         raise ValueError(f"{url} is no part of a report")
-    urls = importlib.import_module("weasyprint.urls")
-    return urls.URLFetcherResponse(url, file.read_bytes(), {"Content-Type": "font/woff2"}, 200)
+    return weasyprint.urls.URLFetcherResponse(url, file.read_bytes(), {"Content-Type": "font/woff2"}, 200)
 
 
 _WRITERS: Mapping[str, Callable[[Mapping[str, Any], str], bytes]] = {
@@ -172,10 +173,14 @@ def _bands(lines: list[Mapping[str, Any]]) -> list[dict[str, Any]]:
 
 
 @cache
-def _templates() -> Environment:
-    return Environment(
-        loader=FileSystemLoader(HERE), autoescape=True, undefined=StrictUndefined, trim_blocks=True, lstrip_blocks=True
-    )
+def _templates() -> jinja2.Environment:
+    return jinja2.Environment(
+        loader=jinja2.FileSystemLoader(HERE),
+        autoescape=True,
+        undefined=jinja2.StrictUndefined,
+        trim_blocks=True,
+        lstrip_blocks=True,
+    )  # fmt: skip
 
 
 @cache

@@ -1,7 +1,5 @@
 """What a link in a letter asks, and the answer to it."""
 
-from __future__ import annotations
-
 from datetime import datetime
 from typing import Annotated, Literal
 

@@ -1,7 +1,5 @@
 """What all messages share: what is sent, what is taken, lists, errors, and the words that fields can be."""
 
-from __future__ import annotations
-
 from typing import Annotated, Any, Generic, Literal, TypeVar
 from uuid import UUID
 
@@ -59,13 +57,13 @@ Search = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200,
 class Sent(BaseModel):
     """Something that the service sends."""
 
-    model_config = ConfigDict(frozen=True)
+    model_config = ConfigDict(frozen=True, defer_build=True)
 
 
 class Taken(BaseModel):
     """Something that the service takes: a field it does not know is a mistake, not a wish."""
 
-    model_config = ConfigDict(frozen=True, extra="forbid")
+    model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
 
 
 class Problem(Sent):

@@ -1,7 +1,5 @@
 """Batches: orders given together, for many entries at once or for somebody who goes."""
 
-from __future__ import annotations
-
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID

@@ -1,7 +1,5 @@
 """Flags, the risk beside them, and the policy that they come from."""
 
-from __future__ import annotations
-
 from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID

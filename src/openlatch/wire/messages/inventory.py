@@ -1,7 +1,5 @@
 """The inventory: entries, their flags, and views of them."""
 
-from __future__ import annotations
-
 from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID

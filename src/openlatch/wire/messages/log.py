@@ -1,7 +1,5 @@
 """What was done, and the log."""
 
-from __future__ import annotations
-
 from typing import Any
 from uuid import UUID
 

@@ -1,7 +1,5 @@
 """What people are told, how they want to be told, and their calendars."""
 
-from __future__ import annotations
-
 from datetime import datetime
 from typing import Literal
 from uuid import UUID

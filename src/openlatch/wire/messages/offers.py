@@ -1,7 +1,5 @@
 """Offers: from a task to what it takes, terms before they are sent, and what becomes of them."""
 
-from __future__ import annotations
-
 from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID

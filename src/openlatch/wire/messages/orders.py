@@ -1,7 +1,5 @@
 """Plans and orders."""
 
-from __future__ import annotations
-
 from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID

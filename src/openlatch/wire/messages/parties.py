@@ -1,7 +1,5 @@
 """Accounts, and the parties that have access to them."""
 
-from __future__ import annotations
-
 from typing import Literal
 from uuid import UUID
 

@@ -1,7 +1,5 @@
 """People, tokens, and signing in."""
 
-from __future__ import annotations
-
 from datetime import datetime
 from typing import Annotated, Literal
 from uuid import UUID

@@ -1,7 +1,5 @@
 """What-if: proposals, and what each version of one would change."""
 
-from __future__ import annotations
-
 from datetime import datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID

@@ -1,7 +1,5 @@
 """Providers, readings, what their levels mean, and lists that are imported."""
 
-from __future__ import annotations
-
 from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID

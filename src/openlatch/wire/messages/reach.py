@@ -1,7 +1,5 @@
 """What a party can do, and the smallest cut."""
 
-from __future__ import annotations
-
 from typing import Literal
 from uuid import UUID
 

@@ -1,7 +1,5 @@
 """Reports of rounds and batches, as they are stored, signed and sent."""
 
-from __future__ import annotations
-
 from datetime import datetime
 from typing import Any, Literal
 

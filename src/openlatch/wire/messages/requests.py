@@ -1,7 +1,5 @@
 """Requests: access that somebody asks for."""
 
-from __future__ import annotations
-
 from datetime import datetime
 from typing import Literal
 from uuid import UUID

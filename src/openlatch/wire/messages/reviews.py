@@ -1,7 +1,5 @@
 """Reviews: what comes round, the rounds, their items, and decisions."""
 
-from __future__ import annotations
-
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
 from uuid import UUID

@@ -1,7 +1,5 @@
 """Webhooks: addresses that are told what happens."""
 
-from __future__ import annotations
-
 from datetime import datetime
 from typing import Annotated
 from uuid import UUID

@@ -1,0 +1,113 @@
+"""Kestrel Ridge as it was read once in this run, copied for whoever needs it untouched."""
+
+from __future__ import annotations
+
+import json
+import shutil
+from collections.abc import Iterator
+from contextlib import contextmanager
+from datetime import datetime, timedelta
+from pathlib import Path
+
+import psycopg
+
+from openlatch.local.stack import Stack
+from openlatch.simulator import STAND_INS
+from openlatch.wiring import now
+from tests.harness.databases import Databases
+from tests.harness.ridge import Ridge, ridge_on, service_on
+
+SPOKEN = {"desk": "feed", "dome": "feed", "archive": "feed", "sky": "feed", "roll": "scim", "box": "oauth", "bell": "listener"}  # fmt: skip
+"""The stand-ins of the demo, and what each speaks; its three real servers are away once the demo was read."""
+
+
+def schema(databases: Databases) -> str:
+    """The name of a template with nothing in it but the schema."""
+
+    def build(url: str) -> None:
+        service = service_on(url)
+        service.store.migrate()
+        service.store.close()
+
+    databases.template("schema", build)
+    return "schema"
+
+
+def demo(databases: Databases) -> str:
+    """The name of a template with the demo in it, every provider read."""
+
+    def build(url: str) -> None:
+        folder = Path(databases.folder) / "demo"
+        with Stack(folder, fast=True, database=url, serving=False) as stack:
+            read_everything(stack)
+            (folder / "read-at").write_text(now().isoformat())
+        with psycopg.connect(url, autocommit=True) as connection:
+            connection.execute("analyze")
+
+    databases.template("demo", build)
+    return "demo"
+
+
+def read_everything(stack: Stack) -> None:
+    """Read every provider; those that know people by no more than a login come last.
+
+    Whoever is first says what somebody is called.
+    """
+    ridge = ridge_on(stack.service, now())
+    for name in SPOKEN:
+        ridge.transport.serve(stack.stand_in_url(name), STAND_INS[SPOKEN[name]](*kept(stack.folder, name)))
+    with ridge.client() as client:
+        for late in (False, True):
+            some = [p for p in client.providers() if not p.by_hand and (p.connector in LOGINS) is late]
+            for provider in some:
+                last = list(client.follow_reading(client.read(str(provider.id)).id))[-1]
+                assert last.state == "complete", last.trouble
+        ridge.drain()
+        for token in client.tokens():
+            client.revoke_token(token.id)
+
+
+LOGINS = frozenset({"imap", "ssh", "postgres"})
+
+
+def kept(folder: Path, name: str) -> tuple[Path, Path, str]:
+    """The state, the beginning and the token of a stand-in in a folder of the demo."""
+    return folder / f"{name}.sqlite", folder / f"{name}.json", secrets(folder)[name]
+
+
+def secrets(folder: Path) -> dict[str, str]:
+    """The secrets of the demo in a folder, its vault's key among them."""
+    found: dict[str, str] = json.loads((folder / "secrets.json").read_text())
+    return found
+
+
+@contextmanager
+def ridge(databases: Databases, folder: Path) -> Iterator[Ridge]:
+    """A copy of the demo as it was read, with stand-ins of its own."""
+    name = demo(databases)
+    original = Path(databases.folder) / "demo"
+    began = datetime.fromisoformat((original / "read-at").read_text())
+    with databases.copy(name) as url:
+        made = ridge_on(service_on(url, secrets(original)["key"]), began + timedelta(minutes=1))
+        for one, protocol in SPOKEN.items():
+            state, load, token = kept(original, one)
+            own = folder / f"{one}.sqlite"
+            shutil.copy(state, own)
+            address = f"http://127.0.0.1:{(original / f'{one}.port').read_text()}"
+            made.transport.serve(address, STAND_INS[protocol](own, load, token))
+            made.stand_ins[one] = (address, token)
+        try:
+            yield made
+        finally:
+            made.close()
+
+
+@contextmanager
+def blank(databases: Databases) -> Iterator[Ridge]:
+    """The product on a database with nothing in it."""
+    with databases.copy(schema(databases)) as url:
+        made = ridge_on(service_on(url), now())
+        try:
+            yield made
+        finally:
+            made.close()

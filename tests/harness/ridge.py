@@ -1,0 +1,269 @@
+"""The product in this process: the real app behind a transport, its jobs run when a test says so, time as it says.
+
+What the client, the command line and the stand-ins speak to each other goes through `Loopback`, without a socket.
+"""
+
+from __future__ import annotations
+
+import itertools
+import secrets
+from collections.abc import Callable, Iterator, Mapping
+from contextlib import contextmanager
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
+from typing import Any
+from uuid import UUID
+
+import httpx
+import psycopg
+from flask import Flask
+
+from openlatch.client import Client
+from openlatch.connectors.feed import FeedConnector
+from openlatch.connectors.oauth import OAuthConnector
+from openlatch.connectors.scim import ScimConnector
+from openlatch.connectors.webhook import HttpHerald
+from openlatch.core.ids import uuid7
+from openlatch.core.notices import Letter
+from openlatch.core.ports import Connector
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.seed import SLUG
+from openlatch.errors import ProviderDown, ProviderRefused
+from openlatch.jobs import announce, deliver, tasks
+from openlatch.operations.gate import Call, Services, as_service
+from openlatch.store import Store
+from openlatch.wiring import Service, Settings, wire
+
+SERVER = "http://127.0.0.1:8480"
+KEY = "a2VzdHJlbC1yaWRnZS1vYnNlcnZhdG9yeS1vbi1oaWw="
+"""the key of every vault in tests: what it hides is invented"""
+OVER_HTTP: Mapping[str, type[Any]] = {"feed": FeedConnector, "oauth": OAuthConnector, "scim": ScimConnector}
+SOON = timedelta(hours=1)
+MANY = 400
+
+
+class Loopback(httpx.BaseTransport):
+    """Carries requests to WSGI apps in this process, each under an address; nobody listens anywhere else."""
+
+    def __init__(self) -> None:
+        self.apps: dict[str, Any] = {}
+
+    def serve(self, url: str, app: Any) -> None:
+        self.apps[httpx.URL(url).netloc.decode()] = httpx.WSGITransport(app=app)
+
+    def handle_request(self, request: httpx.Request) -> httpx.Response:
+        app = self.apps.get(request.url.netloc.decode())
+        if app is None:
+            raise httpx.ConnectError(f"nobody listens at {request.url.netloc.decode()}", request=request)
+        response: httpx.Response = app.handle_request(request)
+        return response
+
+
+class Clock:
+    """Time that stands still but for a thousandth of a second at each look, and goes on when a test says so."""
+
+    def __init__(self, start: datetime) -> None:
+        self.now = start
+
+    def __call__(self) -> datetime:
+        self.now += timedelta(milliseconds=1)
+        return self.now
+
+    def go_on(self, **more: float) -> None:
+        self.now += timedelta(**more)
+
+
+class Ids:
+    """New ids that grow, by a clock."""
+
+    def __init__(self, clock: Callable[[], datetime]) -> None:
+        self._clock, self._last = clock, UUID(int=0)
+
+    def __call__(self) -> UUID:
+        self._last = max(uuid7(self._clock(), secrets.randbits(74)), UUID(int=self._last.int + 1))
+        return self._last
+
+
+class Postbox:
+    """Keeps the letters that it is handed, and takes none for whom it is told to `refuse`, or while it is `busy`."""
+
+    def __init__(self) -> None:
+        self.letters: list[Letter] = []
+        self.refuse: set[str] = set()
+        self.busy = False
+
+    def send(self, letter: Letter) -> None:
+        if self.busy:
+            raise ProviderDown("The mail server is busy: 451 try again later", next_step="It is tried again.")
+        if letter.to in self.refuse:
+            raise ProviderRefused("The mail server will not take it: 550 nobody of that name", next_step="Check it.")
+        self.letters.append(letter)
+
+    def to(self, address: str, about: str = "") -> list[Letter]:
+        return [one for one in self.letters if one.to == address and about in one.subject + one.text]
+
+
+def service_on(url: str, key: str = KEY) -> Service:
+    """The service on a database, as the wiring puts it together, with cheap passwords."""
+    return wire(Settings(database_url=url, secret_keys=[key], password_memory=32, log_format="text", threads=1, jobs=2))
+
+
+def in_process(connectors: Mapping[str, type[Connector]], transport: Loopback) -> Mapping[str, type[Connector]]:
+    """The connectors, of which those that speak HTTP speak it through a transport."""
+
+    def through(kind: type[Any]) -> type[Any]:
+        def begin(self: Any, settings: Mapping[str, str], secret: str) -> None:
+            kind.__init__(self, settings, secret, transport)
+
+        return type(kind.__name__, (kind,), {"__init__": begin})
+
+    return {name: through(kind) if name in OVER_HTTP else kind for name, kind in connectors.items()}
+
+
+@dataclass
+class Ridge:
+    """The product on one database, for one module of tests or one test."""
+
+    service: Service
+    clock: Clock
+    transport: Loopback
+    post: Postbox = field(default_factory=Postbox)
+    stand_ins: dict[str, tuple[str, str]] = field(default_factory=dict)
+    """the address and the token of each stand-in"""
+    idle: int = 0
+
+    @property
+    def url(self) -> str:
+        return SERVER
+
+    @property
+    def store(self) -> Store:
+        return self.service.store
+
+    @property
+    def services(self) -> Services:
+        return self.service.services
+
+    def app(self) -> Flask:
+        return self.service.web()
+
+    # People
+
+    def client(
+        self, who: str = "maren.ashdown", *, scope: str = "change", workspace: str = SLUG, password: str = PASSWORD
+    ) -> Client:
+        """Sign one of the workspace's people in."""
+        address = who if "@" in who else f"{who}@{DOMAIN}"
+        signed_in, _ = Client.sign_in(
+            self.url, workspace=workspace, address=address, password=password, scope=scope, days=60,
+            transport=self.transport, pause=self.pause,
+        )  # fmt: skip
+        return signed_in
+
+    def http(self, client: Client | None = None) -> httpx.Client:
+        """Bare HTTP to the API, as whoever a client is signed in as."""
+        headers = {} if client is None else {"Authorization": str(client._http.headers["Authorization"])}
+        return httpx.Client(base_url=f"{self.url}/api/v1", headers=headers, transport=self.transport)
+
+    @contextmanager
+    def call(self, workspace: str | UUID = SLUG) -> Iterator[Call]:
+        """A transaction in which the service itself acts."""
+        with self.store.transaction(workspace) as tx:
+            yield as_service(tx, self.services)
+
+    # Time, and the jobs that it brings
+
+    def pause(self, seconds: float) -> None:
+        """What the client does instead of waiting: time goes on, and the worker does what is due by then.
+
+        Where nothing is, it goes on to the next job within the hour; for ever it does not.
+        """
+        self.clock.go_on(seconds=seconds)
+        if self.drain():
+            self.idle = 0
+            return
+        coming = self._next()
+        if coming is not None and coming - self.clock.now < SOON:
+            self.clock.now = max(self.clock.now, coming)
+            self.idle = 0
+            self.drain()
+        self.idle += 1
+        assert self.idle < MANY, "nothing happens any more, and something is waited for"
+
+    def drain(self) -> int:
+        """Do what a worker does until nothing is due any more; returns how many jobs there were."""
+        done = 0
+        while True:
+            job = self._take()
+            if job is None:
+                break
+            done += 1
+            assert done < 10 * MANY, f"jobs without an end: {job}"
+            _, task, arguments = job
+            tasks.TASKS[task](self.store, self.services, **arguments)
+        for periodic in (
+            tasks.seal, tasks.evaluate_due, tasks.open_rounds, tasks.see_to_offers, tasks.seal,
+            deliver.deliver, announce.announce,
+        ):  # fmt: skip
+            periodic(self.store, self.services)
+        return done + (self.drain() if self._due() else 0)
+
+    def tick(self, *periodic: Callable[[Store, Services], None]) -> None:
+        """Do what comes round by itself."""
+        for one in periodic or tuple(tasks.PERIODIC.values()):
+            one(self.store, self.services)
+
+    def jobs(self) -> list[tuple[str, dict[str, Any], datetime | None]]:
+        """What is queued: the task, its arguments, and when it is due."""
+        with psycopg.connect(self.service.settings.database_url) as queue:
+            rows = queue.execute(
+                "select task_name, args, scheduled_at from procrastinate_jobs where status = 'todo' order by id"
+            )
+            return [(task, dict(arguments), at) for task, arguments, at in rows.fetchall()]
+
+    def _take(self) -> tuple[int, str, dict[str, Any]] | None:
+        with psycopg.connect(self.service.settings.database_url, autocommit=True) as queue:
+            row = queue.execute(
+                "update procrastinate_jobs set status = 'doing' where id = (select id from procrastinate_jobs "
+                "where status = 'todo' and (scheduled_at is null or scheduled_at <= %s) order by id limit 1) "
+                "returning id, task_name, args",
+                [self.clock.now],
+            ).fetchone()
+            if row is not None:
+                queue.execute("delete from procrastinate_jobs where id = %s", [row[0]])
+            return row
+
+    def _due(self) -> bool:
+        return any(at is None or at <= self.clock.now for *_, at in self.jobs())
+
+    def _next(self) -> datetime | None:
+        return min((at for *_, at in self.jobs() if at is not None), default=None)
+
+    # Outside
+
+    def stand_in_url(self, name: str) -> str:
+        return self.stand_ins[name][0]
+
+    def stand_in_headers(self, name: str) -> Mapping[str, str]:
+        return {"Authorization": f"Bearer {self.stand_ins[name][1]}"}
+
+    def close(self) -> None:
+        self.store.close()
+
+
+def ridge_on(service: Service, start: datetime, **more: Any) -> Ridge:
+    """The product on a service's database, beginning at an instant."""
+    clock, transport, post = Clock(start), Loopback(), Postbox()
+    given = service.services
+    services = replace(
+        given,
+        clock=clock,
+        new_id=Ids(clock),
+        connectors=in_process(given.connectors, transport),
+        post=post,
+        herald=HttpHerald(transport),
+        console=SERVER,
+    )
+    made = Ridge(replace(service, services=services), clock, transport, post, **more)
+    transport.serve(SERVER, made.app())
+    return made

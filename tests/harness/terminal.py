@@ -1,0 +1,43 @@
+"""A person's terminal: commands run in this process, as they are typed, over whatever carries their requests."""
+
+from __future__ import annotations
+
+import contextlib
+import os
+from collections.abc import Iterator
+from pathlib import Path
+
+from click.testing import CliRunner
+
+from openlatch.cli import main
+from openlatch.cli.connection import Carrier
+
+
+class Terminal:
+    """Commands of one person; `home` is where their files lie, and `kept` where their sign-in is kept."""
+
+    def __init__(self, home: Path, carrier: Carrier | None = None, width: int = 160) -> None:
+        self.home = home
+        self.kept = home / "sign-in.json"
+        self.width = width
+        self._carrier = carrier
+
+    def __call__(self, *words: str, exits: int = 0, given: str | None = None, **environment: str) -> str:
+        """Run a command; returns what it printed, and what it complained of if it was to fail."""
+        fixed = {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": str(self.width), "NO_COLOR": "1"}
+        with _at(self.home):
+            done = CliRunner().invoke(main, words, input=given, env=fixed | environment, obj=self._carrier)
+        if done.exception is not None and not isinstance(done.exception, SystemExit):
+            raise done.exception
+        assert done.exit_code == exits, done.output
+        return done.stdout if exits == 0 else done.output
+
+
+@contextlib.contextmanager
+def _at(folder: Path) -> Iterator[None]:
+    former = Path.cwd()
+    os.chdir(folder)
+    try:
+        yield
+    finally:
+        os.chdir(former)
