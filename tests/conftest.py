@@ -3,19 +3,24 @@
 from __future__ import annotations
 
 import contextlib
-from collections.abc import Iterator
+import logging
+from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
+import structlog
 from hypothesis import HealthCheck, settings
+from xdist.scheduler import LoadScopeScheduling
 
 from openlatch.cli.connection import Carrier
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
 from tests.harness import demo
+from tests.harness.acts import Desk, Spares
 from tests.harness.databases import Databases, started
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
@@ -23,6 +28,8 @@ from tests.harness.terminal import Terminal
 # No deadline: no test here says anything about speed.
 settings.register_profile("ours", deadline=None, suppress_health_check=[HealthCheck.too_slow], print_blob=True)
 settings.load_profile("ours")
+# What the service would tell whoever runs it is not what is tested.
+structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.CRITICAL))
 
 _STARTED = pytest.StashKey[contextlib.ExitStack]()
 _DATABASES = pytest.StashKey[Databases]()
@@ -55,12 +62,19 @@ def pytest_unconfigure(config: pytest.Config) -> None:
         config.stash[_STARTED].close()
 
 
-@pytest.hookimpl(tryfirst=True)
-def pytest_collection_modifyitems(items: list[pytest.Item]) -> None:
+NEED_STACK = ("tests/journeys/", *(f"tests/connectors/test_{real}" for real in ("imap", "postgres", "ssh")))
+
+
+class ByModule(LoadScopeScheduling):
     """Tests of one module stay together, and so do all that need the one running stack."""
-    for item in items:
-        needs_stack = "stack" in getattr(item, "fixturenames", ())
-        item.add_marker(pytest.mark.xdist_group("stack" if needs_stack else item.nodeid.partition("::")[0]))
+
+    def _split_scope(self, nodeid: str) -> str:
+        return "stack" if nodeid.startswith(NEED_STACK) else nodeid.partition("::")[0]
+
+
+@pytest.hookimpl(optionalhook=True)
+def pytest_xdist_make_scheduler(config: pytest.Config, log: Any) -> ByModule:
+    return ByModule(config, log)
 
 
 def _open(folder: Path) -> None:
@@ -106,6 +120,25 @@ def client(ridge: Ridge) -> Iterator[Client]:
 
 
 @pytest.fixture
+def desk(ridge: Ridge) -> Iterator[Desk]:
+    """The stand-in for Ticket Desk."""
+    desk = Desk(ridge, transport=ridge.transport)
+    yield desk
+    desk.close()
+
+
+@pytest.fixture(scope="module")
+def _spares() -> Spares:
+    return Spares()
+
+
+@pytest.fixture
+def spare(client: Client, _spares: Spares) -> Callable[[], wire.Entry]:
+    """Return a guide's or a visitor desk's entry on Bookings that no other test of the module has had."""
+    return lambda: _spares.take(client)
+
+
+@pytest.fixture
 def run(ridge: Ridge, tmp_path: Path) -> Terminal:
     """The owner's terminal."""
     terminal = Terminal(tmp_path, Carrier(ridge.transport, ridge.pause))
@@ -119,7 +152,7 @@ def run(ridge: Ridge, tmp_path: Path) -> Terminal:
 
 @pytest.fixture(scope="session")
 def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    """The demo as `make demo` begins it, everything read; shared by all journeys, each of which takes its own entries."""
+    """The demo as `make demo` begins it, everything read; all journeys share it, and each takes entries of its own."""
     folder: Path = tmp_path_factory.mktemp("stack")
     _open(folder)
     with Stack(folder, fast=True) as running:

@@ -45,7 +45,7 @@ else:
     # A web process needs no jobs, a worker no pages, and whoever migrates needs neither.
     jobs, web, smtp = (deferred(f"openlatch.{name}") for name in ("jobs", "web", "connectors.smtp"))
 
-__all__ = ["Service", "Settings", "now", "settings", "wire"]
+__all__ = ["Service", "Settings", "log_to_output", "now", "settings", "wire"]
 
 
 class Settings(BaseSettings):
@@ -137,7 +137,6 @@ def settings() -> Settings:
 
 def wire(given: Settings) -> Service:
     """Put the service together from its settings."""
-    _log(given.log_format)
     try:
         url = make_url(given.database_url)
     except ArgumentError as error:
@@ -214,8 +213,8 @@ class _NewIds:
 _new_id = _NewIds()
 
 
-def _log(form: str) -> None:
-    """Write structured messages to standard output, the libraries' among them."""
+def log_to_output(form: str) -> None:
+    """From now on, write what happens to standard output, as `json` or as `text`, the libraries' messages among it."""
     shared: list[Any] = [
         structlog.contextvars.merge_contextvars,
         structlog.processors.add_log_level,

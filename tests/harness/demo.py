@@ -17,7 +17,8 @@ from openlatch.wiring import now
 from tests.harness.databases import Databases
 from tests.harness.ridge import Ridge, ridge_on, service_on
 
-SPOKEN = {"desk": "feed", "dome": "feed", "archive": "feed", "sky": "feed", "roll": "scim", "box": "oauth", "bell": "listener"}  # fmt: skip
+FEEDS = ("desk", "dome", "archive", "sky")
+SPOKEN = dict.fromkeys(FEEDS, "feed") | {"roll": "scim", "box": "oauth", "bell": "listener"}
 """The stand-ins of the demo, and what each speaks; its three real servers are away once the demo was read."""
 
 

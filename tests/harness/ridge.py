@@ -5,7 +5,6 @@ What the client, the command line and the stand-ins speak to each other goes thr
 
 from __future__ import annotations
 
-import itertools
 import secrets
 from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
@@ -60,13 +59,13 @@ class Loopback(httpx.BaseTransport):
 
 
 class Clock:
-    """Time that stands still but for a thousandth of a second at each look, and goes on when a test says so."""
+    """Time that stands still but for a millionth of a second at each look, and goes on when a test says so."""
 
     def __init__(self, start: datetime) -> None:
         self.now = start
 
     def __call__(self) -> datetime:
-        self.now += timedelta(milliseconds=1)
+        self.now += timedelta(microseconds=1)
         return self.now
 
     def go_on(self, **more: float) -> None:
@@ -105,7 +104,7 @@ class Postbox:
 
 def service_on(url: str, key: str = KEY) -> Service:
     """The service on a database, as the wiring puts it together, with cheap passwords."""
-    return wire(Settings(database_url=url, secret_keys=[key], password_memory=32, log_format="text", threads=1, jobs=2))
+    return wire(Settings(database_url=url, secret_keys=[key], password_memory=32, threads=1, jobs=2))
 
 
 def in_process(connectors: Mapping[str, type[Connector]], transport: Loopback) -> Mapping[str, type[Connector]]:

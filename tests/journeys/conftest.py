@@ -1,17 +1,13 @@
-"""What the journeys share: entries that nobody else ends, and Ticket Desk's faults."""
+"""What the journeys share: a running stack, a terminal in a process of its own, and a browser."""
 
 from __future__ import annotations
 
-import contextlib
-import json
 import os
 import subprocess
 import sys
-from collections.abc import Callable, Iterator
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any
 
-import httpx
 import pytest
 from playwright.sync_api import Browser, Page, expect, sync_playwright
 
@@ -19,48 +15,13 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
-from openlatch.wire import messages as wire
+from tests.conftest import sign_in as sign_in_client
+from tests.harness.acts import Desk, Spares
 
 AXE = Path(__file__).parents[2] / "console" / "node_modules" / "axe-core" / "axe.min.js"
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
 # As patient as the page is: an order waits for a worker that has more to do.
 expect.set_options(timeout=20_000)
-
-
-class Desk:
-    """The stand-in for Ticket Desk, made to misbehave for as long as a test wants it to."""
-
-    def __init__(self, stack: Stack) -> None:
-        self._http = httpx.Client(
-            base_url=stack.stand_in_url("desk"), headers=dict(stack.stand_in_headers("desk")), timeout=30
-        )
-
-    def set(self, **faults: Any) -> None:
-        self._http.put("/faults", json=faults).raise_for_status()
-
-    @contextlib.contextmanager
-    def fault(self, **faults: Any) -> Iterator[None]:
-        self.set(**faults)
-        try:
-            yield
-        finally:
-            self.set(**dict.fromkeys(faults))
-
-    def effects(self, entry: wire.Entry) -> int:
-        """How often an ending really took effect."""
-        return [e["entry"] for e in self._http.get("/effects").json()["effects"]].count(entry.key)
-
-    def end_behind_our_back(self, entry: wire.Entry) -> None:
-        body = {"entry": entry.key, "party": "-"}
-        self._http.post("/endings", json=body, headers={"Idempotency-Key": f"theirs-{entry.key}"}).raise_for_status()
-
-    def refuse(self, entry: wire.Entry, reason: str | None) -> None:
-        """Have the desk refuse to end one more entry, or end it again."""
-        self._refused = {**getattr(self, "_refused", {}), entry.key: reason}
-        self.set(refuse={key: why for key, why in self._refused.items() if why})
-
-    def close(self) -> None:
-        self._http.close()
 
 
 @pytest.fixture
@@ -71,48 +32,15 @@ def desk(stack: Stack) -> Iterator[Desk]:
 
 
 @pytest.fixture(scope="session")
-def _taken() -> set[str]:
-    return set()
+def _spares() -> Spares:
+    return Spares()
 
 
 @pytest.fixture
-def spare(client: Client, _taken: set[str]) -> Callable[[], wire.Entry]:
-    """Return a guide's or a visitor desk's entry on Bookings that no other test has had."""
-
-    def take() -> wire.Entry:
-        for entry in client.entries(account="Bookings", state="live", sort="party"):
-            if entry.level in ("guide", "visitor desk") and entry.ref not in _taken:
-                _taken.add(entry.ref)
-                return entry
-        raise LookupError("every spare entry is taken")
-
-    return take
-
-
-def read(client: Client, provider: str = "Ticket Desk") -> wire.Reading:
-    """Read a provider and return how it ended."""
-    started = client.read(provider)
-    return list(client.follow_reading(started.id))[-1]
-
-
-def settle(client: Client, order: str) -> wire.Order:
-    """Follow an order until it is proved, cancelled or stuck."""
-    return list(client.follow(order))[-1]
-
-
-def events(client: Client, entry: wire.Entry) -> list[str]:
-    """What the log says happened to an entry, the first first."""
-    return [event.content["act"] for event in client.events(entry.id, oldest=True)]
-
-
-def problem(answer: httpx.Response) -> dict[str, Any]:
-    """The problem document of an answer, which every error has to be."""
-    assert answer.headers["Content-Type"] == "application/problem+json", answer.text
-    found: dict[str, Any] = json.loads(answer.content)
-    assert found["status"] == answer.status_code
-    assert found["detail"]
-    assert found["next"]
-    return found
+def client(stack: Stack) -> Iterator[Client]:
+    """The owner of Kestrel Ridge, signed in."""
+    with sign_in_client(stack) as signed_in:
+        yield signed_in
 
 
 # The command line in a terminal

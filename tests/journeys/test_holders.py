@@ -7,16 +7,14 @@ from uuid import uuid4
 import pytest
 from playwright.sync_api import Page, expect
 
-from openlatch.client import Client
 from openlatch.core.model import Circle, Workspace
 from openlatch.core.powers import Power
 from openlatch.core.roles import Role, Scope
 from openlatch.demo.cast import DOMAIN, PASSWORD
-from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
 from openlatch.operations import people, requests
 from openlatch.operations.gate import Actor, as_service
-from tests.journeys.conftest import Terminal, faults_of, sign_in
+from tests.journeys.conftest import faults_of, sign_in
 
 MAREN = f"maren.ashdown@{DOMAIN}"
 
@@ -57,32 +55,3 @@ def test_in_the_console_what_waits_elsewhere_is_seen_and_acted_on_in_that_name(
     expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
     assert page.request.get("/api/v1/me").status == 401
     assert page.request.get("/api/v1/session/holders").status == 401
-
-
-def test_on_the_command_line_one_acts_in_one_name_at_a_time(run: Terminal, stack: Stack, society: str) -> None:
-    run("sign-in", stack.url, "--workspace", society, "--address", MAREN, "--password", PASSWORD)
-    assert "Ridge Plate Society" in run("whoami")
-    both = run("holders")
-    assert both.index("Ridge Plate Society") < both.index("Kestrel Ridge Observatory")
-    assert run("holders", "--act-for", SLUG).index("Kestrel Ridge") < run("holders").index("Ridge Plate Society")
-    assert "Kestrel Ridge Observatory" in run("whoami")
-    assert "Nobody is signed in for" in run("holders", "--act-for", "nowhere", exits=3)
-    run("sign-out")
-    assert "Ridge Plate Society" in run("whoami")
-    run("sign-in", stack.url, "--workspace", SLUG, "--address", MAREN, "--password", PASSWORD)
-    theirs, mine = Client.sign_in(stack.url, workspace=society, address=MAREN, password=PASSWORD)
-    with theirs:
-        for token in theirs.tokens():
-            if token.id != mine.id:
-                theirs.revoke_token(token.id)
-    without = run("holders", exits=3)
-    assert "Kestrel Ridge Observatory" in without
-    assert f"--workspace {society}" in without
-
-
-def test_a_session_of_one_holder_reaches_nothing_of_another(stack: Stack, client: Client, society: str) -> None:
-    theirs, _ = Client.sign_in(stack.url, workspace=society, address=MAREN, password=PASSWORD)
-    with theirs:
-        assert [one.account for one in theirs.requests()] == ["Plate swaps"]
-        assert theirs.waiting().requests == 1
-        assert "Plate swaps" not in [one.account for one in client.requests()]

@@ -8,14 +8,11 @@ import json
 import re
 import time
 from collections.abc import Callable
-from datetime import timedelta
 from email import policy
 from pathlib import Path
 from typing import Any
 
-import httpx
 import pytest
-import vobject
 from playwright.sync_api import Page, expect
 
 from openlatch.client import Client
@@ -129,68 +126,6 @@ def faults_of_plain(page: Page) -> list[str]:
     if wider is None or wider["width"] > 390:
         found.append("wider than a phone")
     return found
-
-
-def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuses(
-    client: Client, spare: Spare, run: Terminal
-) -> None:
-    entry = spare()
-    run(
-        "review", "add", "By a file", "--recurs", "FREQ=MONTHLY;BYDAY=1MO", "--ask", INES, "--party", entry.party.ref,
-        "--answer-days", "5",
-    )  # fmt: skip
-    assert "every month on the first Monday" in run("reviews")
-    assert "Comes round" not in run("review", "show", "By a file")
-    assert "is not a recurrence rule" in run(
-        "review", "add", "Never", "--recurs", "NOW AND THEN", "--ask", INES, exits=1
-    )
-    said = run("review", "open", "By a file")
-    (ref,) = re.findall(r"Round (\S+) is open", said)
-    items = client.round_items(ref)
-    lines = [f"{one.place + 1},keep,Still needed" for one in items]
-    file = run.home / "decisions.csv"
-    file.write_text("\n".join(["place,choice,reason", *lines[:-1], f"{items[-1].place + 1},perhaps,", ""]))
-    assert "makes no sense" in run("round", "decide", ref, "--file", str(file), exits=2)
-    assert client.round(ref).outcomes == {"undecided": len(items)}
-    assert "not decided yet" in run("round", "finish", ref, "--yes", exits=1)
-    run("round", "assign", ref, "--of", "Ines Okoro", "--to", f"pell.varga@{DOMAIN}")
-    assert {one.reviewer for one in client.round_items(ref)} == {"Pell Varga"}
-    file.write_text("\n".join(["place,choice,reason", *lines, ""]))
-    assert f"{len(items)} decided" in run("round", "decide", ref, "--file", str(file))
-    assert "closed" in run("round", "finish", ref, "--yes")
-    assert "can be tried again" in run("round", "try-again", ref, "1", exits=1)
-    run("review", "change", "By a file", "--recurs", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "--risk", "5")
-    changed = client.review("By a file")
-    assert (changed.where, changed.answer_days) == ({"party": entry.party.ref, "risk": 5}, 5)
-    assert changed.says.startswith("every year in February on day 29")
-    run("review", "pause", "By a file")
-    assert "(paused)" in run("reviews")
-    reviewed, opened = client.entry(entry.ref).reviewed_at[-1], client.round(ref).opened_at
-    assert reviewed > opened
-
-
-def test_a_calendar_can_be_subscribed_to_and_says_the_same_to_another_library(
-    stack: Stack, client: Client, spare: Spare, run: Terminal
-) -> None:
-    opened = review(client, "For a calendar", spare().party.ref)
-    with client_of(stack, "ines.okoro") as ines:
-        url = ines.make_calendar()
-    answer = httpx.get(url)
-    assert answer.headers["Content-Type"].startswith("text/calendar")
-    feed = vobject.readOne(answer.text)
-    assert feed.contents["x-wr-calname"][0].value == "Open Latch for Kestrel Ridge Observatory"
-    due = next(e for e in feed.vevent_list if e.summary.value.startswith("For a calendar:"))
-    assert due.dtstart.value == opened.due_at.replace(microsecond=0)
-    assert due.url.value == f"{stack.url}/rounds/{opened.ref}"
-    leap = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "For a calendar comes round"]
-    assert leap == [at for at in client.review("For a calendar").coming if at - opened.opened_at < timedelta(days=366)]
-    first = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "Everybody outside the circle comes round"]
-    assert len(first) in (11, 12, 13)
-    assert all(at.weekday() == 0 and at.day <= 7 for at in first)
-    uids = [e.uid.value for e in feed.vevent_list]
-    assert len(uids) == len(set(uids))
-    assert httpx.get(url.replace(".ics", "x.ics")).status_code == 404
-    assert url.rpartition("/")[2] not in run("log", "--limit", "50")
 
 
 def test_a_member_and_another_workspace_see_nothing_of_reviews(stack: Stack, page: Page, client: Client) -> None:

@@ -3,48 +3,16 @@
 from __future__ import annotations
 
 import re
-import time
-from collections.abc import Iterator
-from dataclasses import replace
-from datetime import date, datetime, timedelta
-from pathlib import Path
 
-import pytest
 from playwright.sync_api import Browser, expect
 
 from openlatch.client import Client
-from openlatch.demo.cast import DOMAIN
-from openlatch.demo.seed import SLUG
-from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
 from openlatch.local.stack import Stack
-from openlatch.operations import flags
-from openlatch.operations.findings import MOST_ROWS
-from openlatch.operations.gate import Call, as_service
 from openlatch.wire import messages as wire
-from tests.conftest import sign_in
-from tests.journeys.conftest import events
 from tests.journeys.conftest import sign_in as sign_in_to
 from tests.test_habits import ROOT, load
 
 STORIES = load(ROOT / "docs" / "reference" / "stories.py")
-
-
-@pytest.fixture(scope="module")
-def own(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
-    """A demo that no other test has touched."""
-    folder: Path = tmp_path_factory.mktemp("rules")
-    for parent in (folder, *folder.parents[:2]):
-        parent.chmod(0o711)
-    with Stack(folder, fast=True) as running:
-        with sign_in(running) as client:
-            STORIES.read_everything(client)
-        yield running
-
-
-@pytest.fixture
-def client(own: Stack) -> Iterator[Client]:
-    with sign_in(own) as signed_in:
-        yield signed_in
 
 
 def standing(client: Client, **wanted: str) -> dict[tuple[str, str], wire.Flag]:
@@ -57,155 +25,10 @@ def same(client: Client) -> dict[tuple[str, str], tuple[str, object]]:
     return {key: (f.severity, f.facts) for key, f in standing(client).items()}
 
 
-def test_every_story_raises_exactly_the_flags_that_the_table_says(client: Client) -> None:
-    assert STORIES.table(client) == STORIES.FILE.read_text(), "run python docs/reference/stories.py, and look at it"
-
-
-def test_every_rule_has_an_example_in_the_demo(client: Client) -> None:
-    assert {rule.id for rule in client.rules() if not rule.standing} == set()
-
-
-def test_looking_at_everything_in_columns_finds_what_looking_at_each_change_found(own: Stack, client: Client) -> None:
-    before, ids = same(client), {f.id for f in standing(client).values()}
-    risks = {e.ref: (e.risk, [f.rule for f in e.flags]) for e in client.entries()}
-    with own.service.store.transaction(SLUG) as tx:
-        flags.evaluate_everything(as_service(tx, own.service.services))
-    assert same(client) == before
-    assert {f.id for f in standing(client).values()} == ids
-    assert {e.ref: (e.risk, [f.rule for f in e.flags]) for e in client.entries()} == risks
-
-
-def test_a_risk_is_what_its_lines_add_up_to(client: Client) -> None:
-    for entry in client.entries(sort="risk", limit=25):
-        whole = client.entry(entry.ref)
-        assert sum(line.points for line in whole.risk_lines) == whole.risk == entry.risk
-    found = client.account_risk("Bookings")
-    assert min(sum(share.points for share in found.shares), 100) == found.risk
-    assert found.over_time[-1].risk == found.risk
-
-
-WRONG = [
-    (
-        "entry.lets_in && entry.ends_at",
-        "entry.lets_in && entry.end_at",
-        r"live-past-end, line \d+, column \d+.*ends_at",
-    ),
-    ('unused = "90d"', "unused = 90d", r"line \d+, column \d+"),
-    ('id = "never-used"', 'id = "app-unused"', "two rules “app-unused”"),
-    ("when = 'has(party.near)", 'when = \'party.name.matches("(a+)+$") && has(party.near)', "matches is not offered"),
-    ("when = 'has(party.near)", f"when = '{'(' * 40}has(party.near)", "nested more than"),
-    ("when = 'has(party.near)", f"when = '{'true && ' * 600}has(party.near)", "characters"),
-    ("when = 'has(party.near)", 'when = \'party.nam == "x" && has(party.near)', "no field “party.nam”"),
-    ("when = 'has(party.near)", "when = 'party.name > 3 && has(party.near)", "cannot be compared"),
-    ('severity = "low"', 'severity = "lowest"', "line"),
-    ("[limits]", "[limitz]", "limitz"),
-]
-
-
-@pytest.mark.parametrize(("text", "instead", "says"), WRONG)
-def test_a_policy_with_a_mistake_is_refused_with_its_place_and_changes_nothing(
-    client: Client, text: str, instead: str, says: str
+def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(
+    stack: Stack, client: Client, browser: Browser
 ) -> None:
-    present = client.policy()
-    assert text in present.text
-    wrong = present.text.replace(text, instead, 1)
-    for act in (client.check_policy, client.try_policy, client.adopt_policy):
-        with pytest.raises(Invalid, match="present policy stays in force") as raised:
-            act(wrong)
-        assert re.search(says, str(raised.value), re.DOTALL)
-    assert client.policy() == present
-
-
-def test_a_trial_says_beforehand_what_adopting_then_does_and_going_back_undoes_it(client: Client) -> None:
-    present, before, first = client.policy(), same(client), client.policy(0)
-    assert 'domains = ["kestrelridge.example"' in first.text
-    text = present.text.replace('unused = "90d"', 'unused = "20d"', 1)
-    text = text.replace('domains = ["', 'domains = ["brightmere.example", "', 1)
-    text = text.replace('id = "secret-told"\n', 'id = "secret-told"\noff = true\n', 1)
-    tried = client.try_policy(text)
-    assert same(client) == before, "trying changes nothing"
-    expected = {line.rule: line.then for line in tried.lines if line.then}
-    assert any(line.appear for line in tried.lines)
-    assert any(line.go for line in tried.lines)
-
-    with pytest.raises(Changed, match="in force"):
-        client.adopt_policy(text, expected=present.number + 7)
-    adopted = client.adopt_policy(text, note="A stricter spring", expected=present.number)
-    assert {"Limit unused: 90 days, now 20 days.", "Takes brightmere.example into the circle."} <= set(adopted.changes)
-    assert {rule.id: rule.standing for rule in client.rules() if rule.standing} == expected
-    brightmere = next(client.entries(q="Brightmere", provider="Ticket Desk"))
-    assert not brightmere.party.outside
-    assert client.policies()[0].note == "A stricter spring"
-    assert client.policy(0) == first, "the policy of the beginning stays what it was"
-
-    back = client.return_to_policy(present.number)
-    assert (back.number, back.text) == (adopted.number + 1, present.text)
-    assert same(client) == before
-    with pytest.raises(Conflict):
-        client.return_to_policy(present.number)
-
-
-def test_reviewers_may_try_a_policy_and_only_managers_adopt_it(own: Stack, client: Client) -> None:
-    with sign_in(own, "ines.okoro") as reviewer:
-        assert not any(line.appear or line.go for line in reviewer.try_policy(client.policy().text).lines)
-        with pytest.raises(NotAllowed):
-            reviewer.adopt_policy(client.policy().text)
-
-
-def later(own: Stack, at: datetime, act: object) -> None:
-    """Do something as the service at another time."""
-    services = replace(own.service.services, clock=lambda: at)
-    with own.service.store.transaction(SLUG) as tx:
-        call: Call = as_service(tx, services)
-        act(call)  # type: ignore[operator]
-
-
-def test_an_accepted_flag_leaves_the_lists_and_comes_back_by_itself(own: Stack, client: Client) -> None:
-    flag = next(client.flags(rule="open-to-change"))
-    entry = client.entry(flag.about.ref)
-    with pytest.raises(Invalid, match="from today"):
-        client.accept(flag.ref, "too long", date(2999, 1, 1))
-    with pytest.raises(Invalid, match="from today"):
-        client.accept(flag.ref, "too late", date(2020, 1, 1))
-    until = flag.raised_at.date() + timedelta(days=1)
-    accepted = client.accept(flag.ref, "The printers still send proofs", until)
-    assert accepted.accepted is not None
-    assert list(client.flags(rule="open-to-change")) == []
-    assert [f.id for f in client.flags(rule="open-to-change", state="accepted")] == [flag.id]
-    assert all(f.accepted for f in client.entry(entry.ref).flags if f.rule == "open-to-change")
-    later(own, accepted.accepted.until - timedelta(seconds=1), flags.evaluate_due)
-    assert client.flag(flag.ref).accepted is not None
-    later(own, accepted.accepted.until, flags.evaluate_due)
-    assert client.flag(flag.ref).accepted is None
-    assert {"flag.accepted", "flag.back"} <= set(events(client, entry))
-
-
-def test_what_time_alone_changes_is_found_at_its_instant(own: Stack, client: Client) -> None:
-    grant = next(e for e in client.entries(q="Levy", provider="Dome Control") if e.kind == "grant")
-    assert grant.ends_at is not None
-    later(own, grant.ends_at - timedelta(hours=30), flags.evaluate_all)
-    later(own, grant.ends_at + timedelta(minutes=59), flags.evaluate_due)
-    assert "live-past-end" not in {f.rule for f in client.entry(grant.ref).flags}
-    later(own, grant.ends_at + timedelta(minutes=60), flags.evaluate_due)
-    assert "live-past-end" in {f.rule for f in client.entry(grant.ref).flags}
-    later(own, own.service.services.clock(), flags.evaluate_all)
-    assert "live-past-end" not in {f.rule for f in client.entry(grant.ref).flags}
-
-
-def test_advice_is_the_narrowest_level_that_covers_what_was_used(client: Client) -> None:
-    hanne = next(e for e in client.entries(q="Hanne", account="Bookings"))
-    flag = next(f for f in client.flags(entry=hanne.ref) if f.rule == "power-idle")
-    told = client.flag(flag.ref).advice
-    assert told is None or set(told.drops) <= {"spend", "admit"}
-    lise = next(e for e in client.entries(q=f"l.hartnell@{DOMAIN}", account="Bookings"))
-    assert client.entry(lise.ref).advice is None, "the provider does not tell which powers she used"
-    brightmere = client.entry(next(client.entries(q="Brightmere", provider="Ticket Desk")).ref)
-    assert brightmere.advice is not None
-    assert (brightmere.advice.level, brightmere.advice.drops) == ("", ["view", "edit", "spend"])
-
-
-def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(own: Stack, client: Client, browser: Browser) -> None:
-    with browser.new_context(base_url=own.url, viewport={"width": 1280, "height": 800}) as context:
+    with browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}) as context:
         page = context.new_page()
         sign_in_to(page, to="/")
         expect(page.get_by_role("heading", name="What to look at first")).to_be_visible()
@@ -241,19 +64,3 @@ def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(own: Stack, cl
         page.get_by_role("button", name="Go back to it").first.click()
         expect(page.get_by_text(f"Back to policy {present.number}.")).to_be_visible()
     assert client.policy().text == present.text
-
-
-def test_a_change_that_is_too_large_for_its_transaction_is_evaluated_by_a_job_right_after(client: Client) -> None:
-    many = MOST_ROWS + 100
-    rows = [f"Wall {n % 40},Helper {n},helper{n}@{DOMAIN},view,2020-01-01" for n in range(many)]
-    board = client.add_provider("Notice wall", "by-hand", {}).name
-    table = "\n".join(["Account,Who,Address,Powers,Last used", *rows]).encode()
-    assert client.import_list(board, table, dry_run=False).counts["new"] == many
-    flagged = 0
-    for _ in range(200):
-        flagged = client.summary(provider=board, rule="unused-past-limit").entries
-        if flagged == many:
-            break
-        time.sleep(0.2)
-    assert flagged == many
-    assert client.summary(provider=board, flagged=True).entries == many

@@ -16,10 +16,10 @@ import pytest
 from openlatch.core.ids import uuid7
 from openlatch.core.model import Circle, Person, Workspace
 from openlatch.core.roles import Role, Scope
-from openlatch.local.stack import Stack
 from openlatch.operations import hand, log, notices, people, providers, reviews, rounds, settling
 from openlatch.operations.gate import Actor, Call, as_service
 from openlatch.operations.reviews import Draft
+from tests.harness.ridge import Ridge
 
 LONDON = ZoneInfo("Europe/London")
 BEGIN, END = date(2027, 11, 1), date(2028, 12, 1)
@@ -31,7 +31,7 @@ PASSWORD = "a long enough password"
 class Holder:
     """A workspace whose time is the test's, with three people who can be asked and entries that are kept by hand."""
 
-    stack: Stack
+    blank: Ridge
     now: datetime
     id: UUID = field(default_factory=uuid4)
     people: dict[str, Person] = field(default_factory=dict)
@@ -39,8 +39,8 @@ class Holder:
     @contextmanager
     def as_(self, who: str = "") -> Iterator[Call]:
         """Act as somebody, or as the service itself."""
-        services = replace(self.stack.service.services, clock=lambda: self.now, new_id=self._new_id)
-        with self.stack.service.store.transaction(self.id) as tx:
+        services = replace(self.blank.service.services, clock=lambda: self.now, new_id=self._new_id)
+        with self.blank.service.store.transaction(self.id) as tx:
             call = as_service(tx, services)
             person = self.people.get(who)
             if person is not None:
@@ -84,13 +84,13 @@ class Holder:
 
 
 @pytest.fixture
-def holder(stack: Stack) -> Holder:
-    made = Holder(stack, datetime.combine(BEGIN, time(0), LONDON).astimezone(UTC))
+def holder(blank: Ridge) -> Holder:
+    made = Holder(blank, datetime.combine(BEGIN, time(0), LONDON).astimezone(UTC))
     workspace = Workspace(
         made.id, f"w-{made.id.hex[:12]}", "Another holder", "Europe/London", Circle(frozenset({"kestrelridge.example"}))
     )
-    with stack.service.store.found(workspace, made.now) as tx:
-        call = as_service(tx, replace(stack.service.services, clock=lambda: made.now))
+    with blank.service.store.found(workspace, made.now) as tx:
+        call = as_service(tx, replace(blank.service.services, clock=lambda: made.now))
         for name, role in (("maren", Role.OWNER), ("tobias", Role.MANAGER), ("ines", Role.REVIEWER)):
             address = f"{name}@kestrelridge.example"
             made.people[name] = people.add_first(call, name.title(), address, role, PASSWORD)

@@ -15,10 +15,10 @@ from openlatch.core.activity import Activity, How
 from openlatch.core.ledger import Event
 from openlatch.core.model import EndReason, Entry, Kind, Party, Provider, State, Workspace
 from openlatch.core.powers import Power
-from openlatch.local.stack import Stack
 from openlatch.store import Store, Transaction
 from openlatch.store.entries import EntryFilter, Summary
 from tests.factories import account, ago, entry, ids, party
+from tests.harness.ridge import Ridge
 
 NOW = datetime(2026, 5, 10, tzinfo=UTC)
 new_id = ids()
@@ -65,8 +65,8 @@ wanted = st.builds(
 
 
 @pytest.fixture
-def store(stack: Stack) -> Store:
-    return stack.service.store
+def store(blank: Ridge) -> Store:
+    return blank.service.store
 
 
 def founded(store: Store) -> UUID:
@@ -103,9 +103,9 @@ def fits(one: Entry, severity: int, outside: bool, asked: EntryFilter) -> bool:
 @settings(max_examples=25, phases=[Phase.generate])
 @given(listed, st.lists(wanted, min_size=1, max_size=8))
 def test_a_filter_leaves_exactly_what_fits_and_counts_it(
-    stack: Stack, found: list[tuple[Entry, int, bool]], filters: list[EntryFilter]
+    blank: Ridge, found: list[tuple[Entry, int, bool]], filters: list[EntryFilter]
 ) -> None:
-    store = stack.service.store
+    store = blank.service.store
     workspace = founded(store)
     with store.transaction(workspace) as tx:
         tx.entries.add([one for one, *_ in found])

@@ -11,7 +11,7 @@ from uuid import UUID
 
 import pytest
 
-from openlatch.core.model import EndReason, Kind, Person, State
+from openlatch.core.model import EndReason, Kind, Person, State, Workspace
 from openlatch.core.offers import OfferState
 from openlatch.core.orders import OrderState
 from openlatch.core.plans import Action
@@ -411,8 +411,8 @@ def test_a_webhook_is_told_of_what_concerns_it_in_order_signed_and_again_after_i
     def go_on() -> None:
         with letters.as_() as call:
             log.seal(call)
-        services = replace(letters.stack.service.services, clock=lambda: letters.now, herald=listener)
-        announce(letters.stack.service.store, services)
+        services = replace(letters.blank.service.services, clock=lambda: letters.now, herald=listener)
+        announce(letters.blank.service.store, services)
 
     with letters.as_("maren") as call:
         log.seal(call)
@@ -452,9 +452,12 @@ def test_a_webhook_is_told_of_what_concerns_it_in_order_signed_and_again_after_i
         assert hook.ref not in secret
 
 
-def test_what_happens_to_one_holder_is_nothing_to_another(letters: Holder, stack: Any) -> None:
+def test_what_happens_to_one_holder_is_nothing_to_another(letters: Holder) -> None:
     made = offer(letters, wish())
     with letters.as_("maren") as call, pytest.raises(OpenLatchError):
         call.tx.offers.find(str(UUID(int=made.offer.id.int ^ 1)))
-    with stack.service.store.transaction("kestrel-ridge") as tx, pytest.raises(NotFound):
+    other = Workspace(UUID(int=7), "plate-society", "Ridge Plate Society")
+    with letters.blank.store.found(other, letters.now):
+        pass
+    with letters.blank.store.transaction(other.id) as tx, pytest.raises(NotFound):
         tx.offers.find(str(made.offer.id))

@@ -27,20 +27,21 @@ from openlatch.core.model import Dependency, Provider, State, Workspace
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Identifier
 from openlatch.errors import Changed, Misconfigured
-from openlatch.local.stack import Stack
 from openlatch.store import Store
 from openlatch.store.bulk import FEW
 from openlatch.store.entries import SORTS, EntryFilter
 from openlatch.store.tables import Base
 from tests.factories import account, ago, entry, ids, party
+from tests.harness.databases import Databases
+from tests.harness.ridge import Ridge
 
 NOW = datetime(2026, 5, 10, tzinfo=UTC)
 NEW_ID = ids()
 
 
 @pytest.fixture
-def store(stack: Stack) -> Store:
-    return stack.service.store
+def store(blank: Ridge) -> Store:
+    return blank.service.store
 
 
 @pytest.fixture
@@ -52,17 +53,17 @@ def workspace(store: Store) -> UUID:
 
 
 @contextmanager
-def raw(stack: Stack, workspace: UUID | None = None) -> Iterator[psycopg.Connection[Any]]:
+def raw(blank: Ridge, workspace: UUID | None = None) -> Iterator[psycopg.Connection[Any]]:
     """A connection that goes past all of our code, as the service's own login."""
-    with psycopg.connect(stack.service.settings.database_url) as connection:
+    with psycopg.connect(blank.service.settings.database_url) as connection:
         if workspace is not None:
             connection.execute("select set_config('openlatch.workspace', %s, true)", [str(workspace)])
         yield connection
 
 
 @pytest.mark.filterwarnings("ignore:Did not recognize type 'xid8'")  # which the tables leave to the database
-def test_the_tables_are_what_the_migrations_make(stack: Stack) -> None:
-    engine = create_engine(make_url(stack.service.settings.database_url).set(drivername="postgresql+psycopg"))
+def test_the_tables_are_what_the_migrations_make(blank: Ridge) -> None:
+    engine = create_engine(make_url(blank.service.settings.database_url).set(drivername="postgresql+psycopg"))
     with engine.connect() as connection:
         context = MigrationContext.configure(connection)
         differences = compare_metadata(context, Base.metadata)
@@ -72,8 +73,8 @@ def test_the_tables_are_what_the_migrations_make(stack: Stack) -> None:
     assert not [d for d in ours if isinstance(d, list) or d[0].endswith(("_table", "_column", "_type", "_nullable"))]
 
 
-def test_every_table_keeps_workspaces_apart_even_from_its_owner(stack: Stack) -> None:
-    with raw(stack) as connection:
+def test_every_table_keeps_workspaces_apart_even_from_its_owner(blank: Ridge) -> None:
+    with raw(blank) as connection:
         rows = connection.execute(
             "select relname, relrowsecurity and relforcerowsecurity from pg_class "
             "where relkind = 'r' and relnamespace = 'public'::regnamespace"
@@ -83,16 +84,18 @@ def test_every_table_keeps_workspaces_apart_even_from_its_owner(stack: Stack) ->
     assert all(kept.values()), kept
 
 
-def test_a_workspace_sees_and_writes_nothing_of_another(stack: Stack, store: Store, workspace: UUID) -> None:
+def test_a_workspace_sees_and_writes_nothing_of_another(blank: Ridge, store: Store, workspace: UUID) -> None:
     with store.transaction(workspace) as tx:
         tx.parties.add([party()], [])
-    with raw(stack) as nobody:
+    with raw(blank) as nobody:
         assert nobody.execute("select count(*) from parties").fetchone() == (0,)
-    with raw(stack, workspace) as owner:
+    with raw(blank, workspace) as owner:
         assert owner.execute("select count(*), count(distinct workspace_id) from parties").fetchone() == (1, 1)
         assert owner.execute("select count(*) from entries").fetchone() == (0,)
-    kestrel = next(w.id for w in store.workspaces() if w.slug == "kestrel-ridge")
-    with raw(stack, kestrel) as other:
+    neighbour = Workspace(uuid4(), f"w-{uuid4().hex[:12]}", "A neighbour")
+    with store.found(neighbour, NOW):
+        pass
+    with raw(blank, neighbour.id) as other:
         assert other.execute("delete from parties where workspace_id = %s", [workspace]).rowcount == 0
         with pytest.raises(psycopg.errors.InsufficientPrivilege):
             other.execute(
@@ -123,9 +126,9 @@ def test_two_readings_that_find_the_same_party_at_once_make_one_of_it(store: Sto
         assert len(tx.parties.browse(q="", limit=9, cursor=None).items) == 1
 
 
-def test_a_job_is_queued_with_its_change_or_not_at_all(stack: Stack, store: Store, workspace: UUID) -> None:
+def test_a_job_is_queued_with_its_change_or_not_at_all(blank: Ridge, store: Store, workspace: UUID) -> None:
     def queued() -> int:
-        with raw(stack) as connection:
+        with raw(blank) as connection:
             row = connection.execute(
                 "select count(*) from procrastinate_jobs where args->>'workspace_id' = %s", [str(workspace)]
             ).fetchone()
@@ -243,16 +246,16 @@ def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, worksp
         "delete from events",
     ],
 )
-def test_the_log_refuses_to_be_altered(stack: Stack, store: Store, workspace: UUID, statement: str) -> None:
+def test_the_log_refuses_to_be_altered(blank: Ridge, store: Store, workspace: UUID, statement: str) -> None:
     with store.transaction(workspace) as tx:
         tx.events.append([event(1)])
     sealed_up_to(store, workspace, 1)
-    with raw(stack, workspace) as connection, pytest.raises(psycopg.errors.IntegrityConstraintViolation):
+    with raw(blank, workspace) as connection, pytest.raises(psycopg.errors.IntegrityConstraintViolation):
         connection.execute(statement)
 
 
-def test_a_login_that_passes_over_row_level_security_is_refused(stack: Stack) -> None:
-    engine = create_engine(make_url(stack.catalogue_admin_url()).set(drivername="postgresql+psycopg"))
+def test_a_login_that_passes_over_row_level_security_is_refused(databases: Databases) -> None:
+    engine = create_engine(make_url(databases.admin).set(drivername="postgresql+psycopg"))
     with pytest.raises(Misconfigured, match="passes over row-level security"):
         Store(engine).migrate()
     engine.dispose()
@@ -273,9 +276,9 @@ rows = st.lists(
 @given(rows, st.sampled_from(sorted(SORTS)), st.integers(1, 5))
 @settings(max_examples=40)
 def test_pages_show_everything_once_and_in_order_however_many_rows_are_alike(
-    stack: Stack, found: list[tuple[str, datetime | None, datetime | None, int]], sort: str, limit: int
+    blank: Ridge, found: list[tuple[str, datetime | None, datetime | None, int]], sort: str, limit: int
 ) -> None:
-    store = stack.service.store
+    store = blank.service.store
     made = Workspace(uuid4(), f"w-{uuid4().hex[:12]}", "Another holder")
     provider, gate = Provider(uuid4(), "Ticket Desk", "feed", {}), account(id=uuid4())
     people = [party(id=uuid4(), name=name) for name, *_ in found]
@@ -303,7 +306,7 @@ def test_pages_show_everything_once_and_in_order_however_many_rows_are_alike(
     assert sorted(seen) == sorted(e.id for e in entries)
 
 
-def test_ids_grow_even_inside_one_millisecond(stack: Stack) -> None:
-    made = [stack.service.services.new_id() for _ in range(5000)]
+def test_ids_grow_even_inside_one_millisecond(blank: Ridge) -> None:
+    made = [blank.service.services.new_id() for _ in range(5000)]
     assert made == sorted(set(made))
     assert {one.version for one in made} == {7}

@@ -7,6 +7,7 @@ import re
 import shutil
 import sys
 import tempfile
+from contextlib import closing
 
 import click
 import orjson
@@ -21,7 +22,7 @@ from openlatch.operations import people
 from openlatch.operations.credentials import Vault
 from openlatch.operations.gate import as_service
 from openlatch.web.app import description
-from openlatch.wiring import Service, settings, wire
+from openlatch.wiring import Service, log_to_output, settings, wire
 
 __all__ = ["found", "migrate", "new_key", "openapi", "serve", "work"]
 
@@ -30,7 +31,8 @@ __all__ = ["found", "migrate", "new_key", "openapi", "serve", "work"]
 @reports_errors
 def migrate() -> None:
     """Bring the database of OPENLATCH_DATABASE_URL to the schema of this version."""
-    before, after = wire(settings()).store.migrate()
+    with closing(wire(settings()).store) as store:
+        before, after = store.migrate()
     click.echo("Nothing to do." if before == after else f"Migrated from {before or 'an empty database'} to {after}.")
 
 
@@ -52,12 +54,13 @@ def found(
     if len(password) < 12:
         raise Failure("That password has fewer than 12 characters. Nothing was created.", "Choose a longer one.", 2)
     service = wire(settings())
-    if any(one.slug == workspace for one in service.store.workspaces()):
-        raise Failure(f"There is a workspace “{workspace}” already. Nothing was created.", "Choose another name.")
-    now, new_id = service.services.clock(), service.services.new_id
-    made = Workspace(new_id(), workspace, name, zone, Circle(frozenset(d.casefold() for d in circle)))
-    with service.store.found(made, now) as tx:
-        person = people.add_first(as_service(tx, service.services), owner, address, Role.OWNER, password)
+    with closing(service.store) as store:
+        if any(one.slug == workspace for one in store.workspaces()):
+            raise Failure(f"There is a workspace “{workspace}” already. Nothing was created.", "Choose another name.")
+        now, new_id = service.services.clock(), service.services.new_id
+        made = Workspace(new_id(), workspace, name, zone, Circle(frozenset(d.casefold() for d in circle)))
+        with store.found(made, now) as tx:
+            person = people.add_first(as_service(tx, service.services), owner, address, Role.OWNER, password)
     click.echo(f"Created {name}. {person.name} can sign in to “{workspace}” with {person.address}.")
 
 
@@ -71,6 +74,7 @@ def serve() -> None:
         # Where several processes count together; the metrics library looks for it once, when it is loaded.
         os.environ["PROMETHEUS_MULTIPROC_DIR"] = tempfile.mkdtemp(prefix="openlatch-metrics-")
         os.execv(sys.executable, [sys.executable, "-m", "openlatch.cli", "serve"])  # noqa: S606
+    log_to_output(given.log_format)
     try:
         _Server(wire(given)).run()
     finally:
@@ -106,7 +110,9 @@ class _Server(BaseApplication):  # type: ignore[misc] # gunicorn is not typed
 @reports_errors
 def work() -> None:
     """Run a worker: readings, orders, and what comes round by itself."""
-    wire(settings()).work()
+    given = settings()
+    log_to_output(given.log_format)
+    wire(given).work()
 
 
 @click.command()

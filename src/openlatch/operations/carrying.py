@@ -69,8 +69,10 @@ def begin(call: Call, order_ids: Iterable[UUID]) -> list[Work]:
 def _begin(call: Call, order: Order, entry: Entry, provider: Provider) -> Work | None:
     if order.state not in (OrderState.RUNNING, OrderState.TOLD, OrderState.WAITING):
         return None
-    if order.state is OrderState.WAITING and order.again_at is not None and order.again_at > call.now:
-        _seen_meanwhile(call, order)
+    if order.again_at is not None and order.again_at > call.now:
+        # What the provider has said yes to waits for its next look as well: it is not looked at time and again at once.
+        if order.state is OrderState.WAITING:
+            _seen_meanwhile(call, order)
         return None
     while (step := order.steps[order.place]).call == "wait" and (step.until is None or step.until <= call.now):
         order = _went_on(call, order, "the day came")

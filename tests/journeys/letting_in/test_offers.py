@@ -16,11 +16,11 @@ from playwright.sync_api import Browser, Page, expect
 
 from openlatch.client import Client
 from openlatch.demo.seed import SLUG
-from openlatch.errors import Conflict, Invalid, NotAllowed
+from openlatch.errors import NotAllowed
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from tests.conftest import sign_in as client_of
-from tests.journeys.conftest import Terminal, faults_of, sign_in
+from tests.journeys.conftest import faults_of, sign_in
 
 AMARA = "amara.levy@northcape-uni.example"
 STRONG = "faint variables over north cape"
@@ -124,20 +124,6 @@ def wish(to: str, account: str, **more: object) -> wire.OfferWish:
     return wire.OfferWish.model_validate({"to": to, "parts": [part], "until": LAST_DAY, **more})
 
 
-def test_whoever_is_not_eligible_is_named_with_what_to_do_before_anything_is_sent(client: Client) -> None:
-    for to, account, said in (
-        ("noor.haddad@northcape-uni.example", "South Dome", "Their papers have not been seen yet."),
-        ("nobody@northcape-uni.example", "South Dome", "Nobody is registered at Dome Control by that."),
-        ("@tomas-rell", "Kestrel Ridge Live", "They have not agreed to be invited."),
-    ):
-        wanted = wish(to, account, needs=["view"], write_to="tomas.rell@northcape-uni.example")
-        terms = client.check_offer(wanted)
-        (stop,) = [one for one in terms.remarks if one.stops]
-        assert said in stop.text
-        with pytest.raises(Conflict, match="Nothing was offered"):
-            client.offer(wanted, terms.digest)
-
-
 def test_real_servers_let_in_whom_they_know_and_are_read_again(stack: Stack, client: Client) -> None:
     """A mailbox by rights one by one, and a database by a group; neither keeps an end, so it is ended from here."""
     fit = client.fit("School groups", needs=["view", "publish"])
@@ -170,41 +156,6 @@ def test_real_servers_let_in_whom_they_know_and_are_read_again(stack: Stack, cli
         assert (entry.order.action, entry.order.state) == ("end-on", "waiting")
 
 
-def test_the_command_line_offers_asks_and_answers(stack: Stack, run: Terminal) -> None:
-    assert "Take bookings on Saturdays" in run("tasks")
-    assert "is the narrowest that covers view and edit" in run("fit", "South Dome", "--for", "observe")
-    offer = ("offer", "bram.finch@kestrelridge.example", "--on", "Night-Sky Plates=plate reader", "--until", LAST_DAY)
-    assert "can view on Night-Sky Plates" in run(*offer, "--dry-run")
-    assert "is no address" in run("offer", "a b@x.example", "--on", "Gate=guide", "--until", LAST_DAY, exits=1)
-    assert "Say to whom, and what." in run("offer", exits=2)
-    ref = re.search(r"Offered \(([0-9A-Z-]+)\)", run(*offer, "--because", "To label plates", "--yes"))
-    assert ref is not None
-    assert "waiting" in run("offers", "--state", "waiting")
-    path = link_in(letter_to(stack, "bram.finch@kestrelridge.example", "offers you access to Night-Sky Plates"))
-    asked = run("answer", stack.url + path)
-    assert "Bram Finch can view on Night-Sky Plates" in asked
-    assert "What for: To label plates" in asked
-    assert "You declined." in run("answer", stack.url + path, "--decline", "--reason", "No time", "--yes")
-    assert "was declined" in run("answer", stack.url + path, "--agree", "--yes", exits=1)
-    assert "declined" in run("offered", ref[1])
-    asking = run("ask", "Gate", "--needs", "view", "--because", "To see who comes")
-    mine = re.search(r"Asked \(([0-9A-Z-]+)\)", asking)
-    assert mine is not None
-    assert "To see who comes" in run("requests", "--mine")
-    assert "can view on Gate" in run(
-        "offer", "bram.finch@kestrelridge.example", "--on", "Gate", "--request", mine[1], "--no-end", "--dry-run"
-    )
-    assert "withdrawn" in run("asked", mine[1], "--withdraw")
-    told = run("told", "Gate", "Dov Finch", "the gate code")
-    secret = re.search(r"Kept \(([0-9A-Z-]+)\)", told)
-    assert secret is not None
-    assert "Dov Finch can view on Gate" in run(
-        "offer", "--replaces", secret[1], "--needs", "view", "--until", LAST_DAY, "--dry-run"
-    )
-    assert "offer, request" in run("webhooks")
-    assert "is not encrypted" in run("webhooks", "--add", "http://desk.example/latch", exits=1)
-
-
 def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     stack: Stack, page: Page, client: Client
 ) -> None:
@@ -234,8 +185,3 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     assert "The picture is free to use already" in letter_to(
         stack, "edwin@sorrel-press.example", "has turned down what you asked for"
     )
-
-
-def test_a_request_that_asks_for_nothing_is_refused(client: Client) -> None:
-    with pytest.raises(Invalid, match="what is asked for"):
-        client.ask("Gate", [], reason="because")

@@ -12,11 +12,10 @@ import pytest
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound
-from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from openlatch.wire.sheet import COLUMNS
-from tests.conftest import sign_in
-from tests.journeys.conftest import events, read, settle
+from tests.harness.acts import events, read, settle
+from tests.harness.ridge import Ridge
 
 LETTER = "Members' Letter"
 
@@ -277,8 +276,8 @@ def test_one_bad_line_takes_nothing_and_is_named(client: Client, by_hand: str) -
     assert "readings of Ticket Desk show every delegate" in readings_show.complaints[0].problem
 
 
-def test_a_member_gives_up_their_own_and_nobody_elses(stack: Stack, client: Client) -> None:
-    with sign_in(stack, "orla.finch") as member:
+def test_a_member_gives_up_their_own_and_nobody_elses(ridge: Ridge, client: Client) -> None:
+    with ridge.client("orla.finch") as member:
         own = next(e for e in member.entries(provider="Volunteer Roll"))
         with pytest.raises(NotAllowed):
             member.end(own.ref)
@@ -301,12 +300,12 @@ def test_everyone_finds_what_others_let_them_into(client: Client) -> None:
     assert len({e.provider.name for e in mine}) > 2
 
 
-def test_views_are_kept_for_oneself(stack: Stack, client: Client) -> None:
+def test_views_are_kept_for_oneself(ridge: Ridge, client: Client) -> None:
     name = f"Apps / {uuid4().hex[:6]}"
     client.save_view(name, "kind=app")
     view = client.save_view(name, "kind=app&flagged=true")
     assert [v.query for v in client.views() if v.name == name] == ["kind=app&flagged=true"]
-    with sign_in(stack, "tobias.quill") as other:
+    with ridge.client("tobias.quill") as other:
         assert name not in {v.name for v in other.views()}
         with pytest.raises(NotFound):
             other.remove_view(view.id)
@@ -327,8 +326,6 @@ def test_what_the_holder_says_of_an_account_stays_when_it_is_read_again(client: 
     [
         ("Volunteer Roll", {"q": "kira.finch"}),
         ("Donation Box", {"q": "Thank-you"}),
-        ("Front Office Mail", {"q": "brightmere"}),
-        ("Dome Gateway", {"q": "old import"}),
         ("Plate Archive", {"kind": "open", "power": "edit"}),
         ("Live Sky", {"kind": "offer"}),
     ],

@@ -1,0 +1,201 @@
+"""The command line as people type it and as programs read it."""
+
+from __future__ import annotations
+
+import csv
+import io
+import json
+import re
+from collections.abc import Callable
+from pathlib import Path
+
+import openpyxl
+import pytest
+
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN
+from openlatch.wire import messages as wire
+from tests.harness.acts import Desk
+from tests.harness.ridge import Ridge
+from tests.harness.terminal import Terminal
+
+ROOT = Path(__file__).parents[2]
+
+
+Spare = Callable[[], wire.Entry]
+
+
+def test_the_sign_in_is_kept_for_its_owner_alone_until_the_sign_out(run: Terminal) -> None:
+    assert run.kept.stat().st_mode & 0o777 == 0o600
+    assert "owner of Kestrel Ridge Observatory" in run("whoami")
+    token = json.loads(run.kept.read_text())
+    run("sign-out")
+    assert not run.kept.exists()
+    assert "Sign in with" in run("whoami", exits=3)
+    refused = run("whoami", exits=3, OPENLATCH_SERVER=token["server"], OPENLATCH_TOKEN=token["token"])
+    assert "was revoked" in refused
+
+
+def test_an_access_is_looked_at_tried_ended_and_proved(run: Terminal, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    assert entry.party.name in run("show", entry.ref.lower().replace("-", ""))
+    dry = run("end", entry.ref, "--dry-run")
+    assert "What happens" in dry
+    assert "Nothing was changed" in dry
+    assert "Add --yes" in run("end", entry.ref, exits=2)
+    assert desk.effects(entry) == 0
+    said = run("end", entry.ref, "--yes", "--reason", "Left in spring")
+    order = re.search(r"order (\w{4}-\w{4})", said)
+    assert order is not None
+    assert "proved" in said
+    assert "Receipt" in run("order", order[1])
+    assert "Left in spring" in run("order", order[1])
+    assert "ended already" in run("end", entry.ref, "--yes")
+    assert desk.effects(entry) == 1
+
+
+def test_an_order_that_needs_a_person_has_an_exit_code_of_its_own(run: Terminal, spare: Spare, desk: Desk) -> None:
+    entry = spare()
+    desk.refuse(entry, "consent is missing")
+    said = run("end", entry.ref, "--yes", exits=6)
+    order = re.search(r"openlatch order (\w{4}-\w{4}) --try-again", said)
+    assert order is not None
+    assert "cancelled" in run("order", order[1], "--cancel")
+    assert "live" in run("show", entry.ref)
+    desk.refuse(entry, None)
+
+
+def test_lists_are_read_by_programs_and_by_people_alike(run: Terminal, client: Client) -> None:
+    expected = [e.ref for e in client.entries(account="Gate")]
+    lines = run("inventory", "--account", "Gate", "--limit", "0", "--output", "json").splitlines()
+    assert [json.loads(line)["ref"] for line in lines] == expected
+    rows = list(csv.DictReader(io.StringIO(run("inventory", "--account", "Gate", "--limit", "0", "-o", "csv"))))
+    assert [row["ref"] for row in rows] == expected
+    table = run("inventory", "--account", "Gate", "--limit", "0")
+    assert all(ref in table for ref in expected)
+    assert re.search(r"\d+ providers were read completely, the oldest .* ago|just now", table)
+    assert "Hill Road Signage: kept by hand, 1 entry not vouched for in 90 days" in table
+    assert run("risk", "Gate").startswith(f"{client.account_risk('Gate').risk} of 100")
+    assert f"{client.party_risk(f'orla.finch@{DOMAIN}').risk} of 100" in run("risk", "--party", f"orla.finch@{DOMAIN}")
+    flag = next(client.flags(rule="sole-administrator"))
+    assert flag.reason in run("flag", flag.ref)
+    assert "Accepted until" in run("accept", flag.ref, "--why", "a second one comes in May")
+    assert flag.ref in run("flags", "--accepted")
+    assert "stands again" in run("accept", flag.ref, "--take-back")
+    assert "sole-administrator" in run("rules")
+    assert "entry.idle_since" in run("policy", "fields")
+    for command in ("providers", "accounts", "apps", "open", "parties", "flags", "orders", "log", "people", "tokens"):
+        assert run(command)
+        for line in run(command, "--output", "json").splitlines():
+            json.loads(line)
+
+
+def test_reading_a_provider_says_what_it_saw_and_fails_aloud(run: Terminal, desk: Desk) -> None:
+    assert "complete" in run("read", "ticket desk")
+    with desk.fault(break_after=40):
+        said = run("read", "Ticket Desk", exits=1)
+    assert "partial after 40 entries" in said
+    assert "Nothing was concluded to be gone" in said
+
+
+def test_the_log_is_verified_here_and_an_alteration_on_the_way_is_named(run: Terminal) -> None:
+    said = run("log", "verify")
+    link = said.splitlines()[0].rpartition(" ")[2]
+    assert "each fits the one before" in run("log", "verify", "--after-link", link)
+    assert "made anew" in run("log", "verify", "--after-link", "0" * 64, exits=1)
+
+
+@pytest.mark.parametrize(
+    ("words", "exits", "says"),
+    [
+        (("show", "7Q4K-BRM2"), 4, "no entry"),
+        (("show", "nonsense!"), 4, "no entry"),
+        (("inventory", "--state", "alive"), 1, "is not a state"),
+        (("inventory", "--account", "Nowhere"), 4, "no account"),
+        (("read", "Nowhere"), 4, "no provider"),
+        (("inventory", "--colour"), 2, "No such option"),
+        (("providers", "add", "X", "--connector", "pigeon", "--secret-file", "-"), 1, "no connector"),
+    ],
+)
+def test_a_mistake_says_what_it_is_and_what_to_do(run: Terminal, words: tuple[str, ...], exits: int, says: str) -> None:
+    assert says in run(*words, exits=exits)
+
+
+def test_a_service_that_is_not_there_is_told_from_one_that_refuses(run: Terminal) -> None:
+    assert "does not answer" in run("whoami", exits=5, OPENLATCH_SERVER="http://127.0.0.1:1", OPENLATCH_TOKEN="x")
+
+
+def test_settings_that_are_missing_or_wrong_are_named(run: Terminal) -> None:
+    assert "OPENLATCH_DATABASE_URL" in run("migrate", exits=1)
+    key = run("new-key").strip()
+    given = {"OPENLATCH_DATABASE_URL": "postgresql://127.0.0.1:1/x", "OPENLATCH_SECRET_KEYS": key}
+    assert "OPENLATCH_PORT" in run("serve", exits=1, **given, OPENLATCH_PORT="many")
+    assert "cannot be used" in run("migrate", exits=1, **given)
+    assert "no usable key" in run("work", exits=1, **(given | {"OPENLATCH_SECRET_KEYS": "short"}))
+
+
+def test_a_first_owner_on_any_database_can_sign_in(ridge: Ridge, run: Terminal) -> None:
+    given = {
+        "OPENLATCH_DATABASE_URL": ridge.service.settings.database_url,
+        "OPENLATCH_SECRET_KEYS": ",".join(ridge.service.settings.secret_keys),
+    }
+    owner = ("--owner", "Edda Brook", "--address", "edda@hillfarm.example", "--password", "a-long-enough-one")
+    assert "Nothing to do" in run("migrate", **given)
+    found = ("found", "--workspace", "hill-farm", "--name", "Hill Farm", "--circle", "hillfarm.example")
+    assert "Edda Brook can sign in" in run(*found, *owner, **given)
+    assert "already" in run(*found, *owner, exits=1, **given)
+    run("sign-in", ridge.url, "--workspace", "hill-farm", "--address", "edda@hillfarm.example", "--password", owner[-1])
+    assert "owner of Hill Farm" in run("whoami")
+    assert "empty" in run("log", "--limit", "0") or "Nothing" in run("inventory")
+
+
+def test_a_filtered_list_is_kept_as_a_file_in_every_format_with_no_formula_in_it(
+    run: Terminal, client: Client, tmp_path: Path
+) -> None:
+    expected = [e.ref for e in client.entries(account="Gate")]
+    for kind in ("csv", "jsonl", "xlsx"):
+        assert "Wrote" in run("export", str(tmp_path / f"gate.{kind}"), "--account", "Gate")
+    rows = list(csv.DictReader(io.StringIO((tmp_path / "gate.csv").read_text())))
+    assert [row["ref"] for row in rows] == expected
+    assert [json.loads(line)["ref"] for line in (tmp_path / "gate.jsonl").read_text().splitlines()] == expected
+    header, *cells = openpyxl.load_workbook(tmp_path / "gate.xlsx").active.iter_rows(values_only=True)
+    assert [dict(zip(header, row, strict=True))["ref"] for row in cells] == expected
+    assert "kind that is known" in run("export", str(tmp_path / "gate.pdf"), exits=2)
+    assert sorted(p.name for p in tmp_path.glob("*gate*")) == ["gate.csv", "gate.jsonl", "gate.xlsx"]
+
+
+def test_reach_says_through_which_teams_and_what_to_end(run: Terminal) -> None:
+    orla = f"orla.finch@{DOMAIN}"
+    assert "Saturday crew → Volunteers" in run("reach", orla) or "Guides → Volunteers" in run("reach", orla)
+    said = run("reach", orla, "--account", "Bookings", "--power", "edit")
+    assert "Take Orla Finch out of the team Saturday crew." in said
+    assert "Nobody else loses anything." in said
+    assert "nothing to end" in run("reach", orla, "--account", "Bookings", "--power", "own")
+    assert "go together" in run("reach", orla, "--account", "Bookings", exits=2)
+
+
+@pytest.mark.parametrize("shell", ["bash", "zsh", "fish"])
+def test_every_shell_can_complete_the_commands(run: Terminal, shell: str) -> None:
+    assert "_OPENLATCH_COMPLETE" in run("completion", shell)
+
+
+def test_a_policy_is_taken_out_checked_tried_adopted_and_taken_back(run: Terminal, tmp_path: Path) -> None:
+    file = tmp_path / "policy.toml"
+    file.write_text(run("policy", "show"))
+    assert re.search(r"No mistakes in its \d+ rules", run("policy", "check", str(file)))
+    good = file.read_text()
+    file.write_text(good.replace("entry.lets_in && entry.ends_at", "entry.lets_in && entry.end_at", 1))
+    said = run("policy", "check", str(file), exits=1)
+    assert re.search(r"rule live-past-end, line \d+, column \d+", said)
+    assert "Did you mean entry.ends_at" in said
+    file.write_text(good.replace("secret_known_to = 1 ", "secret_known_to = 9 ", 1))
+    tried = run("policy", "try", str(file))
+    assert "Limit secret_known_to: 1, now 9." in tried
+    assert re.search(r"secret-known-to-several\s+1\s+0\s+−1", tried)
+    adopted = re.search(
+        r"Back: openlatch policy back (\d+)", run("policy", "adopt", str(file), "--yes", "--note", "nine")
+    )
+    assert adopted is not None
+    assert "nine" in run("policy", "history")
+    assert "is in force" in run("policy", "back", adopted[1])
+    assert run("policy", "show") == good

@@ -1,0 +1,92 @@
+"""Reviews on the command line, by files of decisions, and as a calendar."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Callable
+from datetime import timedelta
+from typing import Any
+
+import httpx
+import vobject
+
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN
+from openlatch.wire import messages as wire
+from tests.harness.ridge import Ridge
+from tests.harness.terminal import Terminal
+
+Spare = Callable[[], wire.Entry]
+
+
+INES = f"ines.okoro@{DOMAIN}"
+
+
+def review(client: Client, name: str, party: str, **more: Any) -> wire.Round:
+    """A round about everything that one party has, put to Ines Okoro."""
+    fields = {"named": [INES], "recurs": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "where": {"party": party}, **more}
+    client.add_review(name, **fields)
+    return client.open_round(name)
+
+
+def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuses(
+    client: Client, spare: Spare, run: Terminal
+) -> None:
+    entry = spare()
+    run(
+        "review", "add", "By a file", "--recurs", "FREQ=MONTHLY;BYDAY=1MO", "--ask", INES, "--party", entry.party.ref,
+        "--answer-days", "5",
+    )  # fmt: skip
+    assert "every month on the first Monday" in run("reviews")
+    assert "Comes round" not in run("review", "show", "By a file")
+    assert "is not a recurrence rule" in run(
+        "review", "add", "Never", "--recurs", "NOW AND THEN", "--ask", INES, exits=1
+    )
+    said = run("review", "open", "By a file")
+    (ref,) = re.findall(r"Round (\S+) is open", said)
+    items = client.round_items(ref)
+    lines = [f"{one.place + 1},keep,Still needed" for one in items]
+    file = run.home / "decisions.csv"
+    file.write_text("\n".join(["place,choice,reason", *lines[:-1], f"{items[-1].place + 1},perhaps,", ""]))
+    assert "makes no sense" in run("round", "decide", ref, "--file", str(file), exits=2)
+    assert client.round(ref).outcomes == {"undecided": len(items)}
+    assert "not decided yet" in run("round", "finish", ref, "--yes", exits=1)
+    run("round", "assign", ref, "--of", "Ines Okoro", "--to", f"pell.varga@{DOMAIN}")
+    assert {one.reviewer for one in client.round_items(ref)} == {"Pell Varga"}
+    file.write_text("\n".join(["place,choice,reason", *lines, ""]))
+    assert f"{len(items)} decided" in run("round", "decide", ref, "--file", str(file))
+    assert "closed" in run("round", "finish", ref, "--yes")
+    assert "can be tried again" in run("round", "try-again", ref, "1", exits=1)
+    run("review", "change", "By a file", "--recurs", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "--risk", "5")
+    changed = client.review("By a file")
+    assert (changed.where, changed.answer_days) == ({"party": entry.party.ref, "risk": 5}, 5)
+    assert changed.says.startswith("every year in February on day 29")
+    run("review", "pause", "By a file")
+    assert "(paused)" in run("reviews")
+    reviewed, opened = client.entry(entry.ref).reviewed_at[-1], client.round(ref).opened_at
+    assert reviewed > opened
+
+
+def test_a_calendar_can_be_subscribed_to_and_says_the_same_to_another_library(
+    ridge: Ridge, client: Client, spare: Spare, run: Terminal
+) -> None:
+    opened = review(client, "For a calendar", spare().party.ref)
+    with ridge.client("ines.okoro") as ines:
+        url = ines.make_calendar()
+    web = httpx.Client(transport=ridge.transport)
+    answer = web.get(url)
+    assert answer.headers["Content-Type"].startswith("text/calendar")
+    feed = vobject.readOne(answer.text)
+    assert feed.contents["x-wr-calname"][0].value == "Open Latch for Kestrel Ridge Observatory"
+    due = next(e for e in feed.vevent_list if e.summary.value.startswith("For a calendar:"))
+    assert due.dtstart.value == opened.due_at.replace(microsecond=0)
+    assert due.url.value == f"{ridge.url}/rounds/{opened.ref}"
+    leap = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "For a calendar comes round"]
+    assert leap == [at for at in client.review("For a calendar").coming if at - opened.opened_at < timedelta(days=366)]
+    first = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "Everybody outside the circle comes round"]
+    assert len(first) in (11, 12, 13)
+    assert all(at.weekday() == 0 and at.day <= 7 for at in first)
+    uids = [e.uid.value for e in feed.vevent_list]
+    assert len(uids) == len(set(uids))
+    assert web.get(url.replace(".ics", "x.ics")).status_code == 404
+    assert url.rpartition("/")[2] not in run("log", "--limit", "50")

@@ -1,0 +1,96 @@
+"""What tests do with a product again and again, whichever way it runs: read, settle, look into the log, misbehave."""
+
+from __future__ import annotations
+
+import contextlib
+import json
+from collections.abc import Iterator, Mapping
+from typing import Any, Protocol
+
+import httpx
+
+from openlatch.client import Client
+from openlatch.wire import messages as wire
+
+
+class Outside(Protocol):
+    """Whatever has stand-ins that run: a stack, or the product in this process."""
+
+    def stand_in_url(self, name: str) -> str: ...
+
+    def stand_in_headers(self, name: str) -> Mapping[str, str]: ...
+
+
+class Desk:
+    """The stand-in for Ticket Desk, or another one, made to misbehave for as long as a test wants it to."""
+
+    def __init__(self, outside: Outside, name: str = "desk", transport: httpx.BaseTransport | None = None) -> None:
+        url, headers = outside.stand_in_url(name), dict(outside.stand_in_headers(name))
+        self._http = httpx.Client(base_url=url, headers=headers, timeout=30, transport=transport)
+        self._refused: dict[str, str] = {}
+
+    def set(self, **faults: Any) -> None:
+        self._http.put("/faults", json=faults).raise_for_status()
+
+    @contextlib.contextmanager
+    def fault(self, **faults: Any) -> Iterator[None]:
+        self.set(**faults)
+        try:
+            yield
+        finally:
+            self.set(**dict.fromkeys(faults))
+
+    def effects(self, entry: wire.Entry) -> int:
+        """How often a change of an entry really took effect."""
+        return [e["entry"] for e in self._http.get("/effects").json()["effects"]].count(entry.key)
+
+    def end_behind_our_back(self, entry: wire.Entry) -> None:
+        body = {"entry": entry.key, "party": "-"}
+        self._http.post("/endings", json=body, headers={"Idempotency-Key": f"theirs-{entry.key}"}).raise_for_status()
+
+    def refuse(self, entry: wire.Entry, reason: str | None) -> None:
+        """Have the desk refuse to end one more entry, or end it again."""
+        self._refused = {key: why for key, why in (self._refused | {entry.key: reason or ""}).items() if why}
+        self.set(refuse=self._refused)
+
+    def close(self) -> None:
+        self._http.close()
+
+
+class Spares:
+    """Guides' and visitor desks' entries on Bookings, each given out once."""
+
+    def __init__(self) -> None:
+        self._taken: set[str] = set()
+
+    def take(self, client: Client) -> wire.Entry:
+        for entry in client.entries(account="Bookings", state="live", sort="party"):
+            if entry.level in ("guide", "visitor desk") and entry.ref not in self._taken:
+                self._taken.add(entry.ref)
+                return entry
+        raise LookupError("every spare entry is taken")
+
+
+def read(client: Client, provider: str = "Ticket Desk") -> wire.Reading:
+    """Read a provider and return how it ended."""
+    return list(client.follow_reading(client.read(provider).id))[-1]
+
+
+def settle(client: Client, order: str) -> wire.Order:
+    """Follow an order until it is proved, cancelled or stuck."""
+    return list(client.follow(order))[-1]
+
+
+def events(client: Client, entry: wire.Entry) -> list[str]:
+    """What the log says happened to an entry, the first first."""
+    return [event.content["act"] for event in client.events(entry.id, oldest=True)]
+
+
+def problem(answer: httpx.Response) -> dict[str, Any]:
+    """The problem document of an answer, which every error has to be."""
+    assert answer.headers["Content-Type"] == "application/problem+json", answer.text
+    found: dict[str, Any] = json.loads(answer.content)
+    assert found["status"] == answer.status_code
+    assert found["detail"]
+    assert found["next"]
+    return found
