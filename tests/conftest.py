@@ -22,6 +22,7 @@ from openlatch.wire import messages as wire
 from tests.harness import demo
 from tests.harness.acts import Desk, Spares
 from tests.harness.databases import Databases, started
+from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
 
@@ -96,6 +97,19 @@ def ridge(databases: Databases, tmp_path_factory: pytest.TempPathFactory) -> Ite
     """The demo as it was read, for one module of tests, each of which takes entries of its own."""
     with demo.ridge(databases, tmp_path_factory.mktemp("ridge")) as made:
         yield made
+
+
+@pytest.fixture(scope="module")
+def furnished(databases: Databases, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Ridge]:
+    """The demo with one of each thing on top, which `things` names."""
+    with demo.ridge(databases, tmp_path_factory.mktemp("furnished"), demo.furnished) as made:
+        yield made
+
+
+@pytest.fixture(scope="module")
+def things(databases: Databases, furnished: Ridge) -> Furniture:
+    """What there is in the furnished demo."""
+    return demo.furniture(databases)
 
 
 @pytest.fixture

@@ -53,6 +53,12 @@ class Databases:
             build(self.url(name))
             done.touch()
 
+    def replace(self, url: str, by: str) -> None:
+        """Have a database be a copy of another one; nobody may be connected to either."""
+        name, other = url.rpartition("/")[2], by.rpartition("/")[2]
+        self._run("drop database {} with (force)", name)
+        self._run("create database {} owner {} template {}", name, LOGIN, other)
+
     @contextmanager
     def copy(self, template: str) -> Iterator[str]:
         """Give the address of a copy of a template, for as long as it is needed."""

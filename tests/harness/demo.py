@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 import shutil
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from datetime import datetime, timedelta
 from pathlib import Path
@@ -15,8 +15,10 @@ from openlatch.local.stack import Stack
 from openlatch.simulator import STAND_INS
 from openlatch.wiring import now
 from tests.harness.databases import Databases
+from tests.harness.furniture import Furniture, furnish
 from tests.harness.ridge import Ridge, ridge_on, service_on
 
+Template = Callable[[Databases], str]
 FEEDS = ("desk", "dome", "archive", "sky")
 SPOKEN = dict.fromkeys(FEEDS, "feed") | {"roll": "scim", "box": "oauth", "bell": "listener"}
 """The stand-ins of the demo, and what each speaks; its three real servers are away once the demo was read."""
@@ -82,25 +84,53 @@ def secrets(folder: Path) -> dict[str, str]:
     return found
 
 
-@contextmanager
-def ridge(databases: Databases, folder: Path) -> Iterator[Ridge]:
-    """A copy of the demo as it was read, with stand-ins of its own."""
-    name = demo(databases)
-    original = Path(databases.folder) / "demo"
-    began = datetime.fromisoformat((original / "read-at").read_text())
-    with databases.copy(name) as url:
-        made = ridge_on(service_on(url, secrets(original)["key"]), began + timedelta(minutes=1))
-        for one, protocol in SPOKEN.items():
-            state, load, token = kept(original, one)
-            own = folder / f"{one}.sqlite"
-            shutil.copy(state, own)
-            address = f"http://127.0.0.1:{(original / f'{one}.port').read_text()}"
-            made.transport.serve(address, STAND_INS[protocol](own, load, token))
-            made.stand_ins[one] = (address, token)
-        try:
-            yield made
-        finally:
+def furnished(databases: Databases) -> str:
+    """The name of a template with the demo in it, as it was read, and one of each thing on top."""
+    demo(databases)
+
+    def build(url: str) -> None:
+        folder = Path(databases.folder) / "furnished"
+        folder.mkdir(exist_ok=True)
+        with databases.copy("demo") as copied, _running(databases, copied, folder, "demo") as made:
+            things = furnish(made)
             made.close()
+            (folder / "things.json").write_text(json.dumps(things.as_mapping()))
+            (folder / "read-at").write_text(made.clock.now.isoformat())
+            databases.replace(url, copied)
+
+    databases.template("furnished", build)
+    return "furnished"
+
+
+def furniture(databases: Databases) -> Furniture:
+    """What there is on top in a furnished demo."""
+    return Furniture(**json.loads((Path(databases.folder) / "furnished" / "things.json").read_text()))
+
+
+@contextmanager
+def ridge(databases: Databases, folder: Path, template: Template = demo) -> Iterator[Ridge]:
+    """A copy of the demo as it was read, with stand-ins of its own."""
+    name = template(databases)
+    with databases.copy(name) as url, _running(databases, url, folder, name) as made:
+        yield made
+
+
+@contextmanager
+def _running(databases: Databases, url: str, folder: Path, name: str) -> Iterator[Ridge]:
+    original, states = Path(databases.folder) / "demo", Path(databases.folder) / name
+    began = datetime.fromisoformat((states / "read-at").read_text())
+    made = ridge_on(service_on(url, secrets(original)["key"]), began + timedelta(minutes=1))
+    for one, protocol in SPOKEN.items():
+        _, load, token = kept(original, one)
+        own = folder / f"{one}.sqlite"
+        shutil.copy(states / f"{one}.sqlite", own)
+        address = f"http://127.0.0.1:{(original / f'{one}.port').read_text()}"
+        made.transport.serve(address, STAND_INS[protocol](own, load, token))
+        made.stand_ins[one] = (address, token)
+    try:
+        yield made
+    finally:
+        made.close()
 
 
 @contextmanager

@@ -13,7 +13,8 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
-from tests.journeys.conftest import Desk, enter, faults_of, sign_in
+from tests.harness.acts import Desk
+from tests.journeys.conftest import enter, faults_of, sign_in
 
 Spare = Callable[[], wire.Entry]
 

@@ -10,7 +10,7 @@ import psycopg
 from openlatch.client import Client
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
-from tests.journeys.conftest import Desk, settle
+from tests.harness.acts import Desk, settle
 
 Spare = Callable[[], wire.Entry]
 

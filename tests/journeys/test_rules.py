@@ -8,21 +8,7 @@ from playwright.sync_api import Browser, expect
 
 from openlatch.client import Client
 from openlatch.local.stack import Stack
-from openlatch.wire import messages as wire
 from tests.journeys.conftest import sign_in as sign_in_to
-from tests.test_habits import ROOT, load
-
-STORIES = load(ROOT / "docs" / "reference" / "stories.py")
-
-
-def standing(client: Client, **wanted: str) -> dict[tuple[str, str], wire.Flag]:
-    """The flags that stand, accepted or not, by rule and what they are on."""
-    every = [*client.flags(**wanted), *client.flags(**wanted, state="accepted")]  # type: ignore[arg-type]
-    return {(f.rule, str(f.about.id)): f for f in every}
-
-
-def same(client: Client) -> dict[tuple[str, str], tuple[str, object]]:
-    return {key: (f.severity, f.facts) for key, f in standing(client).items()}
 
 
 def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(

@@ -18,7 +18,7 @@ from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
 from openlatch.operations.credentials import Passwords, Vault
 from openlatch.store import Transaction
 
-__all__ = ["SERVICE", "Actor", "Call", "Services", "as_service", "operation", "reachable"]
+__all__ = ["GATED", "SERVICE", "Actor", "Call", "Services", "as_service", "operation", "reachable", "require"]
 
 P = ParamSpec("P")
 R = TypeVar("R")
@@ -71,6 +71,8 @@ class Actor:
 
 
 SERVICE = Actor("Open Latch")
+GATED: dict[str, Callable[..., Any]] = {}
+"""Every operation, as whoever calls it has it, by its name in the table of roles."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -115,14 +117,20 @@ def operation(name: str) -> Callable[[Callable[Concatenate[Call, P], R]], Callab
     def gate(function: Callable[Concatenate[Call, P], R]) -> Callable[Concatenate[Call, P], R]:
         @wraps(function)
         def guarded(call: Call, /, *args: P.args, **kwargs: P.kwargs) -> R:
-            refusal = _refusal(call.actor, name) or _unconfirmed(call, name)
-            if refusal is not None:
-                raise refusal
+            require(call, name)
             return function(call, *args, **kwargs)
 
+        GATED[name] = guarded
         return guarded
 
     return gate
+
+
+def require(call: Call, name: str) -> None:
+    """Refuse whoever the table does not let in to the operation of that name, before anything is done for it."""
+    refusal = _refusal(call.actor, name) or _unconfirmed(call, name)
+    if refusal is not None:
+        raise refusal
 
 
 def _refusal(actor: Actor, name: str) -> NotSignedIn | NotAllowed | None:

@@ -27,7 +27,7 @@ from openlatch.core.roles import Role
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations import choices, flags, links, notices, orders, requests
 from openlatch.operations.entries import words
-from openlatch.operations.gate import Call, operation
+from openlatch.operations.gate import Call, operation, require
 from openlatch.operations.lookups import Findings, Lookup
 from openlatch.operations.offer_terms import Terms, Wish, completed, refused, terms
 from openlatch.store.pages import Page
@@ -206,6 +206,7 @@ def asked_about(call: Call, offer: Offer) -> list[Lookup]:
 
 def addressed_to(call: Call, text: str) -> list[Lookup]:
     """Return what has to be asked before an offer is taken up by whoever it is to."""
+    require(call, "offers.take_up")
     return asked_about(call, _own(call, call.tx.offers.find(text)))
 
 

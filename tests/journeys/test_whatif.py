@@ -10,7 +10,8 @@ from playwright.sync_api import Page, expect
 from openlatch.client import Client
 from openlatch.errors import Conflict
 from openlatch.local.stack import Stack
-from tests.journeys.conftest import faults_of, settle, sign_in
+from tests.harness.acts import settle
+from tests.journeys.conftest import faults_of, sign_in
 
 PLATES = "Night-Sky Plates"
 CLOSED = {"do": "share", "account": PLATES, "resource": "unreleased 2026", "zone": "Europe/London", "statements": []}

@@ -1,0 +1,61 @@
+"""What each route of the API reaches, found in its source: which operations stand behind it, and so whom it lets in."""
+
+from __future__ import annotations
+
+import ast
+import inspect
+import textwrap
+from collections.abc import Callable, Iterator
+from functools import cache
+from typing import Any
+
+from openlatch.core.roles import OPERATIONS, Role
+from openlatch.operations.gate import GATED
+from openlatch.web.api import Route
+from openlatch.web.routes import ALL
+
+ROUTES: list[Route] = [route for routes in ALL for route in routes.all]
+NAMES = {function: name for name, function in GATED.items()}
+
+
+def operations_of(route: Route) -> set[str]:
+    """The operations that a route can call, itself or through functions of the web layer that it calls."""
+    return set(_reached(route.function, set())) | (set(_reached(route.asks, set())) if route.asks else set())
+
+
+def roles_of(route: Route) -> set[Role]:
+    """The roles that reach at least one of a route's operations."""
+    return {role for name in operations_of(route) for role in OPERATIONS[name].roles}
+
+
+def _reached(function: Callable[..., Any], seen: set[object]) -> Iterator[str]:
+    if function in seen:
+        return
+    seen.add(function)
+    for found in _used(function):
+        if found in NAMES:
+            yield NAMES[found]
+        elif inspect.isfunction(found) and found.__module__.startswith("openlatch.web"):
+            yield from _reached(found, seen)
+
+
+@cache
+def _used(function: Callable[..., Any]) -> tuple[Any, ...]:
+    """Everything that the source of a function names, as far as it is something of its module."""
+    tree = ast.parse(textwrap.dedent(inspect.getsource(function)))
+    found = []
+    for node in ast.walk(tree):
+        if isinstance(node, ast.Attribute) and isinstance(node.value, ast.Name):
+            owner = function.__globals__.get(node.value.id)
+            found.append(getattr(owner, node.attr, None) if inspect.ismodule(owner) else None)
+        elif isinstance(node, ast.Name):
+            found.append(function.__globals__.get(node.id))
+    return tuple(one for one in found if callable(one) and _hashable(one))
+
+
+def _hashable(one: object) -> bool:
+    try:
+        hash(one)
+    except TypeError:
+        return False
+    return True

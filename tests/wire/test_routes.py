@@ -1,0 +1,132 @@
+"""Every route for every role, with real things in its address: whom the table lets in, and nobody else."""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterator
+from dataclasses import dataclass
+from typing import Any
+
+import httpx
+import pytest
+
+from openlatch.client import Client
+from openlatch.core.model import Workspace
+from openlatch.core.roles import OPERATIONS, Role, Scope
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.operations import people
+from openlatch.operations.gate import as_service
+from openlatch.web.api import Route
+from tests.harness.acts import problem
+from tests.harness.furniture import PLATES, Furniture
+from tests.harness.ridge import Ridge
+from tests.harness.routes import ROUTES, operations_of, roles_of
+from tests.harness.samples import least
+
+SOMEBODY = {
+    Role.OWNER: "maren.ashdown",
+    Role.MANAGER: "tobias.quill",
+    Role.REVIEWER: "ines.okoro",
+    Role.AUDITOR: "ruth.calder",
+    Role.MEMBER: "orla.finch",
+}
+SIGNED_IN = [route for route in ROUTES if not route.public]
+GATED = [route for route in SIGNED_IN if operations_of(route)]
+UNGATED = {("DELETE", "/session")}
+"""One's own sign-out asks for no right but the session itself."""
+named = pytest.mark.parametrize("route", GATED, ids=lambda route: f"{route.method} {route.rule}")
+
+
+@dataclass
+class Doors:
+    """Everyone's sign-in, and what is sent to each route."""
+
+    ridge: Ridge
+    things: Furniture
+    web: dict[str, httpx.Client]
+
+    def knock(self, who: str, route: Route) -> httpx.Response:
+        """Send the least that a route takes, as somebody."""
+        names = self.things.as_mapping() | {"one": self.things.round}
+        names |= {"token_id": self.things.token, "reading_id": self.things.reading, "view_id": self.things.view}
+        path = re.sub(r"<(?:\w+:)?(\w+)>", lambda found: names.get(found[1], "0"), route.rule)
+        more: dict[str, Any] = {}
+        if route.body is not None:
+            more["json"] = least(route.body, self._known())
+        if route.query is not None and route.query.model_json_schema().get("required"):
+            more["params"] = least(route.query, {"power": "edit", "account": "Bookings"})
+        if route.takes:
+            more |= {"content": b"Account,Who\nDisplay,Orla\n", "headers": {"Content-Type": route.takes[0]}}
+        return self.web[who].request(route.method, path, **more)
+
+    def _known(self) -> dict[str, Any]:
+        known = {name: value for name, value in self.things.as_mapping().items() if name not in ("order", "round")}
+        part = {"account": PLATES, "level": "plate reader"}
+        return known | {
+            "parts": [part], "to": f"bram.finch@{DOMAIN}", "places": [0], "text": "x", "digest": "0" * 64, "url": "https://bell.example/x",
+            "password": PASSWORD, "changes": [{"do": "lock", "account": PLATES, "locked": True}], "level": "x",
+            "until": "2030-05-10", "address": f"new@{DOMAIN}", "owner": f"tobias.quill@{DOMAIN}",
+        }  # fmt: skip
+
+    def happened(self) -> int:
+        """How many events the log has, sealed or not."""
+        with self.ridge.call() as call:
+            head = call.tx.events.head()
+            return head.size + head.unsealed
+
+
+@pytest.fixture(scope="module")
+def doors(furnished: Ridge, things: Furniture) -> Iterator[Doors]:
+    signed_in: dict[str, Client] = {str(role): furnished.client(who) for role, who in SOMEBODY.items()}
+    signed_in["reader"] = furnished.client(scope="read")
+    slug, address = "plate-society", "edda@platesociety.example"
+    with furnished.store.found(Workspace(furnished.services.new_id(), slug, "Plates"), furnished.clock()) as tx:
+        people.add_first(as_service(tx, furnished.services), "Edda Brook", address, Role.OWNER, PASSWORD)
+    signed_in["neighbour"] = furnished.client(address, workspace=slug)
+    web = {who: furnished.http(client) for who, client in signed_in.items()} | {"nobody": furnished.http()}
+    yield Doors(furnished, things, web)
+    for one in (*web.values(), *signed_in.values()):
+        one.close()
+
+
+def test_every_route_reaches_an_operation_that_the_table_knows() -> None:
+    assert {(route.method, route.rule) for route in SIGNED_IN if not operations_of(route)} == UNGATED
+
+
+def test_every_operation_is_reached_by_a_route() -> None:
+    assert set().union(*(operations_of(route) for route in ROUTES)) == set(OPERATIONS)
+
+
+@named
+def test_whom_the_table_does_not_let_in_is_refused_by_name_and_changes_nothing(doors: Doors, route: Route) -> None:
+    before = doors.happened()
+    for role in set(Role) - roles_of(route):
+        found = problem(doors.knock(str(role), route))
+        assert (found["status"], found["code"], found["facts"].get("role")) == (403, "not-allowed", str(role)), found
+        assert found["facts"]["operation"] in operations_of(route)
+    assert problem(doors.knock("nobody", route))["status"] == 401
+    if all(OPERATIONS[name].scope is Scope.CHANGE for name in operations_of(route)):
+        found = problem(doors.knock("reader", route))
+        assert (found["status"], "may only read" in found["detail"]) == (403, True), found
+    assert doors.happened() == before
+
+
+@named
+def test_nothing_of_a_workspace_is_there_for_the_owner_of_another(doors: Doors, route: Route) -> None:
+    if "<" not in route.rule or route.rule.startswith(("/tokens", "/views")):
+        return  # it names nothing, or what is one's own
+    answer = doors.knock("neighbour", route)
+    assert answer.status_code in (404, 409, 422), answer.text
+    assert "Kestrel" not in answer.text
+
+
+@named
+def test_whom_the_table_lets_in_is_not_stopped_by_it_and_nothing_breaks(doors: Doors, route: Route) -> None:
+    for role in sorted(roles_of(route), reverse=True):
+        answer = doors.knock(str(role), route)
+        assert answer.status_code < 500, answer.text
+        if answer.is_error:
+            found = problem(answer)
+            by_table = "role" in found["facts"]
+            assert not by_table or role not in OPERATIONS[found["facts"]["operation"]].roles, found
+            assert found["status"] != 401 or route.rule == "/session/switch", "there is no second session to switch to"
