@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from typing import Any, Protocol
 
 import httpx
@@ -60,8 +60,8 @@ class Desk:
 class Spares:
     """Guides' and visitor desks' entries on Bookings, each given out once."""
 
-    def __init__(self) -> None:
-        self._taken: set[str] = set()
+    def __init__(self, but: Iterable[wire.Entry] = ()) -> None:
+        self._taken = {entry.ref for entry in but}
 
     def take(self, client: Client) -> wire.Entry:
         for entry in client.entries(account="Bookings", state="live", sort="party"):

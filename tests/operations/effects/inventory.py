@@ -1,0 +1,185 @@
+"""Entries, accounts, parties, apps, activity, what is kept by hand, and secrets that were told."""
+
+from __future__ import annotations
+
+import csv
+import io
+
+from openlatch.demo.cast import DOMAIN
+from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound
+from tests.operations.effects.world import World, of
+
+ORLA = f"orla.finch@{DOMAIN}"
+
+
+@of("entries.browse")
+def _(w: World) -> None:
+    found = list(w.auditor.entries(account="Bookings", sort="party"))
+    assert [e.party.name for e in found] == sorted((e.party.name for e in found), key=str.casefold)
+    assert {e.party.name for e in w.member.entries()} == {"Orla Finch"}
+    with w.refused(Invalid, "is not a state"):
+        list(w.owner.entries(state="alive"))
+    with w.refused(NotFound, "no account"):
+        list(w.owner.entries(account="Nowhere"))
+
+
+@of("entries.summary")
+def _(w: World) -> None:
+    assert w.owner.summary(account="Gate").entries == len(list(w.owner.entries(account="Gate")))
+    with w.refused(Invalid, "is not a kind"):
+        w.owner.summary(kind="ghost")
+
+
+@of("entries.show")
+def _(w: World) -> None:
+    entry = w.owner.entry(w.things.entry)
+    assert (entry.account.name, entry.state) == ("Bookings", "live")
+    assert sum(line.points for line in entry.risk_lines) == entry.risk
+    with w.refused(NotFound, "no entry"):
+        w.member.entry(w.things.entry)
+
+
+@of("entries.export")
+def _(w: World) -> None:
+    rows = list(csv.DictReader(io.StringIO(w.owner.export("csv", account="Gate").decode())))
+    assert [row["ref"] for row in rows] == [e.ref for e in w.owner.entries(account="Gate")]
+    assert len(w.member.export("jsonl").splitlines()) == len(list(w.member.entries()))
+    with w.refused(Invalid, "format"):
+        w.owner.export("pdf")
+
+
+@of("accounts.browse")
+def _(w: World) -> None:
+    (mast,) = w.auditor.accounts("mast")
+    assert (mast.name, mast.shared_with) == (
+        "Weather Mast",
+        len({e.party.id for e in w.owner.entries(account=mast.ref)}),
+    )
+    with w.refused(NotAllowed, "accounts.browse"):
+        list(w.member.accounts())
+
+
+@of("accounts.show")
+def _(w: World) -> None:
+    assert w.owner.account("night-sky plates").id == w.owner.account(w.owner.account("Night-Sky Plates").ref).id
+    with w.refused(NotFound, "no account"):
+        w.owner.account("Nowhere")
+
+
+@of("accounts.shares")
+def _(w: World) -> None:
+    shares = w.owner.shares("Night-Sky Plates", "unreleased 2026")
+    assert {"anyone": True} in [to for one in shares for s in one["statements"] for to in s["to"]]
+    with w.refused(NotFound, "no account"):
+        w.owner.shares("Nowhere")
+
+
+@of("accounts.describe")
+def _(w: World) -> None:
+    assert w.owner.describe_account("Lost property", criticality="minor").criticality == "minor"
+    assert w.last() in ("account.described", "flag.cleared", "flag.raised")
+    with w.refused(Invalid, "criticality"):
+        w.owner.describe_account("Lost property", criticality="enormous")
+
+
+@of("parties.browse")
+def _(w: World) -> None:
+    assert {"Orla Finch"} == {p.name for p in w.auditor.parties("orla.finch")}
+    with w.refused(NotAllowed, "parties.browse"):
+        list(w.member.parties())
+
+
+@of("parties.show")
+def _(w: World) -> None:
+    assert w.owner.party(ORLA).id == w.owner.party(w.owner.party(ORLA).ref).id
+    with w.refused(NotFound, "no party"):
+        w.owner.party(f"nobody@{DOMAIN}")
+
+
+@of("parties.sponsor")
+def _(w: World) -> None:
+    app = next(p for p in w.owner.parties("Plate Solver"))
+    assert w.owner.sponsor(app.ref, f"pell.varga@{DOMAIN}").sponsor is not None
+    assert w.owner.sponsor(app.ref, "").sponsor is None
+    with w.refused(Invalid, "."):
+        w.owner.sponsor(app.ref, f"nobody@{DOMAIN}")
+
+
+@of("parties.reach")
+def _(w: World) -> None:
+    through = {via.party.name for chain in w.auditor.reach(ORLA).chains for via in chain.via}
+    assert {"Guides", "Saturday crew"} <= through
+    with w.refused(NotFound, "no party"):
+        w.owner.reach("Nobody at all")
+
+
+@of("parties.cut")
+def _(w: World) -> None:
+    assert {piece.kind for piece in w.owner.smallest_cut(ORLA, "Bookings", "edit").pieces} == {"entry", "membership"}
+    with w.refused(Invalid, "power"):
+        w.owner.smallest_cut(ORLA, "Bookings", "fly")
+
+
+@of("apps.browse")
+def _(w: World) -> None:
+    (ledger,) = w.auditor.apps("ridge ledger")
+    assert [(e.account.name, e.powers) for e in ledger.entries] == [("Payouts", ["view", "withdraw"])]
+    with w.refused(NotAllowed, "apps.browse"):
+        list(w.member.apps())
+
+
+@of("activity.browse")
+def _(w: World) -> None:
+    done = list(w.auditor.activity(account="Night-Sky Plates", how="app"))
+    assert {a.behalf_of.name for a in done if a.behalf_of} == {"Ines Okoro", "Pell Varga"}
+    with w.refused(Invalid, "how"):
+        list(w.owner.activity(how="sideways"))
+
+
+@of("hand.keep")
+def _(w: World) -> None:
+    kept = w.by_hand("Edda Brook")
+    assert (kept.by_hand, kept.powers, kept.vouched and kept.vouched.by) == (True, ["view"], "Maren Ashdown")
+    with w.refused(Invalid, "readings of Ticket Desk show every delegate"):
+        w.owner.keep("Ticket Desk", account="Gate", party="Edda Brook", kind="delegate")
+
+
+@of("hand.vouch")
+def _(w: World) -> None:
+    kept = w.by_hand("Celia Brook")
+    again = w.manager.vouch(kept.ref)
+    assert (again.vouched and again.vouched.by, w.last()) == ("Tobias Quill", "entry.vouched")
+    with w.refused(Conflict, "not kept by hand"):
+        w.owner.vouch(w.things.entry)
+
+
+@of("hand.gone")
+def _(w: World) -> None:
+    kept = w.by_hand("Dov Brook")
+    ended = w.owner.gone(kept.ref, "the board was repainted")
+    assert (ended.state, ended.end_reason) == ("ended", "gone")
+    with w.refused(Conflict, "ended already"):
+        w.owner.gone(kept.ref)
+
+
+@of("hand.import_list")
+def _(w: World) -> None:
+    board = w.owner.add_provider("Notice board", "by-hand", {}).name
+    list_ = b"Account,Who,Until\nBoard,Isla Brook,2030-05-10\n"
+    assert w.owner.import_list(board, list_).done is False
+    assert list(w.owner.entries(provider=board)) == []
+    assert w.owner.import_list(board, list_, dry_run=False).counts["new"] == 1
+    assert [e.party.name for e in w.owner.entries(provider=board)] == ["Isla Brook"]
+    bad = w.owner.import_list(board, b"Account,Who,Until\nBoard,Joss,someday\n", dry_run=False)
+    assert (bad.done, bad.complaints[0].line) == (False, 2)
+    with w.refused(Malformed, "not UTF-8"):
+        w.owner.import_list(board, "Account,Who\nBoard,André\n".encode("latin-1"))
+
+
+@of("secrets.record")
+def _(w: World) -> None:
+    told = w.owner.record_secret("Gate", "Hugo Brook", "the gate code", reason="for the Saturday tour")
+    assert (told.kind, told.level, told.by_hand) == ("secret", "the gate code", True)
+    assert "secret-told" in {flag.rule for flag in w.owner.entry(told.ref).flags}
+    with w.refused(NotFound, "no account"):
+        w.owner.record_secret("Nowhere", "Hugo Brook", "a code")

@@ -1,0 +1,99 @@
+"""Providers, their readings, and what their words mean."""
+
+from __future__ import annotations
+
+from uuid import UUID
+
+from openlatch.client import Client
+from openlatch.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn
+from tests.harness.acts import read
+from tests.operations.effects.world import World, of
+
+
+@of("providers.browse")
+def _(w: World) -> None:
+    assert {"Ticket Desk", "Volunteer Roll", "Hill Road Signage"} <= {p.name for p in w.auditor.providers()}
+    with w.refused(NotSignedIn, "."):
+        Client(w.ridge.url, "", transport=w.ridge.transport).providers()
+
+
+@of("providers.connectors")
+def _(w: World) -> None:
+    assert {"feed", "imap", "oauth", "postgres", "scim", "ssh"} <= {one.name for one in w.auditor.connectors()}
+    with w.refused(NotAllowed, "providers.connectors"):
+        w.member.connectors()
+
+
+@of("providers.show")
+def _(w: World) -> None:
+    shown = w.owner.provider("ticket desk")
+    assert (shown.name, shown.by_hand, shown.last_complete is not None) == ("Ticket Desk", False, True)
+    with w.refused(NotFound, "no provider"):
+        w.owner.provider("Nowhere")
+
+
+@of("providers.add")
+def _(w: World) -> None:
+    added = w.manager.add_provider("Orchard Sign", "by-hand", {}, vouch_days=30)
+    assert (added.by_hand, added.vouch_days, w.last()) == (True, 30, "provider.added")
+    with w.refused(Conflict, "already"):
+        w.manager.add_provider("Orchard Sign", "by-hand", {})
+    with w.refused(Invalid, "no connector"):
+        w.manager.add_provider("Loft", "pigeon", {})
+    with w.refused(Invalid, "not an address"):
+        w.manager.add_provider("Loft", "feed", {"url": "loft"}, "token")
+
+
+@of("providers.report_breach")
+def _(w: World) -> None:
+    w.owner.report_breach("Live Sky", w.day(-3), "Their sign-in pages were copied")
+    w.ridge.drain()
+    w.ridge.clock.go_on(minutes=2)
+    w.ridge.drain()
+    assert "After a breach at a provider" in {one.review.name for one in w.owner.rounds()}
+    with w.refused(Invalid, "."):
+        w.owner.report_breach("Live Sky", w.day(3), "It has not happened yet")
+
+
+@of("readings.start")
+def _(w: World) -> None:
+    first = w.owner.read("Live Sky")
+    assert w.manager.read("Live Sky").id == first.id, "one that waits is not asked for twice"
+    w.ridge.drain()
+    assert w.owner.reading(first.id).state == "complete"
+    with w.refused(Conflict, "nothing that could be read"):
+        w.owner.read("Hill Road Signage")
+
+
+@of("readings.browse")
+def _(w: World) -> None:
+    assert w.things.reading in {str(one.id) for one in w.auditor.readings("Ticket Desk")}
+    with w.refused(NotFound, "no provider"):
+        list(w.owner.readings("Nowhere"))
+
+
+@of("readings.show")
+def _(w: World) -> None:
+    shown = w.auditor.reading(UUID(w.things.reading))
+    assert (shown.state, shown.seen, shown.trouble) == ("complete", shown.total, "")
+    with w.refused(NotFound, "no reading"):
+        w.auditor.reading(UUID(int=9))
+
+
+@of("levels.browse")
+def _(w: World) -> None:
+    words = {one.word: one.origin for one in w.auditor.levels("Volunteer Roll")}
+    assert words["badge printer"] in ("unknown", "holder")
+    with w.refused(NotAllowed, "levels.browse"):
+        w.member.levels("Volunteer Roll")
+
+
+@of("levels.correct")
+def _(w: World) -> None:
+    w.owner.correct_level("Live Sky", "moderator", ["view"])
+    assert {tuple(e.powers) for e in w.owner.entries(provider="Live Sky") if e.level == "moderator"} == {("view",)}
+    read(w.owner, "Live Sky")
+    assert {tuple(e.powers) for e in w.owner.entries(provider="Live Sky") if e.level == "moderator"} == {("view",)}
+    w.owner.correct_level("Live Sky", "moderator", None)
+    with w.refused(NotFound, "No entry"):
+        w.owner.correct_level("Live Sky", "grand marshal", ["own"])

@@ -1,0 +1,176 @@
+"""Reviews, their rounds, and what is decided in them."""
+
+from __future__ import annotations
+
+import json
+
+from openlatch.demo.cast import DOMAIN
+from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound
+from tests.operations.effects.world import World, of
+
+INES, PELL = f"ines.okoro@{DOMAIN}", f"pell.varga@{DOMAIN}"
+
+
+@of("reviews.browse")
+def _(w: World) -> None:
+    assert w.things.review in {review.name for review in w.auditor.reviews()}
+    with w.refused(NotAllowed, "reviews.browse"):
+        w.member.reviews()
+
+
+@of("reviews.show")
+def _(w: World) -> None:
+    review = w.auditor.review(w.things.review)
+    assert (review.where, review.says) == ({"outside": True}, "every month on the first Monday, at 08:00 (Europe/London)")
+    with w.refused(NotFound, "no review"):
+        w.auditor.review("Nothing of the kind")
+
+
+@of("reviews.check")
+def _(w: World) -> None:
+    said = w.auditor.check_review("Fridays", named=[INES], recurs="FREQ=MONTHLY;BYDAY=-1FR")
+    assert said.says == "every month on the last Friday, at 08:00 (Europe/London)"
+    with w.refused(Invalid, "recurrence rule"):
+        w.auditor.check_review("Never", named=[INES], recurs="NOW AND THEN")
+
+
+@of("reviews.save")
+def _(w: World) -> None:
+    added = w.owner.add_review("Apps", where={"kind": "app"}, named=[INES], recurs="FREQ=YEARLY")
+    assert (added.where, w.last()) == ({"kind": "app"}, "review.added")
+    with w.refused(Conflict, "."):
+        w.owner.add_review("Apps", named=[INES], recurs="FREQ=YEARLY")
+    with w.refused(Invalid, "."):
+        w.owner.add_review("Nobody's", named=[f"nobody@{DOMAIN}"], recurs="FREQ=YEARLY")
+
+
+@of("reviews.change")
+def _(w: World) -> None:
+    added = w.owner.add_review("Sessions", where={"kind": "session"}, named=[INES], recurs="FREQ=YEARLY")
+    fields = {"where": {"kind": "session"}, "named": [INES, PELL], "recurs": "FREQ=MONTHLY"}
+    assert w.owner.change_review("Sessions", "Sessions", **fields, version=added.version).named == [INES, PELL]
+    with w.refused(Changed, "."):
+        w.owner.change_review("Sessions", "Sessions", **fields, version=added.version)
+
+
+@of("reviews.pause")
+def _(w: World) -> None:
+    w.owner.add_review("Secrets", where={"kind": "secret"}, named=[INES], recurs="FREQ=YEARLY")
+    assert w.manager.pause_review("Secrets").paused
+    assert w.manager.pause_review("Secrets", resume=True).paused is False
+    with w.refused(NotFound, "no review"):
+        w.manager.pause_review("Nothing of the kind")
+
+
+@of("reviews.open")
+def _(w: World) -> None:
+    opened = w.opened("One guide")
+    assert (opened.state, w.owner.round(opened.ref).review.name) == ("open", "One guide")
+    with w.refused(NotFound, "no review"):
+        w.owner.open_round("Nothing of the kind")
+
+
+@of("rounds.browse")
+def _(w: World) -> None:
+    assert w.things.round in {one.ref for one in w.auditor.rounds("open")}
+    with w.refused(NotAllowed, "rounds.browse"):
+        list(w.member.rounds())
+
+
+@of("rounds.show")
+def _(w: World) -> None:
+    assert w.auditor.round(w.things.round).review.name == w.things.review
+    with w.refused(NotFound, "no round"):
+        w.auditor.round("7Q4K-BRM2")
+
+
+@of("rounds.items")
+def _(w: World) -> None:
+    items = w.auditor.round_items(w.things.round)
+    assert [item.place for item in items] == list(range(len(items)))
+    mine = w.reviewer.round_items(w.things.round, mine=True)
+    assert {item.reviewer for item in mine} == {"Ines Okoro"}
+    with w.refused(NotFound, "no round"):
+        w.auditor.round_items("7Q4K-BRM2")
+
+
+@of("rounds.decide")
+def _(w: World) -> None:
+    opened = w.opened("To decide")
+    assert w.reviewer.decide(opened.ref, [0], "keep", reason="Still needed") == 1
+    (item, *_) = w.owner.round_items(opened.ref)
+    assert item.decision is not None
+    assert (item.decision.choice, item.decision.by) == ("keep", "Ines Okoro")
+    with w.refused(Invalid, "has no item 901"):
+        w.reviewer.decide(opened.ref, [0, 900], "keep")
+    with w.ridge.client("pell.varga") as pell, w.refused(NotAllowed, "."):
+        pell.decide(opened.ref, [0], "keep")
+
+
+@of("rounds.assign")
+def _(w: World) -> None:
+    opened = w.opened("To assign")
+    w.manager.assign_items(opened.ref, [0], [PELL])
+    assert w.owner.round_items(opened.ref)[0].reviewer == "Pell Varga"
+    with w.refused(Invalid, "."):
+        w.manager.assign_items(opened.ref, [0], [f"nobody@{DOMAIN}"])
+
+
+@of("rounds.pause")
+def _(w: World) -> None:
+    opened = w.opened("To rest")
+    assert w.manager.pause_round(opened.ref).paused_at is not None
+    with w.refused(Conflict, "."):
+        w.reviewer.decide(opened.ref, [0], "keep")
+    assert w.manager.pause_round(opened.ref, resume=True).paused_at is None
+
+
+@of("rounds.finish")
+def _(w: World) -> None:
+    opened = w.opened("To finish")
+    with w.refused(Conflict, "not decided yet"):
+        w.owner.finish_round(opened.ref)
+    places = [item.place for item in w.owner.round_items(opened.ref)]
+    w.reviewer.decide(opened.ref, places, "keep", reason="Still needed")
+    w.owner.finish_round(opened.ref)
+    w.ridge.drain()
+    assert w.owner.round(opened.ref).state == "closed"
+
+
+@of("rounds.leave_open")
+def _(w: World) -> None:
+    opened = w.opened("To leave open")
+    items = w.owner.round_items(opened.ref)
+    entry = next(item.entry for item in items if item.entry.provider.name == "Ticket Desk")
+    w.desk.refuse(w.owner.entry(entry.ref), "consent is missing")
+    for item in items:
+        w.reviewer.decide(
+            opened.ref, [item.place], "end-now" if item.entry.id == entry.id else "keep", reason="So it is"
+        )
+    w.owner.finish_round(opened.ref)
+    for _ in range(3):
+        w.ridge.drain()
+    place = next(item.place for item in items if item.entry.id == entry.id)
+    assert w.owner.round_items(opened.ref)[place].outcome == "stuck"
+    with w.refused(Invalid, "."):
+        w.owner.leave_open(opened.ref, place, "They are away", f"nobody@{DOMAIN}")
+    w.owner.leave_open(opened.ref, place, "They are away until May", f"tobias.quill@{DOMAIN}")
+    w.ridge.drain()
+    assert w.owner.round_items(opened.ref)[place].outcome == "left open"
+    assert w.owner.round(opened.ref).state == "closed"
+
+
+@of("rounds.try_again")
+def _(w: World) -> None:
+    opened = w.opened("To try again")
+    w.reviewer.decide(opened.ref, [0], "keep", reason="Still needed")
+    with w.refused(Conflict, "."):
+        w.owner.try_item_again(opened.ref, 0)
+
+
+@of("rounds.report")
+def _(w: World) -> None:
+    report = json.loads(w.auditor.round_report(w.things.round))["report"]
+    assert len(report["lines"]) == len(w.owner.round_items(w.things.round))
+    with w.refused(Invalid, "format"):
+        w.auditor.round_report(w.things.round, "docx")

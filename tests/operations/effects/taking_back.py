@@ -1,0 +1,198 @@
+"""Plans, orders, receipts, batches and leavers."""
+
+from __future__ import annotations
+
+import json
+
+from openlatch.demo.cast import DOMAIN
+from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound
+from openlatch.wire.receipt import check
+from tests.harness.acts import settle
+from tests.operations.effects.world import World, of
+
+
+@of("orders.plan")
+def _(w: World) -> None:
+    plan = w.auditor.plan(w.things.entry)
+    assert [step.call for step in plan.steps] == ["end", "read", "receipt"]
+    assert w.owner.entry(w.things.entry).order is None, "looking orders nothing"
+    with w.refused(Invalid, "action"):
+        w.auditor.plan(w.things.entry, "explode")
+
+
+@of("orders.browse")
+def _(w: World) -> None:
+    assert w.things.stuck in {order.ref for order in w.auditor.orders("stuck")}
+    with w.refused(Invalid, "state"):
+        list(w.auditor.orders("lost"))
+
+
+@of("orders.show")
+def _(w: World) -> None:
+    order = w.auditor.order(w.things.order)
+    assert (order.state, order.reason, order.receipt is not None) == ("proved", "Left in spring", True)
+    with w.refused((NotAllowed, NotFound), "."):  # type: ignore[arg-type]
+        w.member.order(w.things.order)
+
+
+@of("orders.give_up")
+def _(w: World) -> None:
+    own = (
+        next(e for e in w.member.entries(provider="Live Sky", state="live") or ())
+        if list(w.member.entries(provider="Live Sky", state="live"))
+        else next(w.member.entries(provider="Ticket Desk", state="live"))
+    )
+    order = settle(w.member, w.member.give_up(own.ref, reason="Too many Saturdays").ref)
+    assert (order.state, w.owner.entry(own.ref).end_reason) == ("proved", "given-up")
+    with w.refused(NotFound, "no entry"):
+        w.member.give_up(w.things.entry)
+
+
+@of("orders.create")
+def _(w: World) -> None:
+    entry = w.spare()
+    with w.refused(Changed, "Nothing was ordered"):
+        w.manager.end(entry.ref, digest="0" * 64)
+    order = w.manager.end(entry.ref, reason="The season is over", digest=w.manager.plan(entry.ref).digest)
+    assert (order.ordered_by, w.owner.entry(entry.ref).state) == ("Tobias Quill", "ending")
+    assert w.owner.end(entry.ref).already
+    assert settle(w.owner, order.ref).state == "proved"
+    with w.refused(Conflict, "already ended"):
+        w.owner.end(entry.ref)
+
+
+@of("orders.cancel")
+def _(w: World) -> None:
+    entry, order = w.stuck()
+    assert (w.manager.cancel(order.ref).state, w.owner.entry(entry.ref).state) == ("cancelled", "live")
+    with w.refused(Conflict, "cannot cancel"):
+        w.manager.cancel(order.ref)
+
+
+@of("orders.try_again")
+def _(w: World) -> None:
+    entry, order = w.stuck()
+    w.desk.refuse(entry, None)
+    w.manager.try_again(order.ref)
+    assert settle(w.owner, order.ref).state == "proved"
+    with w.refused(Conflict, "."):
+        w.manager.try_again(order.ref)
+
+
+@of("orders.confirm_done")
+def _(w: World) -> None:
+    kept = w.by_hand("Lorne Dale")
+    order = settle(w.owner, w.owner.end(kept.ref).ref)
+    assert order.state == "waiting"
+    w.manager.done(order.ref, "taken off the board")
+    assert (settle(w.owner, order.ref).state, w.owner.entry(kept.ref).end_reason) == ("proved", "revoked")
+    with w.refused(Conflict, "asks nobody"):
+        w.manager.done(order.ref)
+
+
+@of("receipts.show")
+def _(w: World) -> None:
+    said = check(w.auditor.receipt(w.things.order), w.auditor.receipt_keys())
+    assert (said["order"], said["did"]) == (w.things.order, "end")
+    with w.refused(Conflict, "no receipt yet"):
+        w.auditor.receipt(w.things.stuck)
+
+
+@of("receipts.keys")
+def _(w: World) -> None:
+    (key,) = w.member.receipt_keys()["keys"]
+    assert (key["kty"], key["crv"], "d" in key) == ("OKP", "Ed25519", False)
+    with w.refused(Invalid, "does not hold"):
+        check("a.b.c", {"keys": [key]})
+
+
+@of("batches.browse")
+def _(w: World) -> None:
+    assert w.things.batch in {batch.ref for batch in w.auditor.batches()}
+    with w.refused(NotAllowed, "batches.browse"):
+        list(w.member.batches())
+
+
+@of("batches.show")
+def _(w: World) -> None:
+    batch = w.auditor.batch(w.things.batch)
+    assert (batch.action, sum(batch.outcomes.values())) == ("pause", batch.count)
+    with w.refused(NotFound, "no batch"):
+        w.auditor.batch("7Q4K-BRM2")
+
+
+@of("batches.plan")
+def _(w: World) -> None:
+    plan = w.auditor.plan_batch({"account": "Gate", "kind": "delegate"})
+    assert plan.count == len(list(w.owner.entries(account="Gate", kind="delegate")))
+    with w.refused(Invalid, "."):
+        w.auditor.plan_batch({"kind": "ghost"})
+
+
+@of("batches.create")
+def _(w: World) -> None:
+    entry = w.spare()
+    where = {"account": "Bookings", "party": entry.party.ref}
+    with w.refused(Changed, "of them now"):
+        w.manager.command_batch(where, count=40)
+    made = w.manager.command_batch(where, count=w.manager.plan_batch(where).count)
+    *_, batch = w.owner.follow_batch(made.ref)
+    assert (batch.over, set(batch.outcomes)) == (True, {"proved"})
+    assert w.owner.entry(entry.ref).state == "ended"
+
+
+@of("batches.cancel")
+def _(w: World) -> None:
+    entry = w.spare()
+    where = {"account": "Bookings", "party": entry.party.ref}
+    made = w.owner.command_batch(where, "end-on", count=w.owner.plan_batch(where).count, until=w.day(5))
+    assert w.owner.cancel_batch(made.ref).cancelled_at is not None
+    with w.refused(Conflict, "called off already"):
+        w.owner.cancel_batch(made.ref)
+
+
+@of("batches.tick")
+def _(w: World) -> None:
+    celia = w.owner.party(f"celia.crane@{DOMAIN}")
+    w.owner.record_secret("Gate", celia.name, "the gate code")
+    plan = w.owner.plan_leaver(celia.ref)
+    made = w.owner.leave(celia.ref, count=len(plan.items), who="Tobias Quill")
+    w.ridge.drain()
+    batch = w.owner.batch(made.ref)
+    to_do = [place for place, item in enumerate(batch.items) if item.outcome == "to do"]
+    for place in to_do:
+        batch = w.owner.done_in_batch(made.ref, place)
+    assert "to do" not in batch.outcomes
+    with w.refused((Conflict, NotFound), "."):  # type: ignore[arg-type]
+        w.owner.done_in_batch(made.ref, 900)
+
+
+@of("batches.report")
+def _(w: World) -> None:
+    report = json.loads(w.auditor.batch_report(w.things.batch))["report"]
+    assert len(report["lines"]) == w.owner.batch(w.things.batch).count
+    with w.refused(Invalid, "format"):
+        w.auditor.batch_report(w.things.batch, "docx")
+
+
+@of("leavers.plan")
+def _(w: World) -> None:
+    plan = w.auditor.plan_leaver(w.owner.party(f"hanne.prior@{DOMAIN}").ref)
+    assert {item.provider for item in plan.items if item.entry} == {
+        "Ticket Desk", "Volunteer Roll", "Front Office Mail",
+    }  # fmt: skip
+    with w.refused(NotFound, "no party"):
+        w.auditor.plan_leaver("Nobody at all")
+
+
+@of("leavers.create")
+def _(w: World) -> None:
+    edda = w.owner.party(f"edda.alder@{DOMAIN}")
+    plan = w.owner.plan_leaver(edda.ref)
+    with w.refused(Changed, "."):
+        w.manager.leave(edda.ref, count=len(plan.items) + 1)
+    with w.refused(Invalid, "over already"):
+        w.manager.leave(edda.ref, count=len(plan.items), last_day=w.day(-400))
+    made = w.manager.leave(edda.ref, count=len(plan.items), last_day=w.day(3))
+    assert (made.kind, made.begins_at is not None) == ("leaver", True)
+    assert list(w.owner.entries(party=edda.ref)), "nothing is taken before the last day is over"
