@@ -20,13 +20,15 @@ class Terminal:
         self.home = home
         self.kept = home / "sign-in.json"
         self.width = width
+        self.environment: dict[str, str] = {}
         self._carrier = carrier
 
     def __call__(self, *words: str, exits: int = 0, given: str | None = None, **environment: str) -> str:
         """Run a command; returns what it printed, and what it complained of if it was to fail."""
         fixed = {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": str(self.width), "NO_COLOR": "1"}
         with _at(self.home):
-            done = CliRunner().invoke(main, words, input=given, env=fixed | environment, obj=self._carrier)
+            around = fixed | self.environment | environment
+            done = CliRunner().invoke(main, words, given, around, obj=self._carrier, prog_name="openlatch")
         if done.exception is not None and not isinstance(done.exception, SystemExit):
             raise done.exception
         assert done.exit_code == exits, done.output

@@ -16,6 +16,7 @@ from tests.conftest import sign_in
 from tests.harness.acts import Desk, events, read, settle
 
 Spare = Callable[[], wire.Entry]
+REAL = [("Front Office Mail", "brightmere"), ("Dome Gateway", "works@brightmere")]
 
 
 def test_a_database_login_is_found_flagged_ended_and_really_refused(stack: Stack, client: Client) -> None:
@@ -70,7 +71,7 @@ def test_a_mailbox_at_a_real_server_is_taken_back_and_given_again(client: Client
     ]
 
 
-@pytest.mark.parametrize(("provider", "who"), [("Front Office Mail", "brightmere"), ("Dome Gateway", "old import")])
+@pytest.mark.parametrize(("provider", "who"), REAL)
 def test_an_end_is_carried_out_and_proved_at_a_real_server(client: Client, provider: str, who: str) -> None:
     entry = next(e for e in client.entries(provider=provider, q=who) if e.party.kind != "team")
     order = settle(client, client.end(entry.ref).ref)

@@ -16,6 +16,7 @@ import click
 from pydantic import BaseModel
 from rich.cells import cell_len
 from rich.console import Console
+from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
@@ -62,6 +63,8 @@ EXIT: dict[type[OpenLatchError], int] = {
 STUCK = 6
 LEAST = 20
 """What can be folded is given so many letters in a line, if it has them."""
+WHOLE = 16
+"""What cannot be folded is cut to no fewer letters: more than that is more than a state, a date or a short form."""
 SEVERITY = {"low": "cyan", "medium": "yellow", "high": "dark_orange3", "critical": "red"}
 ORDER = ("view", "edit", "publish", "export", "spend", "withdraw", "admit", "own")
 
@@ -116,11 +119,16 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
     rows = [[cell(item) for _, cell in columns] for item in found]
     titles = [title for title, _ in columns]
     natural = [max(cell_len(title), *(_width(row[n]) for row in rows)) for n, title in enumerate(titles)]
+    width = out().width
     # What says why is folded first; of who it is, every letter has to be there.
     folds = [title.startswith(("why", "reason", "facts", "latest", "such as", "what", "when it")) for title in titles]
-    for title, fold, width in zip(titles, folds, _shares(natural, folds, out().width), strict=True):
+    shares = _shares(natural, folds, width)
+    if _squeezed(titles, natural, folds, shares):
+        _blocks(titles, rows, folds, width)
+        return
+    for title, fold, share in zip(titles, folds, shares, strict=True):
         whole = fold or title.startswith(("who", "address"))
-        table.add_column(title, overflow="fold" if whole else "ellipsis", no_wrap=not whole, width=width)
+        table.add_column(title, overflow="fold" if whole else "ellipsis", no_wrap=not whole, width=share)
     for row in rows:
         table.add_row(*row)
     out().print(table)
@@ -140,6 +148,41 @@ def _shares(natural: Sequence[int], folds: Sequence[bool], width: int) -> list[i
         shares[place] = natural[0] if place == 0 else max(min(natural[place], fair), 3)
         left -= shares[place] - kept[place]
     return shares
+
+
+def _squeezed(titles: Sequence[str], natural: Sequence[int], folds: Sequence[bool], shares: Sequence[int]) -> bool:
+    """Whether a table so wide would cut what has to be read whole, such as a short form, a state or an address."""
+    for title, wanted, fold, share in zip(titles, natural, folds, shares, strict=True):
+        kept = min(wanted, LEAST) if fold or title.startswith(("who", "address")) else min(wanted, WHOLE)
+        if share < kept:
+            return True
+    return False
+
+
+def _blocks(titles: Sequence[str], rows: Sequence[Sequence[Text | str]], folds: Sequence[bool], width: int) -> None:
+    """Print each row as some lines, where the terminal is too narrow for a table: what is in front, then the rest."""
+    for row in rows:
+        cells = [(title, _on_one_line(cell), fold) for title, cell, fold in zip(titles, row, folds, strict=True)]
+        head = [cell for title, cell, _ in cells if not title or cell is cells[0][1] or title.startswith("who")]
+        if len(head) == 1:
+            head.append(cells[1][1])
+        out().print(Text("  ").join(head))
+        line = Text()
+        for title, cell, fold in cells:
+            if not cell or any(cell is one for one in head):
+                continue
+            said = Text.assemble((f"{title} ", "dim"), cell)
+            if line and (fold or cell_len(line.plain) + 3 + cell_len(said.plain) > width - 2):
+                out().print(Padding(line, (0, 0, 0, 2), expand=False))
+                line = Text()
+            line = Text.assemble(line, "   ", said) if line else said
+        if line:
+            out().print(Padding(line, (0, 0, 0, 2), expand=False))
+
+
+def _on_one_line(cell: Text | str) -> Text:
+    text = cell if isinstance(cell, Text) else Text(cell)
+    return Text(" · ").join(part for part in text.split("\n", allow_blank=False) if part.plain.strip())
 
 
 def _width(cell: Text | str) -> int:

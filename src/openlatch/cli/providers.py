@@ -27,7 +27,8 @@ def _freshness(p: wire.Provider) -> Text:
 
 def _latest(p: wire.Provider) -> str:
     if p.by_hand:
-        return f"{p.worn_off} entries not vouched for in {p.vouch_days} days" if p.worn_off else "all vouched for"
+        entries = "1 entry" if p.worn_off == 1 else f"{p.worn_off} entries"
+        return f"{entries} not vouched for in {p.vouch_days} days" if p.worn_off else "all vouched for"
     if p.latest is None:
         return "not read yet"
     return f"{p.latest.state}: {p.latest.trouble}" if p.latest.trouble else p.latest.state

@@ -19,7 +19,6 @@ from openlatch.cli.output import (
     STUCK,
     Column,
     Failure,
-    ago,
     day,
     emit,
     out,
@@ -460,7 +459,9 @@ def pause_round(round_ref: str, resume: bool) -> None:
     """Let ROUND rest, or go on; the time that it rests is added to the time to answer."""
     with connect() as client:
         one = client.pause_round(round_ref, resume=resume)
-        click.echo(f"Round {one.ref} {'goes on' if resume else 'rests'}; due {ago(one.due_at)}.")
+        click.echo(
+            f"Round {one.ref} {'goes on' if resume else 'rests'}; due {day(one.due_at, client.me().workspace.zone)}."
+        )
 
 
 @round_.command("assign")

@@ -21,7 +21,10 @@ def _(w: World) -> None:
 @of("reviews.show")
 def _(w: World) -> None:
     review = w.auditor.review(w.things.review)
-    assert (review.where, review.says) == ({"outside": True}, "every month on the first Monday, at 08:00 (Europe/London)")
+    assert (review.where, review.says) == (
+        {"outside": True},
+        "every month on the first Monday, at 08:00 (Europe/London)",
+    )
     with w.refused(NotFound, "no review"):
         w.auditor.review("Nothing of the kind")
 
