@@ -8,7 +8,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test lint setup console types bench crash screenshots lock clean
+.PHONY: help demo tour test check shuffled nightly mutants lint setup console types bench crash screenshots lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
@@ -19,9 +19,21 @@ demo: setup console ## run the demo until Ctrl-C
 tour: setup console ## play the whole loop once, on a private copy of the demo
 	@$(BIN)/openlatch tour
 
-test: test-packages setup console ## run all tests
+test: test-packages setup console ## run all tests, side by side on two processes; says what took longest
 	@cd console && npm test --silent
-	@$(BIN)/pytest
+	@$(BIN)/pytest -n 2 --durations=12
+
+check: setup ## run the tests that need neither browser nor stack, those of `TESTS=tests/…` only if given
+	@$(BIN)/pytest -n 2 $(or $(TESTS),tests/core tests/client tests/web tests/store tests/test_guards.py tests/test_habits.py)
+
+shuffled: test-packages setup console ## run all tests in three random orders
+	@for seed in 1 2 3; do $(BIN)/pytest -n 2 -p randomly --randomly-seed=$$seed || exit 1; done
+
+nightly: test-packages setup console ## run all tests with many more made-up inputs
+	@OPENLATCH_FUZZ=20 $(BIN)/pytest -n 2 --hypothesis-profile nightly
+
+mutants: setup ## break the heart of the core in small ways, and show which breaks no test sees
+	@$(BIN)/python tools/mutants.py
 
 lint: setup console/node_modules/.made ## check style, types and layers
 	@$(BIN)/ruff format --check src tests bench docs

@@ -28,6 +28,7 @@ from tests.harness.terminal import Terminal
 
 # No deadline: no test here says anything about speed.
 settings.register_profile("ours", deadline=None, suppress_health_check=[HealthCheck.too_slow], print_blob=True)
+settings.register_profile("nightly", settings.get_profile("ours"), max_examples=1000)
 settings.load_profile("ours")
 # What the service would tell whoever runs it is not what is tested.
 structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.CRITICAL))

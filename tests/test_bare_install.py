@@ -40,6 +40,9 @@ def test_a_command_that_runs_a_service_says_how_to_install_the_rest(bare: Path) 
     said = subprocess.run([bare / "openlatch", "serve"], check=False, capture_output=True, text=True)
     assert said.returncode == 1
     assert "open-latch[service]" in said.stderr
+    completing = {"_OPENLATCH_COMPLETE": "bash_complete", "COMP_WORDS": "openlatch ser", "COMP_CWORD": "1"}
+    offered = subprocess.run([bare / "openlatch"], check=False, capture_output=True, text=True, env=completing)
+    assert (offered.stdout, offered.stderr) == ("plain,serve\n", ""), "completing needs nothing that is not installed"
     offline = subprocess.run(
         [bare / "openlatch", "whoami"], check=False, capture_output=True, text=True, env={"HOME": "/x"}
     )

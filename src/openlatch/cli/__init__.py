@@ -8,6 +8,7 @@ from __future__ import annotations
 import importlib
 
 import click
+from click.shell_completion import CompletionItem
 
 from openlatch import __version__
 from openlatch.cli.failure import Failure
@@ -123,6 +124,13 @@ class _Lazy(click.Group):
             ) from error
         command: click.Command = getattr(loaded, _NAMES.get(cmd_name, cmd_name.replace("-", "_")))
         return command
+
+    def shell_complete(self, ctx: click.Context, incomplete: str) -> list[CompletionItem]:
+        """Complete a command's name from the table: what would run it may not even be installed."""
+        named = [
+            CompletionItem(name, help=text) for name, (_, text) in _COMMANDS.items() if name.startswith(incomplete)
+        ]
+        return [*named, *click.Command.shell_complete(self, ctx, incomplete)]
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (

@@ -12,6 +12,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory import filtered
+from openlatch.cli.known import BATCH, PARTY
 from openlatch.cli.orders import ACTS, confirmed
 from openlatch.cli.output import STUCK, Column, ago, day, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
@@ -141,7 +142,7 @@ def batches(output: str) -> None:
 
 
 @click.command()
-@click.argument("batch")
+@click.argument("batch", type=BATCH)
 @click.option("--outcome", default="", help="Only what came to this: stuck, refused, to do, proved …")
 @click.option("--follow", is_flag=True, help="Stay until nothing in it goes on by itself.")
 @click.option("--cancel", is_flag=True, help="Let nothing more come of it; orders that were given go on.")
@@ -174,7 +175,7 @@ def batch(batch: str, outcome: str, follow: bool, cancel: bool, done: int | None
 
 
 @click.command()
-@click.argument("party")
+@click.argument("party", type=PARTY)
 @click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="Begin once this day is over; at once without it.")
 @click.option("--who", default="", help="Who looks after what only people can do.")
 @click.option("--reason", default="", help="Kept in the log.")

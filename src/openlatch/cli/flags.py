@@ -11,6 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import ACCOUNT, FLAG, PARTY, RULE
 from openlatch.cli.output import Column, day, emit, last_day, notches, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 
@@ -36,11 +37,11 @@ def _accepted(f: wire.Flag) -> str:
 
 
 @click.command()
-@click.option("--rule", default="", help="Only this rule.")
+@click.option("--rule", type=RULE, default="", help="Only this rule.")
 @click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default=None, help="Or worse.")
 @click.option("--entry", default="", help="Only those on this entry, and on its party.")
-@click.option("--account", default="", help="Only those on this account and its entries.")
-@click.option("--party", default="", help="Only those on this party and its entries.")
+@click.option("--account", type=ACCOUNT, default="", help="Only those on this account and its entries.")
+@click.option("--party", type=PARTY, default="", help="Only those on this party and its entries.")
 @click.option("--accepted", "state", flag_value="accepted", help="Those that somebody accepted.")
 @click.option("--cleared", "state", flag_value="cleared", help="Those that no longer hold.")
 @click.option("--limit", default=50, show_default=True, help="How many at most; 0 for all.")
@@ -61,7 +62,7 @@ def flags(
 
 
 @click.command()
-@click.argument("flag")
+@click.argument("flag", type=FLAG)
 @output_option
 @reports_errors
 def flag(flag: str, output: str) -> None:
@@ -84,7 +85,7 @@ def flag(flag: str, output: str) -> None:
 
 
 @click.command()
-@click.argument("flag")
+@click.argument("flag", type=FLAG)
 @click.option("--why", default="", help="Why it is all right for now.")
 @click.option("--until", metavar="DAY", help="The last day, such as 2026-12-31; in 90 days, if none is given.")
 @click.option("--take-back", is_flag=True, help="Do not accept it any more.")
@@ -115,8 +116,8 @@ _SHARES: tuple[Column, ...] = (
 
 
 @click.command()
-@click.argument("account", required=False, default="")
-@click.option("--party", default="", help="Of this party instead, by address, id or short form.")
+@click.argument("account", type=ACCOUNT, required=False, default="")
+@click.option("--party", type=PARTY, default="", help="Of this party instead, by address, id or short form.")
 @output_option
 @reports_errors
 def risk(account: str, party: str, output: str) -> None:

@@ -11,6 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import ENTRY, PROVIDER
 from openlatch.cli.output import ORDER, out, reports_errors
 from openlatch.wire import messages as wire
 
@@ -20,7 +21,7 @@ _KINDS = click.Choice(["delegate", "grant", "app", "session", "offer", "secret",
 
 
 @click.command()
-@click.argument("provider")
+@click.argument("provider", type=PROVIDER)
 @click.option("--account", required=True, help="The account's name.")
 @click.option("--party", default="", help="Who has access: a name.")
 @click.option("--address", "addresses", multiple=True, help="An address of theirs; repeatable.")
@@ -61,7 +62,7 @@ def keep(
 
 
 @click.command()
-@click.argument("entry")
+@click.argument("entry", type=ENTRY)
 @reports_errors
 def vouch(entry: str) -> None:
     """Say that ENTRY, which is kept by hand, is still there as it is written."""
@@ -71,7 +72,7 @@ def vouch(entry: str) -> None:
 
 
 @click.command()
-@click.argument("entry")
+@click.argument("entry", type=ENTRY)
 @click.option("--because", default="", help="How it is known that it ended.")
 @reports_errors
 def gone(entry: str, because: str) -> None:
@@ -82,7 +83,7 @@ def gone(entry: str, because: str) -> None:
 
 
 @click.command(name="import")
-@click.argument("provider")
+@click.argument("provider", type=PROVIDER)
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @click.option(
     "--column",

@@ -13,11 +13,12 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
 from openlatch.cli.flags import tell_flag
+from openlatch.cli.known import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE
 from openlatch.cli.output import (
     ORDER,
     Column,
-    Failure,
     ago,
     day,
     emit,
@@ -182,11 +183,11 @@ _FILTERS = (
     click.option(
         "--power", default="", help="Powers, any of: view, edit, publish, export, spend, withdraw, admit, own."
     ),
-    click.option("--provider", default="", help="Only this provider."),
-    click.option("--account", default="", help="Only this account."),
-    click.option("--party", default="", help="Only this party, by address or id."),
+    click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
+    click.option("--account", type=ACCOUNT, default="", help="Only this account."),
+    click.option("--party", type=PARTY, default="", help="Only this party, by address or id."),
     click.option("--flagged/--not-flagged", default=None, help="Only what carries a flag, or only what carries none."),
-    click.option("--rule", default="", help="Only what this rule flags."),
+    click.option("--rule", type=RULE, default="", help="Only what this rule flags."),
     click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
     click.option("--mine", is_flag=True, help="Only your own access, by your address."),
     click.option("--unknown/--known", default=None, help="Only what has a level or permission nobody gave a meaning."),
@@ -306,7 +307,7 @@ def export(file: Path, search: str, **wanted: Any) -> None:
 
 
 @click.command()
-@click.argument("entry")
+@click.argument("entry", type=ENTRY)
 @output_option
 @reports_errors
 def show(entry: str, output: str) -> None:
@@ -370,7 +371,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
 
 @click.command()
 @click.argument("search", required=False, default="")
-@click.option("--provider", default="", help="Only this provider.")
+@click.option("--provider", type=PROVIDER, default="", help="Only this provider.")
 @output_option
 @reports_errors
 def accounts(search: str, provider: str, output: str) -> None:
@@ -380,8 +381,8 @@ def accounts(search: str, provider: str, output: str) -> None:
 
 
 @click.command()
-@click.option("--account", default="", help="Only on this account.")
-@click.option("--party", default="", help="Only by this party, or on its behalf.")
+@click.option("--account", type=ACCOUNT, default="", help="Only on this account.")
+@click.option("--party", type=PARTY, default="", help="Only by this party, or on its behalf.")
 @click.option("--how", type=click.Choice(["own", "delegate", "app"]), help="Only one's own, delegates', or apps'.")
 @click.option("--limit", default=30, show_default=True, help="How many at most.")
 @output_option
@@ -395,7 +396,7 @@ def activity(account: str, party: str, how: str | None, limit: int, output: str)
 
 
 @click.command()
-@click.argument("account")
+@click.argument("account", type=ACCOUNT)
 @click.option("--criticality", type=click.Choice(["minor", "normal", "vital"]), help="How much harm its loss would do.")
 @click.option("--practice/--real", default=None, help="Whether it is only for practice.")
 @reports_errors
@@ -407,7 +408,7 @@ def describe(account: str, criticality: str | None, practice: bool | None) -> No
 
 
 @click.command()
-@click.argument("party")
+@click.argument("party", type=PARTY)
 @click.argument("address", required=False, default="")
 @reports_errors
 def sponsor(party: str, address: str) -> None:
@@ -488,8 +489,10 @@ def parties(search: str, output: str) -> None:
 
 
 @click.command()
-@click.argument("party")
-@click.option("--account", default="", help="With --power: what to end so that the party loses it on this account.")
+@click.argument("party", type=PARTY)
+@click.option(
+    "--account", type=ACCOUNT, default="", help="With --power: what to end so that the party loses it on this account."
+)
 @click.option("--power", type=click.Choice(ORDER), help="With --account: the power that the party should lose.")
 @output_option
 @reports_errors

@@ -10,6 +10,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import ACCOUNT, PARTY
 from openlatch.cli.output import Column, emit, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.core import ledger
@@ -34,8 +35,8 @@ EVENTS: tuple[Column, ...] = (
 
 
 @click.group(invoke_without_command=True)
-@click.option("--account", default="", help="Only what is about this account, or entries on it.")
-@click.option("--party", default="", help="Only what is about this party, or entries of theirs.")
+@click.option("--account", type=ACCOUNT, default="", help="Only what is about this account, or entries on it.")
+@click.option("--party", type=PARTY, default="", help="Only what is about this party, or entries of theirs.")
 @click.option("--limit", default=30, show_default=True, help="How many at most.")
 @output_option
 @click.pass_context

@@ -10,10 +10,11 @@ from pydantic import ValidationError
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
+from openlatch.cli.known import ACCOUNT
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import (
     Column,
-    Failure,
     ago,
     day,
     emit,
@@ -61,7 +62,7 @@ def tasks(output: str) -> None:
 
 
 @click.command()
-@click.argument("account")
+@click.argument("account", type=ACCOUNT)
 @click.option("--for", "task", default="", help="A task (openlatch tasks).")
 @click.option("--needs", default="", help="Powers that are needed, separated by commas, such as view,edit.")
 @output_option

@@ -13,6 +13,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import ENTRY, ORDER
 from openlatch.cli.output import STUCK, Column, ago, day, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
@@ -66,7 +67,7 @@ def _acting(*own: Callable[..., Any]) -> Callable[[F], F]:
     def decorate(function: F) -> F:
         for option in reversed(
             (
-                click.argument("entry"),
+                click.argument("entry", type=ENTRY),
                 *own,
                 click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
                 click.option("--reason", default="", help="Kept in the log."),
@@ -290,7 +291,7 @@ def orders(state: str, output: str) -> None:
 
 
 @click.command()
-@click.argument("order")
+@click.argument("order", type=ORDER)
 @click.option("--follow", is_flag=True, help="Stay until it is proved, cancelled or stuck.")
 @click.option("--try-again", is_flag=True, help="Try an order that is stuck once more, and follow it.")
 @click.option("--cancel", is_flag=True, help="Call it off, while it waits or is stuck.")

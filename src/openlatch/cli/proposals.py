@@ -11,6 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import ACCOUNT
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import Column, ago, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
@@ -65,7 +66,7 @@ def what_if(file: TextIO, instead_of: str, checks: tuple[str, ...], output: str)
 
 
 @click.command()
-@click.argument("account")
+@click.argument("account", type=ACCOUNT)
 @click.option("--part", default=None, help="Only this part of it.")
 @reports_errors
 def shares(account: str, part: str | None) -> None:

@@ -12,6 +12,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import PROVIDER
 from openlatch.cli.output import Column, ago, emit, out, output_option, powers, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
@@ -67,7 +68,7 @@ def providers(ctx: click.Context, output: str) -> None:
 
 
 @providers.command()
-@click.argument("provider")
+@click.argument("provider", type=PROVIDER)
 @reports_errors
 def show(provider: str) -> None:
     """Show how PROVIDER is read, how fresh what is known of it is, and what can be done there."""
@@ -159,7 +160,7 @@ def add(
 
 
 @providers.command()
-@click.argument("provider")
+@click.argument("provider", type=PROVIDER)
 @click.option("--since", type=click.DateTime(["%Y-%m-%d"]), required=True, help="The first day on which it may matter.")
 @click.option("--what", required=True, help="What it said, in a few words.")
 @reports_errors
@@ -172,7 +173,7 @@ def breach(provider: str, since: datetime, what: str) -> None:
 
 
 @click.command()
-@click.argument("provider")
+@click.argument("provider", type=PROVIDER)
 @click.argument("word", required=False)
 @click.option("--means", metavar="POWERS", help="The powers that WORD gives, separated by commas; none for no power.")
 @click.option("--take-back", is_flag=True, help="Forget a correction of WORD.")
@@ -197,7 +198,7 @@ def levels(provider: str, word: str | None, means: str | None, take_back: bool, 
 
 
 @click.command()
-@click.argument("provider")
+@click.argument("provider", type=PROVIDER)
 @click.option("--accept-loss", is_flag=True, help="What it no longer shows is really gone, however much that is.")
 @reports_errors
 def read(provider: str, accept_loss: bool) -> None:

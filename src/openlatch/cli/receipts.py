@@ -11,6 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import ORDER
 from openlatch.cli.output import out, reports_errors
 from openlatch.wire.receipt import check
 
@@ -25,7 +26,7 @@ def receipt() -> None:
 
 
 @receipt.command()
-@click.argument("order")
+@click.argument("order", type=ORDER)
 @reports_errors
 def show(order: str) -> None:
     """Print the receipt of ORDER: openlatch receipt show ORDER > receipt.jws"""

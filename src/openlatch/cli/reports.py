@@ -11,6 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.known import BATCH, ROUND
 from openlatch.cli.output import out, reports_errors
 from openlatch.errors import Invalid
 from openlatch.wire.receipt import check, report_digest
@@ -31,7 +32,7 @@ def report() -> None:
 
 
 @report.command("round")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @_format
 @_to
 @reports_errors
@@ -42,7 +43,7 @@ def round_report(round_ref: str, form: str | None, to: Path | None) -> None:
 
 
 @report.command("batch")
-@click.argument("batch")
+@click.argument("batch", type=BATCH)
 @_format
 @_to
 @reports_errors

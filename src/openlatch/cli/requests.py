@@ -8,6 +8,7 @@ import click
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.known import ACCOUNT
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import Column, day, emit, last_day, out, output_option, reports_errors
 from openlatch.wire import messages as wire
@@ -28,7 +29,7 @@ def _until(one: wire.Request) -> str:
 
 
 @click.command()
-@click.argument("account")
+@click.argument("account", type=ACCOUNT)
 @click.option("--needs", default="", help="Powers, separated by commas, such as view,edit.")
 @click.option("--level", default="", help="A level, in the provider's own words, instead of powers.")
 @click.option("--because", "reason", required=True, help="What for; they decide by that.")
@@ -91,7 +92,7 @@ def _one(found: wire.Request) -> None:
 
 
 @click.command()
-@click.argument("account")
+@click.argument("account", type=ACCOUNT)
 @click.argument("who")
 @click.argument("what", default="a password")
 @click.option("--powers", default="", help="What one can do with it; all that anybody can there, if not said.")

@@ -14,11 +14,12 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
+from openlatch.cli.known import ACCOUNT, PARTY, PROVIDER, ROUND
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import (
     STUCK,
     Column,
-    Failure,
     day,
     emit,
     out,
@@ -172,9 +173,9 @@ _OPTIONS = (
     ),
     click.option("--most", type=int, default=20, show_default=True, help="So many are changed by that at most."),
     click.option("--risk-limit", type=int, default=60, show_default=True, help="Keeping this risk needs a reason."),
-    click.option("--provider", default="", help="Only this provider."),
-    click.option("--account", default="", help="Only this account."),
-    click.option("--party", default="", help="Only this party."),
+    click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
+    click.option("--account", type=ACCOUNT, default="", help="Only this account."),
+    click.option("--party", type=PARTY, default="", help="Only this party."),
     click.option("--kind", default="", help="Only these kinds, separated by commas."),
     click.option("--power", default="", help="Only what has any of these powers."),
     click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
@@ -307,7 +308,7 @@ def round_() -> None:
 
 
 @round_.command("show")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.option("--mine", is_flag=True, help="Only what you are asked about.")
 @click.option("--outcome", default="", help="Only what came to this: undecided, kept, stuck, proved …")
 @output_option
@@ -339,7 +340,7 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
 
 
 @round_.command("decide")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.argument("choice", type=click.Choice(CHOICES), required=False)
 @click.argument("places", nargs=-1, type=int)
 @click.option("--reason", default="", help="Needed against the advice, or above the risk that the review says.")
@@ -421,7 +422,7 @@ def _row(number: int, row: dict[str, str | None]) -> tuple[int, str, dict[str, A
 
 
 @round_.command("finish")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")
 @click.option("--no-wait", is_flag=True, help="Leave without following it.")
 @reports_errors
@@ -452,7 +453,7 @@ def _left(one: wire.Round) -> int:
 
 
 @round_.command("pause")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.option("--resume", is_flag=True, help="Let it go on.")
 @reports_errors
 def pause_round(round_ref: str, resume: bool) -> None:
@@ -465,7 +466,7 @@ def pause_round(round_ref: str, resume: bool) -> None:
 
 
 @round_.command("assign")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.argument("places", nargs=-1, type=int)
 @click.option("--to", multiple=True, required=True, help="An address; given again, the items are split among several.")
 @click.option("--of", default="", help="All that wait for whoever has this name or address, instead of PLACES.")
@@ -492,7 +493,7 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
 
 
 @round_.command("try-again")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.argument("place", type=int)
 @reports_errors
 def try_again(round_ref: str, place: int) -> None:
@@ -503,7 +504,7 @@ def try_again(round_ref: str, place: int) -> None:
 
 
 @round_.command("leave-open")
-@click.argument("round_ref", metavar="ROUND")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.argument("place", type=int)
 @click.option("--reason", required=True)
 @click.option("--owner", required=True, help="The address of who sees to it.")

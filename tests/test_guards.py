@@ -1,0 +1,158 @@
+"""Guard rails: what the house is built on, and would otherwise be broken without anybody noticing."""
+
+from __future__ import annotations
+
+import ast
+import re
+import subprocess
+import sys
+from enum import Enum
+from pathlib import Path
+from typing import Any, get_args
+
+import pytest
+
+from openlatch.cli.output import ORDER, SEVERITY
+from openlatch.core.activity import How
+from openlatch.core.model import Kind, Severity, State
+from openlatch.core.offers import OfferState
+from openlatch.core.orders import OrderState
+from openlatch.core.plans import Action
+from openlatch.core.powers import Power
+from openlatch.core.requests import RequestState
+from openlatch.core.reviews import RoundState
+from openlatch.core.roles import Role
+from openlatch.web.routes import ALL
+from openlatch.wire import feed
+from openlatch.wire.messages import base, offers, requests, reviews
+from openlatch.wiring import Settings
+from tests.cli.test_every_command import COMMANDS
+
+ROOT = Path(__file__).parents[1]
+SOURCE = ROOT / "src" / "openlatch"
+CONSOLE = ROOT / "console" / "src"
+DOCUMENTS = [ROOT / "README.md", ROOT / "CONTRIBUTING.md", *(ROOT / "docs" / "guide").glob("*.md")]
+
+HEAVY = {
+    "adbc_driver_postgresql", "alembic", "email_validator", "icalendar", "openpyxl", "paramiko", "polars",
+    "procrastinate", "pyarrow", "weasyprint", "zxcvbn",
+}  # fmt: skip
+"""What is loaded by what needs it, and by nothing else."""
+
+
+@pytest.mark.parametrize(
+    ("started", "without"),
+    [
+        ("openlatch.wiring", HEAVY | {"flask", "openlatch.web", "openlatch.jobs"}),
+        ("openlatch.web", HEAVY),
+        ("openlatch.jobs", HEAVY - {"procrastinate"} | {"flask"}),
+        ("openlatch.cli", {"httpx", "pydantic", "rich", "openlatch.client", "openlatch.wire"}),
+        ("openlatch.cli.inventory", HEAVY | {"flask", "sqlalchemy", "openlatch.wire.messages.reviews"}),
+    ],
+)
+def test_a_start_loads_nothing_heavy_that_it_does_not_need(started: str, without: set[str]) -> None:
+    code = f"import {started}, sys; print(*sys.modules)"
+    loaded = subprocess.run([sys.executable, "-c", code], check=True, capture_output=True, text=True).stdout.split()
+    assert set(loaded) & without == set()
+
+
+# Words: the core, the messages and the console name the same things
+
+SAME: list[tuple[type[Enum], Any]] = [
+    (Power, base.PowerWord),
+    (Power, feed.PowerWord),
+    (Kind, base.KindWord),
+    (Kind, feed.KindWord),
+    (State, base.StateWord),
+    (OrderState, base.OrderStateWord),
+    (Action, base.ActionWord),
+    (Role, base.RoleWord),
+    (How, base.HowWord),
+    (OfferState, offers.OfferStateWord),
+    (RequestState, requests.RequestStateWord),
+    (RoundState, reviews.RoundStateWord),
+]
+
+
+@pytest.mark.parametrize(("ours", "sent"), SAME, ids=lambda one: getattr(one, "__name__", "wire"))
+def test_the_core_and_the_messages_have_the_same_words_in_the_same_order(ours: type[Enum], sent: Any) -> None:
+    assert [one.value for one in ours] == list(get_args(sent))
+
+
+def constant(file: str, name: str) -> list[str]:
+    """The words of a list in the console's source."""
+    found = re.search(rf"\b{name}\b[^=]*= \[(.*?)\]", (CONSOLE / file).read_text(), re.DOTALL)
+    assert found is not None, f"{file} has no list {name}"
+    return re.findall(r'"([^"]+)"', found[1])
+
+
+def test_the_console_and_the_command_line_name_powers_and_severities_as_the_core_does() -> None:
+    powers = [power.value for power in Power]
+    assert constant("ui/powers.ts", "POWERS") == list(ORDER) == powers
+    severities = [severity.value for severity in Severity]
+    assert constant("ui/notch.ts", "SEVERITIES") == list(SEVERITY) == severities == list(get_args(base.SeverityWord))
+
+
+# Calls that can be read
+
+CROWDED = 78
+"""Calls with more than six positional arguments. It only ever goes down: whoever ends one lowers it."""
+
+
+def test_no_further_call_has_more_than_six_positional_arguments() -> None:
+    crowded = [
+        f"{path.relative_to(SOURCE)}:{node.lineno}"
+        for path in SOURCE.rglob("*.py")
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.Call) and sum(not isinstance(one, ast.Starred) for one in node.args) > 6
+    ]
+    assert len(crowded) == CROWDED, crowded
+
+
+# Documents name only what there is
+
+
+def codes(path: Path) -> set[str]:
+    """What stands in backquotes in a document, and in its blocks of commands."""
+    text = path.read_text()
+    return set(re.findall(r"`([^`\n]+)`", text)) | set(re.findall(r"^\$ (openlatch .*)$", text, re.MULTILINE))
+
+
+@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
+def test_a_document_names_only_commands_that_there_are(path: Path) -> None:
+    names = {tuple(name.split()) for name in COMMANDS}
+    groups = {name[:1] for name in names}
+    unknown = []
+    for code in codes(path):
+        words = code.split()
+        if words[:1] != ["openlatch"] or len(words) < 2 or not re.fullmatch(r"[a-z-]+", words[1]):
+            continue
+        for typed in words[1].split("|"):
+            if (typed,) not in groups | names:
+                unknown.append(code)
+    assert unknown == []
+
+
+@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
+def test_a_document_names_only_files_modules_settings_and_routes_that_there_are(path: Path) -> None:
+    routes = {re.sub(r"<[^>]+>", "ID", route.rule) for routes in ALL for route in routes.all}
+    settings = {f"OPENLATCH_{name.upper()}" for name in Settings.model_fields}
+    elsewhere = {"OPENLATCH_SERVER", "OPENLATCH_TOKEN", "OPENLATCH_SIGN_IN", "OPENLATCH_FUZZ"}
+    wrong = []
+    for code in codes(path):
+        for setting in re.findall(r"OPENLATCH_[A-Z_]+[A-Z]", code):
+            if setting not in settings | elsewhere:
+                wrong.append(setting)
+        route = re.fullmatch(r"(GET|POST|PUT|DELETE) (/[\w/.-]+)", code)
+        if route and re.sub(r"\b[A-Z]{2,}\b", "ID", route[2].removeprefix("/api/v1")) not in routes:
+            wrong.append(code)
+        if re.fullmatch(r"[\w./-]+/[\w.-]+\.(py|md|ts|vue|toml|json|sh)", code):
+            places = (ROOT, path.parent, SOURCE, CONSOLE)
+            if not any((place / code).exists() for place in places):
+                wrong.append(code)
+        layer = re.fullmatch(
+            r"(core|store|operations|jobs|web|wire|client|cli|connectors|simulator|demo|local)/([a-z_/]+)", code
+        )
+        if layer and not any((SOURCE / f"{code.rstrip('/')}{end}").exists() for end in ("", ".py")):
+            wrong.append(code)
+    assert wrong == []
