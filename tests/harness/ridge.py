@@ -191,9 +191,11 @@ class Ridge:
 
     def _still_moving(self) -> None:
         """Fail where something is waited for, and time and again nothing happens."""
-        with self.call() as call:
-            head = call.tx.events.head()
-        happened = head.size + head.unsealed
+        happened = 0
+        for workspace in self.store.workspaces():
+            with self.call(workspace.id) as call:
+                head = call.tx.events.head()
+            happened += head.size + head.unsealed
         self.idle = 0 if happened != self.happened else self.idle + 1
         self.happened = happened
         assert self.idle < MANY, f"what is waited for does not come; queued: {self.jobs()}"

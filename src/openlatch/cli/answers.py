@@ -42,7 +42,9 @@ def answer(link: str, answer_: str | None, reason: str, name: str, password: str
         if asked.trouble:
             raise Failure(asked.trouble, "Ask whoever sent it to you for a new one.")
         if answer_ is None:
-            out().print(f"Answer it by {day(asked.lapses_at)}, with --agree, --decline or --later.", style="dim")
+            out().print(
+                f"Answer it by {day(asked.lapses_at, asked.zone)}, with --agree, --decline or --later.", style="dim"
+            )
             return
         confirmed({"agree": "Agree?", "decline": "Decline?", "later": "Leave it for later?"}[answer_], yes)
         if answer_ == "agree" and asked.needs == "register":

@@ -19,7 +19,21 @@ from openlatch.client import Client
 from openlatch.errors import NotSignedIn
 from openlatch.wire import messages as wire
 
-__all__ = ["Carrier", "all_kept", "client_of", "connect", "forget", "keep", "kept", "sign_in", "switch", "token_for"]
+__all__ = [
+    "Carrier",
+    "all_kept",
+    "client_of",
+    "connect",
+    "forget",
+    "keep",
+    "kept",
+    "sign_in",
+    "switch",
+    "token_for",
+    "workspace_zone",
+]
+
+_ZONE = "openlatch.zone"
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,6 +127,16 @@ def connect() -> Client:
             "Nobody is signed in here.", next_step="Sign in with: openlatch sign-in http://127.0.0.1:8480"
         )
     return client_of(server, token)
+
+
+def workspace_zone() -> str:
+    """Return the zone in which days are told: that of the workspace; asked for once a command, and only if needed."""
+    meta = click.get_current_context().meta
+    if _ZONE not in meta:
+        with connect() as client:
+            meta[_ZONE] = client.me().workspace.zone
+    found: str = meta[_ZONE]
+    return found
 
 
 def token_for(server: str) -> str:

@@ -20,6 +20,7 @@ from rich.padding import Padding
 from rich.table import Table
 from rich.text import Text
 
+from openlatch.cli.connection import workspace_zone
 from openlatch.cli.failure import Failure
 from openlatch.errors import (
     NotAllowed,
@@ -227,15 +228,15 @@ def powers(held: Sequence[str], used: Sequence[str] | None) -> Text:
     return marks
 
 
-def day(instant: datetime | None, zone: str = "UTC") -> str:
-    """A day in the workspace's zone."""
+def day(instant: datetime | None, zone: str = "") -> str:
+    """A day in a zone: that of the workspace in which somebody is signed in, if none is given."""
     if instant is None:
         return ""
-    local = instant.astimezone(ZoneInfo(zone))
+    local = instant.astimezone(ZoneInfo(zone or workspace_zone()))
     return f"{local.day} {local:%b %Y}"
 
 
-def last_day(end: datetime | None, zone: str = "UTC") -> str:
+def last_day(end: datetime | None, zone: str = "") -> str:
     """The last day before an end: one at midnight is through the end of the day before."""
     return day(end and end - timedelta(microseconds=1), zone)
 

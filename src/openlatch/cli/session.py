@@ -62,7 +62,8 @@ def sign_in(server: str, workspace: str, address: str, password: str, days: int,
         me = client.me()
     path = keep(server, token.secret, str(token.id), workspace)
     click.echo(
-        f"Signed in to {me.workspace.name} as {me.person.name} ({me.person.role}), until {day(token.expires_at)}."
+        f"Signed in to {me.workspace.name} as {me.person.name} ({me.person.role}), "
+        f"until {day(token.expires_at, me.workspace.zone)}."
     )
     click.echo(f"The token is kept in {path}, readable by you alone.")
 

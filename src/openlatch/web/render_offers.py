@@ -137,6 +137,7 @@ def question(asked: Question, workspace: model.Workspace) -> wire.Question:
         text=list(asked.text),
         asked_by=asked.asked_by,
         lapses_at=asked.lapses_at,
+        zone=workspace.zone,
         trouble=asked.trouble,
         offer=offer(asked.offer, not circle.holds(asked.offer.party)) if asked.offer is not None else None,
         needs=asked.needs,

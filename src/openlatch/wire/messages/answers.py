@@ -24,6 +24,7 @@ class Question(Sent):
     text: list[str]
     asked_by: str
     lapses_at: datetime
+    zone: str = "UTC"
     trouble: str
     offer: Offer | None = None
     needs: Literal["", "sign-in", "register"] = ""
