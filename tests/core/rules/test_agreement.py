@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import os
 from datetime import datetime, timedelta
 from functools import cache
 from random import Random
@@ -26,6 +27,8 @@ LIMITS = {"unused": timedelta(days=9), "long_unused": timedelta(days=18), "few":
 AT = micros(NOW - EPOCH)
 FAR = AT + micros(timedelta(days=1000))
 UNSURE = "unsure"
+SEEDS = 4 * int(os.environ.get("OPENLATCH_FUZZ", "2"))
+"""So many policies are made up; `make nightly` tries ten times as many."""
 TIMES = ["given_at", "last_used", "ends_at", "idle_since", "least_used", "money_idle_since", "over_at", "started"]
 TIMES += ["uses.spend", "reviewed_at"]
 OPS = ["<", "<=", "==", "!=", ">=", ">"]
@@ -189,7 +192,7 @@ def policy(chance: Random) -> Policy:
     return Policy(limits=LIMITS, rules=tuple(rules))
 
 
-@pytest.mark.parametrize("seed", range(30))
+@pytest.mark.parametrize("seed", range(SEEDS))
 def test_rows_columns_and_another_implementation_agree(seed: int) -> None:
     """Over all seeds: 450 rules of random conditions, each on several random inventories."""
     chance = Random(seed)

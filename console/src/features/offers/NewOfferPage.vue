@@ -125,7 +125,8 @@ const check = useQuery({
       ? take(api.POST("/offers/{offer}/check", { params: { path: { offer: insteadOf.value } }, body }))
       : take(api.POST("/offers/check", { body }));
   },
-  enabled: ready,
+  // Never of what was there before the last typing: that may not even have been complete.
+  enabled: computed(() => ready.value && settled.value === asked.value),
   retry: false,
   staleTime: 0,
 });
