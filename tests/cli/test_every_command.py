@@ -54,7 +54,7 @@ TYPED: dict[str, tuple[str, str]] = {
     ),
     "give-back": ("{ended} --dry-run", "Nothing was changed."),
     "give-up": ("{own} --dry-run", "Nothing was changed."),
-    "gone": ("{kept} --because 'The board was sold'", "has ended"),
+    "gone": ("{kept} --because 'The board was sold'", "is kept as ended: Finn Crane"),
     "hand-over": ("{owning} --to {second} --dry-run", "Nothing was changed."),
     "holders": ("", "Kestrel Ridge Observatory"),
     "import": (f"'Hill Road Signage' {LIST}", "1 new"),

@@ -8,7 +8,6 @@ from dataclasses import replace
 from datetime import timedelta
 from zoneinfo import ZoneInfo
 
-import psycopg
 import pytest
 from cryptography.exceptions import InvalidSignature
 from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
@@ -26,16 +25,6 @@ from tests.harness.ridge import Ridge
 
 def one(client: Client, **wanted: str) -> wire.Entry:
     return next(client.entries(**wanted))  # type: ignore[arg-type]
-
-
-def long_ago(ridge: Ridge, what: str) -> None:
-    """Make it 31 minutes since anybody gave their password."""
-    with ridge.store.transaction(SLUG) as tx:
-        workspace_id = str(tx.workspace.id)
-    with psycopg.connect(ridge.service.settings.database_url) as connection:
-        connection.execute("select set_config('openlatch.workspace', %s, false)", [workspace_id])
-        moved = connection.execute(f"update {what} set confirmed_at = now() - interval '31 minutes'")
-        assert moved.rowcount
 
 
 def calls(order: wire.Order | wire.Plan) -> list[str]:
@@ -230,7 +219,7 @@ def test_what_is_not_possible_in_a_batch_says_why_and_a_batch_can_be_called_off(
 
 def test_a_dangerous_act_asks_for_the_password_if_it_was_not_given_lately(ridge: Ridge, client: Client) -> None:
     entry = next(e for e in client.entries(account="Bookings", state="live") if e.level == "visitor desk")
-    long_ago(ridge, "tokens")
+    ridge.clock.go_on(minutes=31)
     assert client.plan(entry.ref).steps, "looking needs no password"
     with pytest.raises(NotConfirmed, match="Nothing was changed"):
         client.end(entry.ref)

@@ -37,11 +37,7 @@ def _(w: World) -> None:
 
 @of("orders.give_up")
 def _(w: World) -> None:
-    own = (
-        next(e for e in w.member.entries(provider="Live Sky", state="live") or ())
-        if list(w.member.entries(provider="Live Sky", state="live"))
-        else next(w.member.entries(provider="Ticket Desk", state="live"))
-    )
+    own = next(w.member.entries(provider="Volunteer Roll", state="live"))
     order = settle(w.member, w.member.give_up(own.ref, reason="Too many Saturdays").ref)
     assert (order.state, w.owner.entry(own.ref).end_reason) == ("proved", "given-up")
     with w.refused(NotFound, "no entry"):
