@@ -68,8 +68,8 @@ class Settings(BaseSettings):
         default=30, ge=1, le=720, description="how long ago a password may have been given for a dangerous act"
     )
     password_memory: int = Field(
-        default=65536,
-        ge=32,
+        default=Passwords.FULL,
+        ge=Passwords.LEAST,
         le=4194304,
         description="KiB of memory that hashing a password takes; less only in tests",
     )

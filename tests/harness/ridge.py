@@ -29,6 +29,7 @@ from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.errors import ProviderDown, ProviderRefused
 from openlatch.jobs import announce, deliver, tasks
+from openlatch.operations.credentials import Passwords
 from openlatch.operations.gate import Call, Services, as_service
 from openlatch.store import Store
 from openlatch.wiring import Service, Settings, wire
@@ -105,7 +106,7 @@ class Postbox:
 
 def service_on(url: str, key: str = KEY) -> Service:
     """The service on a database, as the wiring puts it together, with cheap passwords."""
-    return wire(Settings(database_url=url, secret_keys=[key], password_memory=32, threads=1, jobs=2))
+    return wire(Settings(database_url=url, secret_keys=[key], password_memory=Passwords.LEAST, threads=1, jobs=2))
 
 
 def in_process(connectors: Mapping[str, type[Connector]], transport: Loopback) -> Mapping[str, type[Connector]]:

@@ -460,9 +460,7 @@ def pause_round(round_ref: str, resume: bool) -> None:
     """Let ROUND rest, or go on; the time that it rests is added to the time to answer."""
     with connect() as client:
         one = client.pause_round(round_ref, resume=resume)
-        click.echo(
-            f"Round {one.ref} {'goes on' if resume else 'rests'}; due {day(one.due_at, client.me().workspace.zone)}."
-        )
+        click.echo(f"Round {one.ref} {'goes on' if resume else 'rests'}; due {day(one.due_at)}.")
 
 
 @round_.command("assign")

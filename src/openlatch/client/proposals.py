@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import time
 from collections.abc import Iterator, Mapping
 from typing import Any
 
@@ -54,15 +55,14 @@ class ProposalCalls(Transport):
 
     def worked_out(self, proposal: str, *, within: float = 120) -> wire.Proposal:
         """Return a proposal once its latest version is worked out; raises ServiceUnreachable after so many seconds."""
-        waited = 0.0
+        end = time.monotonic() + within
         while True:
             found = self.proposal(proposal)
             if found.state != "working":
                 return found
-            if waited > within:
+            if time.monotonic() > end:
                 raise ServiceUnreachable(
                     f"Proposal {found.ref} is still being worked out after {within:.0f} seconds.",
                     next_step="Ask again later; see that a worker runs.",
                 )
             self.pause(_EVERY)
-            waited += _EVERY

@@ -39,7 +39,7 @@ class Transport:
     ) -> None:
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         # Reading whom to trust takes as long as a request; where nothing is encrypted, nobody has to be trusted.
-        trusted = True if url.startswith("https:") else ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
+        trusted = True if httpx.URL(url).scheme == "https" else ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
         self._http = httpx.Client(
             base_url=url.rstrip("/") + "/api/v1", headers=headers, timeout=timeout, transport=transport, verify=trusted
         )

@@ -28,7 +28,7 @@ from openlatch.local.gateway import PrivateGateway
 from openlatch.local.mail import PrivateMail
 from openlatch.local.ports import kept_port
 from openlatch.local.postgres import PrivatePostgres, reachable_folder
-from openlatch.operations.credentials import Vault
+from openlatch.operations.credentials import Passwords, Vault
 from openlatch.wiring import Service, Settings, now, wire
 
 __all__ = ["Stack"]
@@ -172,13 +172,13 @@ class Stack:
             self.say("starting PostgreSQL")
             self._product = self._server("product", "postgres")
             url = self._product.database("openlatch", "openlatch")
-        memory = "32" if self.fast else "65536"
+        memory = Passwords.LEAST if self.fast else Passwords.FULL
         self._environment = {
             "OPENLATCH_DATABASE_URL": url,
             "OPENLATCH_SECRET_KEYS": self._secrets["key"],
             "OPENLATCH_PORT": str(kept_port(self.folder / "port", self.port)),
             "OPENLATCH_LOG_FORMAT": "text",
-            "OPENLATCH_PASSWORD_MEMORY": memory,
+            "OPENLATCH_PASSWORD_MEMORY": str(memory),
         }
         self.port = int(self._environment["OPENLATCH_PORT"])
         self._environment |= {
@@ -190,7 +190,7 @@ class Stack:
             Settings(
                 database_url=url, secret_keys=[self._secrets["key"]], log_format="text", console_url=self.url,
                 mail_url=self._environment["OPENLATCH_MAIL_URL"], mail_from=self._environment["OPENLATCH_MAIL_FROM"],
-                password_memory=int(memory),
+                password_memory=memory,
             )
         )  # fmt: skip
         self._closing.callback(self._service.store.close)
