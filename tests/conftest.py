@@ -113,13 +113,6 @@ def things(databases: Databases, furnished: Ridge) -> Furniture:
     return demo.furniture(databases)
 
 
-@pytest.fixture
-def own_ridge(databases: Databases, tmp_path: Path) -> Iterator[Ridge]:
-    """The demo as it was read, for one test that counts on all of it."""
-    with demo.ridge(databases, tmp_path) as made:
-        yield made
-
-
 @pytest.fixture(scope="module")
 def blank(databases: Databases) -> Iterator[Ridge]:
     """The product on an empty database, in which tests found workspaces of their own."""

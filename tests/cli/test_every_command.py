@@ -96,7 +96,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "reach": (f"orla.finch@{DOMAIN}", "Saturday crew"),
     "read": ("'Ticket Desk'", "complete"),
     "receipt keys": ("", "Ed25519"),
-    "receipt show": ("{order}", "."),
+    "receipt show": ("{order}", "eyJ"),
     "receipt verify": ("receipt.jws", "holds"),
     "report batch": ("{batch} --to batch.json", "Written to batch.json"),
     "report round": ("{round} --to round.json", "Written to round.json"),
@@ -117,7 +117,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "round leave-open": (f"{{settling}} 1 --reason 'Away until May' --owner tobias.quill@{DOMAIN}", "is closed"),
     "round pause": ("{round}", "rests; due"),
     "round show": ("{round}", "Lantern Works"),
-    "round try-again": ("{settling} 1", ""),
+    "round try-again": ("{settling} 1", "can be tried again"),
     "rounds": ("", "Everybody outside"),
     "rules": ("", "sole-administrator"),
     "shares": ("'Night-Sky Plates' --part 'unreleased 2026'", '"anyone": true'),
@@ -161,6 +161,8 @@ COMMANDS = commands()
 LISTS = {name for name, one in COMMANDS.items() if any("--output" in p.opts for p in one.params)}
 
 
+ONCE = {"review add", "review change"}
+"""What can be done once only is not done again for programs."""
 REFUSED = {"round try-again": 1}
 """What has nothing to do in the demo is tried for what it says then."""
 
@@ -258,12 +260,10 @@ def test_a_command_says_in_eighty_columns_what_it_did_and_names_nothing_by_halve
         raise AssertionError(f"{cut} cannot be typed:\n{said}")
 
 
-@pytest.mark.parametrize("command", sorted(LISTS & set(TYPED)))
+@pytest.mark.parametrize("command", sorted((LISTS & set(TYPED)) - ONCE))
 def test_what_programs_read_is_one_json_value_or_one_a_line(
     furnished: Ridge, terminal: Terminal, things: Furniture, more: dict[str, str], command: str
 ) -> None:
-    if COMMANDS[command].name in ("add", "change"):
-        return  # run once, above
     words, _ = typed(command, things, more, furnished.url)
     said = terminal(*words, "--output", "json")
     for value in [said] if said.startswith("{\n") else said.splitlines():

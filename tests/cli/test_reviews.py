@@ -5,7 +5,6 @@ from __future__ import annotations
 import re
 from collections.abc import Callable
 from datetime import timedelta
-from typing import Any
 
 import httpx
 import vobject
@@ -13,6 +12,7 @@ import vobject
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.wire import messages as wire
+from tests.harness.acts import review
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
 
@@ -20,13 +20,6 @@ Spare = Callable[[], wire.Entry]
 
 
 INES = f"ines.okoro@{DOMAIN}"
-
-
-def review(client: Client, name: str, party: str, **more: Any) -> wire.Round:
-    """A round about everything that one party has, put to Ines Okoro."""
-    fields = {"named": [INES], "recurs": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "where": {"party": party}, **more}
-    client.add_review(name, **fields)
-    return client.open_round(name)
 
 
 def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuses(

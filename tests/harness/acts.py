@@ -10,6 +10,7 @@ from typing import Any, Protocol
 import httpx
 
 from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN
 from openlatch.wire import messages as wire
 
 
@@ -94,3 +95,15 @@ def problem(answer: httpx.Response) -> dict[str, Any]:
     assert found["detail"]
     assert found["next"]
     return found
+
+
+def review(client: Client, name: str, party: str, **more: Any) -> wire.Round:
+    """A round about everything that one party has, put to Ines Okoro."""
+    fields = {
+        "named": [f"ines.okoro@{DOMAIN}"],
+        "recurs": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29",
+        "where": {"party": party},
+        **more,
+    }
+    client.add_review(name, **fields)
+    return client.open_round(name)

@@ -68,6 +68,7 @@ def read_everything(stack: Stack) -> None:
         ridge.drain()
         for token in client.tokens():
             client.revoke_token(token.id)
+    ridge.close()
 
 
 LOGINS = frozenset({"imap", "ssh", "postgres"})

@@ -42,8 +42,6 @@ class Furniture:
     request: str
     review: str
     round: str
-    signage: str
-    """a provider that is kept by hand"""
     stuck: str
     """an order that needs a person"""
     token: str
@@ -93,7 +91,7 @@ def furnish(ridge: Ridge) -> Furniture:
         account="Bookings", batch=batch.ref, by_hand=by_hand.ref, entry=entry.ref, flag=flag.ref, guide=guide.ref,
         letter=link[0], offer=made.ref, order=proved.ref, party=entry.party.ref, proposal=proposal.ref,
         provider="Ticket Desk", reading=str(reading.id), request=request.ref, review=FIRST, round=opened.ref,
-        signage="Hill Road Signage", stuck=stuck.ref, token=str(token.id), view=str(view.id), waiting=waiting.ref,
+        stuck=stuck.ref, token=str(token.id), view=str(view.id), waiting=waiting.ref,
         webhook=webhook.ref,
     )  # fmt: skip
 

@@ -10,6 +10,7 @@ from collections.abc import Callable, Iterator, Mapping
 from contextlib import contextmanager
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
+from functools import cached_property
 from typing import Any
 from uuid import UUID
 
@@ -27,7 +28,6 @@ from openlatch.core.notices import Letter
 from openlatch.core.ports import Connector
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
-from openlatch.errors import ProviderDown, ProviderRefused
 from openlatch.jobs import announce, deliver, tasks
 from openlatch.operations.credentials import Passwords
 from openlatch.operations.gate import Call, Services, as_service
@@ -86,18 +86,12 @@ class Ids:
 
 
 class Postbox:
-    """Keeps the letters that it is handed, and takes none for whom it is told to `refuse`, or while it is `busy`."""
+    """Keeps the letters that it is handed; mail servers that refuse are the connector's tests and the journeys'."""
 
     def __init__(self) -> None:
         self.letters: list[Letter] = []
-        self.refuse: set[str] = set()
-        self.busy = False
 
     def send(self, letter: Letter) -> None:
-        if self.busy:
-            raise ProviderDown("The mail server is busy: 451 try again later", next_step="It is tried again.")
-        if letter.to in self.refuse:
-            raise ProviderRefused("The mail server will not take it: 550 nobody of that name", next_step="Check it.")
         self.letters.append(letter)
 
     def to(self, address: str, about: str = "") -> list[Letter]:
@@ -210,7 +204,7 @@ class Ridge:
                 break
             done += 1
             assert done < 4000, f"jobs without an end: {job}"
-            _, task, arguments = job
+            task, arguments = job
             tasks.TASKS[task](self.store, self.services, **arguments)
         for periodic in (
             tasks.seal, tasks.evaluate_due, tasks.open_rounds, tasks.see_to_offers, tasks.seal,
@@ -219,30 +213,26 @@ class Ridge:
             periodic(self.store, self.services)
         return done + (self.drain() if self._due() else 0)
 
-    def tick(self, *periodic: Callable[[Store, Services], None]) -> None:
-        """Do what comes round by itself."""
-        for one in periodic or tuple(tasks.PERIODIC.values()):
-            one(self.store, self.services)
-
     def jobs(self) -> list[tuple[str, dict[str, Any], datetime | None]]:
         """What is queued: the task, its arguments, and when it is due."""
-        with psycopg.connect(self.service.settings.database_url) as queue:
-            rows = queue.execute(
-                "select task_name, args, scheduled_at from procrastinate_jobs where status = 'todo' order by id"
-            )
-            return [(task, dict(arguments), at) for task, arguments, at in rows.fetchall()]
+        rows = self._queue.execute(
+            "select task_name, args, scheduled_at from procrastinate_jobs where status = 'todo' order by id"
+        )
+        return [(task, dict(arguments), at) for task, arguments, at in rows.fetchall()]
 
-    def _take(self) -> tuple[int, str, dict[str, Any]] | None:
-        with psycopg.connect(self.service.settings.database_url, autocommit=True) as queue:
-            row = queue.execute(
-                "update procrastinate_jobs set status = 'doing' where id = (select id from procrastinate_jobs "
-                "where status = 'todo' and (scheduled_at is null or scheduled_at <= %s) order by id limit 1) "
-                "returning id, task_name, args",
-                [self.clock.now],
-            ).fetchone()
-            if row is not None:
-                queue.execute("delete from procrastinate_jobs where id = %s", [row[0]])
-            return row
+    @cached_property
+    def _queue(self) -> psycopg.Connection[Any]:
+        return psycopg.connect(self.service.settings.database_url, autocommit=True)
+
+    def _take(self) -> tuple[str, dict[str, Any]] | None:
+        """Take the next job that is due off the queue."""
+        row = self._queue.execute(
+            "delete from procrastinate_jobs where id = (select id from procrastinate_jobs "
+            "where status = 'todo' and (scheduled_at is null or scheduled_at <= %s) order by id limit 1) "
+            "returning task_name, args",
+            [self.clock.now],
+        ).fetchone()
+        return None if row is None else (row[0], row[1])
 
     def _due(self) -> bool:
         return any(at is None or at <= self.clock.now for *_, at in self.jobs())
@@ -259,6 +249,8 @@ class Ridge:
         return {"Authorization": f"Bearer {self.stand_ins[name][1]}"}
 
     def close(self) -> None:
+        if "_queue" in self.__dict__:
+            self._queue.close()
         self.store.close()
 
 

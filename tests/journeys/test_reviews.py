@@ -10,7 +10,6 @@ import time
 from collections.abc import Callable
 from email import policy
 from pathlib import Path
-from typing import Any
 
 import pytest
 from playwright.sync_api import Page, expect
@@ -21,17 +20,11 @@ from openlatch.errors import NotFound
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from tests.conftest import sign_in as client_of
+from tests.harness.acts import review
 from tests.journeys.conftest import Terminal, enter, faults_of, sign_in
 
 Spare = Callable[[], wire.Entry]
 INES = f"ines.okoro@{DOMAIN}"
-
-
-def review(client: Client, name: str, party: str, **more: Any) -> wire.Round:
-    """A round about everything that one party has, put to Ines Okoro."""
-    fields = {"named": [INES], "recurs": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "where": {"party": party}, **more}
-    client.add_review(name, **fields)
-    return client.open_round(name)
 
 
 def letters(stack: Stack, to: str, about: str) -> list[email.message.EmailMessage]:
