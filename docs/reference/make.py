@@ -61,7 +61,7 @@ def settings() -> str:
 
 def commands() -> str:
     lines = ["# Commands", NOTE]
-    context = click.Context(command_line, info_name="openlatch", max_content_width=100)
+    context = click.Context(command_line, info_name="openlatch", **command_line.context_settings)
     lines += ["```text", command_line.get_help(context), "```"]
     for name in command_line.list_commands(context):
         command = command_line.get_command(context, name)
@@ -71,7 +71,7 @@ def commands() -> str:
 
 
 def _command(command: click.Command, name: str) -> Iterator[str]:
-    context = click.Context(command, info_name=name, max_content_width=100)
+    context = click.Context(command, info_name=name, **command_line.context_settings)
     yield f"\n## {name}\n\n```text\n{command.get_help(context)}\n```"
     if isinstance(command, click.Group):
         for inner in command.list_commands(context):

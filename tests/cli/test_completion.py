@@ -37,6 +37,11 @@ def test_what_the_service_knows_is_completed_by_name_or_short_form(ridge: Ridge,
     assert completed(ridge, "inventory", "--account", "Ga") == ["Gate"]
     assert completed(ridge, "risk", gate.ref) == ["Gate"]
     assert completed(ridge, "show", entry.ref[:7]) == [e.ref for e in client.entries() if e.ref[:7] == entry.ref[:7]]
+    request, review = next(client.requests()), client.reviews()[0]
+    assert completed(ridge, "asked", request.ref) == [request.ref]
+    assert completed(ridge, "review", "show", review.name[:12]) == [
+        one.ref for one in client.reviews() if one.name.startswith(review.name[:12])
+    ]
     assert completed(ridge, "inventory", "--rule", "sole-") == ["sole-administrator"]
     assert len(completed(ridge, "reach", "orla")) == len(list(client.parties("orla")))
     assert completed(ridge, "reach", "nobody of that name") == []

@@ -12,7 +12,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory import filtered
-from openlatch.cli.known import BATCH, PARTY
+from openlatch.cli.nouns import BATCH, PARTY
 from openlatch.cli.orders import ACTS, confirmed
 from openlatch.cli.output import STUCK, Column, ago, day, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ACCOUNT, FLAG, PARTY, RULE
+from openlatch.cli.nouns import ACCOUNT, FLAG, PARTY, RULE
 from openlatch.cli.output import Column, day, emit, last_day, notches, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ENTRY, PROVIDER
+from openlatch.cli.nouns import ENTRY, PROVIDER
 from openlatch.cli.output import ORDER, out, reports_errors
 from openlatch.wire import messages as wire
 

@@ -15,7 +15,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.flags import tell_flag
-from openlatch.cli.known import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE
+from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE
 from openlatch.cli.output import (
     ORDER,
     Column,

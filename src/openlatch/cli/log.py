@@ -10,7 +10,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ACCOUNT, PARTY
+from openlatch.cli.nouns import ACCOUNT, PARTY
 from openlatch.cli.output import Column, emit, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.core import ledger

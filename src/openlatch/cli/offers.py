@@ -11,7 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ACCOUNT
+from openlatch.cli.nouns import ACCOUNT, OFFER
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import (
     Column,
@@ -178,7 +178,7 @@ def offers(state: str, mine: bool, output: str) -> None:
 
 
 @click.command()
-@click.argument("ref")
+@click.argument("ref", type=OFFER)
 @click.option("--withdraw", "act", flag_value="withdraw", help="Take it back; its link is good for nothing any more.")
 @click.option("--send-again", "act", flag_value="send-again", help="Send a new link.")
 @click.option("--take-up", "act", flag_value="take-up", help="Take up an offer that was made to you.")

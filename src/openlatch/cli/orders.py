@@ -13,7 +13,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ENTRY, ORDER
+from openlatch.cli.nouns import ENTRY, ORDER
 from openlatch.cli.output import STUCK, Column, ago, day, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire

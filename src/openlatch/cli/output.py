@@ -128,7 +128,7 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
         _blocks(titles, rows, folds, width)
         return
     for title, fold, share in zip(titles, folds, shares, strict=True):
-        whole = fold or title.startswith(("who", "address"))
+        whole = fold or _names(title)
         table.add_column(title, overflow="fold" if whole else "ellipsis", no_wrap=not whole, width=share)
     for row in rows:
         table.add_row(*row)
@@ -151,10 +151,15 @@ def _shares(natural: Sequence[int], folds: Sequence[bool], width: int) -> list[i
     return shares
 
 
+def _names(title: str) -> bool:
+    """Whether a column says who it is, of which no letter may be lost."""
+    return title.startswith(("who", "address"))
+
+
 def _squeezed(titles: Sequence[str], natural: Sequence[int], folds: Sequence[bool], shares: Sequence[int]) -> bool:
     """Whether a table so wide would cut what has to be read whole, such as a short form, a state or an address."""
     for title, wanted, fold, share in zip(titles, natural, folds, shares, strict=True):
-        kept = min(wanted, LEAST) if fold or title.startswith(("who", "address")) else min(wanted, WHOLE)
+        kept = min(wanted, LEAST) if fold or _names(title) else min(wanted, WHOLE)
         if share < kept:
             return True
     return False

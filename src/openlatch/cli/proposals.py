@@ -11,7 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ACCOUNT
+from openlatch.cli.nouns import ACCOUNT, PROPOSAL
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import Column, ago, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
@@ -88,7 +88,7 @@ def proposals(output: str) -> None:
 
 
 @click.command()
-@click.argument("ref")
+@click.argument("ref", type=PROPOSAL)
 @click.option("--again", is_flag=True, help="Work it out anew, against what there is now.")
 @click.option("--compare", default="", help="Two versions, such as 1,2: what the one changes that the other does not.")
 @click.option("--file", "as_file", is_flag=True, help="Print the proposal itself, to be changed and sent again.")

@@ -12,7 +12,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import PROVIDER
+from openlatch.cli.nouns import PROVIDER
 from openlatch.cli.output import Column, ago, emit, out, output_option, powers, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ORDER
+from openlatch.cli.nouns import ORDER
 from openlatch.cli.output import out, reports_errors
 from openlatch.wire.receipt import check
 

@@ -11,7 +11,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import BATCH, ROUND
+from openlatch.cli.nouns import BATCH, ROUND
 from openlatch.cli.output import out, reports_errors
 from openlatch.errors import Invalid
 from openlatch.wire.receipt import check, report_digest

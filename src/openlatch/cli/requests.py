@@ -8,7 +8,7 @@ import click
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.known import ACCOUNT
+from openlatch.cli.nouns import ACCOUNT, REQUEST
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import Column, day, emit, last_day, out, output_option, reports_errors
 from openlatch.wire import messages as wire
@@ -59,7 +59,7 @@ def requests(state: str, mine: bool, output: str) -> None:
 
 
 @click.command()
-@click.argument("ref")
+@click.argument("ref", type=REQUEST)
 @click.option("--turn-down", "reason", default="", help="Turn it down, and say why; whoever asked is told.")
 @click.option("--withdraw", is_flag=True, help="Take back what you asked for yourself.")
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")

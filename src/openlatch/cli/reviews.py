@@ -15,7 +15,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.known import ACCOUNT, PARTY, PROVIDER, ROUND
+from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, ROUND
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import (
     STUCK,
@@ -104,7 +104,7 @@ def review() -> None:
 
 
 @review.command("show")
-@click.argument("name")
+@click.argument("name", type=REVIEW)
 @output_option
 @reports_errors
 def show_review(name: str, output: str) -> None:
@@ -214,7 +214,7 @@ def add_review(name: str, *, dry_run: bool, output: str, **given: Any) -> None:
 
 
 @review.command("change")
-@click.argument("name")
+@click.argument("name", type=REVIEW)
 @click.option("--rename", default="", help="What it is called from then on.")
 @_described
 @click.pass_context
@@ -261,7 +261,7 @@ def _made(client: Client, found: wire.Review, output: str) -> None:
 
 
 @review.command("pause")
-@click.argument("name")
+@click.argument("name", type=REVIEW)
 @reports_errors
 def pause_review(name: str) -> None:
     """Let the review NAME come round no more until it is resumed."""
@@ -271,7 +271,7 @@ def pause_review(name: str) -> None:
 
 
 @review.command("resume")
-@click.argument("name")
+@click.argument("name", type=REVIEW)
 @reports_errors
 def resume_review(name: str) -> None:
     """Let the review NAME come round again."""
@@ -281,7 +281,7 @@ def resume_review(name: str) -> None:
 
 
 @review.command("open")
-@click.argument("name")
+@click.argument("name", type=REVIEW)
 @reports_errors
 def open_round(name: str) -> None:
     """Open a round of the review NAME now."""

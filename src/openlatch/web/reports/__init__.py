@@ -180,7 +180,7 @@ def _templates() -> jinja2.Environment:
         undefined=jinja2.StrictUndefined,
         trim_blocks=True,
         lstrip_blocks=True,
-    )  # fmt: skip
+    )
 
 
 @cache

@@ -1,4 +1,4 @@
-"""What people name on the command line and the service knows: typed in part, a shell can complete it.
+"""The things that people name on the command line: typed in part, a shell completes what the service has of them.
 
 A name with a space in it is completed to its short form: that is what identifies, and needs no quotes.
 """
@@ -15,7 +15,22 @@ from openlatch.cli.connection import connect
 from openlatch.client import Client
 from openlatch.errors import OpenLatchError
 
-__all__ = ["ACCOUNT", "BATCH", "ENTRY", "FLAG", "ORDER", "PARTY", "PROVIDER", "ROUND", "RULE", "Known"]
+__all__ = [
+    "ACCOUNT",
+    "BATCH",
+    "ENTRY",
+    "FLAG",
+    "OFFER",
+    "ORDER",
+    "PARTY",
+    "PROPOSAL",
+    "PROVIDER",
+    "REQUEST",
+    "REVIEW",
+    "ROUND",
+    "RULE",
+    "Noun",
+]
 
 MOST = 200
 """So many of a kind are looked through for what begins as was typed."""
@@ -23,7 +38,7 @@ Named = tuple[str, str]
 """The short form of a thing, and its name."""
 
 
-class Known(click.ParamType[str]):
+class Noun(click.ParamType[str]):
     """Something of the service's, by id, short form or name."""
 
     name = "text"
@@ -46,12 +61,16 @@ class Known(click.ParamType[str]):
         ]
 
 
-ACCOUNT = Known(lambda client, _: ((one.ref, one.name) for one in client.accounts()))
-BATCH = Known(lambda client, _: ((one.ref, "") for one in client.batches()))
-ENTRY = Known(lambda client, _: ((one.ref, "") for one in client.entries()))
-FLAG = Known(lambda client, _: ((one.ref, "") for one in client.flags()))
-ORDER = Known(lambda client, _: ((one.ref, "") for one in client.orders()))
-PARTY = Known(lambda client, begun: ((one.ref, one.name) for one in client.parties("" if "-" in begun else begun)))
-PROVIDER = Known(lambda client, _: ((one.ref, one.name) for one in client.providers()))
-ROUND = Known(lambda client, _: ((one.ref, "") for one in client.rounds()))
-RULE = Known(lambda client, _: ((one.id, one.id) for one in client.rules()))
+ACCOUNT = Noun(lambda client, _: ((one.ref, one.name) for one in client.accounts()))
+BATCH = Noun(lambda client, _: ((one.ref, "") for one in client.batches()))
+ENTRY = Noun(lambda client, _: ((one.ref, "") for one in client.entries()))
+FLAG = Noun(lambda client, _: ((one.ref, "") for one in client.flags()))
+OFFER = Noun(lambda client, _: ((one.ref, "") for one in client.offers()))
+ORDER = Noun(lambda client, _: ((one.ref, "") for one in client.orders()))
+PARTY = Noun(lambda client, begun: ((one.ref, one.name) for one in client.parties("" if "-" in begun else begun)))
+PROPOSAL = Noun(lambda client, _: ((one.ref, "") for one in client.proposals()))
+PROVIDER = Noun(lambda client, _: ((one.ref, one.name) for one in client.providers()))
+REQUEST = Noun(lambda client, _: ((one.ref, "") for one in client.requests()))
+REVIEW = Noun(lambda client, _: ((one.ref, one.name) for one in client.reviews()))
+ROUND = Noun(lambda client, _: ((one.ref, "") for one in client.rounds()))
+RULE = Noun(lambda client, _: ((one.id, one.id) for one in client.rules()))
