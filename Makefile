@@ -8,7 +8,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test check shuffled nightly lint setup console types bench crash screenshots lock clean
+.PHONY: help demo tour test check shuffled nightly mutants lint setup console types bench crash screenshots lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
@@ -31,6 +31,10 @@ shuffled: test-packages setup console ## run all tests in three random orders
 
 nightly: test-packages setup console ## run all tests with many more made-up inputs
 	@OPENLATCH_FUZZ=20 $(BIN)/pytest -n 2 --hypothesis-profile nightly
+
+mutants: setup ## change the heart of the core a little, thousands of times (`OF=openlatch.core.proof*`), and say what no test sees
+	@$(BIN)/mutmut run $(OF)
+	@$(BIN)/mutmut results
 
 lint: setup console/node_modules/.made ## check style, types and layers
 	@$(BIN)/ruff format --check src tests bench docs

@@ -4,13 +4,14 @@ from __future__ import annotations
 
 import contextlib
 import logging
+from collections import Counter
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import pytest
 import structlog
-from hypothesis import HealthCheck, settings
+from hypothesis import HealthCheck, Phase, settings
 from xdist.scheduler import LoadScopeScheduling
 
 from openlatch.cli.connection import Carrier
@@ -26,9 +27,14 @@ from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
 
-# No deadline: no test here says anything about speed.
-settings.register_profile("ours", deadline=None, suppress_health_check=[HealthCheck.too_slow], print_blob=True)
+# No deadline: no test here says anything about speed. Nightly runs make many more examples up.
+settings.register_profile(
+    "ours", max_examples=50, deadline=None, suppress_health_check=[HealthCheck.too_slow], print_blob=True
+)
 settings.register_profile("nightly", settings.get_profile("ours"), max_examples=1000)
+# A mutant is judged by the same examples as every other, and dies of the first one that fails.
+_quick = {"max_examples": 25, "derandomize": True, "phases": [Phase.explicit, Phase.generate]}
+settings.register_profile("mutants", settings.get_profile("ours"), **_quick)
 settings.load_profile("ours")
 # What the service would tell whoever runs it is not what is tested.
 structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.CRITICAL))
@@ -64,11 +70,26 @@ def pytest_unconfigure(config: pytest.Config) -> None:
         config.stash[_STARTED].close()
 
 
-NEED_STACK = ("tests/journeys/", *(f"tests/connectors/test_{real}" for real in ("imap", "postgres", "ssh")))
+def pytest_terminal_summary(terminalreporter: Any) -> None:
+    """Say how many minutes the tests of each folder took, in all processes together, with what they set up."""
+    minutes: Counter[str] = Counter()
+    for reports in terminalreporter.stats.values():
+        for report in reports:
+            if isinstance(report, pytest.TestReport):
+                minutes["/".join(report.nodeid.partition("::")[0].split("/")[:2])] += report.duration / 60
+    told = ", ".join(f"{folder} {spent:.1f}" for folder, spent in minutes.most_common())
+    terminalreporter.write_line(f"minutes: {told}")
+
+
+NEED_STACK = (
+    "tests/journeys/",
+    "tests/local/test_stack",
+    *(f"tests/connectors/test_{real}" for real in ("imap", "postgres", "ssh")),
+)
 
 
 class ByModule(LoadScopeScheduling):
-    """Tests of one module stay together, and so do all that need the one running stack."""
+    """Tests of one module stay together, and so do all that need a running stack, the one or their own."""
 
     def _split_scope(self, nodeid: str) -> str:
         return "stack" if nodeid.startswith(NEED_STACK) else nodeid.partition("::")[0]
@@ -97,6 +118,13 @@ def databases(request: pytest.FixtureRequest) -> Databases:
 def ridge(databases: Databases, tmp_path_factory: pytest.TempPathFactory) -> Iterator[Ridge]:
     """The demo as it was read, for one module of tests, each of which takes entries of its own."""
     with demo.ridge(databases, tmp_path_factory.mktemp("ridge")) as made:
+        yield made
+
+
+@pytest.fixture
+def apart(databases: Databases, tmp_path: Path) -> Iterator[Ridge]:
+    """The demo as it was read, for one test that changes what others of its module look at."""
+    with demo.ridge(databases, tmp_path) as made:
         yield made
 
 

@@ -58,8 +58,8 @@ def entry(**overrides: Any) -> Entry:
 
 
 def observed(key: str, person: str = "orla", **overrides: Any) -> ObservedEntry:
-    values: dict[str, Any] = {"kind": Kind.DELEGATE, "level": "guide", "powers": (Power.VIEW,), "use_known": True}
-    return ObservedEntry(key, "gate", person, **values | overrides)
+    values = {"account": "gate", "kind": Kind.DELEGATE, "level": "guide", "powers": (Power.VIEW,), "use_known": True}
+    return ObservedEntry(key=key, party=person, **values | overrides)
 
 
 def observed_party(key: str, *addresses: str) -> ObservedParty:

@@ -4,23 +4,47 @@ from __future__ import annotations
 
 import subprocess
 import sys
+from importlib.metadata import distribution
 from pathlib import Path
 
 import pytest
+from packaging.requirements import Requirement
+from packaging.utils import canonicalize_name
 
 ROOT = Path(__file__).parents[1]
 
 
+def needed(name: str) -> set[str]:
+    """The distributions that one needs, with what they need in turn, and no extras."""
+    found, left = set(), [name]
+    while left:
+        one = left.pop()
+        if one in found:
+            continue
+        found.add(one)
+        for text in distribution(one).requires or ():
+            wanted = Requirement(text)
+            if wanted.marker is None or wanted.marker.evaluate({"extra": ""}):
+                left.append(canonicalize_name(wanted.name))
+    return found
+
+
 @pytest.fixture(scope="module")
 def bare(tmp_path_factory: pytest.TempPathFactory) -> Path:
-    """A virtual environment with the bare package as its users get it."""
+    """A virtual environment with the bare package as its users get it; what it needs is linked, not fetched."""
     folder = tmp_path_factory.mktemp("bare")
     build = [sys.executable, "-m", "hatchling", "build", "-t", "wheel", "-d", str(folder)]
     subprocess.run(build, cwd=ROOT, check=True, capture_output=True)
-    subprocess.run([sys.executable, "-m", "venv", str(folder / "venv")], check=True)
+    subprocess.run([sys.executable, "-m", "venv", "--without-pip", str(folder / "venv")], check=True)
+    (packages,) = (folder / "venv" / "lib").glob("python*/site-packages")
+    for name in needed("open-latch") - {"open-latch"}:
+        of = distribution(name)
+        for top in {file.parts[0] for file in of.files or () if file.parts[0] not in ("..", "__pycache__")}:
+            (packages / top).symlink_to(Path(str(of.locate_file(top))))
     wheel = next(folder.glob("*.whl"))
-    pip = [str(folder / "venv/bin/pip"), "install", "--quiet", "--disable-pip-version-check", str(wheel)]
-    subprocess.run(pip, check=True)
+    install = [sys.executable, "-m", "pip", "--python", str(folder / "venv/bin/python"), "install", "--quiet"]
+    flags = ["--no-deps", "--no-index", "--no-compile", "--disable-pip-version-check"]
+    subprocess.run([*install, *flags, str(wheel)], check=True)
     return folder / "venv" / "bin"
 
 

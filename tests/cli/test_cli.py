@@ -32,6 +32,8 @@ def test_the_sign_in_is_kept_for_its_owner_alone_until_the_sign_out(run: Termina
     run("sign-out")
     assert not run.kept.exists()
     assert "Sign in with" in run("whoami", exits=3)
+    elsewhere = run("whoami", exits=3, OPENLATCH_SERVER="https://elsewhere.example")
+    assert "Nobody is signed in at https://elsewhere.example." in elsewhere, "a kept token goes to no other service"
     refused = run("whoami", exits=3, OPENLATCH_SERVER=token["server"], OPENLATCH_TOKEN=token["token"])
     assert "was revoked" in refused
 

@@ -8,9 +8,14 @@ from uuid import uuid4
 
 import httpx
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+from pydantic import ValidationError
 
 from openlatch.client import Client
-from openlatch.errors import BY_CODE, Changed, NotFound, OpenLatchError, ServiceUnreachable
+from openlatch.client.address import service_address
+from openlatch.errors import BY_CODE, Changed, Invalid, NotFound, OpenLatchError, ServiceUnreachable
+from openlatch.wire import messages as wire
 
 Handler = Callable[[httpx.Request], httpx.Response]
 
@@ -130,3 +135,44 @@ def test_whatever_is_typed_stays_one_part_of_the_address(typed: str) -> None:
 
 def test_an_error_of_a_plan_that_changed_is_a_conflict_too() -> None:
     assert issubclass(Changed, BY_CODE["conflict"])
+
+
+@pytest.mark.parametrize(
+    ("typed", "means"),
+    [
+        ("latch.kestrelridge.example", "https://latch.kestrelridge.example"),
+        ("latch.kestrelridge.example:8443/", "https://latch.kestrelridge.example:8443"),
+        (" http://latch.kestrelridge.example/ ", "http://latch.kestrelridge.example"),
+        ("localhost:8480", "http://localhost:8480"),
+        ("127.0.0.1:8480", "http://127.0.0.1:8480"),
+        ("[::1]:8480", "http://[::1]:8480"),
+        ("127.0.0.1.kestrelridge.example", "https://127.0.0.1.kestrelridge.example"),
+    ],
+)
+def test_an_address_without_a_scheme_is_encrypted_but_on_this_machine(typed: str, means: str) -> None:
+    assert service_address(typed) == means
+    assert service_address(means) == means
+
+
+@pytest.mark.parametrize(
+    "typed", ["", " ", "ftp://latch.example", "http://", "http://[::1", "\u202egnp.exe", "a b", "/x"]
+)
+def test_what_is_no_address_is_refused_before_anything_is_sent(typed: str) -> None:
+    with pytest.raises(Invalid, match="is not the address"):
+        Client(typed, "token")
+
+
+@given(st.text())
+def test_any_text_is_an_address_or_refused_as_none(typed: str) -> None:
+    try:
+        assert service_address(typed).startswith(("http://", "https://"))
+    except Invalid:
+        return
+
+
+def test_what_cannot_be_sent_is_refused_here_and_what_is_read_is_judged_by_its_reader() -> None:
+    with pytest.raises(Invalid, match="Nothing was sent") as refused:
+        wire.SearchQuery(limit=0)
+    assert refused.value.fields["errors"][0]["at"] == "limit"
+    with pytest.raises(ValidationError):
+        wire.SearchQuery.model_validate({"limit": 0})

@@ -125,3 +125,30 @@ def test_what_never_comes_or_comes_all_the_time_is_refused(rule: str, why: str) 
 )
 def test_a_rule_is_read_out_in_plain_words(rule: str, says: str) -> None:
     assert comes(rule).says().startswith(says)
+
+
+NUMBERS = st.integers(-400, 400).map(str) | st.sampled_from(["", "x", "1.5", "+1", "0"])
+PARTS = st.one_of(
+    st.sampled_from(["HOURLY", "DAILY", "WEEKLY", "MONTHLY", "YEARLY", ""]).map("FREQ={}".format),
+    st.tuples(
+        st.sampled_from(
+            ["BYMONTH", "BYMONTHDAY", "BYYEARDAY", "BYWEEKNO", "BYSETPOS", "INTERVAL", "COUNT", "BYEASTER"]
+        ),
+        st.lists(NUMBERS, min_size=1, max_size=3).map(",".join),
+    ).map("=".join),
+    st.tuples(NUMBERS, st.sampled_from(["MO", "TU", "SU", "XX", "mo"])).map(lambda pair: "BYDAY=" + "".join(pair)),
+    st.sampled_from(["UNTIL=20270101", "UNTIL=20270101T000000Z", "UNTIL=99991231", "UNTIL=x", "WKST=SU", "=", "A=B=C"]),
+)
+
+
+@given(
+    st.lists(PARTS, min_size=1, max_size=4).map(";".join), st.sampled_from([BEGINS, date(1, 1, 1), date(9999, 12, 31)])
+)
+def test_any_rule_is_either_refused_in_words_or_can_be_said_and_comes(rule: str, begins: date) -> None:
+    for text in (rule, f"FREQ=MONTHLY;{rule}"):
+        try:
+            found = comes(text, begins=begins)
+        except Invalid:
+            continue
+        assert found.first is not None
+        assert "every" in found.says()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import os
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping, Sequence
 from pathlib import Path
 
 from click.testing import CliRunner
@@ -25,14 +25,23 @@ class Terminal:
 
     def __call__(self, *words: str, exits: int = 0, given: str | None = None, **environment: str) -> str:
         """Run a command; returns what it printed, and what it complained of if it was to fail."""
+        code, said, complained = self._run(words, given, environment)
+        assert code == exits, said + complained
+        return said if exits == 0 else said + complained
+
+    def tried(self, *words: str) -> tuple[int, str]:
+        """Run a command that may end in any way but by an error that nobody caught; returns its code and its words."""
+        code, said, complained = self._run(words, None, {})
+        return code, said + complained
+
+    def _run(self, words: Sequence[str], given: str | None, environment: Mapping[str, str]) -> tuple[int, str, str]:
         fixed = {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": str(self.width), "NO_COLOR": "1"}
         with _at(self.home):
             around = fixed | self.environment | environment
             done = CliRunner().invoke(main, words, given, around, obj=self._carrier, prog_name="openlatch")
         if done.exception is not None and not isinstance(done.exception, SystemExit):
             raise done.exception
-        assert done.exit_code == exits, done.output
-        return done.stdout if exits == 0 else done.output
+        return done.exit_code, done.stdout, done.stderr
 
 
 @contextlib.contextmanager

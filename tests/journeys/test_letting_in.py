@@ -12,7 +12,7 @@ from urllib.parse import urlsplit
 
 import httpx
 import pytest
-from playwright.sync_api import Browser, Page, expect
+from playwright.sync_api import Page, expect
 
 from openlatch.client import Client
 from openlatch.demo.seed import SLUG
@@ -53,7 +53,7 @@ def heard(stack: Stack) -> list[dict[str, str]]:
 
 
 def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
-    stack: Stack, page: Page, browser: Browser, client: Client
+    stack: Stack, page: Page, hers: Page, client: Client
 ) -> None:
     sign_in(page, to="/offers/new?account=South%20Dome")
     page.get_by_label("To whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
@@ -75,7 +75,6 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
 
     path = link_in(letter_to(stack, AMARA, "offers you access to South Dome"))
     assert "@" not in path, "no addresses in links"
-    hers = browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}).new_page()
     hers.goto(path)
     expect(hers.get_by_text("Maren Ashdown, Kestrel Ridge Observatory, offers you access")).to_be_visible()
     assert faults_of(hers) == []

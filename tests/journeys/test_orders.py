@@ -7,7 +7,7 @@ from datetime import datetime
 
 import psycopg
 import pytest
-from playwright.sync_api import Browser, expect
+from playwright.sync_api import Page, expect
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
@@ -30,7 +30,7 @@ def long_ago(stack: Stack, what: str) -> None:
 
 
 def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(
-    stack: Stack, client: Client, browser: Browser
+    stack: Stack, client: Client, page: Page
 ) -> None:
     hanne = next(p for p in client.parties(q="hanne.prior") if f"hanne.prior@{DOMAIN}" in p.addresses)
     plan = client.plan_leaver(hanne.ref)
@@ -40,27 +40,25 @@ def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(
         client.leave(hanne.ref, count=len(plan.items) + 1)
     with pytest.raises(Invalid, match="over already"):
         client.leave(hanne.ref, count=len(plan.items), last_day=datetime(2020, 1, 1).date())  # noqa: DTZ001
-    with browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}) as context:
-        page = context.new_page()
-        sign_in_to(page, to=f"/parties/{hanne.ref}")
-        page.get_by_role("link", name="They leave…").click()
-        expect(page.get_by_role("heading", name="Hanne Prior goes")).to_be_visible()
-        expect(page.get_by_text("Take Hanne Prior out of Everyone at the ridge.")).to_be_visible()
-        act = page.get_by_role("button", name="Take it all back")
-        expect(act).to_be_disabled()
-        page.get_by_label("Who looks after what only people can do").fill("Tobias Quill")
-        page.get_by_label(re.compile("type how many")).fill(str(len(plan.items)))
-        long_ago(stack, "sign_ins")
-        act.click()
-        dialog = page.get_by_role("dialog")
-        dialog.get_by_label("Your password").fill("a-wrong-password")
-        dialog.get_by_role("button", name="Go on").click()
-        expect(dialog.get_by_role("alert")).to_contain_text("not your password")
-        dialog.get_by_label("Your password").fill(PASSWORD)
-        dialog.get_by_role("button", name="Go on").click()
-        expect(page.get_by_text(f"{len(providers) + 2} proved")).to_be_visible(timeout=60_000)
-        page.get_by_role("button", name="It is done").click()
-        expect(page.get_by_role("status")).to_contain_text("1 done")
+    sign_in_to(page, to=f"/parties/{hanne.ref}")
+    page.get_by_role("link", name="They leave…").click()
+    expect(page.get_by_role("heading", name="Hanne Prior goes")).to_be_visible()
+    expect(page.get_by_text("Take Hanne Prior out of Everyone at the ridge.")).to_be_visible()
+    act = page.get_by_role("button", name="Take it all back")
+    expect(act).to_be_disabled()
+    page.get_by_label("Who looks after what only people can do").fill("Tobias Quill")
+    page.get_by_label(re.compile("type how many")).fill(str(len(plan.items)))
+    long_ago(stack, "sign_ins")
+    act.click()
+    dialog = page.get_by_role("dialog")
+    dialog.get_by_label("Your password").fill("a-wrong-password")
+    dialog.get_by_role("button", name="Go on").click()
+    expect(dialog.get_by_role("alert")).to_contain_text("not your password")
+    dialog.get_by_label("Your password").fill(PASSWORD)
+    dialog.get_by_role("button", name="Go on").click()
+    expect(page.get_by_text(f"{len(providers) + 2} proved")).to_be_visible(timeout=60_000)
+    page.get_by_role("button", name="It is done").click()
+    expect(page.get_by_role("status")).to_contain_text("1 done")
     batch = next(client.batches("leaver"))
     assert (batch.over, set(batch.outcomes)) == (True, {"proved", "done"})
     for item in client.batch(batch.ref).items:

@@ -4,49 +4,45 @@ from __future__ import annotations
 
 import re
 
-from playwright.sync_api import Browser, expect
+from playwright.sync_api import Page, expect
 
 from openlatch.client import Client
 from openlatch.local.stack import Stack
 from tests.journeys.conftest import sign_in as sign_in_to
 
 
-def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(
-    stack: Stack, client: Client, browser: Browser
-) -> None:
-    with browser.new_context(base_url=stack.url, viewport={"width": 1280, "height": 800}) as context:
-        page = context.new_page()
-        sign_in_to(page, to="/")
-        expect(page.get_by_role("heading", name="What to look at first")).to_be_visible()
-        expect(page.get_by_role("button", name=re.compile("risk 100.*Lise Hartnell on Donations"))).to_be_visible()
+def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(stack: Stack, client: Client, page: Page) -> None:
+    sign_in_to(page, to="/")
+    expect(page.get_by_role("heading", name="What to look at first")).to_be_visible()
+    expect(page.get_by_role("button", name=re.compile("risk 100.*Lise Hartnell on Donations"))).to_be_visible()
 
-        page.goto("/flags?rule=lock-off")
-        page.get_by_role("button", name=re.compile("Night-Sky Plates.*lock")).click()
-        panel = page.get_by_role("complementary")
-        panel.get_by_role("button", name="Live with it for a while…").click()
-        panel.get_by_label("Why it is all right for now").fill("The partners still move their plates")
-        panel.get_by_role("button", name="Live with it", exact=True).click()
-        expect(page.get_by_text("Nothing is stale or risky by the rules in force.")).to_be_visible()
-        page.get_by_role("link", name="accepted", exact=True).click()
-        expect(page.get_by_role("button", name=re.compile("Night-Sky Plates.*until"))).to_be_visible()
+    page.goto("/flags?rule=lock-off")
+    page.get_by_role("button", name=re.compile("Night-Sky Plates.*lock")).click()
+    panel = page.get_by_role("complementary")
+    panel.get_by_role("button", name="Live with it for a while…").click()
+    panel.get_by_label("Why it is all right for now").fill("The partners still move their plates")
+    panel.get_by_role("button", name="Live with it", exact=True).click()
+    expect(page.get_by_text("Nothing is stale or risky by the rules in force.")).to_be_visible()
+    page.get_by_role("link", name="accepted", exact=True).click()
+    expect(page.get_by_role("button", name=re.compile("Night-Sky Plates.*until"))).to_be_visible()
 
-        page.goto("/rules?show=policy&rule=crowded")
-        text = page.get_by_label("The policy, as TOML")
-        expect(page.get_by_text("no mistakes")).to_be_visible()
-        present = client.policy()
-        text.fill(present.text.replace("account.shared_with > limits.crowd", "account.shared_wit > limits.crowd"))
-        expect(page.get_by_text("there is no field “account.shared_wit”")).to_be_visible()
-        expect(page.get_by_role("button", name="Adopt…")).to_be_disabled()
-        text.fill(present.text.replace("crowd = 60", "crowd = 2"))
-        outcome = page.get_by_role("region", name="What it would change, and fields")
-        expect(outcome.get_by_text("crowded")).to_be_visible()
-        expect(outcome.get_by_text(re.compile(r"is shared with \d+ parties")).first).to_be_visible()
-        assert client.policy() == present
-        page.get_by_role("button", name="Adopt…").click()
-        page.get_by_label("Why, for those who look at it later").fill("Two are a crowd")
-        page.get_by_role("button", name=f"Adopt it as policy {present.number + 1}").click()
-        expect(page.get_by_text("Two are a crowd")).to_be_visible()
-        assert client.policy().note == "Two are a crowd"
-        page.get_by_role("button", name="Go back to it").first.click()
-        expect(page.get_by_text(f"Back to policy {present.number}.")).to_be_visible()
+    page.goto("/rules?show=policy&rule=crowded")
+    text = page.get_by_label("The policy, as TOML")
+    expect(page.get_by_text("no mistakes")).to_be_visible()
+    present = client.policy()
+    text.fill(present.text.replace("account.shared_with > limits.crowd", "account.shared_wit > limits.crowd"))
+    expect(page.get_by_text("there is no field “account.shared_wit”")).to_be_visible()
+    expect(page.get_by_role("button", name="Adopt…")).to_be_disabled()
+    text.fill(present.text.replace("crowd = 60", "crowd = 2"))
+    outcome = page.get_by_role("region", name="What it would change, and fields")
+    expect(outcome.get_by_text("crowded")).to_be_visible()
+    expect(outcome.get_by_text(re.compile(r"is shared with \d+ parties")).first).to_be_visible()
+    assert client.policy() == present
+    page.get_by_role("button", name="Adopt…").click()
+    page.get_by_label("Why, for those who look at it later").fill("Two are a crowd")
+    page.get_by_role("button", name=f"Adopt it as policy {present.number + 1}").click()
+    expect(page.get_by_text("Two are a crowd")).to_be_visible()
+    assert client.policy().note == "Two are a crowd"
+    page.get_by_role("button", name="Go back to it").first.click()
+    expect(page.get_by_text(f"Back to policy {present.number}.")).to_be_visible()
     assert client.policy().text == present.text

@@ -53,9 +53,8 @@ def test_every_kind_of_entry_is_there_each_with_what_its_provider_knows(client: 
 
 
 @pytest.mark.parametrize(("who", "parts"), [("northcape-uni", 61), ("lakeside-institute", 61), ("folder 091", 1)])
-def test_what_a_sharing_document_gives_is_taken_back_there_and_nothing_else(
-    client: Client, who: str, parts: int
-) -> None:
+def test_what_a_sharing_document_gives_is_taken_back_there_and_nothing_else(apart: Ridge, who: str, parts: int) -> None:
+    client = apart.client()
     before = {e.ref for e in client.entries(provider="Plate Archive")}
     (entry,) = client.entries(provider="Plate Archive", q=who)
     assert (entry.powers, len(entry.resources), entry.given_by) == (["view"], parts, "Pell Varga")
@@ -331,8 +330,9 @@ def test_what_the_holder_says_of_an_account_stays_when_it_is_read_again(client: 
     ],
 )
 def test_an_end_is_carried_out_and_proved_at_every_kind_of_provider(
-    client: Client, provider: str, wanted: dict[str, Any]
+    apart: Ridge, provider: str, wanted: dict[str, Any]
 ) -> None:
+    client = apart.client()
     entry = next(e for e in client.entries(provider=provider, **wanted) if e.party.kind != "team")
     order = settle(client, client.end(entry.ref).ref)
     why = "withdrawn" if entry.kind == "offer" else "revoked"

@@ -23,6 +23,12 @@ from tests.test_habits import ROOT, load
 STORIES = load(ROOT / "docs" / "reference" / "stories.py")
 
 
+@pytest.fixture
+def ridge(apart: Ridge) -> Ridge:
+    """A policy is one for a whole workspace: each test has a workspace of its own."""
+    return apart
+
+
 def standing(client: Client, **wanted: str) -> dict[tuple[str, str], wire.Flag]:
     """The flags that stand, accepted or not, by rule and what they are on."""
     every = [*client.flags(**wanted), *client.flags(**wanted, state="accepted")]  # type: ignore[arg-type]

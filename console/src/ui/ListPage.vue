@@ -22,7 +22,8 @@ defineEmits<{ more: [] }>();
     <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2 pr-6">
       <div>
         <h1>{{ title }}</h1>
-        <p class="mt-[5px] text-mute">{{ lead }}</p>
+        <!-- Has its line before it has its words: nothing moves away under a pointer. -->
+        <p class="mt-[5px] min-h-[1lh] text-mute">{{ lead }}</p>
       </div>
       <FreshnessNote />
     </header>

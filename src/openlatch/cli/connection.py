@@ -16,6 +16,7 @@ import httpx
 from platformdirs import user_config_path
 
 from openlatch.client import Client
+from openlatch.client.address import service_address
 from openlatch.errors import NotSignedIn
 from openlatch.wire import messages as wire
 
@@ -117,14 +118,21 @@ def forget() -> None:
 
 
 def connect() -> Client:
-    """Return a client: of OPENLATCH_SERVER and OPENLATCH_TOKEN if they are set, else of the sign-in that is kept."""
+    """Return a client: of OPENLATCH_SERVER and OPENLATCH_TOKEN if they are set, else of the sign-in that is kept.
+
+    A kept token goes to no other service than to the one that made it.
+    """
     server, token = os.environ.get("OPENLATCH_SERVER", ""), os.environ.get("OPENLATCH_TOKEN", "")
-    if not token:
+    if server and not token:
+        token = token_for(server)
+    elif not token:
         found = kept() or {}
-        server, token = server or found.get("server", ""), found.get("token", "")
+        server, token = found.get("server", ""), found.get("token", "")
     if not server or not token:
+        where = f" at {server}" if server else " here"
         raise NotSignedIn(
-            "Nobody is signed in here.", next_step="Sign in with: openlatch sign-in http://127.0.0.1:8480"
+            f"Nobody is signed in{where}.",
+            next_step=f"Sign in with: openlatch sign-in {server or 'http://127.0.0.1:8480'}",
         )
     return client_of(server, token)
 
@@ -141,8 +149,9 @@ def workspace_zone() -> str:
 
 def token_for(server: str) -> str:
     """Return the token of whoever is signed in to a service, or nothing if nobody is signed in to that one."""
-    found = kept() or {}
-    return found.get("token", "") if found.get("server", "").rstrip("/") == server.rstrip("/") else ""
+    wanted = service_address(server)
+    made_there = (one for one in all_kept() if one.get("server") and service_address(one["server"]) == wanted)
+    return next((one.get("token", "") for one in made_there), "")
 
 
 def _password() -> str:

@@ -301,8 +301,11 @@ def export(file: Path, search: str, **wanted: Any) -> None:
     with connect() as client:
         content = client.export(file_format=kind, **wanted)
     half = file.with_name(f".{file.name}.new")
-    half.write_bytes(content)
-    half.replace(file)
+    try:
+        half.write_bytes(content)
+        half.replace(file)
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(file)) from error
     click.echo(f"Wrote {len(content)} bytes to {file}.")
 
 

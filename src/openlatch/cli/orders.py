@@ -47,6 +47,7 @@ ACTS = {
     "change-secret": "Change the secret told to",
     "give-back": "Give back the access of",
     "hand-over": "Hand over the account of",
+    "let-in": "Give what was offered to",
 }
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (

@@ -87,6 +87,17 @@ def reports_errors(function: F) -> F:
             lines = [f"{e.get('at')}: {e.get('problem')}" for e in error.fields.get("errors") or []]
             more = "\n  ".join(lines[1:])
             raise Failure(error.message + (f"\n  {more}" if more else ""), error.next_step, code) from error
+        except UnicodeDecodeError as error:
+            raise Failure("The file is not text in UTF-8. Nothing was changed.", "Save it as UTF-8.", 2) from error
+        except BrokenPipeError:
+            raise  # whoever reads our output has seen enough; Click ends quietly then
+        except OSError as error:
+            where = f" {error.filename}" if error.filename else ""
+            raise Failure(
+                f"The file{where} cannot be used: {error.strerror or error}.",
+                "Name another file, or another folder.",
+                2,
+            ) from error
 
     return guarded  # type: ignore[return-value]
 

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import os
-import re
 import shutil
 import sys
 import tempfile
@@ -20,6 +19,7 @@ from openlatch.core.model import Circle, Workspace
 from openlatch.core.roles import Role
 from openlatch.operations import people
 from openlatch.operations.credentials import Vault
+from openlatch.operations.doors import check_founding
 from openlatch.operations.gate import as_service
 from openlatch.web.app import description
 from openlatch.wiring import Service, log_to_output, settings, wire
@@ -49,16 +49,15 @@ def found(
     workspace: str, name: str, zone: str, circle: tuple[str, ...], owner: str, address: str, password: str
 ) -> None:
     """Create a workspace and its first owner, who can then sign in."""
-    if not re.fullmatch(r"[a-z0-9]+(-[a-z0-9]+)*", workspace):
-        raise Failure(f"“{workspace}” is not a short name.", "Use small letters, digits and hyphens.", 2)
-    if len(password) < 12:
-        raise Failure("That password has fewer than 12 characters. Nothing was created.", "Choose a longer one.", 2)
     service = wire(settings())
     with closing(service.store) as store:
+        now, new_id = service.services.clock(), service.services.new_id
+        made = Workspace(
+            new_id(), workspace, name.strip(), zone, Circle(frozenset(d.strip().casefold() for d in circle))
+        )
+        check_founding(made, owner, address, password)
         if any(one.slug == workspace for one in store.workspaces()):
             raise Failure(f"There is a workspace “{workspace}” already. Nothing was created.", "Choose another name.")
-        now, new_id = service.services.clock(), service.services.new_id
-        made = Workspace(new_id(), workspace, name, zone, Circle(frozenset(d.casefold() for d in circle)))
         with store.found(made, now) as tx:
             person = people.add_first(as_service(tx, service.services), owner, address, Role.OWNER, password)
     click.echo(f"Created {name}. {person.name} can sign in to “{workspace}” with {person.address}.")

@@ -13,6 +13,7 @@ from openlatch.cli.connection import all_kept, client_of, connect, forget, keep,
 from openlatch.cli.connection import sign_in as make_token
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import Column, ago, day, emit, out, output_option, reports_errors
+from openlatch.client.address import service_address
 from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
 
 __all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami"]
@@ -52,7 +53,7 @@ HOLDERS: tuple[Column, ...] = (
 @reports_errors
 def sign_in(server: str, workspace: str, address: str, password: str, days: int, read_only: bool) -> None:
     """Sign in to the service at SERVER, and keep a token for the next commands."""
-    server = server if "://" in server else f"http://{server}"
+    server = service_address(server)
     name = f"command line on {socket.gethostname()}"
     scope = "read" if read_only else "change"
     client, token = make_token(

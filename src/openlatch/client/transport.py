@@ -13,7 +13,8 @@ from urllib.parse import quote
 import httpx
 from pydantic import BaseModel, ValidationError
 
-from openlatch.errors import BY_CODE, NotConfirmed, OpenLatchError, ServiceUnreachable
+from openlatch.client.address import service_address
+from openlatch.errors import BY_CODE, Invalid, NotConfirmed, OpenLatchError, ServiceUnreachable
 from openlatch.wire import messages as wire
 
 __all__ = ["Transport", "part", "plain"]
@@ -37,11 +38,12 @@ class Transport:
         transport: httpx.BaseTransport | None = None,
         pause: Callable[[float], None] = time.sleep,
     ) -> None:
+        url = service_address(url)
         headers = {"Authorization": f"Bearer {token}"} if token else {}
         # Reading whom to trust takes as long as a request; where nothing is encrypted, nobody has to be trusted.
         trusted = True if httpx.URL(url).scheme == "https" else ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
         self._http = httpx.Client(
-            base_url=url.rstrip("/") + "/api/v1", headers=headers, timeout=timeout, transport=transport, verify=trusted
+            base_url=f"{url}/api/v1", headers=headers, timeout=timeout, transport=transport, verify=trusted
         )
         self._password = password
         self.pause = pause
@@ -107,6 +109,8 @@ class Transport:
             last = tries == _TRIES
             try:
                 answer = self._http.request(method, path, headers=headers, **more)
+            except UnicodeEncodeError as error:
+                raise _no_text() from error
             except httpx.TransportError as error:
                 if last:
                     raise ServiceUnreachable(
@@ -152,5 +156,15 @@ def plain(wanted: dict[str, Any]) -> dict[str, str]:
 
 def part(text: str) -> str:
     """One part of a path; what a person typed may hold anything."""
-    part = quote(text.replace("/", " ").strip(), safe="") or "%20"
+    try:
+        part = quote(text.replace("/", " ").strip(), safe="") or "%20"
+    except UnicodeEncodeError as error:
+        raise _no_text() from error
     return part if part.strip(".") else "%20"
+
+
+def _no_text() -> Invalid:
+    """What is said of bytes that a terminal or a file name handed over as text."""
+    return Invalid(
+        "What was given holds bytes that are not text in UTF-8. Nothing was sent.", next_step="Type it anew."
+    )

@@ -18,11 +18,12 @@ from contextlib import contextmanager
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import ClassVar
-from zoneinfo import ZoneInfo, available_timezones
+from zoneinfo import ZoneInfo
 
 import paramiko
 
 from openlatch.connectors.settings import checked, port_of, unable, wrong
+from openlatch.core.hours import zones
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
@@ -87,7 +88,7 @@ class SshConnector:
         checked("ssh", self.about, settings)
         if not re.fullmatch(r"SHA256:[A-Za-z0-9+/]{43}", settings["host_key"]):
             raise wrong("ssh", "host_key", "is not a fingerprint", "Give one as ssh-keygen -l shows it: SHA256:…")
-        if settings.get("zone", "UTC") not in available_timezones():
+        if settings.get("zone", "UTC") not in zones():
             raise wrong("ssh", "zone", "is not an IANA time zone", "Give one such as Europe/London.")
         self._host, self._port, self._user = settings["host"], port_of("ssh", settings), settings["user"]
         self._where = f"{self._user} at {self._host}:{self._port}"

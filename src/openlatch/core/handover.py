@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
-
 from openlatch.core.impact import Consequence, Situation
 from openlatch.core.model import Entry, Kind, PartyKind, PartyStatus, Severity
 from openlatch.core.ports import Change
@@ -68,7 +66,7 @@ def _raised(s: Situation, to: Entry) -> tuple[Step, ...]:
         step = changed(s, to, change, f"Make {who} “{s.entry.level}”.")
     else:
         text = f"Have {who} made “{s.entry.level}” of {s.account.name} at {s.provider} itself, and say that it is done."
-        step = replace(asked(s, to, text), change=change)
+        step = asked(s, to, text, change)
     return step, read_step(s, to, f"see that {who} has it")
 
 

@@ -11,16 +11,23 @@ from datetime import date, datetime, time, timedelta
 from functools import cache
 from zoneinfo import ZoneInfo, available_timezones
 
-__all__ = ["DAYS", "Hours", "Window", "day_before", "day_in", "end_of", "last_day"]
+from openlatch.errors import Invalid
+
+__all__ = ["DAYS", "Hours", "Window", "day_before", "day_in", "end_of", "last_day", "meant", "zones"]
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
 
 
 @cache
-def _zones() -> frozenset[str]:
-    """The names of all zones: listing them takes many times longer than looking one up."""
+def zones() -> frozenset[str]:
+    """Return the names of all IANA zones: listing them takes many times longer than looking one up."""
     return frozenset(available_timezones())
+
+
+def meant(day: date) -> bool:
+    """Return whether somebody may mean a day: those further away are mistyped, and clocks cannot reckon with them."""
+    return 1900 <= day.year < 2900
 
 
 @dataclass(frozen=True, slots=True)
@@ -75,7 +82,7 @@ class Hours:
     def parse(cls, text: str) -> Hours:
         """Return the hours that a text means; raises ValueError for any other."""
         written, _, zone = text.strip().rpartition(" ")
-        if zone not in _zones():
+        if zone not in zones():
             raise ValueError(f"“{zone}” is not an IANA time zone")
         windows = []
         for part in written.split("+"):
@@ -106,5 +113,9 @@ def day_before(end: datetime, zone: str) -> date:
 
 
 def end_of(day: date, zone: str) -> datetime:
-    """Return the instant at which a day is over in a zone."""
+    """Return the instant at which a day is over in a zone; raises Invalid for a day that nobody means."""
+    if not meant(day):
+        raise Invalid(
+            f"{day.isoformat()} is too far away. Nothing was changed.", next_step="Give a day between 1900 and 2899."
+        )
     return datetime.combine(day + timedelta(days=1), time(), ZoneInfo(zone))

@@ -7,6 +7,7 @@ from dataclasses import dataclass, field
 from datetime import datetime
 from uuid import UUID
 
+from openlatch.core.hours import day_in, last_day
 from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, PartyStatus, Severity, Side
 from openlatch.core.powers import Power, in_order
 
@@ -51,6 +52,8 @@ class Situation:
     keys: Mapping[UUID, str] = field(default_factory=dict)
     by_hand: bool = False
     """whether nothing can be read or changed at the provider from here"""
+    zone: str = field(kw_only=True)
+    """the workspace's own, in which days are told"""
 
     def holder(self, entry: Entry) -> Party:
         """Return who holds an entry, of this one or of those around it."""
@@ -131,7 +134,7 @@ def gives_back(s: Situation, until: datetime | None) -> tuple[Consequence, ...]:
     left = Consequence("left", Severity.HIGH, f"{s.party.name} is known to have left.")
     grave = set(s.entry.powers) & {Power.SPEND, Power.WITHDRAW, Power.ADMIT, Power.OWN}
     has = ", ".join(in_order(s.entry.powers)) or f"“{s.entry.level}”"
-    end = f"until the end of {_day(until)}" if until is not None else "without an end"
+    end = f"until the end of {last_day(until, s.zone)}" if until is not None else "without an end"
     text = f"{s.party.name} has this on {s.account.name} again, {end}: {has}."
     again = Consequence("can-again", Severity.MEDIUM if grave else Severity.LOW, text)
     alone = Consequence("effect", Severity.LOW, "What fell with it does not come back by itself.")
@@ -141,7 +144,11 @@ def gives_back(s: Situation, until: datetime | None) -> tuple[Consequence, ...]:
 def _stops(s: Situation, takes_away: tuple[Power, ...], ends: bool) -> Iterable[Consequence]:
     if ends or Power.SPEND in takes_away:
         for one in s.entry.dependencies:
-            when = f" It fails from {_day(one.next_at)} unless someone else takes it over." if one.next_at else ""
+            when = (
+                f" It fails from {day_in(one.next_at, s.zone)} unless someone else takes it over."
+                if one.next_at
+                else ""
+            )
             text = f"One {one.kind} hangs on it: {one.what}, through {s.party.name}.{when}"
             yield Consequence("dependency", Severity.HIGH, text)
     if not mends(s, takes_away):
@@ -217,7 +224,3 @@ def _count(number: int, one: str, many: str = "") -> str:
 def _names(entries: Sequence[Entry], places: Mapping[UUID, str]) -> str:
     shown = [f"“{e.level}” on {places[e.account_id]}" for e in entries[:3]]
     return ", ".join(shown) + (f" and {len(entries) - 3} more" if len(entries) > 3 else "")
-
-
-def _day(instant: datetime) -> str:
-    return f"{instant.day} {instant:%B %Y}"

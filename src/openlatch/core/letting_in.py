@@ -10,7 +10,7 @@ from openlatch.core.impact import Consequence, Situation
 from openlatch.core.model import Severity
 from openlatch.core.offers import Part
 from openlatch.core.ports import Gift
-from openlatch.core.steps import Action, Plan, Step, asked, key_of, read_step, receipt_step
+from openlatch.core.steps import Action, Plan, Step, had_step, key_of, read_step, receipt_step
 
 __all__ = ["let_in"]
 
@@ -31,15 +31,16 @@ def let_in(s: Situation, part: Part, starts_at: datetime | None, now: datetime, 
     steps: list[Step] = []
     if starts_at is not None and starts_at > now:
         steps.append(Step("wait", f"Wait until it begins, on {day_in(starts_at, zone)}.", until=starts_at))
+    key = part.key or key_of(s, entry)
+    if not s.by_hand:
+        steps.append(had_step(s, key, who))
     if able:
         text = f"Ask {s.provider} to give {who} “{part.level}”."
-        steps.append(Step("give", text, party=part.key or key_of(s, entry), gift=gift))
+        steps.append(Step("give", text, party=key, gift=gift))
     else:
         text = f"Have {who} given “{part.level}” of {s.account.name} at {s.provider} itself, and say that it is done."
-        key = part.key or key_of(s, entry)
-        steps.append(replace(asked(s, entry, text), entry="", party=key, gift=None if s.by_hand else gift))
+        steps.append(Step("ask", text, party=key, gift=None if s.by_hand else gift))
     if not s.by_hand:
-        read = read_step(s, entry, f"see that {who} has it")
-        steps.append(replace(read, party=part.key or read.party))
+        steps.append(replace(read_step(s, entry, f"see that {who} has it"), party=key))
     happens = Consequence("effect", Severity.LOW, f"{who} has “{part.level}” on {s.account.name}.")
     return Plan(Action.LET_IN.value, entry.ref, (happens,), (*steps, receipt_step()))

@@ -129,6 +129,19 @@ class Order:
         """Return the steps with one of them marked as done."""
         return tuple(replace(s, at=now, said=said) if n == place else s for n, s in enumerate(self.steps))
 
+    def asked_again(self) -> tuple[Step, ...]:
+        """Return the steps as they are when the order is tried again.
+
+        Where a reading did not show what the steps before it asked for, these are to be done anew.
+        """
+        place = self.place
+        if place == len(self.steps) or self.steps[place].call != "read":
+            return self.steps
+        first = place
+        while first > 0 and self.steps[first - 1].call in ("change", "end", "give", "ask"):
+            first -= 1
+        return tuple(replace(s, at=None, said="") if first <= n < place else s for n, s in enumerate(self.steps))
+
 
 def again_after(attempts: int) -> timedelta | None:
     """Return how long to wait after that many failed attempts, or None when a person has to look."""

@@ -8,9 +8,10 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Sequence
 from dataclasses import replace
-from datetime import datetime, timedelta
+from datetime import datetime
 
 from openlatch.core.handover import hand_over
+from openlatch.core.hours import last_day
 from openlatch.core.impact import Consequence, Situation, gives_back, lost, mends, successors, takes
 from openlatch.core.model import EndReason, Entry, Kind, PartyKind, Severity, State
 from openlatch.core.offers import made_here
@@ -19,11 +20,14 @@ from openlatch.core.powers import Power, in_order
 from openlatch.core.steps import (
     Action,
     Ask,
+    Extent,
     Plan,
     Step,
     WayOut,
     asked,
     changed,
+    ended,
+    had_step,
     key_of,
     read_step,
     receipt_step,
@@ -33,8 +37,8 @@ from openlatch.errors import Conflict, Invalid
 __all__ = ["Action", "Ask", "Plan", "Step", "WayOut", "make_plan", "why_ended"]
 
 
-def make_plan(s: Situation, ask: Ask, now: datetime) -> Plan:
-    """Plan what is asked of an entry.
+def make_plan(s: Situation, ask: Ask, now: datetime, held: Extent | None = None) -> Plan:
+    """Plan what is asked of an entry; `held` is how far it went before the order by which it ended began.
 
     Refuses (Conflict) what is not possible as things stand, and (Invalid) what makes no sense, such as a level that
     gives more, or a last day before the first.
@@ -45,7 +49,7 @@ def make_plan(s: Situation, ask: Ask, now: datetime) -> Plan:
             next_step="Make an offer: openlatch offer ADDRESS --on ACCOUNT",
         )
     if ask.action is Action.GIVE_BACK:
-        return _give_back(s, ask, now)
+        return _give_back(s, ask, now, held)
     if ask.action is Action.HAND_OVER and s.entry.stands:
         return hand_over(s, ask)
     if not s.entry.stands:
@@ -138,7 +142,7 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
     if least:
         text = f"Reduce it to “{least}” first: {s.provider} ends nothing greater without consent."
         steps += [changed(s, entry, Change(level=least), text), read_step(s, entry, "see that it is reduced")]
-    steps.append(Step("end", f"Ask {s.provider} to {_verb(entry)}.", entry.key, key_of(s, entry)))
+    steps.append(ended(s, entry, f"Ask {s.provider} to {_verb(entry)}."))
     if Kind.SESSION in s.abilities.ends:
         steps += [_closed(s, one) for one in s.outliving]
     return (*steps, *_proof(s)), taken
@@ -166,7 +170,7 @@ def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
     text = f"Ask {s.provider} to narrow “{entry.level}” to {' on '.join(to)}."
     if entry.by_hand or entry.kind not in s.abilities.narrows:
         text = f"Have it narrowed to {' on '.join(to)} at {s.provider} itself, and say here that it is done."
-        return (replace(asked(s, entry, text), change=change), *_proof(s, not entry.by_hand)), lost(entry, powers)
+        return (asked(s, entry, text, change), *_proof(s, not entry.by_hand)), lost(entry, powers)
     return (changed(s, entry, change, text), *_proof(s)), lost(entry, powers)
 
 
@@ -210,15 +214,15 @@ def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
         )
     if entry.ends_at is not None and until >= entry.ends_at:
         raise Invalid(
-            f"It ends before that already, at {entry.ends_at.isoformat(timespec='minutes')}. Nothing was changed.",
+            f"It ends before that already, with {last_day(entry.ends_at, s.zone)}. Nothing was changed.",
             next_step="Give an earlier day; to let somebody in for longer, make them an offer.",
             errors=[{"at": "until", "problem": "later than its end"}],
         )
     if entry.kind in s.abilities.dates and not entry.by_hand:
-        text = f"Ask {s.provider} to end “{entry.level}” with {_last_day(until)}."
+        text = f"Ask {s.provider} to end “{entry.level}” with {last_day(until, s.zone)}."
         return (changed(s, entry, Change(ends_at=until), text), *_proof(s)), in_order(entry.powers)
     steps, taken = _end(s, ask, now)
-    wait = Step("wait", f"Wait until {_last_day(until)} is over; {s.provider} keeps no end itself.", until=until)
+    wait = Step("wait", f"Wait until {last_day(until, s.zone)} is over; {s.provider} keeps no end itself.", until=until)
     return (wait, *steps), taken
 
 
@@ -247,8 +251,14 @@ def _change_secret(s: Situation, ask: Ask, now: datetime) -> Made:
     return (asked(s, s.entry, text), receipt_step()), ()
 
 
-def _give_back(s: Situation, ask: Ask, now: datetime) -> Plan:
+def _give_back(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Plan:
     entry = s.entry
+    if held is not None and not entry.stands:
+        # What an order reduced before it removed it is given back as it was before.
+        powers = entry.powers if held.level == entry.level else s.levels.get(held.level, entry.powers)
+        before = {name: getattr(held, name) for name in ("level", "permissions", "resources", "hours", "ends_at")}
+        entry = replace(entry, powers=powers, **before)
+        s = replace(s, entry=entry)
     if entry.stands:
         raise Conflict(
             f"{s.party.name} has this access to {s.account.name} now. Nothing was changed.",
@@ -272,15 +282,15 @@ def _give_back(s: Situation, ask: Ask, now: datetime) -> Plan:
     until = ask.until or entry.ends_at
     if until is not None and until <= now:
         raise Invalid(
-            f"Its last day, {_last_day(until)}, is over. Nothing was changed.",
+            f"Its last day, {last_day(until, s.zone)}, is over. Nothing was changed.",
             next_step="Say a new last day for it.",
             errors=[{"at": "until", "problem": "over already"}],
         )
     kind = Kind.GRANT if until is not None and entry.kind is Kind.DELEGATE else entry.kind
     gift = Gift(s.account.key, kind, entry.level, entry.permissions, entry.resources, until, again=entry.key)
     text = f"Ask {s.provider} to give {s.party.name} “{entry.level}” again."
-    read = read_step(s, entry, f"see that {s.party.name} has it")
-    steps = (Step("give", text, party=key_of(s, entry), gift=gift), read, receipt_step())
+    key, read = key_of(s, entry), read_step(s, entry, f"see that {s.party.name} has it")
+    steps = (had_step(s, key, s.party.name), Step("give", text, party=key, gift=gift), read, receipt_step())
     return Plan(ask.action.value, entry.ref, gives_back(s, until), steps)
 
 
@@ -342,7 +352,7 @@ def _name_first(s: Situation, successor: Entry) -> tuple[Step, ...]:
         step = changed(s, successor, change, f"Make {who} “{level}” first.")
     else:
         text = f"Have {who} made “{level}” of {s.account.name} at {s.provider} itself, and say here that it is done."
-        step = replace(asked(s, successor, text), change=change)
+        step = asked(s, successor, text, change)
     return (step, read_step(s, successor, f"see that {who} can let others in"))
 
 
@@ -393,11 +403,6 @@ def _verb(entry: Entry) -> str:
     if entry.kind is Kind.OFFER:
         return "withdraw the offer"
     return f"remove the {entry.kind} “{entry.level}”"
-
-
-def _last_day(until: datetime) -> str:
-    last = until - timedelta(microseconds=1)
-    return f"{last.day} {last:%B %Y}"
 
 
 def _listed(names: Sequence[str]) -> str:

@@ -1,88 +1,236 @@
-"""Whether what was ordered is so: what a fresh observation of a party has to show."""
+"""Whether what was ordered is so: what a fresh observation of a party has to show.
+
+Nothing proves an order but what was not so before it. A change is proved by an entry that is just what the change makes
+of what it was; what was given, by an entry that is just that and was not there, or was not that, when it was given. All
+else is said as it is shown, and proves nothing.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Sequence
-from dataclasses import dataclass
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import datetime, timedelta
 
 from openlatch.core.model import Kind, State
-from openlatch.core.observation import Observation, ObservedEntry
-from openlatch.core.plans import Step
-from openlatch.core.ports import Gift
+from openlatch.core.observation import SHARED, Observation, ObservedEntry
+from openlatch.core.ports import Change, Gift
+from openlatch.core.steps import Extent, Step
 
-__all__ = ["Verdict", "verify"]
+__all__ = ["Verdict", "already_there", "noted", "verify"]
+
+PRECISION = timedelta(seconds=1)
+"""Ends that are less apart than this are the same: not every provider keeps fractions of a second."""
 
 
 @dataclass(frozen=True, slots=True)
 class Verdict:
-    """What a fresh observation says: whether all is as it was meant to be, and what was seen."""
+    """What a fresh observation says: whether all is as it was meant to be, and what was seen.
+
+    `found` are the provider's keys of the entries that show what was given.
+    """
 
     reached: bool
     evidence: str
+    found: tuple[str, ...] = ()
 
 
-def verify(observation: Observation, steps: Sequence[Step], party: str) -> Verdict:
-    """Return whether a complete observation of a party shows all that these steps did to it; less proves nothing."""
-    shown = {e.key: e for e in observation.entries}
-    wanted = {s.entry: s for s in steps if s.party == party and s.entry and s.call in ("end", "change", "ask")}
-    missed = [one for step in wanted.values() if (one := _missed(step, shown.get(step.entry)))]
-    given = [step.gift for step in steps if step.party == party and step.gift is not None]
-    missed += [f"“{gift.level}” on {gift.account} is not listed" for gift in given if not _there(gift, observation)]
+def verify(observation: Observation, steps: Sequence[Step], place: int) -> Verdict:
+    """Return whether a complete observation shows what the steps before `place` did to the party of the step there."""
+    party = steps[place].party
+    shown = {one.key: one for one in observation.entries}
+    done = [one for one in steps[:place] if one.party == party]
+    ended_later = {one.entry for one in steps[place:] if one.call == "end"}
+    wanted: dict[str, list[Step]] = {}
+    for step in done:
+        if step.entry and step.call in ("end", "change", "ask"):
+            wanted.setdefault(step.entry, []).append(step)
+    missed, seen, found = [], [], []
+    for key, theirs in wanted.items():
+        if theirs[-1].change is None:
+            wrong, fine = _ended(theirs[-1], observation)
+        else:
+            wrong, fine = _changed(key, theirs, shown.get(key), gone_is_fine=key in ended_later)
+        missed += wrong
+        seen += fine
+    for step in done:
+        if step.gift is not None:
+            one, said = _given(step.gift, dict(step.before), observation)
+            (missed if one is None else seen).append(said)
+            found += [] if one is None else [one.key]
     if missed:
         return Verdict(reached=False, evidence="; ".join(missed))
-    seen = [_seen(step, shown.get(step.entry)) for step in wanted.values()]
-    seen += [f"“{gift.level}” on {gift.account} is listed" for gift in given]
-    others = len([one for one in shown.values() if one.key not in wanted and not any(_is(one, g) for g in given)])
-    rest = "nothing else of this party" if not others else f"{others} other of this party"
-    return Verdict(reached=True, evidence=f"{'; '.join(seen)}; the reading shows {rest}")
+    left = [one for key, one in shown.items() if key not in wanted and key not in found]
+    evidence = "; ".join([*seen, f"the reading shows {_rest(left, observation, party)}"])
+    return Verdict(reached=True, evidence=evidence, found=tuple(found))
 
 
-def _missed(step: Step, shown: ObservedEntry | None) -> str:
-    """What is not yet as a step wanted it."""
-    change = step.change
-    if change is None:
-        return "" if shown is None else f"{step.entry} is still listed with the level {shown.level!r}"
+def _rest(left: Sequence[ObservedEntry], observation: Observation, party: str) -> str:
+    """What a reading shows of a party beside what an order is about: other access, and teams and apps of theirs."""
+    names = {one.key: one.name for one in observation.parties}
+    said = ["one other entry" if len(left) == 1 else f"{len(left) or 'no'} other entries"]
+    for how, told in (("member", "membership in"), ("app", "a connection to")):
+        theirs = {one.team for one in observation.memberships if (one.member, one.how) == (party, how)}
+        if theirs:
+            said.append(f"{told} {', '.join(f'“{name}”' for name in sorted(names.get(one, one) for one in theirs))}")
+    return f"{', '.join(said)} of this party" if left or len(said) > 1 else "nothing else of this party"
+
+
+def already_there(observation: Observation, steps: Sequence[Step], place: int) -> str:
+    """Return what is said if a party has just what the step after `place` is to give it; else an empty string."""
+    gift = steps[place + 1].gift
+    there = next((one for one in observation.entries if gift is not None and not _unlike(gift, one)), None)
+    if gift is None or there is None:
+        return ""
+    return f"“{gift.level}” on {gift.account} is there already ({there.key})"
+
+
+def noted(observation: Observation, steps: Sequence[Step], place: int, found: Sequence[str]) -> tuple[Step, ...]:
+    """Return the steps with what the reading at `place` leaves for later.
+
+    By which entries it showed what was given; or, where the next step gives something, all that was there before.
+    """
+    kept = {place: replace(steps[place], found=tuple(found))}
+    if steps[place + 1].gift is not None:
+        before = tuple((one.key, Extent.of(one)) for one in observation.entries)
+        kept[place + 1] = replace(steps[place + 1], before=before)
+    return tuple(kept.get(n, step) for n, step in enumerate(steps))
+
+
+# What was ended or changed
+
+
+def _ended(step: Step, observation: Observation) -> tuple[list[str], list[str]]:
+    """What is there of an entry that was ended; whoever is let in again by another one is not out."""
+    known = dict(step.before)
+    wrong = []
+    for one in observation.entries:
+        if one.key == step.entry:
+            wrong.append(f"{one.key} is still listed with the level {one.level!r}")
+        elif one.account == step.account and one.key not in known and _lets_in(one):
+            wrong.append(f"{one.key} lets them in anew, with the level {one.level!r}")
+    return wrong, [f"{step.entry} is no longer listed"]
+
+
+def _lets_in(one: ObservedEntry) -> bool:
+    """Whether an entry lets somebody in by itself: sessions come and go, and what documents share is keyed anew."""
+    return one.kind not in (Kind.SESSION, Kind.OFFER) and not one.key.startswith(SHARED)
+
+
+def _changed(
+    key: str, steps: Sequence[Step], shown: ObservedEntry | None, *, gone_is_fine: bool
+) -> tuple[list[str], list[str]]:
+    """What is not as these steps on one entry meant it, and what is."""
     if shown is None:
-        return f"{step.entry} is not listed" if change.wider else ""
-    listed = f"{step.entry} is still listed"
-    wrong = (
-        (bool(change.level) and shown.level != change.level, f"{listed} with the level {shown.level!r}"),
-        (
-            change.resources is not None and not (shown.resources and set(shown.resources) <= set(change.resources)),
-            f"{listed} for other parts",
-        ),
-        (
-            change.ends_at is not None and (shown.ends_at is None or shown.ends_at > change.ends_at),
-            f"{listed} without that end",
-        ),
-        (change.paused is not None and (shown.state is State.PAUSED) != change.paused, f"{listed} as {shown.state}"),
+        return ([], [f"{key} is no longer listed"]) if gone_is_fine else ([f"{key} is not listed"], [])
+    was = dict(steps[0].before).get(key)
+    asked = Change()
+    for step in steps:
+        asked = asked if step.change is None else _both(asked, step.change)
+    now = Extent.of(shown)
+    wrong = _differs(now, _made(was or now, asked))
+    if was is not None and not asked.wider and now.powers is not None and was.powers is not None:
+        more = [power for power in now.powers if power not in was.powers]
+        wrong += [f"with more than before: {', '.join(more)}"] if more else []
+    if wrong:
+        return [f"{key} is listed {one}" for one in wrong], []
+    return [], [f"{key} is listed {', '.join(_told(now, asked))}"]
+
+
+def _both(first: Change, then: Change) -> Change:
+    """Two changes, one after the other, as one."""
+    return Change(
+        then.level or first.level,
+        first.resources if then.resources is None else then.resources,
+        first.ends_at if then.ends_at is None else then.ends_at,
+        first.paused if then.paused is None else then.paused,
+        first.wider or then.wider,
     )
-    return next((said for is_wrong, said in wrong if is_wrong), "")
 
 
-def _seen(step: Step, shown: ObservedEntry | None) -> str:
-    if shown is None or step.change is None:
-        return f"{step.entry} is no longer listed"
-    change = step.change
-    if change.level:
-        return f"{step.entry} is listed with the level {shown.level!r}"
-    if change.resources is not None:
-        return f"{step.entry} is listed for {', '.join(shown.resources)}"
-    if change.ends_at is not None and shown.ends_at is not None:
-        return f"{step.entry} is listed with its end at {shown.ends_at.isoformat()}"
-    return f"{step.entry} is listed as {shown.state}"
+def _made(was: Extent, change: Change) -> Extent:
+    """What a change makes of what was; which permissions go with a new level is the provider's to say."""
+    return replace(
+        was,
+        level=change.level or was.level,
+        resources=was.resources if change.resources is None else tuple(sorted(change.resources)),
+        ends_at=was.ends_at if change.ends_at is None else change.ends_at,
+        state=was.state if change.paused is None else State.PAUSED if change.paused else State.LIVE,
+    )
 
 
-def _there(gift: Gift, observation: Observation) -> bool:
-    return any(_is(one, gift) for one in observation.entries)
+def _differs(now: Extent, wanted: Extent) -> list[str]:
+    """In what one extent is not another one, as words that follow "is listed"."""
+    wrong = []
+    if now.level != wanted.level:
+        wrong.append(f"with the level {now.level!r}, not {wanted.level!r}")
+    elif now.permissions != wanted.permissions:
+        wrong.append(f"with the permissions {_some(now.permissions)}, not {_some(wanted.permissions)}")
+    if now.resources != wanted.resources:
+        wrong.append(f"for {_some(now.resources, 'all parts')}, not {_some(wanted.resources, 'all parts')}")
+    if now.hours != wanted.hours:
+        wrong.append("for other hours of the week" if now.hours else "for all hours of the week")
+    if not _same_end(now.ends_at, wanted.ends_at):
+        wrong.append(f"{_end(now.ends_at)}, not {_end(wanted.ends_at)}")
+    if now.state is not wanted.state:
+        wrong.append(f"as {now.state}, not {wanted.state}")
+    return wrong
 
 
-def _is(one: ObservedEntry, gift: Gift) -> bool:
-    """Whether an observed entry is what was given, and no more than that."""
-    ends = gift.ends_at is None or (one.ends_at is not None and one.ends_at <= gift.ends_at)
-    same = (one.account, one.level, one.hours) == (gift.account, gift.level, gift.hours)
+def _told(now: Extent, change: Change) -> list[str]:
+    """What there is of what was asked for."""
+    told = [f"with the level {now.level!r}"] if change.level else []
+    told += [] if change.resources is None else [f"for {_some(now.resources, 'all parts')}"]
+    told += [] if change.ends_at is None else [_end(now.ends_at)]
+    return told + ([] if change.paused is None else [f"as {now.state}"])
+
+
+# What was given
+
+
+def _given(gift: Gift, before: Mapping[str, Extent], observation: Observation) -> tuple[ObservedEntry | None, str]:
+    """The entry that shows what was given, if there is one, and what is to be said of it."""
+    what = f"“{gift.level}” on {gift.account}"
+    new = [one for one in observation.entries if before.get(one.key) != Extent.of(one)]
+    found = next((one for one in new if not _unlike(gift, one)), None)
+    if found is not None:
+        return found, f"{what} is listed"
+    near = [
+        (len(wrong), one.key, wrong) for one in new if one.account == gift.account and (wrong := _unlike(gift, one))
+    ]
+    if near:
+        _, key, wrong = min(near)
+        return None, f"{key} on {gift.account} is listed {', '.join(wrong)}"
+    return None, f"{what} is not listed" + (" anew" if len(new) < len(observation.entries) else "")
+
+
+def _unlike(gift: Gift, one: ObservedEntry) -> list[str]:
+    """In what an entry is not what was given; none if it is just that."""
+    now = Extent.of(one)
+    wanted = replace(
+        now,
+        level=gift.level,
+        permissions=tuple(sorted(gift.permissions)) or now.permissions,
+        resources=tuple(sorted(gift.resources)),
+        hours=gift.hours,
+        ends_at=gift.ends_at,
+        state=State.LIVE,
+    )
+    wrong = [] if one.account == gift.account else [f"on {one.account}"]
     # Whether it stands until it is ended or has an end already is the provider's to say, if nobody asked for one.
     kinds = {one.kind, gift.kind}
-    same = same and (len(kinds) == 1 or kinds == {Kind.DELEGATE, Kind.GRANT})
-    same = same and (not gift.permissions or set(gift.permissions) <= set(one.permissions))
-    return same and set(one.resources) == set(gift.resources) and one.state is State.LIVE and ends
+    wrong += [] if len(kinds) == 1 or kinds == {Kind.DELEGATE, Kind.GRANT} else [f"as {one.kind}, not {gift.kind}"]
+    return wrong + _differs(now, wanted)
+
+
+def _same_end(one: datetime | None, other: datetime | None) -> bool:
+    if one is None or other is None:
+        return one is other
+    return abs(one - other) < PRECISION
+
+
+def _end(at: datetime | None) -> str:
+    return "without an end" if at is None else f"until {at.isoformat(timespec='minutes')}"
+
+
+def _some(words: Sequence[str], none: str = "none") -> str:
+    return ", ".join(words) or none

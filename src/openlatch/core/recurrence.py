@@ -15,6 +15,7 @@ from zoneinfo import ZoneInfo
 
 from dateutil.rrule import rrule, rrulestr
 
+from openlatch.core.hours import meant
 from openlatch.errors import Invalid
 
 __all__ = ["EXAMPLES", "Recurrence"]
@@ -63,10 +64,13 @@ class Recurrence:
             raise _wrong(rule, "is not a recurrence rule of RFC 5545 (an interval is 1 or more)")
         if parts.keys() & {"BYHOUR", "BYMINUTE", "BYSECOND"}:
             raise _wrong(rule, "says a time of day, which is said apart from it")
+        if not meant(begins):
+            raise _wrong(rule, f"begins on {begins.isoformat()}, which is too far away")
         found = cls(text, begins, at, zone)
         try:
             first = found.first
-        except (ValueError, TypeError, KeyError) as error:
+            found.says()
+        except (ArithmeticError, LookupError, TypeError, ValueError) as error:
             raise _wrong(rule, f"is not a recurrence rule of RFC 5545 ({error})") from error
         if first is None:
             raise _wrong(rule, "never comes")

@@ -3,18 +3,37 @@
 from __future__ import annotations
 
 import hashlib
-from dataclasses import asdict, dataclass
+from collections.abc import Iterable
+from dataclasses import asdict, dataclass, replace
 from datetime import datetime, time
 from enum import StrEnum
 from typing import Any
 from uuid import UUID
 
+from openlatch.core.hours import Hours
 from openlatch.core.impact import Consequence, Situation
 from openlatch.core.ledger import canonical
-from openlatch.core.model import Entry
+from openlatch.core.model import Entry, State
+from openlatch.core.observation import ObservedEntry
 from openlatch.core.ports import Change, Gift
+from openlatch.core.powers import Power, in_order
 
-__all__ = ["Action", "Ask", "Plan", "Step", "WayOut", "asked", "changed", "key_of", "read_step", "receipt_step"]
+__all__ = [
+    "Action",
+    "Ask",
+    "Extent",
+    "Plan",
+    "Step",
+    "WayOut",
+    "asked",
+    "changed",
+    "ended",
+    "had_step",
+    "held_before",
+    "key_of",
+    "read_step",
+    "receipt_step",
+]
 
 
 class Action(StrEnum):
@@ -62,12 +81,46 @@ class Ask:
 
 
 @dataclass(frozen=True, slots=True)
+class Extent:
+    """How far one access goes: all of it that an order can ask for or has to leave as it is.
+
+    `powers` are those that the provider itself says it gives, None where it does not say.
+    """
+
+    level: str
+    permissions: tuple[str, ...] = ()
+    resources: tuple[str, ...] = ()
+    hours: Hours | None = None
+    ends_at: datetime | None = None
+    state: State = State.LIVE
+    powers: tuple[Power, ...] | None = None
+
+    @classmethod
+    def of(cls, one: Entry | ObservedEntry) -> Extent:
+        """How far an entry goes; that its end was asked for already makes no difference."""
+        powers = one.stated if isinstance(one, Entry) else one.powers
+        state = State.LIVE if one.state is State.ENDING else one.state
+        return cls(
+            one.level,
+            permissions=tuple(sorted(one.permissions)),
+            resources=tuple(sorted(one.resources)),
+            hours=one.hours,
+            ends_at=one.ends_at,
+            state=state,
+            powers=None if powers is None else in_order(powers),
+        )
+
+
+@dataclass(frozen=True, slots=True)
 class Step:
     """One step of a plan, and how it went: `at` is None while it is still to be done.
 
     `call` is one of change, end and give (the provider is asked), ask (a person is asked), consent (whoever has the
     entry is asked, by a link), withdraw (an offer that was made here), wait, read and receipt.
-    `entry` and `party` are the provider's own keys.
+    `entry`, `party` and `account` are the provider's own keys. `before` is how far access went before the step, by the
+    provider's keys of the entries: of what is changed, as the plan knew it; of what is ended, with all else that the
+    party had on that account; and of all that it had when it was given something, as a reading showed it. `found` are
+    the keys of the entries by which a reading showed what was given.
     """
 
     call: str
@@ -79,6 +132,9 @@ class Step:
     until: datetime | None = None
     at: datetime | None = None
     said: str = ""
+    account: str = ""
+    before: tuple[tuple[str, Extent], ...] = ()
+    found: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -123,6 +179,11 @@ def _plainly(fields: list[tuple[str, Any]]) -> dict[str, Any]:
     return {**dict(fields), **sets, **times}
 
 
+def held_before(steps: Iterable[Step], key: str) -> Extent | None:
+    """Return how far an entry went before the first of these steps; None if none of them kept it."""
+    return next((extent for step in steps for one, extent in step.before if one == key), None)
+
+
 def receipt_step() -> Step:
     """The last step of every plan."""
     return Step("receipt", "Write the receipt, with what was seen, and seal it into the log.")
@@ -135,12 +196,26 @@ def read_step(s: Situation, entry: Entry, why: str) -> Step:
 
 def changed(s: Situation, entry: Entry, change: Change, text: str) -> Step:
     """The provider is asked to change an entry."""
-    return Step("change", text, entry.key, key_of(s, entry), change)
+    return Step("change", text, entry.key, key_of(s, entry), change, before=((entry.key, Extent.of(entry)),))
 
 
-def asked(s: Situation, entry: Entry, text: str) -> Step:
-    """A person is asked to do something about an entry."""
-    return Step("ask", text, entry.key, key_of(s, entry))
+def asked(s: Situation, entry: Entry, text: str, change: Change | None = None) -> Step:
+    """A person is asked to end an entry, or to change it."""
+    if change is None:
+        return replace(ended(s, entry, text), call="ask")
+    return replace(changed(s, entry, change, text), call="ask")
+
+
+def ended(s: Situation, entry: Entry, text: str) -> Step:
+    """The provider is asked to end an entry."""
+    had = (one for one in (entry, *s.standing) if (one.party_id, one.account_id) == (entry.party_id, s.account.id))
+    before = tuple((one.key, Extent.of(one)) for one in had)
+    return Step("end", text, entry.key, key_of(s, entry), account=s.account.key, before=before)
+
+
+def had_step(s: Situation, party: str, who: str) -> Step:
+    """A reading of what a party has before it is given something: what is there already proves nothing later."""
+    return Step("read", f"Read {s.provider} to see what {who} has there now.", party=party)
 
 
 def key_of(s: Situation, entry: Entry) -> str:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import replace
 
 from openlatch.core.hours import day_before
-from openlatch.core.model import EndReason, Entry, Kind, State
+from openlatch.core.model import EndReason, Entry, State
 from openlatch.core.offers import Offer, OfferMove, Part
 from openlatch.core.orders import Order
 from openlatch.core.plans import Action
@@ -21,7 +21,7 @@ def arrived(call: Call, order: Order, offered: Entry) -> None:
     if offer is None:
         return
     part = next(one for one in offer.parts if one.entry_id == offered.id)
-    live = _by_hand(call, offered, part) if not _readable(order) else _seen(call, part, offered)
+    live = _by_hand(call, offered, part) if not _readable(order) else _seen(call, order, offered)
     if live is None:
         return
     told = replace(
@@ -51,21 +51,10 @@ def _readable(order: Order) -> bool:
     return any(step.call == "read" for step in order.steps)
 
 
-def _seen(call: Call, part: Part, offered: Entry) -> Entry | None:
-    """The entry that a reading has just shown: whoever the provider gave it to is who it was offered to."""
-    found = [
-        one
-        for one in call.tx.entries.on([part.account_id])
-        if one.kind in (Kind.DELEGATE, Kind.GRANT)
-        and (one.level, set(one.resources)) == (part.level, set(part.resources))
-        and _same_party(call, one, part, offered)
-    ]
-    return max(found, key=lambda one: one.id, default=None)
-
-
-def _same_party(call: Call, one: Entry, part: Part, offered: Entry) -> bool:
-    known = call.tx.parties.keys_of([one.party_id], one.provider_id)
-    return one.party_id == offered.party_id or known[one.party_id] == part.key
+def _seen(call: Call, order: Order, offered: Entry) -> Entry | None:
+    """The entry by which a reading has just shown what was given."""
+    keys = [key for step in order.steps for key in step.found]
+    return next(iter(call.tx.entries.standing(offered.provider_id, keys)), None)
 
 
 def _by_hand(call: Call, offered: Entry, part: Part) -> Entry:

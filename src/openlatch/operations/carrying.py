@@ -19,7 +19,7 @@ from openlatch.core.observation import Observation, merged
 from openlatch.core.orders import Move, Order, OrderState, again_after
 from openlatch.core.plans import Action, Step, why_ended
 from openlatch.core.ports import Answer
-from openlatch.core.proof import Verdict, verify
+from openlatch.core.proof import Verdict, already_there, noted, verify
 from openlatch.core.reconcile import Changes
 from openlatch.errors import ProviderDown, ProviderTrouble
 from openlatch.operations import arrivals, consent, flags, readings, telling
@@ -205,7 +205,12 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
     done: list[tuple[Order, Entry]] = []
     showed = {}
     for order, verdict in reached:
-        steps = order.step_done(order.place, call.now, verdict.evidence)
+        place, seen_then = looks[order.id]
+        there = already_there(seen_then, order.steps, place)
+        if there:
+            _stick(call, order, f"{there}. Nothing was given.")
+            continue
+        steps = noted(seen_then, order.step_done(place, call.now, verdict.evidence), place, verdict.found)
         moved = replace(order, steps=steps, attempts=0, why="")
         if moved.steps[moved.place].call == "receipt":
             done.append((moved, entries[order.entry_id]))
@@ -222,7 +227,7 @@ def _awaits(order: Order, place: int) -> bool:
 def _seen(call: Call, order: Order, look: tuple[int, Observation]) -> Verdict | None:
     """What a reading shows of what an order has done so far; None, and looked at again later, if that is not all."""
     place, observation = look
-    verdict = verify(observation, order.steps[:place], order.steps[place].party)
+    verdict = verify(observation, order.steps, place)
     if verdict.reached:
         return verdict
     who = "It was said to be done" if order.steps[place - 1].call == "ask" else "The provider said yes"

@@ -6,7 +6,6 @@ import hashlib
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, timedelta
-from typing import TYPE_CHECKING
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
@@ -25,22 +24,16 @@ from openlatch.core.model import (
     Provider,
     Severity,
     is_mailbox,
-    normal_address,
 )
 from openlatch.core.offers import Part, Remark, made_here
 from openlatch.core.powers import Power, in_order
 from openlatch.core.requests import Request, RequestState, less, more
 from openlatch.core.tasks import Choice, Fit
-from openlatch.deferred import deferred
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import choices, known, policies
+from openlatch.operations.doors import readable_address
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.lookups import Finding, Findings, Lookup
-
-if TYPE_CHECKING:
-    import email_validator
-else:
-    email_validator = deferred("email_validator")
 
 __all__ = [
     "PartSight",
@@ -49,7 +42,6 @@ __all__ = [
     "Wish",
     "completed",
     "lookups",
-    "readable_address",
     "refused",
     "terms",
 ]
@@ -208,7 +200,7 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     if not wish.parts:
         raise _wrong("parts", "nothing is offered", "Name at least one account.")
     typed, handle = _addressed(call, wish)
-    address, ascii_form = readable_address(typed)
+    address, ascii_form = readable_address(typed, "to", "Nothing was offered.")
     party = _party(call, address, handle, wish, findings)
     told = next((one.found.name for one in findings.values() if one.found.name), "")
     name = wish.name.strip() or (party.name if party else told) or address
@@ -240,18 +232,6 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
         address, ascii_form if ascii_form != address else "", name, near, party, outside, tuple(parts), tuple(ordered),
         starts_at, lapses_at, wish.basis.strip(), replaces, request.id if request is not None else None,
     )  # fmt: skip
-
-
-def readable_address(text: str) -> tuple[str, str]:
-    """Return a mail address in its one form, and as it is written on the wire; raises Invalid for what is none."""
-    typed = text.strip()
-    try:
-        found = email_validator.validate_email(typed, check_deliverability=False)
-    except email_validator.EmailNotValidError as error:
-        raise _wrong(
-            "to", f"“{typed}” is no address: {str(error)[:1].lower()}{str(error)[1:].rstrip('.')}", "Correct it."
-        ) from error
-    return normal_address(found.normalized), normal_address(f"{found.local_part}@{found.ascii_domain}")
 
 
 def _addressed(call: Call, wish: Wish) -> tuple[str, str]:

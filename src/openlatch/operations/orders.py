@@ -15,6 +15,7 @@ from openlatch.core.impact import Situation
 from openlatch.core.model import Account, Entry, Party, Provider, State
 from openlatch.core.orders import Move, Order, OrderState
 from openlatch.core.plans import Action, Ask, Plan, make_plan
+from openlatch.core.steps import held_before
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import own_party, within_sight, words
@@ -259,7 +260,8 @@ def try_again(call: Call, text: str) -> OrderSight:
     order = call.tx.orders.find(text, lock=True)
     # A new key: under the former one the provider may only repeat its former answer.
     key = f"{order.id}.{order.version}"
-    order = order.moved(Move.TRY_AGAIN, attempts=0, why="", again_at=None, idempotency_key=key)
+    steps = order.asked_again()
+    order = order.moved(Move.TRY_AGAIN, attempts=0, why="", again_at=None, idempotency_key=key, steps=steps)
     call.tx.orders.save(order)
     call.log("order.tried-again", "order", order.id, entry=str(order.entry_id))
     queue(call, order)
@@ -347,7 +349,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
             entry, parties[entry.party_id], accounts[entry.account_id], provider.name, provider.abilities, neighbours,
             {n.account_id: names[n.account_id] for n in neighbours}, holders,
             frozenset(teams.get(entry.party_id, ())), levels[provider.id],
-            {one: keys[provider.id][one] for one in holders}, provider.by_hand,
+            {one: keys[provider.id][one] for one in holders}, provider.by_hand, zone=tx.workspace.zone,
         )  # fmt: skip
         found[entry.id] = situation, provider
     return found
@@ -363,7 +365,8 @@ def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provid
         end_of(wish.until, call.tx.workspace.zone) if wish.until else None,
         call.tx.entries.find(wish.successor).entry.id if wish.successor else None,
     )
-    made = make_plan(around, ask, call.now)
+    held = held_before(call.tx.orders.steps_to_end(entry.id), entry.key) if ask.action is Action.GIVE_BACK else None
+    made = make_plan(around, ask, call.now, held)
     less = sorted(
         (len(gives), name) for name, gives in around.levels.items() if gives and set(gives) < set(entry.powers)
     )

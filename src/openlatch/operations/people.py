@@ -8,8 +8,9 @@ from uuid import UUID
 
 from openlatch.core.model import Person, Workspace, normal_address
 from openlatch.core.roles import Role, Scope
-from openlatch.errors import Conflict, Invalid, NotSignedIn, TooManyRequests
-from openlatch.operations.credentials import Bearer, weakness
+from openlatch.errors import Conflict, NotSignedIn, TooManyRequests
+from openlatch.operations.credentials import Bearer
+from openlatch.operations.doors import check_person
 from openlatch.operations.gate import Actor, Call, operation
 from openlatch.store.noun import missing
 from openlatch.store.people import Token
@@ -31,8 +32,6 @@ __all__ = [
 SESSION = timedelta(hours=12)
 WINDOW = timedelta(minutes=15)
 MOST_FAILURES = 10
-SHORTEST = 12
-"""characters that a password has at least"""
 REPLIES = timedelta(days=1)
 """How long a request can be sent again under its idempotency key."""
 
@@ -139,31 +138,14 @@ def browse(call: Call) -> tuple[Person, ...]:
 @operation("people.add")
 def add(call: Call, name: str, address: str, role: Role, password: str) -> Person:
     """Let someone sign in to this workspace."""
-    _strong(call, name, address, password)
+    check_person(call.tx.workspace, name, address, password)
     return add_first(call, name, address, role, password)
 
 
 def register(call: Call, name: str, address: str, password: str) -> Person:
     """Let somebody sign in who has shown that an address is theirs; they see what is their own, and nothing else."""
-    _strong(call, name, address, password)
+    check_person(call.tx.workspace, name, address, password)
     return add_first(call, name, address, Role.MEMBER, password)
-
-
-def _strong(call: Call, name: str, address: str, password: str) -> None:
-    """Refuse a password that could be guessed."""
-    if len(password) < SHORTEST:
-        raise Invalid(
-            f"That password has fewer than {SHORTEST} characters. Nothing was changed.",
-            next_step="Choose a longer one, such as four words that do not belong together.",
-            errors=[{"at": "password", "problem": "too short"}],
-        )
-    why = weakness(password, [name, address, *address.split("@"), call.tx.workspace.name, call.tx.workspace.slug])
-    if why:
-        raise Invalid(
-            f"That password could be guessed. {why} Nothing was changed.",
-            next_step="Choose a longer one, such as four words that do not belong together.",
-            errors=[{"at": "password", "problem": "could be guessed"}],
-        )
 
 
 def add_first(call: Call, name: str, address: str, role: Role, password: str) -> Person:

@@ -15,9 +15,9 @@ from openlatch.core.requests import Request, RequestMove, RequestState
 from openlatch.core.roles import Role
 from openlatch.errors import Conflict, Invalid, NotAllowed, NotFound, TooManyRequests
 from openlatch.operations import links, notices
+from openlatch.operations.doors import readable_address
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.offer_terms import readable_address
 from openlatch.store.pages import Page
 
 __all__ = [
@@ -75,7 +75,7 @@ def ask_from_outside(call: Call, address: str, name: str, wish: Wish) -> None:
             next_step="Try again in an hour, or write to somebody there.",
             retry_after=3600,
         )
-    normal, _ = readable_address(address)
+    normal, _ = readable_address(address, "address")
     request = _asked(call, normal, name.strip(), wish, RequestState.UNCONFIRMED)
     path = links.make(call, PURPOSE, request.id, normal, CONFIRMED_WITHIN)
     title = f"Did you ask {call.tx.workspace.name} for access to {request.account}?"

@@ -27,6 +27,7 @@ from openlatch.operations.imagining import Imagined, as_they_are, imagine
 from openlatch.operations.policy_file import read
 from openlatch.store.pages import Page
 from openlatch.store.proposals import Proposal, Run
+from openlatch.wire.messages.base import mistakes
 from openlatch.wire.proposal import ProposalFile
 
 __all__ = [
@@ -111,10 +112,7 @@ def checked(body: Mapping[str, Any]) -> ProposalFile:
     try:
         return ProposalFile.model_validate_json(json.dumps(body))
     except ValidationError as error:
-        errors = [
-            {"at": ".".join(str(part) for part in one["loc"]), "problem": one["msg"]}
-            for one in error.errors(include_url=False, include_input=False, include_context=False)[:100]
-        ]
+        errors = mistakes(error)[:100]
         first = errors[0]
         raise Invalid(
             f"The proposal cannot be used: {first['at'] or 'the file'}: {first['problem']}. Nothing was changed.",

@@ -97,6 +97,17 @@ class Orders(Noun):
         )
         return None if row is None else _order(row)
 
+    def steps_to_end(self, entry_id: UUID) -> tuple[Step, ...]:
+        """Return the steps of the last order that an entry ended by; none if none did."""
+        row = self._session.scalar(
+            select(OrderRow)
+            .where(OrderRow.entry_id == entry_id, OrderRow.state == OrderState.PROVED.value)
+            .where(OrderRow.action.in_((Action.END.value, Action.GIVE_UP.value, Action.END_ON.value)))
+            .order_by(OrderRow.id.desc())
+            .limit(1)
+        )
+        return () if row is None else _order(row).steps
+
     def unmoved_since(self, instant: datetime) -> tuple[Order, ...]:
         """Return the open orders, none that waits for a person, that should have moved before an instant."""
         waiting = [s.value for s in (OrderState.RUNNING, OrderState.WAITING, OrderState.TOLD)]

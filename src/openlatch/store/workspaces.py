@@ -14,8 +14,10 @@ from openlatch.store.tables import EventRow, ProviderRow, UpcomingRow, Workspace
 __all__ = ["Housekeeping", "insert_workspace", "workspace_of"]
 
 
-def _set(session: Session, name: str, value: str) -> None:
-    session.execute(select(func.set_config(f"openlatch.{name}", value, literal(value=True))))
+def _set(session: Session, **values: str) -> None:
+    session.execute(
+        select(*(func.set_config(f"openlatch.{name}", one, literal(value=True)) for name, one in values.items()))
+    )
 
 
 def to_workspace(row: WorkspaceRow) -> Workspace:
@@ -33,22 +35,19 @@ def to_workspace(row: WorkspaceRow) -> Workspace:
 def workspace_of(session: Session, workspace: UUID | str) -> Workspace | None:
     """Enter the workspace of that id or slug for the rest of the transaction."""
     if isinstance(workspace, UUID):
-        _set(session, "workspace", str(workspace))
-        where = WorkspaceRow.workspace_id == workspace
+        _set(session, workspace=str(workspace), slug="")
+        row = session.scalar(select(WorkspaceRow).where(WorkspaceRow.workspace_id == workspace))
     else:
-        _set(session, "slug", workspace)
-        where = WorkspaceRow.slug == workspace
-    row = session.scalar(select(WorkspaceRow).where(where))
-    if row is None:
-        return None
-    _set(session, "workspace", str(row.workspace_id))
-    _set(session, "slug", "")
-    return to_workspace(row)
+        _set(session, slug=workspace)
+        row = session.scalar(select(WorkspaceRow).where(WorkspaceRow.slug == workspace))
+        if row is not None:
+            _set(session, workspace=str(row.workspace_id), slug="")
+    return None if row is None else to_workspace(row)
 
 
 def insert_workspace(session: Session, workspace: Workspace, created_at: datetime) -> None:
     """Create a workspace and enter it."""
-    _set(session, "workspace", str(workspace.id))
+    _set(session, workspace=str(workspace.id))
     session.execute(
         insert(WorkspaceRow).values(
             workspace_id=workspace.id,
@@ -69,7 +68,7 @@ class Housekeeping:
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        _set(session, "housekeeping", "on")
+        _set(session, housekeeping="on")
 
     def workspaces(self) -> tuple[Workspace, ...]:
         rows = self._session.scalars(select(WorkspaceRow).order_by(WorkspaceRow.slug))

@@ -28,6 +28,7 @@ from openlatch.operations.lookups import Lookup
 from openlatch.store import Store, Transaction
 from openlatch.store.replies import Reply
 from openlatch.wire import messages as wire
+from openlatch.wire.messages.base import mistakes
 
 __all__ = [
     "BESIDE",
@@ -335,12 +336,10 @@ def _checked(model: type[BaseModel], content: Any, part: str) -> BaseModel:
     try:
         return model.model_validate(content) if part == "query" else model.model_validate_json(json.dumps(content))
     except ValidationError as error:
-        # What was sent is not repeated: it may hold a password.
-        found = error.errors(include_input=False, include_url=False, include_context=False)
-        unknown = [".".join(map(str, e["loc"])) for e in found if e["type"] == "extra_forbidden"]
+        unknown = [".".join(map(str, e["loc"])) for e in error.errors() if e["type"] == "extra_forbidden"]
         if unknown:
             raise _unknown(unknown, part) from error
-        errors = [{"at": ".".join(map(str, e["loc"])) or part, "problem": e["msg"]} for e in found]
+        errors = [{**one, "at": one["at"] or part} for one in mistakes(error)]
         first = errors[0]
         raise Invalid(
             f"“{first['at']}” in the {part}: {first['problem']}. Nothing was changed.",

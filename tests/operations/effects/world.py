@@ -118,8 +118,8 @@ class World:
         part = {"account": PLATES, "level": "plate reader"}
         return wire.OfferWish.model_validate({"to": to, "parts": [part], "until": self.day(40).isoformat(), **more})
 
-    def offer(self, to: str) -> wire.Offer:
-        wanted = self.wish(to)
+    def offer(self, to: str, **more: object) -> wire.Offer:
+        wanted = self.wish(to, **more)
         return self.owner.offer(wanted, self.owner.check_offer(wanted).digest)
 
     def locked(self, *, locked: bool = True, title: str = "A lock") -> dict[str, object]:

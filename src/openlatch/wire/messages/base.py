@@ -3,7 +3,9 @@
 from typing import Annotated, Any, Generic, Literal, TypeVar
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+
+from openlatch.errors import Invalid
 
 __all__ = [
     "ActionWord",
@@ -26,6 +28,7 @@ __all__ = [
     "Taken",
     "Text",
     "Word",
+    "mistakes",
 ]
 
 T = TypeVar("T")
@@ -61,9 +64,32 @@ class Sent(BaseModel):
 
 
 class Taken(BaseModel):
-    """Something that the service takes: a field it does not know is a mistake, not a wish."""
+    """Something that the service takes: a field it does not know is a mistake, not a wish.
+
+    Made by whoever sends it, it raises Invalid where a field cannot be as it is.
+    """
 
     model_config = ConfigDict(frozen=True, extra="forbid", defer_build=True)
+
+    def __init__(self, **fields: Any) -> None:
+        try:
+            super().__init__(**fields)
+        except ValidationError as error:
+            errors = mistakes(error)
+            raise Invalid(
+                f"“{errors[0]['at']}” cannot be as given: {errors[0]['problem']}. Nothing was sent.",
+                next_step="Correct it, and try again.",
+                errors=errors,
+            ) from error
+
+    # What is read from a message is not made by this: pydantic then validates by itself, and raises its own error.
+    __init__.__pydantic_base_init__ = True  # type: ignore[attr-defined]
+
+
+def mistakes(error: ValidationError) -> list[dict[str, str]]:
+    """Return where each mistake is, and what; what was given is not repeated, since it may hold a password."""
+    found = error.errors(include_input=False, include_url=False, include_context=False)
+    return [{"at": ".".join(map(str, one["loc"])), "problem": one["msg"]} for one in found]
 
 
 class Problem(Sent):

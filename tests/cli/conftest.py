@@ -1,0 +1,91 @@
+"""What commands are tried with: things of the demo beyond one of each, files, and a terminal of eighty columns."""
+
+from __future__ import annotations
+
+import json
+from pathlib import Path
+
+import pytest
+
+from openlatch.cli.connection import Carrier
+from openlatch.demo.cast import DOMAIN
+from openlatch.demo.seed import SLUG
+from tests.cli.commands import COLUMNS, LIST, POLICY, PROPOSAL
+from tests.harness.acts import Desk, Spares, settle
+from tests.harness.furniture import PLATES, Furniture
+from tests.harness.ridge import Ridge
+from tests.harness.terminal import Terminal
+
+
+@pytest.fixture(scope="module")
+def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
+    """What some commands need beyond one of each thing, by short form."""
+    found: dict[str, str] = {}
+    with furnished.client() as maren, furnished.client("ines.okoro") as ines:
+        spares = Spares([maren.entry(ref) for ref in (things.entry, things.guide)])
+        cashier = next(e for e in maren.entries(account="Bookings") if e.level == "cashier" and "spend" in e.powers)
+        owning = next(e for e in maren.entries(account="Weather Mast") if "own" in e.powers)
+        found |= {"cashier": cashier.ref, "owning": owning.ref, "ended": maren.order(things.order).entry.ref}
+        found["second"] = next(e for e in maren.entries(account="Weather Mast", q="jory") if e.ref != owning.ref).ref
+        found["tablet"] = next(maren.entries(kind="session", q="Gate tablet")).ref
+        found["own"] = next(maren.entries(party=f"maren.ashdown@{DOMAIN}", provider="Donation Box")).ref
+        found["kept"] = maren.keep("Hill Road Signage", account="Hill Road display", party="Finn Crane").ref
+        paused = spares.take(maren)
+        settle(maren, maren.command(paused.ref, "pause").ref)
+        found["paused"] = paused.ref
+        desk = Desk(furnished, transport=furnished.transport)
+        named = [f"ines.okoro@{DOMAIN}"]
+        for name, choice in (
+            ("Ours", ""), ("Later", "nothing"), ("Decided", "keep"), ("Closed", "keep"), ("Settling", "end-now"),
+        ):  # fmt: skip
+            entry = spares.take(maren)
+            where = {"party": entry.party.ref, "account": "Bookings"}
+            maren.add_review(name, where=where, named=named, recurs="FREQ=YEARLY")
+            if not choice:
+                continue
+            opened = maren.open_round(name)
+            found[name.lower()] = opened.ref
+            if choice == "nothing":
+                continue
+            if choice == "end-now":
+                desk.refuse(entry, "consent is missing")
+            places = [item.place for item in maren.round_items(opened.ref)]
+            for place in places:
+                ines.decide(opened.ref, [place], choice if place == 0 else "keep", reason="So it is")
+            if name != "Decided":
+                maren.finish_round(opened.ref)
+                furnished.drain()
+        desk.close()
+    return found
+
+
+@pytest.fixture(scope="module")
+def home(furnished: Ridge, things: Furniture, more: dict[str, str], tmp_path_factory: pytest.TempPathFactory) -> Path:
+    """A folder with the files that commands are given."""
+    folder = tmp_path_factory.mktemp("home")
+    change = {"do": "lock", "account": PLATES, "locked": True}
+    (folder / LIST).write_text("Account,Who\nHill Road display,Isla Brook\n")
+    (folder / PROPOSAL).write_text(json.dumps({"proposal": 1, "title": "A lock", "changes": [change]}))
+    with furnished.client() as maren:
+        stricter = maren.policy().text.replace("secret_known_to = 1 ", "secret_known_to = 9 ", 1)
+        (folder / POLICY).write_text(stricter)
+        (folder / "receipt.jws").write_text(maren.receipt(things.order))
+        (folder / "closed.json").write_bytes(maren.round_report(more["closed"]))
+    return folder
+
+
+@pytest.fixture
+def terminal(furnished: Ridge, home: Path) -> Terminal:
+    """A terminal of eighty columns, in which the owner is signed in."""
+    made = Terminal(home, Carrier(furnished.transport, furnished.pause), COLUMNS)
+    made.kept.unlink(missing_ok=True)
+    with furnished.client() as maren:
+        token = str(maren._http.headers["Authorization"]).partition(" ")[2]
+        me = maren.tokens()[0]
+    kept = {"server": furnished.url, "token": token, "token_id": str(me.id), "workspace": SLUG}
+    made.kept.write_text(json.dumps(kept))
+    made.environment = {
+        "OPENLATCH_DATABASE_URL": furnished.service.settings.database_url,
+        "OPENLATCH_SECRET_KEYS": ",".join(furnished.service.settings.secret_keys),
+    }
+    return made
