@@ -28,6 +28,7 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
         found |= {"cashier": cashier.ref, "owning": owning.ref, "ended": maren.order(things.order).entry.ref}
         found["second"] = next(e for e in maren.entries(account="Weather Mast", q="jory") if e.ref != owning.ref).ref
         found["tablet"] = next(maren.entries(kind="session", q="Gate tablet")).ref
+        found["grant"] = next(maren.entries(kind="grant", provider="Dome Control", q="amara")).ref
         found["own"] = next(maren.entries(party=f"maren.ashdown@{DOMAIN}", provider="Donation Box")).ref
         found["kept"] = maren.keep("Hill Road Signage", account="Hill Road display", party="Finn Crane").ref
         paused = spares.take(maren)
@@ -67,8 +68,10 @@ def home(furnished: Ridge, things: Furniture, more: dict[str, str], tmp_path_fac
     (folder / LIST).write_text("Account,Who\nHill Road display,Isla Brook\n")
     (folder / PROPOSAL).write_text(json.dumps({"proposal": 1, "title": "A lock", "changes": [change]}))
     with furnished.client() as maren:
-        stricter = maren.policy().text.replace("secret_known_to = 1 ", "secret_known_to = 9 ", 1)
-        (folder / POLICY).write_text(stricter)
+        text = maren.policy().text
+        (folder / POLICY).write_text(text.replace("secret_known_to = 1 ", "secret_known_to = 9 ", 1))
+        # There is a policy to go back to, whether one is adopted before or not.
+        maren.adopt_policy(text.replace("secret_known_to = 1 ", "secret_known_to = 2 ", 1), note="Two may know it")
         (folder / "receipt.jws").write_text(maren.receipt(things.order))
         (folder / "closed.json").write_bytes(maren.round_report(more["closed"]))
     return folder

@@ -33,7 +33,9 @@ from openlatch.errors import Conflict, Invalid
 from tests.factories import GATE, NOW, account, entry, observed, party
 
 KINDS = frozenset(Kind)
-ALL = Abilities(KINDS, KINDS, narrows=KINDS, pauses=KINDS, dates=KINDS, raises=KINDS, gives=KINDS)
+ALL = Abilities(
+    KINDS, KINDS, narrows=KINDS, pauses=KINDS, dates=KINDS, raises=KINDS, prolongs=KINDS, widens=KINDS, gives=KINDS
+)
 WHO, OTHER = party(name="Brightmere Electrical"), party(name="Maren Ashdown", status=PartyStatus.CURRENT, verified=True)
 GATE_ACCOUNT = account()
 LEVELS = {

@@ -21,15 +21,14 @@ from openlatch.core.powers import Power, in_order
 from openlatch.core.proof import already_there, noted, verify
 from openlatch.core.steps import Extent, Step, held_before
 from openlatch.errors import Conflict, Invalid
+from tests.core.test_extending import HOURS, more
 from tests.core.test_plans import ALL, GATE_ACCOUNT, KINDS, LEVELS, WHO, around, others, theirs
 from tests.factories import GATE, NOW, observed, observed_party
 
-NIGHTS = Hours.parse("mon 22:00-02:00 Europe/London")
 SATURDAYS = Hours.parse("sat 09:00-12:00 America/New_York")
 ENDS = st.none() | st.integers(1, 9).map(lambda days: NOW + timedelta(days=days))
 PARTS = st.sampled_from([(), ("safe", "till"), ("till",), ("safe",)])
 LEVEL = st.sampled_from(list(LEVELS))
-HOURS = st.sampled_from([None, NIGHTS, SATURDAYS])
 ME = f"key of {WHO.id}"
 
 
@@ -59,7 +58,8 @@ class Provider:
                     was,
                     level=change.level or was.level,
                     resources=was.resources if change.resources is None else change.resources,
-                    ends_at=change.ends_at or was.ends_at,
+                    ends_at=None if "end" in change.lifts else change.ends_at or was.ends_at,
+                    hours=None if "hours" in change.lifts else change.hours or was.hours,
                     state=was.state if change.paused is None else State.PAUSED if change.paused else State.LIVE,
                 )
         elif step.call in ("end", "ask"):
@@ -93,7 +93,9 @@ def twisted(step: Step, data: st.DataObject) -> Step | None:
         )
         return replace(step, gift=replace(step.gift, **{field_: data.draw(values)}))
     if step.change is not None and data.draw(st.booleans()):
-        name, more = data.draw(st.sampled_from([("level", LEVEL), ("resources", PARTS), ("ends_at", ENDS)]))
+        name, more = data.draw(
+            st.sampled_from([("level", LEVEL), ("resources", PARTS), ("ends_at", ENDS), ("hours", HOURS)])
+        )
         return replace(step, change=replace(step.change, **{name: data.draw(more)}))
     if step.change is not None and data.draw(st.booleans()):
         return replace(step, change=None)  # ended instead of changed
@@ -102,7 +104,9 @@ def twisted(step: Step, data: st.DataObject) -> Step | None:
 
 asks = st.builds(
     Ask,
-    st.sampled_from([a for a in Action if a not in (Action.LET_IN, Action.HAND_OVER, Action.CHANGE_SECRET)]),
+    st.sampled_from(
+        [a for a in Action if a not in (Action.LET_IN, Action.EXTEND, Action.HAND_OVER, Action.CHANGE_SECRET)]
+    ),
     st.sampled_from(["", *LEVELS]),
     st.none() | st.sets(st.sampled_from(["till", "safe"])).map(lambda s: tuple(sorted(s))),
     ENDS,
@@ -129,7 +133,7 @@ def drawn(data: st.DataObject) -> Case | None:
     beside = theirs(data.draw(LEVEL), key="beside", resources=data.draw(PARTS), ends_at=data.draw(ENDS))
     consent = data.draw(st.sampled_from(["", "somebody"]))
     abilities = replace(ALL, consent=consent, ends=data.draw(st.sampled_from([KINDS, frozenset()])))
-    ask = data.draw(asks)
+    ask = more(data, target) if data.draw(st.sampled_from([False, False, True])) else data.draw(asks)
     back = ask.action is Action.GIVE_BACK
     try:
         if data.draw(st.sampled_from([False, False, True])):

@@ -49,6 +49,12 @@ class Desk:
         body = {"entry": entry.key, "party": "-"}
         self._http.post("/endings", json=body, headers={"Idempotency-Key": f"theirs-{entry.key}"}).raise_for_status()
 
+    def give(self, account: str, party: str, level: str, ends_at: str) -> None:
+        """Somebody is let in at the provider itself."""
+        body = {"account": account, "party": party, "kind": "grant", "level": level, "ends_at": ends_at}
+        key = {"Idempotency-Key": f"theirs-{account}-{party}-{level}"}
+        assert self._http.post("/givings", json=body, headers=key).json()["outcome"] == "given"
+
     def refuse(self, entry: wire.Entry, reason: str | None) -> None:
         """Have the desk refuse to end one more entry, or end it again."""
         self._refused = {key: why for key, why in (self._refused | {entry.key: reason or ""}).items() if why}

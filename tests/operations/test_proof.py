@@ -3,16 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import timedelta
 
 import pytest
 
+from openlatch.core.hours import day_before
 from openlatch.demo.cast import DOMAIN
+from openlatch.errors import Conflict, Invalid
 from tests.harness.acts import Spares, settle
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.operations.effects.world import World
 
 WHO = f"orla.finch@{DOMAIN}"
+ZONE = "Europe/London"
 GUIDE = [{"account": "Bookings", "level": "guide"}]
 
 
@@ -24,21 +28,93 @@ def world(furnished: Ridge, things: Furniture) -> Iterator[World]:
 
 
 def test_an_older_access_of_the_same_sort_proves_no_order_and_the_order_says_what_is_there(world: World) -> None:
-    first = world.offer(WHO, until=world.day(20).isoformat(), parts=GUIDE)
-    order = world.member.answer_offer(first.ref, "take-up").parts[0].order
-    assert order is not None
-    assert settle(world.owner, order).state == "proved"
-    live = world.owner.entry(str(world.owner.offered(first.ref).parts[0].live))
-    assert live.ends_at is not None
-
     longer = world.offer(WHO, until=world.day(80).isoformat(), parts=GUIDE)
+    # Meanwhile somebody lets them in for less at the provider itself.
+    until = world.day(20).isoformat() + "T00:00:00+00:00"
+    world.desk.give("bookings", "orla.finch", "guide", until)
     order = world.member.answer_offer(longer.ref, "take-up").parts[0].order
     assert order is not None
     refused = settle(world.owner, order)
     assert (refused.state, refused.receipt) == ("stuck", None)
     assert "is not listed anew" in refused.why
-    assert world.owner.entry(live.ref).ends_at == live.ends_at
     assert world.owner.offered(longer.ref).parts[0].live is None, "the older one is not what was offered"
+
+
+def test_beside_an_access_at_a_provider_that_keeps_one_for_each_nothing_is_offered_and_extending_it_is_shown(
+    world: World,
+) -> None:
+    (entry,) = world.owner.entries(provider="Dome Control", kind="grant", q="amara", state="live")
+    for level in (entry.level, "night assistant"):
+        part = {"account": entry.account.name, "level": level}
+        with pytest.raises(Conflict, match="keeps one access for each party") as refused:
+            world.offer(entry.party.addresses[0], until=world.day(80).isoformat(), parts=[part])
+        assert refused.value.next_step == f"Extend it: openlatch extend {entry.ref}"
+
+
+@pytest.mark.parametrize(
+    ("lies", "times"), [("", 0), ("ignore", 50), ("shorten", 50), ("lose_answers", 1), ("forget", 1)]
+)
+def test_an_access_is_extended_as_it_was_asked_for_or_the_order_says_what_is_there(
+    world: World, lies: str, times: int
+) -> None:
+    grants = world.owner.entries(account="Bookings", kind="grant", party=f"orla.finch@{DOMAIN}", state="live")
+    entry = next(e for e in grants if e.level in ("guide", "visitor desk"))
+    assert entry.ends_at is not None
+    until = day_before(entry.ends_at, ZONE) + timedelta(days=30)
+    plan = world.owner.plan(entry.ref, "extend", until=until)
+    assert (plan.stop, [step.call for step in plan.steps]) == ("", ["change", "read", "receipt"])
+    with world.desk.fault(**({lies: times} if lies else {})):
+        order = settle(world.owner, world.owner.command(entry.ref, "extend", until=until, digest=plan.digest).ref)
+    after = world.owner.entry(entry.ref)
+    assert after.ends_at is not None
+    assert (after.level, after.resources, after.state) == (entry.level, entry.resources, entry.state)
+    if lies in ("ignore", "shorten"):
+        assert (order.state, order.receipt) == ("stuck", None)
+        assert "not until" in order.why
+        world.owner.cancel(order.ref)
+    else:
+        assert (order.state, day_before(after.ends_at, ZONE)) == ("proved", until), order.why
+
+
+def test_more_than_the_end_is_extended_at_once_and_the_other_side_and_the_administrators_are_told(world: World) -> None:
+    grants = world.owner.entries(account="Bookings", kind="grant", party=f"orla.finch@{DOMAIN}", state="live")
+    entry = next(e for e in grants if e.level == "guide")
+    plan = world.owner.plan(entry.ref, "extend", level="administrator", lifts=["end"])
+    assert {"can-more", "admits", "money"} <= {one.kind for one in plan.consequences}
+    assert "administrator" in plan.wider
+    order = settle(world.owner, world.owner.command(entry.ref, "extend", level="administrator", lifts=["end"]).ref)
+    after = world.owner.entry(entry.ref)
+    assert (order.state, after.level, after.ends_at) == ("proved", "administrator", None)
+    assert "admit" in after.powers
+    titles = [one.title for one in world.owner.notices(30)]
+    assert any("can let others in and out of Bookings" in title for title in titles)
+    assert any("covers more now" in one.title for one in world.member.notices(20))
+
+
+def test_parts_that_nobody_has_seen_are_refused_with_the_nearest(world: World) -> None:
+    entry = next(e for e in world.owner.entries(account="Gate", state="live") if e.resources)
+    with pytest.raises(Invalid, match="no part “gate controler”") as refused:
+        world.owner.plan(entry.ref, "extend", resources=["gate controler"])
+    assert "gate controller" in refused.value.next_step
+    with pytest.raises(Invalid, match="no part “No such part”"):
+        world.offer(WHO, until=world.day(9).isoformat(), parts=[{**GUIDE[0], "resources": ["No such part"]}])
+
+
+def test_what_is_kept_by_hand_is_extended_by_the_word_of_whoever_did_it(world: World) -> None:
+    kept = world.owner.keep(
+        "Hill Road Signage", account="Hill Road display", party="Edda Brook", level="keyholder", powers=["edit"],
+        ends_at=world.day(9),
+    )  # fmt: skip
+    order = world.owner.command(kept.ref, "extend", until=world.day(30))
+    assert order.state in ("running", "waiting")
+    done = settle(world.owner, world.owner.done(settle(world.owner, order.ref).ref, "rung them up").ref)
+    assert done.state == "proved"
+    assert done.receipt is not None
+    assert "no reading can see it" in done.receipt.showed
+    after = world.owner.entry(kept.ref)
+    assert after.ends_at is not None
+    assert kept.ends_at is not None
+    assert (after.ends_at - kept.ends_at).days == 21
 
 
 def test_what_was_reduced_before_it_was_removed_is_given_back_as_it_was(world: World) -> None:

@@ -70,6 +70,7 @@ _COMMANDS = {
     "narrow": ("orders", "Narrow an access to a level that gives less, or to some parts"),
     "pause": ("orders", "Put an access to rest"),
     "resume": ("orders", "Let an access that is paused live again"),
+    "extend": ("orders", "Let somebody in for longer, for more parts or hours, or at a higher level"),
     "end-on": ("orders", "Give an access a last day"),
     "give-back": ("orders", "Give back an access that has ended"),
     "hand-over": ("orders", "Hand an account over, once whoever owns it has agreed"),

@@ -25,6 +25,7 @@ __all__ = [
     "confirmed",
     "end",
     "end_on",
+    "extend",
     "give_back",
     "give_up",
     "hand_over",
@@ -46,6 +47,7 @@ ACTS = {
     "close-sessions": "Close the sessions of",
     "change-secret": "Change the secret told to",
     "give-back": "Give back the access of",
+    "extend": "Extend the access of",
     "hand-over": "Hand over the account of",
     "let-in": "Give what was offered to",
 }
@@ -166,6 +168,44 @@ def change_secret(entry: str, **how: Any) -> None:
     _order(entry, "change-secret", "Order that?", {}, **how)
 
 
+_MORE = (
+    click.option("--until", type=click.DateTime(["%Y-%m-%d"]), help="A later last day (2027-03-31)."),
+    click.option("--no-end", is_flag=True, help="It has no end from then on."),
+    click.option("--part", "parts", multiple=True, help="A part that is added; can be given again."),
+    click.option("--all-parts", is_flag=True, help="It is on the whole account from then on."),
+    click.option("--hours", default="", help="All the hours of the week in which it holds: “tue,fri 19:00-04:00”."),
+    click.option("--all-hours", is_flag=True, help="It holds at all hours from then on."),
+    click.option("--to", "level", default="", help="A level that gives more."),
+)
+
+
+@click.command()
+@_acting(*_MORE)
+@reports_errors
+def extend(
+    entry: str,
+    until: datetime | None,
+    parts: tuple[str, ...],
+    hours: str,
+    level: str,
+    no_end: bool,
+    all_parts: bool,
+    all_hours: bool,
+    **how: Any,
+) -> None:
+    """Extend ENTRY: for longer, for more parts or hours, or at a level that gives more. What it gives now stays.
+
+    \b
+    openlatch extend ENTRY --until 2027-06-30 --dry-run
+    """
+    lifts = [name for name, lifted in (("end", no_end), ("parts", all_parts), ("hours", all_hours)) if lifted]
+    wish = {
+        "until": until.date() if until else None, "resources": list(parts) or None, "hours": hours, "level": level,
+        "lifts": lifts,
+    }  # fmt: skip
+    _order(entry, "extend", "Extend it?", wish, **how)
+
+
 @click.command()
 @_acting(click.option("--until", "last_day", type=click.DateTime(["%Y-%m-%d"]), help="A new last day (2027-03-31)."))
 @reports_errors
@@ -207,7 +247,7 @@ def _order(
             if output != "table":
                 emit([plan], (), output, empty="")
             elif plan.stop:
-                out().print(f"\n{plan.stop}\n  {_ways_out(plan, action)}", style="bold", highlight=False)
+                out().print(f"\n{plan.stop}\n  {_ways_out(plan, action)}".rstrip(), style="bold", highlight=False)
             else:
                 out().print("\nNothing was changed. Without --dry-run it is done, after asking you.", style="dim")
             return
@@ -220,6 +260,8 @@ def _order(
 
 def _ways_out(plan: wire.Plan, action: str) -> str:
     option = "--to" if action == "hand-over" else "--successor"
+    if action == "extend":
+        return ""
     ways = "".join(f"\n  {option} {way.entry}  {way.name}, now “{way.level}”" for way in plan.ways_out[:8])
     return f"Whoever could follow:{ways}" if ways else "There is nobody who could follow yet."
 

@@ -87,7 +87,13 @@ def show(provider: str) -> None:
         ("can also narrow", ", ".join(can.narrows)),
         ("can also pause", ", ".join(can.pauses)),
         ("can also set an end for", ", ".join(can.dates)),
-        ("can also let somebody in as", ", ".join(can.gives)),
+        ("can also extend the end of", ", ".join(can.prolongs)),
+        ("can also add parts to", ", ".join(can.widens)),
+        ("can also raise the level of", ", ".join(can.raises)),
+        (
+            "can also let somebody in as",
+            ", ".join(can.gives) + (", one for each party" if can.gives and can.one_each else ""),
+        ),
     )
     out().print(Text.assemble((p.name, "bold"), ("   " + p.ref, "dim")))
     for name, value in facts:

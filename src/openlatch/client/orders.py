@@ -24,9 +24,11 @@ class OrderCalls(Transport):
         resources: Sequence[str] | None = None,
         until: date | None = None,
         successor: str = "",
+        hours: str = "",
+        lifts: Sequence[str] = (),
     ) -> wire.Plan:
-        """Return what an order would do, such as `end`, `narrow` or `end-on`, and how; changes nothing."""
-        params = {"action": action, "level": level, "successor": successor}
+        """Return what an order would do, such as `end`, `narrow` or `extend`, and how; changes nothing."""
+        params = {"action": action, "level": level, "successor": successor, "hours": hours, "lifts": ",".join(lifts)}
         if resources is not None:
             params["resources"] = ",".join(resources)
         if until is not None:
@@ -42,14 +44,16 @@ class OrderCalls(Transport):
         resources: Sequence[str] | None = None,
         until: date | None = None,
         successor: str = "",
+        hours: str = "",
+        lifts: Sequence[str] = (),
         reason: str = "",
         digest: str | None = None,
     ) -> wire.Order:
         """Order what `plan` says for the same arguments; with `digest`, only if the plan is still that one."""
         body = {
             "entry": entry, "action": action, "level": level, "until": until.isoformat() if until else None,
-            "resources": None if resources is None else list(resources), "successor": successor, "reason": reason,
-            "digest": digest,
+            "resources": None if resources is None else list(resources), "successor": successor, "hours": hours,
+            "lifts": list(lifts), "reason": reason, "digest": digest,
         }  # fmt: skip
         return self._send(wire.Order, "POST", "/orders", json=body)
 

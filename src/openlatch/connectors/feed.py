@@ -94,6 +94,9 @@ class FeedConnector:
             pauses=frozenset(Kind(k) for k in found.pauses),
             dates=frozenset(Kind(k) for k in found.dates),
             raises=frozenset(Kind(k) for k in found.raises),
+            prolongs=frozenset(Kind(k) for k in found.prolongs),
+            widens=frozenset(Kind(k) for k in found.widens),
+            one_each=found.one_each,
             gives=frozenset(Kind(k) for k in found.gives),
             gives_until=frozenset(Kind(k) for k in found.gives_until),
             gives_hours=frozenset(Kind(k) for k in found.gives_hours),
@@ -144,6 +147,10 @@ class FeedConnector:
             body["ends_at"] = change.ends_at.isoformat()
         if change.paused is not None:
             body["paused"] = change.paused
+        if change.hours is not None:
+            body["hours"] = _shown(change.hours)
+        if change.lifts:
+            body["lifts"] = list(change.lifts)
         return self._asked(AmendmentOutcome, "changes", body, idempotency_key, f"change {entry!r}")
 
     def find(self, text: str) -> Found:

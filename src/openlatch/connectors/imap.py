@@ -84,7 +84,9 @@ class ImapConnector:
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.OPEN})
         letters = {"lr" if letter == "r" else letter: powers for letter, (_, powers) in RIGHTS.items() if letter != "l"}
-        return Abilities(kinds, kinds, narrows=kinds, gives=kinds, permissions=tuple(letters.items()))
+        return Abilities(
+            kinds, kinds, narrows=kinds, raises=kinds, one_each=True, gives=kinds, permissions=tuple(letters.items())
+        )
 
     def pages(self) -> Iterator[Page]:
         with self._connected() as server:

@@ -124,7 +124,7 @@ class PostgresConnector:
         catalogue = self._read()
         groups = [role for role in catalogue.roles.values() if not role.login and not role.name.startswith("pg_")]
         levels = {group.name: in_order(_powers(catalogue, group)) for group in groups}
-        return Abilities(kinds, kinds, dates=logins, gives=logins, levels=levels)
+        return Abilities(kinds, kinds, dates=logins, prolongs=logins, gives=logins, levels=levels)
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())
@@ -157,13 +157,14 @@ class PostgresConnector:
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         kind, _, role = entry.partition(":")
-        if kind != "login" or change.ends_at is None:
-            raise unable(entry, "give an end to" if change.ends_at is not None else "change")
+        dated = change.ends_at is not None or "end" in change.lifts
+        if kind != "login" or not dated:
+            raise unable(entry, "give an end to" if dated else "change")
         with self._connected() as connection, connection.transaction():
             statement = sql.SQL("alter role {} valid until {}")
-            until = sql.Literal(change.ends_at.isoformat())
-            connection.execute(statement.format(sql.Identifier(unquote(role)), until))
-        return Answer(f"{unquote(role)} may sign in until {change.ends_at.isoformat()}")
+            until = "infinity" if change.ends_at is None else change.ends_at.isoformat()
+            connection.execute(statement.format(sql.Identifier(unquote(role)), sql.Literal(until)))
+        return Answer(f"{unquote(role)} may sign in {'without an end' if until == 'infinity' else f'until {until}'}")
 
     def find(self, text: str) -> Found:
         logins = [role for role in self._read().roles.values() if role.login]

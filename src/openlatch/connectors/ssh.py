@@ -101,7 +101,7 @@ class SshConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT})
-        return Abilities(kinds, kinds, dates=kinds)
+        return Abilities(kinds, kinds, dates=kinds, prolongs=kinds)
 
     def pages(self) -> Iterator[Page]:
         seen = self._read()
@@ -130,15 +130,17 @@ class SshConnector:
         raise unable(f"{gift.level} on {gift.account}", "give")
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
-        if change.ends_at is None:
+        if change.ends_at is None and "end" not in change.lifts:
             raise unable(entry, "change")
-        expiry = f'expiry-time="{change.ends_at.astimezone(self._zone):%Y%m%d%H%M}"'
+        at = change.ends_at
+        expiry = "" if at is None else f'expiry-time="{at.astimezone(self._zone):%Y%m%d%H%M}"'
         lines = self._rewrite(entry, lambda line: dated(line, expiry))
         if not lines:
             raise ProviderRefused(
                 "The key is not in the file any more.", next_step="Read the provider again; nothing has to be dated."
             )
-        return Answer(f"{_count(lines)} with the key given an end in {self._file}")
+        what = "given an end" if expiry else "left without an end"
+        return Answer(f"{_count(lines)} with the key {what} in {self._file}")
 
     def _rewrite(self, entry: str, changed: Callable[[str], str]) -> int:
         """Put another text in the place of each line with a key, an empty one for none; returns how many there were."""
@@ -309,17 +311,17 @@ def parse_line(number: int, text: str) -> KeyLine | None:
 
 
 def dated(line: str, expiry: str) -> str:
-    """Return a line of the file with an expiry time (an option with its value) in the place of any that it had."""
+    """Return a line of the file with an expiry time (an option with its value, or none) in the place of all it had."""
     line = line.lstrip()
     if _TYPES.match(line.split(None, 1)[0]):
-        return f"{expiry} {line}"
-    place = 0
+        return f"{expiry} {line}".lstrip()
+    place, options = 0, []
     while match := _OPTION.match(line, place):
-        if match[1].lower() == "expiry-time":
-            comma = "," if match[0].endswith(",") else ""
-            return line[: match.start()] + expiry + comma + line[match.end() :]
+        options += [] if match[1].lower() == "expiry-time" else [match[0].removesuffix(",")]
         place = match.end()
-    return f"{expiry},{line}"
+        if not match[0].endswith(","):
+            break
+    return f"{','.join([*([expiry] if expiry else []), *options])} {line[place:].lstrip()}".lstrip()
 
 
 def _count(lines: int) -> str:

@@ -13,10 +13,13 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from openlatch.errors import Invalid
 
-__all__ = ["DAYS", "Hours", "Window", "day_before", "day_in", "end_of", "last_day", "meant", "zones"]
+__all__ = ["DAYS", "Hours", "Window", "as_good_as_none", "day_before", "day_in", "end_of", "last_day", "meant", "zones"]
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
+
+FAR = timedelta(days=3660)
+"""Ten years and some days: nobody means a day further away."""
 
 
 @cache
@@ -28,6 +31,11 @@ def zones() -> frozenset[str]:
 def meant(day: date) -> bool:
     """Return whether somebody may mean a day: those further away are mistyped, and clocks cannot reckon with them."""
     return 1900 <= day.year < 2900
+
+
+def as_good_as_none(until: datetime, now: datetime) -> bool:
+    """Return whether an end is so far away that somebody has to say on purpose that there is none."""
+    return until - now > FAR
 
 
 @dataclass(frozen=True, slots=True)
@@ -72,16 +80,30 @@ class Hours:
     def hold(self, now: datetime) -> bool:
         """Return whether an instant lies in these hours."""
         local = now.astimezone(ZoneInfo(self.zone))
-        return any(window.holds(local.weekday(), local.time().replace(tzinfo=None)) for window in self.windows)
+        return self._in(local.weekday(), local.time().replace(tzinfo=None))
+
+    def covers(self, other: Hours) -> bool:
+        """Return whether these hours hold whenever the other ones do; of two zones, only all the week covers any."""
+        edges = sorted({time(), *(at for one in (*self.windows, *other.windows) for at in (one.start, one.end))})
+        moments = [(day, at) for day in range(7) for at in edges]
+        if self.zone != other.zone:
+            return all(self._in(day, at) for day, at in moments)
+        return all(self._in(day, at) for day, at in moments if other._in(day, at))
+
+    def _in(self, day: int, at: time) -> bool:
+        return any(window.holds(day, at) for window in self.windows)
 
     def written(self) -> str:
         """Return the hours as people and `parse` write them: tue,fri 19:00-04:00 + sat 10:00-12:00 Europe/London."""
         return f"{' + '.join(window.written() for window in self.windows)} {self.zone}"
 
     @classmethod
-    def parse(cls, text: str) -> Hours:
-        """Return the hours that a text means; raises ValueError for any other."""
-        written, _, zone = text.strip().rpartition(" ")
+    def parse(cls, text: str, home: str = "") -> Hours:
+        """Return the hours that a text means, in the zone `home` if it names none; raises ValueError for any other."""
+        text = text.strip()
+        if home and "/" not in text and not text.endswith("UTC"):
+            text = f"{text} {home}"
+        written, _, zone = text.rpartition(" ")
         if zone not in zones():
             raise ValueError(f"“{zone}” is not an IANA time zone")
         windows = []

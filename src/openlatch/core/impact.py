@@ -8,6 +8,7 @@ from datetime import datetime
 from uuid import UUID
 
 from openlatch.core.hours import day_in, last_day
+from openlatch.core.limits import Limits
 from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, PartyStatus, Severity, Side
 from openlatch.core.powers import Power, in_order
 
@@ -52,6 +53,10 @@ class Situation:
     keys: Mapping[UUID, str] = field(default_factory=dict)
     by_hand: bool = False
     """whether nothing can be read or changed at the provider from here"""
+    limits: Limits = field(default_factory=Limits)
+    """what nobody may pass who has access to the account"""
+    outside: bool = False
+    """whether the party is outside the circle"""
     zone: str = field(kw_only=True)
     """the workspace's own, in which days are told"""
 

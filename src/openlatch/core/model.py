@@ -219,6 +219,12 @@ class Abilities:
     """the kinds of entry that the provider can give an end"""
     raises: frozenset[Kind] = frozenset()
     """the kinds of entry that can be given a wider level from here"""
+    prolongs: frozenset[Kind] = frozenset()
+    """the kinds of entry that can be given a later end from here, or none"""
+    widens: frozenset[Kind] = frozenset()
+    """the kinds of entry that can be given more parts, or other hours, from here"""
+    one_each: bool = False
+    """whether a party has one entry on an account at most: what is given beside it is not kept as a second one"""
     gives: frozenset[Kind] = frozenset()
     """the kinds of entry that a party can be given from here"""
     gives_until: frozenset[Kind] = frozenset()

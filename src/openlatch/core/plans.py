@@ -10,6 +10,7 @@ from collections.abc import Iterable, Sequence
 from dataclasses import replace
 from datetime import datetime
 
+from openlatch.core.extending import extend
 from openlatch.core.handover import hand_over
 from openlatch.core.hours import last_day
 from openlatch.core.impact import Consequence, Situation, gives_back, lost, mends, successors, takes
@@ -52,6 +53,8 @@ def make_plan(s: Situation, ask: Ask, now: datetime, held: Extent | None = None)
         return _give_back(s, ask, now, held)
     if ask.action is Action.HAND_OVER and s.entry.stands:
         return hand_over(s, ask)
+    if ask.action is Action.EXTEND and s.entry.stands:
+        return extend(s, ask, now)
     if not s.entry.stands:
         raise Conflict(
             f"The access of {s.party.name} to {s.account.name} has already ended ({s.entry.end_reason}).",
@@ -156,7 +159,7 @@ def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
         more = ", ".join(in_order(set(powers) - set(entry.powers)))
         raise Invalid(
             f"“{ask.level}” gives more than {s.party.name} has now: {more}. Nothing was changed.",
-            next_step="Choose a level that gives less; to let somebody do more, make them an offer.",
+            next_step=f"Choose a level that gives less; to give more: openlatch extend {entry.ref} --to LEVEL",
             errors=[{"at": "level", "problem": "gives more than there is now"}],
         )
     if ask.level in ("", entry.level) and change.resources is None:
@@ -215,7 +218,7 @@ def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
     if entry.ends_at is not None and until >= entry.ends_at:
         raise Invalid(
             f"It ends before that already, with {last_day(entry.ends_at, s.zone)}. Nothing was changed.",
-            next_step="Give an earlier day; to let somebody in for longer, make them an offer.",
+            next_step=f"Give an earlier day; for longer: openlatch extend {entry.ref} --until DAY",
             errors=[{"at": "until", "problem": "later than its end"}],
         )
     if entry.kind in s.abilities.dates and not entry.by_hand:

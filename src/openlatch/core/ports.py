@@ -48,13 +48,18 @@ class Answer:
 
 @dataclass(frozen=True, slots=True)
 class Change:
-    """What an entry is to be from then on; what is left out stays. With `wider` it may give more than before."""
+    """What an entry is to be from then on; what is left out stays. With `wider` it may give more than before.
+
+    `resources` that are empty are the whole account. `lifts` are limits that are taken away: end, hours.
+    """
 
     level: str = ""
     resources: tuple[str, ...] | None = None
     ends_at: datetime | None = None
     paused: bool | None = None
     wider: bool = False
+    hours: Hours | None = None
+    lifts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

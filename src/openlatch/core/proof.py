@@ -127,7 +127,7 @@ def _changed(
     for step in steps:
         asked = asked if step.change is None else _both(asked, step.change)
     now = Extent.of(shown)
-    wrong = _differs(now, _made(was or now, asked))
+    wrong = _differs(now, (was or now).after(asked))
     if was is not None and not asked.wider and now.powers is not None and was.powers is not None:
         more = [power for power in now.powers if power not in was.powers]
         wrong += [f"with more than before: {', '.join(more)}"] if more else []
@@ -138,23 +138,19 @@ def _changed(
 
 def _both(first: Change, then: Change) -> Change:
     """Two changes, one after the other, as one."""
-    return Change(
-        then.level or first.level,
-        first.resources if then.resources is None else then.resources,
-        first.ends_at if then.ends_at is None else then.ends_at,
-        first.paused if then.paused is None else then.paused,
-        first.wider or then.wider,
+    hours_said, end_said = (
+        then.hours is not None or "hours" in then.lifts,
+        then.ends_at is not None or "end" in then.lifts,
     )
-
-
-def _made(was: Extent, change: Change) -> Extent:
-    """What a change makes of what was; which permissions go with a new level is the provider's to say."""
-    return replace(
-        was,
-        level=change.level or was.level,
-        resources=was.resources if change.resources is None else tuple(sorted(change.resources)),
-        ends_at=was.ends_at if change.ends_at is None else change.ends_at,
-        state=was.state if change.paused is None else State.PAUSED if change.paused else State.LIVE,
+    kept = tuple(one for one in first.lifts if not (hours_said if one == "hours" else end_said))
+    return Change(
+        level=then.level or first.level,
+        resources=first.resources if then.resources is None else then.resources,
+        ends_at=then.ends_at if end_said else first.ends_at,
+        paused=first.paused if then.paused is None else then.paused,
+        wider=first.wider or then.wider,
+        hours=then.hours if hours_said else first.hours,
+        lifts=tuple(dict.fromkeys((*kept, *then.lifts))),
     )
 
 
@@ -180,7 +176,8 @@ def _told(now: Extent, change: Change) -> list[str]:
     """What there is of what was asked for."""
     told = [f"with the level {now.level!r}"] if change.level else []
     told += [] if change.resources is None else [f"for {_some(now.resources, 'all parts')}"]
-    told += [] if change.ends_at is None else [_end(now.ends_at)]
+    told += [] if change.ends_at is None and "end" not in change.lifts else [_end(now.ends_at)]
+    told += [] if change.hours is None and "hours" not in change.lifts else [str(now.hours or "at all hours")]
     return told + ([] if change.paused is None else [f"as {now.state}"])
 
 

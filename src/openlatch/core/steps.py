@@ -55,6 +55,8 @@ class Action(StrEnum):
     """somebody gives the account a new password, key or code; whoever was told the old one has nothing any more"""
     GIVE_BACK = "give-back"
     """what has ended is given again, as it was"""
+    EXTEND = "extend"
+    """for longer, for more parts or hours, or at a level that gives more"""
     HAND_OVER = "hand-over"
     """the account itself goes to somebody else, once whoever owns it has agreed by a link"""
     LET_IN = "let-in"
@@ -70,7 +72,7 @@ class Action(StrEnum):
 class Ask:
     """What is wanted of an entry; `successor` is the entry of whoever is to be made an administrator first.
 
-    `until` is the instant after the last day.
+    `until` is the instant after the last day. `lifts` are limits that are to be taken away: end, hours, parts.
     """
 
     action: Action = Action.END
@@ -78,6 +80,8 @@ class Ask:
     resources: tuple[str, ...] | None = None
     until: datetime | None = None
     successor: UUID | None = None
+    hours: Hours | None = None
+    lifts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -108,6 +112,17 @@ class Extent:
             ends_at=one.ends_at,
             state=state,
             powers=None if powers is None else in_order(powers),
+        )
+
+    def after(self, change: Change) -> Extent:
+        """Return what a change makes of it; which permissions go with a new level is the provider's to say."""
+        return replace(
+            self,
+            level=change.level or self.level,
+            resources=self.resources if change.resources is None else tuple(sorted(change.resources)),
+            hours=None if "hours" in change.lifts else change.hours or self.hours,
+            ends_at=None if "end" in change.lifts else change.ends_at or self.ends_at,
+            state=self.state if change.paused is None else State.PAUSED if change.paused else State.LIVE,
         )
 
 

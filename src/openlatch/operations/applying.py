@@ -13,7 +13,7 @@ from openlatch.core.plans import Action
 from openlatch.errors import Changed
 from openlatch.operations import adoption, offer_terms, offers, orders, policies, whatif
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.imagining import wish_of
+from openlatch.operations.imagining import extension, wish_of
 from openlatch.operations.lookups import Findings, Lookup
 from openlatch.operations.whatif import ProposalSight
 from openlatch.store.batches import Batch, BatchItem
@@ -99,7 +99,9 @@ def _carried_out(
     return items, came
 
 
-def _order(change: wire.End | wire.Narrow | wire.Pause | wire.Resume | wire.EndOn) -> orders.Wish:
+def _order(change: wire.End | wire.Narrow | wire.Pause | wire.Resume | wire.EndOn | wire.Extend) -> orders.Wish:
+    if isinstance(change, wire.Extend):
+        return extension(change)
     wish = orders.Wish(Action(change.do))
     if isinstance(change, wire.Narrow):
         resources = None if change.resources is None else tuple(change.resources)

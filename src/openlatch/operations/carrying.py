@@ -21,6 +21,7 @@ from openlatch.core.plans import Action, Step, why_ended
 from openlatch.core.ports import Answer
 from openlatch.core.proof import Verdict, already_there, noted, verify
 from openlatch.core.reconcile import Changes
+from openlatch.core.steps import Extent
 from openlatch.errors import ProviderDown, ProviderTrouble
 from openlatch.operations import arrivals, consent, flags, readings, telling
 from openlatch.operations.advice import known_levels
@@ -315,13 +316,11 @@ def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
         _end_by_word(call, gone, EndReason.REVOKED, done.said)
     elif done.change is not None:
         entry = call.tx.entries.lock(entry.id)
-        change = done.change
+        now = Extent.of(entry).after(done.change)
         after = replace(
-            entry,
-            level=change.level or entry.level,
-            resources=entry.resources if change.resources is None else change.resources,
+            entry, level=now.level, resources=now.resources, hours=now.hours, ends_at=now.ends_at, state=now.state,
             version=entry.version + 1,
-        )
+        )  # fmt: skip
         levels = known_levels(call, call.tx.providers.get(entry.provider_id))
         call.tx.entries.save(replace(after, powers=levels.get(after.level, entry.powers)))
         call.log("entry.changed", "entry", entry.id, said=done.said, level=after.level, resources=list(after.resources))

@@ -4,21 +4,24 @@ from __future__ import annotations
 
 from collections.abc import Collection
 from datetime import datetime
+from difflib import get_close_matches
 from uuid import UUID
 
+from openlatch.core.hours import Hours
 from openlatch.core.limits import Broken, Limits, Taken, broken, strictest
 from openlatch.core.model import Account, Kind, Provider
 from openlatch.core.offers import Part
 from openlatch.core.powers import Power, in_order
 from openlatch.core.tasks import BUILT_IN, Fit, Task, fit
-from openlatch.errors import NotFound
+from openlatch.errors import Invalid, NotFound
 from openlatch.operations import policies
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.levels import vocabulary
 
 __all__ = [
-    "fitting", "levels_of", "narrowest", "needed", "passed", "permissions_of", "tasks",
+    "fitting", "hours_of", "known_parts", "levels_of", "limits_of", "narrowest", "needed", "parts_of", "passed",
+    "permissions_of", "tasks",
 ]  # fmt: skip
 
 
@@ -76,10 +79,45 @@ def levels_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
     return {name: gives for name, gives in (stated or known_levels(call, provider)).items() if name != single and gives}
 
 
+# Parts and hours
+
+
+def parts_of(call: Call, account: Account) -> tuple[str, ...]:
+    """Return the parts of an account that readings have shown, in the order of their names."""
+    return call.tx.accounts.parts(account.id)
+
+
+def known_parts(account: Account, provider: Provider, parts: Collection[str], named: Collection[str]) -> None:
+    """Refuse (Invalid) parts that nobody has seen; what is kept by hand has the parts that people say it has."""
+    unknown = [one for one in named if one not in parts]
+    if provider.by_hand or not unknown:
+        return
+    near = get_close_matches(unknown[0], parts, 3, 0.5) or sorted(parts)[:5]
+    raise Invalid(
+        f"{account.name} has no part “{unknown[0]}”, as far as is known. Nothing was changed.",
+        next_step=f"Choose one of: {', '.join(near)}." if near else "Leave the parts out: none is known there.",
+        errors=[{"at": "resources", "problem": f"no part “{unknown[0]}” is known"}],
+    )
+
+
+def hours_of(call: Call, text: str) -> Hours | None:
+    """Return the hours that a text means, in the workspace's zone if it names none; None for no text."""
+    if not text.strip():
+        return None
+    try:
+        return Hours.parse(text, call.tx.workspace.zone)
+    except ValueError as error:
+        raise Invalid(
+            f"“{text}” cannot be read as hours. Nothing was changed.",
+            next_step="Write them as: tue,fri 19:00-04:00",
+            errors=[{"at": "hours", "problem": "cannot be read as hours"}],
+        ) from error
+
+
 # Limits
 
 
-def _limits_of(call: Call, account: Account, provider: Provider) -> Limits:
+def limits_of(call: Call, account: Account, provider: Provider) -> Limits:
     """Return what can be passed neither by the provider's word nor by the holder's."""
     bounds = [one.limits for one in policies.current(call).policy.bounds if one.holds(provider.name, account.name)]
     return strictest([provider.abilities.limits, *bounds])
@@ -106,5 +144,5 @@ def passed(
     """Return the limits that would be passed if somebody had a part of an offer; without the entries in `but`."""
     lasts = None if part.ends_at is None else part.ends_at - max(starts_at or call.now, call.now)
     return broken(
-        _limits_of(call, account, provider), account.name, who, part.powers, _taken_on(call, account, but), lasts
+        limits_of(call, account, provider), account.name, who, part.powers, _taken_on(call, account, but), lasts
     )

@@ -32,15 +32,17 @@ from openlatch.core.observation import (
     spread,
 )
 from openlatch.core.plans import Action
+from openlatch.core.ports import Change
 from openlatch.core.powers import Power, in_order
 from openlatch.core.reconcile import Identifier
 from openlatch.core.sharing import ANYONE, Document, Selector, Statement
+from openlatch.core.steps import Extent
 from openlatch.errors import Conflict, Invalid, NotFound
 from openlatch.operations import choices, offer_terms, orders
 from openlatch.operations.gate import Call
 from openlatch.wire import proposal as wire
 
-__all__ = ["Imagined", "as_they_are", "imagine", "wish_of"]
+__all__ = ["Imagined", "as_they_are", "extension", "imagine", "wish_of"]
 
 
 @dataclass(slots=True)
@@ -182,6 +184,31 @@ def _end_on(call: Call, change: wire.EndOn, made: Imagined) -> None:
     _changed(call, change.entry, made, wish, lambda one: replace(one, ends_at=until))
 
 
+def extension(change: wire.Extend) -> orders.Wish:
+    """Return what is wanted of an entry that is to be extended."""
+    resources = None if change.resources is None else tuple(change.resources)
+    return orders.Wish(
+        Action.EXTEND, change.level, resources, change.until, hours=change.hours, lifts=tuple(change.lifts)
+    )
+
+
+def _extend(call: Call, change: wire.Extend, made: Imagined) -> None:
+    entry = call.tx.entries.find(change.entry).entry
+    wish = extension(change)
+    step = next(one for one in orders.planned(call, entry, wish).plan.steps if one.change is not None)
+    levels = orders.situation(call, entry)[0].levels
+
+    def more(one: Entry) -> Entry:
+        now = Extent.of(one).after(step.change or Change())
+        powers = levels[now.level] if now.level != one.level else one.powers
+        return replace(
+            one, level=now.level, powers=in_order(powers), stated=in_order(powers), resources=now.resources,
+            hours=now.hours, ends_at=now.ends_at,
+        )  # fmt: skip
+
+    _changed(call, change.entry, made, wish, more)
+
+
 def _lock(call: Call, change: wire.Lock, made: Imagined) -> None:
     account = call.tx.accounts.find(change.account)[0]
     if account.locked is None:
@@ -251,6 +278,7 @@ def _policy(call: Call, change: wire.Policy, made: Imagined) -> None:
 
 _ACTS = {
     "give": _give, "end": _end, "narrow": _narrow, "pause": _pause, "resume": _resume, "end-on": _end_on,
+    "extend": _extend,
     "lock": _lock, "share": _share, "policy": _policy,
 }  # fmt: skip
 

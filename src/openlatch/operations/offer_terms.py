@@ -11,7 +11,7 @@ from zoneinfo import ZoneInfo
 
 from openlatch.core import offers as core
 from openlatch.core.addresses import Near
-from openlatch.core.hours import Hours, day_before, end_of
+from openlatch.core.hours import as_good_as_none, day_before, end_of
 from openlatch.core.ledger import canonical
 from openlatch.core.limits import Taken
 from openlatch.core.model import (
@@ -283,6 +283,9 @@ def _until(call: Call, day: date | None, starts_at: datetime | None) -> datetime
         raise _wrong("until", f"{day.isoformat()} is over already", "Give a later last day.")
     if starts_at is not None and until <= starts_at:
         raise _wrong("until", f"{day.isoformat()} is before it begins", "Give a last day after the first.")
+    if as_good_as_none(until, call.now):
+        text = f"{day.isoformat()} is so far away that it is as good as no end"
+        raise _wrong("until", text, "Give a nearer day; or say that it has no end.")
     return until
 
 
@@ -340,12 +343,13 @@ def _part(
     needs = choices.needed(call, wanted.task, wanted.needs)
     found = choices.narrowest(call, provider, needs) if needs else None
     chosen = _chosen(call, provider, wanted, found)
+    choices.known_parts(account, provider, choices.parts_of(call, account), wanted.resources)
     ends_at = _until(call, wanted.until, starts_at) or until
     if ends_at is None and not wish.endless:
         raise _wrong(
             "until", f"it is not said when {name}'s access ends", "Give a last day; or say that it has no end."
         )
-    hours = _hours(call, wanted.hours)
+    hours = choices.hours_of(call, wanted.hours)
     able = provider.abilities
     grants = Kind.GRANT in able.gives or not able.gives
     kind = Kind.GRANT if (ends_at is not None or hours is not None) and grants else Kind.DELEGATE
@@ -415,17 +419,6 @@ def _limited(
         yield Remark(one.limit, Severity.HIGH, one.text, one.next_step, stops=True)
 
 
-def _hours(call: Call, text: str) -> Hours | None:
-    if not text.strip():
-        return None
-    zone = call.tx.workspace.zone
-    try:
-        written = text.strip() if "/" in text or text.strip().endswith("UTC") else f"{text.strip()} {zone}"
-        return Hours.parse(written)
-    except ValueError as error:
-        raise _wrong("hours", f"“{text}” cannot be read as hours", "Write them as: tue,fri 19:00-04:00") from error
-
-
 def _hindrances(provider: Provider, finding: Finding, name: str) -> Iterable[Remark]:
     if finding.trouble:
         text = f"{provider.name} could not be asked about {name}: {finding.trouble}"
@@ -466,9 +459,14 @@ def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection
         text = f"{party.name} holds an offer of {sight.account.name} already, and has not answered it."
         yield Remark("offered-already", Severity.HIGH, text, "Correct that one, or withdraw it.", stops=True)
     for one in theirs:
-        if one not in offered and one.kind is not Kind.OFFER:
-            text = f"{party.name} has “{one.level}” on {sight.account.name} already; that stays beside what is offered."
-            yield Remark("has-already", Severity.MEDIUM, text)
+        if one in offered or one.kind is Kind.OFFER:
+            continue
+        has = f"{party.name} has “{one.level}” on {sight.account.name} already"
+        if sight.provider.abilities.one_each and not sight.provider.by_hand:
+            text = f"{has}, and {sight.provider.name} keeps one access for each party: a second one would not be kept."
+            yield Remark("has-already", Severity.HIGH, text, f"Extend it: openlatch extend {one.ref}", stops=True)
+        else:
+            yield Remark("has-already", Severity.MEDIUM, f"{has}; that stays beside what is offered.")
 
 
 def _wrong(at: str, problem: str, next_step: str) -> Invalid:

@@ -17,6 +17,7 @@ from openlatch.core.orders import Move, Order, OrderState
 from openlatch.core.plans import Action, Ask, Plan, make_plan
 from openlatch.core.steps import held_before
 from openlatch.errors import Changed, Conflict, NotAllowed
+from openlatch.operations import choices
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import own_party, within_sight, words
 from openlatch.operations.gate import Call, operation
@@ -59,18 +60,26 @@ FORGOTTEN = timedelta(minutes=20)
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """What somebody wants done about an entry, as they say it: `until` is the last day, `successor` another entry."""
+    """What somebody wants done about an entry, as they say it: `until` is the last day, `successor` another entry.
+
+    `lifts` are the limits that an extension takes away.
+    """
 
     action: Action = Action.END
     level: str = ""
     resources: tuple[str, ...] | None = None
     until: date | None = None
     successor: str = ""
+    hours: str = ""
+    lifts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
 class PlanSight:
-    """A plan with what it is about; `levels` are those of the provider that would give less."""
+    """A plan with what it is about; `levels` are those of the provider that would give less, `wider` more.
+
+    `parts` are those of the account that are known.
+    """
 
     plan: Plan
     entry: Entry
@@ -78,6 +87,8 @@ class PlanSight:
     account: Account
     provider: Provider
     levels: tuple[str, ...] = ()
+    wider: tuple[str, ...] = ()
+    parts: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)
@@ -181,7 +192,9 @@ def drafted(
         raise Conflict(
             f"{made.stop} Nothing was ordered.",
             next_step="Choose who follows, by their entry: "
-            + (", ".join(f"{way.name} ({way.entry})" for way in made.ways_out[:5]) or "there is nobody yet"),
+            + ", ".join(f"{way.name} ({way.entry})" for way in made.ways_out[:5])
+            if made.ways_out
+            else "See to that first, then order it again.",
             entry=entry.ref,
             ways_out=[asdict(way) for way in made.ways_out],
         )
@@ -345,11 +358,14 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
         neighbours = tuple(near[one] for one in sorted(near))
         provider = providers[entry.provider_id]
         holders = {one: parties[one] for one in {entry.party_id, *(n.party_id for n in neighbours)}}
+        party, account = parties[entry.party_id], accounts[entry.account_id]
         situation = Situation(
-            entry, parties[entry.party_id], accounts[entry.account_id], provider.name, provider.abilities, neighbours,
+            entry, party, account, provider.name, provider.abilities, neighbours,
             {n.account_id: names[n.account_id] for n in neighbours}, holders,
             frozenset(teams.get(entry.party_id, ())), levels[provider.id],
-            {one: keys[provider.id][one] for one in holders}, provider.by_hand, zone=tx.workspace.zone,
+            {one: keys[provider.id][one] for one in holders}, provider.by_hand,
+            limits=choices.limits_of(call, account, provider), outside=not tx.workspace.circle.holds(party),
+            zone=tx.workspace.zone,
         )  # fmt: skip
         found[entry.id] = situation, provider
     return found
@@ -360,17 +376,24 @@ def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provid
     around, provider = known or situation(call, entry)
     ask = Ask(
         wish.action,
-        wish.level.strip(),
-        wish.resources,
-        end_of(wish.until, call.tx.workspace.zone) if wish.until else None,
-        call.tx.entries.find(wish.successor).entry.id if wish.successor else None,
+        level=wish.level.strip(),
+        resources=wish.resources,
+        until=end_of(wish.until, call.tx.workspace.zone) if wish.until else None,
+        successor=call.tx.entries.find(wish.successor).entry.id if wish.successor else None,
+        hours=choices.hours_of(call, wish.hours),
+        lifts=wish.lifts,
     )
+    parts: tuple[str, ...] = ()
+    if ask.action in (Action.EXTEND, Action.NARROW):
+        parts = choices.parts_of(call, around.account)
+        choices.known_parts(around.account, provider, parts, ask.resources or ())
     held = held_before(call.tx.orders.steps_to_end(entry.id), entry.key) if ask.action is Action.GIVE_BACK else None
     made = make_plan(around, ask, call.now, held)
-    less = sorted(
-        (len(gives), name) for name, gives in around.levels.items() if gives and set(gives) < set(entry.powers)
-    )
-    return PlanSight(made, entry, around.party, around.account, provider, tuple(name for _, name in less))
+    sized = sorted((len(gives), name) for name, gives in around.levels.items() if gives)
+    has = set(entry.powers)
+    less = tuple(name for _, name in sized if set(around.levels[name]) < has)
+    more = tuple(name for _, name in sized if set(around.levels[name]) > has)
+    return PlanSight(made, entry, around.party, around.account, provider, levels=less, wider=more, parts=parts)
 
 
 def _sight(call: Call, order: Order) -> OrderSight:

@@ -12,6 +12,7 @@ from openlatch.core.notices import Notice
 from openlatch.core.orders import Order
 from openlatch.core.plans import Action
 from openlatch.core.powers import Power
+from openlatch.core.steps import held_before
 from openlatch.operations import notices
 from openlatch.operations.consent import reachable_at
 from openlatch.operations.gate import Call
@@ -41,9 +42,19 @@ def _proved(call: Call, order: Order, listed: Listed) -> None:
         for entry in call.tx.entries.standing(listed.provider.id, [key]):
             to = call.tx.entries.find(str(entry.id))
             _tell_party(call, to, Notice(f"order:{order.id}:to", f"You own {where} now"))
+    if action is Action.EXTEND and _administers_now(order, listed.entry):
+        administrators_added(call, [listed.entry])
     title = _changed(call, action, listed.entry, where)
     if title and listed.party.kind is PartyKind.PERSON and listed.entry.kind not in (Kind.SESSION, Kind.SECRET):
         _tell_party(call, listed, Notice(f"order:{order.id}", title))
+
+
+def _administers_now(order: Order, entry: Entry) -> bool:
+    """Whether an order made somebody an administrator who was none; what they had is kept with its steps."""
+    before = held_before(order.steps, entry.key)
+    if before is None or Power.ADMIT not in entry.powers:
+        return False
+    return before.level != entry.level if before.powers is None else Power.ADMIT not in before.powers
 
 
 def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
@@ -55,6 +66,7 @@ def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
         Action.END: f"Your access to {where} has ended",
         Action.GIVE_UP: f"Your access to {where} has ended, as you wished",
         Action.NARROW: f"Your access to {where} covers less now: “{entry.level}”",
+        Action.EXTEND: f"Your access to {where} covers more now: “{entry.level}”{f', until {day}' if day else ''}",
         Action.PAUSE: f"Your access to {where} is paused",
         Action.RESUME: f"Your access to {where} is there again",
         Action.END_ON: f"Your access to {where} ends with {day}" if day else f"Your access to {where} has ended",

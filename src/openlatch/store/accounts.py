@@ -12,7 +12,7 @@ from openlatch.core.model import Account, Criticality
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.store.tables import AccountRow, EntryRow
+from openlatch.store.tables import AccountRow, DocumentRow, EntryRow
 
 __all__ = ["Accounts", "to_account"]
 
@@ -79,6 +79,14 @@ class Accounts(Noun):
             select(AccountRow.id, AccountRow.name).where(AccountRow.id == func.any(list(account_ids)))
         )
         return {row.id: row.name for row in rows}
+
+    def parts(self, account_id: UUID) -> tuple[str, ...]:
+        """Return the parts of an account that any entry on it, or any sharing document of it, has ever named."""
+        of_entries = select(func.unnest(EntryRow.resources)).where(EntryRow.account_id == account_id)
+        of_documents = select(DocumentRow.resource).where(
+            DocumentRow.account_id == account_id, DocumentRow.resource != ""
+        )
+        return tuple(sorted(self._session.scalars(of_entries.union(of_documents))))
 
     def some(self, account_ids: Iterable[UUID]) -> dict[UUID, Account]:
         rows = self._session.scalars(select(AccountRow).where(AccountRow.id == func.any(list(account_ids))))

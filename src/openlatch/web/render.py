@@ -165,6 +165,10 @@ def provider(sight: ProviderSight, now: datetime) -> wire.Provider:
             narrows=_kinds(p.abilities.narrows),
             pauses=_kinds(p.abilities.pauses),
             dates=_kinds(p.abilities.dates),
+            raises=_kinds(p.abilities.raises),
+            prolongs=_kinds(p.abilities.prolongs),
+            widens=_kinds(p.abilities.widens),
+            one_each=p.abilities.one_each,
             gives=_kinds(p.abilities.gives),
         ),
         latest=reading(latest) if latest else None,
@@ -423,6 +427,8 @@ def plan(sight: PlanSight, outside: bool) -> wire.Plan:
         stop=made.stop,
         ways_out=[wire.WayOut(entry=w.entry, name=w.name, level=w.level) for w in made.ways_out],
         levels=list(sight.levels),
+        wider=list(sight.wider),
+        parts=list(sight.parts),
         digest=made.digest,
     )
 

@@ -87,6 +87,9 @@ class FeedAbilities(FeedModel):
     pauses: list[KindWord] = Field(default=[], description="kinds of entry that can be put to rest there")
     dates: list[KindWord] = Field(default=[], description="kinds of entry that can be given an end there")
     raises: list[KindWord] = Field(default=[], description="kinds of entry that can be given a wider level there")
+    prolongs: list[KindWord] = Field(default=[], description="kinds of entry that can be given a later end, or none")
+    widens: list[KindWord] = Field(default=[], description="kinds of entry that can be given more parts or other hours")
+    one_each: bool = Field(default=False, description="whether a party has one entry on an account at most")
     gives: list[KindWord] = Field(default=[], description="kinds of entry that a party can be given there")
     gives_until: list[KindWord] = Field(default=[], description="those of them that can be given with an end")
     gives_hours: list[KindWord] = Field(default=[], description="those of them that can be given with weekly hours")
@@ -300,9 +303,13 @@ class Amendment(FeedModel):
     entry: Key
     party: Key
     level: Words | None = None
-    resources: list[Words] | None = Field(default=None, description="all that is to be left of it")
+    resources: list[Words] | None = Field(
+        default=None, description="all parts it is to be on; empty: the whole account"
+    )
     ends_at: AwareDatetime | None = None
     paused: bool | None = None
+    hours: FeedHours | None = None
+    lifts: list[Literal["end", "hours"]] = Field(default=[], description="limits that are taken away")
 
 
 class AmendmentOutcome(FeedModel):

@@ -83,6 +83,18 @@ class EndOn(Part):
     until: Day
 
 
+class Extend(Part):
+    """An access is extended: until a later last day, or with limits taken away, to more parts or hours, or a level."""
+
+    do: Literal["extend"]
+    entry: Name
+    level: Word = ""
+    resources: list[Name] | None = Field(default=None, max_length=1000, description="parts that are added")
+    until: Day | None = None
+    hours: Word = ""
+    lifts: list[Literal["end", "hours", "parts"]] = Field(default=[], description="limits that are taken away")
+
+
 class Lock(Part):
     """An account is locked against being open to anyone, whatever its documents say; or that lock is taken off."""
 
@@ -137,7 +149,9 @@ class Policy(Part):
     text: Annotated[str, StringConstraints(max_length=500_000)]
 
 
-Change = Annotated[Give | End | Narrow | Pause | Resume | EndOn | Lock | Share | Policy, Field(discriminator="do")]
+Change = Annotated[
+    Give | End | Narrow | Pause | Resume | EndOn | Extend | Lock | Share | Policy, Field(discriminator="do")
+]
 
 
 class ProposalFile(Part):

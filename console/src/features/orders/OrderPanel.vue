@@ -8,6 +8,8 @@ import { useNow } from "@/ui/clock";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, day } from "@/ui/time";
 import { actsOn, WORDS, type Act } from "./acts";
+import ExtendFields from "./ExtendFields.vue";
+import { NOTHING, options, wanted, type Extension } from "./extension";
 import PlanSteps from "./PlanSteps.vue";
 import { quoted } from "@/ui/command";
 
@@ -24,6 +26,7 @@ const until = ref("");
 const level = ref("");
 const kept = ref<string[]>([...props.entry.resources]);
 const successor = ref("");
+const extension = ref<Extension>({ ...NOTHING });
 watch(act, () => {
   successor.value = "";
   order.reset();
@@ -34,16 +37,18 @@ const fewer = computed(() => kept.value.length < props.entry.resources.length);
 const wish = computed(() => {
   if (act.value === "end-on") return until.value ? { until: until.value } : null;
   if (act.value === "give-back") return until.value ? { until: until.value } : {};
+  if (act.value === "extend") return wanted(extension.value);
   if (act.value !== "narrow") return {};
   if (!level.value && !fewer.value) return null;
   return { level: level.value, ...(fewer.value ? { resources: kept.value } : {}) };
 });
 const query = computed(() => {
-  const { resources, ...rest } = { resources: undefined, ...wish.value } as { resources?: string[] };
+  const { resources, lifts, ...rest } = { ...wish.value } as { resources?: string[]; lifts?: string[] };
   return {
     action: act.value,
     ...rest,
     ...(resources ? { resources: resources.join(",") } : {}),
+    ...(lifts ? { lifts: lifts.join(",") } : {}),
     ...(successor.value ? { successor: successor.value } : {}),
   };
 });
@@ -61,10 +66,13 @@ const {
   enabled: computed(() => wish.value !== null),
   staleTime: 0,
 });
-const { data: levels } = useQuery({
-  queryKey: ["plan", props.entry.ref, "levels"],
-  queryFn: async () => (await planned({ action: "end" })).levels,
-  enabled: computed(() => act.value === "narrow"),
+const { data: choices } = useQuery({
+  queryKey: ["plan", props.entry.ref, "choices"],
+  queryFn: async () => {
+    const { levels, wider, parts } = await planned({ action: "end" });
+    return { levels, wider, parts };
+  },
+  enabled: computed(() => act.value === "narrow" || act.value === "extend"),
 });
 // Once one of them is chosen, the plan offers none any more.
 const ways = ref<Plan["ways_out"]>([]);
@@ -80,6 +88,8 @@ const order = useMutation({
           action: act.value,
           level: "",
           resources: null,
+          lifts: [],
+          hours: "",
           until: null,
           successor: successor.value,
           ...wish.value,
@@ -102,6 +112,7 @@ const command = computed(() => {
   const parts = ["openlatch", act.value, props.entry.ref];
   if (act.value === "end-on") parts.push(until.value || "LAST-DAY");
   if (act.value === "give-back" && until.value) parts.push("--until", until.value);
+  if (act.value === "extend") parts.push(...options(extension.value));
   if (act.value === "narrow" && level.value) parts.push("--to", quoted(level.value));
   if (act.value === "narrow" && fewer.value) for (const one of kept.value) parts.push("--keep", quoted(one));
   if (successor.value) parts.push("--successor", successor.value);
@@ -149,8 +160,10 @@ const command = computed(() => {
       <label class="mt-4 block">
         <span class="small mb-1 block">To a level that gives less, the least first</span>
         <select v-model="level" class="field w-full">
-          <option value="">{{ levels && !levels.length ? "none is known here" : "the level stays" }}</option>
-          <option v-for="one in levels" :key="one" :value="one">{{ one }}</option>
+          <option value="">
+            {{ choices && !choices.levels.length ? "none is known here" : "the level stays" }}
+          </option>
+          <option v-for="one in choices?.levels" :key="one" :value="one">{{ one }}</option>
         </select>
       </label>
       <fieldset v-if="entry.resources.length > 1" class="mt-3">
@@ -160,7 +173,14 @@ const command = computed(() => {
         </label>
       </fieldset>
     </template>
-    <ProblemNote v-if="error" :error="error" class="mt-6">
+    <ExtendFields
+      v-if="act === 'extend' && choices"
+      v-model="extension"
+      :entry="entry"
+      :levels="choices.wider"
+      :parts="choices.parts"
+    />
+    <ProblemNote v-if="error && wish" :error="error" class="mt-6">
       <button type="button" class="button mt-3" @click="emit('back')">Back</button>
     </ProblemNote>
     <p v-else-if="!plan && wish" class="mt-6 text-mute" role="status">Working out what would happen…</p>
@@ -199,13 +219,13 @@ const command = computed(() => {
         <button
           type="button"
           class="button"
-          :class="act === 'give-back' || act === 'resume' ? 'button-act' : 'button-danger'"
+          :class="['give-back', 'resume', 'extend'].includes(act) ? 'button-act' : 'button-danger'"
           :disabled="order.isPending.value || !!plan.stop"
           @click="order.mutate()"
         >
           {{ words.act }}
         </button>
-        <button type="button" class="button" @click="emit('back')">{{ words.keep }}</button>
+        <button type="button" class="button" @click="emit('back')">Cancel</button>
       </div>
     </template>
     <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">{{ command }}</p>

@@ -9,8 +9,6 @@ interface Words {
   title: (entry: Entry) => string;
   /** on the button that does it */
   act: string;
-  /** on the button that leaves everything as it is */
-  keep: string;
 }
 
 export const WORDS: Record<Act, Words> = {
@@ -18,56 +16,52 @@ export const WORDS: Record<Act, Words> = {
     name: "End now",
     title: (e) => `End access for ${e.party.name}?`,
     act: "End access",
-    keep: "Keep it",
   },
   "give-up": {
     name: "Give up",
     title: (e) => `Give up your access to ${e.account.name}?`,
     act: "Give it up",
-    keep: "Keep it",
   },
   "end-on": {
     name: "Last day",
     title: (e) => `Give ${e.party.name} a last day?`,
     act: "End it with that day",
-    keep: "Leave it",
   },
   narrow: {
     name: "Narrow",
     title: (e) => `Narrow what ${e.party.name} can do?`,
     act: "Narrow it",
-    keep: "Leave it",
   },
-  pause: { name: "Pause", title: (e) => `Pause ${e.party.name}?`, act: "Pause it", keep: "Leave it" },
+  extend: {
+    name: "Extend",
+    title: (e) => `Let ${e.party.name} in for longer, or for more?`,
+    act: "Extend it",
+  },
+  pause: { name: "Pause", title: (e) => `Pause ${e.party.name}?`, act: "Pause it" },
   resume: {
     name: "Resume",
     title: (e) => `Let ${e.party.name} in again?`,
     act: "Resume it",
-    keep: "Leave it",
   },
   "close-sessions": {
     name: "Sign out",
     title: (e) => `Sign ${e.party.name} out?`,
     act: "Close the sessions",
-    keep: "Leave them",
   },
   "change-secret": {
     name: "Change the secret",
     title: (e) => `Have “${e.level}” changed?`,
     act: "Order that",
-    keep: "Leave it",
   },
   "give-back": {
     name: "Give back",
     title: (e) => `Let ${e.party.name} in again?`,
     act: "Give it back",
-    keep: "Leave it",
   },
   "hand-over": {
     name: "Hand over",
     title: (e) => `Hand ${e.account.name} over?`,
     act: "Ask them to agree",
-    keep: "Leave it",
   },
 };
 
@@ -81,6 +75,7 @@ export function actsOn(entry: Entry, own: boolean): Act[] {
     "end",
     "end-on",
     "narrow",
+    "extend",
     entry.state === "paused" ? "resume" : "pause",
     "close-sessions",
   ];

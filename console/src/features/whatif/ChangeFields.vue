@@ -16,7 +16,9 @@ const text = (name: string): string => {
   const value = change.value[name];
   return typeof value === "string" ? value : "";
 };
-const aboutEntry = computed(() => ["end", "narrow", "pause", "resume", "end-on"].includes(change.value.do));
+const aboutEntry = computed(() =>
+  ["end", "narrow", "pause", "resume", "end-on", "extend"].includes(change.value.do),
+);
 const accounts = useQuery({
   queryKey: ["accounts", "names"],
   queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
@@ -103,10 +105,10 @@ const statements = computed({
         <option v-for="one in levels.data.value" :key="one" :value="one">{{ one }}</option>
       </select>
       <input
-        v-if="change.do === 'end-on'"
+        v-if="change.do === 'end-on' || change.do === 'extend'"
         type="date"
         class="field"
-        aria-label="Last day"
+        :aria-label="change.do === 'extend' ? 'A later last day' : 'Last day'"
         :value="text('until')"
         @change="set('until', ($event.target as HTMLInputElement).value)"
       />

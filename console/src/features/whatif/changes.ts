@@ -66,6 +66,18 @@ export function saidOf(change: Change): string {
       return `Entry ${text(change.entry)} is resumed`;
     case "end-on":
       return `Entry ${text(change.entry)} ends with ${text(change.until)}`;
+    case "extend": {
+      const lifts = (change.lifts as string[] | undefined) ?? [];
+      const more = [
+        text(change.until) ? `until ${text(change.until)}` : "",
+        lifts.includes("end") ? "without an end" : "",
+        ...((change.resources as string[] | undefined) ?? []).map((part) => `also on ${part}`),
+        lifts.includes("parts") ? "on the whole account" : "",
+        text(change.hours) || (lifts.includes("hours") ? "at all hours" : ""),
+        text(change.level) ? `as “${text(change.level)}”` : "",
+      ].filter(Boolean);
+      return `Entry ${text(change.entry)} is extended${more.length ? `: ${more.join(", ")}` : ""}`;
+    }
     case "lock":
       return `${text(change.account)} is ${change.locked ? "locked against being open to anyone" : "unlocked"}`;
     case "share": {
@@ -89,6 +101,7 @@ export const BLANK: Record<string, Change> = {
   narrow: { do: "narrow", entry: "", level: "" },
   pause: { do: "pause", entry: "" },
   "end-on": { do: "end-on", entry: "", until: "" },
+  extend: { do: "extend", entry: "", until: "" },
   give: { do: "give", account: "", to: "", task: "look", until: "" },
   lock: { do: "lock", account: "", locked: true },
   share: {

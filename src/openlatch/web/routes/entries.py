@@ -79,6 +79,9 @@ def say_entry_gone(call: Call, entry: str, body: wire.GoneWish) -> wire.Entry:
 @routes.route("GET", "/entries/<entry>/plan", query=wire.PlanQuery, returns=wire.Plan)
 def plan_end(call: Call, entry: str, query: wire.PlanQuery) -> wire.Plan:
     """What ending this entry would do, and how it would be done; changes nothing."""
-    parts = [part.strip() for part in query.resources.split(",")] if query.resources else None
-    sight = orders.plan(call, entry, wish(query, parts))
+    sight = orders.plan(call, entry, wish(query, _apart(query.resources) or None, _apart(query.lifts)))
     return render.plan(sight, not call.tx.workspace.circle.holds(sight.party))
+
+
+def _apart(text: str) -> list[str]:
+    return [part for one in text.split(",") if (part := one.strip())]

@@ -29,7 +29,7 @@ def create_order(call: Call, body: wire.NewOrder) -> Answer:
     if body.action == "give-up":
         sight = orders.give_up(call, body.entry, body.reason, body.digest)
     else:
-        wanted = wish(body, body.resources)
+        wanted = wish(body, body.resources, body.lifts)
         sight = orders.create(call, body.entry, wanted, body.reason, body.digest)
     return Answer(render.order(sight), 200 if sight.already else 201)
 
@@ -70,7 +70,14 @@ def receipt_keys(call: Call) -> wire.ReceiptKeys:
     return wire.ReceiptKeys(keys=[dict(key) for key in receipts.keys(call)])
 
 
-def wish(asked: wire.Wish, resources: Sequence[str] | None) -> orders.Wish:
+def wish(asked: wire.Wish, resources: Sequence[str] | None, lifts: Sequence[str]) -> orders.Wish:
     """Return what is wanted of an entry, as the operations take it."""
-    parts = None if resources is None else tuple(resources)
-    return orders.Wish(Action(asked.action), asked.level, parts, asked.until, asked.successor)
+    return orders.Wish(
+        Action(asked.action),
+        level=asked.level,
+        resources=None if resources is None else tuple(resources),
+        until=asked.until,
+        successor=asked.successor,
+        hours=asked.hours,
+        lifts=tuple(lifts),
+    )

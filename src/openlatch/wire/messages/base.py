@@ -47,6 +47,7 @@ ActionWord = Literal[
     "close-sessions",
     "change-secret",
     "give-back",
+    "extend",
     "hand-over",
     "let-in",
 ]

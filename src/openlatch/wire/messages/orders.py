@@ -4,7 +4,7 @@ from datetime import date, datetime
 from typing import Annotated, Literal
 from uuid import UUID
 
-from pydantic import StringConstraints
+from pydantic import Field, StringConstraints
 
 from openlatch.wire.messages.base import (
     ActionWord,
@@ -39,18 +39,23 @@ __all__ = [
 
 
 class Wish(Taken):
-    """What is wanted of an entry; `until` is the last day, `successor` the entry of whoever is to follow."""
+    """What is wanted of an entry; `until` is the last day, `successor` the entry of whoever is to follow.
+
+    `hours` of the week are as people write them; to extend an access, with the limits that it `lifts` altogether.
+    """
 
     action: ActionWord = "end"
     level: Search = ""
     until: date | None = None
     successor: Search = ""
+    hours: Search = ""
 
 
 class PlanQuery(Wish):
-    """What is to be planned; resources separated by commas."""
+    """What is to be planned; resources and lifts separated by commas."""
 
     resources: Search = ""
+    lifts: Search = ""
 
 
 class Consequence(Sent):
@@ -82,7 +87,8 @@ class WayOut(Sent):
 class Plan(Sent):
     """What an order would do, gravest first, and how; `digest` names exactly this plan.
 
-    With a `stop` it is not carried out unless one of `ways_out` is named as successor. `levels` would give less.
+    With a `stop` it is not carried out unless one of `ways_out` is named as successor. `levels` would give less,
+    and `wider` more, the least first; `parts` of the account are those that are known.
     """
 
     action: ActionWord
@@ -95,6 +101,8 @@ class Plan(Sent):
     stop: str
     ways_out: list[WayOut]
     levels: list[str]
+    wider: list[str]
+    parts: list[str]
     digest: str
 
 
@@ -103,6 +111,7 @@ class NewOrder(Wish):
 
     entry: Text
     resources: list[Text] | None = None
+    lifts: list[Literal["end", "hours", "parts"]] = Field(default=[])
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
     digest: Annotated[str, StringConstraints(pattern=r"^[0-9a-f]{64}$")] | None = None
 

@@ -69,6 +69,10 @@ class Abilities(Sent):
     narrows: list[KindWord]
     pauses: list[KindWord]
     dates: list[KindWord]
+    raises: list[KindWord]
+    prolongs: list[KindWord]
+    widens: list[KindWord]
+    one_each: bool
     gives: list[KindWord]
 
 
