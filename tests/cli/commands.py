@@ -36,7 +36,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "describe": ("Gate --criticality vital", "Gate: vital."),
     "end": ("{entry} --dry-run", "Ask Ticket Desk to remove the delegate"),
     "end-on": ("{entry} 2030-05-10 --dry-run", "Wait until 10 May 2030 is over"),
-    "extend": ("{grant} --no-end --all-hours --dry-run", "without an end instead of until the end of"),
+    "extend": ("{grant} --no-end --all-hours --dry-run", "without an end (now "),
     "export": ("gate.csv --account Gate", "Wrote"),
     "fit": ("'South Dome' --for observe", "is the narrowest that covers view and edit"),
     "flag": ("{flag}", "Name a second administrator"),

@@ -160,8 +160,8 @@ def test_the_consequences_are_those_of_letting_somebody_in_with_what_is_new() ->
         "can-more": Severity.MEDIUM, "effect": Severity.LOW,
     }  # fmt: skip
     text = next(one.text for one in made.consequences if one.kind == "effect")
-    assert "the level “administrator” instead of “desk”" in text
-    assert "without an end instead of until the end of" in text
+    assert "“desk” on Gate at the level “administrator” (now “desk”)" in text
+    assert "without an end (now " in text
 
 
 def test_limits_that_hold_for_letting_in_hold_for_extending() -> None:

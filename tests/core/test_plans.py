@@ -302,16 +302,16 @@ def test_any_plan_ends_in_what_was_asked_and_touches_nothing_else(data: st.DataO
     before = dict(provider.listed)
     for place, step in enumerate(made.steps):
         if step.call == "read":
-            assert verify(provider.look(situation, step.party), made.steps, place).reached
+            assert verify(provider.look(situation, step.party), made.steps, place, "UTC").reached
         unread = before | {}
         provider.carry_out(step)
         if step.call in ("end", "change") and provider.listed != before:
             shown = Provider(target, session, colleague)
             shown.listed = unread
             look = Step("read", "", party=step.party)
-            assert not verify(shown.look(situation, step.party), (*made.steps[: place + 1], look), place + 1).reached, (
-                "what has not been done yet is not taken for done"
-            )
+            assert not verify(
+                shown.look(situation, step.party), (*made.steps[: place + 1], look), place + 1, "UTC"
+            ).reached, "what has not been done yet is not taken for done"
         before = dict(provider.listed)
     touched = {
         key for key, pair in Provider(target, session, colleague).listed.items() if provider.listed.get(key) != pair

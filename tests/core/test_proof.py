@@ -186,8 +186,8 @@ def proved(case: Case, provider: Provider, faithful: Provider, data: st.DataObje
         step = steps[place]
         if step.call == "read":
             seen = provider.look()
-            verdict = verify(seen, steps, place)
-            if not verdict.reached or already_there(seen, steps, place):
+            verdict = verify(seen, steps, place, "UTC")
+            if not verdict.reached or already_there(seen, steps, place, "UTC"):
                 return False
             steps[:] = noted(seen, steps, place, verdict.found)
         elif step.call not in ("wait", "receipt"):
@@ -229,9 +229,9 @@ EXACT = observed("new", account="gate", kind=Kind.GRANT, level="observer", ends_
 def test_an_older_entry_that_gives_no_more_proves_nothing() -> None:
     older = replace(EXACT, key="old", ends_at=NOW + timedelta(days=90))
     give = Step("give", "", party=ME, gift=GIFT, before=(("old", Extent.of(older)),))
-    assert not verify(shown(older), read(give), 1).reached
+    assert not verify(shown(older), read(give), 1, "UTC").reached
     longer = replace(older, ends_at=GIFT.ends_at)
-    proved = verify(shown(longer), read(give), 1)
+    proved = verify(shown(longer), read(give), 1, "UTC")
     assert (proved.reached, proved.found) == (True, ("old",)), "some providers keep one entry, and change it"
 
 
@@ -240,50 +240,53 @@ def test_an_older_entry_that_gives_no_more_proves_nothing() -> None:
     [
         (replace(EXACT, level="owner"), "with the level 'owner', not 'observer'"),
         (replace(EXACT, resources=("till",)), "for till, not all parts"),
-        (replace(EXACT, ends_at=NOW + timedelta(days=9)), "until 2026-05-19T12:00+00:00, not until"),
+        (
+            replace(EXACT, ends_at=NOW + timedelta(days=9)),
+            "until 12:00 on 19 May 2026 (UTC), not until 12:00 on 26 November 2026",
+        ),
         (replace(EXACT, ends_at=None), "without an end, not until"),
         (replace(EXACT, state=State.PAUSED), "as paused, not live"),
         (replace(EXACT, hours=SATURDAYS), "for other hours of the week"),
-        (replace(EXACT, account="elsewhere"), "“observer” on gate is not listed"),
+        (replace(EXACT, account="elsewhere"), "“observer” on Gate is not listed"),
     ],
 )
 def test_what_was_given_is_that_and_nothing_else_and_what_differs_is_said(other: ObservedEntry, said: str) -> None:
     give = Step("give", "", party=ME, gift=GIFT, before=())
-    assert verify(shown(EXACT), read(give), 1).reached
-    verdict = verify(shown(other), read(give), 1)
+    assert verify(shown(EXACT), read(give), 1, "UTC").reached
+    verdict = verify(shown(other), read(give), 1, "UTC")
     assert (verdict.reached, said in verdict.evidence) == (False, True), verdict.evidence
 
 
 def test_what_is_there_already_is_seen_before_it_is_given() -> None:
     steps = (*read(), Step("give", "", party=ME, gift=GIFT))
-    assert "there already (new)" in already_there(shown(EXACT), steps, 0)
-    assert already_there(shown(replace(EXACT, ends_at=None)), steps, 0) == ""
+    assert "(new) is there already" in already_there(shown(EXACT), steps, 0, "UTC")
+    assert already_there(shown(replace(EXACT, ends_at=None)), steps, 0, "UTC") == ""
 
 
 def test_only_the_absence_of_the_entry_itself_proves_that_it_is_gone() -> None:
     end = Step("end", "", "1", ME)
     for listed, gone in ((("1", "2"), False), (("2",), True), ((), True)):
-        assert verify(shown(*map(observed, listed)), read(end), 1).reached is gone
+        assert verify(shown(*map(observed, listed)), read(end), 1, "UTC").reached is gone
 
 
 def test_a_receipt_never_says_that_nothing_is_left_while_a_team_lets_them_in() -> None:
     end = Step("end", "", "1", ME)
-    alone = verify(shown(observed("2")), read(end), 1).evidence
-    assert alone.endswith("one other entry of this party")
+    alone = verify(shown(observed("2")), read(end), 1, "UTC").evidence
+    assert alone.endswith("what is left of this party there: 1 other entry")
     crew = replace(observed_party("crew"), kind=PartyKind.TEAM, name="Saturday crew")
     teams = (ObservedMembership("crew", ME), ObservedMembership("night", ME), ObservedMembership("night", "another"))
     seen = replace(shown(), parties=(crew,), memberships=teams)
-    assert verify(seen, read(end), 1).evidence.endswith(
-        "shows no other entries, membership in “Saturday crew”, “night” of this party"
+    assert verify(seen, read(end), 1, "UTC").evidence.endswith(
+        "what is left of this party there: a member of “Saturday crew”, “night”"
     )
-    assert verify(shown(), read(end), 1).evidence.endswith("nothing else of this party")
+    assert verify(shown(), read(end), 1, "UTC").evidence.endswith("what is left of this party there: nothing")
 
 
 def test_whoever_is_let_in_again_by_another_key_is_not_out() -> None:
     had = theirs(key="1")
     end = next(step for step in make_plan(around(had), Ask(), NOW).steps if step.call == "end")
-    assert verify(shown(), read(end), 1).reached
-    renewed = verify(shown(replace(observed("2"), account=GATE_ACCOUNT.key)), read(end), 1)
+    assert verify(shown(), read(end), 1, "UTC").reached
+    renewed = verify(shown(replace(observed("2"), account=GATE_ACCOUNT.key)), read(end), 1, "UTC")
     assert (renewed.reached, "lets them in anew" in renewed.evidence) == (False, True)
 
 
@@ -291,15 +294,15 @@ def test_what_an_order_left_as_it_was_has_to_be_as_it_was() -> None:
     was = observed("1", level="cashier", resources=("till",), ends_at=NOW + timedelta(days=9))
     entry_ = theirs(key="1", resources=("till",), ends_at=was.ends_at)
     (step, *_) = make_plan(around(entry_), Ask(Action.NARROW, "desk"), NOW).steps
-    assert verify(shown(replace(was, level="desk")), read(step), 1).reached
+    assert verify(shown(replace(was, level="desk")), read(step), 1, "UTC").reached
     for other in (
         replace(was, level="desk", resources=()),
         replace(was, level="desk", ends_at=None),
         replace(was, level="guide"),
         replace(was, level="desk", state=State.PAUSED),
     ):
-        assert not verify(shown(other), read(step), 1).reached
-    assert not verify(shown(), read(step), 1).reached, "gone is not narrowed"
+        assert not verify(shown(other), read(step), 1, "UTC").reached
+    assert not verify(shown(), read(step), 1, "UTC").reached, "gone is not narrowed"
 
 
 @given(st.data())

@@ -39,13 +39,11 @@ def extend(s: Situation, ask: Ask, now: datetime) -> Plan:
     powers = s.levels[change.level] if change.level else entry.powers
     gained = in_order(set(powers) - set(entry.powers))
     said = _in_words(s, was, now_is, change)
-    text = f"Ask {s.provider} to extend “{entry.level}”: {'; '.join(said)}."
+    text = f"Ask {s.provider} to extend “{entry.level}”: {', '.join(said)}."
     if _able(s, change):
         step = changed(s, entry, change, text)
     else:
-        text = (
-            f"Have “{entry.level}” extended at {s.provider} itself ({'; '.join(said)}), and say here that it is done."
-        )
+        text = f"Have “{entry.level}” extended at {s.provider} itself: {', '.join(said)}; and say here that it is done."
         step = asked(s, entry, text, change)
     read: tuple[Step, ...] = () if entry.by_hand else (read_step(s, entry, "see that it is so"),)
     happens = tuple(sorted(_happens(s, gained, said, now_is), key=lambda one: one.severity.rank, reverse=True))
@@ -192,16 +190,16 @@ def _in_words(s: Situation, was: Extent, will: Extent, change: Change) -> list[s
     """What changes, each as words that can follow one another."""
     said = []
     if change.level:
-        said.append(f"the level “{will.level}” instead of “{was.level}”")
+        said.append(f"at the level “{will.level}” (now “{was.level}”)")
     if will.ends_at != was.ends_at and was.ends_at is not None:
         before = last_day(was.ends_at, s.zone)
         until = "without an end" if will.ends_at is None else f"until the end of {last_day(will.ends_at, s.zone)}"
-        said.append(f"{until} instead of until the end of {before}")
+        said.append(f"{until} (now {before})")
     if change.resources is not None:
         more = [one for one in will.resources if one not in was.resources]
-        said.append(f"also for {', '.join(more)}" if more else f"for all of {s.account.name}")
+        said.append(f"also for {' and '.join(more)}" if more else f"for all of {s.account.name}")
     if will.hours != was.hours:
-        said.append(f"{will.hours or 'at all hours'} instead of {was.hours}")
+        said.append(f"{will.hours or 'at all hours'} (now {was.hours})")
     return said
 
 
@@ -214,7 +212,7 @@ def _happens(s: Situation, gained: tuple[Power, ...], said: list[str], will: Ext
         yield Consequence("can-more", Severity.MEDIUM, text)
     for one in remarks(name=who, where=where, outside=s.outside, powers=gained, ends_at=will.ends_at):
         yield Consequence(one.kind, one.severity, one.text)
-    yield Consequence("effect", Severity.LOW, f"What {who} has on {where} becomes: {'; '.join(said)}.")
+    yield Consequence("effect", Severity.LOW, f"{who} has “{s.entry.level}” on {where} {', '.join(said)}.")
     if s.entry.state is State.PAUSED:
         yield Consequence("paused", Severity.LOW, "It stays paused until it is resumed.")
 

@@ -13,7 +13,19 @@ from zoneinfo import ZoneInfo, available_timezones
 
 from openlatch.errors import Invalid
 
-__all__ = ["DAYS", "Hours", "Window", "as_good_as_none", "day_before", "day_in", "end_of", "last_day", "meant", "zones"]
+__all__ = [
+    "DAYS",
+    "Hours",
+    "Window",
+    "as_good_as_none",
+    "day_before",
+    "day_in",
+    "end_of",
+    "last_day",
+    "meant",
+    "until",
+    "zones",
+]
 
 DAYS = ("mon", "tue", "wed", "thu", "fri", "sat", "sun")
 _NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturdays", "Sundays")
@@ -127,6 +139,14 @@ def day_in(instant: datetime, zone: str) -> str:
 def last_day(end: datetime, zone: str) -> str:
     """Return the last day of what ends at an instant, as people write it: what ends at midnight ends with that day."""
     return day_in(end - timedelta(microseconds=1), zone)
+
+
+def until(end: datetime, zone: str) -> str:
+    """Return an end as people write it: a last day where it ends with one, else a day and a time, with the zone."""
+    here = end.astimezone(ZoneInfo(zone))
+    if here.time() == time():
+        return f"until the end of {last_day(end, zone)} ({zone})"
+    return f"until {here:%H:%M} on {day_in(end, zone)} ({zone})"
 
 
 def day_before(end: datetime, zone: str) -> date:

@@ -154,7 +154,7 @@ def dome_control(now: datetime) -> dict[str, Any]:
             "at_once": False,
             "dates": ["grant"],
             "pauses": ["delegate", "grant"],
-            "raises": ["delegate"],
+            "raises": ["delegate", "grant"],
             "prolongs": ["grant"],
             "widens": ["delegate", "grant"],
             "one_each": True,

@@ -207,7 +207,7 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
     showed = {}
     for order, verdict in reached:
         place, seen_then = looks[order.id]
-        there = already_there(seen_then, order.steps, place)
+        there = already_there(seen_then, order.steps, place, call.tx.workspace.zone)
         if there:
             _stick(call, order, f"{there}. Nothing was given.")
             continue
@@ -228,7 +228,7 @@ def _awaits(order: Order, place: int) -> bool:
 def _seen(call: Call, order: Order, look: tuple[int, Observation]) -> Verdict | None:
     """What a reading shows of what an order has done so far; None, and looked at again later, if that is not all."""
     place, observation = look
-    verdict = verify(observation, order.steps, place)
+    verdict = verify(observation, order.steps, place, call.tx.workspace.zone)
     if verdict.reached:
         return verdict
     who = "It was said to be done" if order.steps[place - 1].call == "ask" else "The provider said yes"

@@ -17,20 +17,22 @@ const others = computed(() => props.parts.filter((one) => !props.entry.resources
 </script>
 
 <template>
-  <div class="mt-4 grid gap-3">
-    <div v-if="entry.ends_at" class="flex flex-wrap items-end gap-x-4 gap-y-2">
-      <label>
-        <span class="small mb-1 block">
-          A later last day; it is {{ lastDay(entry.ends_at, zone) }} now, {{ zone }}
-        </span>
-        <input v-model="said.until" type="date" class="field" :disabled="said.endless" />
-      </label>
-      <label class="inline-flex items-center gap-2 pb-2">
+  <div class="mt-4 grid gap-4">
+    <fieldset v-if="entry.ends_at">
+      <legend class="small mb-1">A later last day (now {{ lastDay(entry.ends_at, zone) }}, {{ zone }})</legend>
+      <input
+        v-model="said.until"
+        type="date"
+        class="field mr-4"
+        aria-label="A later last day"
+        :disabled="said.endless"
+      />
+      <label class="inline-flex items-center gap-2">
         <input v-model="said.endless" type="checkbox" /> no end
       </label>
-    </div>
+    </fieldset>
     <fieldset v-if="entry.resources.length">
-      <legend class="small mb-1">Parts to add; it is on {{ entry.resources.join(", ") }} now</legend>
+      <legend class="small mb-1">Parts to add (now {{ entry.resources.join(", ") }})</legend>
       <label v-for="one in others" :key="one" class="mr-4 inline-flex items-center gap-2">
         <input v-model="said.parts" type="checkbox" :value="one" :disabled="said.everywhere" /> {{ one }}
       </label>
@@ -38,21 +40,20 @@ const others = computed(() => props.parts.filter((one) => !props.entry.resources
         <input v-model="said.everywhere" type="checkbox" /> the whole account
       </label>
     </fieldset>
-    <div v-if="entry.hours" class="flex flex-wrap items-end gap-x-4 gap-y-2">
-      <label>
-        <span class="small mb-1 block">All hours in which it is to hold; now {{ entry.hours }}</span>
-        <input
-          v-model="said.hours"
-          class="field"
-          placeholder="tue,fri 19:00-04:00"
-          :disabled="said.always"
-          autocomplete="off"
-        />
-      </label>
-      <label class="inline-flex items-center gap-2 pb-2">
+    <fieldset v-if="entry.hours">
+      <legend class="small mb-1">All hours of the week it should hold (now {{ entry.hours.text }})</legend>
+      <input
+        v-model="said.hours"
+        class="field mr-4"
+        aria-label="All hours of the week it should hold"
+        placeholder="tue,fri 19:00-04:00"
+        :disabled="said.always"
+        autocomplete="off"
+      />
+      <label class="inline-flex items-center gap-2">
         <input v-model="said.always" type="checkbox" /> at all hours
       </label>
-    </div>
+    </fieldset>
     <label v-if="levels.length">
       <span class="small mb-1 block">A level that gives more, the least first</span>
       <select v-model="said.level" class="field w-full">

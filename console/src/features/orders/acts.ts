@@ -34,7 +34,7 @@ export const WORDS: Record<Act, Words> = {
   },
   extend: {
     name: "Extend",
-    title: (e) => `Let ${e.party.name} in for longer, or for more?`,
+    title: (e) => `Extend access for ${e.party.name}?`,
     act: "Extend it",
   },
   pause: { name: "Pause", title: (e) => `Pause ${e.party.name}?`, act: "Pause it" },
