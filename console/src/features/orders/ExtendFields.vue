@@ -19,7 +19,9 @@ const others = computed(() => props.parts.filter((one) => !props.entry.resources
 <template>
   <div class="mt-4 grid gap-4">
     <fieldset v-if="entry.ends_at">
-      <legend class="small mb-1">A later last day (now {{ lastDay(entry.ends_at, zone) }}, {{ zone }})</legend>
+      <legend class="small mb-1">
+        A later last day (now {{ lastDay(entry.ends_at, zone) }}, {{ zone }})
+      </legend>
       <input
         v-model="said.until"
         type="date"
