@@ -251,7 +251,7 @@ def test_a_provider_is_added_and_an_entry_kept_by_hand_until_its_last_day(page: 
     shown.get_by_label("I know it").check()
     shown.get_by_label("publish").check()
     shown.get_by_label("Last day").fill("2027-06-30")
-    shown.get_by_role("button", name="Cancel").click()
+    shown.get_by_role("button", name="Keep it").click()
     shown.get_by_text("Greta Dale on Harbour lights").wait_for()
     shown.get_by_role("status").get_by_role("link").click()
     panel = page.get_by_role("complementary")

@@ -10,7 +10,8 @@ import pytest
 from openlatch.core.hours import day_before
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid
-from tests.harness.acts import Spares, settle
+from openlatch.wire import messages as wire
+from tests.harness.acts import Spares, read, settle
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.operations.effects.world import World
@@ -27,11 +28,19 @@ def world(furnished: Ridge, things: Furniture) -> Iterator[World]:
     made.close()
 
 
+def lent(world: World, account: str, who: str, level: str, days: int = 20) -> wire.Entry:
+    """An access with an end that somebody at the provider gave, and a reading has shown."""
+    ends = f"{world.day(days).isoformat()}T00:00:00+00:00"
+    world.desk.give(account.lower(), who, level, ends)
+    read(world.owner)
+    grants = world.owner.entries(account=account, kind="grant", party=f"{who}@{DOMAIN}", state="live")
+    return next(entry for entry in grants if entry.level == level)
+
+
 def test_an_older_access_of_the_same_sort_proves_no_order_and_the_order_says_what_is_there(world: World) -> None:
     longer = world.offer(WHO, until=world.day(80).isoformat(), parts=GUIDE)
     # Meanwhile somebody lets them in for less at the provider itself.
-    until = world.day(20).isoformat() + "T00:00:00+00:00"
-    world.desk.give("bookings", "orla.finch", "guide", until)
+    world.desk.give("bookings", "orla.finch", "guide", f"{world.day(20).isoformat()}T00:00:00+00:00")
     order = world.member.answer_offer(longer.ref, "take-up").parts[0].order
     assert order is not None
     refused = settle(world.owner, order)
@@ -52,13 +61,19 @@ def test_beside_an_access_at_a_provider_that_keeps_one_for_each_nothing_is_offer
 
 
 @pytest.mark.parametrize(
-    ("lies", "times"), [("", 0), ("ignore", 50), ("shorten", 50), ("lose_answers", 1), ("forget", 1)]
+    ("lies", "times", "level"),
+    [
+        ("", 0, "guide"),
+        ("ignore", 50, "visitor desk"),
+        ("shorten", 50, "cashier"),
+        ("lose_answers", 1, "group booker"),
+        ("forget", 1, "administrator"),
+    ],
 )
 def test_an_access_is_extended_as_it_was_asked_for_or_the_order_says_what_is_there(
-    world: World, lies: str, times: int
+    world: World, lies: str, times: int, level: str
 ) -> None:
-    grants = world.owner.entries(account="Bookings", kind="grant", party=f"orla.finch@{DOMAIN}", state="live")
-    entry = next(e for e in grants if e.level in ("guide", "visitor desk"))
+    entry = lent(world, "Gate", "orla.finch", level)
     assert entry.ends_at is not None
     until = day_before(entry.ends_at, ZONE) + timedelta(days=30)
     plan = world.owner.plan(entry.ref, "extend", until=until)
@@ -77,8 +92,7 @@ def test_an_access_is_extended_as_it_was_asked_for_or_the_order_says_what_is_the
 
 
 def test_more_than_the_end_is_extended_at_once_and_the_other_side_and_the_administrators_are_told(world: World) -> None:
-    grants = world.owner.entries(account="Bookings", kind="grant", party=f"orla.finch@{DOMAIN}", state="live")
-    entry = next(e for e in grants if e.level == "guide")
+    entry = lent(world, "Bookings", "orla.finch", "visitor desk")
     plan = world.owner.plan(entry.ref, "extend", level="administrator", lifts=["end"])
     assert {"can-more", "admits", "money"} <= {one.kind for one in plan.consequences}
     assert "administrator" in plan.wider

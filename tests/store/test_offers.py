@@ -64,7 +64,7 @@ def offer(holder: Holder, wanted: Wish) -> OfferSight:
 def refused(holder: Holder, wanted: Wish) -> str:
     with holder.as_("maren") as call, pytest.raises((Invalid, Conflict)) as refusal:
         offers.create(call, wanted, {}, terms(call, wanted, {}).digest)
-    assert "Nothing was offered." in refusal.value.message
+    assert "Nothing was" in refusal.value.message
     assert refusal.value.next_step
     return refusal.value.message
 

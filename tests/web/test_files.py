@@ -66,7 +66,7 @@ def test_a_letter_that_no_spreadsheet_can_hold_does_not_spoil_the_file() -> None
     assert {"Orla\N{REPLACEMENT CHARACTER}", "\N{REPLACEMENT CHARACTER}guide\N{REPLACEMENT CHARACTER}"} <= set(cells)
 
 
-lines = evil.map(str.strip).filter(bool)
+lines = evil.map(lambda text: text.strip() or "guide")
 instants = st.none() | st.datetimes(datetime(1990, 1, 1), datetime(2200, 1, 1), timezones=st.just(UTC))  # noqa: DTZ001
 uses = st.datetimes(datetime(1990, 1, 1), datetime(2026, 5, 10), timezones=st.just(UTC))  # noqa: DTZ001
 powers = st.lists(st.sampled_from(ORDER)).map(in_order)

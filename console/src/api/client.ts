@@ -11,6 +11,7 @@ export type NewProvider = Schemas["NewProvider"];
 export type Flag = Schemas["Flag"];
 export type Me = Schemas["Me"];
 export type Batch = Schemas["Batch"];
+export type BatchPlan = Schemas["BatchPlan"];
 export type Order = Schemas["Order"];
 export type Plan = Schemas["Plan"];
 export type Provider = Schemas["Provider"];

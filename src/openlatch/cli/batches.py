@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from datetime import datetime
 from typing import Any
 
@@ -13,12 +14,15 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory import filtered
 from openlatch.cli.nouns import BATCH, PARTY
-from openlatch.cli.orders import ACTS, confirmed
+from openlatch.cli.orders import ACTS, asked_count
 from openlatch.cli.output import STUCK, Column, ago, day, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
-__all__ = ["batch", "batches", "bulk", "leaver"]
+__all__ = ["batch", "batches", "bulk", "leaver", "together"]
+
+_MOST = 20
+"""So many entries are named for what is grave; more are counted."""
 
 TONE = {"proved": "green", "done": "green", "stuck": "red", "refused": "red", "told": "yellow", "waiting": "yellow"}
 
@@ -57,11 +61,11 @@ _PLANNED: tuple[Column, ...] = (
 
 @click.command()
 @click.argument(
-    "action", type=click.Choice(["end", "narrow", "pause", "resume", "end-on", "close-sessions", "give-back"])
+    "action", type=click.Choice(["end", "narrow", "pause", "resume", "end-on", "extend", "close-sessions", "give-back"])
 )
 @filtered
-@click.option("--to", "level", default="", help="With narrow: the level.")
-@click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="With end-on: the last day.")
+@click.option("--to", "level", default="", help="With narrow or extend: the level.")
+@click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="With end-on or extend: the last day.")
 @click.option("--count", type=int, help="How many they are, instead of being asked; refused if they are not.")
 @click.option("--reason", default="", help="Kept in the log.")
 @click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing.")
@@ -98,7 +102,7 @@ def bulk(
                 emit([plan], (), output, empty="")
             return
         if count is None:
-            count = int(click.prompt(f"\nHow many entries are to be changed ({plan.count})?", type=int))
+            count = asked_count("entries are changed", plan.count)
         given = client.command_batch(where, action, count=count, level=level, until=until, reason=reason)
         _follow(client, given, no_wait=no_wait, output=output)
 
@@ -107,12 +111,34 @@ def _plan(to: Console, plan: wire.BatchPlan, action: str) -> None:
     to.print(Text.assemble((f"{plan.count} entries", "bold"), f": {action}"))
     if plan.looked_at < plan.count:
         to.print(f"The first {plan.looked_at} were looked at one by one.", style="dim")
-    for one in plan.consequences:
-        to.print(Text.assemble("  ", notches(one.severity), f"  {one.times} times, such as: ", one.text))
+    together(to, plan.consequences)
     for refused in plan.refused[:10]:
         to.print(Text.assemble(("  not possible  ", "red"), f"{refused.entry.name}: {refused.why}"))
     if len(plan.refused) > 10:
         to.print(f"  and {len(plan.refused) - 10} more are not possible", style="red")
+
+
+def together(to: Console, consequences: Sequence[wire.CommonConsequence]) -> None:
+    """Print what many acts do together: what is grave entry by entry, the rest in one line each."""
+    for one in consequences:
+        said = {named.text for named in one.entries}
+        if one.times == 1 or len(said) == 1:
+            to.print(Text.assemble("  ", notches(one.severity), "  ", one.text))
+            if one.times > 1:
+                to.print(Text(f"        {_some_names(one)}"), style="dim")
+        elif one.severity not in ("high", "critical"):
+            to.print(Text.assemble("  ", notches(one.severity), f"  {one.times} entries, such as: ", one.text))
+            to.print(Text(f"        {_some_names(one)}"), style="dim")
+        else:
+            for named in one.entries[:_MOST]:
+                to.print(Text.assemble("  ", notches(one.severity), f"  {named.entry.name}: ", named.text))
+            if one.times > _MOST:
+                to.print(Text(f"        and {one.times - _MOST} more like these"), style="dim")
+
+
+def _some_names(one: wire.CommonConsequence) -> str:
+    names = [named.entry.name for named in one.entries[:3]]
+    return ", ".join(names) + (f" and {one.times - 3} more" if one.times > 3 else "")
 
 
 def _follow(client: Client, given: wire.Batch, *, no_wait: bool, output: str) -> None:
@@ -180,6 +206,7 @@ def batch(batch: str, outcome: str, follow: bool, cancel: bool, done: int | None
 @click.option("--who", default="", help="Who looks after what only people can do.")
 @click.option("--reason", default="", help="Kept in the log.")
 @click.option("--dry-run", is_flag=True, help="Only show what is to be done; change nothing.")
+@click.option("--count", type=int, help="How many things, instead of being asked; refused if they are not.")
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")
 @click.option("--no-wait", is_flag=True, help="Give the orders and leave, without following them.")
 @output_option
@@ -190,6 +217,7 @@ def leaver(
     who: str,
     reason: str,
     dry_run: bool,
+    count: int | None,
     yes: bool,
     no_wait: bool,
     output: str,
@@ -202,12 +230,16 @@ def leaver(
             out().print(Text(", ".join(plan.party.addresses)), "", style="dim")
         if output == "table" or dry_run:
             emit(plan.items, _PLANNED, output, empty="They hold nothing, as far as is known.")
+        if output == "table" and plan.consequences:
+            out().print("\nWhat happens", style="bold")
+            together(out(), plan.consequences)
         if dry_run:
             return
-        confirmed("Take all of it back?", yes)
+        if count is None:
+            count = len(plan.items) if yes else asked_count("things are done", len(plan.items))
         given = client.leave(
             party,
-            count=len(plan.items),
+            count=count,
             last_day=last_day.date() if last_day else None,
             who=who,
             reason=reason,

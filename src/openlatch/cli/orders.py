@@ -20,6 +20,7 @@ from openlatch.wire import messages as wire
 
 __all__ = [
     "ACTS",
+    "asked_count",
     "change_secret",
     "close_sessions",
     "confirmed",
@@ -272,6 +273,13 @@ def confirmed(question: str, yes: bool) -> None:
         if not sys.stdin.isatty():
             raise Failure("Nobody is there to confirm. Nothing was changed.", "Add --yes to do it without asking.", 2)
         click.confirm(f"\n{question}", abort=True)
+
+
+def asked_count(what: str, count: int) -> int:
+    """Ask whoever is there how many there are; returns what they say."""
+    if not sys.stdin.isatty():
+        raise Failure("Nobody is there to confirm. Nothing was changed.", f"Say how many: --count {count}.", 2)
+    return int(click.prompt(f"\nType how many {what} ({count})", type=int))
 
 
 def _plan(to: Console, plan: wire.Plan) -> None:

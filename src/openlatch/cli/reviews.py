@@ -13,10 +13,11 @@ from click.core import ParameterSource
 from rich.console import Console
 from rich.text import Text
 
+from openlatch.cli.batches import together
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, ROUND
-from openlatch.cli.orders import confirmed
+from openlatch.cli.orders import asked_count, confirmed
 from openlatch.cli.output import (
     STUCK,
     Column,
@@ -423,19 +424,33 @@ def _row(number: int, row: dict[str, str | None]) -> tuple[int, str, dict[str, A
 
 @round_.command("finish")
 @click.argument("round_ref", type=ROUND, metavar="ROUND")
+@click.option("--count", type=int, help="How many orders it becomes, instead of being asked; refused if it is not.")
+@click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing.")
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")
 @click.option("--no-wait", is_flag=True, help="Leave without following it.")
 @reports_errors
-def finish(round_ref: str, yes: bool, no_wait: bool) -> None:
-    """End the answering of ROUND before it is due; its decisions become orders, and it closes once all are proved."""
+def finish(round_ref: str, count: int | None, dry_run: bool, yes: bool, no_wait: bool) -> None:
+    """End the answering of ROUND before it is due; its decisions become orders, and it closes once all are proved.
+
+    Shows what all of it does together first, then asks how many orders it becomes.
+    """
     with connect() as client:
         items = client.round_items(round_ref)
-        acts = [one for one in items if one.decision is not None and one.decision.choice != "keep"]
+        plan = client.plan_round(round_ref)
         silent = sum(one.outcome == "undecided" for one in items)
         rest = f"{silent} are not decided" if silent else "the others are kept"
-        out().print(f"{len(acts)} of {len(items)} items become orders; {rest}.")
-        confirmed("Finish it?", yes)
-        one = client.finish_round(round_ref)
+        out().print(f"{plan.count} of {len(items)} items become orders; {rest}.")
+        together(out(), plan.consequences)
+        for refused in plan.refused:
+            out().print(Text.assemble(("  not possible  ", "red"), f"{refused.entry.name}: {refused.why}"))
+        if dry_run:
+            return
+        if count is None and plan.count and not yes:
+            count = asked_count("orders it becomes", plan.count)
+        elif count is None:
+            confirmed("Finish it?", yes)
+            count = plan.count
+        one = client.finish_round(round_ref, count=count)
         if not no_wait:
             for there in client.follow_round(one.ref):
                 out().print(Text(f"  {there.state}: ") + _outcomes(there))

@@ -88,9 +88,24 @@ class ReviewCalls(Transport):
         """Let a round rest, or go on."""
         return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/{'resume' if resume else 'pause'}")
 
-    def finish_round(self, round_: str) -> wire.Round:
-        """End the answering of a round before it is due; its decisions become orders."""
-        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/finish")
+    def plan_round(
+        self,
+        round_: str,
+        places: Sequence[int] = (),
+        choice: str = "end-now",
+        *,
+        level: str = "",
+        until: date | None = None,
+    ) -> wire.BatchPlan:
+        """Return what the decisions of a round would do together, or one about these items beside them."""
+        body = {
+            "places": list(places), "choice": choice, "level": level, "until": until.isoformat() if until else None,
+        }  # fmt: skip
+        return self._send(wire.BatchPlan, "POST", f"/rounds/{part(round_)}/plan", json=body)
+
+    def finish_round(self, round_: str, *, count: int | None = None) -> wire.Round:
+        """End the answering of a round before it is due; with `count`, only if its decisions become so many orders."""
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/finish", json={"count": count})
 
     def leave_open(self, round_: str, place: int, reason: str, owner: str) -> wire.Round:
         """Say that an item of a round is left open, why, and by address who sees to it."""

@@ -9,10 +9,10 @@ from uuid import UUID
 
 from openlatch.core.hours import day_in, last_day
 from openlatch.core.limits import Limits
-from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, PartyStatus, Severity, Side
+from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, PartyStatus, Severity, Side, State
 from openlatch.core.powers import Power, in_order
 
-__all__ = ["Consequence", "Situation", "gives_back", "lost", "mends", "successors", "takes"]
+__all__ = ["Consequence", "Situation", "administers", "gives_back", "lost", "mends", "successors", "takes"]
 
 _REDO = {
     Side.HOLDER: "you can give it again at any time",
@@ -57,6 +57,8 @@ class Situation:
     """what nobody may pass who has access to the account"""
     outside: bool = False
     """whether the party is outside the circle"""
+    going: frozenset[UUID] = frozenset()
+    """neighbours from which orders under way take the power to let others in"""
     zone: str = field(kw_only=True)
     """the workspace's own, in which days are told"""
 
@@ -98,6 +100,20 @@ def lost(entry: Entry, to: Iterable[Power]) -> tuple[Power, ...]:
     return in_order(set(entry.powers) - set(to))
 
 
+def administers(entry: Entry, holder: Party) -> bool:
+    """Return whether somebody can let others in or out by an entry now.
+
+    What is paused, on its way out or not taken up yet lets nobody in, and whoever has left will not do it. Whoever
+    knows a secret that lets others in can.
+    """
+    return (
+        Power.ADMIT in entry.powers
+        and entry.state is State.LIVE
+        and entry.kind in (Kind.DELEGATE, Kind.GRANT, Kind.SECRET)
+        and holder.status is not PartyStatus.LEFT
+    )
+
+
 def mends(situation: Situation, takes_away: Iterable[Power]) -> bool:
     """Return whether somebody else can still let others in, once these powers are taken away."""
     entry = situation.entry
@@ -106,8 +122,8 @@ def mends(situation: Situation, takes_away: Iterable[Power]) -> bool:
     return any(
         n.account_id == situation.account.id
         and n.party_id != situation.party.id
-        and n.kind is not Kind.SESSION
-        and Power.ADMIT in n.powers
+        and n.id not in situation.going
+        and administers(n, situation.holders[n.party_id])
         for n in situation.standing
     )
 

@@ -176,6 +176,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "rounds.browse": _reads(*_STAFF),
         "rounds.show": _reads(*_STAFF),
         "rounds.items": _reads(*_STAFF),
+        "rounds.plan": _reads(*_STAFF),
         # A reviewer decides what is put to them; see operations.rounds.
         "rounds.decide": _changes(Role.OWNER, Role.MANAGER, Role.REVIEWER),
         "rounds.assign": _changes(*_MANAGERS),

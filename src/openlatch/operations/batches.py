@@ -2,14 +2,12 @@
 
 from __future__ import annotations
 
-from collections import Counter
 from collections.abc import Mapping, Sequence
 from dataclasses import asdict, dataclass, replace
 from datetime import date, timedelta
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
-from openlatch.core.impact import Consequence
 from openlatch.core.model import Entry, Party
 from openlatch.core.orders import Order
 from openlatch.core.plans import Action
@@ -18,6 +16,7 @@ from openlatch.operations import orders
 from openlatch.operations.entries import Wanted, selection
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import Wish
+from openlatch.operations.together import Foresight, foreseen, held_back
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
@@ -25,8 +24,6 @@ from openlatch.store.pages import Page
 __all__ = [
     "TASK",
     "BatchSight",
-    "BulkPlan",
-    "Refused",
     "advance",
     "browse",
     "cancel",
@@ -42,33 +39,8 @@ __all__ = [
 TASK = "openlatch.advance-batch"
 CHUNK = 100
 """So many orders are given in one transaction."""
-LOOKED_AT = 200
-"""So many entries are planned for one by one before a batch is confirmed; of more, the first."""
 PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
 """Between two looks at whether a phase is over."""
-
-
-@dataclass(frozen=True, slots=True)
-class Refused:
-    """An entry for which there can be no order as things stand, and why."""
-
-    entry: Entry
-    name: str
-    why: str
-
-
-@dataclass(frozen=True, slots=True)
-class BulkPlan:
-    """What doing the same to many entries would do; `looked_at` of them were planned for one by one.
-
-    `consequences` are those of all plans, each kind once with how often it comes, gravest first.
-    """
-
-    count: int
-    looked_at: int
-    ready: int
-    refused: tuple[Refused, ...]
-    consequences: tuple[tuple[Consequence, int], ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -87,41 +59,24 @@ class BatchSight:
 
 
 @operation("batches.plan")
-def plan(call: Call, wanted: Wanted, wish: Wish) -> BulkPlan:
-    """What doing the same to many entries would do; changes nothing."""
-    ids = call.tx.entries.ids(selection(call, wanted))
-    listed = call.tx.entries.about(ids[:LOOKED_AT])
-    refused: list[Refused] = []
-    kinds: Counter[str] = Counter()
-    told: dict[str, Consequence] = {}
-    for one in ids[:LOOKED_AT]:
-        entry = listed[one].entry
-        name = f"{listed[one].party.name} on {listed[one].account.name}"
-        try:
-            made = orders.planned(call, entry, wish).plan
-        except OpenLatchError as error:
-            refused.append(Refused(entry, name, error.message))
-            continue
-        if made.stop:
-            refused.append(Refused(entry, name, made.stop))
-            continue
-        for consequence in made.consequences:
-            kinds[consequence.kind] += 1
-            worst = told.get(consequence.kind)
-            if worst is None or consequence.severity.rank > worst.severity.rank:
-                told[consequence.kind] = consequence
-    found = sorted(told.values(), key=lambda one: (-one.severity.rank, one.kind))
-    looked_at = min(len(ids), LOOKED_AT)
-    ready = looked_at - len(refused)
-    return BulkPlan(len(ids), looked_at, ready, tuple(refused), tuple((one, kinds[one.kind]) for one in found))
+def plan(call: Call, wanted: Wanted, wish: Wish) -> Foresight:
+    """What doing the same to many entries would do, all together; changes nothing."""
+    return foreseen(call, dict.fromkeys(call.tx.entries.ids(selection(call, wanted)), wish))
 
 
 @operation("batches.create")
 def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> BatchSight:
-    """Order the same for many entries; refuses (Changed) if they are not as many as was said."""
+    """Order the same for many entries; refuses (Changed) if they are not as many as was said.
+
+    What would leave an account to nobody is held back.
+    """
     ids = call.tx.entries.ids(selection(call, wanted))
     check_count(len(ids), count)
-    items = [BatchItem(place, 0, wish.action.value, "", entry_id) for place, entry_id in enumerate(ids)]
+    held = held_back(call, dict.fromkeys(ids, wish))
+    items = [
+        BatchItem(place, 0, wish.action.value, "", entry_id, trouble=held.get(entry_id, ""))
+        for place, entry_id in enumerate(ids)
+    ]
     said = {name: value for name, value in asdict(wanted).items() if value not in ("", None, False)}
     batch = Batch(
         call.services.new_id(), "bulk", wish.action.value, {"where": said, "wish": _wished(wish)}, reason,
@@ -214,6 +169,7 @@ def advance(call: Call, batch_id: UUID) -> None:
 def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
     """Give the orders of some things in a batch; what cannot be ordered says why."""
     ids = [item.entry_id for item in items if item.entry_id is not None]
+    orders.hold(call, list(call.tx.entries.some(ids).values()))
     entries = call.tx.entries.some(ids, lock=True)
     there = call.tx.orders.open_of(ids)
     known = orders.situations(call, list(entries.values()))

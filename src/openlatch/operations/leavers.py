@@ -8,10 +8,13 @@ from datetime import date, datetime
 from openlatch.core.hours import end_of
 from openlatch.core.leaver import Item, leaver_items
 from openlatch.core.model import Party, PartyKind
+from openlatch.core.plans import Action
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import batches, orders
 from openlatch.operations.batches import BatchSight
 from openlatch.operations.gate import Call, operation
+from openlatch.operations.orders import Wish
+from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 
@@ -25,6 +28,7 @@ class LeaverPlan:
     party: Party
     outside: bool
     items: tuple[tuple[Item, Listed | None], ...]
+    foresight: Foresight
 
 
 @operation("leavers.plan")
@@ -77,12 +81,16 @@ def _plan(call: Call, text: str) -> LeaverPlan:
             party=party.ref,
         )
     held = call.tx.entries.held_by([party.id])
-    situations = [orders.situation(call, entry)[0] for entry in held]
+    situations = [one for one, _ in orders.situations(call, held).values()]
     joined = [m for m in call.tx.memberships.around(party.id) if m.member_id == party.id]
     names = {one: team.name for one, team in call.tx.parties.some(m.team_id for m in joined).items()}
     items = leaver_items(party, situations, joined, names)
     listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
     outside = not call.tx.workspace.circle.holds(party)
+    acts = {item.entry_id: Wish(Action(item.action)) for item in items if item.entry_id is not None}
     return LeaverPlan(
-        party, outside, tuple((item, listed.get(item.entry_id) if item.entry_id else None) for item in items)
+        party,
+        outside,
+        tuple((item, listed.get(item.entry_id) if item.entry_id else None) for item in items),
+        foreseen(call, acts),
     )

@@ -15,6 +15,7 @@ from openlatch.core.impact import Situation
 from openlatch.core.model import Account, Entry, Party, Provider, State
 from openlatch.core.orders import Move, Order, OrderState
 from openlatch.core.plans import Action, Ask, Plan, make_plan
+from openlatch.core.powers import Power
 from openlatch.core.steps import held_before
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations import choices
@@ -31,6 +32,7 @@ __all__ = [
     "OrderSight",
     "PlanSight",
     "Wish",
+    "ask_of",
     "asked",
     "browse",
     "cancel",
@@ -40,6 +42,8 @@ __all__ = [
     "give_up",
     "given",
     "given_all",
+    "going",
+    "hold",
     "plan",
     "planned",
     "queue",
@@ -157,6 +161,7 @@ def _own_entry(call: Call, text: str) -> Entry:
 
 
 def _create(call: Call, found: Entry, wish: Wish, reason: str, digest: str | None) -> OrderSight:
+    hold(call, [found])
     entry = call.tx.entries.lock(found.id)
     there = call.tx.orders.open_for(entry.id)
     if there is not None:
@@ -351,6 +356,8 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
     levels = {one: known_levels(call, provider) for one, provider in providers.items()}
     keys = {one: tx.parties.keys_of(parties, one) for one in providers}
     accounts = {one: tx.accounts.get(one) for one in {entry.account_id for entry in entries}}
+    acting = {entry.account_id for entry in entries if Power.ADMIT in entry.powers}
+    leaving = going(call, [one for one in around if one.account_id in acting])
     found = {}
     for entry in entries:
         near = {one.id: one for one in (*on.get(entry.account_id, ()), *of.get(entry.party_id, ()))}
@@ -365,16 +372,15 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
             frozenset(teams.get(entry.party_id, ())), levels[provider.id],
             {one: keys[provider.id][one] for one in holders}, provider.by_hand,
             limits=choices.limits_of(call, account, provider), outside=not tx.workspace.circle.holds(party),
-            zone=tx.workspace.zone,
+            going=leaving, zone=tx.workspace.zone,
         )  # fmt: skip
         found[entry.id] = situation, provider
     return found
 
 
-def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provider] | None = None) -> PlanSight:
-    """Return what would be done about an entry, with what it is about; `known` is its situation, if that is known."""
-    around, provider = known or situation(call, entry)
-    ask = Ask(
+def ask_of(call: Call, wish: Wish) -> Ask:
+    """Return what somebody wants, as the core takes it."""
+    return Ask(
         wish.action,
         level=wish.level.strip(),
         resources=wish.resources,
@@ -383,6 +389,40 @@ def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provid
         hours=choices.hours_of(call, wish.hours),
         lifts=wish.lifts,
     )
+
+
+def going(call: Call, entries: Sequence[Entry]) -> frozenset[UUID]:
+    """Return those of some entries from which orders under way take the power to let others in."""
+    able = {one.id: one for one in entries if Power.ADMIT in one.powers}
+    under_way = call.tx.orders.open_of(able) if able else {}
+    return frozenset(one for one, order in under_way.items() if _takes_admit(call, order, able[one]))
+
+
+def _takes_admit(call: Call, order: Order, entry: Entry) -> bool:
+    if Action(order.action) in (Action.END, Action.GIVE_UP, Action.END_ON, Action.PAUSE):
+        return True
+    level = next(
+        (s.change.level for s in reversed(order.steps) if s.entry == entry.key and s.change and s.change.level), ""
+    )
+    levels = known_levels(call, call.tx.providers.get(entry.provider_id)) if level else {}
+    return bool(level) and Power.ADMIT not in levels.get(level, entry.powers)
+
+
+def hold(call: Call, entries: Sequence[Entry]) -> None:
+    """Keep others from acting on the administrators of accounts until this transaction is over.
+
+    Before the entries themselves are held, so that nobody waits for each other: two who end the last two
+    administrators at the same moment would each see the other one.
+    """
+    accounts = {one.account_id for one in entries if Power.ADMIT in one.powers}
+    if accounts:
+        call.tx.accounts.lock(accounts)
+
+
+def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provider] | None = None) -> PlanSight:
+    """Return what would be done about an entry, with what it is about; `known` is its situation, if that is known."""
+    around, provider = known or situation(call, entry)
+    ask = ask_of(call, wish)
     parts: tuple[str, ...] = ()
     if ask.action in (Action.EXTEND, Action.NARROW):
         parts = choices.parts_of(call, around.account)

@@ -13,10 +13,11 @@ from openlatch.core.model import Person
 from openlatch.core.reviews import Item, LeftOpen, Round, RoundState
 from openlatch.core.roles import Role
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
-from openlatch.operations import round_news, settling
+from openlatch.operations import batches, round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.scope import REVIEWING, own_parties, still_in_scope
+from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.store.reviews import Past
@@ -32,6 +33,7 @@ __all__ = [
     "items",
     "leave_open",
     "pause",
+    "plan",
     "seen",
     "show",
     "try_again",
@@ -142,6 +144,26 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, str]]) -> t
     return tuple(sights)
 
 
+@operation("rounds.plan")
+def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> Foresight:
+    """What the decisions of a round would do, all together; with `said`, one about these items beside the others."""
+    one = call.tx.reviews.find(text)
+    wishes = {}
+    asked = set(places) if said is not None else set()
+    for item, outcome in call.tx.reviews.items(one.id):
+        if outcome not in ("undecided", "decided", "to come"):
+            continue
+        if item.place in asked and said is not None:
+            decision: Decision | None = Decision(said.choice, "", call.now, "", said.level, said.until)
+        else:
+            decision = item.decision
+        if decision is not None and decision.action is not None:
+            wishes[item.place] = item.entry_id, settling.wish_of(decision)
+    chosen = [wish for place, wish in wishes.items() if place in asked] if asked else list(wishes.values())
+    rest = [wish for place, wish in wishes.items() if asked and place not in asked]
+    return foreseen(call, dict([*chosen, *rest]), only=len(chosen) if asked else None)
+
+
 @operation("rounds.decide")
 def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: Mapping[int, int]) -> int:
     """Decide items of an open round, alike or not; all of them or none. Until it is finished one's mind can change.
@@ -244,8 +266,11 @@ def pause(call: Call, text: str, *, paused: bool) -> RoundSight:
 
 
 @operation("rounds.finish")
-def finish(call: Call, text: str) -> RoundSight:
-    """End the answering of a round before it is due: its decisions become orders. Refuses one with open questions."""
+def finish(call: Call, text: str, count: int | None = None) -> RoundSight:
+    """End the answering of a round before it is due: its decisions become orders. Refuses one with open questions.
+
+    With `count`, refuses (Changed) if its decisions become another number of orders.
+    """
     one = call.tx.reviews.find(text, lock=True)
     _answering(one)
     left = [item for item, outcome in call.tx.reviews.items(one.id) if outcome == "undecided"]
@@ -257,6 +282,8 @@ def finish(call: Call, text: str) -> RoundSight:
             next_step=f"Decide them, or wait until it is due: the plan says that then it is “{one.plan.unanswered}”.",
             undecided=len(open_),
         )
+    if count is not None:
+        batches.check_count(plan(call, text, (), None).count, count)
     return seen(call, [settling.end_answering(call, one)])[0]
 
 

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
-from openlatch.core.decisions import Choice
+from openlatch.core.decisions import Choice, Decision
 from openlatch.core.hours import last_day
 from openlatch.core.model import PartyStatus
 from openlatch.core.orders import OrderState
@@ -17,8 +17,9 @@ from openlatch.operations import flags, orders, reports, round_news
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import Wish
 from openlatch.operations.scope import facts_of, own_parties, still_in_scope
+from openlatch.operations.together import held_back
 
-__all__ = ["RESTS", "end_answering", "go_on", "settle"]
+__all__ = ["RESTS", "end_answering", "go_on", "settle", "wish_of"]
 
 CHUNK = 40
 """So many orders are given in one transaction."""
@@ -28,7 +29,10 @@ RESTS = frozenset({"kept", "gone", "left open", OrderState.PROVED.value})
 
 def go_on(call: Call) -> None:
     """Take every round that is not closed as far as it goes now: remind, end the answering, give orders, close."""
-    for one in call.tx.reviews.unfinished():
+    unfinished = call.tx.reviews.unfinished()
+    if unfinished:
+        call.tx.facts.take_turns()
+    for one in unfinished:
         if one.state is RoundState.SETTLING:
             settle(call, call.tx.reviews.find(str(one.id), lock=True))
         elif one.paused_at is None and one.due_at <= call.now:
@@ -76,6 +80,13 @@ def end_answering(call: Call, one: Round) -> Round:
             after.append(replace(item, trouble=GONE, version=item.version + 1))
         elif item.place in answers:
             after.append(replace(item, decision=answers[item.place], version=item.version + 1))
+    acting = {item.place: item for item in (*standing, *after) if item.decision and item.decision.action}
+    held = held_back(call, {item.entry_id: wish_of(item.decision) for item in acting.values() if item.decision})
+    stopped = {
+        item.entry_id: replace(item, trouble=held[item.entry_id]) for item in acting.values() if item.entry_id in held
+    }
+    after = [stopped.pop(item.entry_id, item) for item in after]
+    after += [replace(item, version=item.version + 1) for item in stopped.values()]
     call.tx.reviews.save_items(after)
     kept = [item for item in standing if item.decision is not None and item.decision.choice is Choice.KEEP]
     missed = [item.entry_id for item in standing if item.place in answers]
@@ -148,11 +159,18 @@ def _dated(call: Call, found: Sequence[tuple[Item, str]]) -> list[tuple[Item, st
     return after
 
 
+def wish_of(decision: Decision) -> Wish:
+    """Return the order that a decision becomes."""
+    assert decision.action is not None  # noqa: S101 - what is kept becomes none
+    return Wish(decision.action, decision.level, None, decision.until)
+
+
 def _order(call: Call, one: Round, item: Item) -> Item:
     """Give the order that a decision becomes; what cannot be ordered says why."""
     decision = item.decision
     assert decision is not None  # noqa: S101 - nothing else is still to come
     assert decision.action is not None  # noqa: S101 - what is kept is not to come
+    orders.hold(call, list(call.tx.entries.some([item.entry_id]).values()))
     entry = call.tx.entries.lock(item.entry_id)
     if not entry.stands:
         return replace(item, trouble=GONE, version=item.version + 1)
@@ -162,7 +180,7 @@ def _order(call: Call, one: Round, item: Item) -> Item:
     try:
         if there is not None:
             raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
-        made = orders.planned(call, entry, Wish(decision.action, decision.level, None, decision.until)).plan
+        made = orders.planned(call, entry, wish_of(decision)).plan
         reason = f"review “{one.plan.name}”, round {one.ref}" + (f": {decision.reason}" if decision.reason else "")
         drafted = orders.drafted(call, made, entry, reason, decision.by)
     except OpenLatchError as error:

@@ -46,6 +46,7 @@ __all__ = [
     "beside",
     "bind",
     "bind_errors",
+    "needed",
 ]
 
 PREFIX = "/api/v1"
@@ -309,13 +310,20 @@ def _query(model: type[BaseModel]) -> BaseModel:
     return _checked(model, request.args.to_dict(), "query")
 
 
+def needed(model: type[BaseModel]) -> bool:
+    """Return whether a body of this shape has to be sent."""
+    return any(field.is_required() for field in model.model_fields.values())
+
+
 def _body(model: type[BaseModel]) -> BaseModel:
+    data = request.get_data()
+    if not data and not needed(model):
+        return model()
     if request.mimetype != "application/json":
         raise Malformed(
             "The request has no JSON in it. Nothing was changed.",
             next_step="Send JSON as Content-Type application/json.",
         )
-    data = request.get_data()
     try:
         content = json.loads(data)
     except (ValueError, RecursionError) as error:

@@ -11,7 +11,7 @@ from pydantic import BaseModel
 from pydantic.json_schema import models_json_schema
 
 from openlatch import __version__
-from openlatch.web.api import PREFIX, Route
+from openlatch.web.api import PREFIX, Route, needed
 from openlatch.wire import messages as wire
 
 __all__ = ["openapi"]
@@ -85,7 +85,9 @@ def _operation(route: Route) -> dict[str, Any]:
         "security": [] if route.public else [{"token": []}, {"session": []}],
     }
     if route.body is not None:
-        described["requestBody"] = {"required": True, "content": {"application/json": {"schema": _ref(route.body)}}}
+        described["requestBody"] = {
+            "required": needed(route.body), "content": {"application/json": {"schema": _ref(route.body)}},
+        }  # fmt: skip
     if route.takes:
         described["requestBody"] = {"required": True, "content": {kind: {} for kind in route.takes}}
     return described

@@ -7,8 +7,9 @@ from typing import Any
 from openlatch.core.leaver import Phase
 from openlatch.core.model import Entry
 from openlatch.core.plans import Action
-from openlatch.operations.batches import BatchSight, BulkPlan
+from openlatch.operations.batches import BatchSight
 from openlatch.operations.leavers import LeaverPlan
+from openlatch.operations.together import Foresight, Named
 from openlatch.store.batches import BatchItem
 from openlatch.store.entries import Listed
 from openlatch.web import render
@@ -16,6 +17,8 @@ from openlatch.wire import messages as wire
 
 __all__ = ["batch", "leaver_plan", "plan"]
 
+MOST_NAMED = 50
+"""So many entries are named for each kind of consequence; more are counted."""
 _RESTING = {"proved", "stuck", "cancelled", "refused", "done"}
 
 
@@ -58,17 +61,31 @@ def _item(kind: str, item: BatchItem, listed: Listed | None, order: str) -> wire
     )
 
 
-def plan(made: BulkPlan) -> wire.BatchPlan:
+def plan(made: Foresight) -> wire.BatchPlan:
     return wire.BatchPlan(
         count=made.count,
         looked_at=made.looked_at,
         ready=made.ready,
-        refused=[wire.RefusedEntry(entry=_entry(one.entry, one.name), why=one.why) for one in made.refused],
-        consequences=[
-            wire.CommonConsequence(kind=one.kind, severity=one.severity.value, text=one.text, times=times)
-            for one, times in made.consequences
-        ],
+        refused=[wire.RefusedEntry(entry=_named(one), why=one.text) for one in made.refused],
+        consequences=_consequences(made),
     )
+
+
+def _consequences(made: Foresight) -> list[wire.CommonConsequence]:
+    return [
+        wire.CommonConsequence(
+            kind=kind,
+            severity=severity.value,
+            text=entries[0].text,
+            times=len(entries),
+            entries=[wire.NamedEntry(entry=_named(one), text=one.text) for one in entries[:MOST_NAMED]],
+        )
+        for kind, severity, entries in made.consequences
+    ]
+
+
+def _named(one: Named) -> wire.Ref:
+    return wire.Ref(id=one.id, ref=one.ref, name=one.name)
 
 
 def leaver_plan(made: LeaverPlan) -> wire.LeaverPlan:
@@ -84,6 +101,7 @@ def leaver_plan(made: LeaverPlan) -> wire.LeaverPlan:
             )
             for item, listed in made.items
         ],
+        consequences=_consequences(made.foresight),
     )
 
 

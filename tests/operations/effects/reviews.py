@@ -128,6 +128,21 @@ def _(w: World) -> None:
     assert w.manager.pause_round(opened.ref, resume=True).paused_at is None
 
 
+@of("rounds.plan")
+def _(w: World) -> None:
+    opened = w.opened("To foresee")
+    assert w.auditor.plan_round(opened.ref).count == 0
+    (first, *_) = w.owner.round_items(opened.ref)
+    alone = w.reviewer.plan_round(opened.ref, [first.place], "end-now")
+    assert (alone.count, alone.looked_at) == (1, 1)
+    assert {named.entry.ref for one in alone.consequences for named in one.entries} == {first.entry.ref}
+    assert w.owner.round_items(opened.ref)[0].decision is None, "nothing was decided"
+    w.reviewer.decide(opened.ref, [first.place], "end-now", reason="So it is")
+    assert w.owner.plan_round(opened.ref).count == 1
+    with w.refused(NotFound, "no round"):
+        w.auditor.plan_round("7Q4K-BRM2")
+
+
 @of("rounds.finish")
 def _(w: World) -> None:
     opened = w.opened("To finish")
@@ -135,7 +150,9 @@ def _(w: World) -> None:
         w.owner.finish_round(opened.ref)
     places = [item.place for item in w.owner.round_items(opened.ref)]
     w.reviewer.decide(opened.ref, places, "keep", reason="Still needed")
-    w.owner.finish_round(opened.ref)
+    with w.refused(Changed, "not 3"):
+        w.owner.finish_round(opened.ref, count=3)
+    w.owner.finish_round(opened.ref, count=0)
     w.ridge.drain()
     assert w.owner.round(opened.ref).state == "closed"
 

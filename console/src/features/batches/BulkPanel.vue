@@ -7,8 +7,8 @@ import { useSession } from "@/api/session";
 import { command as inventoryCommand, toQuery, without, type Filter } from "@/features/inventory/filters";
 import type { Act } from "@/features/orders/acts";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import SeverityNotch from "@/ui/SeverityNotch.vue";
 import SidePanel from "@/ui/SidePanel.vue";
+import TogetherList from "./TogetherList.vue";
 
 const props = defineProps<{ filter: Filter }>();
 const emit = defineEmits<{ close: [] }>();
@@ -19,6 +19,7 @@ const CHOICES: [Act, string][] = [
   ["end", "End now"],
   ["end-on", "Last day"],
   ["narrow", "Narrow"],
+  ["extend", "Extend"],
   ["pause", "Pause"],
   ["close-sessions", "Sign out"],
 ];
@@ -28,15 +29,14 @@ const until = ref("");
 const reason = ref("");
 const said = ref("");
 
+const dated = computed(() => act.value === "end-on" || act.value === "extend");
 const wish = computed(() => ({
   where: toQuery(without(props.filter, "sort", "columns")) as never,
   action: act.value,
   level: act.value === "narrow" ? level.value : "",
-  until: act.value === "end-on" ? until.value || null : null,
+  until: dated.value ? until.value || null : null,
 }));
-const ready = computed(
-  () => (act.value !== "narrow" || !!level.value) && (act.value !== "end-on" || !!until.value),
-);
+const ready = computed(() => (act.value !== "narrow" || !!level.value) && (!dated.value || !!until.value));
 const { data: plan, error } = useQuery({
   queryKey: computed(() => ["batches", "plan", wish.value]),
   queryFn: () => take(api.POST("/batches/plan", { body: wish.value })),
@@ -76,8 +76,10 @@ const command = computed(() =>
         {{ name }}
       </button>
     </div>
-    <label v-if="act === 'end-on'" class="mt-4 block">
-      <span class="small mb-1 block">The last day; it holds through the end of it, {{ zone }}</span>
+    <label v-if="dated" class="mt-4 block">
+      <span class="small mb-1 block"
+        >The {{ act === "extend" ? "later " : "" }}last day; it holds through the end of it, {{ zone }}</span
+      >
       <input v-model="until" type="date" class="field" />
     </label>
     <label v-if="act === 'narrow'" class="mt-4 block">
@@ -91,24 +93,7 @@ const command = computed(() =>
       <p v-if="plan.looked_at < plan.count" class="small mb-3">
         The first {{ plan.looked_at }} of {{ plan.count.toLocaleString("en") }} were looked at one by one.
       </p>
-      <ul>
-        <li v-for="one in plan.consequences" :key="one.kind" class="mb-3 leading-[1.42]">
-          <SeverityNotch :severity="one.severity" />
-          <span class="small ml-2">{{ one.times }} {{ one.times === 1 ? "time" : "times" }}, such as</span>
-          <span class="block">{{ one.text }}</span>
-        </li>
-      </ul>
-      <template v-if="plan.refused.length">
-        <h3 class="section">Not possible for {{ plan.refused.length }}</h3>
-        <ul class="text-[13px]">
-          <li v-for="one in plan.refused.slice(0, 8)" :key="one.entry.id" class="mb-2">
-            <RouterLink class="link" :to="{ path: '/inventory', query: { entry: one.entry.ref } }">{{
-              one.entry.name
-            }}</RouterLink>: {{ one.why }}
-          </li>
-        </ul>
-        <p v-if="plan.refused.length > 8" class="small">and {{ plan.refused.length - 8 }} more</p>
-      </template>
+      <TogetherList :consequences="plan.consequences" :refused="plan.refused" />
       <label class="mt-4 block">
         <span class="small mb-1 block">Why, for the log (may stay empty)</span>
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
@@ -127,7 +112,7 @@ const command = computed(() =>
         >
           Order it for {{ plan.count.toLocaleString("en") }}
         </button>
-        <button type="button" class="button" @click="emit('close')">Leave them</button>
+        <button type="button" class="button" @click="emit('close')">Cancel</button>
       </div>
     </template>
     <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">{{ command }} --dry-run</p>

@@ -5,6 +5,7 @@ import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import TogetherList from "./TogetherList.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -83,6 +84,10 @@ const order = useMutation({
                 <span v-else class="small shrink-0">by hand</span>
               </li>
             </ul>
+          </li>
+          <li v-if="plan.consequences.length">
+            <h2 class="section">What happens</h2>
+            <TogetherList :consequences="plan.consequences" />
           </li>
         </ol>
         <form v-if="may" class="mt-6" @submit.prevent="order.mutate()">

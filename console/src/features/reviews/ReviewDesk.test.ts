@@ -51,16 +51,43 @@ function item(place: number, more: object = {}) {
   };
 }
 const DECISIONS = "POST /rounds/RRRR-RRRR/decisions";
+const PLAN = "POST /rounds/RRRR-RRRR/plan";
+const named = {
+  entry: { id: "1", ref: "EEEE-0000", name: "Guide 0 on Bookings" },
+  text: "One payment depends on it.",
+};
+const plan = {
+  count: 1,
+  looked_at: 1,
+  ready: 1,
+  refused: [],
+  consequences: [{ kind: "dependency", severity: "high", text: named.text, times: 1, entries: [named] }],
+};
 
 async function desk(items: object[], answers: Record<string, unknown> = { [DECISIONS]: { decided: 1 } }) {
-  const sent = service(answers);
+  const sent = service({ [PLAN]: plan, ...answers });
   const { shown } = await mounted(ReviewDesk, { round, items });
   const button = (name: string) => shown.findAll("button").find((one) => one.text().startsWith(name))!;
   const decided = () => sent.filter((one) => one.path.endsWith("/decisions")).map((one) => one.body);
-  return { shown, button, decided };
+  const foreseen = () => sent.filter((one) => one.path.endsWith("/plan")).map((one) => one.body);
+  return { shown, button, decided, foreseen };
 }
 
 describe("the desk of a round", () => {
+  it("shows what a decision would bring about before it is taken, for all that it is about", async () => {
+    const { shown, button, foreseen, decided } = await desk([item(0), item(1)]);
+    await button("Keep").trigger("focus");
+    expect(foreseen()).toEqual([]);
+    await button("End now").trigger("click");
+    await flushPromises();
+    expect(foreseen()).toEqual([{ places: [0], choice: "end-now", level: "", until: null }]);
+    expect(shown.text()).toContain("One payment depends on it.");
+    await shown.get("input[type=checkbox]").setValue(true);
+    await flushPromises();
+    expect(foreseen().at(-1)).toMatchObject({ places: [0, 1] });
+    expect(decided()).toEqual([]);
+  });
+
   it("keeps at once what needs no reason, with the version that was shown, and goes on to the next", async () => {
     const { shown, button, decided } = await desk([item(0), item(1)]);
     await button("Keep").trigger("click");

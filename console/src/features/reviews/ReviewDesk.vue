@@ -12,6 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
+import TogetherList from "@/features/batches/TogetherList.vue";
 import { advised, alike, CHOICES, decided, following, type Choice } from "./decisions";
 
 /** One item at a time: what matters for the decision, and the keys to take it. */
@@ -46,6 +47,30 @@ const levels = useQuery({
   },
   enabled: computed(() => choice.value === "narrow"),
 });
+const about = computed(() => [item.value, ...(all.value ? same.value : [])].filter((one) => !!one));
+/** What it would bring about, together with what was decided so far; nothing for what changes nothing. */
+const wish = computed(() => {
+  if (!choice.value || !["narrow", "end-on", "end-now"].includes(choice.value)) return null;
+  if ((choice.value === "narrow" && !level.value) || (choice.value === "end-on" && !until.value)) return null;
+  return {
+    places: about.value.map((one) => one.place),
+    choice: choice.value,
+    level: choice.value === "narrow" ? level.value : "",
+    until: choice.value === "end-on" ? until.value : null,
+  };
+});
+const foreseen = useQuery({
+  queryKey: computed(() => ["rounds", "plan", props.round.ref, wish.value]),
+  queryFn: () =>
+    take(
+      api.POST("/rounds/{one}/plan", {
+        params: { path: { one: props.round.ref } },
+        body: wish.value ?? { places: [], choice: "end-now", level: "", until: null },
+      }),
+    ),
+  enabled: computed(() => wish.value !== null),
+  staleTime: 0,
+});
 const people = useQuery({
   queryKey: ["people"],
   queryFn: () => take(api.GET("/people")),
@@ -64,18 +89,17 @@ const ready = computed(() => {
 
 const decide = useMutation({
   mutationFn: () => {
-    const about = [item.value, ...(all.value ? same.value : [])].filter((one) => !!one);
     return take(
       api.POST("/rounds/{one}/decisions", {
         params: { path: { one: props.round.ref } },
         body: {
-          places: about.map((one) => one.place),
+          places: about.value.map((one) => one.place),
           choice: choice.value ?? "keep",
           reason: reason.value,
           level: choice.value === "narrow" ? level.value : "",
           until: choice.value === "end-on" ? until.value : null,
           to: choice.value === "pass-on" ? to.value : "",
-          versions: Object.fromEntries(about.map((one) => [one.place, one.version])),
+          versions: Object.fromEntries(about.value.map((one) => [one.place, one.version])),
         },
       }),
     );
@@ -263,6 +287,17 @@ useShortcuts({
             >
             <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
           </label>
+          <div v-if="wish" class="mt-1 text-[13.5px]">
+            <p v-if="!foreseen.data.value && !foreseen.error.value" class="text-mute" role="status">
+              Working out what would happen…
+            </p>
+            <TogetherList
+              v-if="foreseen.data.value"
+              :consequences="foreseen.data.value.consequences"
+              :refused="foreseen.data.value.refused"
+            />
+            <ProblemNote v-if="foreseen.error.value" :error="foreseen.error.value" />
+          </div>
           <button
             type="submit"
             class="button button-act justify-self-start"

@@ -9,6 +9,7 @@ import PageTabs from "@/ui/PageTabs.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, exact, moment } from "@/ui/time";
 import ReportLinks from "@/ui/ReportLinks.vue";
+import FinishRound from "./FinishRound.vue";
 import GiveItems from "./GiveItems.vue";
 import ReviewDesk from "./ReviewDesk.vue";
 import RoundTable from "./RoundTable.vue";
@@ -22,6 +23,7 @@ const mayFinish = session.may("rounds.finish");
 const mayAssign = session.may("rounds.assign");
 const mayReport = session.may("rounds.report");
 const giving = ref(false);
+const finishing = ref(false);
 const mayDecide = session.may("rounds.decide");
 const wanted = computed(() => String(route.params.round));
 const {
@@ -58,9 +60,8 @@ const shown = computed(() => {
   return tabs.value.some(([tab]) => tab === word) ? word : tabs.value[0][0];
 });
 const act = useMutation({
-  mutationFn: (what: "finish" | "pause" | "resume") => {
+  mutationFn: (what: "pause" | "resume") => {
     const params = { path: { one: wanted.value } };
-    if (what === "finish") return take(api.POST("/rounds/{one}/finish", { params }));
     return what === "pause"
       ? take(api.POST("/rounds/{one}/pause", { params }))
       : take(api.POST("/rounds/{one}/resume", { params }));
@@ -69,6 +70,10 @@ const act = useMutation({
 });
 async function given(): Promise<void> {
   giving.value = false;
+  await again();
+}
+async function finished(): Promise<void> {
+  finishing.value = false;
   await again();
 }
 async function again(): Promise<void> {
@@ -152,9 +157,9 @@ const done = computed(() => {
           class="button"
           :class="undecided ? '' : 'button-danger'"
           :disabled="!!undecided || act.isPending.value || !!round.paused_at"
-          @click="act.mutate('finish')"
+          @click="finishing = true"
         >
-          Finish: {{ orders }} {{ orders === 1 ? "order" : "orders" }}
+          Finish{{ orders ? `: ${orders} ${orders === 1 ? "order" : "orders"}` : "" }}…
         </button>
         <button
           type="button"
@@ -169,6 +174,7 @@ const done = computed(() => {
         </button>
         <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
       </div>
+      <FinishRound v-if="finishing" :round="round" @close="finishing = false" @finished="finished" />
       <GiveItems v-if="giving" :round="round" :items="every" @done="given" @leave="giving = false" />
       <p v-if="round.state === 'settling' && done" class="mt-3 max-w-2xl text-high">
         {{ done }} {{ done === 1 ? "needs" : "need" }} a person: see to it, or say below that it is left open.

@@ -8,6 +8,7 @@ from openlatch.core.decisions import Choice
 from openlatch.core.reviews import Event, Reviewers, Unanswered
 from openlatch.operations import reports, reviews, rounds
 from openlatch.operations.gate import Call
+from openlatch.web import render_batches
 from openlatch.web import render_reviews as render
 from openlatch.web.api import Answer, Download, Routes
 from openlatch.web.reports import CONTENT_TYPES, download
@@ -111,10 +112,17 @@ def resume_round(call: Call, one: str) -> wire.Round:
     return render.round_(rounds.pause(call, one, paused=False))
 
 
-@routes.route("POST", "/rounds/<one>/finish", returns=wire.Round)
-def finish_round(call: Call, one: str) -> wire.Round:
-    """End the answering before it is due: decisions become orders."""
-    return render.round_(rounds.finish(call, one))
+@routes.route("POST", "/rounds/<one>/plan", body=wire.RoundPlanWish, returns=wire.BatchPlan)
+def plan_round(call: Call, one: str, body: wire.RoundPlanWish) -> wire.BatchPlan:
+    """What the decisions of a round would do, all together, or one more decision beside them; changes nothing."""
+    said = rounds.Said(Choice(body.choice), "", body.level, body.until) if body.places else None
+    return render_batches.plan(rounds.plan(call, one, body.places, said))
+
+
+@routes.route("POST", "/rounds/<one>/finish", body=wire.FinishWish, returns=wire.Round)
+def finish_round(call: Call, one: str, body: wire.FinishWish) -> wire.Round:
+    """End the answering before it is due: decisions become orders; with a count, only if they are so many."""
+    return render.round_(rounds.finish(call, one, body.count))
 
 
 @routes.route("POST", "/rounds/<one>/left-open", body=wire.LeftOpenWish, returns=wire.Round)

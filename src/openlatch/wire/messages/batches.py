@@ -22,6 +22,7 @@ __all__ = [
     "CommonConsequence",
     "LeaverItem",
     "LeaverPlan",
+    "NamedEntry",
     "NewBatch",
     "NewLeaver",
     "RefusedEntry",
@@ -46,10 +47,18 @@ class NewBatch(BatchPlanWish):
     reason: Words = ""
 
 
+class NamedEntry(Sent):
+    """An entry, with what happens to it by a plan."""
+
+    entry: Ref
+    text: str
+
+
 class CommonConsequence(Consequence):
-    """One kind of consequence, as one of the plans says it, and for how many entries it comes."""
+    """One kind of consequence: as it is said of one entry, for how many it comes, and of the first of them, each."""
 
     times: int
+    entries: list[NamedEntry]
 
 
 class RefusedEntry(Sent):
@@ -60,7 +69,7 @@ class RefusedEntry(Sent):
 
 
 class BatchPlan(Sent):
-    """What doing the same to `count` entries would do; the first `looked_at` were planned for one by one."""
+    """What `count` acts would do, all of them together; the first `looked_at` were planned for one by one."""
 
     count: int
     looked_at: int
@@ -133,10 +142,11 @@ class LeaverItem(Sent):
 
 
 class LeaverPlan(Sent):
-    """All that is to be done when somebody goes, in order."""
+    """All that is to be done when somebody goes, in order, and what happens by all of it together."""
 
     party: Party
     items: list[LeaverItem]
+    consequences: list[CommonConsequence]
 
 
 class NewLeaver(Taken):

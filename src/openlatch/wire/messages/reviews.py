@@ -14,6 +14,7 @@ __all__ = [
     "Decided",
     "Decision",
     "DecisionWish",
+    "FinishWish",
     "FlagThen",
     "ItemAssignment",
     "ItemFacts",
@@ -32,6 +33,7 @@ __all__ = [
     "RoundItemQuery",
     "RoundItems",
     "RoundList",
+    "RoundPlanWish",
     "RoundQuery",
     "ThenNow",
 ]
@@ -304,6 +306,21 @@ class ItemAssignment(Taken):
 
     places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(min_length=1, max_length=100_000)]
     to: Annotated[list[Text], Field(min_length=1, max_length=50)]
+
+
+class RoundPlanWish(Taken):
+    """What is to be foreseen: a decision about these items beside those taken so far; without places, those alone."""
+
+    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(default=[], max_length=1000)]
+    choice: ChoiceWord = "end-now"
+    level: Search = ""
+    until: date | None = None
+
+
+class FinishWish(Taken):
+    """With `count`, only if the decisions become so many orders."""
+
+    count: Annotated[int, Field(ge=0)] | None = None
 
 
 class Place(Taken):

@@ -1,0 +1,115 @@
+"""What many acts would do together, before they are ordered, and which of them would lock everybody out."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from uuid import UUID
+
+from openlatch.core.ids import ref_of
+from openlatch.core.model import Entry, Severity
+from openlatch.core.powers import Power
+from openlatch.core.steps import Ask
+from openlatch.core.together import Act, Shared, becomes, foresee, locked_out, locked_out_text
+from openlatch.operations import advice, orders
+from openlatch.operations.gate import Call
+from openlatch.operations.orders import Wish
+
+__all__ = ["Foresight", "Named", "foreseen", "held_back"]
+
+LOOKED_AT = 200
+"""So many acts are looked at one by one before they are ordered; of more, the first."""
+
+
+@dataclass(frozen=True, slots=True)
+class Named:
+    """An entry by its short form and by who holds it where, with what is said of it."""
+
+    id: UUID
+    name: str
+    text: str
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+
+@dataclass(frozen=True, slots=True)
+class Foresight:
+    """What `count` acts would do together; `looked_at` of them were planned for one by one.
+
+    `consequences` are each kind once, gravest first, with the entries that it comes of; `refused` cannot be acted on.
+    """
+
+    count: int
+    looked_at: int
+    refused: tuple[Named, ...]
+    consequences: tuple[tuple[str, Severity, tuple[Named, ...]], ...]
+
+    @property
+    def ready(self) -> int:
+        return self.count - len(self.refused)
+
+
+def foreseen(call: Call, wanted: Mapping[UUID, Wish], most: int = LOOKED_AT, only: int | None = None) -> Foresight:
+    """Return what acts on entries would do together, the first `most` of them planned for one by one.
+
+    With `only`, it is told of the first so many alone; the others are done beside them.
+    """
+    entries = call.tx.entries.some(wanted)
+    asks = {one: orders.ask_of(call, wish) for one, wish in wanted.items() if one in entries}
+    after = _after(call, entries, asks)
+    told = list(asks)[: most if only is None else min(most, only)]
+    around = orders.situations(call, [entries[one] for one in told])
+    seen = foresee([Act(around[one][0], asks[one]) for one in told], after, call.now)
+    held = _locked_out(call, entries, after)
+    about = asks if only is None else dict.fromkeys(told)
+    locked = {one: text for one, text in held.items() if one in about}
+    consequences = list(seen.consequences)
+    if locked:
+        consequences.insert(0, Shared("last-administrator", Severity.CRITICAL, tuple(locked.items())))
+    refused = {**seen.refused, **locked}
+    names = _names(call, {*refused, *(one for shared in consequences for one, _ in shared.entries)})
+    return Foresight(
+        len(about),
+        len(told),
+        tuple(Named(one, names[one], why) for one, why in refused.items()),
+        tuple(
+            (one.kind, one.severity, tuple(Named(entry, names[entry], text) for entry, text in one.entries))
+            for one in consequences
+        ),
+    )
+
+
+def held_back(call: Call, wanted: Mapping[UUID, Wish]) -> dict[UUID, str]:
+    """Return the entries whose acts would, all together, leave an account to nobody, each with what is said of it."""
+    entries = call.tx.entries.some(wanted)
+    asks = {one: orders.ask_of(call, wish) for one, wish in wanted.items() if one in entries}
+    return _locked_out(call, entries, _after(call, entries, asks))
+
+
+def _after(call: Call, entries: Mapping[UUID, Entry], asks: Mapping[UUID, Ask]) -> dict[UUID, Entry | None]:
+    levels = {
+        one: advice.known_levels(call, call.tx.providers.get(one))
+        for one in {entries[entry].provider_id for entry, ask in asks.items() if ask.level}
+    }
+    return {one: becomes(entries[one], ask, levels.get(entries[one].provider_id, {})) for one, ask in asks.items()}
+
+
+def _locked_out(call: Call, entries: Mapping[UUID, Entry], after: Mapping[UUID, Entry | None]) -> dict[UUID, str]:
+    accounts = {entry.account_id for entry in entries.values() if Power.ADMIT in entry.powers}
+    if not accounts:
+        return {}
+    on = [one for one in call.tx.entries.on(accounts) if Power.ADMIT in one.powers]
+    holders = call.tx.parties.some({one.party_id for one in on})
+    places = call.tx.accounts.names(accounts)
+    found = locked_out(after, on, holders, orders.going(call, on))
+    return {
+        entry.id: locked_out_text(places[account], [holders[one.party_id].name for one in theirs])
+        for account, theirs in found.items()
+        for entry in theirs
+    }
+
+
+def _names(call: Call, ids: set[UUID]) -> dict[UUID, str]:
+    return {one: f"{seen.party.name} on {seen.account.name}" for one, seen in call.tx.entries.about(ids).items()}
