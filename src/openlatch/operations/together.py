@@ -3,14 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Entry, Severity
 from openlatch.core.powers import Power
 from openlatch.core.steps import Ask
-from openlatch.core.together import Act, Shared, becomes, foresee, locked_out, locked_out_text
+from openlatch.core.together import Act, Foreseen, Shared, becomes, foresee, locked_out, locked_out_text
 from openlatch.operations import advice, orders
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import Wish
@@ -51,28 +51,22 @@ class Foresight:
         return self.count - len(self.refused)
 
 
-def foreseen(call: Call, wanted: Mapping[UUID, Wish], most: int = LOOKED_AT, only: int | None = None) -> Foresight:
-    """Return what acts on entries would do together, the first `most` of them planned for one by one.
+def foreseen(call: Call, wanted: Mapping[UUID, Wish], only: int | None = None) -> Foresight:
+    """Return what acts on entries would do together, the first of them planned for one by one.
 
     With `only`, it is told of the first so many alone; the others are done beside them.
     """
-    entries = call.tx.entries.some(wanted)
-    asks = {one: orders.ask_of(call, wish) for one, wish in wanted.items() if one in entries}
-    after = _after(call, entries, asks)
-    told = list(asks)[: most if only is None else min(most, only)]
-    around = orders.situations(call, [entries[one] for one in told])
-    seen = foresee([Act(around[one][0], asks[one]) for one in told], after, call.now)
-    held = _locked_out(call, entries, after)
-    about = asks if only is None else dict.fromkeys(told)
-    locked = {one: text for one, text in held.items() if one in about}
-    consequences = list(seen.consequences)
+    acts = _Acts.of(call, wanted, only)
+    about = list(wanted) if only is None else list(wanted)[:only]
+    locked = {one: text for one, text in acts.held.items() if one in about}
+    consequences = list(acts.seen.consequences)
     if locked:
         consequences.insert(0, Shared("last-administrator", Severity.CRITICAL, tuple(locked.items())))
-    refused = {**seen.refused, **locked}
+    refused = {**acts.seen.refused, **locked}
     names = _names(call, {*refused, *(one for shared in consequences for one, _ in shared.entries)})
     return Foresight(
         len(about),
-        len(told),
+        acts.looked_at,
         tuple(Named(one, names[one], why) for one, why in refused.items()),
         tuple(
             (one.kind, one.severity, tuple(Named(entry, names[entry], text) for entry, text in one.entries))
@@ -81,11 +75,34 @@ def foreseen(call: Call, wanted: Mapping[UUID, Wish], most: int = LOOKED_AT, onl
     )
 
 
-def held_back(call: Call, wanted: Mapping[UUID, Wish]) -> dict[UUID, str]:
+def held_back(call: Call, wanted: Mapping[UUID, Wish]) -> Mapping[UUID, str]:
     """Return the entries whose acts would, all together, leave an account to nobody, each with what is said of it."""
-    entries = call.tx.entries.some(wanted)
-    asks = {one: orders.ask_of(call, wish) for one, wish in wanted.items() if one in entries}
-    return _locked_out(call, entries, _after(call, entries, asks))
+    return _Acts.of(call, wanted).held
+
+
+@dataclass(frozen=True, slots=True)
+class _Acts:
+    """Acts on entries as they are foreseen; `held` are those that would leave an account to nobody."""
+
+    seen: Foreseen
+    held: Mapping[UUID, str]
+    looked_at: int
+
+    @classmethod
+    def of(cls, call: Call, wanted: Mapping[UUID, Wish], only: int | None = None) -> _Acts:
+        entries = call.tx.entries.some(wanted)
+        asks = {one: orders.ask_of(call, wish) for one, wish in wanted.items() if one in entries}
+        after = _after(call, entries, asks)
+        told = list(asks)[: LOOKED_AT if only is None else min(LOOKED_AT, only)]
+        around = orders.situations(call, [entries[one] for one in told])
+        acts = [Act(around[one][0], asks[one]) for one in told]
+        seen = foresee(acts, after, call.now)
+        if seen.refused:
+            # What cannot be done at all takes nothing away.
+            after = {one: then for one, then in after.items() if one not in seen.refused}
+            possible = [act for act in acts if act.situation.entry.id not in seen.refused]
+            seen = replace(foresee(possible, after, call.now), refused=seen.refused)
+        return cls(seen, _locked_out(call, entries, after), len(told))
 
 
 def _after(call: Call, entries: Mapping[UUID, Entry], asks: Mapping[UUID, Ask]) -> dict[UUID, Entry | None]:
