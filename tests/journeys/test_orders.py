@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import json
 import re
 from datetime import datetime
 
@@ -15,7 +16,7 @@ from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Invalid
 from openlatch.local.stack import Stack
 from openlatch.wire.receipt import check
-from tests.harness.acts import read
+from tests.harness.acts import Desk, read
 from tests.journeys.conftest import sign_in as sign_in_to
 
 
@@ -58,9 +59,18 @@ def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(
     dialog.get_by_role("button", name="Go on").click()
     expect(page.get_by_text(f"{len(providers) + 2} proved")).to_be_visible(timeout=60_000)
     page.get_by_role("button", name="It is done").click()
-    expect(page.get_by_role("status")).to_contain_text("1 done")
+    # The directory still lists her in the group: nobody's word is taken for what a reading can see.
+    expect(page.get_by_role("status")).to_contain_text("1 told")
+    expect(page.get_by_text("a member of Everyone at the ridge")).to_be_visible()
     batch = next(client.batches("leaver"))
-    assert (batch.over, set(batch.outcomes)) == (True, {"proved", "done"})
+    assert (batch.over, set(batch.outcomes)) == (False, {"proved", "told"})
+    roll = Desk(stack, "roll")
+    users = roll._http.get("/Users", params={"count": 100}).json()["Resources"]
+    roll.set(taken_out=[one["id"] for one in users if "hanne.prior@" in json.dumps(one)])
+    read(client, "Volunteer Roll")
+    batch = next(client.batches("leaver"))
+    assert (batch.over, set(batch.outcomes)) == (True, {"proved"})
+    expect(page.get_by_role("status")).not_to_contain_text("told")
     for item in client.batch(batch.ref).items:
         if item.order:
             assert check(client.receipt(item.order), client.receipt_keys())["party"]

@@ -49,8 +49,17 @@ _ITEMS: tuple[Column, ...] = (
     ("entry", lambda i: Text(i.entry.name if i.entry else "")),
     ("provider", lambda i: i.provider),
     ("order", lambda i: i.order),
-    ("why", lambda i: Text(i.trouble or (i.text if i.entry is None else ""))),
+    ("why", lambda i: Text(_why(i))),
 )
+
+
+def _why(item: wire.BatchItem) -> str:
+    left = item.left_open
+    if left is not None:
+        return f"{left.reason} ({left.owner})"
+    return item.trouble or (item.text if item.entry is None else "")
+
+
 _PLANNED: tuple[Column, ...] = (
     ("when", lambda i: i.phase),
     ("entry", lambda i: Text(i.entry.name if i.entry else "by hand")),
@@ -153,9 +162,27 @@ def _follow(client: Client, given: wire.Batch, *, no_wait: bool, output: str) ->
                 out().print(Text("  ").append_text(outcomes(last)))
     if output != "table":
         emit([last], (), output, empty="")
+    if output == "table":
+        _remaining(last)
     troubled = last.outcomes.get("stuck", 0) + last.outcomes.get("refused", 0)
     if troubled:
         raise Failure(f"{troubled} of {last.count} need you.", f"Which, and why: openlatch batch {last.ref}", STUCK)
+
+
+def _remaining(b: wire.Batch) -> None:
+    """What somebody who goes has still, and what people can do about it."""
+    if b.party is None or b.over or not b.rests:
+        return
+    for way in b.remains:
+        out().print(Text(f"  {b.party.name} still has {way}."), style="dark_orange3")
+    if any(b.outcomes.get(word) for word in ("to do", "stuck", "refused")):
+        out().print(
+            Text(
+                f"  It is over once nothing remains: openlatch batch {b.ref} --done NUMBER, or leave it open: "
+                "--leave-open NUMBER --reason … --owner …"
+            ),
+            style="dim",
+        )
 
 
 @click.command()
@@ -173,13 +200,28 @@ def batches(output: str) -> None:
 @click.option("--follow", is_flag=True, help="Stay until nothing in it goes on by itself.")
 @click.option("--cancel", is_flag=True, help="Let nothing more come of it; orders that were given go on.")
 @click.option("--done", type=int, help="Say that the thing of this number, which a person is to do, is done.")
+@click.option("--leave-open", type=int, help="The thing of this number is left open; with --reason and --owner.")
+@click.option("--reason", default="", help="With --leave-open: why.")
+@click.option("--owner", default="", help="With --leave-open: the address of who sees to it.")
 @output_option
 @reports_errors
-def batch(batch: str, outcome: str, follow: bool, cancel: bool, done: int | None, output: str) -> None:
+def batch(
+    batch: str,
+    outcome: str,
+    follow: bool,
+    cancel: bool,
+    done: int | None,
+    leave_open: int | None,
+    reason: str,
+    owner: str,
+    output: str,
+) -> None:
     """Show BATCH (id or short form): what came of each thing in it."""
     with connect() as client:
         if done is not None:
             client.done_in_batch(batch, done - 1)
+        if leave_open is not None:
+            client.leave_open_in_batch(batch, leave_open - 1, reason, owner)
         if cancel:
             client.cancel_batch(batch)
         if follow:
@@ -197,6 +239,7 @@ def batch(batch: str, outcome: str, follow: bool, cancel: bool, done: int | None
         if found.begins_at is not None:
             out().print(f"  begins on {day(found.begins_at)}")
         out().print(Text("  ").append_text(outcomes(found)), "")
+        _remaining(found)
         emit(found.items, _ITEMS, output, empty="Nothing in it came to that.")
 
 

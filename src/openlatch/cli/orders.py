@@ -380,7 +380,8 @@ def _details(to: Console, o: wire.Order, zone: str) -> None:
         done = f"done {ago(step.at)}: {step.said}" if step.at else "to be done"
         to.print(f"  {number}  {step.text}  ({done})")
     if o.receipt is not None:
-        to.print(
-            f"\nReceipt: on {day(o.receipt.read_at, zone)} a fresh reading of {o.receipt.provider} showed that "
-            f"{o.receipt.showed}."
-        )
+        read = any(step.call == "read" for step in o.steps)
+        how = f" a fresh reading of {o.receipt.provider} showed that" if read else ":"
+        to.print(f"\nReceipt: on {day(o.receipt.read_at, zone)}{how} {o.receipt.showed}.")
+        for way in o.receipt.remains:
+            to.print(Text(f"  {o.party} still has {way}."), style="dark_orange3")

@@ -143,6 +143,11 @@ class OrderCalls(Transport):
         """Say that a thing in a batch that a person is to do is done; `place` counts from 0."""
         return self._send(wire.Batch, "POST", f"/batches/{part(batch)}/items/{place}/done")
 
+    def leave_open_in_batch(self, batch: str, place: int, reason: str, owner: str) -> wire.Batch:
+        """Say that something in a batch is left open, why, and by address who sees to it."""
+        body = {"place": place, "reason": reason, "owner": owner}
+        return self._send(wire.Batch, "POST", f"/batches/{part(batch)}/left-open", json=body)
+
     def follow_batch(self, batch: str, *, every: float = 0.5) -> Iterator[wire.Batch]:
         """Yield a batch whenever it has moved on, until nothing in it goes on by itself."""
         return self._follow(lambda: self.batch(batch), _batch_rests, every)
@@ -169,6 +174,4 @@ def _resting(order: wire.Order) -> bool:
 
 
 def _batch_rests(batch: wire.Batch) -> bool:
-    moving = sum(batch.outcomes.get(word, 0) for word in ("to come", "running", "waiting", "told"))
-    first = any(item.outcome == "to do" and item.phase == "Hand over first" for item in batch.items)
-    return batch.over or not moving or first or batch.begins_at is not None
+    return batch.over or batch.rests

@@ -34,12 +34,16 @@ class Phase(IntEnum):
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One thing to be done: an action on an entry, or where there is none, something that a person does."""
+    """One thing to be done: an action on an entry, or where there is none, something that a person does.
+
+    With `membership_id`, that is done once a reading shows the membership no more, whatever anybody says.
+    """
 
     phase: Phase
     action: str
     text: str
     entry_id: UUID | None = None
+    membership_id: UUID | None = None
 
 
 def leaver_items(
@@ -76,8 +80,8 @@ def leaver_items(
     for membership in memberships:
         name = names[membership.team_id]
         if membership.how == "app":
-            text = f"Decide whether {name}, which {party.name} connected, is to stay, and in whose name."
+            text = f"Have {name}, which {party.name} connected, disconnected or connected by somebody else."
         else:
             text = f"Take {party.name} out of {name}."
-        items.append(Item(Phase.BY_HAND, "ask", text))
+        items.append(Item(Phase.BY_HAND, "ask", text, membership_id=membership.id))
     return tuple(sorted(items, key=lambda item: item.phase))

@@ -22,7 +22,7 @@ from uuid import UUID
 from openlatch.core.model import Entry
 from openlatch.core.powers import Power
 
-__all__ = ["Chain", "Claim", "Cut", "Graph", "Link", "Piece", "idle_ends", "reach", "smallest_cut"]
+__all__ = ["Chain", "Claim", "Cut", "Graph", "Link", "Piece", "idle_ends", "in_words", "reach", "smallest_cut"]
 
 Piece = NewType("Piece", UUID)
 """The id of a link or of an entry: something that can be ended."""
@@ -120,6 +120,12 @@ def reach(graph: Graph, party_id: UUID) -> tuple[Chain, ...]:
     """Return every entry that a party comes to, each by a shortest chain, the shortest first."""
     chains = [Chain(entry, links) for holder, links in graph.as_whom(party_id).items() for entry in graph.held[holder]]
     return tuple(sorted(chains, key=lambda chain: (len(chain.links), chain.entry.id)))
+
+
+def in_words(chain: Chain, account: str, names: Mapping[UUID, str]) -> str:
+    """Return what a chain lets somebody use, and through whom; `names` are those of the parties in its links."""
+    through = " and ".join(names[link.as_party] for link in chain.links)
+    return f"“{chain.entry.level}” on {account}" + (f", through {through}" if through else "")
 
 
 def idle_ends(graph: Graph, entry: Entry) -> frozenset[UUID]:

@@ -162,6 +162,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "batches.create": _dangerous(*_MANAGERS),
         "batches.cancel": _changes(*_MANAGERS),
         "batches.tick": _changes(*_MANAGERS),
+        "batches.leave_open": _changes(*_MANAGERS),
         "batches.report": _reads(*_STAFF),
         "leavers.plan": _reads(*_STAFF),
         "leavers.create": _dangerous(*_MANAGERS),

@@ -70,12 +70,12 @@ def locked_out(
     before: dict[UUID, list[Entry]] = {}
     left: set[UUID] = set()
     for entry in on:
-        if entry.id in going or not administers(entry, holders[entry.party_id]):
+        holder, then = holders[entry.party_id], after.get(entry.id, entry)
+        if entry.id in going:
             continue
-        then = after.get(entry.id, entry)
-        if then is not None and administers(then, holders[entry.party_id]):
+        if then is not None and administers(then, holder):
             left.add(entry.account_id)
-        else:
+        elif administers(entry, holder):
             before.setdefault(entry.account_id, []).append(entry)
     return {account: tuple(found) for account, found in before.items() if account not in left}
 

@@ -25,6 +25,7 @@ from openlatch.operations import (
     arrivals,
     batches,
     flags,
+    leavers,
     log,
     notices,
     orders,
@@ -108,7 +109,10 @@ def _wake(store: Store, services: Services, workspace_id: str, order_id: str) ->
 
 def _advance(store: Store, services: Services, workspace_id: str, batch_id: str) -> None:
     with store.transaction(UUID(workspace_id)) as tx:
-        batches.advance(as_service(tx, services), UUID(batch_id))
+        call = as_service(tx, services)
+        rested = batches.advance(call, UUID(batch_id))
+        if rested is not None:
+            leavers.complete(call, rested)
 
 
 def _work_out(store: Store, services: Services, workspace_id: str, proposal_id: str, number: int) -> None:

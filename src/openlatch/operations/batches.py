@@ -11,13 +11,16 @@ from openlatch.core.ids import ref_of
 from openlatch.core.model import Entry, Party
 from openlatch.core.orders import Order
 from openlatch.core.plans import Action
+from openlatch.core.reviews import GONE, LeftOpen
 from openlatch.errors import Changed, Conflict, OpenLatchError
-from openlatch.operations import orders
+from openlatch.operations import orders, readings
 from openlatch.operations.entries import Wanted, selection
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import Wish
+from openlatch.operations.parties import remaining
+from openlatch.operations.scope import who_answers
 from openlatch.operations.together import Foresight, foreseen, held_back
-from openlatch.store.batches import Batch, BatchItem
+from openlatch.store.batches import SETTLED, Batch, BatchItem
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 
@@ -29,6 +32,8 @@ __all__ = [
     "cancel",
     "check_count",
     "create",
+    "leave_open",
+    "more",
     "plan",
     "seen",
     "show",
@@ -37,6 +42,9 @@ __all__ = [
 ]
 
 TASK = "openlatch.advance-batch"
+MOST_ITEMS = 100_000
+_ENDED = frozenset({"proved", "stuck", "cancelled", "refused", "done", "gone", "left open"})
+"""What things in a batch come to of which nothing goes on."""
 CHUNK = 100
 """So many orders are given in one transaction."""
 PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
@@ -50,6 +58,12 @@ class BatchSight:
     batch: Batch
     outcomes: Mapping[str, int]
     party: Party | None = None
+    over: bool = False
+    """whether nothing is left to come, and of somebody who goes, whether nothing remains but what is left open"""
+    rests: bool = False
+    """whether nothing goes on by itself now, whatever people have still to do"""
+    remains: tuple[str, ...] = ()
+    """the ways in that somebody who goes has still, as far as is known; while one batch is looked at"""
     items: tuple[tuple[BatchItem, Listed | None, str], ...] = ()
     """each with its order's short form"""
 
@@ -136,34 +150,68 @@ def cancel(call: Call, text: str) -> BatchSight:
 def tick(call: Call, text: str, place: int) -> BatchSight:
     """Say that a thing in a batch that a person is to do is done."""
     batch = call.tx.batches.find(text, lock=True)
-    if not call.tx.batches.done(batch.id, place, call.actor.name, call.now):
+    said = next((one for one in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if one.place == place), None)
+    if said is None or not call.tx.batches.done(batch.id, place, call.actor.name, call.now):
         raise Conflict(
             f"Nothing number {place + 1} of batch {batch.ref} is left for a person to do. Nothing was changed.",
             next_step=f"Look at it again: openlatch batch {batch.ref}",
         )
     call.log("batch.done-by-hand", "batch", batch.id, place=place)
+    if said.membership_id is not None:
+        # Nobody's word is taken for what a reading can see.
+        readings.queue(call, call.tx.providers.get(call.tx.memberships.get(said.membership_id).provider_id))
     _queue(call, batch)
     return _shown(call, batch, "")
 
 
-def advance(call: Call, batch_id: UUID) -> None:
-    """Give some more of a batch's orders; the job queues itself again until nothing is left to come."""
+@operation("batches.leave_open")
+def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> BatchSight:
+    """Say that something in a batch is left open, why, and who sees to it; its report names it."""
+    batch = call.tx.batches.find(text, lock=True)
+    left = LeftOpen(reason, who_answers(call, owner).name, call.actor.name, call.now)
+    if not call.tx.batches.leave_open(batch.id, place, left):
+        raise Conflict(
+            f"Nothing number {place + 1} of batch {batch.ref} is left to be done. Nothing was changed.",
+            next_step=f"Look at it again: openlatch batch {batch.ref}",
+        )
+    call.log("batch.left-open", "batch", batch.id, place=place, reason=reason, owner=left.owner)
+    _queue(call, batch)
+    return _shown(call, batch, "")
+
+
+def advance(call: Call, batch_id: UUID) -> Batch | None:
+    """Give some more of a batch's orders; the job queues itself again until nothing is left to come.
+
+    Returns the batch while nothing in it goes on by itself. Of somebody who goes it is looked at again and again until
+    it is over: what they are given meanwhile is to be taken back as well.
+    """
     batch = call.tx.batches.find(str(batch_id), lock=True)
     if batch.cancelled_at is not None:
-        return
+        return None
     if batch.begins_at is not None and batch.begins_at > call.now:
         _queue(call, batch)
-        return
+        return None
     phase = call.tx.batches.phase(batch.id)
     if phase is None:
-        return
+        return batch
     some = call.tx.batches.left(batch.id, phase, CHUNK)
     _give(call, batch, some)
-    if some or call.tx.batches.moving(batch.id):
+    moving = bool(some) or call.tx.batches.moving(batch.id)
+    if moving:
         # The longer it takes, the less often it is looked at.
         pause = min(max(PAUSE, (call.now - batch.ordered_at) / 20), LONGEST_PAUSE)
         at = None if len(some) == CHUNK else call.now + pause
         call.tx.enqueue(TASK, at=at, batch_id=str(batch.id))
+    elif batch.kind == "leaver":
+        call.tx.enqueue(TASK, at=call.now + LONGEST_PAUSE, batch_id=str(batch.id))
+    return None if moving else batch
+
+
+def more(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
+    """Put more things into a batch, and have it go on."""
+    call.tx.batches.add_items(batch.id, items)
+    call.log("batch.grown", "batch", batch.id, count=len(items))
+    _queue(call, batch)
 
 
 def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
@@ -200,7 +248,7 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
 def _already(item: BatchItem, entry: Entry, there: Order | None) -> Order | None:
     """The order that is under way for the same already, if one is; refuses (Conflict) where another one is."""
     if not entry.stands and item.action != Action.GIVE_BACK:
-        raise Conflict("It has ended meanwhile.")
+        raise Conflict(GONE)
     if there is not None and there.action != item.action:
         raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
     return there
@@ -232,10 +280,25 @@ def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
     """Return batches with what came of them."""
     outcomes = call.tx.batches.outcomes([batch.id for batch in batches])
     parties = call.tx.parties.some(batch.party_id for batch in batches if batch.party_id is not None)
-    return tuple(
-        BatchSight(batch, outcomes[batch.id], parties.get(batch.party_id) if batch.party_id else None)
-        for batch in batches
-    )
+    resting = call.tx.batches.resting([batch.id for batch in batches], call.now)
+    found = []
+    for batch in batches:
+        remains = _remains(call, batch)
+        settled = set(outcomes[batch.id]) <= (_ENDED if batch.kind != "leaver" else SETTLED) and not remains
+        over = settled or (batch.cancelled_at is not None and batch.id in resting)
+        party = parties.get(batch.party_id) if batch.party_id else None
+        rests = batch.id in resting or (batch.begins_at is not None and batch.begins_at > call.now)
+        found.append(BatchSight(batch, outcomes[batch.id], party, over, rests, remains))
+    return tuple(found)
+
+
+def _remains(call: Call, batch: Batch) -> tuple[str, ...]:
+    """The ways in that somebody who goes has still, but for those of which it is said who sees to them."""
+    if batch.kind != "leaver" or batch.party_id is None or batch.cancelled_at is not None:
+        return ()
+    named = [one for one in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if one.left_open is not None]
+    pieces = {one.entry_id for one in named} | {one.membership_id for one in named}
+    return tuple(one.text for one in remaining(call, batch.party_id) if one.piece not in pieces)
 
 
 def _shown(call: Call, batch: Batch, outcome: str) -> BatchSight:

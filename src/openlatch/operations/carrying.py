@@ -27,6 +27,7 @@ from openlatch.operations import arrivals, consent, flags, readings, telling
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import queue
+from openlatch.operations.parties import remaining
 from openlatch.operations.receipts import signer
 
 __all__ = ["Work", "begin", "looked", "postponed", "stuck", "told"]
@@ -269,7 +270,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID
         if order.id not in showed:
             _take_at_their_word(call, order, entry)
     listed = call.tx.entries.about({entry.id for _, entry in done})
-    sign = signer(call)
+    sign, remains = signer(call), _remains(call, [entry for _, entry in done])
     proved: list[Order] = []
     events: list[Event] = []
     for order, entry in done:
@@ -288,6 +289,8 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID
             "read_at": call.now.isoformat(),
             "showed": showed.get(order.id, said),
         }
+        if Action(order.action).ends:
+            receipt["remains"] = remains[entry.id]
         receipt["signed"] = sign(receipt)
         steps = order.step_done(order.place, call.now, "signed, and in the log")
         proved.append(
@@ -300,6 +303,18 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID
         if order.action == Action.LET_IN:
             arrivals.arrived(call, order, entry)
     telling.proved(call, [(order, listed[order.entry_id]) for order in proved])
+
+
+def _remains(call: Call, entries: Sequence[Entry]) -> dict[UUID, list[str]]:
+    """The ways in to the account of each entry that its party has still."""
+    parties = {entry.party_id for entry in entries}
+    indirect = {one for one, teams in call.tx.memberships.above(parties).items() if teams}
+    held = call.tx.entries.held_by(parties)
+    ways = {one: remaining(call, one) for one in parties if one in indirect or any(h.party_id == one for h in held)}
+    return {
+        entry.id: [way.text for way in ways.get(entry.party_id, ()) if way.account_id == entry.account_id]
+        for entry in entries
+    }
 
 
 def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:

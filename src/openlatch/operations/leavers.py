@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from openlatch.core.hours import end_of
@@ -18,7 +19,7 @@ from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 
-__all__ = ["LeaverPlan", "create", "plan"]
+__all__ = ["LeaverPlan", "complete", "create", "plan"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -61,15 +62,43 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
             next_step=f"Look at it, or call it off: openlatch batch {there.ref}",
             batch=there.ref,
         )
-    items = [
-        BatchItem(place, item.phase, item.action, item.text, item.entry_id, who if item.entry_id is None else "")
-        for place, (item, _) in enumerate(made.items)
-    ]
+    items = _items([item for item, _ in made.items], who)
     batch = Batch(
         call.services.new_id(), "leaver", "end", {"last_day": last_day.isoformat() if last_day else None}, reason,
         call.actor.name, call.now, made.party.id, begins_at,
     )  # fmt: skip
     return batches.start(call, batch, items)
+
+
+def complete(call: Call, batch: Batch) -> None:
+    """Go on with what somebody who goes turned out to have besides, once all that was known of has come to rest."""
+    if batch.kind != "leaver" or batch.party_id is None:
+        return
+    there = call.tx.batches.items(batch.id, limit=batches.MOST_ITEMS)
+    known = {one.entry_id for one in there} | {one.membership_id for one in there} - {None}
+    new = [
+        item
+        for item, _ in _plan(call, str(batch.party_id)).items
+        if (item.entry_id or item.membership_id) not in (*known, None)
+    ]
+    if new:
+        who = next((one.who for one in there if one.who), "")
+        batches.more(call, batch, _items(new, who, first=max(one.place for one in there) + 1 if there else 0))
+
+
+def _items(items: Sequence[Item], who: str, first: int = 0) -> list[BatchItem]:
+    return [
+        BatchItem(
+            first + place,
+            item.phase,
+            item.action,
+            item.text,
+            item.entry_id,
+            who if item.entry_id is None else "",
+            membership_id=item.membership_id,
+        )
+        for place, item in enumerate(items)
+    ]
 
 
 def _plan(call: Call, text: str) -> LeaverPlan:
@@ -84,7 +113,12 @@ def _plan(call: Call, text: str) -> LeaverPlan:
     situations = [one for one, _ in orders.situations(call, held).values()]
     joined = [m for m in call.tx.memberships.around(party.id) if m.member_id == party.id]
     names = {one: team.name for one, team in call.tx.parties.some(m.team_id for m in joined).items()}
-    items = leaver_items(party, situations, joined, names)
+    unread = {one for one in {m.provider_id for m in joined} if call.tx.providers.get(one).by_hand}
+    unseen = {m.id for m in joined if m.provider_id in unread}
+    items = tuple(
+        replace(item, membership_id=None) if item.membership_id in unseen else item
+        for item in leaver_items(party, situations, joined, names)
+    )
     listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
     outside = not call.tx.workspace.circle.holds(party)
     acts = {item.entry_id: Wish(Action(item.action)) for item in items if item.entry_id is not None}

@@ -8,7 +8,7 @@ from uuid import UUID
 
 from openlatch.core.model import Kind, Party, PartyKind
 from openlatch.core.powers import Power
-from openlatch.core.reach import Cut, Graph, Link, idle_ends, smallest_cut
+from openlatch.core.reach import Cut, Graph, Link, idle_ends, in_words, smallest_cut
 from openlatch.core.reach import reach as reach_of
 from openlatch.errors import Invalid
 from openlatch.operations.entries import Sight, sight, words
@@ -155,6 +155,40 @@ def cut(call: Call, text: str, account: str, power: str) -> CutSight:
         call.tx.parties.some(people),
         call.tx.accounts.names({claim.account_id for lost in found.hurts.values() for claim in lost}),
     )
+
+
+@dataclass(frozen=True, slots=True)
+class Remaining:
+    """A way in that somebody has still: its first piece, an entry or a membership of theirs, and what it leads to."""
+
+    piece: UUID
+    account_id: UUID | None
+    text: str
+
+
+def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
+    """Return every way in that a party has as the inventory knows it now, and each team or app of theirs besides."""
+    graph, links = _graph(call, party_id)
+    chains = reach_of(graph, party_id)
+    own = [link for link in links if link.actor == party_id]
+    names = {one: party.name for one, party in call.tx.parties.some(link.as_party for link in links).items()}
+    places = call.tx.accounts.names({chain.entry.account_id for chain in chains})
+    ways = [
+        Remaining(
+            chain.links[0].id if chain.links else chain.entry.id,
+            chain.entry.account_id,
+            in_words(chain, places[chain.entry.account_id], names),
+        )
+        for chain in chains
+        if chain.entry.kind is not Kind.OPEN
+    ]
+    leading = {one.piece for one in ways}
+    idle = [
+        Remaining(link.id, None, f"{'a connection to' if link.how == 'app' else 'a member of'} {names[link.as_party]}")
+        for link in own
+        if link.id not in leading
+    ]
+    return (*ways, *idle)
 
 
 def _graph(call: Call, party_id: UUID) -> tuple[Graph, tuple[Link, ...]]:

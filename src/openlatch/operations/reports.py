@@ -3,14 +3,15 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping
+from collections.abc import Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
 from openlatch.core.leaver import Phase
 from openlatch.core.orders import Order
-from openlatch.core.reports import DONE, Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
+from openlatch.core.reports import Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
 from openlatch.core.reviews import Item, Round
+from openlatch.operations.batches import seen
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.receipts import signed
 from openlatch.operations.scope import facts_of, still_in_scope
@@ -118,7 +119,8 @@ def of_batch(call: Call, text: str) -> Signed:
     items = call.tx.batches.items(batch.id, limit=MOST_LINES)
     orders = _orders(call, [item.order_id for item in items])
     listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
-    over = all(item.outcome in {*DONE, "refused", "cancelled"} for item in items)
+    sight = seen(call, [batch])[0]
+    over = sight.over
     instants = [order.finished_at for order in orders.values() if order.finished_at is not None]
     instants += [item.done_at for item in items if item.done_at is not None]
     ended_at = max(instants, default=batch.cancelled_at or batch.ordered_at) if over else None
@@ -128,7 +130,7 @@ def of_batch(call: Call, text: str) -> Signed:
     title = titles.get(batch.kind) or f"{batch.action}, {len(items)} entries"
     report = Report(
         batch.kind, batch.ref, title, call.tx.workspace.name, call.tx.workspace.zone,
-        "over" if over else "under way", batch.ordered_at, ended_at, _batch_facts(batch), (),
+        "over" if over else "under way", batch.ordered_at, ended_at, _batch_facts(batch, sight.remains, items), (),
         dict(Counter(item.outcome for item in items)), dict(Counter(item.action for item in items)), 0, 0, None, (),
         tuple(_batch_line(batch, item, listed, orders) for item in items),
     )  # fmt: skip
@@ -136,17 +138,27 @@ def of_batch(call: Call, text: str) -> Signed:
     return content, _sign(call, content) if over else ""
 
 
-def _batch_facts(batch: Batch) -> tuple[Fact, ...]:
+def _batch_facts(batch: Batch, remains: Sequence[str], items: Sequence[BatchItem]) -> tuple[Fact, ...]:
     where = ", ".join(f"{name} {value}" for name, value in (batch.wanted.get("where") or {}).items())
     facts = (
         ("ordered", f"{batch.ordered_at.isoformat(timespec='minutes')}, {batch.ordered_by}"),
         ("why", batch.reason),
         ("in scope", where),
+        ("still has", "; ".join(remains) or _nothing_left(batch, items)),
         ("last day", str(batch.wanted.get("last_day") or "")),
         ("begins", batch.begins_at.isoformat(timespec="minutes") if batch.begins_at else ""),
         ("called off", batch.cancelled_at.isoformat(timespec="minutes") if batch.cancelled_at else ""),
     )
     return tuple(Fact(name, value) for name, value in facts if value)
+
+
+def _nothing_left(batch: Batch, items: Sequence[BatchItem]) -> str:
+    """What is said of somebody who goes and of whom no way in is known that nobody sees to."""
+    if batch.kind != "leaver" or batch.cancelled_at is not None:
+        return ""
+    left = sum(item.left_open is not None for item in items)
+    known = "nothing that any reading shows or that is kept by hand"
+    return f"{known}, but for {left} left open, named below" if left else known
 
 
 def _batch_line(
@@ -155,7 +167,8 @@ def _batch_line(
     one = listed.get(item.entry_id) if item.entry_id is not None else None
     entry = one.entry if one is not None else None
     part = Phase(item.phase).says if batch.kind == "leaver" else (one.account.name if one is not None else "")
-    note = item.trouble or item.text
+    left = item.left_open
+    note = f"{left.reason} ({left.owner})" if left is not None else item.trouble or item.text
     return Line(
         item.place, part, one.party.name if one else "", one.party.addresses if one else (),
         one.account.name if one else "", one.provider.name if one else "", entry.kind.value if entry else "",

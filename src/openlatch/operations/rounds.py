@@ -16,7 +16,7 @@ from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
 from openlatch.operations import batches, round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.scope import REVIEWING, own_parties, still_in_scope
+from openlatch.operations.scope import own_parties, still_in_scope, who_answers
 from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
@@ -181,7 +181,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
             next_step=f"Look at its items: openlatch round show {one.ref}",
             errors=[{"at": "places", "problem": "not in this round"}],
         )
-    to = _person(call, said.to).id if said.to else None
+    to = who_answers(call, said.to).id if said.to else None
     decision = Decision(said.choice, call.actor.name, call.now, said.reason, said.level, said.until, to)
     entries = call.tx.entries.about({item.entry_id for item, _ in found})
     parties = own_parties(call, [person for person in call.tx.people.all() if person.id == to]) if to else {}
@@ -227,7 +227,7 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
     """Give items of an open round to another reviewer, or split them among several, each for whole accounts."""
     one = call.tx.reviews.find(text)
     _answering(one)
-    several = [_person(call, address) for address in dict.fromkeys(addresses)]
+    several = [who_answers(call, address) for address in dict.fromkeys(addresses)]
     parties = own_parties(call, several)
     found = [item for item, _ in call.tx.reviews.items(one.id, places=places, lock=True)]
     accounts = list(dict.fromkeys(item.account_id for item in found))
@@ -298,7 +298,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ro
             next_step=f"Look at it again: openlatch round show {one.ref}",
         )
     item = found[0][0]
-    left = LeftOpen(reason, _person(call, owner).name, call.actor.name, call.now)
+    left = LeftOpen(reason, who_answers(call, owner).name, call.actor.name, call.now)
     call.tx.reviews.save_items([replace(item, left_open=left, version=item.version + 1)])
     call.log("round.left-open", "round", one.id, place=place, reason=reason, owner=left.owner)
     return seen(call, [settling.settle(call, one)])[0]
@@ -366,15 +366,3 @@ def _may_decide(call: Call, item: Item) -> None:
 
 def _own(call: Call) -> UUID | None:
     return call.tx.parties.of_address(call.actor.person.address) if call.actor.person is not None else None
-
-
-def _person(call: Call, address: str) -> Person:
-    for person in call.tx.people.all():
-        if person.role in REVIEWING and address.strip().lower() in (person.address, person.name.lower()):
-            return person
-    raise Invalid(
-        f"“{address}” is nobody who can be asked in a review. Nothing was changed.",
-        next_step="Name one of: "
-        + ", ".join(sorted(one.address for one in call.tx.people.all() if one.role in REVIEWING)),
-        errors=[{"at": "to", "problem": "not known"}],
-    )

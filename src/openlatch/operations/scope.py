@@ -14,17 +14,38 @@ from openlatch.core.model import PartyStatus, Person
 from openlatch.core.powers import Power
 from openlatch.core.reviews import Asked, ReviewPlan, assign
 from openlatch.core.roles import Role
-from openlatch.errors import OpenLatchError
+from openlatch.errors import Invalid, OpenLatchError
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import Wanted, flags_on, selection
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
 
-__all__ = ["REVIEWING", "asked_about", "facts_of", "in_scope", "own_parties", "still_in_scope"]
+__all__ = ["REVIEWING", "asked_about", "facts_of", "in_scope", "own_parties", "still_in_scope", "who_answers"]
 
 REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
 """The roles that can be asked something in a review."""
 _FIELDS = frozenset(field.name for field in fields(Wanted))
+
+
+def who_answers(call: Call, text: str) -> Person:
+    """Return whoever of the workspace has an address, or alone has a name, and can be asked; else raises Invalid."""
+    wanted = text.strip().lower()
+    people = [one for one in call.tx.people.all() if one.role in REVIEWING]
+    found = [one for one in people if wanted == one.address] or [one for one in people if wanted == one.name.lower()]
+    if len(found) == 1:
+        return found[0]
+    one_of = ", ".join(sorted(one.address for one in found or people))
+    if found:
+        raise Invalid(
+            f"“{text}” is the name of {len(found)} people here. Nothing was changed.",
+            next_step=f"Name one by address: {one_of}",
+            errors=[{"at": "to", "problem": "the name of several"}],
+        )
+    raise Invalid(
+        f"“{text}” cannot be asked here. Nothing was changed.",
+        next_step=f"Name one of: {one_of}",
+        errors=[{"at": "to", "problem": "not known"}],
+    )
 
 
 def in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed]:

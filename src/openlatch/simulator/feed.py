@@ -13,6 +13,7 @@ lose_answers     the next N endings are carried out, but answered 503
 keep_listing     the next N looks at a party still show what was ended
 orphans          a look at a party leaves out the party itself
 opted_out        a list of parties' keys that have not agreed to be invited, whatever its directory says
+taken_out        a list of memberships, each "team member", that somebody at the provider has ended
 refuse           an object of entry key to the reason for which ending it is refused, once reduced no more
 ignore           the next N calls that change something are answered with yes, and nothing is done
 shorten          the next N ends that are asked for are kept as a day earlier
@@ -74,14 +75,15 @@ class FeedStandIn(StandIn):
             return answer({"reason": "out of memory"}, 503)
         page: dict[str, Any] = {"total": len(entries) + int(self.fault("total_off") or 0)}
         if start == 0:
-            page |= {noun: self.items(noun) for noun in ("accounts", "parties", "memberships", "documents", "activity")}
+            page |= {noun: self.items(noun) for noun in ("accounts", "parties", "documents", "activity")}
+            page["memberships"] = self._standing(self.items("memberships"))
         page["entries"] = entries[start : start + PAGE]
         page["next"] = str(start + PAGE) if start + PAGE < len(entries) else None
         return answer(page)
 
     def _party(self, _request: Request, party: str) -> Response:
         theirs = self.items("entries", also_ended=self.spend("keep_listing"), where=("party", party))
-        memberships = self.items("memberships", where=("member", party))
+        memberships = self._standing(self.items("memberships", where=("member", party)))
         listed = {party, *(m["team"] for m in memberships)}
         to, orphans = _selector(party), self.fault("orphans")
         documents = [d for d in self.items("documents") if any(to in s["to"] for s in d["statements"])]
@@ -96,6 +98,10 @@ class FeedStandIn(StandIn):
                 "next": None,
             }
         )
+
+    def _standing(self, memberships: list[dict[str, Any]]) -> list[dict[str, Any]]:
+        out = self.fault("taken_out") or []
+        return [one for one in memberships if f"{one['team']} {one['member']}" not in out]
 
     def _end(self, request: Request) -> Response:
         body = request.get_json()

@@ -8,6 +8,7 @@ no_patch         PATCH is answered 501, as RFC 7644 lets a server do
 no_filter        searching is answered 400, invalidFilter
 meddle           the next N times a user is fetched, someone else changes it right after
 refuse           an object of user id to the reason for which changing it is refused
+taken_out        a list of user ids that somebody at the directory has taken out of every group
 """
 
 from __future__ import annotations
@@ -48,7 +49,7 @@ class ScimStandIn(StandIn):
     def _list(self, request: Request, noun: str) -> Response:
         if self.fault("garbage"):
             return _scim({"schemas": [LIST], "totalResults": "many"})
-        found = self.items(noun)
+        found = [self._without_taken_out(item) for item in self.items(noun)]
         if "filter" in request.args:
             match = _FILTER.fullmatch(request.args["filter"])
             if match is None or self.fault("no_filter"):
@@ -67,10 +68,17 @@ class ScimStandIn(StandIn):
         found = next((item for item in self.items(noun) if item["id"] == identifier), None)
         if found is None:
             return _error(404, f"there is no {identifier}")
+        found = self._without_taken_out(found)
         response = _scim(found, headers={"ETag": found["meta"]["version"]})
         if noun == "Users" and self.spend("meddle"):
             self._store(found)
         return response
+
+    def _without_taken_out(self, resource: dict[str, Any]) -> dict[str, Any]:
+        out = self.fault("taken_out") or []
+        if not out or "members" not in resource:
+            return resource
+        return resource | {"members": [one for one in resource["members"] if one["value"] not in out]}
 
     def _change(self, request: Request, identifier: str) -> Response:
         found = next((item for item in self.items("Users") if item["id"] == identifier), None)

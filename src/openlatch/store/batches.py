@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
-from datetime import datetime
+from dataclasses import asdict, dataclass
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, case, func, insert, select, update
+from sqlalchemy import ColumnElement, and_, case, func, insert, not_, or_, select, update
 
 from openlatch.core.ids import ref_of
 from openlatch.core.orders import FINAL, OrderState
+from openlatch.core.reviews import GONE, LeftOpen
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import BatchItemRow, BatchRow, OrderRow
+from openlatch.store.tables import BatchItemRow, BatchRow, MembershipRow, OrderRow
 
-__all__ = ["Batch", "BatchItem", "Batches"]
+__all__ = ["SETTLED", "Batch", "BatchItem", "Batches"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -42,7 +43,10 @@ class Batch:
 
 @dataclass(frozen=True, slots=True)
 class BatchItem:
-    """One thing in a batch: about an entry, or without one for a person to do; `outcome` is what came of it so far."""
+    """One thing in a batch: about an entry, or without one for a person to do; `outcome` is what came of it so far.
+
+    What a person does about a membership is done once a reading shows that no more.
+    """
 
     place: int
     phase: int
@@ -55,6 +59,8 @@ class BatchItem:
     trouble: str = ""
     done_at: datetime | None = None
     done_by: str = ""
+    membership_id: UUID | None = None
+    left_open: LeftOpen | None = None
 
 
 def _batch(row: BatchRow) -> Batch:
@@ -66,8 +72,14 @@ def _batch(row: BatchRow) -> Batch:
 
 _LEFT = and_(BatchItemRow.order_id.is_(None), BatchItemRow.trouble == "", BatchItemRow.done_at.is_(None))
 """Nothing has come of it so far."""
+_NOT_SEEN_GONE = and_(BatchItemRow.membership_id.is_not(None), MembershipRow.ended_at.is_(None))
+_OF_MEMBERSHIP: ColumnElement[str] = case(
+    (MembershipRow.ended_at.is_not(None), "proved"), (BatchItemRow.done_at.is_not(None), "told"), else_="to do"
+)
 _OUTCOME: ColumnElement[str] = case(
-    (BatchItemRow.trouble != "", "refused"),
+    (BatchItemRow.left_open.is_not(None), "left open"),
+    (BatchItemRow.trouble != "", case((BatchItemRow.trouble == GONE, "gone"), else_="refused")),
+    (BatchItemRow.membership_id.is_not(None), _OF_MEMBERSHIP),
     (BatchItemRow.done_at.is_not(None), "done"),
     (BatchItemRow.entry_id.is_(None), "to do"),
     (BatchItemRow.order_id.is_(None), "to come"),
@@ -76,6 +88,23 @@ _OUTCOME: ColumnElement[str] = case(
 
 
 _RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
+_GOES_ON = and_(
+    BatchItemRow.left_open.is_(None),
+    BatchItemRow.trouble == "",
+    or_(
+        _NOT_SEEN_GONE,
+        and_(
+            BatchItemRow.membership_id.is_(None),
+            BatchItemRow.done_at.is_(None),
+            or_(BatchItemRow.order_id.is_(None), OrderRow.state.not_in(_RESTING)),
+        ),
+    ),
+)
+"""It has not come to rest: an order goes on, a person has something to do, or a reading has to show it."""
+SETTLED = frozenset({"proved", "done", "gone", "left open"})
+"""What something in a batch has to have come to so that nobody has to look at it any more."""
+SOON = timedelta(hours=1)
+"""An order that waits for longer than this waits for a day, or for a person."""
 
 
 class Batches(Noun):
@@ -88,11 +117,15 @@ class Batches(Noun):
             "ordered_by": batch.ordered_by, "ordered_at": batch.ordered_at, "begins_at": batch.begins_at,
         }  # fmt: skip
         self._session.execute(insert(BatchRow).values(**values))
+        self.add_items(batch.id, items)
+
+    def add_items(self, batch_id: UUID, items: Iterable[BatchItem]) -> None:
+        """Put things into a batch."""
         rows = [
             {
-                "workspace_id": self._workspace_id, "batch_id": batch.id, "place": one.place, "phase": one.phase,
+                "workspace_id": self._workspace_id, "batch_id": batch_id, "place": one.place, "phase": one.phase,
                 "entry_id": one.entry_id, "action": one.action, "text": one.text, "who": one.who,
-                "trouble": one.trouble, "done_by": "",
+                "trouble": one.trouble, "done_by": one.done_by, "membership_id": one.membership_id,
             }
             for one in items
         ]  # fmt: skip
@@ -156,13 +189,33 @@ class Batches(Noun):
 
     def phase(self, batch_id: UUID) -> int | None:
         """Return the first phase in which not everything rests; None once everything does."""
-        query = (
-            self._items(func.min(BatchItemRow.phase))
-            .where(BatchItemRow.batch_id == batch_id, BatchItemRow.trouble == "", BatchItemRow.done_at.is_(None))
-            .where(BatchItemRow.order_id.is_(None) | OrderRow.state.not_in(_RESTING))
-        )
+        query = self._items(func.min(BatchItemRow.phase)).where(BatchItemRow.batch_id == batch_id, _GOES_ON)
         found: int | None = self._session.scalar(query)
         return found
+
+    def resting(self, batch_ids: Iterable[UUID], now: datetime) -> set[UUID]:
+        """Return those of some batches in which nothing goes on by itself now, whatever people have still to do."""
+        soon = or_(OrderRow.again_at.is_(None), OrderRow.again_at <= now + SOON)
+        asked = and_(OrderRow.state == OrderState.WAITING.value, not_(soon))
+        people = or_(BatchItemRow.entry_id.is_(None), and_(BatchItemRow.order_id.is_not(None), asked))
+        query = (
+            self._items(BatchItemRow.batch_id, BatchItemRow.phase, func.bool_and(people))
+            .where(BatchItemRow.batch_id.in_(list(batch_ids)), _GOES_ON)
+            .group_by(BatchItemRow.batch_id, BatchItemRow.phase)
+            .order_by(BatchItemRow.batch_id, BatchItemRow.phase)
+        )
+        first: dict[UUID, bool] = {}
+        for batch_id, _, waits in self._session.execute(query):
+            first.setdefault(batch_id, waits)
+        return {one for one in batch_ids if first.get(one, True)}
+
+    def leave_open(self, batch_id: UUID, place: int, left: LeftOpen) -> bool:
+        """Keep that something is left open; returns whether there was anything that had not come to rest well."""
+        there = next((one for one in self.items(batch_id, limit=100_000) if one.place == place), None)
+        if there is None or there.outcome in SETTLED:
+            return False
+        self._change(batch_id, place, left_open=asdict(left) | {"at": left.at.isoformat()})
+        return True
 
     def moving(self, batch_id: UUID) -> bool:
         """Return whether an order of a batch still goes on by itself."""
@@ -197,11 +250,16 @@ class Batches(Noun):
 
     def _items(self, *columns: Any) -> Any:
         same = and_(OrderRow.workspace_id == BatchItemRow.workspace_id, OrderRow.id == BatchItemRow.order_id)
-        return select(*columns).select_from(BatchItemRow).outerjoin(OrderRow, same)
+        seen = and_(
+            MembershipRow.workspace_id == BatchItemRow.workspace_id, MembershipRow.id == BatchItemRow.membership_id
+        )
+        return select(*columns).select_from(BatchItemRow).outerjoin(OrderRow, same).outerjoin(MembershipRow, seen)
 
 
 def _item(row: BatchItemRow, outcome: str = "to come") -> BatchItem:
+    left = row.left_open
     return BatchItem(
         row.place, row.phase, row.action, row.text, row.entry_id, row.who, row.order_id,
-        outcome, row.trouble, row.done_at, row.done_by,
+        outcome, row.trouble, row.done_at, row.done_by, row.membership_id,
+        LeftOpen(left["reason"], left["owner"], left["by"], datetime.fromisoformat(left["at"])) if left else None,
     )  # fmt: skip

@@ -85,6 +85,10 @@ class Memberships(Noun):
             for row in self._session.execute(_BELOW, {"ids": list(team_ids), "workspace": self._workspace_id})
         }
 
+    def get(self, membership_id: UUID) -> Membership:
+        """Return one membership, whether it stands or not."""
+        return _membership(self._session.scalars(select(MembershipRow).where(MembershipRow.id == membership_id)).one())
+
     def around(self, party_id: UUID) -> tuple[Membership, ...]:
         """Return every membership that hangs together with a party, upwards and downwards, however far."""
         stands = MembershipRow.ended_at.is_(None)

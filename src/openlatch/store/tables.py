@@ -350,6 +350,8 @@ class BatchItemRow(Base):
     trouble: Mapped[str]
     done_at: Mapped[datetime | None]
     done_by: Mapped[str]
+    membership_id: Mapped[UUID | None]
+    left_open: Mapped[dict[str, Any] | None]
 
 
 class ReviewPlanRow(Owned):

@@ -14,6 +14,7 @@ from openlatch.core.orders import TABLE, Move, Order
 from openlatch.core.plans import Action, Step
 from openlatch.core.ports import About
 from openlatch.core.reach import Link
+from openlatch.core.reviews import LeftOpen
 from openlatch.core.rules.catalogue import Field
 from openlatch.operations.entries import Sight
 from openlatch.operations.flags import FlagSight
@@ -46,6 +47,7 @@ __all__ = [
     "flag",
     "holder",
     "imported",
+    "left_open",
     "level",
     "order",
     "party",
@@ -546,3 +548,7 @@ def activity(done: Done) -> wire.Activity:
 
 def event(e: LoggedEvent, about: Listed | None) -> wire.Event:
     return wire.Event(id=e.id, about=_about(about) if about else None, number=e.number, link=e.link, content=e.content)
+
+
+def left_open(left: LeftOpen | None) -> wire.LeftOpen | None:
+    return None if left is None else wire.LeftOpen(reason=left.reason, owner=left.owner, by=left.by, at=left.at)

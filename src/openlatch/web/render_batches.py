@@ -19,12 +19,10 @@ __all__ = ["batch", "leaver_plan", "plan"]
 
 MOST_NAMED = 50
 """So many entries are named for each kind of consequence; more are counted."""
-_RESTING = {"proved", "stuck", "cancelled", "refused", "done"}
 
 
 def batch(sight: BatchSight) -> wire.Batch:
     b = sight.batch
-    over = all(outcome in _RESTING for outcome, number in sight.outcomes.items() if number)
     facts: dict[str, Any] = {"kind": b.kind, "action": Action(b.action).value}
     return wire.Batch(
         id=b.id,
@@ -38,7 +36,9 @@ def batch(sight: BatchSight) -> wire.Batch:
         cancelled_at=b.cancelled_at,
         count=sight.count,
         outcomes=dict(sight.outcomes),
-        over=over,
+        over=sight.over,
+        rests=sight.rests,
+        remains=list(sight.remains),
         items=[_item(b.kind, *one) for one in sight.items],
         **facts,
     )
@@ -58,6 +58,7 @@ def _item(kind: str, item: BatchItem, listed: Listed | None, order: str) -> wire
         trouble=item.trouble,
         done_at=item.done_at,
         done_by=item.done_by,
+        left_open=render.left_open(item.left_open),
     )
 
 

@@ -124,7 +124,7 @@ def item(sight: ItemSight) -> wire.RoundItem:
         last=_last(sight),
         order=sight.order,
         trouble=one.trouble,
-        left_open=wire.LeftOpen(reason=left.reason, owner=left.owner, by=left.by, at=left.at) if left else None,
+        left_open=render.left_open(left),
         **facts,
     )
 

@@ -163,6 +163,24 @@ def _(w: World) -> None:
         w.owner.done_in_batch(made.ref, 900)
 
 
+@of("batches.leave_open")
+def _(w: World) -> None:
+    entry = next(one for one in iter(w.spare, None) if one.party.name != "Orla Finch")
+    made = w.owner.leave(entry.party.ref, count=len(w.owner.plan_leaver(entry.party.ref).items))
+    w.ridge.drain()
+    batch = w.owner.batch(made.ref)
+    place = next(item.place for item in batch.items if item.outcome == "to do")
+    with w.refused(Invalid, "cannot be asked here"):
+        w.owner.leave_open_in_batch(made.ref, place, "She stays a guest", "nobody@kestrelridge.example")
+    left = w.owner.leave_open_in_batch(made.ref, place, "She stays a guest", f"tobias.quill@{DOMAIN}")
+    item = left.items[place]
+    assert item.left_open is not None
+    assert (item.outcome, item.left_open.owner, item.left_open.by) == ("left open", "Tobias Quill", "Maren Ashdown")
+    with w.refused(Conflict, "is left to be done"):
+        w.owner.leave_open_in_batch(made.ref, place, "Again", f"tobias.quill@{DOMAIN}")
+    w.owner.cancel_batch(made.ref)
+
+
 @of("batches.report")
 def _(w: World) -> None:
     report = json.loads(w.auditor.batch_report(w.things.batch))["report"]

@@ -8,13 +8,14 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import ReportLinks from "@/ui/ReportLinks.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, moment } from "@/ui/time";
+import LeaveOpen from "./LeaveOpen.vue";
 import OutcomeBar from "./OutcomeBar.vue";
 import { titleOf } from "./outcomes";
 
 const route = useRoute();
 const queries = useQueryClient();
 const session = useSession();
-const { zone } = session;
+const { zone, me } = session;
 const now = useNow();
 const mayReport = session.may("batches.report");
 const mayChange = session.may("batches.cancel");
@@ -37,6 +38,17 @@ const act = useMutation({
   },
   onSuccess: (found) => queries.setQueryData(["batches", "one", wanted.value], found),
 });
+const leave = useMutation({
+  mutationFn: ({ place, reason }: { place: number; reason: string }) =>
+    take(
+      api.POST("/batches/{batch}/left-open", {
+        params: { path: { batch: wanted.value } },
+        body: { place, reason, owner: me.value?.person.address ?? "" },
+      }),
+    ),
+  onSuccess: (found) => queries.setQueryData(["batches", "one", wanted.value], found),
+});
+const LEFT = ["to do", "told", "stuck", "refused", "cancelled"];
 /** The things in it, phase by phase; a batch that is not for a leaver has one, without a name. */
 const phases = computed(() => {
   const found = new Map<string, Batch["items"]>();
@@ -78,8 +90,21 @@ const TONE: Record<string, string> = {
       <div class="mt-4 max-w-3xl" role="status">
         <OutcomeBar :outcomes="batch.outcomes" />
       </div>
+      <div v-if="batch.party && batch.remains.length && batch.rests" class="mt-4 max-w-3xl">
+        <p class="font-[620]">{{ batch.party.name }} still has:</p>
+        <ul class="mt-1 list-disc pl-5">
+          <li v-for="way in batch.remains" :key="way">{{ way }}</li>
+        </ul>
+        <p class="small mt-1">
+          This is over once nothing remains, or what remains is left open by somebody who sees to it.
+        </p>
+      </div>
       <ReportLinks v-if="mayReport" class="mt-3" :path="`/batches/${batch.ref}`" :over="batch.over" />
-      <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
+      <ProblemNote
+        v-if="act.error.value ?? leave.error.value"
+        :error="(act.error.value ?? leave.error.value)!"
+        class="mt-4 max-w-xl"
+      />
       <button
         v-if="mayChange && !batch.cancelled_at && batch.outcomes['to come']"
         type="button"
@@ -135,6 +160,13 @@ const TONE: Record<string, string> = {
                     It is done
                   </button>
                   <span v-if="item.outcome === 'to do' && item.who" class="small ml-2">{{ item.who }}</span>
+                  <span v-if="item.left_open">{{ item.left_open.reason }} ({{ item.left_open.owner }})</span>
+                  <LeaveOpen
+                    v-if="batch.kind === 'leaver' && mayChange && LEFT.includes(item.outcome)"
+                    :busy="leave.isPending.value"
+                    class="ml-2"
+                    @leave="(reason) => leave.mutate({ place: item.place, reason })"
+                  />
                   <span v-if="item.done_at" class="text-mute" :title="exact(item.done_at)"
                     >{{ item.done_by }}, {{ moment(item.done_at, zone) }}</span
                   >

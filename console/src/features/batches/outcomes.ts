@@ -36,7 +36,7 @@ const MEANS: Record<string, string> = {
   undecided: "nobody has answered yet",
   proved: "a fresh reading shows it",
   done: "somebody said so",
-  told: "the provider said yes",
+  told: "somebody or the provider said yes; no reading shows it yet",
   running: "under way",
   waiting: "goes on later, or once somebody has done something",
   "to come": "not begun",

@@ -3,10 +3,11 @@ import { useInfiniteQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
 import ListPage from "@/ui/ListPage.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import { useNow } from "@/ui/clock";
-import { ago, exact } from "@/ui/time";
+import { ago, exact, moment } from "@/ui/time";
 import OrderProgress from "./OrderProgress.vue";
 import OrderState from "./OrderState.vue";
 import { resting } from "./useOrder";
@@ -20,6 +21,7 @@ const CHOICES: [string, string][] = [
 const route = useRoute();
 const router = useRouter();
 const now = useNow();
+const { zone } = useSession();
 const state = computed(() => (typeof route.query.state === "string" ? route.query.state : ""));
 const batch = computed(() => (typeof route.query.batch === "string" ? route.query.batch : ""));
 const open = computed(() => (typeof route.query.order === "string" ? route.query.order : ""));
@@ -147,10 +149,16 @@ function show(order: string): void {
           <dl class="grid grid-cols-[92px_minmax(0,1fr)] gap-y-[6px]">
             <dt class="text-mute">Showed</dt>
             <dd class="break-words">{{ shown.receipt.showed }}</dd>
-            <dt class="text-mute">Read at</dt>
-            <dd>{{ exact(shown.receipt.read_at) }}</dd>
-            <dt class="text-mute">Told at</dt>
-            <dd>{{ exact(shown.receipt.told_at) || "it was gone already" }}</dd>
+            <template v-if="shown.receipt.remains.length">
+              <dt class="text-mute">Still has</dt>
+              <dd class="text-high">{{ shown.receipt.remains.join("; ") }}</dd>
+            </template>
+            <dt class="text-mute">Read</dt>
+            <dd :title="exact(shown.receipt.read_at)">{{ moment(shown.receipt.read_at, zone) }}</dd>
+            <dt class="text-mute">Asked</dt>
+            <dd :title="exact(shown.receipt.told_at)">
+              {{ moment(shown.receipt.told_at, zone) || "it was gone already" }}
+            </dd>
             <dt class="text-mute">Ordered by</dt>
             <dd>{{ shown.receipt.ordered_by }}</dd>
           </dl>

@@ -1,8 +1,8 @@
 <script setup lang="ts">
 import { useMutation } from "@tanstack/vue-query";
-import { ref } from "vue";
 import { api, take, type Round, type RoundItem } from "@/api/client";
 import { useSession } from "@/api/session";
+import LeaveOpen from "@/features/batches/LeaveOpen.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { moment } from "@/ui/time";
 import { advised, decided } from "./decisions";
@@ -12,8 +12,6 @@ const emit = defineEmits<{ changed: [] }>();
 const session = useSession();
 const { zone, me } = session;
 const mayLeave = session.may("rounds.leave_open");
-const leaving = ref<number | null>(null);
-const reason = ref("");
 const TONE: Record<string, string> = {
   proved: "text-good",
   kept: "text-good",
@@ -22,27 +20,15 @@ const TONE: Record<string, string> = {
 };
 const WAITS = ["stuck", "refused", "cancelled", "waiting", "told"];
 const act = useMutation({
-  mutationFn: (place: number) => {
+  mutationFn: ({ place, reason }: { place: number; reason?: string }) => {
     const params = { path: { one: props.round.ref } };
-    return leaving.value === null
+    const owner = me.value?.person.address ?? "";
+    return reason === undefined
       ? take(api.POST("/rounds/{one}/try-again", { params, body: { place } }))
-      : take(
-          api.POST("/rounds/{one}/left-open", {
-            params,
-            body: { place, reason: reason.value, owner: me.value?.person.address ?? "" },
-          }),
-        );
+      : take(api.POST("/rounds/{one}/left-open", { params, body: { place, reason, owner } }));
   },
-  onSuccess: () => {
-    leaving.value = null;
-    reason.value = "";
-    emit("changed");
-  },
+  onSuccess: () => emit("changed"),
 });
-function again(place: number): void {
-  leaving.value = null;
-  act.mutate(place);
-}
 </script>
 
 <template>
@@ -105,27 +91,18 @@ function again(place: number): void {
               >{{ item.left_open.reason }} ({{ item.left_open.owner }})</span
             >
             <template v-if="round.state === 'settling' && mayLeave && WAITS.includes(item.outcome)">
-              <form
-                v-if="leaving === item.place"
-                class="mt-1 grid gap-1"
-                @submit.prevent="act.mutate(item.place)"
+              <LeaveOpen
+                :busy="act.isPending.value"
+                @leave="(reason) => act.mutate({ place: item.place, reason })"
+              />
+              <button
+                v-if="item.outcome === 'refused'"
+                type="button"
+                class="link ml-2"
+                @click="act.mutate({ place: item.place })"
               >
-                <input v-model="reason" class="field w-full" aria-label="Why it is left open" required />
-                <button type="submit" class="button justify-self-start" :disabled="act.isPending.value">
-                  I see to it
-                </button>
-              </form>
-              <span v-else class="block">
-                <button type="button" class="link" @click="leaving = item.place">Leave it open…</button>
-                <button
-                  v-if="item.outcome === 'refused'"
-                  type="button"
-                  class="link ml-2"
-                  @click="again(item.place)"
-                >
-                  Try again
-                </button>
-              </span>
+                Try again
+              </button>
             </template>
           </td>
         </tr>

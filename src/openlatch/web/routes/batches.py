@@ -66,6 +66,12 @@ def batch_item_done(call: Call, batch: str, place: int) -> wire.Batch:
     return render.batch(batches.tick(call, batch, place))
 
 
+@routes.route("POST", "/batches/<batch>/left-open", body=wire.LeftOpenWish, returns=wire.Batch)
+def leave_batch_item_open(call: Call, batch: str, body: wire.LeftOpenWish) -> wire.Batch:
+    """Say that something in a batch is left open, why, and who sees to it."""
+    return render.batch(batches.leave_open(call, batch, body.place, body.reason, body.owner))
+
+
 @routes.route("GET", "/parties/<party>/leaver-plan", returns=wire.LeaverPlan)
 def plan_leaver(call: Call, party: str) -> wire.LeaverPlan:
     """What is to be done if a party goes; changes nothing."""

@@ -10,6 +10,7 @@ from openlatch.wire.messages.base import ActionWord, Page, PageQuery, Ref, Searc
 from openlatch.wire.messages.inventory import EntryFilter
 from openlatch.wire.messages.orders import Consequence
 from openlatch.wire.messages.parties import Party
+from openlatch.wire.messages.reviews import LeftOpen
 
 __all__ = [
     "Batch",
@@ -79,7 +80,11 @@ class BatchPlan(Sent):
 
 
 class BatchItem(Sent):
-    """One thing in a batch; `outcome` is the state of its order, or to come, refused, to do (by a person), or done."""
+    """One thing in a batch; `outcome` is the state of its order, or to come, refused, to do (by a person), done, gone.
+
+    What a reading can see is `told` once somebody says that it is done, and `proved` once a reading shows it. It can be
+    left open, with a reason, by somebody, for an owner who sees to it.
+    """
 
     place: int
     phase: str
@@ -93,10 +98,15 @@ class BatchItem(Sent):
     trouble: str
     done_at: datetime | None
     done_by: str
+    left_open: LeftOpen | None
 
 
 class Batch(Sent):
-    """Orders given together; `outcomes` counts what came of the things in it, `over` says that nothing is left."""
+    """Orders given together; `outcomes` counts what came of the things in it, `over` says that nothing is left.
+
+    It `rests` while nothing in it goes on by itself, whatever people have to do. Of somebody who goes, `remains` says
+    the ways in that they have still; it is over once there are none but those that are left open.
+    """
 
     id: UUID
     ref: str
@@ -112,6 +122,8 @@ class Batch(Sent):
     count: int
     outcomes: dict[str, int]
     over: bool
+    rests: bool
+    remains: list[str]
     items: list[BatchItem] = Field(default=[])
 
 

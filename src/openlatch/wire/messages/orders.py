@@ -123,7 +123,10 @@ class DoneByHand(Taken):
 
 
 class Receipt(Sent):
-    """The proof that an order took effect: what a fresh reading of the provider showed, and when; `signed` is a JWS."""
+    """The proof that an order took effect: what a fresh reading of the provider showed, and when; `signed` is a JWS.
+
+    Of what was ended, `remains` are the ways in to the account that the party has still, by which chain.
+    """
 
     order: str
     did: ActionWord = "end"
@@ -135,6 +138,7 @@ class Receipt(Sent):
     told_at: datetime | None
     read_at: datetime
     showed: str
+    remains: list[str] = Field(default=[])
     signed: str = ""
 
 

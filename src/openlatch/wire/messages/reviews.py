@@ -330,7 +330,7 @@ class Place(Taken):
 
 
 class LeftOpenWish(Place):
-    """Something that is left open in a round, why, and the address of who sees to it."""
+    """Something that is left open in a round or a batch, why, and the address of who sees to it."""
 
     reason: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000)]
     owner: Text
