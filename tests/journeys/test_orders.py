@@ -61,13 +61,14 @@ def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(
     page.get_by_role("button", name="It is done").click()
     # The directory still lists her in the group: nobody's word is taken for what a reading can see.
     expect(page.get_by_role("status")).to_contain_text("1 told")
-    expect(page.get_by_text("a member of Everyone at the ridge")).to_be_visible()
+    expect(page.get_by_text("through Everyone at the ridge").first).to_be_visible()
     batch = next(client.batches("leaver"))
     assert (batch.over, set(batch.outcomes)) == (False, {"proved", "told"})
     roll = Desk(stack, "roll")
     users = roll._http.get("/Users", params={"count": 100}).json()["Resources"]
     roll.set(taken_out=[one["id"] for one in users if "hanne.prior@" in json.dumps(one)])
-    read(client, "Volunteer Roll")
+    for _ in range(2):  # the first may be one that was under way before
+        read(client, "Volunteer Roll")
     batch = next(client.batches("leaver"))
     assert (batch.over, set(batch.outcomes)) == (True, {"proved"})
     expect(page.get_by_role("status")).not_to_contain_text("told")
