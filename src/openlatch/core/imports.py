@@ -246,7 +246,7 @@ class _Row:
         no_end = self.text("ends_at").casefold() in _NO_END
         powers = [] if self.text("powers").casefold() == "none" else self._several("powers", Power)
         return ObservedEntry(
-            key=self.text("key") or f"hand:{kind}:{account.casefold()}:{party}",
+            key=self.text("key") or _key(kind, account, party, self.text("level")),
             account=account,
             party=party,
             kind=kind,
@@ -351,3 +351,9 @@ def _harmless(cell: str) -> str:
     """A cell without the apostrophe that kept spreadsheets from taking it for a formula."""
     plain = cell.replace("\r\n", "\n").replace("\r", "\n")
     return plain[1:] if re.match(r"'+[=+\-@\t\n]", plain) else plain
+
+
+def _key(kind: str, account: str, party: str, level: str) -> str:
+    """What tells an entry from all others that are kept by hand; each secret that somebody knows is one of its own."""
+    what = f":{level.casefold()}" if kind == Kind.SECRET else ""
+    return f"hand:{kind}:{account.casefold()}:{party}{what}"

@@ -17,6 +17,7 @@ from openlatch.core.risk import Line
 from openlatch.core.roles import Role
 from openlatch.errors import Invalid
 from openlatch.operations import flags as flags_of
+from openlatch.operations import policies
 from openlatch.operations.advice import advice
 from openlatch.operations.flags import FlagSight
 from openlatch.operations.gate import Call, operation
@@ -162,6 +163,7 @@ def within_sight(call: Call) -> UUID | None:
 
 def selection(call: Call, wanted: Wanted) -> EntryFilter:
     """Return what a person asked the inventory for, as the store takes it; a member sees their own only."""
+    policies.checked_rule(call, wanted.rule)
     standing = tuple(state for state in State if state is not State.ENDED)
     plain = EntryFilter(
         q=wanted.q,

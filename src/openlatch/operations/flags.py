@@ -77,6 +77,7 @@ def browse(
     cursor: str | None,
 ) -> Page[FlagSight]:  # fmt: skip
     """Flags, the worst first, each with what it is on; of an account or a party also those on its entries."""
+    policies.checked_rule(call, rule)
     ids: set[UUID] | None = None
     if entry:
         listed = call.tx.entries.find(entry)

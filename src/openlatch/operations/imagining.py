@@ -10,6 +10,7 @@ from dataclasses import dataclass, field, replace
 from uuid import UUID
 
 from openlatch.core.hours import Hours, Window, end_of
+from openlatch.core.ids import ref_of
 from openlatch.core.limits import Taken
 from openlatch.core.model import (
     Account,
@@ -239,7 +240,15 @@ def _share(call: Call, change: wire.Share, made: Imagined) -> None:
 
 def _keys(call: Call, account: Account, named: Sequence[str]) -> Mapping[str, str]:
     """What the provider of an account calls parties, by how they are named here."""
-    found = {name: ids[0] for name, ids in call.tx.parties.named(named).items()}
+    meant = call.tx.parties.named(named)
+    for name in named:
+        fits = meant.get(name.casefold(), ())
+        if len(fits) > 1:
+            raise Invalid(
+                f"“{name}” fits {len(fits)} parties.",
+                next_step=f"Name one by its short form: {', '.join(ref_of(one) for one in fits)}",
+            )
+    found = {name: ids[0] for name, ids in meant.items()}
     keys = call.tx.parties.keys_of(found.values(), account.provider_id)
     # Whom nobody knows yet can be named all the same, by what the provider calls them.
     return {name: keys[found[name.casefold()]] if name.casefold() in found else name for name in named}

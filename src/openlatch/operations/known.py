@@ -58,7 +58,9 @@ def overlay(call: Call, policy: Policy) -> Overlay:
 
 def circle_of(call: Call, policy: Policy) -> Circle:
     """Return the circle that a policy draws: its domains, its parties, and whoever is in its teams now."""
-    named = call.tx.parties.named({*policy.parties, *policy.teams})
+    # A name that fits several lets none of them in: anybody can call themselves so.
+    every = call.tx.parties.named({*policy.parties, *policy.teams})
+    named = {name: ids for name, ids in every.items() if len(ids) == 1}
     inside = {one for name in (*policy.parties, *policy.teams) for one in named.get(name.casefold(), ())}
     teams = {one for name in policy.teams for one in named.get(name.casefold(), ())}
     return Circle(policy.domains, frozenset(inside | call.tx.memberships.below(teams)))

@@ -6,6 +6,7 @@ import json
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import timedelta
+from difflib import get_close_matches
 from uuid import UUID
 
 from openlatch.core.model import Severity
@@ -14,6 +15,7 @@ from openlatch.core.rules.evidence import sentence
 from openlatch.core.rules.flags import Finding, Flag
 from openlatch.core.rules.policy import Policy, Rule
 from openlatch.core.rules.program import rules_of
+from openlatch.errors import Invalid
 from openlatch.operations import findings, known
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.policy_file import BUILT_IN, Read, read
@@ -120,6 +122,18 @@ def in_force(call: Call) -> findings.Ask:
 def rules(call: Call) -> Mapping[str, Rule]:
     """Return the rules of the policy in force by their ids, those that are off among them."""
     return {rule.id: rule for rule in rules_of(current(call).policy)}
+
+
+def checked_rule(call: Call, rule: str) -> None:
+    """Refuse (Invalid) the name of no rule, with the nearest: nothing would be found by it."""
+    known = rules(call)
+    if rule and rule not in known:
+        near = get_close_matches(rule, known, 3, 0.4)
+        raise Invalid(
+            f"There is no rule “{rule}” in the policy in force.",
+            next_step=f"Use one of: {', '.join(near)}." if near else "See which there are: openlatch rules",
+            errors=[{"at": "rule", "problem": f"“{rule}” is not known"}],
+        )
 
 
 @operation("policy.show")

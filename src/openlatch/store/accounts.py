@@ -6,13 +6,13 @@ from collections.abc import Iterable
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Row, func, inspect, or_, select
+from sqlalchemy import Row, and_, func, inspect, or_, select
 
 from openlatch.core.model import Account, Criticality
 from openlatch.store.bulk import add_rows, change_rows
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.noun import Noun, id_or_ref, the_one
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.store.tables import AccountRow, DocumentRow, EntryRow
+from openlatch.store.tables import AccountRow, DocumentRow, EntryRow, ProviderRow
 
 __all__ = ["Accounts", "to_account"]
 
@@ -113,16 +113,15 @@ class Accounts(Noun):
     def find(self, text: str) -> tuple[Account, int]:
         """Return the account that a person means, by id, short form, or name, with its count of parties."""
         wanted = id_or_ref(text)
-        query = select(AccountRow, _shared)
+        same = and_(ProviderRow.workspace_id == AccountRow.workspace_id, ProviderRow.id == AccountRow.provider_id)
+        query = select(AccountRow, _shared, ProviderRow.name).join(ProviderRow, same)
         if isinstance(wanted, UUID):
             query = query.where(AccountRow.id == wanted)
         else:
-            # A name can look like a short form, so both are asked for, and a name comes first.
             named = func.lower(AccountRow.name) == text.strip().lower()
-            query = query.where(or_(named, AccountRow.ref == wanted)).order_by(named.desc(), AccountRow.id)
-        row = self._session.execute(query.limit(1)).first()
-        if row is None:
-            raise missing("account", text)
+            query = query.where(or_(named, AccountRow.ref == wanted)).order_by(AccountRow.id)
+        rows = self._session.execute(query.limit(20)).all()
+        row = the_one("account", text, rows, lambda one: (one[0].id, one[0].name, one[2]))
         return to_account(row[0]), row[1]
 
     def browse(self, *, provider_id: UUID | None, q: str, limit: int, cursor: str | None) -> Page[tuple[Account, int]]:

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -11,10 +11,9 @@ from pydantic import TypeAdapter
 from sqlalchemy import insert, select, update
 from sqlalchemy.exc import IntegrityError
 
-from openlatch.core.ids import ref_of
 from openlatch.core.model import Abilities, Provider
 from openlatch.errors import Conflict
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.noun import Noun, missing, the_one
 from openlatch.store.tables import ProviderRow
 
 __all__ = ["Providers", "to_provider"]
@@ -84,12 +83,7 @@ class Providers(Noun):
 
     def find(self, text: str) -> Provider:
         """Return the provider that a person means: by id, short form, or name."""
-        wanted = id_or_ref(text)
-        providers: Sequence[Provider] = self.all()
-        for provider in providers:
-            if provider.name.casefold() == text.strip().casefold() or wanted in (provider.id, ref_of(provider.id)):
-                return provider
-        raise missing("provider", text)
+        return the_one("provider", text, self.all(), lambda one: (one.id, one.name, one.connector))
 
     def reached_by(self, provider_id: UUID, settings: Mapping[str, str]) -> None:
         """Change where a provider is reached."""

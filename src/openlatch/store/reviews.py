@@ -28,7 +28,7 @@ from openlatch.core.reviews import (
 )
 from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.noun import Noun, id_or_ref, missing, the_one
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import (
     CalendarRow,
@@ -107,13 +107,10 @@ class Reviews(Noun):
         if isinstance(wanted, UUID):
             query = query.where(ReviewPlanRow.id == wanted)
         else:
-            # A name can look like a short form, so both are asked for, and a name comes first.
             named = func.lower(ReviewPlanRow.name) == text.strip().lower()
-            query = query.where(or_(named, ReviewPlanRow.ref == wanted)).order_by(named.desc(), ReviewPlanRow.id)
-        row = self._session.scalars(_locked(query, lock)).first()
-        if row is None:
-            raise missing("review", text)
-        return _plan(row)
+            query = query.where(or_(named, ReviewPlanRow.ref == wanted)).order_by(ReviewPlanRow.id)
+        rows = self._session.scalars(_locked(query, lock)).all()
+        return _plan(the_one("review", text, rows, lambda one: (one.id, one.name, "")))
 
     def plans(self) -> tuple[ReviewPlan, ...]:
         return tuple(_plan(row) for row in self._session.scalars(select(ReviewPlanRow).order_by(ReviewPlanRow.name)))

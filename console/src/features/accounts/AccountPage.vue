@@ -118,13 +118,13 @@ function show(entry: string): void {
         <b v-else-if="account.locked === false" class="font-semibold text-high"
           >Not locked: its parts can be open to anyone.</b
         >
-        <RouterLink class="link" :to="{ path: '/inventory', query: { account: account.name } }"
+        <RouterLink class="link" :to="{ path: '/inventory', query: { account: account.ref } }"
           >Filter and export these entries</RouterLink
         >
         <RouterLink
           v-if="mayOffer"
           class="link"
-          :to="{ path: '/offers/new', query: { account: account.name } }"
+          :to="{ path: '/offers/new', query: { account: account.ref } }"
           >Let somebody in</RouterLink
         >
         <button

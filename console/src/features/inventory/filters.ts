@@ -17,6 +17,7 @@ export const FIELDS = [
   "unknown",
   "mine",
   "ends",
+  "risk",
   "sort",
   "columns",
 ] as const;

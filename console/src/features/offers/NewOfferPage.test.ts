@@ -60,7 +60,7 @@ async function page(
   const sent = service({
     "GET /tasks": tasks,
     "GET /accounts": accounts,
-    "GET /accounts/South Dome/fit": fit,
+    "GET /accounts/AAAA-AAAA/fit": fit,
     "POST /offers/check": checked,
     "POST /offers": { ref: "OOOO-OOOO" },
     ...answers,

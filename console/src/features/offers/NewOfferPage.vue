@@ -49,6 +49,16 @@ const accounts = useQuery({
   queryKey: ["accounts", "names"],
   queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
 });
+/** An address may name an account; a name that fits one alone is that one's. */
+watch(
+  () => accounts.data.value,
+  (all) => {
+    const [first] = form.parts;
+    const named = all?.items.filter((one) => one.name === first?.account) ?? [];
+    if (first && named.length === 1 && named[0]) first.account = named[0].ref;
+  },
+  { immediate: true },
+);
 watch(
   [() => request.data.value, () => accounts.data.value],
   ([asked, all]) => {
@@ -59,7 +69,7 @@ watch(
     form.until ||= lastDayOf(asked.ends_at);
     const meant = all.items.find((one) => one.id === asked.account_id);
     const [first] = form.parts;
-    if (first && !first.account && meant) first.account = meant.name;
+    if (first && !first.account && meant) first.account = meant.ref;
     if (first && !first.task && !first.level) {
       if (asked.level) Object.assign(first, { by: "level", level: asked.level });
       else if (asked.needs.length) first.task = "asked";
@@ -74,7 +84,7 @@ watch(
     form.to ||= entry.party.addresses.find((one) => one.indexOf("@") > 0) ?? "";
     form.name ||= entry.party.name;
     const [first] = form.parts;
-    if (first && !first.account) first.account = entry.account.name;
+    if (first && !first.account) first.account = entry.account.ref;
   },
   { immediate: true },
 );
@@ -92,7 +102,7 @@ watch(
     form.replaces = offer.replaces ?? "";
     form.endless = !form.until;
     form.parts = offer.parts.map((part) => ({
-      ...emptyPart(part.account.name),
+      ...emptyPart(part.account.ref),
       by: part.permissions.length ? "permissions" : "level",
       level: part.level,
       permissions: part.permissions,

@@ -66,7 +66,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
         <span class="small mb-1 block">Account</span>
         <select v-model="part.account" class="field w-full" required @change="another">
           <option value="" disabled>choose one</option>
-          <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.name">
+          <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.ref">
             {{ one.name }}, {{ one.provider.name }}
           </option>
         </select>

@@ -24,6 +24,11 @@ const accounts = useQuery({
   queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
   enabled: computed(() => !aboutEntry.value),
 });
+/** An account as a proposal names it: by its name, where that fits no other one. */
+function meant(one: { name: string; ref: string }): string {
+  const same = accounts.data.value?.items.filter((other) => other.name === one.name) ?? [];
+  return same.length === 1 ? one.name : one.ref;
+}
 const tasks = useQuery({
   queryKey: ["tasks"],
   queryFn: () => take(api.GET("/tasks")),
@@ -121,7 +126,7 @@ const statements = computed({
         @change="set('account', ($event.target as HTMLSelectElement).value)"
       >
         <option value="">which account</option>
-        <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.name">
+        <option v-for="one in accounts.data.value?.items" :key="one.id" :value="meant(one)">
           {{ one.name }}
         </option>
       </select>
