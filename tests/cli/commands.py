@@ -28,7 +28,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "batch": ("{batch}", "4 refused"),
     "batches": ("", "{batch}"),
     "bulk": ("end --account 'Lost property' --dry-run", "4 entries"),
-    "calendar": ("", "/calendar/"),
+    "calendar": ("--new", "/calendar/"),
     "change-secret": ("{by_hand} --dry-run", "cannot use it any more"),
     "close-sessions": ("{tablet} --dry-run", "Nothing was changed."),
     "completion": ("bash", "_OPENLATCH_COMPLETE"),

@@ -16,6 +16,7 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.wire import messages as wire
 from tests.harness.acts import Desk
+from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
 
@@ -201,3 +202,16 @@ def test_a_policy_is_taken_out_checked_tried_adopted_and_taken_back(run: Termina
     assert "nine" in run("policy", "history")
     assert "is in force" in run("policy", "back", adopted[1])
     assert run("policy", "show") == good
+
+
+def test_commands_that_look_change_nothing(furnished: Ridge, terminal: Terminal, things: Furniture) -> None:
+    with furnished.client() as maren:
+        before = maren.log_head()
+        assert "answers for" in terminal("sponsor", things.party)
+        assert "openlatch calendar --new" in terminal("calendar")
+        after = maren.log_head()
+        assert (after.size + after.unsealed) == (before.size + before.unsealed)
+        maren.sponsor(things.party, f"tobias.quill@{DOMAIN}")
+        assert "Tobias Quill" in terminal("sponsor", things.party)
+        assert "Nobody answers for" in terminal("sponsor", things.party, "--none")
+        assert "Give one of the two" in terminal("sponsor", things.party, f"tobias.quill@{DOMAIN}", "--none", exits=2)

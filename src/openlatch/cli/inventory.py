@@ -413,12 +413,16 @@ def describe(account: str, criticality: str | None, practice: bool | None) -> No
 @click.command()
 @click.argument("party", type=PARTY)
 @click.argument("address", required=False, default="")
+@click.option("--none", "nobody", is_flag=True, help="Nobody answers for them any more.")
 @reports_errors
-def sponsor(party: str, address: str) -> None:
-    """Say who answers for PARTY: the one with ADDRESS in this workspace, or without one, nobody."""
+def sponsor(party: str, address: str, nobody: bool) -> None:
+    """Show who answers for PARTY; with ADDRESS, say that it is whoever of this workspace has it."""
+    if address and nobody:
+        raise Failure("An address and --none are given. Nothing was changed.", "Give one of the two.", 2)
     with connect() as client:
-        found = client.sponsor(party, address)
-    click.echo(f"{address} answers for {found.name}." if address else f"Nobody answers for {found.name} any more.")
+        found = client.sponsor(party, address) if address or nobody else client.party(party)
+        who = next((f"{one.name} ({one.address})" for one in client.people() if one.id == found.sponsor), "")
+    click.echo(f"{who} answers for {found.name}." if who else f"Nobody answers for {found.name}.")
 
 
 @click.command()

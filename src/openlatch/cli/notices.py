@@ -37,11 +37,16 @@ def notices(how: str | None, limit: int, output: str) -> None:
 
 
 @click.command()
+@click.option("--new", is_flag=True, help="Make a new address; a former one leads nowhere from then on.")
 @reports_errors
-def calendar() -> None:
-    """Make a secret address under which your calendar can be subscribed to; a former one leads nowhere from then on.
+def calendar(new: bool) -> None:
+    """Make a secret address under which your calendar can be subscribed to, with --new.
 
     In it are what waits for you, when reviews come round, and access that ends. Whoever knows the address can read it.
     """
+    if not new:
+        click.echo("The address of your calendar is shown once, when it is made, and not kept in clear.")
+        click.echo("A new one ends the former: openlatch calendar --new")
+        return
     with connect() as client:
         click.echo(client.make_calendar())

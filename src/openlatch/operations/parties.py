@@ -21,10 +21,12 @@ __all__ = [
     "ChainSight",
     "CutSight",
     "ReachSight",
+    "Remaining",
     "browse",
     "browse_apps",
     "cut",
     "reach",
+    "remaining",
     "show",
     "sponsor",
 ]

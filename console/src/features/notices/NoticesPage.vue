@@ -96,6 +96,6 @@ async function copy(): Promise<void> {
         </span>
       </li>
     </ul>
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch notices; openlatch calendar</p>
+    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch notices; openlatch calendar --new</p>
   </section>
 </template>
