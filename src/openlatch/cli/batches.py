@@ -120,15 +120,16 @@ def _plan(to: Console, plan: wire.BatchPlan, action: str) -> None:
     to.print(Text.assemble((f"{plan.count} entries", "bold"), f": {action}"))
     if plan.looked_at < plan.count:
         to.print(f"The first {plan.looked_at} were looked at one by one.", style="dim")
-    together(to, plan.consequences)
-    for refused in plan.refused[:10]:
-        to.print(Text.assemble(("  not possible  ", "red"), f"{refused.entry.name}: {refused.why}"))
-    if len(plan.refused) > 10:
-        to.print(f"  and {len(plan.refused) - 10} more are not possible", style="red")
+    together(to, plan.consequences, plan.refused)
 
 
-def together(to: Console, consequences: Sequence[wire.CommonConsequence]) -> None:
-    """Print what many acts do together: what is grave entry by entry, the rest in one line each."""
+def together(
+    to: Console, consequences: Sequence[wire.CommonConsequence], refused: Sequence[wire.RefusedEntry] = ()
+) -> None:
+    """Print what many acts do together: what is grave entry by entry, the rest in one line each; and what cannot be."""
+    why: dict[str, list[str]] = {}
+    for no in refused:
+        why.setdefault(no.why, []).append(no.entry.name)
     for one in consequences:
         said = {named.text for named in one.entries}
         if one.times == 1 or len(said) == 1:
@@ -144,10 +145,17 @@ def together(to: Console, consequences: Sequence[wire.CommonConsequence]) -> Non
             if one.times > _MOST:
                 to.print(Text(f"        and {one.times - _MOST} more like these"), style="dim")
 
+    for reason, names in why.items():
+        to.print(Text.assemble(("  not possible  ", "red"), f"{_few(names)}: {reason}"))
+
 
 def _some_names(one: wire.CommonConsequence) -> str:
-    names = [named.entry.name for named in one.entries[:3]]
-    return ", ".join(names) + (f" and {one.times - 3} more" if one.times > 3 else "")
+    return _few([named.entry.name for named in one.entries], one.times)
+
+
+def _few(names: Sequence[str], count: int | None = None) -> str:
+    more = (len(names) if count is None else count) - 3
+    return ", ".join(names[:3]) + (f" and {more} more" if more > 0 else "")
 
 
 def _follow(client: Client, given: wire.Batch, *, no_wait: bool, output: str) -> None:

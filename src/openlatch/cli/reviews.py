@@ -440,9 +440,7 @@ def finish(round_ref: str, count: int | None, dry_run: bool, yes: bool, no_wait:
         silent = sum(one.outcome == "undecided" for one in items)
         rest = f"{silent} are not decided" if silent else "the others are kept"
         out().print(f"{plan.count} of {len(items)} items become orders; {rest}.")
-        together(out(), plan.consequences)
-        for refused in plan.refused:
-            out().print(Text.assemble(("  not possible  ", "red"), f"{refused.entry.name}: {refused.why}"))
+        together(out(), plan.consequences, plan.refused)
         if dry_run:
             return
         if count is None and plan.count and not yes:

@@ -97,12 +97,15 @@ class _Acts:
         around = orders.situations(call, [entries[one] for one in told])
         acts = [Act(around[one][0], asks[one]) for one in told]
         seen = foresee(acts, after, call.now)
-        if seen.refused:
-            # What cannot be done at all takes nothing away.
-            after = {one: then for one, then in after.items() if one not in seen.refused}
-            possible = [act for act in acts if act.situation.entry.id not in seen.refused]
-            seen = replace(foresee(possible, after, call.now), refused=seen.refused)
-        return cls(seen, _locked_out(call, entries, after), len(told))
+        # What cannot be done takes nothing away, and what is held back brings nothing about.
+        after = {one: then for one, then in after.items() if one not in seen.refused}
+        held = _locked_out(call, entries, after)
+        left_out = {*seen.refused, *held}
+        if left_out:
+            after = {one: then for one, then in after.items() if one not in held}
+            done = [act for act in acts if act.situation.entry.id not in left_out]
+            seen = replace(foresee(done, after, call.now), refused=seen.refused)
+        return cls(seen, held, len(told))
 
 
 def _after(call: Call, entries: Mapping[UUID, Entry], asks: Mapping[UUID, Ask]) -> dict[UUID, Entry | None]:

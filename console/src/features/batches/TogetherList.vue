@@ -14,6 +14,12 @@ const lines = computed(() =>
     return { ...one, apart: grave && !same, lead: one.times > 1 && !same && !grave, named: one.times > 1 };
   }),
 );
+/** What cannot be done, by why. */
+const reasons = computed(() => {
+  const found = new Map<string, BatchPlan["refused"]>();
+  for (const one of props.refused ?? []) found.set(one.why, [...(found.get(one.why) ?? []), one]);
+  return [...found];
+});
 const rest = (one: BatchPlan["consequences"][number], shown: number): string =>
   one.times > shown ? ` and ${one.times - shown} more` : "";
 </script>
@@ -44,12 +50,17 @@ const rest = (one: BatchPlan["consequences"][number], shown: number): string =>
   <template v-if="refused?.length">
     <h3 class="section">Not possible for {{ refused.length }}</h3>
     <ul class="text-[13px]">
-      <li v-for="one in refused.slice(0, 8)" :key="one.entry.id" class="mb-2">
-        <RouterLink class="link" :to="{ path: '/inventory', query: { entry: one.entry.ref } }">{{
-          one.entry.name
-        }}</RouterLink>: {{ one.why }}
+      <li v-for="[why, those] in reasons" :key="why" class="mb-2">
+        {{ why }}
+        <span class="small block">
+          <template v-for="(one, place) in those.slice(0, 8)" :key="one.entry.id"
+            ><template v-if="place">, </template
+            ><RouterLink class="link" :to="{ path: '/inventory', query: { entry: one.entry.ref } }">{{
+              one.entry.name
+            }}</RouterLink></template
+          ><template v-if="those.length > 8"> and {{ those.length - 8 }} more</template>
+        </span>
       </li>
     </ul>
-    <p v-if="refused.length > 8" class="small">and {{ refused.length - 8 }} more</p>
   </template>
 </template>

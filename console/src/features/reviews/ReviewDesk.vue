@@ -280,13 +280,6 @@ useShortcuts({
               <option v-for="one in able" :key="one.id" :value="one.address">{{ one.name }}</option>
             </select>
           </label>
-          <label class="block">
-            <span class="small mb-1 block"
-              >Why{{ needsReason ? "" : " (may stay empty)" }}
-              <span v-if="needsReason" class="text-high">{{ item.needs_reason }}</span></span
-            >
-            <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
-          </label>
           <div v-if="wish" class="mt-1 text-[13.5px]">
             <p v-if="!foreseen.data.value && !foreseen.error.value" class="text-mute" role="status">
               Working out what would happen…
@@ -298,6 +291,13 @@ useShortcuts({
             />
             <ProblemNote v-if="foreseen.error.value" :error="foreseen.error.value" />
           </div>
+          <label class="block">
+            <span class="small mb-1 block"
+              >Why{{ needsReason ? "" : " (may stay empty)" }}
+              <span v-if="needsReason" class="text-high">{{ item.needs_reason }}</span></span
+            >
+            <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
+          </label>
           <button
             type="submit"
             class="button button-act justify-self-start"
