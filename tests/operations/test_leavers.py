@@ -91,6 +91,13 @@ def test_it_is_over_and_signed_once_a_reading_shows_nothing_whether_somebody_sai
     facts = told(world.owner, batch.ref)
     assert facts["signed"] == "True"
     assert facts["still has"].startswith("nothing that any reading shows")
+    world.ridge.clock.go_on(minutes=6)
+    world.ridge.drain()
+    world.desk.give("bookings", who, "guide", f"{world.day(20).isoformat()}T00:00:00+00:00")
+    read(world.owner)
+    assert world.owner.batch(batch.ref).over, "what they are given after that is another matter"
+    again = world.owner.plan_leaver(world.owner.party(f"{who}@{DOMAIN}").ref)
+    assert world.owner.leave(again.party.ref, count=len(again.items)).ref != batch.ref
 
 
 def test_what_remains_can_be_left_open_by_name_and_the_signed_report_says_so(world: World, who: str) -> None:

@@ -16,10 +16,11 @@ import pytest
 from openlatch.core.ids import uuid7
 from openlatch.core.model import Circle, Person, Workspace
 from openlatch.core.roles import Role, Scope
-from openlatch.operations import hand, log, notices, people, providers, reviews, rounds, settling
+from openlatch.operations import hand, notices, people, providers, reviews, rounds, settling
 from openlatch.operations.gate import Actor, Call, as_service
 from openlatch.operations.reviews import Draft
 from tests.harness.ridge import Ridge
+from tests.harness.sealing import seal_all
 
 LONDON = ZoneInfo("Europe/London")
 BEGIN, END = date(2027, 11, 1), date(2028, 12, 1)
@@ -50,10 +51,14 @@ class Holder:
     def _new_id(self) -> UUID:
         return uuid7(self.now, random.getrandbits(74))
 
+    def sealed(self) -> None:
+        """Seal the log to its end."""
+        services = replace(self.blank.service.services, clock=lambda: self.now)
+        seal_all(self.blank.service.store, services)
+
     def tick(self) -> None:
         """What the worker does every few seconds."""
-        with self.as_() as call:
-            log.seal(call)
+        self.sealed()
         with self.as_() as call:
             reviews.open_due(call)
         with self.as_() as call:

@@ -25,7 +25,6 @@ from openlatch.operations import (
     arrivals,
     carrying,
     links,
-    log,
     offers,
     orders,
     policies,
@@ -409,13 +408,12 @@ def test_a_webhook_is_told_of_what_concerns_it_in_order_signed_and_again_after_i
     listener = Listener()
 
     def go_on() -> None:
-        with letters.as_() as call:
-            log.seal(call)
+        letters.sealed()
         services = replace(letters.blank.service.services, clock=lambda: letters.now, herald=listener)
         announce(letters.blank.service.store, services)
 
+    letters.sealed()
     with letters.as_("maren") as call:
-        log.seal(call)
         for wrong in (
             "ftp://desk.example",
             "http://desk.example/latch",

@@ -186,7 +186,7 @@ def advance(call: Call, batch_id: UUID) -> Batch | None:
     it is over: what they are given meanwhile is to be taken back as well.
     """
     batch = call.tx.batches.find(str(batch_id), lock=True)
-    if batch.cancelled_at is not None:
+    if batch.cancelled_at is not None or batch.over_at is not None:
         return None
     if batch.begins_at is not None and batch.begins_at > call.now:
         _queue(call, batch)
@@ -285,7 +285,7 @@ def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
     for batch in batches:
         remains = _remains(call, batch)
         settled = set(outcomes[batch.id]) <= (_ENDED if batch.kind != "leaver" else SETTLED) and not remains
-        over = settled or (batch.cancelled_at is not None and batch.id in resting)
+        over = settled or batch.over_at is not None or (batch.cancelled_at is not None and batch.id in resting)
         party = parties.get(batch.party_id) if batch.party_id else None
         rests = batch.id in resting or (batch.begins_at is not None and batch.begins_at > call.now)
         found.append(BatchSight(batch, outcomes[batch.id], party, over, rests, remains))
@@ -294,7 +294,7 @@ def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
 
 def _remains(call: Call, batch: Batch) -> tuple[str, ...]:
     """The ways in that somebody who goes has still, but for those of which it is said who sees to them."""
-    if batch.kind != "leaver" or batch.party_id is None or batch.cancelled_at is not None:
+    if batch.kind != "leaver" or batch.party_id is None or batch.cancelled_at or batch.over_at:
         return ()
     named = [one for one in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if one.left_open is not None]
     pieces = {one.entry_id for one in named} | {one.membership_id for one in named}

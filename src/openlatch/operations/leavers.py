@@ -71,8 +71,12 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
 
 
 def complete(call: Call, batch: Batch) -> None:
-    """Go on with what somebody who goes turned out to have besides, once all that was known of has come to rest."""
+    """Go on with what somebody who goes turned out to have besides; keep that it is over once nothing remains."""
     if batch.kind != "leaver" or batch.party_id is None:
+        return
+    if batches.seen(call, [batch])[0].over:
+        call.tx.batches.close(batch.id, call.now)
+        call.log("batch.over", "batch", batch.id)
         return
     there = call.tx.batches.items(batch.id, limit=batches.MOST_ITEMS)
     known = {one.entry_id for one in there} | {one.membership_id for one in there} - {None}

@@ -23,7 +23,10 @@ __all__ = ["SETTLED", "Batch", "BatchItem", "Batches"]
 
 @dataclass(frozen=True, slots=True)
 class Batch:
-    """Orders given together: `kind` is bulk, or leaver with the party that goes; `begins_at` None is at once."""
+    """Orders given together: `kind` is bulk, or leaver with the party that goes; `begins_at` None is at once.
+
+    `over_at` is when nothing remained of somebody who goes; what they are given after that is another matter.
+    """
 
     id: UUID
     kind: str
@@ -35,6 +38,7 @@ class Batch:
     party_id: UUID | None = None
     begins_at: datetime | None = None
     cancelled_at: datetime | None = None
+    over_at: datetime | None = None
 
     @property
     def ref(self) -> str:
@@ -66,7 +70,7 @@ class BatchItem:
 def _batch(row: BatchRow) -> Batch:
     return Batch(
         row.id, row.kind, row.action, row.wanted, row.reason, row.ordered_by, row.ordered_at, row.party_id,
-        row.begins_at, row.cancelled_at,
+        row.begins_at, row.cancelled_at, row.over_at,
     )  # fmt: skip
 
 
@@ -144,10 +148,13 @@ class Batches(Noun):
     def open_leaver(self, party_id: UUID) -> Batch | None:
         """Return the batch that takes back what a party holds, if one does."""
         query = select(BatchRow).where(
-            BatchRow.party_id == party_id, BatchRow.kind == "leaver", BatchRow.cancelled_at.is_(None)
+            BatchRow.party_id == party_id,
+            BatchRow.kind == "leaver",
+            BatchRow.cancelled_at.is_(None),
+            BatchRow.over_at.is_(None),
         )
-        rows = [row for row in self._session.scalars(query) if self.phase(row.id) is not None]
-        return _batch(rows[0]) if rows else None
+        row = self._session.scalars(query).first()
+        return _batch(row) if row is not None else None
 
     def browse(self, *, kind: str, limit: int, cursor: str | None) -> Page[Batch]:
         query = select(BatchRow)
@@ -237,6 +244,10 @@ class Batches(Noun):
         statement = update(BatchItemRow).where(mine, BatchItemRow.entry_id.is_(None), _LEFT)
         found = self._session.execute(statement.values(done_at=now, done_by=by).returning(BatchItemRow.place))
         return found.first() is not None
+
+    def close(self, batch_id: UUID, now: datetime) -> None:
+        """Keep that a batch is over."""
+        self._session.execute(update(BatchRow).where(BatchRow.id == batch_id).values(over_at=now))
 
     def cancel(self, batch_id: UUID, now: datetime, why: str) -> None:
         """Let nothing more come of a batch."""

@@ -334,6 +334,7 @@ class BatchRow(Owned):
     ordered_at: Mapped[datetime]
     begins_at: Mapped[datetime | None]
     cancelled_at: Mapped[datetime | None]
+    over_at: Mapped[datetime | None]
 
 
 class BatchItemRow(Base):

@@ -10,6 +10,7 @@ depends_on = None
 
 def upgrade() -> None:
     op.execute("alter table batch_items add column membership_id uuid, add column left_open jsonb")
+    op.execute("alter table batches add column over_at timestamptz")
     op.execute("alter table batch_items add foreign key (workspace_id, membership_id) references memberships")
     # Row-level security keeps even the owner of the table from rows of workspaces.
     op.execute("alter table entries no force row level security")
