@@ -118,7 +118,8 @@ def test_a_party_shows_its_reach_and_an_account_who_is_on_it(page: Page, client:
     with page.expect_response(lambda answer: answer.request.method == "PUT"):
         page.get_by_label("How much harm its loss would do").select_option("vital")
     page.get_by_role("link", name="Filter and export these entries").click()
-    expect(page).to_have_url(re.compile("/inventory.account=Gate"))
+    expect(page).to_have_url(re.compile(r"/inventory.account=[0-9A-Z]{4}-[0-9A-Z]{4}"))
+    expect(page.get_by_role("button", name="Remove the filter account Gate")).to_be_visible()
     assert client.account("Gate").criticality == "vital"
     client.describe_account("Gate", criticality="normal")
 

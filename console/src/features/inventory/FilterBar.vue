@@ -1,6 +1,8 @@
 <script setup lang="ts">
 import { Menu, MenuButton, MenuItem, MenuItems, Popover, PopoverButton, PopoverPanel } from "@headlessui/vue";
+import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
+import { api, take } from "@/api/client";
 import ViewMenu from "./ViewMenu.vue";
 import { chosen, COLUMNS, toggled } from "./columns";
 import { chips, command, exportAddress, FORMATS, OFFERED, SORTS, type Filter } from "./filters";
@@ -9,7 +11,25 @@ const props = defineProps<{ filter: Filter }>();
 const emit = defineEmits<{ change: [filter: Filter] }>();
 const input = ref<HTMLInputElement>();
 const text = ref(props.filter.q ?? "");
-const shown = computed(() => chips(props.filter));
+/** What is wanted by its short form is shown by its name. */
+const account = useQuery({
+  queryKey: computed(() => ["accounts", "one", props.filter.account]),
+  queryFn: () =>
+    take(api.GET("/accounts/{account}", { params: { path: { account: props.filter.account ?? "" } } })),
+  enabled: computed(() => !!props.filter.account),
+});
+const party = useQuery({
+  queryKey: computed(() => ["parties", "one", props.filter.party]),
+  queryFn: () => take(api.GET("/parties/{party}", { params: { path: { party: props.filter.party ?? "" } } })),
+  enabled: computed(() => !!props.filter.party),
+});
+const names = computed<Record<string, string | undefined>>(() => ({
+  account: account.data.value?.name,
+  party: party.data.value?.name,
+}));
+const shown = computed(() =>
+  chips(props.filter).map((chip) => ({ ...chip, value: names.value[chip.field] ?? chip.value })),
+);
 const columns = computed(() => chosen(props.filter.columns).map((column) => column.key));
 const sorted = computed(() => SORTS.find(([key]) => key === (props.filter.sort ?? "severity"))?.[1]);
 

@@ -79,6 +79,7 @@ const NAMES: Partial<Record<Field, string>> = {
   power: "can",
   rule: "flagged as",
   ends: "ends:",
+  risk: "risk at least",
 };
 
 export const SORTS: [string, string][] = [
