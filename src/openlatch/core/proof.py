@@ -46,7 +46,9 @@ class _Words:
         one = next((e for e in self.observation.entries if e.key == key), None)
         level, account = (one.level, one.account) if one is not None else (level, account)
         what = f"“{level}”" if level else "what they had"
-        return f"{what} on {self.place(account)} ({key})" if account else f"{what} ({key})"
+        # Of an account that the party has nothing on any more, a look at the party does not tell the name.
+        named = any(one.key == account for one in self.observation.accounts)
+        return f"{what} on {self.place(account)} ({key})" if named else f"{what} ({key})"
 
     def place(self, account: str) -> str:
         return next((one.name for one in self.observation.accounts if one.key == account), account)
