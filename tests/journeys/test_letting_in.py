@@ -59,7 +59,7 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     page.get_by_label("To whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
     page.get_by_label("What they are to do there").select_option("observe")
     expect(page.get_by_text("“observer” is the narrowest that covers view and edit")).to_be_visible()
-    page.get_by_label("Hours of the week (may stay empty)").fill("tue,fri 19:00-04:00")
+    page.get_by_label("Hours of the week (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("Last day, Europe/London").fill(LAST_DAY)
     page.get_by_label("What for; they read it").fill("Nights on faint variables")
     shown = page.get_by_text("Dr Amara Levy can view and edit on South Dome, Tuesdays and Fridays 19:00–04:00")

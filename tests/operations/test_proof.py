@@ -107,6 +107,7 @@ def test_more_than_the_end_is_extended_at_once_and_the_other_side_and_the_admini
 
 def test_parts_that_nobody_has_seen_are_refused_with_the_nearest(world: World) -> None:
     entry = next(e for e in world.owner.entries(account="Gate", state="live") if e.resources)
+    assert "gate controller" in world.owner.plan(entry.ref, "end").parts
     with pytest.raises(Invalid, match="no part “gate controler”") as refused:
         world.owner.plan(entry.ref, "extend", resources=["gate controler"])
     assert "gate controller" in refused.value.next_step

@@ -101,7 +101,7 @@ export const router = createRouter({
     {
       path: "/webhooks",
       component: () => import("@/features/webhooks/WebhooksPage.vue"),
-      meta: { title: "Programs that are told" },
+      meta: { title: "Webhooks" },
     },
     {
       path: "/told",
@@ -116,12 +116,12 @@ export const router = createRouter({
     {
       path: "/batches",
       component: () => import("@/features/batches/BatchesPage.vue"),
-      meta: { title: "Given together" },
+      meta: { title: "Batches" },
     },
     {
       path: "/batches/:batch",
       component: () => import("@/features/batches/BatchPage.vue"),
-      meta: { title: "Given together" },
+      meta: { title: "Batches" },
     },
     {
       path: "/parties/:party/leaving",

@@ -197,7 +197,7 @@ def _remaining(b: wire.Batch) -> None:
 @output_option
 @reports_errors
 def batches(output: str) -> None:
-    """List orders that were given together, the latest first."""
+    """List batches, the latest first: orders that were given for many entries at once."""
     with connect() as client:
         emit(client.batches(), _BATCHES, output, empty="Nothing was ordered for many entries at once so far.")
 

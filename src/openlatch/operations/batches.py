@@ -43,7 +43,7 @@ __all__ = [
 
 TASK = "openlatch.advance-batch"
 MOST_ITEMS = 100_000
-_ENDED = frozenset({"proved", "stuck", "cancelled", "refused", "done", "gone", "left open"})
+_ENDED = SETTLED | {"stuck", "cancelled", "refused"}
 """What things in a batch come to of which nothing goes on."""
 CHUNK = 100
 """So many orders are given in one transaction."""
@@ -63,7 +63,7 @@ class BatchSight:
     rests: bool = False
     """whether nothing goes on by itself now, whatever people have still to do"""
     remains: tuple[str, ...] = ()
-    """the ways in that somebody who goes has still, as far as is known; while one batch is looked at"""
+    """the ways in that somebody who goes has still, as far as is known"""
     items: tuple[tuple[BatchItem, Listed | None, str], ...] = ()
     """each with its order's short form"""
 
@@ -150,7 +150,7 @@ def cancel(call: Call, text: str) -> BatchSight:
 def tick(call: Call, text: str, place: int) -> BatchSight:
     """Say that a thing in a batch that a person is to do is done."""
     batch = call.tx.batches.find(text, lock=True)
-    said = next((one for one in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if one.place == place), None)
+    said = call.tx.batches.item(batch.id, place)
     if said is None or not call.tx.batches.done(batch.id, place, call.actor.name, call.now):
         raise Conflict(
             f"Nothing number {place + 1} of batch {batch.ref} is left for a person to do. Nothing was changed.",

@@ -112,7 +112,8 @@ def plan(call: Call, text: str, wish: Wish) -> PlanSight:
     """What an order would do about an entry, and how it would be done; changes nothing."""
     if wish.action is Action.GIVE_UP:
         return planned(call, _own_entry(call, text), wish)
-    return planned(call, call.tx.entries.find(text, within_sight(call)).entry, wish)
+    sight = planned(call, call.tx.entries.find(text, within_sight(call)).entry, wish)
+    return replace(sight, parts=choices.parts_of(call, sight.account))
 
 
 @operation("orders.browse")
@@ -423,17 +424,15 @@ def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provid
     """Return what would be done about an entry, with what it is about; `known` is its situation, if that is known."""
     around, provider = known or situation(call, entry)
     ask = ask_of(call, wish)
-    parts: tuple[str, ...] = ()
-    if ask.action in (Action.EXTEND, Action.NARROW):
-        parts = choices.parts_of(call, around.account)
-        choices.known_parts(around.account, provider, parts, ask.resources or ())
+    if ask.resources:
+        choices.known_parts(around.account, provider, choices.parts_of(call, around.account), ask.resources)
     held = held_before(call.tx.orders.steps_to_end(entry.id), entry.key) if ask.action is Action.GIVE_BACK else None
     made = make_plan(around, ask, call.now, held)
     sized = sorted((len(gives), name) for name, gives in around.levels.items() if gives)
     has = set(entry.powers)
     less = tuple(name for _, name in sized if set(around.levels[name]) < has)
     more = tuple(name for _, name in sized if set(around.levels[name]) > has)
-    return PlanSight(made, entry, around.party, around.account, provider, levels=less, wider=more, parts=parts)
+    return PlanSight(made, entry, around.party, around.account, provider, levels=less, wider=more)
 
 
 def _sight(call: Call, order: Order) -> OrderSight:

@@ -16,6 +16,7 @@ from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
 from openlatch.operations import batches, round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
+from openlatch.operations.orders import Wish
 from openlatch.operations.scope import own_parties, still_in_scope, who_answers
 from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.entries import Listed
@@ -148,8 +149,9 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, str]]) -> t
 def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> Foresight:
     """What the decisions of a round would do, all together; with `said`, one about these items beside the others."""
     one = call.tx.reviews.find(text)
-    wishes = {}
+    wishes: dict[UUID, Wish] = {}
     asked = set(places) if said is not None else set()
+    about: set[UUID] = set()
     for item, outcome in call.tx.reviews.items(one.id):
         if outcome not in ("undecided", "decided", "to come"):
             continue
@@ -158,10 +160,10 @@ def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> For
         else:
             decision = item.decision
         if decision is not None and decision.action is not None:
-            wishes[item.place] = item.entry_id, settling.wish_of(decision)
-    chosen = [wish for place, wish in wishes.items() if place in asked] if asked else list(wishes.values())
-    rest = [wish for place, wish in wishes.items() if asked and place not in asked]
-    return foreseen(call, dict([*chosen, *rest]), only=len(chosen) if asked else None)
+            wishes[item.entry_id] = settling.wish_of(decision)
+            if item.place in asked:
+                about.add(item.entry_id)
+    return foreseen(call, wishes, about if asked else None)
 
 
 @operation("rounds.decide")

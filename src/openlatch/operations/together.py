@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Collection, Mapping
 from dataclasses import dataclass, replace
 from uuid import UUID
 
@@ -51,13 +51,13 @@ class Foresight:
         return self.count - len(self.refused)
 
 
-def foreseen(call: Call, wanted: Mapping[UUID, Wish], only: int | None = None) -> Foresight:
+def foreseen(call: Call, wanted: Mapping[UUID, Wish], about: Collection[UUID] | None = None) -> Foresight:
     """Return what acts on entries would do together, the first of them planned for one by one.
 
-    With `only`, it is told of the first so many alone; the others are done beside them.
+    With `about`, it is told of these entries alone; the others are acted on beside them.
     """
-    acts = _Acts.of(call, wanted, only)
-    about = list(wanted) if only is None else list(wanted)[:only]
+    about = wanted if about is None else about
+    acts = _Acts.of(call, wanted, about)
     locked = {one: text for one, text in acts.held.items() if one in about}
     consequences = list(acts.seen.consequences)
     if locked:
@@ -77,7 +77,7 @@ def foreseen(call: Call, wanted: Mapping[UUID, Wish], only: int | None = None) -
 
 def held_back(call: Call, wanted: Mapping[UUID, Wish]) -> Mapping[UUID, str]:
     """Return the entries whose acts would, all together, leave an account to nobody, each with what is said of it."""
-    return _Acts.of(call, wanted).held
+    return _Acts.of(call, wanted, wanted).held
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,11 +89,11 @@ class _Acts:
     looked_at: int
 
     @classmethod
-    def of(cls, call: Call, wanted: Mapping[UUID, Wish], only: int | None = None) -> _Acts:
+    def of(cls, call: Call, wanted: Mapping[UUID, Wish], about: Collection[UUID]) -> _Acts:
         entries = call.tx.entries.some(wanted)
         asks = {one: orders.ask_of(call, wish) for one, wish in wanted.items() if one in entries}
         after = _after(call, entries, asks)
-        told = list(asks)[: LOOKED_AT if only is None else min(LOOKED_AT, only)]
+        told = [one for one in asks if one in about][:LOOKED_AT]
         around = orders.situations(call, [entries[one] for one in told])
         acts = [Act(around[one][0], asks[one]) for one in told]
         seen = foresee(acts, after, call.now)

@@ -12,6 +12,7 @@ from sqlalchemy import ColumnElement, and_, case, func, insert, not_, or_, selec
 
 from openlatch.core.ids import ref_of
 from openlatch.core.orders import FINAL, OrderState
+from openlatch.core.reports import DONE
 from openlatch.core.reviews import GONE, LeftOpen
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
@@ -105,7 +106,7 @@ _GOES_ON = and_(
     ),
 )
 """It has not come to rest: an order goes on, a person has something to do, or a reading has to show it."""
-SETTLED = frozenset({"proved", "done", "gone", "left open"})
+SETTLED = DONE | {"left open"}
 """What something in a batch has to have come to so that nobody has to look at it any more."""
 SOON = timedelta(hours=1)
 """An order that waits for longer than this waits for a day, or for a person."""
@@ -183,6 +184,12 @@ class Batches(Noun):
         rows = self._session.execute(query.order_by(BatchItemRow.place).limit(limit))
         return tuple(_item(row[0], row[1]) for row in rows)
 
+    def item(self, batch_id: UUID, place: int) -> BatchItem | None:
+        """Return the thing in a batch at a place, if there is one."""
+        mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.place == place)
+        row = self._session.execute(self._items(BatchItemRow, _OUTCOME).where(mine)).first()
+        return _item(row[0], row[1]) if row is not None else None
+
     def left(self, batch_id: UUID, phase: int, limit: int) -> tuple[BatchItem, ...]:
         """Return things about entries in a phase of which nothing has come so far."""
         query = (
@@ -218,7 +225,7 @@ class Batches(Noun):
 
     def leave_open(self, batch_id: UUID, place: int, left: LeftOpen) -> bool:
         """Keep that something is left open; returns whether there was anything that had not come to rest well."""
-        there = next((one for one in self.items(batch_id, limit=100_000) if one.place == place), None)
+        there = self.item(batch_id, place)
         if there is None or there.outcome in SETTLED:
             return False
         self._change(batch_id, place, left_open=asdict(left) | {"at": left.at.isoformat()})

@@ -163,7 +163,7 @@ function no(): void {
           </label>
         </fieldset>
         <label v-if="declining" class="mt-5 block">
-          <span class="small mb-1 block">Why, for whoever offered it (may stay empty)</span>
+          <span class="small mb-1 block">Why, for whoever offered it (optional)</span>
           <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
         </label>
         <ProblemNote v-if="answer.error.value" :error="answer.error.value" class="mt-4">

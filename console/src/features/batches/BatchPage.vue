@@ -65,15 +65,13 @@ const TONE: Record<string, string> = {
 </script>
 
 <template>
-  <section class="h-full overflow-auto px-[26px] pt-5 pb-8" aria-label="Given together" tabindex="0">
+  <section class="h-full overflow-auto px-[26px] pt-5 pb-8" aria-label="Batches" tabindex="0">
     <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
-      <RouterLink class="button mt-3 inline-block" to="/batches">All that was given together</RouterLink>
+      <RouterLink class="button mt-3 inline-block" to="/batches">All batches</RouterLink>
     </ProblemNote>
     <p v-else-if="!batch" class="mt-8 text-mute" role="status">Looking…</p>
     <template v-else>
-      <p class="small">
-        <RouterLink class="link" to="/batches">Given together</RouterLink> · {{ batch.ref }}
-      </p>
+      <p class="small"><RouterLink class="link" to="/batches">Batches</RouterLink> · {{ batch.ref }}</p>
       <h1 class="mt-1">{{ titleOf(batch) }}</h1>
       <p class="mt-[5px] text-mute">
         Given by {{ batch.ordered_by }},

@@ -26,7 +26,7 @@ const batches = computed<Batch[]>(() => pages.data.value?.pages.flatMap((page) =
 
 <template>
   <ListPage
-    title="Given together"
+    title="Batches"
     lead="Orders for many entries at once, and for those who go."
     :error="error"
     :pending="isPending"

@@ -95,7 +95,7 @@ const command = computed(() =>
       </p>
       <TogetherList :consequences="plan.consequences" :refused="plan.refused" />
       <label class="mt-4 block">
-        <span class="small mb-1 block">Why, for the log (may stay empty)</span>
+        <span class="small mb-1 block">Why, for the log (optional)</span>
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
       </label>
       <label class="mt-3 block">

@@ -100,7 +100,7 @@ const order = useMutation({
             <input v-model="who" class="field w-full" maxlength="200" autocomplete="off" />
           </label>
           <label class="mt-3 block">
-            <span class="small mb-1 block">Why, for the log (may stay empty)</span>
+            <span class="small mb-1 block">Why, for the log (optional)</span>
             <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
           </label>
           <label class="mt-3 block">

@@ -215,7 +215,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
             />
           </label>
           <label class="block">
-            <span class="small mb-1 block">How they are called (may stay empty)</span>
+            <span class="small mb-1 block">How they are called (optional)</span>
             <input v-model="form.name" class="field w-full" maxlength="200" autocomplete="off" name="name" />
           </label>
         </div>

@@ -103,9 +103,7 @@ const waits = computed(() => props.offer.state === "waiting");
     <template v-if="waits && (mine || mayChange)">
       <label class="mt-5 block">
         <span class="small mb-1 block">
-          {{
-            mine ? "Why you decline, if you do (may stay empty)" : "Why, if you withdraw it (may stay empty)"
-          }}
+          {{ mine ? "Why you decline, if you do (optional)" : "Why, if you withdraw it (optional)" }}
         </span>
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
       </label>

@@ -122,7 +122,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
       <p v-else-if="part.account && fit.isFetching.value" class="text-[13.5px] text-mute">Looking…</p>
       <div class="grid grid-cols-2 gap-3">
         <label class="block">
-          <span class="small mb-1 block">Hours of the week (may stay empty)</span>
+          <span class="small mb-1 block">Hours of the week (optional)</span>
           <input
             v-model="part.hours"
             class="field w-full"
@@ -131,12 +131,12 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
           />
         </label>
         <label class="block">
-          <span class="small mb-1 block">Only some parts of it (may stay empty)</span>
+          <span class="small mb-1 block">Only some parts of it (optional)</span>
           <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
         </label>
       </div>
       <label v-if="!alone" class="block">
-        <span class="small mb-1 block">Its own last day (may stay empty)</span>
+        <span class="small mb-1 block">Its own last day (optional)</span>
         <input v-model="part.until" type="date" class="field" />
       </label>
       <div v-if="powers.length > 1" class="text-[13.5px]">

@@ -202,7 +202,7 @@ const command = computed(() => {
         </label>
       </fieldset>
       <label class="mt-4 block">
-        <span class="small mb-1 block">Why, for the log (may stay empty)</span>
+        <span class="small mb-1 block">Why, for the log (optional)</span>
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
       </label>
       <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5">

@@ -92,7 +92,7 @@ function next(instant: string): string {
       </p>
       <ProblemNote v-if="moving.error.value" :error="moving.error.value" class="mt-3" />
       <label v-if="moves.includes('done')" class="mt-3 block">
-        <span class="small mb-1 block">How it was done, or by whom (may stay empty)</span>
+        <span class="small mb-1 block">How it was done, or by whom (optional)</span>
         <input v-model="said" class="field w-full" maxlength="1000" autocomplete="off" />
       </label>
       <div v-if="moves.length" class="mt-3 flex gap-[10px]">

@@ -81,7 +81,7 @@ function show(order: string): void {
           :aria-current="value === state ? 'true' : undefined"
           >{{ name }}</RouterLink
         >
-        <RouterLink class="link ml-auto pr-6" to="/batches">Given together</RouterLink>
+        <RouterLink class="link ml-auto pr-6" to="/batches">Batches</RouterLink>
       </div>
     </template>
     <table class="w-full min-w-[720px] border-collapse text-left">

@@ -81,7 +81,7 @@ function counts(one: Provider): string {
         </p>
       </div>
       <span class="flex items-center gap-4">
-        <RouterLink v-if="maySeeHooks" class="link" to="/webhooks">Programs that are told</RouterLink>
+        <RouterLink v-if="maySeeHooks" class="link" to="/webhooks">Webhooks</RouterLink>
         <button v-if="mayAdd && opened !== 'add'" type="button" class="button" @click="toggle('add')">
           Add a provider
         </button>

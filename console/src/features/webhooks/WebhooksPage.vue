@@ -50,7 +50,7 @@ function state(one: Webhook): string {
 <template>
   <section class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4" aria-label="Webhooks" tabindex="0">
     <p class="small"><RouterLink class="link" to="/providers">Providers</RouterLink></p>
-    <h1>Programs that are told</h1>
+    <h1>Webhooks</h1>
     <p class="mt-[5px] max-w-2xl text-mute">
       What happens is sent to these addresses in the order of the log, as CloudEvents 1.0, signed (RFC 9421).
       They learn what happened to which thing, and ask for more if they may.
