@@ -165,7 +165,7 @@ const TONE: Record<string, string> = {
                     class="ml-2"
                     @leave="(reason) => leave.mutate({ place: item.place, reason })"
                   />
-                  <span v-if="item.done_at" class="text-mute" :title="exact(item.done_at)"
+                  <span v-if="item.done_at" class="ml-2 text-mute" :title="exact(item.done_at)"
                     >{{ item.done_by }}, {{ moment(item.done_at, zone) }}</span
                   >
                 </td>

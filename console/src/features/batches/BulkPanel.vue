@@ -107,7 +107,7 @@ const command = computed(() =>
         <button
           type="button"
           class="button button-danger"
-          :disabled="order.isPending.value || Number(said) !== plan.count || !plan.count"
+          :disabled="order.isPending.value || Number(said) !== plan.count || !plan.ready"
           @click="order.mutate()"
         >
           Order it for {{ plan.count.toLocaleString("en") }}
