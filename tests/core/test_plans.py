@@ -20,6 +20,7 @@ from openlatch.core.model import (
     Entry,
     Kind,
     Membership,
+    PartyKind,
     PartyStatus,
     ReadingOutcome,
     State,
@@ -405,3 +406,15 @@ def test_an_account_is_handed_over_only_by_its_owner_to_somebody_confirmed_and_o
         plan(theirs("keeper", by_hand=True), colleague, ask=Ask(Action.HAND_OVER))
     with pytest.raises(Invalid, match="confirmed"):
         plan(owner, colleague, ask=Ask(Action.HAND_OVER, successor=owner.id))
+
+
+def test_a_plan_says_what_anyone_can_do_all_the_same() -> None:
+    anyone = party(kind=PartyKind.ANYONE, name="Anyone")
+    opened = theirs("readable", kind=Kind.OPEN, party_id=anyone.id, powers=(Power.VIEW,), resources=("hall",))
+    situation = replace(around(theirs(), opened), holders={WHO.id: WHO, anyone.id: anyone})
+    told = [one.text for one in make_plan(situation, Ask(), NOW).consequences if one.kind == "open-anyway"]
+    assert told == [
+        f"Anyone can do this whatever becomes of it, and so can {WHO.name}: view (on parts of {GATE_ACCOUNT.name})."
+    ]
+    kept = make_plan(situation, Ask(Action.NARROW, level="guide"), NOW)
+    assert "open-anyway" not in kinds(kept)

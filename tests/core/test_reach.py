@@ -9,17 +9,27 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.model import EndReason, Entry, State
+from openlatch.core.hours import Hours
+from openlatch.core.matching import openings
+from openlatch.core.model import EndReason, Entry, Kind, PartyKind, State
 from openlatch.core.powers import Power
-from openlatch.core.reach import Claim, Graph, Link, Piece, idle_ends, reach, smallest_cut
-from tests.factories import entry
+from openlatch.core.reach import Claim, Graph, Link, Piece, loses, reach, smallest_cut
+from tests.factories import entry, party
 
 PARTIES = [UUID(int=n) for n in range(1, 6)]
 ACCOUNTS = [UUID(int=n) for n in range(11, 13)]
 WHO, ACCOUNT, POWER = PARTIES[0], ACCOUNTS[0], Power.EDIT
 
-links = st.lists(st.tuples(st.sampled_from(PARTIES), st.sampled_from(PARTIES)), max_size=7).map(
-    lambda pairs: [Link(UUID(int=100 + n), one, other, "member") for n, (one, other) in enumerate(pairs)]
+OFTEN, SELDOM = Hours.parse("mon,tue,wed,thu,fri,sat,sun 08:00-20:00 UTC"), Hours.parse("sat 10:00-12:00 UTC")
+
+links = st.lists(
+    st.tuples(st.sampled_from(PARTIES), st.sampled_from(PARTIES), st.sampled_from([False, False, False, True])),
+    max_size=7,
+).map(
+    lambda rows: [
+        Link(UUID(int=100 + n), one, other, "open" if lasting else "member", lasting)
+        for n, (one, other, lasting) in enumerate(rows)
+    ]
 )
 entries = st.lists(
     st.tuples(
@@ -27,35 +37,67 @@ entries = st.lists(
         st.sampled_from(ACCOUNTS),
         st.sets(st.sampled_from([Power.VIEW, Power.EDIT]), min_size=1),
         st.sampled_from([(), ("a",), ("a", "b")]),
+        st.sampled_from([State.LIVE, State.LIVE, State.LIVE, State.PAUSED, State.ENDING]),
+        st.sampled_from([None, None, OFTEN, SELDOM]),
+        st.sampled_from(["", "", "192.0.2.0/24"]),
+        st.sampled_from([Kind.DELEGATE, Kind.DELEGATE, Kind.OPEN, Kind.SESSION]),
     ),
     max_size=5,
 ).map(
     lambda rows: [
-        entry(id=UUID(int=200 + n), party_id=party, account_id=account, powers=tuple(powers), resources=resources)
-        for n, (party, account, powers, resources) in enumerate(rows)
+        entry(
+            id=UUID(int=200 + n), party_id=row[0], account_id=row[1], powers=tuple(row[2]), resources=row[3],
+            state=row[4], hours=row[5], network=row[6], kind=row[7],
+        )
+        for n, row in enumerate(rows)
     ]
-)
+)  # fmt: skip
 
 
-def can(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> set[Claim]:
-    """What someone can do, by following every link again and again until nothing more comes."""
+def come_to(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> list[Entry]:
+    """What someone comes to, by following every link again and again until nothing more comes."""
     acting = {who}
     for _ in PARTIES:
         acting |= {link.as_party for link in by if link.actor in acting and link.id not in without}
+    return [e for e in found if e.party_id in acting and e.id not in without]
+
+
+def can(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> set[Claim]:
     return {
-        Claim(e.account_id, power, resource)
-        for e in found
-        if e.party_id in acting and e.id not in without
+        Claim(e.account_id, power, resource, e.hours, e.network)
+        for e in come_to(found, by, who, without)
         for power in e.powers
         for resource in e.resources or ("",)
     }
 
 
-def loses(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID]) -> bool:
-    after = can(found, by, who, without)
-    return any(
-        claim not in after and Claim(claim.account_id, claim.power) not in after for claim in can(found, by, who)
-    )
+def lost_powers(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID]) -> set[Power]:
+    """Every power on a part, at an hour, from a network, that came of what ends and does not come otherwise now."""
+    left = come_to(found, by, who, without)
+    lost = set()
+    for one in come_to(found, by, who):
+        if one in left:
+            continue
+        for power in one.powers:
+            for part in one.resources or ("",):
+                for hours in (None,) if one.hours is None else (one.hours,):
+                    again = any(
+                        other.account_id == one.account_id
+                        and power in other.powers
+                        and (not other.resources or (part and part in other.resources))
+                        and (other.hours is None or other.hours == hours or (other.hours, hours) == (OFTEN, SELDOM))
+                        and (not other.network or other.network == one.network)
+                        and other.kind is not Kind.SESSION
+                        and (other.state is not State.PAUSED or one.state is State.PAUSED)
+                        for other in left
+                    )
+                    if not again:
+                        lost.add(power)
+    return lost
+
+
+def loses_any(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID]) -> bool:
+    return bool(lost_powers(found, by, who, without))
 
 
 def still_can(found: list[Entry], by: list[Link], without: frozenset[UUID]) -> bool:
@@ -65,42 +107,56 @@ def still_can(found: list[Entry], by: list[Link], without: frozenset[UUID]) -> b
 @given(entries, links)
 def test_reach_is_everything_that_any_chain_leads_to_and_each_chain_holds(found: list[Entry], by: list[Link]) -> None:
     graph = Graph(found, by)
-    for party in PARTIES:
-        assert graph.claims(party) == can(found, by, party)
-        for chain in reach(graph, party):
-            steps = [party, *(link.as_party for link in chain.links)]
+    for who in PARTIES:
+        assert graph.claims(who) == can(found, by, who)
+        for chain in reach(graph, who):
+            steps = [who, *(link.as_party for link in chain.links)]
             assert [link.actor for link in chain.links] == steps[:-1]
             assert steps[-1] == chain.entry.party_id
             assert len(set(steps)) == len(steps)
 
 
 @given(entries, links)
-def test_whom_an_end_would_leave_as_before_is_told_exactly(found: list[Entry], by: list[Link]) -> None:
+def test_what_an_end_alone_takes_from_whom_is_told_exactly(found: list[Entry], by: list[Link]) -> None:
     graph = Graph(found, by)
     for one in found:
-        expected = {
-            party
-            for party in PARTIES
-            if one.party_id in graph.as_whom(party) and not loses(found, by, party, frozenset({one.id}))
-        }
-        assert idle_ends(graph, one) == expected
+        for who in PARTIES:
+            assert set(loses(graph, who, one)) == lost_powers(found, by, who, frozenset({one.id}))
+
+
+def test_what_anyone_can_do_nobody_loses_and_a_cut_says_that_it_hurts_anyone() -> None:
+    who = party(id=WHO, addresses=("pell@north.example",))
+    anyone = party(id=PARTIES[1], kind=PartyKind.ANYONE)
+    theirs = party(id=PARTIES[2], kind=PartyKind.TEAM, addresses=("@north.example",))
+    stranger = party(id=PARTIES[3], addresses=("pell@south.example",))
+    by = list(openings([who, stranger, theirs, anyone], [anyone, theirs]))
+    assert {(link.actor, link.as_party) for link in by} == {
+        (WHO, anyone.id), (WHO, theirs.id), (stranger.id, anyone.id), (theirs.id, anyone.id)
+    }  # fmt: skip
+    own = entry(party_id=WHO, account_id=ACCOUNT, powers=(Power.VIEW, POWER))
+    opened = entry(party_id=anyone.id, account_id=ACCOUNT, powers=(Power.VIEW,), kind=Kind.OPEN)
+    of_domain = entry(party_id=theirs.id, account_id=ACCOUNT, powers=(POWER,))
+    assert loses(Graph([own, opened], by), WHO, own) == (POWER,)
+    assert loses(Graph([own, opened, of_domain], by), WHO, own) == ()
+    cut = smallest_cut(Graph([own, opened, of_domain], by), WHO, ACCOUNT, Power.VIEW)
+    assert (set(cut.pieces), set(cut.hurts)) == ({own.id, opened.id}, {anyone.id, theirs.id, stranger.id})
 
 
 @given(entries, links)
 def test_the_smallest_cut_is_as_small_as_any_that_hurts_nobody(found: list[Entry], by: list[Link]) -> None:
     cut = smallest_cut(Graph(found, by), WHO, ACCOUNT, POWER)
     assert not still_can(found, by, frozenset(cut.pieces))
-    pieces = [e.id for e in found] + [link.id for link in by]
+    pieces = [e.id for e in found] + [link.id for link in by if not link.lasting]
     others = PARTIES[1:]
     harmless = (
         size
         for size in range(len(pieces) + 1)
         for chosen in combinations(pieces, size)
         if not still_can(found, by, frozenset(chosen))
-        and not any(loses(found, by, other, frozenset(chosen)) for other in others)
+        and not any(loses_any(found, by, other, frozenset(chosen)) for other in others)
     )
     best = next(harmless, None)
-    hurt = {other for other in others if loses(found, by, other, frozenset(cut.pieces))}
+    hurt = {other for other in others if loses_any(found, by, other, frozenset(cut.pieces))}
     assert set(cut.hurts) == hurt
     if best is None:
         assert hurt

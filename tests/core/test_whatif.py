@@ -13,8 +13,9 @@ from hypothesis import strategies as st
 from openlatch.core.hours import Hours, Window
 from openlatch.core.model import Entry, Kind, State
 from openlatch.core.powers import Power
+from openlatch.core.reach import effective
 from openlatch.core.sharing import ANYONE, Document, Selector, Statement
-from openlatch.core.whatif import Picture, Shift, effective, shifts, someone
+from openlatch.core.whatif import Picture, Shift, shifts, someone
 
 V, E = Power.VIEW, Power.EDIT
 ACCOUNT = UUID(int=100)
@@ -79,6 +80,16 @@ def may(picture: Picture, party: UUID, power: Power, resource: str, minute: int)
     return allowed and not denied
 
 
+def own(picture: Picture, party: UUID, resource: str) -> set[tuple[object, ...]]:
+    """What somebody has on a part by entries of their own or their teams', whatever anyone may."""
+    return {
+        (one.powers, one.hours)
+        for one in picture.entries
+        if effective(one) and one.party_id in {party, *ABOVE.get(party, ())}
+        if not one.resources or resource in one.resources
+    }
+
+
 def told(found: tuple[Shift, ...], party: UUID, power: Power, resource: str, *, gained: bool) -> bool:
     """Whether an outcome says that somebody gains, or loses, a power on a part at some hour."""
     matched = next(one.matched_by for one in KNOWN if one.key == str(party))
@@ -108,6 +119,8 @@ def test_an_outcome_tells_exactly_who_gains_and_who_loses_what_by_everything_the
                     assert told(found, party, power, resource, gained=True), point
                 if losses:
                     assert told(found, party, power, resource, gained=False), point
+                    if own(before, party, resource) != own(after, party, resource):
+                        assert any(str(party) in one.parties and one.lost for one in found), point
     if before == after:
         assert found == ()
 
@@ -146,6 +159,15 @@ def test_what_is_lost_at_some_hours_from_some_networks_is_told_without_a_remaind
 def test_whoever_shares_in_what_anybody_gains_is_not_told_of_one_by_one() -> None:
     found = shifts(Picture(), Picture((entry(ANY, V, kind=Kind.OPEN),)), KNOWN, SELECTORS, "UTC")
     assert [(one.matched_by, one.gained[0].powers) for one in found] == [(frozenset({ANYONE}), (V,))]
+
+
+def test_whoever_loses_something_of_their_own_is_named_though_anybody_loses_the_same() -> None:
+    opened, theirs = entry(ANY, V, kind=Kind.OPEN), entry(ORLA, V)
+    found = shifts(Picture((opened, theirs)), Picture(), KNOWN, SELECTORS, "UTC")
+    assert [(one.matched_by == {ANYONE}, one.parties) for one in found] == [
+        (True, (str(BRAM), str(GUIDES))),
+        (False, (str(ORLA),)),
+    ]
 
 
 def test_a_document_of_thousands_of_statements_is_answered_by_a_summary_that_says_so() -> None:

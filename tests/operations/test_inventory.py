@@ -347,3 +347,15 @@ def test_a_teams_own_access_is_not_ended_where_that_cannot_be_done(client: Clien
     entry = next(e for e in client.entries(provider="Volunteer Roll") if e.party.kind == "team")
     with pytest.raises(Conflict, match="take from the team"):
         client.end(entry.ref)
+
+
+def test_what_anyone_can_do_is_part_of_the_reach_and_of_the_plan(client: Client) -> None:
+    (pell,) = list(client.parties(q="Pell Varga"))
+    chains = [chain for chain in client.reach(pell.ref).chains if chain.entry.account.name == "Night-Sky Plates"]
+    opened = [chain for chain in chains if [via.how for via in chain.via] == ["open"]]
+    assert {chain.via[0].party.name for chain in opened} == {"Anyone"}
+    assert all(chain.idle for chain in opened), "a keeper has all of it himself"
+    own = next(chain for chain in chains if not chain.via and chain.entry.kind == "delegate")
+    assert "view" in own.loses, "anyone comes to some folders, and he to all"
+    (anyway,) = [one for one in client.plan(own.entry.ref).consequences if one.kind == "open-anyway"]
+    assert anyway.text.startswith("Anyone can do this whatever becomes of it, and so can Pell Varga: view")

@@ -137,7 +137,7 @@ CHAINS: tuple[Column, ...] = (
     ("where", lambda c: _where(c.entry)),
     ("as", lambda c: _as(c.entry)),
     ("through", lambda c: " → ".join(via.party.name for via in c.via) or "directly"),
-    ("ending it alone", lambda c: "changes nothing" if c.idle else "takes it away"),
+    ("ending it alone", lambda c: f"takes away {', '.join(c.loses)}" if c.loses else "changes nothing"),
 )
 ACCOUNTS: tuple[Column, ...] = (
     ("id", lambda a: a.ref),

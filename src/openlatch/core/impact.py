@@ -9,8 +9,10 @@ from uuid import UUID
 
 from openlatch.core.hours import day_in, last_day
 from openlatch.core.limits import Limits
+from openlatch.core.matching import matches
 from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKind, PartyStatus, Severity, Side, State
 from openlatch.core.powers import Power, in_order
+from openlatch.core.reach import effective
 
 __all__ = ["Consequence", "Situation", "administers", "gives_back", "lost", "mends", "successors", "takes"]
 
@@ -146,7 +148,11 @@ def takes(
     situation: Situation, takes_away: tuple[Power, ...], *, ends: bool, given_up: bool = False
 ) -> tuple[Consequence, ...]:
     """Return what happens if these powers are taken from an entry, or with `ends` all of it, gravest first."""
-    found = [*_stops(situation, takes_away, ends), *_stays(situation, ends, given_up)]
+    found = [
+        *_stops(situation, takes_away, ends),
+        *_open_anyway(situation, takes_away),
+        *_stays(situation, ends, given_up),
+    ]
     return tuple(sorted(found, key=lambda one: one.severity.rank, reverse=True))
 
 
@@ -230,6 +236,23 @@ def _other_ways(s: Situation, ends: bool, given_up: bool) -> Iterable[Consequenc
     elif s.outliving and ends:
         text = f"{_count(len(s.outliving), 'open session')} may last until it is closed or signs in again."
         yield Consequence("session-outlives", Severity.MEDIUM, text)
+
+
+def _open_anyway(s: Situation, takes_away: tuple[Power, ...]) -> Iterable[Consequence]:
+    """What anyone can do, or everyone at the party's domain: that is not taken from one of them."""
+    many: dict[UUID, list[Entry]] = {}
+    for n in s.standing:
+        here = n.account_id == s.account.id and effective(n) and set(n.powers) & set(takes_away)
+        if here and matches(s.holders[n.party_id], s.party):
+            many.setdefault(n.party_id, []).append(n)
+    for party_id, theirs in many.items():
+        powers = in_order({power for n in theirs for power in n.powers} & set(takes_away))
+        where = s.account.name if any(not n.resources for n in theirs) else f"parts of {s.account.name}"
+        when = " at some hours, or from some networks," if all(n.hours or n.network for n in theirs) else ""
+        name = s.holders[party_id].name
+        can = f"{', '.join(powers)} (on {where})"
+        text = f"{name} can do this{when} whatever becomes of it, and so can {s.party.name}: {can}."
+        yield Consequence("open-anyway", Severity.MEDIUM, text)
 
 
 def _teams(number: int) -> str:

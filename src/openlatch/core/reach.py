@@ -1,7 +1,11 @@
 """What a party can do, through which chains, and what would have to end so that it no longer can.
 
 Parties reach entries directly, or by acting as someone else: a member acts as its team, whoever connected an app
-acts through it. These links and the entries make a graph. Teams may be nested to any depth, and in circles.
+acts through it, and everyone does what anyone may. These links and the entries make a graph. Teams may be nested to any
+depth, and in circles.
+
+Whoever has something otherwise too loses nothing of it: by an entry that lets them do it now, on the same part or on
+all of the account, at the same hours or any, from the same networks or any.
 
 The smallest cut is the smallest set of links and entries whose end takes one power on one account from a party while
 nobody else loses anything. Any cut that hurts someone contains a smallest part that does, and of that part at least
@@ -19,34 +23,72 @@ from dataclasses import dataclass, field
 from typing import NewType
 from uuid import UUID
 
-from openlatch.core.model import Entry
-from openlatch.core.powers import Power
+from openlatch.core.hours import Hours
+from openlatch.core.model import Entry, Kind, State
+from openlatch.core.powers import Power, in_order
 
-__all__ = ["Chain", "Claim", "Cut", "Graph", "Link", "Piece", "idle_ends", "in_words", "reach", "smallest_cut"]
+__all__ = [
+    "Chain",
+    "Claim",
+    "Cut",
+    "Graph",
+    "Link",
+    "Piece",
+    "effective",
+    "in_words",
+    "loses",
+    "reach",
+    "smallest_cut",
+]
 
 Piece = NewType("Piece", UUID)
 """The id of a link or of an entry: something that can be ended."""
 
 _SINK = object()
+_COUNTS = (Kind.DELEGATE, Kind.GRANT, Kind.APP, Kind.OPEN, Kind.SECRET)
+"""What lets its party do something by itself; a session only does what its party may, and an offer nothing yet."""
+
+
+def effective(entry: Entry) -> bool:
+    """Return whether an entry lets its party do something now."""
+    return entry.state in (State.LIVE, State.ENDING) and entry.kind in _COUNTS
 
 
 @dataclass(frozen=True, slots=True)
 class Link:
-    """One party acts as another: `how` is such as `member` or `app`. `id` is that of what would have to end."""
+    """One party acts as another: `how` is such as `member` or `app`. `id` is that of what would have to end.
+
+    Nothing ends one that is `lasting`: that somebody is one of anyone, or of everyone at a domain.
+    """
 
     id: UUID
     actor: UUID
     as_party: UUID
     how: str
+    lasting: bool = False
 
 
 @dataclass(frozen=True, slots=True)
 class Claim:
-    """One thing that can be done: a power on an account, on all of it or on one resource (`resource` not empty)."""
+    """One thing that can be done: a power on an account, on all of it or on one resource (`resource` not empty).
+
+    At any hour and from any network, unless `hours` or `network` say otherwise.
+    """
 
     account_id: UUID
     power: Power
     resource: str = ""
+    hours: Hours | None = None
+    network: str = ""
+
+    def includes(self, other: Claim) -> bool:
+        """Return whether whoever can do this can do the other."""
+        return (
+            (self.account_id, self.power) == (other.account_id, other.power)
+            and self.resource in ("", other.resource)
+            and self.network in ("", other.network)
+            and (self.hours is None or (other.hours is not None and self.hours.covers(other.hours)))
+        )
 
 
 @dataclass(frozen=True, slots=True)
@@ -96,14 +138,16 @@ class Graph:
 
     def claims(self, party_id: UUID, without: Collection[Piece] = ()) -> frozenset[Claim]:
         """Return everything that a party can do by any chain, once some pieces have ended."""
-        return frozenset(
-            Claim(entry.account_id, power, resource)
+        return frozenset(claim for entry in self.reached(party_id, without) for claim in _claims(entry))
+
+    def reached(self, party_id: UUID, without: Collection[Piece] = ()) -> list[Entry]:
+        """Return every entry that a party comes to by any chain, once some pieces have ended."""
+        return [
+            entry
             for holder in self.as_whom(party_id, without)
             for entry in self.held[holder]
             if entry.id not in without
-            for power in entry.powers
-            for resource in entry.resources or ("",)
-        )
+        ]
 
     def behind(self, party_id: UUID) -> set[UUID]:
         """Return everyone who can act as a party, itself among them."""
@@ -128,10 +172,9 @@ def in_words(chain: Chain, account: str, names: Mapping[UUID, str]) -> str:
     return f"“{chain.entry.level}” on {account}" + (f", through {through}" if through else "")
 
 
-def idle_ends(graph: Graph, entry: Entry) -> frozenset[UUID]:
-    """Return who could act by an entry and would lose nothing if it ended alone, since they have it otherwise too."""
-    pieces = {Piece(entry.id)}
-    return frozenset(one for one in graph.behind(entry.party_id) if not _lost(graph, one, pieces))
+def loses(graph: Graph, party_id: UUID, entry: Entry) -> tuple[Power, ...]:
+    """Return the powers of which a party loses something if an entry ends alone; none that it has otherwise too."""
+    return in_order({claim.power for claim in _lost(graph, party_id, {Piece(entry.id)})})
 
 
 def smallest_cut(graph: Graph, party_id: UUID, account_id: UUID, power: Power) -> Cut:
@@ -160,13 +203,41 @@ def smallest_cut(graph: Graph, party_id: UUID, account_id: UUID, power: Power) -
     return Cut(plain, _hurts(graph, party_id, plain))
 
 
-def _covers(after: frozenset[Claim], claim: Claim) -> bool:
-    return claim in after or Claim(claim.account_id, claim.power) in after
+def _claims(entry: Entry) -> Iterable[Claim]:
+    for power in entry.powers:
+        for resource in entry.resources or ("",):
+            yield Claim(entry.account_id, power, resource, entry.hours, entry.network)
 
 
 def _lost(graph: Graph, party_id: UUID, without: Collection[Piece]) -> frozenset[Claim]:
-    after = graph.claims(party_id, without)
-    return frozenset(claim for claim in graph.claims(party_id) if not _covers(after, claim))
+    """What a party can no longer do once some pieces have ended: what rests is no way to go on with what is live."""
+    before, after = graph.reached(party_id), graph.reached(party_id, without)
+    left = {entry.id for entry in after}
+    now = _by_place(entry for entry in after if effective(entry))
+    resting = _by_place(entry for entry in after if entry.kind in _COUNTS and entry.state is not State.OFFERED)
+    return frozenset(
+        claim
+        for entry in before
+        if entry.id not in left
+        for claim in _claims(entry)
+        if not _covers(resting if entry.state is State.PAUSED else now, claim)
+    )
+
+
+_Claims = dict[tuple[UUID, Power, str], set[Claim]]
+
+
+def _by_place(entries: Iterable[Entry]) -> _Claims:
+    found: _Claims = {}
+    for entry in entries:
+        for claim in _claims(entry):
+            found.setdefault((claim.account_id, claim.power, claim.resource), set()).add(claim)
+    return found
+
+
+def _covers(by: _Claims, claim: Claim) -> bool:
+    places = {(claim.account_id, claim.power, resource) for resource in ("", claim.resource)}
+    return any(one.includes(claim) for place in places for one in by.get(place, ()))
 
 
 def _hurts(graph: Graph, party_id: UUID, pieces: Collection[Piece]) -> dict[UUID, frozenset[Claim]]:
@@ -203,10 +274,13 @@ def _cut(
 
     Every piece that may be ended carries one unit, the others any amount; what flows at most is the size of the cut.
     """
+    kept = set(forbidden)
     ahead: dict[object, dict[object, set[Piece]]] = defaultdict(lambda: defaultdict(set))
     for holder in graph.as_whom(party_id):
         for link in graph.acting[holder]:
             ahead[holder][link.as_party].add(Piece(link.id))
+            if link.lasting:
+                kept.add(Piece(link.id))
         for entry in graph.held[holder]:
             if entry.account_id == account_id and power in entry.powers:
                 ahead[holder][_SINK].add(Piece(entry.id))
@@ -215,7 +289,7 @@ def _cut(
     near: dict[object, set[object]] = defaultdict(set)
     for tail, targets in ahead.items():
         for head, pieces in targets.items():
-            room[tail, head] += limit if pieces & forbidden else len(pieces)
+            room[tail, head] += limit if pieces & kept else len(pieces)
             near[tail].add(head)
             near[head].add(tail)
     flowing = 0

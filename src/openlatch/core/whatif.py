@@ -14,18 +14,17 @@ from uuid import UUID
 
 from openlatch.core.exposure import BUDGET, Difference, Someone, Witness, difference
 from openlatch.core.hours import DAYS
-from openlatch.core.model import Entry, Kind, State
+from openlatch.core.model import Entry
 from openlatch.core.powers import Power
+from openlatch.core.reach import effective
 from openlatch.core.sharing import ANYONE, Document, Network, Region, Selector, Statement, pieces
 
-__all__ = ["Ability", "Picture", "Shift", "effective", "shifts", "someone"]
+__all__ = ["Ability", "Picture", "Shift", "shifts", "someone"]
 
 MOST_PIECES = 6
 """In so many pieces, each exact, it is told what powers hold at other hours from one network than from another."""
 MOST_NETWORKS = 40
 """So many networks are named; of more, the number and one of them."""
-_COUNTS = (Kind.DELEGATE, Kind.GRANT, Kind.APP, Kind.OPEN, Kind.SECRET)
-"""What lets its party do something by itself; a session only does what its party may, and an offer nothing yet."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,11 +73,6 @@ class Shift:
     lost: tuple[Ability, ...]
 
 
-def effective(entry: Entry) -> bool:
-    """Return whether an entry lets its party do something now."""
-    return entry.state in (State.LIVE, State.ENDING) and entry.kind in _COUNTS
-
-
 def someone(parties: Mapping[UUID, Iterable[str]], above: Mapping[UUID, Collection[UUID]]) -> tuple[Someone, ...]:
     """Return parties as the comparison knows them: by their domains, themselves, and those as whom they act."""
     return tuple(
@@ -120,10 +114,11 @@ def shifts(
     for (account, of_zone, locks, one, other), resources in alike.items():
         documents = [Document("", account, "", of_zone, tuple(side)) for side in (one, other)]
         seen: set[tuple[object, object]] = set()
+        touched = {selector for statement in one ^ other for selector in statement.to} - {ANYONE}
         # Anybody comes first, and whoever only shares in that is not told of one by one.
         for change in difference(documents[0], documents[1], known, locked=locks, budget=budget):
             gained, lost = _abilities(change, of_zone)
-            told_already = (gained, lost) in seen
+            told_already = (gained, lost) in seen and not change.matched_by & touched
             if change.matched_by == {ANYONE}:
                 seen.add((gained, lost))
             if (gained or lost) and not told_already:

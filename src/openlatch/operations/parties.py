@@ -6,9 +6,10 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from uuid import UUID
 
+from openlatch.core.matching import openings
 from openlatch.core.model import Kind, Party, PartyKind
 from openlatch.core.powers import Power
-from openlatch.core.reach import Cut, Graph, Link, idle_ends, in_words, smallest_cut
+from openlatch.core.reach import Cut, Graph, Link, in_words, loses, smallest_cut
 from openlatch.core.reach import reach as reach_of
 from openlatch.errors import Invalid
 from openlatch.operations.entries import Sight, sight, words
@@ -34,11 +35,11 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class ChainSight:
-    """One entry that a party comes to, as whom; `idle` if its end alone would change nothing for the party."""
+    """One entry that a party comes to, as whom, and of which powers it loses something if the entry ends alone."""
 
     sight: Sight
     links: tuple[tuple[Link, Party], ...]
-    idle: bool
+    loses: tuple[Power, ...]
 
 
 @dataclass(frozen=True, slots=True)
@@ -120,7 +121,10 @@ def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
 
 @operation("parties.reach")
 def reach(call: Call, text: str) -> ReachSight:
-    """Everything that a party can do, directly and through teams of teams, each by a shortest chain."""
+    """Everything that a party can do, directly and through teams of teams, each by a shortest chain.
+
+    What anyone can do, or everyone at the party's domain, counts on the accounts that it comes to otherwise.
+    """
     party = call.tx.parties.find(text)[0]
     graph, _ = _graph(call, party.id)
     chains = reach_of(graph, party.id)
@@ -132,7 +136,7 @@ def reach(call: Call, text: str) -> ReachSight:
             ChainSight(
                 sight(call, listed[chain.entry.id]),
                 tuple((link, teams[link.as_party]) for link in chain.links),
-                party.id in idle_ends(graph, chain.entry),
+                loses(graph, party.id, chain.entry),
             )
             for chain in chains
         ),
@@ -146,8 +150,9 @@ def cut(call: Call, text: str, account: str, power: str) -> CutSight:
     """
     party = call.tx.parties.find(text)[0]
     (wanted,) = words(Power, power, "power") or (Power.VIEW,)
-    graph, links = _graph(call, party.id)
-    found = smallest_cut(graph, party.id, call.tx.accounts.find(account)[0].id, wanted)
+    account_id = call.tx.accounts.find(account)[0].id
+    graph, links = _graph(call, party.id, account_id)
+    found = smallest_cut(graph, party.id, account_id, wanted)
     named = {link.id: link for link in links if link.id in found.pieces}
     people = {one for link in named.values() for one in (link.actor, link.as_party)} | set(found.hurts)
     return CutSight(
@@ -169,9 +174,12 @@ class Remaining:
 
 
 def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
-    """Return every way in that a party has as the inventory knows it now, and each team or app of theirs besides."""
+    """Return every way in that a party has as the inventory knows it now, and each team or app of theirs besides.
+
+    What it can do only as anyone, or as everyone at its domain, is no way in of its own.
+    """
     graph, links = _graph(call, party_id)
-    chains = reach_of(graph, party_id)
+    chains = [one for one in reach_of(graph, party_id) if not any(link.lasting for link in one.links)]
     own = [link for link in links if link.actor == party_id]
     names = {one: party.name for one, party in call.tx.parties.some(link.as_party for link in links).items()}
     places = call.tx.accounts.names({chain.entry.account_id for chain in chains})
@@ -182,7 +190,6 @@ def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
             in_words(chain, places[chain.entry.account_id], names),
         )
         for chain in chains
-        if chain.entry.kind is not Kind.OPEN
     ]
     leading = {one.piece for one in ways}
     idle = [
@@ -193,8 +200,16 @@ def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
     return (*ways, *idle)
 
 
-def _graph(call: Call, party_id: UUID) -> tuple[Graph, tuple[Link, ...]]:
-    """The part of the inventory that hangs together with a party."""
+def _graph(call: Call, party_id: UUID, account_id: UUID | None = None) -> tuple[Graph, tuple[Link, ...]]:
+    """The part of the inventory that hangs together with a party, and the links that somebody made.
+
+    Of what is open to many it holds what is on accounts that these parties come to otherwise, and on `account_id`.
+    """
     links = tuple(Link(m.id, m.member_id, m.team_id, m.how) for m in call.tx.memberships.around(party_id))
     parties = {party_id} | {one for link in links for one in (link.actor, link.as_party)}
-    return Graph(call.tx.entries.held_by(parties), links), links
+    held = call.tx.entries.held_by(parties)
+    accounts = {entry.account_id for entry in held} | ({account_id} if account_id is not None else set())
+    many = [one for one in call.tx.parties.of_many() if one.id not in parties]
+    opened = call.tx.entries.held_by([one.id for one in many], accounts)
+    known = call.tx.parties.some(parties).values()
+    return Graph([*held, *opened], [*links, *openings(known, many)]), links

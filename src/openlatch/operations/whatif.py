@@ -11,7 +11,8 @@ from uuid import UUID
 from pydantic import ValidationError
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Party, PartyKind, Severity, is_mailbox, normal_address
+from openlatch.core.matching import domains, stands_for
+from openlatch.core.model import Party, Severity
 from openlatch.core.observation import SHARED
 from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.evidence import sentence
@@ -239,7 +240,7 @@ class _Seen:
         }
         return cls(
             Picture(tuple(e for e in entries if not e.key.startswith(SHARED)), documents, frozenset(locked)),
-            parties, above, {one: s for one, p in parties.items() if (s := _stands_for(p)) is not None},
+            parties, above, {one: s for one, p in parties.items() if (s := stands_for(p)) is not None},
             {(one.rule, one.subject_id): one for one in some},
             dict(outcome_.risks) if outcome_ else {}, names,
             frozenset(one for one, party in parties.items() if not circle.holds(party)), circle.domains,
@@ -286,36 +287,22 @@ def _by_id(statement: Statement, ids: Mapping[str, UUID]) -> Statement:
     return statement if to == statement.to else replace(statement, to=to)
 
 
-def _stands_for(party: Party) -> Selector | None:
-    """The selector of a party that stands for others: anyone, or everyone at a domain."""
-    if party.kind is PartyKind.ANYONE:
-        return ANYONE
-    domains = [one.removeprefix("@") for one in party.addresses if one.startswith("@")]
-    if party.kind is PartyKind.TEAM and len(domains) == 1 and len(party.addresses) == 1:
-        return Selector("domain", domains[0].casefold())
-    return None
-
-
 # Telling it
 
 
 def _shifts(call: Call, before: _Seen, after: _Seen, everyone: Mapping[UUID, Party]) -> list[dict[str, Any]]:
     """Who gains and loses what, those outside the circle first, and who gains before who only loses."""
-    domains = {one: _domains(party) for one, party in everyone.items() if one not in after.selectors}
-    above = {one: {*before.above.get(one, ()), *after.above.get(one, ())} for one in domains}
+    mailboxes = {one: domains(party) for one, party in everyone.items() if one not in after.selectors}
+    above = {one: {*before.above.get(one, ()), *after.above.get(one, ())} for one in mailboxes}
     selectors = {**before.selectors, **after.selectors}
     zone = call.tx.workspace.zone
     names = {**before.names, **after.names}
     lines = [
         line
-        for one in shifts(before.picture, after.picture, someone(domains, above), selectors, zone, budget=_BUDGET)
+        for one in shifts(before.picture, after.picture, someone(mailboxes, above), selectors, zone, budget=_BUDGET)
         for line in _lines(one, names, after)
     ]
     return sorted(lines, key=lambda one: (not one["outside"], not one["gained"], one["who"], one["account"]["name"]))
-
-
-def _domains(party: Party) -> set[str]:
-    return {normal_address(one).rpartition("@")[2] for one in party.addresses if is_mailbox(one)}
 
 
 def _lines(one: Shift, names: Mapping[UUID, str], seen: _Seen) -> Iterable[dict[str, Any]]:

@@ -340,11 +340,13 @@ class Entries(Noun):
             query = query.where(EntryRow.provider_id == provider_id)
         return tuple(to_entry(row) for row in self._session.scalars(query))
 
-    def held_by(self, party_ids: Iterable[UUID]) -> tuple[Entry, ...]:
-        """Return the standing entries of these parties."""
+    def held_by(self, party_ids: Iterable[UUID], accounts: Iterable[UUID] | None = None) -> tuple[Entry, ...]:
+        """Return the standing entries of these parties, on all accounts or on these."""
         query = select(EntryRow).where(
             EntryRow.state != State.ENDED.value, EntryRow.party_id == func.any(list(party_ids))
         )
+        if accounts is not None:
+            query = query.where(EntryRow.account_id == func.any(list(accounts)))
         return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
 
     def around(self, entries: Iterable[Entry]) -> tuple[Entry, ...]:

@@ -149,6 +149,12 @@ class Parties(Noun):
         rows = self._session.scalars(select(PartyRow).where(PartyRow.id == func.any(list(party_ids))))
         return {row.id: to_party(row) for row in rows}
 
+    def of_many(self) -> tuple[Party, ...]:
+        """Return the parties that may stand for others: anyone, and everyone at a domain."""
+        domain = func.array_to_string(PartyRow.addresses, " ").startswith("@")
+        query = select(PartyRow).where(or_(PartyRow.kind == "anyone", domain))
+        return tuple(to_party(row) for row in self._session.scalars(query))
+
     def all(self) -> tuple[Party, ...]:
         return tuple(to_party(row) for row in self._session.scalars(select(PartyRow)))
 

@@ -477,7 +477,8 @@ def reach(sight: ReachSight, outside: bool) -> wire.Reach:
             wire.Chain(
                 entry=entry(one.sight),
                 via=[wire.Via(id=link.id, party=_named(team), how=link.how) for link, team in one.links],
-                idle=one.idle,
+                idle=not one.loses,
+                loses=list(one.loses),
             )
             for one in sight.chains
         ],

@@ -71,6 +71,8 @@ const steps = computed<Step[]>(() =>
     what:
       via.at(-1)?.how === "app"
         ? "app they connected"
+        : via.at(-1)?.how === "open"
+          ? "open to them"
         : via.length > 1
           ? `team, through ${via.at(-2)?.party.name}`
           : via.length
@@ -171,7 +173,7 @@ const sub = computed(() => {
               </tr>
             </thead>
             <tbody>
-              <tr v-for="{ entry, via, idle } in chains" :key="entry.id" class="border-b border-line">
+              <tr v-for="{ entry, via, loses } in chains" :key="entry.id" class="border-b border-line">
                 <td class="cell">
                   <RouterLink
                     class="font-[620] hover:underline"
@@ -190,7 +192,11 @@ const sub = computed(() => {
                 </td>
                 <td class="cell"><SpanStrip :entry="entry" :axis="axis" :zone="zone" /></td>
                 <td class="cell text-[13px] text-mute">
-                  {{ idle ? "changes nothing: the same comes otherwise too" : "" }}
+                  {{
+                    loses.length
+                      ? `takes away ${loses.join(", ")}`
+                      : "changes nothing: the same comes otherwise too"
+                  }}
                 </td>
               </tr>
             </tbody>

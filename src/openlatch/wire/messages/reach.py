@@ -19,7 +19,7 @@ __all__ = [
 
 
 class Via(Sent):
-    """One step of a chain: acting as this party, `how` (such as `member`)."""
+    """One step of a chain: acting as this party, `how`: `member`, `app` or `open`."""
 
     id: UUID
     party: Ref
@@ -29,12 +29,15 @@ class Via(Sent):
 class Chain(Sent):
     """One entry that a party comes to; `via` is empty where it holds the entry itself.
 
-    `idle` says that ending this entry alone would change nothing for the party: it has the same otherwise too.
+    `loses` are the powers of which the party would lose something if this entry alone ended; with `idle` there are
+    none, since it has the same otherwise too. One step of `via` is `open` where the party is one of anyone, or of
+    everyone at a domain.
     """
 
     entry: Entry
     via: list[Via]
     idle: bool
+    loses: list[str]
 
 
 class Reach(Sent):
