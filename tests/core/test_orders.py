@@ -2,11 +2,13 @@
 
 from __future__ import annotations
 
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 
 import pytest
+from hypothesis import given
+from hypothesis import strategies as st
 
-from openlatch.core.orders import ATTEMPTS, FINAL, TABLE, Move, OrderState, again_after, move
+from openlatch.core.orders import ATTEMPTS, FINAL, PATIENCE, TABLE, Move, OrderState, again_after, look_again, move
 from openlatch.errors import Conflict
 
 
@@ -36,3 +38,14 @@ def test_waiting_grows_and_then_a_person_has_to_look() -> None:
     assert lasting == sorted(lasting)
     assert waits[-1] is None
     assert lasting[0] >= timedelta(seconds=1)
+
+
+@given(st.timedeltas(timedelta(0), PATIENCE * 2))
+def test_a_device_is_waited_for_less_and_less_often_and_then_a_person_has_to_look(age: timedelta) -> None:
+    told_at = datetime(2026, 11, 29, tzinfo=UTC)
+    wait = look_again(told_at, told_at + age)
+    assert (wait is None) == (age >= PATIENCE)
+    later = look_again(told_at, told_at + age + timedelta(minutes=10))
+    if wait is not None:
+        assert timedelta(seconds=30) <= wait <= timedelta(hours=6)
+        assert later is None or later >= wait

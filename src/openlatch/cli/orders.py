@@ -316,6 +316,8 @@ def _follow(client: Client, given: wire.Order, *, no_wait: bool, output: str) ->
         emit([last], (), output, empty="")
     if last.state == "waiting" and "done" in last.moves and output == "table":
         out().print(f"  Once that is done: openlatch order {last.ref} --done")
+    if last.state == "told" and last.rests and output == "table":
+        out().print(f"  It is read again by itself; to see how far it is: openlatch order {last.ref}")
     if last.state == "stuck":
         raise Failure(f"Order {last.ref} needs you: {last.why}", f"Then: openlatch order {last.ref} --try-again", STUCK)
 
@@ -324,7 +326,7 @@ def _progress(o: wire.Order) -> None:
     said = {
         "running": "asking the provider",
         "waiting": f"tried {o.attempts} times: {o.why}" if o.attempts else o.why,
-        "told": f"told, not yet seen. {o.why}".rstrip(),
+        "told": o.why or "the provider said yes; not yet seen",
         "proved": o.receipt.showed if o.receipt else "",
         "stuck": "it needs a person",
     }.get(o.state, "")

@@ -168,9 +168,7 @@ class OrderCalls(Transport):
 
 
 def _resting(order: wire.Order) -> bool:
-    """Whether an order does not go on by itself, or not today."""
-    waits = order.state == "waiting" and ("done" in order.moves or any(s.until and not s.at for s in order.steps))
-    return waits or order.state in ("proved", "cancelled", "stuck")
+    return order.rests
 
 
 def _batch_rests(batch: wire.Batch) -> bool:

@@ -189,7 +189,7 @@ class FeedConnector:
                 reason=outcome.reason,
             )
         said = f"{outcome.outcome}: {outcome.reason}" if outcome.reason else outcome.outcome
-        return Answer(said, already=outcome.outcome.startswith("already"))
+        return Answer(said, already=outcome.outcome.startswith("already"), later=outcome.outcome == "accepted")
 
     def _seen(self, party: str) -> Observation:
         page = _observed(self._page(f"{self._url}/parties/{quote(party, safe='')}/inventory"))

@@ -15,10 +15,24 @@ from openlatch.core.model import State
 from openlatch.core.plans import Step
 from openlatch.errors import Conflict
 
-__all__ = ["ATTEMPTS", "FINAL", "TABLE", "Move", "Order", "OrderState", "again_after", "move"]
+__all__ = [
+    "ATTEMPTS",
+    "FINAL",
+    "PATIENCE",
+    "TABLE",
+    "Move",
+    "Order",
+    "OrderState",
+    "again_after",
+    "look_again",
+    "move",
+]
 
 ATTEMPTS = 8
 """How often a provider is asked before an order is handed to a person."""
+PATIENCE = timedelta(days=30)
+"""So long a device may take to connect, before an order is handed to a person."""
+_OFTEN, _SELDOM = timedelta(seconds=30), timedelta(hours=6)
 
 
 class OrderState(StrEnum):
@@ -121,6 +135,18 @@ class Order:
         """The place of the step that comes next; the number of steps once all are done."""
         return next((n for n, step in enumerate(self.steps) if step.at is None), len(self.steps))
 
+    @property
+    def patient(self) -> bool:
+        """Whether the provider said yes, and what it said yes to is so once a device connects."""
+        return self.state is OrderState.TOLD and self.place < len(self.steps) and self.steps[self.place].patient
+
+    @property
+    def rests(self) -> bool:
+        """Whether an order does not go on by itself soon: it is over, or waits for a person, a day or a device."""
+        waits = self.state is OrderState.WAITING and self.steps[self.place].call in ("ask", "consent", "wait")
+        looked = self.patient and self.again_at is not None
+        return waits or looked or self.state in (*FINAL, OrderState.STUCK)
+
     def moved(self, how: Move, **changes: Any) -> Order:
         """Return the order after a move, one version on; refuses what the table does not have."""
         return replace(self, state=move(self.state, how), version=self.version + 1, **changes)
@@ -146,3 +172,11 @@ class Order:
 def again_after(attempts: int) -> timedelta | None:
     """Return how long to wait after that many failed attempts, or None when a person has to look."""
     return None if attempts >= ATTEMPTS else timedelta(seconds=min(2 ** (attempts - 1), 300))
+
+
+def look_again(told_at: datetime, now: datetime) -> timedelta | None:
+    """Return how long to wait for a device before a provider is read again; None when a person has to look.
+
+    The longer it takes, the less often.
+    """
+    return None if now - told_at >= PATIENCE else min(max(_OFTEN, (now - told_at) / 4), _SELDOM)

@@ -132,7 +132,7 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
         ), taken
     if entry.by_hand or entry.kind not in s.abilities.ends:
         text = f"Have it ended at {s.provider} itself, which nothing here can do, and say here that it is done."
-        return (asked(s, entry, text), *_proof(s, not entry.by_hand)), taken
+        return (asked(s, entry, text), *(_proof(s, readable=False) if entry.by_hand else _gone(s))), taken
     if s.party.kind is PartyKind.TEAM and not s.abilities.ends_teams:
         raise Conflict(
             f"{s.provider} does not let anyone take from the team {s.party.name} what it was given. Nothing was "
@@ -148,7 +148,7 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
     steps.append(ended(s, entry, f"Ask {s.provider} to {_verb(entry)}."))
     if Kind.SESSION in s.abilities.ends:
         steps += [_closed(s, one) for one in s.outliving]
-    return (*steps, *_proof(s)), taken
+    return (*steps, *_gone(s)), taken
 
 
 def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
@@ -240,7 +240,7 @@ def _close_sessions(s: Situation, ask: Ask, now: datetime) -> Made:
             entry=s.entry.ref,
         )
     _able(s, s.abilities.ends & {Kind.SESSION}, "be signed out from here", f"Sign them out at {s.provider} itself.")
-    return (*(_closed(s, one) for one in sessions), *_proof(s)), ()
+    return (*(_closed(s, one) for one in sessions), *_gone(s)), ()
 
 
 def _change_secret(s: Situation, ask: Ask, now: datetime) -> Made:
@@ -322,6 +322,14 @@ def _same_secret(one: Entry, other: Entry) -> bool:
 
 def _proof(s: Situation, readable: bool = True) -> tuple[Step, ...]:
     return (*((read_step(s, s.entry, "see that it is so"),) if readable else ()), receipt_step())
+
+
+def _gone(s: Situation) -> tuple[Step, ...]:
+    """The proof of an end; where that takes effect only once a device connects, with the patience that it takes."""
+    if s.abilities.at_once:
+        return _proof(s)
+    text = f"Read {s.provider} until it shows that it is so: it takes effect when their device next connects."
+    return (replace(read_step(s, s.entry, ""), text=text, patient=True), receipt_step())
 
 
 def _closed(s: Situation, session: Entry) -> Step:

@@ -40,10 +40,11 @@ class Page:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What a provider said to a call: `already` when there was nothing left to do."""
+    """What a provider said to a call: `already` when there was nothing left to do, `later` when that takes a while."""
 
     said: str
     already: bool = False
+    later: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -135,7 +135,8 @@ class Step:
     `entry`, `party` and `account` are the provider's own keys. `before` is how far access went before the step, by the
     provider's keys of the entries: of what is changed, as the plan knew it; of what is ended, with all else that the
     party had on that account; and of all that it had when it was given something, as a reading showed it. `found` are
-    the keys of the entries by which a reading showed what was given.
+    the keys of the entries by which a reading showed what was given. A reading that is `patient` is made again and
+    again for as long as what the provider said yes to may take: such as until a device of theirs connects.
     """
 
     call: str
@@ -150,6 +151,7 @@ class Step:
     account: str = ""
     before: tuple[tuple[str, Extent], ...] = ()
     found: tuple[str, ...] = ()
+    patient: bool = False
 
 
 @dataclass(frozen=True, slots=True)

@@ -162,6 +162,7 @@ def dome_control(now: datetime) -> dict[str, Any]:
             "gives_until": ["grant"],
             "gives_hours": ["grant"],
         },
+        connects_after=40,
         directory=[unshown],
     )
 

@@ -221,7 +221,7 @@ class Stack:
         self._start_stand_ins(
             "stand-ins",
             {
-                "dome": ("feed", feeds.dome_control),
+                "dome": ("feed", self._dome),
                 "archive": ("feed", feeds.plate_archive),
                 "sky": ("feed", feeds.live_sky),
                 "roll": ("scim", protocols.volunteer_roll),
@@ -231,6 +231,9 @@ class Stack:
         )
         self._start_mail()
         self._start_gateway()
+
+    def _dome(self, at: datetime) -> dict[str, Any]:
+        return feeds.dome_control(at) | ({"connects_after": 0} if self.fast else {})
 
     def _box(self, at: datetime) -> protocols.Box:
         tokens = {app: self._secrets[f"box:{app}"] for app in protocols.APPS}

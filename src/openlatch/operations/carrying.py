@@ -16,7 +16,7 @@ from uuid import UUID
 from openlatch.core.ledger import Event
 from openlatch.core.model import EndReason, Entry, Kind, Provider, State
 from openlatch.core.observation import Observation, merged
-from openlatch.core.orders import Move, Order, OrderState, again_after
+from openlatch.core.orders import PATIENCE, Move, Order, OrderState, again_after, look_again
 from openlatch.core.plans import Action, Step, why_ended
 from openlatch.core.ports import Answer
 from openlatch.core.proof import Verdict, already_there, noted, verify
@@ -140,6 +140,8 @@ def told(call: Call, answers: Mapping[UUID, tuple[int, Answer]]) -> None:
         step = order.steps[place]
         moved = replace(order, steps=order.step_done(place, call.now, answer.said), attempts=0, why="")
         tells = moved.steps[moved.place].call == "read"
+        if answer.later and tells:
+            moved = replace(moved, steps=_patiently(moved))
         after.append(moved.moved(Move.TELL) if tells else replace(moved, version=moved.version + 1))
         if step.call == "end":
             ended.setdefault(order.entry_id, []).append(step)
@@ -148,6 +150,11 @@ def told(call: Call, answers: Mapping[UUID, tuple[int, Answer]]) -> None:
     call.tx.orders.save_all(after)
     _ending(call, ended)
     call.log_all(events)
+
+
+def _patiently(order: Order) -> tuple[Step, ...]:
+    """The steps of an order of which the provider said that the last one takes a while: what is read next has time."""
+    return tuple(replace(s, patient=True) if n == order.place else s for n, s in enumerate(order.steps))
 
 
 def _ending(call: Call, ended: Mapping[UUID, list[Step]]) -> None:
@@ -232,9 +239,27 @@ def _seen(call: Call, order: Order, look: tuple[int, Observation]) -> Verdict | 
     verdict = verify(observation, order.steps, place, call.tx.workspace.zone)
     if verdict.reached:
         return verdict
+    if order.patient:
+        _await_a_device(call, order, verdict.evidence)
+        return None
     who = "It was said to be done" if order.steps[place - 1].call == "ask" else "The provider said yes"
     _again(call, order, f"{who}, but {verdict.evidence}.", 0)
     return None
+
+
+def _await_a_device(call: Call, order: Order, evidence: str) -> None:
+    """What the provider said yes to is not so yet, and no trouble: it is looked at again, for as long as that takes."""
+    told_at = order.steps[order.place - 1].at or call.now
+    delay = look_again(told_at, call.now)
+    if delay is None:
+        days = f"{PATIENCE.days} days"
+        _stick(call, order, f"The provider said yes {days} ago, and still {evidence}.")
+        return
+    entry = call.tx.entries.find(str(order.entry_id)).entry
+    at_once = call.tx.providers.get(entry.provider_id).abilities.at_once
+    when = "that it takes a while" if at_once else "it takes effect when their device next connects"
+    why = f"The provider said yes, and {when}. Until then {evidence}."
+    _put_off(call, order, why, call.now + delay)
 
 
 def _applied(
@@ -367,12 +392,14 @@ def _again(call: Call, order: Order, why: str, retry_after: int) -> None:
 
 
 def _put_off(call: Call, order: Order, why: str, again_at: datetime) -> None:
+    known = order.why == why
     if order.state is OrderState.RUNNING:
         order = order.moved(Move.WAIT, why=why, again_at=again_at)
     else:
         order = replace(order, why=why, again_at=again_at, version=order.version + 1)
     call.tx.orders.save(order)
-    call.log("order.waits", "order", order.id, why=why, attempts=order.attempts, again_at=again_at.isoformat())
+    if not (order.patient and known):
+        call.log("order.waits", "order", order.id, why=why, attempts=order.attempts, again_at=again_at.isoformat())
     queue(call, order)
 
 

@@ -353,7 +353,11 @@ def _store(
     call.log_all(_events(call, changes, evidence))
     # Whoever was asked to end one of these need not say that it is done.
     for order in tx.orders.waiting_for(entry.id for _, entry in changes.gone):
-        orders.queue(call, replace(order, again_at=None))
+        woken = replace(order, again_at=None)
+        if order.patient and isinstance(evidence, str):  # it need not wait for its next look
+            woken = replace(woken, version=order.version + 1)
+            call.tx.orders.save(woken)
+        orders.queue(call, woken)
     return changes
 
 

@@ -1,7 +1,8 @@
 """A provider that speaks the feed protocol (docs/feed/README.md), keeps its state in a file, and fails on demand.
 
 Whom it knows are its parties and, beyond them, those in its directory, with what would keep them from being let in. A
-seed whose `strangers` is true lets in whoever has an address.
+seed whose `strangers` is true lets in whoever has an address. Where ends are not at once, what was ended stays until a
+device connects, `connects_after` seconds later.
 
 In addition to the faults of every stand-in it knows:
 
@@ -17,12 +18,14 @@ taken_out        a list of memberships, each "team member", that somebody at the
 refuse           an object of entry key to the reason for which ending it is refused, once reduced no more
 ignore           the next N calls that change something are answered with yes, and nothing is done
 shorten          the next N ends that are asked for are kept as a day earlier
+away             no device connects until this is false again
 forget           the next N answers are not remembered under their key: asked again, they are worked out anew
 """
 
 from __future__ import annotations
 
 import json
+import time
 from collections.abc import Callable
 from datetime import datetime, timedelta
 from typing import Any
@@ -35,12 +38,16 @@ from openlatch.simulator.stand_in import StandIn, answer
 __all__ = ["FeedStandIn"]
 
 PAGE = 40
+_STATUS = {"accepted": 202, "refused": 409}
 
 
 class FeedStandIn(StandIn):
     """The WSGI app."""
 
-    schema = "create table if not exists endings (idempotency_key text primary key, outcome text, reason text);"
+    schema = """
+    create table if not exists endings (idempotency_key text primary key, outcome text, reason text);
+    create table if not exists awaited (entry text, idempotency_key text, documents text, of text, at real);
+    """
 
     def rules(self) -> list[Rule]:
         return [
@@ -163,10 +170,23 @@ class FeedStandIn(StandIn):
         self._turn.wait_for(lambda: not self.fault("hold"))
         if self.spend("lose_answers"):
             return answer({"reason": "gateway timeout"}, 503)
-        return answer({"outcome": outcome, "reason": reason}, 409 if outcome == "refused" else 200)
+        return answer({"outcome": outcome, "reason": reason}, _STATUS.get(outcome, 200))
+
+    def _trouble(self) -> Response | None:
+        self._connected()
+        return super()._trouble()
+
+    def _connected(self) -> None:
+        """Devices have connected in the meantime: what waited for that has ended."""
+        if self.fault("away"):
+            return
+        after = float(self._seed.get("connects_after", 0))
+        for row in self._db.execute("select * from awaited where at <= ?", [time.time() - after]).fetchall():
+            self._db.execute("delete from awaited where entry = ?", [row["entry"]])
+            self._gone(row["entry"], row["idempotency_key"], json.loads(row["documents"]), json.loads(row["of"]))
 
     def _carry_out(self, entry: str, key: str, documents: list[str], to: dict[str, Any] | None) -> tuple[str, str]:
-        """End an entry if it can be ended."""
+        """End an entry if it can be ended; where that takes a device, once it connects."""
         there = self._db.execute("select ended from items where noun = 'entries' and key = ?", [entry]).fetchone()
         reason = (self.fault("refuse") or {}).get(entry, "")
         if reason:
@@ -174,12 +194,20 @@ class FeedStandIn(StandIn):
         stands = bool(documents) if there is None else not there["ended"]
         if not stands:
             return "already-ended", ""
+        if not self._seed["description"]["abilities"].get("at_once", True):
+            self._db.execute("delete from awaited where entry = ?", [entry])
+            row = [entry, key, json.dumps(documents), json.dumps(to), time.time()]
+            self._db.execute("insert into awaited values (?, ?, ?, ?, ?)", row)
+            return "accepted", ""
+        self._gone(entry, key, documents, to)
+        return "ended", ""
+
+    def _gone(self, entry: str, key: str, documents: list[str], to: dict[str, Any] | None) -> None:
         self._db.execute("update items set ended = 1 where noun = 'entries' and key = ?", [entry])
         for document in self.items("documents"):
             if document["key"] in documents:
                 self._take_out(document, to)
         self.effect(entry, key)
-        return "ended", ""
 
     def _amend(self, body: dict[str, Any], key: str) -> tuple[str, str]:
         """Change an entry to what is asked for."""

@@ -8,7 +8,8 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, case, func, insert, not_, or_, select, update
+from sqlalchemy import ColumnElement, and_, case, cast, func, insert, not_, or_, select, update
+from sqlalchemy.dialects.postgresql import JSONPATH
 
 from openlatch.core.ids import ref_of
 from openlatch.core.orders import FINAL, OrderState
@@ -92,6 +93,12 @@ _OUTCOME: ColumnElement[str] = case(
 )
 
 
+_PATIENT = and_(
+    OrderRow.state == OrderState.TOLD.value,
+    OrderRow.again_at.is_not(None),
+    func.jsonb_path_exists(OrderRow.steps, cast("$[*] ? (@.patient == true && @.at == null)", JSONPATH)),
+)
+"""The provider said yes, and it takes effect when a device connects: nothing waits for that."""
 _RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
 _GOES_ON = and_(
     BatchItemRow.left_open.is_(None),
@@ -101,15 +108,15 @@ _GOES_ON = and_(
         and_(
             BatchItemRow.membership_id.is_(None),
             BatchItemRow.done_at.is_(None),
-            or_(BatchItemRow.order_id.is_(None), OrderRow.state.not_in(_RESTING)),
+            or_(BatchItemRow.order_id.is_(None), and_(OrderRow.state.not_in(_RESTING), not_(_PATIENT))),
         ),
     ),
 )
 """It has not come to rest: an order goes on, a person has something to do, or a reading has to show it."""
-SETTLED = DONE | {"left open"}
-"""What something in a batch has to have come to so that nobody has to look at it any more."""
 SOON = timedelta(hours=1)
 """An order that waits for longer than this waits for a day, or for a person."""
+SETTLED = DONE | {"left open"}
+"""What something in a batch has to have come to so that nobody has to look at it any more."""
 
 
 class Batches(Noun):
@@ -233,7 +240,8 @@ class Batches(Noun):
 
     def moving(self, batch_id: UUID) -> bool:
         """Return whether an order of a batch still goes on by itself."""
-        query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, OrderRow.state.not_in(_RESTING)).limit(1)
+        goes_on = and_(OrderRow.state.not_in(_RESTING), not_(_PATIENT))
+        query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, goes_on).limit(1)
         return self._session.scalar(query) is not None
 
     def came_all(self, batch_id: UUID, items: Iterable[tuple[int, UUID | None, str]]) -> None:

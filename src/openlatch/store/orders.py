@@ -125,8 +125,8 @@ class Orders(Noun):
         return {row.entry_id: why_ended(Action(row.action), Kind(row.kind)) for row in self._session.execute(query)}
 
     def waiting_for(self, entry_ids: Iterable[UUID]) -> tuple[Order, ...]:
-        """Return the orders on these entries that wait."""
-        waiting = OrderRow.state == OrderState.WAITING.value
+        """Return the orders on these entries that wait, or for which a provider said yes."""
+        waiting = OrderRow.state.in_([OrderState.WAITING.value, OrderState.TOLD.value])
         query = select(OrderRow).where(OrderRow.entry_id == func.any(list(entry_ids)), waiting)
         return tuple(_order(row) for row in self._session.scalars(query))
 

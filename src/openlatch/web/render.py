@@ -461,6 +461,7 @@ def order(sight: OrderSight) -> wire.Order:
         finished_at=o.finished_at,
         receipt=wire.Receipt.model_validate(o.receipt) if o.receipt else None,
         moves=_moves(o),
+        rests=o.rests,
         already=sight.already,
     )
 

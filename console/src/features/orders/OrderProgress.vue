@@ -4,7 +4,7 @@ import { computed, ref, toRef, type Ref } from "vue";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
-import { day, exact, moment } from "@/ui/time";
+import { ago, day, exact, moment } from "@/ui/time";
 import OrderState from "./OrderState.vue";
 import { useOrder, type Move } from "./useOrder";
 
@@ -24,6 +24,11 @@ const moving = useMutation({ mutationFn: (how: Move) => move(how, said.value) })
 
 const said = ref("");
 const ends = computed(() => ["end", "give-up"].includes(order.value?.action ?? "end"));
+/** How long ago the provider said yes to the last step that asked it for something. */
+const toldAgo = computed(() => {
+  const at = order.value?.steps.filter((step) => step.at && step.call !== "read").at(-1)?.at;
+  return at ? ago(at, now.value) : "";
+});
 /** What the state means for this order, in a sentence. */
 const meaning = computed(() => {
   const now = order.value;
@@ -34,7 +39,7 @@ const meaning = computed(() => {
       if (now.moves.includes("done")) return "Somebody has to do something, and say here that it is done.";
       return now.attempts ? "It is tried again by itself." : "It goes on by itself.";
     case "told":
-      return `The provider said yes. It counts once a fresh reading shows it${ends.value ? " gone" : ""}.`;
+      return `The provider said yes ${toldAgo.value}. It counts once a fresh reading shows it${ends.value ? " gone" : ""}.`;
     case "proved":
       return ends.value
         ? "A fresh reading of the provider shows it gone."
@@ -52,6 +57,7 @@ const MOVES: Record<string, string> = { "try-again": "Try again", cancel: "Call 
 function next(instant: string): string {
   const seconds = Math.max(0, Math.ceil((Date.parse(instant) - now.value) / 1000));
   if (order.value?.moves.includes("done")) return `Until ${day(instant, zone.value)}.`;
+  if (order.value?.state === "told") return `Read again at ${moment(instant, zone.value)}.`;
   return seconds < 600 ? `Next try in ${seconds} s.` : `It goes on on ${moment(instant, zone.value)}.`;
 }
 </script>

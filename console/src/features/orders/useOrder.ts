@@ -4,11 +4,13 @@ import { api, take, type Order } from "@/api/client";
 
 /** What a person can do with an order. */
 export type Move = "cancel" | "done" | "try-again";
-const RESTING = ["proved", "cancelled", "stuck"];
+/** How often an order is looked at that goes on by itself, and one that waits, in milliseconds. */
+const OFTEN = 700;
+const SELDOM = 10_000;
 
-/** Whether an order waits for nobody but a person, or for nothing at all. */
+/** Whether an order is over, or waits for a person, a day or a device. */
 export function resting(order: Order): boolean {
-  return RESTING.includes(order.state);
+  return order.rests;
 }
 
 /** One order, looked at again and again until it rests; `over` is called when it does. */
@@ -17,12 +19,13 @@ export function useOrder(ref: Ref<string>, over: () => void) {
   const query = useQuery({
     queryKey: computed(() => ["orders", "one", ref.value]),
     queryFn: () => take(api.GET("/orders/{order}", { params: { path: { order: ref.value } } })),
-    refetchInterval: (current) => (current.state.data && resting(current.state.data) ? false : 700),
+    refetchInterval: ({ state: { data } }) =>
+      !data?.rests ? OFTEN : data.finished_at !== null ? false : SELDOM,
   });
   watch(
     () => query.data.value?.state,
     async (state, former) => {
-      if (!state || !former || !RESTING.includes(state)) return;
+      if (!state || !former || !query.data.value?.rests) return;
       over();
       await Promise.all([
         queries.invalidateQueries({ queryKey: ["entries"] }),

@@ -155,7 +155,10 @@ class ReceiptKeys(Sent):
 
 
 class Order(Sent):
-    """A commanded change and what became of it; `moves` are what a person can do with it now."""
+    """A commanded change and what became of it; `moves` are what a person can do with it now.
+
+    It `rests` once it is over, or while it waits for a person, a day or a device of theirs.
+    """
 
     id: UUID
     ref: str
@@ -176,6 +179,7 @@ class Order(Sent):
     finished_at: datetime | None
     receipt: Receipt | None
     moves: list[str]
+    rests: bool
     already: bool = False
 
 
