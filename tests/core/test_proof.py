@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Callable
 from dataclasses import dataclass, field, replace
 from datetime import timedelta
+from typing import Any
 
 import pytest
 from hypothesis import assume, event, given, settings
@@ -16,7 +17,7 @@ from openlatch.core.model import EndReason, Kind, PartyKind, ReadingOutcome, Sta
 from openlatch.core.observation import Observation, ObservedEntry, ObservedMembership
 from openlatch.core.offers import Part
 from openlatch.core.plans import Action, Ask, make_plan
-from openlatch.core.ports import Gift
+from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power, in_order
 from openlatch.core.proof import already_there, noted, verify
 from openlatch.core.steps import Extent, Step, held_before
@@ -26,6 +27,7 @@ from tests.core.test_plans import ALL, GATE_ACCOUNT, KINDS, LEVELS, WHO, around,
 from tests.factories import GATE, NOW, observed, observed_party
 
 SATURDAYS = Hours.parse("sat 09:00-12:00 America/New_York")
+HOURS_ELSE = Hours.parse("sun 09:00-12:00 America/New_York")
 ENDS = st.none() | st.integers(1, 9).map(lambda days: NOW + timedelta(days=days))
 PARTS = st.sampled_from([(), ("safe", "till"), ("till",), ("safe",)])
 LEVEL = st.sampled_from(list(LEVELS))
@@ -328,3 +330,131 @@ def test_what_is_given_back_is_what_was_held_before_the_first_step_took_anything
     assert gift.ends_at == target.ends_at
     powers = next(one.text for one in back.consequences if one.kind == "can-again")
     assert ", ".join(in_order(target.powers)) in powers, "what comes back is told as what comes back"
+
+
+# Every sentence of a proof, word for word
+
+LATER = NOW + timedelta(days=9)
+HAD = observed("1", level="cashier", permissions=("sell",), resources=("till",), ends_at=LATER, hours=SATURDAYS)
+AS_IT_WAS = Extent.of(HAD)
+LAST = "until 12:00 on 19 May 2026 (UTC)"
+OF_IT = "“cashier” on Gate (1)"
+
+
+def asked_for(*changes: Change, then_ends: bool = False) -> tuple[Step, ...]:
+    before = (("1", AS_IT_WAS),)
+    steps = [Step("change", "", "1", ME, change, account="gate", before=before) for change in changes]
+    return (*read(*steps), *([Step("end", "", "1", ME)] if then_ends else []))
+
+
+@pytest.mark.parametrize(
+    ("changes", "now", "said"),
+    [
+        ([Change(level="desk")], {"level": "desk"}, "“desk” on Gate (1) is listed with the level 'desk'"),
+        ([Change(resources=())], {"resources": ()}, f"{OF_IT} is listed for all parts"),
+        ([Change(resources=("a", "b"))], {"resources": ("b", "a")}, f"{OF_IT} is listed for a, b"),
+        ([Change(ends_at=NOW)], {"ends_at": NOW}, f"{OF_IT} is listed until 12:00 on 10 May 2026 (UTC)"),
+        ([Change(lifts=("end",))], {"ends_at": None}, f"{OF_IT} is listed without an end"),
+        ([Change(lifts=("hours",))], {"hours": None}, f"{OF_IT} is listed at all hours"),
+        ([Change(hours=SATURDAYS)], {}, f"{OF_IT} is listed {SATURDAYS}"),
+        ([Change(paused=True)], {"state": State.PAUSED}, f"{OF_IT} is listed as paused"),
+        ([Change(paused=True), Change(paused=False)], {}, f"{OF_IT} is listed as live"),
+        (
+            [Change(lifts=("end", "hours")), Change(ends_at=NOW, level="desk")],
+            {"ends_at": NOW, "hours": None, "level": "desk"},
+            "“desk” on Gate (1) is listed with the level 'desk', until 12:00 on 10 May 2026 (UTC), at all hours",
+        ),
+        (
+            [Change(level="desk", resources=("a",), ends_at=NOW), Change(level="guide", lifts=("end",))],
+            {"level": "guide", "resources": ("a",), "ends_at": None},
+            "“guide” on Gate (1) is listed with the level 'guide', for a, without an end",
+        ),
+        ([Change(wider=True, level="keeper"), Change(paused=False)], {"level": "keeper", "powers": tuple(Power)},
+         "“keeper” on Gate (1) is listed with the level 'keeper', as live"),
+    ],
+)  # fmt: skip
+def test_a_proof_of_changes_says_each_thing_that_was_asked_for_as_it_is_now(
+    changes: list[Change], now: dict[str, Any], said: str
+) -> None:
+    seen = verify(shown(replace(HAD, **now)), asked_for(*changes), len(changes), "UTC")
+    assert (seen.reached, seen.evidence) == (True, f"{said}; what is left of this party there: nothing")
+
+
+@pytest.mark.parametrize(
+    ("change", "now", "said"),
+    [
+        (Change(level="desk"), {}, ["with the level 'cashier', not 'desk'"]),
+        (Change(paused=True), {"permissions": ()}, ["with the permissions none, not sell", "as live, not paused"]),
+        (Change(paused=False), {"hours": None}, ["for all hours of the week"]),
+        (Change(resources=()), {"hours": HOURS_ELSE}, ["for till, not all parts", "for other hours of the week"]),
+        (Change(lifts=("end",)), {}, [f"{LAST}, not without an end"]),
+        (Change(paused=False), {"ends_at": None}, [f"without an end, not {LAST}"]),
+        (Change(paused=False), {"powers": (Power.VIEW, Power.OWN, Power.ADMIT)},
+         ["with more than before: admit, own"]),
+    ],
+)  # fmt: skip
+def test_what_is_not_as_it_was_to_be_is_said_thing_for_thing(
+    change: Change, now: dict[str, Any], said: list[str]
+) -> None:
+    other = replace(HAD, **now)
+    seen = verify(shown(other), asked_for(change), 1, "UTC")
+    assert (seen.reached, seen.evidence) == (False, "; ".join(f"{OF_IT} is listed {one}" for one in said))
+
+
+def test_an_end_that_is_a_moment_off_is_that_end_and_one_that_is_a_second_off_is_not() -> None:
+    steps = asked_for(Change(paused=False))
+    for off, same in ((timedelta(milliseconds=999), True), (timedelta(seconds=1), False)):
+        for end in (LATER + off, LATER - off):
+            assert verify(shown(replace(HAD, ends_at=end)), steps, 1, "UTC").reached is same
+
+
+def test_what_is_gone_was_narrowed_only_if_it_was_to_be_ended_after_that() -> None:
+    gone = verify(shown(), asked_for(Change(level="desk")), 1, "UTC")
+    assert (gone.reached, gone.evidence) == (False, f"{OF_IT} is not listed")
+    meant = verify(shown(), asked_for(Change(level="desk"), then_ends=True), 1, "UTC")
+    assert meant.evidence == f"{OF_IT} is no longer listed; what is left of this party there: nothing"
+    unnamed = replace(shown(), accounts=())
+    assert verify(unnamed, asked_for(Change(level="desk")), 1, "UTC").evidence == "“cashier” (1) is not listed"
+
+
+def test_what_was_given_and_ended_is_said_with_all_that_is_left() -> None:
+    give = Step("give", "", party=ME, gift=GIFT)
+    end = Step("end", "", "1", ME, account="gate", before=(("1", AS_IT_WAS),))
+    elsewhere = Step("end", "", "9", "another")
+    stands = verify(shown(HAD), read(end), 1, "UTC")
+    assert stands.evidence == f"{OF_IT} is still listed"
+    both = verify(shown(EXACT, observed("2"), observed("3")), read(end, elsewhere, give), 3, "UTC")
+    assert (both.reached, both.found) == (False, ()), "whoever has something new there is not out"
+    other = observed("2", account="elsewhere")
+    app = replace(observed_party("reader"), kind=PartyKind.APP, name="Sky reader")
+    seen = replace(shown(other, EXACT), parties=(app,), memberships=(ObservedMembership("reader", ME, how="app"),))
+    given_ = verify(seen, read(give), 1, "UTC")
+    assert (given_.reached, given_.found) == (True, ("new",))
+    assert given_.evidence == (
+        "“observer” on Gate (new) is listed; what is left of this party there: 1 other entry, connected to “Sky reader”"
+    )
+    two = verify(shown(other, observed("4", account="elsewhere"), EXACT), read(give), 1, "UTC")
+    assert two.evidence.endswith("what is left of this party there: 2 other entries")
+
+
+def test_what_is_not_there_that_was_given_is_said_by_what_comes_nearest() -> None:
+    give = Step("give", "", party=ME, gift=GIFT, before=(("old", Extent.of(EXACT)),))
+    assert verify(shown(), read(give), 1, "UTC").evidence == "“observer” on Gate is not listed"
+    old = replace(EXACT, key="old")
+    assert verify(shown(old), read(give), 1, "UTC").evidence == "“observer” on Gate is not listed anew"
+    far, near = replace(EXACT, key="a", level="owner", resources=("till",)), replace(EXACT, key="b", level="owner")
+    assert verify(shown(far, near), read(give), 1, "UTC").evidence == (
+        "“owner” on Gate (b) is listed with the level 'owner', not 'observer'"
+    )
+    app = replace(EXACT, kind=Kind.APP, permissions=("extra",))
+    assert verify(shown(app), read(give), 1, "UTC").evidence == "“observer” on Gate (new) is listed as app, not grant"
+    standing = replace(EXACT, kind=Kind.DELEGATE, permissions=("extra",))
+    assert verify(shown(standing), read(give), 1, "UTC").reached, "which permissions go with a level it says itself"
+
+
+def test_what_a_reading_leaves_for_later_is_kept_with_the_steps() -> None:
+    steps = (*read(), Step("give", "", party=ME, gift=GIFT), *read(), Step("receipt", ""))
+    before = noted(shown(HAD, EXACT), steps, 0, ())
+    assert before[1].before == (("1", AS_IT_WAS), ("new", Extent.of(EXACT)))
+    after = noted(shown(HAD, EXACT), before, 2, ["new"])
+    assert (after[2].found, after[0].found, after[1]) == (("new",), (), before[1])
