@@ -3,7 +3,8 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.meaning import Origin, Vocabulary
+from openlatch.core.meaning import Carried, Origin, Vocabulary, levels_of
+from openlatch.core.model import Kind
 from openlatch.core.powers import ORDER, Power
 
 WORDS = st.sampled_from(["guide", "keeper", "plates:read", "plates:write", "payouts"])
@@ -45,3 +46,24 @@ def test_a_level_is_unknown_only_if_no_permissions_say_what_is_in_it() -> None:
     words = Vocabulary({"plates:read": (Power.VIEW,)})
     assert words.meaning("Star Chart access", ["plates:read"], None).unknown == ()
     assert words.meaning("Star Chart access", [], None).unknown == ("Star Chart access",)
+
+
+CARRIED = st.lists(
+    st.builds(Carried, WORDS, st.frozensets(st.sampled_from(list(Kind)), min_size=1), st.just((Power.VIEW,))),
+    max_size=6,
+)
+
+
+@given(st.sampled_from(list(Kind)), LISTS, CARRIED)
+def test_a_level_of_one_kind_of_access_is_none_of_another(
+    kind: Kind, stated: dict[str, tuple[Power, ...]], carried: list[Carried]
+) -> None:
+    found = levels_of(kind, stated, carried)
+    given_to_people = {Kind.DELEGATE, Kind.GRANT, Kind.OFFER}
+    alike = given_to_people if kind in given_to_people else {kind}
+    own = {one.level for one in carried if one.kinds & alike}
+    assert own <= set(found) <= own | set(stated)
+    for level in set(found) - own:
+        elsewhere = {k for one in carried if one.level == level for k in one.kinds}
+        assert not elsewhere or elsewhere - {Kind.SESSION, Kind.SECRET, Kind.OPEN}, "what was told or is open"
+        assert kind not in (Kind.SESSION, Kind.SECRET, Kind.OPEN)

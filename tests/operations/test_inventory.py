@@ -359,3 +359,19 @@ def test_what_anyone_can_do_is_part_of_the_reach_and_of_the_plan(client: Client)
     assert "view" in own.loses, "anyone comes to some folders, and he to all"
     (anyway,) = [one for one in client.plan(own.entry.ref).consequences if one.kind == "open-anyway"]
     assert anyway.text.startswith("Anyone can do this whatever becomes of it, and so can Pell Varga: view")
+
+
+def test_what_a_session_or_a_secret_is_called_is_no_level_that_anybody_is_given(client: Client) -> None:
+    def levels(account: str, level: str) -> list[str]:
+        entry = next(e for e in client.entries(account=account, state="live") if e.level == level)
+        return client.plan(entry.ref).levels
+
+    assert "mast reader" in levels("North Dome", "night assistant")
+    assert "signed in" not in levels("North Dome", "night assistant")
+    secret = next(e for e in client.entries(kind="secret", state="live"))
+    offered = [choice.level for choice in client.fit(secret.account.ref, needs=["view"]).choices]
+    assert secret.level not in offered
+    with pytest.raises(Invalid, match="has no level"):
+        client.command(
+            next(e.ref for e in client.entries(account="North Dome", kind="grant")), "narrow", level="signed in"
+        )

@@ -208,6 +208,7 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
         (wish(ORLA, WRITER, WRITER), "The same is offered twice"),
         (wish(lapse_hours=0), "between 1 and"),
         (wish(ORLA, PartWish("Newsletter", "writer", power_until={Power.SPEND: date(2027, 12, 1)})), "Spend is not"),
+        (wish(ORLA, PartWish("Newsletter", "writer", power_until={Power.EDIT: date(2029, 12, 1)})), "Edit would end"),
     ],
 )
 def test_what_makes_no_sense_is_refused_and_leaves_nothing_behind(letters: Holder, wanted: Wish, problem: str) -> None:

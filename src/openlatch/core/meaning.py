@@ -11,9 +11,10 @@ from dataclasses import dataclass, field
 from enum import StrEnum
 from types import MappingProxyType
 
+from openlatch.core.model import Kind
 from openlatch.core.powers import Power, in_order
 
-__all__ = ["Meaning", "Origin", "Vocabulary", "Words"]
+__all__ = ["Carried", "Meaning", "Origin", "Vocabulary", "Words", "levels_of"]
 
 Words = Mapping[str, tuple[Power, ...]]
 """Levels and permissions in a provider's own spelling, with the powers that each gives."""
@@ -75,3 +76,36 @@ class Vocabulary:
         words = permissions if permissions and level not in known else (level, *permissions)
         powers = in_order(power for word in words for power in known.get(word, ()))
         return Meaning(powers, tuple(dict.fromkeys(word for word in words if word not in known)))
+
+
+@dataclass(frozen=True, slots=True)
+class Carried:
+    """A level that entries carry without permissions of their own, the kinds of these, and what it gives."""
+
+    level: str
+    kinds: frozenset[Kind]
+    powers: tuple[Power, ...]
+
+
+_GIVEN = frozenset({Kind.DELEGATE, Kind.GRANT, Kind.OFFER})
+_NEVER_GIVEN = frozenset({Kind.SESSION, Kind.SECRET, Kind.OPEN})
+
+
+def levels_of(kind: Kind, stated: Words, carried: Iterable[Carried]) -> dict[str, tuple[Power, ...]]:
+    """Return the levels that access of a kind can have, with what each gives.
+
+    Those that a provider states, and those that entries of the kind carry. What only sessions, told secrets or things
+    that are open carry is called something there, and is no level that anybody could be given.
+    """
+    alike = _GIVEN if kind in _GIVEN else frozenset({kind})
+    kinds: dict[str, frozenset[Kind]] = {}
+    own: dict[str, tuple[Power, ...]] = {}
+    for one in carried:
+        kinds[one.level] = kinds.get(one.level, frozenset()) | one.kinds
+        if one.kinds & alike:
+            own[one.level] = one.powers
+    if kind in _NEVER_GIVEN:
+        return own
+    return {
+        level: gives for level, gives in stated.items() if not kinds.get(level) or kinds[level] - _NEVER_GIVEN
+    } | own

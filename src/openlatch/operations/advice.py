@@ -5,8 +5,8 @@ from __future__ import annotations
 from datetime import timedelta
 
 from openlatch.core.advise import Advice, narrowest
-from openlatch.core.meaning import Vocabulary
-from openlatch.core.model import Provider
+from openlatch.core.meaning import Carried, Vocabulary, levels_of
+from openlatch.core.model import Kind, Provider
 from openlatch.core.powers import Power
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
@@ -20,16 +20,17 @@ def advice(call: Call, listed: Listed) -> Advice | None:
     used = entry.used_since(call.now - timedelta(days=call.tx.workspace.unused_days))
     if used is None or not entry.stands:
         return None
-    return narrowest(known_levels(call, listed.provider), entry.level, entry.powers, used)
+    return narrowest(known_levels(call, listed.provider, entry.kind), entry.level, entry.powers, used)
 
 
-def known_levels(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
-    """The levels that a provider is known to have, by what it says and its entries carry, with what each gives."""
+def known_levels(call: Call, provider: Provider, kind: Kind) -> dict[str, tuple[Power, ...]]:
+    """The levels that access of a kind is known to have at a provider, with what each gives."""
     words = Vocabulary(call.services.words(provider.connector), call.tx.words.corrected(provider.id))
     connector = call.services.connectors.get(provider.connector)
-    found = dict(connector.levels if connector is not None else {}) | dict(provider.abilities.levels)
+    stated = dict(connector.levels if connector is not None else {}) | dict(provider.abilities.levels)
+    carried = []
     for used in call.tx.words.used(provider.id):
         meaning = words.meaning(used.level, used.permissions, used.stated)
         if not used.permissions and not meaning.unknown:
-            found[used.level] = meaning.powers
-    return found
+            carried.append(Carried(used.level, used.kinds, meaning.powers))
+    return levels_of(kind, stated, carried)

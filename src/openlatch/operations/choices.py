@@ -74,9 +74,9 @@ def permissions_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...
 
 def levels_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
     """Return the levels by which somebody can be let in; what only sessions carry, or permissions alone, is none."""
-    single = provider.abilities.single
-    stated = dict(provider.abilities.levels)
-    return {name: gives for name, gives in (stated or known_levels(call, provider)).items() if name != single and gives}
+    single, stated = provider.abilities.single, dict(provider.abilities.levels)
+    able = known_levels(call, provider, Kind.DELEGATE)
+    return {name: gives for name, gives in able.items() if name != single and gives and (not stated or name in stated)}
 
 
 # Parts and hours

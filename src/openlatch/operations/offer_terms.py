@@ -360,6 +360,10 @@ def _part(
         extra = in_order(set(ends) - set(chosen.powers))
         if extra:
             raise _wrong("power_until", f"{', '.join(extra)} is not offered", "Give ends only to what is offered.")
+        late = [power for power, at in ends.items() if at is not None and ends_at is not None and at > ends_at]
+        if late:
+            text = f"{', '.join(in_order(late))} would end after all of it has ended"
+            raise _wrong("power_until", text, "Give single powers a day before the last one of all.")
         later = core.stages({p: at for p, at in ends.items() if at is not None}, chosen, ends_at, levels)
     finding = findings.get((provider.id, _who(wish, wanted)), Finding())
     key = finding.found.key or _who(wish, wanted)

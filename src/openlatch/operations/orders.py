@@ -354,7 +354,10 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
     names = tx.accounts.names({one.account_id for one in around})
     teams = tx.memberships.above({entry.party_id for entry in entries})
     providers = {one: tx.providers.get(one) for one in {entry.provider_id for entry in entries}}
-    levels = {one: known_levels(call, provider) for one, provider in providers.items()}
+    levels = {
+        (one, kind): known_levels(call, providers[one], kind)
+        for one, kind in {(entry.provider_id, entry.kind) for entry in entries}
+    }
     keys = {one: tx.parties.keys_of(parties, one) for one in providers}
     accounts = {one: tx.accounts.get(one) for one in {entry.account_id for entry in entries}}
     acting = {entry.account_id for entry in entries if Power.ADMIT in entry.powers}
@@ -370,7 +373,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
         situation = Situation(
             entry, party, account, provider.name, provider.abilities, neighbours,
             {n.account_id: names[n.account_id] for n in neighbours}, holders,
-            frozenset(teams.get(entry.party_id, ())), levels[provider.id],
+            frozenset(teams.get(entry.party_id, ())), levels[provider.id, entry.kind],
             {one: keys[provider.id][one] for one in holders}, provider.by_hand,
             limits=choices.limits_of(call, account, provider), outside=not tx.workspace.circle.holds(party),
             going=leaving, zone=tx.workspace.zone,
@@ -405,7 +408,7 @@ def _takes_admit(call: Call, order: Order, entry: Entry) -> bool:
     level = next(
         (s.change.level for s in reversed(order.steps) if s.entry == entry.key and s.change and s.change.level), ""
     )
-    levels = known_levels(call, call.tx.providers.get(entry.provider_id)) if level else {}
+    levels = known_levels(call, call.tx.providers.get(entry.provider_id), entry.kind) if level else {}
     return bool(level) and Power.ADMIT not in levels.get(level, entry.powers)
 
 

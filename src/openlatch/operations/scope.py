@@ -10,7 +10,7 @@ from uuid import UUID
 
 from openlatch.core.advise import narrowest
 from openlatch.core.decisions import Facts
-from openlatch.core.model import PartyStatus, Person
+from openlatch.core.model import Kind, PartyStatus, Person
 from openlatch.core.powers import Power
 from openlatch.core.reviews import Asked, ReviewPlan, assign
 from openlatch.core.roles import Role
@@ -66,14 +66,15 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
     """Return what is known of entries now, as a reviewer goes by it."""
     flags = flags_on(call, listed.values())
     since = call.now - timedelta(days=call.tx.workspace.unused_days)
-    levels: dict[UUID, dict[str, tuple[Power, ...]]] = {}
+    levels: dict[tuple[UUID, Kind], dict[str, tuple[Power, ...]]] = {}
     found = {}
     for one, each in listed.items():
         entry, provider = each.entry, each.provider
-        if provider.id not in levels:
-            levels[provider.id] = known_levels(call, provider)
+        of_kind = provider.id, entry.kind
+        if of_kind not in levels:
+            levels[of_kind] = known_levels(call, provider, entry.kind)
         used = entry.used_since(since)
-        advice = narrowest(levels[provider.id], entry.level, entry.powers, used) if used is not None else None
+        advice = narrowest(levels[of_kind], entry.level, entry.powers, used) if used is not None else None
         begun = entry.accepted_at or entry.given_at or entry.first_seen
         idle = entry.use_known and (entry.last_used or begun or call.now) < since
         found[one] = Facts(

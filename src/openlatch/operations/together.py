@@ -109,11 +109,12 @@ class _Acts:
 
 
 def _after(call: Call, entries: Mapping[UUID, Entry], asks: Mapping[UUID, Ask]) -> dict[UUID, Entry | None]:
-    levels = {
-        one: advice.known_levels(call, call.tx.providers.get(one))
-        for one in {entries[entry].provider_id for entry, ask in asks.items() if ask.level}
+    places = {(entries[one].provider_id, entries[one].kind) for one, ask in asks.items() if ask.level}
+    levels = {(one, kind): advice.known_levels(call, call.tx.providers.get(one), kind) for one, kind in places}
+    return {
+        one: becomes(entries[one], ask, levels.get((entries[one].provider_id, entries[one].kind), {}))
+        for one, ask in asks.items()
     }
-    return {one: becomes(entries[one], ask, levels.get(entries[one].provider_id, {})) for one, ask in asks.items()}
 
 
 def _locked_out(call: Call, entries: Mapping[UUID, Entry], after: Mapping[UUID, Entry | None]) -> dict[UUID, str]:

@@ -11,6 +11,7 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.meaning import Words
+from openlatch.core.model import Kind
 from openlatch.core.powers import Power, in_order
 from openlatch.store.noun import Noun
 from openlatch.store.tables import EntryRow, WordRow
@@ -20,12 +21,13 @@ __all__ = ["Correction", "ProviderWords", "Used"]
 
 @dataclass(frozen=True, slots=True)
 class Used:
-    """Entries with the same level and permissions: how many stand, and the powers that the provider states."""
+    """Entries with the same level and permissions: how many stand, of which kinds, and the powers that are stated."""
 
     level: str
     permissions: tuple[str, ...]
     stated: tuple[Power, ...] | None
     entries: int
+    kinds: frozenset[Kind]
 
 
 @dataclass(frozen=True, slots=True)
@@ -48,10 +50,19 @@ class ProviderWords(Noun):
     def used(self, provider_id: UUID) -> tuple[Used, ...]:
         """Return every combination of level, permissions and stated powers among the standing entries."""
         columns = (EntryRow.level, EntryRow.permissions, EntryRow.stated)
-        query = select(*columns, func.count()).where(EntryRow.provider_id == provider_id, EntryRow.state != "ended")
+        kinds = func.array_agg(EntryRow.kind.distinct())
+        query = select(*columns, func.count(), kinds).where(
+            EntryRow.provider_id == provider_id, EntryRow.state != "ended"
+        )
         return tuple(
-            Used(level, tuple(permissions), None if stated is None else _powers(stated), count)
-            for level, permissions, stated, count in self._session.execute(query.group_by(*columns))
+            Used(
+                level,
+                tuple(permissions),
+                None if stated is None else _powers(stated),
+                count,
+                frozenset(map(Kind, carried)),
+            )
+            for level, permissions, stated, count, carried in self._session.execute(query.group_by(*columns))
         )
 
     def corrections(self, provider_id: UUID) -> tuple[Correction, ...]:
