@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import io
+from email.utils import parseaddr
 from typing import Any
 from uuid import uuid4
 
@@ -375,3 +376,33 @@ def test_what_a_session_or_a_secret_is_called_is_no_level_that_anybody_is_given(
         client.command(
             next(e.ref for e in client.entries(account="North Dome", kind="grant")), "narrow", level="signed in"
         )
+
+
+NEAR = {
+    "hollis@northcape-un1.example": "northcape-uni.example",  # the domain of a partner
+    "works@brightmere.exampl": "brightmere.example",
+    f"jori.penrose@{DOMAIN}": f"jory.penrose@{DOMAIN}",  # somebody who is known
+    f"inez.okoro@{DOMAIN}": f"ines.okoro@{DOMAIN}",  # somebody who signs in
+    f"Jory Penrose <jp@{DOMAIN}>": f"jory.penrose@{DOMAIN}",  # a name that is known at that domain
+}
+
+
+@pytest.mark.parametrize("who", NEAR)
+def test_an_address_that_resembles_anything_known_is_not_taken_without_a_word(client: Client, who: str) -> None:
+    name, address = parseaddr(who)
+    with pytest.raises(Invalid) as told:
+        client.record_secret("Bookings", who, "the door code")
+    with pytest.raises(Invalid) as kept:
+        client.keep("Hill Road Signage", account="Hall", addresses=[address], party=name)
+    for refused in (told, kept):
+        assert NEAR[who] in refused.value.message
+        assert refused.value.fields["errors"][0]["kind"] == "near-miss"
+    parts = [{"account": "Bookings", "level": "guide"}]
+    wish = wire.OfferWish.model_validate({"to": address, "name": name, "endless": True, "parts": parts})
+    assert NEAR[who] in next(one.text for one in client.check_offer(wish).remarks if one.kind == "near-miss")
+
+
+def test_an_address_that_is_said_to_be_somebody_elses_is_known_from_then_on(client: Client) -> None:
+    kept = client.record_secret("Bookings", f"maren.ashdow@{DOMAIN}", "the door code", somebody_else=True)
+    assert kept.party.addresses == [f"maren.ashdow@{DOMAIN}"]
+    assert client.record_secret("Bookings", f"maren.ashdow@{DOMAIN}", "the safe").party.id == kept.party.id

@@ -19,6 +19,11 @@ export class Problem extends Error {
     this.errors = sent.errors ?? [];
   }
 
+  /** Whether an address comes close to a known one, and it takes a word that it is somebody else's. */
+  get nearMiss(): boolean {
+    return this.errors.some((one) => one.kind === "near-miss");
+  }
+
   /** The service could not be reached at all. */
   static unreachable(): Problem {
     const detail = "Open Latch does not answer. Nothing was changed.";

@@ -15,8 +15,11 @@ from openlatch.cli.nouns import ENTRY, PROVIDER
 from openlatch.cli.output import ORDER, out, reports_errors
 from openlatch.wire import messages as wire
 
-__all__ = ["gone", "import_", "keep", "vouch"]
+__all__ = ["gone", "import_", "keep", "somebody_else_option", "vouch"]
 
+somebody_else_option = click.option(
+    "--somebody-else", is_flag=True, help="The address comes close to a known one, and is somebody else's."
+)
 _KINDS = click.Choice(["delegate", "grant", "app", "session", "offer", "secret", "open"])
 
 
@@ -31,6 +34,7 @@ _KINDS = click.Choice(["delegate", "grant", "app", "session", "offer", "secret",
 @click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="The last day on which it holds.")
 @click.option("--given-by", default="", help="Who gave it.")
 @click.option("--because", default="", help="Why it exists.")
+@somebody_else_option
 @reports_errors
 def keep(
     provider: str,
@@ -43,6 +47,7 @@ def keep(
     last_day: datetime | None,
     given_by: str,
     because: str,
+    somebody_else: bool,
 ) -> None:
     """Keep an entry of PROVIDER by hand, or correct the one of the same kind, account and party."""
     with connect() as client:
@@ -57,6 +62,7 @@ def keep(
             ends_at=last_day.date() if last_day else None,
             given_by=given_by,
             basis=because,
+            somebody_else=somebody_else,
         )
     click.echo(f"Kept {kept.ref}: {kept.party.name} on {kept.account.name}. You vouch for it.")
 

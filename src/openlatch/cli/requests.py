@@ -8,6 +8,7 @@ import click
 from rich.text import Text
 
 from openlatch.cli.connection import connect
+from openlatch.cli.hand import somebody_else_option
 from openlatch.cli.nouns import ACCOUNT, REQUEST
 from openlatch.cli.orders import confirmed
 from openlatch.cli.output import Column, day, emit, last_day, out, output_option, reports_errors
@@ -97,15 +98,21 @@ def _one(found: wire.Request) -> None:
 @click.argument("what", default="a password")
 @click.option("--powers", default="", help="What one can do with it; all that anybody can there, if not said.")
 @click.option("--because", "reason", default="", help="Why they were told.")
+@somebody_else_option
 @reports_errors
-def told(account: str, who: str, what: str, powers: str, reason: str) -> None:
+def told(account: str, who: str, what: str, powers: str, reason: str, somebody_else: bool) -> None:
     """Write down that WHO was told WHAT (a password, a key, a code) of ACCOUNT.
 
     WHO is a known name, address or short form, or anybody else: a name, an address, or “Name <address>”.
     """
     with connect() as client:
         kept = client.record_secret(
-            account, who, what, powers=[one.strip() for one in powers.split(",") if one.strip()], reason=reason
+            account,
+            who,
+            what,
+            powers=[one.strip() for one in powers.split(",") if one.strip()],
+            reason=reason,
+            somebody_else=somebody_else,
         )
     click.echo(f"Kept ({kept.ref}): {kept.party.name} knows {kept.level} of {kept.account.name}.")
     click.echo(f"To let them in instead: openlatch offer --replaces {kept.ref}")

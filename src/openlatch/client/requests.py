@@ -43,10 +43,23 @@ class RequestCalls(Transport):
         return self._send(wire.Request, "POST", f"/requests/{part(request)}/withdraw")
 
     def record_secret(
-        self, account: str, who: str, what: str = "", *, powers: Sequence[str] = (), reason: str = ""
+        self,
+        account: str,
+        who: str,
+        what: str = "",
+        *,
+        powers: Sequence[str] = (),
+        reason: str = "",
+        somebody_else: bool = False,
     ) -> wire.Entry:
-        """Write down that somebody was told a password, key or code of an account."""
-        body = {"account": account, "who": who, "what": what, "powers": list(powers), "reason": reason}
+        """Write down that somebody was told a password, key or code of an account.
+
+        An address that comes close to a known one is refused (Invalid), unless it is `somebody_else`'s.
+        """
+        body = {
+            "account": account, "who": who, "what": what, "powers": list(powers), "reason": reason,
+            "somebody_else": somebody_else,
+        }  # fmt: skip
         return self._send(wire.Entry, "POST", "/secrets", json=body)
 
     def webhooks(self) -> list[wire.Webhook]:

@@ -11,7 +11,7 @@ from openlatch.core.model import EndReason, Entry, Provider, ReadingOutcome, Sta
 from openlatch.core.observation import Observation, complaints
 from openlatch.core.reconcile import Changes
 from openlatch.errors import Conflict, Invalid
-from openlatch.operations import entries, flags, orders, readings
+from openlatch.operations import entries, flags, known, orders, readings
 from openlatch.operations.entries import Sight
 from openlatch.operations.gate import Call, operation
 
@@ -57,8 +57,11 @@ def import_list(call: Call, provider: str, rows: Rows, columns: Mapping[str, str
 
 
 @operation("hand.keep")
-def keep(call: Call, provider: str, fields: Mapping[str, str]) -> Sight:
-    """Keep one entry by hand, or correct the one of the same key; `fields` are those of an imported line."""
+def keep(call: Call, provider: str, fields: Mapping[str, str], *, somebody_else: bool = False) -> Sight:
+    """Keep one entry by hand, or correct the one of the same key; `fields` are those of an imported line.
+
+    An address that comes close to a known one is refused, unless it is said to be `somebody_else`.
+    """
     found = call.tx.providers.find(provider)
     rows = ((1, tuple(fields)), (2, tuple(fields.values())))
     imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name)
@@ -70,6 +73,9 @@ def keep(call: Call, provider: str, fields: Mapping[str, str]) -> Sight:
             next_step="Correct it and send it again.",
             errors=[{"at": c.column or "body", "problem": c.problem} for c in imported.complaints],
         )
+    for party in imported.observation.parties if not somebody_else else ():
+        for address in party.addresses:
+            known.refuse_resembling(call, address, party.name, "addresses")
     changes = _take(call, found, imported, f"kept by hand by {call.actor.name}")
     return entries.show(call, str(_all(changes)[0].id))
 

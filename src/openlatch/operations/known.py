@@ -6,14 +6,15 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field, replace
 from uuid import UUID
 
-from openlatch.core.addresses import Neighbours
+from openlatch.core.addresses import Near, Neighbours
 from openlatch.core.hours import end_of
 from openlatch.core.model import Circle, Party, normal_address
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.policy import Policy
+from openlatch.errors import Invalid
 from openlatch.operations.gate import Call
 
-__all__ = ["Acquaintance", "Overlay", "acquaint", "circle_of", "overlay"]
+__all__ = ["Acquaintance", "Overlay", "acquaint", "circle_of", "overlay", "refuse_resembling", "resembled"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -81,3 +82,34 @@ def acquaint(call: Call, circle: Circle, parties: Iterable[Party]) -> dict[UUID,
                 found[party.id] = replace(found[party.id], near=near.known, near_how=near.how)
                 break
     return found
+
+
+def resembled(call: Call, address: str, name: str = "") -> Near | None:
+    """Return what an address that somebody types comes close to, of everything that is known; None for a known one.
+
+    Known are the parties with all their addresses, earlier ones too, the domains of all of them, whoever signs in here,
+    and the circle.
+    """
+    normal = normal_address(address)
+    sign_ins = {normal_address(person.address) for person in call.tx.people.all()}
+    if "@" not in normal or normal in sign_ins or call.tx.parties.of_address(address) is not None:
+        return None
+    domain = normal.rpartition("@")[2]
+    domains = {*call.tx.workspace.circle.domains, *call.tx.parties.domains()}
+    domains |= {one.rpartition("@")[2] for one in sign_ins}
+    namesakes = call.tx.parties.some(call.tx.parties.named([name]).get(name.casefold(), ())) if name else {}
+    theirs = [one for party in namesakes.values() for one in party.addresses if one.endswith(f"@{domain}")]
+    names = {name: theirs[0]} if theirs else {}
+    return Neighbours({*call.tx.parties.addresses_at(domain), *sign_ins}, domains, names).near(address, name)
+
+
+def refuse_resembling(call: Call, address: str, name: str, at: str) -> None:
+    """Refuse (Invalid) an address that comes close to a known one, until somebody says that it is somebody else's."""
+    near = resembled(call, address, name)
+    if near is not None:
+        raise Invalid(
+            f"{address}: {near.how} {near.known}, which is known. Nothing was kept.",
+            next_step="Compare it letter by letter, and correct it; or say that it is somebody else's: --somebody-else",
+            errors=[{"at": at, "problem": f"{near.how} {near.known}", "kind": "near-miss"}],
+            near=near.known,
+        )

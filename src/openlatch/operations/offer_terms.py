@@ -209,7 +209,7 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     met = known.acquaint(call, call.tx.workspace.circle, [replace(stranger, addresses=(typed.strip(),))])
     seen = next(iter(met.values()))
     outside = not call.tx.workspace.circle.holds(stranger)
-    near = Near(seen.near, seen.near_how or "") if seen.near else None
+    near = Near(seen.near, seen.near_how or "") if seen.near else known.resembled(call, typed, name)
     starts_at, until = _span(call, wish)
     lapses_at = _lapses(call, wish, lapse, until)
     remarks: list[Remark] = [*_about(stranger, address, near)]

@@ -17,11 +17,21 @@ _ANY = (Kind.DELEGATE, Kind.GRANT)
 
 
 @operation("secrets.record")
-def record(call: Call, account: str, who: str, what: str, powers: tuple[Power, ...], reason: str) -> Sight:
+def record(
+    call: Call,
+    account: str,
+    who: str,
+    what: str,
+    powers: tuple[Power, ...],
+    reason: str,
+    *,
+    somebody_else: bool = False,
+) -> Sight:
     """Write down that somebody was told a password, key or code of an account.
 
-    `who` is a known party (by name, address or short form), or anybody else: a name, an address, or both. Without
-    `powers`, whoever knows it is taken to be able to do all that anybody can who is let in.
+    `who` is a known party (by name, address or short form), or anybody else: a name, an address, or both. An address
+    that comes close to a known one is refused, unless it is said to be `somebody_else`. Without `powers`, whoever knows
+    it is taken to be able to do all that anybody can who is let in.
     """
     found = call.tx.accounts.find(account)[0]
     provider = call.tx.providers.get(found.provider_id)
@@ -33,7 +43,8 @@ def record(call: Call, account: str, who: str, what: str, powers: tuple[Power, .
         "level": what.strip() or "a password", "powers": "; ".join(can), "given_by": call.actor.name, "basis": reason,
         "given_at": call.now.isoformat(),
     }  # fmt: skip
-    return hand.keep(call, provider.name, {key: value for key, value in fields.items() if value})
+    kept = {key: value for key, value in fields.items() if value}
+    return hand.keep(call, provider.name, kept, somebody_else=somebody_else)
 
 
 def _who(call: Call, text: str) -> tuple[str, tuple[str, ...]]:

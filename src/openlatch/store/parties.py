@@ -133,6 +133,18 @@ class Parties(Noun):
             )
         )
 
+    def addresses_at(self, domain: str) -> tuple[str, ...]:
+        """Return every address at a domain under which a party is known, or was."""
+        there = func.split_part(IdentifierRow.value, literal_column("'@'"), literal_column("2"), type_=Text())
+        query = select(IdentifierRow.value).where(IdentifierRow.scheme == "address", there == domain)
+        return tuple(self._session.scalars(query))
+
+    def domains(self) -> tuple[str, ...]:
+        """Return every domain at which a party is known, or was."""
+        domain = func.split_part(IdentifierRow.value, literal_column("'@'"), literal_column("2"), type_=Text())
+        query = select(domain).where(IdentifierRow.scheme == "address", domain != "")
+        return tuple(self._session.scalars(query.distinct()))
+
     def beyond_doubt(self, domains: Iterable[str], names: Iterable[str]) -> tuple[list[str], dict[str, str]]:
         """Return the addresses of verified parties in these domains, and of these names with an address of each."""
         verified = (

@@ -174,6 +174,6 @@ def headers(text: str) -> dict[str, str]:
 
 def cells(body: KeptEntry) -> dict[str, str]:
     """Return an entry to keep by hand as the line that an imported list would have for it."""
-    values = {name: getattr(body, name) for name in KeptEntry.model_fields}
+    values = {name: getattr(body, name) for name in KeptEntry.model_fields if name != "somebody_else"}
     values["powers"] = ["none"] if body.powers == [] else body.powers
     return {name: in_cell(value) for name, value in values.items()}

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { api, take } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import SomebodyElse from "@/ui/SomebodyElse.vue";
 
 /** Writing down, in a moment, that somebody was told a password. */
 const props = defineProps<{ account: string }>();
@@ -10,10 +11,17 @@ const queries = useQueryClient();
 const who = ref("");
 const what = ref("");
 const keep = useMutation({
-  mutationFn: () =>
+  mutationFn: (somebodyElse: boolean) =>
     take(
       api.POST("/secrets", {
-        body: { account: props.account, who: who.value, what: what.value, powers: [], reason: "" },
+        body: {
+          account: props.account,
+          who: who.value,
+          what: what.value,
+          powers: [],
+          reason: "",
+          somebody_else: somebodyElse,
+        },
       }),
     ),
   onSuccess: async () => {
@@ -25,7 +33,7 @@ const kept = keep.data;
 </script>
 
 <template>
-  <form class="max-w-xl" aria-label="Somebody was told a secret" @submit.prevent="keep.mutate()">
+  <form class="max-w-xl" aria-label="Somebody was told a secret" @submit.prevent="keep.mutate(false)">
     <div class="flex flex-wrap items-end gap-3">
       <label class="block">
         <span class="small mb-1 block">Who was told: a name or an address</span>
@@ -37,7 +45,9 @@ const kept = keep.data;
       </label>
       <button type="submit" class="button" :disabled="keep.isPending.value">Write it down</button>
     </div>
-    <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3" />
+    <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3">
+      <SomebodyElse :error="keep.error.value" @sure="keep.mutate(true)" />
+    </ProblemNote>
     <p v-else-if="kept" class="mt-3" role="status">
       <b class="font-[620]">{{ kept.party.name }}</b> knows {{ kept.level }}. It is flagged until it was
       changed.

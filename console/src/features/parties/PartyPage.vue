@@ -73,11 +73,11 @@ const steps = computed<Step[]>(() =>
         ? "app they connected"
         : via.at(-1)?.how === "open"
           ? "open to them"
-        : via.length > 1
-          ? `team, through ${via.at(-2)?.party.name}`
-          : via.length
-            ? "team"
-            : "",
+          : via.length > 1
+            ? `team, through ${via.at(-2)?.party.name}`
+            : via.length
+              ? "team"
+              : "",
     account: entry.account.name,
     provider: entry.provider.name,
     powers: entry.powers,

@@ -4,6 +4,7 @@ import { computed, reactive, ref } from "vue";
 import { api, take, type Entry } from "@/api/client";
 import { POWERS } from "@/ui/powers";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import SomebodyElse from "@/ui/SomebodyElse.vue";
 
 /** One entry that no reading shows; whoever keeps it vouches for it. */
 const props = defineProps<{ provider: string }>();
@@ -24,7 +25,7 @@ const known = ref(false);
 const anyone = computed(() => kind.value === "open");
 
 const keep = useMutation({
-  mutationFn: () =>
+  mutationFn: (somebodyElse: boolean) =>
     take(
       api.POST("/providers/{provider}/entries", {
         params: { path: { provider: props.provider } },
@@ -45,6 +46,7 @@ const keep = useMutation({
           given_at: null,
           last_used: null,
           key: "",
+          somebody_else: somebodyElse,
         },
       }),
     ),
@@ -58,7 +60,7 @@ const kept = computed(() => keep.data.value);
 </script>
 
 <template>
-  <form aria-label="Keep an entry by hand" @submit.prevent="keep.mutate()">
+  <form aria-label="Keep an entry by hand" @submit.prevent="keep.mutate(false)">
     <div class="grid grid-cols-[170px_minmax(0,1fr)] items-baseline gap-y-3">
       <label for="keep-kind" class="text-mute">Kind</label>
       <select id="keep-kind" v-model="kind" class="field max-w-md">
@@ -101,7 +103,9 @@ const kept = computed(() => keep.data.value);
       <label for="keep-basis" class="text-mute">Because</label>
       <input id="keep-basis" v-model="said.basis" class="field max-w-md" maxlength="1000" />
     </div>
-    <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3 max-w-xl" />
+    <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3 max-w-xl">
+      <SomebodyElse :error="keep.error.value" @sure="keep.mutate(true)" />
+    </ProblemNote>
     <p v-else-if="kept" class="mt-3" role="status">
       <b class="font-[620]">{{ kept.party.name }} on {{ kept.account.name }}</b> is kept. You vouch for it.
       <RouterLink class="link" :to="{ path: '/inventory', query: { entry: kept.ref } }">{{

@@ -61,7 +61,10 @@ def get_entry(call: Call, entry: str) -> wire.Entry:
 def record_secret(call: Call, body: wire.NewSecret) -> wire.Entry:
     """Write down that somebody was told a password, key or code of an account."""
     powers = tuple(Power(p) for p in body.powers)
-    return render.entry(secrets.record(call, body.account, body.who, body.what, powers, body.reason))
+    kept = secrets.record(
+        call, body.account, body.who, body.what, powers, body.reason, somebody_else=body.somebody_else
+    )
+    return render.entry(kept)
 
 
 @routes.route("POST", "/entries/<entry>/vouch", returns=wire.Entry)

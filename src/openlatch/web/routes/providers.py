@@ -61,7 +61,7 @@ def report_breach(call: Call, provider: str, body: wire.BreachReport) -> wire.Pr
 @routes.route("POST", "/providers/<provider>/entries", body=wire.KeptEntry, returns=wire.Entry)
 def keep_entry(call: Call, provider: str, body: wire.KeptEntry) -> wire.Entry:
     """Keep an entry of this provider by hand, or correct it; whoever does so vouches for it."""
-    return render.entry(hand.keep(call, provider, cells(body)))
+    return render.entry(hand.keep(call, provider, cells(body), somebody_else=body.somebody_else))
 
 
 @routes.route(

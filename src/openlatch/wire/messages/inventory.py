@@ -52,7 +52,10 @@ class Hours(Sent):
 
 
 class KeptEntry(Taken):
-    """An entry to keep by hand; one of the same key, or of the same kind, account and party, is corrected by it."""
+    """An entry to keep by hand; one of the same key, or of the same kind, account and party, is corrected by it.
+
+    An address that comes close to a known one is refused, unless `somebody_else` says that it is not theirs.
+    """
 
     account: Text
     party: Search = ""
@@ -71,6 +74,7 @@ class KeptEntry(Taken):
     """an instant, or the last day in the workspace's zone"""
     basis: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
     key: Search = ""
+    somebody_else: bool = False
 
 
 class Vouched(Sent):
@@ -90,7 +94,8 @@ class GoneWish(Taken):
 class NewSecret(Taken):
     """That somebody was told a password, key or code of an account: a known party, or a name, an address, or both.
 
-    Without `powers`, whoever knows it is taken to be able to do all that anybody can who is let in.
+    Without `powers`, whoever knows it is taken to be able to do all that anybody can who is let in. An address that
+    comes close to a known one is refused, unless `somebody_else` says that it is not theirs.
     """
 
     account: Text
@@ -98,6 +103,7 @@ class NewSecret(Taken):
     what: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")] = ""
     powers: list[PowerWord] = Field(default=[], max_length=8)
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
+    somebody_else: bool = False
 
 
 class View(Sent):
