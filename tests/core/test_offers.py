@@ -10,10 +10,11 @@ from uuid import UUID
 import pytest
 
 from openlatch.core import offers, requests
+from openlatch.core.hours import Hours
 from openlatch.core.model import EndReason, Kind, Severity
-from openlatch.core.offers import Offer, OfferMove, OfferState, Part, remarks, stages, why_ended
+from openlatch.core.offers import Offer, OfferMove, OfferState, Part, Stage, remarks, stages, why_ended
 from openlatch.core.powers import Power
-from openlatch.core.requests import Request, RequestMove, RequestState, less, more
+from openlatch.core.requests import Request, RequestMove, RequestState, compare
 from openlatch.core.tasks import Choice
 from openlatch.errors import Conflict
 
@@ -81,15 +82,57 @@ def test_what_is_grave_about_an_offer_is_said_gravest_first_and_an_outsider_with
     assert said((V, S, Power.ADMIT, Power.OWN), outside=False, ends=True) == ["owns", "money", "admits"]
 
 
+HALL, ELSEWHERE = UUID(int=4), UUID(int=5)
+NIGHTS = Hours.parse("tue,fri 19:00-04:00 Europe/London")
+
+
+def part(*, powers: tuple[Power, ...], level: str = "all", ends_at: datetime | None = None) -> Part:
+    return Part(UUID(int=3), HALL, Kind.GRANT, level, (), (), powers, ends_at)
+
+
 def test_an_answer_to_a_request_says_what_is_less_and_what_is_more_than_was_asked_for() -> None:
     end = NOW + timedelta(days=30)
     asked = Request(
         UUID(int=1), "noor.haddad@northcape-uni.example", "Noor", "South Dome", None, (V, E, X), "", "comet", end, NOW,
         end,
     )  # fmt: skip
-    assert less(asked, (V, E, X), end) == more(asked, (V, E, X), end) == ""
-    assert less(asked, (V, E), end - timedelta(days=1)) == (
-        "That is less than Noor asked for: without export and for a shorter time."
+
+    def said(
+        *parts: Part, request: Request = asked, levels: dict[str, tuple[Power, ...]] | None = None, later: bool = False
+    ) -> tuple[str, str]:
+        places = {HALL: "South Dome", ELSEWHERE: "Gate"}
+        found = compare(request, levels or {}, parts, end if later else None, places)
+        return found.less_than("Noor"), found.more_than("Noor")
+
+    all_of_it = part(powers=(V, E, X), ends_at=end)
+    assert said(all_of_it) == ("", "")
+    assert said(part(powers=(V, E), ends_at=end - timedelta(days=1))) == (
+        "That is less than Noor asked for: without export and for a shorter time.", ""
+    )  # fmt: skip
+    assert said(part(powers=(V, E, X, S), ends_at=None)) == ("", "Noor did not ask for spend and a longer time.")
+    assert said(all_of_it, request=replace(asked, ends_at=None))[0].endswith(": for a shorter time.")
+    limited = replace(all_of_it, resources=("frames",), hours=NIGHTS, later=(Stage(NOW, "x", (), (V, E)),))
+    assert said(limited, later=True)[0] == (
+        "That is less than Noor asked for: export for a part of the time, only for frames, only at some hours and from "
+        "a later day on."
     )
-    assert more(asked, (V, E, X, S), None) == "Noor did not ask for spend and a longer time."
-    assert less(replace(asked, ends_at=None), (V, E, X), end).endswith("for a shorter time.")
+    beside = replace(all_of_it, account_id=ELSEWHERE)
+    assert said(all_of_it, beside, request=replace(asked, account_id=HALL)) == (
+        "", "Noor did not ask for access to Gate."
+    )  # fmt: skip
+    assert said(beside, request=replace(asked, account_id=HALL))[0].endswith(": nothing on South Dome.")
+
+
+def test_a_request_that_named_a_level_is_compared_by_what_that_level_gives() -> None:
+    asked = Request(UUID(int=1), "a@b.example", "Noor", "South Dome", None, (), "observer", "comet", None, NOW, NOW)
+    guide = part(powers=(V,), level="guide")
+
+    def said(levels: dict[str, tuple[Power, ...]], one: Part = guide) -> tuple[str, str]:
+        found = compare(asked, levels, [one], None, {HALL: "South Dome"})
+        return found.less_than("you"), found.more_than("Noor")
+
+    assert said({"observer": (V, E)}) == ("That is less than you asked for: without edit.", "")
+    assert said({"observer": (V,)}) == ("", "")
+    assert said({"observer": (V,)}, part(powers=(V, S), level="buyer")) == ("", "Noor did not ask for spend.")
+    assert said({}) == ("That is less than you asked for: “guide” in the place of “observer”.", "")
+    assert said({}, part(powers=(V,), level="observer")) == ("", "")

@@ -95,6 +95,7 @@ def fit(account: str, task: str, needs: str, output: str) -> None:
 @click.option("--answer-within", "lapse_hours", type=int, default=None, help="Hours in which it can be answered.")
 @click.option("--replaces", default="", help="A secret (its entry) that they were told; without TO and --on, theirs.")
 @click.option("--request", default="", help="A request that this answers; what is not said is as was asked.")
+@click.option("--why-less", "answer", default="", help="With --request: why it is less than was asked; they read it.")
 @click.option("--instead-of", default="", help="An offer that waits, which this one corrects.")
 @click.option("--dry-run", is_flag=True, help="Only show what would be offered.")
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")

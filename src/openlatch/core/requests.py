@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
 from enum import StrEnum
@@ -10,10 +10,11 @@ from types import MappingProxyType
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
+from openlatch.core.offers import Part
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import Conflict
 
-__all__ = ["TABLE", "Request", "RequestMove", "RequestState", "less", "more", "move"]
+__all__ = ["TABLE", "Compared", "Request", "RequestMove", "RequestState", "compare", "move"]
 
 
 class RequestState(StrEnum):
@@ -70,8 +71,8 @@ def move(state: RequestState, how: RequestMove) -> RequestState:
 class Request:
     """Powers on an account that whoever has an address asks for, with a reason, until an end or without one.
 
-    `account` is as they named it, `account_id` the one that is meant, once that is known. `answer` is what was said
-    when it was turned down.
+    `account` is as they named it, `account_id` the one that is meant, once that is known. `answer` is what whoever
+    asked is told: why it was turned down, or why less is offered.
     """
 
     id: UUID
@@ -101,24 +102,65 @@ class Request:
         return replace(self, state=move(self.state, how), version=self.version + 1, **changes)  # type: ignore[arg-type]
 
 
-def less(request: Request, powers: Iterable[Power], ends_at: datetime | None) -> str:
-    """Return in a sentence what is offered less than was asked for; empty if it is all of it."""
-    missing = in_order(set(request.needs) - set(powers))
-    told = [f"without {_listed([str(power) for power in missing])}"] if missing else []
+@dataclass(frozen=True, slots=True)
+class Compared:
+    """In what an offer is less than was asked for, and in what it is more, as words that follow each other."""
+
+    less: tuple[str, ...]
+    more: tuple[str, ...]
+
+    def less_than(self, who: str) -> str:
+        """Return in a sentence what is less, than `who` asked for; empty if it is all of it."""
+        return f"That is less than {who} asked for: {_listed(self.less)}." if self.less else ""
+
+    def more_than(self, who: str) -> str:
+        """Return in a sentence what `who` did not ask for; empty if it is nothing."""
+        return f"{who} did not ask for {_listed(self.more)}." if self.more else ""
+
+
+def compare(
+    request: Request,
+    asked: Mapping[str, Sequence[Power]],
+    parts: Sequence[Part],
+    starts_at: datetime | None,
+    places: Mapping[UUID, str],
+) -> Compared:
+    """Return how an offer of some parts compares with what was asked for.
+
+    `asked` are the known levels of the account that the request is about, and `places` names the accounts of the parts.
+    """
+    here = [part for part in parts if request.account_id in (None, part.account_id)]
+    elsewhere = dict.fromkeys(places[part.account_id] for part in parts if part not in here)
+    beside = [f"access to {place}" for place in elsewhere]
+    if not here:
+        return Compared((f"nothing on {request.account}",), tuple(beside))
+    wanted = {*request.needs, *asked.get(request.level, ())}
+    powers = {power for part in here for power in part.powers}
+    lasting = {power for part in here for power in (part.later[-1].powers if part.later else part.powers)}
+    ends = [part.ends_at for part in here]
+    ends_at = None if None in ends else max(end for end in ends if end is not None)
+    less, more = [], []
+    if request.level and request.level not in asked and request.level not in {part.level for part in here}:
+        less.append(f"“{here[0].level}” in the place of “{request.level}”")
+    if missing := in_order(wanted - powers):
+        less.append(f"without {_listed([str(power) for power in missing])}")
+    if early := in_order((wanted & powers) - lasting):
+        less.append(f"{_listed([str(power) for power in early])} for a part of the time")
+    if all(part.resources for part in here):
+        less.append(f"only for {', '.join(dict.fromkeys(one for part in here for one in part.resources))}")
+    if all(part.hours is not None for part in here):
+        less.append("only at some hours")
+    if starts_at is not None:
+        less.append("from a later day on")
     if ends_at is not None and (request.ends_at is None or ends_at < request.ends_at):
-        told.append("for a shorter time")
-    return f"That is less than {request.name} asked for: {' and '.join(told)}." if told else ""
-
-
-def more(request: Request, powers: Iterable[Power], ends_at: datetime | None) -> str:
-    """Return in a sentence what is offered beyond what was asked for; empty if it is nothing."""
-    beyond = in_order(set(powers) - set(request.needs)) if request.needs else ()
-    told = [_listed([str(power) for power in beyond])] if beyond else []
+        less.append("for a shorter time")
+    if (beyond := in_order(powers - wanted)) and wanted:
+        more.append(_listed([str(power) for power in beyond]))
     if request.ends_at is not None and (ends_at is None or ends_at > request.ends_at):
-        told.append("a longer time")
-    return f"{request.name} did not ask for {' and '.join(told)}." if told else ""
+        more.append("a longer time")
+    return Compared(tuple(less), (*more, *beside))
 
 
-def _listed(words: list[str]) -> str:
+def _listed(words: Sequence[str]) -> str:
     *first, last = words
     return f"{', '.join(first)} and {last}" if first else last

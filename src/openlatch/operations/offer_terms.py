@@ -27,7 +27,7 @@ from openlatch.core.model import (
 )
 from openlatch.core.offers import Part, Remark, made_here
 from openlatch.core.powers import Power, in_order
-from openlatch.core.requests import Request, RequestState, less, more
+from openlatch.core.requests import Compared, Request, RequestState, compare
 from openlatch.core.tasks import Choice, Fit
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import choices, known, policies
@@ -74,6 +74,7 @@ class Wish:
     """An offer as somebody wishes to make it; without `until`, it has to be said that it is `endless`.
 
     `to` is an address, or a handle under which a provider knows somebody; `write_to` is then where the letter goes.
+    `answer` is what whoever made the `request` is told of what is less than they asked for.
     """
 
     to: str
@@ -87,6 +88,7 @@ class Wish:
     write_to: str = ""
     replaces: str = ""
     request: str = ""
+    answer: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -225,7 +227,7 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     replaces = _secret(call, wish.replaces)
     request = call.tx.requests.find(wish.request) if wish.request else None
     if request is not None:
-        remarks += _beside_request(request, address, parts)
+        remarks += _beside_request(call, request, wish, address, [one.part for one in parts], starts_at)
     every = {one.text: one for one in remarks}.values()
     ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
     return Terms(
@@ -314,18 +316,31 @@ def _about(party: Party, address: str, near: Near | None) -> Iterable[Remark]:
         yield Remark("left", Severity.HIGH, f"{party.name} is known to have left.")
 
 
-def _beside_request(request: Request, address: str, parts: Sequence[PartSight]) -> Iterable[Remark]:
+def compared(call: Call, request: Request, parts: Sequence[Part], starts_at: datetime | None) -> Compared:
+    """Return how what is offered compares with what was asked for."""
+    accounts = call.tx.accounts.some({part.account_id for part in parts})
+    about = accounts.get(request.account_id) if request.account_id is not None else None
+    about = about or next(iter(accounts.values()))
+    levels = choices.levels_of(call, call.tx.providers.get(about.provider_id))
+    places = {one: account.name for one, account in accounts.items()}
+    return compare(request, levels, parts, starts_at, places)
+
+
+def _beside_request(
+    call: Call, request: Request, wish: Wish, address: str, parts: Sequence[Part], starts_at: datetime | None
+) -> Iterable[Remark]:
     """How what is offered compares with what was asked for."""
-    powers = [power for one in parts for power in one.part.powers]
-    ends_at = max((one.part.ends_at for one in parts if one.part.ends_at is not None), default=None)
     if request.state not in (RequestState.WAITING, RequestState.OFFERED):
         yield Remark("request-over", Severity.HIGH, f"That request is {request.state}.", "Leave it out.", stops=True)
     if address != request.address:
         text = f"{request.name} asked with another address: {request.address}."
         yield Remark("other-address", Severity.HIGH, text, "See that it is the same person.")
-    for kind, text in (("less", less(request, powers, ends_at)), ("more", more(request, powers, ends_at))):
-        if text:
-            yield Remark(kind, Severity.LOW if kind == "less" else Severity.MEDIUM, text)
+    found = compared(call, request, parts, starts_at)
+    if found.less:
+        why = "" if wish.answer.strip() else "Say why: they are told so with the offer."
+        yield Remark("less", Severity.LOW, found.less_than(request.name), why)
+    if found.more:
+        yield Remark("more", Severity.MEDIUM, found.more_than(request.name))
 
 
 def _part(

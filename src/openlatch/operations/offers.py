@@ -23,13 +23,14 @@ from openlatch.core.notices import Notice
 from openlatch.core.offers import OFFERED, Offer, OfferMove, OfferState, Part, said_of, why_ended
 from openlatch.core.orders import Order
 from openlatch.core.reconcile import Identifier
+from openlatch.core.requests import Request
 from openlatch.core.roles import Role
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations import choices, flags, links, notices, orders, requests
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation, require
 from openlatch.operations.lookups import Findings, Lookup
-from openlatch.operations.offer_terms import Terms, Wish, completed, refused, terms
+from openlatch.operations.offer_terms import Terms, Wish, compared, completed, refused, terms
 from openlatch.store.pages import Page
 
 __all__ = [
@@ -91,7 +92,7 @@ def create(call: Call, wish: Wish, findings: Findings, digest: str) -> OfferSigh
     offer = _shown(call, offer, found, party)
     call.tx.offers.add(offer)
     call.log("offer.made", "offer", offer.id, **_facts(offer))
-    requests.answered_by_offer(call, offer)
+    requests.answered_by_offer(call, offer, wish.answer)
     _send(call, offer)
     return sight(call, offer)
 
@@ -111,6 +112,7 @@ def correct(call: Call, text: str, wish: Wish, findings: Findings, digest: str, 
     corrected = _shown(call, corrected, found, party)
     call.tx.offers.save(corrected)
     call.log("offer.corrected", "offer", offer.id, **_facts(corrected))
+    requests.answered_by_offer(call, corrected, wish.answer)
     if offer.address != corrected.address:
         _tell(call, offer, "withdrawn", f"The offer of access to {_places(call, offer)} was withdrawn")
     _send(call, corrected)
@@ -135,7 +137,8 @@ def send_again(call: Call, text: str) -> OfferSight:
 def withdraw(call: Call, text: str, reason: str) -> OfferSight:
     """Take an offer back that nobody has answered."""
     offer = close(call, call.tx.offers.find(text, lock=True), OfferMove.WITHDRAW, reason)
-    _tell(call, offer, "withdrawn", f"The offer of access to {_places(call, offer)} was withdrawn")
+    title = f"{call.actor.name} has withdrawn the offer of access to {_places(call, offer)}"
+    _tell(call, offer, "withdrawn", title, f"Why: {reason.strip()}" if reason.strip() else "")
     return sight(call, offer)
 
 
@@ -409,6 +412,10 @@ def _send(call: Call, offer: Offer) -> None:
     day = day_in(offer.lapses_at, call.tx.workspace.zone)
     title = f"{offer.made_by} offers you access to {_places(call, offer)}"
     text = f"What for: {offer.basis}\n" if offer.basis else ""
+    if offer.request_id is not None:
+        request = call.tx.requests.find(str(offer.request_id))
+        title = f"{offer.made_by} answers your request for access to {request.account} with an offer"
+        text += _answered(call, offer, request)
     text += (
         f"By this link you see exactly what it is, and can take it up, decline it, or leave it. It is good until {day}."
     )
@@ -416,8 +423,17 @@ def _send(call: Call, offer: Offer) -> None:
     notices.tell_address(call, offer.address, offer.name, Notice(key, title, text, path))
 
 
-def _tell(call: Call, offer: Offer, what: str, title: str) -> None:
-    notices.tell_address(call, offer.address, offer.name, Notice(f"offer:{offer.id}:{offer.version}:{what}", title))
+def _answered(call: Call, offer: Offer, request: Request) -> str:
+    """What whoever asked is told of how an offer answers that: what is less, and why."""
+    less = compared(call, request, offer.parts, offer.starts_at).less_than("you")
+    why = f"Why: {request.answer}" if less and request.answer else ""
+    asked = f"You asked for this on {day_in(request.asked_at, call.tx.workspace.zone)}."
+    return "".join(f"{line}\n" for line in (asked, less, why) if line)
+
+
+def _tell(call: Call, offer: Offer, what: str, title: str, text: str = "") -> None:
+    news = Notice(f"offer:{offer.id}:{offer.version}:{what}", title, text)
+    notices.tell_address(call, offer.address, offer.name, news)
 
 
 def _tell_holder(call: Call, offer: Offer, what: str, title: str, text: str = "") -> None:

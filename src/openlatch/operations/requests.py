@@ -143,20 +143,23 @@ def withdraw(call: Call, text: str) -> Request:
     request = _own(call, call.tx.requests.find(text, lock=True)).moved(RequestMove.WITHDRAW, answered_at=call.now)
     call.tx.requests.save(request)
     call.log("request.withdrawn", "request", request.id, by=request.name)
+    title = f"{request.name} has withdrawn the request for access to {request.account}"
+    notices.tell(call, notices.managers(call), Notice(f"request:{request.id}:withdrawn", title))
     return request
 
 
-def answered_by_offer(call: Call, offer: Offer) -> None:
-    """Keep that a request was answered by an offer; the offer itself tells whoever asked."""
+def answered_by_offer(call: Call, offer: Offer, answer: str) -> None:
+    """Keep that a request was answered by an offer, and what is said to it; the offer itself tells whoever asked."""
     if offer.request_id is None:
         return
     request = call.tx.requests.find(str(offer.request_id), lock=True)
     if request.state is RequestState.OFFERED:
-        call.tx.requests.save(replace(request, offer_id=offer.id, version=request.version + 1))
+        said = answer.strip() or request.answer
+        call.tx.requests.save(replace(request, offer_id=offer.id, answer=said, version=request.version + 1))
         return
     request = request.moved(
         RequestMove.OFFER, answered_by=call.actor.name, answered_at=call.now, offer_id=offer.id,
-        account_id=offer.parts[0].account_id,
+        answer=answer.strip(), account_id=offer.parts[0].account_id,
     )  # fmt: skip
     call.tx.requests.save(request)
     call.log("request.offered", "request", request.id, offer=str(offer.id))

@@ -143,6 +143,7 @@ const check = useQuery({
 const terms = computed(() => (ready.value && !check.error.value ? check.data.value : undefined));
 const current = computed(() => settled.value === asked.value && !check.isFetching.value);
 const stops = computed(() => terms.value?.remarks.some((one) => one.stops) ?? false);
+const less = computed(() => terms.value?.remarks.some((one) => one.kind === "less") ?? false);
 const understood = ref(false);
 watch(
   () => terms.value?.digest,
@@ -212,6 +213,16 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
               autocomplete="off"
               spellcheck="false"
               name="to"
+            />
+          </label>
+          <label v-if="form.request && (less || form.answer)" class="block">
+            <span class="small mb-1 block">Why it is less than they asked for; they read it</span>
+            <input
+              v-model="form.answer"
+              class="field w-full"
+              maxlength="1000"
+              autocomplete="off"
+              name="answer"
             />
           </label>
           <label class="block">

@@ -27,6 +27,7 @@ export interface OfferForm {
   endless: boolean;
   lapseHours: number | null;
   replaces: string;
+  answer: string;
   request: string;
   parts: PartForm[];
 }
@@ -57,6 +58,7 @@ export function emptyOffer(): OfferForm {
     endless: false,
     lapseHours: null,
     replaces: "",
+    answer: "",
     request: "",
     parts: [emptyPart()],
   };
@@ -89,6 +91,7 @@ export function wishOf(form: OfferForm, needs: readonly string[] = []): OfferWis
     endless: form.endless && !form.until,
     lapse_hours: form.lapseHours,
     replaces: form.replaces,
+    answer: form.answer,
     request: form.request,
     parts: form.parts.map((part) => ({
       account: part.account,
@@ -136,6 +139,7 @@ export function commandOf(form: OfferForm, insteadOf = ""): string {
   if (form.basis) words.push("--because", quoted(form.basis));
   if (first.handle) words.push("--handle", quoted(first.handle));
   if (form.request) words.push("--request", form.request);
+  if (form.answer) words.push("--why-less", quoted(form.answer));
   if (form.replaces) words.push("--replaces", form.replaces);
   if (insteadOf) words.push("--instead-of", insteadOf);
   return words.join(" ");

@@ -120,5 +120,5 @@ def _wish(body: wire.OfferWish) -> offer_terms.Wish:
     )  # fmt: skip
     return offer_terms.Wish(
         body.to, parts, body.name, body.basis, body.starts, body.until, body.endless, body.lapse_hours, body.write_to,
-        body.replaces, body.request,
+        body.replaces, body.request, body.answer,
     )  # fmt: skip

@@ -120,7 +120,8 @@ class OfferPartWish(Taken):
 class OfferWish(Taken):
     """Access that is to be offered to whoever has an address; without `until`, it is said to be `endless`.
 
-    What is left out is as was asked in the `request`, or as with the secret (an entry) that it `replaces`.
+    What is left out is as was asked in the `request`, or as with the secret (an entry) that it `replaces`. `answer` is
+    what whoever made the request is told of what is less than they asked for.
     """
 
     to: Address = ""
@@ -134,6 +135,7 @@ class OfferWish(Taken):
     write_to: Address = ""
     replaces: Word = ""
     request: Word = ""
+    answer: Said = ""
 
 
 class NewOffer(OfferWish):
