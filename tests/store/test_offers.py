@@ -339,7 +339,7 @@ def test_a_request_reaches_the_holder_and_is_answered_by_an_offer_that_says_what
         assert requests.show(call, request.ref).state is RequestState.OFFERED
         assert requests.show(call, request.ref).offer_id == made.offer.id
         assert requests.show(call, request.ref).answer == "Copies are made by us alone."
-        title = "Maren Ashdown answers your request for access to Newsletter with an offer"
+        title = "Maren answers your request for access to Newsletter with an offer"
         (letter,) = [one.notice for one in call.tx.notices.to(AMARA) if one.notice.title == title]
         assert "That is less than you asked for: without export.\nWhy: Copies are made by us alone.\n" in letter.text
         with pytest.raises(Conflict, match="offered"):
@@ -351,13 +351,11 @@ def test_both_sides_are_told_of_a_withdrawal_and_why(letters: Holder) -> None:
     with letters.as_("maren") as call:
         offers.withdraw(call, made.offer.ref, "The spring number is cancelled.")
         told = {one.notice.title: one.notice.text for one in call.tx.notices.to(AMARA)}
-    assert told["Maren Ashdown has withdrawn the offer of access to Newsletter"] == (
-        "Why: The spring number is cancelled."
-    )
+    assert told["Maren has withdrawn the offer of access to Newsletter"] == ("Why: The spring number is cancelled.")
     with letters.as_("ines") as call:
         mine = requests.ask(call, requests.Wish("Newsletter", (Power.VIEW,), "", "To read along"))
         requests.withdraw(call, mine.ref)
-    assert "Ines Okoro has withdrawn the request for access to Newsletter" in letters.told("maren")
+    assert "Ines has withdrawn the request for access to Newsletter" in letters.told("maren")
 
 
 def test_a_request_that_nobody_confirmed_or_answered_lapses_and_one_can_be_turned_down_with_a_reason(
