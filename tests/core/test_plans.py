@@ -58,14 +58,19 @@ def others(level: str = "desk", **overrides: Any) -> Entry:
 
 
 def around(
-    target: Entry, *neighbours: Entry, abilities: Abilities = ALL, who: PartyValue = WHO, zone: str = "UTC"
+    target: Entry,
+    *neighbours: Entry,
+    abilities: Abilities = ALL,
+    who: PartyValue = WHO,
+    zone: str = "UTC",
+    asked_at: str = "works@brightmere.example",
 ) -> Situation:
     ids = {WHO.id, OTHER.id, *(n.party_id for n in neighbours)}
     holders = {one: party(id=one, name=str(one)) for one in ids} | {WHO.id: who, OTHER.id: OTHER}
     return Situation(
         target, who, GATE_ACCOUNT, "Ticket Desk", abilities, neighbours,
         {n.account_id: "Gate" for n in (target, *neighbours)}, holders, frozenset(), LEVELS,
-        {one: f"key of {one}" for one in ids}, zone=zone,
+        {one: f"key of {one}" for one in ids}, zone=zone, asked_at=asked_at,
     )  # fmt: skip
 
 
@@ -399,13 +404,32 @@ def test_an_account_is_handed_over_only_by_its_owner_to_somebody_confirmed_and_o
         owner, colleague, ask=Ask(Action.HAND_OVER, successor=colleague.id),
         abilities=replace(ALL, raises=frozenset(), narrows=frozenset()),
     )  # fmt: skip
-    assert calls(asking) == ["consent", "ask", "read", "receipt"]
+    assert calls(asking) == ["consent", "ask", "read", "ask", "read", "receipt"], "people do what cannot be done here"
     with pytest.raises(Conflict, match="does not let"):
         plan(theirs("administrator"), colleague, ask=Ask(Action.HAND_OVER))
     with pytest.raises(Conflict, match="kept by hand"):
         plan(theirs("keeper", by_hand=True), colleague, ask=Ask(Action.HAND_OVER))
-    with pytest.raises(Invalid, match="confirmed"):
+    with pytest.raises(Invalid, match="owns Gate already"):
         plan(owner, colleague, ask=Ask(Action.HAND_OVER, successor=owner.id))
+    second = others("keeper")
+    with pytest.raises(Invalid, match="owns Gate already"):
+        plan(owner, second, ask=Ask(Action.HAND_OVER, successor=second.id))
+    assert plan(owner, second, ask=Ask(Action.HAND_OVER)).ways_out == ()
+
+
+def test_handing_over_says_beforehand_whom_it_asks_where_and_what_they_keep() -> None:
+    owner, colleague = theirs("keeper"), others()
+    ask = Ask(Action.HAND_OVER, successor=colleague.id)
+    made = make_plan(around(owner, colleague), ask, NOW)
+    assert "by a link in a letter to works@brightmere.example" in made.steps[0].text
+    keeps = next(one.text for one in made.consequences if one.kind == "keeps")
+    assert keeps.endswith("keeps “administrator” (view, edit, spend, admit).")
+    nobody = make_plan(around(owner, colleague, asked_at=""), ask, NOW)
+    assert "no address of theirs is confirmed" in nobody.stop
+    assert nobody.steps == ()
+    only = replace(around(owner, colleague), levels={"keeper": LEVELS["keeper"]})
+    keeps = next(one.text for one in make_plan(only, ask, NOW).consequences if one.kind == "keeps")
+    assert "keeps “keeper” as well: no level of Ticket Desk is known" in keeps
 
 
 def test_a_plan_says_what_anyone_can_do_all_the_same() -> None:

@@ -17,8 +17,9 @@ from cryptography.hazmat.primitives.asymmetric.ed25519 import Ed25519PublicKey
 from openlatch.client import Client
 from openlatch.demo.cast import PASSWORD
 from openlatch.demo.seed import SLUG
-from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotConfirmed
+from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotConfirmed, OpenLatchError
 from openlatch.jobs.carry_out import carry_out
+from openlatch.operations import links
 from openlatch.wire import messages as wire
 from openlatch.wire.receipt import check
 from tests.harness.acts import Desk, events, read, settle
@@ -232,6 +233,37 @@ def test_a_dangerous_act_asks_for_the_password_if_it_was_not_given_lately(ridge:
     assert client.entry(entry.ref).state == "live"
     client.confirm(PASSWORD)
     assert settle(client, client.end(entry.ref).ref).state == "proved"
+
+
+def test_an_account_is_handed_over_once_its_owner_agrees_signed_in(ridge: Ridge, client: Client) -> None:
+    owner = one(client, q="pell.varga", account="North Dome", state="live")
+    keeper = one(client, q="jory.penrose", account="North Dome", state="live")
+    with pytest.raises(Invalid, match="owns North Dome already"):
+        client.plan(owner.ref, "hand-over", successor=keeper.ref)
+    ways = client.plan(owner.ref, "hand-over").ways_out
+    assert keeper.ref not in {way.entry for way in ways}
+    to = client.entry(ways[0].entry)
+    plan = client.plan(owner.ref, "hand-over", successor=to.ref)
+    assert f"by a link in a letter to {owner.party.addresses[0]}" in plan.steps[0].text
+    order = settle(client, client.command(owner.ref, "hand-over", digest=plan.digest, successor=to.ref).ref)
+    assert (order.state, order.rests) == ("waiting", True)
+    with ridge.call() as call:
+        path = next(n.notice.link for n in call.tx.notices.to(owner.party.addresses[0]) if "goes to" in n.notice.title)
+        link = links.whole(call, path).removeprefix(links.PATH)
+    stranger = Client(ridge.url, "nobody's", transport=ridge.transport)
+    asked = stranger.question(link)
+    assert asked.title == f"Hand North Dome at Dome Control over to {to.party.name} ({to.party.addresses[0]})?"
+    assert any(f"{to.party.name} owns North Dome from then on" in line for line in asked.text)
+    assert asked.needs == "sign-in"
+    for other in (stranger, client, ridge.client("pell.varga", scope="read")):
+        with pytest.raises(OpenLatchError):
+            other.answer(link, agrees=True)
+        assert client.order(order.ref).state == "waiting"
+    ridge.client("pell.varga").answer(link, agrees=True)
+    waits = settle(client, order.ref)
+    assert "own" in client.entry(to.ref).powers
+    assert waits.moves == ["done", "cancel"], "Dome Control narrows nobody from here, so that a person does it there"
+    assert waits.why.startswith("Have Pell Varga narrowed to “night assistant” at Dome Control itself")
 
 
 @pytest.fixture

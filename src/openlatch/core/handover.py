@@ -16,6 +16,7 @@ def hand_over(s: Situation, ask: Ask) -> Plan:
     """Plan that the account of an entry that owns it goes to the party of another entry on it.
 
     Without that other entry, `stop` says so and the plan lists who it could be: people who are confirmed and are there.
+    Whoever owns it has to agree, so that without an address at which they can be asked it is stopped as well.
     """
     entry = s.entry
     if entry.by_hand or Power.OWN not in entry.powers:
@@ -26,10 +27,20 @@ def hand_over(s: Situation, ask: Ask) -> Plan:
             entry=entry.ref,
         )
     able = [one for one in s.standing if _can_follow(s, one)]
+    if not s.asked_at:
+        stop = f"{s.party.name} has to agree to it, and no address of theirs is confirmed at which they could be asked."
+        return Plan(ask.action.value, entry.ref, (), (), stop)
     if ask.successor is None:
         offered = tuple(WayOut(one.ref, s.holder(one).name, one.level) for one in able)
         stop = "Say to whom: somebody who is confirmed, and has access to it already."
         return Plan(ask.action.value, entry.ref, (), (), stop, offered)
+    owner = next((one for one in (entry, *s.standing) if one.id == ask.successor and Power.OWN in one.powers), None)
+    if owner is not None and owner.account_id == s.account.id:
+        raise Invalid(
+            f"{s.holder(owner).name} owns {s.account.name} already. Nothing was changed.",
+            next_step="Choose somebody who does not; the plan without a name lists them.",
+            errors=[{"at": "successor", "problem": "owns it already"}],
+        )
     to = next((one for one in able if one.id == ask.successor), None)
     if to is None:
         raise Invalid(
@@ -49,6 +60,7 @@ def _can_follow(s: Situation, one: Entry) -> bool:
         and one.party_id != s.party.id
         and one.kind in (Kind.DELEGATE, Kind.GRANT)
         and not one.by_hand
+        and Power.OWN not in one.powers
         and party.kind is PartyKind.PERSON
         and party.verified
         and party.status is not PartyStatus.LEFT
@@ -56,7 +68,8 @@ def _can_follow(s: Situation, one: Entry) -> bool:
 
 
 def _agreed(s: Situation, to: Entry) -> Step:
-    text = f"Have {s.party.name} agree, by a link in a letter, that {s.account.name} goes to {s.holder(to).name}."
+    who = s.holder(to).name
+    text = f"Have {s.party.name} agree, by a link in a letter to {s.asked_at}, that {s.account.name} goes to {who}."
     return Step("consent", text, party=key_of(s, s.entry))
 
 
@@ -75,13 +88,15 @@ def _lowered(s: Situation) -> tuple[Step, ...]:
     level = _below(s)
     if not level:
         return ()
-    text = f"Narrow {s.party.name} to “{level}”."
-    return changed(s, s.entry, Change(level=level), text), read_step(s, s.entry, "see that it is so")
+    change, seen = Change(level=level), read_step(s, s.entry, "see that it is so")
+    if s.entry.kind in s.abilities.narrows:
+        return changed(s, s.entry, change, f"Narrow {s.party.name} to “{level}”."), seen
+    text = f"Have {s.party.name} narrowed to “{level}” at {s.provider} itself, and say that it is done."
+    return asked(s, s.entry, text, change), seen
 
 
 def _below(s: Situation) -> str:
-    if s.entry.kind not in s.abilities.narrows:
-        return ""
+    """The most that does not own the account, of what is known; empty if nothing is."""
     left = set(s.entry.powers) - {Power.OWN}
     less = [(len(gives), name) for name, gives in s.levels.items() if gives and set(gives) <= left]
     return max(less)[1] if less else ""
@@ -90,7 +105,10 @@ def _below(s: Situation) -> str:
 def _happens(s: Situation, to: Entry) -> tuple[Consequence, ...]:
     who, has = s.holder(to).name, ", ".join(in_order(s.entry.powers))
     level = _below(s)
-    keeps = f"keeps “{level}”" if level else "keeps what they have: no lesser level is known"
+    if level:
+        keeps = f"keeps “{level}” ({', '.join(in_order(s.levels[level]))})"
+    else:
+        keeps = f"keeps “{s.entry.level}” as well: no level of {s.provider} is known that gives less and does not own"
     return (
         Consequence("owns", Severity.CRITICAL, f"{who} owns {s.account.name} from then on: {has}."),
         Consequence("undone-by", Severity.HIGH, f"Only {who} can hand it back."),

@@ -61,6 +61,8 @@ class Situation:
     """whether the party is outside the circle"""
     going: frozenset[UUID] = frozenset()
     """neighbours from which orders under way take the power to let others in"""
+    asked_at: str = ""
+    """the confirmed address at which the party can be asked for its consent; empty if there is none"""
     zone: str = field(kw_only=True)
     """the workspace's own, in which days are told"""
 

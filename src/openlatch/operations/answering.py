@@ -65,7 +65,7 @@ def answer(
         requests.confirm(call, call.tx.requests.find(str(link.subject_id), lock=True), it_was=answer_.agrees)
         return look(call, text), None
     if link.purpose != offers.PURPOSE:
-        return consent.answer(call, text, agrees=answer_.agrees), None
+        return consent.answer(call, text, visitor, agrees=answer_.agrees), None
     offer = call.tx.offers.find(str(link.subject_id), lock=True)
     registered = None
     if answer_.later:

@@ -5,16 +5,16 @@ from __future__ import annotations
 from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
-from openlatch.core.model import Party, is_mailbox
+from openlatch.core.model import Entry, Person
 from openlatch.core.notices import Notice
 from openlatch.core.orders import Move, Order, OrderState
-from openlatch.errors import Conflict
+from openlatch.errors import Conflict, NotSignedIn
 from openlatch.operations import links, notices
 from openlatch.operations.gate import Call
 from openlatch.operations.offers import OfferSight
 from openlatch.operations.orders import queue
 
-__all__ = ["LASTS", "Question", "answer", "ask", "look", "reachable_at"]
+__all__ = ["LASTS", "Question", "answer", "ask", "look"]
 
 LASTS = timedelta(days=7)
 PURPOSE = "hand-over"
@@ -38,23 +38,15 @@ class Question:
     needs: str = ""
 
 
-def reachable_at(call: Call, party: Party) -> str:
-    """Return the address at which a party is told and asked things; empty if nobody can say that it is theirs.
-
-    It is theirs if their provider has confirmed it, or if it is that of somebody who signs in here.
-    """
-    known = (one for one in party.addresses if is_mailbox(one))
-    return next((one for one in known if party.verified or call.tx.people.by_address(one) is not None), "")
-
-
 def ask(call: Call, order: Order) -> str:
     """Send whoever owns the account the link; returns why that is not possible, if it is not."""
     listed = call.tx.entries.find(str(order.entry_id))
-    address = reachable_at(call, listed.party)
+    address = notices.reachable_at(call, listed.party)
     if not address:
         return f"{listed.party.name} has no address that is confirmed, and cannot be asked."
     path = links.make(call, PURPOSE, order.id, address, LASTS)
-    title = f"Do you agree that {listed.account.name} at {listed.provider.name} goes to somebody else?"
+    to = receiver(call, order, listed.entry)
+    title = f"Do you agree that {listed.account.name} at {listed.provider.name} goes to {to}?"
     text = f"{order.ordered_by} has ordered it. Nothing happens unless you say so, by this link, within a week."
     notices.tell_address(
         call, address, listed.party.name, Notice(f"order:{order.id}:{order.version}", title, text, path)
@@ -68,15 +60,39 @@ def look(call: Call, text: str) -> Question:
     order = call.tx.orders.find(str(found.link.subject_id))
     listed = call.tx.entries.find(str(order.entry_id))
     trouble = found.trouble or ("" if _waits(order) else f"The order is {order.state}, and asks nothing any more.")
+    to = receiver(call, order, listed.entry)
+    signs_in = call.tx.people.by_address(found.link.address) is not None
     return Question(
-        PURPOSE, call.tx.workspace.name, f"Hand over {listed.account.name}?",
+        PURPOSE, call.tx.workspace.name, f"Hand {listed.account.name} at {listed.provider.name} over to {to}?",
         tuple(one["text"] for one in order.plan["consequences"]), order.ordered_by, found.link.lapses_at, trouble,
+        needs="sign-in" if signs_in else "",
     )  # fmt: skip
 
 
-def answer(call: Call, text: str, *, agrees: bool) -> Question:
-    """Answer a link, once: the order goes on, or is called off."""
+def receiver(call: Call, order: Order, entry: Entry) -> str:
+    """Return to whom an account is handed over, by name and address."""
+    key = next((step.entry for step in order.steps if step.change is not None and step.change.wider), "")
+    found = call.tx.entries.standing(entry.provider_id, [key])
+    party = call.tx.entries.find(str(found[0].id)).party if found else None
+    if party is None:
+        return "somebody who has no access to it any more"
+    address = next((f" ({one})" for one in party.addresses), "")
+    return f"{party.name}{address}"
+
+
+def answer(call: Call, text: str, visitor: Person | None, *, agrees: bool) -> Question:
+    """Answer a link, once: the order goes on, or is called off.
+
+    Whoever can sign in here agrees signed in; having the letter is not enough then. Anybody who has it may decline.
+    """
     link = links.answerable(call, text)
+    owner = call.tx.people.by_address(link.address)
+    if agrees and owner is not None and (visitor is None or visitor.id != owner[0].id):
+        other = f"You are signed in as {visitor.name}, and this" if visitor is not None else "This"
+        raise NotSignedIn(
+            f"{other} is for {owner[0].name} to agree to, signed in. Nothing was changed.",
+            next_step="Sign in as whoever it was sent to, then open the link again.",
+        )
     order = call.tx.orders.find(str(link.subject_id), lock=True)
     if not _waits(order):
         raise Conflict(

@@ -7,7 +7,7 @@ from dataclasses import replace
 from datetime import timedelta
 from uuid import UUID
 
-from openlatch.core.model import Person
+from openlatch.core.model import Party, Person, is_mailbox
 from openlatch.core.notices import Letter, Notice, Telling, letter, when
 from openlatch.core.orders import again_after
 from openlatch.core.roles import Role
@@ -17,7 +17,18 @@ from openlatch.operations.gate import Call, operation
 from openlatch.store.notices import Addressed
 from openlatch.store.pages import Page
 
-__all__ = ["browse", "choose", "managers", "next_letter", "not_sent", "sent", "tell", "tell_address", "tidy"]
+__all__ = [
+    "browse",
+    "choose",
+    "managers",
+    "next_letter",
+    "not_sent",
+    "reachable_at",
+    "sent",
+    "tell",
+    "tell_address",
+    "tidy",
+]
 
 KEPT = timedelta(days=400)
 IN_ONE = 500
@@ -41,6 +52,15 @@ def tell_address(call: Call, address: str, name: str, notice: Notice) -> int:
     if known is not None:
         return tell(call, [known[0]], notice)
     return call.tx.notices.add([Addressed(call.services.new_id(), notice, address, name, None, call.now, call.now)])
+
+
+def reachable_at(call: Call, party: Party) -> str:
+    """Return the address at which a party is told and asked things; empty if nobody can say that it is theirs.
+
+    It is theirs if their provider has confirmed it, or if it is that of somebody who signs in here.
+    """
+    known = (one for one in party.addresses if is_mailbox(one))
+    return next((one for one in known if party.verified or call.tx.people.by_address(one) is not None), "")
 
 
 def managers(call: Call) -> list[Person]:

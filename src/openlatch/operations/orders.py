@@ -18,7 +18,7 @@ from openlatch.core.plans import Action, Ask, Plan, make_plan
 from openlatch.core.powers import Power
 from openlatch.core.steps import held_before
 from openlatch.errors import Changed, Conflict, NotAllowed
-from openlatch.operations import choices
+from openlatch.operations import choices, notices
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import own_party, within_sight, words
 from openlatch.operations.gate import Call, operation
@@ -360,6 +360,8 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
     }
     keys = {one: tx.parties.keys_of(parties, one) for one in providers}
     accounts = {one: tx.accounts.get(one) for one in {entry.account_id for entry in entries}}
+    owners = {entry.party_id for entry in entries if Power.OWN in entry.powers}
+    asked = {one: notices.reachable_at(call, parties[one]) for one in owners}
     acting = {entry.account_id for entry in entries if Power.ADMIT in entry.powers}
     leaving = going(call, [one for one in around if one.account_id in acting])
     found = {}
@@ -376,7 +378,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
             frozenset(teams.get(entry.party_id, ())), levels[provider.id, entry.kind],
             {one: keys[provider.id][one] for one in holders}, provider.by_hand,
             limits=choices.limits_of(call, account, provider), outside=not tx.workspace.circle.holds(party),
-            going=leaving, zone=tx.workspace.zone,
+            going=leaving, asked_at=asked.get(party.id, ""), zone=tx.workspace.zone,
         )  # fmt: skip
         found[entry.id] = situation, provider
     return found

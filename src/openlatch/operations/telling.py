@@ -14,7 +14,6 @@ from openlatch.core.plans import Action
 from openlatch.core.powers import Power
 from openlatch.core.steps import held_before
 from openlatch.operations import notices
-from openlatch.operations.consent import reachable_at
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
 
@@ -92,7 +91,7 @@ def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
         notices.tell(call, notices.managers(call), looks)
         others = {one.party_id for one in already if one.account_id == listed.account.id} - {listed.party.id}
         for other in sorted(others):
-            address = reachable_at(call, parties[other])
+            address = notices.reachable_at(call, parties[other])
             if address:
                 notices.tell_address(call, address, parties[other].name, news)
 
@@ -135,5 +134,5 @@ def _ends(call: Call, listed: Listed, before: timedelta) -> int:
 
 def _tell_party(call: Call, listed: Listed, notice: Notice) -> int:
     """Only at an address that is confirmed: what concerns one is not told to another."""
-    address = reachable_at(call, listed.party)
+    address = notices.reachable_at(call, listed.party)
     return notices.tell_address(call, address, listed.party.name, notice) if address else 0

@@ -130,6 +130,10 @@ function no(): void {
           Nothing happens unless you answer, by {{ moment(asked.lapses_at, zone) }}. This link can be answered
           once.
         </p>
+        <p v-if="asked.needs === 'sign-in' && !asked.offer" class="mt-3">
+          To agree, you have to be signed in as whoever this was sent to; the letter alone is not enough.
+          <RouterLink class="link" :to="back">Sign in</RouterLink>
+        </p>
         <fieldset v-if="registers && !declining" class="mt-5 grid gap-3">
           <legend class="font-[620]">You do not sign in here yet: choose how</legend>
           <p class="text-[13.5px] text-mute">

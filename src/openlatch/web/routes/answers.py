@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from openlatch.core.roles import Scope
 from openlatch.errors import NotSignedIn
 from openlatch.operations import answering, links, lookups, people
 from openlatch.operations.gate import SERVICE, Actor, Call
@@ -43,11 +44,12 @@ def answer_link(link: str, body: wire.AnswerWish) -> Answer:
 
 
 def _visitor(call: Call) -> Actor | None:
-    """Whoever is signed in to the workspace of the link, if anybody is."""
+    """Whoever is signed in to the workspace of the link, if anybody is; a token that may only read answers nothing."""
     try:
         who, by_cookie = bearer()
         if who.workspace_id != call.tx.workspace.id:
             return None
-        return people.by_session(call, who) if by_cookie else people.by_token(call, who)
+        actor = people.by_session(call, who) if by_cookie else people.by_token(call, who)
     except NotSignedIn:
         return None
+    return actor if actor.scope is Scope.CHANGE else None
