@@ -52,7 +52,7 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
                 desk.refuse(entry, "consent is missing")
             places = [item.place for item in maren.round_items(opened.ref)]
             for place in places:
-                ines.decide(opened.ref, [place], choice if place == 0 else "keep", reason="So it is")
+                ines.decide(opened.ref, [place], choice if place == 1 else "keep", reason="So it is")
             if name != "Decided":
                 maren.finish_round(opened.ref)
                 furnished.drain()

@@ -34,7 +34,7 @@ def test_what_the_service_knows_is_completed_by_name_or_short_form(ridge: Ridge,
     desk, gate = client.provider("Ticket Desk"), client.account("Gate")
     entry = next(client.entries())
     assert completed(ridge, "read", "Tick") == [desk.ref], "what has a space in it is named by its short form"
-    assert completed(ridge, "inventory", "--account", "Ga") == ["Gate"]
+    assert "Gate" in completed(ridge, "inventory", "--account", "Ga"), "beside short forms that begin so"
     assert completed(ridge, "risk", gate.ref) == ["Gate"]
     assert completed(ridge, "show", entry.ref[:7]) == [e.ref for e in client.entries() if e.ref[:7] == entry.ref[:7]]
     request, review = next(client.requests()), client.reviews()[0]

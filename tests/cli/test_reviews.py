@@ -38,15 +38,22 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
     said = run("review", "open", "By a file")
     (ref,) = re.findall(r"Round (\S+) is open", said)
     items = client.round_items(ref)
-    lines = [f"{one.place + 1},keep,Still needed" for one in items]
     file = run.home / "decisions.csv"
-    file.write_text("\n".join(["place,choice,reason", *lines[:-1], f"{items[-1].place + 1},perhaps,", ""]))
-    assert "makes no sense" in run("round", "decide", ref, "--file", str(file), exits=2)
+    assert f"{len(items)} items written" in run("round", "show", ref, "--to-decide", str(file))
+    head, *empty = file.read_text().splitlines()
+    lines = [line.replace(",,,,,", ",keep,Still needed,,,", 1) for line in empty]
+    for wrong, said in (
+        (lines[-1].replace("keep", "perhaps"), f"line {len(items) + 1}: choice: Input should be"),
+        (lines[-1].replace(f"{len(items)},", "900,", 1), f"line {len(items) + 1}: Round {ref} has no item 900"),
+        (lines[-1].replace(items[-1].entry.ref, "7Q4K-BRM2"), "is about entry"),
+    ):
+        file.write_text("\n".join([head, *lines[:-1], wrong, ""]))
+        assert said in run("round", "decide", ref, "--file", str(file), exits=2)
     assert client.round(ref).outcomes == {"undecided": len(items)}
     assert "not decided yet" in run("round", "finish", ref, "--yes", exits=1)
     run("round", "assign", ref, "--of", "Ines Okoro", "--to", f"pell.varga@{DOMAIN}")
     assert {one.reviewer for one in client.round_items(ref)} == {"Pell Varga"}
-    file.write_text("\n".join(["place,choice,reason", *lines, ""]))
+    file.write_text("\n".join([head, *lines, ""]))
     assert f"{len(items)} decided" in run("round", "decide", ref, "--file", str(file))
     assert "closed" in run("round", "finish", ref, "--yes")
     assert "can be tried again" in run("round", "try-again", ref, "1", exits=1)

@@ -183,7 +183,7 @@ def test_items_are_split_by_account_and_pass_from_whoever_leaves(holder: Holder)
     holder.plan("Who writes", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=1")
     with holder.as_("maren") as call:
         opened = reviews.open_now(call, "Who writes").round
-        rounds.assign(call, opened.ref, range(4), ["ines@kestrelridge.example", "tobias@kestrelridge.example"])
+        rounds.assign(call, opened.ref, range(1, 5), ["ines@kestrelridge.example", "tobias@kestrelridge.example"])
         items = rounds.items(call, opened.ref, mine=False, outcome="")
     asked = {(one.item.account_id, one.reviewer.name if one.reviewer else "") for one in items}
     assert len(asked) == 2
@@ -317,7 +317,7 @@ def test_a_review_of_what_is_not_there_any_more_says_so_and_holds_up_no_other(ho
     holder.plan("Everything", "FREQ=MONTHLY;BYMONTHDAY=2")
     with holder.as_("maren") as call:
         opened = reviews.open_now(call, "The archive").round
-        rounds.decide(call, opened.ref, [0], Said(Choice.KEEP, "Still needed"), {})
+        rounds.decide(call, opened.ref, [1], Said(Choice.KEEP, "Still needed"), {})
     with holder.as_() as call:
         account, _ = call.tx.accounts.find("Archive")
         call.tx.accounts.save_all([replace(account, name="Old letters", version=account.version + 1)])

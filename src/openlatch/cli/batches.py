@@ -43,7 +43,7 @@ _BATCHES: tuple[Column, ...] = (
     ("given", lambda b: ago(b.ordered_at)),
 )
 _ITEMS: tuple[Column, ...] = (
-    ("", lambda i: str(i.place + 1)),
+    ("", lambda i: str(i.place)),
     ("came of it", lambda i: Text(i.outcome, TONE.get(i.outcome, ""))),
     ("when", lambda i: i.phase),
     ("entry", lambda i: Text(i.entry.name if i.entry else "")),

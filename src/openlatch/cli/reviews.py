@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 import csv
-from collections.abc import Callable
-from datetime import date, datetime
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
 import click
 from click.core import ParameterSource
+from pydantic import ValidationError
 from rich.console import Console
 from rich.text import Text
 
@@ -28,14 +29,17 @@ from openlatch.cli.output import (
     reports_errors,
 )
 from openlatch.client import Client
+from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
+from openlatch.wire.sheet import defused
 
 __all__ = ["review", "reviews", "round_", "rounds"]
 
 F = TypeVar("F", bound=Callable[..., Any])
 CHOICES = ("keep", "narrow", "end-on", "end-now", "pass-on")
 _TONE = {"proved": "green", "kept": "green", "stuck": "red", "refused": "red", "undecided": "yellow"}
-_FIELDS = ("place", "choice", "reason", "level", "until", "to")
+_FIELDS = ("place", "entry", "choice", "reason", "level", "until", "to")
+_SHOWN = ("party", "account", "now", "powers", "risk", "advice")
 
 _REVIEWS: tuple[Column, ...] = (
     ("id", lambda r: r.ref),
@@ -64,7 +68,7 @@ _ROUNDS: tuple[Column, ...] = (
     ("for you", lambda r: str(r.mine or "")),
 )
 _ITEMS: tuple[Column, ...] = (
-    ("", lambda i: str(i.place + 1)),
+    ("", lambda i: str(i.place)),
     ("risk", lambda i: str(i.facts.risk)),
     ("who", lambda i: Text(f"{i.facts.party}\n{', '.join(i.entry.party.addresses)}")),
     ("where, as", lambda i: Text(f"{i.facts.account}, {i.facts.provider}\n{_as(i)}")),
@@ -312,11 +316,22 @@ def round_() -> None:
 @click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.option("--mine", is_flag=True, help="Only what you are asked about.")
 @click.option("--outcome", default="", help="Only what came to this: undecided, kept, stuck, proved …")
+@click.option(
+    "--to-decide", "file", type=click.Path(dir_okay=False, path_type=Path),
+    help="Write what is not decided yet to this CSV file; fill it in, then: round decide ROUND --file FILE.",
+)  # fmt: skip
 @output_option
 @reports_errors
-def show_round(round_ref: str, mine: bool, outcome: str, output: str) -> None:
+def show_round(round_ref: str, mine: bool, outcome: str, file: Path | None, output: str) -> None:
     """Show ROUND (id or short form) with its items, the riskiest account first."""
     with connect() as client:
+        if file is not None:
+            count = _to_decide(client.round_items(round_ref, mine=mine, outcome="undecided"), file)
+            click.echo(
+                f"{count} items written to {file}. Fill in the choices, then: "
+                f"openlatch round decide {round_ref} --file {file}"
+            )
+            return
         one = client.round(round_ref)
         items = client.round_items(round_ref, mine=mine, outcome=outcome)
         emit(items, _ITEMS, output, empty="Nothing of that is in this round.")
@@ -350,7 +365,7 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
 @click.option("--to", default="", help="With pass-on: the address of whoever is to answer.")
 @click.option(
     "--file", "file", type=click.Path(exists=True, dir_okay=False, path_type=Path),
-    help="Decisions from a CSV file with the columns place, choice, reason, level, until, to.",
+    help="Decisions from a CSV file with the columns place, entry, choice, reason, level, until, to; all or none.",
 )  # fmt: skip
 @reports_errors
 def decide(
@@ -371,7 +386,7 @@ def decide(
             _from_file(client, round_ref, file)
             return
         number = client.decide(
-            round_ref, [place - 1 for place in places], choice or "", reason=reason, level=level,
+            round_ref, list(places), choice or "", reason=reason, level=level,
             until=last_day.date() if last_day else None, to=to,
         )  # fmt: skip
         click.echo(f"{number} decided.")
@@ -379,47 +394,60 @@ def decide(
 
 def _from_file(client: Client, round_ref: str, file: Path) -> None:
     with file.open(newline="", encoding="utf-8-sig") as lines:
-        rows = list(csv.DictReader(lines))
+        rows = [(number, row) for number, row in enumerate(csv.DictReader(lines), start=2) if row.get("choice")]
     if not rows:
         raise Failure(
-            f"There is no decision in {file}. Nothing was stored.", f"Its columns are {', '.join(_FIELDS)}.", 2
-        )
-    ready = [_row(number, row) for number, row in enumerate(rows, start=2)]
-    for number, (place, choice, more) in enumerate(ready, start=2):
-        try:
-            client.decide(round_ref, [place], choice, **more)
-        except Exception:
-            click.echo(f"Line {number} was refused; {number - 2} before it are stored, nothing after it.", err=True)
-            raise
-    click.echo(f"{len(ready)} decided.")
-
-
-def _row(number: int, row: dict[str, str | None]) -> tuple[int, str, dict[str, Any]]:
-    place, choice = (row.get("place") or "").strip(), (row.get("choice") or "").strip()
-    unknown = set(row) - set(_FIELDS)
-    try:
-        until = date.fromisoformat(row.get("until") or "") if row.get("until") else None
-    except ValueError:
-        until = None
-        unknown.add(f"until {row['until']}")
-    if unknown or not place.isdecimal() or place == "0" or choice not in CHOICES:
-        what = (
-            f"unknown: {', '.join(sorted(str(one) for one in unknown))}"
-            if unknown
-            else f"place {place}, choice {choice}"
-        )
-        raise Failure(
-            f"Line {number} makes no sense ({what}). Nothing was stored.",
-            f"The columns are {', '.join(_FIELDS)}; choices are {', '.join(CHOICES)}.",
+            f"There is no decision in {file}. Nothing was stored.",
+            f"Its columns are {', '.join(_FIELDS)}; openlatch round show {round_ref} --to-decide FILE writes one.",
             2,
         )
-    more = {
-        "reason": row.get("reason") or "",
-        "level": row.get("level") or "",
-        "until": until,
-        "to": row.get("to") or "",
-    }
-    return int(place) - 1, choice, more
+    ready, wrong = [], []
+    for number, row in rows:
+        try:
+            ready.append(_line(row))
+        except ValidationError as error:
+            first = error.errors(include_url=False)[0]
+            wrong.append(f"line {number}: {'.'.join(str(part) for part in first['loc'])}: {first['msg']}")
+    if wrong:
+        raise _not_taken(wrong, len(rows))
+    try:
+        click.echo(f"{client.decide_list(round_ref, ready)} decided.")
+    except Invalid as error:
+        places = {f"line {place}": number for place, (number, _) in enumerate(rows, start=1)}
+        wrong = [f"line {places[one['at']]}: {one['problem']}" for one in error.fields["errors"] if one["at"] in places]
+        if not wrong:
+            raise
+        raise _not_taken(wrong, len(rows)) from error
+
+
+def _line(row: Mapping[str, str | None]) -> wire.DecisionLine:
+    given = {name: (row.get(name) or "").strip() for name in _FIELDS}
+    return wire.DecisionLine.model_validate(given | {"until": given["until"] or None})
+
+
+def _not_taken(wrong: Sequence[str], count: int) -> Failure:
+    for one in wrong:
+        click.echo(f"  {one}", err=True)
+    return Failure(
+        f"{len(wrong)} of {count} decisions cannot be taken. Nothing was decided.",
+        f"Correct these lines. The columns are {', '.join(_FIELDS)}; choices are {', '.join(CHOICES)}.",
+        2,
+    )
+
+
+def _to_decide(items: Iterable[wire.RoundItem], file: Path) -> int:
+    """Write the items that wait to be decided, one a line, with empty columns for the decisions."""
+    count = 0
+    with file.open("w", newline="", encoding="utf-8") as lines:
+        sheet = csv.writer(lines)
+        sheet.writerow([*_FIELDS, *_SHOWN])
+        for item in items:
+            facts = item.facts
+            said = (facts.party, facts.account, facts.level, ", ".join(facts.powers), str(facts.risk), item.advice)
+            empty = [""] * (len(_FIELDS) - 2)
+            sheet.writerow([item.place, item.entry.ref, *empty, *(defused(one) for one in said)])
+            count += 1
+    return count
 
 
 @round_.command("finish")
@@ -490,7 +518,7 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
     openlatch round assign 7Q4K-BRM2 --of "Ines Okoro" --to pell.varga@… --to tobias.quill@…
     """
     with connect() as client:
-        wanted = [place - 1 for place in places]
+        wanted = list(places)
         if of:
             names = {of.lower()} | {p.name.lower() for p in client.round(round_ref).progress if p.address == of.lower()}
             items = client.round_items(round_ref, outcome="undecided")
@@ -510,7 +538,7 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
 def try_again(round_ref: str, place: int) -> None:
     """Try once more to give the order of the item of ROUND with this PLACE, of whose decision none came."""
     with connect() as client:
-        client.try_item_again(round_ref, place - 1)
+        client.try_item_again(round_ref, place)
         click.echo(f"It is tried again: openlatch round show {round_ref} --outcome refused")
 
 
@@ -523,5 +551,5 @@ def try_again(round_ref: str, place: int) -> None:
 def leave_open(round_ref: str, place: int, reason: str, owner: str) -> None:
     """Say that the item of ROUND with this PLACE is left open, why, and who sees to it."""
     with connect() as client:
-        one = client.leave_open(round_ref, place - 1, reason, owner)
+        one = client.leave_open(round_ref, place, reason, owner)
         click.echo(f"Round {one.ref} is {one.state}.")

@@ -140,7 +140,7 @@ class OrderCalls(Transport):
         return self._request("GET", f"/batches/{part(batch)}/report", params={"format": form}).content
 
     def done_in_batch(self, batch: str, place: int) -> wire.Batch:
-        """Say that a thing in a batch that a person is to do is done; `place` counts from 0."""
+        """Say that a thing in a batch that a person is to do is done; `place` counts from 1."""
         return self._send(wire.Batch, "POST", f"/batches/{part(batch)}/items/{place}/done")
 
     def leave_open_in_batch(self, batch: str, place: int, reason: str, owner: str) -> wire.Batch:

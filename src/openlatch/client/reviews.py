@@ -68,12 +68,20 @@ class ReviewCalls(Transport):
         to: str = "",
         versions: Mapping[int, int] | None = None,
     ) -> int:
-        """Decide items of a round by their places, counted from 0: all of them or none. Returns how many they are."""
+        """Decide items of a round by their places, counted from 1: all of them or none. Returns how many they are."""
         body = {
             "places": list(places), "choice": choice, "reason": reason, "level": level,
             "until": until.isoformat() if until else None, "to": to, "versions": dict(versions or {}),
         }  # fmt: skip
         return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decisions", json=body).decided
+
+    def decide_list(self, round_: str, lines: Sequence[wire.DecisionLine]) -> int:
+        """Decide items of a round by a list, each line with the entry that it is about: the whole list, or nothing.
+
+        Raises Invalid with each bad line in `fields["errors"]`. Returns how many were decided.
+        """
+        body = wire.DecisionList(lines=list(lines)).model_dump(mode="json")
+        return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decision-list", json=body).decided
 
     def assign_items(self, round_: str, places: Sequence[int], to: Sequence[str]) -> wire.Round:
         """Give items of a round to others, by address; among several they are split, each for whole accounts."""

@@ -180,6 +180,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "rounds.plan": _reads(*_STAFF),
         # A reviewer decides what is put to them; see operations.rounds.
         "rounds.decide": _changes(Role.OWNER, Role.MANAGER, Role.REVIEWER),
+        "rounds.decide_list": _changes(Role.OWNER, Role.MANAGER, Role.REVIEWER),
         "rounds.assign": _changes(*_MANAGERS),
         "rounds.pause": _changes(*_MANAGERS),
         "rounds.finish": _dangerous(*_MANAGERS),

@@ -89,7 +89,7 @@ def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> B
     held = held_back(call, dict.fromkeys(ids, wish))
     items = [
         BatchItem(place, 0, wish.action.value, "", entry_id, trouble=held.get(entry_id, ""))
-        for place, entry_id in enumerate(ids)
+        for place, entry_id in enumerate(ids, start=1)
     ]
     said = {name: value for name, value in asdict(wanted).items() if value not in ("", None, False)}
     batch = Batch(
@@ -153,7 +153,7 @@ def tick(call: Call, text: str, place: int) -> BatchSight:
     said = call.tx.batches.item(batch.id, place)
     if said is None or not call.tx.batches.done(batch.id, place, call.actor.name, call.now):
         raise Conflict(
-            f"Nothing number {place + 1} of batch {batch.ref} is left for a person to do. Nothing was changed.",
+            f"Nothing number {place} of batch {batch.ref} is left for a person to do. Nothing was changed.",
             next_step=f"Look at it again: openlatch batch {batch.ref}",
         )
     call.log("batch.done-by-hand", "batch", batch.id, place=place)
@@ -171,7 +171,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ba
     left = LeftOpen(reason, who_answers(call, owner).name, call.actor.name, call.now)
     if not call.tx.batches.leave_open(batch.id, place, left):
         raise Conflict(
-            f"Nothing number {place + 1} of batch {batch.ref} is left to be done. Nothing was changed.",
+            f"Nothing number {place} of batch {batch.ref} is left to be done. Nothing was changed.",
             next_step=f"Look at it again: openlatch batch {batch.ref}",
         )
     call.log("batch.left-open", "batch", batch.id, place=place, reason=reason, owner=left.owner)

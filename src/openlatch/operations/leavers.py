@@ -87,10 +87,10 @@ def complete(call: Call, batch: Batch) -> None:
     ]
     if new:
         who = next((one.who for one in there if one.who), "")
-        batches.more(call, batch, _items(new, who, first=max(one.place for one in there) + 1 if there else 0))
+        batches.more(call, batch, _items(new, who, first=max((one.place for one in there), default=0) + 1))
 
 
-def _items(items: Sequence[Item], who: str, first: int = 0) -> list[BatchItem]:
+def _items(items: Sequence[Item], who: str, first: int = 1) -> list[BatchItem]:
     return [
         BatchItem(
             first + place,

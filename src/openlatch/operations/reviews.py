@@ -248,7 +248,7 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     )  # fmt: skip
     items = [
         Item(opened.id, place, one.entry.id, one.account.id, one.party.id, facts[one.entry.id], asked[place])
-        for place, one in enumerate(every)
+        for place, one in enumerate(every, start=1)
     ]
     if not call.tx.reviews.add(opened, items):
         return None

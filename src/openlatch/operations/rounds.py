@@ -12,7 +12,7 @@ from openlatch.core.ids import ref_of
 from openlatch.core.model import Person
 from openlatch.core.reviews import Item, LeftOpen, Round, RoundState
 from openlatch.core.roles import Role
-from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
+from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
 from openlatch.operations import batches, round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
@@ -178,7 +178,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
     missing = set(places) - {item.place for item, _ in found}
     if missing or not found:
         raise Invalid(
-            f"Round {one.ref} has no item {', '.join(str(place + 1) for place in sorted(missing)) or '?'}. "
+            f"Round {one.ref} has no item {', '.join(str(place) for place in sorted(missing)) or '?'}. "
             "Nothing was changed.",
             next_step=f"Look at its items: openlatch round show {one.ref}",
             errors=[{"at": "places", "problem": "not in this round"}],
@@ -192,7 +192,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
         _may_decide(call, item)
         if versions.get(item.place, item.version) != item.version:
             raise Changed(
-                f"Item {item.place + 1} ({item.facts.party} on {item.facts.account}) was decided by somebody else "
+                f"Item {item.place} ({item.facts.party} on {item.facts.account}) was decided by somebody else "
                 "meanwhile. Nothing of yours was stored.",
                 next_step="Look at it again, then decide.",
             )
@@ -224,6 +224,62 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
     return len(after)
 
 
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A decision in a list of them: about the item at a place, which has to be about the entry that is named."""
+
+    place: int
+    entry: str
+    said: Said
+
+
+@operation("rounds.decide_list")
+def decide_list(call: Call, text: str, lines: Sequence[Line]) -> int:
+    """Decide items of an open round by a list: all of it or none; what is wrong is said line by line.
+
+    Each line names its entry, so that a list of another round, or one that has slipped, decides nothing. Returns how
+    many were decided.
+    """
+    one = call.tx.reviews.find(text)
+    there = {item.place: item for item, _ in call.tx.reviews.items(one.id)}
+    wrong: dict[int, str] = {}
+    alike: dict[Said, dict[int, int]] = {}
+    taken: set[int] = set()
+    for number, line in enumerate(lines, start=1):
+        item = there.get(line.place)
+        if item is not None and line.entry not in (ref_of(item.entry_id), str(item.entry_id)):
+            wrong[number] = f"item {line.place} is about entry {ref_of(item.entry_id)}, not {line.entry}"
+        elif line.place in taken:
+            wrong[number] = f"item {line.place} is decided twice"
+        else:
+            alike.setdefault(line.said, {})[line.place] = number
+        taken.add(line.place)
+    for said, numbers in alike.items():
+        try:
+            decide(call, one.ref, list(numbers), said, {})
+        except OpenLatchError:
+            wrong |= _refused(call, one, said, numbers)
+    if wrong:
+        shown = "; ".join(f"line {number}: {problem}" for number, problem in sorted(wrong.items())[:5])
+        raise Invalid(
+            f"{len(wrong)} of {len(lines)} lines cannot be taken ({shown}). Nothing was decided.",
+            next_step="Correct them, and send the whole list again.",
+            errors=[{"at": f"line {number}", "problem": problem} for number, problem in sorted(wrong.items())],
+        )
+    return len(lines)
+
+
+def _refused(call: Call, one: Round, said: Said, numbers: Mapping[int, int]) -> dict[int, str]:
+    """Of items that cannot be decided together, those that cannot be each by itself, by their lines, and why."""
+    wrong = {}
+    for place, number in numbers.items():
+        try:
+            decide(call, one.ref, [place], said, {})
+        except OpenLatchError as error:
+            wrong[number] = error.message.removesuffix(" Nothing was changed.").removesuffix(".")
+    return wrong
+
+
 @operation("rounds.assign")
 def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str]) -> RoundSight:
     """Give items of an open round to another reviewer, or split them among several, each for whole accounts."""
@@ -240,7 +296,7 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
         to = next((one.id for one in able if parties.get(one.id) != item.party_id), None)
         if to is None:
             raise Invalid(
-                f"Item {item.place + 1} is {several[0].name}'s own access. Nothing was changed.",
+                f"Item {item.place} is {several[0].name}'s own access. Nothing was changed.",
                 next_step="Give it to somebody else.",
                 errors=[{"at": "to", "problem": "their own access"}],
             )
@@ -296,7 +352,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ro
     found = call.tx.reviews.items(one.id, places=[place], lock=True)
     if one.state is not RoundState.SETTLING or not found or found[0][1] in settling.RESTS:
         raise Conflict(
-            f"Nothing number {place + 1} of round {one.ref} waits to be done. Nothing was changed.",
+            f"Nothing number {place} of round {one.ref} waits to be done. Nothing was changed.",
             next_step=f"Look at it again: openlatch round show {one.ref}",
         )
     item = found[0][0]
@@ -313,7 +369,7 @@ def try_again(call: Call, text: str, place: int) -> RoundSight:
     found = call.tx.reviews.items(one.id, places=[place], lock=True)
     if one.state is not RoundState.SETTLING or not found or found[0][1] != "refused":
         raise Conflict(
-            f"Nothing number {place + 1} of round {one.ref} can be tried again. Nothing was changed.",
+            f"Nothing number {place} of round {one.ref} can be tried again. Nothing was changed.",
             next_step=f"Look at it again: openlatch round show {one.ref}",
         )
     item = found[0][0]
@@ -346,14 +402,14 @@ def _checked(call: Call, one: Round, item: Item, decision: Decision) -> Decision
     try:
         return checked(item.facts, decision, call.now.date(), one.plan.risk_limit)
     except Invalid as error:
-        about = f"Item {item.place + 1} ({item.facts.party} on {item.facts.account})"
+        about = f"Item {item.place} ({item.facts.party} on {item.facts.account})"
         raise Invalid(f"{about}: {error.message}", next_step=error.next_step, **error.fields) from error
 
 
 def _may_decide(call: Call, item: Item) -> None:
     """Nobody decides about their own access; a reviewer only about what is put to them."""
     person = call.actor.person
-    name = f"item {item.place + 1} ({item.facts.party} on {item.facts.account})"
+    name = f"item {item.place} ({item.facts.party} on {item.facts.account})"
     if item.party_id == _own(call):
         raise NotAllowed(
             f"It is your own access that {name} is about. Nothing was changed.",

@@ -135,7 +135,7 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
                 frozenset(of_party.get(one.party.id, ())),
                 one.party.sponsor or called.get(one.entry.given_by),
             )
-            for place, one in enumerate(listed)
+            for place, one in enumerate(listed, start=1)
         ],
         plan.reviewers,
         named=[person for person in plan.named if person in people],

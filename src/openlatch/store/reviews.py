@@ -285,7 +285,7 @@ class Reviews(Noun):
                 "version": one.version,
             }
             if self._session.execute(statement.values(**values).returning(RoundItemRow.place)).first() is None:
-                raise _changed(f"Item {one.place + 1} of this round")
+                raise _changed(f"Item {one.place} of this round")
 
     def past(self, entry_ids: Iterable[UUID], before: datetime) -> dict[UUID, Past]:
         """Return what was decided last about entries, in rounds opened before an instant."""

@@ -6,6 +6,7 @@ import json
 
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound
+from openlatch.wire import messages as wire
 from tests.operations.effects.world import World, of
 
 INES, PELL = f"ines.okoro@{DOMAIN}", f"pell.varga@{DOMAIN}"
@@ -90,7 +91,7 @@ def _(w: World) -> None:
 @of("rounds.items")
 def _(w: World) -> None:
     items = w.auditor.round_items(w.things.round)
-    assert [item.place for item in items] == list(range(len(items)))
+    assert [item.place for item in items] == list(range(1, len(items) + 1))
     mine = w.reviewer.round_items(w.things.round, mine=True)
     assert {item.reviewer for item in mine} == {"Ines Okoro"}
     with w.refused(NotFound, "no round"):
@@ -100,23 +101,46 @@ def _(w: World) -> None:
 @of("rounds.decide")
 def _(w: World) -> None:
     opened = w.opened("To decide")
-    assert w.reviewer.decide(opened.ref, [0], "keep", reason="Still needed") == 1
+    assert w.reviewer.decide(opened.ref, [1], "keep", reason="Still needed") == 1
     (item, *_) = w.owner.round_items(opened.ref)
     assert item.decision is not None
     assert (item.decision.choice, item.decision.by) == ("keep", "Ines Okoro")
     with w.refused(Invalid, "has no item 901"):
-        w.reviewer.decide(opened.ref, [0, 900], "keep")
+        w.reviewer.decide(opened.ref, [1, 901], "keep")
     with w.ridge.client("pell.varga") as pell, w.refused(NotAllowed, "."):
-        pell.decide(opened.ref, [0], "keep")
+        pell.decide(opened.ref, [1], "keep")
+
+
+@of("rounds.decide_list")
+def _(w: World) -> None:
+    opened = w.opened("To decide by a list")
+    items = w.owner.round_items(opened.ref)
+
+    def line(item: wire.RoundItem, **more: object) -> wire.DecisionLine:
+        given = {"place": item.place, "entry": item.entry.ref, "choice": "keep", "reason": "Still needed"}
+        return wire.DecisionLine.model_validate(given | more)
+
+    with w.refused(Invalid, f"of {len(items) + 2} lines cannot be taken .*line 1: item 1 is about entry") as caught:
+        w.reviewer.decide_list(
+            opened.ref,
+            [*(line(item, **({"entry": "7Q4K-BRM2"} if item.place == 1 else {})) for item in items),
+             line(items[-1]), line(items[-1], place=900)],
+        )  # fmt: skip
+    assert [one["at"] for one in caught.value.fields["errors"]] == [
+        "line 1", f"line {len(items) + 1}", f"line {len(items) + 2}"
+    ]  # fmt: skip
+    assert w.owner.round(opened.ref).outcomes == {"undecided": len(items)}, "all of it, or none"
+    assert w.reviewer.decide_list(opened.ref, [line(item) for item in items]) == len(items)
+    assert w.owner.round(opened.ref).outcomes == {"kept": len(items)}
 
 
 @of("rounds.assign")
 def _(w: World) -> None:
     opened = w.opened("To assign")
-    w.manager.assign_items(opened.ref, [0], [PELL])
+    w.manager.assign_items(opened.ref, [1], [PELL])
     assert w.owner.round_items(opened.ref)[0].reviewer == "Pell Varga"
     with w.refused(Invalid, "."):
-        w.manager.assign_items(opened.ref, [0], [f"nobody@{DOMAIN}"])
+        w.manager.assign_items(opened.ref, [1], [f"nobody@{DOMAIN}"])
 
 
 @of("rounds.pause")
@@ -124,7 +148,7 @@ def _(w: World) -> None:
     opened = w.opened("To rest")
     assert w.manager.pause_round(opened.ref).paused_at is not None
     with w.refused(Conflict, "."):
-        w.reviewer.decide(opened.ref, [0], "keep")
+        w.reviewer.decide(opened.ref, [1], "keep")
     assert w.manager.pause_round(opened.ref, resume=True).paused_at is None
 
 
@@ -171,21 +195,21 @@ def _(w: World) -> None:
     for _ in range(3):
         w.ridge.drain()
     place = next(item.place for item in items if item.entry.id == entry.id)
-    assert w.owner.round_items(opened.ref)[place].outcome == "stuck"
+    assert w.owner.round_items(opened.ref)[place - 1].outcome == "stuck"
     with w.refused(Invalid, "."):
         w.owner.leave_open(opened.ref, place, "They are away", f"nobody@{DOMAIN}")
     w.owner.leave_open(opened.ref, place, "They are away until May", f"tobias.quill@{DOMAIN}")
     w.ridge.drain()
-    assert w.owner.round_items(opened.ref)[place].outcome == "left open"
+    assert w.owner.round_items(opened.ref)[place - 1].outcome == "left open"
     assert w.owner.round(opened.ref).state == "closed"
 
 
 @of("rounds.try_again")
 def _(w: World) -> None:
     opened = w.opened("To try again")
-    w.reviewer.decide(opened.ref, [0], "keep", reason="Still needed")
+    w.reviewer.decide(opened.ref, [1], "keep", reason="Still needed")
     with w.refused(Conflict, "."):
-        w.owner.try_item_again(opened.ref, 0)
+        w.owner.try_item_again(opened.ref, 1)
 
 
 @of("rounds.report")

@@ -155,7 +155,7 @@ def _(w: World) -> None:
     made = w.owner.leave(celia.ref, count=len(plan.items), who="Tobias Quill")
     w.ridge.drain()
     batch = w.owner.batch(made.ref)
-    to_do = [place for place, item in enumerate(batch.items) if item.outcome == "to do"]
+    to_do = [item.place for item in batch.items if item.outcome == "to do"]
     for place in to_do:
         batch = w.owner.done_in_batch(made.ref, place)
     assert "to do" not in batch.outcomes
@@ -173,7 +173,7 @@ def _(w: World) -> None:
     with w.refused(Invalid, "cannot be asked here"):
         w.owner.leave_open_in_batch(made.ref, place, "She stays a guest", "nobody@kestrelridge.example")
     left = w.owner.leave_open_in_batch(made.ref, place, "She stays a guest", f"tobias.quill@{DOMAIN}")
-    item = left.items[place]
+    item = next(one for one in left.items if one.place == place)
     assert item.left_open is not None
     assert (item.outcome, item.left_open.owner, item.left_open.by) == ("left open", "Tobias Quill", "Maren Ashdown")
     with w.refused(Conflict, "is left to be done"):

@@ -72,11 +72,11 @@ class World:
         return Desk(self.ridge, transport=self.ridge.transport)
 
     @contextmanager
-    def refused(self, kind: type[OpenLatchError], match: str) -> Iterator[None]:
+    def refused(self, kind: type[OpenLatchError], match: str) -> Iterator[pytest.ExceptionInfo[OpenLatchError]]:
         """Something that is refused with these words, and changes nothing."""
         before = self._happened()
         with pytest.raises(kind, match=match) as caught:
-            yield
+            yield caught
         assert caught.value.next_step, "it says what to do next"
         assert self._happened() == before
         self.refusals += 1

@@ -162,7 +162,7 @@ useShortcuts({
   >
     <article :aria-label="`${item.facts.party} on ${item.facts.account}`">
       <p class="small">
-        Item {{ item.place + 1 }} of {{ round.count }}, {{ open }} open<template v-if="item.reviewer">
+        Item {{ item.place }} of {{ round.count }}, {{ open }} open<template v-if="item.reviewer">
           · asked: {{ item.reviewer }}</template
         >
       </p>

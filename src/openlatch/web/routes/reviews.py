@@ -90,8 +90,18 @@ def list_round_items(call: Call, one: str, query: wire.RoundItemQuery) -> wire.R
 @routes.route("POST", "/rounds/<one>/decisions", body=wire.DecisionWish, returns=wire.Decided)
 def decide(call: Call, one: str, body: wire.DecisionWish) -> wire.Decided:
     """Decide items of a round: all that are named, or none."""
-    said = rounds.Said(Choice(body.choice), body.reason, body.level, body.until, body.to)
-    return wire.Decided(decided=rounds.decide(call, one, body.places, said, body.versions))
+    return wire.Decided(decided=rounds.decide(call, one, body.places, _said(body), body.versions))
+
+
+@routes.route("POST", "/rounds/<one>/decision-list", body=wire.DecisionList, returns=wire.Decided)
+def decide_list(call: Call, one: str, body: wire.DecisionList) -> wire.Decided:
+    """Decide items of a round by a list, each line with the entry that it is about: the whole list, or nothing."""
+    lines = [rounds.Line(line.place, line.entry, _said(line)) for line in body.lines]
+    return wire.Decided(decided=rounds.decide_list(call, one, lines))
+
+
+def _said(body: wire.DecisionWish | wire.DecisionLine) -> rounds.Said:
+    return rounds.Said(Choice(body.choice), body.reason, body.level, body.until, body.to)
 
 
 @routes.route("POST", "/rounds/<one>/assign", body=wire.ItemAssignment, returns=wire.Round)

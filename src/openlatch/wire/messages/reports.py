@@ -26,7 +26,7 @@ class ReportRule(Sent):
 
 
 class ReportLine(Sent):
-    """One thing of a report, counted from 0 in `place`: whose access, what was decided, what came of it, the proof.
+    """One thing of a report, counted from 1 in `place`: whose access, what was decided, what came of it, the proof.
 
     `receipt` is the signed receipt of its order (JWS), `showed` what the fresh reading showed.
     """

@@ -13,6 +13,8 @@ __all__ = [
     "Comparison",
     "Decided",
     "Decision",
+    "DecisionLine",
+    "DecisionList",
     "DecisionWish",
     "FinishWish",
     "FlagThen",
@@ -284,15 +286,33 @@ class RoundItems(Page[RoundItem]):
 
 
 class DecisionWish(Taken):
-    """A decision about items of a round by their places; `versions` are those that were seen, by place."""
+    """A decision about items of a round by their places, from 1 on; `versions` are those that were seen, by place."""
 
-    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(min_length=1, max_length=1000)]
+    places: Annotated[list[Annotated[int, Field(ge=1, le=100_000)]], Field(min_length=1, max_length=1000)]
     choice: ChoiceWord
     reason: Words = ""
     level: Search = ""
     until: date | None = None
     to: Search = ""
     versions: dict[int, int] = Field(default_factory=dict)
+
+
+class DecisionLine(Taken):
+    """A line of a list of decisions: the item at a place, the entry (short form or id) that it is about, and what."""
+
+    place: Annotated[int, Field(ge=1, le=100_000)]
+    entry: Text
+    choice: ChoiceWord
+    reason: Words = ""
+    level: Search = ""
+    until: date | None = None
+    to: Search = ""
+
+
+class DecisionList(Taken):
+    """Decisions about items of a round, which are taken all or not at all."""
+
+    lines: Annotated[list[DecisionLine], Field(min_length=1, max_length=10_000)]
 
 
 class Decided(Sent):
@@ -304,14 +324,14 @@ class Decided(Sent):
 class ItemAssignment(Taken):
     """Items of a round that others are to answer, by their addresses; among several they are split by account."""
 
-    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(min_length=1, max_length=100_000)]
+    places: Annotated[list[Annotated[int, Field(ge=1, le=100_000)]], Field(min_length=1, max_length=100_000)]
     to: Annotated[list[Text], Field(min_length=1, max_length=50)]
 
 
 class RoundPlanWish(Taken):
     """What is to be foreseen: a decision about these items beside those taken so far; without places, those alone."""
 
-    places: Annotated[list[Annotated[int, Field(ge=0, lt=100_000)]], Field(default=[], max_length=1000)]
+    places: Annotated[list[Annotated[int, Field(ge=1, le=100_000)]], Field(default=[], max_length=1000)]
     choice: ChoiceWord = "end-now"
     level: Search = ""
     until: date | None = None
@@ -324,9 +344,9 @@ class FinishWish(Taken):
 
 
 class Place(Taken):
-    """An item of a round, by its place, counted from 0."""
+    """An item of a round, by its place, counted from 1."""
 
-    place: Annotated[int, Field(ge=0, lt=100_000)]
+    place: Annotated[int, Field(ge=1, le=100_000)]
 
 
 class LeftOpenWish(Place):
