@@ -2,9 +2,13 @@
 
 from __future__ import annotations
 
+import base64
 import io
+import os
 from collections.abc import Iterator
+from concurrent.futures import ThreadPoolExecutor
 from datetime import UTC, datetime
+from hashlib import sha256
 from typing import Any
 
 import paramiko
@@ -89,6 +93,97 @@ def test_a_key_is_given_an_end_that_sshd_keeps(
     assert stack.gateway.lets_in(private)
     connector.change(f"key:{fingerprint}", party, Change(ends_at=datetime(2020, 1, 1, tzinfo=UTC)), "2")
     assert not stack.gateway.lets_in(private), "that day is over"
+
+
+def made_key() -> str:
+    """A line with a new key, and a name in bytes that are no UTF-8."""
+    return paramiko.Ed25519Key.from_private_key(io.StringIO(_private())).get_base64()
+
+
+def _private() -> str:
+    form = serialization.PrivateFormat.OpenSSH, serialization.NoEncryption()
+    return Ed25519PrivateKey.generate().private_bytes(serialization.Encoding.PEM, *form).decode()
+
+
+@pytest.fixture
+def six(stack: Stack) -> Iterator[list[str]]:
+    """Six new keys among the others, one with a comment in Latin-1."""
+    before = stack.gateway.file.read_bytes()
+    keys = [made_key() for _ in range(6)]
+    lines = [f"ssh-ed25519 {key} guest {n}\n".encode() for n, key in enumerate(keys)]
+    stack.gateway.file.write_bytes(before + lines[0] + b"ssh-ed25519 " + made_key().encode() + b" Ren\xe9e\x0bB\n")
+    with stack.gateway.file.open("ab") as file:
+        file.writelines(lines[1:])
+    yield ["SHA256:" + base64.b64encode(sha256(base64.b64decode(key)).digest()).decode().rstrip("=") for key in keys]
+    stack.gateway.file.write_bytes(before)
+
+
+def left_beside(stack: Stack) -> list[str]:
+    return [one.name for one in stack.gateway.file.parent.iterdir() if ".open-latch" in one.name]
+
+
+def test_several_at_once_take_out_their_own_keys_and_nothing_else(stack: Stack, six: list[str]) -> None:
+    others = [line for line in stack.gateway.file.read_bytes().splitlines() if b"guest" not in line]
+
+    def take_out(fingerprint: str) -> int:
+        tries = 0
+        while True:
+            tries += 1
+            try:
+                SshConnector(settings(stack), stack.gateway_key).end(f"key:{fingerprint}", fingerprint, "1")
+            except ProviderDown:
+                continue  # as an order is tried again
+            return tries
+
+    with ThreadPoolExecutor(6) as pool:
+        list(pool.map(take_out, six))
+    assert [line for line in stack.gateway.file.read_bytes().splitlines()] == others, "to the byte"
+    assert left_beside(stack) == []
+
+
+def test_a_connection_that_is_lost_leaves_the_old_file(
+    stack: Stack, connector: SshConnector, six: list[str], monkeypatch: pytest.MonkeyPatch
+) -> None:
+    before = stack.gateway.file.read_bytes()
+
+    def lost(*_: object) -> None:
+        raise EOFError
+
+    for name in ("chmod", "posix_rename"):
+        with monkeypatch.context() as patch, pytest.raises(ProviderDown):
+            patch.setattr(paramiko.SFTPClient, name, lost)
+            connector.end(f"key:{six[0]}", six[0], "1")
+        assert stack.gateway.file.read_bytes() == before
+    with monkeypatch.context() as patch, pytest.raises(ProviderDown, match="did not arrive whole"):
+        write = paramiko.SFTPFile.write
+        patch.setattr(paramiko.SFTPFile, "write", lambda self, data: write(self, data[:100]))
+        connector.end(f"key:{six[0]}", six[0], "1")
+    assert stack.gateway.file.read_bytes() == before
+    assert left_beside(stack) == []
+
+
+def test_a_lock_is_kept_to_until_it_is_plain_that_nobody_is_there(
+    stack: Stack, connector: SshConnector, six: list[str]
+) -> None:
+    lock = stack.gateway.file.with_name(f"{stack.gateway.file.name}.open-latch-lock")
+    lock.touch()
+    with pytest.raises(ProviderDown, match="being changed by someone else"):
+        connector.end(f"key:{six[0]}", six[0], "1")
+    assert found(connector, six[0]) is not None
+    long_ago = lock.stat().st_mtime - 100
+    os.utime(lock, (long_ago, long_ago))
+    connector.end(f"key:{six[0]}", six[0], "1")
+    assert found(connector, six[0]) is None
+    assert left_beside(stack) == []
+
+
+def test_a_file_that_a_link_leads_to_is_written_where_it_is(stack: Stack, six: list[str]) -> None:
+    link = stack.gateway.file.with_name("by-a-link")
+    link.symlink_to(stack.gateway.file)
+    SshConnector(settings(stack, file=str(link)), stack.gateway_key).end(f"key:{six[0]}", six[0], "1")
+    assert link.is_symlink()
+    assert found(SshConnector(settings(stack), stack.gateway_key), six[0]) is None
+    link.unlink()
 
 
 WRITTEN = ("", "restrict,pty ", 'command="say \\"expiry-time=\\"",no-pty ', 'expiry-time="20310101",cert-authority ')

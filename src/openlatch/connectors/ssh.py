@@ -14,10 +14,11 @@ import io
 import re
 import stat
 from collections.abc import Callable, Iterable, Iterator, Mapping
-from contextlib import contextmanager
+from contextlib import contextmanager, suppress
 from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import ClassVar
+from uuid import uuid4
 from zoneinfo import ZoneInfo
 
 import paramiko
@@ -40,6 +41,10 @@ _LIMITS = (
     "x11-forwarding", "no-x11-forwarding", "user-rc", "no-user-rc", "verify-required", "no-touch-required",
     "permitopen", "permitlisten", "principals",
 )  # fmt: skip
+_LOSSLESS, _SHOWN = ("utf-8", "surrogateescape"), ("utf-8", "replace")
+"""How a file is read: to be written again just as it was, or to be shown."""
+_LOCKED_FOR = 60
+"""Seconds after which nobody is at the file any more who said so and did not say that they have done."""
 _MOST_LOG = 16 * 1024 * 1024
 _OPTION = re.compile(r'([A-Za-z0-9-]+)(?:="((?:[^"\\]|\\.)*)")?(?:,|(?=\s))')
 _TYPES = re.compile(r"(ssh-|ecdsa-|sk-|webauthn-)[a-z0-9@.-]+$", re.IGNORECASE)
@@ -151,34 +156,90 @@ class SshConnector:
                 next_step="Remove the provider from Open Latch, then take the key out of the file.",
             )
         with self._connected() as files:
-            before = _fetched(files, self._file)
-            lines = {line.number for line in self._lines(before) if line.fingerprint == fingerprint}
-            if not lines:
-                return 0
-            numbered = enumerate(before.splitlines(keepends=True), 1)
-            after = "".join(changed(text) if number in lines else text for number, text in numbered)
-            if _fetched(files, self._file) != before:
-                raise ProviderDown(
-                    f"The keys of {self._where} were changed by someone else at the same moment.",
-                    next_step="It is tried again by itself.",
+            # What is written is the file itself, and not a link that leads to it.
+            path = files.normalize(self._file)
+            with self._alone(files, path):
+                before = _fetched(files, path, _LOSSLESS)
+                lines = {line.number for line in self._lines(before) if line.fingerprint == fingerprint}
+                if not lines:
+                    return 0
+                after = "\n".join(
+                    kept
+                    for number, text in enumerate(before.split("\n"), 1)
+                    for kept in ([changed(text)] if number in lines else [text])
+                    if kept or number not in lines
                 )
-            if after != before:
-                self._replace(files, after)
+                if after != before:
+                    self._replace(files, path, before, after)
         return len(lines)
 
-    def _replace(self, files: paramiko.SFTPClient, text: str) -> None:
-        """Put a new file in the place of the old one in one step, so that nobody is ever locked out half way."""
-        mode = stat.S_IMODE(files.stat(self._file).st_mode or 0o600)
-        new = f"{self._file}.open-latch"
-        with files.open(new, "w") as file:
-            file.write(text.encode())
-        files.chmod(new, mode)
-        files.posix_rename(new, self._file)
+    @contextmanager
+    def _alone(self, files: paramiko.SFTPClient, path: str) -> Iterator[None]:
+        """Keep every other Open Latch from changing the file meanwhile, by a file beside it that only one can make.
+
+        One that was left behind, such as by a lost connection, counts for a minute by the server's own clock.
+        """
+        lock, mine = f"{path}.open-latch-lock", f"{path}.open-latch-{uuid4().hex}"
+        with files.open(mine, "wx"):
+            pass
+        try:
+            now = files.stat(mine).st_mtime or 0
+            try:
+                held = files.stat(lock).st_mtime or 0
+            except FileNotFoundError:
+                held = None
+            if held is not None and now - held >= _LOCKED_FOR:
+                files.remove(lock)
+            try:
+                # A rename that replaces nothing is all or nothing, whoever else tries the same.
+                files.rename(mine, lock)
+            except OSError as error:
+                raise self._busy() from error
+        except BaseException:
+            _removed(files, mine)
+            raise
+        try:
+            yield
+        finally:
+            _removed(files, lock)
+
+    def _busy(self) -> ProviderDown:
+        return ProviderDown(
+            f"The keys of {self._where} are being changed by someone else at the same moment.",
+            next_step="It is tried again by itself.",
+        )
+
+    def _replace(self, files: paramiko.SFTPClient, path: str, before: str, after: str) -> None:
+        """Put a new file in the place of the old one in one step, so that nobody is ever locked out half way.
+
+        It is written beside the old one, read back, and moved only if nobody has changed the old one meanwhile.
+        """
+        mode = stat.S_IMODE(files.stat(path).st_mode or 0o600)
+        new = f"{path}.open-latch-{uuid4().hex}"
+        try:
+            with files.open(new, "wx") as file:
+                file.write(after.encode(*_LOSSLESS))
+            files.chmod(new, mode)
+            if _fetched(files, new, _LOSSLESS) != after:
+                raise ProviderDown(
+                    f"The new keys of {self._where} did not arrive whole; the old ones are as they were.",
+                    next_step="It is tried again by itself.",
+                )
+            if _fetched(files, path, _LOSSLESS) != before:
+                raise self._busy()
+            files.posix_rename(new, path)
+        except BaseException:
+            _removed(files, new)
+            raise
 
     def _read(self) -> Observation:
         with self._connected() as files:
-            lines = self._lines(_fetched(files, self._file))
-            used = _uses(_fetched(files, self._log, tail=True), self._user, self._now(files)) if self._log else None
+            lines = self._lines(_fetched(files, self._file, _SHOWN))
+            used = (
+                _uses(_fetched(files, self._log, _SHOWN, tail=True), self._user, self._now(files))
+                if self._log
+                else None
+            )
         by_key: dict[str, list[KeyLine]] = {}
         for line in lines:
             by_key.setdefault(line.fingerprint, []).append(line)
@@ -195,7 +256,7 @@ class SshConnector:
 
     def _lines(self, text: str) -> tuple[KeyLine, ...]:
         found = []
-        for number, line in enumerate(text.splitlines(), 1):
+        for number, line in enumerate(text.split("\n"), 1):
             if line.strip() and not line.lstrip().startswith("#"):
                 parsed = parse_line(number, line)
                 if parsed is None:
@@ -392,10 +453,16 @@ def _logged(text: str, now: datetime) -> datetime | None:
         return None
 
 
-def _fetched(files: paramiko.SFTPClient, path: str, *, tail: bool = False) -> str:
-    """A file as text; of a long log only the end."""
+def _removed(files: paramiko.SFTPClient, path: str) -> None:
+    """Take a file away that is needed no more, if it is there, and if anybody still answers."""
+    with suppress(OSError, EOFError, paramiko.SSHException):
+        files.remove(path)
+
+
+def _fetched(files: paramiko.SFTPClient, path: str, how: tuple[str, str], *, tail: bool = False) -> str:
+    """A file as text, read as `how` says; of a long log only the end."""
     with files.open(path, "rb") as file:
         if tail:
             file.seek(max(0, (file.stat().st_size or 0) - _MOST_LOG))
         file.prefetch()
-        return bytes(file.read()).decode("utf-8", "replace")
+        return bytes(file.read()).decode(*how)
