@@ -235,11 +235,8 @@ class SshConnector:
     def _read(self) -> Observation:
         with self._connected() as files:
             lines = self._lines(_fetched(files, self._file, _SHOWN))
-            used = (
-                _uses(_fetched(files, self._log, _SHOWN, tail=True), self._user, self._now(files))
-                if self._log
-                else None
-            )
+            log = _fetched(files, self._log, _SHOWN, tail=True) if self._log else None
+            used = None if log is None else _uses(log, self._user, self._now(files))
         by_key: dict[str, list[KeyLine]] = {}
         for line in lines:
             by_key.setdefault(line.fingerprint, []).append(line)
