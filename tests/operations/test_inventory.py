@@ -406,3 +406,25 @@ def test_an_address_that_is_said_to_be_somebody_elses_is_known_from_then_on(clie
     kept = client.record_secret("Bookings", f"maren.ashdow@{DOMAIN}", "the door code", somebody_else=True)
     assert kept.party.addresses == [f"maren.ashdow@{DOMAIN}"]
     assert client.record_secret("Bookings", f"maren.ashdow@{DOMAIN}", "the safe").party.id == kept.party.id
+
+
+def test_a_member_sees_their_own_providers_and_only_the_flags_that_are_meant_for_them(
+    ridge: Ridge, client: Client
+) -> None:
+    orla = ridge.client("orla.finch")
+    own = {entry.provider.id for entry in client.entries(party=f"orla.finch@{DOMAIN}")}
+    seen = orla.providers()
+    assert {one.id for one in seen} == own < {one.id for one in client.providers()}
+    assert all((one.settings, one.latest) == ({}, None) for one in seen)
+    elsewhere = next(one for one in client.providers() if one.id not in own)
+    with pytest.raises(NotFound):
+        orla.provider(elsewhere.name)
+    for entry in orla.entries():
+        whole = client.entry(entry.ref)
+        shown = {flag.rule for flag in entry.flags}
+        assert shown == {flag.rule for flag in whole.flags} & {"unused-past-limit", "never-used", "live-past-end"}
+        assert orla.entry(entry.ref).risk_lines == []
+    for wanted in ({"flagged": True}, {"rule": "never-used"}, {"risk": 5}):
+        with pytest.raises(NotAllowed, match="cannot choose by that"):
+            list(orla.entries(**wanted))  # type: ignore[arg-type]
+    assert orla.summary().flagged == sum(bool(entry.flags) for entry in orla.entries())

@@ -10,12 +10,12 @@ from typing import TypeVar
 from uuid import UUID
 
 from openlatch.core.advise import Advice
-from openlatch.core.model import Entry, Kind, State
+from openlatch.core.model import Entry, Kind, Severity, State
 from openlatch.core.orders import Order
 from openlatch.core.powers import Power
 from openlatch.core.risk import Line
 from openlatch.core.roles import Role
-from openlatch.errors import Invalid
+from openlatch.errors import Invalid, NotAllowed
 from openlatch.operations import flags as flags_of
 from openlatch.operations import policies
 from openlatch.operations.advice import advice
@@ -106,12 +106,17 @@ def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None)
 
 
 def flags_on(call: Call, entries: Iterable[Listed]) -> dict[UUID, tuple[FlagSight, ...]]:
-    """Return the standing flags on each of these entries and on its party: the worst first, accepted ones last."""
+    """Return the standing flags on each of these entries and on its party: the worst first, accepted ones last.
+
+    A member sees those alone of which the rule says that its party does.
+    """
     every = list(entries)
+    member = within_sight(call) is not None
     ids = {one.entry.id for one in every} | {one.party.id for one in every}
     on: dict[UUID, list[FlagSight]] = {}
     for flag in flags_of.sights(call, call.tx.flags.standing(ids)):
-        on.setdefault(flag.flag.subject_id, []).append(flag)
+        if not member or (flag.rule is not None and flag.rule.party_sees):
+            on.setdefault(flag.flag.subject_id, []).append(flag)
     return {
         one.entry.id: tuple(
             sorted(
@@ -138,7 +143,12 @@ def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
 @operation("entries.summary")
 def summary(call: Call, wanted: Wanted) -> Summary:
     """How many entries a filter leaves, and how many of them carry a flag."""
-    return call.tx.entries.summary(selection(call, wanted))
+    found = call.tx.entries.summary(selection(call, wanted))
+    if within_sight(call) is None:
+        return found
+    flags = [one.flags for one in export(call, wanted, "party")]
+    severe = sum(any(flag.flag.severity.rank >= Severity.HIGH.rank for flag in each) for each in flags)
+    return replace(found, flagged=sum(bool(each) for each in flags), severe=severe)
 
 
 @operation("entries.show")
@@ -146,7 +156,10 @@ def show(call: Call, text: str) -> Sight:
     """One entry, by id or short form, with its flags and its latest order."""
     listed = call.tx.entries.find(text, within_sight(call))
     flags, order = flags_on(call, [listed])[listed.entry.id], call.tx.orders.latest_for(listed.entry.id)
-    return replace(sight(call, listed, flags, order), advice=advice(call, listed), lines=risk_lines(call, listed))
+    seen = sight(call, listed, flags, order)
+    if within_sight(call) is not None:
+        return seen
+    return replace(seen, advice=advice(call, listed), lines=risk_lines(call, listed))
 
 
 def own_party(call: Call) -> UUID:
@@ -164,6 +177,11 @@ def within_sight(call: Call) -> UUID | None:
 def selection(call: Call, wanted: Wanted) -> EntryFilter:
     """Return what a person asked the inventory for, as the store takes it; a member sees their own only."""
     policies.checked_rule(call, wanted.rule)
+    if within_sight(call) is not None and (wanted.flagged is not None or wanted.rule or wanted.risk):
+        raise NotAllowed(
+            "As member you do not see what the holder's rules say of access, and cannot choose by that.",
+            next_step="Leave out flagged, rule and risk; what you may see stands beside each entry.",
+        )
     standing = tuple(state for state in State if state is not State.ENDED)
     plain = EntryFilter(
         q=wanted.q,

@@ -145,6 +145,7 @@ def _rule(rule: wire.Rule) -> Rule:
         facts=dict(rule.facts),
         exempt=tuple(Exempt(e.reason, e.account, e.party, e.provider, e.tag, e.until) for e in rule.exempt),
         off=rule.off,
+        party_sees=rule.party_sees,
     )
 
 

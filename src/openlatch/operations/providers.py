@@ -10,8 +10,9 @@ from urllib.parse import urlencode
 from openlatch.core.model import Provider, Reading
 from openlatch.core.notices import Notice
 from openlatch.core.ports import About
-from openlatch.errors import Invalid
+from openlatch.errors import Invalid, NotFound
 from openlatch.operations import notices
+from openlatch.operations.entries import within_sight
 from openlatch.operations.gate import Call, operation
 
 __all__ = ["ProviderSight", "add", "browse", "report_breach", "show"]
@@ -28,17 +29,28 @@ class ProviderSight:
 
 @operation("providers.browse")
 def browse(call: Call) -> tuple[ProviderSight, ...]:
-    """Every provider, and how fresh what is known of it is."""
+    """Every provider, and how fresh what is known of it is; a member sees those at which they have access."""
     return _sights(call, call.tx.providers.all())
 
 
 @operation("providers.show")
 def show(call: Call, text: str) -> ProviderSight:
-    """One provider, by id, short form or name."""
-    return _sights(call, [call.tx.providers.find(text)])[0]
+    """One provider, by id, short form or name; a member sees those at which they have access."""
+    found = _sights(call, [call.tx.providers.find(text)])
+    if not found:
+        raise NotFound(
+            f"There is no provider “{text}” at which you have access.",
+            next_step="Look at your own: openlatch inventory",
+        )
+    return found[0]
 
 
 def _sights(call: Call, providers: Iterable[Provider]) -> tuple[ProviderSight, ...]:
+    own = within_sight(call)
+    if own is not None:
+        there = {entry.provider_id for entry in call.tx.entries.held_by([own])}
+        # How it is reached and read is the holder's matter.
+        return tuple(ProviderSight(replace(p, settings={})) for p in providers if p.id in there)
     latest, worn_off = call.tx.readings.latest(), call.tx.entries.worn_off(call.now)
     return tuple(ProviderSight(p, latest.get(p.id), worn_off.get(p.id, 0)) for p in providers)
 

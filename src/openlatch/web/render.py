@@ -289,6 +289,7 @@ def rule(sight: RuleSight) -> wire.Rule:
         clears=r.clears,
         exempt=len(r.exempt),
         off=r.off,
+        party_sees=r.party_sees,
         standing=sight.standing,
         accepted=sight.accepted,
         worst=model.Severity.ranked(sight.worst).value if sight.worst else None,

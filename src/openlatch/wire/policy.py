@@ -91,6 +91,7 @@ class Rule(Part):
     clears: Said = ""
     exempt: list[Exempt] = []
     off: bool = False
+    party_sees: Annotated[bool, Field(description="whether its party sees a flag on access of its own")] = False
 
 
 class Powers(Part):

@@ -50,6 +50,8 @@ class Rule:
     facts: Mapping[str, str] = field(default_factory=lambda: MappingProxyType({}))
     exempt: tuple[Exempt, ...] = ()
     off: bool = False
+    party_sees: bool = False
+    """whether members see a flag of it on access of their own"""
 
 
 @dataclass(frozen=True, slots=True)

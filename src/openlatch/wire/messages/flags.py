@@ -159,7 +159,10 @@ class Worse(Sent):
 
 
 class Rule(Sent):
-    """A rule of the policy in force, with how many flags of it stand, and how many of these are accepted."""
+    """A rule of the policy in force, with how many flags of it stand, and how many of these are accepted.
+
+    With `party_sees`, members see a flag of it on access of their own.
+    """
 
     id: str
     title: str
@@ -173,6 +176,7 @@ class Rule(Sent):
     clears: str
     exempt: int
     off: bool
+    party_sees: bool
     standing: int
     accepted: int
     worst: SeverityWord | None
