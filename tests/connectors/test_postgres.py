@@ -167,3 +167,23 @@ def test_what_keeps_it_out_is_told_apart(stack: Stack) -> None:
         PostgresConnector({k: v for k, v in settings(stack).items() if k != "port"}, "")
     with pytest.raises(Invalid, match="not a port number"):
         PostgresConnector(settings(stack) | {"port": "99999"}, "")
+
+
+def test_what_an_end_leaves_of_a_login_is_said_and_where_only_passwords_are_taken_it_is_enforced(
+    stack: Stack, connector: PostgresConnector, keeper: psycopg.Connection[Any], role: str
+) -> None:
+    can = connector.abilities()
+    assert (can.enforces, "any other way to sign in" in can.past_end) == (frozenset(), True)
+    ways = {row[0] for row in keeper.execute("select distinct auth_method from pg_hba_file_rules")}
+    keeper.execute(f"grant execute on function pg_hba_file_rules() to {catalogue.LATCH}")
+    keeper.execute(f"grant select on pg_hba_file_rules to {catalogue.LATCH}")
+    try:
+        can = connector.abilities()
+        assert (can.enforces != frozenset()) is (ways <= {"scram-sha-256", "md5", "password", "reject"}), ways
+        assert (can.past_end == "") is (can.enforces != frozenset())
+    finally:
+        keeper.execute(f"revoke select on pg_hba_file_rules from {catalogue.LATCH}")
+        keeper.execute(f"revoke execute on function pg_hba_file_rules() from {catalogue.LATCH}")
+    keeper.execute(f"alter role \"{role}\" valid until '2020-01-01'")
+    with pytest.raises(psycopg.OperationalError, match="authentication failed"):
+        signed_in(stack, role)

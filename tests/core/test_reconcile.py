@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
 from openlatch.core.meaning import Vocabulary
-from openlatch.core.model import EndReason, Entry, Membership, PartyKind, ReadingOutcome, State, normal_address
+from openlatch.core.model import EndReason, Entry, Kind, Membership, PartyKind, ReadingOutcome, State, normal_address
 from openlatch.core.observation import (
     Observation,
     ObservedAccount,
@@ -23,6 +23,7 @@ from openlatch.core.observation import (
     coherent,
     complaints,
     digest,
+    in_force,
 )
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Changes, Held, Identifier, reconcile, salt, withheld
@@ -316,3 +317,33 @@ def test_a_name_comes_before_a_login_whichever_is_read_first(names: list[str]) -
 )
 def test_an_observation_that_contradicts_itself_is_complained_about(seen: Observation, complaint: str) -> None:
     assert any(complaint in one for one in complaints(seen))
+
+
+@given(
+    st.lists(
+        st.tuples(st.sampled_from([Kind.DELEGATE, Kind.GRANT]), st.none() | st.integers(-3, 3), st.booleans()),
+        max_size=5,
+    ),
+    st.frozensets(st.sampled_from([Kind.DELEGATE, Kind.GRANT])),
+)
+def test_what_its_provider_lets_in_no_more_has_ended_and_nothing_else(
+    rows: list[tuple[Kind, int | None, bool]], enforces: frozenset[Kind]
+) -> None:
+    entries = tuple(
+        observed(str(n), kind=kind, end_unknown=unknown, ends_at=None if days is None else NOW + timedelta(days=days))
+        for n, (kind, days, unknown) in enumerate(rows)
+    )
+    seen = Observation(ReadingOutcome.COMPLETE, (GATE,), (observed_party("orla"),), entries)
+    kept = {one.key for one in in_force(seen, enforces, NOW).entries}
+    for one in entries:
+        over = one.ends_at is not None and one.ends_at <= NOW and not one.end_unknown
+        assert (one.key in kept) is not (over and one.kind in enforces)
+
+
+def test_what_has_ended_by_itself_has_expired() -> None:
+    before = observed("1", kind=Kind.GRANT, ends_at=NOW + timedelta(hours=1))
+    seen = Observation(ReadingOutcome.COMPLETE, (GATE,), (observed_party("orla"),), (before,))
+    held = after(EMPTY, reconcile(EMPTY, seen, now=NOW, new_id=ids()))
+    later = NOW + timedelta(hours=1)
+    ((_, gone),) = reconcile(held, in_force(seen, {Kind.GRANT}, later), now=later, new_id=ids()).gone
+    assert gone.end_reason is EndReason.EXPIRED

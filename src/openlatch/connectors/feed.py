@@ -96,6 +96,7 @@ class FeedConnector:
             raises=frozenset(Kind(k) for k in found.raises),
             prolongs=frozenset(Kind(k) for k in found.prolongs),
             widens=frozenset(Kind(k) for k in found.widens),
+            enforces=frozenset(Kind(k) for k in found.enforces),
             one_each=found.one_each,
             gives=frozenset(Kind(k) for k in found.gives),
             gives_until=frozenset(Kind(k) for k in found.gives_until),

@@ -72,11 +72,25 @@ _SESSIONS = """
 """
 
 
+_MAY_READ_RULES = """
+    select has_function_privilege('pg_hba_file_rules()', 'execute')
+        and has_table_privilege('pg_hba_file_rules', 'select')
+"""
+_RULES = "select distinct auth_method from pg_hba_file_rules where error is null"
+_BY_PASSWORD = frozenset({"scram-sha-256", "md5", "password", "reject"})
+"""The ways to sign in that the server refuses past VALID UNTIL; all others pass it by."""
+_PAST_END = "its password is refused since, and any other way to sign in with it still works"
+
+
 @dataclass(frozen=True, slots=True)
 class _Catalogue:
-    """What was read of the server in one transaction."""
+    """What was read of the server in one transaction.
+
+    `by_password` says whether nobody signs in there but by a password; where the login may not see that, it is not so.
+    """
 
     database: str
+    by_password: bool
     roles: Mapping[int, Any]
     groups: Mapping[int, tuple[Any, ...]]
     privileges: Mapping[int, tuple[Any, ...]]
@@ -124,7 +138,11 @@ class PostgresConnector:
         catalogue = self._read()
         groups = [role for role in catalogue.roles.values() if not role.login and not role.name.startswith("pg_")]
         levels = {group.name: in_order(_powers(catalogue, group)) for group in groups}
-        return Abilities(kinds, kinds, dates=logins, prolongs=logins, gives=logins, levels=levels)
+        enforces = logins if catalogue.by_password else frozenset()
+        return Abilities(
+            kinds, kinds, dates=logins, prolongs=logins, gives=logins, levels=levels, enforces=enforces,
+            past_end="" if catalogue.by_password else _PAST_END,
+        )  # fmt: skip
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())
@@ -257,7 +275,13 @@ class PostgresConnector:
                 members = cursor.execute(_MEMBERS).fetchall()
                 privileges = cursor.execute(_PRIVILEGES).fetchall()
                 sessions = tuple(cursor.execute(_SESSIONS))
-        return _Catalogue(database, roles, _grouped(members, "member"), _grouped(privileges, "grantee"), sessions)
+                ways = None
+                if any(row[0] for row in cursor.execute(_MAY_READ_RULES)):
+                    ways = {row[0] for row in cursor.execute(_RULES)}
+        by_password = ways is not None and ways <= _BY_PASSWORD
+        return _Catalogue(
+            database, by_password, roles, _grouped(members, "member"), _grouped(privileges, "grantee"), sessions
+        )
 
     @contextmanager
     def _connected(self) -> Iterator[psycopg.Connection[Any]]:

@@ -106,7 +106,7 @@ class SshConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE, Kind.GRANT})
-        return Abilities(kinds, kinds, dates=kinds, prolongs=kinds)
+        return Abilities(kinds, kinds, dates=kinds, prolongs=kinds, enforces=kinds)
 
     def pages(self) -> Iterator[Page]:
         seen = self._read()

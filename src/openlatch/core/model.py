@@ -223,6 +223,10 @@ class Abilities:
     """the kinds of entry that can be given a later end from here, or none"""
     widens: frozenset[Kind] = frozenset()
     """the kinds of entry that can be given more parts, or other hours, from here"""
+    enforces: frozenset[Kind] = frozenset()
+    """the kinds of entry that let nobody in past their end, whether anybody takes them away or not"""
+    past_end: str = ""
+    """of others: what their end does there and what it leaves, as words that follow “It was to end on a day;”"""
     one_each: bool = False
     """whether a party has one entry on an account at most: what is given beside it is not kept as a second one"""
     gives: frozenset[Kind] = frozenset()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import hashlib
 from collections import Counter
-from collections.abc import Iterable, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import dataclass, replace
 from datetime import datetime
 
@@ -36,6 +36,7 @@ __all__ = [
     "coherent",
     "complaints",
     "digest",
+    "in_force",
     "merged",
     "spread",
 ]
@@ -236,6 +237,19 @@ def spread(observation: Observation, only: str | None = None) -> Observation:
         parties=(*observation.parties, *(party for key, party in parties.items() if key not in listed)),
         entries=(*observation.entries, *(_entry(key, *group) for key, group in found.items())),
     )
+
+
+def in_force(observation: Observation, enforces: Collection[Kind], now: datetime) -> Observation:
+    """Return an observation without what lets nobody in any more, though it is still listed.
+
+    `enforces` are the kinds of entry that the provider itself refuses past their end.
+    """
+    kept = tuple(
+        one
+        for one in observation.entries
+        if one.kind not in enforces or one.ends_at is None or one.end_unknown or one.ends_at > now
+    )
+    return observation if len(kept) == len(observation.entries) else replace(observation, entries=kept)
 
 
 def behind(observation: Observation, key: str) -> tuple[Selector, tuple[str, ...]] | None:

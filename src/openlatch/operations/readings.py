@@ -25,7 +25,7 @@ from openlatch.core.model import (
     State,
     normal_address,
 )
-from openlatch.core.observation import Observation, ObservedParty, coherent, complaints, digest, spread
+from openlatch.core.observation import Observation, ObservedParty, coherent, complaints, digest, in_force, spread
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, withheld
 from openlatch.errors import Conflict
@@ -155,6 +155,7 @@ def conclude(
     if wrong:
         more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
         observation = Observation(ReadingOutcome.FAILED, trouble="; ".join(wrong[:3]) + more + ".")
+    observation = in_force(observation, (abilities or provider.abilities).enforces, call.now)
     counts, lost, seen = {}, 0, 0
     if observation.outcome is not ReadingOutcome.FAILED:
         seen = len(observation.entries)
@@ -231,6 +232,7 @@ def apply(
 
     Its flags are left to the caller, who may have more to say first; see `evaluate`.
     """
+    observation = in_force(observation, call.tx.providers.get(provider_id).abilities.enforces, call.now)
     held = _held(call, provider_id, observation, subjects)
     return _store(call, held, observation, evidence=evidence, subjects=subjects)
 

@@ -52,6 +52,7 @@ _EXPRESSIONS: Mapping[str, str] = {
     "entry_reviewed_at": "e.reviewed_at[cardinality(e.reviewed_at)]",
     "entry_hangs_on": "(e.hangs_on is not null)",
     "entry_dependencies": "jsonb_array_length(e.dependencies)",
+    "provider_past_end": "nullif(v.abilities->>'past_end', '')",
     "provider_by_hand": "(v.connector = 'by-hand')",
     "provider_vouch_for": "(v.vouch_days * 86400000000::bigint)",
     "entry_id": "e.id",

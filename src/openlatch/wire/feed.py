@@ -89,6 +89,7 @@ class FeedAbilities(FeedModel):
     raises: list[KindWord] = Field(default=[], description="kinds of entry that can be given a wider level there")
     prolongs: list[KindWord] = Field(default=[], description="kinds of entry that can be given a later end, or none")
     widens: list[KindWord] = Field(default=[], description="kinds of entry that can be given more parts or other hours")
+    enforces: list[KindWord] = Field(default=[], description="kinds of entry that let nobody in past their end")
     one_each: bool = Field(default=False, description="whether a party has one entry on an account at most")
     gives: list[KindWord] = Field(default=[], description="kinds of entry that a party can be given there")
     gives_until: list[KindWord] = Field(default=[], description="those of them that can be given with an end")

@@ -131,6 +131,7 @@ _KEPT = (
     _column("party.near_how", Type.STRING, "how close it comes", maybe=True),
     _column("party.tags", Type.STRINGS, "the policy's tags on it"),
     _column("provider.name", Type.STRING, "its name"),
+    _column("provider.past_end", Type.STRING, "what an end does there that it does not enforce", maybe=True),
     _column("provider.by_hand", Type.BOOL, "whether all that is known of it is kept by hand"),
     _column("provider.vouch_for", Type.DURATION, "how long it counts that somebody vouched for an entry"),
 )
