@@ -128,6 +128,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "vouch": ("{by_hand}", "You vouch for {by_hand}"),
     "webhooks": ("", "offer, request"),
     "what-if": (PROPOSAL, "Anyone"),
+    "workspace": ("", "Kestrel Ridge Observatory (kestrel-ridge), days in Europe/London"),
     "whoami": ("", f"Maren Ashdown <maren.ashdown@{DOMAIN}>, owner of Kestrel Ridge Observatory"),
 }
 ELSEWHERE = {"demo", "serve", "tour", "work"}

@@ -22,6 +22,7 @@ _COMMANDS = {
     "sign-out": ("session", "Forget the token, and have it refused from now on"),
     "confirm": ("session", "Give your password again, before something dangerous"),
     "whoami": ("session", "Show who is signed in, and where"),
+    "workspace": ("session", "Show the workspace, or change its name or zone"),
     "tokens": ("session", "List your tokens, or revoke one"),
     "notices": ("notices", "List what you were told, or choose how you are told"),
     "calendar": ("notices", "Make the secret address of your calendar"),

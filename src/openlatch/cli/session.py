@@ -16,7 +16,7 @@ from openlatch.cli.output import Column, ago, day, emit, out, output_option, rep
 from openlatch.client.address import service_address
 from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
 
-__all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami"]
+__all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami", "workspace"]
 
 TOKENS: tuple[Column, ...] = (
     ("id", lambda t: str(t.id)),
@@ -126,6 +126,24 @@ def whoami(output: str) -> None:
     out().print(
         f"{me.person.name} <{me.person.address}>, {me.person.role} of {me.workspace.name} ({me.workspace.slug})"
     )
+
+
+@click.command()
+@click.option("--name", default=None, help="Call it something else.")
+@click.option("--zone", default=None, help="Have its days in another zone, such as Europe/London.")
+@output_option
+@reports_errors
+def workspace(name: str | None, zone: str | None, output: str) -> None:
+    """Show the workspace, or change its name or its zone. Which domains are its own stands in its policy."""
+    with connect() as client:
+        found = client.workspace()
+        if name is not None or zone is not None:
+            found = client.change_workspace(name=name, zone=zone)
+    if output != "table":
+        emit([found], (), output, empty="")
+        return
+    out().print(f"{found.name} ({found.slug}), days in {found.zone}")
+    out().print(f"  its own domains: {', '.join(found.circle_domains) or 'none'} (openlatch policy show)", style="dim")
 
 
 @click.command()

@@ -77,6 +77,14 @@ class Client(OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, N
         """Revoke a token."""
         self._request("DELETE", f"/tokens/{token_id}")
 
+    def workspace(self) -> wire.Workspace:
+        """Return the workspace that one is signed in to."""
+        return self._send(wire.Workspace, "GET", "/workspace")
+
+    def change_workspace(self, *, name: str | None = None, zone: str | None = None) -> wire.Workspace:
+        """Call the workspace something else, or have its days in another zone (IANA); None leaves as it is."""
+        return self._send(wire.Workspace, "PUT", "/workspace", json={"name": name, "zone": zone})
+
     def people(self) -> list[wire.Person]:
         """Return everyone who signs in to the workspace."""
         return self._send(wire.PersonList, "GET", "/people").items

@@ -61,6 +61,7 @@ _MANAGERS = (Role.OWNER, Role.MANAGER)
 OPERATIONS: Mapping[str, Permission] = MappingProxyType(
     {
         "people.me": _reads(*_EVERYONE),
+        "workspaces.change": _dangerous(Role.OWNER),
         "people.browse": _reads(*_STAFF),
         "people.add": _dangerous(Role.OWNER),
         "tokens.browse": _reads(*_EVERYONE),

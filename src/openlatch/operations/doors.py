@@ -18,7 +18,7 @@ if TYPE_CHECKING:
 else:
     email_validator = deferred("email_validator")
 
-__all__ = ["check_founding", "check_person", "readable_address"]
+__all__ = ["check_founding", "check_person", "check_workspace", "readable_address"]
 
 SHORTEST = 12
 """characters that a password has at least"""
@@ -46,6 +46,13 @@ def readable_address(text: str, at: str, undone: str = "Nothing was changed.") -
 def check_person(workspace: Workspace, name: str, address: str, password: str) -> None:
     """Refuse somebody who could not sign in safely; raises Invalid with every mistake at once."""
     found = _name("name", name) + _sign_in(workspace, name, address, password)
+    if found:
+        raise _refused(found, "Nothing was changed.")
+
+
+def check_workspace(workspace: Workspace) -> None:
+    """Refuse a name or a zone that a workspace could not be used with; raises Invalid with every mistake at once."""
+    found = _name("name", workspace.name) + _zone(workspace.zone)
     if found:
         raise _refused(found, "Nothing was changed.")
 

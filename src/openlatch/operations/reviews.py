@@ -117,6 +117,16 @@ def change(call: Call, text: str, draft: Draft, version: int | None) -> ReviewSi
     return _sight(call, plan)
 
 
+def in_zone(call: Call, zone: str) -> None:
+    """Have reviews come round by another zone from now on."""
+    for plan in call.tx.reviews.plans():
+        if plan.next_at is not None:
+            there = call.tx.reviews.plan(str(plan.id), lock=True)
+            call.tx.reviews.save_plan(
+                replace(there, next_at=there.following(call.now, zone), version=there.version + 1)
+            )
+
+
 @operation("reviews.pause")
 def pause(call: Call, text: str, *, paused: bool) -> ReviewSight:
     """Let a review come round no more, or again; what it missed meanwhile does not come after."""

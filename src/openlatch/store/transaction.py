@@ -42,7 +42,7 @@ from openlatch.store.reviews import Reviews
 from openlatch.store.views import Views
 from openlatch.store.webhooks import Webhooks
 from openlatch.store.words import ProviderWords
-from openlatch.store.workspaces import Housekeeping, insert_workspace, workspace_of
+from openlatch.store.workspaces import Housekeeping, insert_workspace, rename_workspace, workspace_of
 
 __all__ = ["Store", "Transaction"]
 
@@ -79,6 +79,11 @@ class Transaction:
         self.activity = Activities(session, workspace.id)
         self.events = Events(session, workspace.id)
         self.replies = Replies(session, workspace.id)
+
+    def rename(self, name: str, zone: str) -> None:
+        """Keep another name and zone of the workspace itself."""
+        rename_workspace(self._session, self.workspace.id, name, zone)
+        self.enter_again()
 
     def enter_again(self) -> None:
         """Bring what is known of the workspace itself up to date, after this transaction changed it."""

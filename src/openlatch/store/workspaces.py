@@ -5,13 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import Select, func, insert, literal, select
+from sqlalchemy import Select, func, insert, literal, select, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Circle, Workspace
 from openlatch.store.tables import EventRow, ProviderRow, UpcomingRow, WorkspaceRow
 
-__all__ = ["Housekeeping", "insert_workspace", "workspace_of"]
+__all__ = ["Housekeeping", "insert_workspace", "rename_workspace", "workspace_of"]
 
 
 def _set(session: Session, **values: str) -> None:
@@ -61,6 +61,12 @@ def insert_workspace(session: Session, workspace: Workspace, created_at: datetim
             created_at=created_at,
         )
     )
+
+
+def rename_workspace(session: Session, workspace_id: UUID, name: str, zone: str) -> None:
+    """Keep another name and zone of the workspace that was entered."""
+    mine = WorkspaceRow.workspace_id == workspace_id
+    session.execute(update(WorkspaceRow).where(mine).values(name=name, zone=zone))
 
 
 class Housekeeping:

@@ -2,7 +2,9 @@
 
 from __future__ import annotations
 
+from datetime import datetime
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
@@ -16,6 +18,32 @@ def _(w: World) -> None:
     assert (me.person.name, me.person.role, me.workspace.slug) == ("Ines Okoro", "reviewer", "kestrel-ridge")
     with w.refused(NotSignedIn, "not known here|Nobody is signed in|no Open Latch token"):
         Client(w.ridge.url, "nonsense", transport=w.ridge.transport).me()
+
+
+@of("workspaces.change")
+def _(w: World) -> None:
+    before = w.owner.workspace()
+    review = w.owner.review(w.things.review)
+    changed = w.owner.change_workspace(name="Kestrel Ridge", zone="America/New_York")
+    assert (changed.name, changed.zone) == ("Kestrel Ridge", "America/New_York")
+    assert w.owner.me().workspace == changed
+    there = w.owner.review(w.things.review)
+    assert review.next_at is not None
+    assert there.next_at is not None
+
+    def clock(at: datetime, zone: str) -> datetime:
+        return at.astimezone(ZoneInfo(zone)).replace(tzinfo=None)
+
+    assert clock(there.next_at, "America/New_York") == clock(review.next_at, before.zone), "the same day and hour"
+    w.ridge.drain()
+    for wrong, said in (("Europe/Londn", "did you mean Europe/London"), ("Mars", "such as Europe/London")):
+        with w.refused(Invalid, said):
+            w.owner.change_workspace(zone=wrong)
+    with w.refused(Invalid, "name"):
+        w.owner.change_workspace(name="x" * 400)
+    with w.refused(NotAllowed, "workspaces.change"):
+        w.manager.change_workspace(name="Ours")
+    assert w.owner.change_workspace(name=before.name, zone=before.zone) == before
 
 
 @of("people.browse")

@@ -3,6 +3,7 @@ import { useMutation, useQuery } from "@tanstack/vue-query";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import WorkspaceForm from "./WorkspaceForm.vue";
 
 /** Everyone in whose name somebody acts, and what waits for them in each. */
 const session = useSession();
@@ -74,5 +75,6 @@ const count = (number: number): string => (number ? String(number) : "–");
       Act for another holder as well
     </RouterLink>
     <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch holders</p>
+    <WorkspaceForm />
   </section>
 </template>

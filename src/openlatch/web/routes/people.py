@@ -5,7 +5,7 @@ from __future__ import annotations
 from uuid import UUID
 
 from openlatch.core.roles import Role
-from openlatch.operations import people
+from openlatch.operations import people, workspaces
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Routes
@@ -20,6 +20,12 @@ routes = Routes("people")
 def get_workspace(call: Call) -> wire.Workspace:
     """The workspace that the token or session belongs to."""
     return render.workspace(people.me(call).workspace)
+
+
+@routes.route("PUT", "/workspace", body=wire.WorkspaceWish, returns=wire.Workspace)
+def change_workspace(call: Call, body: wire.WorkspaceWish) -> wire.Workspace:
+    """Call the workspace something else, or have its days in another zone; what is left out stays."""
+    return render.workspace(workspaces.change(call, body.name, body.zone))
 
 
 @routes.route("GET", "/people", returns=wire.PersonList)

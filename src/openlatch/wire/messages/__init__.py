@@ -156,6 +156,7 @@ if TYPE_CHECKING:
         TokenList,
         TokenSecret,
         Workspace,
+        WorkspaceWish,
     )
     from openlatch.wire.messages.proposals import (
         Ability,
@@ -483,5 +484,6 @@ __all__ = [
     "Wish",
     "WithdrawWish",
     "Workspace",
+    "WorkspaceWish",
     "Worse",
 ]

@@ -25,6 +25,7 @@ __all__ = [
     "TokenList",
     "TokenSecret",
     "Workspace",
+    "WorkspaceWish",
 ]
 
 
@@ -105,6 +106,13 @@ class Workspace(Sent):
     zone: str
     circle_domains: list[str]
     unused_days: int
+
+
+class WorkspaceWish(Taken):
+    """Another name or zone (IANA) for the workspace; what is left out stays."""
+
+    name: Text | None = None
+    zone: Text | None = None
 
 
 class Holder(Sent):

@@ -1,0 +1,47 @@
+<script setup lang="ts">
+import { useMutation } from "@tanstack/vue-query";
+import { computed, reactive, watch } from "vue";
+import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+/** The workspace that one acts for: its name, and the zone in which its days are. */
+const session = useSession();
+const { me } = session;
+const mayChange = session.may("workspaces.change");
+const form = reactive({ name: "", zone: "" });
+watch(me, (now) => now && Object.assign(form, { name: now.workspace.name, zone: now.workspace.zone }), {
+  immediate: true,
+});
+const zones = Intl.supportedValuesOf("timeZone");
+const same = computed(() => form.name === me.value?.workspace.name && form.zone === me.value?.workspace.zone);
+const change = useMutation({
+  mutationFn: () => take(api.PUT("/workspace", { body: { ...form } })),
+  onSuccess: () => session.refetch(),
+});
+</script>
+
+<template>
+  <form v-if="mayChange" class="mt-10 max-w-xl" aria-label="This workspace" @submit.prevent="change.mutate()">
+    <h3 class="section">This workspace</h3>
+    <p class="text-mute">
+      What was given an end keeps it to the minute when the zone changes; reviews come round on the same days
+      in the new one. Which domains are your own stands in the
+      <RouterLink class="link" to="/rules">rules</RouterLink>.
+    </p>
+    <div class="mt-3 flex flex-wrap items-end gap-3">
+      <label class="block">
+        <span class="small mb-1 block">Name</span>
+        <input v-model="form.name" class="field w-[260px]" required maxlength="200" name="name" />
+      </label>
+      <label class="block">
+        <span class="small mb-1 block">Time zone</span>
+        <input v-model="form.zone" class="field w-[190px]" required list="zones" name="zone" />
+        <datalist id="zones"><option v-for="zone in zones" :key="zone" :value="zone" /></datalist>
+      </label>
+      <button type="submit" class="button" :disabled="same || change.isPending.value">Change it</button>
+    </div>
+    <ProblemNote v-if="change.error.value" :error="change.error.value" class="mt-3" />
+    <p v-else-if="change.data.value && same" class="mt-3" role="status">Changed.</p>
+  </form>
+</template>
