@@ -23,7 +23,7 @@ const again = (): void => window.location.reload();
   <div
     v-if="broken"
     role="alert"
-    class="fixed inset-x-0 bottom-0 z-50 flex flex-wrap items-baseline gap-x-6 gap-y-2 border-t-4 border-high bg-paper px-6 py-4"
+    class="fixed inset-x-0 bottom-0 z-50 flex flex-wrap items-baseline gap-x-6 gap-y-2 border-t-4 border-high bg-sheet px-6 py-4"
   >
     <p>
       <b class="font-[620]">This page cannot be shown as it should.</b> Nothing was changed.

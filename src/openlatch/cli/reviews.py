@@ -77,6 +77,10 @@ _ITEMS: tuple[Column, ...] = (
 )
 
 
+def _by(decision: wire.Decision) -> str:
+    return f"{decision.by} for {decision.instead_of}" if decision.instead_of else decision.by
+
+
 def _as(i: wire.RoundItem) -> str:
     parts = ", ".join(i.facts.resources[:3]) + (" …" if len(i.facts.resources) > 3 else "")
     return f"{i.facts.level}: {parts}" if parts else i.facts.level
@@ -88,7 +92,7 @@ def _decided(i: wire.RoundItem) -> str:
     if i.decision is None:
         return i.trouble
     more = i.decision.level or (i.decision.until.isoformat() if i.decision.until else "")
-    said = f"{i.decision.choice}{f' {more}' if more else ''}, {i.decision.by}"
+    said = f"{i.decision.choice}{f' {more}' if more else ''}, {_by(i.decision)}"
     return "\n".join(filter(None, [said, i.decision.reason, i.trouble]))
 
 
@@ -285,12 +289,34 @@ def resume_review(name: str) -> None:
         click.echo(f"“{found.name}” comes round {found.says}.")
 
 
+@review.command("remove")
+@click.argument("name", type=REVIEW)
+@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@reports_errors
+def remove_review(name: str, yes: bool) -> None:
+    """Give the review NAME up: it comes round no more. Its rounds and their reports stay."""
+    with connect() as client:
+        found = client.review(name)
+        confirmed(f"Remove the review “{found.name}”?", yes)
+        client.remove_review(found.ref)
+    click.echo(f"“{found.name}” is removed and comes round no more. Its rounds and their reports stay.")
+
+
 @review.command("open")
 @click.argument("name", type=REVIEW)
+@click.option("--yes", is_flag=True, help="Do not ask where an open round asks about the same; for programs.")
 @reports_errors
-def open_round(name: str) -> None:
-    """Open a round of the review NAME now."""
+def open_round(name: str, yes: bool) -> None:
+    """Open a round of the review NAME now. If an open round asks about the same entries, that is said first."""
     with connect() as client:
+        asked = client.review(name).asked_already
+        for one in asked:
+            click.echo(
+                f"Round {one.ref} of “{one.review}” asks about {one.entries} of these entries already; it is due "
+                f"{day(one.due_at)}."
+            )
+        if asked:
+            confirmed("Open another round beside it?", yes)
         opened = client.open_round(name)
         click.echo(f"Round {opened.ref} is open with {opened.count} items, due {day(opened.due_at)}.")
         click.echo(f"Answer it: openlatch round show {opened.ref} --mine")
@@ -346,7 +372,8 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
     )
     to.print(_outcomes(one))
     for who in one.progress:
-        to.print(Text(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items}", "dim"))
+        others = f", {who.by_others} of these by others" if who.by_others else ""
+        to.print(Text(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items} decided{others}", "dim"))
     if one.joined:
         to.print(f"{one.joined} entries came into its scope since; the next round asks about them.", style="dim")
     if one.compared is not None:
@@ -389,7 +416,9 @@ def decide(
             round_ref, list(places), choice or "", reason=reason, level=level,
             until=last_day.date() if last_day else None, to=to,
         )  # fmt: skip
-        click.echo(f"{number} decided.")
+        items = [i.decision for i in client.round_items(round_ref) if i.place in places]
+        asked = ", ".join(dict.fromkeys(one.instead_of for one in items if one is not None and one.instead_of))
+        click.echo(f"{number} decided, in the place of {asked}." if asked else f"{number} decided.")
 
 
 def _from_file(client: Client, round_ref: str, file: Path) -> None:
@@ -491,6 +520,24 @@ def _left(one: wire.Round) -> int:
         "--reason … --owner …"
     )
     return STUCK
+
+
+@round_.command("cancel")
+@click.argument("round_ref", type=ROUND, metavar="ROUND")
+@click.option("--reason", required=True, help="Why; whoever was asked is told.")
+@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@reports_errors
+def cancel_round(round_ref: str, reason: str, yes: bool) -> None:
+    """Call ROUND off: it gives no more orders. Those that it gave go on, and are called off one by one."""
+    with connect() as client:
+        one = client.round(round_ref)
+        under_way = [i.order for i in client.round_items(round_ref) if i.order]
+        decided = sum(asked.decided for asked in one.progress)
+        orders = f"; {len(under_way)} orders that it gave go on" if under_way else ", and no order was given"
+        click.echo(f"Round {one.ref} of “{one.review.name}”: {decided} of {one.count} decided{orders}.")
+        confirmed("Call it off?", yes)
+        one = client.cancel_round(round_ref, reason)
+    click.echo(f"Round {one.ref} is called off. Whoever was asked is told.")
 
 
 @round_.command("pause")

@@ -39,6 +39,14 @@ class ReviewCalls(Transport):
         """Let a review come round no more, or again."""
         return self._send(wire.Review, "POST", f"/reviews/{part(review)}/{'resume' if resume else 'pause'}")
 
+    def remove_review(self, review: str) -> None:
+        """Give a review up; its rounds and reports stay. Raises Conflict while a round of it is not closed."""
+        self._request("DELETE", f"/reviews/{part(review)}")
+
+    def cancel_round(self, round_: str, reason: str) -> wire.Round:
+        """Call a round off that is not closed; orders that were given go on. Whoever was asked is told why."""
+        return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/cancel", json={"reason": reason})
+
     def open_round(self, review: str) -> wire.Round:
         """Open a round of a review now."""
         return self._send(wire.Round, "POST", f"/reviews/{part(review)}/rounds")

@@ -72,7 +72,8 @@ class Facts:
 class Decision:
     """What was decided: `level` to narrow to, `until` the last day, `to` whom it was passed on.
 
-    One that is `unanswered` was made by the plan, since nobody made another in time.
+    One that is `unanswered` was made by the plan, since nobody made another in time; one that was made `instead_of`
+    somebody was put to them.
     """
 
     choice: Choice
@@ -85,6 +86,7 @@ class Decision:
     unanswered: bool = False
     pauses: bool = False
     """put to rest instead of ended, which only a plan does with what nobody answered"""
+    instead_of: str = ""
 
     @property
     def action(self) -> Action | None:

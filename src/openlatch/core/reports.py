@@ -16,7 +16,7 @@ from uuid import UUID
 
 import orjson
 
-from openlatch.core.decisions import Choice, Facts, advised
+from openlatch.core.decisions import Choice, Decision, Facts, advised
 from openlatch.core.ledger import canonical
 from openlatch.core.orders import Order
 from openlatch.core.reviews import Comparison, Item
@@ -167,10 +167,17 @@ def review_line(
         tuple(f"{severity}: {reason}" for _, severity, reason in facts.flags), facts.last_used, facts.ends_at,
         asked, f"{advice}: {why}",
         "" if decision is None else "pause" if decision.pauses else decision.choice.value, detail,
-        decision.by if decision else "", decision.at if decision else None, decision.reason if decision else "",
+        _by(decision), decision.at if decision else None, decision.reason if decision else "",
         decision is not None and _against(decision.choice, advice), outcome,
         f"{left.reason} ({left.owner})" if left else item.trouble, **ordered(order),
     )  # fmt: skip
+
+
+def _by(decision: Decision | None) -> str:
+    """Who has decided, and in whose place."""
+    if decision is None:
+        return ""
+    return f"{decision.by}, in the place of {decision.instead_of}" if decision.instead_of else decision.by
 
 
 def _against(choice: Choice, advice: Choice) -> bool:

@@ -146,7 +146,7 @@ def told(call: Call, answers: Mapping[UUID, tuple[int, Answer]]) -> None:
         if step.call == "end":
             ended.setdefault(order.entry_id, []).append(step)
         said = {"step": place + 1, "said": answer.said, "already": answer.already}
-        events.append(call.event("order.told", "order", order.id, **said))
+        events.append(call.event("order.told", "order", order.id, on_behalf_of=order.ordered_by, **said))
     call.tx.orders.save_all(after)
     _ending(call, ended)
     call.log_all(events)
@@ -321,7 +321,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID
         proved.append(
             order.moved(Move.PROVE, steps=steps, receipt=receipt, finished_at=call.now, why="", again_at=None)
         )
-        events.append(call.event("order.proved", "order", order.id, receipt=receipt))
+        events.append(call.event("order.proved", "order", order.id, on_behalf_of=order.ordered_by, receipt=receipt))
     call.tx.orders.save_all(proved)
     call.log_all(events)
     for order, entry in done:
@@ -399,7 +399,15 @@ def _put_off(call: Call, order: Order, why: str, again_at: datetime) -> None:
         order = replace(order, why=why, again_at=again_at, version=order.version + 1)
     call.tx.orders.save(order)
     if not (order.patient and known):
-        call.log("order.waits", "order", order.id, why=why, attempts=order.attempts, again_at=again_at.isoformat())
+        call.log(
+            "order.waits",
+            "order",
+            order.id,
+            on_behalf_of=order.ordered_by,
+            why=why,
+            attempts=order.attempts,
+            again_at=again_at.isoformat(),
+        )
     queue(call, order)
 
 
@@ -416,4 +424,4 @@ def _stick(call: Call, order: Order, why: str) -> None:
     order = order.moved(Move.STICK, why=why, again_at=None)
     call.tx.orders.save(order)
     telling.stuck(call, order, why)
-    call.log("order.stuck", "order", order.id, why=why)
+    call.log("order.stuck", "order", order.id, on_behalf_of=order.ordered_by, why=why)

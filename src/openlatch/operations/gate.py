@@ -89,10 +89,13 @@ class Call:
         return self.services.connector(provider.connector, provider.settings, secret)
 
     def event(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> Event:
-        return Event(self.services.new_id(), self.now, self.actor.name, act, subject, subject_id, facts)
+        """Return an event of now; `on_behalf_of` among the facts is for whom it is done, if not for whoever acts."""
+        behalf = facts.pop("on_behalf_of", "")
+        of_another = behalf if behalf != self.actor.name else ""
+        return Event(self.services.new_id(), self.now, self.actor.name, act, subject, subject_id, facts, of_another)
 
     def log(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> None:
-        """Append an event to the log, in the transaction of the change it tells of."""
+        """Append an event to the log, in the transaction of the change it tells of; see `event`."""
         self.log_all([self.event(act, subject, subject_id, **facts)])
 
     def log_all(self, events: Iterable[Event]) -> None:

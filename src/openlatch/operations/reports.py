@@ -64,13 +64,18 @@ def _of_round(call: Call, one: Round) -> Report:
         for item, outcome in items
     )  # fmt: skip
     policy = _policy(call, one.policy)
+    asked = tuple(
+        Told(
+            names.get(who, "") if who else "",
+            people[who].address if who in people else "",
+            theirs.items,
+            theirs.decided,
+        )
+        for who, theirs in progress.items()
+    )
     return Report(
         "review", one.ref, plan.name, call.tx.workspace.name, call.tx.workspace.zone, one.state.value, one.opened_at,
-        one.closed_at, _round_facts(call, one, policy),
-        tuple(
-            Told(names.get(who, "") if who else "", people[who].address if who in people else "", every, decided)
-            for who, (every, decided) in progress.items()
-        ),
+        one.closed_at, _round_facts(call, one, policy), asked,
         dict(Counter(outcome for _, outcome in items)), choices, sum(line.against_advice for line in lines),
         sum(item.decision is not None and item.decision.unanswered for item, _ in items), one.compared,
         rule_counts((item.facts for item, _ in items), now.values()), lines,

@@ -69,6 +69,8 @@ class ReviewSight:
     coming: tuple[datetime, ...]
     entries: int
     people: Mapping[UUID, Person]
+    asked_already: tuple[tuple[Round, int], ...] = ()
+    """of one review: the open rounds that ask about entries in its scope, each with about how many"""
     unasked: int = 0
     """with a check: how many entries nobody could be asked about"""
 
@@ -82,7 +84,10 @@ def browse(call: Call) -> tuple[ReviewSight, ...]:
 @operation("reviews.show")
 def show(call: Call, text: str) -> ReviewSight:
     """One review, by id, short form or name."""
-    return _sight(call, call.tx.reviews.plan(text))
+    plan = call.tx.reviews.plan(text)
+    asked = call.tx.reviews.asked_in(still_in_scope(call, plan.where) or ())
+    rounds_ = tuple((one, asked[one.id]) for one in call.tx.reviews.some(asked))
+    return replace(_sight(call, plan), asked_already=rounds_)
 
 
 @operation("reviews.check")
@@ -137,6 +142,21 @@ def pause(call: Call, text: str, *, paused: bool) -> ReviewSight:
         call.tx.reviews.save_plan(there)
         call.log("review.paused" if paused else "review.resumed", "review", there.id, name=there.name)
     return _sight(call, there)
+
+
+@operation("reviews.remove")
+def remove(call: Call, text: str) -> None:
+    """Give a review up: it comes round no more. Its rounds and reports stay; one that is not closed has to be first."""
+    there = call.tx.reviews.plan(text, lock=True)
+    left = [one for one in call.tx.reviews.unfinished() if one.plan.id == there.id]
+    if left:
+        raise Conflict(
+            f"Round {left[0].ref} of “{there.name}” is {left[0].state}. Nothing was changed.",
+            next_step=f"Finish it, or call it off: openlatch round cancel {left[0].ref} --reason …",
+            round=left[0].ref,
+        )
+    call.tx.reviews.remove_plan(there.id, call.now)
+    call.log("review.removed", "review", there.id, name=there.name)
 
 
 @operation("reviews.open")

@@ -15,7 +15,16 @@ from openlatch.operations import notices
 from openlatch.operations.gate import Call
 from openlatch.operations.scope import REVIEWING
 
-__all__ = ["counted", "in_charge", "remind", "tell_closed", "tell_given", "tell_opened", "tell_unanswered"]
+__all__ = [
+    "counted",
+    "in_charge",
+    "remind",
+    "tell_cancelled",
+    "tell_closed",
+    "tell_given",
+    "tell_opened",
+    "tell_unanswered",
+]
 
 
 def in_charge(call: Call, one: Round) -> list[Person]:
@@ -28,9 +37,9 @@ def in_charge(call: Call, one: Round) -> list[Person]:
 def tell_opened(call: Call, one: Round) -> None:
     """Tell whoever is asked in a round that it is open."""
     people = {person.id: person for person in call.tx.people.all()}
-    for who, (every, _) in call.tx.reviews.progress(one.id).items():
+    for who, asked in call.tx.reviews.progress(one.id).items():
         if who in people:
-            title = f"“{one.plan.name}” has come round: {counted(every)} for you until {_due(call, one)}"
+            title = f"“{one.plan.name}” has come round: {counted(asked.items)} for you until {_due(call, one)}"
             notices.tell(call, [people[who]], Notice(f"round:{one.id}:opened", title, "", f"/rounds/{one.ref}"))
 
 
@@ -40,7 +49,7 @@ def tell_given(call: Call, one: Round, who: UUID, places: Sequence[int]) -> None
         were = "was" if len(places) == 1 else "were"
         title = f"“{one.plan.name}”: {counted(len(places))} {were} given to you by {call.actor.name}"
         key = f"round:{one.id}:given:{call.services.new_id()}"
-        link = f"/rounds/{one.ref}" + (f"?item={places[0] + 1}" if len(places) == 1 else "")
+        link = f"/rounds/{one.ref}" + (f"?item={places[0]}" if len(places) == 1 else "")
         notices.tell(call, [call.tx.people.get(who)], Notice(key, title, f"Due {_due(call, one)}.", link))
 
 
@@ -51,7 +60,7 @@ def remind(call: Call, one: Round) -> None:
         return
     progress = call.tx.reviews.progress(one.id)
     people = {person.id: person for person in call.tx.people.all()}
-    late = {who: every - decided for who, (every, decided) in progress.items() if decided < every}
+    late = {who: one.items - one.decided for who, one in progress.items() if one.decided < one.items}
     for who, number in late.items():
         if who in people:
             title = f"“{one.plan.name}”: {counted(number)} still wait for you, due {_due(call, one)}"
@@ -71,6 +80,14 @@ def tell_unanswered(
     title = f"“{one.plan.name}”: {counted(sum(late.values()))} not answered, {when}"
     told = Notice(f"round:{one.id}:{key}", title, "\n".join(lines), f"/rounds/{one.ref}")
     notices.tell(call, in_charge(call, one), told)
+
+
+def tell_cancelled(call: Call, one: Round, reason: str) -> None:
+    """Tell whoever was asked in a round that it was called off, and why."""
+    people = {person.id: person for person in call.tx.people.all()}
+    asked = [people[who] for who in call.tx.reviews.progress(one.id) if who in people]
+    title = f"{call.actor.name} has called off a round of “{one.plan.name}”"
+    notices.tell(call, asked, Notice(f"round:{one.id}:cancelled", title, f"Why: {reason}", f"/rounds/{one.ref}"))
 
 
 def tell_closed(call: Call, one: Round, number: int) -> None:

@@ -21,7 +21,7 @@ from openlatch.operations.scope import own_parties, still_in_scope, who_answers
 from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
-from openlatch.store.reviews import Past
+from openlatch.store.reviews import Past, Progress
 
 __all__ = [
     "ItemSight",
@@ -58,7 +58,7 @@ class RoundSight:
 
     round: Round
     outcomes: Mapping[str, int]
-    progress: Mapping[UUID | None, tuple[int, int]]
+    progress: Mapping[UUID | None, Progress]
     people: Mapping[UUID, Person]
     mine: int = 0
     """how many items wait for whoever looks"""
@@ -186,7 +186,9 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
     to = who_answers(call, said.to).id if said.to else None
     decision = Decision(said.choice, call.actor.name, call.now, said.reason, said.level, said.until, to)
     entries = call.tx.entries.about({item.entry_id for item, _ in found})
-    parties = own_parties(call, [person for person in call.tx.people.all() if person.id == to]) if to else {}
+    people = {person.id: person for person in call.tx.people.all()}
+    parties = own_parties(call, [people[to]]) if to in people else {}
+    me = call.actor.person.id if call.actor.person is not None else None
     after = []
     for item, _ in found:
         _may_decide(call, item)
@@ -202,7 +204,8 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
                 "to decide. Nothing was changed.",
                 next_step="Leave it out.",
             )
-        ready = _checked(call, one, item, decision)
+        others = people.get(item.reviewer) if item.reviewer not in (None, me) else None
+        ready = replace(_checked(call, one, item, decision), instead_of=others.name if others is not None else "")
         if ready.choice is Choice.PASS_ON:
             if to is not None and parties.get(to) == item.party_id:
                 raise Invalid(
@@ -216,12 +219,20 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
     call.tx.reviews.save_items(after)
     if to is not None:
         round_news.tell_given(call, one, to, [item.place for item in after])
-    call.log(
-        "round.decided", "round", one.id, choice=said.choice.value, reason=said.reason, level=said.level,
-        until=said.until.isoformat() if said.until else None, to=said.to,
-        items=[{"place": item.place, "entry": str(item.entry_id)} for item in after],
-    )  # fmt: skip
+    for whom in sorted({_asked_instead(item) for item in after}):
+        call.log(
+            "round.decided", "round", one.id, on_behalf_of=whom, choice=said.choice.value, reason=said.reason,
+            level=said.level, until=said.until.isoformat() if said.until else None, to=said.to,
+            items=[
+                {"place": item.place, "entry": str(item.entry_id)} for item in after if _asked_instead(item) == whom
+            ],
+        )  # fmt: skip
     return len(after)
+
+
+def _asked_instead(item: Item) -> str:
+    """Who was asked about an item that somebody else has decided; empty if that was whoever decided, or nobody."""
+    return item.decision.instead_of if item.decision is not None else ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -320,6 +331,31 @@ def pause(call: Call, text: str, *, paused: bool) -> RoundSight:
         one = replace(one, paused_at=call.now if paused else None, due_at=due, version=one.version + 1)
         call.tx.reviews.save(one)
         call.log("round.paused" if paused else "round.resumed", "round", one.id)
+    return seen(call, [one])[0]
+
+
+@operation("rounds.cancel")
+def cancel(call: Call, text: str, reason: str) -> RoundSight:
+    """Call a round off that is not closed: no order is given by it any more; those that were given go on.
+
+    What was decided stays with it. Whoever was asked is told why.
+    """
+    if not reason.strip():
+        raise Invalid(
+            "It is not said why. Nothing was changed.",
+            next_step="Say it in a sentence: whoever was asked is told, and it stays in the log.",
+            errors=[{"at": "reason", "problem": "missing"}],
+        )
+    one = call.tx.reviews.find(text, lock=True)
+    if one.state not in (RoundState.OPEN, RoundState.SETTLING):
+        raise Conflict(f"Round {one.ref} is {one.state}. Nothing was changed.", next_step="Look at it again.")
+    given = [ref_of(item.order_id) for item, _ in call.tx.reviews.items(one.id) if item.order_id is not None]
+    one = replace(
+        one, state=RoundState.CANCELLED, settled_by=call.actor.name, closed_at=call.now, version=one.version + 1
+    )
+    call.tx.reviews.save(one)
+    call.log("round.cancelled", "round", one.id, reason=reason.strip(), orders=given)
+    round_news.tell_cancelled(call, one, reason.strip())
     return seen(call, [one])[0]
 
 

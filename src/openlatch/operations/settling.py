@@ -46,7 +46,7 @@ def go_on(call: Call) -> None:
 
 def _replace_who_left(call: Call, one: Round) -> None:
     """What somebody was asked who has left meanwhile goes to whoever is asked where nobody else can be."""
-    waiting = {who for who, (every, decided) in call.tx.reviews.progress(one.id).items() if who and decided < every}
+    waiting = {who for who, asked in call.tx.reviews.progress(one.id).items() if who and asked.decided < asked.items}
     people = {person.id: person for person in call.tx.people.all() if person.id in waiting}
     parties = own_parties(call, people.values())
     known = call.tx.parties.some(parties.values())

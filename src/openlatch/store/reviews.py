@@ -69,6 +69,18 @@ _OUTCOME: ColumnElement[str] = case(
 """What came of an item so far."""
 
 
+@dataclass(frozen=True, slots=True)
+class Progress:
+    """How many items somebody is asked about, how many of them are decided, and how many of these by others."""
+
+    items: int
+    decided: int
+    by_others: int
+
+
+_KEPT = ReviewPlanRow.removed_at.is_(None)
+
+
 class Reviews(Noun):
     """Queries over review plans, rounds and their items."""
 
@@ -103,7 +115,7 @@ class Reviews(Noun):
     def plan(self, text: str, *, lock: bool = False) -> ReviewPlan:
         """Return the plan that a person means, by id, short form or name."""
         wanted = id_or_ref(text)
-        query = select(ReviewPlanRow)
+        query = select(ReviewPlanRow).where(_KEPT)
         if isinstance(wanted, UUID):
             query = query.where(ReviewPlanRow.id == wanted)
         else:
@@ -112,12 +124,18 @@ class Reviews(Noun):
         rows = self._session.scalars(_locked(query, lock)).all()
         return _plan(the_one("review", text, rows, lambda one: (one.id, one.name, "")))
 
+    def remove_plan(self, plan_id: UUID, now: datetime) -> None:
+        """Give a plan up: it is found no more, and its rounds stay with what they keep of it."""
+        gone = {"removed_at": now, "next_at": None}
+        self._session.execute(update(ReviewPlanRow).where(ReviewPlanRow.id == plan_id).values(**gone))
+
     def plans(self) -> tuple[ReviewPlan, ...]:
-        return tuple(_plan(row) for row in self._session.scalars(select(ReviewPlanRow).order_by(ReviewPlanRow.name)))
+        query = select(ReviewPlanRow).where(_KEPT).order_by(ReviewPlanRow.name)
+        return tuple(_plan(row) for row in self._session.scalars(query))
 
     def due(self, now: datetime) -> tuple[ReviewPlan, ...]:
         """Return the plans that come round by now, and that no other scheduler is at."""
-        query = select(ReviewPlanRow).where(ReviewPlanRow.next_at <= now, ReviewPlanRow.paused.is_(False))
+        query = select(ReviewPlanRow).where(ReviewPlanRow.next_at <= now, ReviewPlanRow.paused.is_(False), _KEPT)
         query = query.order_by(ReviewPlanRow.next_at).with_for_update(skip_locked=True)
         return tuple(_plan(row) for row in self._session.scalars(query.execution_options(populate_existing=True)))
 
@@ -233,14 +251,30 @@ class Reviews(Noun):
             found[round_id][outcome] = number
         return found
 
-    def progress(self, round_id: UUID) -> dict[UUID | None, tuple[int, int]]:
-        """Return for each reviewer how many items there are, and how many are decided."""
+    def progress(self, round_id: UUID) -> dict[UUID | None, Progress]:
+        """Return for each reviewer how many items there are, how many are decided, and how many of these by others."""
+        by_others = func.count(func.nullif(RoundItemRow.decision["instead_of"].astext, ""))
         query = (
-            select(RoundItemRow.reviewer, func.count(), func.count(RoundItemRow.decision))
+            select(RoundItemRow.reviewer, func.count(), func.count(RoundItemRow.decision), by_others)
             .where(RoundItemRow.round_id == round_id)
             .group_by(RoundItemRow.reviewer)
         )
-        return {reviewer: (every, decided) for reviewer, every, decided in self._session.execute(query)}
+        return {row[0]: Progress(*row[1:]) for row in self._session.execute(query)}
+
+    def asked_in(self, entry_ids: Iterable[UUID]) -> dict[UUID, int]:
+        """Return the open rounds that ask about some of these entries, each with about how many of them."""
+        query = (
+            select(RoundItemRow.round_id, func.count())
+            .join(RoundRow, _SAME_ROUND)
+            .where(RoundRow.state == RoundState.OPEN.value, RoundItemRow.entry_id == func.any(list(entry_ids)))
+            .group_by(RoundItemRow.round_id)
+        )
+        return {row[0]: row[1] for row in self._session.execute(query)}
+
+    def some(self, round_ids: Iterable[UUID]) -> tuple[Round, ...]:
+        """Return rounds by their ids, the oldest first."""
+        query = select(RoundRow).where(RoundRow.id == func.any(list(round_ids))).order_by(RoundRow.opened_at)
+        return tuple(_round(row) for row in self._session.scalars(query))
 
     def waiting(self, person_id: UUID) -> dict[UUID, int]:
         """Return the open rounds in which somebody is still asked something, with how much."""
@@ -436,6 +470,7 @@ def _decision(stored: Mapping[str, Any] | None) -> Decision | None:
         Choice(stored["choice"]), stored["by"], datetime.fromisoformat(stored["at"]), stored["reason"],
         stored["level"], date.fromisoformat(stored["until"]) if stored["until"] else None,
         UUID(stored["to"]) if stored["to"] else None, stored["unanswered"], stored["pauses"],
+        stored.get("instead_of", ""),
     )  # fmt: skip
 
 

@@ -366,6 +366,7 @@ class ReviewPlanRow(Owned):
     seen: Mapped[int] = mapped_column(BigInteger)
     """the place in the log up to which events have been heeded"""
     version: Mapped[int]
+    removed_at: Mapped[datetime | None]
 
 
 class RoundRow(Owned):

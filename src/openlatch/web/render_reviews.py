@@ -48,6 +48,10 @@ def review(sight: ReviewSight) -> wire.Review:
         says=sight.says,
         coming=list(sight.coming),
         entries=sight.entries,
+        asked_already=[
+            wire.AskedAlready(ref=one.ref, review=one.plan.name, due_at=one.due_at, entries=count)
+            for one, count in sight.asked_already
+        ],
         **facts,
     )
 
@@ -82,10 +86,11 @@ def round_(sight: RoundSight) -> wire.Round:
             wire.ReviewerProgress(
                 name=sight.people[person].name if person is not None and person in sight.people else "",
                 address=_address(sight.people, person),
-                items=every,
-                decided=decided,
+                items=asked.items,
+                decided=asked.decided,
+                by_others=asked.by_others,
             )
-            for person, (every, decided) in sight.progress.items()
+            for person, asked in sight.progress.items()
         ],
         mine=sight.mine,
         joined=sight.joined,
@@ -163,6 +168,7 @@ def _decision(decision: Decision | None) -> wire.Decision | None:
         level=decision.level,
         until=decision.until,
         unanswered=decision.unanswered,
+        instead_of=decision.instead_of,
         **facts,
     )
 

@@ -134,6 +134,52 @@ def _(w: World) -> None:
     assert w.owner.round(opened.ref).outcomes == {"kept": len(items)}
 
 
+@of("rounds.cancel")
+def _(w: World) -> None:
+    opened = w.opened("To call off")
+    (first, *_) = w.owner.round_items(opened.ref)
+    assert w.owner.decide(opened.ref, [first.place], "keep", reason="Still needed") == 1
+    (asked,) = [one for one in w.owner.round(opened.ref).progress if one.name == "Ines Okoro"]
+    assert (asked.decided, asked.by_others) == (1, 1), "an owner has decided for the reviewer"
+    decision = w.owner.round_items(opened.ref)[0].decision
+    assert decision is not None
+    assert (decision.by, decision.instead_of) == ("Maren Ashdown", "Ines Okoro")
+    event = next(e.content for e in w.owner.events(opened.id) if e.content["act"] == "round.decided")
+    assert (event["actor"], event["on_behalf_of"]) == ("Maren Ashdown", "Ines Okoro")
+    line = json.loads(w.owner.round_report(opened.ref))["report"]["lines"][0]
+    assert line["decided_by"] == "Maren Ashdown, in the place of Ines Okoro"
+    with w.refused(Invalid, "not said why"):
+        w.owner.cancel_round(opened.ref, " ")
+    with w.refused(NotAllowed, "rounds.cancel"):
+        w.reviewer.cancel_round(opened.ref, "No time")
+    assert w.owner.cancel_round(opened.ref, "Asked in spring already").state == "cancelled"
+    assert "Why: Asked in spring already" in [notice.text for notice in w.reviewer.notices()]
+    with w.refused(Conflict, "is cancelled"):
+        w.owner.cancel_round(opened.ref, "Again")
+    with w.refused(Conflict, "."):
+        w.reviewer.decide(opened.ref, [first.place], "keep", reason="Still needed")
+
+
+@of("reviews.remove")
+def _(w: World) -> None:
+    opened = w.opened("To give up")
+    again = w.owner.review("To give up")
+    (asked,) = [one for one in again.asked_already if one.ref == opened.ref]
+    assert (asked.review, asked.entries) == ("To give up", opened.count), "a second one would ask the same"
+    with w.refused(Conflict, f"Round {opened.ref} of “To give up” is open"):
+        w.owner.remove_review("To give up")
+    with w.refused(NotAllowed, "reviews.remove"):
+        w.reviewer.remove_review("To give up")
+    w.owner.cancel_round(opened.ref, "Not needed")
+    w.owner.remove_review("To give up")
+    assert "To give up" not in {one.name for one in w.owner.reviews()}
+    with w.refused(NotFound, "no review"):
+        w.owner.review("To give up")
+    assert w.owner.round(opened.ref).review.name == "To give up", "its rounds stay"
+    assert w.opened("To give up").ref != opened.ref, "the name is free again"
+    w.owner.cancel_round(w.owner.round(next(iter(w.owner.rounds(review="To give up"))).ref).ref, "Not needed")
+
+
 @of("rounds.assign")
 def _(w: World) -> None:
     opened = w.opened("To assign")

@@ -18,7 +18,7 @@ import { advised, alike, CHOICES, decided, following, type Choice } from "./deci
 /** One item at a time: what matters for the decision, and the keys to take it. */
 const props = defineProps<{ round: Round; items: RoundItem[]; first?: number }>();
 const emit = defineEmits<{ decided: [] }>();
-const { zone } = useSession();
+const { zone, me } = useSession();
 const now = useNow();
 const axis = axisAround(Date.now(), Math.min(408, window.innerWidth - 60));
 const wanted = props.items.find((one) => one.place === props.first);
@@ -225,11 +225,15 @@ useShortcuts({
       </div>
       <p v-if="item.decision" class="mt-3 font-[620] text-good">
         Decided: {{ decided(item) }}, by {{ item.decision.by
-        }}<template v-if="item.decision.reason">: {{ item.decision.reason }}</template>
+        }}<template v-if="item.decision.instead_of"> for {{ item.decision.instead_of }}</template
+        ><template v-if="item.decision.reason">: {{ item.decision.reason }}</template>
       </p>
       <p v-if="item.own" class="mt-3 text-high">This is your own access: somebody else decides about it.</p>
       <p v-else-if="item.outcome === 'gone' || item.entry.state === 'ended'" class="mt-3 text-mute">
         It has ended meanwhile: there is nothing left to decide.
+      </p>
+      <p v-if="askable && item.reviewer && item.reviewer !== me?.person.name" class="mt-3 text-mute">
+        {{ item.reviewer }} is asked about this. If you decide, it is kept as decided by you for them.
       </p>
       <template v-if="askable">
         <div class="mt-5 flex flex-wrap gap-2" role="group" aria-label="Decision">

@@ -2,7 +2,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
-import { api, take, type Review } from "@/api/client";
+import { api, take, type Review, type Round } from "@/api/client";
 import { useSession } from "@/api/session";
 import OutcomeBar from "@/features/batches/OutcomeBar.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -24,10 +24,23 @@ const rounds = useQuery({
 });
 const list = computed(() => reviews.data.value?.items ?? []);
 const found = computed(() => rounds.data.value?.items ?? []);
+/** What is asked before a round is opened beside another one, or a review is given up. */
+const asking = ref<{ review: Review; what: "open" | "remove" } | null>(null);
+async function openUnlessAsked(review: Review): Promise<Round | null> {
+  const params = { path: { review: review.ref } };
+  if (asking.value?.review.ref !== review.ref) {
+    const now = await take(api.GET("/reviews/{review}", { params }));
+    if (now.asked_already.length) {
+      asking.value = { review: now, what: "open" };
+      return null;
+    }
+  }
+  return take(api.POST("/reviews/{review}/rounds", { params }));
+}
 const open = useMutation({
-  mutationFn: (review: Review) =>
-    take(api.POST("/reviews/{review}/rounds", { params: { path: { review: review.ref } } })),
+  mutationFn: openUnlessAsked,
   onSuccess: async (round) => {
+    if (!round) return;
     await queries.invalidateQueries({ queryKey: ["rounds"] });
     await router.push(`/rounds/${round.ref}`);
   },
@@ -40,6 +53,14 @@ const pause = useMutation({
       : take(api.POST("/reviews/{review}/pause", { params }));
   },
   onSuccess: () => queries.invalidateQueries({ queryKey: ["reviews"] }),
+});
+const remove = useMutation({
+  mutationFn: (review: Review) =>
+    take(api.DELETE("/reviews/{review}", { params: { path: { review: review.ref } } })),
+  onSuccess: async () => {
+    asking.value = null;
+    await queries.invalidateQueries({ queryKey: ["reviews"] });
+  },
 });
 async function saved(): Promise<void> {
   editing.value = null;
@@ -149,6 +170,33 @@ function stateOf(round: (typeof found.value)[number]): string {
             >
               {{ review.paused ? "Resume" : "Pause" }}
             </button>
+            <button type="button" class="link" @click="asking = { review, what: 'remove' }">Remove…</button>
+          </div>
+          <div v-if="asking?.review.ref === review.ref" class="w-full border-l-2 border-act pl-3">
+            <template v-if="asking.what === 'open'">
+              <p v-for="one in asking.review.asked_already" :key="one.ref">
+                <RouterLink class="link" :to="`/rounds/${one.ref}`">Round {{ one.ref }}</RouterLink> of “{{
+                  one.review
+                }}” asks about {{ one.entries }} of these {{ asking.review.entries }} entries already, until
+                {{ day(one.due_at, zone) }}.
+              </p>
+            </template>
+            <p v-else>
+              It comes round no more. Its rounds and their reports stay; a round that is not closed has to be
+              finished or called off first.
+            </p>
+            <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-2" />
+            <div class="mt-2 flex gap-3">
+              <button
+                type="button"
+                class="button"
+                :disabled="open.isPending.value || remove.isPending.value"
+                @click="asking.what === 'open' ? open.mutate(asking.review) : remove.mutate(asking.review)"
+              >
+                {{ asking.what === "open" ? "Open another round" : "Remove the review" }}
+              </button>
+              <button type="button" class="link" @click="asking = null">Cancel</button>
+            </div>
           </div>
         </li>
       </ul>

@@ -21,6 +21,23 @@ const session = useSession();
 const { zone, me } = session;
 const mayFinish = session.may("rounds.finish");
 const mayAssign = session.may("rounds.assign");
+const mayCancel = session.may("rounds.cancel");
+const callingOff = ref(false);
+const why = ref("");
+const ordersGiven = computed(() => every.value.filter((one) => one.order).length);
+const callOff = useMutation({
+  mutationFn: () =>
+    take(
+      api.POST("/rounds/{one}/cancel", {
+        params: { path: { one: wanted.value } },
+        body: { reason: why.value },
+      }),
+    ),
+  onSuccess: () => {
+    callingOff.value = false;
+    return again();
+  },
+});
 const mayReport = session.may("rounds.report");
 const giving = ref(false);
 const finishing = ref(false);
@@ -44,7 +61,7 @@ const by = computed(() => (route.query.by === "party" ? ("party" as const) : ("a
 const every = computed(() => ordered(items.data.value?.items ?? [], by.value));
 const mine = computed(() => every.value.filter((one) => one.reviewer === me.value?.person.name));
 // A letter about one item leads to it.
-const first = computed(() => Number(route.query.item) - 1);
+const first = computed(() => Number(route.query.item));
 const asked = ref(!route.query.item);
 const atDesk = computed(() => (asked.value && mine.value.length ? mine.value : every.value));
 const tabs = computed(() =>
@@ -118,7 +135,11 @@ const done = computed(() => {
         <template v-if="round.settled_at"
           >Answered by {{ moment(round.settled_at, zone) }}, ended by {{ round.settled_by }}.</template
         >
-        <b v-if="round.closed_at" class="font-[620] text-good"
+        <b v-if="round.state === 'cancelled'" class="font-[620]"
+          >Called off {{ moment(round.closed_at, zone) }} by {{ round.settled_by }}. Orders that it gave went
+          on.</b
+        >
+        <b v-else-if="round.closed_at" class="font-[620] text-good"
           >Closed {{ moment(round.closed_at, zone) }}: everything in it is proved or said to be left open.</b
         >
         <template v-if="round.joined">
@@ -132,6 +153,7 @@ const done = computed(() => {
       <ul class="mt-2 flex flex-wrap gap-x-5 text-[13px]">
         <li v-for="one in round.progress" :key="one.address">
           {{ one.name || "nobody can be asked" }}: {{ one.decided }} of {{ one.items }}
+          <span v-if="one.by_others" class="text-mute">({{ one.by_others }} by others)</span>
         </li>
       </ul>
       <ReportLinks
@@ -173,6 +195,31 @@ const done = computed(() => {
           Give items to somebody else…
         </button>
         <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
+      </div>
+      <div v-if="mayCancel && (round.state === 'open' || round.state === 'settling')" class="mt-3">
+        <button v-if="!callingOff" type="button" class="link text-[13.5px]" @click="callingOff = true">
+          Call the round off…
+        </button>
+        <form v-else class="max-w-xl border-l-2 border-act pl-3" @submit.prevent="callOff.mutate()">
+          <p>
+            It gives no more orders{{
+              ordersGiven
+                ? `; ${ordersGiven} ${ordersGiven === 1 ? "order" : "orders"} that it gave go on`
+                : ""
+            }}. What was decided stays with it, and whoever was asked is told why.
+          </p>
+          <label class="mt-2 block">
+            <span class="small mb-1 block">Why</span>
+            <input v-model="why" class="field w-full" required maxlength="1000" name="why" />
+          </label>
+          <ProblemNote v-if="callOff.error.value" :error="callOff.error.value" class="mt-2" />
+          <div class="mt-2 flex gap-3">
+            <button type="submit" class="button button-danger" :disabled="callOff.isPending.value">
+              Call it off
+            </button>
+            <button type="button" class="link" @click="callingOff = false">Cancel</button>
+          </div>
+        </form>
       </div>
       <FinishRound v-if="finishing" :round="round" @close="finishing = false" @finished="finished" />
       <GiveItems v-if="giving" :round="round" :items="every" @done="given" @leave="giving = false" />

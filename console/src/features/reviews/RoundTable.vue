@@ -70,7 +70,9 @@ const act = useMutation({
             <template v-if="item.decision">
               <b class="font-[620]">{{ decided(item) }}</b>
               <span class="small block"
-                >{{ item.decision.by }}, {{ moment(item.decision.at, zone)
+                >{{ item.decision.by
+                }}<template v-if="item.decision.instead_of"> for {{ item.decision.instead_of }}</template
+                >, {{ moment(item.decision.at, zone)
                 }}<template v-if="item.decision.reason">: {{ item.decision.reason }}</template></span
               >
             </template>

@@ -61,6 +61,12 @@ def resume_review(call: Call, review: str) -> wire.Review:
     return render.review(reviews.pause(call, review, paused=False))
 
 
+@routes.route("DELETE", "/reviews/<review>")
+def remove_review(call: Call, review: str) -> None:
+    """Give a review up; its rounds and reports stay."""
+    reviews.remove(call, review)
+
+
 @routes.route("POST", "/reviews/<review>/rounds", returns=wire.Round, status=201)
 def open_round(call: Call, review: str) -> Answer:
     """Open a round of a review now."""
@@ -133,6 +139,12 @@ def plan_round(call: Call, one: str, body: wire.RoundPlanWish) -> wire.BatchPlan
 def finish_round(call: Call, one: str, body: wire.FinishWish) -> wire.Round:
     """End the answering before it is due: decisions become orders; with a count, only if they are so many."""
     return render.round_(rounds.finish(call, one, body.count))
+
+
+@routes.route("POST", "/rounds/<one>/cancel", body=wire.CancelWish, returns=wire.Round)
+def cancel_round(call: Call, one: str, body: wire.CancelWish) -> wire.Round:
+    """Call a round off; orders that were given go on."""
+    return render.round_(rounds.cancel(call, one, body.reason))
 
 
 @routes.route("POST", "/rounds/<one>/left-open", body=wire.LeftOpenWish, returns=wire.Round)

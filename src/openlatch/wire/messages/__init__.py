@@ -211,6 +211,8 @@ if TYPE_CHECKING:
         TurnDownWish,
     )
     from openlatch.wire.messages.reviews import (
+        AskedAlready,
+        CancelWish,
         Comparison,
         Decided,
         Decision,
@@ -270,6 +272,7 @@ __all__ = [
     "AppList",
     "ApplyWish",
     "Asked",
+    "AskedAlready",
     "Batch",
     "BatchItem",
     "BatchList",
@@ -279,6 +282,7 @@ __all__ = [
     "BatchView",
     "BreachReport",
     "Calendar",
+    "CancelWish",
     "CatalogueField",
     "CatalogueList",
     "Chain",

@@ -10,6 +10,8 @@ from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent, Sev
 from openlatch.wire.messages.inventory import Entry, EntryFilter
 
 __all__ = [
+    "AskedAlready",
+    "CancelWish",
     "Comparison",
     "Decided",
     "Decision",
@@ -89,8 +91,20 @@ class ReviewText(Sent):
     unasked: int
 
 
+class AskedAlready(Sent):
+    """An open round that asks about entries in the scope of a review, and about how many of them."""
+
+    ref: str
+    review: str
+    due_at: datetime
+    entries: int
+
+
 class Review(Sent):
-    """A review that comes round, with when it does next and how much is in it now."""
+    """A review that comes round, with when it does next and how much is in it now.
+
+    `asked_already` are the open rounds about the same entries; it is only there for one review by itself.
+    """
 
     id: UUID
     ref: str
@@ -117,6 +131,7 @@ class Review(Sent):
     says: str
     coming: list[datetime]
     entries: int
+    asked_already: list[AskedAlready] = Field(default=[])
 
 
 class ReviewList(Page[Review]):
@@ -124,12 +139,16 @@ class ReviewList(Page[Review]):
 
 
 class ReviewerProgress(Sent):
-    """How many items of a round somebody is asked about, and how many are decided; nobody has no name."""
+    """How many items of a round somebody is asked about, and how many are decided; nobody has no name.
+
+    `by_others` says how many of these somebody else has decided.
+    """
 
     name: str
     address: str
     items: int
     decided: int
+    by_others: int
 
 
 class ThenNow(Sent):
@@ -229,7 +248,10 @@ class ItemFacts(Sent):
 
 
 class Decision(Sent):
-    """What was decided; `unanswered` if nobody did, and the review said what becomes of it then."""
+    """What was decided; `unanswered` if nobody did, and the review said what becomes of it then.
+
+    `instead_of` is who was asked, where somebody else has decided.
+    """
 
     choice: ChoiceWord
     by: str
@@ -238,6 +260,7 @@ class Decision(Sent):
     level: str
     until: date | None
     unanswered: bool
+    instead_of: str
 
 
 class PastDecision(Sent):
@@ -335,6 +358,12 @@ class RoundPlanWish(Taken):
     choice: ChoiceWord = "end-now"
     level: Search = ""
     until: date | None = None
+
+
+class CancelWish(Taken):
+    """Why something is called off."""
+
+    reason: Words
 
 
 class FinishWish(Taken):

@@ -1,4 +1,4 @@
-"""Things in rounds and batches are numbered from 1 on, in the database as everywhere else."""
+"""Things in rounds and batches are numbered from 1 on; reviews can be given up, and their names be used again."""
 
 from alembic import op
 
@@ -16,3 +16,6 @@ def upgrade() -> None:
         op.execute(f"update {table} set place = -(place + 1)")
         op.execute(f"update {table} set place = -place")
         op.execute(f"alter table {table} force row level security")
+    op.execute("alter table review_plans add column removed_at timestamptz")
+    op.execute("alter table review_plans drop constraint review_plans_workspace_id_name_key")
+    op.execute("create unique index review_plans_name on review_plans (workspace_id, name) where removed_at is null")
