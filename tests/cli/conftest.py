@@ -37,7 +37,8 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
         desk = Desk(furnished, transport=furnished.transport)
         named = [f"ines.okoro@{DOMAIN}"]
         for name, choice in (
-            ("Ours", ""), ("Spare", ""), ("Later", "nothing"), ("Off", "nothing"), ("Decided", "keep"), ("Closed", "keep"), ("Settling", "end-now"),
+            ("Ours", ""), ("Spare", ""), ("Later", "nothing"), ("Off", "nothing"), ("Decided", "keep"),
+            ("Closed", "keep"), ("Settling", "end-now"),
         ):  # fmt: skip
             entry = spares.take(maren)
             where = {"party": entry.party.ref, "account": "Bookings"}

@@ -134,10 +134,17 @@ def test_what_changed_is_told_and_nothing_is_told_of_what_did_not(before: Facts,
 
 
 @given(st.dictionaries(st.sampled_from(PEOPLE), facts), st.dictionaries(st.sampled_from(PEOPLE), facts))
-def test_the_same_question_asked_again_adds_up(before: dict[UUID, Facts], after: dict[UUID, Facts]) -> None:
-    found = compare(before, after)
-    assert found.entries[1] - found.entries[0] == len(found.joined) - len(found.gone)
-    flags = [sum(len(one.flags) for one in of.values()) for of in (before, after)]
+def test_the_same_entries_are_looked_at_again_and_what_joined_counts_nowhere_else(
+    before: dict[UUID, Facts], now: dict[UUID, Facts]
+) -> None:
+    others = [facts for one, facts in now.items() if one not in before]
+    found = compare(before, now, others)
+    still = {one: facts for one, facts in now.items() if one in before}
+    assert found == replace(compare(before, still), joined=tuple(f"{one.party} on {one.account}" for one in others))
+    assert found.entries == (len(before), len(still))
+    assert len(found.gone) == len(before) - len(still)
+    flags = [sum(len(one.flags) for one in of.values()) for of in (before, still)]
     assert flags[1] - flags[0] == sum(found.raised.values()) - sum(found.cleared.values())
+    assert found.risk[1] == sum(one.risk for one in still.values())
     same = compare(before, before)
     assert (same.gone, same.joined, same.cleared, same.raised) == ((), (), {}, {})

@@ -278,7 +278,10 @@ def unanswered(
 
 @dataclass(frozen=True, slots=True)
 class Comparison:
-    """The same question asked again: how many entries, flags and how much risk there were, and are."""
+    """The same entries looked at again: how many there were and are, with how many flags and how much risk.
+
+    `gone` are those that have ended, `joined` those that came into the scope since, which count nowhere else.
+    """
 
     entries: tuple[int, int]
     flagged: tuple[int, int]
@@ -293,8 +296,12 @@ class Comparison:
     raised: Mapping[str, int] = field(default_factory=dict)
 
 
-def compare(before: Mapping[UUID, Facts], after: Mapping[UUID, Facts]) -> Comparison:
-    """Compare what a round's question found when it was opened with what it finds now."""
+def compare(before: Mapping[UUID, Facts], now: Mapping[UUID, Facts], joined: Iterable[Facts] = ()) -> Comparison:
+    """Compare the entries of a round, as they were when it was opened, with what they are `now`, if they still stand.
+
+    Whether they are still what the round asks for makes no difference; `joined` are others that are, by now.
+    """
+    after = {one: facts for one, facts in now.items() if one in before}
     flags = [_flags(of) for of in (before, after)]
     cleared, raised = flags[0] - flags[1], flags[1] - flags[0]
     return Comparison(
@@ -304,7 +311,7 @@ def compare(before: Mapping[UUID, Facts], after: Mapping[UUID, Facts]) -> Compar
         _both(before, after, lambda facts: facts.outside),
         _both(before, after, lambda facts: facts.risk),
         tuple(_name(before[one]) for one in before if one not in after),
-        tuple(_name(after[one]) for one in after if one not in before),
+        tuple(_name(facts) for facts in joined),
         _counted(cleared),
         _counted(raised),
     )

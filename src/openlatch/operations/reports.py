@@ -14,7 +14,7 @@ from openlatch.core.reviews import Item, Round
 from openlatch.operations.batches import seen
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.receipts import signed
-from openlatch.operations.scope import facts_of, still_in_scope
+from openlatch.operations.scope import facts_now
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 
@@ -53,7 +53,7 @@ def _of_round(call: Call, one: Round) -> Report:
     names = {one: person.name for one, person in people.items()}
     listed = call.tx.entries.about({item.entry_id for item, _ in items})
     orders = _orders(call, [item.order_id for item, _ in items])
-    now = facts_of(call, still_in_scope(call, plan.where) or {})
+    now = facts_now(call, [item.entry_id for item, _ in items])
     progress = call.tx.reviews.progress(one.id)
     choices = dict(Counter(item.decision.choice.value for item, _ in items if item.decision is not None))
     lines = tuple(

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Collection, Mapping
+from collections.abc import Collection, Iterable, Mapping
 from dataclasses import fields
 from datetime import timedelta
 from typing import Any
@@ -20,7 +20,16 @@ from openlatch.operations.entries import Wanted, flags_on, selection
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
 
-__all__ = ["REVIEWING", "asked_about", "facts_of", "in_scope", "own_parties", "still_in_scope", "who_answers"]
+__all__ = [
+    "REVIEWING",
+    "asked_about",
+    "facts_now",
+    "facts_of",
+    "in_scope",
+    "own_parties",
+    "still_in_scope",
+    "who_answers",
+]
 
 REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
 """The roles that can be asked something in a review."""
@@ -60,6 +69,12 @@ def still_in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed] |
         return in_scope(call, where)
     except OpenLatchError:
         return None
+
+
+def facts_now(call: Call, entry_ids: Iterable[UUID]) -> dict[UUID, Facts]:
+    """Return what is known now of those of some entries that still stand."""
+    listed = call.tx.entries.about(entry_ids)
+    return facts_of(call, {one: each for one, each in listed.items() if each.entry.stands})
 
 
 def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:

@@ -16,7 +16,7 @@ from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations import flags, orders, reports, round_news
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import Wish
-from openlatch.operations.scope import facts_of, own_parties, still_in_scope
+from openlatch.operations.scope import facts_now, own_parties, still_in_scope
 from openlatch.operations.together import held_back
 
 __all__ = ["RESTS", "end_answering", "go_on", "settle", "wish_of"]
@@ -125,11 +125,11 @@ def settle(call: Call, one: Round) -> Round:
     found = tuple(_dated(call, found))
     if any(outcome not in RESTS for _, outcome in found):
         return one
-    there = still_in_scope(call, one.plan.where)
     before = {item.entry_id: item.facts for item, _ in found}
+    joined = [one for one in still_in_scope(call, one.plan.where) or () if one not in before]
     one = replace(
         one, state=RoundState.CLOSED, closed_at=call.now, settled_at=one.settled_at or call.now,
-        compared=compare(before, facts_of(call, there)) if there is not None else None, version=one.version + 1,
+        compared=compare(before, facts_now(call, before), facts_now(call, joined).values()), version=one.version + 1,
     )  # fmt: skip
     call.tx.reviews.save(one)
     reports.keep(call, one)
