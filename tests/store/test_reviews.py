@@ -331,4 +331,5 @@ def test_a_review_of_what_is_not_there_any_more_says_so_and_holds_up_no_other(ho
         assert "not there any more" in says["The archive"]
         done = rounds.finish(call, opened.ref)
     assert done.round.state is RoundState.CLOSED
-    assert done.round.compared is None
+    assert done.round.compared is not None
+    assert done.round.compared.entries == (1, 1), "the same entry, whatever becomes of what the review looks at"

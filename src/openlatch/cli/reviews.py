@@ -378,8 +378,12 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
         to.print(f"{one.joined} entries came into its scope since; the next round asks about them.", style="dim")
     if one.compared is not None:
         c = one.compared
-        to.print(f"Asked again: {c.flagged.then} of {c.entries.then} entries carried a flag, now {c.flagged.now} of")
-        to.print(f"{c.entries.now}; the risk of all together was {c.risk.then}, and is {c.risk.now}.")
+        to.print(f"The same entries, looked at again: {c.flagged.then} of {c.entries.then} carried a flag, now")
+        to.print(
+            f"{c.flagged.now} of the {c.entries.now} that are there; their risk was {c.risk.then}, is {c.risk.now}."
+        )
+        if c.joined:
+            to.print(Text(f"Came into its scope since, and not part of it: {'; '.join(c.joined)}.", "dim"))
 
 
 @round_.command("decide")

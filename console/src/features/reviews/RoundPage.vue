@@ -163,14 +163,18 @@ const done = computed(() => {
         :over="round.state === 'closed'"
       />
       <div v-if="round.compared" class="mt-4 max-w-3xl border-l-2 border-good pl-3">
-        <p class="font-[620]">The same question asked again</p>
+        <p class="font-[620]">The same entries, looked at again</p>
         <p>
-          {{ round.compared.flagged.then }} of {{ round.compared.entries.then }} entries carried a flag; now
-          it is {{ round.compared.flagged.now }} of {{ round.compared.entries.now }}. The risk of all of them
-          together was {{ round.compared.risk.then }}, and is {{ round.compared.risk.now }}.
+          {{ round.compared.flagged.then }} of {{ round.compared.entries.then }} carried a flag; now it is
+          {{ round.compared.flagged.now }} of the {{ round.compared.entries.now }} that are still there. The
+          risk of all of them together was {{ round.compared.risk.then }}, and is
+          {{ round.compared.risk.now }}.
         </p>
         <p v-if="round.compared.gone.length" class="small">
           No longer there: {{ round.compared.gone.join("; ") }}.
+        </p>
+        <p v-if="round.compared.joined.length" class="small">
+          Came into its scope since, and was not part of this round: {{ round.compared.joined.join("; ") }}.
         </p>
       </div>
       <div v-if="round.state === 'open' && mayFinish" class="mt-4 flex flex-wrap items-center gap-3">

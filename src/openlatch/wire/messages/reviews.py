@@ -159,7 +159,10 @@ class ThenNow(Sent):
 
 
 class Comparison(Sent):
-    """The same question asked again when a round was closed; `risk` is that of all entries together."""
+    """The same entries looked at again when a round was closed; `risk` is that of all of them together.
+
+    `joined` are others that came into the scope since the round was opened; they count nowhere else.
+    """
 
     entries: ThenNow
     flagged: ThenNow
