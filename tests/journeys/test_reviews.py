@@ -104,7 +104,7 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     rows = list(csv.DictReader(client.round_report(opened.ref, "csv").decode().splitlines()))
     assert [row["outcome"] for row in rows] == [one["outcome"] for one in report["report"]["lines"]]
     page.goto(f"/api/v1/rounds/{opened.ref}/report?format=html")
-    expect(page.get_by_role("heading", name="The same question asked again")).to_be_visible()
+    expect(page.get_by_role("heading", name="The same entries, looked at again")).to_be_visible()
     expect(page.get_by_text("No longer a guide")).to_be_visible()
     assert faults_of_plain(page) == []
 
