@@ -10,7 +10,17 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.decisions import Choice, Decision, Facts, advised, alike, changed_since, checked, reason_needed
+from openlatch.core.decisions import (
+    ORDERED,
+    Choice,
+    Decision,
+    Facts,
+    advised,
+    alike,
+    changed_since,
+    checked,
+    reason_needed,
+)
 from openlatch.core.model import Severity
 from openlatch.core.plans import Action
 from openlatch.core.reviews import Asked, Reviewers, Unanswered, assign, compare, unanswered
@@ -148,3 +158,14 @@ def test_the_same_entries_are_looked_at_again_and_what_joined_counts_nowhere_els
     assert found.risk[1] == sum(one.risk for one in still.values())
     same = compare(before, before)
     assert (same.gone, same.joined, same.cleared, same.raised) == ((), (), {}, {})
+
+
+@given(facts, st.frozensets(st.sampled_from(["end", "end-on", "narrow"])))
+def test_what_is_advised_can_be_ordered(known: Facts, acts: frozenset[str]) -> None:
+    choice, why = advised(replace(known, acts=tuple(acts)))
+    assert ORDERED.get(choice) is None or ORDERED[choice] in acts
+    free = advised(replace(known, acts=None))
+    assert (choice, why) == free or free[0] in ORDERED, "nothing else changes what is advised"
+    if not acts and free[0] in ORDERED:
+        assert why.startswith(free[1]), "what speaks for it is said all the same"
+        assert "see to it there" in why

@@ -330,3 +330,22 @@ def test_a_batch_and_a_leaver_do_not_wait_for_a_device(ridge: Ridge, client: Cli
     ridge.clock.go_on(hours=7)
     ridge.drain()
     assert "told" not in client.batch(batch.ref).outcomes
+
+
+def test_only_what_can_be_ordered_is_offered_and_advised(client: Client) -> None:
+    for wanted in ({"kind": "session"}, {"kind": "secret"}, {"kind": "open"}, {"account": "North Dome"},
+                   {"account": "Bookings", "q": "Volunteers"}, {"state": "ended"}):  # fmt: skip
+        for entry in itertools.islice(client.entries(**wanted), 3):  # type: ignore[arg-type]
+            shown = client.entry(entry.ref)
+            for act in ("end", "pause", "resume", "close-sessions", "change-secret", "give-back"):
+                offered = act in {one.action for one in shown.acts}
+                try:
+                    plan = client.plan(entry.ref, act)
+                except Conflict:
+                    assert not offered, (entry.ref, act)
+                else:
+                    assert offered or act == "end-on" or entry.kind in ("session", "open"), (entry.ref, act)
+                    here = next((one.here for one in shown.acts if one.action == act), True)
+                    assert here is ("ask" not in calls(plan))
+    dome = client.entry(next(client.entries(account="North Dome", kind="delegate", state="live")).ref)
+    assert {one.action for one in dome.acts if not one.here} == {"narrow"}, "nobody is narrowed there from here"

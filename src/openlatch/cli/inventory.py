@@ -358,6 +358,9 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
             to.print(Text.assemble((f"  {name:<24}", "dim"), value))
     for line in e.risk_lines:
         to.print(Text.assemble(("  " + " " * 24, "dim"), f"{line.points:+4}  ", (line.says, "dim")))
+    if e.acts:
+        can = [one.action if one.here else f"{one.action} (by hand, at {e.provider.name})" for one in e.acts]
+        to.print(Text.assemble(("\n  Can be ordered: ", "bold"), ", ".join(can)))
     if e.advice is not None:
         to.print(Text.assemble(("\n  Advice: ", "bold"), e.advice.text))
     for flag in e.flags:

@@ -61,6 +61,8 @@ class Facts:
     """the level that would do, by what was used"""
     unused: bool = False
     """whether nothing of it was used within the limit"""
+    acts: tuple[str, ...] | None = None
+    """what could be ordered about it; None where that is not known"""
 
     @property
     def worst(self) -> int:
@@ -108,7 +110,19 @@ def advised(facts: Facts) -> tuple[Choice, str]:
         (severe, Choice.NARROW, against),
         (bool(against), Choice.KEEP, f"Weigh this: {against}"),
     )
-    return next(((choice, why) for holds, choice, why in speaks if holds), (Choice.KEEP, "Nothing speaks against it."))
+    for holds, choice, why in speaks:
+        if holds and _can(facts, choice):
+            return choice, why
+    first = next((why for holds, _, why in speaks if holds), "")
+    if first:
+        return Choice.KEEP, f"{first} {facts.provider} does not let anyone end or narrow it: see to it there."
+    return Choice.KEEP, "Nothing speaks against it."
+
+
+def _can(facts: Facts, choice: Choice) -> bool:
+    """Whether what a decision becomes can be ordered, as far as that is known."""
+    action = ORDERED.get(choice)
+    return action is None or facts.acts is None or action in facts.acts
 
 
 def reason_needed(facts: Facts, decision: Decision, risk_limit: int) -> str:

@@ -9,16 +9,18 @@ from enum import StrEnum
 from typing import TypeVar
 from uuid import UUID
 
+from openlatch.core.acts import Around, Possible, possible
 from openlatch.core.advise import Advice
 from openlatch.core.model import Entry, Kind, Severity, State
 from openlatch.core.orders import Order
 from openlatch.core.powers import Power
 from openlatch.core.risk import Line
 from openlatch.core.roles import Role
+from openlatch.core.steps import Action
 from openlatch.errors import Invalid, NotAllowed
 from openlatch.operations import flags as flags_of
 from openlatch.operations import policies
-from openlatch.operations.advice import advice
+from openlatch.operations.advice import advice, known_levels
 from openlatch.operations.flags import FlagSight
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.risks import risk_lines
@@ -80,6 +82,8 @@ class Sight:
     advice: Advice | None = None
     lines: tuple[Line, ...] = ()
     """what its risk is made of"""
+    acts: tuple[Possible, ...] = ()
+    """what can be ordered about it; of one entry by itself"""
 
 
 def sight(call: Call, listed: Listed, flags: tuple[FlagSight, ...] = (), order: Order | None = None) -> Sight:
@@ -159,7 +163,21 @@ def show(call: Call, text: str) -> Sight:
     seen = sight(call, listed, flags, order)
     if within_sight(call) is not None:
         return seen
-    return replace(seen, advice=advice(call, listed), lines=risk_lines(call, listed))
+    acts = possible(listed.entry, _around(call, listed))
+    less = any(one.action is Action.NARROW for one in acts)
+    advised = advice(call, listed)
+    # A level that nobody could be narrowed to is no advice.
+    advised = advised if advised is None or less or not advised.level else None
+    return replace(seen, advice=advised, lines=risk_lines(call, listed), acts=acts)
+
+
+def _around(call: Call, listed: Listed) -> Around:
+    entry = listed.entry
+    theirs = call.tx.entries.held_by([entry.party_id], [entry.account_id])
+    sessions = any(one.kind is Kind.SESSION for one in theirs)
+    levels = known_levels(call, listed.provider, entry.kind)
+    parts = call.tx.accounts.parts(entry.account_id)
+    return Around(listed.party.kind, listed.provider.abilities, levels, parts, sessions)
 
 
 def own_party(call: Call) -> UUID:

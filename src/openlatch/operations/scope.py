@@ -8,6 +8,7 @@ from datetime import timedelta
 from typing import Any
 from uuid import UUID
 
+from openlatch.core.acts import Around, possible
 from openlatch.core.advise import narrowest
 from openlatch.core.decisions import Facts
 from openlatch.core.model import Kind, PartyStatus, Person
@@ -88,6 +89,8 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
         of_kind = provider.id, entry.kind
         if of_kind not in levels:
             levels[of_kind] = known_levels(call, provider, entry.kind)
+        # Parts and sessions have no bearing on what a reviewer can decide.
+        around = Around(each.party.kind, provider.abilities, levels[of_kind])
         used = entry.used_since(since)
         advice = narrowest(levels[of_kind], entry.level, entry.powers, used) if used is not None else None
         begun = entry.accepted_at or entry.given_at or entry.first_seen
@@ -111,6 +114,7 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
             left=each.party.status is PartyStatus.LEFT,
             narrower=advice.level if advice is not None else "",
             unused=idle,
+            acts=tuple(one.action.value for one in possible(entry, around)),
         )
     return found
 

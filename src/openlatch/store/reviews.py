@@ -460,7 +460,8 @@ def read_facts(stored: Mapping[str, Any]) -> Facts:
     }
     lists = {"powers": tuple(stored["powers"]), "resources": tuple(stored["resources"])}
     flags = tuple((rule, severity, reason) for rule, severity, reason in stored["flags"])
-    return Facts(**{**stored, **instants, **lists, "flags": flags})
+    acts = tuple(stored["acts"]) if stored.get("acts") is not None else None
+    return Facts(**{**stored, **instants, **lists, "flags": flags, "acts": acts})
 
 
 def _decision(stored: Mapping[str, Any] | None) -> Decision | None:

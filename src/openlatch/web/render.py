@@ -385,6 +385,7 @@ def entry(sight: Sight) -> wire.Entry:
         risk=listed.risk,
         risk_lines=[wire.RiskLine(says=line.says, points=line.points) for line in sight.lines],
         advice=advice(sight.advice) if sight.advice else None,
+        acts=[wire.PossibleAct(action=one.action.value, here=one.here) for one in sight.acts],
         order=order(by) if by else None,
     )
 

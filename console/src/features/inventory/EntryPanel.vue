@@ -34,11 +34,11 @@ const own = computed(() => {
 // What is kept by hand is ended elsewhere and said here; but a secret can be ordered to be changed.
 const orderable = computed(() => !entry.value?.by_hand || entry.value.kind === "secret");
 const canGiveBack = computed(
-  () => entry.value?.state === "ended" && !underWay.value && !entry.value.by_hand && mayEnd.value,
+  () => entry.value?.state === "ended" && !underWay.value && !!entry.value.acts.length && mayEnd.value,
 );
 const canEnd = computed(() => {
   if (!stands.value || underWay.value || !orderable.value) return false;
-  return mayEnd.value || (own.value && entry.value?.kind !== "secret");
+  return (mayEnd.value && !!entry.value?.acts.length) || (own.value && entry.value?.kind !== "secret");
 });
 const opens = computed(() => {
   if (!mayEnd.value) return "Give it up…";

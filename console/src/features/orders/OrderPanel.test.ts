@@ -10,6 +10,7 @@ afterEach(() => vi.unstubAllGlobals());
 const entry = {
   ref: "7Q4K-BRM2",
   kind: "delegate",
+  acts: ["end", "end-on", "narrow", "extend", "pause"].map((action) => ({ action, here: true })),
   state: "live",
   resources: [],
   level: "site contractor",

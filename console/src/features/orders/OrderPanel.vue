@@ -7,7 +7,7 @@ import { useSession } from "@/api/session";
 import { useNow } from "@/ui/clock";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, day } from "@/ui/time";
-import { actsOn, WORDS, type Act } from "./acts";
+import { actsOn, elsewhere, WORDS, type Act } from "./acts";
 import ExtendFields from "./ExtendFields.vue";
 import { NOTHING, options, wanted, type Extension } from "./extension";
 import PlanSteps from "./PlanSteps.vue";
@@ -150,6 +150,10 @@ const command = computed(() => {
         {{ WORDS[one].name }}
       </button>
     </div>
+    <p v-if="elsewhere(entry, act)" class="small mt-2">
+      This cannot be done from here: somebody is asked to do it at {{ entry.provider.name }}, and says here
+      that it is done.
+    </p>
     <label v-if="act === 'end-on' || (act === 'give-back' && entry.ends_at)" class="mt-4 block">
       <span class="small mb-1 block"
         >The {{ act === "end-on" ? "" : "new " }}last day; it holds through the end of it, {{ zone }}</span

@@ -67,17 +67,11 @@ export const WORDS: Record<Act, Words> = {
 
 /** What can be ordered about an entry, the usual first; whose own it is can only give it up. */
 export function actsOn(entry: Entry, own: boolean): Act[] {
-  if (entry.state === "ended") return own || entry.by_hand ? [] : ["give-back"];
-  if (own) return ["give-up"];
-  if (entry.kind === "secret") return ["change-secret"];
-  if (entry.kind === "session" || entry.kind === "offer" || entry.kind === "open") return ["end"];
-  const acts: Act[] = [
-    "end",
-    "end-on",
-    "narrow",
-    "extend",
-    entry.state === "paused" ? "resume" : "pause",
-    "close-sessions",
-  ];
-  return entry.powers.includes("own") && !entry.by_hand ? [...acts, "hand-over"] : acts;
+  if (own) return entry.state === "ended" ? [] : ["give-up"];
+  return entry.acts.map((one) => one.action).filter((one) => one !== "let-in");
+}
+
+/** Whether a person has to do it at the provider, since it cannot be asked for it from here. */
+export function elsewhere(entry: Entry, act: Act): boolean {
+  return entry.acts.some((one) => one.action === act && !one.here);
 }

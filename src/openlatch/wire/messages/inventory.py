@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import AwareDatetime, Field, StringConstraints
 
 from openlatch.wire.messages.base import (
+    ActionWord,
     KindWord,
     Page,
     PageQuery,
@@ -36,6 +37,7 @@ __all__ = [
     "KeptEntry",
     "NewSecret",
     "NewView",
+    "PossibleAct",
     "Summary",
     "View",
     "ViewList",
@@ -129,6 +131,13 @@ class Dependency(Sent):
     next_at: datetime | None
 
 
+class PossibleAct(Sent):
+    """An act that can be ordered about an entry; with `here` its provider is asked for it, else a person sees to it."""
+
+    action: ActionWord
+    here: bool
+
+
 class Entry(Sent):
     """One line of the inventory: one party's access to one account.
 
@@ -178,6 +187,7 @@ class Entry(Sent):
     risk: int
     risk_lines: list[RiskLine]
     advice: Advice | None
+    acts: list[PossibleAct] = Field(default=[])
     order: Order | None = None
 
 
