@@ -92,3 +92,12 @@ def test_the_command_line_offers_asks_and_answers(ridge: Ridge, run: Terminal) -
 def test_a_request_that_asks_for_nothing_is_refused(client: Client) -> None:
     with pytest.raises(Invalid, match="what is asked for"):
         client.ask("Gate", [], reason="because")
+
+
+def test_offers_that_providers_show_are_listed_beside_those_made_here(client: Client, run: Terminal) -> None:
+    there = [one for one in client.entries(kind="offer", state="offered") if not one.by_hand]
+    assert there, "the demo's desk shows an offer"
+    said = run("offers")
+    assert all(one.ref in said for one in there)
+    assert there[0].ref not in run("offers", "--mine")
+    assert there[0].ref not in run("offers", "--state", "declined")

@@ -428,3 +428,9 @@ def test_a_member_sees_their_own_providers_and_only_the_flags_that_are_meant_for
         with pytest.raises(NotAllowed, match="cannot choose by that"):
             list(orla.entries(**wanted))  # type: ignore[arg-type]
     assert orla.summary().flagged == sum(bool(entry.flags) for entry in orla.entries())
+
+
+def test_a_complete_reading_never_tells_of_more_entries_than_there_are(client: Client) -> None:
+    for provider in client.providers():
+        if provider.latest is not None:
+            assert provider.latest.seen == provider.latest.total, provider.name

@@ -175,7 +175,15 @@ def offers(state: str, mine: bool, output: str) -> None:
     """List offers, the latest first."""
     with connect() as client:
         every = client.my_offers() if mine else client.offers(state)
-        emit(every, OFFERS, output, empty="Nothing is offered; openlatch offer makes an offer.")
+        emit(every, OFFERS, output, empty="Nothing is offered from here; openlatch offer makes an offer.")
+        if mine or state not in ("", "waiting") or output != "table":
+            return
+        shown = [one for one in client.entries(kind="offer", state="offered") if not one.by_hand]
+        if shown:
+            out().print("\nOffered at the providers themselves, as readings show it", style="bold")
+        for one in shown:
+            who = f"{one.party.name} {', '.join(one.party.addresses)}".strip()
+            out().print(Text(f"  {one.ref}  {who}: “{one.level}” on {one.account.name}, {one.provider.name}"))
 
 
 @click.command()

@@ -184,6 +184,8 @@ def conclude(
         state=ReadingState(observation.outcome.value),
         finished_at=call.now,
         seen=seen or reading.seen,
+        # What follows from documents is counted as well, and no provider announces that.
+        total=seen if observation.outcome is ReadingOutcome.COMPLETE else reading.total,
         counts=counts,
         trouble=observation.trouble,
         withheld=lost,

@@ -49,6 +49,18 @@ const waiting = computed(
 );
 const shown = computed(() => (what.value === "offers" ? offers : requests));
 const items = computed(() => shown.value.data.value?.items ?? []);
+/** What providers show as offered and not taken up: it was made there, and is withdrawn as the entry that it is. */
+const elsewhere = useQuery({
+  queryKey: ["entries", "offered elsewhere"],
+  queryFn: () =>
+    take(api.GET("/entries", { params: { query: { kind: "offer", state: "offered", limit: 200 } } })),
+  enabled: computed(() => !mine.value && what.value === "offers"),
+});
+const shownThere = computed(() =>
+  mine.value || what.value !== "offers" || !["", "waiting"].includes(state.value)
+    ? []
+    : (elsewhere.data.value?.items.filter((one) => !one.by_hand) ?? []),
+);
 const openOffer = useQuery({
   queryKey: computed(() => ["offers", said("offer")]),
   queryFn: () => take(api.GET("/offers/{offer}", { params: { path: { offer: said("offer") } } })),
@@ -93,7 +105,7 @@ const nothing = computed(() => {
     :lead="lead"
     :error="shown.error.value"
     :pending="shown.isPending.value"
-    :empty="!items.length"
+    :empty="!items.length && !shownThere.length"
     :nothing="nothing"
     :hint="
       what === 'requests'
@@ -151,7 +163,7 @@ const nothing = computed(() => {
         </span>
       </div>
     </template>
-    <table v-if="what === 'offers'" class="w-full min-w-[720px] border-collapse text-left">
+    <table v-if="what === 'offers' && items.length" class="w-full min-w-[720px] border-collapse text-left">
       <thead class="text-[12.5px] text-mute">
         <tr class="border-b border-rule">
           <th class="head w-[170px]">State</th>
@@ -198,7 +210,7 @@ const nothing = computed(() => {
         </tr>
       </tbody>
     </table>
-    <table v-else class="w-full min-w-[720px] border-collapse text-left">
+    <table v-else-if="what === 'requests'" class="w-full min-w-[720px] border-collapse text-left">
       <thead class="text-[12.5px] text-mute">
         <tr class="border-b border-rule">
           <th class="head w-[170px]">State</th>
@@ -239,6 +251,24 @@ const nothing = computed(() => {
         </tr>
       </tbody>
     </table>
+    <template v-if="shownThere.length">
+      <h3 class="section">Offered at the providers themselves</h3>
+      <p class="small">As readings show it; who takes it up does so there.</p>
+      <ul class="mt-2">
+        <li v-for="one in shownThere" :key="one.id" class="border-b border-line py-2">
+          <RouterLink
+            class="link"
+            :to="{ path: '/inventory', query: { entry: one.ref, state: 'offered' } }"
+            >{{ one.party.name }}</RouterLink
+          >
+          <span class="text-mute"> {{ one.party.addresses.join(", ") }}</span>: “{{ one.level }}” on
+          {{ one.account.name }}, {{ one.provider.name
+          }}<span v-if="one.given_at" class="small" :title="exact(one.given_at)">
+            · {{ ago(one.given_at, now) }}</span
+          >
+        </li>
+      </ul>
+    </template>
     <template #panel>
       <SidePanel v-if="said('ask')" label="Ask for access" @close="go({ ask: '' })">
         <h2 class="pr-6">Ask for access</h2>

@@ -10,7 +10,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
-import { endingWithin, sentences } from "./today";
+import { endingWithin, LOOKED_AT, sentences } from "./today";
 
 const route = useRoute();
 const router = useRouter();
@@ -49,7 +49,7 @@ const rounds = useQuery({
 const asked = computed(() => rounds.data.value?.items.filter((one) => one.mine) ?? []);
 const fresh = useQuery({
   queryKey: ["flags", "fresh"],
-  queryFn: () => take(api.GET("/log", { params: { query: { limit: 200 } } })),
+  queryFn: () => take(api.GET("/log", { params: { query: { limit: LOOKED_AT } } })),
 });
 const entries = computed(() => first.data.value?.items ?? []);
 const soon = computed(() => endingWithin(ending.data.value?.items ?? [], now.value, AHEAD));
@@ -161,12 +161,14 @@ function show(entry: string): void {
             <span class="text-mute" :title="exact(entry.ends_at)">{{ lastDay(entry.ends_at, zone) }}</span>
           </li>
         </ul>
-        <p v-if="!soon.length" class="small">Nothing does.</p>
+        <p v-if="ending.isPending.value" class="small">Looking…</p>
+        <p v-else-if="!soon.length" class="small">Nothing ends in the next {{ AHEAD }} days.</p>
         <h3 class="section">New in the last day</h3>
         <ul class="text-[13px]">
           <li v-for="one in raised" :key="one.text" class="mb-[5px]">{{ one.text }}</li>
         </ul>
-        <p v-if="!raised.length" class="small">
+        <p v-if="fresh.isPending.value" class="small">Looking…</p>
+        <p v-else-if="!raised.length" class="small">
           Nothing has changed since {{ day(new Date(now - 86_400_000).toISOString(), zone) }}.
         </p>
         <p v-else class="small" :title="exact(raised[0]?.at)">

@@ -1,6 +1,6 @@
 import { describe, expect, it } from "vitest";
 import type { Entry } from "@/api/client";
-import { endingWithin, sentences } from "./today";
+import { endingWithin, LOOKED_AT, sentences } from "./today";
 
 const NOW = Date.parse("2026-05-10T12:00:00Z");
 const on = (day: string): Entry => ({ ref: day, ends_at: `${day}T00:00:00Z` }) as Entry;
@@ -21,5 +21,14 @@ describe("today", () => {
       { text: "1 entry has ended", at: "2026-05-10T08:00:00Z" },
       { text: "2 flags raised", at: "2026-05-10T11:00:00Z" },
     ]);
+  });
+
+  it("says at least how many, where there are more events than are looked at", () => {
+    const events = Array.from({ length: LOOKED_AT }, (_, n) => ({
+      act: "entry.found",
+      at: new Date(NOW - n * 1000).toISOString(),
+    }));
+    expect(sentences(events, NOW - 86_400_000)[0]?.text).toBe(`at least ${LOOKED_AT} entries found`);
+    expect(sentences(events, NOW - 50_000)[0]?.text).toBe("51 entries found");
   });
 });

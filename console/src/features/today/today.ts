@@ -10,6 +10,9 @@ export function endingWithin(entries: Entry[], now: number, days: number): Entry
     .sort((one, other) => at(one) - at(other));
 }
 
+/** So many of the latest events are looked at. */
+export const LOOKED_AT = 200;
+
 const TOLD: [string, string, string][] = [
   ["entry.found", "entry found", "entries found"],
   ["entry.ended", "entry has ended", "entries have ended"],
@@ -22,12 +25,17 @@ const TOLD: [string, string, string][] = [
   ["policy.adopted", "policy adopted", "policies adopted"],
 ];
 
-/** What happened since an instant, counted by kind, with the latest instant of each. */
+/**
+ * What happened since an instant, counted by kind, with the latest instant of each. `events` are the latest ones; where
+ * these do not reach back so far, there were at least so many.
+ */
 export function sentences(events: Record<string, unknown>[], since: number): { text: string; at: string }[] {
+  const all = events.length < LOOKED_AT || Date.parse(String(events.at(-1)?.at)) < since;
   return TOLD.flatMap(([act, one, many]) => {
     const found = events.filter((event) => event.act === act && Date.parse(String(event.at)) >= since);
     const latest = found[0];
     if (!latest) return [];
-    return [{ text: `${found.length} ${found.length === 1 ? one : many}`, at: String(latest.at) }];
+    const count = `${all ? "" : "at least "}${found.length}`;
+    return [{ text: `${count} ${found.length === 1 ? one : many}`, at: String(latest.at) }];
   });
 }
