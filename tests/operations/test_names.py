@@ -73,7 +73,7 @@ def test_who_answers_is_asked_for_by_address_where_two_have_the_name(world: Worl
         people.add_first(call, "Ines Okoro", f"ines.other@{DOMAIN}", Role.REVIEWER, PASSWORD)
     opened = world.owner.open_round("Everything twice")
     with pytest.raises(Invalid, match="the name of 2 people") as refused:
-        world.owner.assign_items(opened.ref, [0], ["Ines Okoro"])
+        world.owner.assign_items(opened.ref, [1], ["Ines Okoro"])
     assert f"ines.other@{DOMAIN}" in refused.value.next_step
 
 

@@ -40,6 +40,7 @@ __all__ = [
     "PartWish",
     "Terms",
     "Wish",
+    "compared",
     "completed",
     "lookups",
     "refused",

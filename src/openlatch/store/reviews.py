@@ -41,7 +41,7 @@ from openlatch.store.tables import (
     SealRow,
 )
 
-__all__ = ["Past", "Reviews"]
+__all__ = ["Past", "Progress", "Reviews"]
 
 
 @dataclass(frozen=True, slots=True)
