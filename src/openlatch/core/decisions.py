@@ -12,7 +12,19 @@ from openlatch.core.model import Severity
 from openlatch.core.plans import Action
 from openlatch.errors import Invalid
 
-__all__ = ["ORDERED", "Choice", "Decision", "Facts", "advised", "alike", "changed_since", "checked", "reason_needed"]
+__all__ = [
+    "ORDERED",
+    "Choice",
+    "Decision",
+    "Facts",
+    "advised",
+    "alike",
+    "changed_since",
+    "checked",
+    "choices",
+    "ordered",
+    "reason_needed",
+]
 
 
 class Choice(StrEnum):
@@ -119,10 +131,21 @@ def advised(facts: Facts) -> tuple[Choice, str]:
     return Choice.KEEP, "Nothing speaks against it."
 
 
+def choices(facts: Facts) -> tuple[Choice, ...]:
+    """Return what can be decided about something: what changes nothing, and what can be ordered."""
+    return tuple(choice for choice in Choice if _can(facts, choice))
+
+
 def _can(facts: Facts, choice: Choice) -> bool:
     """Whether what a decision becomes can be ordered, as far as that is known."""
-    action = ORDERED.get(choice)
+    action = ordered(choice, facts.kind)
     return action is None or facts.acts is None or action in facts.acts
+
+
+def ordered(choice: Choice, kind: str) -> Action | None:
+    """Return the order that a choice becomes about something of a kind: nobody is made to forget a secret."""
+    action = ORDERED.get(choice)
+    return Action.CHANGE_SECRET if action is Action.END and kind == "secret" else action
 
 
 def reason_needed(facts: Facts, decision: Decision, risk_limit: int) -> str:
@@ -141,6 +164,9 @@ def reason_needed(facts: Facts, decision: Decision, risk_limit: int) -> str:
 
 def checked(facts: Facts, decision: Decision, today: date, risk_limit: int) -> Decision:
     """Return a decision that can be taken about an item; raises Invalid for one that lacks something."""
+    if not _can(facts, decision.choice):
+        able = ", ".join(choices(facts))
+        raise _wrong("choice", f"“{decision.choice}” cannot be ordered about it.", f"What can be decided: {able}.")
     if decision.choice is Choice.NARROW and not decision.level:
         raise _wrong("level", "A level to narrow to is needed.", "Name a level that gives less.")
     if decision.choice is Choice.END_ON and decision.until is None:

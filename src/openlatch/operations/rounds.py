@@ -160,7 +160,7 @@ def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> For
         else:
             decision = item.decision
         if decision is not None and decision.action is not None:
-            wishes[item.entry_id] = settling.wish_of(decision)
+            wishes[item.entry_id] = settling.wish_of(item, decision)
             if item.place in asked:
                 about.add(item.entry_id)
     return foreseen(call, wishes, about if asked else None)

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
-from openlatch.core.decisions import Choice, Decision
+from openlatch.core.decisions import Choice, Decision, ordered
 from openlatch.core.hours import last_day
 from openlatch.core.model import PartyStatus
 from openlatch.core.orders import OrderState
@@ -81,7 +81,7 @@ def end_answering(call: Call, one: Round) -> Round:
         elif item.place in answers:
             after.append(replace(item, decision=answers[item.place], version=item.version + 1))
     acting = {item.place: item for item in (*standing, *after) if item.decision and item.decision.action}
-    held = held_back(call, {item.entry_id: wish_of(item.decision) for item in acting.values() if item.decision})
+    held = held_back(call, {item.entry_id: wish_of(item, item.decision) for item in acting.values() if item.decision})
     stopped = {
         item.entry_id: replace(item, trouble=held[item.entry_id]) for item in acting.values() if item.entry_id in held
     }
@@ -159,10 +159,11 @@ def _dated(call: Call, found: Sequence[tuple[Item, str]]) -> list[tuple[Item, st
     return after
 
 
-def wish_of(decision: Decision) -> Wish:
-    """Return the order that a decision becomes."""
-    assert decision.action is not None  # noqa: S101 - what is kept becomes none
-    return Wish(decision.action, decision.level, None, decision.until)
+def wish_of(item: Item, decision: Decision) -> Wish:
+    """Return the order that a decision about an item becomes."""
+    action = decision.action if decision.pauses else ordered(decision.choice, item.facts.kind)
+    assert action is not None  # noqa: S101 - what is kept becomes none
+    return Wish(action, decision.level, None, decision.until)
 
 
 def _order(call: Call, one: Round, item: Item) -> Item:
@@ -180,7 +181,7 @@ def _order(call: Call, one: Round, item: Item) -> Item:
     try:
         if there is not None:
             raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
-        made = orders.planned(call, entry, wish_of(decision)).plan
+        made = orders.planned(call, entry, wish_of(item, decision)).plan
         reason = f"review “{one.plan.name}”, round {one.ref}" + (f": {decision.reason}" if decision.reason else "")
         drafted = orders.drafted(call, made, entry, reason, decision.by)
     except OpenLatchError as error:

@@ -6,7 +6,7 @@ from collections.abc import Mapping
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.decisions import Decision, Facts
+from openlatch.core.decisions import Decision, Facts, choices
 from openlatch.core.model import Person
 from openlatch.core.reviews import Comparison
 from openlatch.operations.entries import Sight
@@ -112,7 +112,8 @@ def _compared(found: Comparison) -> wire.Comparison:
 
 def item(sight: ItemSight) -> wire.RoundItem:
     one, left = sight.item, sight.item.left_open
-    facts: dict[str, Any] = {"advice": sight.advice[0].value}
+    able = [choice.value for choice in choices(one.facts)]
+    facts: dict[str, Any] = {"advice": sight.advice[0].value, "choices": able}
     return wire.RoundItem(
         place=one.place,
         version=one.version,

@@ -261,7 +261,7 @@ const nothing = computed(() => {
             :to="{ path: '/inventory', query: { entry: one.ref, state: 'offered' } }"
             >{{ one.party.name }}</RouterLink
           >
-          <span class="text-mute"> {{ one.party.addresses.join(", ") }}</span>: “{{ one.level }}” on
+          <span class="ml-2 text-mute">{{ one.party.addresses.join(", ") }}</span>: “{{ one.level }}” on
           {{ one.account.name }}, {{ one.provider.name
           }}<span v-if="one.given_at" class="small" :title="exact(one.given_at)">
             · {{ ago(one.given_at, now) }}</span

@@ -39,7 +39,7 @@ const meaning = computed(() => {
       if (now.moves.includes("done")) return "Somebody has to do something, and say here that it is done.";
       return now.attempts ? "It is tried again by itself." : "It goes on by itself.";
     case "told":
-      return `The provider said yes ${toldAgo.value}. It counts once a fresh reading shows it${ends.value ? " gone" : ""}.`;
+      return `Told ${toldAgo.value}. It counts once a fresh reading shows it${ends.value ? " gone" : ""}.`;
     case "proved":
       return ends.value
         ? "A fresh reading of the provider shows it gone."

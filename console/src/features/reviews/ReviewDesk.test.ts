@@ -19,6 +19,7 @@ function item(place: number, more: object = {}) {
     advice: "keep",
     advice_why: "Nothing suggests a change.",
     needs_reason: "",
+    choices: ["keep", "narrow", "end-on", "end-now", "pass-on"],
     narrower: "",
     reviewer: "Ines Okoro",
     decision: null,

@@ -24,6 +24,8 @@ const axis = axisAround(Date.now(), Math.min(408, window.innerWidth - 60));
 const wanted = props.items.find((one) => one.place === props.first);
 const place = ref((wanted ?? following(props.items, -1) ?? props.items[0])?.place ?? 0);
 const item = computed(() => props.items.find((one) => one.place === place.value) ?? props.items[0]);
+/** What can be decided about it: an act that nobody could carry out is not offered. */
+const offered = computed(() => CHOICES.filter((one) => item.value?.choices.includes(one.choice)));
 const same = computed(() => (item.value ? alike(props.items, item.value) : []));
 const all = ref(false);
 const choice = ref<Choice | null>(null);
@@ -130,6 +132,7 @@ watch(place, () => {
 /** Choose; what needs nothing more is done at once, and for the rest the first field waits. */
 async function choose(wanted: Choice): Promise<void> {
   if (!askable.value || decide.isPending.value) return;
+  if (!offered.value.some((one) => one.choice === wanted)) return;
   choice.value = wanted;
   decide.reset();
   if (wanted === "narrow") level.value = item.value?.narrower ?? "";
@@ -238,7 +241,7 @@ useShortcuts({
       <template v-if="askable">
         <div class="mt-5 flex flex-wrap gap-2" role="group" aria-label="Decision">
           <button
-            v-for="one in CHOICES"
+            v-for="one in offered"
             :key="one.choice"
             type="button"
             class="button"

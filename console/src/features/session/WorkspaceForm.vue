@@ -22,7 +22,12 @@ const change = useMutation({
 </script>
 
 <template>
-  <form v-if="mayChange" class="mt-10 max-w-xl" aria-label="This workspace" @submit.prevent="change.mutate()">
+  <form
+    v-if="mayChange"
+    class="mt-10 max-w-2xl"
+    aria-label="This workspace"
+    @submit.prevent="change.mutate()"
+  >
     <h3 class="section">This workspace</h3>
     <p class="text-mute">
       What was given an end keeps it to the minute when the zone changes; reviews come round on the same days

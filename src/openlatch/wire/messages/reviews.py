@@ -297,6 +297,7 @@ class RoundItem(Sent):
     advice_why: str
     narrower: str
     needs_reason: str
+    choices: list[ChoiceWord]
     group: int
     reviewer: str
     own: bool
