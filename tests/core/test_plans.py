@@ -442,3 +442,24 @@ def test_a_plan_says_what_anyone_can_do_all_the_same() -> None:
     ]
     kept = make_plan(situation, Ask(Action.NARROW, level="guide"), NOW)
     assert "open-anyway" not in kinds(kept)
+
+
+def test_sessions_that_are_said_to_be_closed_are_closed_by_the_plan_and_what_undoes_it_is_said_by_act() -> None:
+    target = theirs(key="target")
+    hanging = theirs("signed in", key="session", kind=Kind.SESSION, hangs_on="target")
+    made = plan(target, hanging)
+    assert [step.entry for step in made.steps if step.call == "end"] == ["target", "session"]
+    quiet = replace(ALL, ends=KINDS - {Kind.SESSION})
+    left = plan(target, hanging, abilities=quiet)
+    (said,) = [one.text for one in left.consequences if one.kind == "sessions-closed"]
+    assert said.endswith("cannot be used without it."), "nothing closes it from here"
+
+    def undone(ask: Ask, abilities: Abilities = ALL) -> str:
+        return next(one.text for one in plan(target, ask=ask, abilities=abilities).consequences if one.kind == "effect")
+
+    assert undone(Ask(Action.PAUSE)).endswith("; you can resume it at any time.")
+    narrow = Ask(Action.NARROW, level="guide")
+    assert undone(narrow).endswith("; you can extend it again at any time.")
+    assert undone(narrow, replace(ALL, raises=frozenset())).endswith(
+        "; it can be widened again at Ticket Desk itself only."
+    )

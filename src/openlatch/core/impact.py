@@ -147,13 +147,22 @@ def successors(situation: Situation) -> tuple[Entry, ...]:
 
 
 def takes(
-    situation: Situation, takes_away: tuple[Power, ...], *, ends: bool, given_up: bool = False
+    situation: Situation,
+    takes_away: tuple[Power, ...],
+    *,
+    ends: bool,
+    given_up: bool = False,
+    effect: str = "",
+    undo: str = "",
 ) -> tuple[Consequence, ...]:
-    """Return what happens if these powers are taken from an entry, or with `ends` all of it, gravest first."""
+    """Return what happens if these powers are taken from an entry, or with `ends` all of it, gravest first.
+
+    `effect` says when it takes effect and `undo` how it is undone, if these are not as with an end.
+    """
     found = [
         *_stops(situation, takes_away, ends),
         *_open_anyway(situation, takes_away),
-        *_stays(situation, ends, given_up),
+        *_stays(situation, ends, given_up, effect, undo),
     ]
     return tuple(sorted(found, key=lambda one: one.severity.rank, reverse=True))
 
@@ -187,15 +196,16 @@ def _stops(s: Situation, takes_away: tuple[Power, ...], ends: bool) -> Iterable[
         return
     sessions = [n for n in s.falling if n.kind is Kind.SESSION]
     if sessions:
-        text = f"{_count(len(sessions), 'open session')} of {s.party.name} will be closed at once."
-        yield Consequence("sessions-closed", Severity.LOW, text)
+        many = _count(len(sessions), "open session")
+        closed = "will be closed with it" if Kind.SESSION in s.abilities.ends else "cannot be used without it"
+        yield Consequence("sessions-closed", Severity.LOW, f"{many} of {s.party.name} {closed}.")
     access = [n for n in s.falling if n.kind is not Kind.SESSION]
     if access:
-        text = f"{_count(len(access), 'other entry', 'other entries')} cannot be used without it and will go with it: "
+        text = f"{_count(len(access), 'other entry', 'other entries')} cannot be used without it: "
         yield Consequence("goes-with-it", Severity.MEDIUM, text + _names(access, s.places) + ".")
 
 
-def _stays(s: Situation, ends: bool, given_up: bool) -> Iterable[Consequence]:
+def _stays(s: Situation, ends: bool, given_up: bool, effect: str, undo: str) -> Iterable[Consequence]:
     yield from _other_ways(s, ends, given_up)
     known = [n for n in s.theirs if n.kind is Kind.SECRET and n.account_id == s.account.id]
     if known and ends:
@@ -207,13 +217,13 @@ def _stays(s: Situation, ends: bool, given_up: bool) -> Iterable[Consequence]:
     if s.entry.by_hand:
         yield Consequence("effect", Severity.LOW, "It takes effect once somebody has done it, and no reading sees it.")
         return
-    effect = "It takes effect at once" if s.abilities.at_once else "It takes effect when their device next connects"
+    at_once = s.abilities.at_once or not ends
+    effect = effect or f"It takes effect {'at once' if at_once else 'when their device next connects'}"
     if s.entry.kind is Kind.SESSION and ends:
         undo = "they can sign in again at any time"
     elif given_up:
         undo = "only the holder can let you in again"
-    else:
-        undo = _REDO[s.abilities.redone_by]
+    undo = undo or _REDO[s.abilities.redone_by]
     yield Consequence("effect", Severity.LOW, f"{effect}; {undo}.")
 
 

@@ -77,7 +77,7 @@ def make_plan(s: Situation, ask: Ask, now: datetime, held: Extent | None = None)
     if ask.action in (Action.RESUME, Action.CLOSE_SESSIONS, Action.CHANGE_SECRET):
         happens: tuple[Consequence, ...] = _harmless(s, ask.action)
     else:
-        happens = takes(s, taken, ends=ends, given_up=given_up)
+        happens = takes(s, taken, ends=ends, given_up=given_up, effect=_when(s, ask), undo=_undone(s, ask))
     stop, ways = "", successors(s)
     if not mends(s, taken):
         if ask.successor is None:
@@ -109,6 +109,26 @@ def why_ended(action: Action, kind: Kind) -> EndReason:
         return EndReason.DECLINED if action is Action.GIVE_UP else EndReason.WITHDRAWN
     reasons = {Action.GIVE_UP: EndReason.GIVEN_UP, Action.END_ON: EndReason.EXPIRED}
     return reasons.get(action, EndReason.REVOKED)
+
+
+def _when(s: Situation, ask: Ask) -> str:
+    """When what ends on a day takes effect; empty for all else."""
+    if ask.action is not Action.END_ON or ask.until is None:
+        return ""
+    return f"It holds through the end of {last_day(ask.until, s.zone)}, and ends then"
+
+
+def _undone(s: Situation, ask: Ask) -> str:
+    """How what is less than an end is undone; empty for an end, which its provider says."""
+    if ask.action is Action.PAUSE:
+        return "you can resume it at any time"
+    if ask.action is not Action.NARROW:
+        return ""
+    a, kind = s.abilities, s.entry.kind
+    able = (not ask.level or kind in a.raises) and (ask.resources is None or kind in a.widens)
+    if able and not s.entry.by_hand:
+        return "you can extend it again at any time"
+    return f"it can be widened again at {s.provider} itself only"
 
 
 # What each action takes: steps, and the powers that are taken away
@@ -147,7 +167,8 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
         steps += [changed(s, entry, Change(level=least), text), read_step(s, entry, "see that it is reduced")]
     steps.append(ended(s, entry, f"Ask {s.provider} to {_verb(entry)}."))
     if Kind.SESSION in s.abilities.ends:
-        steps += [_closed(s, one) for one in s.outliving]
+        # Those that cannot be used without it as well: whether its provider closes them by itself is not known.
+        steps += [_closed(s, one) for one in (*s.outliving, *s.falling) if one.kind is Kind.SESSION]
     return (*steps, *_gone(s)), taken
 
 
