@@ -60,7 +60,7 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     assert faults_of(page) == []
 
     for number, item in enumerate(items):
-        page.get_by_text(f"Item {item.place + 1} of {len(items)}, {len(items) - number} open").wait_for()
+        page.get_by_text(f"Item {item.place} of {len(items)}, {len(items) - number} open").wait_for()
         if item.place == ended.place:
             page.keyboard.press("x")
             page.keyboard.type("No longer a guide")

@@ -253,7 +253,8 @@ def _other_ways(s: Situation, ends: bool, given_up: bool) -> Iterable[Consequenc
 def _open_anyway(s: Situation, takes_away: tuple[Power, ...]) -> Iterable[Consequence]:
     """What anyone can do, or everyone at the party's domain: that is not taken from one of them."""
     many: dict[UUID, list[Entry]] = {}
-    for n in s.standing:
+    # A session does only what its party may anyway.
+    for n in s.standing if s.entry.kind is not Kind.SESSION else ():
         here = n.account_id == s.account.id and effective(n) and set(n.powers) & set(takes_away)
         if here and matches(s.holders[n.party_id], s.party):
             many.setdefault(n.party_id, []).append(n)

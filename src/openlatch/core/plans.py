@@ -355,7 +355,8 @@ def _gone(s: Situation) -> tuple[Step, ...]:
 
 def _closed(s: Situation, session: Entry) -> Step:
     where = f" on {session.device}" if session.device else ""
-    return Step("end", f"Ask {s.provider} to close the session{where}.", session.key, key_of(s, session))
+    text, before = f"Ask {s.provider} to close the session{where}.", ((session.key, Extent.of(session)),)
+    return Step("end", text, session.key, key_of(s, session), before=before)
 
 
 def _least(s: Situation) -> str:
