@@ -145,7 +145,8 @@ def test_how_one_is_told_is_chosen_in_the_console_and_the_mail_server_may_fail(
     stack: Stack, page: Page, client: Client, spare: Spare
 ) -> None:
     sign_in(page, "pell.varga", "/told")
-    page.get_by_label("here only").check()
+    with page.expect_response(lambda answer: answer.url.endswith("/notices/telling")):
+        page.get_by_label("here only").check()
     expect(page.get_by_label("here only")).to_be_checked()
     with client_of(stack, "pell.varga") as pell:
         assert pell.me().person.telling == "console"
