@@ -122,7 +122,7 @@ class Changed(Conflict):
     """The thing is no longer what was shown when the decision was taken."""
 
     code = "changed"
-    title = "It has changed meanwhile"
+    title = "It has changed since you looked"
 
 
 class TooManyRequests(OpenLatchError):

@@ -34,7 +34,7 @@ def test_sign_in_filter_to_flagged_open_end_access_see_proved(
     panel.get_by_text("Last used on").click()
     expect(panel.get_by_text("unused-past-limit")).to_be_visible()
     panel.get_by_role("button", name="End or narrow…").click()
-    expect(panel.get_by_text("One payment hangs on it")).to_be_visible()
+    expect(panel.get_by_text("One payment depends on it")).to_be_visible()
     assert desk.effects(entry) == 0
 
     panel.get_by_label("Why, for the log").fill("Finished in spring")

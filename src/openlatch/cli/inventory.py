@@ -348,7 +348,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("reviewed", ", ".join(day(at, zone) for at in e.reviewed_at) or "never"),
         ("device", e.device),
         ("network" if e.kind == "session" else "only from", e.network),
-        ("hangs on it", "; ".join(d.what for d in e.dependencies)),
+        ("depends on it", "; ".join(d.what for d in e.dependencies)),
         ("vouched for", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
         ("ended", day(e.ended_at, zone)),
         ("risk", f"{e.risk} of 100"),

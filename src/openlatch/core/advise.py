@@ -6,6 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from openlatch.core.powers import MONEY, Power, in_order, weighty
+from openlatch.core.words import listed
 
 __all__ = ["Advice", "narrowest"]
 
@@ -21,10 +22,10 @@ class Advice:
     @property
     def text(self) -> str:
         """Return the advice as a sentence."""
-        dropped = _listed(self.drops)
+        dropped = listed(self.drops)
         if not self.level:
             return f"Nothing of it was used lately: end it, and nobody would miss {dropped}."
-        kept = _listed(self.powers)
+        kept = listed(self.powers)
         return f"The level “{self.level}” ({kept}) covers all that was used lately; it takes away {dropped}."
 
 
@@ -48,8 +49,3 @@ def narrowest(
         return None
     name = min(fitting)[3]
     return Advice(name, in_order(levels[name]), in_order(held - set(levels[name])))
-
-
-def _listed(powers: Iterable[Power]) -> str:
-    *first, last = [str(power) for power in powers] or ["nothing"]
-    return f"{', '.join(first)} and {last}" if first else last

@@ -10,6 +10,7 @@ from uuid import UUID
 
 from openlatch.core.model import Severity
 from openlatch.core.plans import Action
+from openlatch.core.words import listed
 from openlatch.errors import Invalid
 
 __all__ = [
@@ -196,9 +197,9 @@ def changed_since(before: Facts, after: Facts) -> tuple[str, ...]:
         said.append(f"The level was “{before.level}”, and is “{after.level}”.")
     more, less = set(after.powers) - set(before.powers), set(before.powers) - set(after.powers)
     if more:
-        said.append(f"It can {_listed(sorted(more))} now.")
+        said.append(f"It can {listed(sorted(more))} now.")
     if less:
-        said.append(f"It can no longer {_listed(sorted(less))}.")
+        said.append(f"It can no longer {listed(sorted(less))}.")
     if before.resources != after.resources:
         said.append(f"It was on {_parts(before.resources)}, and is on {_parts(after.resources)}.")
     if before.ends_at != after.ends_at:
@@ -212,11 +213,6 @@ def changed_since(before: Facts, after: Facts) -> tuple[str, ...]:
     if old - new:
         said.append(f"{len(old - new)} of its flags {'is' if len(old - new) == 1 else 'are'} gone.")
     return tuple(said)
-
-
-def _listed(words: Sequence[str]) -> str:
-    *first, last = words
-    return f"{', '.join(first)} and {last}" if first else last
 
 
 def _parts(resources: Sequence[str]) -> str:

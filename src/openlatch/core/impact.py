@@ -187,7 +187,7 @@ def _stops(s: Situation, takes_away: tuple[Power, ...], ends: bool) -> Iterable[
                 if one.next_at
                 else ""
             )
-            text = f"One {one.kind} hangs on it: {one.what}, through {s.party.name}.{when}"
+            text = f"One {one.kind} depends on it: {one.what}, through {s.party.name}.{when}"
             yield Consequence("dependency", Severity.HIGH, text)
     if not mends(s, takes_away):
         text = f"{s.party.name} is the last one who can let others in or out of {s.account.name}."

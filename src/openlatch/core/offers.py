@@ -14,6 +14,7 @@ from openlatch.core.ids import ref_of
 from openlatch.core.model import EndReason, Entry, Kind, Severity
 from openlatch.core.powers import MONEY, Power, in_order
 from openlatch.core.tasks import Choice, fit
+from openlatch.core.words import listed
 from openlatch.errors import Conflict
 
 __all__ = [
@@ -278,22 +279,14 @@ def remarks(
 
 def sentence(name: str, where: str, part: Part, starts_at: datetime | None, zone: str) -> str:
     """Return what a part of an offer lets somebody do, as one sentence."""
-    can = _listed([str(power) for power in part.powers]) if part.powers else f"use “{part.level}”"
+    can = listed(part.powers) if part.powers else f"use “{part.level}”"
     on = f" ({', '.join(part.resources[:3])}{_more(part.resources)})" if part.resources else ""
     hours = f", {part.hours}" if part.hours is not None else ""
     start = f" from {day_in(starts_at, zone)}" if starts_at is not None else ""
     end = f" until the end of {last_day(part.ends_at, zone)}" if part.ends_at is not None else ", without an end"
-    later = "".join(
-        f"; from {day_in(stage.since, zone)} on only {_listed([str(power) for power in stage.powers])}"
-        for stage in part.later
-    )
+    later = "".join(f"; from {day_in(stage.since, zone)} on only {listed(stage.powers)}" for stage in part.later)
     return f"{name} can {can} on {where}{on}{hours}{start}{end}{later}."
 
 
 def _more(resources: Sequence[str]) -> str:
     return f" and {len(resources) - 3} more" if len(resources) > 3 else ""
-
-
-def _listed(words: Sequence[str]) -> str:
-    *first, last = words
-    return f"{', '.join(first)} and {last}" if first else last

@@ -6,7 +6,7 @@ is about to be carried out is still what the person saw.
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Sequence
+from collections.abc import Iterable
 from dataclasses import replace
 from datetime import datetime
 
@@ -33,6 +33,7 @@ from openlatch.core.steps import (
     read_step,
     receipt_step,
 )
+from openlatch.core.words import listed
 from openlatch.errors import Conflict, Invalid
 
 __all__ = ["Action", "Ask", "Plan", "Step", "WayOut", "make_plan", "why_ended"]
@@ -329,8 +330,8 @@ def _harmless(s: Situation, action: Action) -> tuple[Consequence, ...]:
     if action is Action.CLOSE_SESSIONS:
         return (Consequence("effect", Severity.LOW, f"{s.party.name} is signed out, and may sign in again."),)
     told = [n for n in s.standing if _same_secret(n, s.entry)]
-    names = [s.party.name, *(s.holder(n).name for n in told)]
-    text = f"{_listed(names)} cannot use it any more. Whoever still needs it is better let in by an entry of their own."
+    names = dict.fromkeys([s.party.name, *(s.holder(n).name for n in told)])
+    text = f"{listed(names)} cannot use it any more. Whoever still needs it is better let in by an entry of their own."
     return (Consequence("told", Severity.MEDIUM, text),)
 
 
@@ -436,8 +437,3 @@ def _verb(entry: Entry) -> str:
     if entry.kind is Kind.OFFER:
         return "withdraw the offer"
     return f"remove the {entry.kind} “{entry.level}”"
-
-
-def _listed(names: Sequence[str]) -> str:
-    *first, last = dict.fromkeys(names)
-    return f"{', '.join(first)} and {last}" if first else last

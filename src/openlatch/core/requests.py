@@ -12,6 +12,7 @@ from uuid import UUID
 from openlatch.core.ids import ref_of
 from openlatch.core.offers import Part
 from openlatch.core.powers import Power, in_order
+from openlatch.core.words import listed
 from openlatch.errors import Conflict
 
 __all__ = ["TABLE", "Compared", "Request", "RequestMove", "RequestState", "compare", "move"]
@@ -111,11 +112,11 @@ class Compared:
 
     def less_than(self, who: str) -> str:
         """Return in a sentence what is less, than `who` asked for; empty if it is all of it."""
-        return f"That is less than {who} asked for: {_listed(self.less)}." if self.less else ""
+        return f"That is less than {who} asked for: {listed(self.less)}." if self.less else ""
 
     def more_than(self, who: str) -> str:
         """Return in a sentence what `who` did not ask for; empty if it is nothing."""
-        return f"{who} did not ask for {_listed(self.more)}." if self.more else ""
+        return f"{who} did not ask for {listed(self.more)}." if self.more else ""
 
 
 def compare(
@@ -143,9 +144,9 @@ def compare(
     if request.level and request.level not in asked and request.level not in {part.level for part in here}:
         less.append(f"“{here[0].level}” in the place of “{request.level}”")
     if missing := in_order(wanted - powers):
-        less.append(f"without {_listed([str(power) for power in missing])}")
+        less.append(f"without {listed(missing)}")
     if early := in_order((wanted & powers) - lasting):
-        less.append(f"{_listed([str(power) for power in early])} for a part of the time")
+        less.append(f"{listed(early)} for a part of the time")
     if all(part.resources for part in here):
         less.append(f"only for {', '.join(dict.fromkeys(one for part in here for one in part.resources))}")
     if all(part.hours is not None for part in here):
@@ -155,12 +156,7 @@ def compare(
     if ends_at is not None and (request.ends_at is None or ends_at < request.ends_at):
         less.append("for a shorter time")
     if (beyond := in_order(powers - wanted)) and wanted:
-        more.append(_listed([str(power) for power in beyond]))
+        more.append(listed(beyond))
     if request.ends_at is not None and (ends_at is None or ends_at > request.ends_at):
         more.append("a longer time")
     return Compared(tuple(less), (*more, *beside))
-
-
-def _listed(words: Sequence[str]) -> str:
-    *first, last = words
-    return f"{', '.join(first)} and {last}" if first else last

@@ -6,6 +6,7 @@ from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass
 
 from openlatch.core.powers import ADMITTING, MONEY, Power, in_order, weighty
+from openlatch.core.words import listed
 
 __all__ = ["BUILT_IN", "Choice", "Fit", "Task", "fit"]
 
@@ -60,7 +61,7 @@ class Choice:
     def named(self) -> str:
         if not self.permissions:
             return f"“{self.level}”"
-        return _listed([f"“{one}”" for one in self.permissions])
+        return listed([f"“{one}”" for one in self.permissions])
 
 
 @dataclass(frozen=True, slots=True)
@@ -74,19 +75,19 @@ class Fit:
     @property
     def text(self) -> str:
         """Return what is proposed, and why, as a sentence or two."""
-        need = _listed(self.needs)
+        need = listed(self.needs)
         if not self.choices:
-            return f"Nothing here gives {_listed(self.lacks)}, which this needs."
+            return f"Nothing here gives {listed(self.lacks)}, which this needs."
         best = self.choices[0]
         several = len(best.permissions) > 1
         said = f"{best.named} {'are' if several else 'is'} the narrowest that covers {need}"
         if not best.beyond:
             return f"{said}, and {'give' if several else 'gives'} nothing else."
-        told = [f"{said}; it hands over {_listed(best.beyond)} as well."]
+        told = [f"{said}; it hands over {listed(best.beyond)} as well."]
         if best.money:
-            told.append(f"With it goes power over money: {_listed(best.money)}.")
+            told.append(f"With it goes power over money: {listed(best.money)}.")
         if best.admitting:
-            told.append(f"With it goes who else gets in: {_listed(best.admitting)}.")
+            told.append(f"With it goes who else gets in: {listed(best.admitting)}.")
         return " ".join(told)
 
 
@@ -146,8 +147,3 @@ def _order(
 ) -> tuple[int, int, int, int, str, tuple[str, ...]]:
     """What comes first: the least power over money, the least to admit, the fewest powers, then the fewest words."""
     return len(MONEY & set(beyond)), len(weighty(beyond)), len(beyond), words, level, permissions
-
-
-def _listed(words: Iterable[str]) -> str:
-    *first, last = [str(word) for word in words] or ["nothing"]
-    return f"{', '.join(first)} and {last}" if first else last

@@ -76,7 +76,7 @@ const CHOICES: [string, string][] = [
   ["", "all"],
   ["waiting", "waiting"],
   ["taken-up", "taken up"],
-  ["declined,lapsed,withdrawn", "come to nothing"],
+  ["declined,lapsed,withdrawn", "not taken up"],
 ];
 function go(query: Record<string, string>): void {
   const kept = { what: said("what"), whose: said("whose"), state: state.value };

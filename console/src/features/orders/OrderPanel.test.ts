@@ -22,7 +22,7 @@ const entry = {
   use_known: true,
 } as unknown as Entry;
 const plan = {
-  consequences: [{ kind: "dependency", severity: "high", text: "One payment hangs on it." }],
+  consequences: [{ kind: "dependency", severity: "high", text: "One payment depends on it." }],
   steps: [{ call: "end", text: "Ask Ticket Desk." }],
   stop: "",
   ways_out: [],
@@ -30,7 +30,7 @@ const plan = {
   digest: "d".repeat(64),
 };
 const changed = {
-  title: "It has changed meanwhile",
+  title: "It has changed since you looked",
   detail: "Nothing was ordered.",
   next: "Look at the plan again.",
   code: "changed",
@@ -62,7 +62,7 @@ describe("ending access", () => {
     const sent = service(() => Response.json({ ref: "AAAA-BBBB" }, { status: 201 }));
     const shown = panel();
     await flushPromises();
-    expect(shown.text()).toContain("One payment hangs on it.");
+    expect(shown.text()).toContain("One payment depends on it.");
     expect(sent.every(({ method }) => method === "GET")).toBe(true);
     await shown.get("input[name=reason]").setValue("Finished in spring");
     await shown.get("button.button-danger").trigger("click");

@@ -193,7 +193,7 @@ const done = computed(() => {
           :disabled="act.isPending.value"
           @click="act.mutate(round.paused_at ? 'resume' : 'pause')"
         >
-          {{ round.paused_at ? "Go on" : "Let it rest" }}
+          {{ round.paused_at ? "Resume the round" : "Pause the round" }}
         </button>
         <button v-if="undecided && mayAssign && !giving" type="button" class="link" @click="giving = true">
           Give items to somebody else…

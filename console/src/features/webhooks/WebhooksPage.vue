@@ -71,7 +71,7 @@ function state(one: Webhook): string {
             class="button"
             @click="act.mutate({ one, what: one.paused ? 'resume' : 'pause' })"
           >
-            {{ one.paused ? "Go on" : "Pause" }}
+            {{ one.paused ? "Resume" : "Pause" }}
           </button>
           <button type="button" class="button button-danger" @click="act.mutate({ one, what: 'remove' })">
             Remove
