@@ -17,6 +17,7 @@ from openlatch.core.activity import How
 from openlatch.core.model import Kind, Severity, State
 from openlatch.core.offers import OfferState
 from openlatch.core.orders import OrderState
+from openlatch.core.outcomes import Outcome
 from openlatch.core.plans import Action
 from openlatch.core.powers import Power
 from openlatch.core.requests import RequestState
@@ -65,6 +66,7 @@ SAME: list[tuple[type[Enum], Any]] = [
     (Kind, feed.KindWord),
     (State, base.StateWord),
     (OrderState, base.OrderStateWord),
+    (Outcome, base.OutcomeWord),
     (Action, base.ActionWord),
     (Role, base.RoleWord),
     (How, base.HowWord),

@@ -10,6 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.decisions import Choice, Decision, Facts
+from openlatch.core.model import Author
+from openlatch.core.outcomes import Outcome
 from openlatch.core.reports import Fact, Report, digest, plain, review_line, rule_counts, what_remains
 from openlatch.core.reviews import Item, LeftOpen
 from openlatch.wire.receipt import report_digest
@@ -20,7 +22,7 @@ FINE = Facts("Orla Finch", "Gate", "Ticket Desk", "delegate", "guide", ("view",)
 
 
 def item(choice: Choice | None, facts: Facts = FINE, **more: Any) -> Item:
-    decision = Decision(choice, "Ines Okoro", NOW, "It is so") if choice else None
+    decision = Decision(choice, Author("Ines Okoro"), NOW, "It is so") if choice else None
     return Item(NEW(), 0, NEW(), NEW(), NEW(), facts, None, decision, **more)
 
 
@@ -38,7 +40,7 @@ words = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\0"
 
 @given(words, words)
 def test_whoever_checks_a_report_comes_to_the_digest_that_was_signed(title: str, other: str) -> None:
-    line = review_line(item(Choice.KEEP), "kept", ("orla@kestrelridge.example",), "Ines Okoro", {}, None)
+    line = review_line(item(Choice.KEEP), Outcome.KEPT, ("orla@kestrelridge.example",), "Ines Okoro", {}, None)
     made = plain(report(line, title=title))
     assert report_digest(made) == digest(made)
     altered = {**made, "lines": [{**made["lines"][0], "reason": other}]}
@@ -50,14 +52,14 @@ def test_whoever_checks_a_report_comes_to_the_digest_that_was_signed(title: str,
 )
 def test_a_decision_that_leaves_more_than_was_advised_is_marked(choice: Choice, against: bool) -> None:
     gone = replace(FINE, left=True)
-    assert review_line(item(choice, gone), "kept", (), "", {}, None).against_advice is against
-    assert not review_line(item(choice), "kept", (), "", {}, None).against_advice
+    assert review_line(item(choice, gone), Outcome.KEPT, (), "", {}, None).against_advice is against
+    assert not review_line(item(choice), Outcome.KEPT, (), "", {}, None).against_advice
 
 
 def test_what_is_left_open_remains_and_says_who_sees_to_it() -> None:
-    left = LeftOpen("They are away until May", "Tobias Quill", "Maren Ashdown", NOW)
-    kept = review_line(item(Choice.KEEP), "kept", (), "", {}, None)
-    open_ = review_line(item(Choice.END_NOW, left_open=left), "left open", (), "", {}, None)
+    left = LeftOpen("They are away until May", Author("Tobias Quill"), Author("Maren Ashdown"), NOW)
+    kept = review_line(item(Choice.KEEP), Outcome.KEPT, (), "", {}, None)
+    open_ = review_line(item(Choice.END_NOW, left_open=left), Outcome.LEFT_OPEN, (), "", {}, None)
     (remains,) = what_remains(plain(report(kept, open_))["lines"])
     assert remains["note"] == "They are away until May (Tobias Quill)"
 

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
 import pytest
@@ -21,13 +21,14 @@ from openlatch.core.decisions import (
     checked,
     reason_needed,
 )
-from openlatch.core.model import Severity
+from openlatch.core.model import Author, Severity
 from openlatch.core.plans import Action
 from openlatch.core.reviews import Asked, Reviewers, Unanswered, assign, compare, unanswered
 from openlatch.errors import Invalid
 from tests.factories import NOW, ago
 
 TODAY = NOW.date()
+INES = Author("Ines Okoro", UUID(int=9))
 PEOPLE = [UUID(int=n) for n in range(1, 6)]
 FINE = Facts("Orla Finch", "Gate", "Ticket Desk", "delegate", "guide", ("view",), use_known=True, last_used=ago(1))
 
@@ -95,7 +96,7 @@ def test_one_account_is_read_by_one_person_and_accounts_are_shared_out() -> None
 def test_keeping_what_speaks_against_itself_needs_a_reason_and_what_needs_none_does_not(
     known: Facts, limit: int
 ) -> None:
-    keep = Decision(Choice.KEEP, "Ines Okoro", NOW)
+    keep = Decision(Choice.KEEP, INES, NOW)
     why = reason_needed(known, keep, limit)
     assert bool(why) == (advised(known)[0] is not Choice.KEEP or known.worst >= 3 or known.risk >= limit)
     if why:
@@ -115,7 +116,7 @@ def test_keeping_what_speaks_against_itself_needs_a_reason_and_what_needs_none_d
     ],
 )
 def test_half_a_decision_is_refused(choice: Choice, more: dict[str, object]) -> None:
-    decision = Decision(choice, "Ines Okoro", NOW)
+    decision = Decision(choice, INES, NOW)
     with pytest.raises(Invalid, match="Nothing was changed"):
         checked(FINE, replace(decision, **more), TODAY, 60)  # type: ignore[arg-type]
 
@@ -124,7 +125,7 @@ def test_half_a_decision_is_refused(choice: Choice, more: dict[str, object]) -> 
 def test_no_more_than_the_plan_allows_ends_by_itself_and_what_is_spared_is_the_least_risky(
     known: list[Facts], outcome: Unanswered, most: int
 ) -> None:
-    found = unanswered(enumerate(known), outcome, most, "Open Latch", NOW)
+    found = unanswered(enumerate(known), outcome, most, Author("Open Latch"), NOW)
     assert found.keys() == set(range(len(known)))
     able = {place for place, one in enumerate(known) if outcome is not Unanswered.NARROW or one.narrower}
     taken = {place for place, decision in found.items() if decision.action is not None}
@@ -136,11 +137,26 @@ def test_no_more_than_the_plan_allows_ends_by_itself_and_what_is_spared_is_the_l
 
 @given(facts, facts)
 def test_what_changed_is_told_and_nothing_is_told_of_what_did_not(before: Facts, after: Facts) -> None:
-    assert changed_since(before, before) == ()
-    said = " ".join(changed_since(before, after))
+    assert changed_since(before, before, "Europe/London") == ()
+    said = " ".join(changed_since(before, after, "Europe/London"))
     assert ("level was" in said) == (before.level != after.level)
-    assert ("Its end was" in said) == (before.ends_at != after.ends_at)
+    assert ("It was until" in said or "It was without an end" in said) == (before.ends_at != after.ends_at)
     assert alike(before) == alike(replace(before, party="Somebody else", risk=1))
+
+
+@pytest.mark.parametrize(
+    ("zone", "end", "used"),
+    [
+        ("America/New_York", "until the end of 3 May 2027", "4 May 2027"),
+        ("Europe/London", "until 05:00 on 4 May 2027", "4 May 2027"),
+        ("Pacific/Kiritimati", "until 18:00 on 4 May 2027", "5 May 2027"),
+    ],
+)
+def test_what_changed_is_told_in_days_of_the_workspace(zone: str, end: str, used: str) -> None:
+    midnight = datetime(2027, 5, 4, 4, tzinfo=UTC)  # in New York
+    after = replace(FINE, ends_at=midnight, use_known=True, last_used=midnight + timedelta(hours=7))
+    said = changed_since(replace(FINE, ends_at=None, use_known=True), after, zone)
+    assert said == (f"It was without an end, and is {end} ({zone}).", f"It was used since, last on {used}.")
 
 
 @given(st.dictionaries(st.sampled_from(PEOPLE), facts), st.dictionaries(st.sampled_from(PEOPLE), facts))

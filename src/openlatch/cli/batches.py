@@ -15,7 +15,20 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.inventory import filtered
 from openlatch.cli.nouns import BATCH, PARTY
 from openlatch.cli.orders import ACTS, asked_count
-from openlatch.cli.output import STUCK, Column, ago, day, emit, notches, out, output_option, reports_errors
+from openlatch.cli.output import (
+    STUCK,
+    Column,
+    ago,
+    came_to,
+    day,
+    emit,
+    notches,
+    out,
+    outcome_option,
+    outcomes,
+    output_option,
+    reports_errors,
+)
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
@@ -24,32 +37,21 @@ __all__ = ["batch", "batches", "bulk", "leaver", "together"]
 _MOST = 20
 """So many entries are named for what is grave; more are counted."""
 
-TONE = {"proved": "green", "done": "green", "stuck": "red", "refused": "red", "told": "yellow", "waiting": "yellow"}
-
-
-def outcomes(b: wire.Batch) -> Text:
-    """How many things in a batch came to what."""
-    words = Text()
-    for word, number in sorted(b.outcomes.items()):
-        words.append(", " if words else "").append(f"{number} {word}", TONE.get(word, ""))
-    return words
-
-
 _BATCHES: tuple[Column, ...] = (
-    ("id", lambda b: b.ref),
-    ("what", lambda b: f"{b.party.name} goes" if b.party else f"{b.action} {b.count} entries"),
-    ("came of it", outcomes),
-    ("given by", lambda b: Text(b.ordered_by)),
-    ("given", lambda b: ago(b.ordered_at)),
+    Column("id", lambda b: b.ref),
+    Column.prose("what", lambda b: f"{b.party.name} goes" if b.party else f"{b.action} {b.count} entries"),
+    Column("came of it", lambda b: outcomes(b.outcomes)),
+    Column("given by", lambda b: Text(b.ordered_by)),
+    Column("given", lambda b: ago(b.ordered_at)),
 )
 _ITEMS: tuple[Column, ...] = (
-    ("", lambda i: str(i.place)),
-    ("came of it", lambda i: Text(i.outcome, TONE.get(i.outcome, ""))),
-    ("when", lambda i: i.phase),
-    ("entry", lambda i: Text(i.entry.name if i.entry else "")),
-    ("provider", lambda i: i.provider),
-    ("order", lambda i: i.order),
-    ("why", lambda i: Text(_why(i))),
+    Column("", lambda i: str(i.place)),
+    Column("came of it", lambda i: came_to(i.outcome)),
+    Column("when", lambda i: i.phase),
+    Column("entry", lambda i: Text(i.entry.name if i.entry else "")),
+    Column("provider", lambda i: i.provider),
+    Column("order", lambda i: i.order),
+    Column.prose("why", lambda i: Text(_why(i))),
 )
 
 
@@ -61,10 +63,10 @@ def _why(item: wire.BatchItem) -> str:
 
 
 _PLANNED: tuple[Column, ...] = (
-    ("when", lambda i: i.phase),
-    ("entry", lambda i: Text(i.entry.name if i.entry else "by hand")),
-    ("provider", lambda i: i.provider),
-    ("what", lambda i: Text(i.text)),
+    Column("when", lambda i: i.phase),
+    Column("entry", lambda i: Text(i.entry.name if i.entry else "by hand")),
+    Column("provider", lambda i: i.provider),
+    Column.prose("what", lambda i: Text(i.text)),
 )
 
 
@@ -167,7 +169,7 @@ def _follow(client: Client, given: wire.Batch, *, no_wait: bool, output: str) ->
     if not no_wait:
         for last in client.follow_batch(given.ref):
             if output == "table":
-                out().print(Text("  ").append_text(outcomes(last)))
+                out().print(Text("  ").append_text(outcomes(last.outcomes)))
     if output != "table":
         emit([last], (), output, empty="")
     if output == "table":
@@ -204,7 +206,7 @@ def batches(output: str) -> None:
 
 @click.command()
 @click.argument("batch", type=BATCH)
-@click.option("--outcome", default="", help="Only what came to this: stuck, refused, to do, proved …")
+@outcome_option
 @click.option("--follow", is_flag=True, help="Stay until nothing in it goes on by itself.")
 @click.option("--cancel", is_flag=True, help="Let nothing more come of it; orders that were given go on.")
 @click.option("--done", type=int, help="Say that the thing of this number, which a person is to do, is done.")
@@ -215,7 +217,7 @@ def batches(output: str) -> None:
 @reports_errors
 def batch(
     batch: str,
-    outcome: str,
+    outcome: str | None,
     follow: bool,
     cancel: bool,
     done: int | None,
@@ -235,7 +237,7 @@ def batch(
         if follow:
             _follow(client, client.batch(batch), no_wait=False, output=output)
             return
-        found = client.batch(batch, outcome)
+        found = client.batch(batch, outcome or "")
         if output != "table":
             emit([found], (), output, empty="")
             return
@@ -246,7 +248,7 @@ def batch(
         )
         if found.begins_at is not None:
             out().print(f"  begins on {day(found.begins_at)}")
-        out().print(Text("  ").append_text(outcomes(found)), "")
+        out().print(Text("  ").append_text(outcomes(found.outcomes)), "")
         _remaining(found)
         emit(found.items, _ITEMS, output, empty="Nothing in it came to that.")
 

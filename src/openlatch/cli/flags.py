@@ -18,13 +18,13 @@ from openlatch.wire import messages as wire
 __all__ = ["accept", "flag", "flags", "risk", "tell_flag"]
 
 _COLUMNS: tuple[Column, ...] = (
-    ("", lambda f: notches(f.severity)),
-    ("flag", lambda f: f.ref),
-    ("on", lambda f: Text(f.about.name).append(f"\n{f.subject} {f.about.ref}", "dim")),
-    ("reason", lambda f: Text(f.reason).append(f"\n{_accepted(f)}", "dim")),
-    ("rule", lambda f: Text(f.rule, "dim")),
-    ("since", lambda f: day(f.raised_at)),
-    ("risk", lambda f: str(f.risk) if f.subject == "entry" else ""),
+    Column("", lambda f: notches(f.severity)),
+    Column("flag", lambda f: f.ref),
+    Column("on", lambda f: Text(f.about.name).append(f"\n{f.subject} {f.about.ref}", "dim")),
+    Column.prose("reason", lambda f: Text(f.reason).append(f"\n{_accepted(f)}", "dim")),
+    Column("rule", lambda f: Text(f.rule, "dim")),
+    Column("since", lambda f: day(f.raised_at)),
+    Column("risk", lambda f: str(f.risk) if f.subject == "entry" else ""),
 )
 
 
@@ -108,10 +108,10 @@ def accept(flag: str, why: str, until: str | None, take_back: bool) -> None:
 
 
 _SHARES: tuple[Column, ...] = (
-    ("adds", lambda share: f"+{share.points}"),
-    ("entry", lambda share: share.entry.ref),
-    ("who and where", lambda share: Text(share.entry.name)),
-    ("at", lambda share: str(share.risk)),
+    Column("adds", lambda share: f"+{share.points}"),
+    Column("entry", lambda share: share.entry.ref),
+    Column.who("who and where", lambda share: Text(share.entry.name)),
+    Column("at", lambda share: str(share.risk)),
 )
 
 

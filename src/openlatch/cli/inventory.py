@@ -103,20 +103,20 @@ def _worst(e: wire.Entry) -> Text:
 
 
 _ALL: Mapping[str, Column] = {
-    "id": ("id", lambda e: e.ref),
-    "severity": ("", _worst),
-    "who": ("who", _who),
-    "where": ("where", _where),
-    "as": ("as", _as),
-    "powers": ("powers", _powers),
-    "given": ("given", lambda e: Text(day(e.given_at)).append(f"\n{e.given_by}", "dim")),
-    "last-used": ("last used", _used),
-    "ends": ("ends", _ends),
-    "reviewed": ("reviewed", lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never"),
-    "parts": ("parts", lambda e: _parts(e.resources)),
-    "basis": ("reason it was given", lambda e: Text(e.basis)),
-    "risk": ("risk", lambda e: str(e.risk)),
-    "why": ("why it is flagged", _why),
+    "id": Column("id", lambda e: e.ref),
+    "severity": Column("", _worst),
+    "who": Column.who("who", _who),
+    "where": Column("where", _where),
+    "as": Column("as", _as),
+    "powers": Column("powers", _powers),
+    "given": Column("given", lambda e: Text(day(e.given_at)).append(f"\n{e.given_by}", "dim")),
+    "last-used": Column("last used", _used),
+    "ends": Column("ends", _ends),
+    "reviewed": Column("reviewed", lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never"),
+    "parts": Column("parts", lambda e: _parts(e.resources)),
+    "basis": Column.prose("reason it was given", lambda e: Text(e.basis)),
+    "risk": Column("risk", lambda e: str(e.risk)),
+    "why": Column.prose("why it is flagged", _why),
 }
 _USUAL = ("id", "severity", "who", "where", "as", "powers", "last-used", "ends", "why")
 
@@ -132,31 +132,31 @@ def _columns(words: str) -> tuple[Column, ...]:
 
 
 CHAINS: tuple[Column, ...] = (
-    ("entry", lambda c: c.entry.ref),
-    ("can", lambda c: powers(c.entry.powers, c.entry.used_powers)),
-    ("where", lambda c: _where(c.entry)),
-    ("as", lambda c: _as(c.entry)),
-    ("through", lambda c: " → ".join(via.party.name for via in c.via) or "directly"),
-    ("ending it alone", lambda c: f"takes away {', '.join(c.loses)}" if c.loses else "changes nothing"),
+    Column("entry", lambda c: c.entry.ref),
+    Column("can", lambda c: powers(c.entry.powers, c.entry.used_powers)),
+    Column("where", lambda c: _where(c.entry)),
+    Column("as", lambda c: _as(c.entry)),
+    Column("through", lambda c: " → ".join(via.party.name for via in c.via) or "directly"),
+    Column("ending it alone", lambda c: f"takes away {', '.join(c.loses)}" if c.loses else "changes nothing"),
 )
 ACCOUNTS: tuple[Column, ...] = (
-    ("id", lambda a: a.ref),
-    ("account", lambda a: a.name),
-    ("provider", lambda a: a.provider.name),
-    ("criticality", lambda a: a.criticality + (", practice" if a.practice else "")),
-    ("lock", lambda a: "" if a.locked is None else "on" if a.locked else "off"),
-    ("shared with", lambda a: str(a.shared_with)),
+    Column("id", lambda a: a.ref),
+    Column("account", lambda a: a.name),
+    Column("provider", lambda a: a.provider.name),
+    Column("criticality", lambda a: a.criticality + (", practice" if a.practice else "")),
+    Column("lock", lambda a: "" if a.locked is None else "on" if a.locked else "off"),
+    Column("shared with", lambda a: str(a.shared_with)),
 )
 
 
 def _activity(zone: str) -> tuple[Column, ...]:
     return (
-        ("when", lambda a: Text(day(a.at, zone)).append(f"\n{ago(a.at)}", "dim")),
-        ("who", lambda a: a.party.name),
-        ("in whose name", _behalf),
-        ("where", lambda a: Text(a.account.name).append(f"\n{a.provider}", "dim")),
-        ("what", lambda a: Text(a.what).append(f"\n{a.power or ''}", "dim")),
-        ("entry", lambda a: a.entry or ""),
+        Column("when", lambda a: Text(day(a.at, zone)).append(f"\n{ago(a.at)}", "dim")),
+        Column.who("who", lambda a: a.party.name),
+        Column("in whose name", _behalf),
+        Column("where", lambda a: Text(a.account.name).append(f"\n{a.provider}", "dim")),
+        Column.prose("what", lambda a: Text(a.what).append(f"\n{a.power or ''}", "dim")),
+        Column("entry", lambda a: a.entry or ""),
     )
 
 
@@ -168,13 +168,13 @@ def _behalf(a: wire.Activity) -> str:
 
 
 PARTIES: tuple[Column, ...] = (
-    ("id", lambda p: p.ref),
-    ("party", lambda p: p.name),
-    ("address", lambda p: ", ".join(p.addresses)),
-    ("kind", lambda p: p.kind),
-    ("status", lambda p: p.status),
-    ("", lambda p: "outside" if p.outside else ""),
-    ("on accounts", lambda p: str(p.on_accounts)),
+    Column("id", lambda p: p.ref),
+    Column("party", lambda p: p.name),
+    Column.address("address", lambda p: ", ".join(p.addresses)),
+    Column("kind", lambda p: p.kind),
+    Column("status", lambda p: p.status),
+    Column("", lambda p: "outside" if p.outside else ""),
+    Column("on accounts", lambda p: str(p.on_accounts)),
 )
 _FILTERS = (
     click.argument("search", required=False, default=""),
@@ -442,16 +442,16 @@ def apps(search: str, output: str) -> None:
         apps_found = list(found)
         on = {app.party.id: app.accounts for app in apps_found}
         columns: tuple[Column, ...] = (
-            ("entry", lambda e: e.ref),
-            (
+            Column("entry", lambda e: e.ref),
+            Column(
                 "app",
                 lambda e: Text(e.party.name, "bold").append(f"\n{e.party.publisher or 'publisher unknown'}", "dim"),
             ),
-            ("accounts", lambda e: str(on[e.party.id])),
-            ("where", _where),
-            ("powers", _powers),
-            ("in its own words", lambda e: Text("; ".join(e.permissions))),
-            ("last used", _used),
+            Column("accounts", lambda e: str(on[e.party.id])),
+            Column("where", _where),
+            Column("powers", _powers),
+            Column("in its own words", lambda e: Text("; ".join(e.permissions))),
+            Column("last used", _used),
         )
         emit([e for app in apps_found for e in app.entries], columns, output, empty="No app is connected.")
 
@@ -484,7 +484,10 @@ def views(save: str | None, query: str, delete: str | None, output: str) -> None
             client.save_view(save, query.lstrip("?"))
         if delete:
             client.remove_view(_view(client, delete).id)
-        columns: tuple[Column, ...] = (("view", lambda v: Text(v.name)), ("filters", lambda v: Text(v.query, "dim")))
+        columns: tuple[Column, ...] = (
+            Column("view", lambda v: Text(v.name)),
+            Column("filters", lambda v: Text(v.query, "dim")),
+        )
         emit(client.views(), columns, output, empty="You have no views yet.")
 
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import itertools
 import json
+from datetime import datetime
+from typing import Any
 
 import click
 from rich.text import Text
@@ -11,7 +13,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY
-from openlatch.cli.output import Column, emit, output_option, reports_errors
+from openlatch.cli.output import Column, emit, output_option, reports_errors, second
 from openlatch.client import Client
 from openlatch.core import ledger
 
@@ -25,12 +27,17 @@ def _facts(content: dict[str, object]) -> str:
     return text if len(text) < 70 else text[:67] + "…"
 
 
+def _who(content: dict[str, Any]) -> str:
+    """Who acted, and for whom if not for themselves."""
+    return f"{content['actor']}, for {content['on_behalf_of']}" if content["on_behalf_of"] else str(content["actor"])
+
+
 EVENTS: tuple[Column, ...] = (
-    ("number", lambda e: str(e.number or "not sealed")),
-    ("at", lambda e: Text("\n".join(e.content["at"][:19].split("T")))),
-    ("who, and what", lambda e: Text(e.content["actor"]).append(f"\n{e.content['act']}", "bold")),
-    ("about", lambda e: Text(f"{e.about.name}\n{e.about.ref}" if e.about else "")),
-    ("facts", lambda e: Text(_facts(e.content), "dim")),
+    Column("number", lambda e: str(e.number or "not sealed")),
+    Column("at", lambda e: Text("\n".join(second(datetime.fromisoformat(e.content["at"]))))),
+    Column.who("who, and what", lambda e: Text(_who(e.content)).append(f"\n{e.content['act']}", "bold")),
+    Column("about", lambda e: Text(f"{e.about.name}\n{e.about.ref}" if e.about else "")),
+    Column.prose("facts", lambda e: Text(_facts(e.content), "dim")),
 )
 
 

@@ -16,9 +16,9 @@ _WAYS = {
     "console": "You are told in the console and here only.",
 }
 _NOTICES: tuple[Column, ...] = (
-    ("when", lambda n: ago(n.made_at)),
-    ("what", lambda n: Text("\n".join(filter(None, [n.title, n.text])))),
-    ("letter", lambda n: Text(n.trouble, "red") if n.trouble else "sent" if n.sent_at else ""),
+    Column("when", lambda n: ago(n.made_at)),
+    Column.prose("what", lambda n: Text("\n".join(filter(None, [n.title, n.text])))),
+    Column("letter", lambda n: Text(n.trouble, "red") if n.trouble else "sent" if n.sent_at else ""),
 )
 
 

@@ -31,24 +31,24 @@ __all__ = ["fit", "offer", "offered", "offers", "tasks"]
 DAY = click.DateTime(["%Y-%m-%d"])
 STATE = {"taken-up": "green", "waiting": "yellow"}
 TASKS: tuple[Column, ...] = (
-    ("task", lambda t: t.id),
-    ("what for", lambda t: Text(t.title)),
-    ("takes", lambda t: ", ".join(t.needs)),
-    ("named by", lambda t: "you" if t.own else "built in"),
+    Column("task", lambda t: t.id),
+    Column.prose("what for", lambda t: Text(t.title)),
+    Column("takes", lambda t: ", ".join(t.needs)),
+    Column("named by", lambda t: "you" if t.own else "built in"),
 )
 CHOICES: tuple[Column, ...] = (
-    ("level", lambda c: Text(c.level)),
-    ("permissions", lambda c: Text(", ".join(c.permissions))),
-    ("powers", lambda c: powers(c.powers, None)),
-    ("beyond the need", lambda c: Text(", ".join(c.beyond) or "nothing")),
+    Column("level", lambda c: Text(c.level)),
+    Column("permissions", lambda c: Text(", ".join(c.permissions))),
+    Column("powers", lambda c: powers(c.powers, None)),
+    Column("beyond the need", lambda c: Text(", ".join(c.beyond) or "nothing")),
 )
 OFFERS: tuple[Column, ...] = (
-    ("id", lambda o: o.ref),
-    ("state", lambda o: Text(_state(o), STATE.get(o.state, ""))),
-    ("to", lambda o: Text(o.name)),
-    ("of", lambda o: Text("; ".join(f"{p.account.name}: {p.level}" for p in o.parts))),
-    ("made", lambda o: ago(o.made_at)),
-    ("good until", lambda o: day(o.lapses_at) if o.state == "waiting" else ""),
+    Column("id", lambda o: o.ref),
+    Column("state", lambda o: Text(_state(o), STATE.get(o.state, ""))),
+    Column("to", lambda o: Text(o.name)),
+    Column("of", lambda o: Text("; ".join(f"{p.account.name}: {p.level}" for p in o.parts))),
+    Column("made", lambda o: ago(o.made_at)),
+    Column("good until", lambda o: day(o.lapses_at) if o.state == "waiting" else ""),
 )
 
 

@@ -54,14 +54,14 @@ ACTS = {
 }
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
-    ("id", lambda o: o.ref),
-    ("state", lambda o: Text(o.state, STATE.get(o.state, ""))),
-    ("does", lambda o: o.action),
-    ("to the access of", lambda o: Text(o.entry.name)),
-    ("provider", lambda o: Text(o.provider)),
-    ("given by", lambda o: Text(o.ordered_by)),
-    ("given", lambda o: ago(o.ordered_at)),
-    ("why", lambda o: Text(o.why)),
+    Column("id", lambda o: o.ref),
+    Column("state", lambda o: Text(o.state, STATE.get(o.state, ""))),
+    Column("does", lambda o: o.action),
+    Column("to the access of", lambda o: Text(o.entry.name)),
+    Column("provider", lambda o: Text(o.provider)),
+    Column("given by", lambda o: Text(o.ordered_by)),
+    Column("given", lambda o: ago(o.ordered_at)),
+    Column.prose("why", lambda o: Text(o.why)),
 )
 
 

@@ -6,7 +6,8 @@ import csv
 import json
 import sys
 import time
-from collections.abc import Callable, Iterable, Sequence
+from collections.abc import Callable, Iterable, Mapping, Sequence
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 from functools import wraps
 from typing import Any, TypeVar
@@ -22,6 +23,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import workspace_zone
 from openlatch.cli.failure import Failure
+from openlatch.core.outcomes import Outcome, Tone
 from openlatch.errors import (
     NotAllowed,
     NotFound,
@@ -40,18 +42,49 @@ __all__ = [
     "STUCK",
     "Column",
     "ago",
+    "came_to",
     "day",
     "emit",
     "last_day",
     "notches",
     "out",
+    "outcome_option",
+    "outcomes",
     "output_option",
     "powers",
     "reports_errors",
+    "second",
 ]
 
 F = TypeVar("F", bound=Callable[..., Any])
-Column = tuple[str, Callable[[Any], Text | str]]
+
+
+@dataclass(frozen=True, slots=True)
+class Column:
+    """A column of a list: its heading, and what it says of an item.
+
+    What `folds` is prose, and goes on in further lines where there is no room; of who it is, no letter may be lost.
+    """
+
+    heading: str
+    says: Callable[[Any], Text | str]
+    folds: bool = False
+    whole: bool = False
+    leads: bool = False
+    """in front of the rest, where the terminal is too narrow for a table"""
+
+    @classmethod
+    def prose(cls, heading: str, says: Callable[[Any], Text | str]) -> Column:
+        return cls(heading, says, folds=True)
+
+    @classmethod
+    def who(cls, heading: str, says: Callable[[Any], Text | str]) -> Column:
+        return cls(heading, says, whole=True, leads=True)
+
+    @classmethod
+    def address(cls, heading: str, says: Callable[[Any], Text | str]) -> Column:
+        return cls(heading, says, whole=True)
+
 
 EXIT: dict[type[OpenLatchError], int] = {
     NotSignedIn: 3,
@@ -66,6 +99,7 @@ LEAST = 20
 """What can be folded is given so many letters in a line, if it has them."""
 WHOLE = 16
 """What cannot be folded is cut to no fewer letters: more than that is more than a state, a date or a short form."""
+_TONES = {Tone.GOOD: "green", Tone.BAD: "red", Tone.WAITS: "yellow", Tone.STAYS: ""}
 SEVERITY = {"low": "cyan", "medium": "yellow", "high": "dark_orange3", "critical": "red"}
 ORDER = ("view", "edit", "publish", "export", "spend", "withdraw", "admit", "own")
 
@@ -128,19 +162,16 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
         click.echo(empty)
         return
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
-    rows = [[cell(item) for _, cell in columns] for item in found]
-    titles = [title for title, _ in columns]
-    natural = [max(cell_len(title), *(_width(row[n]) for row in rows)) for n, title in enumerate(titles)]
+    rows = [[column.says(item) for column in columns] for item in found]
+    natural = [max(cell_len(one.heading), *(_width(row[n]) for row in rows)) for n, one in enumerate(columns)]
     width = out().width
-    # What says why is folded first; of who it is, every letter has to be there.
-    folds = [title.startswith(("why", "reason", "facts", "latest", "such as", "what", "when it")) for title in titles]
-    shares = _shares(natural, folds, width)
-    if _squeezed(titles, natural, folds, shares):
-        _blocks(titles, rows, folds, width)
+    shares = _shares(natural, [one.folds for one in columns], width)
+    if _squeezed(columns, natural, shares):
+        _blocks(columns, rows, width)
         return
-    for title, fold, share in zip(titles, folds, shares, strict=True):
-        whole = fold or _names(title)
-        table.add_column(title, overflow="fold" if whole else "ellipsis", no_wrap=not whole, width=share)
+    for one, share in zip(columns, shares, strict=True):
+        wraps = one.folds or one.whole
+        table.add_column(one.heading, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps, width=share)
     for row in rows:
         table.add_row(*row)
     out().print(table)
@@ -162,34 +193,29 @@ def _shares(natural: Sequence[int], folds: Sequence[bool], width: int) -> list[i
     return shares
 
 
-def _names(title: str) -> bool:
-    """Whether a column says who it is, of which no letter may be lost."""
-    return title.startswith(("who", "address"))
-
-
-def _squeezed(titles: Sequence[str], natural: Sequence[int], folds: Sequence[bool], shares: Sequence[int]) -> bool:
+def _squeezed(columns: Sequence[Column], natural: Sequence[int], shares: Sequence[int]) -> bool:
     """Whether a table so wide would cut what has to be read whole, such as a short form, a state or an address."""
-    for title, wanted, fold, share in zip(titles, natural, folds, shares, strict=True):
-        kept = min(wanted, LEAST) if fold or _names(title) else min(wanted, WHOLE)
+    for one, wanted, share in zip(columns, natural, shares, strict=True):
+        kept = min(wanted, LEAST) if one.folds or one.whole else min(wanted, WHOLE)
         if share < kept:
             return True
     return False
 
 
-def _blocks(titles: Sequence[str], rows: Sequence[Sequence[Text | str]], folds: Sequence[bool], width: int) -> None:
+def _blocks(columns: Sequence[Column], rows: Sequence[Sequence[Text | str]], width: int) -> None:
     """Print each row as some lines, where the terminal is too narrow for a table: what is in front, then the rest."""
     for row in rows:
-        cells = [(title, _on_one_line(cell), fold) for title, cell, fold in zip(titles, row, folds, strict=True)]
-        head = [cell for title, cell, _ in cells if not title or cell is cells[0][1] or title.startswith("who")]
+        cells = [(one, _on_one_line(cell)) for one, cell in zip(columns, row, strict=True)]
+        head = [cell for one, cell in cells if not one.heading or one is columns[0] or one.leads]
         if len(head) == 1:
             head.append(cells[1][1])
         out().print(Text("  ").join(head))
         line = Text()
-        for title, cell, fold in cells:
-            if not cell or any(cell is one for one in head):
+        for one, cell in cells:
+            if not cell or any(cell is there for there in head):
                 continue
-            said = Text.assemble((f"{title} ", "dim"), cell)
-            if line and (fold or cell_len(line.plain) + 3 + cell_len(said.plain) > width - 2):
+            said = Text.assemble((f"{one.heading} ", "dim"), cell)
+            if line and (one.folds or cell_len(line.plain) + 3 + cell_len(said.plain) > width - 2):
                 out().print(Padding(line, (0, 0, 0, 2), expand=False))
                 line = Text()
             line = Text.assemble(line, "   ", said) if line else said
@@ -255,6 +281,27 @@ def day(instant: datetime | None, zone: str = "") -> str:
 def last_day(end: datetime | None, zone: str = "") -> str:
     """The last day before an end: one at midnight is through the end of the day before."""
     return day(end and end - timedelta(microseconds=1), zone)
+
+
+def came_to(word: str) -> Text:
+    """What something came to, so that what is well and what is not is seen at once."""
+    return Text(word, _TONES[Outcome(word).tone])
+
+
+def outcomes(counts: Mapping[str, int]) -> Text:
+    """How many things came to what."""
+    return Text(", ").join(Text(f"{number} ").append_text(came_to(word)) for word, number in sorted(counts.items()))
+
+
+outcome_option = click.option(
+    "--outcome", type=click.Choice([one.value for one in Outcome]), help="Only what came to this."
+)
+
+
+def second(instant: datetime) -> tuple[str, str]:
+    """The day and the time of an instant, to the second, in the zone of the workspace, which is named."""
+    local = instant.astimezone(ZoneInfo(workspace_zone()))
+    return day(instant), f"{local:%H:%M:%S %Z}"
 
 
 def ago(instant: datetime | None) -> str:

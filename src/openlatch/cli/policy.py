@@ -15,26 +15,26 @@ from openlatch.cli.output import Column, day, emit, notches, out, output_option,
 __all__ = ["policy", "rules"]
 
 _RULES: tuple[Column, ...] = (
-    ("", lambda r: notches(r.worst) if r.worst else Text("")),
-    ("rule", lambda r: Text(r.id, "bold" if r.standing else "")),
-    ("on", lambda r: r.applies_to),
-    ("flags", lambda r: str(r.standing - r.accepted) if r.standing else ""),
-    ("accepted", lambda r: str(r.accepted) if r.accepted else ""),
-    ("title", lambda r: Text(r.title).append("\noff" if r.off else "", "dim")),
+    Column("", lambda r: notches(r.worst) if r.worst else Text("")),
+    Column("rule", lambda r: Text(r.id, "bold" if r.standing else "")),
+    Column("on", lambda r: r.applies_to),
+    Column("flags", lambda r: str(r.standing - r.accepted) if r.standing else ""),
+    Column("accepted", lambda r: str(r.accepted) if r.accepted else ""),
+    Column("title", lambda r: Text(r.title).append("\noff" if r.off else "", "dim")),
 )
 _LINES: tuple[Column, ...] = (
-    ("rule", lambda line: line.rule),
-    ("now", lambda line: str(line.now)),
-    ("then", lambda line: str(line.then)),
-    ("appear", lambda line: Text(f"+{line.appear}", "dark_orange3") if line.appear else ""),
-    ("go", lambda line: Text(f"−{line.go}", "green") if line.go else ""),
-    ("differ", lambda line: str(line.change) if line.change else ""),
-    ("such as", lambda line: Text("\n".join(f"{e.about.name}: {e.reason}" for e in line.examples))),
+    Column("rule", lambda line: line.rule),
+    Column("now", lambda line: str(line.now)),
+    Column("then", lambda line: str(line.then)),
+    Column("appear", lambda line: Text(f"+{line.appear}", "dark_orange3") if line.appear else ""),
+    Column("go", lambda line: Text(f"−{line.go}", "green") if line.go else ""),
+    Column("differ", lambda line: str(line.change) if line.change else ""),
+    Column.prose("such as", lambda line: Text("\n".join(f"{e.about.name}: {e.reason}" for e in line.examples))),
 )
 _FIELDS: tuple[Column, ...] = (
-    ("field", lambda f: f.path),
-    ("is", lambda f: Text(f.type, "dim")),
-    ("says", lambda f: Text(f.says)),
+    Column("field", lambda f: f.path),
+    Column("is", lambda f: Text(f.type, "dim")),
+    Column("says", lambda f: Text(f.says)),
 )
 _FILE = click.argument("file", type=click.Path(exists=True, dir_okay=False, allow_dash=True, path_type=Path))
 
@@ -131,11 +131,11 @@ def adopt(file: Path, note: str, yes: bool) -> None:
 def history(output: str) -> None:
     """List the policies that were adopted, by whom, when and why."""
     columns: tuple[Column, ...] = (
-        ("policy", lambda p: str(p.number)),
-        ("adopted", lambda p: day(p.at) if p.number else ""),
-        ("by", lambda p: p.by),
-        ("why", lambda p: Text(p.note)),
-        ("what it changed", lambda p: Text("\n".join(p.changes[:8]))),
+        Column("policy", lambda p: str(p.number)),
+        Column("adopted", lambda p: day(p.at) if p.number else ""),
+        Column("by", lambda p: p.by),
+        Column.prose("why", lambda p: Text(p.note)),
+        Column.prose("what it changed", lambda p: Text("\n".join(p.changes[:8]))),
     )
     with connect() as client:
         emit(client.policies(), columns, output, empty="")

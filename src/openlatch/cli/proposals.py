@@ -27,12 +27,12 @@ CHECKS = {
     "limit-passed": "a limit would be passed",
 }
 PROPOSALS: tuple[Column, ...] = (
-    ("id", lambda p: p.ref),
-    ("state", lambda p: p.state),
-    ("what", lambda p: Text(p.title)),
-    ("by", lambda p: Text(p.made_by)),
-    ("made", lambda p: ago(p.made_at)),
-    ("versions", lambda p: str(len(p.runs))),
+    Column("id", lambda p: p.ref),
+    Column("state", lambda p: p.state),
+    Column.prose("what", lambda p: Text(p.title)),
+    Column("by", lambda p: Text(p.made_by)),
+    Column("made", lambda p: ago(p.made_at)),
+    Column("versions", lambda p: str(len(p.runs))),
 )
 
 

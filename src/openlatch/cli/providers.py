@@ -36,21 +36,22 @@ def _latest(p: wire.Provider) -> str:
 
 
 PROVIDERS: tuple[Column, ...] = (
-    ("id", lambda p: p.ref),
-    ("provider", lambda p: p.name),
-    ("connector", lambda p: p.connector),
-    ("last complete reading", _freshness),
-    ("latest reading", _latest),
+    Column("id", lambda p: p.ref),
+    Column("provider", lambda p: p.name),
+    Column("connector", lambda p: p.connector),
+    Column("last complete reading", _freshness),
+    Column.prose("latest reading", _latest),
 )
 
 
+_ORIGIN = {"built-in": "its protocol", "stated": "the provider"}
 LEVELS: tuple[Column, ...] = (
-    ("word", lambda w: Text(w.word, "bold" if w.origin == "unknown" else "")),
-    ("kind", lambda w: w.kind),
-    ("means", lambda w: Text("unknown", "dark_orange3") if w.origin == "unknown" else powers(w.powers, None)),
-    ("", lambda w: ", ".join(w.powers)),
-    ("entries", lambda w: str(w.entries)),
-    ("says who", lambda w: w.corrected_by or {"built-in": "its protocol", "stated": "the provider"}.get(w.origin, "")),
+    Column("word", lambda w: Text(w.word, "bold" if w.origin == "unknown" else "")),
+    Column("kind", lambda w: w.kind),
+    Column("means", lambda w: Text("unknown", "dark_orange3") if w.origin == "unknown" else powers(w.powers, None)),
+    Column("", lambda w: ", ".join(w.powers)),
+    Column("entries", lambda w: str(w.entries)),
+    Column("says who", lambda w: w.corrected_by or _ORIGIN.get(w.origin, "")),
 )
 
 

@@ -17,11 +17,11 @@ from openlatch.wire import messages as wire
 __all__ = ["ask", "asked", "requests", "told"]
 
 REQUESTS: tuple[Column, ...] = (
-    ("id", lambda r: r.ref),
-    ("state", lambda r: Text(r.state, "yellow" if r.state == "waiting" else "")),
-    ("who", lambda r: Text(r.name)),
-    ("what", lambda r: Text(f"{r.account}: {r.level or ', '.join(r.needs)}{_until(r)}")),
-    ("what for", lambda r: Text(r.reason)),
+    Column("id", lambda r: r.ref),
+    Column("state", lambda r: Text(r.state, "yellow" if r.state == "waiting" else "")),
+    Column.who("who", lambda r: Text(r.name)),
+    Column.prose("what", lambda r: Text(f"{r.account}: {r.level or ', '.join(r.needs)}{_until(r)}")),
+    Column.prose("what for", lambda r: Text(r.reason)),
 )
 
 

@@ -22,9 +22,12 @@ from openlatch.cli.orders import asked_count, confirmed
 from openlatch.cli.output import (
     STUCK,
     Column,
+    came_to,
     day,
     emit,
     out,
+    outcome_option,
+    outcomes,
     output_option,
     reports_errors,
 )
@@ -37,43 +40,35 @@ __all__ = ["review", "reviews", "round_", "rounds"]
 
 F = TypeVar("F", bound=Callable[..., Any])
 CHOICES = ("keep", "narrow", "end-on", "end-now", "pass-on")
-_TONE = {"proved": "green", "kept": "green", "stuck": "red", "refused": "red", "undecided": "yellow"}
 _FIELDS = ("place", "entry", "choice", "reason", "level", "until", "to")
 _SHOWN = ("party", "account", "now", "powers", "risk", "advice")
 
 _REVIEWS: tuple[Column, ...] = (
-    ("id", lambda r: r.ref),
-    ("review", lambda r: Text(r.name)),
-    ("when it comes round", lambda r: Text(f"{r.says} (paused)" if r.paused else r.says)),
-    ("next", lambda r: day(r.coming[0]) if r.coming else ""),
-    ("entries", lambda r: str(r.entries)),
-    ("nobody answers", lambda r: r.unanswered),
+    Column("id", lambda r: r.ref),
+    Column("review", lambda r: Text(r.name)),
+    Column.prose("when it comes round", lambda r: Text(f"{r.says} (paused)" if r.paused else r.says)),
+    Column("next", lambda r: day(r.coming[0]) if r.coming else ""),
+    Column("entries", lambda r: str(r.entries)),
+    Column("nobody answers", lambda r: r.unanswered),
 )
-
-
-def _outcomes(r: wire.Round) -> Text:
-    words = Text()
-    for word, number in sorted(r.outcomes.items()):
-        words.append(", " if words else "").append(f"{number} {word}", _TONE.get(word, ""))
-    return words
 
 
 _ROUNDS: tuple[Column, ...] = (
-    ("id", lambda r: r.ref),
-    ("review", lambda r: Text(r.review.name)),
-    ("state", lambda r: "paused" if r.paused_at else r.state),
-    ("opened", lambda r: day(r.opened_at)),
-    ("due", lambda r: day(r.due_at)),
-    ("came of it", _outcomes),
-    ("for you", lambda r: str(r.mine or "")),
+    Column("id", lambda r: r.ref),
+    Column("review", lambda r: Text(r.review.name)),
+    Column("state", lambda r: "paused" if r.paused_at else r.state),
+    Column("opened", lambda r: day(r.opened_at)),
+    Column("due", lambda r: day(r.due_at)),
+    Column("came of it", lambda r: outcomes(r.outcomes)),
+    Column("for you", lambda r: str(r.mine or "")),
 )
 _ITEMS: tuple[Column, ...] = (
-    ("", lambda i: str(i.place)),
-    ("risk", lambda i: str(i.facts.risk)),
-    ("who", lambda i: Text(f"{i.facts.party}\n{', '.join(i.entry.party.addresses)}")),
-    ("where, as", lambda i: Text(f"{i.facts.account}, {i.facts.provider}\n{_as(i)}")),
-    ("so far", lambda i: Text(i.outcome, _TONE.get(i.outcome, "")).append(f"\n{_decided(i)}", "")),
-    ("what is advised", lambda i: Text(f"{i.advice}\n{i.advice_why}")),
+    Column("", lambda i: str(i.place)),
+    Column("risk", lambda i: str(i.facts.risk)),
+    Column.who("who", lambda i: Text(f"{i.facts.party}\n{', '.join(i.entry.party.addresses)}")),
+    Column("where, as", lambda i: Text(f"{i.facts.account}, {i.facts.provider}\n{_as(i)}")),
+    Column("so far", lambda i: Text.assemble(came_to(i.outcome), f"\n{_decided(i)}")),
+    Column.prose("what is advised", lambda i: Text(f"{i.advice}\n{i.advice_why}")),
 )
 
 
@@ -341,14 +336,14 @@ def round_() -> None:
 @round_.command("show")
 @click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.option("--mine", is_flag=True, help="Only what you are asked about.")
-@click.option("--outcome", default="", help="Only what came to this: undecided, kept, stuck, proved …")
+@outcome_option
 @click.option(
     "--to-decide", "file", type=click.Path(dir_okay=False, path_type=Path),
     help="Write what is not decided yet to this CSV file; fill it in, then: round decide ROUND --file FILE.",
 )  # fmt: skip
 @output_option
 @reports_errors
-def show_round(round_ref: str, mine: bool, outcome: str, file: Path | None, output: str) -> None:
+def show_round(round_ref: str, mine: bool, outcome: str | None, file: Path | None, output: str) -> None:
     """Show ROUND (id or short form) with its items, the riskiest account first."""
     with connect() as client:
         if file is not None:
@@ -359,7 +354,7 @@ def show_round(round_ref: str, mine: bool, outcome: str, file: Path | None, outp
             )
             return
         one = client.round(round_ref)
-        items = client.round_items(round_ref, mine=mine, outcome=outcome)
+        items = client.round_items(round_ref, mine=mine, outcome=outcome or "")
         emit(items, _ITEMS, output, empty="Nothing of that is in this round.")
         if output == "table":
             _footer(out(), one, client.me().workspace.zone)
@@ -370,7 +365,7 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
     to.print(
         Text.assemble((f"{one.review.name}, round {one.ref}", "bold"), f": {state}, due {day(one.due_at, zone)}. ")
     )
-    to.print(_outcomes(one))
+    to.print(outcomes(one.outcomes))
     for who in one.progress:
         others = f", {who.by_others} of these by others" if who.by_others else ""
         to.print(Text(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items} decided{others}", "dim"))
@@ -512,7 +507,7 @@ def finish(round_ref: str, count: int | None, dry_run: bool, yes: bool, no_wait:
         one = client.finish_round(round_ref, count=count)
         if not no_wait:
             for there in client.follow_round(one.ref):
-                out().print(Text(f"  {there.state}: ") + _outcomes(there))
+                out().print(Text(f"  {there.state}: ") + outcomes(there.outcomes))
                 one = there
         if one.state == "settling" and not no_wait:
             raise SystemExit(_left(one))

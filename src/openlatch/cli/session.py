@@ -19,27 +19,27 @@ from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
 __all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami", "workspace"]
 
 TOKENS: tuple[Column, ...] = (
-    ("id", lambda t: str(t.id)),
-    ("name", lambda t: t.name),
-    ("scope", lambda t: t.scope),
-    ("ends", lambda t: "revoked" if t.revoked_at else day(t.expires_at)),
-    ("last used", lambda t: ago(t.last_used_at)),
+    Column("id", lambda t: str(t.id)),
+    Column("name", lambda t: t.name),
+    Column("scope", lambda t: t.scope),
+    Column("ends", lambda t: "revoked" if t.revoked_at else day(t.expires_at)),
+    Column("last used", lambda t: ago(t.last_used_at)),
 )
 PEOPLE: tuple[Column, ...] = (
-    ("name", lambda p: p.name),
-    ("address", lambda p: p.address),
-    ("role", lambda p: p.role),
+    Column("name", lambda p: p.name),
+    Column.address("address", lambda p: p.address),
+    Column("role", lambda p: p.role),
 )
 
 
 HOLDERS: tuple[Column, ...] = (
-    ("acts for", lambda h: Text(h.name)),
-    ("workspace", lambda h: h.workspace),
-    ("as", lambda h: Text(f"{h.person}, {h.role}")),
-    ("requests", lambda h: str(h.requests)),
-    ("offers", lambda h: str(h.offers)),
-    ("decide", lambda h: str(h.items)),
-    ("stuck", lambda h: str(h.stuck)),
+    Column("acts for", lambda h: Text(h.name)),
+    Column("workspace", lambda h: h.workspace),
+    Column("as", lambda h: Text(f"{h.person}, {h.role}")),
+    Column("requests", lambda h: str(h.requests)),
+    Column("offers", lambda h: str(h.offers)),
+    Column("decide", lambda h: str(h.items)),
+    Column("stuck", lambda h: str(h.stuck)),
 )
 
 

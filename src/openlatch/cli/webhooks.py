@@ -11,13 +11,13 @@ from openlatch.cli.output import Column, ago, emit, output_option, reports_error
 __all__ = ["webhooks"]
 
 WEBHOOKS: tuple[Column, ...] = (
-    ("id", lambda w: w.ref),
-    ("address", lambda w: Text(w.url)),
-    ("told of", lambda w: ", ".join(w.acts) or "everything"),
-    ("state", lambda w: "paused" if w.paused else "tried again" if w.attempts else "on"),
-    ("told", lambda w: ago(w.sent_at)),
-    ("waits", lambda w: str(w.waits)),
-    ("trouble", lambda w: Text(w.trouble)),
+    Column("id", lambda w: w.ref),
+    Column.address("address", lambda w: Text(w.url)),
+    Column("told of", lambda w: ", ".join(w.acts) or "everything"),
+    Column("state", lambda w: "paused" if w.paused else "tried again" if w.attempts else "on"),
+    Column("told", lambda w: ago(w.sent_at)),
+    Column("waits", lambda w: str(w.waits)),
+    Column("trouble", lambda w: Text(w.trouble)),
 )
 
 

@@ -134,13 +134,7 @@ class ReviewCalls(Transport):
 
     def follow_round(self, round_: str, *, every: float = 0.5) -> Iterator[wire.Round]:
         """Yield a round whenever it has moved on, until nothing in it goes on by itself."""
-        return self._follow(lambda: self.round(round_), _rests, every)
-
-
-def _rests(one: wire.Round) -> bool:
-    moving = sum(one.outcomes.get(word, 0) for word in ("to come", "running", "told"))
-    settled = all(word in ("kept", "gone", "left open", "proved") for word in one.outcomes)
-    return one.state in ("closed", "open") or (not moving and not settled)
+        return self._follow(lambda: self.round(round_), lambda one: one.rests, every)
 
 
 def _review(name: str, fields: Mapping[str, Any]) -> dict[str, Any]:

@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass
-from datetime import date, datetime, timedelta
+from datetime import date, datetime
 from enum import StrEnum
 from uuid import UUID
 
-from openlatch.core.model import Severity
+from openlatch.core.hours import day_in, until
+from openlatch.core.model import Author, Severity
 from openlatch.core.plans import Action
 from openlatch.core.words import listed
 from openlatch.errors import Invalid
@@ -92,7 +93,7 @@ class Decision:
     """
 
     choice: Choice
-    by: str
+    by: Author
     at: datetime
     reason: str = ""
     level: str = ""
@@ -101,7 +102,7 @@ class Decision:
     unanswered: bool = False
     pauses: bool = False
     """put to rest instead of ended, which only a plan does with what nobody answered"""
-    instead_of: str = ""
+    instead_of: Author | None = None
 
     @property
     def action(self) -> Action | None:
@@ -185,13 +186,13 @@ def checked(facts: Facts, decision: Decision, today: date, risk_limit: int) -> D
 def alike(facts: Facts) -> tuple[object, ...]:
     """Return what makes two items of one account the same question: what they have, and what speaks for or against."""
     return (
-        facts.account, facts.provider, facts.kind, facts.level, facts.outside, facts.left, facts.unused,
+        facts.kind, facts.level, facts.outside, facts.left, facts.unused,
         facts.narrower, tuple(rule for rule, _, _ in facts.flags),
     )  # fmt: skip
 
 
-def changed_since(before: Facts, after: Facts) -> tuple[str, ...]:
-    """Return in sentences what is different from what the last round knew."""
+def changed_since(before: Facts, after: Facts, zone: str) -> tuple[str, ...]:
+    """Return in sentences what is different from what the last round knew, its days in a zone."""
     said = []
     if before.level != after.level:
         said.append(f"The level was “{before.level}”, and is “{after.level}”.")
@@ -203,9 +204,10 @@ def changed_since(before: Facts, after: Facts) -> tuple[str, ...]:
     if before.resources != after.resources:
         said.append(f"It was on {_parts(before.resources)}, and is on {_parts(after.resources)}.")
     if before.ends_at != after.ends_at:
-        said.append(f"Its end was {_day(before.ends_at)}, and is {_day(after.ends_at)}.")
+        was, now = (until(at, zone) if at is not None else "without an end" for at in (before.ends_at, after.ends_at))
+        said.append(f"It was {was}, and is {now}.")
     if after.use_known and after.last_used is not None and after.last_used != before.last_used:
-        said.append(f"It was used since, last on {_day(after.last_used)}.")
+        said.append(f"It was used since, last on {day_in(after.last_used, zone)}.")
     elif after.use_known and before.use_known:
         said.append("It was not used since.")
     old, new = {rule for rule, _, _ in before.flags}, {rule for rule, _, _ in after.flags}
@@ -217,13 +219,6 @@ def changed_since(before: Facts, after: Facts) -> tuple[str, ...]:
 
 def _parts(resources: Sequence[str]) -> str:
     return ", ".join(resources) or "the whole account"
-
-
-def _day(at: datetime | None) -> str:
-    if at is None:
-        return "open"
-    last = at - timedelta(microseconds=1)
-    return f"{last.day} {last:%B %Y}"
 
 
 def _wrong(at: str, what: str, next_step: str) -> Invalid:

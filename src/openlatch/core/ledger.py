@@ -29,6 +29,7 @@ _LARGEST = 2**53 - 1
 class Event:
     """Something that happened: who did what to which subject, on whose behalf, with the facts before and after.
 
+    `actor_id` and `on_behalf_of_id` are those of people of the workspace: names alone do not tell two people apart.
     `subject` is such as `entry` or `order`, with the subject's id; `facts` hold only what JSON can hold exactly.
     """
 
@@ -40,6 +41,8 @@ class Event:
     subject_id: UUID
     facts: Mapping[str, Any]
     on_behalf_of: str = ""
+    actor_id: UUID | None = None
+    on_behalf_of_id: UUID | None = None
 
     def content(self) -> dict[str, Any]:
         """Return what is sealed of the event: all of it."""
@@ -47,7 +50,9 @@ class Event:
             "id": str(self.id),
             "at": self.at.isoformat(timespec="microseconds"),
             "actor": self.actor,
+            "actor_id": str(self.actor_id or ""),
             "on_behalf_of": self.on_behalf_of,
+            "on_behalf_of_id": str(self.on_behalf_of_id or ""),
             "act": self.act,
             "subject": self.subject,
             "subject_id": str(self.subject_id),

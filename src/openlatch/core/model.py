@@ -20,6 +20,7 @@ __all__ = [
     "BY_HAND",
     "Abilities",
     "Account",
+    "Author",
     "Circle",
     "Criticality",
     "Dependency",
@@ -183,6 +184,20 @@ class Workspace:
 
 
 @dataclass(frozen=True, slots=True)
+class Author:
+    """Who did something: by id, with the name that they had then; `id` is None for the service, or if it is not known.
+
+    Two people of one name are two authors. What was stored before ids were kept has a name alone.
+    """
+
+    name: str
+    id: UUID | None = None
+
+    def __str__(self) -> str:
+        return self.name
+
+
+@dataclass(frozen=True, slots=True)
 class Person:
     """Someone who signs in to a workspace."""
 
@@ -191,6 +206,11 @@ class Person:
     address: str
     role: Role
     telling: Telling = Telling.AT_ONCE
+
+    @property
+    def author(self) -> Author:
+        """Return this person as whoever did something."""
+        return Author(self.name, self.id)
 
 
 @dataclass(frozen=True, slots=True)
@@ -430,6 +450,8 @@ class Entry:
     resources: tuple[str, ...] = ()
     given_at: datetime | None = None
     given_by: str = ""
+    given_by_id: UUID | None = None
+    """who of this workspace gave it, where it was given from here"""
     accepted_at: datetime | None = None
     last_used: datetime | None = None
     use_known: bool = False

@@ -11,7 +11,7 @@ from uuid import UUID
 
 from openlatch.core.hours import Hours, day_in, last_day
 from openlatch.core.ids import ref_of
-from openlatch.core.model import EndReason, Entry, Kind, Severity
+from openlatch.core.model import Author, EndReason, Entry, Kind, Severity
 from openlatch.core.powers import MONEY, Power, in_order
 from openlatch.core.tasks import Choice, fit
 from openlatch.core.words import listed
@@ -177,7 +177,7 @@ class Offer:
     parts: tuple[Part, ...]
     basis: str
     starts_at: datetime | None
-    made_by: str
+    made_by: Author
     made_at: datetime
     lapses_at: datetime
     confirmed: tuple[str, ...]

@@ -11,7 +11,7 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import State
+from openlatch.core.model import Author, State
 from openlatch.core.plans import Step
 from openlatch.errors import Conflict
 
@@ -114,7 +114,7 @@ class Order:
     plan: Mapping[str, Any]
     steps: tuple[Step, ...]
     reason: str
-    ordered_by: str
+    ordered_by: Author
     ordered_at: datetime
     idempotency_key: str
     entry_state: State = State.LIVE

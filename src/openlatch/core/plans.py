@@ -206,7 +206,8 @@ def _pause(s: Situation, ask: Ask, now: datetime) -> Made:
             next_step="Look at it again.",
             entry=s.entry.ref,
         )
-    _able(s, s.abilities.pauses, "be paused", "Narrow it, or end it; you can see beforehand what either would do.")
+    otherwise = "Narrow it, or end it; you can see beforehand what either would do."
+    _able(s, s.entry.kind, s.abilities.pauses, "be paused", otherwise)
     text = f"Ask {s.provider} to put “{s.entry.level}” to rest."
     return (changed(s, s.entry, Change(paused=True), text), *_proof(s)), in_order(s.entry.powers)
 
@@ -218,7 +219,7 @@ def _resume(s: Situation, ask: Ask, now: datetime) -> Made:
             next_step="Look at it again.",
             entry=s.entry.ref,
         )
-    _able(s, s.abilities.pauses, "be resumed from here", f"Resume it at {s.provider} itself.")
+    _able(s, s.entry.kind, s.abilities.pauses, "be resumed from here", f"Resume it at {s.provider} itself.")
     return (changed(s, s.entry, Change(paused=False), f"Ask {s.provider} to let it live again."), *_proof(s)), ()
 
 
@@ -261,7 +262,7 @@ def _close_sessions(s: Situation, ask: Ask, now: datetime) -> Made:
             next_step=f"Read {s.provider} again, if there should be one.",
             entry=s.entry.ref,
         )
-    _able(s, s.abilities.ends & {Kind.SESSION}, "be signed out from here", f"Sign them out at {s.provider} itself.")
+    _able(s, Kind.SESSION, s.abilities.ends, "be signed out from here", f"Sign them out at {s.provider} itself.")
     return (*(_closed(s, one) for one in sessions), *_gone(s)), ()
 
 
@@ -303,7 +304,8 @@ def _give_back(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
             next_step=f"Let {s.party.name} in again at {s.provider} itself; the next reading shows it.",
             entry=entry.ref,
         )
-    _able(s, s.abilities.gives, "be given from here", f"Let them in again at {s.provider} itself, or record it anew.")
+    otherwise = f"Let them in again at {s.provider} itself, or record it anew."
+    _able(s, s.entry.kind, s.abilities.gives, "be given from here", otherwise)
     until = ask.until or entry.ends_at
     if until is not None and until <= now:
         raise Invalid(
@@ -395,9 +397,9 @@ def _stopped(s: Situation, ways: bool) -> str:
     return f"{s.party.name} is the last one who can let others in or out of {s.account.name}. {out}"
 
 
-def _able(s: Situation, kinds: Iterable[Kind], what: str, next_step: str) -> None:
-    kind = Kind.SESSION if "signed out" in what else s.entry.kind
-    if s.entry.by_hand or kind not in set(kinds):
+def _able(s: Situation, kind: Kind, kinds: Iterable[Kind], what: str, next_step: str) -> None:
+    """Refuse (Conflict) what cannot be done from here with what is of a kind: only these kinds can."""
+    if s.entry.by_hand or kind not in kinds:
         raise Conflict(
             f"At {s.provider} a {kind} cannot {what}. Nothing was changed.", next_step=next_step, entry=s.entry.ref
         )

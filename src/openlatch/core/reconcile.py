@@ -353,6 +353,7 @@ def _entry(
         resources=observed.resources,
         given_at=observed.given_at or (before.given_at if before else None),
         given_by=observed.given_by or (before.given_by if before else ""),
+        given_by_id=before.given_by_id if before and observed.given_by in ("", before.given_by) else None,
         accepted_at=observed.accepted_at or (before.accepted_at if before else None),
         last_used=max(used, default=None),
         # A use that cannot be is no knowledge: neither of a use, nor of there having been none.

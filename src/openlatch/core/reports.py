@@ -19,10 +19,10 @@ import orjson
 from openlatch.core.decisions import Choice, Decision, Facts, advised
 from openlatch.core.ledger import canonical
 from openlatch.core.orders import Order
+from openlatch.core.outcomes import Outcome
 from openlatch.core.reviews import Comparison, Item
 
 __all__ = [
-    "DONE",
     "Fact",
     "Line",
     "Report",
@@ -37,16 +37,15 @@ __all__ = [
 ]
 
 VERSION = 1
-DONE = frozenset({"kept", "gone", "proved", "done"})
-"""What something has to have come to so that nothing of it remains."""
 
 
 @dataclass(frozen=True, slots=True)
 class Fact:
-    """A line of a report's head: what it is, and how it is."""
+    """A line of a report's head: what it is, and how it is, or when it was."""
 
     name: str
     value: str
+    at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -136,7 +135,7 @@ class Report:
 
 def what_remains(lines: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
     """Return the lines of a report that came to no rest, or that are left open."""
-    return [line for line in lines if line["outcome"] not in DONE]
+    return [line for line in lines if not Outcome(line["outcome"]).over]
 
 
 def plain(report: Report) -> dict[str, Any]:
@@ -151,7 +150,7 @@ def digest(report: Mapping[str, Any]) -> str:
 
 
 def review_line(
-    item: Item, outcome: str, addresses: Sequence[str], asked: str, people: Mapping[UUID, str], order: Order | None
+    item: Item, outcome: Outcome, addresses: Sequence[str], asked: str, people: Mapping[UUID, str], order: Order | None
 ) -> Line:
     """Return the line of a round's item; `people` names those that a decision can name."""
     facts, decision = item.facts, item.decision
@@ -168,7 +167,7 @@ def review_line(
         asked, f"{advice}: {why}",
         "" if decision is None else "pause" if decision.pauses else decision.choice.value, detail,
         _by(decision), decision.at if decision else None, decision.reason if decision else "",
-        decision is not None and _against(decision.choice, advice), outcome,
+        decision is not None and _against(decision.choice, advice), outcome.value,
         f"{left.reason} ({left.owner})" if left else item.trouble, **ordered(order),
     )  # fmt: skip
 
@@ -177,7 +176,7 @@ def _by(decision: Decision | None) -> str:
     """Who has decided, and in whose place."""
     if decision is None:
         return ""
-    return f"{decision.by}, in the place of {decision.instead_of}" if decision.instead_of else decision.by
+    return f"{decision.by}, in the place of {decision.instead_of}" if decision.instead_of else decision.by.name
 
 
 def _against(choice: Choice, advice: Choice) -> bool:

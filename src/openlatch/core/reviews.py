@@ -16,7 +16,7 @@ from uuid import UUID
 
 from openlatch.core.decisions import Choice, Decision, Facts
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Severity
+from openlatch.core.model import Author, Severity
 from openlatch.core.recurrence import Recurrence
 
 __all__ = [
@@ -187,18 +187,22 @@ class LeftOpen:
     """What is left open in a round: why, and who sees to it."""
 
     reason: str
-    owner: str
-    by: str
+    owner: Author
+    by: Author
     at: datetime
+
+    def facts(self) -> dict[str, str]:
+        """Return what the log keeps of it."""
+        return {"reason": self.reason, "owner": self.owner.name, "owner_id": str(self.owner.id or "")}
 
 
 GONE = "It had ended before its turn came."
-"""The trouble of an item that nothing has to be done about."""
+"""What is said of an item that nothing has to be done about."""
 
 
 @dataclass(frozen=True, slots=True)
 class Item:
-    """One subject of a round; `trouble` says why no order came of its decision."""
+    """One subject of a round; `trouble` says why no order came of its decision, or that it was `gone` by then."""
 
     round_id: UUID
     place: int
@@ -210,6 +214,7 @@ class Item:
     decision: Decision | None = None
     order_id: UUID | None = None
     trouble: str = ""
+    gone: bool = False
     left_open: LeftOpen | None = None
     version: int = 1
 
@@ -257,7 +262,7 @@ def assign(
 
 
 def unanswered(
-    items: Iterable[tuple[int, Facts]], outcome: Unanswered, most: int, by: str, now: datetime
+    items: Iterable[tuple[int, Facts]], outcome: Unanswered, most: int, by: Author, now: datetime
 ) -> dict[int, Decision]:
     """Return what becomes of items that nobody answered: no more than `most` are changed, the riskiest first."""
     kept = Decision(Choice.KEEP, by, now, "Nobody answered in time.", unanswered=True)

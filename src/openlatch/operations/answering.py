@@ -105,7 +105,7 @@ def _offered(call: Call, text: str) -> Question:
     known = call.tx.people.by_address(found.link.address)
     return Question(
         offers.PURPOSE, call.tx.workspace.name, "Will you take this up?", offer.confirmed[: len(offer.parts)],
-        offer.made_by, found.link.lapses_at, _trouble(offer, found.trouble), offers.sight(call, offer),
+        offer.made_by.name, found.link.lapses_at, _trouble(offer, found.trouble), offers.sight(call, offer),
         "sign-in" if known is not None else "register",
     )  # fmt: skip
 

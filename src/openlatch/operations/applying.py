@@ -55,11 +55,12 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
         )
     batch = Batch(
         call.services.new_id(), "proposal", Action.LET_IN.value, {"proposal": one.ref, "title": one.title}, file.why,
-        call.actor.name, call.now,
+        call.actor.author, call.now,
     )  # fmt: skip
     items, came = _carried_out(call, file, findings, one.title)
     call.tx.batches.add(batch, items)
-    call.tx.batches.came_all(batch.id, came)
+    for place, order_id in came.items():
+        call.tx.batches.ordered(batch.id, place, order_id)
     for item in items:
         if item.done_by:
             call.tx.batches.done(batch.id, item.place, item.done_by, call.now)
@@ -75,11 +76,11 @@ def _essence(outcome: Mapping[str, Any]) -> list[bytes]:
 
 def _carried_out(
     call: Call, file: wire.ProposalFile, findings: Findings, title: str
-) -> tuple[list[BatchItem], list[tuple[int, UUID | None, str]]]:
+) -> tuple[list[BatchItem], dict[int, UUID]]:
     """Order, offer and adopt what is proposed; returns what came of each change, and the orders by their places."""
     items: list[BatchItem] = []
-    came: list[tuple[int, UUID | None, str]] = []
-    for place, change in enumerate(file.changes):
+    came: dict[int, UUID] = {}
+    for place, change in enumerate(file.changes, start=1):
         if isinstance(change, wire.Give):
             wish = wish_of(change, file.why or file.title)
             found = offer_terms.terms(call, wish, findings)
@@ -95,7 +96,7 @@ def _carried_out(
         else:
             given = orders.create(call, change.entry, _order(change), f"Proposal: {title}", None)
             items.append(BatchItem(place, 0, change.do, "", given.order.entry_id))
-            came.append((place, given.order.id, ""))
+            came[place] = given.order.id
     return items, came
 
 

@@ -25,7 +25,8 @@ def arrived(call: Call, order: Order, offered: Entry) -> None:
     if live is None:
         return
     told = replace(
-        live, basis=offer.basis or live.basis, given_by=offer.made_by, accepted_at=offer.answered_at,
+        live, basis=offer.basis or live.basis, given_by=offer.made_by.name, given_by_id=offer.made_by.id,
+        accepted_at=offer.answered_at,
         given_at=live.given_at or call.now, version=live.version + 1,
     )  # fmt: skip
     call.tx.entries.save(told)

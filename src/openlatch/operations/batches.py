@@ -10,6 +10,7 @@ from uuid import UUID
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Entry, Party
 from openlatch.core.orders import Order
+from openlatch.core.outcomes import Outcome
 from openlatch.core.plans import Action
 from openlatch.core.reviews import GONE, LeftOpen
 from openlatch.errors import Changed, Conflict, OpenLatchError
@@ -20,7 +21,7 @@ from openlatch.operations.orders import Wish
 from openlatch.operations.parties import remaining
 from openlatch.operations.scope import who_answers
 from openlatch.operations.together import Foresight, foreseen, held_back
-from openlatch.store.batches import SETTLED, Batch, BatchItem
+from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 
@@ -43,8 +44,6 @@ __all__ = [
 
 TASK = "openlatch.advance-batch"
 MOST_ITEMS = 100_000
-_ENDED = SETTLED | {"stuck", "cancelled", "refused"}
-"""What things in a batch come to of which nothing goes on."""
 CHUNK = 100
 """So many orders are given in one transaction."""
 PAUSE, LONGEST_PAUSE = timedelta(seconds=2), timedelta(minutes=5)
@@ -94,7 +93,7 @@ def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> B
     said = {name: value for name, value in asdict(wanted).items() if value not in ("", None, False)}
     batch = Batch(
         call.services.new_id(), "bulk", wish.action.value, {"where": said, "wish": _wished(wish)}, reason,
-        call.actor.name, call.now,
+        call.actor.author, call.now,
     )  # fmt: skip
     return start(call, batch, items)
 
@@ -168,13 +167,13 @@ def tick(call: Call, text: str, place: int) -> BatchSight:
 def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> BatchSight:
     """Say that something in a batch is left open, why, and who sees to it; its report names it."""
     batch = call.tx.batches.find(text, lock=True)
-    left = LeftOpen(reason, who_answers(call, owner).name, call.actor.name, call.now)
+    left = LeftOpen(reason, who_answers(call, owner).author, call.actor.author, call.now)
     if not call.tx.batches.leave_open(batch.id, place, left):
         raise Conflict(
             f"Nothing number {place} of batch {batch.ref} is left to be done. Nothing was changed.",
             next_step=f"Look at it again: openlatch batch {batch.ref}",
         )
-    call.log("batch.left-open", "batch", batch.id, place=place, reason=reason, owner=left.owner)
+    call.log("batch.left-open", "batch", batch.id, place=place, **left.facts())
     _queue(call, batch)
     return _shown(call, batch, "")
 
@@ -221,15 +220,17 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
     entries = call.tx.entries.some(ids, lock=True)
     there = call.tx.orders.open_of(ids)
     known = orders.situations(call, list(entries.values()))
-    came: dict[int, tuple[UUID | None, str]] = {}
     drafted: dict[int, tuple[Order, Entry]] = {}
     for item in items:
         assert item.entry_id is not None  # noqa: S101 - only things about entries are left for orders
         entry = entries[item.entry_id]
+        if not entry.stands and item.action != Action.GIVE_BACK:
+            call.tx.batches.came(batch.id, item.place, Outcome.GONE, GONE)
+            continue
         try:
-            same = _already(item, entry, there.get(entry.id))
+            same = _already(item, there.get(entry.id))
             if same is not None:
-                came[item.place] = same.id, ""
+                call.tx.batches.ordered(batch.id, item.place, same.id)
                 continue
             made = orders.planned(call, entry, _wish(batch, Action(item.action)), known[entry.id]).plan
             drafted[item.place] = (
@@ -237,18 +238,15 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
                 entry,
             )
         except OpenLatchError as error:
-            came[item.place] = None, error.message
+            call.tx.batches.came(batch.id, item.place, Outcome.REFUSED, error.message)
     new = orders.given_all(call, list(drafted.values()))
     late = call.tx.orders.open_of(entry.id for order, entry in drafted.values() if order.id not in new)
     for place, (order, entry) in drafted.items():
-        came[place] = order.id if order.id in new else late[entry.id].id, ""
-    call.tx.batches.came_all(batch.id, [(place, order_id, why) for place, (order_id, why) in came.items()])
+        call.tx.batches.ordered(batch.id, place, order.id if order.id in new else late[entry.id].id)
 
 
-def _already(item: BatchItem, entry: Entry, there: Order | None) -> Order | None:
+def _already(item: BatchItem, there: Order | None) -> Order | None:
     """The order that is under way for the same already, if one is; refuses (Conflict) where another one is."""
-    if not entry.stands and item.action != Action.GIVE_BACK:
-        raise Conflict(GONE)
     if there is not None and there.action != item.action:
         raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
     return there
@@ -284,7 +282,8 @@ def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
     found = []
     for batch in batches:
         remains = _remains(call, batch)
-        settled = set(outcomes[batch.id]) <= (_ENDED if batch.kind != "leaver" else SETTLED) and not remains
+        came = [Outcome(word) for word in outcomes[batch.id]]
+        settled = all(one.settled if batch.kind == "leaver" else one.rests for one in came) and not remains
         over = settled or batch.over_at is not None or (batch.cancelled_at is not None and batch.id in resting)
         party = parties.get(batch.party_id) if batch.party_id else None
         rests = batch.id in resting or (batch.begins_at is not None and batch.begins_at > call.now)

@@ -11,7 +11,7 @@ from uuid import UUID
 
 from openlatch.core.ledger import Event
 from openlatch.core.meaning import Words
-from openlatch.core.model import Person, Provider
+from openlatch.core.model import Author, Person, Provider
 from openlatch.core.ports import Connector, Herald, Post
 from openlatch.core.roles import OPERATIONS, Scope
 from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
@@ -69,6 +69,11 @@ class Actor:
     scope: Scope = Scope.READ
     confirmed_at: datetime | None = None
 
+    @property
+    def author(self) -> Author:
+        """Whoever acts, as it is kept."""
+        return Author(self.name, self.person.id if self.person is not None else None)
+
 
 SERVICE = Actor("Open Latch")
 GATED: dict[str, Callable[..., Any]] = {}
@@ -90,9 +95,12 @@ class Call:
 
     def event(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> Event:
         """Return an event of now; `on_behalf_of` among the facts is for whom it is done, if not for whoever acts."""
-        behalf = facts.pop("on_behalf_of", "")
-        of_another = behalf if behalf != self.actor.name else ""
-        return Event(self.services.new_id(), self.now, self.actor.name, act, subject, subject_id, facts, of_another)
+        me = self.actor.author
+        behalf: Author | None = facts.pop("on_behalf_of", None)
+        other = behalf if behalf is not None and behalf != me else Author("")
+        return Event(
+            self.services.new_id(), self.now, me.name, act, subject, subject_id, facts, other.name, me.id, other.id
+        )
 
     def log(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> None:
         """Append an event to the log, in the transaction of the change it tells of; see `event`."""

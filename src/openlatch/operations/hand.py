@@ -119,9 +119,24 @@ def _take_in(call: Call, provider: Provider, imported: Imported) -> Imported:
             complaints.append(Complaint(lines[entry.key], "", problem))
     if complaints:
         return replace(imported, observation=Observation(ReadingOutcome.PARTIAL), complaints=tuple(complaints))
-    keys = {account.name.casefold(): account.key for account in call.tx.accounts.of(provider.id)}
     seen = imported.observation
-    accounts = {a.key: replace(a, key=keys.get(a.name.casefold(), a.key)) for a in seen.accounts}
+    there = call.tx.accounts.of(provider.id)
+    meant = {
+        a.key: [one for one in there if one.key == a.name]
+        or [one for one in there if one.name.casefold() == a.name.casefold()]
+        for a in seen.accounts
+    }
+    for entry in seen.entries:
+        if len(meant[entry.account]) > 1:
+            which = ", ".join(sorted(one.key for one in meant[entry.account]))
+            problem = f"{provider.name} has several accounts called “{entry.account}”; write its key: {which}"
+            complaints.append(Complaint(lines[entry.key], "account", problem))
+    if complaints:
+        return replace(imported, observation=Observation(ReadingOutcome.PARTIAL), complaints=tuple(complaints))
+    accounts = {
+        a.key: replace(a, key=meant[a.key][0].key, name=meant[a.key][0].name) if meant[a.key] else a
+        for a in seen.accounts
+    }
     entries = tuple(replace(entry, account=accounts[entry.account].key) for entry in seen.entries)
     return replace(imported, observation=replace(seen, accounts=tuple(accounts.values()), entries=entries))
 

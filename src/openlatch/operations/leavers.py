@@ -65,7 +65,7 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
     items = _items([item for item, _ in made.items], who)
     batch = Batch(
         call.services.new_id(), "leaver", "end", {"last_day": last_day.isoformat() if last_day else None}, reason,
-        call.actor.name, call.now, made.party.id, begins_at,
+        call.actor.author, call.now, made.party.id, begins_at,
     )  # fmt: skip
     return batches.start(call, batch, items)
 

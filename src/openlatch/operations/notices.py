@@ -20,6 +20,7 @@ from openlatch.store.pages import Page
 __all__ = [
     "browse",
     "choose",
+    "manager",
     "managers",
     "next_letter",
     "not_sent",
@@ -66,6 +67,11 @@ def reachable_at(call: Call, party: Party) -> str:
 def managers(call: Call) -> list[Person]:
     """Return who looks after this workspace."""
     return [one for one in call.tx.people.all() if one.role in (Role.OWNER, Role.MANAGER)]
+
+
+def manager(call: Call, person_id: UUID | None) -> list[Person]:
+    """Return the one of that id, if they look after this workspace, or else all who do."""
+    return [one for one in managers(call) if one.id == person_id] or managers(call)
 
 
 @operation("notices.browse")

@@ -86,7 +86,7 @@ def create(call: Call, wish: Wish, findings: Findings, digest: str) -> OfferSigh
     party = _met(call, found)
     offer = Offer(
         call.services.new_id(), found.address, found.name, party.id, tuple(one.part for one in found.parts),
-        found.basis, found.starts_at, call.actor.name, call.now, found.lapses_at, found.sentences,
+        found.basis, found.starts_at, call.actor.author, call.now, found.lapses_at, found.sentences,
         replaces=found.replaces, request_id=found.request_id,
     )  # fmt: skip
     offer = _shown(call, offer, found, party)
@@ -362,9 +362,9 @@ def _shown(call: Call, offer: Offer, found: Terms, party: Party) -> Offer:
         entry = Entry(
             call.services.new_id(), one.provider.id, one.account.id, party.id, f"{OFFERED}{part.id}", Kind.OFFER,
             part.level, part.powers, State.OFFERED, permissions=part.permissions, stated=part.powers,
-            resources=part.resources, given_at=call.now, given_by=offer.made_by, ends_at=part.ends_at,
-            hours=part.hours, basis=offer.basis, first_seen=call.now, last_seen=call.now, by_hand=True,
-            vouched_at=call.now, vouched_by=offer.made_by,
+            resources=part.resources, given_at=call.now, given_by=offer.made_by.name, given_by_id=offer.made_by.id,
+            ends_at=part.ends_at, hours=part.hours, basis=offer.basis, first_seen=call.now, last_seen=call.now,
+            by_hand=True, vouched_at=call.now, vouched_by=offer.made_by.name,
         )  # fmt: skip
         entries.append(entry)
         parts.append(replace(part, entry_id=entry.id))
@@ -438,9 +438,8 @@ def _tell(call: Call, offer: Offer, what: str, title: str, text: str = "") -> No
 
 def _tell_holder(call: Call, offer: Offer, what: str, title: str, text: str = "") -> None:
     """Tell whoever made an offer, or else whoever looks after the workspace."""
-    people = notices.managers(call)
     news = Notice(f"offer:{offer.id}:{what}", title, text, f"/offers?offer={offer.ref}")
-    notices.tell(call, [one for one in people if one.name == offer.made_by] or people, news)
+    notices.tell(call, notices.manager(call, offer.made_by.id), news)
 
 
 def tell_lapsed(call: Call, offer: Offer) -> None:

@@ -12,7 +12,7 @@ from uuid import UUID
 
 from openlatch.core.hours import end_of
 from openlatch.core.impact import Situation
-from openlatch.core.model import Account, Entry, Party, Provider, State
+from openlatch.core.model import Account, Author, Entry, Party, Provider, State
 from openlatch.core.orders import Move, Order, OrderState
 from openlatch.core.plans import Action, Ask, Plan, make_plan
 from openlatch.core.powers import Power
@@ -191,7 +191,7 @@ def _same(call: Call, there: Order, action: Action) -> OrderSight:
 
 
 def drafted(
-    call: Call, made: Plan, entry: Entry, reason: str, ordered_by: str = "", batch_id: UUID | None = None
+    call: Call, made: Plan, entry: Entry, reason: str, ordered_by: Author | None = None, batch_id: UUID | None = None
 ) -> Order:
     """Return the order that carries a plan out; refuses (Conflict) a plan with a stop."""
     if made.stop:
@@ -213,7 +213,7 @@ def drafted(
         plan=made.as_dict(),
         steps=made.steps,
         reason=reason,
-        ordered_by=ordered_by or call.actor.name,
+        ordered_by=ordered_by or call.actor.author,
         ordered_at=call.now,
         idempotency_key=str(order_id),
         entry_state=entry.state,

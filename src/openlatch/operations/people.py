@@ -87,7 +87,7 @@ def by_session(call: Call, bearer: Bearer) -> Actor:
     if found is None or not bearer.fits(found[1]):
         raise NotSignedIn("This session has ended.", next_step="Sign in again.")
     person = call.tx.people.get(found[0])
-    return Actor(person.name, person, Scope.CHANGE, found[2])
+    return Actor(_told_apart(call, person), person, Scope.CHANGE, found[2])
 
 
 def by_token(call: Call, bearer: Bearer) -> Actor:
@@ -102,7 +102,12 @@ def by_token(call: Call, bearer: Bearer) -> Actor:
     if token.last_used_at is None or call.now - token.last_used_at > timedelta(minutes=1):
         call.tx.people.token_used(token.id, call.now)
     person = call.tx.people.get(token.person_id)
-    return Actor(person.name, person, token.scope, found[2])
+    return Actor(_told_apart(call, person), person, token.scope, found[2])
+
+
+def _told_apart(call: Call, person: Person) -> str:
+    """The name under which a person acts: with their address where somebody else here has the same name."""
+    return f"{person.name} ({person.address})" if call.tx.people.namesakes(person) else person.name
 
 
 def confirm(call: Call, bearer: Bearer) -> None:

@@ -3,12 +3,14 @@
 from __future__ import annotations
 
 from collections import Counter
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from typing import Any
 from uuid import UUID
 
+from openlatch.core.hours import day_in
 from openlatch.core.leaver import Phase
 from openlatch.core.orders import Order
+from openlatch.core.outcomes import Outcome
 from openlatch.core.reports import Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
 from openlatch.core.reviews import Item, Round
 from openlatch.operations.batches import seen
@@ -48,7 +50,7 @@ def _sign(call: Call, content: Mapping[str, Any]) -> str:
 
 def _of_round(call: Call, one: Round) -> Report:
     plan, found = one.plan, call.tx.reviews.items(one.id)
-    items: list[tuple[Item, str]] = list(found)
+    items: list[tuple[Item, Outcome]] = list(found)
     people = {person.id: person for person in call.tx.people.all()}
     names = {one: person.name for one, person in people.items()}
     listed = call.tx.entries.about({item.entry_id for item, _ in items})
@@ -76,7 +78,7 @@ def _of_round(call: Call, one: Round) -> Report:
     return Report(
         "review", one.ref, plan.name, call.tx.workspace.name, call.tx.workspace.zone, one.state.value, one.opened_at,
         one.closed_at, _round_facts(call, one, policy), asked,
-        dict(Counter(outcome for _, outcome in items)), choices, sum(line.against_advice for line in lines),
+        dict(Counter(outcome.value for _, outcome in items)), choices, sum(line.against_advice for line in lines),
         sum(item.decision is not None and item.decision.unanswered for item, _ in items), one.compared,
         rule_counts((item.facts for item, _ in items), now.values()), lines,
     )  # fmt: skip
@@ -86,7 +88,7 @@ def _policy(call: Call, number: int) -> str:
     if number == 0:
         return "0, as every workspace begins with"
     adopted = call.tx.policies.find(number)
-    return f"{number}, adopted by {adopted.by}, {adopted.at.isoformat(timespec='minutes')}"
+    return f"{number}, adopted by {adopted.by} on {day_in(adopted.at, call.tx.workspace.zone)}"
 
 
 def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
@@ -99,22 +101,23 @@ def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
     }
     silent = "stays, and is flagged" if plan.unanswered == "keep" else f"{plan.unanswered}, {plan.most} at most"
     facts = (
-        ("comes round", recurrence.says() if recurrence is not None else "after an event"),
-        ("opened", f"{one.opened_at.isoformat(timespec='minutes')}; {one.why}"),
-        ("in scope", plan.looks_at),
-        ("asked", asked[plan.reviewers.value]),
-        ("to be answered by", one.due_at.isoformat(timespec="minutes")),
-        ("what nobody answers", silent),
-        ("a reason is needed", f"against the advice, or to keep a risk of {plan.risk_limit} or more"),
-        ("policy", policy),
-        ("answering ended", _instant(one.settled_at, one.settled_by)),
-        ("closed", one.closed_at.isoformat(timespec="minutes") if one.closed_at else "not yet"),
+        Fact("comes round", recurrence.says() if recurrence is not None else "after an event"),
+        Fact("opened", one.why, one.opened_at),
+        Fact("in scope", plan.looks_at),
+        Fact("asked", asked[plan.reviewers.value]),
+        Fact("to be answered by", "", one.due_at),
+        Fact("what nobody answers", silent),
+        Fact("a reason is needed", f"against the advice, or to keep a risk of {plan.risk_limit} or more"),
+        Fact("policy", policy),
+        Fact("answering ended", f"by {one.settled_by}" if one.settled_at else "", one.settled_at),
+        Fact("closed", "" if one.closed_at else "not yet", one.closed_at),
     )
-    return tuple(Fact(name, value) for name, value in facts if value)
+    return _said(facts)
 
 
-def _instant(at: Any, by: str) -> str:
-    return f"{at.isoformat(timespec='minutes')}, {by}" if at is not None else ""
+def _said(facts: Iterable[Fact]) -> tuple[Fact, ...]:
+    """Return those facts that say something."""
+    return tuple(fact for fact in facts if fact.value or fact.at is not None)
 
 
 @operation("batches.report")
@@ -136,7 +139,8 @@ def of_batch(call: Call, text: str) -> Signed:
     report = Report(
         batch.kind, batch.ref, title, call.tx.workspace.name, call.tx.workspace.zone,
         "over" if over else "under way", batch.ordered_at, ended_at, _batch_facts(batch, sight.remains, items), (),
-        dict(Counter(item.outcome for item in items)), dict(Counter(item.action for item in items)), 0, 0, None, (),
+        dict(Counter(item.outcome.value for item in items)),
+        dict(Counter(item.action for item in items)), 0, 0, None, (),
         tuple(_batch_line(batch, item, listed, orders) for item in items),
     )  # fmt: skip
     content = plain(report)
@@ -146,15 +150,15 @@ def of_batch(call: Call, text: str) -> Signed:
 def _batch_facts(batch: Batch, remains: Sequence[str], items: Sequence[BatchItem]) -> tuple[Fact, ...]:
     where = ", ".join(f"{name} {value}" for name, value in (batch.wanted.get("where") or {}).items())
     facts = (
-        ("ordered", f"{batch.ordered_at.isoformat(timespec='minutes')}, {batch.ordered_by}"),
-        ("why", batch.reason),
-        ("in scope", where),
-        ("still has", "; ".join(remains) or _nothing_left(batch, items)),
-        ("last day", str(batch.wanted.get("last_day") or "")),
-        ("begins", batch.begins_at.isoformat(timespec="minutes") if batch.begins_at else ""),
-        ("called off", batch.cancelled_at.isoformat(timespec="minutes") if batch.cancelled_at else ""),
+        Fact("ordered", f"by {batch.ordered_by}", batch.ordered_at),
+        Fact("why", batch.reason),
+        Fact("in scope", where),
+        Fact("still has", "; ".join(remains) or _nothing_left(batch, items)),
+        Fact("last day", str(batch.wanted.get("last_day") or "")),
+        Fact("begins", "", batch.begins_at),
+        Fact("called off", "", batch.cancelled_at),
     )
-    return tuple(Fact(name, value) for name, value in facts if value)
+    return _said(facts)
 
 
 def _nothing_left(batch: Batch, items: Sequence[BatchItem]) -> str:
@@ -179,8 +183,8 @@ def _batch_line(
         one.account.name if one else "", one.provider.name if one else "", entry.kind.value if entry else "",
         entry.level if entry else "", tuple(entry.powers) if entry else (), entry.resources if entry else (),
         one.outside if one else False, one.risk if one else 0, (), entry.last_used if entry else None,
-        entry.ends_at if entry else None, item.who, "", item.action, "", item.done_by or batch.ordered_by,
-        item.done_at or batch.ordered_at, batch.reason, NOBODY_ADVISED, item.outcome, note,
+        entry.ends_at if entry else None, item.who, "", item.action, "", item.done_by or batch.ordered_by.name,
+        item.done_at or batch.ordered_at, batch.reason, NOBODY_ADVISED, item.outcome.value, note,
         **ordered(orders.get(item.order_id)),
     )  # fmt: skip
 

@@ -9,7 +9,8 @@ from uuid import UUID
 
 from openlatch.core.decisions import Choice, Decision, advised, alike, changed_since, checked, reason_needed
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Person
+from openlatch.core.model import Author, Person
+from openlatch.core.outcomes import Outcome
 from openlatch.core.reviews import Item, LeftOpen, Round, RoundState
 from openlatch.core.roles import Role
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
@@ -62,6 +63,8 @@ class RoundSight:
     people: Mapping[UUID, Person]
     mine: int = 0
     """how many items wait for whoever looks"""
+    rests: bool = True
+    """whether nothing in it goes on by itself now"""
     joined: int = 0
     """how many entries are in scope now that were not when it was opened; with one round only"""
 
@@ -75,7 +78,7 @@ class ItemSight:
     """An item with what a reviewer sees beside it: advice, what changed, what was decided last, and what it is now."""
 
     item: Item
-    outcome: str
+    outcome: Outcome
     listed: Listed
     advice: tuple[Choice, str]
     needs_reason: str
@@ -117,7 +120,7 @@ def items(call: Call, text: str, *, mine: bool, outcome: str) -> tuple[ItemSight
     return _item_sights(call, one, call.tx.reviews.items(one.id, reviewer=reviewer, outcome=outcome))
 
 
-def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, str]]) -> tuple[ItemSight, ...]:
+def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) -> tuple[ItemSight, ...]:
     listed = call.tx.entries.about({item.entry_id for item, _ in found})
     past = call.tx.reviews.past([item.entry_id for item, _ in found], one.opened_at)
     people = {person.id: person for person in call.tx.people.all()}
@@ -126,7 +129,7 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, str]]) -> t
     sights = []
     for item, outcome in found:
         before = past.get(item.entry_id)
-        keep = Decision(Choice.KEEP, "", call.now)
+        keep = Decision(Choice.KEEP, call.actor.author, call.now)
         sights.append(
             ItemSight(
                 item,
@@ -134,9 +137,9 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, str]]) -> t
                 listed[item.entry_id],
                 advised(item.facts),
                 reason_needed(item.facts, keep, one.plan.risk_limit),
-                groups.setdefault(alike(item.facts), len(groups)),
+                groups.setdefault((item.account_id, *alike(item.facts)), len(groups)),
                 before,
-                changed_since(before.facts, item.facts) if before is not None else (),
+                changed_since(before.facts, item.facts, call.tx.workspace.zone) if before is not None else (),
                 people.get(item.reviewer) if item.reviewer is not None else None,
                 item.party_id == own,
                 ref_of(item.order_id) if item.order_id is not None else "",
@@ -153,10 +156,10 @@ def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> For
     asked = set(places) if said is not None else set()
     about: set[UUID] = set()
     for item, outcome in call.tx.reviews.items(one.id):
-        if outcome not in ("undecided", "decided", "to come"):
+        if outcome not in (Outcome.UNDECIDED, Outcome.TO_COME, Outcome.KEPT):
             continue
         if item.place in asked and said is not None:
-            decision: Decision | None = Decision(said.choice, "", call.now, "", said.level, said.until)
+            decision: Decision | None = Decision(said.choice, call.actor.author, call.now, "", said.level, said.until)
         else:
             decision = item.decision
         if decision is not None and decision.action is not None:
@@ -184,7 +187,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
             errors=[{"at": "places", "problem": "not in this round"}],
         )
     to = who_answers(call, said.to).id if said.to else None
-    decision = Decision(said.choice, call.actor.name, call.now, said.reason, said.level, said.until, to)
+    decision = Decision(said.choice, call.actor.author, call.now, said.reason, said.level, said.until, to)
     entries = call.tx.entries.about({item.entry_id for item, _ in found})
     people = {person.id: person for person in call.tx.people.all()}
     parties = own_parties(call, [people[to]]) if to in people else {}
@@ -205,7 +208,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
                 next_step="Leave it out.",
             )
         others = people.get(item.reviewer) if item.reviewer not in (None, me) else None
-        ready = replace(_checked(call, one, item, decision), instead_of=others.name if others is not None else "")
+        ready = replace(_checked(call, one, item, decision), instead_of=others.author if others is not None else None)
         if ready.choice is Choice.PASS_ON:
             if to is not None and parties.get(to) == item.party_id:
                 raise Invalid(
@@ -219,7 +222,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
     call.tx.reviews.save_items(after)
     if to is not None:
         round_news.tell_given(call, one, to, [item.place for item in after])
-    for whom in sorted({_asked_instead(item) for item in after}):
+    for whom in dict.fromkeys(_asked_instead(item) for item in after):
         call.log(
             "round.decided", "round", one.id, on_behalf_of=whom, choice=said.choice.value, reason=said.reason,
             level=said.level, until=said.until.isoformat() if said.until else None, to=said.to,
@@ -230,9 +233,9 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
     return len(after)
 
 
-def _asked_instead(item: Item) -> str:
-    """Who was asked about an item that somebody else has decided; empty if that was whoever decided, or nobody."""
-    return item.decision.instead_of if item.decision is not None else ""
+def _asked_instead(item: Item) -> Author | None:
+    """Who was asked about an item that somebody else has decided; None if that was whoever decided, or nobody."""
+    return item.decision.instead_of if item.decision is not None else None
 
 
 @dataclass(frozen=True, slots=True)
@@ -367,7 +370,7 @@ def finish(call: Call, text: str, count: int | None = None) -> RoundSight:
     """
     one = call.tx.reviews.find(text, lock=True)
     _answering(one)
-    left = [item for item, outcome in call.tx.reviews.items(one.id) if outcome == "undecided"]
+    left = [item for item, outcome in call.tx.reviews.items(one.id) if outcome is Outcome.UNDECIDED]
     entries = call.tx.entries.about({item.entry_id for item in left})
     open_ = [item for item in left if entries[item.entry_id].entry.stands]
     if open_:
@@ -386,15 +389,15 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ro
     """Say that something is left open in a round, why, and who sees to it; then the round can be closed without it."""
     one = call.tx.reviews.find(text, lock=True)
     found = call.tx.reviews.items(one.id, places=[place], lock=True)
-    if one.state is not RoundState.SETTLING or not found or found[0][1] in settling.RESTS:
+    if one.state is not RoundState.SETTLING or not found or found[0][1].settled:
         raise Conflict(
             f"Nothing number {place} of round {one.ref} waits to be done. Nothing was changed.",
             next_step=f"Look at it again: openlatch round show {one.ref}",
         )
     item = found[0][0]
-    left = LeftOpen(reason, who_answers(call, owner).name, call.actor.name, call.now)
+    left = LeftOpen(reason, who_answers(call, owner).author, call.actor.author, call.now)
     call.tx.reviews.save_items([replace(item, left_open=left, version=item.version + 1)])
-    call.log("round.left-open", "round", one.id, place=place, reason=reason, owner=left.owner)
+    call.log("round.left-open", "round", one.id, place=place, **left.facts())
     return seen(call, [settling.settle(call, one)])[0]
 
 
@@ -403,7 +406,7 @@ def try_again(call: Call, text: str, place: int) -> RoundSight:
     """Try once more to give the order of a decision of which none came."""
     one = call.tx.reviews.find(text, lock=True)
     found = call.tx.reviews.items(one.id, places=[place], lock=True)
-    if one.state is not RoundState.SETTLING or not found or found[0][1] != "refused":
+    if one.state is not RoundState.SETTLING or not found or found[0][1] is not Outcome.REFUSED:
         raise Conflict(
             f"Nothing number {place} of round {one.ref} can be tried again. Nothing was changed.",
             next_step=f"Look at it again: openlatch round show {one.ref}",
@@ -418,10 +421,14 @@ def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:
     outcomes = call.tx.reviews.outcomes([one.id for one in several])
     people = {person.id: person for person in call.tx.people.all()}
     waiting = call.tx.reviews.waiting(call.actor.person.id) if call.actor.person is not None else {}
+    moving = call.tx.reviews.moving([one.id for one in several if one.state is RoundState.SETTLING], call.now)
     return tuple(
-        RoundSight(one, outcomes[one.id], call.tx.reviews.progress(one.id), people, waiting.get(one.id, 0))
+        RoundSight(
+            one, outcomes[one.id], call.tx.reviews.progress(one.id), people, waiting.get(one.id, 0),
+            one.id not in moving,
+        )
         for one in several
-    )
+    )  # fmt: skip
 
 
 def _answering(one: Round) -> None:

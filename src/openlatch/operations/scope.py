@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
 from dataclasses import fields
 from datetime import timedelta
@@ -11,7 +12,7 @@ from uuid import UUID
 from openlatch.core.acts import Around, possible
 from openlatch.core.advise import narrowest
 from openlatch.core.decisions import Facts
-from openlatch.core.model import Kind, PartyStatus, Person
+from openlatch.core.model import Entry, Kind, PartyStatus, Person
 from openlatch.core.powers import Power
 from openlatch.core.reviews import Asked, ReviewPlan, assign
 from openlatch.core.roles import Role
@@ -125,6 +126,18 @@ def own_parties(call: Call, people: Collection[Person]) -> dict[UUID, UUID]:
     return {person: party for person, party in found.items() if party is not None}
 
 
+def _called(people: Collection[Person]) -> dict[str, UUID]:
+    """Whom an address, or a name that only one of them has, means."""
+    names = Counter(person.name for person in people)
+    alone = {person.name: person.id for person in people if names[person.name] == 1}
+    return alone | {person.address: person.id for person in people}
+
+
+def _giver(entry: Entry, people: Collection[UUID], called: Mapping[str, UUID]) -> UUID | None:
+    """Who of these people has given access, where that is known."""
+    return entry.given_by_id if entry.given_by_id in people else called.get(entry.given_by)
+
+
 def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int, UUID | None]:
     """Return who is asked about each of these entries, by their place."""
     people = {person.id: person for person in call.tx.people.all() if person.role in REVIEWING}
@@ -143,7 +156,7 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
     for entry in call.tx.entries.on({one.account.id for one in listed}):
         if Power.ADMIT in entry.powers:
             administrators.setdefault(entry.account_id, set()).update(of_party.get(entry.party_id, ()))
-    called = {name: person.id for person in people.values() for name in (person.name, person.address)}
+    called = _called(people.values())
     owners = sorted(person.id for person in people.values() if person.role is Role.OWNER)
     otherwise = [plan.otherwise] if plan.otherwise in people else []
     return assign(
@@ -152,7 +165,7 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
                 place,
                 one.account.id,
                 frozenset(of_party.get(one.party.id, ())),
-                one.party.sponsor or called.get(one.entry.given_by),
+                one.party.sponsor or _giver(one.entry, people, called),
             )
             for place, one in enumerate(listed, start=1)
         ],

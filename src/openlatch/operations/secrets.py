@@ -2,12 +2,13 @@
 
 from __future__ import annotations
 
+from dataclasses import replace
 from email.utils import parseaddr
 
 from openlatch.core.model import Kind
 from openlatch.core.powers import Power, in_order
 from openlatch.errors import Invalid
-from openlatch.operations import hand
+from openlatch.operations import entries, hand
 from openlatch.operations.entries import Sight
 from openlatch.operations.gate import Call, operation
 
@@ -38,13 +39,18 @@ def record(
     name, addresses = _who(call, who)
     held = [one for one in call.tx.entries.on([found.id]) if one.kind in _ANY]
     can = powers or in_order(power for one in held for power in one.powers) or (Power.VIEW, Power.EDIT)
+    alike = [one for one in call.tx.accounts.of(provider.id) if one.name.casefold() == found.name.casefold()]
     fields = {
-        "account": found.name, "party": name, "addresses": "; ".join(addresses), "kind": Kind.SECRET.value,
+        "account": found.name if len(alike) == 1 else found.key, "party": name, "addresses": "; ".join(addresses),
+        "kind": Kind.SECRET.value,
         "level": what.strip() or "a password", "powers": "; ".join(can), "given_by": call.actor.name, "basis": reason,
         "given_at": call.now.isoformat(),
     }  # fmt: skip
     kept = {key: value for key, value in fields.items() if value}
-    return hand.keep(call, provider.name, kept, somebody_else=somebody_else)
+    entry = hand.keep(call, str(provider.id), kept, somebody_else=somebody_else).listed.entry
+    told = replace(entry, given_by_id=call.actor.author.id, version=entry.version + 1)
+    call.tx.entries.save(told)
+    return entries.show(call, str(told.id))
 
 
 def _who(call: Call, text: str) -> tuple[str, tuple[str, ...]]:

@@ -9,21 +9,20 @@ from dataclasses import replace
 from openlatch.core.decisions import Choice, Decision, ordered
 from openlatch.core.hours import last_day
 from openlatch.core.model import PartyStatus
-from openlatch.core.orders import OrderState
+from openlatch.core.outcomes import Outcome
 from openlatch.core.plans import Action
 from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, Unanswered, compare, unanswered
 from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations import flags, orders, reports, round_news
-from openlatch.operations.gate import Call
+from openlatch.operations.gate import SERVICE, Call
 from openlatch.operations.orders import Wish
 from openlatch.operations.scope import facts_now, own_parties, still_in_scope
 from openlatch.operations.together import held_back
 
-__all__ = ["RESTS", "end_answering", "go_on", "settle", "wish_of"]
+__all__ = ["end_answering", "go_on", "settle", "wish_of"]
 
 CHUNK = 40
 """So many orders are given in one transaction."""
-RESTS = frozenset({"kept", "gone", "left open", OrderState.PROVED.value})
 """What an item has to have come to before its round is closed."""
 
 
@@ -57,7 +56,7 @@ def _replace_who_left(call: Call, one: Round) -> None:
     own = own_parties(call, instead)
     after = []
     for item, outcome in call.tx.reviews.items(one.id, lock=True):
-        if item.reviewer in left and outcome == "undecided":
+        if item.reviewer in left and outcome is Outcome.UNDECIDED:
             to = next((person.id for person in instead if own.get(person.id) != item.party_id), None)
             after.append(replace(item, reviewer=to, version=item.version + 1))
     call.tx.reviews.save_items(after)
@@ -73,11 +72,11 @@ def end_answering(call: Call, one: Round) -> Round:
     entries = call.tx.entries.about({item.entry_id for item, _ in found})
     standing = [item for item, _ in found if entries[item.entry_id].entry.stands]
     silent = [(item.place, item.facts) for item in standing if item.decision is None]
-    answers = unanswered(silent, one.plan.unanswered, one.plan.most, "Open Latch", call.now)
+    answers = unanswered(silent, one.plan.unanswered, one.plan.most, SERVICE.author, call.now)
     after: list[Item] = []
     for item, _ in found:
         if not entries[item.entry_id].entry.stands:
-            after.append(replace(item, trouble=GONE, version=item.version + 1))
+            after.append(replace(item, trouble=GONE, gone=True, version=item.version + 1))
         elif item.place in answers:
             after.append(replace(item, decision=answers[item.place], version=item.version + 1))
     acting = {item.place: item for item in (*standing, *after) if item.decision and item.decision.action}
@@ -118,12 +117,12 @@ def settle(call: Call, one: Round) -> Round:
     if one.state is not RoundState.SETTLING:
         return one
     found = call.tx.reviews.items(one.id)
-    to_come = [item for item, outcome in found if outcome == "to come"]
+    to_come = [item for item, outcome in found if outcome is Outcome.TO_COME]
     if to_come:
         call.tx.reviews.save_items([_order(call, one, item) for item in to_come[:CHUNK]])
         return one
     found = tuple(_dated(call, found))
-    if any(outcome not in RESTS for _, outcome in found):
+    if any(not outcome.settled for _, outcome in found):
         return one
     before = {item.entry_id: item.facts for item, _ in found}
     joined = [one for one in still_in_scope(call, one.plan.where) or () if one not in before]
@@ -139,23 +138,23 @@ def settle(call: Call, one: Round) -> Round:
     return one
 
 
-def _dated(call: Call, found: Sequence[tuple[Item, str]]) -> list[tuple[Item, str]]:
+def _dated(call: Call, found: Sequence[tuple[Item, Outcome]]) -> list[tuple[Item, Outcome]]:
     """What only waits for its last day is left open until then, and nobody has to say so: its order sees to it."""
-    waiting = {item.order_id for item, outcome in found if outcome == OrderState.WAITING and item.order_id is not None}
+    waiting = {item.order_id for item, outcome in found if outcome is Outcome.WAITING and item.order_id is not None}
     orders_ = {order.id: order for order in call.tx.orders.some(waiting)}
-    after: list[tuple[Item, str]] = []
+    after: list[tuple[Item, Outcome]] = []
     for item, outcome in found:
         order = orders_.get(item.order_id) if item.order_id is not None else None
-        step = order.steps[order.place] if order is not None and outcome == OrderState.WAITING else None
+        step = order.steps[order.place] if order is not None and outcome is Outcome.WAITING else None
         if order is None or step is None or step.call != "wait" or step.until is None:
             after.append((item, outcome))
             continue
         day = last_day(step.until, call.tx.workspace.zone)
         assert item.decision is not None  # noqa: S101 - an order comes of nothing else
-        left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.name, call.now)
+        left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.author, call.now)
         kept = replace(item, left_open=left, version=item.version + 1)
         call.tx.reviews.save_items([kept])
-        after.append((kept, "left open"))
+        after.append((kept, Outcome.LEFT_OPEN))
     return after
 
 
@@ -174,7 +173,7 @@ def _order(call: Call, one: Round, item: Item) -> Item:
     orders.hold(call, list(call.tx.entries.some([item.entry_id]).values()))
     entry = call.tx.entries.lock(item.entry_id)
     if not entry.stands:
-        return replace(item, trouble=GONE, version=item.version + 1)
+        return replace(item, trouble=GONE, gone=True, version=item.version + 1)
     there = call.tx.orders.open_for(entry.id)
     if there is not None and there.action in (decision.action.value, Action.END.value):
         return replace(item, order_id=there.id, version=item.version + 1)

@@ -100,9 +100,9 @@ def stuck(call: Call, order: Order, why: str) -> None:
     """Tell whoever ordered something, or else whoever looks after the workspace, that it needs a person."""
     listed = call.tx.entries.find(str(order.entry_id))
     title = f"An order needs a person: {order.action}, {listed.party.name} on {listed.account.name}"
-    people = [one for one in notices.managers(call) if one.name == order.ordered_by] or notices.managers(call)
     key = f"order:{order.id}:stuck:{order.version}"
-    notices.tell(call, people, Notice(key, title, why, f"/orders?order={order.ref}"))
+    news = Notice(key, title, why, f"/orders?order={order.ref}")
+    notices.tell(call, notices.manager(call, order.ordered_by.id), news)
 
 
 def ending(call: Call) -> int:
@@ -128,8 +128,7 @@ def _ends(call: Call, listed: Listed, before: timedelta) -> int:
     made = _tell_party(call, listed, Notice(key, f"Your access to {where} ends with {day}"))
     title = f"{listed.party.name}'s access to {where} ends with {day}"
     news = Notice(key + ":holder", title, f"“{entry.level}”", f"/inventory?entry={entry.ref}")
-    people = notices.managers(call)
-    return made + notices.tell(call, [one for one in people if one.name == entry.given_by] or people, news)
+    return made + notices.tell(call, notices.manager(call, entry.given_by_id), news)
 
 
 def _tell_party(call: Call, listed: Listed, notice: Notice) -> int:

@@ -130,7 +130,10 @@ def _cloud_event(call: Call, event: LoggedEvent) -> dict[str, Any]:
         "specversion": "1.0", "id": str(event.id), "source": f"urn:openlatch:workspace:{call.tx.workspace.slug}",
         "type": f"{TYPE}{act}", "subject": f"{subject}/{ref_of(event.subject_id)}", "time": told["at"],
         "datacontenttype": "application/json", "sequence": f"{event.number:020}",
-        "data": {"act": act, "subject": subject, "id": str(event.subject_id), "by": told["actor"]},
+        "data": {
+            "act": act, "subject": subject, "id": str(event.subject_id), "by": told["actor"],
+            "by_id": told.get("actor_id", ""),
+        },
     }  # fmt: skip
 
 

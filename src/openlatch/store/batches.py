@@ -3,24 +3,25 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
-from datetime import datetime, timedelta
+from dataclasses import dataclass
+from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, case, cast, func, insert, not_, or_, select, update
-from sqlalchemy.dialects.postgresql import JSONPATH
+from sqlalchemy import ColumnElement, and_, case, func, insert, not_, or_, select, update
 
 from openlatch.core.ids import ref_of
-from openlatch.core.orders import FINAL, OrderState
-from openlatch.core.reports import DONE
-from openlatch.core.reviews import GONE, LeftOpen
+from openlatch.core.model import Author
+from openlatch.core.outcomes import Outcome
+from openlatch.core.reviews import LeftOpen
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.orders import PATIENT, RESTING, waits_long
 from openlatch.store.pages import Page, Sort, page
+from openlatch.store.reviews import left_open_values, read_left_open
 from openlatch.store.tables import BatchItemRow, BatchRow, MembershipRow, OrderRow
 
-__all__ = ["SETTLED", "Batch", "BatchItem", "Batches"]
+__all__ = ["Batch", "BatchItem", "Batches"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,7 +36,7 @@ class Batch:
     action: str
     wanted: Mapping[str, Any]
     reason: str
-    ordered_by: str
+    ordered_by: Author
     ordered_at: datetime
     party_id: UUID | None = None
     begins_at: datetime | None = None
@@ -61,7 +62,7 @@ class BatchItem:
     entry_id: UUID | None = None
     who: str = ""
     order_id: UUID | None = None
-    outcome: str = "to come"
+    outcome: Outcome = Outcome.TO_COME
     trouble: str = ""
     done_at: datetime | None = None
     done_by: str = ""
@@ -71,52 +72,43 @@ class BatchItem:
 
 def _batch(row: BatchRow) -> Batch:
     return Batch(
-        row.id, row.kind, row.action, row.wanted, row.reason, row.ordered_by, row.ordered_at, row.party_id,
-        row.begins_at, row.cancelled_at, row.over_at,
+        row.id, row.kind, row.action, row.wanted, row.reason, Author(row.ordered_by, row.ordered_by_id),
+        row.ordered_at, row.party_id, row.begins_at, row.cancelled_at, row.over_at,
     )  # fmt: skip
 
 
-_LEFT = and_(BatchItemRow.order_id.is_(None), BatchItemRow.trouble == "", BatchItemRow.done_at.is_(None))
+_LEFT = and_(BatchItemRow.order_id.is_(None), BatchItemRow.came_to == "", BatchItemRow.done_at.is_(None))
 """Nothing has come of it so far."""
 _NOT_SEEN_GONE = and_(BatchItemRow.membership_id.is_not(None), MembershipRow.ended_at.is_(None))
 _OF_MEMBERSHIP: ColumnElement[str] = case(
-    (MembershipRow.ended_at.is_not(None), "proved"), (BatchItemRow.done_at.is_not(None), "told"), else_="to do"
+    (MembershipRow.ended_at.is_not(None), Outcome.PROVED.value),
+    (BatchItemRow.done_at.is_not(None), Outcome.TOLD.value),
+    else_=Outcome.TO_DO.value,
 )
 _OUTCOME: ColumnElement[str] = case(
-    (BatchItemRow.left_open.is_not(None), "left open"),
-    (BatchItemRow.trouble != "", case((BatchItemRow.trouble == GONE, "gone"), else_="refused")),
+    (BatchItemRow.left_open.is_not(None), Outcome.LEFT_OPEN.value),
+    (BatchItemRow.came_to != "", BatchItemRow.came_to),
     (BatchItemRow.membership_id.is_not(None), _OF_MEMBERSHIP),
-    (BatchItemRow.done_at.is_not(None), "done"),
-    (BatchItemRow.entry_id.is_(None), "to do"),
-    (BatchItemRow.order_id.is_(None), "to come"),
+    (BatchItemRow.done_at.is_not(None), Outcome.DONE.value),
+    (BatchItemRow.entry_id.is_(None), Outcome.TO_DO.value),
+    (BatchItemRow.order_id.is_(None), Outcome.TO_COME.value),
     else_=OrderRow.state,
 )
 
 
-_PATIENT = and_(
-    OrderRow.state == OrderState.TOLD.value,
-    OrderRow.again_at.is_not(None),
-    func.jsonb_path_exists(OrderRow.steps, cast("$[*] ? (@.patient == true && @.at == null)", JSONPATH)),
-)
-"""The provider said yes, and it takes effect when a device connects: nothing waits for that."""
-_RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
 _GOES_ON = and_(
     BatchItemRow.left_open.is_(None),
-    BatchItemRow.trouble == "",
+    BatchItemRow.came_to == "",
     or_(
         _NOT_SEEN_GONE,
         and_(
             BatchItemRow.membership_id.is_(None),
             BatchItemRow.done_at.is_(None),
-            or_(BatchItemRow.order_id.is_(None), and_(OrderRow.state.not_in(_RESTING), not_(_PATIENT))),
+            or_(BatchItemRow.order_id.is_(None), and_(OrderRow.state.not_in(RESTING), not_(PATIENT))),
         ),
     ),
 )
 """It has not come to rest: an order goes on, a person has something to do, or a reading has to show it."""
-SOON = timedelta(hours=1)
-"""An order that waits for longer than this waits for a day, or for a person."""
-SETTLED = DONE | {"left open"}
-"""What something in a batch has to have come to so that nobody has to look at it any more."""
 
 
 class Batches(Noun):
@@ -126,7 +118,8 @@ class Batches(Noun):
         values = {
             "workspace_id": self._workspace_id, "id": batch.id, "ref": batch.ref, "kind": batch.kind,
             "action": batch.action, "wanted": dict(batch.wanted), "party_id": batch.party_id, "reason": batch.reason,
-            "ordered_by": batch.ordered_by, "ordered_at": batch.ordered_at, "begins_at": batch.begins_at,
+            "ordered_by": batch.ordered_by.name, "ordered_by_id": batch.ordered_by.id,
+            "ordered_at": batch.ordered_at, "begins_at": batch.begins_at,
         }  # fmt: skip
         self._session.execute(insert(BatchRow).values(**values))
         self.add_items(batch.id, items)
@@ -137,7 +130,8 @@ class Batches(Noun):
             {
                 "workspace_id": self._workspace_id, "batch_id": batch_id, "place": one.place, "phase": one.phase,
                 "entry_id": one.entry_id, "action": one.action, "text": one.text, "who": one.who,
-                "trouble": one.trouble, "done_by": one.done_by, "membership_id": one.membership_id,
+                "came_to": Outcome.REFUSED.value if one.trouble else "", "trouble": one.trouble,
+                "done_by": one.done_by, "membership_id": one.membership_id,
             }
             for one in items
         ]  # fmt: skip
@@ -216,9 +210,7 @@ class Batches(Noun):
 
     def resting(self, batch_ids: Iterable[UUID], now: datetime) -> set[UUID]:
         """Return those of some batches in which nothing goes on by itself now, whatever people have still to do."""
-        soon = or_(OrderRow.again_at.is_(None), OrderRow.again_at <= now + SOON)
-        asked = and_(OrderRow.state == OrderState.WAITING.value, not_(soon))
-        people = or_(BatchItemRow.entry_id.is_(None), and_(BatchItemRow.order_id.is_not(None), asked))
+        people = or_(BatchItemRow.entry_id.is_(None), and_(BatchItemRow.order_id.is_not(None), waits_long(now)))
         query = (
             self._items(BatchItemRow.batch_id, BatchItemRow.phase, func.bool_and(people))
             .where(BatchItemRow.batch_id.in_(list(batch_ids)), _GOES_ON)
@@ -233,25 +225,24 @@ class Batches(Noun):
     def leave_open(self, batch_id: UUID, place: int, left: LeftOpen) -> bool:
         """Keep that something is left open; returns whether there was anything that had not come to rest well."""
         there = self.item(batch_id, place)
-        if there is None or there.outcome in SETTLED:
+        if there is None or there.outcome.settled:
             return False
-        self._change(batch_id, place, left_open=asdict(left) | {"at": left.at.isoformat()})
+        self._change(batch_id, place, left_open=left_open_values(left))
         return True
 
     def moving(self, batch_id: UUID) -> bool:
         """Return whether an order of a batch still goes on by itself."""
-        goes_on = and_(OrderRow.state.not_in(_RESTING), not_(_PATIENT))
+        goes_on = and_(OrderRow.state.not_in(RESTING), not_(PATIENT))
         query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, goes_on).limit(1)
         return self._session.scalar(query) is not None
 
-    def came_all(self, batch_id: UUID, items: Iterable[tuple[int, UUID | None, str]]) -> None:
-        """Keep what came of several things: each with its place, its order, or why there is none."""
-        for place, order_id, trouble in items:
-            self.came(batch_id, place, order_id=order_id, trouble=trouble)
+    def ordered(self, batch_id: UUID, place: int, order_id: UUID) -> None:
+        """Keep the order that came of something."""
+        self._change(batch_id, place, order_id=order_id)
 
-    def came(self, batch_id: UUID, place: int, *, order_id: UUID | None = None, trouble: str = "") -> None:
-        """Keep what came of something: an order, or why there is none."""
-        self._change(batch_id, place, order_id=order_id, trouble=trouble)
+    def came(self, batch_id: UUID, place: int, outcome: Outcome, why: str) -> None:
+        """Keep what came of something of which there is no order, and why there is none."""
+        self._change(batch_id, place, came_to=outcome.value, trouble=why)
 
     def done(self, batch_id: UUID, place: int, by: str, now: datetime) -> bool:
         """Keep that a person has done something; returns whether it was for a person, and still to be done."""
@@ -266,8 +257,9 @@ class Batches(Noun):
 
     def cancel(self, batch_id: UUID, now: datetime, why: str) -> None:
         """Let nothing more come of a batch."""
-        mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.order_id.is_(None), BatchItemRow.trouble == "")
-        self._session.execute(update(BatchItemRow).where(mine, BatchItemRow.done_at.is_(None)).values(trouble=why))
+        called_off = {"came_to": Outcome.CANCELLED.value, "trouble": why}
+        mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.order_id.is_(None), BatchItemRow.came_to == "")
+        self._session.execute(update(BatchItemRow).where(mine, BatchItemRow.done_at.is_(None)).values(**called_off))
         self._session.execute(update(BatchRow).where(BatchRow.id == batch_id).values(cancelled_at=now))
 
     def _change(self, batch_id: UUID, place: int, **values: Any) -> None:
@@ -282,10 +274,9 @@ class Batches(Noun):
         return select(*columns).select_from(BatchItemRow).outerjoin(OrderRow, same).outerjoin(MembershipRow, seen)
 
 
-def _item(row: BatchItemRow, outcome: str = "to come") -> BatchItem:
-    left = row.left_open
+def _item(row: BatchItemRow, outcome: str = Outcome.TO_COME.value) -> BatchItem:
     return BatchItem(
         row.place, row.phase, row.action, row.text, row.entry_id, row.who, row.order_id,
-        outcome, row.trouble, row.done_at, row.done_by, row.membership_id,
-        LeftOpen(left["reason"], left["owner"], left["by"], datetime.fromisoformat(left["at"])) if left else None,
+        Outcome(outcome), row.trouble, row.done_at, row.done_by, row.membership_id,
+        read_left_open(row.left_open),
     )  # fmt: skip

@@ -11,6 +11,7 @@ from uuid import UUID
 from pydantic import TypeAdapter
 from sqlalchemy import Select, delete, insert, select, update
 
+from openlatch.core.model import Author
 from openlatch.core.offers import Offer, OfferState, Part
 from openlatch.errors import Changed
 from openlatch.store.noun import Noun, id_or_ref, missing
@@ -20,7 +21,7 @@ from openlatch.store.tables import OfferPartRow, OfferRow
 __all__ = ["Offers"]
 
 _PART = TypeAdapter(Part)
-_PLAIN = [one.name for one in fields(Offer) if one.name not in ("id", "parts", "state", "confirmed")]
+_PLAIN = [one.name for one in fields(Offer) if one.name not in ("id", "parts", "state", "confirmed", "made_by")]
 _LATEST = Sort("latest", (OfferRow.made_at, OfferRow.id), descending=True)
 
 
@@ -114,10 +115,12 @@ class Offers(Noun):
 
 def _values(offer: Offer) -> dict[str, Any]:
     plain = {name: getattr(offer, name) for name in _PLAIN}
-    return {**plain, "ref": offer.ref, "state": offer.state.value, "confirmed": list(offer.confirmed)}
+    made_by = {"made_by": offer.made_by.name, "made_by_id": offer.made_by.id}
+    return {**plain, **made_by, "ref": offer.ref, "state": offer.state.value, "confirmed": list(offer.confirmed)}
 
 
 def _offer(row: OfferRow, parts: tuple[Part, ...]) -> Offer:
     plain = {name: getattr(row, name) for name in _PLAIN}
-    found = Offer(id=row.id, parts=parts, confirmed=tuple(row.confirmed), **plain)
+    made_by = Author(row.made_by, row.made_by_id)
+    found = Offer(id=row.id, parts=parts, confirmed=tuple(row.confirmed), made_by=made_by, **plain)
     return replace(found, state=OfferState(row.state))

@@ -3,16 +3,16 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
 import orjson
 from pydantic import TypeAdapter
-from sqlalchemy import and_, func, select, update
-from sqlalchemy.dialects.postgresql import insert
+from sqlalchemy import ColumnElement, and_, cast, func, not_, or_, select, update
+from sqlalchemy.dialects.postgresql import JSONPATH, insert
 
-from openlatch.core.model import EndReason, Kind, State
+from openlatch.core.model import Author, EndReason, Kind, State
 from openlatch.core.orders import FINAL, Order, OrderState
 from openlatch.core.plans import Action, Step, why_ended
 from openlatch.errors import Changed
@@ -21,10 +21,26 @@ from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import EntryRow, OrderRow
 
-__all__ = ["Orders"]
+__all__ = ["PATIENT", "RESTING", "Orders", "waits_long"]
 
 _STEPS = TypeAdapter(tuple[Step, ...])
+RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
+"""The states in which an order does not go on by itself, whatever it waits for."""
+PATIENT = and_(
+    OrderRow.state == OrderState.TOLD.value,
+    OrderRow.again_at.is_not(None),
+    func.jsonb_path_exists(OrderRow.steps, cast("$[*] ? (@.patient == true && @.at == null)", JSONPATH)),
+)
+"""The provider said yes, and it takes effect when a device connects: nothing waits for that."""
+SOON = timedelta(hours=1)
+"""An order that waits for longer than this waits for a day, or for a person."""
 _OPEN = [s.value for s in OrderState if s not in FINAL]
+
+
+def waits_long(now: datetime) -> ColumnElement[bool]:
+    """Whether an order waits for a day, or for a person."""
+    soon = or_(OrderRow.again_at.is_(None), OrderRow.again_at <= now + SOON)
+    return and_(OrderRow.state == OrderState.WAITING.value, not_(soon))
 
 
 def _order(row: OrderRow) -> Order:
@@ -36,7 +52,7 @@ def _order(row: OrderRow) -> Order:
         plan=row.plan,
         steps=_STEPS.validate_python(row.steps),
         reason=row.reason,
-        ordered_by=row.ordered_by,
+        ordered_by=Author(row.ordered_by, row.ordered_by_id),
         ordered_at=row.ordered_at,
         idempotency_key=row.idempotency_key,
         entry_state=State(row.entry_state),
@@ -59,7 +75,8 @@ def _values(order: Order) -> dict[str, Any]:
         "plan": orjson.loads(orjson.dumps(order.plan)),
         "steps": _STEPS.dump_python(order.steps, mode="json"),
         "reason": order.reason,
-        "ordered_by": order.ordered_by,
+        "ordered_by": order.ordered_by.name,
+        "ordered_by_id": order.ordered_by.id,
         "ordered_at": order.ordered_at,
         "idempotency_key": order.idempotency_key,
         "entry_state": order.entry_state.value,

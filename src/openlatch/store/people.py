@@ -73,6 +73,12 @@ class People(Noun):
             raise missing("person", person_id)
         return _person(row)
 
+    def namesakes(self, person: Person) -> bool:
+        """Return whether anybody else has the name that a person has."""
+        same = func.lower(PersonRow.name) == person.name.lower()
+        query = select(PersonRow.id).where(same, PersonRow.id != person.id).limit(1)
+        return self._session.scalar(query) is not None
+
     def by_address(self, address: str) -> tuple[Person, str] | None:
         """Return the person with that address and the hash of their password."""
         row = self._session.scalar(select(PersonRow).where(PersonRow.address == address))

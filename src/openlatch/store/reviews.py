@@ -9,13 +9,14 @@ from typing import Any
 from uuid import UUID
 
 import orjson
-from sqlalchemy import ColumnElement, Text, and_, case, func, or_, select, update
+from sqlalchemy import ColumnElement, Text, and_, case, func, not_, or_, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.decisions import Choice, Decision, Facts
+from openlatch.core.model import Author
+from openlatch.core.outcomes import Outcome
 from openlatch.core.reviews import (
-    GONE,
     Comparison,
     Event,
     Item,
@@ -29,6 +30,7 @@ from openlatch.core.reviews import (
 from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing, the_one
+from openlatch.store.orders import PATIENT, RESTING, waits_long
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import (
     CalendarRow,
@@ -41,7 +43,7 @@ from openlatch.store.tables import (
     SealRow,
 )
 
-__all__ = ["Past", "Progress", "Reviews"]
+__all__ = ["Past", "Progress", "Reviews", "left_open_values", "read_left_open"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,13 +60,13 @@ PASSED_OVER = 1000
 _SAME_ROUND = and_(RoundRow.workspace_id == RoundItemRow.workspace_id, RoundRow.id == RoundItemRow.round_id)
 _KEEPS: ColumnElement[bool] = RoundItemRow.decision.contains({"choice": Choice.KEEP.value})
 _OUTCOME: ColumnElement[str] = case(
-    (RoundItemRow.left_open.is_not(None), "left open"),
-    (RoundItemRow.trouble == GONE, "gone"),
-    (RoundItemRow.decision.is_(None), "undecided"),
-    (RoundItemRow.trouble != "", "refused"),
+    (RoundItemRow.left_open.is_not(None), Outcome.LEFT_OPEN.value),
+    (RoundItemRow.gone, Outcome.GONE.value),
+    (RoundItemRow.decision.is_(None), Outcome.UNDECIDED.value),
+    (RoundItemRow.trouble != "", Outcome.REFUSED.value),
     (RoundItemRow.order_id.is_not(None), OrderRow.state.cast(Text)),
-    (_KEEPS, "kept"),
-    else_="to come",
+    (_KEEPS, Outcome.KEPT.value),
+    else_=Outcome.TO_COME.value,
 )
 """What came of an item so far."""
 
@@ -189,7 +191,7 @@ class Reviews(Noun):
                     "workspace_id": self._workspace_id, "round_id": new.id, "place": one.place,
                     "entry_id": one.entry_id, "account_id": one.account_id, "party_id": one.party_id,
                     "facts": _plain(asdict(one.facts)), "reviewer": one.reviewer, "decision": None, "order_id": None,
-                    "trouble": "", "left_open": None, "version": 1,
+                    "trouble": "", "gone": False, "left_open": None, "version": 1,
                 }
                 for one in items
             ],
@@ -251,6 +253,16 @@ class Reviews(Noun):
             found[round_id][outcome] = number
         return found
 
+    def moving(self, round_ids: Sequence[UUID], now: datetime) -> set[UUID]:
+        """Return those of some rounds in which something goes on by itself now."""
+        going = and_(OrderRow.state.not_in(RESTING), not_(PATIENT), not_(waits_long(now)))
+        query = (
+            _with_orders(RoundItemRow.round_id)
+            .where(RoundItemRow.round_id.in_(round_ids), RoundItemRow.left_open.is_(None), ~RoundItemRow.gone)
+            .where(or_(_OUTCOME.in_([Outcome.TO_COME.value]), and_(RoundItemRow.order_id.is_not(None), going)))
+        )
+        return {row[0] for row in self._session.execute(query.distinct())}
+
     def progress(self, round_id: UUID) -> dict[UUID | None, Progress]:
         """Return for each reviewer how many items there are, how many are decided, and how many of these by others."""
         by_others = func.count(func.nullif(RoundItemRow.decision["instead_of"].astext, ""))
@@ -290,7 +302,7 @@ class Reviews(Noun):
     def items(
         self, round_id: UUID, *, reviewer: UUID | None = None, outcome: str = "", places: Iterable[int] | None = None,
         lock: bool = False,
-    ) -> tuple[tuple[Item, str], ...]:  # fmt: skip
+    ) -> tuple[tuple[Item, Outcome], ...]:  # fmt: skip
         """Return items of a round in their order, each with what came of it."""
         query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
         if reviewer is not None:
@@ -301,7 +313,8 @@ class Reviews(Noun):
             query = query.where(RoundItemRow.place.in_(list(places)))
         if lock:
             query = query.with_for_update(of=RoundItemRow).execution_options(populate_existing=True)
-        return tuple((_item(row[0]), row[1]) for row in self._session.execute(query.order_by(RoundItemRow.place)))
+        rows = self._session.execute(query.order_by(RoundItemRow.place))
+        return tuple((_item(row[0]), Outcome(row[1])) for row in rows)
 
     def save_items(self, items: Iterable[Item]) -> None:
         """Store items one version on; raises Changed if somebody else did so first."""
@@ -315,7 +328,8 @@ class Reviews(Noun):
                 "decision": _plain(asdict(one.decision)) if one.decision is not None else None,
                 "order_id": one.order_id,
                 "trouble": one.trouble,
-                "left_open": _plain(asdict(one.left_open)) if one.left_open is not None else None,
+                "gone": one.gone,
+                "left_open": left_open_values(one.left_open) if one.left_open is not None else None,
                 "version": one.version,
             }
             if self._session.execute(statement.values(**values).returning(RoundItemRow.place)).first() is None:
@@ -443,12 +457,10 @@ def _comparison(stored: Mapping[str, Any] | None) -> Comparison | None:
 
 
 def _item(row: RoundItemRow) -> Item:
-    left = row.left_open
     return Item(
         row.round_id, row.place, row.entry_id, row.account_id, row.party_id, read_facts(row.facts), row.reviewer,
         _decision(row.decision), row.order_id, row.trouble,
-        LeftOpen(left["reason"], left["owner"], left["by"], datetime.fromisoformat(left["at"])) if left else None,
-        row.version,
+        row.gone, read_left_open(row.left_open), row.version,
     )  # fmt: skip
 
 
@@ -468,11 +480,34 @@ def _decision(stored: Mapping[str, Any] | None) -> Decision | None:
     if stored is None:
         return None
     return Decision(
-        Choice(stored["choice"]), stored["by"], datetime.fromisoformat(stored["at"]), stored["reason"],
+        Choice(stored["choice"]), _author(stored["by"]), datetime.fromisoformat(stored["at"]), stored["reason"],
         stored["level"], date.fromisoformat(stored["until"]) if stored["until"] else None,
         UUID(stored["to"]) if stored["to"] else None, stored["unanswered"], stored["pauses"],
-        stored.get("instead_of", ""),
+        _author(stored["instead_of"]) if stored.get("instead_of") else None,
     )  # fmt: skip
+
+
+def read_left_open(stored: Mapping[str, Any] | None) -> LeftOpen | None:
+    """Return what is left open, as it was stored."""
+    if stored is None:
+        return None
+    at = datetime.fromisoformat(stored["at"])
+    return LeftOpen(stored["reason"], _author(stored["owner"]), _author(stored["by"]), at)
+
+
+def left_open_values(left: LeftOpen) -> dict[str, Any]:
+    """Return what is left open, to be stored."""
+    return {
+        "reason": left.reason, "owner": _plain(asdict(left.owner)), "by": _plain(asdict(left.by)),
+        "at": left.at.isoformat(),
+    }  # fmt: skip
+
+
+def _author(stored: str | Mapping[str, Any]) -> Author:
+    """Return whoever did something, as it was stored: by name alone before ids were kept."""
+    if isinstance(stored, str):
+        return Author(stored)
+    return Author(stored["name"], UUID(stored["id"]) if stored["id"] else None)
 
 
 def _same_name(name: str) -> Conflict:

@@ -195,6 +195,7 @@ class EntryRow(Owned):
     resources: Mapped[list[str]]
     given_at: Mapped[datetime | None]
     given_by: Mapped[str]
+    given_by_id: Mapped[UUID | None]
     accepted_at: Mapped[datetime | None]
     last_used: Mapped[datetime | None]
     use_known: Mapped[bool]
@@ -310,6 +311,7 @@ class OrderRow(Owned):
     steps: Mapped[list[dict[str, Any]]]
     reason: Mapped[str]
     ordered_by: Mapped[str]
+    ordered_by_id: Mapped[UUID | None]
     ordered_at: Mapped[datetime]
     idempotency_key: Mapped[str]
     entry_state: Mapped[str]
@@ -331,6 +333,7 @@ class BatchRow(Owned):
     party_id: Mapped[UUID | None]
     reason: Mapped[str]
     ordered_by: Mapped[str]
+    ordered_by_id: Mapped[UUID | None]
     ordered_at: Mapped[datetime]
     begins_at: Mapped[datetime | None]
     cancelled_at: Mapped[datetime | None]
@@ -348,6 +351,7 @@ class BatchItemRow(Base):
     text: Mapped[str]
     who: Mapped[str]
     order_id: Mapped[UUID | None]
+    came_to: Mapped[str]
     trouble: Mapped[str]
     done_at: Mapped[datetime | None]
     done_by: Mapped[str]
@@ -401,6 +405,7 @@ class RoundItemRow(Base):
     decision: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     order_id: Mapped[UUID | None]
     trouble: Mapped[str]
+    gone: Mapped[bool]
     left_open: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
     version: Mapped[int]
 
@@ -460,6 +465,7 @@ class OfferRow(Owned):
     basis: Mapped[str]
     starts_at: Mapped[datetime | None]
     made_by: Mapped[str]
+    made_by_id: Mapped[UUID | None]
     made_at: Mapped[datetime]
     lapses_at: Mapped[datetime]
     confirmed: Mapped[list[str]]

@@ -455,7 +455,8 @@ def order(sight: OrderSight) -> wire.Order:
         steps=[_step(s) for s in o.steps],
         consequences=[wire.Consequence.model_validate(c) for c in o.plan["consequences"]],
         reason=o.reason,
-        ordered_by=o.ordered_by,
+        ordered_by=o.ordered_by.name,
+        ordered_by_id=o.ordered_by.id,
         ordered_at=o.ordered_at,
         attempts=o.attempts,
         why=o.why,
@@ -555,4 +556,6 @@ def event(e: LoggedEvent, about: Listed | None) -> wire.Event:
 
 
 def left_open(left: LeftOpen | None) -> wire.LeftOpen | None:
-    return None if left is None else wire.LeftOpen(reason=left.reason, owner=left.owner, by=left.by, at=left.at)
+    return (
+        None if left is None else wire.LeftOpen(reason=left.reason, owner=left.owner.name, by=left.by.name, at=left.at)
+    )

@@ -82,6 +82,7 @@ def round_(sight: RoundSight) -> wire.Round:
         risk_limit=one.plan.risk_limit,
         count=sight.count,
         outcomes=dict(sight.outcomes),
+        rests=sight.rests,
         progress=[
             wire.ReviewerProgress(
                 name=sight.people[person].name if person is not None and person in sight.people else "",
@@ -117,7 +118,7 @@ def item(sight: ItemSight) -> wire.RoundItem:
     return wire.RoundItem(
         place=one.place,
         version=one.version,
-        outcome=sight.outcome,
+        outcome=sight.outcome.value,
         facts=_facts(one.facts),
         entry=render.entry(Sight(sight.listed, ())),
         advice_why=sight.advice[1],
@@ -163,13 +164,14 @@ def _decision(decision: Decision | None) -> wire.Decision | None:
         return None
     facts: dict[str, Any] = {"choice": decision.choice.value}
     return wire.Decision(
-        by=decision.by,
+        by=decision.by.name,
+        by_id=decision.by.id,
         at=decision.at,
         reason=decision.reason,
         level=decision.level,
         until=decision.until,
         unanswered=decision.unanswered,
-        instead_of=decision.instead_of,
+        instead_of=str(decision.instead_of or ""),
         **facts,
     )
 

@@ -4,6 +4,8 @@ from __future__ import annotations
 
 import json
 
+import pytest
+
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound
 from openlatch.wire.receipt import check
@@ -142,7 +144,14 @@ def _(w: World) -> None:
     entry = w.spare()
     where = {"account": "Bookings", "party": entry.party.ref}
     made = w.owner.command_batch(where, "end-on", count=w.owner.plan_batch(where).count, until=w.day(5))
-    assert w.owner.cancel_batch(made.ref).cancelled_at is not None
+    called_off = w.owner.cancel_batch(made.ref)
+    assert called_off.cancelled_at is not None
+    assert called_off.outcomes == {"cancelled": made.count}
+    (item,) = w.owner.batch(made.ref, "cancelled").items
+    assert item.entry is not None
+    assert item.entry.ref == entry.ref
+    with pytest.raises(Invalid, match="outcome"):
+        w.owner.batch(made.ref, "given up")
     with w.refused(Conflict, "called off already"):
         w.owner.cancel_batch(made.ref)
 

@@ -7,10 +7,11 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReportLinks from "@/ui/ReportLinks.vue";
 import { useNow } from "@/ui/clock";
+import { CAN_BE_LEFT, ink } from "@/ui/outcomes";
 import { ago, day, exact, moment } from "@/ui/time";
 import LeaveOpen from "./LeaveOpen.vue";
-import OutcomeBar from "./OutcomeBar.vue";
-import { titleOf } from "./outcomes";
+import OutcomeBar from "@/ui/OutcomeBar.vue";
+import { titleOf } from "./title";
 
 const route = useRoute();
 const queries = useQueryClient();
@@ -48,7 +49,6 @@ const leave = useMutation({
     ),
   onSuccess: (found) => queries.setQueryData(["batches", "one", wanted.value], found),
 });
-const LEFT = ["to do", "told", "stuck", "refused", "cancelled"];
 /** The things in it, phase by phase; a batch that is not for a leaver has one, without a name. */
 const phases = computed(() => {
   const found = new Map<string, Batch["items"]>();
@@ -56,12 +56,6 @@ const phases = computed(() => {
     found.set(item.phase, [...(found.get(item.phase) ?? []), item]);
   return [...found];
 });
-const TONE: Record<string, string> = {
-  proved: "text-good",
-  done: "text-good",
-  stuck: "text-critical",
-  refused: "text-critical",
-};
 </script>
 
 <template>
@@ -126,7 +120,7 @@ const TONE: Record<string, string> = {
             </thead>
             <tbody>
               <tr v-for="item in items" :key="item.place" class="border-b border-line">
-                <td class="cell font-[620]" :class="TONE[item.outcome] ?? ''">{{ item.outcome }}</td>
+                <td class="cell font-[620]" :class="ink(item.outcome)">{{ item.outcome }}</td>
                 <td class="cell">
                   <RouterLink
                     v-if="item.entry"
@@ -160,7 +154,7 @@ const TONE: Record<string, string> = {
                   <span v-if="item.outcome === 'to do' && item.who" class="small ml-2">{{ item.who }}</span>
                   <span v-if="item.left_open">{{ item.left_open.reason }} ({{ item.left_open.owner }})</span>
                   <LeaveOpen
-                    v-if="batch.kind === 'leaver' && mayChange && LEFT.includes(item.outcome)"
+                    v-if="batch.kind === 'leaver' && mayChange && CAN_BE_LEFT.includes(item.outcome)"
                     :busy="leave.isPending.value"
                     class="ml-2"
                     @leave="(reason) => leave.mutate({ place: item.place, reason })"

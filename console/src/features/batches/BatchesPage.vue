@@ -6,8 +6,8 @@ import { useSession } from "@/api/session";
 import ListPage from "@/ui/ListPage.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact } from "@/ui/time";
-import OutcomeBar from "./OutcomeBar.vue";
-import { titleOf } from "./outcomes";
+import OutcomeBar from "@/ui/OutcomeBar.vue";
+import { titleOf } from "./title";
 
 const now = useNow();
 const { zone } = useSession();

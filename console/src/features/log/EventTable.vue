@@ -32,13 +32,18 @@ function text(event: Event, name: string): string {
         <td class="cell whitespace-nowrap" :title="exact(text(event, 'at'))">
           {{ moment(text(event, "at"), zone) }}
         </td>
-        <td class="cell">{{ text(event, "actor") }}</td>
         <td class="cell">
-          <span class="font-[620]">{{ told(event).what }}</span>{{ " " }}
+          {{ text(event, "actor") }}
+          <span v-if="text(event, 'on_behalf_of')" class="small block"
+            >for {{ text(event, "on_behalf_of") }}</span
+          >
+        </td>
+        <td class="cell">
+          <span class="font-[620]">{{ told(event, zone).what }}</span>{{ " " }}
           <RouterLink v-if="event.about" class="link ml-1" :to="entryAddress(event.about.ref)">{{
             event.about.name
           }}</RouterLink>
-          <span class="small block break-words">{{ told(event).detail }}</span>
+          <span class="small block break-words">{{ told(event, zone).detail }}</span>
         </td>
         <td class="cell font-mono text-[12px] text-mute" :title="event.link ?? ''">
           {{ event.link ? `${event.link.slice(0, 12)}…` : "not sealed yet" }}

@@ -16,15 +16,15 @@ describe("an event in words", () => {
       already: false,
       new: 7,
       powers: ["view", "edit"],
-      facts: { last_used: "2026-04-23T07:46:23+00:00", limit_days: 90 },
+      facts: { last_used: "2026-04-23T22:46:23+00:00", limit_days: 90 },
     };
-    expect(told(event("flag.raised", facts))).toEqual({
+    expect(told(event("flag.raised", facts), "Pacific/Kiritimati")).toEqual({
       what: "Flag raised",
-      detail: "new 7 · powers view, edit · last used 2026-04-23 · limit days 90",
+      detail: "new 7 · powers view, edit · last used 24 Apr 2026, 12:46 · limit days 90",
     });
   });
 
   it("shows an event that it does not know as it is", () => {
-    expect(told(event("moon.rose", {}))).toEqual({ what: "moon.rose", detail: "" });
+    expect(told(event("moon.rose", {}), "UTC")).toEqual({ what: "moon.rose", detail: "" });
   });
 });

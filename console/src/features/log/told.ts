@@ -1,4 +1,5 @@
 import type { Event } from "@/api/client";
+import { moment } from "@/ui/time";
 
 const WHAT: Record<string, string> = {
   "entry.found": "Access found",
@@ -32,16 +33,16 @@ const WHAT: Record<string, string> = {
 };
 
 /** An event in words; one that is not known here is shown as it is. */
-export function told(event: Event): { what: string; detail: string } {
+export function told(event: Event, zone: string): { what: string; detail: string } {
   const { act, facts } = event.content as { act: string; facts: Record<string, unknown> };
-  return { what: WHAT[act] ?? act, detail: detail(facts) };
+  return { what: WHAT[act] ?? act, detail: detail(facts, zone) };
 }
 
 const ID = /^([0-9a-f]{8}-[0-9a-f]{4}-7|[0-9a-f]{64}$)/;
-const INSTANT = /^(\d{4}-\d\d-\d\d)T\d\d:\d\d/;
+const INSTANT = /^\d{4}-\d\d-\d\dT\d\d:\d\d/;
 
 /** The facts in one line: without ids, links, empty words and zeros, and with what is nested laid flat. */
-function detail(facts: Record<string, unknown>): string {
+function detail(facts: Record<string, unknown>, zone: string): string {
   const said = Object.entries(facts).flatMap(([name, value]): string[] => {
     if (
       value === "" ||
@@ -53,10 +54,11 @@ function detail(facts: Record<string, unknown>): string {
       return [];
     if (Array.isArray(value)) return value.length ? [`${words(name)} ${value.join(", ")}`] : [];
     if (typeof value === "object") {
-      const inner = detail(value as Record<string, unknown>);
+      const inner = detail(value as Record<string, unknown>, zone);
       return inner ? [name === "facts" ? inner : `${words(name)}: ${inner}`] : [];
     }
-    return [`${words(name)} ${INSTANT.exec(String(value))?.[1] ?? String(value)}`];
+    const text = String(value);
+    return [`${words(name)} ${INSTANT.test(text) ? moment(text, zone) : text}`];
   });
   return said.join(" · ");
 }

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take, type Review, type Round } from "@/api/client";
 import { useSession } from "@/api/session";
-import OutcomeBar from "@/features/batches/OutcomeBar.vue";
+import OutcomeBar from "@/ui/OutcomeBar.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, exact } from "@/ui/time";
 import ReviewForm from "./ReviewForm.vue";

@@ -4,7 +4,7 @@ import { computed, ref } from "vue";
 import { useRoute } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
-import OutcomeBar from "@/features/batches/OutcomeBar.vue";
+import OutcomeBar from "@/ui/OutcomeBar.vue";
 import PageTabs from "@/ui/PageTabs.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, exact, moment } from "@/ui/time";

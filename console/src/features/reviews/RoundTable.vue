@@ -4,6 +4,7 @@ import { api, take, type Round, type RoundItem } from "@/api/client";
 import { useSession } from "@/api/session";
 import LeaveOpen from "@/features/batches/LeaveOpen.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { CAN_BE_LEFT, ink } from "@/ui/outcomes";
 import { moment } from "@/ui/time";
 import { advised, decided } from "./decisions";
 
@@ -12,13 +13,6 @@ const emit = defineEmits<{ changed: [] }>();
 const session = useSession();
 const { zone, me } = session;
 const mayLeave = session.may("rounds.leave_open");
-const TONE: Record<string, string> = {
-  proved: "text-good",
-  kept: "text-good",
-  stuck: "text-critical",
-  refused: "text-critical",
-};
-const WAITS = ["stuck", "refused", "cancelled", "waiting", "told"];
 const act = useMutation({
   mutationFn: ({ place, reason }: { place: number; reason?: string }) => {
     const params = { path: { one: props.round.ref } };
@@ -81,7 +75,7 @@ const act = useMutation({
             }}</span>
           </td>
           <td class="cell text-[13px]">
-            <span class="font-[620]" :class="TONE[item.outcome] ?? ''">{{ item.outcome }}</span>
+            <span class="font-[620]" :class="ink(item.outcome)">{{ item.outcome }}</span>
             <RouterLink
               v-if="item.order"
               class="link ml-2 font-mono"
@@ -92,7 +86,7 @@ const act = useMutation({
             <span v-if="item.left_open" class="small block"
               >{{ item.left_open.reason }} ({{ item.left_open.owner }})</span
             >
-            <template v-if="round.state === 'settling' && mayLeave && WAITS.includes(item.outcome)">
+            <template v-if="round.state === 'settling' && mayLeave && CAN_BE_LEFT.includes(item.outcome)">
               <LeaveOpen
                 :busy="act.isPending.value"
                 @leave="(reason) => act.mutate({ place: item.place, reason })"

@@ -15,6 +15,7 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 from zoneinfo import ZoneInfo
 
+from openlatch.core.outcomes import Outcome, Tone
 from openlatch.core.reports import digest, what_remains
 from openlatch.deferred import deferred
 from openlatch.web.api import Download
@@ -44,12 +45,7 @@ _FACES = (
     ("Atkinson", "atkinson-hyperlegible-next-latin-wght"),
     ("Geist Mono", "geist-mono-latin-wght"),
 )
-_SHADES = {
-    "proved": "good", "kept": "keep", "done": "good", "gone": "keep", "told": "wait", "running": "wait",
-    "waiting": "wait", "to come": "wait", "to do": "wait", "undecided": "wait", "stuck": "bad", "refused": "bad",
-    "left open": "wait", "cancelled": "keep",
-}  # fmt: skip
-_COLOURS = {"good": "#2f6b46", "keep": "#8aa3a1", "wait": "#b98a2f", "bad": "#a8442a"}
+_COLOURS = {Tone.GOOD: "#2f6b46", Tone.STAYS: "#8aa3a1", Tone.WAITS: "#b98a2f", Tone.BAD: "#a8442a"}
 _BANDS = ((0, 19), (20, 39), (40, 59), (60, 79), (80, 100))
 
 
@@ -121,12 +117,11 @@ def _page(report: Mapping[str, Any], signed: str, most: int) -> str:
             left_out=max(0, len(report["lines"]) - most),
             remains=what_remains(report["lines"]),
             outcomes=_shares(report["outcomes"]),
-            colours=_COLOURS,
-            shades=_SHADES,
+            colours={tone.value: colour for tone, colour in _COLOURS.items()},
+            shade=lambda word: Outcome(word).tone.value,
             bands=_bands(report["lines"]),
             most_flags=max((max(one["then"], one["now"]) for one in report["rules"]), default=1),
             instant=instant,
-            fact=lambda text: _with_instants(text, zone),
         )
     )
 
@@ -136,22 +131,15 @@ def _instant(text: str, zone: ZoneInfo) -> str:
     return f"{at.day} {at:%B %Y, %H:%M}"
 
 
-def _with_instants(text: str, zone: ZoneInfo) -> str:
-    """A fact of a report's head, in which an instant comes first or last."""
-    for word in (*text.replace(";", " ").replace(",", " ").split(),):
-        if len(word) >= len("2027-01-01T00:00+00:00") and word[4] == "-" and "T" in word:
-            return text.replace(word, _instant(word, zone))
-    return text
-
-
 def _shares(outcomes: Mapping[str, int]) -> list[dict[str, Any]]:
     """The bar of what came of everything: widths in thousandths, what is well first."""
-    order = {"good": 0, "keep": 1, "wait": 2, "bad": 3}
+    order = list(Tone)
     every = sum(outcomes.values()) or 1
     found, x = [], 0.0
-    for word, number in sorted(outcomes.items(), key=lambda one: (order[_SHADES.get(one[0], "wait")], one[0])):
+    tones = {word: Outcome(word).tone for word in outcomes}
+    for word, number in sorted(outcomes.items(), key=lambda one: (order.index(tones[one[0]]), one[0])):
         width = 1000 * number / every
-        found.append({"word": word, "number": number, "shade": _SHADES.get(word, "wait"), "x": x, "width": width})
+        found.append({"word": word, "number": number, "shade": tones[word].value, "x": x, "width": width})
         x += width
     return found
 

@@ -51,7 +51,7 @@ def batch_report(call: Call, batch: str, query: wire.ReportQuery) -> Download:
 @routes.route("GET", "/batches/<batch>", query=wire.BatchView, returns=wire.Batch)
 def get_batch(call: Call, batch: str, query: wire.BatchView) -> wire.Batch:
     """One batch with what came of each thing in it; the first thousand."""
-    return render.batch(batches.show(call, batch, query.outcome))
+    return render.batch(batches.show(call, batch, query.outcome or ""))
 
 
 @routes.route("POST", "/batches/<batch>/cancel", returns=wire.Batch)

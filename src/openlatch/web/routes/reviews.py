@@ -89,7 +89,7 @@ def get_round(call: Call, one: str) -> wire.Round:
 @routes.route("GET", "/rounds/<one>/items", query=wire.RoundItemQuery, returns=wire.RoundItems)
 def list_round_items(call: Call, one: str, query: wire.RoundItemQuery) -> wire.RoundItems:
     """All items of a round in their order, or one's own, or those with one outcome."""
-    found = rounds.items(call, one, mine=query.mine, outcome=query.outcome)
+    found = rounds.items(call, one, mine=query.mine, outcome=query.outcome or "")
     return wire.RoundItems(items=[render.item(item) for item in found])
 
 

@@ -12,6 +12,7 @@ __all__ = [
     "HowWord",
     "KindWord",
     "OrderStateWord",
+    "OutcomeWord",
     "Page",
     "PageQuery",
     "PowerWord",
@@ -36,6 +37,10 @@ KindWord = Literal["delegate", "grant", "app", "session", "offer", "secret", "op
 StateWord = Literal["offered", "live", "paused", "ending", "ended"]
 PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
 SeverityWord = Literal["low", "medium", "high", "critical"]
+OutcomeWord = Literal[
+    "undecided", "to come", "to do", "drafted", "waiting", "running", "told", "proved", "stuck", "cancelled", "refused",
+    "kept", "gone", "done", "left open",
+]  # fmt: skip
 OrderStateWord = Literal["drafted", "waiting", "running", "told", "proved", "stuck", "cancelled"]
 ActionWord = Literal[
     "end",

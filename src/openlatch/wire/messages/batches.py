@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import ActionWord, Page, PageQuery, Ref, Search, Sent, Taken, Text
+from openlatch.wire.messages.base import ActionWord, OutcomeWord, Page, PageQuery, Ref, Search, Sent, Taken, Text
 from openlatch.wire.messages.inventory import EntryFilter
 from openlatch.wire.messages.orders import Consequence
 from openlatch.wire.messages.parties import Party
@@ -90,7 +90,7 @@ class BatchItem(Sent):
     phase: str
     action: str
     text: str
-    outcome: str
+    outcome: OutcomeWord
     entry: Ref | None
     provider: str
     order: str
@@ -116,6 +116,7 @@ class Batch(Sent):
     party: Ref | None
     reason: str
     ordered_by: str
+    ordered_by_id: UUID | None
     ordered_at: datetime
     begins_at: datetime | None
     cancelled_at: datetime | None
@@ -140,7 +141,7 @@ class BatchQuery(PageQuery):
 class BatchView(Taken):
     """Which things in a batch are to be shown: those with one outcome, or all."""
 
-    outcome: Search = ""
+    outcome: OutcomeWord | None = None
 
 
 class LeaverItem(Sent):

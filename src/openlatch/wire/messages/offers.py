@@ -237,6 +237,7 @@ class Offer(Sent):
     state: OfferStateWord
     starts_at: datetime | None
     made_by: str
+    made_by_id: UUID | None
     made_at: datetime
     lapses_at: datetime
     left_at: datetime | None

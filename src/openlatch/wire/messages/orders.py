@@ -135,6 +135,7 @@ class Receipt(Sent):
     account: str
     provider: str
     ordered_by: str
+    ordered_by_id: str = ""
     told_at: datetime | None
     read_at: datetime
     showed: str
@@ -172,6 +173,7 @@ class Order(Sent):
     consequences: list[Consequence]
     reason: str
     ordered_by: str
+    ordered_by_id: UUID | None
     ordered_at: datetime
     attempts: int
     why: str

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent, SeverityWord, Taken, Text
+from openlatch.wire.messages.base import OutcomeWord, Page, PageQuery, Ref, Search, Sent, SeverityWord, Taken, Text
 from openlatch.wire.messages.inventory import Entry, EntryFilter
 
 __all__ = [
@@ -176,7 +176,10 @@ class Comparison(Sent):
 
 
 class Round(Sent):
-    """One occurrence of a review. `outcomes` counts its items by what came of them; `mine` wait for whoever asks."""
+    """One occurrence of a review. `outcomes` counts its items by what came of them; `mine` wait for whoever asks.
+
+    It `rests` while nothing in it goes on by itself, whatever people have to do.
+    """
 
     id: UUID
     ref: str
@@ -200,6 +203,7 @@ class Round(Sent):
     outcomes: dict[str, int]
     progress: list[ReviewerProgress]
     mine: int
+    rests: bool
     joined: int
     compared: Comparison | None
 
@@ -219,7 +223,7 @@ class RoundItemQuery(Taken):
     """Which items are wanted: one's own to answer, or those that came to something."""
 
     mine: bool = False
-    outcome: Search = ""
+    outcome: OutcomeWord | None = None
 
 
 class FlagThen(Sent):
@@ -258,6 +262,7 @@ class Decision(Sent):
 
     choice: ChoiceWord
     by: str
+    by_id: UUID | None
     at: datetime
     reason: str
     level: str
@@ -290,7 +295,7 @@ class RoundItem(Sent):
 
     place: int
     version: int
-    outcome: str
+    outcome: OutcomeWord
     facts: ItemFacts
     entry: Entry
     advice: ChoiceWord
