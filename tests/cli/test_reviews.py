@@ -10,7 +10,9 @@ import httpx
 import vobject
 
 from openlatch.client import Client
-from openlatch.demo.cast import DOMAIN
+from openlatch.core.roles import Role
+from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.operations import people
 from openlatch.wire import messages as wire
 from tests.harness.acts import review
 from tests.harness.ridge import Ridge
@@ -65,6 +67,27 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
     assert "(paused)" in run("reviews")
     reviewed, opened = client.entry(entry.ref).reviewed_at[-1], client.round(ref).opened_at
     assert reviewed > opened
+
+
+def test_what_waits_for_one_of_two_people_of_one_name_is_given_away_by_address(
+    ridge: Ridge, client: Client, run: Terminal
+) -> None:
+    other = f"ines.another@{DOMAIN}"
+    with ridge.call() as call:
+        people.add_first(call, "Ines Okoro", other, Role.REVIEWER, PASSWORD)
+    where = {"account": "Gate", "kind": "delegate"}
+    client.add_review("Two of one name", where=where, named=[INES], recurs="FREQ=YEARLY")
+    opened = client.open_round("Two of one name")
+    assert opened.count > 1
+    run("round", "assign", opened.ref, "1", "--to", other)
+    refused = run("round", "assign", opened.ref, "--of", "ines okoro", "--to", f"pell.varga@{DOMAIN}", exits=2)
+    assert "2 people called" in refused
+    assert INES in refused
+    assert other in refused
+    said = run("round", "assign", opened.ref, "--of", other, "--to", f"pell.varga@{DOMAIN}")
+    assert "1 item was given" in said
+    assert f"Ines Okoro ({INES}): 0 of {opened.count - 1}" in said
+    assert "asked in this round" in run("round", "assign", opened.ref, "--of", "Nobody", "--to", INES, exits=2)
 
 
 def test_a_calendar_can_be_subscribed_to_and_says_the_same_to_another_library(

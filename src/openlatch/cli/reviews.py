@@ -2,15 +2,13 @@
 
 from __future__ import annotations
 
-import csv
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Sequence
 from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
 
 import click
 from click.core import ParameterSource
-from pydantic import ValidationError
 from rich.console import Console
 from rich.text import Text
 
@@ -34,14 +32,11 @@ from openlatch.cli.output import (
 from openlatch.client import Client
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
-from openlatch.wire.sheet import defused
 
 __all__ = ["review", "reviews", "round_", "rounds"]
 
 F = TypeVar("F", bound=Callable[..., Any])
 CHOICES = ("keep", "narrow", "end-on", "end-now", "pass-on")
-_FIELDS = ("place", "entry", "choice", "reason", "level", "until", "to")
-_SHOWN = ("party", "account", "now", "powers", "risk", "advice")
 
 _REVIEWS: tuple[Column, ...] = (
     Column("id", lambda r: r.ref),
@@ -347,7 +342,9 @@ def show_round(round_ref: str, mine: bool, outcome: str | None, file: Path | Non
     """Show ROUND (id or short form) with its items, the riskiest account first."""
     with connect() as client:
         if file is not None:
-            count = _to_decide(client.round_items(round_ref, mine=mine, outcome="undecided"), file)
+            content = client.decision_file(round_ref, mine=mine)
+            file.write_bytes(content)
+            count = len(content.splitlines()) - 1
             click.echo(
                 f"{count} items written to {file}. Fill in the choices, then: "
                 f"openlatch round decide {round_ref} --file {file}"
@@ -391,7 +388,7 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
 @click.option("--to", default="", help="With pass-on: the address of whoever is to answer.")
 @click.option(
     "--file", "file", type=click.Path(exists=True, dir_okay=False, path_type=Path),
-    help="Decisions from a CSV file with the columns place, entry, choice, reason, level, until, to; all or none.",
+    help="Decisions from a list (CSV, .xlsx): columns place, entry, choice, reason, level, until, to; all or none.",
 )  # fmt: skip
 @reports_errors
 def decide(
@@ -421,61 +418,14 @@ def decide(
 
 
 def _from_file(client: Client, round_ref: str, file: Path) -> None:
-    with file.open(newline="", encoding="utf-8-sig") as lines:
-        rows = [(number, row) for number, row in enumerate(csv.DictReader(lines), start=2) if row.get("choice")]
-    if not rows:
-        raise Failure(
-            f"There is no decision in {file}. Nothing was stored.",
-            f"Its columns are {', '.join(_FIELDS)}; openlatch round show {round_ref} --to-decide FILE writes one.",
-            2,
-        )
-    ready, wrong = [], []
-    for number, row in rows:
-        try:
-            ready.append(_line(row))
-        except ValidationError as error:
-            first = error.errors(include_url=False)[0]
-            wrong.append(f"line {number}: {'.'.join(str(part) for part in first['loc'])}: {first['msg']}")
-    if wrong:
-        raise _not_taken(wrong, len(rows))
+    kind = file.suffix.removeprefix(".").lower()
     try:
-        click.echo(f"{client.decide_list(round_ref, ready)} decided.")
+        number = client.decide_by_file(round_ref, file.read_bytes(), kind if kind in wire.LISTS else "csv")
     except Invalid as error:
-        places = {f"line {place}": number for place, (number, _) in enumerate(rows, start=1)}
-        wrong = [f"line {places[one['at']]}: {one['problem']}" for one in error.fields["errors"] if one["at"] in places]
-        if not wrong:
-            raise
-        raise _not_taken(wrong, len(rows)) from error
-
-
-def _line(row: Mapping[str, str | None]) -> wire.DecisionLine:
-    given = {name: (row.get(name) or "").strip() for name in _FIELDS}
-    return wire.DecisionLine.model_validate(given | {"until": given["until"] or None})
-
-
-def _not_taken(wrong: Sequence[str], count: int) -> Failure:
-    for one in wrong:
-        click.echo(f"  {one}", err=True)
-    return Failure(
-        f"{len(wrong)} of {count} decisions cannot be taken. Nothing was decided.",
-        f"Correct these lines. The columns are {', '.join(_FIELDS)}; choices are {', '.join(CHOICES)}.",
-        2,
-    )
-
-
-def _to_decide(items: Iterable[wire.RoundItem], file: Path) -> int:
-    """Write the items that wait to be decided, one a line, with empty columns for the decisions."""
-    count = 0
-    with file.open("w", newline="", encoding="utf-8") as lines:
-        sheet = csv.writer(lines)
-        sheet.writerow([*_FIELDS, *_SHOWN])
-        for item in items:
-            facts = item.facts
-            said = (facts.party, facts.account, facts.level, ", ".join(facts.powers), str(facts.risk), item.advice)
-            empty = [""] * (len(_FIELDS) - 2)
-            sheet.writerow([item.place, item.entry.ref, *empty, *(defused(one) for one in said)])
-            count += 1
-    return count
+        for one in error.fields.get("errors") or []:
+            click.echo(f"  {one['at']}: {one['problem']}", err=True)
+        raise Failure(f"{file}: {error.message}", error.next_step, 2) from error
+    click.echo(f"{number} decided.")
 
 
 @round_.command("finish")
@@ -566,15 +516,28 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
     with connect() as client:
         wanted = list(places)
         if of:
-            names = {of.lower()} | {p.name.lower() for p in client.round(round_ref).progress if p.address == of.lower()}
+            who = _asked(client.round(round_ref).progress, of)
             items = client.round_items(round_ref, outcome="undecided")
-            wanted += [item.place for item in items if item.reviewer.lower() in names]
+            wanted += [item.place for item in items if item.reviewer_id == who.id]
         if not wanted:
             raise Failure("No item is named that waits.", f"Look at them: openlatch round show {round_ref}", 2)
         one = client.assign_items(round_ref, wanted, to)
-        click.echo(f"{len(wanted)} items were given.")
-        for who in one.progress:
-            click.echo(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items}")
+        click.echo(f"{len(wanted)} {'item was' if len(wanted) == 1 else 'items were'} given.")
+        for each in one.progress:
+            whom = f"{each.name} ({each.address})" if each.name else "nobody can be asked"
+            click.echo(f"  {whom}: {each.decided} of {each.items}")
+
+
+def _asked(progress: Sequence[wire.ReviewerProgress], of: str) -> wire.ReviewerProgress:
+    """Whoever is asked in a round and has an address, or alone has a name."""
+    wanted = of.strip().lower()
+    named = [one for one in progress if one.name.lower() == wanted]
+    found = [one for one in progress if one.address and one.address == wanted] or named
+    if len(found) == 1:
+        return found[0]
+    what = f"{len(found)} people called “{of}” are" if found else f"Nobody called “{of}” is"
+    one_of = ", ".join(one.address for one in found or progress if one.address)
+    raise Failure(f"{what} asked in this round. Nothing was changed.", f"Name one by address: {one_of}", 2)
 
 
 @round_.command("try-again")

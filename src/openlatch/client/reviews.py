@@ -91,6 +91,18 @@ class ReviewCalls(Transport):
         body = wire.DecisionList(lines=list(lines)).model_dump(mode="json")
         return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decision-list", json=body).decided
 
+    def decision_file(self, round_: str, *, mine: bool = False) -> bytes:
+        """Return what is not decided yet in a round as CSV, one item a line, to be filled in and sent back."""
+        return self._request("GET", f"/rounds/{part(round_)}/decision-file", params=plain({"mine": mine})).content
+
+    def decide_by_file(self, round_: str, content: bytes, file_format: str = "csv") -> int:
+        """Decide items of a round by a list (`csv` or `xlsx`): the whole list, or nothing.
+
+        Raises Invalid with each bad line in `fields["errors"]`. Returns how many were decided.
+        """
+        path, headers = f"/rounds/{part(round_)}/decision-file", {"Content-Type": wire.LISTS[file_format]}
+        return self._send(wire.Decided, "POST", path, content=content, headers=headers).decided
+
     def assign_items(self, round_: str, places: Sequence[int], to: Sequence[str]) -> wire.Round:
         """Give items of a round to others, by address; among several they are split, each for whole accounts."""
         body = {"places": list(places), "to": list(to)}

@@ -240,8 +240,12 @@ def _asked_instead(item: Item) -> Author | None:
 
 @dataclass(frozen=True, slots=True)
 class Line:
-    """A decision in a list of them: about the item at a place, which has to be about the entry that is named."""
+    """A decision in a list of them: about the item at a place, which has to be about the entry that is named.
 
+    `number` is that of its line in the list, as whoever sent it counts.
+    """
+
+    number: int
     place: int
     entry: str
     said: Said
@@ -259,8 +263,8 @@ def decide_list(call: Call, text: str, lines: Sequence[Line]) -> int:
     wrong: dict[int, str] = {}
     alike: dict[Said, dict[int, int]] = {}
     taken: set[int] = set()
-    for number, line in enumerate(lines, start=1):
-        item = there.get(line.place)
+    for line in lines:
+        number, item = line.number, there.get(line.place)
         if item is not None and line.entry not in (ref_of(item.entry_id), str(item.entry_id)):
             wrong[number] = f"item {line.place} is about entry {ref_of(item.entry_id)}, not {line.entry}"
         elif line.place in taken:

@@ -22,7 +22,7 @@ if TYPE_CHECKING:
 else:
     openpyxl = deferred("openpyxl")
 
-__all__ = ["FORMATS", "READABLE", "Format", "cells", "headers"]
+__all__ = ["FORMATS", "READABLE", "Format", "Rows", "cells", "headers"]
 
 
 @dataclass(frozen=True, slots=True)

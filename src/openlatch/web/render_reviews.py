@@ -85,6 +85,7 @@ def round_(sight: RoundSight) -> wire.Round:
         rests=sight.rests,
         progress=[
             wire.ReviewerProgress(
+                id=person,
                 name=sight.people[person].name if person is not None and person in sight.people else "",
                 address=_address(sight.people, person),
                 items=asked.items,
@@ -126,6 +127,7 @@ def item(sight: ItemSight) -> wire.RoundItem:
         needs_reason=sight.needs_reason,
         group=sight.group,
         reviewer=sight.reviewer.name if sight.reviewer is not None else "",
+        reviewer_id=sight.reviewer.id if sight.reviewer is not None else None,
         own=sight.own,
         decision=_decision(one.decision),
         last=_last(sight),

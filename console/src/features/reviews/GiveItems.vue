@@ -8,16 +8,18 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 const props = defineProps<{ round: Round; items: RoundItem[] }>();
 const emit = defineEmits<{ done: []; leave: [] }>();
 const waiting = computed(() => props.items.filter((one) => one.outcome === "undecided"));
-const holders = computed(() => [...new Set(waiting.value.map((one) => one.reviewer))]);
-const of = ref(holders.value[0] ?? "");
+const holders = computed(() =>
+  props.round.progress.filter((one) => waiting.value.some((item) => item.reviewer_id === one.id)),
+);
+const of = ref<string | null>(holders.value[0]?.id ?? null);
 const to = ref<string[]>([]);
 const places = computed(() =>
-  waiting.value.filter((one) => one.reviewer === of.value).map((one) => one.place),
+  waiting.value.filter((one) => one.reviewer_id === of.value).map((one) => one.place),
 );
 const people = useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/people")) });
 const able = computed(() =>
   (people.data.value?.items ?? []).filter(
-    (one) => ["owner", "manager", "reviewer"].includes(one.role) && one.name !== of.value,
+    (one) => ["owner", "manager", "reviewer"].includes(one.role) && one.id !== of.value,
   ),
 );
 const give = useMutation({
@@ -37,13 +39,16 @@ const give = useMutation({
     <label class="block">
       <span class="small mb-1 block">What waits for</span>
       <select v-model="of" class="field w-full">
-        <option v-for="one in holders" :key="one" :value="one">{{ one || "nobody" }}</option>
+        <option v-for="one in holders" :key="one.address" :value="one.id">
+          {{ one.name ? `${one.name} (${one.address})` : "nobody" }}
+        </option>
       </select>
     </label>
     <fieldset>
       <legend class="small mb-1">is given to; among several it is split, each for whole accounts</legend>
       <label v-for="one in able" :key="one.id" class="mr-5 inline-flex items-center gap-2">
         <input v-model="to" type="checkbox" :value="one.address" /> {{ one.name }}
+        <span class="small">({{ one.address }})</span>
       </label>
     </fieldset>
     <ProblemNote v-if="give.error.value" :error="give.error.value" />

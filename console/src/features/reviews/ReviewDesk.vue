@@ -235,7 +235,7 @@ useShortcuts({
       <p v-else-if="item.outcome === 'gone' || item.entry.state === 'ended'" class="mt-3 text-mute">
         It has ended meanwhile: there is nothing left to decide.
       </p>
-      <p v-if="askable && item.reviewer && item.reviewer !== me?.person.name" class="mt-3 text-mute">
+      <p v-if="askable && item.reviewer_id && item.reviewer_id !== me?.person.id" class="mt-3 text-mute">
         {{ item.reviewer }} is asked about this. If you decide, it is kept as decided by you for them.
       </p>
       <template v-if="askable">

@@ -10,6 +10,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, exact, moment } from "@/ui/time";
 import ReportLinks from "@/ui/ReportLinks.vue";
 import FinishRound from "./FinishRound.vue";
+import DecisionList from "./DecisionList.vue";
 import GiveItems from "./GiveItems.vue";
 import ReviewDesk from "./ReviewDesk.vue";
 import RoundTable from "./RoundTable.vue";
@@ -41,6 +42,7 @@ const callOff = useMutation({
 const mayReport = session.may("rounds.report");
 const giving = ref(false);
 const finishing = ref(false);
+const listing = ref(false);
 const mayDecide = session.may("rounds.decide");
 const wanted = computed(() => String(route.params.round));
 const {
@@ -59,7 +61,7 @@ const items = useQuery({
 });
 const by = computed(() => (route.query.by === "party" ? ("party" as const) : ("account" as const)));
 const every = computed(() => ordered(items.data.value?.items ?? [], by.value));
-const mine = computed(() => every.value.filter((one) => one.reviewer === me.value?.person.name));
+const mine = computed(() => every.value.filter((one) => one.reviewer_id === me.value?.person.id));
 // A letter about one item leads to it.
 const first = computed(() => Number(route.query.item));
 const asked = ref(!route.query.item);
@@ -200,6 +202,16 @@ const done = computed(() => {
         </button>
         <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
       </div>
+      <p v-if="round.state === 'open' && !round.paused_at && mayDecide && !listing" class="mt-3">
+        <button type="button" class="link text-[13.5px]" @click="listing = true">Decide with a list…</button>
+      </p>
+      <DecisionList
+        v-if="listing && round.state === 'open'"
+        :round="round"
+        :mine="mine.length"
+        @decided="again"
+        @leave="listing = false"
+      />
       <div v-if="mayCancel && (round.state === 'open' || round.state === 'settling')" class="mt-3">
         <button v-if="!callingOff" type="button" class="link text-[13.5px]" @click="callingOff = true">
           Call the round off…

@@ -2,15 +2,18 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from datetime import time
 
 from openlatch.core.decisions import Choice
+from openlatch.core.outcomes import Outcome
 from openlatch.core.reviews import Event, Reviewers, Unanswered
 from openlatch.operations import reports, reviews, rounds
 from openlatch.operations.gate import Call
-from openlatch.web import render_batches
+from openlatch.web import decision_lists, render_batches
 from openlatch.web import render_reviews as render
-from openlatch.web.api import Answer, Download, Routes
+from openlatch.web.api import Answer, Download, Routes, Upload
+from openlatch.web.files import READABLE
 from openlatch.web.reports import CONTENT_TYPES, download
 from openlatch.wire import messages as wire
 
@@ -102,8 +105,26 @@ def decide(call: Call, one: str, body: wire.DecisionWish) -> wire.Decided:
 @routes.route("POST", "/rounds/<one>/decision-list", body=wire.DecisionList, returns=wire.Decided)
 def decide_list(call: Call, one: str, body: wire.DecisionList) -> wire.Decided:
     """Decide items of a round by a list, each line with the entry that it is about: the whole list, or nothing."""
-    lines = [rounds.Line(line.place, line.entry, _said(line)) for line in body.lines]
-    return wire.Decided(decided=rounds.decide_list(call, one, lines))
+    return _decided(call, one, enumerate(body.lines, start=1))
+
+
+@routes.route("GET", "/rounds/<one>/decision-file", query=wire.DecisionFileQuery, files=("text/csv",))
+def get_decision_file(call: Call, one: str, query: wire.DecisionFileQuery) -> Download:
+    """What is not decided yet in a round as a list (CSV), one item a line, to be filled in and sent back."""
+    found = rounds.items(call, one, mine=query.mine, outcome=Outcome.UNDECIDED.value)
+    content = decision_lists.written(render.item(item) for item in found)
+    return Download(content, "text/csv; charset=utf-8", "decisions.csv")
+
+
+@routes.route("POST", "/rounds/<one>/decision-file", takes=tuple(READABLE), returns=wire.Decided)
+def decide_by_file(call: Call, one: str, upload: Upload) -> wire.Decided:
+    """Decide items of a round by a list (CSV, or a spreadsheet): the whole list, or nothing."""
+    return _decided(call, one, decision_lists.read(READABLE[upload.content_type](upload.content)))
+
+
+def _decided(call: Call, one: str, lines: Iterable[tuple[int, wire.DecisionLine]]) -> wire.Decided:
+    ready = [rounds.Line(number, line.place, line.entry, _said(line)) for number, line in lines]
+    return wire.Decided(decided=rounds.decide_list(call, one, ready))
 
 
 def _said(body: wire.DecisionWish | wire.DecisionLine) -> rounds.Said:

@@ -15,6 +15,7 @@ __all__ = [
     "Comparison",
     "Decided",
     "Decision",
+    "DecisionFileQuery",
     "DecisionLine",
     "DecisionList",
     "DecisionWish",
@@ -144,6 +145,7 @@ class ReviewerProgress(Sent):
     `by_others` says how many of these somebody else has decided.
     """
 
+    id: UUID | None
     name: str
     address: str
     items: int
@@ -305,6 +307,7 @@ class RoundItem(Sent):
     choices: list[ChoiceWord]
     group: int
     reviewer: str
+    reviewer_id: UUID | None
     own: bool
     decision: Decision | None
     last: PastDecision | None
@@ -345,6 +348,12 @@ class DecisionList(Taken):
     """Decisions about items of a round, which are taken all or not at all."""
 
     lines: Annotated[list[DecisionLine], Field(min_length=1, max_length=10_000)]
+
+
+class DecisionFileQuery(Taken):
+    """Which items are to be written down: all that are not decided yet, or one's own."""
+
+    mine: bool = False
 
 
 class Decided(Sent):

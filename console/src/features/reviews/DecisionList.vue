@@ -1,0 +1,78 @@
+<script setup lang="ts">
+import { useMutation } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { api, take, type Round } from "@/api/client";
+import { Problem } from "@/api/problem";
+import ProblemNote from "@/ui/ProblemNote.vue";
+
+/** Deciding in a sheet of one's own: what is not decided yet is taken away as a list, and sent back whole. */
+const props = defineProps<{ round: Round; mine: number }>();
+const emit = defineEmits<{ decided: []; leave: [] }>();
+const own = ref(props.mine > 0);
+const file = ref<File>();
+const address = computed(
+  () => `/api/v1/rounds/${props.round.ref}/decision-file${own.value ? "?mine=true" : ""}`,
+);
+const SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
+const send = useMutation({
+  mutationFn: (chosen: File) =>
+    take(
+      api.POST("/rounds/{one}/decision-file", {
+        params: { path: { one: props.round.ref } },
+        headers: { "Content-Type": chosen.name.toLowerCase().endsWith(".xlsx") ? SHEET : "text/csv" },
+        body: chosen as never,
+        bodySerializer: (body: unknown) => body as Blob,
+      }),
+    ),
+  onSuccess: () => emit("decided"),
+});
+const wrong = computed(() => (send.error.value instanceof Problem ? send.error.value.errors : []));
+function choose(event: Event): void {
+  file.value = (event.target as HTMLInputElement).files?.[0];
+  send.reset();
+}
+</script>
+
+<template>
+  <form
+    class="mt-4 max-w-2xl border-l-2 border-act pl-4"
+    aria-label="Decide with a list"
+    @submit.prevent="file && send.mutate(file)"
+  >
+    <p>
+      Take what is not decided yet as a list, fill in <b class="font-[620]">choice</b> (and reason, level,
+      until or to) in any spreadsheet, and send it back. It is taken whole or not at all; what is decided by
+      it can be changed until the round is finished.
+    </p>
+    <p class="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
+      <a class="button" :href="address" download="decisions.csv">Take the list (CSV)</a>
+      <label v-if="mine" class="small inline-flex items-center gap-2">
+        <input v-model="own" type="checkbox" /> only what you are asked about
+      </label>
+    </p>
+    <label class="mt-4 block">
+      <span class="small mb-1 block">The list with your choices (CSV in UTF-8, or .xlsx)</span>
+      <input type="file" accept=".csv,.xlsx" class="text-[13.5px]" @change="choose" />
+    </label>
+    <p v-if="send.data.value" class="mt-3" role="status">
+      <b class="font-[620] text-good">{{ send.data.value.decided }} decided.</b> Look at them below, then
+      finish the round.
+    </p>
+    <template v-else-if="wrong.length">
+      <p class="mt-3 font-[620] text-high" role="alert">Nothing was decided. Correct these lines:</p>
+      <ul class="mt-1 text-[13.5px]" aria-label="What is wrong with the list">
+        <li v-for="one in wrong.slice(0, 12)" :key="`${one.at} ${one.problem}`">
+          <b class="font-semibold">{{ one.at }}</b>: {{ one.problem }}
+        </li>
+        <li v-if="wrong.length > 12" class="text-mute">and {{ wrong.length - 12 }} more</li>
+      </ul>
+    </template>
+    <ProblemNote v-else-if="send.error.value" :error="send.error.value" class="mt-3" />
+    <p class="mt-4 flex gap-[10px]">
+      <button type="submit" class="button button-act" :disabled="!file || send.isPending.value">
+        Send the list
+      </button>
+      <button type="button" class="button" @click="emit('leave')">Leave it</button>
+    </p>
+  </form>
+</template>
