@@ -45,7 +45,7 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
     head, *empty = file.read_text().splitlines()
     lines = [line.replace(",,,,,", ",keep,Still needed,,,", 1) for line in empty]
     for wrong, said in (
-        (lines[-1].replace("keep", "perhaps"), f"line {len(items) + 1}: choice: Input should be"),
+        (lines[-1].replace("keep", "perhaps"), f"line {len(items) + 1}: choice: it is not one of 'keep'"),
         (lines[-1].replace(f"{len(items)},", "900,", 1), f"line {len(items) + 1}: Round {ref} has no item 900"),
         (lines[-1].replace(items[-1].entry.ref, "7Q4K-BRM2"), "is about entry"),
     ):

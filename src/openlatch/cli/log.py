@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import itertools
-import json
 from datetime import datetime
 from typing import Any
 
@@ -22,11 +21,6 @@ __all__ = ["log", "verified"]
 _SEALING = 30
 
 
-def _facts(content: dict[str, object]) -> str:
-    text = json.dumps(content["facts"], ensure_ascii=False)
-    return text if len(text) < 70 else text[:67] + "…"
-
-
 def _who(content: dict[str, Any]) -> str:
     """Who acted, and for whom if not for themselves."""
     return f"{content['actor']}, for {content['on_behalf_of']}" if content["on_behalf_of"] else str(content["actor"])
@@ -35,9 +29,9 @@ def _who(content: dict[str, Any]) -> str:
 EVENTS: tuple[Column, ...] = (
     Column("number", lambda e: str(e.number or "not sealed")),
     Column("at", lambda e: Text("\n".join(second(datetime.fromisoformat(e.content["at"]))))),
-    Column.who("who, and what", lambda e: Text(_who(e.content)).append(f"\n{e.content['act']}", "bold")),
+    Column.who("who, and what", lambda e: Text(_who(e.content)).append(f"\n{e.says}", "bold")),
     Column("about", lambda e: Text(f"{e.about.name}\n{e.about.ref}" if e.about else "")),
-    Column.prose("facts", lambda e: Text(_facts(e.content), "dim")),
+    Column.prose("what was so", lambda e: Text(e.detail, "dim")),
 )
 
 

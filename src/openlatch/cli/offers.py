@@ -25,6 +25,7 @@ from openlatch.cli.output import (
     reports_errors,
 )
 from openlatch.wire import messages as wire
+from openlatch.wire.messages.base import mistakes
 
 __all__ = ["fit", "offer", "offered", "offers", "tasks"]
 
@@ -161,9 +162,8 @@ def _wish(given: dict[str, Any]) -> wire.OfferWish:
     try:
         return wire.OfferWish.model_validate(given)
     except ValidationError as error:
-        first = error.errors(include_url=False)[0]
-        where = ".".join(str(part) for part in first["loc"])
-        raise Failure(f"{where}: {first['msg']}.", "Correct it; nothing was sent.", 2) from error
+        first = mistakes(error)[0]
+        raise Failure(f"{first['at']}: {first['problem']}.", "Correct it; nothing was sent.", 2) from error
 
 
 @click.command()

@@ -9,6 +9,7 @@ from functools import wraps
 from typing import Any, Concatenate, ParamSpec, TypeVar
 from uuid import UUID
 
+from openlatch.core.events import SAID
 from openlatch.core.ledger import Event
 from openlatch.core.meaning import Words
 from openlatch.core.model import Author, Person, Provider
@@ -95,6 +96,8 @@ class Call:
 
     def event(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> Event:
         """Return an event of now; `on_behalf_of` among the facts is for whom it is done, if not for whoever acts."""
+        if act not in SAID:
+            raise LookupError(f"act {act!r} has no words in core.events.SAID")
         me = self.actor.author
         behalf: Author | None = facts.pop("on_behalf_of", None)
         other = behalf if behalf is not None and behalf != me else Author("")

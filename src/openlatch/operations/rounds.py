@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from uuid import UUID
@@ -252,13 +252,14 @@ class Line:
 
 
 @operation("rounds.decide_list")
-def decide_list(call: Call, text: str, lines: Sequence[Line]) -> int:
+def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
     """Decide items of an open round by a list: all of it or none; what is wrong is said line by line.
 
     Each line names its entry, so that a list of another round, or one that has slipped, decides nothing. Returns how
     many were decided.
     """
     one = call.tx.reviews.find(text)
+    lines = list(lines)
     there = {item.place: item for item, _ in call.tx.reviews.items(one.id)}
     wrong: dict[int, str] = {}
     alike: dict[Said, dict[int, int]] = {}
@@ -278,9 +279,8 @@ def decide_list(call: Call, text: str, lines: Sequence[Line]) -> int:
         except OpenLatchError:
             wrong |= _refused(call, one, said, numbers)
     if wrong:
-        shown = "; ".join(f"line {number}: {problem}" for number, problem in sorted(wrong.items())[:5])
         raise Invalid(
-            f"{len(wrong)} of {len(lines)} lines cannot be taken ({shown}). Nothing was decided.",
+            f"{len(wrong)} of {len(lines)} lines cannot be taken. Nothing was decided.",
             next_step="Correct them, and send the whole list again.",
             errors=[{"at": f"line {number}", "problem": problem} for number, problem in sorted(wrong.items())],
         )

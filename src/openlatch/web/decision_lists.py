@@ -11,6 +11,7 @@ from pydantic import ValidationError
 from openlatch.errors import Invalid
 from openlatch.web.files import Rows
 from openlatch.wire.messages import DecisionLine, RoundItem
+from openlatch.wire.messages.base import mistakes
 from openlatch.wire.sheet import defused
 
 __all__ = ["read", "written"]
@@ -52,8 +53,8 @@ def read(rows: Rows) -> list[tuple[int, DecisionLine]]:
         try:
             found.append((number, DecisionLine.model_validate(given | {"until": given["until"] or None})))
         except ValidationError as error:
-            first = error.errors(include_url=False)[0]
-            wrong.append((f"line {number}", f"{first['loc'][0]}: {first['msg']}"))
+            first = mistakes(error)[0]
+            wrong.append((f"line {number}", f"{first['at']}: {first['problem']}"))
     if wrong:
         raise _wrong(wrong, f"{len(wrong)} of {len(found) + len(wrong)} lines cannot be taken")
     if not found:
@@ -62,9 +63,8 @@ def read(rows: Rows) -> list[tuple[int, DecisionLine]]:
 
 
 def _wrong(problems: Sequence[tuple[str, str]], what: str) -> Invalid:
-    shown = "; ".join(f"{at}: {problem}" for at, problem in problems[:5])
     return Invalid(
-        f"{what} ({shown}). Nothing was decided.",
+        f"{what}. Nothing was decided.",
         next_step=f"Its columns are {', '.join(FIELDS)}. Correct it, and send the whole list again.",
         errors=[{"at": at, "problem": problem} for at, problem in problems],
     )

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from openlatch.core import model
 from openlatch.core.advise import Advice
+from openlatch.core.events import SAID, detail
 from openlatch.core.ids import ref_of
 from openlatch.core.imports import FIELDS
 from openlatch.core.orders import TABLE, Move, Order
@@ -551,8 +552,17 @@ def activity(done: Done) -> wire.Activity:
     )
 
 
-def event(e: LoggedEvent, about: Listed | None) -> wire.Event:
-    return wire.Event(id=e.id, about=_about(about) if about else None, number=e.number, link=e.link, content=e.content)
+def event(e: LoggedEvent, about: Listed | None, zone: str) -> wire.Event:
+    act = str(e.content["act"])
+    return wire.Event(
+        id=e.id,
+        about=_about(about) if about else None,
+        number=e.number,
+        link=e.link,
+        says=SAID.get(act, act),
+        detail=detail(e.content["facts"], zone),
+        content=e.content,
+    )
 
 
 def left_open(left: LeftOpen | None) -> wire.LeftOpen | None:

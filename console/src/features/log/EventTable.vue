@@ -2,7 +2,6 @@
 import type { Event } from "@/api/client";
 import { useSession } from "@/api/session";
 import { exact, moment } from "@/ui/time";
-import { told } from "./told";
 
 defineProps<{ events: readonly Event[] }>();
 const { zone } = useSession();
@@ -39,11 +38,11 @@ function text(event: Event, name: string): string {
           >
         </td>
         <td class="cell">
-          <span class="font-[620]">{{ told(event, zone).what }}</span>{{ " " }}
+          <span class="font-[620]">{{ event.says }}</span>{{ " " }}
           <RouterLink v-if="event.about" class="link ml-1" :to="entryAddress(event.about.ref)">{{
             event.about.name
           }}</RouterLink>
-          <span class="small block break-words">{{ told(event, zone).detail }}</span>
+          <span class="small block break-words">{{ event.detail }}</span>
         </td>
         <td class="cell font-mono text-[12px] text-mute" :title="event.link ?? ''">
           {{ event.link ? `${event.link.slice(0, 12)}…` : "not sealed yet" }}

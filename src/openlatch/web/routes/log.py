@@ -18,7 +18,7 @@ def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
     """Events of the log: of one subject, of all that is about an account or a party, or simply all."""
     wanted = log.Wanted(query.subject, query.account, query.party, query.sealed)
     page = log.browse(call, wanted, oldest=query.oldest, limit=query.limit, cursor=query.cursor)
-    return wire.EventList(items=[render.event(*item) for item in page.items], next=page.next)
+    return wire.EventList(items=[render.event(*item, call.tx.workspace.zone) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/log/head", returns=wire.LogHead)

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable
+from collections.abc import Iterable, Iterator
 from datetime import time
 
 from openlatch.core.decisions import Choice
@@ -105,7 +105,7 @@ def decide(call: Call, one: str, body: wire.DecisionWish) -> wire.Decided:
 @routes.route("POST", "/rounds/<one>/decision-list", body=wire.DecisionList, returns=wire.Decided)
 def decide_list(call: Call, one: str, body: wire.DecisionList) -> wire.Decided:
     """Decide items of a round by a list, each line with the entry that it is about: the whole list, or nothing."""
-    return _decided(call, one, enumerate(body.lines, start=1))
+    return wire.Decided(decided=rounds.decide_list(call, one, _lines(enumerate(body.lines, start=1))))
 
 
 @routes.route("GET", "/rounds/<one>/decision-file", query=wire.DecisionFileQuery, files=("text/csv",))
@@ -119,12 +119,16 @@ def get_decision_file(call: Call, one: str, query: wire.DecisionFileQuery) -> Do
 @routes.route("POST", "/rounds/<one>/decision-file", takes=tuple(READABLE), returns=wire.Decided)
 def decide_by_file(call: Call, one: str, upload: Upload) -> wire.Decided:
     """Decide items of a round by a list (CSV, or a spreadsheet): the whole list, or nothing."""
-    return _decided(call, one, decision_lists.read(READABLE[upload.content_type](upload.content)))
+
+    def lines() -> Iterator[rounds.Line]:
+        # Read only once it is known that whoever sent it may decide.
+        yield from _lines(decision_lists.read(READABLE[upload.content_type](upload.content)))
+
+    return wire.Decided(decided=rounds.decide_list(call, one, lines()))
 
 
-def _decided(call: Call, one: str, lines: Iterable[tuple[int, wire.DecisionLine]]) -> wire.Decided:
-    ready = [rounds.Line(number, line.place, line.entry, _said(line)) for number, line in lines]
-    return wire.Decided(decided=rounds.decide_list(call, one, ready))
+def _lines(several: Iterable[tuple[int, wire.DecisionLine]]) -> Iterator[rounds.Line]:
+    return (rounds.Line(number, line.place, line.entry, _said(line)) for number, line in several)
 
 
 def _said(body: wire.DecisionWish | wire.DecisionLine) -> rounds.Said:

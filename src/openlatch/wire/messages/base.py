@@ -4,6 +4,7 @@ from typing import Annotated, Any, Generic, Literal, TypeVar
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+from pydantic_core import ErrorDetails
 
 from openlatch.errors import Invalid
 
@@ -92,10 +93,52 @@ class Taken(BaseModel):
     __init__.__pydantic_base_init__ = True  # type: ignore[attr-defined]
 
 
+_PROBLEMS = {
+    "missing": "it is missing",
+    "literal_error": "it is not one of {expected}",
+    "enum": "it is not one of {expected}",
+    "string_too_long": "it is longer than {max_length} letters",
+    "string_too_short": "it is shorter than {min_length} letters",
+    "string_type": "it is no text",
+    "string_pattern_mismatch": "it is not written as it has to be ({pattern})",
+    "too_long": "there are more than {max_length}",
+    "too_short": "there are fewer than {min_length}",
+    "int_type": "it is no whole number",
+    "int_parsing": "it is no whole number",
+    "int_from_float": "it is no whole number",
+    "greater_than_equal": "it is less than {ge}",
+    "less_than_equal": "it is more than {le}",
+    "bool_type": "it is neither true nor false",
+    "bool_parsing": "it is neither true nor false",
+    "uuid_parsing": "it is no id",
+    "uuid_type": "it is no id",
+    "date_type": "it is no day, such as 2027-03-31",
+    "date_parsing": "it is no day, such as 2027-03-31",
+    "date_from_datetime_parsing": "it is no day, such as 2027-03-31",
+    "date_from_datetime_inexact": "it is no day, such as 2027-03-31",
+    "datetime_type": "it is no instant, such as 2027-03-31T18:00:00Z",
+    "datetime_parsing": "it is no instant, such as 2027-03-31T18:00:00Z",
+    "datetime_from_date_parsing": "it is no instant, such as 2027-03-31T18:00:00Z",
+    "timezone_aware": "it names no time zone",
+    "list_type": "it is no list",
+    "dict_type": "it is no set of names and values",
+    "model_attributes_type": "it is no set of names and values",
+    "model_type": "it is no set of names and values",
+    "json_invalid": "it is no JSON",
+    "extra_forbidden": "there is no such field",
+}
+"""What is wrong with a value, by the kind of mistake that the reader of messages finds."""
+
+
 def mistakes(error: ValidationError) -> list[dict[str, str]]:
     """Return where each mistake is, and what; what was given is not repeated, since it may hold a password."""
-    found = error.errors(include_input=False, include_url=False, include_context=False)
-    return [{"at": ".".join(map(str, one["loc"])), "problem": one["msg"]} for one in found]
+    found = error.errors(include_input=False, include_url=False)
+    return [{"at": ".".join(map(str, one["loc"])), "problem": _problem(one)} for one in found]
+
+
+def _problem(one: ErrorDetails) -> str:
+    said = _PROBLEMS.get(one["type"])
+    return said.format(**one.get("ctx", {})) if said is not None else one["msg"].removeprefix("Value error, ")
 
 
 class Problem(Sent):

@@ -62,13 +62,16 @@ class ActivityQuery(PageQuery):
 class Event(Sent):
     """Something that happened; `number` and `link` are null until it is sealed (within seconds).
 
-    `content` is what is sealed; `about` names the entry that it tells of, for people.
+    `content` is what is sealed; for people, `about` names the entry that it tells of, `says` what happened, and
+    `detail` what was so, in the zone of the workspace.
     """
 
     id: UUID
     about: Ref | None
     number: int | None
     link: str | None
+    says: str
+    detail: str
     content: dict[str, Any]
 
 
