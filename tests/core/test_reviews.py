@@ -23,7 +23,7 @@ from openlatch.core.decisions import (
 )
 from openlatch.core.model import Author, Severity
 from openlatch.core.plans import Action
-from openlatch.core.reviews import Asked, Reviewers, Unanswered, assign, compare, unanswered
+from openlatch.core.reviews import Asked, Reviewers, ReviewPlan, Unanswered, assign, compare, unanswered
 from openlatch.errors import Invalid
 from tests.factories import NOW, ago
 
@@ -185,3 +185,10 @@ def test_what_is_advised_can_be_ordered(known: Facts, acts: frozenset[str]) -> N
     if not acts:
         assert choice is Choice.KEEP
         assert not known.left or known.flags or "see to it there" in why, "what speaks for it is said all the same"
+
+
+@pytest.mark.parametrize("outcome", Unanswered)
+def test_what_becomes_of_silence_is_said_with_its_limit_wherever_something_changes(outcome: Unanswered) -> None:
+    plan = ReviewPlan(UUID(int=1), "Guides", {}, "", TODAY, unanswered=outcome, most=7)
+    assert plan.silence() != plan.silence(several=True)
+    assert ("7 at most" in plan.silence()) == (outcome is not Unanswered.KEEP)

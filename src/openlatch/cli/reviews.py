@@ -129,7 +129,7 @@ def _show(to: Console, found: wire.Review, zone: str) -> None:
         ("asks", asked[found.reviewers] + (f", otherwise {found.otherwise}" if found.otherwise else "")),
         ("stand in", ", ".join(f"{other} for {who}" for who, other in found.substitutes.items())),
         ("time to answer", f"{found.answer_days} days, reminded {found.remind_days} days before"),
-        ("unanswered", f"{found.unanswered}, {found.most} at most" if found.unanswered != "keep" else "stays, flagged"),
+        ("unanswered", found.silence),
         ("a reason", f"to keep risk {found.risk_limit} or more, or against the advice"),
         ("made by", found.created_by),
     )

@@ -118,6 +118,12 @@ class ReviewPlan:
         """What is looked at, in words."""
         return _scope(self.where)
 
+    def silence(self, *, several: bool = False) -> str:
+        """Return what becomes of what nobody answers: it, or with `several` they."""
+        one, they = _SILENCE[self.unanswered]
+        most = "" if self.unanswered is Unanswered.KEEP else f", {self.most} at most"
+        return f"{they if several else one}{most}"
+
     def recurrence(self, zone: str) -> Recurrence | None:
         """Return when it comes round, if it does by itself."""
         return Recurrence.parse(self.recurs, self.begins, self.at, zone) if self.recurs else None
@@ -126,6 +132,14 @@ class ReviewPlan:
         """Return when it comes round next after an instant."""
         recurrence = self.recurrence(zone)
         return next(recurrence.after(instant), None) if recurrence is not None else None
+
+
+_SILENCE = {
+    Unanswered.KEEP: ("stays, and is flagged", "stay, and are flagged"),
+    Unanswered.NARROW: ("is narrowed where that is known to do", "are narrowed where that is known to do"),
+    Unanswered.PAUSE: ("is paused", "are paused"),
+    Unanswered.END: ("ends", "end"),
+}
 
 
 def _scope(where: Mapping[str, Any]) -> str:

@@ -99,14 +99,13 @@ def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
         "administrators": "each account's administrators",
         "sponsor": "whoever answers for the party",
     }
-    silent = "stays, and is flagged" if plan.unanswered == "keep" else f"{plan.unanswered}, {plan.most} at most"
     facts = (
         Fact("comes round", recurrence.says() if recurrence is not None else "after an event"),
         Fact("opened", one.why, one.opened_at),
         Fact("in scope", plan.looks_at),
         Fact("asked", asked[plan.reviewers.value]),
         Fact("to be answered by", "", one.due_at),
-        Fact("what nobody answers", silent),
+        Fact("what nobody answers", plan.silence()),
         Fact("a reason is needed", f"against the advice, or to keep a risk of {plan.risk_limit} or more"),
         Fact("policy", policy),
         Fact("answering ended", f"by {one.settled_by}" if one.settled_at else "", one.settled_at),

@@ -380,7 +380,7 @@ def finish(call: Call, text: str, count: int | None = None) -> RoundSight:
     if open_:
         raise Conflict(
             f"{len(open_)} items of round {one.ref} are not decided yet. Nothing was changed.",
-            next_step=f"Decide them, or wait until it is due: the plan says that then it is “{one.plan.unanswered}”.",
+            next_step=f"Decide them, or wait until it is due: what nobody answers by then {one.plan.silence()}.",
             undecided=len(open_),
         )
     if count is not None:

@@ -11,7 +11,7 @@ from openlatch.core.hours import last_day
 from openlatch.core.model import PartyStatus
 from openlatch.core.outcomes import Outcome
 from openlatch.core.plans import Action
-from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, Unanswered, compare, unanswered
+from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, compare, unanswered
 from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations import flags, orders, reports, round_news
 from openlatch.operations.gate import SERVICE, Call
@@ -95,21 +95,11 @@ def end_answering(call: Call, one: Round) -> Round:
     if answers:
         late = Counter(item.reviewer for item in standing if item.place in answers)
         people = {person.id: person for person in call.tx.people.all()}
-        round_news.tell_unanswered(call, one, late, people, f"and so {_silence(one)}", "silent")
+        round_news.tell_unanswered(call, one, late, people, f"and so they {one.plan.silence(several=True)}", "silent")
     one = replace(one, state=RoundState.SETTLING, settled_by=by, settled_at=call.now, version=one.version + 1)
     call.tx.reviews.save(one)
     call.log("round.finished", "round", one.id, unanswered=len(answers))
     return settle(call, one)
-
-
-def _silence(one: Round) -> str:
-    said = {
-        Unanswered.KEEP: "they stay, flagged",
-        Unanswered.NARROW: "they are narrowed where that is known to do",
-        Unanswered.PAUSE: "they are paused",
-        Unanswered.END: "they end",
-    }[one.plan.unanswered]
-    return said if one.plan.unanswered is Unanswered.KEEP else f"{said}, {one.plan.most} at most"
 
 
 def settle(call: Call, one: Round) -> Round:

@@ -151,10 +151,7 @@ function stateOf(round: (typeof found.value)[number]): string {
                   : review.reviewers === "administrators"
                     ? "asks each account's administrators"
                     : "asks whoever answers for the party"
-              }}; what nobody answers
-              {{
-                review.unanswered === "keep" ? "stays, and is flagged" : `comes to “${review.unanswered}”`
-              }}</span
+              }}; what nobody answers {{ review.silence }}</span
             >
           </div>
           <div v-if="maySave" class="flex flex-wrap gap-2 text-[13px]">

@@ -129,10 +129,7 @@ const done = computed(() => {
         <template v-if="round.state === 'open'"
           >{{ round.paused_at ? "Paused." : "" }}
           <span :title="exact(round.due_at)">Due {{ moment(round.due_at, zone) }}</span
-          >; what nobody answers by then
-          {{
-            round.unanswered === "keep" ? "stays, and is flagged" : `comes to “${round.unanswered}”`
-          }}.</template
+          >; what nobody answers by then {{ round.silence }}.</template
         >
         <template v-if="round.settled_at"
           >Answered by {{ moment(round.settled_at, zone) }}, ended by {{ round.settled_by }}.</template

@@ -110,9 +110,12 @@ def decide_list(call: Call, one: str, body: wire.DecisionList) -> wire.Decided:
 
 @routes.route("GET", "/rounds/<one>/decision-file", query=wire.DecisionFileQuery, files=("text/csv",))
 def get_decision_file(call: Call, one: str, query: wire.DecisionFileQuery) -> Download:
-    """What is not decided yet in a round as a list (CSV), one item a line, to be filled in and sent back."""
+    """What is not decided yet in a round as a list (CSV), one item a line, to be filled in and sent back.
+
+    One's own access is left out: somebody else decides about it.
+    """
     found = rounds.items(call, one, mine=query.mine, outcome=Outcome.UNDECIDED.value)
-    content = decision_lists.written(render.item(item) for item in found)
+    content = decision_lists.written(render.item(item) for item in found if not item.own)
     return Download(content, "text/csv; charset=utf-8", "decisions.csv")
 
 

@@ -104,7 +104,8 @@ class AskedAlready(Sent):
 class Review(Sent):
     """A review that comes round, with when it does next and how much is in it now.
 
-    `asked_already` are the open rounds about the same entries; it is only there for one review by itself.
+    `silence` says what becomes of what nobody answers. `asked_already` are the open rounds about the same entries; it
+    is only there for one review by itself.
     """
 
     id: UUID
@@ -123,6 +124,7 @@ class Review(Sent):
     answer_days: int
     remind_days: int
     unanswered: UnansweredWord
+    silence: str
     most: int
     risk_limit: int
     paused: bool
@@ -180,6 +182,8 @@ class Comparison(Sent):
 class Round(Sent):
     """One occurrence of a review. `outcomes` counts its items by what came of them; `mine` wait for whoever asks.
 
+    `silence` says what becomes of what nobody answers.
+
     It `rests` while nothing in it goes on by itself, whatever people have to do.
     """
 
@@ -199,6 +203,7 @@ class Round(Sent):
     where: dict[str, Any]
     looks_at: str
     unanswered: UnansweredWord
+    silence: str
     most: int
     risk_limit: int
     count: int
