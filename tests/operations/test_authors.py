@@ -55,3 +55,19 @@ def test_whoever_has_ordered_is_told_that_it_is_stuck_and_nobody_else_of_that_na
     told = [one.link for one in theirs.notices()]
     assert any(order.ref in link for link in told)
     assert not any(order.ref in one.link for one in world.owner.notices())
+
+
+def test_what_the_service_orders_for_somebody_is_logged_as_theirs(world: World) -> None:
+    entry = world.spare()
+    where = {"account": "Bookings", "party": entry.party.ref}
+    made = world.owner.command_batch(where, count=1, reason="Together")
+    world.ridge.drain()
+    (item,) = world.owner.batch(made.ref).items
+    events = [
+        event.content
+        for subject in (world.owner.order(item.order).id, entry.id)
+        for event in world.owner.events(subject=subject)
+        if event.content["act"] in ("order.given", "entry.ending", "order.proved")
+    ]
+    assert {one["act"] for one in events} == {"order.given", "entry.ending", "order.proved"}
+    assert {(one["actor"], one["on_behalf_of_id"]) for one in events} == {("Open Latch", str(made.ordered_by_id))}

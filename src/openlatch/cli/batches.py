@@ -229,9 +229,9 @@ def batch(
     """Show BATCH (id or short form): what came of each thing in it."""
     with connect() as client:
         if done is not None:
-            client.done_in_batch(batch, done - 1)
+            client.done_in_batch(batch, done)
         if leave_open is not None:
-            client.leave_open_in_batch(batch, leave_open - 1, reason, owner)
+            client.leave_open_in_batch(batch, leave_open, reason, owner)
         if cancel:
             client.cancel_batch(batch)
         if follow:
@@ -246,7 +246,9 @@ def batch(
         out().print(
             f"  given by {found.ordered_by}, {ago(found.ordered_at)}" + (f": {found.reason}" * bool(found.reason))
         )
-        if found.begins_at is not None:
+        if found.cancelled_at is not None:
+            out().print(f"  called off {ago(found.cancelled_at)}; orders that it gave go on")
+        elif found.begins_at is not None:
             out().print(f"  begins on {day(found.begins_at)}")
         out().print(Text("  ").append_text(outcomes(found.outcomes)), "")
         _remaining(found)

@@ -229,12 +229,12 @@ def given(call: Call, order: Order, entry: Entry) -> tuple[Order, bool]:
     order, new = call.tx.orders.open(order.moved(Move.CONFIRM))
     if new:
         call.log(
-            "order.given", "order", order.id, entry=str(entry.id), action=order.action, reason=order.reason,
-            plan=order.plan["digest"],
+            "order.given", "order", order.id, on_behalf_of=order.ordered_by, entry=str(entry.id), action=order.action,
+            reason=order.reason, plan=order.plan["digest"],
         )  # fmt: skip
         if Action(order.action) in (Action.END, Action.GIVE_UP):
             call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
-            call.log("entry.ending", "entry", entry.id, order=str(order.id))
+            call.log("entry.ending", "entry", entry.id, on_behalf_of=order.ordered_by, order=str(order.id))
         queue(call, order)
     return order, new
 
@@ -248,10 +248,11 @@ def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry]]) -> set[UUID]:
         if order.id not in new:
             continue
         said = {"entry": str(entry.id), "action": order.action, "reason": order.reason, "plan": order.plan["digest"]}
-        events.append(call.event("order.given", "order", order.id, **said))
+        events.append(call.event("order.given", "order", order.id, on_behalf_of=order.ordered_by, **said))
         if Action(order.action) in (Action.END, Action.GIVE_UP):
             ending.append(replace(entry, state=State.ENDING, version=entry.version + 1))
-            events.append(call.event("entry.ending", "entry", entry.id, order=str(order.id)))
+            by_order = {"on_behalf_of": order.ordered_by, "order": str(order.id)}
+            events.append(call.event("entry.ending", "entry", entry.id, **by_order))
     call.tx.entries.save_all(ending)
     call.log_all(events)
     if new:
