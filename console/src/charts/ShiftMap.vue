@@ -53,9 +53,9 @@ const faded = (who: string, account: string): boolean =>
           :y="one.y + 14"
           text-anchor="end"
           class="text-[12px]"
-          :class="one.sub.startsWith('outside') ? 'fill-high' : 'fill-mute'"
+          :class="one.outside ? 'fill-high' : 'fill-mute'"
         >
-          {{ one.sub }}
+          {{ one.outside ? "outside the circle" : "in the circle" }}
         </text>
       </g>
       <g v-for="one in map.right" :key="one.key" @mouseenter="looked = one.key">

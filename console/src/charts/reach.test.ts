@@ -2,10 +2,8 @@ import { describe, expect, it } from "vitest";
 import { layout, tone, type Step } from "./reach";
 
 const step = (way: string, account: string, ...powers: string[]): Step => ({
-  way,
-  what: way ? "team" : "",
-  account,
-  provider: "Ticket Desk",
+  way: way ? { id: way, name: way, what: "team" } : null,
+  account: { id: account, name: account, what: "Ticket Desk" },
   powers,
 });
 
@@ -23,6 +21,17 @@ describe("the reach map", () => {
     const [direct, crew] = map.right;
     expect(direct?.width).toBeGreaterThan(crew?.width ?? 0);
     expect(map.right.map((ribbon) => ribbon.tone)).toEqual(["change", "look", "money"]);
+  });
+
+  it("tells two of one name apart, whatever is in the name", () => {
+    const named = (id: string, name: string) => ({ id, name, what: "" });
+    const map = layout([
+      { way: named("1", "Crew"), account: named("3", "Gifts/2026"), powers: ["view"] },
+      { way: named("2", "Crew"), account: named("4", "Gifts/2026"), powers: ["spend"] },
+    ]);
+    expect(map.ways.map((way) => way.name)).toEqual(["Crew", "Crew"]);
+    expect(map.accounts.map((one) => one.name)).toEqual(["Gifts/2026", "Gifts/2026"]);
+    expect(map.right.map((ribbon) => ribbon.tone)).toEqual(["look", "money"]);
   });
 
   it("keeps every knot inside, and no two of a column on one another", () => {

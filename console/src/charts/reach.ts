@@ -1,14 +1,21 @@
 /** The reach map: a party, the ways by which it acts, and the accounts it comes to, joined by ribbons. */
 
-export interface Step {
-  /** the way: empty for direct, else the last team of the chain */
-  way: string;
-  /** what the way is, such as "team in Volunteers" */
+/** Something that the map names; two of one name are told apart by their ids. */
+export interface Named {
+  id: string;
+  name: string;
+  /** what it is, such as "team in Volunteers" */
   what: string;
-  account: string;
-  provider: string;
+}
+
+export interface Step {
+  /** the way, such as the last team of a chain; null where it is direct */
+  way: Named | null;
+  account: Named;
   powers: readonly string[];
 }
+
+const DIRECT: Named = { id: "", name: "direct", what: "" };
 
 export type Tone = "money" | "change" | "look";
 
@@ -50,23 +57,20 @@ export function tone(powers: readonly string[]): Tone {
 
 /** Lay the map out: ways and accounts in rows, ribbons as wide as the number of powers they carry. */
 export function layout(steps: readonly Step[]): Map {
-  const ways = unique(steps, (step) => step.way);
-  const accounts = unique(steps, (step) => `${step.provider}/${step.account}`);
+  const wayOf = new globalThis.Map(steps.map((step) => [step.way?.id ?? "", step.way ?? DIRECT]));
+  const accountOf = new globalThis.Map(steps.map((step) => [step.account.id, step.account]));
+  const [ways, accounts] = [[...wayOf.keys()], [...accountOf.keys()]];
   const rows = Math.max(ways.length, accounts.length, 1);
   const height = rows * ROW + TOP;
   const y = (place: number, of: number) => TOP + ROW * (place + 0.5) + ((rows - of) * ROW) / 2 - ROW / 4;
-  const joined = unique(steps, (step) => `${step.way}>${step.provider}/${step.account}`).map((key) => {
-    const these = steps.filter((step) => `${step.way}>${step.provider}/${step.account}` === key);
-    const powers = [...new Set(these.flatMap((step) => step.powers))];
-    const [first] = these as [Step];
-    return {
-      key,
-      way: first.way,
-      account: `${first.provider}/${first.account}`,
-      powers,
-      width: 3 + powers.length * 2.5,
-    };
-  });
+  const joined = ways.flatMap((way) =>
+    accounts.flatMap((account) => {
+      const these = steps.filter((step) => (step.way?.id ?? "") === way && step.account.id === account);
+      if (!these.length) return [];
+      const powers = [...new Set(these.flatMap((step) => step.powers))];
+      return [{ key: `${way}>${account}`, way, account, powers, width: 3 + powers.length * 2.5 }];
+    }),
+  );
   const wayY = new globalThis.Map(ways.map((way, place) => [way, y(place, ways.length)]));
   const accountY = new globalThis.Map(accounts.map((account, place) => [account, y(place, accounts.length)]));
   const leaving = stacked(joined, (one) => one.way, wayY);
@@ -101,21 +105,19 @@ export function layout(steps: readonly Step[]): Map {
     start,
     ways: ways.map((way) => ({
       key: way,
-      name: way || "direct",
-      sub: steps.find((step) => step.way === way)?.what ?? "",
+      name: wayOf.get(way)?.name ?? "",
+      sub: wayOf.get(way)?.what ?? "",
       y: wayY.get(way) ?? 0,
     })),
-    accounts: accounts.map((account) => {
-      const [provider = "", name = ""] = account.split("/");
-      return { key: account, name, sub: provider, y: accountY.get(account) ?? 0 };
-    }),
+    accounts: accounts.map((account) => ({
+      key: account,
+      name: accountOf.get(account)?.name ?? "",
+      sub: accountOf.get(account)?.what ?? "",
+      y: accountY.get(account) ?? 0,
+    })),
     left,
     right,
   };
-}
-
-function unique<T>(items: readonly T[], key: (item: T) => string): string[] {
-  return [...new Set(items.map(key))];
 }
 
 function sum(numbers: readonly number[]): number {

@@ -2,9 +2,9 @@ import { describe, expect, it } from "vitest";
 import { layout, MOST, type Change } from "./shifts";
 
 const change = (who: string, more: Partial<Change> = {}): Change => ({
-  who,
+  who: { id: who, name: who },
   outside: false,
-  account: "South Dome",
+  account: { id: "1", name: "South Dome" },
   gained: ["view"],
   lost: [],
   ...more,
@@ -25,6 +25,23 @@ describe("the map of a what-if", () => {
     const map = layout(Array.from({ length: MOST + 3 }, (_, number) => change(`p${number}`)));
     expect(map.right.map((one) => one.name)).toEqual(["South Dome"]);
     expect([map.left.length, map.more]).toEqual([MOST, 3]);
+  });
+
+  it("tells two of one name apart, on two accounts of one name", () => {
+    const [first, second] = ["1", "2"].map((id) =>
+      change("", {
+        who: { id, name: "Orla Finch" },
+        account: { id: `a${id}`, name: "Gate" },
+        outside: id === "2",
+      }),
+    ) as [Change, Change];
+    const map = layout([first, second]);
+    expect(map.left.map((one) => [one.name, one.outside])).toEqual([
+      ["Orla Finch", false],
+      ["Orla Finch", true],
+    ]);
+    expect(map.right.map((one) => one.name)).toEqual(["Gate", "Gate"]);
+    expect(new Set(map.lines.map((one) => one.path)).size).toBe(2);
   });
 
   it("is empty for nothing", () => {

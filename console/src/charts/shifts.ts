@@ -2,9 +2,9 @@
 import { tone, type Tone } from "./reach";
 
 export interface Change {
-  who: string;
+  who: { id: string; name: string };
   outside: boolean;
-  account: string;
+  account: { id: string; name: string };
   gained: readonly string[];
   lost: readonly string[];
 }
@@ -23,7 +23,7 @@ export interface Line {
 export interface Place {
   key: string;
   name: string;
-  sub: string;
+  outside: boolean;
   y: number;
 }
 
@@ -43,16 +43,14 @@ export const MOST = 14;
 
 /** Lay the map out: those from outside first, a gain and a loss of the same on the same account side by side. */
 export function layout(changes: readonly Change[]): ShiftMap {
-  const people = unique(changes.map((one) => one.who));
-  const drawn = new Set(people.slice(0, MOST));
-  const shown = changes.filter((one) => drawn.has(one.who));
-  const accounts = unique(shown.map((one) => one.account));
-  const rows = Math.max(drawn.size, accounts.length, 1);
-  const at = (names: string[]) =>
-    new Map(
-      names.map((name, place) => [name, TOP + ROW * (place + 0.5) + ((rows - names.length) * ROW) / 2]),
-    );
-  const [who, where] = [at([...drawn]), at(accounts)];
+  const people = [...new Set(changes.map((one) => one.who.id))];
+  const drawn = people.slice(0, MOST);
+  const shown = changes.filter((one) => drawn.includes(one.who.id));
+  const accounts = [...new Set(shown.map((one) => one.account.id))];
+  const rows = Math.max(drawn.length, accounts.length, 1);
+  const at = (ids: string[]) =>
+    new Map(ids.map((id, place) => [id, TOP + ROW * (place + 0.5) + ((rows - ids.length) * ROW) / 2]));
+  const [who, where] = [at(drawn), at(accounts)];
   const lines = shown.flatMap((one, number) =>
     (
       [
@@ -63,35 +61,37 @@ export function layout(changes: readonly Change[]): ShiftMap {
       .filter(([, powers]) => powers.length > 0)
       .map(([gains, powers]) => {
         const shift = one.gained.length && one.lost.length ? (gains ? -5 : 5) : 0;
-        const [y1, y2] = [(who.get(one.who) ?? 0) + shift, (where.get(one.account) ?? 0) + shift];
+        const [y1, y2] = [(who.get(one.who.id) ?? 0) + shift, (where.get(one.account.id) ?? 0) + shift];
         const middle = (AT.who + AT.account) / 2;
         return {
           key: `${number} ${gains}`,
-          who: one.who,
-          account: one.account,
+          who: one.who.id,
+          account: one.account.id,
           path: `M${AT.who} ${y1}C${middle} ${y1} ${middle} ${y2} ${AT.account} ${y2}`,
           width: 2 + powers.length * 1.5,
           tone: tone(powers),
           gains,
-          text: `${one.who} ${gains ? "gains" : "loses"} ${powers.join(", ")} on ${one.account}`,
+          text: `${one.who.name} ${gains ? "gains" : "loses"} ${powers.join(", ")} on ${one.account.name}`,
         };
       }),
   );
-  const outside = new Set(shown.filter((one) => one.outside).map((one) => one.who));
+  const names = new Map(shown.flatMap((one) => [one.who, one.account]).map((one) => [one.id, one.name]));
+  const outside = new Set(shown.filter((one) => one.outside).map((one) => one.who.id));
   return {
     height: rows * ROW + TOP,
-    left: [...drawn].map((name) => ({
-      key: name,
-      name,
-      sub: outside.has(name) ? "outside the circle" : "in the circle",
-      y: who.get(name) ?? 0,
+    left: drawn.map((id) => ({
+      key: id,
+      name: names.get(id) ?? "",
+      outside: outside.has(id),
+      y: who.get(id) ?? 0,
     })),
-    right: accounts.map((name) => ({ key: name, name, sub: "", y: where.get(name) ?? 0 })),
+    right: accounts.map((id) => ({
+      key: id,
+      name: names.get(id) ?? "",
+      outside: false,
+      y: where.get(id) ?? 0,
+    })),
     lines,
-    more: people.length - drawn.size,
+    more: people.length - drawn.length,
   };
-}
-
-function unique(names: readonly string[]): string[] {
-  return [...new Set(names)];
 }

@@ -66,22 +66,22 @@ const riskLines = computed(() =>
 const party = computed(() => reach.value?.party);
 const chains = computed(() => reach.value?.chains ?? []);
 const steps = computed<Step[]>(() =>
-  chains.value.map(({ entry, via }) => ({
-    way: via.at(-1)?.party.name ?? "",
-    what:
-      via.at(-1)?.how === "app"
+  chains.value.map(({ entry, via }) => {
+    const last = via.at(-1);
+    const what =
+      last?.how === "app"
         ? "app they connected"
-        : via.at(-1)?.how === "open"
+        : last?.how === "open"
           ? "open to them"
           : via.length > 1
             ? `team, through ${via.at(-2)?.party.name}`
-            : via.length
-              ? "team"
-              : "",
-    account: entry.account.name,
-    provider: entry.provider.name,
-    powers: entry.powers,
-  })),
+            : "team";
+    return {
+      way: last ? { id: last.party.id, name: last.party.name, what } : null,
+      account: { id: entry.account.id, name: entry.account.name, what: entry.provider.name },
+      powers: entry.powers,
+    };
+  }),
 );
 const accounts = computed(() => [...new Set(chains.value.map(({ entry }) => entry.account.name))]);
 const sub = computed(() => {

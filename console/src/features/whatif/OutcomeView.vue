@@ -17,12 +17,13 @@ const changes = computed(() => {
     ...new Set([...before, ...more.flatMap((ability) => ability.powers)]),
   ];
   for (const one of props.outcome.shifts) {
-    const key = `${one.who}/${one.account.id}`;
+    const who = { id: one.party || one.who, name: one.who };
+    const key = `${who.id}/${one.account.id}`;
     const there = found.get(key);
     found.set(key, {
-      who: one.who,
+      who,
       outside: one.outside,
-      account: one.account.name,
+      account: one.account,
       gained: powers(one.gained, there?.gained),
       lost: powers(one.lost, there?.lost),
     });
