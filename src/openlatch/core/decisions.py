@@ -105,9 +105,13 @@ class Decision:
     instead_of: Author | None = None
 
     @property
-    def action(self) -> Action | None:
-        """The order that it becomes, if it changes something."""
-        return Action.PAUSE if self.pauses else ORDERED.get(self.choice)
+    def changes(self) -> bool:
+        """Whether it becomes an order."""
+        return self.pauses or self.choice in ORDERED
+
+    def action(self, kind: str) -> Action | None:
+        """Return the order that it becomes about something of a kind, if it changes something."""
+        return Action.PAUSE if self.pauses else ordered(self.choice, kind)
 
 
 def advised(facts: Facts) -> tuple[Choice, str]:

@@ -162,7 +162,7 @@ def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> For
             decision: Decision | None = Decision(said.choice, call.actor.author, call.now, "", said.level, said.until)
         else:
             decision = item.decision
-        if decision is not None and decision.action is not None:
+        if decision is not None and decision.changes:
             wishes[item.entry_id] = settling.wish_of(item, decision)
             if item.place in asked:
                 about.add(item.entry_id)

@@ -6,7 +6,7 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
-from openlatch.core.decisions import Choice, Decision, ordered
+from openlatch.core.decisions import Choice, Decision
 from openlatch.core.hours import last_day
 from openlatch.core.model import PartyStatus
 from openlatch.core.outcomes import Outcome
@@ -79,7 +79,7 @@ def end_answering(call: Call, one: Round) -> Round:
             after.append(replace(item, trouble=GONE, gone=True, version=item.version + 1))
         elif item.place in answers:
             after.append(replace(item, decision=answers[item.place], version=item.version + 1))
-    acting = {item.place: item for item in (*standing, *after) if item.decision and item.decision.action}
+    acting = {item.place: item for item in (*standing, *after) if item.decision and item.decision.changes}
     held = held_back(call, {item.entry_id: wish_of(item, item.decision) for item in acting.values() if item.decision})
     stopped = {
         item.entry_id: replace(item, trouble=held[item.entry_id]) for item in acting.values() if item.entry_id in held
@@ -150,7 +150,7 @@ def _dated(call: Call, found: Sequence[tuple[Item, Outcome]]) -> list[tuple[Item
 
 def wish_of(item: Item, decision: Decision) -> Wish:
     """Return the order that a decision about an item becomes."""
-    action = decision.action if decision.pauses else ordered(decision.choice, item.facts.kind)
+    action = decision.action(item.facts.kind)
     assert action is not None  # noqa: S101 - what is kept becomes none
     return Wish(action, decision.level, None, decision.until)
 
@@ -159,18 +159,17 @@ def _order(call: Call, one: Round, item: Item) -> Item:
     """Give the order that a decision becomes; what cannot be ordered says why."""
     decision = item.decision
     assert decision is not None  # noqa: S101 - nothing else is still to come
-    assert decision.action is not None  # noqa: S101 - what is kept is not to come
     orders.hold(call, list(call.tx.entries.some([item.entry_id]).values()))
     entry = call.tx.entries.lock(item.entry_id)
     if not entry.stands:
         return replace(item, trouble=GONE, gone=True, version=item.version + 1)
-    there = call.tx.orders.open_for(entry.id)
-    if there is not None and there.action in (decision.action.value, Action.END.value):
+    there, wish = call.tx.orders.open_for(entry.id), wish_of(item, decision)
+    if there is not None and there.action in (wish.action.value, Action.END.value):
         return replace(item, order_id=there.id, version=item.version + 1)
     try:
         if there is not None:
             raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
-        made = orders.planned(call, entry, wish_of(item, decision)).plan
+        made = orders.planned(call, entry, wish).plan
         reason = f"review “{one.plan.name}”, round {one.ref}" + (f": {decision.reason}" if decision.reason else "")
         drafted = orders.drafted(call, made, entry, reason, decision.by)
     except OpenLatchError as error:
