@@ -70,8 +70,8 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
             if item.needs_reason:
                 page.keyboard.type("Still a volunteer")
                 page.keyboard.press("Enter")
-    expect(page.get_by_role("status")).to_contain_text("to come")
-    expect(page.get_by_role("status")).not_to_contain_text("undecided")
+    expect(page.get_by_role("status", name="How far it is")).to_contain_text("to come")
+    expect(page.get_by_role("status", name="How far it is")).not_to_contain_text("undecided")
     expect(page.get_by_role("button", name=re.compile("^Finish"))).to_have_count(0)
 
     # A manager finishes it; what was decided is carried out, and the round closes once that is proved.

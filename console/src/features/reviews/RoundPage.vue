@@ -146,7 +146,7 @@ const done = computed(() => {
           {{ round.joined === 1 ? "it" : "them" }}.</template
         >
       </p>
-      <div class="mt-4 max-w-3xl" role="status">
+      <div class="mt-4 max-w-3xl" role="status" aria-label="How far it is">
         <OutcomeBar :outcomes="round.outcomes" />
       </div>
       <ul class="mt-2 flex flex-wrap gap-x-5 text-[13px]">
