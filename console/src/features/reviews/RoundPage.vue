@@ -54,6 +54,8 @@ const {
   queryFn: () => take(api.GET("/rounds/{one}", { params: { path: { one: wanted.value } } })),
   refetchInterval: (query) => (query.state.data?.state === "settling" ? 1500 : 15_000),
 });
+const mayList = computed(() => mayDecide.value && round.value?.state === "open" && !round.value.paused_at);
+const mayCallOff = computed(() => mayCancel.value && ["open", "settling"].includes(round.value?.state ?? ""));
 const items = useQuery({
   queryKey: computed(() => ["rounds", "items", wanted.value, round.value?.state, round.value?.outcomes]),
   queryFn: () => take(api.GET("/rounds/{one}/items", { params: { path: { one: wanted.value } } })),
@@ -199,21 +201,23 @@ const done = computed(() => {
         </button>
         <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
       </div>
-      <p v-if="round.state === 'open' && !round.paused_at && mayDecide && !listing" class="mt-3">
-        <button type="button" class="link text-[13.5px]" @click="listing = true">Decide with a list…</button>
-      </p>
+      <div class="mt-3 flex flex-wrap gap-x-5 text-[13.5px]">
+        <button v-if="mayList && !listing" type="button" class="link" @click="listing = true">
+          Decide with a list…
+        </button>
+        <button v-if="mayCallOff && !callingOff" type="button" class="link" @click="callingOff = true">
+          Call the round off…
+        </button>
+      </div>
       <DecisionList
-        v-if="listing && round.state === 'open'"
+        v-if="listing && mayList"
         :round="round"
         :mine="mine.length"
         @decided="again"
         @leave="listing = false"
       />
-      <div v-if="mayCancel && (round.state === 'open' || round.state === 'settling')" class="mt-3">
-        <button v-if="!callingOff" type="button" class="link text-[13.5px]" @click="callingOff = true">
-          Call the round off…
-        </button>
-        <form v-else class="max-w-xl border-l-2 border-act pl-3" @submit.prevent="callOff.mutate()">
+      <div v-if="mayCallOff && callingOff" class="mt-3">
+        <form class="max-w-xl border-l-2 border-act pl-3" @submit.prevent="callOff.mutate()">
           <p>
             It gives no more orders{{
               ordersGiven
