@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import fields, replace
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
@@ -23,8 +23,9 @@ from openlatch.core.decisions import (
 )
 from openlatch.core.model import Author, Severity
 from openlatch.core.plans import Action
-from openlatch.core.reviews import Asked, Reviewers, ReviewPlan, Unanswered, assign, compare, unanswered
+from openlatch.core.reviews import Asked, Reviewers, ReviewPlan, Unanswered, assign, compare, scope_said, unanswered
 from openlatch.errors import Invalid
+from openlatch.operations.entries import Wanted
 from tests.factories import NOW, ago
 
 TODAY = NOW.date()
@@ -192,3 +193,21 @@ def test_what_becomes_of_silence_is_said_with_its_limit_wherever_something_chang
     plan = ReviewPlan(UUID(int=1), "Guides", {}, "", TODAY, unanswered=outcome, most=7)
     assert plan.silence() != plan.silence(several=True)
     assert ("7 at most" in plan.silence()) == (outcome is not Unanswered.KEEP)
+
+
+ASKED = {
+    "q": "lantern", "state": "ended", "kind": "app,session", "power": "spend,withdraw", "provider": "Ticket Desk",
+    "account": "Gate", "party": "Orla Finch", "flagged": False, "rule": "unused-past-limit", "outside": False,
+    "unknown": True, "mine": True, "ends": "none", "risk": 40,
+}  # fmt: skip
+"""Every filter of the inventory, with a value that it does not have by itself."""
+
+
+@given(st.sets(st.sampled_from(sorted(ASKED))), st.sampled_from(sorted(ASKED)))
+def test_nothing_that_a_filter_asks_for_is_left_unsaid(some: set[str], one: str) -> None:
+    assert ASKED.keys() == {field.name for field in fields(Wanted)}
+    where = {name: ASKED[name] for name in some - {one}}
+    less, more = scope_said(where), scope_said(where | {one: ASKED[one]})
+    assert len(more) > len(less)
+    assert "True" not in more
+    assert "False" not in more

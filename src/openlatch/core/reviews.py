@@ -33,6 +33,7 @@ __all__ = [
     "Unanswered",
     "assign",
     "compare",
+    "scope_said",
     "unanswered",
 ]
 
@@ -113,11 +114,6 @@ class ReviewPlan:
     def ref(self) -> str:
         return ref_of(self.id)
 
-    @property
-    def looks_at(self) -> str:
-        """What is looked at, in words."""
-        return _scope(self.where)
-
     def silence(self, *, several: bool = False) -> str:
         """Return what becomes of what nobody answers: it, or with `several` they."""
         one, they = _SILENCE[self.unanswered]
@@ -142,27 +138,38 @@ _SILENCE = {
 }
 
 
-def _scope(where: Mapping[str, Any]) -> str:
+_ENDS = {"none": "has no end", "dated": "has an end", "unknown": "has an end that is not known"}
+
+
+def scope_said(where: Mapping[str, Any]) -> str:
     """A filter of the inventory in words, such as: everything at Ticket Desk that is outside the circle."""
     text = "everything"
-    for name, words in (("kind", "of the kinds {}"), ("account", "on {}"), ("provider", "at {}"), ("party", "of {}")):
+    for name, words in (
+        ("kind", "of the kinds {}"), ("account", "on {}"), ("provider", "at {}"), ("party", "of {}"),
+    ):  # fmt: skip
         if where.get(name):
             text += " " + words.format(_or(where[name]) if name == "kind" else where[name])
-    that = []
-    if where.get("outside") is not None:
-        that.append("is outside the circle" if where["outside"] else "is of the circle")
-    if where.get("power"):
-        that.append(f"can {_or(where['power'])}")
-    if where.get("flagged") is not None:
-        that.append("carries a flag" if where["flagged"] else "carries no flag")
-    if where.get("rule"):
-        that.append(f"is flagged by “{where['rule']}”")
-    if where.get("risk"):
-        that.append(f"has a risk of {where['risk']} or more")
-    if where.get("q"):
-        that.append(f"has “{where['q']}” in it")
-    known = ("kind", "account", "provider", "party", "outside", "power", "flagged", "rule", "risk", "q", "state")
-    that += [f"has {name} {value}" for name, value in where.items() if name not in known]
+    if where.get("mine"):
+        text += " of whoever asked"
+    that = [
+        words[0 if where[name] else 1]
+        for name, words in (
+            ("outside", ("is outside the circle", "is of the circle")),
+            ("flagged", ("carries a flag", "carries no flag")),
+            ("unknown", ("has a word that nobody gave a meaning", "has no word that nobody gave a meaning")),
+        )
+        if where.get(name) is not None
+    ]
+    for name, words in (
+        ("power", "can {}"), ("rule", "is flagged by “{}”"), ("risk", "has a risk of {} or more"),
+        ("q", "has “{}” in it"),
+    ):  # fmt: skip
+        if where.get(name):
+            that.append(words.format(_or(where[name]) if name == "power" else where[name]))
+    if where.get("ends"):
+        that.append(_ENDS.get(where["ends"], f"has the end “{where['ends']}”"))
+    if where.get("state", "standing") != "standing":
+        that.append(f"is {_or(where['state'])}")
     return text + (f" that {' and '.join(that)}" if that else "")
 
 

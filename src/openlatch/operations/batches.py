@@ -90,7 +90,8 @@ def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> B
         BatchItem(place, 0, wish.action.value, "", entry_id, trouble=held.get(entry_id, ""))
         for place, entry_id in enumerate(ids, start=1)
     ]
-    said = {name: value for name, value in asdict(wanted).items() if value not in ("", None, False)}
+    usual = asdict(Wanted())
+    said = {name: value for name, value in asdict(wanted).items() if value != usual[name]}
     batch = Batch(
         call.services.new_id(), "bulk", wish.action.value, {"where": said, "wish": _wished(wish)}, reason,
         call.actor.author, call.now,

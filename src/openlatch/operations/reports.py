@@ -16,7 +16,7 @@ from openlatch.core.reviews import Item, Round
 from openlatch.operations.batches import seen
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.receipts import signed
-from openlatch.operations.scope import facts_now
+from openlatch.operations.scope import facts_now, scope_of
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 
@@ -102,7 +102,7 @@ def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
     facts = (
         Fact("comes round", recurrence.says() if recurrence is not None else "after an event"),
         Fact("opened", one.why, one.opened_at),
-        Fact("in scope", plan.looks_at),
+        Fact("in scope", scope_of(call, plan.where)),
         Fact("asked", asked[plan.reviewers.value]),
         Fact("to be answered by", "", one.due_at),
         Fact("what nobody answers", plan.silence()),
@@ -137,8 +137,8 @@ def of_batch(call: Call, text: str) -> Signed:
     title = titles.get(batch.kind) or f"{batch.action}, {len(items)} entries"
     report = Report(
         batch.kind, batch.ref, title, call.tx.workspace.name, call.tx.workspace.zone,
-        "over" if over else "under way", batch.ordered_at, ended_at, _batch_facts(batch, sight.remains, items), (),
-        dict(Counter(item.outcome.value for item in items)),
+        "over" if over else "under way", batch.ordered_at, ended_at,
+        _batch_facts(call, batch, sight.remains, items), (), dict(Counter(item.outcome.value for item in items)),
         dict(Counter(item.action for item in items)), 0, 0, None, (),
         tuple(_batch_line(batch, item, listed, orders) for item in items),
     )  # fmt: skip
@@ -146,12 +146,11 @@ def of_batch(call: Call, text: str) -> Signed:
     return content, _sign(call, content) if over else ""
 
 
-def _batch_facts(batch: Batch, remains: Sequence[str], items: Sequence[BatchItem]) -> tuple[Fact, ...]:
-    where = ", ".join(f"{name} {value}" for name, value in (batch.wanted.get("where") or {}).items())
+def _batch_facts(call: Call, batch: Batch, remains: Sequence[str], items: Sequence[BatchItem]) -> tuple[Fact, ...]:
     facts = (
         Fact("ordered", f"by {batch.ordered_by}", batch.ordered_at),
         Fact("why", batch.reason),
-        Fact("in scope", where),
+        Fact("in scope", scope_of(call, batch.wanted["where"]) if "where" in batch.wanted else ""),
         Fact("still has", "; ".join(remains) or _nothing_left(batch, items)),
         Fact("last day", str(batch.wanted.get("last_day") or "")),
         Fact("begins", "", batch.begins_at),

@@ -16,7 +16,7 @@ from openlatch.core.reviews import Event, Item, Reviewers, ReviewPlan, Round, Ro
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import notices, round_news, rounds, settling
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.scope import REVIEWING, asked_about, facts_of, in_scope, still_in_scope
+from openlatch.operations.scope import REVIEWING, asked_about, facts_of, in_scope, scope_of, still_in_scope
 
 __all__ = ["Draft", "ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
 
@@ -69,6 +69,7 @@ class ReviewSight:
     coming: tuple[datetime, ...]
     entries: int
     people: Mapping[UUID, Person]
+    looks_at: str
     asked_already: tuple[tuple[Round, int], ...] = ()
     """of one review: the open rounds that ask about entries in its scope, each with about how many"""
     unasked: int = 0
@@ -363,5 +364,10 @@ def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
     if listed is None:
         says.append(_LOST)
     return ReviewSight(
-        plan, ", and ".join([*says, *([events] if events else [])]), tuple(coming), len(listed or ()), people
+        plan,
+        ", and ".join([*says, *([events] if events else [])]),
+        tuple(coming),
+        len(listed or ()),
+        people,
+        scope_of(call, plan.where),
     )

@@ -18,7 +18,7 @@ from openlatch.operations import batches, round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import Wish
-from openlatch.operations.scope import own_parties, still_in_scope, who_answers
+from openlatch.operations.scope import own_parties, scope_of, still_in_scope, who_answers
 from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
@@ -61,6 +61,7 @@ class RoundSight:
     outcomes: Mapping[str, int]
     progress: Mapping[UUID | None, Progress]
     people: Mapping[UUID, Person]
+    looks_at: str
     mine: int = 0
     """how many items wait for whoever looks"""
     rests: bool = True
@@ -428,8 +429,8 @@ def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:
     moving = call.tx.reviews.moving([one.id for one in several if one.state is RoundState.SETTLING], call.now)
     return tuple(
         RoundSight(
-            one, outcomes[one.id], call.tx.reviews.progress(one.id), people, waiting.get(one.id, 0),
-            one.id not in moving,
+            one, outcomes[one.id], call.tx.reviews.progress(one.id), people, scope_of(call, one.plan.where),
+            waiting.get(one.id, 0), one.id not in moving,
         )
         for one in several
     )  # fmt: skip

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
+from contextlib import suppress
 from dataclasses import fields
 from datetime import timedelta
 from typing import Any
@@ -14,9 +15,9 @@ from openlatch.core.advise import narrowest
 from openlatch.core.decisions import Facts
 from openlatch.core.model import Entry, Kind, PartyStatus, Person
 from openlatch.core.powers import Power
-from openlatch.core.reviews import Asked, ReviewPlan, assign
+from openlatch.core.reviews import Asked, ReviewPlan, assign, scope_said
 from openlatch.core.roles import Role
-from openlatch.errors import Invalid, OpenLatchError
+from openlatch.errors import Invalid, NotFound, OpenLatchError
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import Wanted, flags_on, selection
 from openlatch.operations.gate import Call
@@ -29,6 +30,7 @@ __all__ = [
     "facts_of",
     "in_scope",
     "own_parties",
+    "scope_of",
     "still_in_scope",
     "who_answers",
 ]
@@ -118,6 +120,28 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
             acts=tuple(one.action.value for one in possible(entry, around)),
         )
     return found
+
+
+def scope_of(call: Call, where: Mapping[str, Any]) -> str:
+    """Return a filter of the inventory in words; what it names by id or short form is called by its name."""
+
+    def account(text: str) -> str:
+        return call.tx.accounts.find(text)[0].name
+
+    def party(text: str) -> str:
+        found = call.tx.parties.find(text)[0]
+        return f"{found.name} ({found.addresses[0]})" if found.addresses else found.name
+
+    def provider(text: str) -> str:
+        return call.tx.providers.find(text).name
+
+    named = dict(where)
+    for noun, find in (("account", account), ("party", party), ("provider", provider)):
+        if where.get(noun):
+            # What is not there any more, or is not one, is called as it was written.
+            with suppress(NotFound, Invalid):
+                named[noun] = find(str(where[noun]))
+    return scope_said(named)
 
 
 def own_parties(call: Call, people: Collection[Person]) -> dict[UUID, UUID]:
