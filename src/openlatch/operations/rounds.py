@@ -430,7 +430,7 @@ def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:
     return tuple(
         RoundSight(
             one, outcomes[one.id], call.tx.reviews.progress(one.id), people, scope_of(call, one.plan.where),
-            waiting.get(one.id, 0), one.id not in moving,
+            mine=waiting.get(one.id, 0), rests=one.id not in moving,
         )
         for one in several
     )  # fmt: skip
