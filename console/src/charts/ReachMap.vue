@@ -16,7 +16,7 @@ function faded(ribbon: Ribbon): boolean {
 }
 const label = computed(() =>
   props.steps
-    .map((step) => `${step.way || "directly"} to ${step.account}: ${step.powers.join(", ")}`)
+    .map((step) => `${step.way?.name ?? "directly"} to ${step.account.name}: ${step.powers.join(", ")}`)
     .join("; "),
 );
 </script>
