@@ -25,7 +25,7 @@ def taken(*lines: Sequence[str], header: Sequence[str] = HEADER, columns: dict[s
 def test_a_sheet_as_people_keep_it_is_understood() -> None:
     found = taken(LINE)
     (entry,) = found.observation.entries
-    assert (entry.account, entry.party, entry.level) == ("Newsletter", LINE[2], "editor")
+    assert (entry.account, entry.party, entry.level) == ("Newsletter", f"hand:{LINE[2]}", "editor")
     assert entry.powers == (Power.VIEW, Power.EDIT)
     assert entry.ends_at == datetime(2026, 5, 10, 23, tzinfo=UTC), "the last day is meant to its end, in London"
     assert found.columns["Favourite star"] == ""

@@ -6,6 +6,7 @@ import itertools
 import random
 from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
+from uuid import UUID
 
 import pytest
 from hypothesis import given
@@ -13,7 +14,17 @@ from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
 from openlatch.core.meaning import Vocabulary
-from openlatch.core.model import EndReason, Entry, Kind, Membership, PartyKind, ReadingOutcome, State, normal_address
+from openlatch.core.model import (
+    EndReason,
+    Entry,
+    Kind,
+    Membership,
+    Party,
+    PartyKind,
+    ReadingOutcome,
+    State,
+    normal_address,
+)
 from openlatch.core.observation import (
     Observation,
     ObservedAccount,
@@ -64,16 +75,18 @@ def after(held: Held, changes: Changes) -> Held:
     parties = {**held.parties, **{p.id: p for p in changes.new_parties}}
     parties |= {p.id: p for _, p in changes.changed_parties}
     accounts = {**held.accounts, **{a.key: a for a in changes.new_accounts}}
-    return Held(PROVIDER, accounts, parties, {**held.identifiers, **dict(changes.new_identifiers)}, kept)
+    names = {**held.identifiers, **dict(changes.new_identifiers), **dict(changes.parted)}
+    return Held(held.provider_id, accounts, parties, names, kept)
 
 
 def read(held: Held, seen: Observation, subject: str | None = None) -> tuple[Changes, Held]:
     assert not complaints(seen)
-    changes = reconcile(held, seen, now=NOW, new_id=ids(), subjects=None if subject is None else [subject])
+    changes = reconcile(held, seen, now=NOW, new_id=NEW_ID, subjects=None if subject is None else [subject])
     return changes, after(held, changes)
 
 
 EMPTY = Held(PROVIDER)
+NEW_ID = ids()
 
 
 @given(entries, entries)
@@ -278,20 +291,77 @@ def test_a_far_date_means_no_end(year: int) -> None:
     assert held.entries["1"].ends_at is None
 
 
-def test_a_party_is_known_by_the_providers_key_first_then_by_its_exact_address_never_by_a_similar_one() -> None:
+def at(provider: UUID, held: Held) -> Held:
+    """What is known, as another provider's reading is compared with it: without entries, which are none of its own."""
+    return replace(held, provider_id=provider, accounts={}, entries={}, memberships=())
+
+
+OTHER = UUID(int=77)
+
+
+def test_a_party_is_known_by_the_providers_key_then_elsewhere_by_its_exact_address_and_never_by_a_similar_one() -> None:
     _, held = read(EMPTY, observation([observed("1")]))
     orla = held.entries["1"].party_id
     renamed = ObservedParty("orla", observed_party("orla").kind, "Orla F.", ("o.finch@kestrelridge.example",))
-    elsewhere = replace(observed_party("o-f", "ORLA@KestrelRidge.example"))
-    near = observed_party("near", "orla@kestreIridge.example")
-    _, later = read(
-        held,
-        observation([observed("1"), observed("2", "o-f"), observed("3", "near")], parties=[renamed, elsewhere, near]),
-    )
-    assert (later.entries["1"].party_id, later.entries["2"].party_id) == (orla, orla)
-    assert later.entries["3"].party_id != orla
+    same_box = observed_party("o-f", "ORLA@KestrelRidge.example")
+    _, later = read(held, observation([observed("1"), observed("2", "o-f")], parties=[renamed, same_box]))
+    assert later.entries["1"].party_id == orla
+    assert later.entries["2"].party_id != orla, "two keys of one provider are two"
     assert later.parties[orla].addresses == ("orla@kestrelridge.example", "o.finch@kestrelridge.example")
     assert later.identifiers[Identifier("address", normal_address("O.Finch@kestrelridge.example"))] == orla
+    theirs = observed_party("7", "O.Finch@kestrelridge.example")
+    near = observed_party("8", "o.finch@kestreIridge.example")
+    boxed = observed_party("9", "orla@kestrelridge.example")
+    shown = [observed("a", "7"), observed("b", "8"), observed("c", "9")]
+    _, there = read(at(OTHER, later), observation(shown, parties=[theirs, near, boxed]))
+    assert there.entries["a"].party_id == orla
+    assert there.entries["b"].party_id != orla
+    assert there.entries["c"].party_id not in (orla, later.entries["2"].party_id), "whose it is, nobody can say"
+
+
+boxes = st.sampled_from(["orla@a.example", "office@a.example", "bram@a.example"])
+listing = st.dictionaries(st.sampled_from("1234"), st.lists(boxes, unique=True, max_size=2), min_size=1)
+
+
+@given(st.lists(st.tuples(st.sampled_from([PROVIDER, OTHER]), listing), min_size=1, max_size=6))
+def test_no_two_keys_of_a_provider_are_one_party_and_an_end_reaches_the_key_that_is_shown(
+    readings: list[tuple[UUID, dict[str, list[str]]]],
+) -> None:
+    held = EMPTY
+    carried: dict[tuple[UUID, str], set[str]] = {}
+    """the keys of a provider that ever carried an address"""
+    for provider, shown in readings:
+        parties = [observed_party(key, *addresses) for key, addresses in shown.items()]
+        for key, addresses in shown.items():
+            for address in addresses:
+                carried.setdefault((provider, address), set()).add(key)
+        before = held.identifiers
+        changes, held = read(at(provider, held), observation([observed(k, k) for k in shown], parties=parties))
+        keys = {name.value: whose for name, whose in held.identifiers.items() if name.scheme == str(provider)}
+        assert len(set(keys.values())) == len(keys), "one party has one key of a provider"
+        for entry in changes.new_entries:
+            assert entry.party_id == keys[entry.key]
+        for key, addresses in shown.items():
+            known = [before.get(Identifier("address", address)) for address in addresses]
+            if Identifier(str(provider), key) not in before and keys[key] in known:
+                via = [one for one in addresses if before.get(Identifier("address", one)) == keys[key]]
+                assert any(all(len(who) == 1 for (_, a), who in carried.items() if a == one) for one in via)
+
+
+@given(listing, st.randoms(use_true_random=False))
+def test_what_was_joined_once_is_parted_by_the_next_reading(
+    shown: dict[str, list[str]], shuffle: random.Random
+) -> None:
+    parties = [observed_party(key, *addresses) for key, addresses in shown.items()]
+    one = Party(UUID(int=5), PartyKind.PERSON, "Office", ("office@a.example",))
+    names = {Identifier(str(PROVIDER), key): one.id for key in shown}
+    held = Held(PROVIDER, parties={one.id: one}, identifiers=names)
+    shuffle.shuffle(parties)
+    changes, later = read(held, observation([observed(k, k) for k in shown], parties=parties))
+    whose = {entry.key: entry.party_id for entry in later.entries.values()}
+    assert len(set(whose.values())) == len(shown)
+    assert whose[min(shown)] == one.id, "the first of them stays who it was"
+    assert len(changes.parted) == len(shown) - 1
 
 
 @given(names=st.permutations(["ines.okoro", "Ines Okoro", "ines_okoro", "ines.okoro@kestrelridge.example", "I. Okoro"]))

@@ -15,7 +15,7 @@ from zoneinfo import ZoneInfo
 
 from openlatch.core.hours import Hours
 from openlatch.core.model import Dependency, Kind, PartyKind, PartyStatus, ReadingOutcome, State, normal_address
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.observation import WRITTEN, Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.powers import Power, in_order
 
 __all__ = ["DERIVED", "FIELDS", "Complaint", "Imported", "cut_apart", "match_columns", "put_together", "read_rows"]
@@ -248,7 +248,7 @@ class _Row:
         return ObservedEntry(
             key=self.text("key") or _key(kind, account, party, self.text("level")),
             account=account,
-            party=party,
+            party=f"{WRITTEN}{party}",
             kind=kind,
             level=self.text("level") or kind.value,
             powers=in_order(powers) if self.text("powers") else None,

@@ -26,6 +26,7 @@ from openlatch.core.sharing import ANYONE, Covers, Document, Exposure, Selector,
 
 __all__ = [
     "SHARED",
+    "WRITTEN",
     "Observation",
     "ObservedAccount",
     "ObservedActivity",
@@ -42,6 +43,8 @@ __all__ = [
 ]
 
 
+WRITTEN = "hand:"
+"""What the key of a party begins with that people have written down: no name that its provider knows."""
 SHARED = "share:"
 """What the keys of entries begin with that follow from documents."""
 

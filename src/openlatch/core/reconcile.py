@@ -7,7 +7,8 @@ Only a complete reading can conclude that an entry is gone, and a reading of som
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Callable, Collection, Iterable, Mapping
+from collections import Counter
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from uuid import UUID
@@ -27,6 +28,7 @@ from openlatch.core.model import (
     normal_address,
 )
 from openlatch.core.observation import (
+    WRITTEN,
     Observation,
     ObservedAccount,
     ObservedEntry,
@@ -41,6 +43,7 @@ __all__ = [
     "again_after",
     "reconcile",
     "salt",
+    "shared",
     "withheld",
 ]
 
@@ -58,7 +61,9 @@ FAR_YEAR = 9000
 class Identifier:
     """One name under which a party is known: an address, or a provider's own key for it.
 
-    `scheme` is "address" or the provider's id; two parties never share an identifier.
+    `scheme` is "address" or the provider's id; two parties never share an identifier, and no party has two keys of one
+    provider, but for what people have written down. An address that several keys of a provider carry is "shared" too,
+    and says nothing of who somebody is.
     """
 
     scheme: str
@@ -91,6 +96,8 @@ class Changes:
     new_parties: tuple[Party, ...] = ()
     changed_parties: tuple[tuple[Party, Party], ...] = ()
     new_identifiers: tuple[tuple[Identifier, UUID], ...] = ()
+    parted: tuple[tuple[Identifier, UUID], ...] = ()
+    """keys that were one party with another key of their provider, and are one of their own now"""
     new_entries: tuple[Entry, ...] = ()
     changed_entries: tuple[tuple[Entry, Entry], ...] = ()
     gone: tuple[tuple[Entry, Entry], ...] = ()
@@ -142,7 +149,7 @@ def reconcile(
     With `subjects` (a provider's party keys) the observation covers these parties only, and so do its conclusions.
     """
     accounts, new_accounts, changed_accounts = _accounts(held, observation.accounts, new_id)
-    parties, new_parties, changed_parties, identifiers = _parties(held, observation.parties, new_id)
+    parties, new_parties, changed_parties, identifiers, parted = _parties(held, observation.parties, new_id)
     new_entries: list[Entry] = []
     changed: list[tuple[Entry, Entry]] = []
     unchanged: list[Entry] = []
@@ -169,6 +176,7 @@ def reconcile(
         tuple(new_parties),
         tuple(changed_parties),
         tuple(identifiers),
+        tuple(parted),
         tuple(new_entries),
         tuple(changed),
         tuple(gone),
@@ -251,28 +259,84 @@ def _accounts(
     return ids, new, changed
 
 
+def shared(address: str) -> Identifier:
+    """Return what says that an address is carried by several keys of a provider."""
+    return Identifier("shared", normal_address(address))
+
+
+class _Keys:
+    """Whose the keys and addresses are that a provider shows."""
+
+    def __init__(self, held: Held, observed: Sequence[ObservedParty]) -> None:
+        self.known = dict(held.identifiers)
+        self.scheme = str(held.provider_id)
+        mine = sorted(name.value for name in self.known if name.scheme == self.scheme)
+        self.ids = {key: self.known[Identifier(self.scheme, key)] for key in mine}
+        mine = [key for key in mine if not key.startswith(WRITTEN)]
+        self.keeps: dict[UUID, str] = {}
+        """the one key of this provider that each party has: the first by its order, where it had several"""
+        for key in mine:
+            self.keeps.setdefault(self.ids[key], key)
+        shown = [one for one in observed if not one.key.startswith(WRITTEN)]
+        carried = Counter(a for one in shown for a in {normal_address(a) for a in one.addresses})
+        self.twice = {address for address, keys in carried.items() if keys > 1}
+        self.new: list[tuple[Identifier, UUID]] = []
+
+    def name(self, identifier: Identifier, party_id: UUID) -> None:
+        if identifier not in self.known:
+            self.known[identifier] = party_id
+            self.new.append((identifier, party_id))
+
+    def whose(self, one: ObservedParty) -> UUID | None:
+        """Whoever is known under that key, or alone has one of the addresses; None if it is nobody who is known."""
+        party_id = self.ids.get(one.key)
+        written = one.key.startswith(WRITTEN)
+        if party_id is not None:
+            return party_id if written or self.keeps[party_id] == one.key else None
+        for address in map(normal_address, one.addresses):
+            there = self.known.get(Identifier("address", address))
+            if there is None or address in self.twice or shared(address) in self.known:
+                continue
+            if written or there not in self.keeps:
+                return there
+        return None
+
+    def carries(self, address: str, party_id: UUID, *, written: bool) -> None:
+        """Keep that a party carries an address, and that it is shared where another key of this provider does too."""
+        first = self.known.get(Identifier("address", address))
+        if not written and (address in self.twice or (first not in (None, party_id) and first in self.keeps)):
+            self.name(shared(address), party_id)
+        self.name(Identifier("address", address), party_id)
+
+
 def _parties(
-    held: Held, observed: Iterable[ObservedParty], new_id: Callable[[], UUID]
-) -> tuple[dict[str, UUID], list[Party], list[tuple[Party, Party]], list[tuple[Identifier, UUID]]]:
-    known = dict(held.identifiers)
+    held: Held, observed: Sequence[ObservedParty], new_id: Callable[[], UUID]
+) -> tuple[
+    dict[str, UUID],
+    list[Party],
+    list[tuple[Party, Party]],
+    list[tuple[Identifier, UUID]],
+    list[tuple[Identifier, UUID]],
+]:
+    keys = _Keys(held, observed)
     current = dict(held.parties)
-    scheme = str(held.provider_id)
-    ids = {identifier.value: party_id for identifier, party_id in known.items() if identifier.scheme == scheme}
     new: dict[UUID, Party] = {}
-    identifiers: list[tuple[Identifier, UUID]] = []
+    parted: list[tuple[Identifier, UUID]] = []
     for one in observed:
-        own = Identifier(str(held.provider_id), one.key)
-        addresses = [Identifier("address", normal_address(a)) for a in one.addresses]
-        # The provider's own key decides; an equal address comes second; a merely similar one never counts.
-        party_id = known.get(own) or next((known[a] for a in addresses if a in known), None)
+        # The provider's own key decides; an equal address second, if it means one of them; a merely similar one never.
+        party_id = keys.whose(one)
         if party_id is None:
             party_id = new_id()
             new[party_id] = Party(party_id, one.kind, one.name, one.addresses)
-        for identifier in (own, *addresses):
-            if identifier not in known:
-                known[identifier] = party_id
-                identifiers.append((identifier, party_id))
-        ids[one.key] = party_id
+        own = Identifier(keys.scheme, one.key)
+        if own in keys.known and keys.known[own] != party_id:
+            parted.append((own, party_id))
+        keys.name(own, party_id)
+        keys.ids[one.key] = party_id
+        if not one.key.startswith(WRITTEN):
+            keys.keeps.setdefault(party_id, one.key)
+        for address in map(normal_address, one.addresses):
+            keys.carries(address, party_id, written=one.key.startswith(WRITTEN))
         party = new.get(party_id) or current.get(party_id)
         if party is not None:
             merged = _merged(party, one)
@@ -285,7 +349,7 @@ def _parties(
         for i, before in held.parties.items()
         if current[i] != before
     ]
-    return ids, list(new.values()), changed, identifiers
+    return keys.ids, list(new.values()), changed, keys.new, parted
 
 
 def _merged(party: Party, one: ObservedParty) -> Party:

@@ -27,7 +27,7 @@ from openlatch.core.model import (
 )
 from openlatch.core.observation import Observation, ObservedParty, coherent, complaints, digest, in_force, spread
 from openlatch.core.ports import Connector
-from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, withheld
+from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, shared, withheld
 from openlatch.errors import Conflict
 from openlatch.operations import activity, flags, levels, orders, telling
 from openlatch.operations.gate import Call, operation
@@ -278,7 +278,7 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
     news = tuple(e for e in observation.entries if e.key not in same)
     changed = tuple(p for p in observation.parties if known.get(p.key, (None, None))[1] != parties[p.key])
     identifiers = {Identifier(scheme, key): party_id for key, (party_id, _) in known.items()}
-    identifiers |= tx.parties.known(Identifier("address", normal_address(a)) for p in changed for a in p.addresses)
+    identifiers |= tx.parties.known(i for p in changed for i in _identifiers(provider.id, p)[1:])
     theirs = {identifiers[i] for p in changed for i in _identifiers(provider.id, p) if i in identifiers}
     held = tuple(tx.entries.standing(provider.id, before.keys() - same))
     return (
@@ -349,6 +349,7 @@ def _store(
     tx.accounts.add(changes.new_accounts)
     tx.accounts.save_all(account for _, account in changes.changed_accounts)
     tx.parties.add(changes.new_parties, changes.new_identifiers)
+    tx.parties.part(changes.parted)
     tx.parties.save_all(party for _, party in changes.changed_parties)
     tx.entries.add(changes.new_entries, digests)
     tx.entries.save_all((entry for _, entry in (*changes.changed_entries, *changes.gone)), digests)
@@ -371,7 +372,7 @@ def _names(provider_id: UUID, observation: Observation) -> set[Identifier]:
 
 def _identifiers(provider_id: UUID, party: ObservedParty) -> tuple[Identifier, ...]:
     addresses = (Identifier("address", normal_address(a)) for a in party.addresses)
-    return (Identifier(str(provider_id), party.key), *addresses)
+    return (Identifier(str(provider_id), party.key), *addresses, *map(shared, party.addresses))
 
 
 def _counts(changes: Changes, left_out: int) -> dict[str, int]:

@@ -8,6 +8,7 @@ from uuid import UUID
 from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text, update
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
+from openlatch.core.observation import WRITTEN
 from openlatch.core.reconcile import Identifier
 from openlatch.errors import Changed
 from openlatch.store.bulk import add_rows, change_rows
@@ -103,6 +104,14 @@ class Parties(Noun):
             found |= {Identifier(row.scheme, row.value): row.party_id for row in rows}
         return found
 
+    def part(self, parted: Iterable[tuple[Identifier, UUID]]) -> None:
+        """Have keys be those of other parties from now on."""
+        rows = [
+            {"workspace_id": self._workspace_id, "scheme": i.scheme, "value": i.value, "party_id": party_id}
+            for i, party_id in parted
+        ]
+        change_rows(self._session, IdentifierRow, rows, versioned=False)
+
     def keys_at(self, provider_id: UUID) -> dict[str, tuple[UUID, bytes | None]]:
         """Return every party that a provider knows: its id and digest, by the provider's key."""
         query = select(IdentifierRow.value, IdentifierRow.party_id, IdentifierRow.digest)
@@ -121,12 +130,13 @@ class Parties(Noun):
         known = self._session.execute(
             select(IdentifierRow.party_id, func.min(IdentifierRow.value))
             .where(IdentifierRow.party_id == func.any(ids), IdentifierRow.scheme == str(provider_id))
+            .where(~IdentifierRow.value.startswith(WRITTEN))
             .group_by(IdentifierRow.party_id)
         )
         return {one: str(one) for one in ids} | {row[0]: row[1] for row in known}
 
     def of_address(self, address: str) -> UUID | None:
-        """Return the party known under exactly this address."""
+        """Return the party known under exactly this address; the first of them, where several keys carry it."""
         return self._session.scalar(
             select(IdentifierRow.party_id).where(
                 IdentifierRow.scheme == "address", IdentifierRow.value == normal_address(address)
