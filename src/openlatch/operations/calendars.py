@@ -14,7 +14,6 @@ from openlatch.core.model import Person, Workspace
 from openlatch.core.roles import Role
 from openlatch.errors import NotFound, NotSignedIn
 from openlatch.operations.gate import Actor, Call, operation
-from openlatch.operations.scope import own_parties
 
 __all__ = ["Calendar", "follow", "make", "workspace_in"]
 
@@ -89,7 +88,7 @@ def _ending(call: Call, person: Person) -> Iterator[Happening]:
     """Access that ends: a member's and a reviewer's own, and for whoever looks after the workspace, everybody's."""
     party: UUID | None = None
     if person.role in (Role.MEMBER, Role.REVIEWER):
-        party = own_parties(call, [person]).get(person.id)
+        party = call.tx.parties.of_address(person.address)
         if party is None:
             return
     ids = call.tx.entries.ending(call.now, call.now + AHEAD, party_id=party, limit=MOST)

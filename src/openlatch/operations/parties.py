@@ -108,7 +108,7 @@ def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
             next_step=f"Name one of: {', '.join(sorted(people))}.",
             errors=[{"at": "address", "problem": "not of this workspace"}],
         )
-    if person is not None and call.tx.parties.of_address(person.address) == party.id:
+    if person is not None and party.id in call.tx.parties.carrying(person.address):
         raise Invalid(
             f"{party.name} cannot answer for themselves. Nothing was changed.",
             next_step="Name somebody else.",

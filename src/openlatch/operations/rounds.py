@@ -142,7 +142,7 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) 
                 before,
                 changed_since(before.facts, item.facts, call.tx.workspace.zone) if before is not None else (),
                 people.get(item.reviewer) if item.reviewer is not None else None,
-                item.party_id == own,
+                item.party_id in own,
                 ref_of(item.order_id) if item.order_id is not None else "",
             )
         )
@@ -211,7 +211,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
         others = people.get(item.reviewer) if item.reviewer not in (None, me) else None
         ready = replace(_checked(call, one, item, decision), instead_of=others.author if others is not None else None)
         if ready.choice is Choice.PASS_ON:
-            if to is not None and parties.get(to) == item.party_id:
+            if to is not None and item.party_id in parties.get(to, ()):
                 raise Invalid(
                     f"It is {said.to}'s own access. Nothing was changed.",
                     next_step="Pass it on to somebody else.",
@@ -312,7 +312,7 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
     after = []
     for item in found:
         able = [turns[item.account_id], *several]
-        to = next((one.id for one in able if parties.get(one.id) != item.party_id), None)
+        to = next((one.id for one in able if item.party_id not in parties.get(one.id, ())), None)
         if to is None:
             raise Invalid(
                 f"Item {item.place} is {several[0].name}'s own access. Nothing was changed.",
@@ -458,7 +458,7 @@ def _may_decide(call: Call, item: Item) -> None:
     """Nobody decides about their own access; a reviewer only about what is put to them."""
     person = call.actor.person
     name = f"item {item.place} ({item.facts.party} on {item.facts.account})"
-    if item.party_id == _own(call):
+    if item.party_id in _own(call):
         raise NotAllowed(
             f"It is your own access that {name} is about. Nothing was changed.",
             next_step="Pass the round's other items, and leave this one to somebody else.",
@@ -470,5 +470,5 @@ def _may_decide(call: Call, item: Item) -> None:
         )
 
 
-def _own(call: Call) -> UUID | None:
-    return call.tx.parties.of_address(call.actor.person.address) if call.actor.person is not None else None
+def _own(call: Call) -> frozenset[UUID]:
+    return call.tx.parties.carrying(call.actor.person.address) if call.actor.person is not None else frozenset()

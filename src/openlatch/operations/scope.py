@@ -28,6 +28,7 @@ __all__ = [
     "asked_about",
     "facts_now",
     "facts_of",
+    "have_left",
     "in_scope",
     "own_parties",
     "scope_of",
@@ -144,10 +145,10 @@ def scope_of(call: Call, where: Mapping[str, Any]) -> str:
     return scope_said(named)
 
 
-def own_parties(call: Call, people: Collection[Person]) -> dict[UUID, UUID]:
-    """Return the party that each of these people is, for those who are one."""
-    found = {person.id: call.tx.parties.of_address(person.address) for person in people}
-    return {person: party for person, party in found.items() if party is not None}
+def own_parties(call: Call, people: Collection[Person]) -> dict[UUID, frozenset[UUID]]:
+    """Return the party that each of these people is, for those who are one; of an address that several carry, all."""
+    found = {person.id: call.tx.parties.carrying(person.address) for person in people}
+    return {person: parties for person, parties in found.items() if parties}
 
 
 def _called(people: Collection[Person]) -> dict[str, UUID]:
@@ -162,20 +163,24 @@ def _giver(entry: Entry, people: Collection[UUID], called: Mapping[str, UUID]) -
     return entry.given_by_id if entry.given_by_id in people else called.get(entry.given_by)
 
 
+def have_left(call: Call, parties: Mapping[UUID, Collection[UUID]]) -> set[UUID]:
+    """Return which of some people have left, by the parties that each of them is."""
+    known = call.tx.parties.some({one for theirs in parties.values() for one in theirs})
+    return {who for who, theirs in parties.items() if all(known[one].status is PartyStatus.LEFT for one in theirs)}
+
+
 def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int, UUID | None]:
     """Return who is asked about each of these entries, by their place."""
     people = {person.id: person for person in call.tx.people.all() if person.role in REVIEWING}
     parties = own_parties(call, people.values())
-    known = call.tx.parties.some(parties.values())
-    left = {one for one, party in parties.items() if known[party].status is PartyStatus.LEFT}
+    left = have_left(call, parties)
     people = {one: person for one, person in people.items() if one not in left}
     of_party: dict[UUID, set[UUID]] = {}
-    for person, party in parties.items():
-        of_party.setdefault(party, set()).add(person)
-    teams = call.tx.memberships.above(parties.values())
-    for person, party in parties.items():
-        for team in teams.get(party, ()):
-            of_party.setdefault(team, set()).add(person)
+    teams = call.tx.memberships.above(frozenset().union(*parties.values()))
+    for person, theirs in parties.items():
+        for party in theirs:
+            for one in (party, *teams.get(party, ())):
+                of_party.setdefault(one, set()).add(person)
     administrators: dict[UUID, set[UUID]] = {}
     for entry in call.tx.entries.on({one.account.id for one in listed}):
         if Power.ADMIT in entry.powers:

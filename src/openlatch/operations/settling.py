@@ -8,7 +8,6 @@ from dataclasses import replace
 
 from openlatch.core.decisions import Choice, Decision
 from openlatch.core.hours import last_day
-from openlatch.core.model import PartyStatus
 from openlatch.core.outcomes import Outcome
 from openlatch.core.plans import Action
 from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, compare, unanswered
@@ -16,7 +15,7 @@ from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations import flags, orders, reports, round_news
 from openlatch.operations.gate import SERVICE, Call
 from openlatch.operations.orders import Wish
-from openlatch.operations.scope import facts_now, own_parties, still_in_scope
+from openlatch.operations.scope import facts_now, have_left, own_parties, still_in_scope
 from openlatch.operations.together import held_back
 
 __all__ = ["end_answering", "go_on", "settle", "wish_of"]
@@ -48,8 +47,7 @@ def _replace_who_left(call: Call, one: Round) -> None:
     waiting = {who for who, asked in call.tx.reviews.progress(one.id).items() if who and asked.decided < asked.items}
     people = {person.id: person for person in call.tx.people.all() if person.id in waiting}
     parties = own_parties(call, people.values())
-    known = call.tx.parties.some(parties.values())
-    left = {who for who, party in parties.items() if known[party].status is PartyStatus.LEFT}
+    left = have_left(call, parties)
     if not left:
         return
     instead = [person for person in round_news.in_charge(call, one) if person.id not in left]
@@ -57,7 +55,7 @@ def _replace_who_left(call: Call, one: Round) -> None:
     after = []
     for item, outcome in call.tx.reviews.items(one.id, lock=True):
         if item.reviewer in left and outcome is Outcome.UNDECIDED:
-            to = next((person.id for person in instead if own.get(person.id) != item.party_id), None)
+            to = next((person.id for person in instead if item.party_id not in own.get(person.id, ())), None)
             after.append(replace(item, reviewer=to, version=item.version + 1))
     call.tx.reviews.save_items(after)
     for person in instead:

@@ -9,8 +9,8 @@ from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, t
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
 from openlatch.core.observation import WRITTEN
-from openlatch.core.reconcile import Identifier
-from openlatch.errors import Changed
+from openlatch.core.reconcile import Identifier, shared
+from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
@@ -143,6 +143,16 @@ class Parties(Noun):
             )
         )
 
+    def carrying(self, address: str) -> frozenset[UUID]:
+        """Return all parties that carry exactly this address: one, but where several keys of a provider carry it."""
+        normal = normal_address(address)
+        found = self.known([Identifier("address", normal), shared(address)])
+        if shared(address) not in found:
+            return frozenset(found.values())
+        spelled = func.lower(func.array_to_string(PartyRow.addresses, " "))
+        query = select(PartyRow.id, PartyRow.addresses).where(spelled.contains(normal, autoescape=True))
+        return frozenset(row.id for row in self._session.execute(query) if normal in map(normal_address, row.addresses))
+
     def addresses_at(self, domain: str) -> tuple[str, ...]:
         """Return every address at a domain under which a party is known, or was."""
         there = func.split_part(IdentifierRow.value, literal_column("'@'"), literal_column("2"), type_=Text())
@@ -237,7 +247,15 @@ class Parties(Noun):
 
     def find(self, text: str) -> tuple[Party, int]:
         """Return the party that a person means, by id, short form, or address, with its count of accounts."""
-        wanted = self.of_address(text) if "@" in text else id_or_ref(text)
+        carrying = self.carrying(text) if "@" in text else frozenset()
+        if len(carrying) > 1:
+            several = sorted(self.some(carrying).values(), key=lambda one: (one.name, one.id))
+            raise Invalid(
+                f"{len(several)} parties carry the address “{text}”. Nothing was changed.",
+                next_step="Name one by its short form: " + "; ".join(f"{one.ref} ({one.name})" for one in several),
+                errors=[{"at": "party", "problem": f"carried by {len(several)}"}],
+            )
+        wanted = next(iter(carrying), None) if "@" in text else id_or_ref(text)
         if wanted is None:
             raise missing("party", text)
         same = PartyRow.id == wanted if isinstance(wanted, UUID) else PartyRow.ref == wanted
