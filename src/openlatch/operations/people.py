@@ -24,6 +24,7 @@ __all__ = [
     "check_password",
     "confirm",
     "me",
+    "note_use",
     "open_session",
     "register",
     "tidy",
@@ -99,10 +100,15 @@ def by_token(call: Call, bearer: Bearer) -> Actor:
     if token.revoked_at is not None or token.expires_at <= call.now:
         ended = "was revoked" if token.revoked_at else "has expired"
         raise NotSignedIn(f"This token {ended}.", next_step="Sign in again to get a new one.")
-    if token.last_used_at is None or call.now - token.last_used_at > timedelta(minutes=1):
-        call.tx.people.token_used(token.id, call.now)
     person = call.tx.people.get(token.person_id)
     return Actor(_told_apart(call, person), person, token.scope, found[2])
+
+
+def note_use(call: Call, bearer: Bearer) -> None:
+    """Keep that a token was used: in a transaction of its own, so that a long request does not hold up the next."""
+    found = call.tx.people.token(bearer.id)
+    if found is not None and bearer.fits(found[1]):
+        call.tx.people.token_used(found[0].id, call.now)
 
 
 def _told_apart(call: Call, person: Person) -> str:

@@ -9,7 +9,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from typing import TYPE_CHECKING, Any
 
-from sqlalchemy import Column, MetaData, Table, and_, inspect, select, update
+from sqlalchemy import Column, MetaData, Table, and_, inspect, select, text, update
 from sqlalchemy.dialects.postgresql import JSONB, insert
 from sqlalchemy.orm import Session
 
@@ -21,10 +21,12 @@ if TYPE_CHECKING:
 else:
     psycopg_json = deferred("psycopg.types.json")
 
-__all__ = ["FEW", "add_rows", "change_rows"]
+__all__ = ["FEW", "MANY", "add_rows", "change_rows"]
 
 FEW = 50
 """So many rows are not worth the detour."""
+MANY = 1000
+"""More rows than this are worth counting before they are joined with."""
 
 
 def add_rows(session: Session, row: type[Base], rows: Sequence[Mapping[str, Any]], *, skip_known: bool = False) -> None:
@@ -91,5 +93,8 @@ def _staged(session: Session, table: Table, rows: Sequence[Mapping[str, Any]]) -
                     for name, json in zip(names, structured, strict=True)
                 ]
             )
+    if len(rows) > MANY:
+        # A temporary table has no statistics: without them a join with it can become a nested loop over everything.
+        connection.execute(text("analyze staged"))
     yield staged
     staged.drop(connection)

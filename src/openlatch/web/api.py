@@ -9,7 +9,9 @@ from __future__ import annotations
 import hashlib
 import json
 from collections.abc import Callable, Sequence
-from dataclasses import dataclass, replace
+from contextlib import suppress
+from dataclasses import dataclass, field, replace
+from datetime import datetime, timedelta
 from http import HTTPStatus
 from typing import Any
 from uuid import UUID
@@ -58,6 +60,8 @@ MOST_BYTES = 12 * 1024 * 1024
 
 log = structlog.get_logger()
 NOBODY = Actor("nobody")
+NOTED_EVERY = timedelta(minutes=1)
+MOST_NOTED = 10_000
 
 
 @dataclass(frozen=True, slots=True)
@@ -67,6 +71,8 @@ class Backend:
     store: Store
     services: Services
     secure_cookies: bool
+    noted: dict[UUID, datetime] = field(default_factory=dict)
+    """when it was kept last that a token was used, by its id"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -224,6 +230,29 @@ def _arguments(route: Route, path: dict[str, Any]) -> dict[str, Any]:
 
 def _signed_in(route: Route, path: dict[str, Any]) -> Response:
     who, by_cookie = bearer()
+    try:
+        return _answered(route, path, who, by_cookie)
+    finally:
+        if g.get("actor") and not by_cookie:
+            with suppress(OperationalError):  # what is wrong with the database is told by the answer itself
+                _note_use(who)
+
+
+def _note_use(who: Bearer) -> None:
+    """Keep that a token was used, once a minute: after the request, whose transaction may have been a long one."""
+    at = backend()
+    now = at.services.clock()
+    before = at.noted.get(who.id)
+    if before is not None and abs(now - before) < NOTED_EVERY:
+        return
+    if len(at.noted) > MOST_NOTED:
+        at.noted.clear()
+    at.noted[who.id] = now
+    with at.store.transaction(who.workspace_id) as tx:
+        people.note_use(Call(tx, at.services, NOBODY, now), who)
+
+
+def _answered(route: Route, path: dict[str, Any], who: Bearer, by_cookie: bool) -> Response:
     at = backend()
     try:
         more = {}

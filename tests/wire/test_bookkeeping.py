@@ -1,0 +1,76 @@
+"""What is kept beside a request: it holds nobody up, and is kept once a minute; what is staged is counted first."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import event
+
+from openlatch.client import Client
+from openlatch.core.model import Party, PartyKind
+from openlatch.core.reconcile import Identifier
+from openlatch.operations import people
+from openlatch.operations.credentials import Bearer
+from openlatch.store.bulk import MANY
+from openlatch.wire import messages as wire
+from tests.harness.ridge import Ridge
+
+
+def of(client: Client) -> tuple[Bearer, UUID]:
+    """What a client proves who it is with, and the token's id."""
+    bearer = Bearer.parse(str(client._http.headers["Authorization"]).removeprefix("Bearer "))
+    assert bearer is not None
+    return bearer, bearer.id
+
+
+def token(client: Client) -> wire.Token:
+    return next(one for one in client.tokens() if one.id == of(client)[1])
+
+
+def test_a_long_request_does_not_hold_up_the_next_of_the_same_token(ridge: Ridge, client: Client) -> None:
+    bearer, _ = of(client)
+    ridge.clock.go_on(minutes=2)
+    client.me()
+    before = token(client).last_used_at
+    assert before is not None
+    ridge.clock.go_on(minutes=2)
+    with ridge.call() as long:
+        # As a request does that is still under way: it knows who is asking, and does not end. The next one does.
+        assert people.by_token(long, bearer).person is not None
+        client.me()
+        used = token(client).last_used_at
+    assert used is not None
+    assert used > before
+    ridge.clock.go_on(seconds=20)
+    client.me()
+    assert token(client).last_used_at == used, "once a minute"
+
+
+def test_a_token_that_is_none_is_noted_nowhere(ridge: Ridge, client: Client) -> None:
+    bearer, _ = of(client)
+    other = Bearer.new(bearer.workspace_id, bearer.id)
+    client.me()
+    before = token(client).last_used_at
+    with ridge.call() as call:
+        people.note_use(call, other)
+    assert token(client).last_used_at == before
+
+
+def test_many_rows_are_counted_before_they_are_joined_with_and_few_are_not(ridge: Ridge) -> None:
+    said: list[str] = []
+
+    def hear(*given: Any) -> None:
+        said.append(given[2])
+
+    event.listen(ridge.store._engine, "before_cursor_execute", hear)
+    with ridge.call() as call:
+        (provider, *_) = call.tx.providers.all()
+        for count in (MANY, MANY + 1):
+            party = Party(call.services.new_id(), PartyKind.PERSON, f"With {count} keys")
+            names = [(Identifier(str(provider.id), f"{count} of {one}"), party.id) for one in range(count)]
+            said.clear()
+            call.tx.parties.add([party], names)
+            staged = [statement for statement in said if "staged" in statement]
+            assert any(statement.startswith("analyze") for statement in staged) == (count > MANY)
+    event.remove(ridge.store._engine, "before_cursor_execute", hear)
