@@ -16,6 +16,7 @@ from xdist.scheduler import LoadScopeScheduling
 
 from openlatch.cli.connection import Carrier
 from openlatch.client import Client
+from openlatch.connectors import http
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
@@ -37,6 +38,8 @@ _quick = {"max_examples": 25, "derandomize": True, "phases": [Phase.explicit, Ph
 settings.register_profile("mutants", settings.get_profile("ours"), **_quick)
 settings.load_profile("ours")
 # What the service would tell whoever runs it is not what is tested.
+# Nobody waits for a clock in this process.
+http.pause = lambda _: None
 structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.CRITICAL))
 
 _STARTED = pytest.StashKey[contextlib.ExitStack]()

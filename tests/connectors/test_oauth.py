@@ -88,7 +88,7 @@ def test_what_the_server_says_and_still_shows_is_what_counts(stand_in: OAuthStan
     [("down", ProviderDown), ("throttle", ProviderDown), ("garbage", ProviderUnreadable)],
 )
 def test_a_server_in_trouble_ends_no_entry(stand_in: OAuthStandIn, fault: str, error: type[Exception]) -> None:
-    stand_in.set_fault(fault, 1)
+    stand_in.set_fault(fault, 9)
     with pytest.raises(error):
         list(connect(stand_in).pages())
 

@@ -115,7 +115,7 @@ def test_a_user_who_keeps_being_changed_is_left_for_later(connector: ScimConnect
     ("fault", "error"),
     [
         ({"down": True}, ProviderDown),
-        ({"throttle": 1}, ProviderDown),
+        ({"throttle": 9}, ProviderDown),
         ({"total_off": 1}, ProviderUnreadable),
         ({"garbage": True}, ProviderUnreadable),
     ],
@@ -127,6 +127,14 @@ def test_a_directory_in_trouble_is_never_taken_for_a_smaller_one(
         stand_in.set_fault(name, value)
     with pytest.raises(error):
         together(connector.pages())
+
+
+def test_a_directory_that_wants_to_be_asked_more_slowly_is_read_all_the_same(
+    connector: ScimConnector, stand_in: ScimStandIn
+) -> None:
+    whole = together(connector.pages())
+    stand_in.set_fault("throttle", 2)
+    assert together(connector.pages()) == whole
 
 
 def test_what_the_directory_refuses_says_so(connector: ScimConnector, stand_in: ScimStandIn) -> None:

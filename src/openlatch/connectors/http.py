@@ -2,8 +2,11 @@
 
 from __future__ import annotations
 
+import random
 import ssl
-from collections.abc import Collection, Mapping
+import time
+from collections.abc import Callable, Collection, Mapping
+from email.utils import parsedate_to_datetime
 from functools import cache
 from typing import Any, TypeVar
 from urllib.parse import urlsplit
@@ -19,6 +22,15 @@ __all__ = ["Caller", "checked_settings"]
 
 Model = TypeVar("Model", bound=BaseModel)
 
+_TRIES = 4
+_LONGEST = 10
+"""Seconds: who wants to be left in peace for longer is read another time."""
+_PATIENCE = 60
+"""Seconds that are waited in all, by one connection to a provider."""
+_SECRET = 8
+"""No shorter word of an Authorization header is a secret."""
+_WORDS = ("detail", "reason", "error_description", "message", "title", "error")
+_MOST_SAID = 200
 _TIMEOUT = httpx.Timeout(20, connect=5)
 _MOST_BYTES = 32 * 1024 * 1024
 STANDS = "what was known before still stands."
@@ -44,6 +56,11 @@ def _certificates() -> ssl.SSLContext:
     return httpx.create_ssl_context()
 
 
+def pause(seconds: float) -> None:
+    """Wait, as whoever asks a provider does between two tries."""
+    time.sleep(seconds)
+
+
 class Caller:
     """Sends requests of one protocol; every answer that the protocol does not foresee becomes a domain error."""
 
@@ -52,10 +69,34 @@ class Caller:
     ) -> None:
         self._protocol = protocol
         verify = _certificates()
+        self._waited = 0.0
+        self.pause: Callable[[float], None] = pause
         self._http = httpx.Client(headers=dict(headers), timeout=_TIMEOUT, transport=transport, verify=verify, **more)
 
     def send(self, method: str, url: str, *, ok: Collection[int] = (200,), **more: Any) -> httpx.Response:
-        """Send a request; returns an answer with one of the statuses in `ok`."""
+        """Send a request; returns an answer with one of the statuses in `ok`.
+
+        What only asks is asked again, a few times and never before the provider wants it, so that a reading goes on
+        where it was; what changes something is left to whoever ordered it, who has a key for that.
+        """
+        for tries in range(1, _TRIES + 1):
+            try:
+                return self._once(method, url, ok, more)
+            except ProviderDown as error:
+                wait = self._wait(error.fields.get("retry_after"), tries) if method == "GET" else None
+                if wait is None or tries == _TRIES:
+                    raise
+                self._waited += wait
+                self.pause(wait)
+        raise AssertionError("the last try raises or returns")  # pragma: no cover
+
+    def _wait(self, asked_for: int | None, tries: int) -> float | None:
+        """How long to wait before asking again; None where that is too long, or enough was waited already."""
+        shortest = 0.25 * 2**tries if asked_for is None else float(asked_for)
+        wait = shortest * (1 + random.random() / 4)  # noqa: S311 - so that two do not ask at the same moment again
+        return wait if shortest <= _LONGEST and self._waited + wait <= _PATIENCE else None
+
+    def _once(self, method: str, url: str, ok: Collection[int], more: Mapping[str, Any]) -> httpx.Response:
         try:
             answer = self._http.request(method, url, **more)
         except httpx.HTTPError as error:
@@ -65,19 +106,20 @@ class Caller:
             ) from error
         if answer.status_code in ok:
             return self._sized(answer, url)
+        said = _said(answer)
         if answer.status_code == 429 or answer.status_code >= 500:
             raise ProviderDown(
-                f"{url} answered {answer.status_code}.",
+                f"{url} answered {answer.status_code}{said}.",
                 next_step=f"It is tried again by itself; {STANDS}",
-                retry_after=_seconds(answer.headers.get("Retry-After", "")),
+                retry_after=_seconds(answer),
             )
         if answer.status_code in (401, 403):
             raise ProviderRefused(
-                f"{url} does not accept our credentials ({answer.status_code}).",
+                f"{url} does not accept our credentials ({answer.status_code}{said}).",
                 next_step="Enter those that the provider expects, with the rights that its connector needs.",
             )
         raise ProviderUnreadable(
-            f"{url} answered {answer.status_code}, which is not what {self._protocol} foresees here.",
+            f"{url} answered {answer.status_code}{said}, which is not what {self._protocol} foresees here.",
             next_step=f"Check the address; {STANDS}",
         )
 
@@ -102,5 +144,33 @@ class Caller:
         return answer
 
 
-def _seconds(text: str) -> int | None:
-    return int(text) if text.isdecimal() and len(text) < 6 else None
+def _seconds(answer: httpx.Response) -> int | None:
+    """In how many seconds a provider may be asked again, by its Retry-After (RFC 9110, 10.2.3): seconds, or a date.
+
+    A date is compared with the date of the answer: both are by the provider's own clock.
+    """
+    text = answer.headers.get("Retry-After", "").strip()
+    if text.isascii() and text.isdecimal():
+        return int(text) if len(text) < 6 else None
+    try:
+        again, sent = (parsedate_to_datetime(one) for one in (text, answer.headers.get("Date", "")))
+        return min(max(int((again - sent).total_seconds()), 0), 99_999)
+    except (ValueError, TypeError, OverflowError):
+        return None
+
+
+def _said(answer: httpx.Response) -> str:
+    """The provider's own words about what went wrong: SCIM's `detail`, OAuth's `error_description`, and the like.
+
+    Words that repeat our credentials are left out.
+    """
+    try:
+        told = answer.json()
+    except ValueError:
+        return ""
+    words = [told.get(name) for name in _WORDS] if isinstance(told, dict) else []
+    text = " ".join(next((one for one in words if isinstance(one, str) and one.strip()), "").split())
+    ours = [one for one in answer.request.headers.get("Authorization", "").split() if len(one) >= _SECRET]
+    if not text or any(one in text for one in ours):
+        return ""
+    return f": “{text[:_MOST_SAID].rstrip('.')}”"

@@ -1,0 +1,136 @@
+"""Getting through: a provider that refuses now and then is read to its end, and never asked before it wants to be."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Callable
+from email.utils import format_datetime
+
+import httpx
+import pytest
+
+from openlatch.connectors.http import Caller
+from openlatch.connectors.scim import ScimConnector
+from openlatch.core.ports import Page
+from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
+from tests.factories import NOW, ago
+
+URL = "https://roll.example/scim"
+SECRET = "a-token-that-nobody-may-see"
+
+
+class Clock:
+    """Seconds that pass only while somebody waits."""
+
+    def __init__(self) -> None:
+        self.now = 0.0
+
+    def wait(self, seconds: float) -> None:
+        self.now += seconds
+
+
+def connector(answer: Callable[[httpx.Request], httpx.Response], clock: Clock) -> ScimConnector:
+    made = ScimConnector({"url": URL}, SECRET, httpx.MockTransport(answer))
+    made._caller.pause = clock.wait
+    return made
+
+
+def caller(answer: Callable[[httpx.Request], httpx.Response]) -> Caller:
+    made = Caller("SCIM", {"Authorization": f"Bearer {SECRET}"}, httpx.MockTransport(answer))
+    made.pause = Clock().wait
+    return made
+
+
+def test_a_directory_of_twenty_thousand_that_refuses_every_ninth_call_is_read_to_its_end() -> None:
+    clock, calls, open_at = Clock(), 0, 0.0
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        nonlocal calls, open_at
+        calls += 1
+        assert clock.now >= open_at, "asked before it wanted to be"
+        if calls % 9 == 0:
+            open_at = clock.now + 1
+            return httpx.Response(429, headers={"Retry-After": "1"})
+        query = request.url.params
+        first, count = int(query.get("startIndex", 1)), int(query.get("count", 100))
+        there = 20_000 if request.url.path.endswith("/Users") else 0
+        users = [
+            {"id": f"{n}", "userName": f"user{n}@roll.example", "active": True}
+            for n in range(first, min(first + count, there + 1))
+        ]
+        body = {"totalResults": there, "startIndex": first, "itemsPerPage": len(users), "Resources": users}
+        return httpx.Response(200, content=json.dumps(body))
+
+    seen: list[Page] = list(connector(answer, clock).pages())
+    assert len({party.key for page in seen for party in page.parties}) == 20_000
+    assert calls >= 225, "every page but the refused ones was asked for once"
+    assert calls <= 201 + 201 // 8 + 2
+
+
+@pytest.mark.parametrize("after", ["2", format_datetime(ago(-2 / 86400), usegmt=True)])
+def test_seconds_and_dates_are_waited_for_by_the_providers_own_clock(after: str) -> None:
+    clock, asked = Clock(), list[float]()
+
+    def answer(_: httpx.Request) -> httpx.Response:
+        asked.append(clock.now)
+        if len(asked) == 1:
+            return httpx.Response(503, headers={"Retry-After": after, "Date": format_datetime(NOW, usegmt=True)})
+        return httpx.Response(200, content=b"{}")
+
+    made = caller(answer)
+    made.pause = clock.wait
+    assert made.send("GET", URL).status_code == 200
+    assert 2 <= asked[1] - asked[0] < 3
+
+
+def test_who_wants_to_be_left_in_peace_for_long_is_and_what_changes_something_is_sent_once() -> None:
+    calls = list[str]()
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        calls.append(request.method)
+        return httpx.Response(429, headers={"Retry-After": "1800"} if request.method == "GET" else {})
+
+    with pytest.raises(ProviderDown) as down:
+        caller(answer).send("GET", URL)
+    assert down.value.fields["retry_after"] == 1800
+    with pytest.raises(ProviderDown):
+        caller(answer).send("PATCH", URL)
+    assert calls == ["GET", "PATCH"]
+
+
+def test_one_that_never_gets_better_is_given_up_after_a_while() -> None:
+    calls = 0
+
+    def answer(_: httpx.Request) -> httpx.Response:
+        nonlocal calls
+        calls += 1
+        raise httpx.ReadError("closed")
+
+    made, clock = caller(answer), Clock()
+    made.pause = clock.wait
+    for _ in range(40):
+        with pytest.raises(ProviderDown):
+            made.send("GET", URL)
+    assert clock.now <= 60, "no reading waits for longer in all"
+    assert 40 < calls < 160
+
+
+@pytest.mark.parametrize(
+    ("status", "body", "error", "words"),
+    [
+        (401, {"detail": "The token has expired."}, ProviderRefused, "401: “The token has expired”"),
+        (400, {"error": "invalid", "error_description": "Unknown client"}, ProviderUnreadable, "“Unknown client”"),
+        (500, {"detail": ["no", "text"], "error": "out of order"}, ProviderDown, "500: “out of order”"),
+        (403, {"detail": f"{SECRET} may not do that"}, ProviderRefused, "credentials (403)"),
+        (403, ["a list"], ProviderRefused, "credentials (403)"),
+        (502, "<html>", ProviderDown, "answered 502."),
+    ],
+)  # fmt: skip
+def test_the_providers_own_words_are_told_but_for_our_secret(
+    status: int, body: object, error: type[Exception], words: str
+) -> None:
+    content = body if isinstance(body, str) else json.dumps(body)
+    with pytest.raises(error, match=r"answered|credentials") as told:
+        caller(lambda _: httpx.Response(status, content=content)).send("GET", URL)
+    assert words in str(told.value)
+    assert SECRET not in str(told.value)
