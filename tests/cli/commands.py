@@ -15,6 +15,8 @@ from tests.harness.furniture import Furniture
 COLUMNS = 80
 LIST = "list.csv"
 POLICY = "policy.toml"
+TRIAL = "trial.toml"
+"""Another one than any that is adopted here, in whichever order."""
 PROPOSAL = "proposal.json"
 TYPED: dict[str, tuple[str, str]] = {
     # what is typed after the command, and what has to be said; {…} is one of the things in the demo
@@ -78,7 +80,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "policy fields": ("", "entry.idle_since"),
     "policy history": ("", "committee agreed on."),
     "policy show": ("", "[limits]"),
-    "policy try": (POLICY, "secret-known-to"),
+    "policy try": (TRIAL, "unused-past-limit"),
     "proposal": ("{proposal}", "A lock"),
     "proposals": ("", "{proposal}"),
     "providers": ("", "Ticket Desk"),

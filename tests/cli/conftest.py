@@ -10,7 +10,7 @@ import pytest
 from openlatch.cli.connection import Carrier
 from openlatch.demo.cast import DOMAIN
 from openlatch.demo.seed import SLUG
-from tests.cli.commands import COLUMNS, LIST, POLICY, PROPOSAL
+from tests.cli.commands import COLUMNS, LIST, POLICY, PROPOSAL, TRIAL
 from tests.harness.acts import Desk, Spares, settle
 from tests.harness.furniture import PLATES, Furniture
 from tests.harness.ridge import Ridge
@@ -71,6 +71,7 @@ def home(furnished: Ridge, things: Furniture, more: dict[str, str], tmp_path_fac
     with furnished.client() as maren:
         text = maren.policy().text
         (folder / POLICY).write_text(text.replace("secret_known_to = 1 ", "secret_known_to = 9 ", 1))
+        (folder / TRIAL).write_text(text.replace('unused = "90d"', 'unused = "400d"', 1))
         # There is a policy to go back to, whether one is adopted before or not.
         maren.adopt_policy(text.replace("secret_known_to = 1 ", "secret_known_to = 2 ", 1), note="Two may know it")
         (folder / "receipt.jws").write_text(maren.receipt(things.order))
