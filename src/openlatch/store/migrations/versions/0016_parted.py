@@ -8,13 +8,14 @@ branch_labels = None
 depends_on = None
 
 SEVERAL = """
-    select workspace_id, scheme, party_id from identifiers where scheme not in ('address', 'shared')
+    select workspace_id, scheme, party_id from identifiers
+    where scheme not in ('address', 'shared') and value not like 'hand:%'
     group by workspace_id, scheme, party_id having count(*) > 1
 """
 
 
 def upgrade() -> None:
-    for table in ("identifiers", "entries"):
+    for table in ("identifiers", "entries", "parties"):
         # Row-level security keeps even the owner of the table from rows of workspaces.
         op.execute(f"alter table {table} no force row level security")
     # What people have written down is told from what a provider names: it was kept under an address, or a name.
@@ -28,7 +29,7 @@ def upgrade() -> None:
     joined = f"({SEVERAL}) several where one.workspace_id = several.workspace_id and one.party_id = several.party_id"
     op.execute(f"update entries one set digest = null from {joined} and one.provider_id::text = several.scheme")
     op.execute(f"update identifiers one set digest = null from {joined} and one.scheme = several.scheme")
-    for table in ("identifiers", "entries"):
+    for table in ("identifiers", "entries", "parties"):
         op.execute(f"alter table {table} force row level security")
 
 
