@@ -6,9 +6,8 @@ import re
 from collections.abc import Iterator, Mapping
 from datetime import datetime
 from typing import Any
-from zoneinfo import ZoneInfo
 
-from openlatch.core.hours import day_in
+from openlatch.core.hours import moment
 
 __all__ = ["SAID", "detail"]
 
@@ -136,5 +135,4 @@ def _told(facts: Mapping[str, Any], zone: str) -> Iterator[str]:
 def _instant(text: str, zone: str) -> str:
     if not _INSTANT.fullmatch(text):
         return text
-    at = datetime.fromisoformat(text)
-    return f"{day_in(at, zone)}, {at.astimezone(ZoneInfo(zone)):%H:%M}"
+    return moment(datetime.fromisoformat(text), zone)

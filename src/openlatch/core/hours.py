@@ -23,6 +23,7 @@ __all__ = [
     "end_of",
     "last_day",
     "meant",
+    "moment",
     "until",
     "zones",
 ]
@@ -134,6 +135,11 @@ def day_in(instant: datetime, zone: str) -> str:
     """Return the day of an instant in a zone as people write it, such as: 3 May 2027."""
     here = instant.astimezone(ZoneInfo(zone))
     return f"{here.day} {here:%B %Y}"
+
+
+def moment(instant: datetime, zone: str) -> str:
+    """Return an instant in a zone as people write it, to the minute, such as: 3 May 2027, 14:05."""
+    return f"{day_in(instant, zone)}, {instant.astimezone(ZoneInfo(zone)):%H:%M}"
 
 
 def last_day(end: datetime, zone: str) -> str:

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, case, func, insert, not_, or_, select, update
+from sqlalchemy import ColumnElement, and_, case, func, insert, or_, select, update
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
@@ -16,7 +16,7 @@ from openlatch.core.outcomes import Outcome
 from openlatch.core.reviews import LeftOpen
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
-from openlatch.store.orders import PATIENT, RESTING, waits_long
+from openlatch.store.orders import GOES_ON, waits_long
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.reviews import left_open_values, read_left_open
 from openlatch.store.tables import BatchItemRow, BatchRow, MembershipRow, OrderRow
@@ -104,7 +104,7 @@ _GOES_ON = and_(
         and_(
             BatchItemRow.membership_id.is_(None),
             BatchItemRow.done_at.is_(None),
-            or_(BatchItemRow.order_id.is_(None), and_(OrderRow.state.not_in(RESTING), not_(PATIENT))),
+            or_(BatchItemRow.order_id.is_(None), GOES_ON),
         ),
     ),
 )
@@ -232,8 +232,7 @@ class Batches(Noun):
 
     def moving(self, batch_id: UUID) -> bool:
         """Return whether an order of a batch still goes on by itself."""
-        goes_on = and_(OrderRow.state.not_in(RESTING), not_(PATIENT))
-        query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, goes_on).limit(1)
+        query = select(OrderRow.id).where(OrderRow.batch_id == batch_id, GOES_ON).limit(1)
         return self._session.scalar(query) is not None
 
     def ordered(self, batch_id: UUID, place: int, order_id: UUID) -> None:

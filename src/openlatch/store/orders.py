@@ -21,17 +21,19 @@ from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import EntryRow, OrderRow
 
-__all__ = ["PATIENT", "RESTING", "Orders", "waits_long"]
+__all__ = ["GOES_ON", "Orders", "waits_long"]
 
 _STEPS = TypeAdapter(tuple[Step, ...])
-RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
+_RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
 """The states in which an order does not go on by itself, whatever it waits for."""
-PATIENT = and_(
+_PATIENT = and_(
     OrderRow.state == OrderState.TOLD.value,
     OrderRow.again_at.is_not(None),
     func.jsonb_path_exists(OrderRow.steps, cast("$[*] ? (@.patient == true && @.at == null)", JSONPATH)),
 )
 """The provider said yes, and it takes effect when a device connects: nothing waits for that."""
+GOES_ON = and_(OrderRow.state.not_in(_RESTING), not_(_PATIENT))
+"""An order that has not come to rest, whether it is at work or waits."""
 SOON = timedelta(hours=1)
 """An order that waits for longer than this waits for a day, or for a person."""
 _OPEN = [s.value for s in OrderState if s not in FINAL]

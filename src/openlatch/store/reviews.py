@@ -30,7 +30,7 @@ from openlatch.core.reviews import (
 from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun, id_or_ref, missing, the_one
-from openlatch.store.orders import PATIENT, RESTING, waits_long
+from openlatch.store.orders import GOES_ON, waits_long
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import (
     CalendarRow,
@@ -255,7 +255,7 @@ class Reviews(Noun):
 
     def moving(self, round_ids: Sequence[UUID], now: datetime) -> set[UUID]:
         """Return those of some rounds in which something goes on by itself now."""
-        going = and_(OrderRow.state.not_in(RESTING), not_(PATIENT), not_(waits_long(now)))
+        going = and_(GOES_ON, not_(waits_long(now)))
         query = (
             _with_orders(RoundItemRow.round_id)
             .where(RoundItemRow.round_id.in_(round_ids), RoundItemRow.left_open.is_(None), ~RoundItemRow.gone)

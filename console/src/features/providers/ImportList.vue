@@ -3,16 +3,13 @@ import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { listType } from "@/ui/lists";
 
 const props = defineProps<{ provider: string; name: string }>();
 const queries = useQueryClient();
 const file = ref<File>();
 const columns = ref<Record<string, string>>({});
 
-const TYPES: Record<string, string> = {
-  csv: "text/csv",
-  xlsx: "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
-};
 const send = useMutation({
   mutationFn: (dryRun: boolean) =>
     take(
@@ -21,9 +18,7 @@ const send = useMutation({
           path: { provider: props.provider },
           query: { dry_run: dryRun, columns: JSON.stringify(columns.value) },
         },
-        headers: {
-          "Content-Type": TYPES[file.value?.name.split(".").pop()?.toLowerCase() ?? ""] ?? "text/csv",
-        },
+        headers: { "Content-Type": listType(file.value) },
         body: file.value as never,
         bodySerializer: (body: unknown) => body as Blob,
       }),

@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { api, take, type Round } from "@/api/client";
 import { Problem } from "@/api/problem";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { listType } from "@/ui/lists";
 
 /** Deciding in a sheet of one's own: what is not decided yet is taken away as a list, and sent back whole. */
 const props = defineProps<{ round: Round; mine: number }>();
@@ -13,13 +14,12 @@ const file = ref<File>();
 const address = computed(
   () => `/api/v1/rounds/${props.round.ref}/decision-file${own.value ? "?mine=true" : ""}`,
 );
-const SHEET = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet";
 const send = useMutation({
   mutationFn: (chosen: File) =>
     take(
       api.POST("/rounds/{one}/decision-file", {
         params: { path: { one: props.round.ref } },
-        headers: { "Content-Type": chosen.name.toLowerCase().endsWith(".xlsx") ? SHEET : "text/csv" },
+        headers: { "Content-Type": listType(chosen) },
         body: chosen as never,
         bodySerializer: (body: unknown) => body as Blob,
       }),

@@ -13,8 +13,8 @@ from datetime import datetime
 from functools import cache
 from pathlib import Path
 from typing import TYPE_CHECKING, Any
-from zoneinfo import ZoneInfo
 
+from openlatch.core.hours import moment
 from openlatch.core.outcomes import Outcome, Tone
 from openlatch.core.reports import digest, what_remains
 from openlatch.deferred import deferred
@@ -100,10 +100,9 @@ _WRITERS: Mapping[str, Callable[[Mapping[str, Any], str], bytes]] = {
 
 
 def _page(report: Mapping[str, Any], signed: str, most: int) -> str:
-    zone = ZoneInfo(report["zone"])
 
     def instant(text: str | None) -> str:
-        return _instant(text, zone) if text else ""
+        return moment(datetime.fromisoformat(text), report["zone"]) if text else ""
 
     return (
         _templates()
@@ -124,11 +123,6 @@ def _page(report: Mapping[str, Any], signed: str, most: int) -> str:
             instant=instant,
         )
     )
-
-
-def _instant(text: str, zone: ZoneInfo) -> str:
-    at = datetime.fromisoformat(text).astimezone(zone)
-    return f"{at.day} {at:%B %Y, %H:%M}"
 
 
 def _shares(outcomes: Mapping[str, int]) -> list[dict[str, Any]]:
