@@ -134,3 +134,14 @@ def test_the_providers_own_words_are_told_but_for_our_secret(
         caller(lambda _: httpx.Response(status, content=content)).send("GET", URL)
     assert words in str(told.value)
     assert SECRET not in str(told.value)
+
+
+@pytest.mark.parametrize("repeated", ["a-secret-of-a-client", "a-token-that-is-asked-about"])
+def test_a_provider_that_repeats_a_clients_secret_or_a_token_is_not_quoted(repeated: str) -> None:
+    def answer(_: httpx.Request) -> httpx.Response:
+        return httpx.Response(400, json={"error_description": f"cannot do with {repeated}"})
+
+    made = Caller("OAuth", {}, httpx.MockTransport(answer), auth=httpx.BasicAuth("us", "a-secret-of-a-client"))
+    with pytest.raises(ProviderUnreadable) as told:
+        made.send("POST", URL, data={"token": "a-token-that-is-asked-about"})
+    assert repeated not in str(told.value)

@@ -5,11 +5,13 @@ from __future__ import annotations
 import random
 import ssl
 import time
+from base64 import b64decode
 from collections.abc import Callable, Collection, Mapping
+from contextlib import suppress
 from email.utils import parsedate_to_datetime
 from functools import cache
 from typing import Any, TypeVar
-from urllib.parse import urlsplit
+from urllib.parse import parse_qs, unquote, urlsplit
 
 import httpx
 from pydantic import BaseModel, ValidationError
@@ -28,7 +30,7 @@ _LONGEST = 10
 _PATIENCE = 60
 """Seconds that are waited in all, by one connection to a provider."""
 _SECRET = 8
-"""No shorter word of an Authorization header is a secret."""
+"""No shorter word of what we have sent is a secret."""
 _WORDS = ("detail", "reason", "error_description", "message", "title", "error")
 _MOST_SAID = 200
 _TIMEOUT = httpx.Timeout(20, connect=5)
@@ -162,7 +164,7 @@ def _seconds(answer: httpx.Response) -> int | None:
 def _said(answer: httpx.Response) -> str:
     """The provider's own words about what went wrong: SCIM's `detail`, OAuth's `error_description`, and the like.
 
-    Words that repeat our credentials are left out.
+    Words that repeat what we have proved ourselves with, or asked about, are left out.
     """
     try:
         told = answer.json()
@@ -170,7 +172,17 @@ def _said(answer: httpx.Response) -> str:
         return ""
     words = [told.get(name) for name in _WORDS] if isinstance(told, dict) else []
     text = " ".join(next((one for one in words if isinstance(one, str) and one.strip()), "").split())
-    ours = [one for one in answer.request.headers.get("Authorization", "").split() if len(one) >= _SECRET]
-    if not text or any(one in text for one in ours):
+    if not text or any(one in text for one in _ours(answer.request) if len(one) >= _SECRET):
         return ""
     return f": “{text[:_MOST_SAID].rstrip('.')}”"
+
+
+def _ours(request: httpx.Request) -> list[str]:
+    """What may be secret in a request: its credentials, also as they were before they were encoded, and its form."""
+    kind, _, given = request.headers.get("Authorization", "").partition(" ")
+    found = [given]
+    if kind.lower() == "basic":
+        with suppress(ValueError):
+            found += [unquote(part) for part in b64decode(given).decode().split(":")]
+    form = parse_qs(request.content.decode("utf-8", "replace"))
+    return found + [value for values in form.values() for value in values]
