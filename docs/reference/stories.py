@@ -30,7 +30,7 @@ ENTRIES = (
         "Brightmere Electrical",
         "delegate",
     ),
-    ("… and still holds a key", "Dome Gateway", "Dome shared login", "Brightmere Electrical", "delegate"),
+    ("… and still holds a key", "Dome Gateway", "Dome shared login", "works@brightmere.example", "delegate"),
     (
         "A former treasurer has left and is still an administrator, with her sign-in lost",
         "Donation Box",

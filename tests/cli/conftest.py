@@ -15,6 +15,7 @@ from tests.harness.acts import Desk, Spares, settle
 from tests.harness.furniture import PLATES, Furniture
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
+from tests.harness.twins import twins
 
 
 @pytest.fixture(scope="module")
@@ -58,6 +59,10 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
                 maren.finish_round(opened.ref)
                 furnished.drain()
         desk.close()
+        for name in ("tomas", "mina", "ada", "edo"):
+            found[name], found[f"{name}_too"] = twins(furnished, name)
+        maren.join(found["ada"], found["ada_too"])
+        found["said"] = maren.keep_apart(found["edo"], found["edo_too"], reason="Two brothers").ref
     return found
 
 

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import itertools
 import random
+from collections import Counter
 from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
 from uuid import UUID
@@ -15,6 +16,7 @@ from hypothesis import strategies as st
 from openlatch.core.hours import Hours, Window
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import (
+    Circle,
     EndReason,
     Entry,
     Kind,
@@ -76,7 +78,7 @@ def after(held: Held, changes: Changes) -> Held:
     parties |= {p.id: p for _, p in changes.changed_parties}
     accounts = {**held.accounts, **{a.key: a for a in changes.new_accounts}}
     names = {**held.identifiers, **dict(changes.new_identifiers), **dict(changes.parted)}
-    return Held(held.provider_id, accounts, parties, names, kept)
+    return Held(held.provider_id, accounts, parties, names, kept, circle=held.circle)
 
 
 def read(held: Held, seen: Observation, subject: str | None = None) -> tuple[Changes, Held]:
@@ -85,7 +87,8 @@ def read(held: Held, seen: Observation, subject: str | None = None) -> tuple[Cha
     return changes, after(held, changes)
 
 
-EMPTY = Held(PROVIDER)
+CIRCLE = Circle(frozenset({"kestrelridge.example"}))
+EMPTY = Held(PROVIDER, circle=CIRCLE)
 NEW_ID = ids()
 
 
@@ -319,33 +322,51 @@ def test_a_party_is_known_by_the_providers_key_then_elsewhere_by_its_exact_addre
     assert there.entries["c"].party_id not in (orla, later.entries["2"].party_id), "whose it is, nobody can say"
 
 
-boxes = st.sampled_from(["orla@a.example", "office@a.example", "bram@a.example"])
+OURS, ROLE, OUTSIDE = "orla@kestrelridge.example", "office@kestrelridge.example", "lise@northcape-uni.example"
+boxes = st.sampled_from([OURS, "bram@kestrelridge.example", ROLE, OUTSIDE, "amara@northcape-uni.example"])
 listing = st.dictionaries(st.sampled_from("1234"), st.lists(boxes, unique=True, max_size=2), min_size=1)
+kinds = st.sampled_from([PartyKind.PERSON, PartyKind.PERSON, PartyKind.TEAM, PartyKind.APP, PartyKind.ANYONE])
+described = st.dictionaries(
+    st.sampled_from("1234"),
+    st.builds(
+        lambda kind, addresses, verified: ObservedParty("", kind, "Somebody", tuple(addresses), verified=verified),
+        kinds,
+        st.lists(boxes, unique=True, max_size=2),
+        st.booleans(),
+    ),
+    min_size=1,
+)
 
 
-@given(st.lists(st.tuples(st.sampled_from([PROVIDER, OTHER]), listing), min_size=1, max_size=6))
-def test_no_two_keys_of_a_provider_are_one_party_and_an_end_reaches_the_key_that_is_shown(
-    readings: list[tuple[UUID, dict[str, list[str]]]],
+@given(st.lists(st.tuples(st.sampled_from([PROVIDER, OTHER]), described), min_size=1, max_size=6))
+def test_no_two_keys_of_a_provider_are_one_party_and_none_is_joined_by_an_address_that_does_not_tell(
+    readings: list[tuple[UUID, dict[str, ObservedParty]]],
 ) -> None:
     held = EMPTY
-    carried: dict[tuple[UUID, str], set[str]] = {}
-    """the keys of a provider that ever carried an address"""
-    for provider, shown in readings:
-        parties = [observed_party(key, *addresses) for key, addresses in shown.items()]
-        for key, addresses in shown.items():
-            for address in addresses:
-                carried.setdefault((provider, address), set()).add(key)
-        before = held.identifiers
-        changes, held = read(at(provider, held), observation([observed(k, k) for k in shown], parties=parties))
+    carried: dict[str, set[tuple[UUID, str]]] = {}
+    """who ever carried an address, at which provider by which key"""
+    for provider, described in readings:
+        shown = {key: replace(one, key=key) for key, one in described.items()}
+        for key, one in shown.items():
+            for address in one.addresses:
+                carried.setdefault(address, set()).add((provider, key))
+        before, knew = held.identifiers, held.parties
+        _, held = read(at(provider, held), observation([observed(k, k) for k in shown], parties=list(shown.values())))
         keys = {name.value: whose for name, whose in held.identifiers.items() if name.scheme == str(provider)}
-        assert len(set(keys.values())) == len(keys), "one party has one key of a provider"
-        for entry in changes.new_entries:
-            assert entry.party_id == keys[entry.key]
-        for key, addresses in shown.items():
-            known = [before.get(Identifier("address", address)) for address in addresses]
-            if Identifier(str(provider), key) not in before and keys[key] in known:
-                via = [one for one in addresses if before.get(Identifier("address", one)) == keys[key]]
-                assert any(all(len(who) == 1 for (_, a), who in carried.items() if a == one) for one in via)
+        single = [whose for key, whose in keys.items() if held.parties[whose].kind is not PartyKind.ANYONE]
+        assert len(set(single)) == len(single), "one party has one key of a provider"
+        for entry in held.entries.values():
+            assert entry.party_id == keys[entry.key] == keys[entry.subject], "an end reaches the key that is shown"
+        for key, one in shown.items():
+            known = knew.get(keys[key])
+            if Identifier(str(provider), key) in before or known is None or one.kind is PartyKind.ANYONE:
+                continue
+            via = [a for a in one.addresses if before.get(Identifier("address", a)) == known.id]
+            alone = [a for a in via if max(Counter(p for p, _ in carried[a]).values()) == 1 and a != ROLE]
+            assert any(a == OURS or a.startswith("bram") or (one.verified and known.verified) for a in alone)
+            assert known.kind is one.kind
+    anyone = [one for one in held.parties.values() if one.kind is PartyKind.ANYONE]
+    assert len(anyone) <= 1, "anyone is one party, whichever provider is open to them"
 
 
 @given(listing, st.randoms(use_true_random=False))
@@ -353,7 +374,7 @@ def test_what_was_joined_once_is_parted_by_the_next_reading(
     shown: dict[str, list[str]], shuffle: random.Random
 ) -> None:
     parties = [observed_party(key, *addresses) for key, addresses in shown.items()]
-    one = Party(UUID(int=5), PartyKind.PERSON, "Office", ("office@a.example",))
+    one = Party(UUID(int=5), PartyKind.PERSON, "Office", (ROLE,))
     names = {Identifier(str(PROVIDER), key): one.id for key in shown}
     held = Held(PROVIDER, parties={one.id: one}, identifiers=names)
     shuffle.shuffle(parties)

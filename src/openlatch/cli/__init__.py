@@ -47,6 +47,7 @@ _COMMANDS = {
     "activity": ("inventory", "List what was done, by whom, and in whose name"),
     "describe": ("inventory", "Say how vital an account is, or that it is for practice"),
     "sponsor": ("inventory", "Say who answers for a party"),
+    "party": ("party", "Say which parties are the same, and which are not"),
     "flags": ("flags", "List what is stale or risky, and why"),
     "flag": ("flags", "Explain a flag: its facts, since when, what clears it, what is advised"),
     "accept": ("flags", "Live with a flag for a reason until a day"),
@@ -136,7 +137,7 @@ class _Lazy(click.Group):
 
     def format_commands(self, ctx: click.Context, formatter: click.HelpFormatter) -> None:
         for title, modules in (
-            ("Look", {"providers", "inventory", "flags", "policy", "log"}),
+            ("Look", {"providers", "inventory", "party", "flags", "policy", "log"}),
             ("Let in", {"offers", "requests", "answers", "proposals"}),
             ("Review", {"reviews", "reports"}),
             ("Take back", {"orders", "batches", "receipts"}),

@@ -17,7 +17,7 @@ from openlatch.core.model import Kind, PartyStatus, Severity, State
 from openlatch.core.offers import made_here, remarks
 from openlatch.core.ports import Change
 from openlatch.core.powers import Power, in_order
-from openlatch.core.steps import Ask, Extent, Plan, Step, asked, changed, read_step, receipt_step
+from openlatch.core.steps import Ask, Extent, Plan, Step, asked, changed, known_as, read_step, receipt_step
 from openlatch.errors import Conflict, Invalid
 
 __all__ = ["LIFTS", "extend"]
@@ -38,12 +38,15 @@ def extend(s: Situation, ask: Ask, now: datetime) -> Plan:
     was, now_is = Extent.of(entry), Extent.of(entry).after(change)
     powers = s.levels[change.level] if change.level else entry.powers
     gained = in_order(set(powers) - set(entry.powers))
-    said = _in_words(s, was, now_is, change)
-    text = f"Ask {s.provider} to extend “{entry.level}”: {', '.join(said)}."
+    said, who = _in_words(s, was, now_is, change), known_as(s, entry)
+    text = f"Ask {s.provider} to extend “{entry.level}” of {who}: {', '.join(said)}."
     if _able(s, change):
         step = changed(s, entry, change, text)
     else:
-        text = f"Have “{entry.level}” extended at {s.provider} itself: {', '.join(said)}; and say here that it is done."
+        text = (
+            f"Have “{entry.level}” of {who} extended at {s.provider} itself: {', '.join(said)}; and say here that it "
+        )
+        text += "is done."
         step = asked(s, entry, text, change)
     read: tuple[Step, ...] = () if entry.by_hand else (read_step(s, entry, "see that it is so"),)
     happens = tuple(sorted(_happens(s, gained, said, now_is), key=lambda one: one.severity.rank, reverse=True))
@@ -52,7 +55,7 @@ def extend(s: Situation, ask: Ask, now: datetime) -> Plan:
     limits = replace(s.limits, most=None, outsiders=None)
     passed = broken(limits, s.account.name, Taken(str(s.party.id), s.party.name, s.outside), powers, (), lasts)
     stop = f"{passed[0].text} {passed[0].next_step}" if passed else ""
-    return Plan(ask.action.value, entry.ref, happens, (step, *read, receipt_step()), stop)
+    return Plan(ask.action.value, entry.ref, who, happens, (step, *read, receipt_step()), stop=stop)
 
 
 def _refuse(s: Situation) -> None:

@@ -6,7 +6,7 @@ from openlatch.core.impact import Consequence, Situation
 from openlatch.core.model import Entry, Kind, PartyKind, PartyStatus, Severity
 from openlatch.core.ports import Change
 from openlatch.core.powers import Power, in_order
-from openlatch.core.steps import Ask, Plan, Step, WayOut, asked, changed, key_of, read_step, receipt_step
+from openlatch.core.steps import Ask, Plan, Step, WayOut, asked, changed, key_of, known_as, read_step, receipt_step
 from openlatch.errors import Conflict, Invalid
 
 __all__ = ["hand_over"]
@@ -29,11 +29,11 @@ def hand_over(s: Situation, ask: Ask) -> Plan:
     able = [one for one in s.standing if _can_follow(s, one)]
     if not s.asked_at:
         stop = f"{s.party.name} has to agree to it, and no address of theirs is confirmed at which they could be asked."
-        return Plan(ask.action.value, entry.ref, (), (), stop)
+        return Plan(ask.action.value, entry.ref, known_as(s, entry), (), (), stop)
     if ask.successor is None:
         offered = tuple(WayOut(one.ref, s.holder(one).name, one.level) for one in able)
         stop = "Say to whom: somebody who is confirmed, and has access to it already."
-        return Plan(ask.action.value, entry.ref, (), (), stop, offered)
+        return Plan(ask.action.value, entry.ref, known_as(s, entry), (), (), stop=stop, ways_out=offered)
     owner = next((one for one in (entry, *s.standing) if one.id == ask.successor and Power.OWN in one.powers), None)
     if owner is not None and owner.account_id == s.account.id:
         raise Invalid(
@@ -50,7 +50,7 @@ def hand_over(s: Situation, ask: Ask) -> Plan:
             errors=[{"at": "successor", "problem": "cannot follow"}],
         )
     steps = (_agreed(s, to), *_raised(s, to), *_lowered(s), receipt_step())
-    return Plan(ask.action.value, entry.ref, _happens(s, to), steps)
+    return Plan(ask.action.value, entry.ref, known_as(s, entry), _happens(s, to), steps)
 
 
 def _can_follow(s: Situation, one: Entry) -> bool:

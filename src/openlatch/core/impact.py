@@ -53,6 +53,8 @@ class Situation:
     teams: frozenset[UUID] = frozenset()
     levels: Mapping[str, tuple[Power, ...]] = field(default_factory=dict)
     keys: Mapping[UUID, str] = field(default_factory=dict)
+    names: Mapping[str, str] = field(default_factory=dict)
+    """what the provider calls its parties, by its keys"""
     by_hand: bool = False
     """whether nothing can be read or changed at the provider from here"""
     limits: Limits = field(default_factory=Limits)

@@ -58,7 +58,7 @@ FIELDS: Mapping[str, str] = {
 DERIVED = frozenset(
     (
         "provider", "id", "ref", "outside", "end_reason", "used_powers", "unknown", "first_seen", "last_seen",
-        "ended_at", "severity", "flags", "vouched_at", "vouched_by",
+        "ended_at", "severity", "flags", "vouched_at", "vouched_by", "subject",
     )
 )  # fmt: skip
 """Columns of an export that are worked out, and so are not taken back."""

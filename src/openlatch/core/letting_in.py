@@ -10,7 +10,7 @@ from openlatch.core.impact import Consequence, Situation
 from openlatch.core.model import Severity
 from openlatch.core.offers import Part
 from openlatch.core.ports import Gift
-from openlatch.core.steps import Action, Plan, Step, had_step, key_of, read_step, receipt_step
+from openlatch.core.steps import Action, Plan, Step, had_step, key_of, known_as, read_step, receipt_step
 
 __all__ = ["let_in"]
 
@@ -43,4 +43,4 @@ def let_in(s: Situation, part: Part, starts_at: datetime | None, now: datetime, 
     if not s.by_hand:
         steps.append(replace(read_step(s, entry, f"see that {who} has it"), party=key))
     happens = Consequence("effect", Severity.LOW, f"{who} has “{part.level}” on {s.account.name}.")
-    return Plan(Action.LET_IN.value, entry.ref, (happens,), (*steps, receipt_step()))
+    return Plan(Action.LET_IN.value, entry.ref, known_as(s, entry), (happens,), (*steps, receipt_step()))

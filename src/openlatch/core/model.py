@@ -442,6 +442,8 @@ class Entry:
     kind: Kind
     level: str
     powers: tuple[Power, ...]
+    subject: str = field(default="", kw_only=True)
+    """the provider's own key of the party that it lets in; empty where no provider knows the party yet"""
     state: State = State.LIVE
     end_reason: EndReason | None = None
     permissions: tuple[str, ...] = ()

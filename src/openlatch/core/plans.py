@@ -30,6 +30,7 @@ from openlatch.core.steps import (
     ended,
     had_step,
     key_of,
+    known_as,
     read_step,
     receipt_step,
 )
@@ -101,7 +102,7 @@ def make_plan(s: Situation, ask: Ask, now: datetime, held: Extent | None = None)
                 *(one for one in happens if one.kind != "last-administrator"),
             )
     offered = tuple(WayOut(one.ref, s.holder(one).name, one.level) for one in ways) if stop else ()
-    return Plan(ask.action.value, s.entry.ref, happens, steps, stop, offered)
+    return Plan(ask.action.value, s.entry.ref, known_as(s, s.entry), happens, steps, stop=stop, ways_out=offered)
 
 
 def why_ended(action: Action, kind: Kind) -> EndReason:
@@ -152,7 +153,10 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
             receipt_step(),
         ), taken
     if entry.by_hand or entry.kind not in s.abilities.ends:
-        text = f"Have it ended at {s.provider} itself, which nothing here can do, and say here that it is done."
+        text = (
+            f"Have {_named_there(s, entry)} ended at {s.provider} itself, which nothing here can do, and say here that "
+        )
+        text += "it is done."
         return (asked(s, entry, text), *(_proof(s, readable=False) if entry.by_hand else _gone(s))), taken
     if s.party.kind is PartyKind.TEAM and not s.abilities.ends_teams:
         raise Conflict(
@@ -164,9 +168,9 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
     steps: list[Step] = []
     least = _least(s)
     if least:
-        text = f"Reduce it to “{least}” first: {s.provider} ends nothing greater without consent."
+        text = f"Reduce {known_as(s, entry)} to “{least}” first: {s.provider} ends nothing greater without consent."
         steps += [changed(s, entry, Change(level=least), text), read_step(s, entry, "see that it is reduced")]
-    steps.append(ended(s, entry, f"Ask {s.provider} to {_verb(entry)}."))
+    steps.append(ended(s, entry, f"Ask {s.provider} to {_verb(entry)} {known_as(s, entry)}."))
     if Kind.SESSION in s.abilities.ends:
         # Those that cannot be used without it as well: whether its provider closes them by itself is not known.
         steps += [_closed(s, one) for one in (*s.outliving, *s.falling) if one.kind is Kind.SESSION]
@@ -192,9 +196,10 @@ def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
         )
     to = [f"“{ask.level}”"] if change.level else []
     to += [", ".join(change.resources)] if change.resources else []
-    text = f"Ask {s.provider} to narrow “{entry.level}” to {' on '.join(to)}."
+    text = f"Ask {s.provider} to narrow {_named_there(s, entry)} to {' on '.join(to)}."
     if entry.by_hand or entry.kind not in s.abilities.narrows:
-        text = f"Have it narrowed to {' on '.join(to)} at {s.provider} itself, and say here that it is done."
+        text = f"Have {_named_there(s, entry)} narrowed to {' on '.join(to)} at {s.provider} itself, and say here that "
+        text += "it is done."
         return (asked(s, entry, text, change), *_proof(s, not entry.by_hand)), lost(entry, powers)
     return (changed(s, entry, change, text), *_proof(s)), lost(entry, powers)
 
@@ -208,7 +213,7 @@ def _pause(s: Situation, ask: Ask, now: datetime) -> Made:
         )
     otherwise = "Narrow it, or end it; you can see beforehand what either would do."
     _able(s, s.entry.kind, s.abilities.pauses, "be paused", otherwise)
-    text = f"Ask {s.provider} to put “{s.entry.level}” to rest."
+    text = f"Ask {s.provider} to pause {_named_there(s, s.entry)}."
     return (changed(s, s.entry, Change(paused=True), text), *_proof(s)), in_order(s.entry.powers)
 
 
@@ -220,7 +225,10 @@ def _resume(s: Situation, ask: Ask, now: datetime) -> Made:
             entry=s.entry.ref,
         )
     _able(s, s.entry.kind, s.abilities.pauses, "be resumed from here", f"Resume it at {s.provider} itself.")
-    return (changed(s, s.entry, Change(paused=False), f"Ask {s.provider} to let it live again."), *_proof(s)), ()
+    return (
+        changed(s, s.entry, Change(paused=False), f"Ask {s.provider} to resume {_named_there(s, s.entry)}."),
+        *_proof(s),
+    ), ()
 
 
 def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
@@ -245,7 +253,7 @@ def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
             errors=[{"at": "until", "problem": "later than its end"}],
         )
     if entry.kind in s.abilities.dates and not entry.by_hand:
-        text = f"Ask {s.provider} to end “{entry.level}” with {last_day(until, s.zone)}."
+        text = f"Ask {s.provider} to end {_named_there(s, entry)} with {last_day(until, s.zone)}."
         return (changed(s, entry, Change(ends_at=until), text), *_proof(s)), in_order(entry.powers)
     steps, taken = _end(s, ask, now)
     wait = Step("wait", f"Wait until {last_day(until, s.zone)} is over; {s.provider} keeps no end itself.", until=until)
@@ -315,10 +323,10 @@ def _give_back(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
         )
     kind = Kind.GRANT if until is not None and entry.kind is Kind.DELEGATE else entry.kind
     gift = Gift(s.account.key, kind, entry.level, entry.permissions, entry.resources, until, again=entry.key)
-    text = f"Ask {s.provider} to give {s.party.name} “{entry.level}” again."
+    text = f"Ask {s.provider} to give {known_as(s, entry)} “{entry.level}” again."
     key, read = key_of(s, entry), read_step(s, entry, f"see that {s.party.name} has it")
     steps = (had_step(s, key, s.party.name), Step("give", text, party=key, gift=gift), read, receipt_step())
-    return Plan(ask.action.value, entry.ref, gives_back(s, until), steps)
+    return Plan(ask.action.value, entry.ref, known_as(s, entry), gives_back(s, until), steps)
 
 
 def _same_access(one: Entry, other: Entry) -> bool:
@@ -358,7 +366,10 @@ def _gone(s: Situation) -> tuple[Step, ...]:
 
 def _closed(s: Situation, session: Entry) -> Step:
     where = f" on {session.device}" if session.device else ""
-    text, before = f"Ask {s.provider} to close the session{where}.", ((session.key, Extent.of(session)),)
+    text, before = (
+        f"Ask {s.provider} to close the session of {known_as(s, session)}{where}.",
+        ((session.key, Extent.of(session)),),
+    )
     return Step("end", text, session.key, key_of(s, session), before=before)
 
 
@@ -435,7 +446,12 @@ def _named(s: Situation) -> str:
 
 def _verb(entry: Entry) -> str:
     if entry.kind is Kind.SESSION:
-        return "close the session"
+        return "close the session of"
     if entry.kind is Kind.OFFER:
-        return "withdraw the offer"
-    return f"remove the {entry.kind} “{entry.level}”"
+        return "withdraw the offer to"
+    return f"remove the {entry.kind} “{entry.level}” of"
+
+
+def _named_there(s: Situation, entry: Entry) -> str:
+    """An entry in the words of its provider: its level, and whom it knows by it."""
+    return f"“{entry.level}” of {known_as(s, entry)}"

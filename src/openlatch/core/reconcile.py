@@ -7,7 +7,7 @@ Only a complete reading can conclude that an entry is gone, and a reading of som
 from __future__ import annotations
 
 import hashlib
-from collections import Counter
+from collections import ChainMap, Counter
 from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
@@ -18,10 +18,12 @@ import orjson
 from openlatch.core.meaning import Vocabulary
 from openlatch.core.model import (
     Account,
+    Circle,
     EndReason,
     Entry,
     Membership,
     Party,
+    PartyKind,
     PartyStatus,
     ReadingOutcome,
     State,
@@ -35,8 +37,10 @@ from openlatch.core.observation import (
     ObservedParty,
 )
 from openlatch.core.powers import Power, in_order
+from openlatch.core.sameness import identifies
 
 __all__ = [
+    "EVERYBODY",
     "Changes",
     "Held",
     "Identifier",
@@ -61,8 +65,8 @@ FAR_YEAR = 9000
 class Identifier:
     """One name under which a party is known: an address, or a provider's own key for it.
 
-    `scheme` is "address" or the provider's id; two parties never share an identifier, and no party has two keys of one
-    provider, but for what people have written down. An address that several keys of a provider carry is "shared" too,
+    `scheme` is "address" or the provider's id; two parties never share an identifier, and no party but anyone has two
+    keys of one provider, besides what people have written down. An address that several parties carry is "shared" too,
     and says nothing of who somebody is.
     """
 
@@ -81,6 +85,9 @@ class Held:
     entries: Mapping[str, Entry] = field(default_factory=dict)
     memberships: Iterable[Membership] = ()
     vocabulary: Vocabulary = field(default_factory=Vocabulary)
+    circle: Circle = field(default_factory=Circle)
+    written: frozenset[UUID] = frozenset()
+    """the parties that no provider knows: people have written down who they are"""
     ending: Mapping[UUID, EndReason] = field(default_factory=dict)
     """why entries are being ended, by the orders that are under way"""
     left_out: int = 0
@@ -259,8 +266,12 @@ def _accounts(
     return ids, new, changed
 
 
+EVERYBODY = Identifier("anyone", "anyone")
+"""Anyone is one party, whichever provider is open to them."""
+
+
 def shared(address: str) -> Identifier:
-    """Return what says that an address is carried by several keys of a provider."""
+    """Return what says that an address is carried by several parties."""
     return Identifier("shared", normal_address(address))
 
 
@@ -268,6 +279,7 @@ class _Keys:
     """Whose the keys and addresses are that a provider shows."""
 
     def __init__(self, held: Held, observed: Sequence[ObservedParty]) -> None:
+        self.held = held
         self.known = dict(held.identifiers)
         self.scheme = str(held.provider_id)
         mine = sorted(name.value for name in self.known if name.scheme == self.scheme)
@@ -287,24 +299,35 @@ class _Keys:
             self.known[identifier] = party_id
             self.new.append((identifier, party_id))
 
-    def whose(self, one: ObservedParty) -> UUID | None:
-        """Whoever is known under that key, or alone has one of the addresses; None if it is nobody who is known."""
+    def whose(self, one: ObservedParty, parties: Mapping[UUID, Party]) -> UUID | None:
+        """Whoever is known under that key, or is identified by the addresses; None if it is nobody who is known."""
         party_id = self.ids.get(one.key)
         written = one.key.startswith(WRITTEN)
+        if one.kind is PartyKind.ANYONE:
+            return party_id or self.known.get(EVERYBODY)
         if party_id is not None:
             return party_id if written or self.keeps[party_id] == one.key else None
-        for address in map(normal_address, one.addresses):
-            there = self.known.get(Identifier("address", address))
-            if there is None or address in self.twice or shared(address) in self.known:
-                continue
-            if written or there not in self.keeps:
-                return there
-        return None
+        met = {there for a in one.addresses if (there := self._identified(a, one, parties)) is not None}
+        return met.pop() if len(met) == 1 else None
+
+    def _identified(self, address: str, one: ObservedParty, parties: Mapping[UUID, Party]) -> UUID | None:
+        """The party that is the observed one, going by an address of both; None if the address does not tell."""
+        normal = normal_address(address)
+        there = self.known.get(Identifier("address", normal))
+        if there is None or normal in self.twice or shared(normal) in self.known:
+            return None
+        if one.key.startswith(WRITTEN):
+            return there
+        known = parties.get(there)
+        if there in self.keeps or known is None or known.kind is not one.kind:
+            return None
+        confirmed = one.verified and (known.verified or there in self.held.written)
+        return there if identifies(normal, self.held.circle, confirmed=confirmed) else None
 
     def carries(self, address: str, party_id: UUID, *, written: bool) -> None:
-        """Keep that a party carries an address, and that it is shared where another key of this provider does too."""
+        """Keep that a party carries an address, and that it is shared where another one does too."""
         first = self.known.get(Identifier("address", address))
-        if not written and (address in self.twice or (first not in (None, party_id) and first in self.keeps)):
+        if first not in (None, party_id) or (address in self.twice and not written):
             self.name(shared(address), party_id)
         self.name(Identifier("address", address), party_id)
 
@@ -323,11 +346,13 @@ def _parties(
     new: dict[UUID, Party] = {}
     parted: list[tuple[Identifier, UUID]] = []
     for one in observed:
-        # The provider's own key decides; an equal address second, if it means one of them; a merely similar one never.
-        party_id = keys.whose(one)
+        # The provider's own key decides; second an equal address, if it identifies; a merely similar one never.
+        party_id = keys.whose(one, ChainMap(new, current))
         if party_id is None:
             party_id = new_id()
             new[party_id] = Party(party_id, one.kind, one.name, one.addresses)
+            if one.kind is PartyKind.ANYONE:
+                keys.name(EVERYBODY, party_id)
         own = Identifier(keys.scheme, one.key)
         if own in keys.known and keys.known[own] != party_id:
             parted.append((own, party_id))
@@ -410,6 +435,7 @@ def _entry(
         kind=observed.kind,
         level=observed.level,
         powers=means.powers,
+        subject=observed.party,
         state=state,
         permissions=observed.permissions,
         stated=None if observed.powers is None else in_order(observed.powers),

@@ -88,6 +88,13 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "parties.show": _reads(*_STAFF),
         "parties.sponsor": _changes(*_MANAGERS),
         "parties.reach": _reads(*_STAFF),
+        "parties.perhaps": _reads(*_STAFF),
+        "parties.keys": _reads(*_STAFF),
+        "parties.decided": _reads(*_STAFF),
+        "parties.join": _changes(*_MANAGERS),
+        "parties.apart": _changes(*_MANAGERS),
+        "parties.part": _changes(*_MANAGERS),
+        "parties.undo": _changes(*_MANAGERS),
         "parties.cut": _reads(*_STAFF),
         # A member reaches these too, but only for entries of their own; see operations.entries.
         "entries.browse": _reads(*_EVERYONE),

@@ -14,7 +14,7 @@ from openlatch.core.hours import Hours
 from openlatch.core.impact import Consequence, Situation
 from openlatch.core.ledger import canonical
 from openlatch.core.model import Entry, State
-from openlatch.core.observation import ObservedEntry
+from openlatch.core.observation import WRITTEN, ObservedEntry
 from openlatch.core.ports import Change, Gift
 from openlatch.core.powers import Power, in_order
 
@@ -31,6 +31,7 @@ __all__ = [
     "had_step",
     "held_before",
     "key_of",
+    "known_as",
     "read_step",
     "receipt_step",
 ]
@@ -167,11 +168,13 @@ class WayOut:
 class Plan:
     """What is done about one entry: what happens, gravest first, and how it is done.
 
-    With a `stop` it is not carried out; each of `ways_out` would lift it.
+    With a `stop` it is not carried out; each of `ways_out` would lift it. `subject` is whoever the entry lets in, as
+    its provider names them.
     """
 
     action: str
     entry: str
+    subject: str
     consequences: tuple[Consequence, ...]
     steps: tuple[Step, ...]
     stop: str = ""
@@ -236,5 +239,16 @@ def had_step(s: Situation, party: str, who: str) -> Step:
 
 
 def key_of(s: Situation, entry: Entry) -> str:
-    """The provider's own name for the party of an entry."""
+    """The provider's own key of whoever an entry lets in: the one that it showed with the entry itself."""
+    if entry.subject and not entry.subject.startswith(WRITTEN):
+        return entry.subject
     return s.keys[entry.party_id]
+
+
+def known_as(s: Situation, entry: Entry) -> str:
+    """Whoever an entry lets in, as its provider names them: with its key, and its name if that says more."""
+    key = key_of(s, entry)
+    if key == str(entry.party_id):
+        return s.holder(entry).name
+    name = s.names.get(key, "")
+    return f"{name} ({key})" if name and name.casefold() != key.casefold() else key

@@ -307,6 +307,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID
             "did": order.action,
             "entry": entry.ref,
             "party": one.party.name,
+            "subject": order.plan.get("subject", ""),
             "account": one.account.name,
             "provider": one.provider.name,
             "ordered_by": order.ordered_by.name,

@@ -62,6 +62,10 @@ def circle_of(call: Call, policy: Policy) -> Circle:
     # A name that fits several lets none of them in: anybody can call themselves so.
     every = call.tx.parties.named({*policy.parties, *policy.teams})
     named = {name: ids for name, ids in every.items() if len(ids) == 1}
+    for name in every.keys() - named.keys():
+        # Of an address, whoever it was confirmed for.
+        whose = call.tx.parties.of_address(name) if "@" in name else None
+        named |= {name: (whose,)} if whose is not None else {}
     inside = {one for name in (*policy.parties, *policy.teams) for one in named.get(name.casefold(), ())}
     teams = {one for name in policy.teams for one in named.get(name.casefold(), ())}
     return Circle(policy.domains, frozenset(inside | call.tx.memberships.below(teams)))
@@ -92,7 +96,7 @@ def resembled(call: Call, address: str, name: str = "") -> Near | None:
     """
     normal = normal_address(address)
     sign_ins = {normal_address(person.address) for person in call.tx.people.all()}
-    if "@" not in normal or normal in sign_ins or call.tx.parties.of_address(address) is not None:
+    if "@" not in normal or normal in sign_ins or call.tx.parties.carrying(address):
         return None
     domain = normal.rpartition("@")[2]
     domains = {*call.tx.workspace.circle.domains, *call.tx.parties.domains()}

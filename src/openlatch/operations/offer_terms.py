@@ -256,15 +256,16 @@ def _addressed(call: Call, wish: Wish) -> tuple[str, str]:
 
 def _party(call: Call, address: str, handle: str, wish: Wish, findings: Findings) -> Party | None:
     """Who it is, if they are known: by the address, by the handle, or as a provider knows them."""
+    meant = call.tx.parties.of_address(address)
     several = call.tx.parties.carrying(address)
-    if len(several) > 1:
+    if meant is None and several:
         names = ", ".join(sorted(f"{one.name} ({one.ref})" for one in call.tx.parties.some(several).values()))
         raise _wrong(
             "to",
             f"{address} is carried by {len(several)} parties: {names}. Whoever opens a letter there may be any of them",
             "Give an address that is one person's alone.",
         )
-    found = call.tx.parties.of_address(address) or (call.tx.parties.of_address(handle) if handle else None)
+    found = meant or (call.tx.parties.of_address(handle) if handle else None)
     if found is None:
         for (provider_id, _), finding in findings.items():
             keys = call.tx.parties.keys_at(provider_id) if finding.found.key else {}

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import dataclass, replace
+from uuid import UUID
 
 from openlatch.core.hours import day_in
 from openlatch.core.letting_in import let_in
@@ -230,6 +231,7 @@ def accept(call: Call, offer: Offer, findings: Findings) -> OfferSight:
     for part in offer.parts:
         assert part.entry_id is not None  # noqa: S101 - every offer that was made has its entries
         entry = entries[part.entry_id]
+        _known_there(call, party, entry.provider_id, part.key)
         plan = let_in(situations[entry.id][0], part, offer.starts_at, call.now, call.tx.workspace.zone)
         order = orders.drafted(call, plan, entry, offer.basis, ordered_by=offer.made_by)
         given.append((order, entry))
@@ -246,6 +248,16 @@ def accept(call: Call, offer: Offer, findings: Findings) -> OfferSight:
     text = "It is being carried out now." if offer.starts_at is None else "It is carried out on the day it begins."
     _tell_holder(call, offer, "taken-up", title, text)
     return sight(call, offer)
+
+
+def _known_there(call: Call, party: Party, provider_id: UUID, key: str) -> None:
+    """Whoever the provider found by the offer's address is the party of the offer: what it gives, it gives to them."""
+    if not key:
+        return
+    identifier = Identifier(str(provider_id), key)
+    known = call.tx.parties.keys_of([party.id], provider_id)[party.id] != str(party.id)
+    if not known and not call.tx.parties.known([identifier]):
+        call.tx.parties.add([], [(identifier, party.id)])
 
 
 def answered_no(call: Call, offer: Offer, reason: str) -> OfferSight:

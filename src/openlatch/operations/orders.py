@@ -360,6 +360,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
         for one, kind in {(entry.provider_id, entry.kind) for entry in entries}
     }
     keys = {one: tx.parties.keys_of(parties, one) for one in providers}
+    called = {one: tx.parties.names_at(one, {e.subject for e in (*entries, *around)}) for one in providers}
     accounts = {one: tx.accounts.get(one) for one in {entry.account_id for entry in entries}}
     owners = {entry.party_id for entry in entries if Power.OWN in entry.powers}
     asked = {one: notices.reachable_at(call, parties[one]) for one in owners}
@@ -377,7 +378,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
             entry, party, account, provider.name, provider.abilities, neighbours,
             {n.account_id: names[n.account_id] for n in neighbours}, holders,
             frozenset(teams.get(entry.party_id, ())), levels[provider.id, entry.kind],
-            {one: keys[provider.id][one] for one in holders}, provider.by_hand,
+            {one: keys[provider.id][one] for one in holders}, called[provider.id], provider.by_hand,
             limits=choices.limits_of(call, account, provider), outside=not tx.workspace.circle.holds(party),
             going=leaving, asked_at=asked.get(party.id, ""), zone=tx.workspace.zone,
         )  # fmt: skip

@@ -17,6 +17,7 @@ from openlatch.core.ledger import Event
 from openlatch.core.model import (
     Abilities,
     Entry,
+    PartyKind,
     PartyStatus,
     Provider,
     Reading,
@@ -27,7 +28,17 @@ from openlatch.core.model import (
 )
 from openlatch.core.observation import Observation, ObservedParty, coherent, complaints, digest, in_force, spread
 from openlatch.core.ports import Connector
-from openlatch.core.reconcile import Changes, Held, Identifier, again_after, reconcile, salt, shared, withheld
+from openlatch.core.reconcile import (
+    EVERYBODY,
+    Changes,
+    Held,
+    Identifier,
+    again_after,
+    reconcile,
+    salt,
+    shared,
+    withheld,
+)
 from openlatch.errors import Conflict
 from openlatch.operations import activity, flags, levels, orders, telling
 from openlatch.operations.gate import Call, operation
@@ -290,6 +301,8 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
             {entry.key: entry for entry in held},
             tx.memberships.standing(provider.id),
             vocabulary,
+            tx.workspace.circle,
+            tx.parties.unknown_elsewhere(theirs),
             tx.orders.ending(e.id for e in held if e.state is State.ENDING),
             len(same),
         ),
@@ -311,6 +324,8 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subjects: Col
     names = _names(provider_id, observation)
     of = {Identifier(str(provider_id), subject) for subject in subjects or ()}
     identifiers = tx.parties.known(names | of)
+    # Whoever has an address may be known by another key there than any that is shown now.
+    identifiers |= tx.parties.known_at(provider_id, identifiers.values())
     if subjects is None:
         held, accounts = tx.entries.standing(provider_id), tx.accounts.of(provider_id)
         memberships = tx.memberships.standing(provider_id)
@@ -331,6 +346,8 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subjects: Col
         entries,
         memberships,
         levels.vocabulary(call, tx.providers.get(provider_id)),
+        tx.workspace.circle,
+        tx.parties.unknown_elsewhere(identifiers.values()),
         tx.orders.ending(e.id for e in entries.values() if e.state is State.ENDING),
     )
 
@@ -351,6 +368,7 @@ def _store(
     tx.parties.add(changes.new_parties, changes.new_identifiers)
     tx.parties.part(changes.parted)
     tx.parties.save_all(party for _, party in changes.changed_parties)
+    tx.parties.shown(held.provider_id, observation.parties)
     tx.entries.add(changes.new_entries, digests)
     tx.entries.save_all((entry for _, entry in (*changes.changed_entries, *changes.gone)), digests)
     tx.memberships.add(changes.new_memberships)
@@ -372,7 +390,8 @@ def _names(provider_id: UUID, observation: Observation) -> set[Identifier]:
 
 def _identifiers(provider_id: UUID, party: ObservedParty) -> tuple[Identifier, ...]:
     addresses = (Identifier("address", normal_address(a)) for a in party.addresses)
-    return (Identifier(str(provider_id), party.key), *addresses, *map(shared, party.addresses))
+    anyone = (EVERYBODY,) if party.kind is PartyKind.ANYONE else ()
+    return (Identifier(str(provider_id), party.key), *addresses, *map(shared, party.addresses), *anyone)
 
 
 def _counts(changes: Changes, left_out: int) -> dict[str, int]:

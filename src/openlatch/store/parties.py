@@ -8,15 +8,16 @@ from uuid import UUID
 from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text, update
 
 from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
-from openlatch.core.observation import WRITTEN
+from openlatch.core.observation import WRITTEN, ObservedParty
 from openlatch.core.reconcile import Identifier, shared
+from openlatch.core.sameness import Key, Known, meant
 from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
 
-__all__ = ["Parties", "party_matches", "to_party"]
+__all__ = ["NO_PROVIDER", "Parties", "party_matches", "to_party"]
 
 
 def to_party(row: PartyRow) -> Party:
@@ -64,6 +65,11 @@ _accounts = (
 )
 
 
+NO_PROVIDER = ("address", "shared", "anyone")
+"""The schemes of identifiers that are no provider's keys."""
+_one_of_its_own = PartyRow.joined_into.is_(None)
+
+
 class Parties(Noun):
     """Queries over parties; a count beside a party is that of the accounts it has access to."""
 
@@ -104,6 +110,12 @@ class Parties(Noun):
             found |= {Identifier(row.scheme, row.value): row.party_id for row in rows}
         return found
 
+    def known_at(self, provider_id: UUID, party_ids: Iterable[UUID]) -> dict[Identifier, UUID]:
+        """Return every key under which a provider knows parties, those too that people have written down."""
+        theirs = IdentifierRow.party_id == func.any(list(set(party_ids)))
+        rows = self._session.scalars(select(IdentifierRow).where(theirs, IdentifierRow.scheme == str(provider_id)))
+        return {Identifier(row.scheme, row.value): row.party_id for row in rows}
+
     def part(self, parted: Iterable[tuple[Identifier, UUID]]) -> None:
         """Have keys be those of other parties from now on."""
         rows = [
@@ -135,23 +147,61 @@ class Parties(Noun):
         )
         return {one: str(one) for one in ids} | {row[0]: row[1] for row in known}
 
-    def of_address(self, address: str) -> UUID | None:
-        """Return the party known under exactly this address; the first of them, where several keys carry it."""
-        return self._session.scalar(
-            select(IdentifierRow.party_id).where(
-                IdentifierRow.scheme == "address", IdentifierRow.value == normal_address(address)
-            )
+    def names_at(self, provider_id: UUID, keys: Iterable[str]) -> dict[str, str]:
+        """Return what a provider calls its parties, by its keys; only those of which it says a name."""
+        query = select(IdentifierRow.value, IdentifierRow.name).where(
+            IdentifierRow.scheme == str(provider_id),
+            IdentifierRow.value == func.any(list(keys)),
+            IdentifierRow.name != "",
         )
+        return dict(self._session.execute(query).all())
+
+    def shown(self, provider_id: UUID, parties: Iterable[ObservedParty]) -> None:
+        """Keep how a provider shows its parties: the name and the addresses that go with each key."""
+        same = {"workspace_id": self._workspace_id, "scheme": str(provider_id)}
+        rows = [{**same, "value": one.key, "name": one.name, "addresses": list(one.addresses)} for one in parties]
+        change_rows(self._session, IdentifierRow, rows, versioned=False)
+
+    def unknown_elsewhere(self, party_ids: Iterable[UUID]) -> frozenset[UUID]:
+        """Return those of some parties that no provider knows: people have written down who they are."""
+        ids = set(party_ids)
+        known = select(IdentifierRow.party_id).where(
+            IdentifierRow.party_id == func.any(list(ids)),
+            IdentifierRow.scheme.not_in(NO_PROVIDER),
+            ~IdentifierRow.value.startswith(WRITTEN),
+        )
+        return frozenset(ids - set(self._session.scalars(known)))
+
+    def of_address(self, address: str) -> UUID | None:
+        """Return the party that exactly this address means; None if it means nobody, or nobody can say whom."""
+        carrying = self.carrying(address)
+        return meant(self.with_keys(carrying).values()) if len(carrying) > 1 else next(iter(carrying), None)
 
     def carrying(self, address: str) -> frozenset[UUID]:
-        """Return all parties that carry exactly this address: one, but where several keys of a provider carry it."""
+        """Return all parties that carry exactly this address."""
         normal = normal_address(address)
         found = self.known([Identifier("address", normal), shared(address)])
         if shared(address) not in found:
             return frozenset(found.values())
         spelled = func.lower(func.array_to_string(PartyRow.addresses, " "))
-        query = select(PartyRow.id, PartyRow.addresses).where(spelled.contains(normal, autoescape=True))
+        query = select(PartyRow.id, PartyRow.addresses).where(
+            spelled.contains(normal, autoescape=True), _one_of_its_own
+        )
         return frozenset(row.id for row in self._session.execute(query) if normal in map(normal_address, row.addresses))
+
+    def with_keys(self, party_ids: Iterable[UUID]) -> dict[UUID, Known]:
+        """Return parties with all that providers know them by."""
+        wanted = list(party_ids)
+        keys: dict[UUID, list[Key]] = {}
+        for row in self._session.scalars(
+            select(IdentifierRow)
+            .where(IdentifierRow.party_id == func.any(wanted), IdentifierRow.scheme.not_in(NO_PROVIDER))
+            .where(~IdentifierRow.value.startswith(WRITTEN))
+            .order_by(IdentifierRow.scheme, IdentifierRow.value)
+        ):
+            key = Key(UUID(row.scheme), row.value, row.name, tuple(row.addresses))
+            keys.setdefault(row.party_id, []).append(key)
+        return {one: Known(party, tuple(keys.get(one, ()))) for one, party in self.some(wanted).items()}
 
     def addresses_at(self, domain: str) -> tuple[str, ...]:
         """Return every address at a domain under which a party is known, or was."""
@@ -184,17 +234,17 @@ class Parties(Noun):
     def of_many(self) -> tuple[Party, ...]:
         """Return the parties that may stand for others: anyone, and everyone at a domain."""
         domain = func.array_to_string(PartyRow.addresses, " ").startswith("@")
-        query = select(PartyRow).where(or_(PartyRow.kind == "anyone", domain))
+        query = select(PartyRow).where(or_(PartyRow.kind == "anyone", domain), _one_of_its_own)
         return tuple(to_party(row) for row in self._session.scalars(query))
 
     def all(self) -> tuple[Party, ...]:
-        return tuple(to_party(row) for row in self._session.scalars(select(PartyRow)))
+        return tuple(to_party(row) for row in self._session.scalars(select(PartyRow).where(_one_of_its_own)))
 
     def ids(self) -> tuple[UUID, ...]:
-        return tuple(self._session.scalars(select(PartyRow.id)))
+        return tuple(self._session.scalars(select(PartyRow.id).where(_one_of_its_own)))
 
     def named(self, names: Iterable[str]) -> dict[str, tuple[UUID, ...]]:
-        """Return the parties that names, short forms or addresses mean, by the name in small letters."""
+        """Return the parties that names, short forms or addresses may mean, by the name in small letters."""
         wanted = {name.casefold() for name in names}
         if not wanted:
             return {}
@@ -202,7 +252,10 @@ class Parties(Noun):
             IdentifierRow.scheme == "address", IdentifierRow.value.in_(wanted)
         )
         pairs = {(row.value, row.party_id) for row in self._session.execute(addressed)}
-        called = select(PartyRow.id, PartyRow.name, PartyRow.ref).where(
+        several = select(IdentifierRow.value).where(IdentifierRow.scheme == "shared", IdentifierRow.value.in_(wanted))
+        pairs |= {(value, one) for value in self._session.scalars(several) for one in self.carrying(value)}
+        now = func.coalesce(PartyRow.joined_into, PartyRow.id).label("id")
+        called = select(now, PartyRow.name, PartyRow.ref).where(
             or_(func.lower(PartyRow.name).in_(wanted), PartyRow.ref.in_(wanted))
         )
         for row in self._session.execute(called):
@@ -222,6 +275,7 @@ class Parties(Noun):
         near = select(IdentifierRow.party_id).where(IdentifierRow.scheme == "address", domain.in_(domains))
         query = select(PartyRow).where(
             PartyRow.verified.is_(False),
+            _one_of_its_own,
             or_(PartyRow.id.in_(near), folded(PartyRow.name).in_([party.name.lower() for party in every])),
         )
         return tuple(to_party(row) for row in self._session.scalars(query))
@@ -246,20 +300,25 @@ class Parties(Noun):
         return self.find(str(party_id))[0]
 
     def find(self, text: str) -> tuple[Party, int]:
-        """Return the party that a person means, by id, short form, or address, with its count of accounts."""
-        carrying = self.carrying(text) if "@" in text else frozenset()
-        if len(carrying) > 1:
+        """Return the party that a person means, by id, short form, or address, with its count of accounts.
+
+        One that was joined to another is that other.
+        """
+        wanted = self.of_address(text) if "@" in text else id_or_ref(text)
+        carrying = self.carrying(text) if "@" in text and wanted is None else frozenset()
+        if carrying:
             several = sorted(self.some(carrying).values(), key=lambda one: (one.name, one.id))
             raise Invalid(
                 f"{len(several)} parties carry the address “{text}”. Nothing was changed.",
                 next_step="Name one by its short form: " + "; ".join(f"{one.ref} ({one.name})" for one in several),
                 errors=[{"at": "party", "problem": f"carried by {len(several)}"}],
             )
-        wanted = next(iter(carrying), None) if "@" in text else id_or_ref(text)
         if wanted is None:
             raise missing("party", text)
         same = PartyRow.id == wanted if isinstance(wanted, UUID) else PartyRow.ref == wanted
-        row = self._session.execute(select(PartyRow, _accounts).where(same).limit(1)).first()
+        now = func.coalesce(PartyRow.joined_into, PartyRow.id)
+        meant = select(now).where(same).limit(1).scalar_subquery()
+        row = self._session.execute(select(PartyRow, _accounts).where(PartyRow.id == meant)).first()
         if row is None:
             raise missing("party", text)
         return to_party(row[0]), row[1]
@@ -267,7 +326,7 @@ class Parties(Noun):
     def browse(
         self, *, q: str, kinds: Iterable[PartyKind] = (), limit: int, cursor: str | None
     ) -> Page[tuple[Party, int]]:
-        query = select(PartyRow, _accounts)
+        query = select(PartyRow, _accounts).where(_one_of_its_own)
         if words := [kind.value for kind in kinds]:
             query = query.where(PartyRow.kind.in_(words))
         if q:

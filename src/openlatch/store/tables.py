@@ -143,6 +143,24 @@ class PartyRow(Owned):
     near_how: Mapped[str | None]
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
     sponsor: Mapped[UUID | None]
+    joined_into: Mapped[UUID | None]
+    """the party that it is now, where somebody has said that the two are one"""
+
+
+class SamenessRow(Owned):
+    __tablename__ = "sameness"
+    one: Mapped[UUID]
+    other: Mapped[UUID]
+    verdict: Mapped[str]
+    reason: Mapped[str]
+    decided_by: Mapped[str]
+    decided_by_id: Mapped[UUID | None]
+    decided_at: Mapped[datetime]
+    before: Mapped[dict[str, Any]]
+    """what has to be known to undo it"""
+    undone_by: Mapped[str | None]
+    undone_by_id: Mapped[UUID | None]
+    undone_at: Mapped[datetime | None]
 
 
 class IdentifierRow(Base):
@@ -151,6 +169,10 @@ class IdentifierRow(Base):
     scheme: Mapped[str] = mapped_column(primary_key=True)
     value: Mapped[str] = mapped_column(primary_key=True)
     party_id: Mapped[UUID]
+    name: Mapped[str] = mapped_column(server_default="")
+    """of the party under this key, as its provider shows it"""
+    addresses: Mapped[list[str]] = mapped_column(server_default="{}")
+    """those that its provider shows with this key"""
     digest: Mapped[bytes | None]
     """of what a reading observed last of the party under this key"""
 
@@ -187,6 +209,7 @@ class EntryRow(Owned):
     powers: Mapped[list[str]]
     power_bits: Mapped[int] = mapped_column(SmallInteger, Computed(_BITS, persisted=True))
     """the powers as one number, for the rules"""
+    subject: Mapped[str] = mapped_column(server_default="")
     state: Mapped[str]
     end_reason: Mapped[str | None]
     permissions: Mapped[list[str]]

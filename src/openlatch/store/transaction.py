@@ -39,6 +39,7 @@ from openlatch.store.readings import Readings
 from openlatch.store.replies import Replies
 from openlatch.store.requests import Requests
 from openlatch.store.reviews import Reviews
+from openlatch.store.sameness import Sameness
 from openlatch.store.views import Views
 from openlatch.store.webhooks import Webhooks
 from openlatch.store.words import ProviderWords
@@ -59,6 +60,7 @@ class Transaction:
         self.words = ProviderWords(session, workspace.id)
         self.accounts = Accounts(session, workspace.id)
         self.parties = Parties(session, workspace.id)
+        self.sameness = Sameness(session, workspace.id)
         self.memberships = Memberships(session, workspace.id)
         self.entries = Entries(session, workspace.id)
         self.readings = Readings(session, workspace.id)

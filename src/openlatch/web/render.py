@@ -11,6 +11,7 @@ from openlatch.core.advise import Advice
 from openlatch.core.events import SAID, detail
 from openlatch.core.ids import ref_of
 from openlatch.core.imports import FIELDS
+from openlatch.core.observation import WRITTEN
 from openlatch.core.orders import TABLE, Move, Order
 from openlatch.core.plans import Action, Step
 from openlatch.core.ports import About
@@ -382,6 +383,7 @@ def entry(sight: Sight) -> wire.Entry:
         vouched=_vouched(sight),
         by_hand=e.by_hand,
         key=e.key,
+        subject=e.subject.removeprefix(WRITTEN),
         flags=[flag(f) for f in sight.flags],
         risk=listed.risk,
         risk_lines=[wire.RiskLine(says=line.says, points=line.points) for line in sight.lines],
@@ -425,6 +427,7 @@ def plan(sight: PlanSight, outside: bool) -> wire.Plan:
         action=Action(made.action).value,
         entry=wire.Ref(id=e.id, ref=e.ref, name=f"{sight.party.name} on {sight.account.name}"),
         party=party(sight.party, outside),
+        subject=made.subject,
         account=sight.account.name,
         provider=sight.provider.name,
         consequences=[wire.Consequence(kind=c.kind, severity=c.severity.value, text=c.text) for c in made.consequences],
@@ -449,6 +452,7 @@ def order(sight: OrderSight) -> wire.Order:
         ref=o.ref,
         entry=wire.Ref(id=e.id, ref=e.ref, name=f"{sight.party.name} on {sight.account.name}"),
         party=sight.party.name,
+        subject=o.plan.get("subject", ""),
         account=sight.account.name,
         provider=sight.provider,
         action=Action(o.action).value,

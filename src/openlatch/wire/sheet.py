@@ -18,7 +18,7 @@ COLUMNS = (
     "publisher", "home", "kind", "state", "end_reason", "level", "powers", "used_powers", "unknown",
     "permissions", "resources", "given_at", "given_by", "accepted_at", "last_used", "use_known", "uses",
     "ends_at", "end_unknown", "hours", "reviewed_at", "basis", "hangs_on", "dependencies", "device", "network",
-    "first_seen", "last_seen", "ended_at", "vouched_at", "vouched_by", "key", "severity", "flags",
+    "first_seen", "last_seen", "ended_at", "vouched_at", "vouched_by", "key", "subject", "severity", "flags",
 )  # fmt: skip
 _FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
 

@@ -7,6 +7,7 @@ import io
 
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound
+from tests.harness.twins import twins
 from tests.operations.effects.world import World, of
 
 ORLA = f"orla.finch@{DOMAIN}"
@@ -183,3 +184,81 @@ def _(w: World) -> None:
     assert "secret-told" in {flag.rule for flag in w.owner.entry(told.ref).flags}
     with w.refused(NotFound, "no account"):
         w.owner.record_secret("Nowhere", "Hugo Brook", "a code")
+
+
+# Who is the same as whom
+
+
+@of("parties.perhaps")
+def _(w: World) -> None:
+    one, other = twins(w.ridge, "tomas")
+    (pair,) = w.auditor.perhaps_the_same(one)
+    assert {pair.one.party.ref, pair.other.party.ref} == {one, other}
+    assert pair.reasons[0].says.startswith("Both have the address tomas@northcape-uni.example")
+    with w.refused(NotFound, "no party"):
+        w.owner.perhaps_the_same("Nobody at all")
+
+
+@of("parties.keys")
+def _(w: World) -> None:
+    one, _ = twins(w.ridge, "mina")
+    (key,) = w.auditor.known_as(one)
+    assert (key.provider.name, key.key, key.addresses) == ("Ticket Desk", "mina-d", ["mina@northcape-uni.example"])
+    with w.refused(NotFound, "no party"):
+        w.owner.known_as("Nobody at all")
+
+
+@of("parties.join")
+def _(w: World) -> None:
+    one, other = twins(w.ridge, "ada")
+    said = w.manager.join(one, other, reason="They told me")
+    assert (said.verdict, said.reason, said.decided_by) == ("joined", "They told me", "Tobias Quill")
+    assert w.owner.party(other).ref == one
+    assert len({entry.subject for entry in w.owner.entries(party=one)}) == 2
+    with w.refused(Conflict, "already"):
+        w.manager.join(one, other)
+    with w.refused(NotAllowed, "parties.join"):
+        w.auditor.join(one, other)
+
+
+@of("parties.apart")
+def _(w: World) -> None:
+    one, other = twins(w.ridge, "bela")
+    assert w.manager.keep_apart(one, other).verdict == "apart"
+    assert w.owner.perhaps_the_same(one) == []
+    with w.refused(Conflict, "already"):
+        w.manager.keep_apart(one, one)
+
+
+@of("parties.part")
+def _(w: World) -> None:
+    one, other = twins(w.ridge, "ciro")
+    w.manager.join(one, other)
+    said = w.manager.part(one, "Plate Archive", "ciro-s", reason="A namesake")
+    assert (said.verdict, said.one.ref) == ("parted", one)
+    assert [key.provider.name for key in w.owner.known_as(said.other.ref)] == ["Plate Archive"]
+    with w.refused(Conflict, "nothing to part"):
+        w.manager.part(one, "Ticket Desk", "ciro-d")
+    with w.refused(Invalid, "does not know"):
+        w.manager.part(one, "Plate Archive", "ciro-s")
+
+
+@of("parties.undo")
+def _(w: World) -> None:
+    one, other = twins(w.ridge, "dina")
+    said = w.manager.join(one, other)
+    undone = w.manager.undo_sameness(said.ref)
+    assert (undone.undone_by, w.last()) != (None, "party.joined")
+    assert w.owner.party(other).ref == other
+    with w.refused(Conflict, "undone already"):
+        w.manager.undo_sameness(said.ref)
+
+
+@of("parties.decided")
+def _(w: World) -> None:
+    one, other = twins(w.ridge, "edo")
+    said = w.manager.keep_apart(one, other, reason="Two brothers")
+    latest = next(w.auditor.sameness_decisions())
+    assert (latest.ref, latest.reason, latest.undone_at) == (said.ref, "Two brothers", None)
+    with w.refused(NotAllowed, "parties.decided"):
+        list(w.member.sameness_decisions())

@@ -145,7 +145,8 @@ class Entry(Sent):
     `used_powers` are those used within the holder's limit, `uses` when each was last; null where the provider does
     not tell. `unknown` are levels and permissions that nobody has given a meaning: what they allow is not in `powers`.
     `flags` are the standing ones on it and on its party, worst first. `risk` is from 0 to 100; what adds up to it,
-    and what is advised, are given of a single entry only.
+    and what is advised, are given of a single entry only. `key` and `subject` are the provider's own: of the
+    entry, and of whoever it lets in (empty where no provider knows them yet).
     """
 
     id: UUID
@@ -183,6 +184,7 @@ class Entry(Sent):
     vouched: Vouched | None
     by_hand: bool
     key: str
+    subject: str
     flags: list[Flag]
     risk: int
     risk_lines: list[RiskLine]

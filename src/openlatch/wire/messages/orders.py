@@ -88,12 +88,14 @@ class Plan(Sent):
     """What an order would do, gravest first, and how; `digest` names exactly this plan.
 
     With a `stop` it is not carried out unless one of `ways_out` is named as successor. `levels` would give less,
-    and `wider` more, the least first; `parts` of the account are those that are known.
+    and `wider` more, the least first; `parts` of the account are those that are known. `subject` is the party as its
+    provider names it.
     """
 
     action: ActionWord
     entry: Ref
     party: Party
+    subject: str
     account: str
     provider: str
     consequences: list[Consequence]
@@ -132,6 +134,7 @@ class Receipt(Sent):
     did: ActionWord = "end"
     entry: str
     party: str
+    subject: str = ""
     account: str
     provider: str
     ordered_by: str
@@ -165,6 +168,7 @@ class Order(Sent):
     ref: str
     entry: Ref
     party: str
+    subject: str
     account: str
     provider: str
     action: ActionWord
