@@ -24,7 +24,7 @@ def twins(ridge: Ridge, name: str) -> tuple[str, str]:
             there = next(one for one in call.tx.accounts.of(at.id) if one.name == account)
             party = ObservedParty(key, PartyKind.PERSON, f"{name.title()} Rell", (f"{name}@northcape-uni.example",))
             entry = ObservedEntry(f"{account}:{key}", there.key, key, Kind.DELEGATE, "guide", (Power.VIEW,))
-            accounts = (ObservedAccount(there.key, there.name),)
+            accounts = (ObservedAccount(there.key, there.name, locked=there.locked),)
             seen = Observation(ReadingOutcome.PARTIAL, accounts, (party,), (entry,))
             (new,) = readings.apply(call, at.id, seen, evidence="a reading").new_parties
             found.append(new.ref)

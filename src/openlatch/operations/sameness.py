@@ -245,7 +245,16 @@ def _kind(party: Party) -> str:
 
 
 def _decide(call: Call, one: Party, other: Party, verdict: Verdict, reason: str, before: Mapping[str, Any]) -> Decision:
-    decision = Decision(call.services.new_id(), one.id, other.id, verdict, reason, call.actor.author, call.now, before)
+    decision = Decision(
+        id=call.services.new_id(),
+        one=one.id,
+        other=other.id,
+        verdict=verdict,
+        reason=reason,
+        by=call.actor.author,
+        at=call.now,
+        before=before,
+    )
     call.tx.sameness.add(decision)
     return decision
 
