@@ -4,6 +4,9 @@ import { Problem } from "./problem";
 import type { components, paths } from "./schema";
 
 type Schemas = components["schemas"];
+export type Alike = Schemas["Alike"];
+export type KnownAs = Schemas["KnownAs"];
+export type SamenessDecision = Schemas["SamenessDecision"];
 export type Entry = Schemas["Entry"];
 export type Activity = Schemas["Activity"];
 export type Event = Schemas["Event"];

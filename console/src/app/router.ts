@@ -44,6 +44,11 @@ export const router = createRouter({
       meta: { title: "Parties" },
     },
     {
+      path: "/parties/perhaps-the-same",
+      component: () => import("@/features/parties/PerhapsTheSamePage.vue"),
+      meta: { title: "Perhaps the same" },
+    },
+    {
       path: "/parties/:party",
       component: () => import("@/features/parties/PartyPage.vue"),
       meta: { title: "Party" },

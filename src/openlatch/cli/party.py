@@ -39,7 +39,7 @@ reason_option = click.option("--reason", default="", help="Why; kept with the de
 def party() -> None:
     """Say who is the same as whom.
 
-    Open Latch takes two parties for one only where an address of both says so beyond doubt. The rest is asked of you.
+    Open Latch treats two parties as one only where an address proves it. You decide about the rest.
     """
 
 
@@ -48,7 +48,10 @@ def party() -> None:
 @output_option
 @reports_errors
 def alike(named: str, output: str) -> None:
-    """List the parties that are perhaps the same, with the reasons; of PARTY, or of all."""
+    """List parties that may be the same.
+
+    With the reasons, and both answers as commands; of PARTY, or of all.
+    """
     with connect() as client:
         found = client.perhaps_the_same(named)
     if output != "table":
@@ -92,7 +95,10 @@ def keys(named: str, output: str) -> None:
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")
 @reports_errors
 def join(named: str, other: str, reason: str, yes: bool) -> None:
-    """Have PARTY and OTHER be one: all that OTHER has is PARTY's from then on."""
+    """Join two parties into one.
+
+    All that OTHER has is PARTY's from then on; openlatch party undo takes it back.
+    """
     with connect() as client:
         first, second = client.party(named), client.party(other)
         confirmed(f"Are {first.name} ({first.ref}) and {second.name} ({second.ref}) the same?", yes)
@@ -105,7 +111,10 @@ def join(named: str, other: str, reason: str, yes: bool) -> None:
 @reason_option
 @reports_errors
 def keep_apart(named: str, other: str, reason: str) -> None:
-    """Keep PARTY and OTHER apart: it is not asked again whether they are the same."""
+    """Keep two parties apart.
+
+    You are not asked again whether PARTY and OTHER are the same.
+    """
     with connect() as client:
         _told(client.keep_apart(named, other, reason=reason))
 
@@ -118,7 +127,10 @@ def keep_apart(named: str, other: str, reason: str) -> None:
 @click.option("--yes", is_flag=True, help="Do not ask; for programs.")
 @reports_errors
 def part(named: str, provider: str, key: str, reason: str, yes: bool) -> None:
-    """Have what PROVIDER knows by KEY be a party of its own; openlatch party keys PARTY lists the keys."""
+    """Split one key off a party.
+
+    What PROVIDER knows as KEY becomes a party of its own; openlatch party keys PARTY lists the keys.
+    """
     with connect() as client:
         found = client.party(named)
         confirmed(f"Is “{key}” at {provider} somebody else than {found.name} ({found.ref})?", yes)
@@ -129,7 +141,7 @@ def part(named: str, provider: str, key: str, reason: str, yes: bool) -> None:
 @output_option
 @reports_errors
 def decisions(output: str) -> None:
-    """List what people said of who is the same as whom, the latest first."""
+    """List what was joined, parted or kept apart."""
     with connect() as client:
         emit(
             client.sameness_decisions(), DECISIONS, output, empty="Nobody has joined, parted or kept apart anyone yet."
@@ -140,7 +152,7 @@ def decisions(output: str) -> None:
 @click.argument("decision")
 @reports_errors
 def undo(decision: str) -> None:
-    """Undo a DECISION by its id: what was joined is two again, what was parted is one."""
+    """Undo one of these decisions, by its id."""
     with connect() as client:
         _told(client.undo_sameness(decision))
 

@@ -16,7 +16,7 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Author, Circle, Party, PartyKind, normal_address
+from openlatch.core.model import Author, Circle, Party, PartyKind, is_mailbox, normal_address
 
 __all__ = [
     "Decision",
@@ -250,4 +250,4 @@ def _enough(one: Party, other: Party, reasons: Iterable[Reason]) -> bool:
     if one.kind is PartyKind.APP:
         return len(what) > 1
     # A name alone says little of two who are each known by an address.
-    return not (one.addresses and other.addresses)
+    return not all(any(map(is_mailbox, party.addresses)) for party in (one, other))

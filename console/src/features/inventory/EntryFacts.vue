@@ -38,6 +38,7 @@ const facts = computed(() => {
   const all: [string, string, string?][] = [
     ["Address", e.party.addresses.join(", ") || (e.party.kind === "person" ? "none known" : "")],
     ["Publisher", [e.party.publisher, e.party.home].filter(Boolean).join(", ")],
+    ["Known there as", e.subject],
     ["Level", `${e.level}${e.permissions.length ? ` (${e.permissions.join("; ")})` : ""}`],
     ["Not known", e.unknown.length ? `what it allows: ${e.unknown.join("; ")}` : ""],
     ["Parts", parts(e.resources), e.resources.join(", ")],
@@ -107,7 +108,7 @@ const facts = computed(() => {
       <SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block" />
       <StripAxis :axis="axis" :zone="zone" />
     </div>
-    <dl class="mt-4 grid grid-cols-[92px_minmax(0,1fr)] gap-y-[7px]">
+    <dl class="mt-4 grid grid-cols-[104px_minmax(0,1fr)] gap-y-[7px]">
       <template v-for="[name, value, title] in facts" :key="name">
         <dt class="text-mute">{{ name }}</dt>
         <dd class="break-words" :title="title">{{ value }}</dd>

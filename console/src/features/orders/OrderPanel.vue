@@ -189,6 +189,10 @@ const command = computed(() => {
     </ProblemNote>
     <p v-else-if="!plan && wish" class="mt-6 text-mute" role="status">Working out what would happen…</p>
     <template v-else-if="plan && wish">
+      <p class="small mt-4">
+        {{ entry.provider.name }} knows them as
+        <b class="font-[620] break-words text-ink">{{ plan.subject }}</b>.
+      </p>
       <PlanSteps :consequences="plan.consequences" :steps="plan.steps" />
       <fieldset v-if="plan.stop || successor" class="mt-4 border-l-2 border-critical pl-3">
         <legend class="sr-only">Who follows</legend>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useInfiniteQuery } from "@tanstack/vue-query";
+import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
@@ -27,6 +27,11 @@ const pages = useInfiniteQuery({
   placeholderData: (former) => former,
 });
 const { error, isPending, hasNextPage } = pages;
+const alike = useQuery({
+  queryKey: ["parties", "alike", ""],
+  queryFn: () => take(api.GET("/perhaps-the-same")),
+});
+const pairs = computed(() => alike.data.value?.items.length ?? 0);
 const parties = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
 </script>
 
@@ -50,6 +55,13 @@ const parties = computed(() => pages.data.value?.pages.flatMap((page) => page.it
         aria-label="Search names and addresses"
         placeholder="Search names and addresses"
       />
+      <RouterLink class="link mt-2 self-start text-[13px]" to="/parties/perhaps-the-same">{{
+        pairs === 0
+          ? "Perhaps the same"
+          : pairs === 1
+            ? "Two are perhaps the same"
+            : `${pairs} pairs are perhaps the same`
+      }}</RouterLink>
     </template>
     <table class="w-full min-w-[640px] border-collapse text-left">
       <thead class="text-[12.5px] text-mute">

@@ -16,6 +16,7 @@ import PageTabs from "@/ui/PageTabs.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import RiskLines from "@/ui/RiskLines.vue";
+import PartyKeys from "./PartyKeys.vue";
 import SmallestCut from "./SmallestCut.vue";
 import { quoted } from "@/ui/command";
 
@@ -44,6 +45,7 @@ const wanted = computed(() => String(route.params.party));
 const TABS = [
   ["reach", "What it can do"],
   ["activity", "What was done"],
+  ["known", "Known as"],
   ["history", "History"],
 ] as const;
 const shown = computed(() => TABS.find(([tab]) => tab === route.query.show)?.[0] ?? "reach");
@@ -64,6 +66,10 @@ const riskLines = computed(() =>
   })),
 );
 const party = computed(() => reach.value?.party);
+const alike = useQuery({
+  queryKey: computed(() => ["parties", "alike", wanted.value]),
+  queryFn: () => take(api.GET("/perhaps-the-same", { params: { query: { party: wanted.value } } })),
+});
 const chains = computed(() => reach.value?.chains ?? []);
 const steps = computed<Step[]>(() =>
   chains.value.map(({ entry, via }) => {
@@ -108,6 +114,16 @@ const sub = computed(() => {
             {{ party.addresses.join(", ") || "no address known" }}
             <template v-if="party.publisher"> · published by {{ party.publisher }}</template>
           </p>
+          <p v-if="alike.data.value?.items.length" class="mt-2">
+            <RouterLink class="link" :to="{ path: route.path, query: { show: 'known' } }"
+              >Perhaps the same as
+              {{
+                alike.data.value.items
+                  .map((pair) => (pair.one.party.id === party?.id ? pair.other : pair.one).party.name)
+                  .join(", ")
+              }}</RouterLink
+            >
+          </p>
           <label v-if="maySponsor" class="mt-2 flex items-center gap-2 text-[13px]">
             <span class="text-mute">Answers for it</span>
             <select
@@ -144,6 +160,7 @@ const sub = computed(() => {
       </header>
       <PageTabs class="mt-4" label="Party" :tabs="TABS" :shown="shown" />
       <ActivityList v-if="shown === 'activity'" class="mt-4" :party="party.ref" />
+      <PartyKeys v-else-if="shown === 'known'" class="mt-4" :party="party.ref" :name="party.name" />
       <div
         v-else-if="shown === 'history'"
         class="mt-4 overflow-x-auto"
