@@ -133,3 +133,10 @@ def test_settings_are_checked(stand_in: OAuthStandIn) -> None:
     for bad in ({"issuer": "box"}, {}, {"issuer": "https://box.example", "pin": "1"}):
         with pytest.raises(Invalid):
             OAuthConnector(bad, json.dumps({"client_id": "x", "tokens": []}))
+
+
+def test_a_server_that_does_not_decode_what_the_standard_wants_encoded_is_read_too(tmp_path: Path) -> None:
+    load = tmp_path / "box.json"
+    load.write_text(json.dumps({"tokens": TOKENS}))
+    stand_in = OAuthStandIn(tmp_path / "box.sqlite", load, "p%41:+/")
+    assert set(entries(connect(stand_in, "p%41:+/"))) == {"star-chart", "ledger"}

@@ -2,13 +2,17 @@
 
 from __future__ import annotations
 
+import itertools
 import json
+import random
 from collections.abc import Callable, Iterator
 from pathlib import Path
 from typing import Any
 
 import httpx
 import pytest
+from hypothesis import given, settings
+from hypothesis import strategies as st
 from scim2_models import Group, GroupMember, ScimProvider, User
 from scim2_server.memory import InMemoryStorage
 from scim2_server.service import ScimService
@@ -16,11 +20,12 @@ from scim2_server.testserver.application import BEARER_TOKEN_SCHEME, BearerToken
 from scim2_server.utils import load_default_provider
 
 from openlatch.connectors.scim import ScimConnector
-from openlatch.core.model import PartyKind
-from openlatch.core.observation import ObservedMembership
+from openlatch.core.model import PartyKind, PartyStatus, ReadingOutcome
+from openlatch.core.observation import Observation, ObservedMembership, complaints, resolved
 from openlatch.core.ports import Page
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.simulator import ScimStandIn
+from tests.harness.faults import Meddling, shorter
 
 SETTINGS = {"url": "http://roll.example", "account": "People directory"}
 USER = "urn:ietf:params:scim:schemas:core:2.0:User"
@@ -190,3 +195,104 @@ def test_a_server_that_nobody_here_wrote_is_read_and_obeys() -> None:
     assert {m.team for m in connector.look(orla).memberships} == {f"group:{ids['crew']}"}
     assert len(connector.look(f"user:{ids['dov']}").entries) == 1
     assert connector.end("user:no-such", "user:no-such", "1").already
+
+
+def directory(people: int) -> tuple[Callable[..., Any], dict[str, list[str]]]:
+    """A server from elsewhere with many people and two groups, of which some members exist no more."""
+    provider: ScimProvider = load_default_provider()
+    provider.config.authentication_schemes = [BEARER_TOKEN_SCHEME]
+    app = BearerTokenApplication(InMemoryStorage(), provider, ScimService(provider, secret="s" * 32), ["token"])
+    http = httpx.Client(
+        transport=httpx.WSGITransport(app), base_url="http://roll.example", headers={"Authorization": "Bearer token"}
+    )
+    made = [
+        str(
+            http.post(
+                "/Users", json=User(user_name=f"n{n}@a.example", active=None if n % 5 == 0 else True).model_dump()
+            ).json()["id"]
+        )
+        for n in range(people)
+    ]
+    inner = http.post("/Groups", json=Group(display_name="Inner", members=[GroupMember(value=made[1])]).model_dump())
+    members = [GroupMember(value=one) for one in (*made[:4], str(inner.json()["id"]))]
+    http.post("/Groups", json=Group(display_name="Outer", members=members).model_dump())
+    assert http.delete(f"/Users/{made[3]}").status_code == 204
+    return app, {"people": [one for one in made if one != made[3]], "gone": [made[3]], "inner": [inner.json()["id"]]}
+
+
+def by_value_only(path: str, answer: Any) -> Any:
+    """Members named by their id alone, and no word of who is active where that was not said."""
+    for resource in answer.get("Resources", [answer]):
+        for member in resource.get("members", []):
+            for name in ("type", "$ref", "display"):
+                member.pop(name, None)
+        if resource.get("active") is None:
+            resource.pop("active", None)
+    return answer
+
+
+@given(st.integers(1, 12), st.randoms(use_true_random=False))
+@settings(max_examples=15)
+def test_a_directory_that_nobody_here_wrote_is_read_whole_whatever_it_does_now_and_then(
+    often: int, chance: random.Random
+) -> None:
+    app, there = directory(23)
+    kinds = ("throttled", "throttled-until", "unavailable", "closed")
+
+    def faults() -> Iterator[str]:
+        for n in itertools.count(1):
+            yield chance.choice(kinds) if n % (often + 1) == 0 else ""
+
+    between = Meddling(app, faults(), rewrite=by_value_only, ask=shorter(chance))
+    connector = ScimConnector(SETTINGS, "token", between)
+    connector._caller.pause = between.pause
+    seen = resolved(together_as_observation(connector.pages()))
+    assert between.early == 0, "no call before Retry-After has passed"
+    assert complaints(seen) == ()
+    assert {p.key for p in seen.parties if p.kind is PartyKind.PERSON} == {
+        f"user:{one}" for one in (*there["people"], *there["gone"])
+    }
+    team = {p.name: p.key for p in seen.parties if p.kind is PartyKind.TEAM}
+    (inner,) = there["inner"]
+    assert ObservedMembership(team["Outer"], f"group:{inner}") in seen.memberships, (
+        "named by its id, a group is a group"
+    )
+    (remark,) = seen.remarks
+    assert there["gone"][0] in remark
+    assert "Outer" in remark
+    told = {p.key: p.status for p in seen.parties}
+    assert told[f"user:{there['people'][0]}"] is PartyStatus.UNKNOWN, "not told is neither active nor inactive"
+    assert told[f"user:{there['people'][1]}"] is PartyStatus.CURRENT
+
+
+@pytest.mark.parametrize(("fault", "says"), [("html", "not JSON"), ("redirected", "answered 302")])
+def test_what_is_no_directory_is_not_read_as_one(fault: str, says: str) -> None:
+    app, _ = directory(5)
+    with pytest.raises(ProviderUnreadable, match=says):
+        list(ScimConnector(SETTINGS, "token", Meddling(app, ["", fault])).pages())
+
+
+def test_a_connection_that_closes_after_the_act_is_asked_again_and_acts_once() -> None:
+    app, there = directory(5)
+    orla = f"user:{there['people'][1]}"
+    with pytest.raises(ProviderDown):
+        ScimConnector(SETTINGS, "token", Meddling(app, ["", "closed"])).end(orla, orla, "1")
+    assert ScimConnector(SETTINGS, "token", httpx.WSGITransport(app)).end(orla, orla, "1").already
+
+
+def test_somebody_shown_twice_with_different_data_blinds_nobody() -> None:
+    app, there = directory(5)
+
+    def twice(path: str, answer: Any) -> Any:
+        if path.endswith("/Users") and answer.get("Resources"):
+            other = answer["Resources"][0] | {"userName": "another@a.example"}
+            return answer | {"Resources": [*answer["Resources"], other]}
+        return answer
+
+    seen = together_as_observation(ScimConnector(SETTINGS, "token", Meddling(app, rewrite=twice)).pages())
+    assert {p.key for p in seen.parties if p.kind is PartyKind.PERSON} == {f"user:{one}" for one in there["people"]}
+
+
+def together_as_observation(pages: Iterator[Page]) -> Observation:
+    found = together(pages)
+    return Observation(ReadingOutcome.COMPLETE, found.accounts, found.parties, found.entries, found.memberships)

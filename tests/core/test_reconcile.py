@@ -37,6 +37,8 @@ from openlatch.core.observation import (
     complaints,
     digest,
     in_force,
+    resolved,
+    sifted,
 )
 from openlatch.core.powers import Power
 from openlatch.core.reconcile import Changes, Held, Identifier, reconcile, salt, withheld
@@ -438,3 +440,43 @@ def test_what_has_ended_by_itself_has_expired() -> None:
     later = NOW + timedelta(hours=1)
     ((_, gone),) = reconcile(held, in_force(seen, {Kind.GRANT}, later), now=later, new_id=ids()).gone
     assert gone.end_reason is EndReason.EXPIRED
+
+
+lines = st.lists(
+    st.tuples(
+        st.sampled_from("12345"), st.sampled_from(["orla", "bram", "ghost"]), st.sampled_from(["guide", "cashier"])
+    ),
+    max_size=7,
+)
+members = st.lists(
+    st.tuples(st.sampled_from(["crew", "orla"]), st.sampled_from(["orla", "bram", "u-9", ""])), max_size=4
+)
+
+
+@given(lines, members, st.lists(st.sampled_from(["Orla", "O. Finch"]), min_size=1, max_size=2))
+def test_one_bad_line_blinds_nobody_and_what_is_left_out_is_told_and_concludes_nothing(
+    entries: list[tuple[str, str, str]], teams: list[tuple[str, str]], names: list[str]
+) -> None:
+    listed = [replace(observed_party("orla"), name=name) for name in names]
+    listed += [observed_party("bram"), ObservedParty("crew", PartyKind.TEAM, "Saturday crew")]
+    found = tuple(observed(key, party, level=level) for key, party, level in entries)
+    seen = replace(
+        Observation(COMPLETE, (GATE,), tuple(listed), found),
+        memberships=tuple(ObservedMembership(team, member) for team, member in teams),
+    )
+    made = sifted(resolved(seen))
+    assert complaints(made) == ()
+    believed = {e.key: e for e in made.entries}
+    for key, party, level in entries:
+        alike = {(p, lv) for k, p, lv in entries if k == key}
+        known = party == "bram" or (party == "orla" and len(set(names)) == 1)
+        assert (key in believed) == (known and len(alike) == 1 and key != "")
+        assert key not in believed or believed[key].level == level
+    if made.outcome is COMPLETE:
+        assert (made.trouble, set(believed)) == ("", {key for key, _, _ in entries})
+    else:
+        assert "What was known of that stands" in made.trouble
+    dangling = {member for team, member in teams if (team, member) == ("crew", "u-9")}
+    assert {p.key for p in made.parties if p.key == "u-9"} == dangling
+    assert len(made.remarks) == len(dangling)
+    assert all(one == "“u-9”, a member of Saturday crew, is not among those who are listed." for one in made.remarks)

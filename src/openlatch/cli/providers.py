@@ -218,6 +218,8 @@ def read(provider: str, accept_loss: bool) -> None:
     )
     if reading.state == "complete":
         click.echo(f"{found.name}: complete, {reading.seen} entries: {counts}.")
+        for remark in reading.remarks:
+            click.echo(f"  {remark}")
         return
     if reading.withheld:
         raise Failure(

@@ -108,6 +108,7 @@ class FeedConnector:
         )
 
     def pages(self) -> Iterator[Page]:
+        self._caller.reads()
         cursor: str | None = None
         cursors: set[str] = set()
         for _ in range(_MOST_PAGES):

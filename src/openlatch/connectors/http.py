@@ -20,7 +20,7 @@ from openlatch.connectors.settings import checked, wrong
 from openlatch.core.ports import About
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
-__all__ = ["Caller", "checked_settings"]
+__all__ = ["Caller", "checked_settings", "said"]
 
 Model = TypeVar("Model", bound=BaseModel)
 
@@ -29,6 +29,9 @@ _LONGEST = 10
 """Seconds: who wants to be left in peace for longer is read another time."""
 _PATIENCE = 60
 """Seconds that are waited in all, by one connection to a provider."""
+_LONGEST_OF_READING = 60
+_PATIENCE_OF_READING = 900
+"""The same of a whole reading, which nobody waits for."""
 _SECRET = 8
 """No shorter word of what we have sent is a secret."""
 _WORDS = ("detail", "reason", "error_description", "message", "title", "error")
@@ -71,9 +74,13 @@ class Caller:
     ) -> None:
         self._protocol = protocol
         verify = _certificates()
-        self._waited = 0.0
+        self._waited, self._patience, self._longest = 0.0, _PATIENCE, _LONGEST
         self.pause: Callable[[float], None] = pause
         self._http = httpx.Client(headers=dict(headers), timeout=_TIMEOUT, transport=transport, verify=verify, **more)
+
+    def reads(self) -> None:
+        """Be as patient from now on as a whole reading may be."""
+        self._patience, self._longest = _PATIENCE_OF_READING, _LONGEST_OF_READING
 
     def send(self, method: str, url: str, *, ok: Collection[int] = (200,), **more: Any) -> httpx.Response:
         """Send a request; returns an answer with one of the statuses in `ok`.
@@ -96,7 +103,7 @@ class Caller:
         """How long to wait before asking again; None where that is too long, or enough was waited already."""
         shortest = 0.25 * 2**tries if asked_for is None else float(asked_for)
         wait = shortest * (1 + random.random() / 4)  # noqa: S311 - so that two do not ask at the same moment again
-        return wait if shortest <= _LONGEST and self._waited + wait <= _PATIENCE else None
+        return wait if shortest <= self._longest and self._waited + wait <= self._patience else None
 
     def _once(self, method: str, url: str, ok: Collection[int], more: Mapping[str, Any]) -> httpx.Response:
         try:
@@ -108,20 +115,20 @@ class Caller:
             ) from error
         if answer.status_code in ok:
             return self._sized(answer, url)
-        said = _said(answer)
+        words = said(answer)
         if answer.status_code == 429 or answer.status_code >= 500:
             raise ProviderDown(
-                f"{url} answered {answer.status_code}{said}.",
+                f"{url} answered {answer.status_code}{words}.",
                 next_step=f"It is tried again by itself; {STANDS}",
                 retry_after=_seconds(answer),
             )
         if answer.status_code in (401, 403):
             raise ProviderRefused(
-                f"{url} does not accept our credentials ({answer.status_code}{said}).",
+                f"{url} does not accept our credentials ({answer.status_code}{words}).",
                 next_step="Enter those that the provider expects, with the rights that its connector needs.",
             )
         raise ProviderUnreadable(
-            f"{url} answered {answer.status_code}{said}, which is not what {self._protocol} foresees here.",
+            f"{url} answered {answer.status_code}{words}, which is not what {self._protocol} foresees here.",
             next_step=f"Check the address; {STANDS}",
         )
 
@@ -161,8 +168,8 @@ def _seconds(answer: httpx.Response) -> int | None:
         return None
 
 
-def _said(answer: httpx.Response) -> str:
-    """The provider's own words about what went wrong: SCIM's `detail`, OAuth's `error_description`, and the like.
+def said(answer: httpx.Response) -> str:
+    """Return the provider's own words about what went wrong, such as SCIM's `detail` or OAuth's `error_description`.
 
     Words that repeat what we have proved ourselves with, or asked about, are left out.
     """

@@ -4,25 +4,31 @@ No standard lists the tokens that a server has issued, so the holder enters thos
 object such as
 
     {"client_id": "open-latch", "client_secret": "…", "tokens": [
-        {"token": "…", "app": "Star Chart Weekly", "publisher": "…", "home": "https://…", "account": "Donations"}]}
+        {"token": "…", "refresh_token": "…", "app": "Star Chart Weekly", "home": "https://…", "account": "Donations"}]}
 
-of which only `token` has to be there. What a token may do is asked of the server each time; the token itself is never
-shown: an entry is known by its fingerprint.
+of which only `token` has to be there. An app whose `refresh_token` is given too is there as long as either lives, and
+ending it ends what renews it first. `auth` says how we prove who we are, if the server's metadata do not:
+client_secret_basic, client_secret_post (RFC 6749, 2.3.1), or private_key_jwt (RFC 7523) with a `private_key` (a JWK).
+What a token may do is asked of the server each time; the token itself is never shown: an entry is known by its
+fingerprint.
 """
 
 from __future__ import annotations
 
 import hashlib
 import json
+import time
 from collections.abc import Iterable, Iterator, Mapping
 from datetime import UTC, datetime
+from email.utils import parsedate_to_datetime
 from typing import Annotated, Any, ClassVar, Literal, TypeVar
 from urllib.parse import urlsplit, urlunsplit
 
 import httpx
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
 
-from openlatch.connectors.http import Caller, checked_settings
+from openlatch.connectors.http import Caller, checked_settings, said
+from openlatch.connectors.oauth_client import OAuthClient
 from openlatch.connectors.settings import unable
 from openlatch.core.meaning import Words
 from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, Side
@@ -43,6 +49,8 @@ class _Watched(BaseModel):
 
     model_config = ConfigDict(frozen=True, extra="forbid")
     token: Annotated[str, StringConstraints(min_length=1, max_length=10000)]
+    refresh_token: Annotated[str, StringConstraints(max_length=10000)] = ""
+    """what renews `token`, which is an access token then"""
     hint: Literal["access_token", "refresh_token"] = "refresh_token"
     app: Line = ""
     publisher: Line = ""
@@ -54,11 +62,20 @@ class _Watched(BaseModel):
         """What the entry is known by: a fingerprint, from which nobody gets the token."""
         return f"token:{hashlib.sha256(self.token.encode()).hexdigest()[:32]}"
 
+    @property
+    def tokens(self) -> tuple[tuple[str, str], ...]:
+        """All that lets the app in, with the hint of each: what renews comes first."""
+        if not self.refresh_token:
+            return ((self.token, self.hint),)
+        return ((self.refresh_token, "refresh_token"), (self.token, "access_token"))
+
 
 class _Secret(BaseModel):
     model_config = ConfigDict(frozen=True, extra="forbid")
     client_id: Line
     client_secret: Line = ""
+    auth: Literal["", "client_secret_basic", "client_secret_post", "private_key_jwt"] = ""
+    private_key: dict[str, Any] = Field(default={})
     tokens: Annotated[tuple[_Watched, ...], Field(max_length=10000)]
 
 
@@ -68,6 +85,9 @@ class _Metadata(BaseModel):
     issuer: str
     introspection_endpoint: str
     revocation_endpoint: str
+    introspection_endpoint_auth_methods_supported: tuple[str, ...] = ()
+    revocation_endpoint_auth_methods_supported: tuple[str, ...] = ()
+    token_endpoint_auth_methods_supported: tuple[str, ...] = ()
 
 
 class _Token(BaseModel):
@@ -121,6 +141,12 @@ class OAuthConnector:
                 next_step="Give a JSON object with client_id, client_secret and tokens, each of which has a token.",
                 errors=[{"at": f"secret.{place}", "problem": str(first["msg"])}],
             ) from error
+        if given.auth == "private_key_jwt" and not given.private_key:
+            raise Invalid(
+                "The secret of the connector “oauth” names private_key_jwt, and has no private_key. Nothing was added.",
+                next_step="Give the key as a JWK in private_key, or choose another auth.",
+                errors=[{"at": "secret.private_key", "problem": "missing"}],
+            )
         keys = [watched.key for watched in given.tokens]
         if len(set(keys)) < len(keys):
             raise Invalid(
@@ -128,16 +154,17 @@ class OAuthConnector:
                 next_step="Leave one of them out.",
             )
         self._watched = {watched.key: watched for watched in given.tokens}
-        self._caller = Caller(
-            "OAuth 2.0", {"Accept": "application/json"}, transport, auth=(given.client_id, given.client_secret)
-        )
+        self._caller = Caller("OAuth 2.0", {"Accept": "application/json"}, transport)
+        self._client = OAuthClient(given.client_id, given.client_secret, given.private_key, given.auth)
         self._found: _Metadata | None = None
+        self._sent_at, self._asked_at = 0.0, 0.0
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.APP})
-        return Abilities(kinds, kinds, redone_by=Side.PARTY)
+        return Abilities(kinds, kinds, redone_by=Side.PARTY, discreet=True)
 
     def pages(self) -> Iterator[Page]:
+        self._caller.reads()
         total = len(self._watched)
         yield Page(accounts=self._accounts(self._watched.values()), total=total)
         parties: set[str] = set()
@@ -172,19 +199,20 @@ class OAuthConnector:
                 f"The token of {entry!r} is no longer among those that are watched.",
                 next_step="Enter it again in the provider's secret, or revoke it at the provider.",
             )
-        if not self._introspect(watched).active:
-            return Answer("the token is not active any more", already=True)
+        asked = [(token, *self._found_as(token, hint)) for token, hint in watched.tokens]
+        living = [(token, hint) for token, state, hint in asked if state.active]
+        if not living:
+            return Answer("the token is not active, says the server", already=True)
         where = self._metadata().revocation_endpoint
-        answer = self._caller.send(
-            "POST", where, ok=(200, 400), data={"token": watched.token, "token_type_hint": watched.hint}
-        )
-        if answer.status_code == 400:
-            # RFC 7009, 2.2.1: the server does not revoke tokens of this kind.
-            raise ProviderRefused(
-                f"{where} does not revoke this token: {_error(answer)}.",
-                next_step="Disconnect the app at the provider itself, then read the provider again.",
-            )
-        return Answer("the token is revoked")
+        for token, hint in living:
+            answer = self._ask(where, {"token": token, "token_type_hint": hint}, ok=(200, 400))
+            if answer.status_code == 400:
+                # RFC 7009, 2.2.1: the server does not revoke tokens of this kind.
+                raise ProviderRefused(
+                    f"{where} does not revoke this token: {_error(answer)}.",
+                    next_step="Disconnect the app at the provider itself, then read the provider again.",
+                )
+        return Answer(_told(watched))
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         raise unable(entry, "change")
@@ -222,16 +250,69 @@ class OAuthConnector:
         )
 
     def _introspect(self, watched: _Watched) -> _Token:
+        """What the server says of an app's tokens: of what renews it, if that lives, else of what it renewed."""
+        said = [self._state(*one) for one in watched.tokens]
+        return next((one for one in said if one.active), said[0])
+
+    def _state(self, token: str, hint: str) -> _Token:
+        """What the server says of a token; some look among those of the hint's type only, so it is asked for each."""
+        return self._found_as(token, hint)[0]
+
+    def _found_as(self, token: str, hint: str) -> tuple[_Token, str]:
+        """What the server says of a token, and the hint by which it found it."""
         where = self._metadata().introspection_endpoint
-        data = {"token": watched.token, "token_type_hint": watched.hint}
-        return self._caller.parsed(_Token, self._caller.send("POST", where, data=data))
+        other = "access_token" if hint == "refresh_token" else "refresh_token"
+        for one in (hint, other):
+            answer = self._ask(where, {"token": token, "token_type_hint": one})
+            said = self._caller.parsed(_Token, answer)
+            if said.active:
+                return said, one
+        return said, hint
+
+    def _ask(self, where: str, form: Mapping[str, str], ok: tuple[int, ...] = (200,)) -> httpx.Response:
+        """Send a form to an endpoint, as the client that we are there; tries each way to say so that it may take."""
+        found = self._metadata()
+        supported = (
+            found.introspection_endpoint_auth_methods_supported
+            if where == found.introspection_endpoint
+            else found.revocation_endpoint_auth_methods_supported
+        ) or found.token_endpoint_auth_methods_supported
+        ways = self._client.ways(supported)
+        for way in ways:
+            headers, more = self._client.proof(way, self._issuer, self._clock)
+            try:
+                answer = self._caller.send("POST", where, ok=(200, 400), data={**form, **more}, headers=headers)
+                self._believed(answer, where, ok)
+            except ProviderRefused:
+                if way == ways[-1]:
+                    raise
+                continue
+            self._client.taken = way
+            return answer
+        raise AssertionError  # there is always one way
+
+    def _believed(self, answer: httpx.Response, where: str, ok: tuple[int, ...]) -> None:
+        """Refuse what is no answer to the question; some say with 400 that they do not know the client."""
+        if answer.status_code in ok and _code(answer) != "invalid_client":
+            return
+        if answer.status_code == 400:
+            raise ProviderRefused(
+                f"{where} does not accept our credentials: {_error(answer)}.",
+                next_step="Enter those that the provider expects, with the right to ask about these tokens.",
+            )
+
+    def _clock(self) -> float:
+        """The time by the server's own clock, in seconds since 1970."""
+        return self._sent_at + time.monotonic() - self._asked_at
 
     def _metadata(self) -> _Metadata:
         if self._found is None:
             parts = urlsplit(self._issuer)
             # RFC 8414, 3.1: the well-known part goes between the host and the issuer's path.
             where = urlunsplit((*parts[:2], f"/.well-known/oauth-authorization-server{parts.path}", "", ""))
-            found = self._caller.parsed(_Metadata, self._caller.send("GET", where))
+            answer = self._caller.send("GET", where)
+            found = self._caller.parsed(_Metadata, answer)
+            self._sent_at, self._asked_at = _sent_at(answer), time.monotonic()
             if found.issuer.rstrip("/") != self._issuer:
                 raise ProviderUnreadable(
                     f"{where} speaks for {found.issuer!r}, not for {self._issuer!r}.",
@@ -239,6 +320,23 @@ class OAuthConnector:
                 )
             self._found = found
         return self._found
+
+
+def _sent_at(answer: httpx.Response) -> float:
+    """When an answer was sent, by the server's clock; by ours, where it does not say."""
+    try:
+        return parsedate_to_datetime(answer.headers.get("Date", "")).timestamp()
+    except (ValueError, TypeError):
+        return time.time()
+
+
+def _told(watched: _Watched) -> str:
+    """What revoking an app's tokens has come to."""
+    if watched.refresh_token:
+        return "its refresh token and its access token are revoked"
+    if watched.hint == "access_token":
+        return "its access token is revoked; whether the app can get another one is not known here"
+    return "the token is revoked"
 
 
 def _user(token: _Token) -> str:
@@ -256,12 +354,17 @@ def _party(watched: _Watched, token: _Token) -> ObservedParty:
     return ObservedParty(key, PartyKind.APP, watched.app or key, publisher=watched.publisher, home=watched.home)
 
 
-def _error(answer: httpx.Response) -> str:
+def _code(answer: httpx.Response) -> str:
+    """The code of an error (RFC 6749, 5.2), of an answer that is one."""
     try:
-        found: Any = json.loads(answer.content)
+        found: Any = json.loads(answer.content) if answer.status_code == 400 else {}
     except ValueError:
-        return "it gave no reason"
-    return str(found.get("error_description") or found.get("error") or "it gave no reason")
+        return ""
+    return str(found.get("error") or "") if isinstance(found, dict) else ""
+
+
+def _error(answer: httpx.Response) -> str:
+    return said(answer).strip(": ") or _code(answer) or "it gave no reason"
 
 
 def _instant(seconds: int | None) -> datetime | None:

@@ -1,14 +1,16 @@
 """The connector for a directory that speaks SCIM 2.0 (RFC 7643, RFC 7644).
 
-Every active user is an entry on the directory's one account, `user:ID`: its level is the user's type, its permissions
-are the roles and entitlements. Every group is a team, with an entry `group:ID` whose level is the group's name: what
-a group lets its members do is for the holder to say. Ending a user's entry makes the user inactive.
+Every user who is not known to be inactive is an entry on the directory's one account, `user:ID`: its level is the
+user's type, its permissions are the roles and entitlements. Every group is a team, with an entry `group:ID` whose level
+is the group's name: what a group lets its members do is for the holder to say. Ending a user's entry makes the user
+inactive.
 """
 
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator, Mapping
+from collections.abc import Collection, Iterator, Mapping
+from dataclasses import dataclass
 from datetime import UTC, datetime
 from typing import Any, ClassVar
 from urllib.parse import quote
@@ -60,16 +62,24 @@ class ScimConnector:
         return Abilities(kinds, kinds, ends_teams=False)
 
     def pages(self) -> Iterator[Page]:
+        self._caller.reads()
         yield Page(accounts=(self._account,))
         # Groups may name users, and users never groups, so users come first.
+        seen: list[ObservedParty] = []
         for users in self._all("Users"):
-            yield _page(users)
-        known: set[tuple[str, str]] = set()
+            page = _page(users)
+            seen += page.parties
+            yield page
+        teams, people = set[str](), {p.key.partition(":")[2] for p in seen}
+        named: dict[_Member, None] = {}
         for groups in self._all("Groups"):
             page = _page(groups)
-            fresh = tuple(m for m in page.memberships if (m.team, m.member) not in known)
-            known |= {(m.team, m.member) for m in fresh}
-            yield Page(page.accounts, page.parties, page.entries, fresh)
+            teams |= {p.key.partition(":")[2] for p in page.parties}
+            named |= dict.fromkeys(m for group in groups for m in _members(group))
+            yield page
+        # A member may be named by its id alone: only once all are known is it clear what it is.
+        links = dict.fromkeys(one.link(teams, people) for one in named)
+        yield Page(memberships=tuple(links))
 
     def look(self, party: str) -> Observation:
         kind, _, identifier = party.partition(":")
@@ -78,7 +88,14 @@ class ScimConnector:
             return Observation(ReadingOutcome.COMPLETE, (self._account,))
         own = _page([there])
         teams = [group for groups in self._groups_of(identifier) for group in groups]
-        memberships = tuple(m for team in teams for m in _members(team) if m.member == party)
+        memberships = tuple(
+            dict.fromkeys(
+                ObservedMembership(m.team, party)
+                for team in teams
+                for m in _members(team)
+                if m.identifier == identifier
+            )
+        )
         return Observation(
             ReadingOutcome.COMPLETE,
             (self._account,),
@@ -99,7 +116,7 @@ class ScimConnector:
             user = self._get("Users", identifier)
             if user is None:
                 return Answer("there is no such user any more", already=True)
-            if not _active(user):
+            if _active(user) is False:
                 return Answer("the user is inactive already", already=True)
             if self._deactivate(user, identifier):
                 return Answer("the user is inactive")
@@ -214,9 +231,9 @@ def _values(resource: Resource, name: str) -> list[dict[str, Any]]:
     return [item if isinstance(item, dict) else {"value": item} for item in items]
 
 
-def _active(user: Resource) -> bool:
-    # Left out, it is not known to be inactive; some servers write the word instead of the value.
-    return str(user.get("active", True)).lower() != "false"
+def _active(user: Resource) -> bool | None:
+    """Whether a user is active; None if the server does not tell. Some write the word instead of the value."""
+    return {"true": True, "false": False}.get(str(user.get("active")).strip().lower())
 
 
 def _is_group(resource: Resource) -> bool:
@@ -246,7 +263,8 @@ def _party(resource: Resource) -> ObservedParty:
     mails = sorted(_values(resource, "emails"), key=lambda mail: mail.get("primary") is not True)
     addresses = [str(mail["value"]) for mail in mails if mail.get("value")]
     addresses += [user_name] if "@" in user_name else []
-    status = PartyStatus.CURRENT if _active(resource) else PartyStatus.LEFT
+    statuses = {True: PartyStatus.CURRENT, False: PartyStatus.LEFT, None: PartyStatus.UNKNOWN}
+    status = statuses[_active(resource)]
     shown = _text(resource, "displayname") or name or user_name or key
     return ObservedParty(key, PartyKind.PERSON, shown, tuple(dict.fromkeys(addresses)), status)
 
@@ -257,7 +275,7 @@ def _entry(resource: Resource) -> ObservedEntry | None:
     given = _instant(_text(resource, "meta", "created"))
     if _is_group(resource):
         return ObservedEntry(key, _ACCOUNT, key, Kind.DELEGATE, _text(resource, "displayname") or key, given_at=given)
-    if not _active(resource):
+    if _active(resource) is False:
         return None
     permissions = [
         str(item.get("value") or item.get("display") or "")
@@ -269,21 +287,34 @@ def _entry(resource: Resource) -> ObservedEntry | None:
     return ObservedEntry(key, _ACCOUNT, key, Kind.DELEGATE, level, permissions=named, given_at=given)
 
 
-def _members(group: Resource) -> Iterator[ObservedMembership]:
+@dataclass(frozen=True, slots=True)
+class _Member:
+    """A member of a group as the group names it; `kind` is empty where it does not say what it is."""
+
+    team: str
+    identifier: str
+    kind: str = ""
+
+    def link(self, teams: Collection[str], people: Collection[str]) -> ObservedMembership:
+        """Return the membership, of whichever the id is known to be."""
+        known = "group" if self.identifier in teams else "user" if self.identifier in people else ""
+        return ObservedMembership(self.team, f"{known or self.kind or 'user'}:{self.identifier}")
+
+
+def _members(group: Resource) -> Iterator[_Member]:
     for member in _values(group, "members"):
-        identifier = str(member.get("value") or "")
-        nested = str(member.get("type") or "").lower() == "group" or "/groups/" in str(member.get("$ref") or "").lower()
+        identifier, told = str(member.get("value") or ""), str(member.get("type") or "").lower()
+        where = str(member.get("$ref") or "").lower()
+        nested = told == "group" or "/groups/" in where
         if identifier:
-            yield ObservedMembership(_key(group), f"{'group' if nested else 'user'}:{identifier}")
+            yield _Member(_key(group), identifier, "group" if nested else "user" if told or "/users/" in where else "")
 
 
 def _page(resources: list[Resource]) -> Page:
     entries = [_entry(resource) for resource in resources]
-    memberships = [m for resource in resources if _is_group(resource) for m in _members(resource)]
     return Page(
         parties=tuple(_party(resource) for resource in resources),
         entries=tuple(entry for entry in entries if entry is not None),
-        memberships=tuple(dict.fromkeys(memberships)),
     )
 
 

@@ -247,6 +247,8 @@ class Abilities:
     """the kinds of entry that let nobody in past their end, whether anybody takes them away or not"""
     past_end: str = ""
     """of others: what their end does there and what it leaves, as words that follow “It was to end on a day;”"""
+    discreet: bool = False
+    """whether it answers alike for what has ended and for what we may not ask about: showing nothing proves nothing"""
     one_each: bool = False
     """whether a party has one entry on an account at most: what is given beside it is not kept as a second one"""
     gives: frozenset[Kind] = frozenset()
@@ -330,6 +332,8 @@ class Reading:
     trouble: str = ""
     accept_loss: bool = False
     withheld: int = 0
+    remarks: tuple[str, ...] = ()
+    """what could not be made out, each with its place; all else was read"""
 
     @property
     def ref(self) -> str:

@@ -4,9 +4,10 @@ from __future__ import annotations
 
 import hashlib
 from collections import Counter
-from collections.abc import Collection, Iterable, Mapping
+from collections.abc import Callable, Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 
 import orjson
 
@@ -39,6 +40,8 @@ __all__ = [
     "digest",
     "in_force",
     "merged",
+    "resolved",
+    "sifted",
     "spread",
 ]
 
@@ -144,6 +147,8 @@ class Observation:
     documents: tuple[Document, ...] = ()
     activity: tuple[ObservedActivity, ...] = ()
     trouble: str = ""
+    remarks: tuple[str, ...] = ()
+    """what could not be made out of what was seen, each with its place; nothing else suffers from it"""
 
 
 def merged(observations: Iterable[Observation]) -> Observation:
@@ -157,6 +162,7 @@ def merged(observations: Iterable[Observation]) -> Observation:
         tuple({(m.team, m.member): m for one in several for m in one.memberships}.values()),
         tuple({d.key: d for one in several for d in one.documents}.values()),
         tuple(a for one in several for a in one.activity),
+        remarks=tuple(dict.fromkeys(remark for one in several for remark in one.remarks)),
     )
 
 
@@ -201,6 +207,67 @@ def complaints(observation: Observation) -> tuple[str, ...]:
 def _joined_by_others(observation: Observation) -> set[str]:
     """The parties as which others can act: teams and apps."""
     return {p.key for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
+
+
+def resolved(observation: Observation) -> Observation:
+    """Return an observation in which every member of a team is listed: one that is not is kept as an unknown party.
+
+    Directories keep members that they have deleted long since; a remark says which, and of what they are members.
+    """
+    teams = {p.key: p.name for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
+    listed = {p.key for p in observation.parties}
+    dangling: dict[str, list[str]] = {}
+    for one in observation.memberships:
+        if one.member and one.member not in listed and one.team in teams:
+            dangling.setdefault(one.member, []).append(teams[one.team])
+    remarks = [
+        f"“{member}”, a member of {', '.join(sorted(set(of)))}, is not among those who are listed."
+        for member, of in dangling.items()
+    ]
+    unknown = tuple(ObservedParty(member, PartyKind.PERSON, member) for member in dangling)
+    return replace(observation, parties=(*observation.parties, *unknown), remarks=(*observation.remarks, *remarks))
+
+
+def sifted(observation: Observation) -> Observation:
+    """Return what can be believed of a reading: what contradicts itself is left out, and the rest is partial then.
+
+    What is listed several times alike is one; of what is listed several times with differences, none is believed.
+    """
+    if observation.outcome is ReadingOutcome.FAILED or not complaints(observation):
+        return observation
+    once: Observation = _each(observation, _collapsed)
+    once = replace(once, memberships=tuple({(m.team, m.member): m for m in once.memberships}.values()))
+    wrong = complaints(once)
+    if not wrong:
+        return once
+    left = _each(once, _alone)
+    left = coherent(replace(left, entries=tuple(e for e in left.entries if e.state is not State.ENDED)))
+    more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
+    told = f"{'; '.join(wrong[:3])}{more}. What was known of that stands; all else was read."
+    return replace(left, outcome=ReadingOutcome.PARTIAL, trouble=observation.trouble or told[0].upper() + told[1:])
+
+
+def _each(observation: Observation, change: Callable[[Sequence[Any]], tuple[Any, ...]]) -> Observation:
+    """Change the lines of every noun that has keys."""
+    nouns = ("accounts", "parties", "entries", "documents", "activity")
+    changed: dict[str, Any] = {noun: change(getattr(observation, noun)) for noun in nouns}
+    return replace(observation, **changed)
+
+
+def _collapsed(lines: Sequence[Any]) -> tuple[Any, ...]:
+    """Each line once, if it is listed several times alike."""
+    seen: dict[str, list[Any]] = {}
+    for line in lines:
+        same = seen.setdefault(line.key, [])
+        if line not in same:
+            same.append(line)
+    return tuple(line for same in seen.values() for line in same)
+
+
+def _alone(lines: Sequence[Any]) -> tuple[Any, ...]:
+    """The lines whose key is theirs alone."""
+    counts = Counter(line.key for line in lines)
+    return tuple(line for line in lines if line.key and counts[line.key] == 1)
 
 
 def coherent(observation: Observation) -> Observation:

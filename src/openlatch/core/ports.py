@@ -27,7 +27,10 @@ __all__ = ["About", "Answer", "Change", "Connector", "Found", "Gift", "Herald", 
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """A part of a reading; `total` is the number of entries the provider announces, if it does."""
+    """A part of a reading; `total` is the number of entries the provider announces, if it does.
+
+    `remarks` are what could not be made out, each with its place, and kept out without harm to anything else.
+    """
 
     accounts: tuple[ObservedAccount, ...] = ()
     parties: tuple[ObservedParty, ...] = ()
@@ -36,6 +39,7 @@ class Page:
     documents: tuple[Document, ...] = ()
     activity: tuple[ObservedActivity, ...] = ()
     total: int | None = None
+    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

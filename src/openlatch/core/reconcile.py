@@ -130,16 +130,19 @@ def again_after(failures: int) -> timedelta:
     return timedelta(minutes=min(2 ** (failures - 1), 64))
 
 
-def withheld(held: Held, observation: Observation, most_gone: int) -> int:
+def withheld(held: Held, observation: Observation, most_gone: int, *, discreet: bool = False) -> int:
     """Return how many entries a complete observation would end, if that is more than may vanish at once, else 0.
 
-    `most_gone` is a percentage of the stored entries; a handful may always go.
+    `most_gone` is a percentage of the stored entries; a handful may always go. Of a `discreet` provider, never all:
+    perhaps it only tells us nothing any more.
     """
     if observation.outcome is not ReadingOutcome.COMPLETE:
         return 0
     shown = {e.key for e in observation.entries}
     seen = [e for e in held.entries.values() if not e.by_hand]
     gone = sum(e.key not in shown and e.state is not State.ENDING for e in seen)
+    if discreet and gone and gone == len(seen) + held.left_out:
+        return gone
     return gone if gone > HANDFUL and gone * 100 > (len(seen) + held.left_out) * most_gone else 0
 
 

@@ -13,7 +13,7 @@ from uuid import UUID
 
 import structlog
 
-from openlatch.core.observation import Observation, complaints
+from openlatch.core.observation import Observation, complaints, resolved
 from openlatch.core.ports import Answer, Change, Connector
 from openlatch.errors import OpenLatchError, ProviderDown, ProviderTrouble
 from openlatch.operations import carrying
@@ -84,7 +84,7 @@ def _call(connector: Connector, work: Work) -> Answer | Observation:
         return connector.give(step.party, step.gift, work.idempotency_key)
     if step.call == "change":
         return connector.change(step.entry, step.party, step.change or Change(), work.idempotency_key)
-    observation = connector.look(step.party)
+    observation = resolved(connector.look(step.party))
     wrong = complaints(observation)
     if wrong:
         raise ProviderTrouble(

@@ -10,7 +10,7 @@ import structlog
 from openlatch.core.model import Abilities, Reading, ReadingOutcome
 from openlatch.core.observation import Observation
 from openlatch.core.ports import Page
-from openlatch.errors import Changed, ProviderTrouble
+from openlatch.errors import Changed, ProviderRefused, ProviderTrouble
 from openlatch.operations import readings
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
@@ -28,7 +28,7 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         work = readings.begin(as_service(tx, services), reading_id)
     if work is None:
         return
-    abilities, trouble, retry_after = None, "", None
+    abilities, trouble, retry_after, refused = None, "", None, False
     reading, pages = work.reading, list[Page]()
     try:
         abilities = work.connector.abilities()
@@ -39,14 +39,18 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
             with store.transaction(workspace_id) as tx:
                 readings.progress(as_service(tx, services), reading)
     except ProviderTrouble as error:
-        trouble, retry_after = error.message, error.fields.get("retry_after")
+        trouble, retry_after, refused = (
+            error.message,
+            error.fields.get("retry_after"),
+            isinstance(error, ProviderRefused),
+        )
     except Exception as error:
         log.exception("unforeseen error in a connector", reading=str(reading_id))
         trouble = f"The connector failed in a way that nobody foresaw ({type(error).__name__})."
     if not trouble and reading.total is not None and reading.total != reading.seen:
         trouble = f"It announced {reading.total} entries and showed {reading.seen}."
     observation = Observation(
-        _outcome(pages, trouble),
+        _outcome(pages, trouble, refused=refused),
         tuple(a for page in pages for a in page.accounts),
         tuple(p for page in pages for p in page.parties),
         tuple(e for page in pages for e in page.entries),
@@ -54,6 +58,7 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         tuple(d for page in pages for d in page.documents),
         tuple(a for page in pages for a in page.activity),
         trouble,
+        tuple(remark for page in pages for remark in page.remarks),
     )
     done = _conclude(store, services, workspace_id, reading, observation, abilities, retry_after)
     log.info("read", reading=str(reading_id), outcome=done.state.value, trouble=done.trouble, **done.counts)
@@ -79,7 +84,9 @@ def _conclude(
     raise AssertionError
 
 
-def _outcome(pages: list[Page], trouble: str) -> ReadingOutcome:
+def _outcome(pages: list[Page], trouble: str, *, refused: bool) -> ReadingOutcome:
+    """How a reading ended: one that was refused, or broke off before the provider showed anyone, has failed."""
     if not trouble:
         return ReadingOutcome.COMPLETE
-    return ReadingOutcome.PARTIAL if pages else ReadingOutcome.FAILED
+    seen = any(page.parties or page.entries or page.documents or page.activity for page in pages)
+    return ReadingOutcome.PARTIAL if seen and not refused else ReadingOutcome.FAILED

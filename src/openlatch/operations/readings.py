@@ -26,7 +26,7 @@ from openlatch.core.model import (
     State,
     normal_address,
 )
-from openlatch.core.observation import Observation, ObservedParty, coherent, complaints, digest, in_force, spread
+from openlatch.core.observation import Observation, ObservedParty, coherent, digest, in_force, resolved, sifted, spread
 from openlatch.core.ports import Connector
 from openlatch.core.reconcile import (
     EVERYBODY,
@@ -63,6 +63,8 @@ __all__ = [
 TASK = "openlatch.read"
 LONGEST_WAIT = 86400
 """No provider puts its next reading off for longer than that, in seconds, by asking for it."""
+MOST_REMARKS = 200
+"""So many remarks of a reading are kept."""
 LOST = timedelta(hours=2)
 """Longer than any reading takes; one that is open for so long no longer keeps the next one out."""
 
@@ -150,7 +152,7 @@ def conclude(
     abilities: Abilities | None,
     retry_after: int | None = None,
 ) -> Reading:
-    """Store what a reading saw. One that contradicts itself fails as a whole; a partial one concludes nothing gone.
+    """Store what a reading saw, but for what contradicts itself in it; a partial one concludes nothing gone.
 
     After one that is not complete the provider is read again sooner than usual, at first after a minute, then after
     twice as long each time; never before `retry_after` seconds, if it asked for that.
@@ -161,23 +163,26 @@ def conclude(
     reading = replace(reading, accept_loss=tx.readings.get(reading.id).accept_loss)
     if observation.outcome is ReadingOutcome.PARTIAL:
         observation = coherent(observation)
-    observation = spread(observation)
-    wrong = complaints(observation)
-    if wrong:
-        more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
-        observation = Observation(ReadingOutcome.FAILED, trouble="; ".join(wrong[:3]) + more + ".")
+    observation = sifted(spread(sifted(resolved(observation))))
     observation = in_force(observation, (abilities or provider.abilities).enforces, call.now)
     counts, lost, seen = {}, 0, 0
     if observation.outcome is not ReadingOutcome.FAILED:
         seen = len(observation.entries)
         held, observation, digests = _news(call, provider, observation)
-        lost = 0 if reading.accept_loss else withheld(held, observation, provider.most_gone)
+        able = abilities or provider.abilities
+        lost = withheld(held, observation, provider.most_gone, discreet=able.discreet)
+        lost = 0 if reading.accept_loss else lost
         if lost:
             known = len(held.entries) + held.left_out
             trouble = (
                 f"It no longer shows {lost} of {known} entries, more than the {provider.most_gone}% that may vanish "
                 "at once. Somebody has to say whether they are really gone."
             )
+            if able.discreet and lost == known:
+                trouble = (
+                    f"It shows none of {known} entries any more. It answers alike for what has ended and for what our "
+                    "credentials may not ask about. Somebody has to say whether they are really gone."
+                )
             observation = replace(observation, outcome=ReadingOutcome.PARTIAL, trouble=trouble)
         changes = _store(call, held, observation, evidence=str(reading.id), digests=digests.entries)
         evaluate(call, changes)
@@ -200,6 +205,7 @@ def conclude(
         counts=counts,
         trouble=observation.trouble,
         withheld=lost,
+        remarks=observation.remarks[:MOST_REMARKS],
     )
     complete = call.now if observation.outcome is ReadingOutcome.COMPLETE else None
     tx.readings.save(done)
@@ -210,6 +216,7 @@ def conclude(
     call.log(
         f"reading.{done.state}", "provider", provider.id, reading=str(reading.id), seen=done.seen, **counts,
         **({"trouble": done.trouble} if done.trouble else {}),
+        **({"remarks": list(done.remarks)} if done.remarks else {}),
     )  # fmt: skip
     return done
 

@@ -32,6 +32,7 @@ def _reading(row: ReadingRow) -> Reading:
         row.trouble,
         row.accept_loss,
         row.withheld,
+        tuple(row.remarks),
     )
 
 
@@ -48,6 +49,7 @@ def _values(reading: Reading) -> dict[str, object]:
         "trouble": reading.trouble,
         "accept_loss": reading.accept_loss,
         "withheld": reading.withheld,
+        "remarks": list(reading.remarks),
     }
 
 

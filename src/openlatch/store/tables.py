@@ -275,6 +275,7 @@ class ReadingRow(Owned):
     trouble: Mapped[str]
     accept_loss: Mapped[bool]
     withheld: Mapped[int]
+    remarks: Mapped[list[str]] = mapped_column(server_default="{}")
 
 
 class FlagRow(Owned):

@@ -130,6 +130,7 @@ def reading(r: model.Reading) -> wire.Reading:
         counts=dict(r.counts),
         trouble=r.trouble,
         withheld=r.withheld,
+        remarks=list(r.remarks),
     )
 
 

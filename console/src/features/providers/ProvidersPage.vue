@@ -134,6 +134,10 @@ function counts(one: Provider): string {
               {{ latest(one) }}
               <span v-if="counts(one)" class="text-mute"> ({{ counts(one) }})</span>
               <span v-if="one.latest.trouble" class="block text-high">{{ one.latest.trouble }}</span>
+              <ul v-if="one.latest.remarks.length" class="small mt-1" aria-label="What could not be made out">
+                <li v-for="remark in one.latest.remarks.slice(0, 5)" :key="remark">{{ remark }}</li>
+                <li v-if="one.latest.remarks.length > 5">and {{ one.latest.remarks.length - 5 }} more</li>
+              </ul>
               <button
                 v-if="one.latest.withheld && mayRead"
                 type="button"

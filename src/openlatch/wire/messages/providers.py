@@ -35,6 +35,7 @@ class Reading(Sent):
     """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed.
 
     `withheld` entries were no longer shown, too many to be believed; a reading with `accept_loss` ends them.
+    `remarks` are what could not be made out, such as members of a team that are not listed; all else was read.
     """
 
     id: UUID
@@ -48,6 +49,7 @@ class Reading(Sent):
     counts: dict[str, int]
     trouble: str
     withheld: int
+    remarks: list[str]
 
 
 class BreachReport(Taken):
