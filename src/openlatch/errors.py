@@ -8,8 +8,10 @@ OpenLatchError
 │   └── NotConfirmed        403  a dangerous act, and the password was not given lately
 ├── NotFound                404  no such thing in this workspace
 ├── Conflict                409  the thing is in a state that does not allow this
-│   └── Changed             409  it is no longer what was shown when the decision was taken
+│   ├── Changed             409  it is no longer what was shown when the decision was taken
+│   └── UnderWay            409  the very same request is being carried out; it is answered once that is done
 ├── TooManyRequests         429  slow down
+├── Busy                    503  too much at a time; asking again later helps
 ├── ProviderTrouble         502  an outside service did not do what was asked
 │   ├── ProviderRefused     502  it said no, and asking again will not help
 │   ├── ProviderUnreadable  502  it answered something that cannot be trusted
@@ -27,6 +29,7 @@ from typing import Any
 
 __all__ = [
     "BY_CODE",
+    "Busy",
     "Changed",
     "Conflict",
     "Invalid",
@@ -43,6 +46,7 @@ __all__ = [
     "ProviderUnreadable",
     "ServiceUnreachable",
     "TooManyRequests",
+    "UnderWay",
 ]
 
 
@@ -123,6 +127,21 @@ class Changed(Conflict):
 
     code = "changed"
     title = "It has changed since you looked"
+
+
+class UnderWay(Conflict):
+    """The very same request is being carried out: whoever waits for it asks again with the same key."""
+
+    code = "under-way"
+    title = "Being carried out"
+
+
+class Busy(OpenLatchError):
+    """Too much was asked at a time, or too much to be answered in time."""
+
+    code = "busy"
+    status = 503
+    title = "Too much at a time"
 
 
 class TooManyRequests(OpenLatchError):

@@ -102,6 +102,12 @@ class Settings(BaseSettings):
         return [key.strip() for key in value.split(",") if key.strip()] if isinstance(value, str) else value
 
 
+PATIENCE = timedelta(seconds=60)
+"""No statement of a request takes longer; what a worker does may."""
+PATIENCE_FOR_LOCKS = timedelta(seconds=15)
+"""No request waits longer for what somebody else is changing."""
+
+
 @dataclass(frozen=True, slots=True)
 class Service:
     """The service put together: its store, what operations need, and its settings."""
@@ -112,7 +118,9 @@ class Service:
 
     def web(self) -> Flask:
         """Return the service as a WSGI app."""
-        return web.create_app(web.Backend(self.store, self.services, self.settings.secure_cookies))
+        self.store.hurry(PATIENCE, PATIENCE_FOR_LOCKS)
+        given = self.settings
+        return web.create_app(web.Backend(self.store, self.services, given.secure_cookies, given.threads))
 
     def work(self) -> None:
         """Run jobs until told to stop."""

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Iterator
 from typing import Any
 from uuid import uuid4
 
@@ -72,6 +72,34 @@ def test_a_change_is_sent_again_under_the_same_key_until_it_is_answered() -> Non
     again = Service(httpx.Response(202, json=READING))
     again.client.read("Ticket Desk")
     assert again.sent[0].headers["Idempotency-Key"] not in keys
+
+
+def test_what_is_slow_is_waited_for_with_its_key_and_told_from_what_is_not_there() -> None:
+    busy = problem("under-way", 409)
+    service = Service(httpx.ReadTimeout("slow"), busy, *[busy] * 40, httpx.Response(202, json=READING))
+    assert service.client.read("Ticket Desk").state == "queued", "however long it takes"
+    assert len({request.headers["Idempotency-Key"] for request in service.sent}) == 1
+    asking = Service(httpx.ReadTimeout("slow"))
+    with pytest.raises(ServiceUnreachable, match="is there, but has not answered in time"):
+        asking.client.me()
+    assert len(asking.sent) == 1, "what asks is not asked again: it may be asking too much"
+    never = Service(httpx.ReadTimeout("slow"), *[httpx.ReadTimeout("slow")] * 100)
+    with pytest.raises(ServiceUnreachable, match="not done twice"):
+        never.client.read("Ticket Desk")
+    assert len(never.sent) < 70
+
+
+def test_a_file_that_ends_before_its_end_is_none() -> None:
+    def half() -> Iterator[bytes]:
+        yield b"id,ref\r\n"
+        raise httpx.RemoteProtocolError("closed")
+
+    service = Service(httpx.Response(200, content=half()))
+    with pytest.raises(ServiceUnreachable, match="stopped in the middle"):
+        service.client.export()
+    refused = Service(problem("invalid", 422))
+    with pytest.raises(Invalid):
+        refused.client.export(power="fly")
 
 
 def test_it_waits_as_long_as_it_is_told_but_not_for_minutes() -> None:

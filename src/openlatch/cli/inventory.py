@@ -298,15 +298,17 @@ def export(file: Path, search: str, **wanted: Any) -> None:
             f"“{file.name}” is not a name for a file of a kind that is known.", "End it in .csv, .jsonl or .xlsx.", 2
         )
     wanted = {name: value for name, value in wanted.items() if value is not None} | {"q": search}
-    with connect() as client:
-        content = client.export(file_format=kind, **wanted)
-    half = file.with_name(f".{file.name}.new")
+    half, written = file.with_name(f".{file.name}.new"), 0
     try:
-        half.write_bytes(content)
+        with connect() as client, half.open("wb") as whole:
+            for piece in client.export_pieces(file_format=kind, **wanted):
+                written += whole.write(piece)
         half.replace(file)
     except OSError as error:
         raise OSError(error.errno, error.strerror, str(file)) from error
-    click.echo(f"Wrote {len(content)} bytes to {file}.")
+    finally:
+        half.unlink(missing_ok=True)
+    click.echo(f"Wrote {written} bytes to {file}.")
 
 
 @click.command()

@@ -240,7 +240,11 @@ class Client(OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, N
 
     def export(self, file_format: str = "csv", **wanted: Any) -> bytes:
         """Return the entries that a filter leaves as a file: `csv`, `jsonl` or `xlsx`; `wanted` as for `entries`."""
-        return self._request("GET", "/entries/export", params=plain(wanted) | {"format": file_format}).content
+        return b"".join(self.export_pieces(file_format, **wanted))
+
+    def export_pieces(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+        """Return the same file piece by piece, as the service reads it."""
+        return self._pieces("/entries/export", params=plain(wanted) | {"format": file_format})
 
     def summary(self, **wanted: Any) -> wire.Summary:
         """Return how many entries a filter leaves, and how many of them carry a flag."""

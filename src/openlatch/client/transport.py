@@ -14,7 +14,7 @@ import httpx
 from pydantic import BaseModel, ValidationError
 
 from openlatch.client.address import service_address
-from openlatch.errors import BY_CODE, Invalid, NotConfirmed, OpenLatchError, ServiceUnreachable
+from openlatch.errors import BY_CODE, Invalid, NotConfirmed, OpenLatchError, ServiceUnreachable, UnderWay
 from openlatch.wire import messages as wire
 
 __all__ = ["Transport", "part", "plain"]
@@ -23,6 +23,10 @@ M = TypeVar("M", bound=BaseModel)
 T = TypeVar("T")
 _AGAIN = frozenset({429, 502, 503, 504})
 _TRIES = 4
+_EVERY = 1.0
+"""Seconds between two questions whether something that is under way is done."""
+_LONGEST = 1800.0
+"""Seconds after which nobody waits any more for it."""
 
 
 class Transport:
@@ -45,6 +49,7 @@ class Transport:
         self._http = httpx.Client(
             base_url=f"{url}/api/v1", headers=headers, timeout=timeout, transport=transport, verify=trusted
         )
+        self._timeout = timeout
         self._password = password
         self.pause = pause
 
@@ -105,21 +110,34 @@ class Transport:
 
     def _request(self, method: str, path: str, **more: Any) -> httpx.Response:
         headers = more.pop("headers", {}) | ({} if method == "GET" else {"Idempotency-Key": str(uuid.uuid4())})
-        for tries in range(1, _TRIES + 1):
-            last = tries == _TRIES
+        answer: httpx.Response | None
+        tries, waited = 0, 0.0
+        while True:
+            tries += 1
             try:
                 answer = self._http.request(method, path, headers=headers, **more)
             except UnicodeEncodeError as error:
                 raise _no_text() from error
+            except httpx.ReadTimeout as error:
+                if method == "GET":
+                    raise self._slow() from error
+                # It was taken, and is being carried out: with the same key it is not done a second time.
+                answer = None
             except httpx.TransportError as error:
-                if last:
+                if tries >= _TRIES:
                     raise ServiceUnreachable(
                         f"Open Latch at {self._http.base_url.host}:{self._http.base_url.port or ''} does not answer.",
                         next_step="Check the address, and that the service runs.",
                     ) from error
                 self.pause(0.2 * 2**tries)
                 continue
-            if answer.status_code not in _AGAIN or last:
+            if answer is None or (method != "GET" and _under_way(answer)):
+                if waited > _LONGEST:
+                    raise self._slow()
+                tries, waited = tries - 1, waited + _EVERY + (self._timeout if answer is None else 0)
+                self.pause(_EVERY)
+                continue
+            if answer.status_code not in _AGAIN or tries >= _TRIES:
                 break
             wait = answer.headers.get("Retry-After", "")
             if wait.isdecimal() and int(wait) > 30:
@@ -128,6 +146,33 @@ class Transport:
         if answer.is_error:
             raise _error(answer)
         return answer
+
+    def _pieces(self, path: str, **more: Any) -> Iterator[bytes]:
+        """What the service sends piece by piece; raises ServiceUnreachable if it ends before its end."""
+        try:
+            with self._http.stream("GET", path, **more) as answer:
+                if answer.is_error:
+                    answer.read()
+                    raise _error(answer)
+                yield from answer.iter_bytes()
+        except httpx.TransportError as error:
+            raise ServiceUnreachable(
+                f"Open Latch at {self._http.base_url.host} stopped in the middle of its answer.",
+                next_step="Nothing was changed; ask again.",
+            ) from error
+
+    def _slow(self) -> ServiceUnreachable:
+        return ServiceUnreachable(
+            f"Open Latch at {self._http.base_url.host} is there, but has not answered in time.",
+            next_step="Ask for less, or again later; what was ordered goes on, and is not done twice.",
+        )
+
+
+def _under_way(answer: httpx.Response) -> bool:
+    """Whether the very same request, sent before, is being carried out."""
+    if answer.status_code != UnderWay.status:
+        return False
+    return isinstance(_error(answer), UnderWay)
 
 
 def _error(answer: httpx.Response) -> OpenLatchError:

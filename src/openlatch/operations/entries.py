@@ -46,6 +46,7 @@ Word = TypeVar("Word", bound=StrEnum)
 
 _NOBODY = UUID(int=0)
 EXPORT_PAGE = 1000
+FIRST_PAGE = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -104,7 +105,11 @@ def browse(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None
 
 
 def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
-    page = call.tx.entries.browse(selection(call, wanted), sort=sort, limit=limit, cursor=cursor)
+    return _chosen(call, selection(call, wanted), sort, limit, cursor)
+
+
+def _chosen(call: Call, chosen: EntryFilter, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
+    page = call.tx.entries.browse(chosen, sort=sort, limit=limit, cursor=cursor)
     flags = flags_on(call, page.items)
     return Page(tuple(sight(call, one, flags[one.entry.id]) for one in page.items), page.next)
 
@@ -134,14 +139,21 @@ def flags_on(call: Call, entries: Iterable[Listed]) -> dict[UUID, tuple[FlagSigh
 
 @operation("entries.export")
 def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
-    """Every entry that a filter leaves, page by page, for whoever writes them down."""
-    cursor = None
-    while True:
-        page = _page(call, wanted, sort, EXPORT_PAGE, cursor)
-        yield from page.items
-        cursor = page.next
-        if cursor is None:
-            return
+    """Every entry that a filter leaves, page by page, for whoever writes them down; what cannot be asked is refused
+    before the first.
+    """
+    chosen = selection(call, wanted)
+
+    def pages() -> Iterator[Sight]:
+        cursor, size = None, FIRST_PAGE
+        while True:
+            page = _chosen(call, chosen, sort, size, cursor)
+            yield from page.items
+            cursor, size = page.next, EXPORT_PAGE
+            if cursor is None:
+                return
+
+    return pages()
 
 
 @operation("entries.summary")

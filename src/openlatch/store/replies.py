@@ -8,6 +8,7 @@ from uuid import UUID
 
 from sqlalchemy import delete, func, insert, select
 
+from openlatch.errors import UnderWay
 from openlatch.store.noun import Noun
 from openlatch.store.tables import ReplyRow
 
@@ -27,9 +28,14 @@ class Replies(Noun):
     """Queries over kept replies."""
 
     def find(self, person_id: UUID, key: str) -> Reply | None:
-        """Return the reply to an earlier request with this key, waiting for one that is being answered."""
+        """Return the reply to an earlier request with this key; refuses (UnderWay) while that is being answered."""
         lock = func.hashtextextended(f"{self._workspace_id}{person_id}{key}", 0)
-        self._session.execute(select(func.pg_advisory_xact_lock(lock)))
+        if not self._session.scalar(select(func.pg_try_advisory_xact_lock(lock))):
+            raise UnderWay(
+                "This request is being carried out already. Nothing was done twice.",
+                next_step="Send it again with the same Idempotency-Key: it is answered once that is done.",
+                retry_after=1,
+            )
         row = self._session.get(ReplyRow, (self._workspace_id, person_id, key))
         return None if row is None else Reply(row.fingerprint, row.status, row.body)
 

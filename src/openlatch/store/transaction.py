@@ -4,11 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from contextlib import contextmanager
-from datetime import datetime
+from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Engine, text
+from sqlalchemy import Engine, event, text
+from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session
 
@@ -120,6 +121,18 @@ class Store:
 
     def __init__(self, engine: Engine) -> None:
         self._engine = engine
+
+    def hurry(self, statement: timedelta, lock: timedelta) -> None:
+        """Have no statement take longer than that from now on, and none wait longer for a lock: it fails then."""
+        limits = {"statement_timeout": statement, "lock_timeout": lock}
+        told = "; ".join(f"set {name} = {int(limit.total_seconds() * 1000)}" for name, limit in limits.items())
+
+        def limit(connection: DBAPIConnection, _: object) -> None:
+            with connection.cursor() as cursor:  # type: ignore[attr-defined]
+                cursor.execute(told)
+            connection.commit()
+
+        event.listen(self._engine, "connect", limit)
 
     @contextmanager
     def transaction(self, workspace: UUID | str) -> Iterator[Transaction]:

@@ -7,9 +7,10 @@ declarations make the OpenAPI document.
 from __future__ import annotations
 
 import hashlib
+import itertools
 import json
-from collections.abc import Callable, Sequence
-from contextlib import suppress
+from collections.abc import Callable, Iterator, Sequence
+from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
 from datetime import datetime, timedelta
 from http import HTTPStatus
@@ -22,7 +23,7 @@ from pydantic import BaseModel, ValidationError
 from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
-from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound, NotSignedIn, OpenLatchError
+from openlatch.errors import Busy, Conflict, Invalid, Malformed, NotAllowed, NotFound, NotSignedIn, OpenLatchError
 from openlatch.operations import lookups, people
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.gate import Actor, Call, Services
@@ -42,6 +43,7 @@ __all__ = [
     "Download",
     "Route",
     "Routes",
+    "Stream",
     "Upload",
     "backend",
     "bearer",
@@ -60,6 +62,8 @@ MOST_BYTES = 12 * 1024 * 1024
 
 log = structlog.get_logger()
 NOBODY = Actor("nobody")
+TOO_LONG = frozenset({"57014", "55P03"})
+"""SQLSTATE of a statement that was cancelled because it took too long, and of a lock that did not become free."""
 NOTED_EVERY = timedelta(minutes=1)
 MOST_NOTED = 10_000
 
@@ -71,6 +75,8 @@ class Backend:
     store: Store
     services: Services
     secure_cookies: bool
+    threads: int = 1
+    """how many requests are answered at a time"""
     noted: dict[UUID, datetime] = field(default_factory=dict)
     """when it was kept last that a token was used, by its id"""
 
@@ -102,6 +108,8 @@ class Route:
     """the content types of the files that it answers, instead of a message"""
     takes: tuple[str, ...] = ()
     """the content types of the file that it takes, instead of a message"""
+    streams: bool = False
+    """whether the file is sent piece by piece"""
     asks: Callable[..., Sequence[Lookup]] | None = None
     """what providers are asked first, outside any transaction; what they say is given as `findings`"""
 
@@ -125,6 +133,15 @@ class Download:
     """shown in the browser rather than kept"""
     policy: str = ""
     """the Content-Security-Policy of what is shown"""
+
+
+@dataclass(frozen=True, slots=True)
+class Stream:
+    """A file to send piece by piece, as it is read from the database: it is never held as a whole."""
+
+    pieces: Iterator[bytes]
+    content_type: str
+    name: str
 
 
 @dataclass(frozen=True, slots=True)
@@ -154,6 +171,7 @@ class Routes:
         public: bool = False,
         files: tuple[str, ...] = (),
         takes: tuple[str, ...] = (),
+        streams: bool = False,
         asks: Callable[..., Sequence[Lookup]] | None = None,
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         """Declare a route. Its function is given `call` (unless public), what the path holds, `query`, and `body` or
@@ -162,7 +180,9 @@ class Routes:
 
         def declare(function: Callable[..., Any]) -> Callable[..., Any]:
             self.all.append(
-                Route(method, rule, function, returns, query, body, status, public, self.tag, files, takes, asks)
+                Route(
+                    method, rule, function, returns, query, body, status, public, self.tag, files, takes, streams, asks
+                )
             )
             return function
 
@@ -255,6 +275,8 @@ def _note_use(who: Bearer) -> None:
 def _answered(route: Route, path: dict[str, Any], who: Bearer, by_cookie: bool) -> Response:
     at = backend()
     try:
+        if route.streams:
+            return _streamed(route, path, who, by_cookie)
         more = {}
         if route.asks is not None:
             with at.store.transaction(who.workspace_id) as tx:
@@ -267,6 +289,20 @@ def _answered(route: Route, path: dict[str, Any], who: Bearer, by_cookie: bool) 
         if str(who.workspace_id) in error.message:
             raise NotSignedIn("This token is not known here.", next_step="Sign in again.") from error
         raise
+
+
+def _streamed(route: Route, path: dict[str, Any], who: Bearer, by_cookie: bool) -> Response:
+    """A file that is read while it is sent, in one transaction that ends with it."""
+    with ExitStack() as opened:
+        tx = opened.enter_context(backend().store.transaction(who.workspace_id))
+        sent: Stream = route.function(_acting(route, tx, who, by_cookie), **_arguments(route, path))
+        # What is wrong with the first piece is told as an error; later the connection is closed before its end.
+        first = next(sent.pieces, b"")
+        response = Response(itertools.chain([first], sent.pieces), content_type=sent.content_type)
+        response.headers["Content-Disposition"] = f'attachment; filename="{sent.name}"'
+        response.headers["Cache-Control"] = "no-store"
+        response.call_on_close(opened.pop_all().close)
+        return response
 
 
 def _acting(route: Route, tx: Transaction, who: Bearer, by_cookie: bool) -> Call:
@@ -408,6 +444,15 @@ def bind_errors(app: Flask) -> None:
 
     @app.errorhandler(OperationalError)
     def database(error: OperationalError) -> Response:
+        if getattr(error.orig, "sqlstate", "") in TOO_LONG:
+            log.warning("given up", error=str(error.orig))
+            return _problem(
+                Busy(
+                    "This took longer than anyone should wait, and was given up. Nothing was changed.",
+                    next_step="Try again shortly, or ask for less at a time.",
+                    retry_after=5,
+                )
+            )
         log.error("the database does not answer", error=str(error.orig))
         problem = OpenLatchError("The database does not answer. Nothing was changed.", next_step="Try again shortly.")
         return _problem(problem, 503)

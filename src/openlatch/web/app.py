@@ -16,6 +16,7 @@ from prometheus_client import CollectorRegistry, Counter, Histogram, generate_la
 from openlatch.errors import NotFound
 from openlatch.web import describe
 from openlatch.web.api import MOST_BYTES, PREFIX, Backend, bind, bind_errors
+from openlatch.web.doors import Doors
 from openlatch.web.routes import ALL
 
 __all__ = ["create_app", "description"]
@@ -55,6 +56,7 @@ def create_app(backend: Backend) -> Flask:
     _watch(app)
     _operate(app, backend)
     _console(app)
+    app.wsgi_app = Doors(app.wsgi_app, backend.threads, PREFIX)  # type: ignore[method-assign]
     return app
 
 

@@ -4,10 +4,12 @@ from __future__ import annotations
 
 import csv
 import io
+import itertools
 import json
 import re
+import tempfile
 import zipfile
-from collections.abc import Callable, Iterable, Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping
 from dataclasses import dataclass
 from datetime import date, datetime
 from typing import TYPE_CHECKING
@@ -25,31 +27,51 @@ else:
 __all__ = ["FORMATS", "READABLE", "Format", "Rows", "cells", "headers"]
 
 
+PIECE = 50
+"""So many entries are written down before they are sent."""
+READ = 1 << 18
+
+
 @dataclass(frozen=True, slots=True)
 class Format:
     """A way to write entries down."""
 
     content_type: str
-    write: Callable[[Iterable[Entry]], bytes]
+    write: Callable[[Iterable[Entry]], Iterator[bytes]]
+    """piece by piece, each as soon as it is there"""
 
 
-def _csv(entries: Iterable[Entry]) -> bytes:
+def _csv(entries: Iterable[Entry]) -> Iterator[bytes]:
     text = io.StringIO()
     writer = csv.DictWriter(text, COLUMNS, lineterminator="\r\n")  # as RFC 4180 has it
     writer.writeheader()
-    writer.writerows(row(entry) for entry in entries)
-    return text.getvalue().encode()
+    for some in _pieces(entries):
+        writer.writerows(row(entry) for entry in some)
+        yield text.getvalue().encode()
+        text.seek(0)
+        text.truncate()
 
 
-def _jsonl(entries: Iterable[Entry]) -> bytes:
-    return b"".join(entry.model_dump_json().encode() + b"\n" for entry in entries)
+def _jsonl(entries: Iterable[Entry]) -> Iterator[bytes]:
+    for some in _pieces(entries):
+        yield b"".join(entry.model_dump_json().encode() + b"\n" for entry in some)
+
+
+def _pieces(entries: Iterable[Entry]) -> Iterator[list[Entry]]:
+    """Some entries at a time, at least once: a list of nobody has its headings too."""
+    lines = iter(entries)
+    some = list(itertools.islice(lines, PIECE))
+    yield some
+    while some := list(itertools.islice(lines, PIECE)):
+        yield some
 
 
 # Letters that no XML 1.0 document may hold, and so no spreadsheet.
 _NOT_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 
 
-def _xlsx(entries: Iterable[Entry]) -> bytes:
+def _xlsx(entries: Iterable[Entry]) -> Iterator[bytes]:
+    """A spreadsheet is packed as a whole at its end; until then its rows lie in a file, and so do its bytes."""
     book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet("Inventory")
     sheet.freeze_panes = "A2"
@@ -62,9 +84,11 @@ def _xlsx(entries: Iterable[Entry]) -> bytes:
     sheet.append([text(name) for name in COLUMNS])
     for entry in entries:
         sheet.append([text(value) for value in row(entry).values()])
-    file = io.BytesIO()
-    book.save(file)
-    return file.getvalue()
+    with tempfile.TemporaryFile() as file:
+        book.save(file)
+        file.seek(0)
+        while piece := file.read(READ):
+            yield piece
 
 
 FORMATS: Mapping[str, Format] = {

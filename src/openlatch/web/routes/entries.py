@@ -7,7 +7,7 @@ from openlatch.operations import entries, hand, orders, secrets
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
 from openlatch.web import render
-from openlatch.web.api import Download, Routes
+from openlatch.web.api import Routes, Stream
 from openlatch.web.files import FORMATS
 from openlatch.web.routes.orders import wish
 from openlatch.wire import messages as wire
@@ -42,13 +42,17 @@ def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
 
 
 @routes.route(
-    "GET", "/entries/export", query=wire.ExportQuery, files=tuple(found.content_type for found in FORMATS.values())
+    "GET",
+    "/entries/export",
+    query=wire.ExportQuery,
+    files=tuple(found.content_type for found in FORMATS.values()),
+    streams=True,
 )
-def export_entries(call: Call, query: wire.ExportQuery) -> Download:
-    """Every entry that a filter leaves, as a file: CSV, JSON Lines, or a spreadsheet."""
+def export_entries(call: Call, query: wire.ExportQuery) -> Stream:
+    """Every entry that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
     chosen = FORMATS[query.format]
     found = (render.entry(sight) for sight in entries.export(call, _wanted(query), query.sort))
-    return Download(chosen.write(found), chosen.content_type, f"inventory.{query.format}")
+    return Stream(chosen.write(found), chosen.content_type, f"inventory.{query.format}")
 
 
 @routes.route("GET", "/entries/<entry>", returns=wire.Entry)

@@ -184,7 +184,7 @@ class Entry(Sent):
     vouched: Vouched | None
     by_hand: bool
     key: str
-    subject: str
+    subject: str = ""
     flags: list[Flag]
     risk: int
     risk_lines: list[RiskLine]

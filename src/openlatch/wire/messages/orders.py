@@ -95,7 +95,7 @@ class Plan(Sent):
     action: ActionWord
     entry: Ref
     party: Party
-    subject: str
+    subject: str = ""
     account: str
     provider: str
     consequences: list[Consequence]
@@ -168,7 +168,7 @@ class Order(Sent):
     ref: str
     entry: Ref
     party: str
-    subject: str
+    subject: str = ""
     account: str
     provider: str
     action: ActionWord

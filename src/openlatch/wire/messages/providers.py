@@ -49,7 +49,7 @@ class Reading(Sent):
     counts: dict[str, int]
     trouble: str
     withheld: int
-    remarks: list[str]
+    remarks: list[str] = Field(default=[])
 
 
 class BreachReport(Taken):
