@@ -6,6 +6,7 @@ from bench.console import console
 from bench.exposures import exposure_difference
 from bench.inventory_page import inventory_page
 from bench.large_reading import large_reading
+from bench.long_requests import export, importing
 from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
 from bench.rules_in_store import after_one_change, database_to_flags
@@ -24,6 +25,8 @@ BENCHMARKS = {
     "P10": memory,
     "W": what_if,
     "start": start,
+    "export": export,
+    "import": importing,
     "crash": crash,
 }
 

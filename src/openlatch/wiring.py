@@ -14,6 +14,7 @@ from threading import Lock
 from typing import TYPE_CHECKING, Annotated, Any
 from uuid import UUID
 
+import orjson
 import structlog
 from pydantic import Field, ValidationError, field_validator
 from pydantic_settings import (
@@ -102,6 +103,8 @@ class Settings(BaseSettings):
         return [key.strip() for key in value.split(",") if key.strip()] if isinstance(value, str) else value
 
 
+SWITCH = 0.0005
+"""Seconds for which one thread of a web process keeps the others waiting."""
 PATIENCE = timedelta(seconds=60)
 """No statement of a request takes longer; what a worker does may."""
 PATIENCE_FOR_LOCKS = timedelta(seconds=15)
@@ -119,6 +122,8 @@ class Service:
     def web(self) -> Flask:
         """Return the service as a WSGI app."""
         self.store.hurry(PATIENCE, PATIENCE_FOR_LOCKS)
+        # A thread that comes back from the database waits that long, at most, for one that only works.
+        sys.setswitchinterval(SWITCH)
         given = self.settings
         return web.create_app(web.Backend(self.store, self.services, given.secure_cookies, given.threads))
 
@@ -157,6 +162,7 @@ def wire(given: Settings) -> Service:
         pool_size=given.threads + 2,
         max_overflow=given.jobs,
         pool_pre_ping=True,
+        json_deserializer=orjson.loads,
         connect_args={"connect_timeout": 5, "application_name": "openlatch"},
     )
     services = Services(

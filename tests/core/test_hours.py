@@ -3,6 +3,7 @@ from __future__ import annotations
 from datetime import UTC, datetime, time, timedelta
 from zoneinfo import ZoneInfo
 
+import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
@@ -38,3 +39,29 @@ def test_at_a_clock_change_the_wall_clock_decides(window: Window, now: datetime)
     wall = now.astimezone(LONDON)
     same_wall = datetime.combine(wall.date(), wall.time().replace(fold=0), UTC)
     assert Hours("Europe/London", (window,)).hold(now) is Hours("UTC", (window,)).hold(same_wall)
+
+
+@given(st.sampled_from(["mon 22:00-24:00", "sat,sun 00:00-24:00", "fri 00:00-08:00"]), st.integers(0, 6), st.times())
+def test_the_end_of_a_day_is_written_as_24_and_read_back(text: str, day: int, at: time) -> None:
+    hours = Hours.parse(f"{text} Europe/London")
+    assert hours.written() == f"{text} Europe/London"
+    window = hours.windows[0]
+    start, end = text.split(" ")[1].split("-")
+    moment = at.replace(second=0, microsecond=0)
+    inside = start <= f"{moment:%H:%M}" < end and day in window.days
+    assert window.holds(day, moment) is inside
+
+
+def test_what_begins_when_it_ends_is_explained_and_never_the_whole_day() -> None:
+    for text in ("mon 09:00-09:00", "mon 00:00-00:00"):
+        with pytest.raises(ValueError, match="the whole day is 00:00-24:00"):
+            Hours.parse(f"{text} Europe/London")
+
+
+@given(st.integers(0, 6), st.times(), st.integers(0, 6))
+def test_a_whole_day_from_a_moment_on_is_written_so_that_it_means_the_same(day: int, at: time, other: int) -> None:
+    at = at.replace(second=0, microsecond=0)
+    made = Hours("UTC", (Window(frozenset({day}), at, at),))
+    again = Hours.parse(made.written())
+    for moment in (time(), at, time(23, 59)):
+        assert again._in(other, moment) == made._in(other, moment)

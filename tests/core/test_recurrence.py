@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from calendar import monthrange
 from datetime import UTC, date, datetime, time, timedelta
-from itertools import pairwise
+from itertools import islice, pairwise
 from zoneinfo import ZoneInfo
 
 import pytest
@@ -152,3 +152,68 @@ def test_any_rule_is_either_refused_in_words_or_can_be_said_and_comes(rule: str,
             continue
         assert found.first is not None
         assert "every" in found.says()
+
+
+AT_EIGHT = (date(2026, 5, 10), time(8), "Europe/London")
+
+
+def first_days(rule: str, number: int = 50, at: tuple[date, time, str] = AT_EIGHT) -> list[str]:
+    found = Recurrence.parse(rule, *at).after(None)
+    return [f"{one.astimezone(ZoneInfo(at[2])):%Y-%m-%d}" for one in islice(found, number)]
+
+
+@pytest.mark.parametrize(
+    ("until", "last"),
+    [
+        ("20260514", "2026-05-14"), ("20260514T070000Z", "2026-05-14"), ("20260514T065959Z", "2026-05-13"),
+        ("20260514T080000", "2026-05-14"), ("20260514T075959", "2026-05-13"), ("20260513T235959Z", "2026-05-13"),
+    ],
+)  # fmt: skip
+def test_until_is_a_day_or_a_moment_in_utc_or_here_as_the_standard_has_it(until: str, last: str) -> None:
+    assert first_days(f"FREQ=DAILY;UNTIL={until}")[-1] == last, "eight o'clock in London is seven in UTC"
+    assert f"until {int(until[6:8]) if until[8:] != 'T235959Z' else 14} May 2026" in says(f"FREQ=DAILY;UNTIL={until}")
+
+
+def says(rule: str) -> str:
+    return Recurrence.parse(rule, *AT_EIGHT).says()
+
+
+def test_an_until_in_utc_counts_by_the_day_here() -> None:
+    auckland = (date(2026, 5, 10), time(8), "Pacific/Auckland")
+    assert first_days("FREQ=DAILY;UNTIL=20260513T200000Z", at=auckland)[-1] == "2026-05-14"
+    assert first_days("FREQ=DAILY;UNTIL=20260513T195959Z", at=auckland)[-1] == "2026-05-13"
+
+
+def test_days_can_be_named_that_come_besides_or_not_at_all() -> None:
+    rule = "RRULE:FREQ=WEEKLY;BYDAY=SU;UNTIL=20260531 EXDATE:20260517,20260524 RDATE;VALUE=DATE:20260520,20260603"
+    assert first_days(rule) == ["2026-05-10", "2026-05-20", "2026-05-31", "2026-06-03"]
+    assert says(rule).endswith(
+        "until 31 May 2026, also on 20 May 2026 and 3 June 2026, but not on 17 May 2026 and 24 May 2026, at 08:00 "
+        "(Europe/London)"
+    )
+    made = Recurrence.parse(rule, *AT_EIGHT)
+    assert list(Recurrence.parse(made.rule, *AT_EIGHT).after(None)) == list(made.after(None))
+
+
+@pytest.mark.parametrize(
+    ("rule", "first"),
+    [
+        ("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29;BYDAY=SU", "2032-02-29"),
+        ("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29;BYDAY=MO", "2044-02-29"),
+        ("FREQ=YEARLY;INTERVAL=9;BYMONTH=2;BYMONTHDAY=29", "2044-02-29"),
+    ],
+)
+def test_what_is_rare_is_found(rule: str, first: str) -> None:
+    assert first_days(rule, 1) == [first]
+
+
+@pytest.mark.parametrize("rule", ["FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30", "FREQ=DAILY;BYMONTH=2;BYMONTHDAY=30"])
+def test_what_never_comes_is_said_never(rule: str) -> None:
+    with pytest.raises(Invalid, match="never comes"):
+        Recurrence.parse(rule, *AT_EIGHT)
+
+
+def test_a_rule_says_how_often_or_until_when_and_names_only_days() -> None:
+    for rule in ("FREQ=DAILY;COUNT=3;UNTIL=20270101", "FREQ=DAILY EXDATE:tomorrow", "FREQ=DAILY EXDATE:20261399"):
+        with pytest.raises(Invalid):
+            Recurrence.parse(rule, *AT_EIGHT)

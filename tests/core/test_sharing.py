@@ -6,6 +6,7 @@ from dataclasses import replace
 from datetime import UTC, datetime, time, timedelta
 from ipaddress import ip_address, ip_network
 
+import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
@@ -21,7 +22,7 @@ from openlatch.core.observation import (
     spread,
 )
 from openlatch.core.powers import Power
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement, exposures, pieces, region
+from openlatch.core.sharing import ANYONE, Document, Selector, Statement, edges_of, exposures, pieces, region
 
 POWERS = (Power.VIEW, Power.EDIT, Power.ADMIT)
 DOMAIN, TEAM, PERSON = Selector("domain", "lakeside.example"), Selector("party", "t"), Selector("party", "p")
@@ -173,3 +174,16 @@ def test_entries_follow_from_documents_one_for_each_open_part_and_one_for_all_th
     assert not [e for e in spread(locked).entries if e.kind is Kind.OPEN]
     # Half of the documents would make entries that look smaller than they are.
     assert spread(replace(seen, outcome=ReadingOutcome.PARTIAL)).entries == ()
+
+
+@pytest.mark.parametrize(
+    ("mapped", "plain"),
+    [
+        ("::ffff:192.0.2.0/120", "192.0.2.0/24"),
+        ("::ffff:192.0.2.7/128", "192.0.2.7/32"),
+        ("::ffff:0:0/96", "0.0.0.0/0"),
+    ],
+)
+def test_addresses_of_the_older_sort_are_the_same_however_they_are_written(mapped: str, plain: str) -> None:
+    assert edges_of(ip_network(mapped)) == edges_of(ip_network(plain))
+    assert edges_of(ip_network("2001:db8::/32")) != edges_of(ip_network(plain))

@@ -6,6 +6,7 @@ start crosses midnight and belongs to the day on which it starts. At a clock cha
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import date, datetime, time, timedelta
 from functools import cache
@@ -71,7 +72,12 @@ class Window:
 
     def written(self) -> str:
         """Return the window as people write it, without its zone: tue,fri 19:00-04:00."""
-        return f"{','.join(DAYS[day] for day in sorted(self.days))} {self.start:%H:%M}-{self.end:%H:%M}"
+        if self.start == self.end != time():
+            # For a whole day from a moment on: the rest of one day, and the beginning of the next.
+            rest, begins = Window(self.days, self.start, time()), Window(_next(self.days), time(), self.end)
+            return f"{rest.written()} + {begins.written()}"
+        end = f"{self.end:%H:%M}" if self.end != time() else "24:00"
+        return f"{','.join(DAYS[day] for day in sorted(self.days))} {self.start:%H:%M}-{end}"
 
     def __str__(self) -> str:
         names = [name for number, name in enumerate(_NAMES) if number in self.days]
@@ -81,6 +87,19 @@ class Window:
         if self.start == self.end:
             return f"{days} all day" if self.start == time() else f"{days} from {self.start:%H:%M} for a day"
         return f"{days} {self.start:%H:%M}–{self.end:%H:%M}"
+
+
+def _next(days: Iterable[int]) -> frozenset[int]:
+    return frozenset((day + 1) % 7 for day in days)
+
+
+def _window(days: frozenset[int], start: str, end: str) -> Window:
+    """The window that two written times mean; 24:00 is the end of a day, and equal times mean nothing."""
+    begins = time.fromisoformat(start)
+    ends = time() if end in ("24:00", "24:00:00") else time.fromisoformat(end)
+    if begins == ends and not (begins == time() and end.startswith("24")):
+        raise ValueError(f"{start}-{end} begins when it ends; the whole day is 00:00-24:00")
+    return Window(days, begins, ends)
 
 
 @dataclass(frozen=True, slots=True)
@@ -124,7 +143,7 @@ class Hours:
             days, _, hours = part.strip().partition(" ")
             start, _, end = hours.strip().partition("-")
             numbers = frozenset(DAYS.index(day.strip().lower()) for day in days.split(","))
-            windows.append(Window(numbers, time.fromisoformat(start), time.fromisoformat(end)))
+            windows.append(_window(numbers, start.strip(), end.strip()))
         return cls(zone, tuple(windows))
 
     def __str__(self) -> str:

@@ -13,9 +13,10 @@ from datetime import UTC, date, datetime, time, timedelta
 from itertools import islice
 from zoneinfo import ZoneInfo
 
-from dateutil.rrule import rrule, rrulestr
+from dateutil.rrule import rrule, rruleset, rrulestr
 
 from openlatch.core.hours import meant
+from openlatch.core.words import listed
 from openlatch.errors import Invalid
 
 __all__ = ["EXAMPLES", "Recurrence"]
@@ -27,8 +28,11 @@ EXAMPLES = (
     ("FREQ=YEARLY;BYMONTH=3;BYMONTHDAY=31", "every 31 March"),
     ("FREQ=WEEKLY;INTERVAL=2;BYDAY=FR", "every other Friday"),
 )
-_SEARCHED = timedelta(days=366 * 13)
-"""A day that does not come in so long never comes: the rarest of the calendar, 29 February, can take eight years."""
+_SEARCHED = 400
+"""In so many years the calendar comes round: a day that does not come in them never comes."""
+_LAST = date(9999, 12, 31)
+_DATES = re.compile(r"(RDATE|EXDATE)(?:;VALUE=DATE(?:-TIME)?)?:([0-9TZ,]+)")
+_MOMENT = re.compile(r"(?P<day>\d{8})(?:T(?P<hour>\d{6})(?P<utc>Z?))?")
 _PARTS = re.compile(r"[A-Z]+=[A-Z0-9,+:-]+(;[A-Z]+=[A-Z0-9,+:-]+)*")
 _UNIT = {"YEARLY": "year", "MONTHLY": "month", "WEEKLY": "week", "DAILY": "day"}
 _DAYS = {
@@ -53,9 +57,13 @@ class Recurrence:
 
     @classmethod
     def parse(cls, rule: str, begins: date, at: time, zone: str) -> Recurrence:
-        """Return the recurrence that a rule means; raises Invalid for one that is none, or makes no sense here."""
-        text = rule.strip().upper().removeprefix("RRULE:")
-        if not _PARTS.fullmatch(text) or len(text) > 300:
+        """Return the recurrence that a rule means; raises Invalid for one that is none, or makes no sense here.
+
+        After the rule, days can be named that come besides (`RDATE:20270401`), and that do not (`EXDATE:20261225`).
+        """
+        first_line, *more = rule.strip().upper().split() or [""]
+        text = first_line.removeprefix("RRULE:")
+        if not _PARTS.fullmatch(text) or len(rule) > 2000 or not all(map(_DATES.fullmatch, more)):
             raise _wrong(rule, "is not a recurrence rule of RFC 5545")
         parts = dict(part.split("=", 1) for part in text.split(";"))
         if parts.get("FREQ") not in _UNIT:
@@ -66,7 +74,9 @@ class Recurrence:
             raise _wrong(rule, "says a time of day, which is said apart from it")
         if not meant(begins):
             raise _wrong(rule, f"begins on {begins.isoformat()}, which is too far away")
-        found = cls(text, begins, at, zone)
+        if {"COUNT", "UNTIL"} <= parts.keys():
+            raise _wrong(rule, "says both how often and until when it comes")
+        found = cls("\n".join([text, *more]), begins, at, zone)
         try:
             first = found.first
             found.says()
@@ -82,13 +92,15 @@ class Recurrence:
         return next(self.after(None), None)
 
     def after(self, instant: datetime | None) -> Iterator[datetime]:
-        """Return when it comes after an instant, or from its first day on, within the next thirteen years."""
+        """Return when it comes after an instant, or from its first day on, for as long as the calendar knows days."""
         zone = ZoneInfo(self.zone)
         here = instant.astimezone(zone).date() if instant is not None else self.begins
         # A day earlier: what a clock change moved may lie on the other side of midnight.
         start = max(here - timedelta(days=1), self.begins)
         for day in self._days(start):
             found = datetime.combine(day, self.at, zone).astimezone(UTC)
+            if self._over(day, found):
+                continue
             if instant is None or found > instant:
                 yield found
 
@@ -102,20 +114,60 @@ class Recurrence:
         return found
 
     def _days(self, start: date) -> Iterator[date]:
-        found = rrulestr(self.rule, dtstart=datetime.combine(self.begins, time.min))
+        begins = datetime.combine(self.begins, time.min)
+        parts = {name: value for name, value in self._parts.items() if name != "UNTIL"}
+        found = rrulestr(";".join(f"{name}={value}" for name, value in parts.items()), dtstart=begins)
         if not isinstance(found, rrule):
             raise TypeError("more than one rule")
-        last = start + _SEARCHED
-        if not {"COUNT", "UNTIL"} & self._parts.keys():
+        last = min(date(min(start.year + _SEARCHED, 9999), 12, 31), self._until[0])
+        if "COUNT" not in parts:
             found = found.replace(until=datetime.combine(last, time.min))
-        for one in found.xafter(datetime.combine(start, time.min), inc=True):
-            if one.date() > last:
+        every = rruleset()
+        every.rrule(found)
+        for name, day in self._dates():
+            (every.rdate if name == "RDATE" else every.exdate)(datetime.combine(day, time.min))
+        for one in every.xafter(datetime.combine(start, time.min), inc=True):
+            if one.date() > _LAST:
                 return
             yield one.date()
 
     @property
+    def _lines(self) -> list[str]:
+        return self.rule.split("\n")
+
+    @property
     def _parts(self) -> dict[str, str]:
-        return dict(part.split("=", 1) for part in self.rule.split(";"))
+        return dict(part.split("=", 1) for part in self._lines[0].split(";"))
+
+    def _dates(self) -> Iterator[tuple[str, date]]:
+        """The days that are named one by one, each with whether it comes besides or not at all."""
+        for line in self._lines[1:]:
+            name, values = _DATES.fullmatch(line).groups()  # type: ignore[union-attr]
+            for value in values.split(","):
+                yield name, self._moment(value)[0]
+
+    def _moment(self, text: str) -> tuple[date, datetime | None]:
+        """The day here of a date or a moment as RFC 5545 writes it, and the instant, where it is a moment."""
+        found = _MOMENT.fullmatch(text)
+        if found is None:
+            raise ValueError(f"{text} is no date")
+        day = date.fromisoformat(found["day"])
+        if found["hour"] is None:
+            return day, None
+        at = time.fromisoformat(found["hour"])
+        zone = ZoneInfo("UTC" if found["utc"] else self.zone)
+        instant = datetime.combine(day, at, zone).astimezone(UTC)
+        return instant.astimezone(ZoneInfo(self.zone)).date(), instant
+
+    @property
+    def _until(self) -> tuple[date, datetime | None]:
+        """The last day on which it may come by its rule, and until when on it."""
+        return self._moment(self._parts["UNTIL"]) if "UNTIL" in self._parts else (_LAST, None)
+
+    def _over(self, day: date, at: datetime) -> bool:
+        """Whether an instant is after the moment until which it comes by its rule."""
+        last = self._until[1]
+        return last is not None and at > last and ("RDATE", day) not in self._dates()
 
     def says(self) -> str:
         """Return the rule in plain words, such as: every month on the first Monday, at 08:00 (Europe/London)."""
@@ -127,8 +179,12 @@ class Recurrence:
         if "COUNT" in parts:
             text += ", once" if parts["COUNT"] == "1" else f", {parts['COUNT']} times"
         if "UNTIL" in parts:
-            until = date.fromisoformat(parts["UNTIL"][:8])
+            until, _ = self._until
             text += f", until {until.day} {until:%B %Y}"
+        for name, word in (("RDATE", "also"), ("EXDATE", "but not")):
+            days = [day for kind, day in self._dates() if kind == name]
+            if days:
+                text += f", {word} on {listed(f'{day.day} {day:%B %Y}' for day in days)}"
         return f"{text}, at {self.at:%H:%M} ({self.zone})"
 
     def coming(self, instant: datetime, number: int, until: datetime) -> list[datetime]:

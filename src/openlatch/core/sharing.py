@@ -48,6 +48,7 @@ _DAY = 24 * 60
 _WEEK = 7 * _DAY
 # IPv4 and IPv6 on one line of integers: the first 2^32 are IPv4.
 _SIXES = 2**32
+_MAPPED = IPv6Network("::ffff:0:0/96")
 _LAST = _SIXES + 2**128
 
 
@@ -222,7 +223,14 @@ def _number(address: Address) -> int:
 
 
 def edges_of(network: Network) -> tuple[int, int]:
-    """Return where a network begins on the line of addresses, and where what comes after it does."""
+    """Return where a network begins on the line of addresses, and where what comes after it does.
+
+    Addresses of IPv4 that are written as IPv6 (`::ffff:192.0.2.1`, RFC 4291, 2.5.5.2) are those of IPv4.
+    """
+    if network.version == 6 and network.subnet_of(_MAPPED):
+        first = network.network_address.ipv4_mapped
+        assert first is not None  # noqa: S101 - it is among those
+        return int(first), int(first) + network.num_addresses
     return _number(network.network_address), _number(network.broadcast_address) + 1
 
 

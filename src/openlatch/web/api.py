@@ -9,6 +9,7 @@ from __future__ import annotations
 import hashlib
 import itertools
 import json
+import time
 from collections.abc import Callable, Iterator, Sequence
 from contextlib import ExitStack, suppress
 from dataclasses import dataclass, field, replace
@@ -298,11 +299,22 @@ def _streamed(route: Route, path: dict[str, Any], who: Bearer, by_cookie: bool) 
         sent: Stream = route.function(_acting(route, tx, who, by_cookie), **_arguments(route, path))
         # What is wrong with the first piece is told as an error; later the connection is closed before its end.
         first = next(sent.pieces, b"")
-        response = Response(itertools.chain([first], sent.pieces), content_type=sent.content_type)
+        pieces = _giving_way(sent.pieces, current_app.extensions["openlatch.others"])
+        response = Response(itertools.chain([first], pieces), content_type=sent.content_type)
         response.headers["Content-Disposition"] = f'attachment; filename="{sent.name}"'
         response.headers["Cache-Control"] = "no-store"
         response.call_on_close(opened.pop_all().close)
         return response
+
+
+def _giving_way(pieces: Iterator[bytes], others: Callable[[], bool]) -> Iterator[bytes]:
+    """Pieces of something long, with a pause after each as long as it took while somebody else is being answered."""
+    start = time.perf_counter()
+    for piece in pieces:
+        yield piece
+        if others():
+            time.sleep(min(time.perf_counter() - start, 1))
+        start = time.perf_counter()
 
 
 def _acting(route: Route, tx: Transaction, who: Bearer, by_cookie: bool) -> Call:

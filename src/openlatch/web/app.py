@@ -56,7 +56,9 @@ def create_app(backend: Backend) -> Flask:
     _watch(app)
     _operate(app, backend)
     _console(app)
-    app.wsgi_app = Doors(app.wsgi_app, backend.threads, PREFIX)  # type: ignore[method-assign]
+    doors = Doors(app.wsgi_app, backend.threads, PREFIX)
+    app.wsgi_app = doors  # type: ignore[method-assign]
+    app.extensions["openlatch.others"] = doors.others
     return app
 
 

@@ -47,6 +47,11 @@ class Doors:
             raise
         return ClosingIterator(answer, [lambda: self._leaves(who)])
 
+    def others(self) -> bool:
+        """Whether anybody else is being answered at this moment."""
+        with self._lock:
+            return self._inside.total() > 1
+
     def _enters(self, who: bytes) -> bool:
         with self._lock:
             if self._inside.total() >= self._most or self._inside[who] >= self._each:

@@ -43,10 +43,10 @@ class Format:
 
 def _csv(entries: Iterable[Entry]) -> Iterator[bytes]:
     text = io.StringIO()
-    writer = csv.DictWriter(text, COLUMNS, lineterminator="\r\n")  # as RFC 4180 has it
-    writer.writeheader()
+    writer = csv.writer(text, lineterminator="\r\n")  # as RFC 4180 has it
+    writer.writerow(COLUMNS)
     for some in _pieces(entries):
-        writer.writerows(row(entry) for entry in some)
+        writer.writerows(row(entry).values() for entry in some)
         yield text.getvalue().encode()
         text.seek(0)
         text.truncate()

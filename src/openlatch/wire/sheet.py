@@ -20,6 +20,7 @@ COLUMNS = (
     "ends_at", "end_unknown", "hours", "reviewed_at", "basis", "hangs_on", "dependencies", "device", "network",
     "first_seen", "last_seen", "ended_at", "vouched_at", "vouched_by", "key", "subject", "severity", "flags",
 )  # fmt: skip
+_ASIS = tuple(name for name in COLUMNS if name in Entry.model_fields)
 _FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
 
 
@@ -31,7 +32,7 @@ def defused(text: str) -> str:
 def row(entry: Entry) -> dict[str, str]:
     """Return an entry as one row, with a text for every column; unknown is an empty text."""
     values: dict[str, object] = {
-        **{name: getattr(entry, name) for name in COLUMNS if name in Entry.model_fields},
+        **{name: getattr(entry, name) for name in _ASIS},
         "provider": entry.provider.name,
         "account": entry.account.name,
         "party": entry.party.name,

@@ -1,0 +1,152 @@
+"""What one long request costs: how fast it is, how much memory it takes, and how long others wait meanwhile."""
+
+from __future__ import annotations
+
+import json
+import os
+import statistics
+import tempfile
+import threading
+import time
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager
+from pathlib import Path
+
+import httpx
+
+from bench.holder import ADDRESS, PASSWORD, made
+from openlatch.client import Client
+from openlatch.local.stack import Stack
+
+__all__ = ["export", "importing"]
+
+EXPORTED = 100_000
+IMPORTED = 20_000
+QUIET = 60
+
+
+def export() -> str:
+    """Export a large inventory as CSV while somebody else looks at a page of it."""
+    with _stack() as stack:
+        url, headers = _signed_in(stack, made(stack, EXPORTED).slug)
+        first, sent = [0.0], [0]
+
+        def long() -> None:
+            start = time.perf_counter()
+            with httpx.stream("GET", f"{url}/entries/export?format=csv", headers=headers, timeout=600) as answer:
+                answer.raise_for_status()
+                for piece in answer.iter_bytes():
+                    first[0] = first[0] or time.perf_counter() - start
+                    sent[0] += piece.count(b"\r\n")
+
+        told = _beside(stack, f"holder-{EXPORTED}", long)
+    assert sent[0] == EXPORTED + 1, sent
+    return _line("export", EXPORTED, told, first_byte_seconds=round(first[0], 2))
+
+
+def importing() -> str:
+    """Import a long list that somebody keeps by hand while somebody else looks at a page of the inventory."""
+    lines = ["party,addresses,account,level,powers"]
+    lines += [f"Person {n},p{n}@a.example,Account {n % 50},member,view" for n in range(IMPORTED)]
+    with _stack() as stack:
+        workspace = made(stack, 1000)
+        url, headers = _signed_in(stack, workspace.slug)
+        body = {"name": "List", "connector": "by-hand", "settings": {}, "secret": ""}
+        provider = httpx.post(f"{url}/providers", json=body, headers=headers).raise_for_status().json()["id"]
+        content = "\n".join(lines).encode()
+
+        def long() -> None:
+            sent = headers | {"Content-Type": "text/csv", "Idempotency-Key": "one"}
+            where = f"{url}/providers/{provider}/imports?dry_run=false"
+            answer = httpx.post(where, content=content, headers=sent, timeout=900).raise_for_status()
+            assert answer.json()["counts"]["new"] == IMPORTED, answer.json()["complaints"][:3]
+
+        told = _beside(stack, workspace.slug, long)
+    return _line("import", IMPORTED, told)
+
+
+@contextmanager
+def _stack() -> Iterator[Stack]:
+    with (
+        tempfile.TemporaryDirectory(prefix="openlatch-bench-", dir="/tmp") as folder,
+        Stack(Path(folder) / "stack", fast=True, seeded=False) as stack,
+    ):
+        Path(folder).chmod(0o711)
+        yield stack
+
+
+def _signed_in(stack: Stack, slug: str) -> tuple[str, dict[str, str]]:
+    """The address of the API, and what proves who we are: a token of its own each time."""
+    client, token = Client.sign_in(stack.url, workspace=slug, address=ADDRESS, password=PASSWORD)
+    client.close()
+    return f"{stack.url}/api/v1", {"Authorization": f"Bearer {token.secret}"}
+
+
+def _beside(stack: Stack, slug: str, long: Callable[[], None]) -> dict[str, float]:
+    """Seconds of something long, the memory it adds, and what a page costs others before it and meanwhile."""
+    url, other = _signed_in(stack, slug)
+    with httpx.Client(base_url=url, headers=other, timeout=120) as http:
+
+        def page() -> float:
+            start = time.perf_counter()
+            http.get("/entries?limit=100&sort=party").raise_for_status()
+            return time.perf_counter() - start
+
+        page()
+        quiet = [page() for _ in range(QUIET)]
+        before, peak, meanwhile = _memory(), 0, list[float]()
+        failed: list[BaseException] = []
+
+        def run() -> None:
+            try:
+                long()
+            except BaseException as error:
+                failed.append(error)
+
+        work = threading.Thread(target=run)
+        start = time.perf_counter()
+        work.start()
+        while work.is_alive():
+            meanwhile.append(page())
+            peak = max(peak, _memory())
+            time.sleep(0.05)
+        seconds = time.perf_counter() - start
+        if failed:
+            raise failed[0]
+    return {
+        "seconds": seconds,
+        "before": before / 2**20,
+        "megabytes": (peak - before) / 2**20,
+        "others": statistics.median(meanwhile) / statistics.median(quiet),
+        "worst": max(meanwhile),
+        "calls": len(meanwhile),
+    }
+
+
+def _memory() -> int:
+    """What the processes that serve take together, in bytes; they call themselves after what serves them."""
+    total = 0
+    for entry in Path("/proc").iterdir():
+        try:
+            if entry.name.isdigit() and b"gunicorn" in (entry / "cmdline").read_bytes():
+                total += int((entry / "statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
+        except OSError:
+            continue
+    return total
+
+
+def _line(name: str, rows: int, told: dict[str, float], **more: float) -> str:
+    return json.dumps(
+        {
+            "benchmark": name,
+            "what": f"{rows} entries in one request, while somebody else looks at a page every 50 ms",
+            "seconds": round(told["seconds"], 1),
+            "rows_a_second": round(rows / told["seconds"]),
+            "megabytes": round(told["before"], 1),
+            "added_megabytes": round(told["megabytes"], 1),
+            "others_latency_ratio": round(told["others"], 2),
+            "others_worst_seconds": round(told["worst"], 2),
+            "others_calls": int(told["calls"]),
+            **more,
+        }
+    )
