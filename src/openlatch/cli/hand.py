@@ -121,11 +121,14 @@ def import_(provider: str, file: Path, columns: tuple[str, ...], dry_run: bool) 
             f"{file.name} was not imported:\n  " + "\n  ".join(complaints[:20]) + more,
             "Nothing was changed. Correct these lines, then import it again.",
         )
+    for remark in outcome.remarks[:20]:
+        click.echo(f"  line {remark.line}, “{remark.column}”: {remark.problem}")
     counts = ", ".join(f"{number} {word}" for word, number in outcome.counts.items())
     click.echo(f"{'Would change' if dry_run else 'Imported'}: {counts}.")
 
 
 def _columns(to: Console, outcome: wire.ImportOutcome) -> None:
     for column in outcome.columns:
-        taken = f"→ {column.field}" if column.field else "left out" + (", it is worked out" if column.derived else "")
+        why = ", it is worked out" if column.derived else ", it holds secrets" if column.secret else ""
+        taken = f"→ {column.field}" if column.field else f"left out{why}"
         to.print(Text.assemble(f"  {column.header:<24}", (taken, "" if column.field else "dim")))

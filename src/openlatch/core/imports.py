@@ -17,6 +17,7 @@ from openlatch.core.hours import Hours
 from openlatch.core.model import Dependency, Kind, PartyKind, PartyStatus, ReadingOutcome, State, normal_address
 from openlatch.core.observation import WRITTEN, Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.powers import Power, in_order
+from openlatch.core.secrecy import holds_secret, names_secret, tells_secret
 
 __all__ = ["DERIVED", "FIELDS", "Complaint", "Imported", "cut_apart", "match_columns", "put_together", "read_rows"]
 
@@ -54,6 +55,12 @@ FIELDS: Mapping[str, str] = {
     "key": "what tells this line from all others, at every import",
 }
 """The columns that are taken, with what is in them."""
+
+_FREE = frozenset(("basis", "given_by", "dependencies", "device", "network", "home", "publisher"))
+"""Columns of which a cell can be left out, and the line still says who has access to what."""
+_BY_PEOPLE = frozenset(("party", "addresses", "basis", "given_by", "publisher"))
+"""Columns in which people write: what looks made up by a machine does not belong there."""
+_ADDRESS = re.compile(r"[^@\s]+@[^@\s]+|@?[\w.+-]{1,64}|@[^@\s]+\.[^@\s]+")
 
 DERIVED = frozenset(
     (
@@ -104,6 +111,10 @@ class Imported:
     columns: Mapping[str, str] = field(default_factory=dict)
     lines: Mapping[str, int] = field(default_factory=dict)
     """the line of each entry, by its key"""
+    secrets: tuple[str, ...] = ()
+    """the headers of columns that were left out because they say that what is in them is secret"""
+    remarks: tuple[Complaint, ...] = ()
+    """cells that were left out because they seem to hold a secret"""
 
 
 def put_together(values: Iterable[str]) -> str:
@@ -125,13 +136,18 @@ def match_columns(headers: Sequence[str], wanted: Mapping[str, str]) -> tuple[di
     complaints = [Complaint(1, header, "there is no such column") for header in wanted if header not in headers] + [
         Complaint(0, "", f"“{name}” is not a field") for name in wanted.values() if name and name not in FIELDS
     ]
+    complaints += [
+        Complaint(1, header, "it says that it holds secrets, and none is kept here; leave it out")
+        for header, name in wanted.items()
+        if name and names_secret(header)
+    ]
     columns: dict[str, str] = {}
     for place, header in enumerate(headers, 1):
         name = re.sub(r"[^a-z0-9]+", "_", header.strip().casefold()).strip("_")
         known = name if name in FIELDS else _ALSO.get(name, "")
         if header in columns and header.strip():
             complaints.append(Complaint(1, header, f"column {place} has the same name as one before it"))
-        columns[header] = wanted.get(header, known)
+        columns[header] = wanted.get(header, "" if names_secret(header) else known)
     taken: dict[str, str] = {}
     for header, name in columns.items():
         if name and name in taken:
@@ -154,8 +170,9 @@ def read_rows(
     _, header = next(remaining, (1, ()))
     headers = [h.strip() for h in header]
     matched, complaints = match_columns(headers, columns or {})
+    hidden, remarks = tuple(filter(names_secret, headers)), list[Complaint]()
     if complaints:
-        return Imported(Observation(ReadingOutcome.PARTIAL), tuple(complaints), matched)
+        return Imported(Observation(ReadingOutcome.PARTIAL), tuple(complaints), matched, secrets=hidden)
     accounts: dict[str, ObservedAccount] = {}
     parties: dict[str, ObservedParty] = {}
     entries: list[ObservedEntry] = []
@@ -164,22 +181,22 @@ def read_rows(
         if not any(cell.strip() for cell in cells):
             continue
         row = _Row(line, headers, matched, cells, zone, complaints)
+        row.keep_secrets_out(remarks)
         row.belongs_to(provider)
         entry = row.entry()
         if entry.key in lines:
-            complaints.append(
-                Complaint(line, row.header("key"), f"it is the same access as line {lines[entry.key]}: {entry.key}")
-            )
+            complaints.append(Complaint(line, row.header("key"), f"it is the same access as line {lines[entry.key]}"))
         lines.setdefault(entry.key, line)
         account = row.text("account")
         accounts.setdefault(account, ObservedAccount(account, account))
         parties[entry.party] = row.party(entry.party, parties.get(entry.party))
         entries.append(entry)
     if complaints:
-        return Imported(Observation(ReadingOutcome.PARTIAL), tuple(complaints), matched)
+        nothing = Observation(ReadingOutcome.PARTIAL)
+        return Imported(nothing, tuple(complaints), matched, secrets=hidden, remarks=tuple(remarks))
     # Partial, since what is not in a list is not thereby gone.
     seen = Observation(ReadingOutcome.PARTIAL, tuple(accounts.values()), tuple(parties.values()), tuple(entries))
-    return Imported(seen, (), matched, lines)
+    return Imported(seen, (), matched, lines, hidden, tuple(remarks))
 
 
 class _Row:
@@ -198,6 +215,9 @@ class _Row:
         self._headers = {name: header for header, name in columns.items() if name}
         if len(cells) > len(headers) and any(cell.strip() for cell in cells[len(headers) :]):
             self._complain("", f"it has {len(cells)} cells, and the header has {len(headers)}")
+        if len(cells) < len(headers):
+            # What stands in its cells may belong under other headings: a password under "address".
+            self._complain("", f"it has {len(cells)} cells only, and the header has {len(headers)}")
         self._all = dict(zip(headers, (_harmless(cell) for cell in cells), strict=False))
         for header, cell in self._all.items():
             if len(cell) > _MOST_LETTERS:
@@ -206,6 +226,19 @@ class _Row:
                 self._all[header] = cell[:_MOST_LETTERS]
             elif "\x00" in cell:
                 self._complaints.append(Complaint(line, header, "the cell has a NUL in it"))
+
+    def keep_secrets_out(self, remarks: list[Complaint]) -> None:
+        """Leave out what seems to be a secret; where it would say who or what it is about, refuse the line."""
+        for name, header in self._headers.items():
+            cell = self._all.get(header, "")
+            if not (holds_secret(cell) if name in _BY_PEOPLE else tells_secret(cell)):
+                continue
+            if name in _FREE:
+                self._all[header] = ""
+                remarks.append(Complaint(self._line, header, "the cell seems to hold a password, and was left out"))
+            else:
+                self._complain(name, "the cell seems to hold a password; none is kept here, not even by mistake")
+                self._all[header] = ""
 
     def header(self, name: str) -> str:
         return self._headers.get(name, "")
@@ -216,13 +249,13 @@ class _Row:
     def belongs_to(self, provider: str) -> None:
         for header, cell in self._all.items():
             if header.casefold() == "provider" and cell.strip() and cell.strip().casefold() != provider.casefold():
-                self._complaints.append(Complaint(self._line, header, f"it is of {cell.strip()}, not of {provider}"))
+                self._complaints.append(Complaint(self._line, header, f"it is of another provider than {provider}"))
 
     def party(self, key: str, known: ObservedParty | None) -> ObservedParty:
         addresses = tuple(cut_apart(self.text("addresses").replace(",", ";")))
         for address in addresses:
-            if not re.fullmatch(r"[^@\s]+@[^@\s]+", address) and not re.fullmatch(r"\S+", address):
-                self._complain("addresses", f"“{address}” is not an address")
+            if not _ADDRESS.fullmatch(address):
+                self._complain("addresses", "it is neither an address nor a handle")
         both = (*known.addresses, *addresses) if known else addresses
         return ObservedParty(
             key,
@@ -283,7 +316,7 @@ class _Row:
         try:
             found = of(text)
         except ValueError:
-            self._complain(name, f"“{text}” is not one of: {FIELDS[name]}")
+            self._complain(name, f"it is not one of: {FIELDS[name]}")
             return default
         if found in but:
             self._complain(name, f"what is {text} does not belong in a list of what stands; leave the line out")
@@ -295,13 +328,13 @@ class _Row:
             try:
                 found.append(of(word.casefold()))
             except ValueError:
-                self._complain(name, f"“{word}” is not a power; the powers are {FIELDS[name].partition(': ')[2]}")
+                self._complain(name, f"a word of it is not a power; the powers are {FIELDS[name].partition(': ')[2]}")
         return found
 
     def _yes(self, name: str) -> bool:
         text = self.text(name).casefold()
         if text not in ("", "yes", "no", "true", "false", "1", "0", "x"):
-            self._complain(name, f"“{text}” is neither yes nor no")
+            self._complain(name, "it is neither yes nor no")
         return text in ("yes", "true", "1", "x")
 
     def _parsed(self, name: str, parse: Callable[[str], T], how: str) -> T | None:
@@ -311,7 +344,7 @@ class _Row:
         try:
             return parse(text)
         except (ValueError, KeyError, OverflowError):
-            self._complain(name, f"“{text[:80]}” cannot be read; {how}")
+            self._complain(name, f"it cannot be read; {how}")
             return None
 
     def _each(self, name: str, parse: Callable[[str], T]) -> list[T]:
@@ -320,7 +353,7 @@ class _Row:
             try:
                 found.append(parse(part))
             except (ValueError, OverflowError):
-                self._complain(name, f"“{part[:80]}” cannot be read")
+                self._complain(name, "it cannot be read")
         return found
 
     def _uses(self) -> dict[Power, datetime] | None:
@@ -331,7 +364,7 @@ class _Row:
             try:
                 found[Power(word)] = self._to_instant(at)
             except (ValueError, OverflowError):
-                self._complain("uses", f"“{pair[:80]}” is not a power and a time")
+                self._complain("uses", "it is not a power and a time")
         return found if pairs else None
 
     def _instant(self, name: str, *, last_day: bool = False) -> datetime | None:

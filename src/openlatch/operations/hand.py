@@ -66,12 +66,13 @@ def keep(call: Call, provider: str, fields: Mapping[str, str], *, somebody_else:
     rows = ((1, tuple(fields)), (2, tuple(fields.values())))
     imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name)
     imported = _take_in(call, found, imported)
-    if imported.complaints:
-        first = imported.complaints[0]
+    wrong = (*imported.complaints, *imported.remarks)
+    if wrong:
+        first = wrong[0]
         raise Invalid(
             f"{first.column or 'The entry'}: {first.problem}. Nothing was changed.",
             next_step="Correct it and send it again.",
-            errors=[{"at": c.column or "body", "problem": c.problem} for c in imported.complaints],
+            errors=[{"at": c.column or "body", "problem": c.problem} for c in wrong],
         )
     for party in imported.observation.parties if not somebody_else else ():
         for address in party.addresses:

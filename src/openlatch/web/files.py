@@ -145,6 +145,9 @@ def _rows_of_xlsx(content: bytes) -> Rows:
             cells = [_shown(value) for value in row]
             while cells and not cells[-1]:
                 cells.pop()
+            if rows and cells:
+                # A spreadsheet has no short rows: what is not written down is empty.
+                cells += [""] * (len(rows[0][1]) - len(cells))
             rows.append((number, cells))
             _within(len(rows))
     except Malformed:

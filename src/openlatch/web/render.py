@@ -412,13 +412,16 @@ def imported(sight: ImportSight) -> wire.ImportOutcome:
         done=sight.done,
         counts=dict(sight.counts),
         columns=[
-            wire.ImportColumn(header=header, field=name, derived=header in sight.derived)
+            wire.ImportColumn(
+                header=header, field=name, derived=header in sight.derived, secret=header in sight.imported.secrets
+            )
             for header, name in sight.imported.columns.items()
         ],
         complaints=[
             wire.Complaint(line=c.line, column=c.column, problem=c.problem) for c in sight.imported.complaints[:500]
         ],
         fields=dict(FIELDS),
+        remarks=[wire.Complaint(line=c.line, column=c.column, problem=c.problem) for c in sight.imported.remarks[:500]],
     )
 
 

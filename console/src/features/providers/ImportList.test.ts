@@ -11,6 +11,7 @@ const outcome = {
   done: false,
   counts: { new: 2, changed: 0, unchanged: 0 },
   complaints: [] as object[],
+  remarks: [] as object[],
   columns: [
     { header: "Who", field: "party", derived: false },
     { header: "Which", field: "", derived: false },
@@ -50,6 +51,21 @@ describe("importing a list", () => {
       ["true", { Which: "level" }],
       ["false", { Which: "level" }],
     ]);
+  });
+
+  it("says which columns and cells are left out because they hold passwords", async () => {
+    service({
+      [PATH]: {
+        ...outcome,
+        columns: [{ header: "Password", field: "", derived: false, secret: true }],
+        remarks: [
+          { line: 4, column: "Notes", problem: "the cell seems to hold a password, and was left out" },
+        ],
+      },
+    });
+    const shown = await chosen();
+    expect(shown.text()).toContain("left out, it holds secrets");
+    expect(shown.text()).toContain("Line 4, “Notes”: the cell seems to hold a password");
   });
 
   it("names every bad line and offers no import", async () => {

@@ -83,6 +83,12 @@ function match(header: string, event: Event): void {
         <p v-else class="mt-3">
           It would bring: <b class="font-[620]">{{ counts }}</b>. Nothing else changes.
         </p>
+        <ul v-if="outcome.remarks.length" class="mt-2 text-[13.5px]" aria-label="Left out">
+          <li v-for="remark in outcome.remarks.slice(0, 12)" :key="`${remark.line} ${remark.column}`">
+            Line {{ remark.line }}, “{{ remark.column }}”: {{ remark.problem }}
+          </li>
+          <li v-if="outcome.remarks.length > 12">and {{ outcome.remarks.length - 12 }} more</li>
+        </ul>
         <table class="mt-3 text-left text-[13.5px]">
           <thead class="text-[12.5px] text-mute">
             <tr>
@@ -95,6 +101,7 @@ function match(header: string, event: Event): void {
               <td class="py-[3px] pr-6">{{ column.header || "(no name)" }}</td>
               <td class="py-[3px]">
                 <span v-if="column.derived" class="text-mute">left out, it is worked out</span>
+                <span v-else-if="column.secret" class="text-mute">left out, it holds secrets</span>
                 <select
                   v-else
                   class="field"

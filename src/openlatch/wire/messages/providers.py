@@ -193,21 +193,28 @@ class Complaint(Sent):
 
 
 class ImportColumn(Sent):
-    """How a column was taken: as which field (empty: left out), or `derived`: worked out, and so left out."""
+    """How a column was taken: as which field (empty: left out), or `derived`: worked out, and so left out; or `secret`:
+    left out since it says that what is in it is secret.
+    """
 
     header: str
     field: str
     derived: bool
+    secret: bool = False
 
 
 class ImportOutcome(Sent):
-    """What an import changed, or with a dry run would change; with complaints it changed nothing."""
+    """What an import changed, or with a dry run would change; with complaints it changed nothing.
+
+    `remarks` are cells that were left out because they seem to hold a password; what stood there is not repeated.
+    """
 
     done: bool
     counts: dict[str, int]
     columns: list[ImportColumn]
     complaints: list[Complaint]
     fields: dict[str, str]
+    remarks: list[Complaint] = Field(default=[])
 
 
 class ProviderList(Page[Provider]):
