@@ -69,7 +69,7 @@ def test_what_is_proposed_has_something_in_common_that_is_theirs_alone_and_nothi
             assert reason.said().startswith("Both ")
             if reason.what is Resemblance.ADDRESS:
                 both = one.party.verified and other.party.verified
-                assert (reason.doubt is None) == identifies(reason.value, OURS, confirmed=both)
+                assert (reason.doubt is None) == identifies(reason.value, one.party.kind, OURS, confirmed=both)
     apart = set(list(found)[:1])
     assert {frozenset((one.one, one.other)) for one in perhaps(every, OURS, apart)} == set(found) - apart
 
@@ -97,6 +97,13 @@ def test_an_address_of_a_role_or_one_that_nobody_confirmed_is_put_to_a_person_an
     }  # fmt: skip
     assert "role" in pair.reasons[1].said()
     assert "not confirmed" in pair.reasons[0].said()
+
+
+def test_a_handle_means_somebody_at_its_own_provider_only() -> None:
+    for handle in ("@orla-finch", "orla.finch", "@kestrelridge.example"):
+        assert not identifies(handle, PartyKind.PERSON, OURS, confirmed=True)
+    assert identifies("@northcape-uni.example", PartyKind.TEAM, OURS, confirmed=False), "a domain is one everywhere"
+    assert identifies("orla@kestrelridge.example", PartyKind.PERSON, OURS, confirmed=False)
 
 
 @pytest.mark.parametrize(

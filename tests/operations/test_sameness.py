@@ -18,7 +18,7 @@ from openlatch.core.powers import Power
 from openlatch.core.roles import Scope
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, NotFound
-from openlatch.operations import readings, sameness
+from openlatch.operations import flags, readings, sameness
 from openlatch.operations.gate import Actor, Call
 from tests.harness.ridge import Ridge
 
@@ -132,6 +132,26 @@ def test_what_was_taken_for_one_is_parted_by_its_key_and_stays_so(call: Call) ->
     assert shown(call, "Live Sky", person("s-3", box, second)) == {"s-3": one}
     entries, _, parties = state(call, one)  # type: ignore[misc]
     assert (entries, parties[one][1]) == (before[0], before[2][one][1])  # type: ignore[index]
+
+
+def test_flags_and_circle_follow_who_is_joined_and_come_back_with_the_undoing(call: Call) -> None:
+    like = f"orla{next(FRESH)}@kestreIridge.example"
+    (one,) = shown(call, "Ticket Desk", person("d-8", f"wren{next(FRESH)}@{OUT}")).values()
+    (other,) = shown(call, "Live Sky", person("s-8", like)).values()
+
+    def standing(party: UUID) -> set[str]:
+        flags.evaluate(call, call.tx.entries.held_by([one, other]), parties=[one, other], met=[one, other])
+        held = {entry.id for entry in call.tx.entries.held_by([party])}
+        every = call.tx.flags.all_standing()
+        return {flag.rule for flag in every if flag.subject_id in {party, *held}}
+
+    before = standing(one), standing(other)
+    assert before[1], "an address that resembles one of ours is flagged"
+    joined = sameness.join(call, str(one), str(other), "")
+    assert standing(other) == set(), "nothing stands on who is nobody of their own any more"
+    assert standing(one) >= before[1]
+    sameness.undo(call, joined.decision.ref)
+    assert (standing(one), standing(other)) == before
 
 
 def test_the_same_app_at_two_providers_is_asked_about(call: Call) -> None:

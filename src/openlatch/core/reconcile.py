@@ -325,7 +325,7 @@ class _Keys:
         if there in self.keeps or known is None or known.kind is not one.kind:
             return None
         confirmed = one.verified and (known.verified or there in self.held.written)
-        return there if identifies(normal, self.held.circle, confirmed=confirmed) else None
+        return there if identifies(normal, one.kind, self.held.circle, confirmed=confirmed) else None
 
     def carries(self, address: str, party_id: UUID, *, written: bool) -> None:
         """Keep that a party carries an address, and that it is shared where another one does too."""

@@ -49,6 +49,8 @@ _ROLES = frozenset(
 class Doubt(StrEnum):
     """Why an address that two parties carry does not make them one by itself."""
 
+    HANDLE = "handle"
+    """it is a name that each provider gives on its own"""
     ROLE = "role"
     """it belongs to a role, and whoever has that reads it"""
     UNCONFIRMED = "unconfirmed"
@@ -110,6 +112,7 @@ class Reason:
 
 
 _DOUBTS = {
+    Doubt.HANDLE: ", which may be somebody else's at another provider",
     Doubt.ROLE: ", which belongs to a role: several people may use it",
     Doubt.UNCONFIRMED: ", which is outside your circle and is not confirmed for both of them",
 }
@@ -156,15 +159,15 @@ def is_role(address: str) -> bool:
     return bool(at) and local.partition("+")[0] in _ROLES
 
 
-def identifies(address: str, circle: Circle, *, confirmed: bool) -> bool:
+def identifies(address: str, kind: PartyKind, circle: Circle, *, confirmed: bool) -> bool:
     """Return whether an address says who its one party is, wherever that is met; `confirmed` if that was shown of all.
 
-    A whole domain (`@example.org`) is the same everywhere.
+    Everyone at a domain (`@example.org`) is the same team everywhere; a handle means somebody at its own provider only.
     """
     local, at, domain = normal_address(address).rpartition("@")
-    if at and not local:
+    if kind is PartyKind.TEAM and at and not local:
         return True
-    return not is_role(address) and (confirmed or (bool(at) and domain in circle.domains))
+    return is_mailbox(address) and not is_role(address) and (confirmed or domain in circle.domains)
 
 
 def meant(carriers: Iterable[Known]) -> UUID | None:
@@ -236,10 +239,13 @@ def _plain(text: str) -> str:
 
 
 def _doubt(address: str, pair: Iterable[Party], circle: Circle) -> Doubt | None:
+    if not is_mailbox(address):
+        return Doubt.HANDLE
     if is_role(address):
         return Doubt.ROLE
-    confirmed = all(party.verified for party in pair)
-    return None if identifies(address, circle, confirmed=confirmed) else Doubt.UNCONFIRMED
+    every = list(pair)
+    kind, confirmed = every[0].kind, all(party.verified for party in every)
+    return None if identifies(address, kind, circle, confirmed=confirmed) else Doubt.UNCONFIRMED
 
 
 def _enough(one: Party, other: Party, reasons: Iterable[Reason]) -> bool:

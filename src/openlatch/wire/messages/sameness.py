@@ -46,7 +46,7 @@ class AlikeReason(Sent):
 
     what: Literal["address", "home", "publisher", "key", "name"]
     value: str
-    doubt: Literal["role", "unconfirmed"] | None
+    doubt: Literal["handle", "role", "unconfirmed"] | None
     says: str
 
 
