@@ -26,31 +26,36 @@ def ask(doors: Doors, who: str, path: str = "/api/v1/entries") -> Response:
 
 @given(
     st.integers(3, 12),
-    st.lists(st.tuples(st.sampled_from("abc"), st.booleans()), max_size=40),
+    st.lists(st.tuples(st.sampled_from("abc"), st.booleans(), st.booleans()), max_size=40),
 )
-def test_one_thread_is_always_left_and_nobody_has_more_than_half(threads: int, asked: list[tuple[str, bool]]) -> None:
-    doors = Doors(Slow(), threads, "/api/v1")
-    inside: list[tuple[str, Response]] = []
-    for who, leaves in asked:
+def test_one_thread_is_always_left_and_what_takes_long_never_takes_most(
+    threads: int, asked: list[tuple[str, bool, bool]]
+) -> None:
+    doors = Doors(Slow(), threads, "/api/v1", ["export"])
+    inside: list[tuple[str, bool, Response]] = []
+    for who, long, leaves in asked:
         if leaves and inside:
-            _, first = inside.pop(0)
-            first.close()
+            inside.pop(0)[2].close()
             continue
-        mine = sum(one == who for one, _ in inside)
-        free = len(inside) < threads - 1 and mine < max(threads // 2, 1)
-        answer = ask(doors, who)
+        mine = [is_long for one, is_long, _ in inside if one == who]
+        all_long = sum(is_long for _, is_long, _ in inside)
+        free = len(inside) < threads - 1 and len(mine) < max(threads - 2, 1)
+        if long:
+            free = free and sum(mine) < max(threads // 4, 1) and all_long < max(threads // 2, 1)
+        answer = ask(doors, who, "/api/v1/entries/export" if long else "/api/v1/entries")
         assert answer.status_code == (200 if free else 503)
         if free:
-            inside.append((who, answer))
+            inside.append((who, long, answer))
         else:
             assert answer.headers["Retry-After"] == "1"
             assert "Nothing was done" in answer.get_data(as_text=True)
         health = ask(doors, who, "/healthz")
         assert health.status_code == 200, "health answers apart"
         health.close()
-    for _, answer in inside:
+    for _, _, answer in inside:
         answer.close()
     assert not doors._inside
+    assert not doors._long_inside
 
 
 def test_a_place_is_free_again_whatever_happens_to_the_app() -> None:

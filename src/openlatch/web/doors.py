@@ -5,7 +5,7 @@ from __future__ import annotations
 import hashlib
 import threading
 from collections import Counter
-from collections.abc import Iterable
+from collections.abc import Collection, Iterable
 from typing import TYPE_CHECKING
 
 from werkzeug.wrappers import Response
@@ -20,50 +20,61 @@ __all__ = ["Doors"]
 
 
 class Doors:
-    """Lets at most all but one of `threads` through at a time, and half of them for any one caller.
+    """Lets at most all but one of `threads` through at a time, and one fewer for any one caller.
 
-    A caller is a token, a session, or where there is neither, an address. Whoever finds no place is told to come again
-    in a second, and nothing was done. With fewer than three threads everybody waits for the one before.
+    Of what takes long (`long`: the last parts of its paths) nobody has more than a quarter of them at a time, and all
+    together half. A caller is a token, a session, or where there is neither, an address. Whoever finds no place is told
+    to come again in a second, and nothing was done. With fewer than three threads everybody waits for the one before.
     """
 
-    def __init__(self, app: WSGIApplication, threads: int, prefix: str) -> None:
+    def __init__(self, app: WSGIApplication, threads: int, prefix: str, long: Collection[str] = ()) -> None:
         self._app = app
         self._prefix = prefix
+        self._long = frozenset(long)
         self._most = threads - 1 if threads > 2 else 0
-        self._each = max(threads // 2, 1)
+        self._each = max(threads - 2, 1)
+        self._long_each, self._long_most = max(threads // 4, 1), max(threads // 2, 1)
         self._lock = threading.Lock()
         self._inside: Counter[bytes] = Counter()
+        self._long_inside: Counter[bytes] = Counter()
 
     def __call__(self, environ: WSGIEnvironment, start_response: StartResponse) -> Iterable[bytes]:
         if not self._most or not str(environ.get("PATH_INFO", "")).startswith(self._prefix):
             return self._app(environ, start_response)
         who = _caller(environ)
-        if not self._enters(who):
+        long = str(environ.get("PATH_INFO", "")).rpartition("/")[2] in self._long
+        if not self._enters(who, long=long):
             return _busy()(environ, start_response)
         try:
             answer = self._app(environ, start_response)
         except BaseException:
-            self._leaves(who)
+            self._leaves(who, long=long)
             raise
-        return ClosingIterator(answer, [lambda: self._leaves(who)])
+        return ClosingIterator(answer, [lambda: self._leaves(who, long=long)])
 
     def others(self) -> bool:
         """Whether anybody else is being answered at this moment."""
         with self._lock:
             return self._inside.total() > 1
 
-    def _enters(self, who: bytes) -> bool:
+    def _enters(self, who: bytes, *, long: bool) -> bool:
         with self._lock:
-            if self._inside.total() >= self._most or self._inside[who] >= self._each:
+            inside, at_long = self._inside, self._long_inside
+            if inside.total() >= self._most or inside[who] >= self._each:
                 return False
-            self._inside[who] += 1
+            if long and (at_long.total() >= self._long_most or at_long[who] >= self._long_each):
+                return False
+            inside[who] += 1
+            at_long[who] += long
             return True
 
-    def _leaves(self, who: bytes) -> None:
+    def _leaves(self, who: bytes, *, long: bool) -> None:
         with self._lock:
             self._inside[who] -= 1
-            if not self._inside[who]:
-                del self._inside[who]
+            self._long_inside[who] -= long
+            # Of whoever has gone nothing is remembered.
+            self._inside += Counter()
+            self._long_inside += Counter()
 
 
 def _caller(environ: WSGIEnvironment) -> bytes:
