@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import time, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -11,6 +11,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from openlatch.core.hours import Hours, Window, day_in, last_day
 from openlatch.core.impact import Situation
 from openlatch.core.leaver import Phase, leaver_items
 from openlatch.core.model import (
@@ -23,6 +24,7 @@ from openlatch.core.model import (
     PartyKind,
     PartyStatus,
     ReadingOutcome,
+    Side,
     State,
 )
 from openlatch.core.model import Party as PartyValue
@@ -463,3 +465,46 @@ def test_sessions_that_are_said_to_be_closed_are_closed_by_the_plan_and_what_und
     assert undone(narrow, replace(ALL, raises=frozenset())).endswith(
         "; it can be widened again at Ticket Desk itself only."
     )
+
+
+some = st.frozensets(st.sampled_from(list(Kind)))
+
+
+@given(
+    gives=some,
+    side=st.sampled_from(list(Side)),
+    kind=st.sampled_from([Kind.DELEGATE, Kind.GRANT, Kind.APP]),
+    hours=st.booleans(),
+    action=st.sampled_from([Action.END, Action.END_ON, Action.GIVE_UP]),
+)
+def test_what_is_promised_to_be_given_again_from_here_can_be_and_nothing_else_is_promised(
+    gives: frozenset[Kind], side: Side, kind: Kind, hours: bool, action: Action
+) -> None:
+    nights = Hours("UTC", (Window(frozenset({1}), time(19), time(4)),)) if hours else None
+    target, able = theirs(kind=kind, hours=nights), replace(ALL, gives=gives, redone_by=side)
+    ask = Ask(action, until=NOW + timedelta(days=30)) if action is Action.END_ON else Ask(action)
+    (told,) = [c.text for c in plan(target, ask=ask, abilities=able).consequences if c.kind == "effect"]
+    gone = replace(target, state=State.ENDED, end_reason=EndReason.REVOKED, ended_at=NOW)
+    try:
+        plan(gone, ask=Ask(Action.GIVE_BACK), abilities=able)
+        possible = True
+    except Conflict:
+        possible = False
+    if action is Action.GIVE_UP:
+        assert "only the holder can let you in again" in told
+    elif side is Side.PARTY:
+        assert "only the other side can bring it back" in told
+    else:
+        assert ("at Ticket Desk itself" not in told) == possible
+    assert ("at once" in told) == (action is not Action.END_ON)
+
+
+@given(st.integers(1, 200), st.integers(1, 200))
+def test_a_payment_is_said_to_fail_on_the_day_on_which_it_does(runs: int, ends: int) -> None:
+    paying = theirs(dependencies=(Dependency("payment", "gate maintenance", NOW + timedelta(days=runs)),))
+    until = NOW + timedelta(days=ends)
+    (text,) = [c.text for c in plan(paying, ask=Ask(Action.END_ON, until=until)).consequences if c.kind == "dependency"]
+    if runs >= ends:
+        assert f"It fails from {day_in(NOW + timedelta(days=runs), 'UTC')}" in text
+    else:
+        assert f"It goes on through {last_day(until, 'UTC')}, and fails then" in text

@@ -14,13 +14,18 @@ from openlatch.core.model import Abilities, Account, Entry, Kind, Party, PartyKi
 from openlatch.core.powers import Power, in_order
 from openlatch.core.reach import effective
 
-__all__ = ["Consequence", "Situation", "administers", "gives_back", "lost", "mends", "successors", "takes"]
+__all__ = [
+    "Consequence",
+    "Situation",
+    "administers",
+    "can_give_back",
+    "gives_back",
+    "lost",
+    "mends",
+    "successors",
+    "takes",
+]
 
-_REDO = {
-    Side.HOLDER: "you can give it again at any time",
-    Side.PARTY: "only the other side can bring it back",
-    Side.EITHER: "you or the other side can bring it back at any time",
-}
 _FORGETS_NOTHING = "Ending this does not make them forget it: change it."
 
 
@@ -156,13 +161,15 @@ def takes(
     given_up: bool = False,
     effect: str = "",
     undo: str = "",
+    until: datetime | None = None,
 ) -> tuple[Consequence, ...]:
     """Return what happens if these powers are taken from an entry, or with `ends` all of it, gravest first.
 
-    `effect` says when it takes effect and `undo` how it is undone, if these are not as with an end.
+    `effect` says when it takes effect and `undo` how it is undone, if these are not as with an end; `until` is when, if
+    that is not now.
     """
     found = [
-        *_stops(situation, takes_away, ends),
+        *_stops(situation, takes_away, ends, until),
         *_open_anyway(situation, takes_away),
         *_stays(situation, ends, given_up, effect, undo),
     ]
@@ -181,14 +188,18 @@ def gives_back(s: Situation, until: datetime | None) -> tuple[Consequence, ...]:
     return (left, again, alone) if s.party.status is PartyStatus.LEFT else (again, alone)
 
 
-def _stops(s: Situation, takes_away: tuple[Power, ...], ends: bool) -> Iterable[Consequence]:
+def _stops(
+    s: Situation, takes_away: tuple[Power, ...], ends: bool, until: datetime | None = None
+) -> Iterable[Consequence]:
     if ends or Power.SPEND in takes_away:
         for one in s.entry.dependencies:
-            when = (
-                f" It fails from {day_in(one.next_at, s.zone)} unless someone else takes it over."
-                if one.next_at
-                else ""
-            )
+            when = ""
+            if one.next_at is not None and (until is None or one.next_at >= until):
+                when = f" It fails from {day_in(one.next_at, s.zone)} unless someone else takes it over."
+            elif until is not None:
+                when = (
+                    f" It goes on through {last_day(until, s.zone)}, and fails then unless someone else takes it over."
+                )
             text = f"One {one.kind} depends on it: {one.what}, through {s.party.name}.{when}"
             yield Consequence("dependency", Severity.HIGH, text)
     if not mends(s, takes_away):
@@ -225,8 +236,25 @@ def _stays(s: Situation, ends: bool, given_up: bool, effect: str, undo: str) -> 
         undo = "they can sign in again at any time"
     elif given_up:
         undo = "only the holder can let you in again"
-    undo = undo or _REDO[s.abilities.redone_by]
+    undo = undo or _redone(s)
     yield Consequence("effect", Severity.LOW, f"{effect}; {undo}.")
+
+
+def _redone(s: Situation) -> str:
+    """Who can give it again once it has ended, and where: from here only what the provider takes from here."""
+    from_here = can_give_back(s)
+    if s.abilities.redone_by is Side.PARTY:
+        return "only the other side can bring it back"
+    if s.abilities.redone_by is Side.EITHER:
+        where = "" if from_here else f", at {s.provider} itself,"
+        return f"you{where} or the other side can bring it back at any time"
+    return "you can give it again at any time" if from_here else f"it can be given again at {s.provider} itself only"
+
+
+def can_give_back(s: Situation) -> bool:
+    """Return whether what has ended can be given again from here, as it was."""
+    entry = s.entry
+    return not entry.by_hand and not s.by_hand and entry.hours is None and entry.kind in s.abilities.gives
 
 
 def _other_ways(s: Situation, ends: bool, given_up: bool) -> Iterable[Consequence]:

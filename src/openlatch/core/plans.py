@@ -79,7 +79,9 @@ def make_plan(s: Situation, ask: Ask, now: datetime, held: Extent | None = None)
     if ask.action in (Action.RESUME, Action.CLOSE_SESSIONS, Action.CHANGE_SECRET):
         happens: tuple[Consequence, ...] = _harmless(s, ask.action)
     else:
-        happens = takes(s, taken, ends=ends, given_up=given_up, effect=_when(s, ask), undo=_undone(s, ask))
+        until = ask.until if ask.action is Action.END_ON else None
+        told = {"effect": _when(s, ask), "undo": _undone(s, ask)}
+        happens = takes(s, taken, ends=ends, given_up=given_up, until=until, **told)
     stop, ways = "", successors(s)
     if not mends(s, taken):
         if ask.successor is None:
