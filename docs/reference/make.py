@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from pathlib import Path
 
 import click
 from pydantic import BaseModel
 
 from openlatch.cli import main as command_line
+from openlatch.core.model import Abilities
 from openlatch.core.orders import FINAL, TABLE, OrderState
+from openlatch.core.ports import Connector
 from openlatch.core.risk import CIRCUMSTANCES, Weights
 from openlatch.core.roles import OPERATIONS, Role
 from openlatch.core.rules.catalogue import FIELDS, WORDS
@@ -193,7 +195,36 @@ def connectors() -> str:
         for one in connector.about.settings:
             lines.append(f"| `{one.name}` | {one.what}{'' if one.needed else ' (can be left out)'} |")
         lines.append(f"| the secret | {connector.about.secret} |\n")
-    return "\n".join(lines).rstrip()
+    return "\n".join([*lines, *_able(ours)]).rstrip()
+
+
+ABLE = (
+    ("lists", "shows"), ("ends", "ends"), ("narrows", "narrows"), ("raises", "raises"), ("pauses", "pauses"),
+    ("dates", "gives an end"), ("prolongs", "prolongs"), ("gives", "gives"), ("enforces", "refuses past an end"),
+)  # fmt: skip
+
+
+def able(connector: type[Connector]) -> Abilities | None:
+    """Return what a connector can do wherever it is used; None if that is the provider's own to say."""
+    try:
+        return connector.abilities(connector.__new__(connector))
+    except AttributeError:
+        return None
+
+
+def _able(ours: Mapping[str, type[Connector]]) -> Iterator[str]:
+    yield "## What each can do\n"
+    yield "The kinds of entry; what is not here is asked of a person, who says when it is done. What a feed or a PostgreSQL"
+    yield "server can do it says itself, when it is read: `openlatch providers show NAME`.\n"
+    yield f"| connector | {' | '.join(words for _, words in ABLE)} | what a team was given |"
+    yield f"| --- {'| --- ' * len(ABLE)}| --- |"
+    for name, connector in sorted(ours.items()):
+        found = able(connector)
+        if found is None:
+            yield f"| `{name}` | {'as it says | ' * len(ABLE)}as it says |"
+            continue
+        cells = [", ".join(sorted(getattr(found, what))) or "no" for what, _ in ABLE]
+        yield f"| `{name}` | {' | '.join(cells)} | {'ends' if found.ends_teams else 'no'} |"
 
 
 def orders() -> str:

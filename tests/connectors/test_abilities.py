@@ -1,0 +1,65 @@
+"""What a connector says that it cannot do, it refuses, before it speaks to anybody."""
+
+from __future__ import annotations
+
+from importlib.util import module_from_spec, spec_from_file_location
+from pathlib import Path
+from typing import Any
+
+import pytest
+
+from openlatch.core.model import Abilities, Kind
+from openlatch.core.ports import Change, Gift
+from openlatch.errors import ProviderRefused
+from openlatch.wiring import connectors
+
+ROOT = Path(__file__).parents[2]
+CHANGES = ("narrows", "pauses", "dates", "raises", "prolongs", "widens")
+
+
+def reference() -> Any:
+    """What the reference is made with."""
+    spec = spec_from_file_location("make_reference", ROOT / "docs/reference/make.py")
+    assert spec is not None
+    assert spec.loader is not None
+    made = module_from_spec(spec)
+    spec.loader.exec_module(made)
+    return made
+
+
+ABLE: dict[str, Abilities] = {
+    name: found
+    for name, one in connectors().items()
+    if one.__module__.startswith("openlatch.") and (found := reference().able(one)) is not None
+}
+
+
+def test_the_table_is_of_those_that_can_say_it() -> None:
+    assert set(ABLE) == {"imap", "oauth", "scim", "ssh"}, "a feed and a PostgreSQL server say it themselves"
+
+
+@pytest.mark.parametrize("name", sorted(ABLE))
+def test_what_a_connector_cannot_do_it_refuses_without_a_call(name: str) -> None:
+    able, connector = ABLE[name], connectors()[name].__new__(connectors()[name])
+    refused = 0
+    if not able.gives:
+        with pytest.raises(ProviderRefused):
+            connector.give("party", Gift("account", Kind.DELEGATE, "level"), "key")
+        refused += 1
+    if not any(getattr(able, what) for what in CHANGES):
+        with pytest.raises(ProviderRefused):
+            connector.change("entry", "party", Change(level="level"), "key")
+        refused += 1
+    if not able.ends_teams:
+        with pytest.raises(ProviderRefused):
+            connector.end("group:crew", "group:crew", "key")
+        refused += 1
+    assert refused or name == "imap", "whoever can do everything refuses nothing"
+
+
+@pytest.mark.parametrize("name", sorted(ABLE))
+def test_what_is_said_fits_together(name: str) -> None:
+    able = ABLE[name]
+    for what in ("ends", "enforces", *CHANGES):
+        assert getattr(able, what) <= able.lists, f"nothing that is not shown can be {what}"
+    assert able.gives_until <= able.gives
