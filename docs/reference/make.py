@@ -214,8 +214,8 @@ def able(connector: type[Connector]) -> Abilities | None:
 
 def _able(ours: Mapping[str, type[Connector]]) -> Iterator[str]:
     yield "## What each can do\n"
-    yield "The kinds of entry; what is not here is asked of a person, who says when it is done. What a feed or a PostgreSQL"
-    yield "server can do it says itself, when it is read: `openlatch providers show NAME`.\n"
+    yield "The kinds of entry; what is not here is asked of a person, who says when it is done. What a feed or"
+    yield "a PostgreSQL server can do it says itself, when it is read: `openlatch providers show NAME`.\n"
     yield f"| connector | {' | '.join(words for _, words in ABLE)} | what a team was given |"
     yield f"| --- {'| --- ' * len(ABLE)}| --- |"
     for name, connector in sorted(ours.items()):
