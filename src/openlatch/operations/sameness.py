@@ -99,7 +99,7 @@ def join(call: Call, text: str, other: str, reason: str) -> DecisionSight:
     _joined(call, first, second)
     call.log(
         "party.joined", "party", first.id,
-        party=first.name, other=str(second.id), other_name=second.name, reason=reason, decision=str(decision.id),
+        party=first.name, other=str(second.id), other_party=second.name, reason=reason, decision=str(decision.id),
     )  # fmt: skip
     _look_again(call, first.id, second.id)
     return _sight(call, decision)
@@ -118,7 +118,7 @@ def apart(call: Call, text: str, other: str, reason: str) -> DecisionSight:
     decision = _decide(call, first, second, Verdict.APART, reason, {})
     call.log(
         "party.kept-apart", "party", first.id,
-        party=first.name, other=str(second.id), other_name=second.name, reason=reason, decision=str(decision.id),
+        party=first.name, other=str(second.id), other_party=second.name, reason=reason, decision=str(decision.id),
     )  # fmt: skip
     return _sight(call, decision)
 
@@ -159,7 +159,7 @@ def part(call: Call, text: str, provider: str, key: str, reason: str) -> Decisio
     call.tx.parties.save_all([replace(party, addresses=left, verified=False, version=party.version + 1)])
     decision = _decide(call, party, parted, Verdict.PARTED, reason, before)
     call.log(
-        "party.parted", "party", party.id, party=party.name, other=str(parted.id), other_name=parted.name,
+        "party.parted", "party", party.id, party=party.name, other=str(parted.id), other_party=parted.name,
         provider=at.name, key=key, reason=reason, decision=str(decision.id),
     )  # fmt: skip
     _look_again(call, party.id, parted.id)
@@ -189,7 +189,7 @@ def undo(call: Call, text: str) -> DecisionSight:
         _joined(call, first, second)
     decision = call.tx.sameness.undone(decision, call.actor.author, call.now)
     call.log(
-        "party.undone", "party", first.id, party=first.name, other=str(second.id), other_name=second.name,
+        "party.undone", "party", first.id, party=first.name, other=str(second.id), other_party=second.name,
         verdict=decision.verdict.value, decision=str(decision.id),
     )  # fmt: skip
     _look_again(call, first.id, second.id)
