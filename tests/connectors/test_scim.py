@@ -232,11 +232,11 @@ def by_value_only(path: str, answer: Any) -> Any:
 
 
 @given(st.integers(1, 12), st.randoms(use_true_random=False))
-@settings(max_examples=15)
+@settings(max_examples=8)
 def test_a_directory_that_nobody_here_wrote_is_read_whole_whatever_it_does_now_and_then(
     often: int, chance: random.Random
 ) -> None:
-    app, there = directory(23)
+    app, there = directory(13)
     kinds = ("throttled", "throttled-until", "unavailable", "closed")
 
     def faults() -> Iterator[str]:
