@@ -36,3 +36,45 @@ def test_what_people_wrote_down_is_told_from_what_providers_name(
         secure(database, forced=False)
         assert database.execute(WRITTEN).fetchall() == before
         database.rollback()
+
+
+def test_entries_learn_whom_their_provider_named_and_anyone_becomes_one_party(
+    furnished: Ridge, things: Furniture, monkeypatch: pytest.MonkeyPatch
+) -> None:
+    assert things.entry
+    migration = importlib.import_module("openlatch.store.migrations.versions.0017_sameness")
+    subjects = "select id, subject from entries where kind <> 'offer' and subject <> '' order by id"
+    anyone = "select distinct party_id from entries where kind = 'open'"
+    with psycopg.connect(furnished.service.settings.database_url) as database:
+        for table in migration.READ:
+            database.execute(f"alter table {table} no force row level security")
+        before = database.execute(subjects).fetchall()
+        assert before
+        ((one,),) = database.execute(anyone).fetchall()
+        database.execute("update entries set subject = ''")
+        database.execute("delete from identifiers where scheme = 'anyone'")
+        twin = "ffffffff-ffff-7fff-bfff-ffffffffffff"
+        database.execute(
+            "insert into parties "
+            "(workspace_id, id, ref, kind, name, addresses, status, verified, publisher, home, version) "
+            "select workspace_id, %s, 'ZZZZ-ZZZZ', kind, name, addresses, status, verified, publisher, home, 1 "
+            "from parties where id = %s",
+            [twin, one],
+        )
+        # As it was before: anyone at one provider was another party than anyone at the next.
+        (place,) = database.execute("select provider_id from entries where kind = 'open' limit 1").fetchone() or (None,)
+        for moved in (
+            "update entries set party_id = %s where kind = 'open' and provider_id = %s",
+            "update identifiers set party_id = %s where value = 'anyone' and scheme = %s::text",
+        ):
+            database.execute(moved, [twin, place])
+        assert len(database.execute(anyone).fetchall()) == 2
+        monkeypatch.setattr(migration, "op", database)
+        migration._name_subjects()
+        migration._one_anyone()
+        assert database.execute(subjects).fetchall() == before
+        assert database.execute(anyone).fetchall() == [(one,)]
+        assert database.execute("select joined_into from parties where id = %s", [twin]).fetchall() == [(one,)]
+        named = database.execute("select party_id from identifiers where scheme = 'anyone'").fetchall()
+        assert named == [(one,)]
+        database.rollback()

@@ -56,15 +56,15 @@ def upgrade() -> None:
 def _name_subjects() -> None:
     """The key of whoever an entry lets in; of several, that of the one which the next reading shows."""
     keys = f"""
-        select i.workspace_id, i.scheme, i.party_id, count(*) as keys,
-            coalesce(min(i.value) filter (where i.value not like 'hand:%'), min(i.value)) as value
-        from identifiers i where {OWN} group by 1, 2, 3
+        select i.workspace_id, i.scheme, i.party_id, i.value like 'hand:%' as by_hand, count(*) as keys,
+            min(i.value) as value
+        from identifiers i where {OWN} group by 1, 2, 3, 4
     """
     op.execute(f"""
         update entries e set subject = k.value, digest = case when k.keys > 1 then null else e.digest end
         from ({keys}) k
         where k.workspace_id = e.workspace_id and k.scheme = e.provider_id::text and k.party_id = e.party_id
-            and e.kind <> 'offer'
+            and k.by_hand = e.by_hand and e.kind <> 'offer'
     """)
 
 
