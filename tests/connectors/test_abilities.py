@@ -2,35 +2,22 @@
 
 from __future__ import annotations
 
-from importlib.util import module_from_spec, spec_from_file_location
-from pathlib import Path
-from typing import Any
-
 import pytest
 
 from openlatch.core.model import Abilities, Kind
 from openlatch.core.ports import Change, Gift
 from openlatch.errors import ProviderRefused
 from openlatch.wiring import connectors
+from tests.test_habits import ROOT, load
 
-ROOT = Path(__file__).parents[2]
 CHANGES = ("narrows", "pauses", "dates", "raises", "prolongs", "widens")
 
 
-def reference() -> Any:
-    """What the reference is made with."""
-    spec = spec_from_file_location("make_reference", ROOT / "docs/reference/make.py")
-    assert spec is not None
-    assert spec.loader is not None
-    made = module_from_spec(spec)
-    spec.loader.exec_module(made)
-    return made
-
-
+REFERENCE = load(ROOT / "docs" / "reference" / "make.py")
 ABLE: dict[str, Abilities] = {
     name: found
     for name, one in connectors().items()
-    if one.__module__.startswith("openlatch.") and (found := reference().able(one)) is not None
+    if one.__module__.startswith("openlatch.") and (found := REFERENCE.able(one)) is not None
 }
 
 

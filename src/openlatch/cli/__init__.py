@@ -80,7 +80,7 @@ _COMMANDS = {
     "close-sessions": ("orders", "Sign somebody out on an account"),
     "change-secret": ("orders", "Have a secret changed that somebody was told"),
     "bulk": ("batches", "Do the same to many entries"),
-    "leaver": ("batches", "Take back everything of somebody who goes"),
+    "leaver": ("batches", "End all access of someone who is leaving"),
     "reviews": ("reviews", "List the reviews that come round"),
     "review": ("reviews", "Make reviews, and open a round"),
     "rounds": ("reviews", "List rounds of reviews"),

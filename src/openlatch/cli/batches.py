@@ -1,4 +1,4 @@
-"""The same for many entries, and everything of somebody who goes."""
+"""One action for many entries, and all access of someone who is leaving."""
 
 from __future__ import annotations
 
@@ -180,7 +180,7 @@ def _follow(client: Client, given: wire.Batch, *, no_wait: bool, output: str) ->
 
 
 def _remaining(b: wire.Batch) -> None:
-    """What somebody who goes has still, and what people can do about it."""
+    """The access that someone who is leaving still has, and what people can do about it."""
     if b.party is None or b.over or not b.rests:
         return
     for way in b.remains:

@@ -334,6 +334,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
     to.print(Text.assemble((e.party.name, "bold"), f" on {e.account.name}, {e.provider.name}", ("   " + e.ref, "dim")))
     facts = (
         ("address", ", ".join(e.party.addresses) + ("  (outside the circle)" if e.party.outside else "")),
+        ("known there as", e.subject),
         ("status", "has left" if e.party.status == "left" else ""),
         ("as", f"{e.kind} “{e.level}”, {e.state}" + (f" ({e.end_reason})" if e.end_reason else "")),
         ("can", ", ".join(e.powers) or ("not known" if e.unknown else "nothing beyond signing in")),

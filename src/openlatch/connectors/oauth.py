@@ -212,7 +212,7 @@ class OAuthConnector:
                     f"{where} does not revoke this token: {_error(answer)}.",
                     next_step="Disconnect the app at the provider itself, then read the provider again.",
                 )
-        return Answer(_told(watched))
+        return Answer(_told(watched, [hint for _, hint in living]))
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
         raise unable(entry, "change")
@@ -330,10 +330,11 @@ def _sent_at(answer: httpx.Response) -> float:
         return time.time()
 
 
-def _told(watched: _Watched) -> str:
-    """What revoking an app's tokens has come to."""
+def _told(watched: _Watched, revoked: list[str]) -> str:
+    """What revoking an app's tokens has come to, by the hints of those that lived."""
     if watched.refresh_token:
-        return "its refresh token and its access token are revoked"
+        named = " and ".join(f"its {hint.replace('_', ' ')}" for hint in revoked)
+        return f"{named} {'is' if len(revoked) == 1 else 'are'} revoked"
     if watched.hint == "access_token":
         return "its access token is revoked; whether the app can get another one is not known here"
     return "the token is revoked"

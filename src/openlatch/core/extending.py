@@ -44,9 +44,9 @@ def extend(s: Situation, ask: Ask, now: datetime) -> Plan:
         step = changed(s, entry, change, text)
     else:
         text = (
-            f"Have “{entry.level}” of {who} extended at {s.provider} itself: {', '.join(said)}; and say here that it "
+            f"Have “{entry.level}” of {who} extended at {s.provider} itself: {', '.join(said)}; "
+            "and say here that it is done."
         )
-        text += "is done."
         step = asked(s, entry, text, change)
     read: tuple[Step, ...] = () if entry.by_hand else (read_step(s, entry, "see that it is so"),)
     happens = tuple(sorted(_happens(s, gained, said, now_is), key=lambda one: one.severity.rank, reverse=True))

@@ -156,9 +156,9 @@ def _end(s: Situation, ask: Ask, now: datetime) -> Made:
         ), taken
     if entry.by_hand or entry.kind not in s.abilities.ends:
         text = (
-            f"Have {_named_there(s, entry)} ended at {s.provider} itself, which nothing here can do, and say here that "
+            f"Have {_named_there(s, entry)} ended at {s.provider} itself, which nothing here can do, "
+            "and say here that it is done."
         )
-        text += "it is done."
         return (asked(s, entry, text), *(_proof(s, readable=False) if entry.by_hand else _gone(s))), taken
     if s.party.kind is PartyKind.TEAM and not s.abilities.ends_teams:
         raise Conflict(
@@ -200,8 +200,10 @@ def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
     to += [", ".join(change.resources)] if change.resources else []
     text = f"Ask {s.provider} to narrow {_named_there(s, entry)} to {' on '.join(to)}."
     if entry.by_hand or entry.kind not in s.abilities.narrows:
-        text = f"Have {_named_there(s, entry)} narrowed to {' on '.join(to)} at {s.provider} itself, and say here that "
-        text += "it is done."
+        text = (
+            f"Have {_named_there(s, entry)} narrowed to {' on '.join(to)} at {s.provider} itself, "
+            "and say here that it is done."
+        )
         return (asked(s, entry, text, change), *_proof(s, not entry.by_hand)), lost(entry, powers)
     return (changed(s, entry, change, text), *_proof(s)), lost(entry, powers)
 

@@ -27,10 +27,7 @@ __all__ = ["About", "Answer", "Change", "Connector", "Found", "Gift", "Herald", 
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """A part of a reading; `total` is the number of entries the provider announces, if it does.
-
-    `remarks` are what could not be made out, each with its place, and kept out without harm to anything else.
-    """
+    """A part of a reading; `total` is the number of entries the provider announces, if it does."""
 
     accounts: tuple[ObservedAccount, ...] = ()
     parties: tuple[ObservedParty, ...] = ()
@@ -39,7 +36,6 @@ class Page:
     documents: tuple[Document, ...] = ()
     activity: tuple[ObservedActivity, ...] = ()
     total: int | None = None
-    remarks: tuple[str, ...] = ()
 
 
 @dataclass(frozen=True, slots=True)

@@ -58,7 +58,6 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         tuple(d for page in pages for d in page.documents),
         tuple(a for page in pages for a in page.activity),
         trouble,
-        tuple(remark for page in pages for remark in page.remarks),
     )
     done = _conclude(store, services, workspace_id, reading, observation, abilities, retry_after)
     log.info("read", reading=str(reading_id), outcome=done.state.value, trouble=done.trouble, **done.counts)

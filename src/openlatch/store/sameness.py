@@ -99,9 +99,9 @@ class Sameness(Noun):
         return replace(decision, undone_by=by, undone_at=at)
 
     def find(self, named: str) -> Decision:
-        """Return the decision of an id or a short form, for nobody else to undo meanwhile."""
+        """Return the decision of an id or a short form."""
         wanted = id_or_ref(named)
-        rows = self._session.scalars(select(SamenessRow).with_for_update()) if wanted is not None else ()
+        rows = self._session.scalars(select(SamenessRow)) if wanted is not None else ()
         for decision in map(_decision, rows):
             if wanted in (decision.id, decision.ref):
                 return decision
