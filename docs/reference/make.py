@@ -35,6 +35,8 @@ SCHEMAS: dict[str, type[BaseModel]] = {
     "outcome": feed.EndingOutcome,
     "change": feed.Amendment,
     "change-outcome": feed.AmendmentOutcome,
+    "team-change": feed.TeamChange,
+    "team-change-outcome": feed.TeamChangeOutcome,
     "invitee": feed.FeedInvitee,
     "giving": feed.Giving,
     "giving-outcome": feed.GivingOutcome,
@@ -216,15 +218,17 @@ def _able(ours: Mapping[str, type[Connector]]) -> Iterator[str]:
     yield "## What each can do\n"
     yield "The kinds of entry; what is not here is asked of a person, who says when it is done. What a feed or"
     yield "a PostgreSQL server can do it says itself, when it is read: `openlatch providers show NAME`.\n"
-    yield f"| connector | {' | '.join(words for _, words in ABLE)} | what a team was given |"
-    yield f"| --- {'| --- ' * len(ABLE)}| --- |"
+    yield f"| connector | {' | '.join(words for _, words in ABLE)} | what a team was given | members of teams |"
+    yield f"| --- {'| --- ' * len(ABLE)}| --- | --- |"
     for name, connector in sorted(ours.items()):
         found = able(connector)
         if found is None:
-            yield f"| `{name}` | {'as it says | ' * len(ABLE)}as it says |"
+            yield f"| `{name}` | {'as it says | ' * len(ABLE)}as it says | as it says |"
             continue
+        can = [word for word, yes in (("adds", found.adds_members), ("removes", found.removes_members)) if yes]
+        members = " and ".join(can) or "no"
         cells = [", ".join(sorted(getattr(found, what))) or "no" for what, _ in ABLE]
-        yield f"| `{name}` | {' | '.join(cells)} | {'ends' if found.ends_teams else 'no'} |"
+        yield f"| `{name}` | {' | '.join(cells)} | {'ends' if found.ends_teams else 'no'} | {members} |"
 
 
 def orders() -> str:

@@ -8,7 +8,7 @@ from collections.abc import Iterator
 import click
 
 from openlatch.cli import main
-from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.demo.cast import DOMAIN, PASSWORD, VOLUNTEERS
 from openlatch.demo.seed import SLUG
 from tests.harness.furniture import Furniture
 
@@ -133,6 +133,12 @@ TYPED: dict[str, tuple[str, str]] = {
     "sign-out": ("", "Signed out."),
     "sponsor": (f"{{party}} tobias.quill@{DOMAIN}", "answers for"),
     "tasks": ("", "saturday-bookings"),
+    "team add": (
+        f"'Dark-sky wardens' {VOLUNTEERS[0].address} --dry-run",
+        f"Ask Volunteer Roll to add {VOLUNTEERS[0].name}",
+    ),
+    "team remove": (f"'Dark-sky wardens' {VOLUNTEERS[6].address} --dry-run", f"remove {VOLUNTEERS[6].name}"),
+    "team show": ("'Dark-sky wardens'", VOLUNTEERS[6].name),
     "told": ("Gate 'Finn Dale' 'the gate code'", "Kept ("),
     "tokens": ("", "client"),
     "views": ("", "Plates"),

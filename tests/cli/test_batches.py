@@ -11,9 +11,11 @@ from tests.harness.terminal import Terminal
 
 def leaving(ridge: Ridge, client: Client) -> wire.Batch:
     """Somebody who goes, with several things that only people can do."""
-    for entry in client.entries(account="Gate", kind="delegate", state="live", sort="party"):
+    for entry in client.entries(kind="delegate", state="live", sort="party"):
+        if entry.party.kind != "person":
+            continue
         plan = client.plan_leaver(entry.party.ref)
-        if sum(item.entry is None for item in plan.items) > 1:
+        if sum(item.action == "ask" for item in plan.items) > 1:
             made = client.leave(plan.party.ref, count=len(plan.items), who="Tobias Quill")
             ridge.drain()
             return client.batch(made.ref)

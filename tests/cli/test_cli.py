@@ -171,7 +171,7 @@ def test_reach_says_through_which_teams_and_what_to_end(run: Terminal) -> None:
     orla = f"orla.finch@{DOMAIN}"
     assert "Saturday crew → Volunteers" in run("reach", orla) or "Guides → Volunteers" in run("reach", orla)
     said = run("reach", orla, "--account", "Bookings", "--power", "edit")
-    assert "Take Orla Finch out of the team Saturday crew." in said
+    assert "Remove Orla Finch from the team Saturday crew." in said
     assert "Nobody else loses anything." in said
     assert "nothing to end" in run("reach", orla, "--account", "Bookings", "--power", "own")
     assert "go together" in run("reach", orla, "--account", "Bookings", exits=2)

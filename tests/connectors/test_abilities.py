@@ -41,6 +41,11 @@ def test_what_a_connector_cannot_do_it_refuses_without_a_call(name: str) -> None
         with pytest.raises(ProviderRefused):
             connector.end("group:crew", "group:crew", "key")
         refused += 1
+    for belongs, can in ((True, able.adds_members), (False, able.removes_members)):
+        if not can:
+            with pytest.raises(ProviderRefused):
+                connector.set_member("group:crew", "user:ada", "key", belongs=belongs)
+            refused += 1
     assert refused or name == "imap", "whoever can do everything refuses nothing"
 
 

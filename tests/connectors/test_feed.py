@@ -24,6 +24,8 @@ PUBLISHED: dict[str, type[BaseModel]] = {
     "outcome": feed.EndingOutcome,
     "change": feed.Amendment,
     "change-outcome": feed.AmendmentOutcome,
+    "team-change": feed.TeamChange,
+    "team-change-outcome": feed.TeamChangeOutcome,
 }
 
 

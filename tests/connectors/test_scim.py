@@ -197,6 +197,112 @@ def test_a_server_that_nobody_here_wrote_is_read_and_obeys() -> None:
     assert connector.end("user:no-such", "user:no-such", "1").already
 
 
+def in_groups(connector: ScimConnector, party: str) -> set[str]:
+    return {m.team for m in connector.look(party).memberships}
+
+
+def test_members_of_a_server_that_nobody_here_wrote_are_removed_and_added_one_by_one() -> None:
+    app, ids = another_server()
+    connector = ScimConnector(SETTINGS, "token", httpx.WSGITransport(app))
+    crew, everyone = f"group:{ids['crew']}", f"group:{ids['everyone']}"
+    orla, dov = f"user:{ids['orla']}", f"user:{ids['dov']}"
+    assert not connector.set_member(crew, dov, "1", belongs=True).already
+    assert connector.set_member(crew, dov, "1", belongs=True).already
+    assert (in_groups(connector, orla), in_groups(connector, dov)) == ({crew}, {crew})
+    assert not connector.set_member(crew, orla, "2", belongs=False).already
+    assert connector.set_member(crew, orla, "2", belongs=False).already
+    assert (in_groups(connector, orla), in_groups(connector, dov)) == (set(), {crew}), "nobody else goes with them"
+    assert not connector.set_member(everyone, crew, "3", belongs=False).already
+    assert in_groups(connector, crew) == set(), "a group is a member like any other"
+    assert connector.set_member("group:no-such", dov, "4", belongs=False).already
+    with pytest.raises(ProviderRefused, match="no group"):
+        connector.set_member("group:no-such", dov, "5", belongs=True)
+
+
+@given(
+    st.lists(st.tuples(st.sampled_from([1, 2, 4]), st.booleans()), min_size=1, max_size=6),
+    st.sampled_from([3, 5, 7]),
+    st.randoms(use_true_random=False),
+)
+@settings(max_examples=8)
+def test_whatever_a_server_does_now_and_then_a_group_has_just_the_members_that_were_asked_for(
+    acts: list[tuple[int, bool]], often: int, chance: random.Random
+) -> None:
+    app, there = directory(6)
+    kinds = ("throttled", "throttled-until", "unavailable", "closed")
+    between = Meddling(app, (chance.choice(kinds) if n % often == 0 else "" for n in itertools.count(1)))
+    connector, plain = (ScimConnector(SETTINGS, "token", one) for one in (between, httpx.WSGITransport(app)))
+    connector._caller.pause = between.pause
+    inner = f"group:{there['inner'][0]}"
+    expected = {one.member for one in together(plain.pages()).memberships if one.team == inner}
+    for number, (place, belongs) in enumerate(acts):
+        who = f"user:{there['people'][place]}"
+        for _ in range(20):  # as an order does, which is taken up again
+            try:
+                connector.set_member(inner, who, str(number), belongs=belongs)
+                break
+            except ProviderDown:
+                continue
+        else:
+            pytest.fail("it never gets through")
+        expected = expected | {who} if belongs else expected - {who}
+    assert {one.member for one in together(plain.pages()).memberships if one.team == inner} == expected
+
+
+@pytest.mark.parametrize("fault", [{}, {"no_patch": True}, {"meddle": 2}, {"ignore": 1}])
+def test_a_member_is_removed_alone_however_the_server_wants_it(
+    connector: ScimConnector, stand_in: ScimStandIn, fault: dict[str, Any]
+) -> None:
+    connector.set_member("group:crew", "user:dov", "0", belongs=True)
+    for name, value in fault.items():
+        stand_in.set_fault(name, value)
+    before = next(g for g in stand_in.items("Groups") if g["id"] == "crew")
+    assert not connector.set_member("group:crew", "user:orla", "1", belongs=False).already
+    after = next(g for g in stand_in.items("Groups") if g["id"] == "crew")
+    assert [m["value"] for m in after["members"]] == ["dov"]
+    assert (after["displayName"], in_groups(connector, "user:orla")) == (before["displayName"], set())
+
+
+def test_a_server_that_only_says_yes_is_not_believed(connector: ScimConnector, stand_in: ScimStandIn) -> None:
+    stand_in.set_fault("ignore", 99)
+    with pytest.raises(ProviderDown, match="does not keep what it says yes to"):
+        connector.set_member("group:crew", "user:orla", "1", belongs=False)
+
+
+def test_a_search_that_finds_nothing_is_no_proof_while_the_user_says_otherwise() -> None:
+    app, ids = another_server()
+
+    def forgetful(path: str, answer: Any) -> Any:
+        if path.endswith("/Groups") and "Resources" in answer:
+            return {**answer, "totalResults": 0, "Resources": []}
+        if path.endswith(ids["orla"]):
+            return answer | {"groups": [{"value": ids["crew"]}]}
+        return answer
+
+    connector = ScimConnector(SETTINGS, "token", Meddling(app, rewrite=forgetful))
+    assert in_groups(connector, f"user:{ids['orla']}") == {f"group:{ids['crew']}"}
+
+
+def test_a_group_whose_members_are_shown_only_when_asked_for_is_not_taken_for_an_empty_one() -> None:
+    app, ids = another_server()
+
+    def shy(path: str, answer: Any) -> Any:
+        hidden = path.endswith(ids["crew"]) and not asked
+        return {name: value for name, value in answer.items() if name != "members"} if hidden else answer
+
+    asked: list[str] = []
+
+    def ask(url: httpx.URL) -> httpx.URL:
+        asked[:] = [url.params["attributes"]] if "attributes" in url.params else []
+        return url
+
+    connector = ScimConnector(SETTINGS, "token", Meddling(app, rewrite=shy, ask=ask))
+    answer = connector.set_member(f"group:{ids['crew']}", f"user:{ids['orla']}", "1", belongs=False)
+    assert not answer.already
+    plain = ScimConnector(SETTINGS, "token", httpx.WSGITransport(app))
+    assert in_groups(plain, f"user:{ids['orla']}") == set()
+
+
 def directory(people: int) -> tuple[Callable[..., Any], dict[str, list[str]]]:
     """A server from elsewhere with many people and two groups, of which some members exist no more."""
     provider: ScimProvider = load_default_provider()

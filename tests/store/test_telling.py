@@ -12,6 +12,7 @@ from openlatch.core.orders import Order, OrderState
 from openlatch.errors import Conflict, NotFound
 from openlatch.operations import links, telling
 from openlatch.operations.gate import Call
+from openlatch.operations.orders import seen_with
 from tests.store.conftest import Holder
 
 
@@ -70,7 +71,7 @@ def test_whoever_gives_up_or_declines_is_told_and_so_is_the_holder_in_the_words_
             order = Order(
                 uuid4(), entry_id, action, OrderState.PROVED, {}, (), "", "Maren", holder.now, "key", receipt={}
             )
-            telling.proved(call, [(order, listed)])
+            telling.proved(call, [seen_with(order, listed)])
         holder.now += timedelta(seconds=1)
     assert holder.told("maren") == [
         "Ines has declined the offer of access to Archive at Members' Letter",

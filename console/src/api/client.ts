@@ -7,6 +7,7 @@ type Schemas = components["schemas"];
 export type Alike = Schemas["Alike"];
 export type KnownAs = Schemas["KnownAs"];
 export type SamenessDecision = Schemas["SamenessDecision"];
+export type Membership = Schemas["Membership"];
 export type Entry = Schemas["Entry"];
 export type Activity = Schemas["Activity"];
 export type Event = Schemas["Event"];

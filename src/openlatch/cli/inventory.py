@@ -533,12 +533,22 @@ def reach(party: str, account: str, power: str | None, output: str) -> None:
         emit(found.chains, CHAINS, output, empty=f"{found.party.name} can do nothing that is known here.")
 
 
+def _command_for(piece: wire.CutPiece) -> str:
+    """The command that ends a piece; empty where only a person can."""
+    if piece.kind == "entry":
+        return f"openlatch end {piece.ref}"
+    return f"openlatch team remove {piece.team.ref} {piece.member.ref}" if piece.team and piece.member else ""
+
+
 def _cut(to: Console, cut: wire.Cut, power: str, account: str) -> None:
     if not cut.pieces:
         to.print(f"There is nothing to end: this party cannot {power} on {account}.")
         return
     for piece in cut.pieces:
-        to.print(Text.assemble((f"  {piece.kind:<12}", "dim"), piece.text, (f"  {piece.ref}", "dim")))
+        to.print(Text(f"  {piece.text}"))
+        command = _command_for(piece)
+        if command:
+            to.print(Text(f"    {command}", style="dim"))
     if not cut.hurts:
         to.print("\nNobody else loses anything.")
         return

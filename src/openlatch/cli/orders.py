@@ -27,6 +27,7 @@ __all__ = [
     "end",
     "end_on",
     "extend",
+    "followed",
     "give_back",
     "give_up",
     "hand_over",
@@ -34,6 +35,7 @@ __all__ = [
     "order",
     "orders",
     "pause",
+    "print_plan",
     "resume",
 ]
 
@@ -51,13 +53,15 @@ ACTS = {
     "extend": "Extend the access of",
     "hand-over": "Hand over the account of",
     "let-in": "Give what was offered to",
+    "add-member": "Add to a team",
+    "remove-member": "Remove from a team",
 }
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
     Column("id", lambda o: o.ref),
     Column("state", lambda o: Text(o.state, STATE.get(o.state, ""))),
     Column("does", lambda o: o.action),
-    Column("to the access of", lambda o: Text(o.entry.name)),
+    Column("about", lambda o: Text(o.about)),
     Column("provider", lambda o: Text(o.provider)),
     Column("given by", lambda o: Text(o.ordered_by)),
     Column("given", lambda o: ago(o.ordered_at)),
@@ -256,7 +260,7 @@ def _order(
             raise Failure(f"{plan.stop} Nothing was ordered.", _ways_out(plan, action))
         confirmed(question, yes)
         given = client.command(entry, action, **wish, reason=reason, digest=plan.digest)
-        _follow(client, given, no_wait=no_wait, output=output)
+        followed(client, given, no_wait=no_wait, output=output)
 
 
 def _ways_out(plan: wire.Plan, action: str) -> str:
@@ -293,6 +297,11 @@ def _plan(to: Console, plan: wire.Plan) -> None:
         )
     )
     to.print(f"{', '.join(plan.party.addresses)}   {plan.entry.ref}", style="dim")
+    print_plan(to, plan)
+
+
+def print_plan(to: Console, plan: wire.Plan | wire.TeamPlan) -> None:
+    """Print what happens by a plan, and how it is done."""
     if plan.consequences:
         to.print("\nWhat happens", style="bold")
     for consequence in plan.consequences:
@@ -303,7 +312,8 @@ def _plan(to: Console, plan: wire.Plan) -> None:
         to.print(Text(f"  {number}  {step.text}"))
 
 
-def _follow(client: Client, given: wire.Order, *, no_wait: bool, output: str) -> None:
+def followed(client: Client, given: wire.Order, *, no_wait: bool, output: str) -> None:
+    """Say that an order was given, and tell what becomes of it until it rests."""
     if output == "table":
         there = "This was ordered already" if given.already else "Ordered"
         click.echo(f"{there}: order {given.ref} by {given.ordered_by}.")
@@ -363,7 +373,7 @@ def order(order: str, follow: bool, try_again: bool, cancel: bool, done: bool, s
             client.try_again(order)
         found = client.order(order)
         if follow or try_again or done:
-            _follow(client, found, no_wait=False, output=output)
+            followed(client, found, no_wait=False, output=output)
             found = client.order(order)
         elif output != "table":
             emit([found], (), output, empty="")
@@ -373,7 +383,8 @@ def order(order: str, follow: bool, try_again: bool, cancel: bool, done: bool, s
 
 def _details(to: Console, o: wire.Order, zone: str) -> None:
     to.print(Text.assemble((f"Order {o.ref}", "bold"), "  ", (o.state, STATE.get(o.state, ""))))
-    to.print(Text(f"  {ACTS[o.action].lower()} {o.entry.name}, {o.provider} (entry {o.entry.ref})"))
+    entry = f" (entry {o.entry.ref})" if o.entry is not None else ""
+    to.print(Text(f"  {ACTS[o.action].lower()}{':' if o.team else ''} {o.about}, {o.provider}{entry}"))
     because = f": {o.reason}" if o.reason else ""
     to.print(f"  given by {o.ordered_by} on {day(o.ordered_at, zone)}{because}")
     if o.why:

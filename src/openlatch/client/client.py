@@ -19,6 +19,7 @@ from openlatch.client.proposals import ProposalCalls
 from openlatch.client.requests import RequestCalls
 from openlatch.client.reviews import ReviewCalls
 from openlatch.client.sameness import SamenessCalls
+from openlatch.client.teams import TeamCalls
 from openlatch.client.transport import part, plain
 from openlatch.wire import messages as wire
 
@@ -27,7 +28,9 @@ __all__ = ["Client"]
 _OPEN_READING = ("queued", "running")
 
 
-class Client(OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, NoticeCalls, AnswerCalls, SamenessCalls):
+class Client(
+    OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, NoticeCalls, AnswerCalls, SamenessCalls, TeamCalls
+):
     """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
 
     Lists are iterators that fetch page after page. What can be sent again is sent again when the service does not

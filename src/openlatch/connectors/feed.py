@@ -55,11 +55,12 @@ from openlatch.wire.feed import (
     FeedStatement,
     FeedWindow,
     GivingOutcome,
+    TeamChangeOutcome,
 )
 
 __all__ = ["FeedConnector"]
 
-Outcome = TypeVar("Outcome", EndingOutcome, AmendmentOutcome, GivingOutcome)
+Outcome = TypeVar("Outcome", EndingOutcome, AmendmentOutcome, GivingOutcome, TeamChangeOutcome)
 
 _MOST_PAGES = 100_000
 
@@ -98,6 +99,8 @@ class FeedConnector:
             widens=frozenset(Kind(k) for k in found.widens),
             enforces=frozenset(Kind(k) for k in found.enforces),
             one_each=found.one_each,
+            adds_members=found.adds_members,
+            removes_members=found.removes_members,
             gives=frozenset(Kind(k) for k in found.gives),
             gives_until=frozenset(Kind(k) for k in found.gives_until),
             gives_hours=frozenset(Kind(k) for k in found.gives_hours),
@@ -177,6 +180,11 @@ class FeedConnector:
         if gift.hours is not None:
             body["hours"] = _shown(gift.hours)
         return self._asked(GivingOutcome, "givings", body, idempotency_key, f"give {gift.level!r} on {gift.account!r}")
+
+    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
+        body = {"team": team, "member": member, "belongs": belongs}
+        what = f"{'add' if belongs else 'remove'} {member!r} {'to' if belongs else 'from'} the team {team!r}"
+        return self._asked(TeamChangeOutcome, "memberships", body, idempotency_key, what)
 
     def _asked(self, shape: type[Outcome], where: str, body: dict[str, Any], key: str, what: str) -> Answer:
         """Ask for something under an idempotency key; `what` says it in a refusal."""

@@ -147,6 +147,9 @@ class ImapConnector:
             return Found(hindrances=(Hindrance("not-registered", reason),))
         return Found(name if self._domain or not domain else text)
 
+    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
+        raise unable(f"the members of {team}", "change")
+
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         if not gift.level or set(gift.level) - set(RIGHTS) or gift.ends_at is not None or gift.hours is not None:
             raise unable(f"{gift.level} on {gift.account}", "give")

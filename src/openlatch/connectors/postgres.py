@@ -195,6 +195,9 @@ class PostgresConnector:
         )
         return Found(hindrances=(Hindrance("not-registered", reason),))
 
+    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
+        raise unable(f"the members of {team}", "change")
+
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         if not gift.again:
             return self._join(party, gift)

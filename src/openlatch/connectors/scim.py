@@ -3,7 +3,7 @@
 Every user who is not known to be inactive is an entry on the directory's one account, `user:ID`: its level is the
 user's type, its permissions are the roles and entitlements. Every group is a team, with an entry `group:ID` whose level
 is the group's name: what a group lets its members do is for the holder to say. Ending a user's entry makes the user
-inactive.
+inactive; users and groups are added to groups and removed from them.
 """
 
 from __future__ import annotations
@@ -59,7 +59,7 @@ class ScimConnector:
 
     def abilities(self) -> Abilities:
         kinds = frozenset({Kind.DELEGATE})
-        return Abilities(kinds, kinds, ends_teams=False)
+        return Abilities(kinds, kinds, ends_teams=False, adds_members=True, removes_members=True)
 
     def pages(self) -> Iterator[Page]:
         self._caller.reads()
@@ -87,11 +87,16 @@ class ScimConnector:
         if there is None:
             return Observation(ReadingOutcome.COMPLETE, (self._account,))
         own = _page([there])
-        teams = [group for groups in self._groups_of(identifier) for group in groups]
+        teams = {_key(group): group for groups in self._groups_of(identifier) for group in groups}
+        for told in _values(there, "groups"):
+            # What a user says it is in and a search does not find is looked up: it may come through another group.
+            one = str(told.get("value") or "")
+            if one and f"group:{one}" not in teams and (group := self._get("Groups", one)) is not None:
+                teams[_key(group)] = group
         memberships = tuple(
             dict.fromkeys(
                 ObservedMembership(m.team, party)
-                for team in teams
+                for team in teams.values()
                 for m in _members(team)
                 if m.identifier == identifier
             )
@@ -99,7 +104,7 @@ class ScimConnector:
         return Observation(
             ReadingOutcome.COMPLETE,
             (self._account,),
-            (*own.parties, *(_party(team) for team in teams if _key(team) in {m.team for m in memberships})),
+            (*own.parties, *(_party(team) for key, team in teams.items() if key in {m.team for m in memberships})),
             own.entries,
             memberships,
         )
@@ -134,21 +139,69 @@ class ScimConnector:
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         raise unable(f"{gift.level} on {gift.account}", "give")
 
+    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
+        # What is asked for is a state, so that asking twice is asking once.
+        identifier, wanted = team.partition(":")[2], member.partition(":")[2]
+        said = False
+        for _ in range(_TRIES):
+            group = self._group(identifier)
+            if group is None and belongs:
+                raise ProviderRefused(
+                    f"There is no group {identifier!r} any more.", next_step="Read the directory again."
+                )
+            if group is None or any(m.identifier == wanted for m in _members(group)) is belongs:
+                is_so = "is a member of the group" if belongs else "is no member of the group"
+                return Answer(is_so if said else f"{is_so} already", already=not said)
+            said = self._change_members(group, identifier, wanted, belongs)
+        raise ProviderDown(
+            f"The group {identifier!r} was changed by someone else each time, or does not keep what it says yes to.",
+            next_step="It is tried again by itself.",
+        )
+
+    def _group(self, identifier: str) -> Resource | None:
+        """A group with its members, for which some servers have to be asked by name."""
+        group = self._get("Groups", identifier)
+        if group is None or "members" in group:
+            return group
+        return self._get("Groups", identifier, "?attributes=displayName,members,meta") or group
+
+    def _change_members(self, group: Resource, identifier: str, member: str, belongs: bool) -> bool:
+        """Add a member to a group or remove it; False if someone else changed the group since it was read.
+
+        One is removed by a filter on its value (RFC 7644, 3.5.2.2): a server that removes by the path alone, and
+        ignores what comes with it, would remove everybody.
+        """
+        operation: dict[str, Any] = (
+            {"op": "add", "path": "members", "value": [{"value": member}]}
+            if belongs
+            else {"op": "remove", "path": f"members[value eq {json.dumps(member)}]"}
+        )
+        kept = [m["_raw"] for m in _values(group, "members") if str(m.get("value")) != member and "_raw" in m]
+        whole = {name: value for name, value in group["_raw"].items() if name.lower() not in ("meta", "members")}
+        whole["members"] = [*kept, {"value": member}] if belongs else kept
+        return self._changed("Groups", identifier, group, operation, whole)
+
     def _deactivate(self, user: Resource, identifier: str) -> bool:
         """Make a user inactive; False if someone else changed it since it was read."""
-        url = f"{self._url}/Users/{quote(identifier, safe='')}"
+        whole = {name: v for name, v in user["_raw"].items() if name.lower() not in ("meta", "groups", "active")}
+        operation = {"op": "replace", "path": "active", "value": False}
+        return self._changed("Users", identifier, user, operation, whole | {"active": False})
+
+    def _changed(
+        self, endpoint: str, identifier: str, now: Resource, operation: Mapping[str, Any], whole: Mapping[str, Any]
+    ) -> bool:
+        """Change a resource by an operation, or by the whole of it; False if someone else changed it meanwhile."""
+        url = f"{self._url}/{endpoint}/{quote(identifier, safe='')}"
         headers = {"Content-Type": _TYPE}
-        version = _first(user, "meta", "version")
+        version = _first(now, "meta", "version")
         if isinstance(version, str):
             headers["If-Match"] = version
-        change = {"schemas": [_PATCH], "Operations": [{"op": "replace", "path": "active", "value": False}]}
+        change = {"schemas": [_PATCH], "Operations": [operation]}
         ok = (200, 204, 404, 412, 501, 405)
         answer = self._caller.send("PATCH", url, ok=ok, content=json.dumps(change), headers=headers)
         if answer.status_code in (405, 501):
             # PATCH is optional (RFC 7644, 3.5.2); the whole resource can always be replaced.
-            whole = {name: value for name, value in user["_raw"].items() if name.lower() not in ("meta", "groups")}
-            body = {name: value for name, value in whole.items() if name.lower() != "active"} | {"active": False}
-            answer = self._caller.send("PUT", url, ok=ok, content=json.dumps(body), headers=headers)
+            answer = self._caller.send("PUT", url, ok=ok, content=json.dumps(whole), headers=headers)
         return answer.status_code != 412
 
     def _groups_of(self, identifier: str) -> Iterator[list[Resource]]:
@@ -159,8 +212,8 @@ class ScimConnector:
         except ProviderUnreadable:
             yield from self._all("Groups")
 
-    def _get(self, endpoint: str, identifier: str) -> Resource | None:
-        url = f"{self._url}/{endpoint}/{quote(identifier, safe='')}"
+    def _get(self, endpoint: str, identifier: str, query: str = "") -> Resource | None:
+        url = f"{self._url}/{endpoint}/{quote(identifier, safe='')}{query}"
         answer = self._caller.send("GET", url, ok=(200, 404))
         return None if answer.status_code == 404 else _lower(_document(answer, url))
 

@@ -130,6 +130,9 @@ class SshConnector:
     def find(self, text: str) -> Found:
         return Found()
 
+    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
+        raise unable(f"the members of {team}", "change")
+
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         # A key that was taken out of the file is known by its fingerprint only.
         raise unable(f"{gift.level} on {gift.account}", "give")

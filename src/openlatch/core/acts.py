@@ -75,7 +75,13 @@ def _standing(entry: Entry, around: Around) -> Iterator[tuple[Action, bool]]:
     if ours and kind in _ACCESS and around.sessions and Kind.SESSION in a.ends:
         yield Action.CLOSE_SESSIONS, True
     if ours and Power.OWN in entry.powers and kind in _GIVEN:
-        yield Action.HAND_OVER, kind in a.raises
+        yield Action.HAND_OVER, kind in a.raises and (kind in a.narrows or not _below_owning(entry, around))
+
+
+def _below_owning(entry: Entry, around: Around) -> bool:
+    """Whether whoever hands an account over is narrowed to a level that does not own it."""
+    left = set(entry.powers) - {Power.OWN}
+    return any(gives and set(gives) <= left for gives in around.levels.values())
 
 
 def _less(entry: Entry, around: Around) -> bool:

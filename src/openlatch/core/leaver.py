@@ -6,7 +6,7 @@ could be opened again, and whoever still has access could learn a new secret.
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Collection, Mapping, Sequence
 from dataclasses import dataclass
 from enum import IntEnum
 from uuid import UUID
@@ -36,7 +36,8 @@ class Phase(IntEnum):
 class Item:
     """One thing to be done: an action on an entry, or where there is none, something that a person does.
 
-    With `membership_id`, that is done once a reading shows the membership no more, whatever anybody says.
+    With `membership_id` it is about a membership: what a person does about one is done once a reading shows it no
+    more, whatever anybody says.
     """
 
     phase: Phase
@@ -51,11 +52,12 @@ def leaver_items(
     held: Sequence[Situation],
     memberships: Sequence[Membership],
     names: Mapping[UUID, str],
+    able: Collection[UUID] = (),
 ) -> tuple[Item, ...]:
     """Return all that is to be done when a party goes, in order.
 
     `held` are their standing entries, each with what is around it; `memberships` those in which they are the member,
-    and `names` the teams and apps in these.
+    and `names` the teams and apps in these. `able` are the providers that remove somebody from a team when asked.
     """
     items: list[Item] = []
     secrets: set[tuple[UUID, str]] = set()
@@ -77,11 +79,16 @@ def leaver_items(
                 items.append(Item(Phase.SESSIONS, Action.END, f"Close the session {what}.", entry.id))
         elif entry.id not in hanging:
             items.append(Item(Phase.ACCESS, Action.END, f"End {what}.", entry.id))
-    for membership in memberships:
-        name = names[membership.team_id]
-        if membership.how == "app":
-            text = f"Have {name}, which {party.name} connected, disconnected or connected by somebody else."
-        else:
-            text = f"Take {party.name} out of {name}."
-        items.append(Item(Phase.BY_HAND, "ask", text, membership_id=membership.id))
+    items += [_out_of(party, one, names[one.team_id], able) for one in memberships]
     return tuple(sorted(items, key=lambda item: item.phase))
+
+
+def _out_of(party: Party, membership: Membership, name: str, able: Collection[UUID]) -> Item:
+    """How somebody leaves a team, or an app that they connected is left to others."""
+    if membership.how == "app":
+        text = f"Have {name}, which {party.name} connected, disconnected or connected by somebody else."
+        return Item(Phase.BY_HAND, "ask", text, membership_id=membership.id)
+    text = f"Remove {party.name} from the team {name}."
+    if membership.provider_id in able:
+        return Item(Phase.ACCESS, Action.REMOVE_MEMBER, text, membership_id=membership.id)
+    return Item(Phase.BY_HAND, "ask", text, membership_id=membership.id)

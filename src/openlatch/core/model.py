@@ -265,6 +265,10 @@ class Abilities:
     """what the level is called of what is given so; if empty, it is the permissions one after another"""
     limits: Limits = field(default_factory=Limits)
     """what the provider lets nobody pass"""
+    adds_members: bool = False
+    """whether somebody can be added to a team from here"""
+    removes_members: bool = False
+    """whether somebody can be removed from a team from here"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -392,7 +396,7 @@ class Party:
 class Membership:
     """A party acts as another: as a member of a team, which may itself be in another, or through an app it connected.
 
-    `how` is `member` or `app`.
+    `how` is `member` or `app`; `since` is None where the provider does not tell.
     """
 
     id: UUID

@@ -13,6 +13,7 @@ from uuid import UUID
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author, State
 from openlatch.core.plans import Step
+from openlatch.core.teams import Belonging
 from openlatch.errors import Conflict
 
 __all__ = [
@@ -101,14 +102,15 @@ def move(state: OrderState, how: Move) -> OrderState:
 
 @dataclass(frozen=True, slots=True)
 class Order:
-    """A commanded change at a provider, with what became of it.
+    """A commanded change at a provider, with what became of it: about an entry, or about who is in a team.
 
     `why` says why it waits or is stuck; `again_at` when it is tried again by itself. `receipt` is there once
     it is proved: what a fresh reading showed, and when. `batch_id` is that of the batch that it was given with.
     """
 
     id: UUID
-    entry_id: UUID
+    about: UUID | Belonging
+    """the entry, by its id, or the member and the team"""
     action: str
     state: OrderState
     plan: Mapping[str, Any]
@@ -129,6 +131,11 @@ class Order:
     @property
     def ref(self) -> str:
         return ref_of(self.id)
+
+    @property
+    def entry_id(self) -> UUID | None:
+        """The entry that it is about; None where it is about who is in a team."""
+        return self.about if isinstance(self.about, UUID) else None
 
     @property
     def place(self) -> int:
@@ -164,7 +171,7 @@ class Order:
         if place == len(self.steps) or self.steps[place].call != "read":
             return self.steps
         first = place
-        while first > 0 and self.steps[first - 1].call in ("change", "end", "give", "ask"):
+        while first > 0 and self.steps[first - 1].asks:
             first -= 1
         return tuple(replace(s, at=None, said="") if first <= n < place else s for n, s in enumerate(self.steps))
 

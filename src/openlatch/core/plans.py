@@ -51,6 +51,12 @@ def make_plan(s: Situation, ask: Ask, now: datetime, held: Extent | None = None)
             "Nobody is let in by an order of its own. Nothing was changed.",
             next_step="Make an offer: openlatch offer ADDRESS --on ACCOUNT",
         )
+    if ask.action.of_teams:
+        raise Conflict(
+            f"An entry is no membership, which is what “{ask.action}” is about. Nothing was changed.",
+            next_step="Name the team and its member: openlatch team remove TEAM MEMBER",
+            entry=s.entry.ref,
+        )
     if ask.action is Action.GIVE_BACK:
         return _give_back(s, ask, now, held)
     if ask.action is Action.HAND_OVER and s.entry.stands:

@@ -157,6 +157,9 @@ class Connector(Protocol):
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         """Give a party access, as far as `abilities` say that this is possible; repeated like `end`."""
 
+    def set_member(self, team: str, member: str, idempotency_key: str, *, belongs: bool) -> Answer:
+        """Have a party be in a team, or not, as far as `abilities` say that this is possible; repeated like `end`."""
+
 
 class Herald(Protocol):
     """What tells other programs of events."""

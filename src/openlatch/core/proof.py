@@ -15,7 +15,7 @@ from openlatch.core.hours import until
 from openlatch.core.model import Kind, State
 from openlatch.core.observation import SHARED, Observation, ObservedEntry
 from openlatch.core.ports import Change, Gift
-from openlatch.core.steps import Extent, Step
+from openlatch.core.steps import Action, Extent, Step, known_by
 
 __all__ = ["Verdict", "already_there", "noted", "verify"]
 
@@ -83,11 +83,23 @@ def verify(observation: Observation, steps: Sequence[Step], place: int, zone: st
             one, said = _given(step.gift, dict(step.before), words)
             (missed if one is None else seen).append(said)
             found += [] if one is None else [one.key]
+        if step.team and step.call != "read":
+            right, said = _belongs(step, observation)
+            (seen if right else missed).append(said)
     if missed:
         return Verdict(reached=False, evidence="; ".join(missed))
     left = [one for key, one in shown.items() if key not in wanted and key not in found]
     evidence = "; ".join([*seen, _rest(left, observation, party)])
     return Verdict(reached=True, evidence=evidence, found=tuple(found))
+
+
+def _belongs(step: Step, observation: Observation) -> tuple[bool, str]:
+    """Whether a party is in a team just as a step means it, and what is to be said of it."""
+    names = {one.key: one.name for one in observation.parties}
+    there = any((one.team, one.member, one.how) == (step.team, step.party, "member") for one in observation.memberships)
+    team = step.team_name or known_by(names, step.team)
+    said = f"{known_by(names, step.party)} is {'a member' if there else 'no member'} of the team {team}"
+    return there == (step.call == Action.ADD_MEMBER), said
 
 
 def _rest(left: Sequence[ObservedEntry], observation: Observation, party: str) -> str:
@@ -103,8 +115,12 @@ def _rest(left: Sequence[ObservedEntry], observation: Observation, party: str) -
 
 def already_there(observation: Observation, steps: Sequence[Step], place: int, zone: str) -> str:
     """Return what is said if a party has just what the step after `place` is to give it; else an empty string."""
+    after = steps[place + 1]
+    if after.call == Action.ADD_MEMBER:
+        right, said = _belongs(after, observation)
+        return f"{said} already" if right else ""
     words = _Words(observation, zone)
-    gift = steps[place + 1].gift
+    gift = after.gift
     there = next((one for one in observation.entries if gift is not None and not _unlike(gift, one, words)), None)
     if gift is None or there is None:
         return ""

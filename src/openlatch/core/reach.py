@@ -37,6 +37,7 @@ __all__ = [
     "effective",
     "in_words",
     "loses",
+    "lost",
     "reach",
     "smallest_cut",
 ]
@@ -149,6 +150,11 @@ class Graph:
             if entry.id not in without
         ]
 
+    def without(self, pieces: Collection[Piece]) -> Graph:
+        """Return the graph as it is once some pieces have ended."""
+        entries = [one for held in self.held.values() for one in held if one.id not in pieces]
+        return Graph(entries, [one for links in self.acting.values() for one in links if one.id not in pieces])
+
     def behind(self, party_id: UUID) -> set[UUID]:
         """Return everyone who can act as a party, itself among them."""
         found, waiting = {party_id}, deque([party_id])
@@ -174,7 +180,7 @@ def in_words(chain: Chain, account: str, names: Mapping[UUID, str]) -> str:
 
 def loses(graph: Graph, party_id: UUID, entry: Entry) -> tuple[Power, ...]:
     """Return the powers of which a party loses something if an entry ends alone; none that it has otherwise too."""
-    return in_order({claim.power for claim in _lost(graph, party_id, {Piece(entry.id)})})
+    return in_order({claim.power for claim in lost(graph, party_id, {Piece(entry.id)})})
 
 
 def smallest_cut(graph: Graph, party_id: UUID, account_id: UUID, power: Power) -> Cut:
@@ -209,8 +215,11 @@ def _claims(entry: Entry) -> Iterable[Claim]:
             yield Claim(entry.account_id, power, resource, entry.hours, entry.network)
 
 
-def _lost(graph: Graph, party_id: UUID, without: Collection[Piece]) -> frozenset[Claim]:
-    """What a party can no longer do once some pieces have ended: what rests is no way to go on with what is live."""
+def lost(graph: Graph, party_id: UUID, without: Collection[Piece]) -> frozenset[Claim]:
+    """Return what a party can no longer do once some pieces have ended.
+
+    What rests is no way to go on with what is live.
+    """
     before, after = graph.reached(party_id), graph.reached(party_id, without)
     left = {entry.id for entry in after}
     now = _by_place(entry for entry in after if effective(entry))
@@ -245,7 +254,7 @@ def _hurts(graph: Graph, party_id: UUID, pieces: Collection[Piece]) -> dict[UUID
     touched: set[UUID] = set()
     for tail in _tails(graph, pieces):
         touched |= graph.behind(tail)
-    found = {one: _lost(graph, one, pieces) for one in touched - {party_id}}
+    found = {one: lost(graph, one, pieces) for one in touched - {party_id}}
     return {one: lost for one, lost in found.items() if lost}
 
 

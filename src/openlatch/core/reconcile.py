@@ -207,7 +207,7 @@ def _memberships(
     before = {(m.team_id, m.member_id): m for m in held.memberships}
     shown = {(parties[m.team], parties[m.member]): m for m in observation.memberships}
     new = [
-        Membership(new_id(), held.provider_id, *pair, one.since or now, how=one.how)
+        Membership(new_id(), held.provider_id, *pair, one.since, how=one.how)
         for pair, one in shown.items()
         if pair not in before
     ]

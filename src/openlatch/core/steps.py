@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from dataclasses import asdict, dataclass, replace
 from datetime import datetime, time
 from enum import StrEnum
@@ -32,6 +32,7 @@ __all__ = [
     "held_before",
     "key_of",
     "known_as",
+    "known_by",
     "read_step",
     "receipt_step",
 ]
@@ -62,11 +63,20 @@ class Action(StrEnum):
     """the account itself goes to somebody else, once whoever owns it has agreed by a link"""
     LET_IN = "let-in"
     """what was offered is given, now that it was taken up"""
+    ADD_MEMBER = "add-member"
+    """somebody is put into a team"""
+    REMOVE_MEMBER = "remove-member"
+    """somebody is taken out of a team"""
 
     @property
     def ends(self) -> bool:
         """Whether the entry is to be gone in the end."""
         return self in (Action.END, Action.GIVE_UP, Action.CHANGE_SECRET)
+
+    @property
+    def of_teams(self) -> bool:
+        """Whether it is about who is in a team, and not about an entry."""
+        return self in (Action.ADD_MEMBER, Action.REMOVE_MEMBER)
 
 
 @dataclass(frozen=True, slots=True)
@@ -131,13 +141,13 @@ class Extent:
 class Step:
     """One step of a plan, and how it went: `at` is None while it is still to be done.
 
-    `call` is one of change, end and give (the provider is asked), ask (a person is asked), consent (whoever has the
-    entry is asked, by a link), withdraw (an offer that was made here), wait, read and receipt.
-    `entry`, `party` and `account` are the provider's own keys. `before` is how far access went before the step, by the
-    provider's keys of the entries: of what is changed, as the plan knew it; of what is ended, with all else that the
-    party had on that account; and of all that it had when it was given something, as a reading showed it. `found` are
-    the keys of the entries by which a reading showed what was given. A reading that is `patient` is made again and
-    again for as long as what the provider said yes to may take: such as until a device of theirs connects.
+    `call` is one of change, end, give, add-member and remove-member (the provider is asked), ask (a person is asked),
+    consent (whoever has the entry is asked, by a link), withdraw (an offer that was made here), wait, read and receipt.
+    `entry`, `party`, `team` and `account` are the provider's own keys. `before` is how far access went before the step,
+    by the provider's keys of the entries: of what is changed, as the plan knew it; of what is ended, with all else that
+    the party had on that account; and of all that it had when it was given something, as a reading showed it. `found`
+    are the keys of the entries by which a reading showed what was given. A reading that is `patient` is made again
+    and again for as long as what the provider said yes to may take: such as until a device of theirs connects.
     """
 
     call: str
@@ -153,6 +163,14 @@ class Step:
     before: tuple[tuple[str, Extent], ...] = ()
     found: tuple[str, ...] = ()
     patient: bool = False
+    team: str = ""
+    team_name: str = ""
+    """the team as its provider named it when the plan was made: once somebody has left it, a look may not show it"""
+
+    @property
+    def asks(self) -> bool:
+        """Whether the provider, or a person at it, is asked to do something."""
+        return self.call in ("change", "end", "give", "ask", Action.ADD_MEMBER, Action.REMOVE_MEMBER)
 
 
 @dataclass(frozen=True, slots=True)
@@ -250,5 +268,10 @@ def known_as(s: Situation, entry: Entry) -> str:
     key = key_of(s, entry)
     if key == str(entry.party_id):
         return s.holder(entry).name
-    name = s.names.get(key, "")
+    return known_by(s.names, key)
+
+
+def known_by(names: Mapping[str, str], key: str) -> str:
+    """Somebody as a provider names them, by its names of its keys: with the key, and the name if that says more."""
+    name = names.get(key, "")
     return f"{name} ({key})" if name and name.casefold() != key.casefold() else key

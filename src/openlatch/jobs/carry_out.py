@@ -15,6 +15,7 @@ import structlog
 
 from openlatch.core.observation import Observation, complaints, resolved
 from openlatch.core.ports import Answer, Change, Connector
+from openlatch.core.steps import Action
 from openlatch.errors import OpenLatchError, ProviderDown, ProviderTrouble
 from openlatch.operations import carrying
 from openlatch.operations.carrying import Work
@@ -84,6 +85,9 @@ def _call(connector: Connector, work: Work) -> Answer | Observation:
         return connector.give(step.party, step.gift, work.idempotency_key)
     if step.call == "change":
         return connector.change(step.entry, step.party, step.change or Change(), work.idempotency_key)
+    if step.call in (Action.ADD_MEMBER, Action.REMOVE_MEMBER):
+        key, belongs = work.idempotency_key, step.call == Action.ADD_MEMBER
+        return connector.set_member(step.team, step.party, key, belongs=belongs)
     observation = resolved(connector.look(step.party))
     wrong = complaints(observation)
     if wrong:

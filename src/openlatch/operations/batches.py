@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Iterator, Mapping, Sequence
+from contextlib import contextmanager
 from dataclasses import asdict, dataclass, replace
 from datetime import date, timedelta
 from uuid import UUID
@@ -14,7 +15,7 @@ from openlatch.core.outcomes import Outcome
 from openlatch.core.plans import Action
 from openlatch.core.reviews import GONE, LeftOpen
 from openlatch.errors import Changed, Conflict, OpenLatchError
-from openlatch.operations import orders, readings
+from openlatch.operations import orders, readings, teams
 from openlatch.operations.entries import Wanted, selection
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import Wish
@@ -216,41 +217,69 @@ def more(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
 
 def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
     """Give the orders of some things in a batch; what cannot be ordered says why."""
+    drafted = _drafted(call, batch, [item for item in items if item.entry_id is not None])
+    drafted |= _drafted_of_teams(call, batch, [item for item in items if item.membership_id is not None])
+    new = orders.given_all(call, list(drafted.values()))
+    for place, (order, _) in drafted.items():
+        late = None if order.id in new else call.tx.orders.open_for(order.about)
+        call.tx.batches.ordered(batch.id, place, late.id if late is not None else order.id)
+
+
+def _drafted(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, tuple[Order, Entry | None]]:
+    """Orders for things about entries, by their places; of what cannot be ordered it is kept why."""
     ids = [item.entry_id for item in items if item.entry_id is not None]
     orders.hold(call, list(call.tx.entries.some(ids).values()))
     entries = call.tx.entries.some(ids, lock=True)
     there = call.tx.orders.open_of(ids)
     known = orders.situations(call, list(entries.values()))
-    drafted: dict[int, tuple[Order, Entry]] = {}
-    for item in items:
-        assert item.entry_id is not None  # noqa: S101 - only things about entries are left for orders
-        entry = entries[item.entry_id]
+    drafted: dict[int, tuple[Order, Entry | None]] = {}
+    for item, entry in ((item, entries[item.entry_id]) for item in items if item.entry_id is not None):
         if not entry.stands and item.action != Action.GIVE_BACK:
             call.tx.batches.came(batch.id, item.place, Outcome.GONE, GONE)
             continue
-        try:
-            same = _already(item, there.get(entry.id))
-            if same is not None:
-                call.tx.batches.ordered(batch.id, item.place, same.id)
+        with _refusal_kept(call, batch, item):
+            if _taken(call, batch, item, there.get(entry.id)):
                 continue
             made = orders.planned(call, entry, _wish(batch, Action(item.action)), known[entry.id]).plan
             drafted[item.place] = (
-                orders.drafted(call, made, entry, batch.reason, batch.ordered_by, batch.id),
-                entry,
-            )
-        except OpenLatchError as error:
-            call.tx.batches.came(batch.id, item.place, Outcome.REFUSED, error.message)
-    new = orders.given_all(call, list(drafted.values()))
-    late = call.tx.orders.open_of(entry.id for order, entry in drafted.values() if order.id not in new)
-    for place, (order, entry) in drafted.items():
-        call.tx.batches.ordered(batch.id, place, order.id if order.id in new else late[entry.id].id)
+                orders.drafted(call, made, entry, batch.reason, batch.ordered_by, batch.id), entry,
+            )  # fmt: skip
+    return drafted
 
 
-def _already(item: BatchItem, there: Order | None) -> Order | None:
-    """The order that is under way for the same already, if one is; refuses (Conflict) where another one is."""
-    if there is not None and there.action != item.action:
+def _drafted_of_teams(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, tuple[Order, Entry | None]]:
+    """Orders for things about memberships, as of those about entries."""
+    drafted: dict[int, tuple[Order, Entry | None]] = {}
+    for item, membership_id in ((item, item.membership_id) for item in items if item.membership_id is not None):
+        about = teams.belonging(call.tx.memberships.get(membership_id))
+        if teams.standing(call, about) is None:
+            call.tx.batches.came(batch.id, item.place, Outcome.GONE, GONE)
+            continue
+        with _refusal_kept(call, batch, item):
+            if not _taken(call, batch, item, call.tx.orders.open_for(about)):
+                made = teams.planned(call, Action(item.action), about).plan
+                order = orders.drafted(call, made, about, batch.reason, batch.ordered_by, batch.id)
+                drafted[item.place] = (order, None)
+    return drafted
+
+
+@contextmanager
+def _refusal_kept(call: Call, batch: Batch, item: BatchItem) -> Iterator[None]:
+    """Keep why something cannot be ordered, and go on with the rest."""
+    try:
+        yield
+    except OpenLatchError as error:
+        call.tx.batches.came(batch.id, item.place, Outcome.REFUSED, error.message)
+
+
+def _taken(call: Call, batch: Batch, item: BatchItem, there: Order | None) -> bool:
+    """Take the order that is under way for the same already, if one is; refuses (Conflict) where another one is."""
+    if there is None:
+        return False
+    if there.action != item.action:
         raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
-    return there
+    call.tx.batches.ordered(batch.id, item.place, there.id)
+    return True
 
 
 def _queue(call: Call, batch: Batch) -> None:

@@ -22,11 +22,13 @@ from openlatch.core.ports import Answer
 from openlatch.core.proof import Verdict, already_there, noted, verify
 from openlatch.core.reconcile import Changes
 from openlatch.core.steps import Extent
+from openlatch.core.teams import Belonging
 from openlatch.errors import ProviderDown, ProviderTrouble
-from openlatch.operations import arrivals, consent, flags, readings, telling
+from openlatch.operations import arrivals, consent, flags, readings, teams, telling
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call
-from openlatch.operations.orders import queue
+from openlatch.operations.orders import OrderSight, queue
+from openlatch.operations.orders import sights as orders_of
 from openlatch.operations.parties import remaining
 from openlatch.operations.receipts import signer
 
@@ -36,6 +38,28 @@ DEADLINE = timedelta(days=14)
 """So long an order waits for a person to do what only a person can."""
 LONGEST_BREAK = 600
 """Seconds for which a provider that asks for it is left in peace."""
+
+
+@dataclass(frozen=True, slots=True)
+class _Matter:
+    """What an order is about: an entry, or where there is none, a member of a team."""
+
+    provider_id: UUID
+    party_id: UUID
+    entry: Entry | None = None
+
+
+def _matters(call: Call, orders: Sequence[Order]) -> dict[UUID, _Matter]:
+    """What orders are about, by the orders' ids."""
+    entries = call.tx.entries.some({one.entry_id for one in orders if one.entry_id is not None})
+    found = {}
+    for order in orders:
+        if isinstance(order.about, UUID):
+            entry = entries[order.about]
+            found[order.id] = _Matter(entry.provider_id, entry.party_id, entry)
+        else:
+            found[order.id] = _Matter(order.about.provider_id, order.about.member_id)
+    return found
 
 
 @dataclass(frozen=True, slots=True)
@@ -55,20 +79,20 @@ class Work:
 def begin(call: Call, order_ids: Iterable[UUID]) -> list[Work]:
     """Take orders up where they stand; without those of which nothing is to be done now, as a repeated job finds."""
     orders = call.tx.orders.some(order_ids, lock=True)
-    entries = call.tx.entries.some({order.entry_id for order in orders})
+    matters = _matters(call, orders)
     providers: dict[UUID, Provider] = {}
     works: list[Work] = []
     for order in orders:
-        provider_id = entries[order.entry_id].provider_id
+        provider_id = matters[order.id].provider_id
         if provider_id not in providers:
             providers[provider_id] = call.tx.providers.get(provider_id)
-        work = _begin(call, order, entries[order.entry_id], providers[provider_id])
+        work = _begin(call, order, matters[order.id], providers[provider_id])
         if work is not None:
             works.append(work)
     return works
 
 
-def _begin(call: Call, order: Order, entry: Entry, provider: Provider) -> Work | None:
+def _begin(call: Call, order: Order, matter: _Matter, provider: Provider) -> Work | None:
     if order.state not in (OrderState.RUNNING, OrderState.TOLD, OrderState.WAITING):
         return None
     if order.again_at is not None and order.again_at > call.now:
@@ -78,8 +102,8 @@ def _begin(call: Call, order: Order, entry: Entry, provider: Provider) -> Work |
         return None
     while (step := order.steps[order.place]).call == "wait" and (step.until is None or step.until <= call.now):
         order = _went_on(call, order, "the day came")
-    if step.call == "withdraw":
-        arrivals.closed_by_order(call, entry, Action(order.action))
+    if step.call == "withdraw" and matter.entry is not None:
+        arrivals.closed_by_order(call, matter.entry, Action(order.action))
         order = _went_on(call, order, "withdrawn")
         step = order.steps[order.place]
     if step.call == "wait" and step.until is not None:
@@ -87,7 +111,7 @@ def _begin(call: Call, order: Order, entry: Entry, provider: Provider) -> Work |
     elif step.call in ("consent", "ask"):
         _ask_somebody(call, order, step)
     elif step.call == "receipt":
-        _prove(call, [(order, entry)], {})
+        _prove(call, [(order, matter.entry)], {})
     else:
         return _work(call, order, step, provider)
     return None
@@ -120,12 +144,18 @@ def _work(call: Call, order: Order, step: Step, provider: Provider) -> Work | No
 def _seen_meanwhile(call: Call, order: Order) -> None:
     """What somebody was asked to end has ended meanwhile: then nobody has to say so."""
     step = order.steps[order.place]
-    entry = call.tx.entries.find(str(order.entry_id)).entry
-    if step.call == "ask" and not entry.stands and step.change is None:
+    if step.call == "ask" and step.change is None and _gone_meanwhile(call, order):
         order = replace(order, steps=order.step_done(order.place, call.now, "it has ended meanwhile"))
         order = order.moved(Move.RESUME, why="", again_at=None)
         call.tx.orders.save(order)
         queue(call, order)
+
+
+def _gone_meanwhile(call: Call, order: Order) -> bool:
+    """Whether what an order is to end is not there any more."""
+    if isinstance(order.about, UUID):
+        return not call.tx.entries.find(str(order.about)).entry.stands
+    return teams.standing(call, order.about) is None
 
 
 def told(call: Call, answers: Mapping[UUID, tuple[int, Answer]]) -> None:
@@ -143,7 +173,7 @@ def told(call: Call, answers: Mapping[UUID, tuple[int, Answer]]) -> None:
         if answer.later and tells:
             moved = replace(moved, steps=_patiently(moved))
         after.append(moved.moved(Move.TELL) if tells else replace(moved, version=moved.version + 1))
-        if step.call == "end":
+        if step.call == "end" and order.entry_id is not None:
             ended.setdefault(order.entry_id, []).append(step)
         said = {"step": place + 1, "said": answer.said, "already": answer.already}
         events.append(call.event("order.told", "order", order.id, on_behalf_of=order.ordered_by, **said))
@@ -173,11 +203,11 @@ def _ending(call: Call, ended: Mapping[UUID, list[Step]]) -> None:
 def postponed(call: Call, order_id: UUID, error: ProviderDown) -> None:
     """The provider did not answer: leave it in peace for a while, and try again; after many times ask a person."""
     order = call.tx.orders.find(str(order_id), lock=True)
-    entry = call.tx.entries.find(str(order.entry_id)).entry
+    provider_id = _matters(call, [order])[order.id].provider_id
     asked_for = min(error.fields.get("retry_after") or 0, LONGEST_BREAK)
     wait = max(again_after(order.attempts + 1) or timedelta(), timedelta(seconds=asked_for))
     if wait:
-        call.tx.providers.down(entry.provider_id, call.now + wait)
+        call.tx.providers.down(provider_id, call.now + wait)
     _again(call, order, error.message, asked_for)
 
 
@@ -195,10 +225,10 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
     """
     orders = [one for one in call.tx.orders.some(looks, lock=True) if _awaits(one, looks[one.id][0])]
     call.tx.facts.take_turns()
-    entries = call.tx.entries.some({order.entry_id for order in orders})
+    matters = _matters(call, orders)
     by_provider: dict[UUID, list[Order]] = {}
     for order in orders:
-        by_provider.setdefault(entries[order.entry_id].provider_id, []).append(order)
+        by_provider.setdefault(matters[order.id].provider_id, []).append(order)
     changes, reached = [], []
     # Providers before entries, as a reading does it, and in one order: two that lock in another wait for each other.
     for provider_id in sorted(by_provider):
@@ -207,11 +237,11 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
             (order, verdict) for order in by_provider[provider_id] if (verdict := _seen(call, order, looks[order.id]))
         ]
         if seen:
-            changes.append(_applied(call, provider_id, [(order, looks[order.id]) for order, _ in seen], entries))
+            changes.append(_applied(call, provider_id, [(order, looks[order.id]) for order, _ in seen], matters))
             reached += seen
     if changes:
         readings.evaluate(call, *changes)
-    done: list[tuple[Order, Entry]] = []
+    done: list[tuple[Order, Entry | None]] = []
     showed = {}
     for order, verdict in reached:
         place, seen_then = looks[order.id]
@@ -222,7 +252,7 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
         steps = noted(seen_then, order.step_done(place, call.now, verdict.evidence), place, verdict.found)
         moved = replace(order, steps=steps, attempts=0, why="")
         if moved.steps[moved.place].call == "receipt":
-            done.append((moved, entries[order.entry_id]))
+            done.append((moved, matters[order.id].entry))
             showed[order.id] = verdict.evidence
         else:
             _went_on_after(call, moved)
@@ -255,18 +285,17 @@ def _await_a_device(call: Call, order: Order, evidence: str) -> None:
         days = f"{PATIENCE.days} days"
         _stick(call, order, f"The provider said yes {days} ago, and still {evidence}.")
         return
-    entry = call.tx.entries.find(str(order.entry_id)).entry
-    at_once = call.tx.providers.get(entry.provider_id).abilities.at_once
+    at_once = call.tx.providers.get(_matters(call, [order])[order.id].provider_id).abilities.at_once
     when = "that it takes a while" if at_once else "it takes effect when their device next connects"
     why = f"The provider said yes, and {when}. Until then {evidence}."
     _put_off(call, order, why, call.now + delay)
 
 
 def _applied(
-    call: Call, provider_id: UUID, seen: list[tuple[Order, tuple[int, Observation]]], entries: Mapping[UUID, Entry]
+    call: Call, provider_id: UUID, seen: list[tuple[Order, tuple[int, Observation]]], matters: Mapping[UUID, _Matter]
 ) -> Changes:
     """Bring the inventory to what was seen of the parties of these orders."""
-    evidence = {entries[order.entry_id].party_id: f"order {order.ref}" for order, _ in seen}
+    evidence = {matters[order.id].party_id: f"order {order.ref}" for order, _ in seen}
     subjects = {order.steps[place].party for order, (place, _) in seen}
     observation = merged(observation for _, (_, observation) in seen)
     return readings.apply(call, provider_id, observation, evidence=evidence, subjects=subjects)
@@ -287,37 +316,39 @@ def _went_on_after(call: Call, order: Order) -> Order:
     return order
 
 
-def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID, str]) -> None:
+def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mapping[UUID, str]) -> None:
     """Write the receipts: by what a fresh reading showed, or where none can see it, by what somebody said."""
     if not done:
         return
     for order, entry in done:
         if order.id not in showed:
             _take_at_their_word(call, order, entry)
-    listed = call.tx.entries.about({entry.id for _, entry in done})
-    sign, remains = signer(call), _remains(call, [entry for _, entry in done])
+    sights = {one.order.id: one for one in orders_of(call, [order for order, _ in done])}
+    sign, remains = signer(call), _remains(call, [order for order, _ in done], sights)
     proved: list[Order] = []
     events: list[Event] = []
-    for order, entry in done:
-        one = listed[entry.id]
+    for order, _ in done:
+        one = sights[order.id]
         said = next((step.said for step in reversed(order.steps) if step.said), "") + "; no reading can see it"
-        told_at = next((step.at for step in order.steps if step.call in ("end", "change", "give", "ask")), None)
+        told_at = next((step.at for step in order.steps if step.asks), None)
         receipt: dict[str, Any] = {
             "order": order.ref,
             "did": order.action,
-            "entry": entry.ref,
+            "entry": one.entry.ref if one.entry else "",
             "party": one.party.name,
             "subject": order.plan.get("subject", ""),
-            "account": one.account.name,
-            "provider": one.provider.name,
+            "account": one.account.name if one.account else "",
+            "provider": one.provider,
             "ordered_by": order.ordered_by.name,
             "ordered_by_id": str(order.ordered_by.id or ""),
             "told_at": told_at.isoformat() if told_at else None,
             "read_at": call.now.isoformat(),
             "showed": showed.get(order.id, said),
         }
-        if Action(order.action).ends:
-            receipt["remains"] = remains[entry.id]
+        if one.team is not None:
+            receipt |= {"team": one.team.name, "team_key": next(step.team for step in order.steps if step.team)}
+        if order.id in remains:
+            receipt["remains"] = remains[order.id]
         receipt["signed"] = sign(receipt)
         steps = order.step_done(order.place, call.now, "signed, and in the log")
         proved.append(
@@ -327,29 +358,44 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry]], showed: Mapping[UUID
     call.tx.orders.save_all(proved)
     call.log_all(events)
     for order, entry in done:
-        if order.action == Action.LET_IN:
+        if order.action == Action.LET_IN and entry is not None:
             arrivals.arrived(call, order, entry)
-    telling.proved(call, [(order, listed[order.entry_id]) for order in proved])
+    telling.proved(call, orders_of(call, proved))
 
 
-def _remains(call: Call, entries: Sequence[Entry]) -> dict[UUID, list[str]]:
-    """The ways in to the account of each entry that its party has still."""
-    parties = {entry.party_id for entry in entries}
-    indirect = {one for one, teams in call.tx.memberships.above(parties).items() if teams}
+def _remains(call: Call, orders: Sequence[Order], sights: Mapping[UUID, OrderSight]) -> dict[UUID, list[str]]:
+    """Of orders that end something, the ways in that the party has still: to the account, or to what the team has."""
+    ending = [one for one in orders if Action(one.action).ends or one.action == Action.REMOVE_MEMBER]
+    parties = {sights[one.id].party.id for one in ending}
+    indirect = {one for one, teams_ in call.tx.memberships.above(parties).items() if teams_}
     held = call.tx.entries.held_by(parties)
     ways = {one: remaining(call, one) for one in parties if one in indirect or any(h.party_id == one for h in held)}
+    found = {}
+    for order in ending:
+        one = sights[order.id]
+        places = {one.entry.account_id} if one.entry is not None else _led_to(call, order)
+        found[order.id] = [way.text for way in ways.get(one.party.id, ()) if way.account_id in places]
+    return found
+
+
+def _led_to(call: Call, order: Order) -> set[UUID]:
+    """The accounts to which the team leads that an order is about."""
+    assert isinstance(order.about, Belonging)  # noqa: S101 - only asked of these
+    team = order.about.team_id
     return {
-        entry.id: [way.text for way in ways.get(entry.party_id, ()) if way.account_id == entry.account_id]
-        for entry in entries
+        entry.account_id for entry in call.tx.entries.held_by({team, *call.tx.memberships.above([team]).get(team, ())})
     }
 
 
-def _take_at_their_word(call: Call, order: Order, entry: Entry) -> None:
+def _take_at_their_word(call: Call, order: Order, entry: Entry | None) -> None:
     """What no reading can see is as somebody says that it is."""
     call.tx.facts.take_turns()
     done = next((step for step in order.steps if step.call == "ask"), None)
     if done is None:
         return  # it was this service's own to do
+    if isinstance(order.about, Belonging) or entry is None:
+        teams.left_by_word(call, order)
+        return
     if order.action == Action.LET_IN:
         return  # seen to when it arrives
     if order.action == Action.CHANGE_SECRET:

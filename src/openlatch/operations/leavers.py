@@ -98,7 +98,7 @@ def _items(items: Sequence[Item], who: str, first: int = 1) -> list[BatchItem]:
             item.action,
             item.text,
             item.entry_id,
-            who if item.entry_id is None else "",
+            who if item.action == "ask" else "",
             membership_id=item.membership_id,
         )
         for place, item in enumerate(items)
@@ -117,11 +117,13 @@ def _plan(call: Call, text: str) -> LeaverPlan:
     situations = [one for one, _ in orders.situations(call, held).values()]
     joined = [m for m in call.tx.memberships.around(party.id) if m.member_id == party.id]
     names = {one: team.name for one, team in call.tx.parties.some(m.team_id for m in joined).items()}
-    unread = {one for one in {m.provider_id for m in joined} if call.tx.providers.get(one).by_hand}
+    providers = {one: call.tx.providers.get(one) for one in {m.provider_id for m in joined}}
+    unread = {one for one, provider in providers.items() if provider.by_hand}
+    able = {one for one, provider in providers.items() if provider.abilities.removes_members} - unread
     unseen = {m.id for m in joined if m.provider_id in unread}
     items = tuple(
         replace(item, membership_id=None) if item.membership_id in unseen else item
-        for item in leaver_items(party, situations, joined, names)
+        for item in leaver_items(party, situations, joined, names, able)
     )
     listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
     outside = not call.tx.workspace.circle.holds(party)

@@ -17,12 +17,14 @@ from openlatch.core.orders import Move, Order, OrderState
 from openlatch.core.plans import Action, Ask, Plan, make_plan
 from openlatch.core.powers import Power
 from openlatch.core.steps import held_before
+from openlatch.core.teams import Belonging
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations import choices, notices
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import own_party, within_sight, words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
+from openlatch.store.noun import missing
 from openlatch.store.pages import Page
 
 __all__ = [
@@ -32,6 +34,7 @@ __all__ = [
     "OrderSight",
     "PlanSight",
     "Wish",
+    "about",
     "ask_of",
     "asked",
     "browse",
@@ -47,7 +50,11 @@ __all__ = [
     "plan",
     "planned",
     "queue",
+    "same",
+    "seen_with",
     "show",
+    "sight",
+    "sights",
     "situation",
     "situations",
     "take_up_forgotten",
@@ -97,14 +104,25 @@ class PlanSight:
 
 @dataclass(frozen=True, slots=True)
 class OrderSight:
-    """An order with what it is about; `already` if it was there before this request for it."""
+    """An order with what it is about; `already` if it was there before this request for it.
+
+    An entry with its account, or a team, of which the party is a member or is to be one.
+    """
 
     order: Order
-    entry: Entry
     party: Party
-    account: Account
     provider: str
+    entry: Entry | None = None
+    account: Account | None = None
+    team: Party | None = None
     already: bool = False
+
+    @property
+    def about(self) -> str:
+        """What it is about, in a few words."""
+        if self.team is not None:
+            return f"{self.party.name} in {self.team.name}"
+        return f"{self.party.name} on {self.account.name if self.account else ''}"
 
 
 @operation("orders.plan")
@@ -112,8 +130,8 @@ def plan(call: Call, text: str, wish: Wish) -> PlanSight:
     """What an order would do about an entry, and how it would be done; changes nothing."""
     if wish.action is Action.GIVE_UP:
         return planned(call, _own_entry(call, text), wish)
-    sight = planned(call, call.tx.entries.find(text, within_sight(call)).entry, wish)
-    return replace(sight, parts=choices.parts_of(call, sight.account))
+    shown = planned(call, call.tx.entries.find(text, within_sight(call)).entry, wish)
+    return replace(shown, parts=choices.parts_of(call, shown.account))
 
 
 @operation("orders.browse")
@@ -122,16 +140,18 @@ def browse(call: Call, state: str, batch: str, limit: int, cursor: str | None) -
     batch_id = call.tx.batches.find(batch).id if batch else None
     states = words(OrderState, state, "state")
     page = call.tx.orders.browse(states=states, batch_id=batch_id, limit=limit, cursor=cursor)
-    listed = call.tx.entries.about({order.entry_id for order in page.items})
-    return Page(tuple(_seen(order, listed[order.entry_id]) for order in page.items), page.next)
+    return Page(sights(call, page.items), page.next)
 
 
 @operation("orders.show")
 def show(call: Call, text: str) -> OrderSight:
     """One order, by id or short form; a member sees those on their own access."""
     order = call.tx.orders.find(text)
-    call.tx.entries.find(str(order.entry_id), within_sight(call))
-    return _sight(call, order)
+    if isinstance(order.about, UUID):
+        call.tx.entries.find(str(order.about), within_sight(call))
+    elif within_sight(call) not in (None, order.about.member_id):
+        raise missing("order", text)
+    return sight(call, order)
 
 
 @operation("orders.create")
@@ -166,34 +186,39 @@ def _create(call: Call, found: Entry, wish: Wish, reason: str, digest: str | Non
     entry = call.tx.entries.lock(found.id)
     there = call.tx.orders.open_for(entry.id)
     if there is not None:
-        return replace(_same(call, there, wish.action), already=True)
-    sight = planned(call, entry, wish)
-    if digest is not None and digest != sight.plan.digest:
+        return replace(same(call, there, wish.action), already=True)
+    shown = planned(call, entry, wish)
+    if digest is not None and digest != shown.plan.digest:
         raise Changed(
-            f"What this would do to {sight.party.name}'s access to {sight.account.name} has changed since it was "
+            f"What this would do to {shown.party.name}'s access to {shown.account.name} has changed since it was "
             "shown. Nothing was ordered.",
             next_step="Look at the plan again, then decide.",
             entry=entry.ref,
         )
-    order, new = given(call, drafted(call, sight.plan, entry, reason), entry)
-    return replace(_sight(call, order), already=not new)
+    order, new = given(call, drafted(call, shown.plan, entry, reason), entry)
+    return replace(sight(call, order), already=not new)
 
 
-def _same(call: Call, there: Order, action: Action) -> OrderSight:
-    """An order that is under way, if it is the one that is wanted."""
+def same(call: Call, there: Order, action: Action) -> OrderSight:
+    """Return an order that is under way, if it is the one that is wanted; refuses (Conflict) where another one is."""
     if there.action != action:
         raise Conflict(
-            f"Order {there.ref} ({there.action}) is under way for this access already. Nothing was changed.",
+            f"Order {there.ref} ({there.action}) is under way for this already. Nothing was changed.",
             next_step=f"Wait until it is proved, or call it off: openlatch order {there.ref} --cancel",
             order=there.ref,
         )
-    return _sight(call, there)
+    return sight(call, there)
 
 
 def drafted(
-    call: Call, made: Plan, entry: Entry, reason: str, ordered_by: Author | None = None, batch_id: UUID | None = None
+    call: Call,
+    made: Plan,
+    whose: Entry | Belonging,
+    reason: str,
+    ordered_by: Author | None = None,
+    batch_id: UUID | None = None,
 ) -> Order:
-    """Return the order that carries a plan out; refuses (Conflict) a plan with a stop."""
+    """Return the order that carries out a plan about an entry or a membership; refuses (Conflict) one with a stop."""
     if made.stop:
         raise Conflict(
             f"{made.stop} Nothing was ordered.",
@@ -201,13 +226,13 @@ def drafted(
             + ", ".join(f"{way.name} ({way.entry})" for way in made.ways_out[:5])
             if made.ways_out
             else "See to that first, then order it again.",
-            entry=entry.ref,
+            entry=made.entry,
             ways_out=[asdict(way) for way in made.ways_out],
         )
     order_id = call.services.new_id()
     return Order(
         id=order_id,
-        entry_id=entry.id,
+        about=whose.id if isinstance(whose, Entry) else whose,
         action=made.action,
         state=OrderState.DRAFTED,
         plan=made.as_dict(),
@@ -216,30 +241,37 @@ def drafted(
         ordered_by=ordered_by or call.actor.author,
         ordered_at=call.now,
         idempotency_key=str(order_id),
-        entry_state=entry.state,
+        entry_state=whose.state if isinstance(whose, Entry) else State.LIVE,
         batch_id=batch_id,
     )
 
 
-def given(call: Call, order: Order, entry: Entry) -> tuple[Order, bool]:
+def given(call: Call, order: Order, entry: Entry | None = None) -> tuple[Order, bool]:
     """Give an order: it, its place in the log and its job land together; returns the one that counts, and if it is new.
 
-    The entry shows that it is ending, if it is to end now.
+    The entry that it is about shows that it is ending, if it is to end now.
     """
     order, new = call.tx.orders.open(order.moved(Move.CONFIRM))
     if new:
         call.log(
-            "order.given", "order", order.id, on_behalf_of=order.ordered_by, entry=str(entry.id), action=order.action,
+            "order.given", "order", order.id, on_behalf_of=order.ordered_by, **about(order), action=order.action,
             reason=order.reason, plan=order.plan["digest"],
         )  # fmt: skip
-        if Action(order.action) in (Action.END, Action.GIVE_UP):
+        if entry is not None and Action(order.action) in (Action.END, Action.GIVE_UP):
             call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
             call.log("entry.ending", "entry", entry.id, on_behalf_of=order.ordered_by, order=str(order.id))
         queue(call, order)
     return order, new
 
 
-def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry]]) -> set[UUID]:
+def about(order: Order) -> dict[str, str]:
+    """Return what an order is about as the log keeps it."""
+    if isinstance(order.about, UUID):
+        return {"entry": str(order.about)}
+    return {"team": str(order.about.team_id), "member": str(order.about.member_id)}
+
+
+def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry | None]]) -> set[UUID]:
     """Give orders together: all land with their places in the log and one job; returns the ids of those of them new."""
     confirmed = [(order.moved(Move.CONFIRM), entry) for order, entry in drafted_]
     new = call.tx.orders.open_all([order for order, _ in confirmed])
@@ -247,9 +279,9 @@ def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry]]) -> set[UUID]:
     for order, entry in confirmed:
         if order.id not in new:
             continue
-        said = {"entry": str(entry.id), "action": order.action, "reason": order.reason, "plan": order.plan["digest"]}
+        said = about(order) | {"action": order.action, "reason": order.reason, "plan": order.plan["digest"]}
         events.append(call.event("order.given", "order", order.id, on_behalf_of=order.ordered_by, **said))
-        if Action(order.action) in (Action.END, Action.GIVE_UP):
+        if entry is not None and Action(order.action) in (Action.END, Action.GIVE_UP):
             ending.append(replace(entry, state=State.ENDING, version=entry.version + 1))
             by_order = {"on_behalf_of": order.ordered_by, "order": str(order.id)}
             events.append(call.event("entry.ending", "entry", entry.id, **by_order))
@@ -266,12 +298,13 @@ def cancel(call: Call, text: str) -> OrderSight:
     order = call.tx.orders.find(text, lock=True)
     order = order.moved(Move.CANCEL, finished_at=call.now, why="", again_at=None)
     call.tx.orders.save(order)
-    entry = call.tx.entries.lock(order.entry_id)
-    if entry.state is State.ENDING:
-        call.tx.entries.save(replace(entry, state=order.entry_state, version=entry.version + 1))
+    if order.entry_id is not None:
+        entry = call.tx.entries.lock(order.entry_id)
+        if entry.state is State.ENDING:
+            call.tx.entries.save(replace(entry, state=order.entry_state, version=entry.version + 1))
     call.tx.links.withdraw(order.id, call.now)
-    call.log("order.cancelled", "order", order.id, entry=str(order.entry_id))
-    return _sight(call, order)
+    call.log("order.cancelled", "order", order.id, **about(order))
+    return sight(call, order)
 
 
 @operation("orders.try_again")
@@ -283,9 +316,9 @@ def try_again(call: Call, text: str) -> OrderSight:
     steps = order.asked_again()
     order = order.moved(Move.TRY_AGAIN, attempts=0, why="", again_at=None, idempotency_key=key, steps=steps)
     call.tx.orders.save(order)
-    call.log("order.tried-again", "order", order.id, entry=str(order.entry_id))
+    call.log("order.tried-again", "order", order.id, **about(order))
     queue(call, order)
-    return _sight(call, order)
+    return sight(call, order)
 
 
 @operation("orders.confirm_done")
@@ -303,9 +336,9 @@ def confirm_done(call: Call, text: str, said: str) -> OrderSight:
     how = Move.TRY_AGAIN if order.state is OrderState.STUCK else Move.RESUME
     order = order.moved(how, attempts=0, why="", again_at=None)
     call.tx.orders.save(order)
-    call.log("order.done-by-hand", "order", order.id, entry=str(order.entry_id), said=said)
+    call.log("order.done-by-hand", "order", order.id, **about(order), said=said)
     queue(call, order)
-    return _sight(call, order)
+    return sight(call, order)
 
 
 def asked(order: Order) -> bool:
@@ -442,9 +475,28 @@ def planned(call: Call, entry: Entry, wish: Wish, known: tuple[Situation, Provid
     return PlanSight(made, entry, around.party, around.account, provider, levels=less, wider=more)
 
 
-def _sight(call: Call, order: Order) -> OrderSight:
-    return _seen(order, call.tx.entries.find(str(order.entry_id)))
+def sight(call: Call, order: Order) -> OrderSight:
+    """Return an order with what it is about."""
+    return sights(call, [order])[0]
 
 
-def _seen(order: Order, listed: Listed) -> OrderSight:
-    return OrderSight(order, listed.entry, listed.party, listed.account, listed.provider.name)
+def sights(call: Call, orders: Sequence[Order]) -> tuple[OrderSight, ...]:
+    """Return orders, each with what it is about."""
+    of_teams = [one.about for one in orders if isinstance(one.about, Belonging)]
+    listed = call.tx.entries.about({one.about for one in orders if isinstance(one.about, UUID)})
+    parties = call.tx.parties.some(party for one in of_teams for party in (one.team_id, one.member_id))
+    providers = {one: call.tx.providers.get(one).name for one in {about.provider_id for about in of_teams}}
+    return tuple(
+        seen_with(order, listed[order.about])
+        if isinstance(order.about, UUID)
+        else OrderSight(
+            order, parties[order.about.member_id], providers[order.about.provider_id],
+            team=parties[order.about.team_id],
+        )
+        for order in orders
+    )  # fmt: skip
+
+
+def seen_with(order: Order, listed: Listed) -> OrderSight:
+    """Return an order with the entry that it is about."""
+    return OrderSight(order, listed.party, listed.provider.name, listed.entry, listed.account)

@@ -39,6 +39,7 @@ from openlatch.core.reconcile import (
     shared,
     withheld,
 )
+from openlatch.core.teams import Belonging
 from openlatch.errors import Conflict
 from openlatch.operations import activity, flags, levels, orders, telling
 from openlatch.operations.gate import Call, operation
@@ -382,7 +383,8 @@ def _store(
     tx.memberships.end(changes.gone_memberships)
     call.log_all(_events(call, changes, evidence))
     # Whoever was asked to end one of these need not say that it is done.
-    for order in tx.orders.waiting_for(entry.id for _, entry in changes.gone):
+    left = [Belonging(m.provider_id, m.team_id, m.member_id) for m in changes.gone_memberships]
+    for order in tx.orders.waiting_for([*(entry.id for _, entry in changes.gone), *left]):
         woken = replace(order, again_at=None)
         if order.patient and isinstance(evidence, str):  # it need not wait for its next look
             woken = replace(woken, version=order.version + 1)

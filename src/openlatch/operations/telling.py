@@ -7,14 +7,15 @@ from dataclasses import replace
 from datetime import timedelta
 
 from openlatch.core.hours import last_day
-from openlatch.core.model import Entry, Kind, PartyKind
+from openlatch.core.model import Entry, Kind, Party, PartyKind
 from openlatch.core.notices import Notice
 from openlatch.core.orders import Order
 from openlatch.core.plans import Action
 from openlatch.core.powers import Power
 from openlatch.core.steps import held_before
-from openlatch.operations import notices
+from openlatch.operations import notices, orders
 from openlatch.operations.gate import Call
+from openlatch.operations.orders import OrderSight
 from openlatch.store.entries import Listed
 
 __all__ = ["administrators_added", "ending", "proved", "stuck"]
@@ -24,10 +25,15 @@ BEFORE = (timedelta(days=7), timedelta(days=1))
 MOST = 2000
 
 
-def proved(call: Call, done: Sequence[tuple[Order, Listed]]) -> None:
+def proved(call: Call, done: Sequence[OrderSight]) -> None:
     """Tell the parties what orders have changed for them, and the holder what a party gave up."""
-    for order, listed in done:
-        _proved(call, order, listed)
+    for one in done:
+        if one.entry is not None:
+            _proved(call, one.order, call.tx.entries.find(str(one.entry.id)))
+        elif one.team is not None and one.party.kind is PartyKind.PERSON:
+            now = "are in" if one.order.action == Action.ADD_MEMBER else "are no longer in"
+            title = f"You {now} the team {one.team.name} at {one.provider}"
+            _tell_party(call, one.party, Notice(f"order:{one.order.id}", title))
 
 
 def _proved(call: Call, order: Order, listed: Listed) -> None:
@@ -40,12 +46,12 @@ def _proved(call: Call, order: Order, listed: Listed) -> None:
         key = next(step.entry for step in order.steps if step.change is not None and step.change.wider)
         for entry in call.tx.entries.standing(listed.provider.id, [key]):
             to = call.tx.entries.find(str(entry.id))
-            _tell_party(call, to, Notice(f"order:{order.id}:to", f"You own {where} now"))
+            _tell_party(call, to.party, Notice(f"order:{order.id}:to", f"You own {where} now"))
     if action is Action.EXTEND and _administers_now(order, listed.entry):
         administrators_added(call, [listed.entry])
     title = _changed(call, action, listed.entry, where)
     if title and listed.party.kind is PartyKind.PERSON and listed.entry.kind not in (Kind.SESSION, Kind.SECRET):
-        _tell_party(call, listed, Notice(f"order:{order.id}", title))
+        _tell_party(call, listed.party, Notice(f"order:{order.id}", title))
 
 
 def _administers_now(order: Order, entry: Entry) -> bool:
@@ -98,8 +104,8 @@ def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
 
 def stuck(call: Call, order: Order, why: str) -> None:
     """Tell whoever ordered something, or else whoever looks after the workspace, that it needs a person."""
-    listed = call.tx.entries.find(str(order.entry_id))
-    title = f"An order needs a person: {order.action}, {listed.party.name} on {listed.account.name}"
+    about = orders.sight(call, order).about
+    title = f"An order needs a person: {order.action}, {about}"
     key = f"order:{order.id}:stuck:{order.version}"
     news = Notice(key, title, why, f"/orders?order={order.ref}")
     notices.tell(call, notices.manager(call, order.ordered_by.id), news)
@@ -125,13 +131,13 @@ def _ends(call: Call, listed: Listed, before: timedelta) -> int:
     day = last_day(entry.ends_at, call.tx.workspace.zone)
     key = f"ends:{entry.id}:{entry.ends_at:%Y%m%d}:{before.days}"
     where = f"{listed.account.name} at {listed.provider.name}"
-    made = _tell_party(call, listed, Notice(key, f"Your access to {where} ends with {day}"))
+    made = _tell_party(call, listed.party, Notice(key, f"Your access to {where} ends with {day}"))
     title = f"{listed.party.name}'s access to {where} ends with {day}"
     news = Notice(key + ":holder", title, f"“{entry.level}”", f"/inventory?entry={entry.ref}")
     return made + notices.tell(call, notices.manager(call, entry.given_by_id), news)
 
 
-def _tell_party(call: Call, listed: Listed, notice: Notice) -> int:
+def _tell_party(call: Call, party: Party, notice: Notice) -> int:
     """Only at an address that is confirmed: what concerns one is not told to another."""
-    address = notices.reachable_at(call, listed.party)
-    return notices.tell_address(call, address, listed.party.name, notice) if address else 0
+    address = notices.reachable_at(call, party)
+    return notices.tell_address(call, address, party.name, notice) if address else 0

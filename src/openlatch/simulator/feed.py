@@ -15,7 +15,8 @@ keep_listing     the next N looks at a party still show what was ended
 orphans          a look at a party leaves out the party itself
 opted_out        a list of parties' keys that have not agreed to be invited, whatever its directory says
 taken_out        a list of memberships, each "team member", that somebody at the provider has ended
-refuse           an object of entry key to the reason for which ending it is refused, once reduced no more
+refuse           an object of entry key to the reason for which ending it is refused, once reduced no more; of
+                 “team member” to that for which changing the membership is refused
 ignore           the next N calls that change something are answered with yes, and nothing is done
 shorten          the next N ends that are asked for are kept as a day earlier
 away             no device connects until this is false again
@@ -58,6 +59,7 @@ class FeedStandIn(StandIn):
             Rule("/endings", endpoint=self._end, methods=["POST"]),
             Rule("/changes", endpoint=self._change, methods=["POST"]),
             Rule("/givings", endpoint=self._give, methods=["POST"]),
+            Rule("/memberships", endpoint=self._set_member, methods=["POST"]),
         ]
 
     def fill(self, seed: dict[str, Any]) -> None:
@@ -145,6 +147,27 @@ class FeedStandIn(StandIn):
     def _give(self, request: Request) -> Response:
         body = self._asked(request)
         return self._once(request, "given", lambda key: self._let_in(body, key))
+
+    def _set_member(self, request: Request) -> Response:
+        body = request.get_json()
+        return self._once(request, "done", lambda key: self._belong(body, key))
+
+    def _belong(self, body: dict[str, Any], key: str) -> tuple[str, str]:
+        """Have a party be in a team, or not."""
+        name = f"{body['team']} {body['member']}"
+        there = any(
+            f"{one['team']} {one['member']}" == name for one in self._standing(self.items("memberships"))
+        )  # fmt: skip
+        reason = (self.fault("refuse") or {}).get(name)
+        if reason:
+            return "refused", reason
+        if there == body["belongs"]:
+            return "already-so", ""
+        self._db.execute("delete from items where noun = 'memberships' and key = ?", [name])
+        if body["belongs"]:
+            self.add("memberships", name, {"team": body["team"], "member": body["member"]})
+        self.effect(name, key)
+        return "done", ""
 
     def _asked(self, request: Request) -> dict[str, Any]:
         """What a call asks for; or a little less, from a stand-in that shortens."""

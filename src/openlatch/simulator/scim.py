@@ -6,8 +6,9 @@ short_pages      at most N resources to a page, whatever was asked for
 total_off        that many is added to totalResults
 no_patch         PATCH is answered 501, as RFC 7644 lets a server do
 no_filter        searching is answered 400, invalidFilter
-meddle           the next N times a user is fetched, someone else changes it right after
-refuse           an object of user id to the reason for which changing it is refused
+meddle           the next N times a user or a group is fetched, someone else changes it right after
+refuse           an object of id to the reason for which changing that user or group is refused
+ignore           the next N changes are answered with yes, and nothing is done
 taken_out        a list of user ids that somebody at the directory has taken out of every group
 """
 
@@ -26,6 +27,7 @@ __all__ = ["ScimStandIn"]
 
 LIST = "urn:ietf:params:scim:api:messages:2.0:ListResponse"
 ERROR = "urn:ietf:params:scim:api:messages:2.0:Error"
+_ONE_MEMBER = re.compile(r'members\[value eq ("(?:[^"\\]|\\.)*")\]', re.IGNORECASE)
 _FILTER = re.compile(r'members\.value eq ("(?:[^"\\]|\\.)*")', re.IGNORECASE)
 
 
@@ -37,7 +39,9 @@ class ScimStandIn(StandIn):
         for noun in ("Users", "Groups"):
             rules.append(Rule(f"/{noun}", endpoint=self._list, methods=["GET"], defaults={"noun": noun}))
             rules.append(Rule(f"/{noun}/<identifier>", endpoint=self._one, methods=["GET"], defaults={"noun": noun}))
-        rules.append(Rule("/Users/<identifier>", endpoint=self._change, methods=["PATCH", "PUT"]))
+            rules.append(
+                Rule(f"/{noun}/<identifier>", endpoint=self._change, methods=["PATCH", "PUT"], defaults={"noun": noun})
+            )
         return rules
 
     def fill(self, seed: dict[str, Any]) -> None:
@@ -70,8 +74,8 @@ class ScimStandIn(StandIn):
             return _error(404, f"there is no {identifier}")
         found = self._without_taken_out(found)
         response = _scim(found, headers={"ETag": found["meta"]["version"]})
-        if noun == "Users" and self.spend("meddle"):
-            self._store(found)
+        if self.spend("meddle"):
+            self._store(noun, found)
         return response
 
     def _without_taken_out(self, resource: dict[str, Any]) -> dict[str, Any]:
@@ -80,8 +84,8 @@ class ScimStandIn(StandIn):
             return resource
         return resource | {"members": [one for one in resource["members"] if one["value"] not in out]}
 
-    def _change(self, request: Request, identifier: str) -> Response:
-        found = next((item for item in self.items("Users") if item["id"] == identifier), None)
+    def _change(self, request: Request, noun: str, identifier: str) -> Response:
+        found = next((item for item in self.items(noun) if item["id"] == identifier), None)
         if found is None:
             return _error(404, f"there is no {identifier}")
         if request.method == "PATCH" and self.fault("no_patch"):
@@ -95,18 +99,33 @@ class ScimStandIn(StandIn):
         body = json.loads(request.get_data())
         changes = body if request.method == "PUT" else {}
         for operation in body.get("Operations", []):
-            value = operation.get("value")
-            changes |= {operation["path"]: value} if operation.get("path") else value
+            value, path = operation.get("value"), operation.get("path", "")
+            if path.startswith("members"):
+                changes["members"] = _members_after(changes.get("members", found.get("members", [])), operation)
+            else:
+                changes |= {path: value} if path else value
+        if self.spend("ignore"):
+            return _scim(found, headers={"ETag": found["meta"]["version"]})
         if found.get("active", True) and changes.get("active") is False:
             self.effect(identifier)
         found |= {name: value for name, value in changes.items() if name not in ("schemas", "meta", "id")}
-        self._store(found)
+        self._store(noun, found)
         return _scim(found, headers={"ETag": found["meta"]["version"]})
 
-    def _store(self, user: dict[str, Any]) -> None:
-        number = int(re.sub(r"\D", "", user["meta"]["version"])) + 1
-        user["meta"]["version"] = f'W/"{number}"'
-        self._db.execute("update items set body = ? where noun = 'Users' and key = ?", [json.dumps(user), user["id"]])
+    def _store(self, noun: str, resource: dict[str, Any]) -> None:
+        number = int(re.sub(r"\D", "", resource["meta"]["version"])) + 1
+        resource["meta"]["version"] = f'W/"{number}"'
+        body = [json.dumps(resource), noun, resource["id"]]
+        self._db.execute("update items set body = ? where noun = ? and key = ?", body)
+
+
+def _members_after(members: list[dict[str, Any]], operation: dict[str, Any]) -> list[dict[str, Any]]:
+    """A group's members after an operation of a PATCH; without a filter, a removal is of all of them."""
+    if operation["op"].lower() == "remove":
+        match = _ONE_MEMBER.fullmatch(operation["path"])
+        return [m for m in members if match is not None and m["value"] != json.loads(match[1])]
+    added = [m for m in operation["value"] if m["value"] not in {one["value"] for one in members}]
+    return [*members, *added]
 
 
 def _scim(body: object, status: int = 200, headers: dict[str, str] | None = None) -> Response:

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, case, func, insert, or_, select, update
+from sqlalchemy import ColumnElement, and_, case, func, insert, not_, or_, select, update
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
@@ -50,7 +50,7 @@ class Batch:
 
 @dataclass(frozen=True, slots=True)
 class BatchItem:
-    """One thing in a batch: about an entry, or without one for a person to do; `outcome` is what came of it so far.
+    """One thing in a batch: an action on an entry or a membership, or for a person to do; `outcome` is what came of it.
 
     What a person does about a membership is done once a reading shows that no more.
     """
@@ -79,7 +79,11 @@ def _batch(row: BatchRow) -> Batch:
 
 _LEFT = and_(BatchItemRow.order_id.is_(None), BatchItemRow.came_to == "", BatchItemRow.done_at.is_(None))
 """Nothing has come of it so far."""
-_NOT_SEEN_GONE = and_(BatchItemRow.membership_id.is_not(None), MembershipRow.ended_at.is_(None))
+_ASKS = BatchItemRow.action == "ask"
+"""It is for a person to do, and no order comes of it."""
+_TO_BE_SEEN = and_(_ASKS, BatchItemRow.membership_id.is_not(None))
+"""Once a person has done it, a reading has to show that."""
+_NOT_SEEN_GONE = and_(_TO_BE_SEEN, MembershipRow.ended_at.is_(None))
 _OF_MEMBERSHIP: ColumnElement[str] = case(
     (MembershipRow.ended_at.is_not(None), Outcome.PROVED.value),
     (BatchItemRow.done_at.is_not(None), Outcome.TOLD.value),
@@ -88,9 +92,9 @@ _OF_MEMBERSHIP: ColumnElement[str] = case(
 _OUTCOME: ColumnElement[str] = case(
     (BatchItemRow.left_open.is_not(None), Outcome.LEFT_OPEN.value),
     (BatchItemRow.came_to != "", BatchItemRow.came_to),
-    (BatchItemRow.membership_id.is_not(None), _OF_MEMBERSHIP),
+    (_TO_BE_SEEN, _OF_MEMBERSHIP),
     (BatchItemRow.done_at.is_not(None), Outcome.DONE.value),
-    (BatchItemRow.entry_id.is_(None), Outcome.TO_DO.value),
+    (_ASKS, Outcome.TO_DO.value),
     (BatchItemRow.order_id.is_(None), Outcome.TO_COME.value),
     else_=OrderRow.state,
 )
@@ -102,7 +106,7 @@ _GOES_ON = and_(
     or_(
         _NOT_SEEN_GONE,
         and_(
-            BatchItemRow.membership_id.is_(None),
+            not_(_TO_BE_SEEN),
             BatchItemRow.done_at.is_(None),
             or_(BatchItemRow.order_id.is_(None), GOES_ON),
         ),
@@ -192,11 +196,11 @@ class Batches(Noun):
         return _item(row[0], row[1]) if row is not None else None
 
     def left(self, batch_id: UUID, phase: int, limit: int) -> tuple[BatchItem, ...]:
-        """Return things about entries in a phase of which nothing has come so far."""
+        """Return things for orders in a phase of which nothing has come so far."""
         query = (
             select(BatchItemRow)
             .where(BatchItemRow.batch_id == batch_id, BatchItemRow.phase == phase, _LEFT)
-            .where(BatchItemRow.entry_id.is_not(None))
+            .where(not_(_ASKS))
             .order_by(BatchItemRow.place)
             .limit(limit)
         )
@@ -210,7 +214,7 @@ class Batches(Noun):
 
     def resting(self, batch_ids: Iterable[UUID], now: datetime) -> set[UUID]:
         """Return those of some batches in which nothing goes on by itself now, whatever people have still to do."""
-        people = or_(BatchItemRow.entry_id.is_(None), and_(BatchItemRow.order_id.is_not(None), waits_long(now)))
+        people = or_(_ASKS, and_(BatchItemRow.order_id.is_not(None), waits_long(now)))
         query = (
             self._items(BatchItemRow.batch_id, BatchItemRow.phase, func.bool_and(people))
             .where(BatchItemRow.batch_id.in_(list(batch_ids)), _GOES_ON)
@@ -246,7 +250,7 @@ class Batches(Noun):
     def done(self, batch_id: UUID, place: int, by: str, now: datetime) -> bool:
         """Keep that a person has done something; returns whether it was for a person, and still to be done."""
         mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.place == place)
-        statement = update(BatchItemRow).where(mine, BatchItemRow.entry_id.is_(None), _LEFT)
+        statement = update(BatchItemRow).where(mine, _ASKS, _LEFT)
         found = self._session.execute(statement.values(done_at=now, done_by=by).returning(BatchItemRow.place))
         return found.first() is not None
 

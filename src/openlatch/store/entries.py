@@ -398,11 +398,13 @@ class Entries(Noun):
     def about(self, ids: Iterable[UUID]) -> dict[UUID, Listed]:
         """Return the entries among the ids, and for ids of orders the entries that these are on."""
         wanted = list(ids)
-        of_orders = select(OrderRow.id, OrderRow.entry_id).where(OrderRow.id == func.any(wanted))
-        orders = {row.id: row.entry_id for row in self._session.execute(of_orders)}
+        of_orders = select(OrderRow.id, OrderRow.entry_id).where(
+            OrderRow.id == func.any(wanted), OrderRow.entry_id.is_not(None)
+        )
+        orders = {row[0]: row[1] for row in self._session.execute(of_orders)}
         query = _listing(EntryFilter()).where(EntryRow.id == func.any([*wanted, *orders.values()]))
         entries = {row[0].id: _listed(row) for row in self._session.execute(query)}
-        return entries | {order: entries[entry] for order, entry in orders.items()}
+        return entries | {order: entries[entry] for order, entry in orders.items() if entry is not None}
 
     def browse(self, wanted: EntryFilter, *, sort: str, limit: int, cursor: str | None) -> Page[Listed]:
         return page(self._session, _listing(wanted), SORTS[sort], limit=limit, cursor=cursor, read=_listed)

@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, literal, select, text
+from sqlalchemy import ColumnElement, func, literal, or_, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.ledger import START, Event
@@ -120,7 +120,10 @@ class Events(Noun):
         for one, whose in ((account_id, EntryRow.account_id), (party_id, EntryRow.party_id)):
             if one is not None:
                 theirs = select(EntryRow.id).where(whose == one)
-                orders = select(OrderRow.id).where(OrderRow.entry_id.in_(theirs))
+                on: ColumnElement[bool] = OrderRow.entry_id.in_(theirs)
+                if one == party_id:
+                    on = or_(on, OrderRow.team_id == one, OrderRow.member_id == one)
+                orders = select(OrderRow.id).where(on)
                 about = select(literal(one, EntryRow.id.type).label("id")).union_all(theirs, orders).subquery()
                 query = query.where(EventRow.subject_id.in_(select(about.c.id)))
         if sealed_only:

@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Iterable
 from uuid import UUID
 
-from sqlalchemy import func, literal, select, text, union
+from sqlalchemy import func, literal, or_, select, text, union
 
 from openlatch.core.model import Membership
 from openlatch.store.bulk import add_rows, change_rows
@@ -77,6 +77,22 @@ class Memberships(Noun):
         for row in self._session.execute(_ABOVE, {"ids": list(party_ids), "workspace": self._workspace_id}):
             found.setdefault(row.member, set()).add(row.team)
         return found
+
+    def beneath(self, team_ids: Iterable[UUID]) -> tuple[Membership, ...]:
+        """Return every membership in one of these teams, and in the teams in these, however deep."""
+        teams = list(team_ids)
+        inside = {*teams, *self.below(teams)}
+        query = select(MembershipRow).where(
+            MembershipRow.team_id == func.any(list(inside)), MembershipRow.ended_at.is_(None),
+            MembershipRow.how == "member",
+        )  # fmt: skip
+        return tuple(_membership(row) for row in self._session.scalars(query))
+
+    def of(self, party_id: UUID) -> tuple[Membership, ...]:
+        """Return the memberships that a party has or, as a team, that others have in it; only those in themselves."""
+        mine = or_(MembershipRow.member_id == party_id, MembershipRow.team_id == party_id)
+        query = select(MembershipRow).where(mine, MembershipRow.ended_at.is_(None), MembershipRow.how == "member")
+        return tuple(_membership(row) for row in self._session.scalars(query))
 
     def below(self, team_ids: Iterable[UUID]) -> set[UUID]:
         """Return everyone who is in one of these teams, however deep."""

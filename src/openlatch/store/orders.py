@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import asdict
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -15,6 +16,7 @@ from sqlalchemy.dialects.postgresql import JSONPATH, insert
 from openlatch.core.model import Author, EndReason, Kind, State
 from openlatch.core.orders import FINAL, Order, OrderState
 from openlatch.core.plans import Action, Step, why_ended
+from openlatch.core.teams import Belonging
 from openlatch.errors import Changed
 from openlatch.store.bulk import change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
@@ -48,7 +50,7 @@ def waits_long(now: datetime) -> ColumnElement[bool]:
 def _order(row: OrderRow) -> Order:
     return Order(
         id=row.id,
-        entry_id=row.entry_id,
+        about=_about(row),
         action=row.action,
         state=OrderState(row.state),
         plan=row.plan,
@@ -68,8 +70,24 @@ def _order(row: OrderRow) -> Order:
     )
 
 
+def _about(row: OrderRow) -> UUID | Belonging:
+    if row.provider_id is None or row.team_id is None or row.member_id is None:
+        assert row.entry_id is not None  # noqa: S101 - the database sees to that
+        return row.entry_id
+    return Belonging(row.provider_id, row.team_id, row.member_id)
+
+
+def _is_about(about: UUID | Belonging) -> ColumnElement[bool]:
+    """Whether an order is about an entry, or about a member of a team."""
+    if isinstance(about, UUID):
+        return OrderRow.entry_id == about
+    return and_(*(getattr(OrderRow, name) == value for name, value in asdict(about).items()))
+
+
 def _values(order: Order) -> dict[str, Any]:
-    return {
+    team = dict.fromkeys(("provider_id", "team_id", "member_id"))
+    about = team | (asdict(order.about) if isinstance(order.about, Belonging) else {})
+    return about | {
         "ref": order.ref,
         "entry_id": order.entry_id,
         "action": order.action,
@@ -105,13 +123,14 @@ class Orders(Noun):
         ).first()
         if inserted is not None:
             return order, True
-        there = self.open_for(order.entry_id)
+        there = self.open_for(order.about)
         return (there, False) if there is not None else self.open(order)
 
-    def open_for(self, entry_id: UUID) -> Order | None:
+    def open_for(self, about: UUID | Belonging) -> Order | None:
+        """Return the open order about an entry, or about a member of a team."""
         row = self._session.scalar(
             select(OrderRow)
-            .where(OrderRow.entry_id == entry_id, OrderRow.state.in_(_OPEN))
+            .where(_is_about(about), OrderRow.state.in_(_OPEN))
             .execution_options(populate_existing=True)
         )
         return None if row is None else _order(row)
@@ -141,13 +160,18 @@ class Orders(Noun):
             .join(EntryRow, and_(EntryRow.workspace_id == OrderRow.workspace_id, EntryRow.id == OrderRow.entry_id))
             .where(OrderRow.entry_id == func.any(list(entry_ids)), OrderRow.state.in_(_OPEN))
         )
-        return {row.entry_id: why_ended(Action(row.action), Kind(row.kind)) for row in self._session.execute(query)}
+        found = self._session.execute(query)
+        return {row[0]: why_ended(Action(row[1]), Kind(row[2])) for row in found if row[0] is not None}
 
-    def waiting_for(self, entry_ids: Iterable[UUID]) -> tuple[Order, ...]:
-        """Return the orders on these entries that wait, or for which a provider said yes."""
+    def waiting_for(self, about: Iterable[UUID | Belonging]) -> tuple[Order, ...]:
+        """Return the orders on these entries and memberships that wait, or for which a provider said yes."""
+        wanted = set(about)
         waiting = OrderRow.state.in_([OrderState.WAITING.value, OrderState.TOLD.value])
-        query = select(OrderRow).where(OrderRow.entry_id == func.any(list(entry_ids)), waiting)
-        return tuple(_order(row) for row in self._session.scalars(query))
+        entries = [one for one in wanted if isinstance(one, UUID)]
+        members = [one.member_id for one in wanted if isinstance(one, Belonging)]
+        on = or_(OrderRow.entry_id == func.any(entries), OrderRow.member_id == func.any(members))
+        found = map(_order, self._session.scalars(select(OrderRow).where(waiting, on)))
+        return tuple(one for one in found if one.about in wanted)
 
     def latest_for(self, entry_id: UUID) -> Order | None:
         row = self._session.scalar(
@@ -211,7 +235,15 @@ class Orders(Noun):
         """Return the open orders on these entries, by entry."""
         query = select(OrderRow).where(OrderRow.entry_id == func.any(list(entry_ids)), OrderRow.state.in_(_OPEN))
         rows = self._session.scalars(query.execution_options(populate_existing=True))
-        return {row.entry_id: _order(row) for row in rows}
+        return {row.entry_id: _order(row) for row in rows if row.entry_id is not None}
+
+    def open_of_members(self, about: Iterable[Belonging]) -> dict[Belonging, Order]:
+        """Return the open orders about these members of teams."""
+        wanted = set(about)
+        members = [one.member_id for one in wanted]
+        query = select(OrderRow).where(OrderRow.member_id == func.any(members), OrderRow.state.in_(_OPEN))
+        found = map(_order, self._session.scalars(query.execution_options(populate_existing=True)))
+        return {one.about: one for one in found if isinstance(one.about, Belonging) and one.about in wanted}
 
     def stuck(self, limit: int) -> list[UUID]:
         """Return the orders that need a person."""

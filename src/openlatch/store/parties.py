@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Iterator, Mapping
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text, update
@@ -300,28 +300,41 @@ class Parties(Noun):
         return self.find(str(party_id))[0]
 
     def find(self, text: str) -> tuple[Party, int]:
-        """Return the party that a person means, by id, short form, or address, with its count of accounts.
+        """Return the party that a person means, with its count of accounts.
 
-        One that was joined to another is that other.
+        By id, short form or address; or by its name, if nobody else has that. One that was joined to another is that
+        other.
         """
         wanted = self.of_address(text) if "@" in text else id_or_ref(text)
         carrying = self.carrying(text) if "@" in text and wanted is None else frozenset()
         if carrying:
-            several = sorted(self.some(carrying).values(), key=lambda one: (one.name, one.id))
-            raise Invalid(
-                f"{len(several)} parties carry the address “{text}”. Nothing was changed.",
-                next_step="Name one by its short form: " + "; ".join(f"{one.ref} ({one.name})" for one in several),
-                errors=[{"at": "party", "problem": f"carried by {len(several)}"}],
-            )
-        if wanted is None:
-            raise missing("party", text)
-        same = PartyRow.id == wanted if isinstance(wanted, UUID) else PartyRow.ref == wanted
+            raise self._several(f"carry the address “{text}”", carrying)
         now = func.coalesce(PartyRow.joined_into, PartyRow.id)
-        meant = select(now).where(same).limit(1).scalar_subquery()
-        row = self._session.execute(select(PartyRow, _accounts).where(PartyRow.id == meant)).first()
-        if row is None:
-            raise missing("party", text)
-        return to_party(row[0]), row[1]
+        for same in self._ways(text, wanted):
+            meant = set(self._session.scalars(select(now).where(same)))
+            if len(meant) > 1:
+                raise self._several(f"are called “{text}”", meant)
+            if meant:
+                found = select(PartyRow, _accounts).where(PartyRow.id == meant.pop())
+                row = self._session.execute(found).one()
+                return to_party(row[0]), row[1]
+        raise missing("party", text)
+
+    @staticmethod
+    def _ways(text: str, wanted: UUID | str | None) -> Iterator[ColumnElement[bool]]:
+        """How a party may be meant by a text: what identifies it first, and its name last."""
+        if wanted is not None:
+            yield PartyRow.id == wanted if isinstance(wanted, UUID) else PartyRow.ref == wanted
+        if text.strip():
+            yield func.lower(PartyRow.name) == func.lower(text.strip())
+
+    def _several(self, what: str, ids: Iterable[UUID]) -> Invalid:
+        several = sorted(self.some(ids).values(), key=lambda one: (one.name, one.id))
+        return Invalid(
+            f"{len(several)} parties {what}. Nothing was changed.",
+            next_step="Name one by its short form: " + "; ".join(f"{one.ref} ({one.name})" for one in several),
+            errors=[{"at": "party", "problem": f"one of {len(several)}"}],
+        )
 
     def browse(
         self, *, q: str, kinds: Iterable[PartyKind] = (), limit: int, cursor: str | None

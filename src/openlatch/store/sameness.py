@@ -24,6 +24,7 @@ from openlatch.store.tables import (
     IdentifierRow,
     MembershipRow,
     OfferRow,
+    OrderRow,
     PartyRow,
     SamenessRow,
 )
@@ -177,9 +178,10 @@ class Sameness(Noun):
         self._session.execute(follow, values)
 
     def _move_done(self, was: UUID, becomes: UUID, providers: list[UUID] | None) -> None:
-        """Memberships and activity, of some providers or of all."""
+        """Memberships, orders about them, and activity, of some providers or of all."""
         for column in (
-            MembershipRow.member_id, MembershipRow.team_id, ActivityRow.party_id, ActivityRow.behalf_of,
+            MembershipRow.member_id, MembershipRow.team_id, OrderRow.member_id, OrderRow.team_id,
+            ActivityRow.party_id, ActivityRow.behalf_of,
         ):  # fmt: skip
             row: Any = column.class_
             statement = update(row).where(column == was)

@@ -328,7 +328,11 @@ class AccountRiskRow(Base):
 class OrderRow(Owned):
     __tablename__ = "orders"
     ref: Mapped[str]
-    entry_id: Mapped[UUID]
+    entry_id: Mapped[UUID | None]
+    provider_id: Mapped[UUID | None]
+    """with the team and the member: what it is about, where that is no entry"""
+    team_id: Mapped[UUID | None]
+    member_id: Mapped[UUID | None]
     action: Mapped[str]
     state: Mapped[str]
     plan: Mapped[dict[str, Any]]

@@ -13,7 +13,7 @@ from openlatch.core.ids import ref_of
 from openlatch.core.imports import FIELDS
 from openlatch.core.observation import WRITTEN
 from openlatch.core.orders import TABLE, Move, Order
-from openlatch.core.plans import Action, Step
+from openlatch.core.plans import Action, Plan, Step
 from openlatch.core.ports import About
 from openlatch.core.reach import Link
 from openlatch.core.reviews import LeftOpen
@@ -22,7 +22,7 @@ from openlatch.operations.entries import Sight
 from openlatch.operations.flags import FlagSight
 from openlatch.operations.hand import ImportSight
 from openlatch.operations.levels import WordSight
-from openlatch.operations.orders import OrderSight, PlanSight, asked
+from openlatch.operations.orders import OrderSight, PlanSight, asked, seen_with
 from openlatch.operations.parties import AppSight, CutSight, ReachSight
 from openlatch.operations.people import SignedIn
 from openlatch.operations.policies import RuleSight, Trial
@@ -43,6 +43,7 @@ __all__ = [
     "advice",
     "app",
     "catalogue_field",
+    "consequences",
     "cut",
     "entry",
     "event",
@@ -51,6 +52,7 @@ __all__ = [
     "imported",
     "left_open",
     "level",
+    "named",
     "order",
     "party",
     "person",
@@ -61,6 +63,7 @@ __all__ = [
     "reading",
     "risk",
     "rule",
+    "step",
     "token",
     "trial",
     "view",
@@ -166,6 +169,8 @@ def provider(sight: ProviderSight, now: datetime) -> wire.Provider:
             at_once=p.abilities.at_once,
             redone_by=p.abilities.redone_by.value,
             ends_teams=p.abilities.ends_teams,
+            adds_members=p.abilities.adds_members,
+            removes_members=p.abilities.removes_members,
             consent=p.abilities.consent,
             narrows=_kinds(p.abilities.narrows),
             pauses=_kinds(p.abilities.pauses),
@@ -347,7 +352,7 @@ def risk(sight: RiskSight) -> wire.Risk:
 def entry(sight: Sight) -> wire.Entry:
     listed = sight.listed
     e, a = listed.entry, listed.account
-    by = OrderSight(sight.order, e, listed.party, a, listed.provider.name) if sight.order else None
+    by = seen_with(sight.order, listed) if sight.order else None
     return wire.Entry(
         id=e.id,
         ref=e.ref,
@@ -434,8 +439,8 @@ def plan(sight: PlanSight, outside: bool) -> wire.Plan:
         subject=made.subject,
         account=sight.account.name,
         provider=sight.provider.name,
-        consequences=[wire.Consequence(kind=c.kind, severity=c.severity.value, text=c.text) for c in made.consequences],
-        steps=[_step(s) for s in made.steps],
+        consequences=consequences(made),
+        steps=[step(s) for s in made.steps],
         stop=made.stop,
         ways_out=[wire.WayOut(entry=w.entry, name=w.name, level=w.level) for w in made.ways_out],
         levels=list(sight.levels),
@@ -445,7 +450,11 @@ def plan(sight: PlanSight, outside: bool) -> wire.Plan:
     )
 
 
-def _step(s: Step) -> wire.Step:
+def consequences(made: Plan) -> list[wire.Consequence]:
+    return [wire.Consequence(kind=c.kind, severity=c.severity.value, text=c.text) for c in made.consequences]
+
+
+def step(s: Step) -> wire.Step:
     return wire.Step.model_validate({"call": s.call, "text": s.text, "until": s.until, "at": s.at, "said": s.said})
 
 
@@ -454,14 +463,16 @@ def order(sight: OrderSight) -> wire.Order:
     return wire.Order(
         id=o.id,
         ref=o.ref,
-        entry=wire.Ref(id=e.id, ref=e.ref, name=f"{sight.party.name} on {sight.account.name}"),
+        about=sight.about,
+        entry=None if e is None else wire.Ref(id=e.id, ref=e.ref, name=sight.about),
+        team=None if sight.team is None else named(sight.team),
         party=sight.party.name,
         subject=o.plan.get("subject", ""),
-        account=sight.account.name,
+        account=sight.account.name if sight.account else "",
         provider=sight.provider,
         action=Action(o.action).value,
         state=o.state.value,
-        steps=[_step(s) for s in o.steps],
+        steps=[step(s) for s in o.steps],
         consequences=[wire.Consequence.model_validate(c) for c in o.plan["consequences"]],
         reason=o.reason,
         ordered_by=o.ordered_by.name,
@@ -489,8 +500,8 @@ def reach(sight: ReachSight, outside: bool) -> wire.Reach:
         chains=[
             wire.Chain(
                 entry=entry(one.sight),
-                via=[wire.Via(id=link.id, party=_named(team), how=link.how) for link, team in one.links],
-                idle=not one.loses,
+                via=[wire.Via(id=link.id, party=named(team), how=link.how) for link, team in one.links],
+                idle=not one.loses and not one.sight.listed.entry.unknown,
                 loses=list(one.loses),
             )
             for one in sight.chains
@@ -508,7 +519,7 @@ def cut(sight: CutSight) -> wire.Cut:
         ],
         hurts=[
             wire.Hurt(
-                party=_named(sight.parties[one]),
+                party=named(sight.parties[one]),
                 loses=sorted({f"{claim.power} on {sight.accounts[claim.account_id]}" for claim in lost}),
             )
             for one, lost in sight.cut.hurts.items()
@@ -523,9 +534,14 @@ def _entry_piece(listed: Listed) -> wire.CutPiece:
 
 
 def _membership_piece(link: Link, parties: Mapping[UUID, model.Party]) -> wire.CutPiece:
-    actor, other = parties[link.actor].name, parties[link.as_party].name
-    text = f"Take {actor} out of the team {other}." if link.how == "member" else f"Disconnect {other} from {actor}."
-    return wire.CutPiece(kind="membership", id=link.id, ref=ref_of(link.id), text=text)
+    actor, other = parties[link.actor], parties[link.as_party]
+    if link.how == "member":
+        text = f"Remove {actor.name} from the team {other.name}."
+        team, member = named(other), named(actor)
+        return wire.CutPiece(kind="membership", id=link.id, ref=ref_of(link.id), text=text, team=team, member=member)
+    return wire.CutPiece(
+        kind="membership", id=link.id, ref=ref_of(link.id), text=f"Disconnect {other.name} from {actor.name}."
+    )
 
 
 def app(sight: AppSight, outside: bool) -> wire.App:
@@ -540,7 +556,7 @@ def view(v: View) -> wire.View:
     return wire.View(id=v.id, name=v.name, query=v.query)
 
 
-def _named(p: model.Party) -> wire.Ref:
+def named(p: model.Party) -> wire.Ref:
     return wire.Ref(id=p.id, ref=p.ref, name=p.name)
 
 
@@ -550,8 +566,8 @@ def activity(done: Done) -> wire.Activity:
         id=a.id,
         at=a.at,
         how=a.how.value,
-        party=_named(done.party),
-        behalf_of=_named(done.behalf_of) if done.behalf_of else None,
+        party=named(done.party),
+        behalf_of=named(done.behalf_of) if done.behalf_of else None,
         account=wire.Ref(id=account.id, ref=account.ref, name=account.name),
         provider=done.provider,
         entry=done.entry_ref,

@@ -43,6 +43,8 @@ __all__ = [
     "FeedWindow",
     "Giving",
     "GivingOutcome",
+    "TeamChange",
+    "TeamChangeOutcome",
     "Zone",
 ]
 
@@ -94,6 +96,8 @@ class FeedAbilities(FeedModel):
     gives: list[KindWord] = Field(default=[], description="kinds of entry that a party can be given there")
     gives_until: list[KindWord] = Field(default=[], description="those of them that can be given with an end")
     gives_hours: list[KindWord] = Field(default=[], description="those of them that can be given with weekly hours")
+    adds_members: bool = Field(default=False, description="whether a party can be added to a team there")
+    removes_members: bool = Field(default=False, description="whether a party can be removed from a team there")
     consent_for: list[PowerWord] = Field(default=[], description="only for entries with one of these powers; or all")
     consent: Words = Field(default="", description="whose agreement an ending needs, in words; empty if nobody's")
 
@@ -350,6 +354,21 @@ class Giving(FeedModel):
     ends_at: AwareDatetime | None = None
     hours: FeedHours | None = None
     again: Key | None = Field(default=None, description="key of the entry by which the party had the same before")
+
+
+class TeamChange(FeedModel):
+    """Body of POST {base}/memberships, which carries an Idempotency-Key: a party is to be in a team, or not."""
+
+    team: Key
+    member: Key
+    belongs: bool = Field(description="whether the party is to be a member of the team from then on")
+
+
+class TeamChangeOutcome(FeedModel):
+    """Answer to POST {base}/memberships."""
+
+    outcome: Literal["done", "already-so", "accepted", "refused"]
+    reason: Words = ""
 
 
 class GivingOutcome(FeedModel):

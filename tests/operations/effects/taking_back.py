@@ -219,3 +219,40 @@ def _(w: World) -> None:
     made = w.manager.leave(edda.ref, count=len(plan.items), last_day=w.day(3))
     assert (made.kind, made.begins_at is not None) == ("leaver", True)
     assert list(w.owner.entries(party=edda.ref)), "nothing is taken before the last day is over"
+
+
+@of("teams.memberships")
+def _(w: World) -> None:
+    found = w.auditor.memberships("Dark-sky wardens")
+    assert (len(found.members) > 5, {one.team.name for one in found.teams}) == (True, {"Helpers"})
+    assert all(one.removable for one in found.members)
+    with w.refused(NotFound, "."):
+        w.auditor.memberships("Nobody at all")
+
+
+@of("teams.plan")
+def _(w: World) -> None:
+    one = w.auditor.memberships("Dark-sky wardens").members[0]
+    plan = w.auditor.plan_member(str(one.team.id), str(one.member.id))
+    assert [step.call for step in plan.steps] == ["remove-member", "read", "receipt"]
+    with w.refused(Conflict, "in the team Dark-sky wardens already"):
+        w.auditor.plan_member(str(one.team.id), str(one.member.id), "add-member")
+    with w.refused(Invalid, "action"):
+        w.auditor.plan_member(str(one.team.id), str(one.member.id), "explode")
+
+
+@of("teams.order")
+def _(w: World) -> None:
+    one = w.owner.memberships("Dark-sky wardens").members[-1]
+    team, member = str(one.team.id), str(one.member.id)
+    with w.refused(Changed, "Nothing was ordered"):
+        w.manager.command_member(team, member, digest="0" * 64)
+    digest = w.manager.plan_member(team, member).digest
+    order = w.manager.command_member(team, member, reason="Left the group", digest=digest)
+    assert (order.entry, order.team and order.team.name) == (None, "Dark-sky wardens")
+    assert w.owner.command_member(team, member).already
+    assert settle(w.owner, order.ref).state == "proved"
+    with w.refused(Conflict, "is not in the team"):
+        w.owner.command_member(team, member)
+    with w.refused((NotAllowed, NotFound), "."):  # type: ignore[arg-type]
+        w.member.order(order.ref)

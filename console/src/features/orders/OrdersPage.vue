@@ -113,7 +113,8 @@ function show(order: string): void {
             >
           </td>
           <td class="cell">
-            {{ order.account }}<span class="small block">{{ order.provider }}</span>
+            {{ order.team ? `the team ${order.team.name}` : order.account
+            }}<span class="small block">{{ order.provider }}</span>
           </td>
           <td class="cell">
             {{ order.ordered_by }}<span class="small block">{{ order.reason }}</span>
@@ -129,10 +130,18 @@ function show(order: string): void {
       <SidePanel v-if="open" :key="open" :label="`Order ${open}`" @close="show('')">
         <template v-if="shown">
           <p class="small">Order</p>
-          <h2 class="mt-2 pr-6">{{ shown.party }} on {{ shown.account }}</h2>
+          <h2 class="mt-2 pr-6">{{ shown.about }}</h2>
           <p class="mt-2 text-mute">
             {{ shown.provider }} ·
             <RouterLink
+              v-if="shown.team"
+              class="link"
+              :to="{ path: `/parties/${shown.team.ref}`, query: { show: 'teams' } }"
+            >
+              team {{ shown.team.name }}
+            </RouterLink>
+            <RouterLink
+              v-if="shown.entry"
               class="link"
               :to="{
                 path: '/inventory',

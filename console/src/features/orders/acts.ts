@@ -1,6 +1,9 @@
 import type { Entry, Order } from "@/api/client";
 
-export type Act = Exclude<Order["action"], "let-in">;
+/** What can be ordered about an entry; what can be ordered about a member of a team begins with the team. */
+export type Act = Exclude<Order["action"], "let-in" | "add-member" | "remove-member">;
+
+const BEYOND: readonly string[] = ["let-in", "add-member", "remove-member"];
 
 interface Words {
   /** as a choice */
@@ -68,7 +71,7 @@ export const WORDS: Record<Act, Words> = {
 /** What can be ordered about an entry, the usual first; whose own it is can only give it up. */
 export function actsOn(entry: Entry, own: boolean): Act[] {
   if (own) return entry.state === "ended" ? [] : ["give-up"];
-  return entry.acts.map((one) => one.action).filter((one) => one !== "let-in");
+  return entry.acts.map((one) => one.action).filter((one): one is Act => !BEYOND.includes(one));
 }
 
 /** Whether a person has to do it at the provider, since it cannot be asked for it from here. */

@@ -17,6 +17,7 @@ import PowerMarks from "@/ui/PowerMarks.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import RiskLines from "@/ui/RiskLines.vue";
 import PartyKeys from "./PartyKeys.vue";
+import PartyTeams from "./PartyTeams.vue";
 import SmallestCut from "./SmallestCut.vue";
 import { quoted } from "@/ui/command";
 
@@ -45,6 +46,7 @@ const wanted = computed(() => String(route.params.party));
 const TABS = [
   ["reach", "What it can do"],
   ["activity", "What was done"],
+  ["teams", "Teams"],
   ["known", "Known as"],
   ["history", "History"],
 ] as const;
@@ -160,6 +162,13 @@ const sub = computed(() => {
       </header>
       <PageTabs class="mt-4" label="Party" :tabs="TABS" :shown="shown" />
       <ActivityList v-if="shown === 'activity'" class="mt-4" :party="party.ref" />
+      <PartyTeams
+        v-else-if="shown === 'teams'"
+        class="mt-4"
+        :party="party.ref"
+        :name="party.name"
+        :kind="party.kind"
+      />
       <PartyKeys v-else-if="shown === 'known'" class="mt-4" :party="party.ref" :name="party.name" />
       <div
         v-else-if="shown === 'history'"
@@ -190,7 +199,7 @@ const sub = computed(() => {
               </tr>
             </thead>
             <tbody>
-              <tr v-for="{ entry, via, loses } in chains" :key="entry.id" class="border-b border-line">
+              <tr v-for="{ entry, via, loses, idle } in chains" :key="entry.id" class="border-b border-line">
                 <td class="cell">
                   <RouterLink
                     class="font-[620] hover:underline"
@@ -212,7 +221,9 @@ const sub = computed(() => {
                   {{
                     loses.length
                       ? `takes away ${loses.join(", ")}`
-                      : "changes nothing: the same comes otherwise too"
+                      : idle
+                        ? "changes nothing: the same comes otherwise too"
+                        : "takes away what nobody has explained yet"
                   }}
                 </td>
               </tr>

@@ -54,6 +54,15 @@ const { data: cut, error } = useQuery({
             :to="{ path: '/inventory', query: { entry: piece.ref } }"
             >{{ piece.text }}</RouterLink
           >
+          <RouterLink
+            v-else-if="piece.team && piece.member"
+            class="hover:underline"
+            :to="{
+              path: `/parties/${piece.member.ref}`,
+              query: { show: 'teams', team: piece.team.ref, member: piece.member.ref },
+            }"
+            >{{ piece.text }}</RouterLink
+          >
           <span v-else>{{ piece.text }}</span>
         </li>
       </ol>

@@ -21,6 +21,7 @@ from openlatch.web.routes import (
     reviews,
     sameness,
     session,
+    teams,
     views,
     webhooks,
 )
@@ -34,6 +35,7 @@ ALL = (
     readings.routes,
     accounts.routes,
     parties.routes,
+    teams.routes,
     entries.routes,
     flags.routes,
     policy.routes,

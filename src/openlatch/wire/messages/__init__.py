@@ -258,6 +258,14 @@ if TYPE_CHECKING:
         SamenessDecision,
         SamenessDecisionList,
     )
+    from openlatch.wire.messages.teams import (
+        Membership,
+        MembershipList,
+        NewTeamOrder,
+        TeamPlan,
+        TeamPlanQuery,
+        TeamWish,
+    )
     from openlatch.wire.messages.webhooks import (
         NewWebhook,
         PauseWish,
@@ -368,6 +376,8 @@ __all__ = [
     "LogHead",
     "LogQuery",
     "Me",
+    "Membership",
+    "MembershipList",
     "NamedEntry",
     "NewBatch",
     "NewLeaver",
@@ -377,6 +387,7 @@ __all__ = [
     "NewProvider",
     "NewReview",
     "NewSecret",
+    "NewTeamOrder",
     "NewToken",
     "NewView",
     "NewWebhook",
@@ -494,6 +505,9 @@ __all__ = [
     "Taken",
     "Task",
     "TaskList",
+    "TeamPlan",
+    "TeamPlanQuery",
+    "TeamWish",
     "TellingWish",
     "TellingWord",
     "TermsPart",

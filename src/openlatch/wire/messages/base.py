@@ -56,6 +56,8 @@ ActionWord = Literal[
     "extend",
     "hand-over",
     "let-in",
+    "add-member",
+    "remove-member",
 ]
 RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]

@@ -69,7 +69,9 @@ class Consequence(Sent):
 class Step(Sent):
     """One step of a plan or an order; `at` and `said` are filled once it was done."""
 
-    call: Literal["change", "end", "give", "ask", "consent", "withdraw", "wait", "read", "receipt"]
+    call: Literal[
+        "change", "end", "give", "add-member", "remove-member", "ask", "consent", "withdraw", "wait", "read", "receipt"
+    ]
     text: str
     until: datetime | None = None
     at: datetime | None = None
@@ -127,7 +129,8 @@ class DoneByHand(Taken):
 class Receipt(Sent):
     """The proof that an order took effect: what a fresh reading of the provider showed, and when; `signed` is a JWS.
 
-    Of what was ended, `remains` are the ways in to the account that the party has still, by which chain.
+    Of what was ended, `remains` are the ways in to the account that the party has still, by which chain. An order about
+    a member of a team has a `team`, with the provider's key of it, and neither entry nor account.
     """
 
     order: str
@@ -143,6 +146,8 @@ class Receipt(Sent):
     read_at: datetime
     showed: str
     remains: list[str] = Field(default=[])
+    team: str = ""
+    team_key: str = ""
     signed: str = ""
 
 
@@ -161,12 +166,16 @@ class ReceiptKeys(Sent):
 class Order(Sent):
     """A commanded change and what became of it; `moves` are what a person can do with it now.
 
+    It is about an `entry`, or where there is none, about the party in a `team`; `about` says it in a few words.
+
     It `rests` once it is over, or while it waits for a person, a day or a device of theirs.
     """
 
     id: UUID
     ref: str
-    entry: Ref
+    about: str = ""
+    entry: Ref | None
+    team: Ref | None = None
     party: str
     subject: str = ""
     account: str

@@ -67,6 +67,8 @@ class Abilities(Sent):
     at_once: bool
     redone_by: Literal["holder", "party", "either"]
     ends_teams: bool
+    adds_members: bool = False
+    removes_members: bool = False
     consent: str
     narrows: list[KindWord]
     pauses: list[KindWord]

@@ -55,12 +55,14 @@ class CutQuery(Taken):
 
 
 class CutPiece(Sent):
-    """Something to end: an `entry`, or a `membership` in a team."""
+    """Something to end: an `entry`, or a `membership`, of which the `team` and the `member` are named."""
 
     kind: Literal["entry", "membership"]
     id: UUID
     ref: str
     text: str
+    team: Ref | None = None
+    member: Ref | None = None
 
 
 class Hurt(Sent):

@@ -1,0 +1,102 @@
+<script setup lang="ts">
+import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { computed, ref } from "vue";
+import { useRoute, useRouter } from "vue-router";
+import { api, take } from "@/api/client";
+import { useSession } from "@/api/session";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { day } from "@/ui/time";
+import MemberPanel from "./MemberPanel.vue";
+import MembershipTable from "./MembershipTable.vue";
+
+/** The teams that a party is in and, if it is a team, its members; each can be removed, and others added. */
+const props = defineProps<{ party: string; name: string; kind: string }>();
+const { may, zone } = useSession();
+const mayOrder = may("teams.order");
+const route = useRoute();
+const router = useRouter();
+const queries = useQueryClient();
+const found = useQuery({
+  queryKey: computed(() => ["parties", "memberships", props.party]),
+  queryFn: () => take(api.GET("/parties/{party}/memberships", { params: { path: { party: props.party } } })),
+});
+const teams = computed(() => found.data.value?.teams ?? []);
+const members = computed(() => found.data.value?.members ?? []);
+const other = ref("");
+type Action = "add-member" | "remove-member";
+/** The member and the team of the panel that is open, as the address of the page says. */
+const open = computed(() => {
+  const { team, member, act, at } = route.query;
+  if (typeof team !== "string" || typeof member !== "string") return null;
+  const action: Action = act === "add-member" ? act : "remove-member";
+  return { team, member, action, provider: typeof at === "string" ? at : undefined };
+});
+const underWay = computed(
+  () =>
+    [...teams.value, ...members.value].find(
+      (one) => one.team.ref === open.value?.team && one.member.ref === open.value?.member,
+    )?.order,
+);
+function show(query: Record<string, string>): void {
+  void router.push({ path: route.path, query: { show: "teams", ...query } });
+}
+function add(): void {
+  const wanted = other.value.trim();
+  if (!wanted) return;
+  const who =
+    props.kind === "team" ? { team: props.party, member: wanted } : { team: wanted, member: props.party };
+  show({ ...who, act: "add-member" });
+}
+function again(): void {
+  void queries.invalidateQueries({ queryKey: ["parties", "memberships"] });
+}
+</script>
+
+<template>
+  <div>
+    <ProblemNote v-if="found.error.value" :error="found.error.value" class="max-w-xl" />
+    <p v-else-if="found.isPending.value" class="text-mute" role="status">Looking…</p>
+    <template v-else>
+      <template v-if="kind === 'team'">
+        <h3 class="section">Members</h3>
+        <p v-if="!members.length" class="text-mute">Nobody is in {{ name }}.</p>
+        <MembershipTable
+          v-else
+          :memberships="members"
+          of="member"
+          :may-order="mayOrder"
+          :day="(at: string | null) => day(at, zone)"
+          @remove="(one) => show({ team: one.team.ref, member: one.member.ref, at: one.provider.ref })"
+        />
+      </template>
+      <h3 class="section">In these teams</h3>
+      <p v-if="!teams.length" class="text-mute">{{ name }} is in no team.</p>
+      <MembershipTable
+        v-else
+        :memberships="teams"
+        of="team"
+        :may-order="mayOrder"
+        :day="(at: string | null) => day(at, zone)"
+        @remove="(one) => show({ team: one.team.ref, member: one.member.ref, at: one.provider.ref })"
+      />
+      <p class="small mt-2">By themselves; what comes through teams in teams is under “What it can do”.</p>
+      <form v-if="mayOrder" class="mt-6 flex max-w-xl flex-wrap items-end gap-[10px]" @submit.prevent="add">
+        <label class="grow">
+          <span class="small mb-1 block">{{
+            kind === "team" ? `Add to ${name}: an address, a name or a short form` : `Add ${name} to a team`
+          }}</span>
+          <input v-model="other" class="field w-full" maxlength="200" autocomplete="off" name="other" />
+        </label>
+        <button type="submit" class="button" :disabled="!other.trim()">See what happens…</button>
+      </form>
+    </template>
+    <MemberPanel
+      v-if="open && !found.isPending.value"
+      :key="`${open.team} ${open.member} ${open.action}`"
+      v-bind="open"
+      :under="underWay"
+      @changed="again"
+      @close="show({})"
+    />
+  </div>
+</template>

@@ -1,0 +1,133 @@
+"""Who is in which team, and putting that right."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+import click
+from rich.text import Text
+
+from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
+from openlatch.cli.nouns import PARTY, PROVIDER
+from openlatch.cli.orders import confirmed, followed, print_plan
+from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
+from openlatch.wire import messages as wire
+
+__all__ = ["team"]
+
+F = TypeVar("F", bound=Callable[..., Any])
+MEMBERS: tuple[Column, ...] = (
+    Column.who("team", lambda m: Text(m.team.name)),
+    Column.who("member", lambda m: Text(m.member.name)),
+    Column("provider", lambda m: Text(m.provider.name)),
+    Column("since", lambda m: day(m.since) if m.since else "not told"),
+    Column("order", lambda m: m.order),
+)
+
+
+def _acting(function: F) -> F:
+    """Give a command what every order about a member is given with."""
+    for option in reversed(
+        (
+            click.argument("named", metavar="TEAM", type=PARTY),
+            click.argument("member", type=PARTY),
+            click.option("--provider", type=PROVIDER, default="", help="Where, if both are known at several."),
+            click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
+            click.option("--reason", default="", help="Kept in the log."),
+            click.option("--yes", is_flag=True, help="Do not ask; for programs."),
+            click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
+            output_option,
+        )
+    ):
+        function = option(function)
+    return function
+
+
+@click.group()
+def team() -> None:
+    """See who is in a team, add somebody or remove somebody.
+
+    A team is a group at a provider: whatever it may do, all its members may.
+    """
+
+
+@team.command("show")
+@click.argument("named", metavar="PARTY", type=PARTY)
+@output_option
+@reports_errors
+def show(named: str, output: str) -> None:
+    """List who is in a team, or the teams that somebody is in.
+
+    By themselves, not through other teams; openlatch reach PARTY shows those too.
+    """
+    with connect() as client:
+        found = client.memberships(named)
+    emit([*found.members, *found.teams], MEMBERS, output, empty="They are in no team, and nobody is in them.")
+
+
+@team.command("add")
+@_acting
+@reports_errors
+def add(named: str, member: str, **how: Any) -> None:
+    """Add MEMBER to TEAM, and follow it until it is proved."""
+    _order("add-member", named, member, "Add them?", **how)
+
+
+@team.command("remove")
+@_acting
+@reports_errors
+def remove(named: str, member: str, **how: Any) -> None:
+    """Remove MEMBER from TEAM, and follow it until it is proved.
+
+    \b
+    Shows what happens first, then asks. Exits 0 once it is proved, 6 if it needs a person.
+    """
+    _order("remove-member", named, member, "Remove them?", **how)
+
+
+def _order(
+    action: str,
+    named: str,
+    member: str,
+    question: str,
+    *,
+    provider: str,
+    dry_run: bool,
+    reason: str,
+    yes: bool,
+    no_wait: bool,
+    output: str,
+) -> None:
+    with connect() as client:
+        plan = client.plan_member(named, member, action, provider=provider)
+        if output == "table":
+            _head(plan)
+        if dry_run:
+            if output != "table":
+                emit([plan], (), output, empty="")
+            elif plan.stop:
+                out().print(f"\n{plan.stop}", style="bold", highlight=False)
+            else:
+                out().print("\nNothing was changed. Without --dry-run it is done, after asking you.", style="dim")
+            return
+        if plan.stop:
+            raise Failure(f"{plan.stop} Nothing was ordered.", "See to that first, then order it again.")
+        confirmed(question, yes)
+        given = client.command_member(named, member, action, provider=provider, reason=reason, digest=plan.digest)
+        followed(client, given, no_wait=no_wait, output=output)
+
+
+def _head(plan: wire.TeamPlan) -> None:
+    to = out()
+    does, team_ = ("Add", "to") if plan.action == "add-member" else ("Remove", "from")
+    outside = ("  outside", "cyan") if plan.member.outside else ""
+    to.print(
+        Text.assemble(
+            f"{does} ", (plan.member.name, "bold"), outside, f" {team_} the team ", (plan.team.name, "bold"),
+            f", {plan.provider}",
+        )
+    )  # fmt: skip
+    to.print(f"{', '.join(plan.member.addresses)}   {plan.member.ref}", style="dim")
+    print_plan(to, plan)
