@@ -53,6 +53,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "hand-over": ("{owning} --to {second} --dry-run", "Nothing was changed."),
     "holders": ("", "Kestrel Ridge Observatory"),
     "import": (f"'Hill Road Signage' {LIST}", "1 new"),
+    "imports": ('"Members\' Letter"', "No list was taken in there yet"),
     "inventory": ("--limit 9", "9 of"),
     "keep": ("'Hill Road Signage' --account 'Hill Road display' --party 'Edda Brook'", "Edda Brook"),
     "leaver": ("{party} --dry-run", "things"),

@@ -14,13 +14,15 @@ from openlatch.core.imports import FIELDS, Imported, cut_apart, put_together, re
 from openlatch.core.model import Dependency
 from openlatch.core.observation import ObservedEntry
 from openlatch.core.powers import Power
+from tests.factories import NOW
 
 HEADER = ("Account", "Who", "E-mail", "Role", "Until", "Powers", "Favourite star")
 LINE = ("Newsletter", "Orla Finch", "orla.finch@kestrelridge.example", "editor", "2026-05-10", "view, edit", "Vega")
 
 
 def taken(*lines: Sequence[str], header: Sequence[str] = HEADER, columns: dict[str, str] | None = None) -> Imported:
-    return read_rows(list(enumerate((header, *lines), 1)), zone="Europe/London", provider="Letter", columns=columns)
+    rows = list(enumerate((header, *lines), 1))
+    return read_rows(rows, zone="Europe/London", provider="Letter", now=NOW, columns=columns)
 
 
 def test_a_sheet_as_people_keep_it_is_understood() -> None:
@@ -36,7 +38,10 @@ def test_a_sheet_as_people_keep_it_is_understood() -> None:
 @pytest.mark.parametrize(
     ("column", "value", "problem"),
     [
-        ("Until", "05/10/2026", "2026-05-10"),
+        ("Until", "2026-05-10T25:00", "2026-05-10"),
+        ("Who", '"', "a ditto mark"),
+        ("E-mail", "orla@a.example, dov@a.example", "two addresses in one cell"),
+        ("E-mail", "ask at the gate", "neither an address nor a handle"),
         ("Until", "2026-02-30", "2026-05-10"),
         ("Powers", "view, fly", "a word of it is not a power"),
         ("Account", "", "no account"),
@@ -54,8 +59,10 @@ def test_a_complaint_names_its_line_and_column_and_takes_nothing(column: str, va
 
 def test_what_cannot_be_told_apart_is_a_complaint() -> None:
     assert "same access as line 2" in taken(LINE, LINE).complaints[0].problem
-    assert "taken for party" in taken(header=("Account", "Who", "Name")).complaints[0].problem
-    assert "same name" in taken(header=("Account", "Who", "Who")).complaints[0].problem
+    both = taken(header=("Account", "Who", "Name"), columns={"Name": "party", "Who": "party"})
+    assert "taken for party" in both.complaints[0].problem
+    assert taken(header=("Account", "Who", "Name")).columns == {"Account": "account", "Who": "party", "Name": ""}
+    assert list(taken(header=("Account", "Who", "Who")).columns) == ["Account", "Who (column B)", "Who (column C)"]
     assert "no column is the account's name" in taken(header=("Who",)).complaints[0].problem
     elsewhere = taken((*LINE[:6], "Ticket Desk"), header=(*HEADER[:6], "provider"))
     assert "another provider than Letter" in elsewhere.complaints[0].problem
@@ -102,7 +109,7 @@ def test_a_dependency_is_read_as_it_is_written(kind: str, what: str, at: datetim
 
 @given(st.lists(st.lists(TEXT, max_size=9), max_size=5), st.lists(st.sampled_from([*FIELDS, "x"]), max_size=9))
 def test_any_sheet_at_all_gives_entries_or_complaints(rows: list[list[str]], header: list[str]) -> None:
-    found = read_rows(list(enumerate([header, *rows], 1)), zone="UTC", provider="Letter")
+    found = read_rows(list(enumerate([header, *rows], 1)), zone="UTC", provider="Letter", now=NOW)
     assert not (found.complaints and found.observation.entries)
     assert all(c.line <= len(rows) + 1 for c in found.complaints)
     assert len({e.key for e in found.observation.entries}) == len(found.observation.entries)
@@ -122,7 +129,7 @@ def test_no_password_is_taken_or_repeated_wherever_it_stands_and_however_short_t
     lines: list[list[str]], headings: list[str]
 ) -> None:
     rows = [(1, headings), *enumerate(lines, 2)]
-    found = read_rows(rows, zone="Europe/London", provider="Letter")
+    found = read_rows(rows, zone="Europe/London", provider="Letter", now=NOW)
     where = {"account", "level"}
     told = repr((found.complaints, found.remarks, found.columns, found.secrets))
     assert CANARY not in told

@@ -52,11 +52,14 @@ def test_a_name_that_looks_like_the_short_form_of_another_account_does_not_take_
     assert world.owner.account(gate.ref).name == "Gate"
 
 
-def test_a_party_is_known_by_address_or_short_form_and_never_by_name(world: World) -> None:
+def test_a_party_is_known_by_address_or_short_form_and_by_a_name_only_if_nobody_else_has_it(world: World) -> None:
     both = [one for one in world.owner.parties("Orla Finch") if one.name == "Orla Finch"]
     assert len(both) == 2
-    with pytest.raises(NotFound):
+    with pytest.raises(Invalid, match="2 parties are called “Orla Finch”") as several:
         world.owner.party("Orla Finch")
+    assert all(one.ref in several.value.next_step for one in both)
+    with pytest.raises(NotFound):
+        world.owner.party("Orla")
     assert {world.owner.party(address).id for one in both for address in one.addresses} == {one.id for one in both}
     with pytest.raises(Invalid, match="There are 2 called"):
         world.owner.record_secret("Gate", "Orla Finch", "the gate code")

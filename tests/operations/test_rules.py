@@ -9,10 +9,11 @@ from datetime import date, datetime, timedelta
 import pytest
 
 from openlatch.client import Client
+from openlatch.core.imports import read_rows
 from openlatch.demo.cast import DOMAIN
 from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
-from openlatch.operations import flags
+from openlatch.operations import flags, hand
 from openlatch.operations.findings import MOST_ROWS
 from openlatch.operations.gate import Call, as_service
 from openlatch.wire import messages as wire
@@ -192,8 +193,11 @@ def test_a_change_that_is_too_large_for_its_transaction_is_evaluated_by_a_job_ri
     many = MOST_ROWS + 100
     rows = [f"Wall {n % 40},Helper {n},helper{n}@{DOMAIN},view,2020-01-01" for n in range(many)]
     board = client.add_provider("Notice wall", "by-hand", {}).name
-    table = "\n".join(["Account,Who,Address,Powers,Last used", *rows]).encode()
-    assert client.import_list(board, table, dry_run=False).counts["new"] == many
+    table = [("Account", "Who", "Address", "Powers", "Last used"), *(tuple(row.split(",")) for row in rows)]
+    with ridge.call() as call:
+        at = call.tx.providers.find(board)
+        seen = read_rows(list(enumerate(table, 1)), zone="UTC", provider=board, now=call.now).observation
+        assert len(hand.take(call, at, seen, "a list", by="Maren Ashdown").new_entries) == many
     assert client.summary(provider=board, rule="unused-past-limit").entries == 0
     ridge.drain()
     assert client.summary(provider=board, rule="unused-past-limit").entries == many

@@ -37,11 +37,13 @@ def everything(ridge: Ridge) -> str:
 
 
 def test_a_password_in_a_list_is_nowhere_afterwards(ridge: Ridge, client: Client) -> None:
-    refused = client.import_list("Hill Road Signage", SHORT.encode(), "csv", columns={}, dry_run=False)
+    refused = client.import_list("Hill Road Signage", SHORT.encode(), "csv")
     assert [c.line for c in refused.complaints][:1] == [2]
     assert CANARY not in refused.model_dump_json()
-    taken = client.import_list("Hill Road Signage", LIST.encode(), "csv", columns={}, dry_run=False)
-    assert (taken.done, taken.counts["new"]) == (True, 2)
+    taken = client.import_list("Hill Road Signage", LIST.encode(), "csv")
+    assert (taken.made and taken.made.state, taken.counts["new"]) == ("done", 2)
+    seen = client.preview_import("Hill Road Signage", LIST.encode(), "csv")
+    assert CANARY not in seen.model_dump_json(), "nor is it shown to whoever sent it"
     assert [c.header for c in taken.columns if c.secret] == ["Password"]
     assert [(c.line, c.column) for c in taken.remarks] == [(3, "Notes")]
     assert CANARY not in taken.model_dump_json()

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
-from datetime import UTC, datetime, time
+from datetime import UTC, date, datetime, time
 from uuid import UUID
 
 import openpyxl
@@ -14,15 +14,17 @@ from hypothesis import strategies as st
 
 from openlatch.core import model as core
 from openlatch.core.hours import Hours, Window
-from openlatch.core.imports import FIELDS, Imported, read_rows
+from openlatch.core.imports import FIELDS, Imported, read_list
 from openlatch.core.powers import ORDER, in_order
 from openlatch.core.reconcile import Held, reconcile
 from openlatch.core.secrecy import holds_secret
-from openlatch.errors import Invalid, Malformed
+from openlatch.core.sheets import Form
+from openlatch.errors import Malformed
 from openlatch.operations.entries import Sight
 from openlatch.store.entries import Listed
 from openlatch.web import render
-from openlatch.web.files import FORMATS, READABLE, headers
+from openlatch.web.files import FORMATS
+from openlatch.web.sheets import READABLE, rows
 from openlatch.wire.messages import LISTS, Entry
 from openlatch.wire.sheet import COLUMNS, row
 from tests.factories import NOW, PROVIDER, account, entry, ids, party
@@ -94,12 +96,13 @@ kept = st.builds(
     dependencies=st.lists(st.builds(core.Dependency, st.just("payment"), st.just("the gate"), instants)).map(tuple),
     device=lines,
     network=lines,
-)
+).filter(lambda one: one.ends_at is None or one.given_at is None or one.given_at < one.ends_at)
 
 
 def taken(name: str, content: bytes) -> Imported:
-    found = read_rows(READABLE[LISTS[name]](content), zone="Europe/London", provider="Members' Letter")
-    assert found.complaints == ()
+    sheets = READABLE[LISTS[name]](content)
+    found = read_list(sheets, Form(), zone="Europe/London", provider="Members' Letter", now=NOW)
+    assert (found.complaints, found.notes) == ((), ())
     return found
 
 
@@ -130,7 +133,8 @@ def test_what_was_exported_is_imported_again_without_loss(name: str, made: list[
 @pytest.mark.parametrize(
     ("name", "content", "problem"),
     [
-        ("csv", "Account,Who\nGate,Orla\nGate,Andr\xe9\n".encode("latin-1"), "line 3 is not UTF-8"),
+        ("csv", b"\x00\x01\x02\xff\x00", "it is no text"),
+        ("csv", b"\xff\xfeA", "damaged UTF-16"),
         ("csv", b'Account,Who\n"Gate,Orla\n', "line 2"),
         ("xlsx", b"Account,Who\nGate,Orla\n", "not a spreadsheet"),
         ("xlsx", b"PK\x03\x04 and nothing more", "not a spreadsheet"),
@@ -143,6 +147,38 @@ def test_a_file_that_is_none_is_refused_with_the_place(name: str, content: bytes
 
 def test_lists_are_read_whatever_separates_their_cells() -> None:
     for text in ("Account;Who\r\nGate;Orla\r\n", "\ufeffAccount\tWho\nGate\tOrla\n"):
-        assert READABLE["text/csv"](text.encode()) == [(1, ["Account", "Who"]), (2, ["Gate", "Orla"])]
-    with pytest.raises(Invalid):
-        headers("[1]")
+        assert rows(READABLE["text/csv"](text.encode())) == [(1, ["Account", "Who"]), (2, ["Gate", "Orla"])]
+    titled = "Keys of the ridge\nAccount;Who;Until\nGate;Orla, of the crew;\n"
+    assert rows(READABLE["text/csv"](titled.encode()))[2] == (3, ["Gate", "Orla, of the crew", ""])
+
+
+@pytest.mark.parametrize(("code", "told"), [("cp1252", True), ("utf-16", False), ("utf-8", False)])
+def test_lists_are_read_in_whatever_letters_they_were_saved_and_a_guess_is_said(code: str, told: bool) -> None:
+    (found,) = READABLE["text/csv"]("Konto;Wer\r\nTür;André\r\n".encode(code))
+    assert found.lines[1].cells == ("Tür", "André")
+    assert bool(found.remarks) is told
+
+
+def test_a_spreadsheet_is_seen_as_a_person_sees_it() -> None:
+    book = openpyxl.Workbook()
+    cover, sheet = book.worksheets[0], book.create_sheet("Keys")
+    cover.title, book.create_sheet("Old").sheet_state = "Cover", "hidden"
+    sheet.append(["Account", "Who", "Until"])
+    sheet.append(["Gate", "Orla", date(2026, 12, 31)])
+    sheet.append([None, "Dov", "=A1"])
+    sheet.append(["Shop", "Edda", None])
+    sheet.append(["Shop", "Finn", 12])
+    sheet.merge_cells("A2:A3")
+    sheet.row_dimensions[4].hidden = True
+    for place in (1, 2, 3):
+        sheet.cell(5, place).font = openpyxl.styles.Font(strike=True)
+    file = io.BytesIO()
+    book.save(file)
+    seen = READABLE[LISTS["xlsx"]](file.getvalue())
+    assert [(one.name, one.hidden) for one in seen] == [("Cover", False), ("Keys", False), ("Old", True)]
+    lines = seen[1].lines
+    assert [line.cells for line in lines[1:]] == [
+        ("Gate", "Orla", "2026-12-31"), ("Gate", "Dov", ""), ("Shop", "Edda", ""), ("Shop", "Finn", "12"),
+    ]  # fmt: skip
+    assert (lines[2].filled, lines[2].unknown) == (frozenset({0}), frozenset({2})), "merged; a formula with no result"
+    assert [(line.hidden, line.struck) for line in lines[3:]] == [(True, False), (False, True)]

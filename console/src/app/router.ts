@@ -54,6 +54,12 @@ export const router = createRouter({
       meta: { title: "Party" },
     },
     {
+      path: "/providers/:provider/import",
+      component: () => import("@/features/imports/ImportPage.vue"),
+      props: true,
+      meta: { title: "Import a list" },
+    },
+    {
       path: "/flags",
       component: () => import("@/features/flags/FlagsPage.vue"),
       meta: { title: "Flags" },

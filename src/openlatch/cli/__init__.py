@@ -34,7 +34,8 @@ _COMMANDS = {
     "keep": ("hand", "Keep an entry by hand, where nothing can be read"),
     "vouch": ("hand", "Say that an entry kept by hand is still there"),
     "gone": ("hand", "Say that an entry kept by hand has ended"),
-    "import": ("hand", "Take a list that you keep yourself (CSV or spreadsheet)"),
+    "import": ("imports", "Take a list that you keep yourself (CSV or spreadsheet)"),
+    "imports": ("imports", "List the lists that were taken in, and how far each is"),
     "inventory": ("inventory", "List who has access to what"),
     "export": ("inventory", "Write the inventory, or a part of it, to a file"),
     "show": ("inventory", "Show one entry with all that is known of it"),
@@ -142,7 +143,7 @@ class _Lazy(click.Group):
             ("Let in", {"offers", "requests", "answers", "proposals"}),
             ("Review", {"reviews", "reports"}),
             ("Take back", {"orders", "team", "batches", "receipts"}),
-            ("Keep by hand", {"hand"}),
+            ("Keep by hand", {"hand", "imports"}),
             ("Yourself", {"session", "notices", "webhooks", "completion"}),
             ("Run a service", _NEEDS_SERVICE),
         ):

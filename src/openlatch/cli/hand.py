@@ -3,19 +3,15 @@
 from __future__ import annotations
 
 from datetime import datetime
-from pathlib import Path
 
 import click
-from rich.console import Console
-from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ENTRY, PROVIDER
-from openlatch.cli.output import ORDER, out, reports_errors
+from openlatch.cli.output import ORDER, reports_errors
 from openlatch.wire import messages as wire
 
-__all__ = ["gone", "import_", "keep", "somebody_else_option", "vouch"]
+__all__ = ["gone", "keep", "somebody_else_option", "vouch"]
 
 somebody_else_option = click.option(
     "--somebody-else", is_flag=True, help="The address comes close to a known one, and is somebody else's."
@@ -86,49 +82,3 @@ def gone(entry: str, because: str) -> None:
     with connect() as client:
         found = client.gone(entry, because)
     click.echo(f"{found.ref} is kept as ended: {found.party.name} on {found.account.name}.")
-
-
-@click.command(name="import")
-@click.argument("provider", type=PROVIDER)
-@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
-@click.option(
-    "--column",
-    "columns",
-    multiple=True,
-    metavar="HEADER=FIELD",
-    help="What a column is; nothing after = leaves it out.",
-)
-@click.option("--dry-run", is_flag=True, help="Only say what would change.")
-@reports_errors
-def import_(provider: str, file: Path, columns: tuple[str, ...], dry_run: bool) -> None:
-    """Take the list in FILE (.csv or .xlsx) into PROVIDER, which is kept by hand: all of it, or nothing.
-
-    \b
-    The first line names the columns. What is not in the list stays as it was: a list ends nothing.
-    Fields: account, party, addresses, kind, level, powers, given_at, ends_at and more, as an export has them.
-    """
-    kind = file.suffix.removeprefix(".").lower()
-    if kind not in wire.LISTS:
-        raise Failure(f"“{file.name}” is not a list of a kind that is known.", "Give a .csv or .xlsx file.", 2)
-    pairs = dict(pair.rpartition("=")[::2] for pair in columns)
-    with connect() as client:
-        outcome = client.import_list(provider, file.read_bytes(), kind, columns=pairs, dry_run=dry_run)
-    _columns(out(), outcome)
-    if outcome.complaints:
-        complaints = [f"line {c.line}{f', “{c.column}”' if c.column else ''}: {c.problem}" for c in outcome.complaints]
-        more = f"\n  … and {len(complaints) - 20} more" if len(complaints) > 20 else ""
-        raise Failure(
-            f"{file.name} was not imported:\n  " + "\n  ".join(complaints[:20]) + more,
-            "Nothing was changed. Correct these lines, then import it again.",
-        )
-    for remark in outcome.remarks[:20]:
-        click.echo(f"  line {remark.line}, “{remark.column}”: {remark.problem}")
-    counts = ", ".join(f"{number} {word}" for word, number in outcome.counts.items())
-    click.echo(f"{'Would change' if dry_run else 'Imported'}: {counts}.")
-
-
-def _columns(to: Console, outcome: wire.ImportOutcome) -> None:
-    for column in outcome.columns:
-        why = ", it is worked out" if column.derived else ", it holds secrets" if column.secret else ""
-        taken = f"→ {column.field}" if column.field else f"left out{why}"
-        to.print(Text.assemble(f"  {column.header:<24}", (taken, "" if column.field else "dim")))

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import json
 import time
 from collections.abc import Callable, Iterator
 from datetime import date
@@ -12,6 +11,7 @@ from uuid import UUID
 import httpx
 
 from openlatch.client.answers import AnswerCalls
+from openlatch.client.imports import ImportCalls
 from openlatch.client.notices import NoticeCalls
 from openlatch.client.offers import OfferCalls
 from openlatch.client.orders import OrderCalls
@@ -29,7 +29,16 @@ _OPEN_READING = ("queued", "running")
 
 
 class Client(
-    OfferCalls, OrderCalls, ProposalCalls, RequestCalls, ReviewCalls, NoticeCalls, AnswerCalls, SamenessCalls, TeamCalls
+    OfferCalls,
+    OrderCalls,
+    ProposalCalls,
+    RequestCalls,
+    ReviewCalls,
+    NoticeCalls,
+    AnswerCalls,
+    SamenessCalls,
+    TeamCalls,
+    ImportCalls,
 ):
     """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
 
@@ -140,23 +149,6 @@ class Client(
     def gone(self, entry: str, reason: str = "") -> wire.Entry:
         """Say that an entry that is kept by hand has ended at its provider."""
         return self._send(wire.Entry, "POST", f"/entries/{part(entry)}/gone", json={"reason": reason})
-
-    def import_list(
-        self,
-        provider: str,
-        content: bytes,
-        file_format: str = "csv",
-        *,
-        columns: dict[str, str] | None = None,
-        dry_run: bool = True,
-    ) -> wire.ImportOutcome:
-        """Take a list (`csv` or `xlsx`) of entries that no reading shows: all of it, or with a complaint nothing.
-
-        `columns` names fields by header; with `dry_run` nothing is changed, and the outcome says what would be.
-        """
-        wanted = {"dry_run": str(dry_run).lower(), "columns": json.dumps(columns) if columns else ""}
-        path, headers = f"/providers/{part(provider)}/imports", {"Content-Type": wire.LISTS[file_format]}
-        return self._send(wire.ImportOutcome, "POST", path, params=wanted, content=content, headers=headers)
 
     def read(self, provider: str, *, accept_loss: bool = False) -> wire.Reading:
         """Ask for a reading now; returns the one that is made, which may have been under way.

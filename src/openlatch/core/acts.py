@@ -75,7 +75,9 @@ def _standing(entry: Entry, around: Around) -> Iterator[tuple[Action, bool]]:
     if ours and kind in _ACCESS and around.sessions and Kind.SESSION in a.ends:
         yield Action.CLOSE_SESSIONS, True
     if ours and Power.OWN in entry.powers and kind in _GIVEN:
-        yield Action.HAND_OVER, kind in a.raises and (kind in a.narrows or not _below_owning(entry, around))
+        # Whoever follows may have either kind of access, and is raised first.
+        raised = set(_GIVEN) <= a.raises
+        yield Action.HAND_OVER, raised and (kind in a.narrows or not _below_owning(entry, around))
 
 
 def _below_owning(entry: Entry, around: Around) -> bool:

@@ -31,6 +31,7 @@ SAID = {
     "flag.changed": "Flag changed",
     "flag.cleared": "Flag cleared",
     "flag.raised": "Flag raised",
+    "import.asked": "Import of a list begun",
     "level.corrected": "Meaning of a level corrected",
     "member.joined": "Joined a team",
     "member.left": "Left a team",

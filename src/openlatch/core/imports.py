@@ -8,8 +8,8 @@ from __future__ import annotations
 
 import re
 from collections.abc import Callable, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field
-from datetime import UTC, datetime, timedelta
+from dataclasses import dataclass, field, replace
+from datetime import UTC, datetime
 from typing import TypeVar
 from zoneinfo import ZoneInfo
 
@@ -18,8 +18,22 @@ from openlatch.core.model import Dependency, Kind, PartyKind, PartyStatus, Readi
 from openlatch.core.observation import WRITTEN, Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.powers import Power, in_order
 from openlatch.core.secrecy import holds_secret, names_secret, tells_secret
+from openlatch.core.sheets import Form, Line, Note, Sheet, headers_of, left_out, proposed
+from openlatch.core.written import Order, says_nothing, says_unknown, says_without_end, settled_order, to_instant
 
-__all__ = ["DERIVED", "FIELDS", "Complaint", "Imported", "cut_apart", "match_columns", "put_together", "read_rows"]
+__all__ = [
+    "DERIVED",
+    "FIELDS",
+    "Complaint",
+    "Imported",
+    "cut_apart",
+    "known_field",
+    "match_columns",
+    "put_together",
+    "read_list",
+    "read_rows",
+    "shown",
+]
 
 T = TypeVar("T")
 
@@ -83,7 +97,9 @@ _ALSO = {
     "approved_by": "given_by", "type": "kind", "status": "party_status", "parts": "resources", "folders": "resources",
 }  # fmt: skip
 _MOST_LETTERS = 10_000
-_NO_END = {"", "none", "no end", "never", "-", "–"}
+_SHOWN = 200
+_DATES = frozenset(("given_at", "accepted_at", "last_used", "ends_at"))
+_DITTO = frozenset(('"', "”", "„", "''", "〃", '-"-', '- " -', "do.", "ditto", "dito", "idem", "id.", "s.o.", "''  ''"))
 
 
 @dataclass(frozen=True, slots=True)
@@ -101,9 +117,9 @@ class Complaint:
 
 @dataclass(frozen=True, slots=True)
 class Imported:
-    """What a list says: an observation to reconcile (empty if there are complaints), and how its columns were taken.
+    """What a list says: an observation to reconcile (empty if there are complaints), and how it was taken.
 
-    `columns` says for every header which field it is, "" for one that is left out.
+    `columns` says for every header, in the order of the sheet, which field it is, "" for one that is left out.
     """
 
     observation: Observation
@@ -114,7 +130,13 @@ class Imported:
     secrets: tuple[str, ...] = ()
     """the headers of columns that were left out because they say that what is in them is secret"""
     remarks: tuple[Complaint, ...] = ()
-    """cells that were left out because they seem to hold a secret"""
+    """what a person should see before it is taken, with its place"""
+    form: Form = field(default_factory=Form)
+    """how the sheet was taken, with everything that was proposed"""
+    notes: tuple[Note, ...] = ()
+    """the lines that are left out, with why"""
+    orders: Mapping[str, Order | None] = field(default_factory=dict)
+    """by header, which number of its dates is the day; None where nobody can say, and somebody is asked"""
 
 
 def put_together(values: Iterable[str]) -> str:
@@ -131,8 +153,23 @@ def cut_apart(text: str) -> list[str]:
     return [part for part in found if part]
 
 
+def known_field(header: str) -> str:
+    """Return the field that a header is usually a name of; empty for one that is not known."""
+    words = [one for one in re.split(r"[^a-z0-9]+", header.strip().casefold()) if one]
+    for first in range(len(words)):
+        name = "_".join(words[first:])
+        if name in FIELDS or name in _ALSO:
+            return name if name in FIELDS else _ALSO[name]
+        if first == 0 and len(words) > 3:
+            break  # a sentence, and no name
+    return ""
+
+
 def match_columns(headers: Sequence[str], wanted: Mapping[str, str]) -> tuple[dict[str, str], list[Complaint]]:
-    """Return which field each header is, by what a person wants first, then by its own name; and what is wrong."""
+    """Return which field each header is, by what a person wants first, then by its own name; and what is wrong.
+
+    Of several that are usually the same field, the first one is it, and the others are left out until somebody says.
+    """
     complaints = [Complaint(1, header, "there is no such column") for header in wanted if header not in headers] + [
         Complaint(0, "", f"“{name}” is not a field") for name in wanted.values() if name and name not in FIELDS
     ]
@@ -141,18 +178,19 @@ def match_columns(headers: Sequence[str], wanted: Mapping[str, str]) -> tuple[di
         for header, name in wanted.items()
         if name and names_secret(header)
     ]
-    columns: dict[str, str] = {}
-    for place, header in enumerate(headers, 1):
-        name = re.sub(r"[^a-z0-9]+", "_", header.strip().casefold()).strip("_")
-        known = name if name in FIELDS else _ALSO.get(name, "")
-        if header in columns and header.strip():
-            complaints.append(Complaint(1, header, f"column {place} has the same name as one before it"))
-        columns[header] = wanted.get(header, "" if names_secret(header) else known)
+    columns = {header: wanted.get(header, "") for header in headers}
     taken: dict[str, str] = {}
-    for header, name in columns.items():
+    for header in headers:
+        name = wanted.get(header, "")
         if name and name in taken:
             complaints.append(Complaint(1, header, f"it is taken for {name}, and so is “{taken[name]}”"))
         taken.setdefault(name, header)
+    exact = sorted(headers, key=lambda header: known_field(header) != header.strip().casefold())
+    for header in exact:
+        name = known_field(header)
+        if header not in wanted and not names_secret(header) and name and name not in taken:
+            columns[header] = name
+            taken[name] = header
     for name in ("account", "party"):
         if name not in taken and not (name == "party" and "addresses" in taken):
             complaints.append(Complaint(1, "", f"no column is {FIELDS[name]} ({name})"))
@@ -160,43 +198,110 @@ def match_columns(headers: Sequence[str], wanted: Mapping[str, str]) -> tuple[di
 
 
 def read_rows(
-    rows: Iterable[tuple[int, Sequence[str]]], *, zone: str, provider: str, columns: Mapping[str, str] | None = None
+    rows: Iterable[tuple[int, Sequence[str]]],
+    *,
+    zone: str,
+    provider: str,
+    now: datetime,
+    columns: Mapping[str, str] | None = None,
 ) -> Imported:
-    """Return what a list says. `rows` are line numbers with texts, the header first; `columns` names fields by header.
+    """Return what lines say of which the first is the header, and none is anything else; otherwise like `read_list`."""
+    sheet = Sheet("", tuple(Line(number, tuple(cells)) for number, cells in rows))
+    every = frozenset(line.number for line in sheet.lines)
+    first = sheet.lines[0].number if sheet.lines else 1
+    form = Form("", first, headers=1, columns=columns or {}, take=every)
+    return read_list([sheet], form, zone=zone, provider=provider, now=now)
+
+
+def read_list(sheets: Sequence[Sheet], wanted: Form, *, zone: str, provider: str, now: datetime) -> Imported:
+    """Return what a list says, as a form has it taken; what that leaves open is proposed.
 
     Days are days of `zone`. A list of another provider (a column `provider` says so) is not taken for this one's.
     """
-    remaining = iter(rows)
-    _, header = next(remaining, (1, ()))
-    headers = [h.strip() for h in header]
-    matched, complaints = match_columns(headers, columns or {})
-    hidden, remarks = tuple(filter(names_secret, headers)), list[Complaint]()
-    if complaints:
-        return Imported(Observation(ReadingOutcome.PARTIAL), tuple(complaints), matched, secrets=hidden)
+    sheet, form = proposed(sheets, wanted, lambda header: bool(known_field(header)))
+    headers = headers_of(sheet, form)
+    matched, complaints = match_columns(headers, form.columns)
+    complaints = [replace(one, line=form.header or 1) if one.line == 1 else one for one in complaints]
+    notes = left_out(sheet, form)
+    out = {note.line for note in notes}
+    lines = [one for one in sheet.lines if one.number > (form.header or 1) and not one.empty and one.number not in out]
+    orders, undecided = _orders(headers, matched, lines, form)
+    complaints += undecided
+    hidden = tuple(filter(names_secret, headers))
+    remarks = [Complaint(0, "", one) for one in sheet.remarks] + list(_merged(headers, matched, lines))
+    how = Imported(
+        Observation(ReadingOutcome.PARTIAL), (), matched, secrets=hidden, form=form, notes=notes, orders=orders
+    )
+    if any(one.line in (0, form.header or 1) for one in complaints):
+        return replace(how, complaints=tuple(complaints), remarks=tuple(remarks))
     accounts: dict[str, ObservedAccount] = {}
     parties: dict[str, ObservedParty] = {}
     entries: list[ObservedEntry] = []
-    lines: dict[str, int] = {}
-    for line, cells in remaining:
-        if not any(cell.strip() for cell in cells):
-            continue
-        row = _Row(line, headers, matched, cells, zone, complaints)
+    places: dict[str, int] = {}
+    for line in lines:
+        row = _Row(line, headers, matched, _Terms(ZoneInfo(zone), now, orders), complaints)
         row.keep_secrets_out(remarks)
         row.belongs_to(provider)
         entry = row.entry()
-        if entry.key in lines:
-            complaints.append(Complaint(line, row.header("key"), f"it is the same access as line {lines[entry.key]}"))
-        lines.setdefault(entry.key, line)
+        if entry.key in places:
+            complaints.append(Complaint(line.number, row.header("key"), f"same access as line {places[entry.key]}"))
+        places.setdefault(entry.key, line.number)
         account = row.text("account")
         accounts.setdefault(account, ObservedAccount(account, account))
         parties[entry.party] = row.party(entry.party, parties.get(entry.party))
         entries.append(entry)
     if complaints:
-        nothing = Observation(ReadingOutcome.PARTIAL)
-        return Imported(nothing, tuple(complaints), matched, secrets=hidden, remarks=tuple(remarks))
+        return replace(how, complaints=tuple(complaints), remarks=tuple(remarks))
     # Partial, since what is not in a list is not thereby gone.
     seen = Observation(ReadingOutcome.PARTIAL, tuple(accounts.values()), tuple(parties.values()), tuple(entries))
-    return Imported(seen, (), matched, lines, hidden, tuple(remarks))
+    return replace(how, observation=seen, lines=places, remarks=tuple(remarks))
+
+
+def shown(imported: Imported, line: Line) -> list[str]:
+    """Return the cells of a line as they are, without what seems to be a secret."""
+    below = line.number > (imported.form.header or 1)
+    hidden = {place for place, header in enumerate(imported.columns) if header in imported.secrets}
+    return [
+        "•••" if cell.strip() and ((below and place in hidden) or holds_secret(cell)) else cell[:_SHOWN]
+        for place, cell in enumerate(line.cells)
+    ]
+
+
+def _orders(
+    headers: Sequence[str], matched: Mapping[str, str], lines: Sequence[Line], form: Form
+) -> tuple[dict[str, Order | None], list[Complaint]]:
+    """Which number is the day, for each column of dates in which that matters; and where somebody has to say."""
+    found: dict[str, Order | None] = {}
+    asked: list[Complaint] = []
+    for place, header in enumerate(headers):
+        if matched[header] not in _DATES:
+            continue
+        order, matters = settled_order(line.cells[place] for line in lines if place < len(line.cells))
+        order = form.orders.get(header, order)
+        if matters or order is not None:
+            found[header] = order
+        if matters and order is None:
+            problem = "in its dates either number may be the day; say whether the day or the month comes first"
+            asked.append(Complaint(form.header or 1, header, problem))
+    return found, asked
+
+
+def _merged(headers: Sequence[str], matched: Mapping[str, str], lines: Sequence[Line]) -> Iterable[Complaint]:
+    """Where a cell that was merged over several lines counts for each of them."""
+    for place, header in enumerate(headers):
+        filled = [line.number for line in lines if place in line.filled]
+        if filled and matched[header]:
+            span = f"line {filled[0]}" if len(filled) == 1 else f"lines {filled[0]} to {filled[-1]}"
+            yield Complaint(filled[0], header, f"the text of a merged cell counts for each line that it spans ({span})")
+
+
+@dataclass(frozen=True, slots=True)
+class _Terms:
+    """By what the dates of a list are read."""
+
+    zone: ZoneInfo
+    now: datetime
+    orders: Mapping[str, Order | None]
 
 
 class _Row:
@@ -204,15 +309,16 @@ class _Row:
 
     def __init__(
         self,
-        line: int,
+        line: Line,
         headers: Sequence[str],
         columns: Mapping[str, str],
-        cells: Sequence[str],
-        zone: str,
+        terms: _Terms,
         complaints: list[Complaint],
     ) -> None:
-        self._line, self._zone, self._complaints = line, ZoneInfo(zone), complaints
+        self._line, self._terms, self._complaints = line.number, terms, complaints
         self._headers = {name: header for header, name in columns.items() if name}
+        self._unknown = {headers[place] for place in line.unknown if place < len(headers)}
+        cells = line.cells
         if len(cells) > len(headers) and any(cell.strip() for cell in cells[len(headers) :]):
             self._complain("", f"it has {len(cells)} cells, and the header has {len(headers)}")
         if len(cells) < len(headers):
@@ -222,10 +328,15 @@ class _Row:
         for header, cell in self._all.items():
             if len(cell) > _MOST_LETTERS:
                 problem = f"the cell has {len(cell)} letters, more than {_MOST_LETTERS}"
-                self._complaints.append(Complaint(line, header, problem))
+                self._complaints.append(Complaint(self._line, header, problem))
                 self._all[header] = cell[:_MOST_LETTERS]
             elif "\x00" in cell:
-                self._complaints.append(Complaint(line, header, "the cell has a NUL in it"))
+                self._complaints.append(Complaint(self._line, header, "the cell has a NUL in it"))
+        for name, header in self._headers.items():
+            if self._all.get(header, "").strip().casefold() in _DITTO:
+                self._complain(name, "a ditto mark; write out what it repeats")
+            elif header in self._unknown and name not in ("ends_at", "last_used"):
+                self._complain(name, "a formula of which the file has no result; save the file with its results")
 
     def keep_secrets_out(self, remarks: list[Complaint]) -> None:
         """Leave out what seems to be a secret; where it would say who or what it is about, refuse the line."""
@@ -253,6 +364,8 @@ class _Row:
 
     def party(self, key: str, known: ObservedParty | None) -> ObservedParty:
         addresses = tuple(cut_apart(self.text("addresses").replace(",", ";")))
+        if len(addresses) > 1 and not self.text("key"):
+            self._complain("addresses", "two addresses in one cell; give each party a line of its own")
         for address in addresses:
             if not _ADDRESS.fullmatch(address):
                 self._complain("addresses", "it is neither an address nor a handle")
@@ -276,7 +389,14 @@ class _Row:
             self._complain("party", "it names nobody")
         kind = self._word(Kind, "kind", Kind.DELEGATE)
         party = normal_address(addresses[0]) if addresses else name.casefold()
-        no_end = self.text("ends_at").casefold() in _NO_END
+        end = self.text("ends_at")
+        without_end, end_unknown = says_without_end(end), self._says_unknown("ends_at")
+        given_at, last_used = self._instant("given_at"), self._instant("last_used")
+        ends_at = None if without_end or end_unknown else self._instant("ends_at", last_day=True)
+        if ends_at is not None and given_at is not None and ends_at <= given_at:
+            self._complain("ends_at", "it ends before it begins")
+        if last_used is not None and last_used > self._terms.now:
+            self._complain("last_used", "a use in the future")
         powers = [] if self.text("powers").casefold() == "none" else self._several("powers", Power)
         return ObservedEntry(
             key=self.text("key") or _key(kind, account, party, self.text("level")),
@@ -288,14 +408,14 @@ class _Row:
             state=self._word(State, "state", State.LIVE, but=(State.ENDING, State.ENDED)),
             permissions=tuple(cut_apart(self.text("permissions"))),
             resources=tuple(cut_apart(self.text("resources"))),
-            given_at=self._instant("given_at"),
+            given_at=given_at,
             given_by=self.text("given_by"),
             accepted_at=self._instant("accepted_at"),
-            last_used=self._instant("last_used"),
+            last_used=last_used,
             use_known=self._yes("use_known"),
             uses=self._uses(),
-            ends_at=None if no_end else self._instant("ends_at", last_day=True),
-            end_unknown=self._yes("end_unknown"),
+            ends_at=ends_at,
+            end_unknown=self._yes("end_unknown") or end_unknown,
             hours=self._parsed("hours", Hours.parse, "write it as: tue,fri 19:00-04:00 Europe/London"),
             reviewed_at=tuple(sorted(self._each("reviewed_at", self._to_instant))),
             basis=self.text("basis"),
@@ -367,17 +487,19 @@ class _Row:
                 self._complain("uses", "it is not a power and a time")
         return found if pairs else None
 
-    def _instant(self, name: str, *, last_day: bool = False) -> datetime | None:
-        how = "write a day as 2026-05-10, or an instant as 2026-05-10T19:00:00+00:00"
-        return self._parsed(name, lambda text: self._to_instant(text, last_day=last_day), how)
+    def _says_unknown(self, name: str) -> bool:
+        return says_unknown(self.text(name)) or self.header(name) in self._unknown
 
-    def _to_instant(self, text: str, *, last_day: bool = False) -> datetime:
+    def _instant(self, name: str, *, last_day: bool = False) -> datetime | None:
+        if says_nothing(self.text(name)) or self._says_unknown(name):
+            return None
+        how = "write a day as 2026-05-10, or an instant as 2026-05-10T19:00:00+00:00"
+        return self._parsed(name, lambda text: self._to_instant(text, name, last_day=last_day), how)
+
+    def _to_instant(self, text: str, name: str = "", *, last_day: bool = False) -> datetime:
         """An instant; a day alone is its start in the holder's zone, or as a last day its end."""
-        whole_day = re.fullmatch(r"\d{4}-\d\d-\d\d", text.strip()) is not None
-        found = datetime.fromisoformat(text.strip())
-        if whole_day and last_day:
-            found += timedelta(days=1)
-        return (found if found.tzinfo else found.replace(tzinfo=self._zone)).astimezone(UTC)
+        order = self._terms.orders.get(self.header(name)) if name else None
+        return to_instant(text, self._terms.zone, order, last_day=last_day).astimezone(UTC)
 
 
 def _harmless(cell: str) -> str:

@@ -16,6 +16,7 @@ from uuid import UUID
 import structlog
 
 from openlatch.deferred import deferred
+from openlatch.errors import Changed, OpenLatchError
 from openlatch.jobs.announce import announce
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.deliver import deliver
@@ -25,6 +26,7 @@ from openlatch.operations import (
     arrivals,
     batches,
     flags,
+    imports,
     leavers,
     log,
     notices,
@@ -51,6 +53,7 @@ logger = structlog.get_logger()
 
 STALLED_AFTER = 15
 """Seconds without a sign of life after which a worker counts as dead."""
+ATTEMPTS = 5
 BEGIN_AGAIN = 2
 """Seconds until a worker that lost its database looks for it again."""
 
@@ -115,6 +118,22 @@ def _advance(store: Store, services: Services, workspace_id: str, batch_id: str)
             leavers.complete(call, rested)
 
 
+def _take_in(store: Store, services: Services, workspace_id: str, import_id: str) -> None:
+    more, again = True, 0
+    while more:
+        try:
+            with store.transaction(UUID(workspace_id)) as tx:
+                more = imports.go_on(as_service(tx, services), UUID(import_id))
+            again = 0
+        except OpenLatchError as error:
+            again += 1
+            if isinstance(error, Changed) and again < ATTEMPTS:
+                continue  # somebody changed one of the same entries at that moment
+            with store.transaction(UUID(workspace_id)) as tx:
+                imports.failed(as_service(tx, services), UUID(import_id), error)
+            return
+
+
 def _work_out(store: Store, services: Services, workspace_id: str, proposal_id: str, number: int) -> None:
     with store.transaction(UUID(workspace_id)) as tx:
         whatif.run(as_service(tx, services), UUID(proposal_id), number)
@@ -127,6 +146,7 @@ TASKS: Mapping[str, Callable[..., None]] = {
     orders.WAKE: _wake,
     flags.TASK: _evaluate,
     batches.TASK: _advance,
+    imports.TASK: _take_in,
     whatif.TASK: _work_out,
 }
 """What can be queued, by name."""

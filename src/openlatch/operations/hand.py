@@ -1,12 +1,12 @@
-"""What is kept by hand, because no reading shows it: entries, whole lists, vouching, and what is gone."""
+"""What is kept by hand, because no reading shows it: entries, vouching for them, and what is gone."""
 
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, replace
+from dataclasses import replace
 from uuid import UUID
 
-from openlatch.core.imports import DERIVED, Complaint, Imported, read_rows
+from openlatch.core.imports import Complaint, Imported, read_rows
 from openlatch.core.model import EndReason, Entry, Provider, ReadingOutcome, State
 from openlatch.core.observation import Observation, complaints
 from openlatch.core.reconcile import Changes
@@ -15,45 +15,7 @@ from openlatch.operations import entries, flags, known, orders, readings
 from openlatch.operations.entries import Sight
 from openlatch.operations.gate import Call, operation
 
-__all__ = ["ImportSight", "gone", "import_list", "keep", "vouch"]
-
-Rows = Sequence[tuple[int, Sequence[str]]]
-
-
-@dataclass(frozen=True, slots=True)
-class ImportSight:
-    """What an import changed, or would change; with complaints it changed nothing.
-
-    `columns` says of every header which field it is; the headers in `derived` are left out because what is in them is
-    worked out, the others without a field because nobody knows what they are.
-    """
-
-    imported: Imported
-    counts: Mapping[str, int]
-    done: bool
-
-    @property
-    def derived(self) -> tuple[str, ...]:
-        return tuple(h for h, name in self.imported.columns.items() if not name and h.casefold() in DERIVED)
-
-
-@operation("hand.import_list")
-def import_list(call: Call, provider: str, rows: Rows, columns: Mapping[str, str], *, dry_run: bool) -> ImportSight:
-    """Take a list of entries that no reading of the provider shows: all of it, or with one complaint nothing.
-
-    What is in the list counts as vouched for by whoever imports it; what is not in it stays as it was.
-    """
-    found = call.tx.providers.find(provider)
-    imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name, columns=columns)
-    imported = _take_in(call, found, imported)
-    if imported.complaints:
-        return ImportSight(imported, {}, done=False)
-    if dry_run:
-        would = readings.preview(call, found.id, imported.observation)
-        return ImportSight(imported, _counts(would), done=False)
-    counts = _counts(_take(call, found, imported, f"a list, imported by {call.actor.name}"))
-    call.log("provider.imported", "provider", found.id, **counts)
-    return ImportSight(imported, counts, done=True)
+__all__ = ["counts", "gone", "keep", "take", "take_in", "vouch"]
 
 
 @operation("hand.keep")
@@ -64,8 +26,8 @@ def keep(call: Call, provider: str, fields: Mapping[str, str], *, somebody_else:
     """
     found = call.tx.providers.find(provider)
     rows = ((1, tuple(fields)), (2, tuple(fields.values())))
-    imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name)
-    imported = _take_in(call, found, imported)
+    imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name, now=call.now)
+    imported = take_in(call, found, imported)
     wrong = (*imported.complaints, *imported.remarks)
     if wrong:
         first = wrong[0]
@@ -77,7 +39,7 @@ def keep(call: Call, provider: str, fields: Mapping[str, str], *, somebody_else:
     for party in imported.observation.parties if not somebody_else else ():
         for address in party.addresses:
             known.refuse_resembling(call, address, party.name, "addresses")
-    changes = _take(call, found, imported, f"kept by hand by {call.actor.name}")
+    changes = take(call, found, imported.observation, f"kept by hand by {call.actor.name}", by=call.actor.name)
     return entries.show(call, str(_all(changes)[0].id))
 
 
@@ -107,8 +69,10 @@ def gone(call: Call, text: str, reason: str) -> Sight:
     return entries.show(call, str(entry.id))
 
 
-def _take_in(call: Call, provider: Provider, imported: Imported) -> Imported:
-    """Refuse what readings of the provider show; name accounts as the provider does, where it shows them."""
+def take_in(call: Call, provider: Provider, imported: Imported) -> Imported:
+    """Return a list as it is to be taken in here: with complaints about what readings of the provider show, and with
+    accounts named as the provider does, where it shows them.
+    """
     lines, complaints = imported.lines, list(imported.complaints)
     read = {e.key for e in call.tx.entries.standing(provider.id, imported.lines) if not e.by_hand}
     for entry in imported.observation.entries:
@@ -159,15 +123,17 @@ def _kept(call: Call, text: str) -> Entry:
     return entry
 
 
-def _take(call: Call, provider: Provider, imported: Imported, evidence: str) -> Changes:
-    wrong = complaints(imported.observation)
+def take(call: Call, provider: Provider, seen: Observation, evidence: str, *, by: str) -> Changes:
+    """Bring the inventory to what somebody writes down, who thereby vouches for it: `by` is their name."""
+    wrong = complaints(seen)
     if wrong:
         raise Invalid(f"{wrong[0]}. Nothing was changed.", next_step="Correct the list and import it again.")
-    changes = readings.apply(call, provider.id, imported.observation, evidence=evidence)
+    changes = readings.apply(call, provider.id, seen, evidence=evidence)
+    ids = [entry.id for entry in _all(changes)]
     # Vouched for first: what somebody has just written down is not to be flagged as something nobody vouches for.
-    call.tx.entries.vouch([entry.id for entry in _all(changes)], call.actor.name, call.now)
+    call.tx.entries.vouch(ids, by, call.now)
     readings.evaluate(call, changes)
-    _vouch(call, _all(changes))
+    call.log_all(call.event("entry.vouched", "entry", entry_id) for entry_id in ids)
     return changes
 
 
@@ -182,7 +148,8 @@ def _all(changes: Changes) -> tuple[Entry, ...]:
     return (*changes.new_entries, *(after for _, after in changes.changed_entries), *changes.unchanged)
 
 
-def _counts(changes: Changes) -> dict[str, int]:
+def counts(changes: Changes) -> dict[str, int]:
+    """Return what taking something in changed, as numbers of entries."""
     return {
         "new": len(changes.new_entries),
         "changed": len(changes.changed_entries),

@@ -352,6 +352,38 @@ class OrderRow(Owned):
     version: Mapped[int]
 
 
+class ImportRow(Owned):
+    __tablename__ = "imports"
+    ref: Mapped[str]
+    provider_id: Mapped[UUID]
+    name: Mapped[str]
+    state: Mapped[str]
+    asked_by: Mapped[str]
+    asked_by_id: Mapped[UUID | None]
+    asked_at: Mapped[datetime]
+    total: Mapped[int]
+    done: Mapped[int]
+    counts: Mapped[dict[str, Any]]
+    trouble: Mapped[str]
+    finished_at: Mapped[datetime | None]
+
+
+class ImportPartRow(Base):
+    __tablename__ = "import_parts"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    import_id: Mapped[UUID] = mapped_column(primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
+
+
+class ImportFormRow(Base):
+    __tablename__ = "import_forms"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    provider_id: Mapped[UUID] = mapped_column(primary_key=True)
+    signature: Mapped[str] = mapped_column(primary_key=True)
+    form: Mapped[dict[str, Any]]
+
+
 class BatchRow(Owned):
     __tablename__ = "batches"
     ref: Mapped[str]

@@ -24,6 +24,7 @@ from openlatch.store.entries import Entries
 from openlatch.store.events import Events
 from openlatch.store.facts import Facts, Snapshot
 from openlatch.store.flags import Flags
+from openlatch.store.imports import Imports
 from openlatch.store.keys import Keys
 from openlatch.store.links import Links
 from openlatch.store.memberships import Memberships
@@ -63,6 +64,7 @@ class Transaction:
         self.parties = Parties(session, workspace.id)
         self.sameness = Sameness(session, workspace.id)
         self.memberships = Memberships(session, workspace.id)
+        self.imports = Imports(session, workspace.id)
         self.entries = Entries(session, workspace.id)
         self.readings = Readings(session, workspace.id)
         self.facts = Facts(session, workspace.id)

@@ -113,6 +113,8 @@ class Route:
     """whether the file is sent piece by piece"""
     asks: Callable[..., Sequence[Lookup]] | None = None
     """what providers are asked first, outside any transaction; what they say is given as `findings`"""
+    kept: bool = True
+    """whether its answer is kept, to be given again to the same request; not of what changes nothing"""
 
     @property
     def summary(self) -> str:
@@ -174,6 +176,7 @@ class Routes:
         takes: tuple[str, ...] = (),
         streams: bool = False,
         asks: Callable[..., Sequence[Lookup]] | None = None,
+        kept: bool = True,
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         """Declare a route. Its function is given `call` (unless public), what the path holds, `query`, and `body` or
         `upload`.
@@ -182,7 +185,20 @@ class Routes:
         def declare(function: Callable[..., Any]) -> Callable[..., Any]:
             self.all.append(
                 Route(
-                    method, rule, function, returns, query, body, status, public, self.tag, files, takes, streams, asks
+                    method,
+                    rule,
+                    function,
+                    returns,
+                    query,
+                    body,
+                    status,
+                    public,
+                    self.tag,
+                    files,
+                    takes,
+                    streams,
+                    asks,
+                    kept,
                 )
             )
             return function
@@ -334,7 +350,7 @@ def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) 
     """Carry a change out once for an idempotency key, however often it is sent."""
     key = request.headers.get("Idempotency-Key", "")
     person = call.actor.person
-    if route.method == "GET" or not key or person is None:
+    if route.method == "GET" or not route.kept or not key or person is None:
         return _response(route, route.function(call, **arguments))
     if len(key) > 200 or not key.isprintable():
         raise Malformed("The Idempotency-Key has to be at most 200 printable characters.", next_step="Send a UUID.")

@@ -9,7 +9,7 @@ from collections.abc import Iterable, Sequence
 from pydantic import ValidationError
 
 from openlatch.errors import Invalid
-from openlatch.web.files import Rows
+from openlatch.web.sheets import Rows
 from openlatch.wire.messages import DecisionLine, RoundItem
 from openlatch.wire.messages.base import mistakes
 from openlatch.wire.sheet import defused

@@ -10,7 +10,6 @@ from openlatch.core import model
 from openlatch.core.advise import Advice
 from openlatch.core.events import SAID, detail
 from openlatch.core.ids import ref_of
-from openlatch.core.imports import FIELDS
 from openlatch.core.observation import WRITTEN
 from openlatch.core.orders import TABLE, Move, Order
 from openlatch.core.plans import Action, Plan, Step
@@ -20,7 +19,6 @@ from openlatch.core.reviews import LeftOpen
 from openlatch.core.rules.catalogue import Field
 from openlatch.operations.entries import Sight
 from openlatch.operations.flags import FlagSight
-from openlatch.operations.hand import ImportSight
 from openlatch.operations.levels import WordSight
 from openlatch.operations.orders import OrderSight, PlanSight, asked, seen_with
 from openlatch.operations.parties import AppSight, CutSight, ReachSight
@@ -49,7 +47,6 @@ __all__ = [
     "event",
     "flag",
     "holder",
-    "imported",
     "left_open",
     "level",
     "named",
@@ -410,24 +407,6 @@ def _last_seen(sight: Sight) -> datetime | None:
 def _vouched(sight: Sight) -> wire.Vouched | None:
     e = sight.listed.entry
     return None if e.vouched_at is None else wire.Vouched(at=e.vouched_at, by=e.vouched_by, worn_off=sight.worn_off)
-
-
-def imported(sight: ImportSight) -> wire.ImportOutcome:
-    return wire.ImportOutcome(
-        done=sight.done,
-        counts=dict(sight.counts),
-        columns=[
-            wire.ImportColumn(
-                header=header, field=name, derived=header in sight.derived, secret=header in sight.imported.secrets
-            )
-            for header, name in sight.imported.columns.items()
-        ],
-        complaints=[
-            wire.Complaint(line=c.line, column=c.column, problem=c.problem) for c in sight.imported.complaints[:500]
-        ],
-        fields=dict(FIELDS),
-        remarks=[wire.Complaint(line=c.line, column=c.column, problem=c.problem) for c in sight.imported.remarks[:500]],
-    )
 
 
 def plan(sight: PlanSight, outside: bool) -> wire.Plan:

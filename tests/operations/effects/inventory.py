@@ -163,18 +163,48 @@ def _(w: World) -> None:
         w.owner.gone(kept.ref)
 
 
-@of("hand.import_list")
+def _board(w: World) -> str:
+    known = {one.name for one in w.owner.providers()}
+    return "Notice board" if "Notice board" in known else w.owner.add_provider("Notice board", "by-hand", {}).name
+
+
+@of("imports.preview")
 def _(w: World) -> None:
-    board = w.owner.add_provider("Notice board", "by-hand", {}).name
-    list_ = b"Account,Who,Until\nBoard,Isla Brook,2030-05-10\n"
-    assert w.owner.import_list(board, list_).done is False
-    assert list(w.owner.entries(provider=board)) == []
-    assert w.owner.import_list(board, list_, dry_run=False).counts["new"] == 1
-    assert [e.party.name for e in w.owner.entries(provider=board)] == ["Isla Brook"]
-    bad = w.owner.import_list(board, b"Account,Who,Until\nBoard,Joss,someday\n", dry_run=False)
-    assert (bad.done, bad.complaints[0].line) == (False, 2)
-    with w.refused(Malformed, "not UTF-8"):
-        w.owner.import_list(board, "Account,Who\nBoard,André\n".encode("latin-1"))
+    seen = w.owner.preview_import(_board(w), b"Keys\n\nAccount,Who,Until\nBoard,Joss Brook,2030-05-10\n")
+    assert (seen.form.header, seen.counts["new"], seen.made) == (3, 1, None)
+    assert "Joss Brook" not in {e.party.name for e in w.owner.entries(provider=_board(w))}
+    with w.refused(Malformed, "no text"):
+        w.owner.preview_import(_board(w), b"\x00\x01\xff\x00")
+
+
+@of("imports.start")
+def _(w: World) -> None:
+    board = _board(w)
+    made = w.owner.import_list(board, b"Account,Who,Until\nBoard,Isla Brook,2030-05-10\n", name="keys.csv")
+    assert (made.made and made.made.state, made.counts["new"]) == ("done", 1)
+    assert "Isla Brook" in {e.party.name for e in w.owner.entries(provider=board)}
+    bad = w.owner.import_list(board, b"Account,Who,Until\nBoard,Joss,someday\n")
+    assert (bad.made, bad.complaints[0].line) == (None, 2)
+    with w.refused(NotFound, "no provider"):
+        w.owner.start_import("Nowhere", b"Account,Who\nBoard,Joss\n")
+
+
+@of("imports.show")
+def _(w: World) -> None:
+    made = w.owner.start_import(_board(w), b"Account,Who\nBoard,Edda Brook\n", name="edda.csv").made
+    assert made is not None
+    assert (made.state, made.done, made.total) == ("queued", 0, 1)
+    assert list(w.auditor.follow_import(made.ref))[-1].counts == {"new": 1, "changed": 0, "unchanged": 0}
+    with w.refused(NotFound, "no import"):
+        w.auditor.list_import("AAAA-AAAA")
+
+
+@of("imports.browse")
+def _(w: World) -> None:
+    made = w.owner.import_list(_board(w), b"Account,Who\nBoard,Finn Brook\n", name="finn.csv").made
+    assert next(w.auditor.list_imports(_board(w))) == made
+    with w.refused(NotFound, "no provider"):
+        list(w.auditor.list_imports("Nowhere"))
 
 
 @of("secrets.record")

@@ -2,7 +2,6 @@
 import { ref } from "vue";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import ImportList from "./ImportList.vue";
 import KeepEntry from "./KeepEntry.vue";
 import ProviderForm from "./ProviderForm.vue";
 import ProviderLevels from "./ProviderLevels.vue";
@@ -14,7 +13,8 @@ import type { Provider } from "@/api/client";
 
 const session = useSession();
 const mayRead = session.may("readings.start");
-const mayKeep = session.may("hand.import_list");
+const mayKeep = session.may("hand.keep");
+const mayImport = session.may("imports.start");
 const mayReportBreach = session.may("providers.report_breach");
 const mayAdd = session.may("providers.add");
 const maySeeHooks = session.may("webhooks.browse");
@@ -193,15 +193,9 @@ function counts(one: Provider): string {
         >
           What its levels mean
         </button>
-        <button
-          v-if="mayKeep"
-          type="button"
-          class="link"
-          :aria-expanded="opened === `import ${one.id}`"
-          @click="toggle(`import ${one.id}`)"
+        <RouterLink v-if="mayImport" class="link" :to="`/providers/${one.ref}/import`"
+          >Import a list</RouterLink
         >
-          Import a list
-        </button>
         <button
           v-if="mayKeep"
           type="button"
@@ -225,7 +219,6 @@ function counts(one: Provider): string {
         >
       </div>
       <ProviderLevels v-if="opened === `levels ${one.id}`" :provider="one.id" class="mt-4" />
-      <ImportList v-if="opened === `import ${one.id}`" :provider="one.id" :name="one.name" class="mt-4" />
       <ReportBreach
         v-if="opened === `breach ${one.id}`"
         :provider="one"

@@ -7,8 +7,8 @@ from openlatch.operations import hand, levels, providers, readings
 from openlatch.operations.gate import Call
 from openlatch.operations.providers import ProviderSight
 from openlatch.web import render
-from openlatch.web.api import Answer, Routes, Upload
-from openlatch.web.files import READABLE, cells, headers
+from openlatch.web.api import Answer, Routes
+from openlatch.web.files import cells
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -62,22 +62,6 @@ def report_breach(call: Call, provider: str, body: wire.BreachReport) -> wire.Pr
 def keep_entry(call: Call, provider: str, body: wire.KeptEntry) -> wire.Entry:
     """Keep an entry of this provider by hand, or correct it; whoever does so vouches for it."""
     return render.entry(hand.keep(call, provider, cells(body), somebody_else=body.somebody_else))
-
-
-@routes.route(
-    "POST",
-    "/providers/<provider>/imports",
-    query=wire.ImportQuery,
-    takes=tuple(READABLE),
-    returns=wire.ImportOutcome,
-)
-def import_list(call: Call, provider: str, query: wire.ImportQuery, upload: Upload) -> wire.ImportOutcome:
-    """Take a list (CSV, or a spreadsheet) of entries that no reading shows: all of it, or with a complaint nothing.
-
-    Without `dry_run=false` nothing is changed; the answer says what would be.
-    """
-    rows = READABLE[upload.content_type](upload.content)
-    return render.imported(hand.import_list(call, provider, rows, headers(query.columns), dry_run=query.dry_run))
 
 
 @routes.route("GET", "/providers/<provider>/levels", returns=wire.LevelList)

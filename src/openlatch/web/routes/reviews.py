@@ -13,8 +13,8 @@ from openlatch.operations.gate import Call
 from openlatch.web import decision_lists, render_batches
 from openlatch.web import render_reviews as render
 from openlatch.web.api import Answer, Download, Routes, Upload
-from openlatch.web.files import READABLE
 from openlatch.web.reports import CONTENT_TYPES, download
+from openlatch.web.sheets import READABLE, rows
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -125,7 +125,7 @@ def decide_by_file(call: Call, one: str, upload: Upload) -> wire.Decided:
 
     def lines() -> Iterator[rounds.Line]:
         # Read only once it is known that whoever sent it may decide.
-        yield from _lines(decision_lists.read(READABLE[upload.content_type](upload.content)))
+        yield from _lines(decision_lists.read(rows(READABLE[upload.content_type](upload.content))))
 
     return wire.Decided(decided=rounds.decide_list(call, one, lines()))
 

@@ -12,13 +12,9 @@ __all__ = [
     "LISTS",
     "Abilities",
     "BreachReport",
-    "Complaint",
     "Connector",
     "ConnectorList",
     "ConnectorSetting",
-    "ImportColumn",
-    "ImportOutcome",
-    "ImportQuery",
     "Level",
     "LevelCorrection",
     "LevelList",
@@ -174,49 +170,6 @@ LISTS = {
     "csv": "text/csv",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
-
-
-class ImportQuery(Taken):
-    """How a list is to be taken."""
-
-    dry_run: bool = True
-    columns: Annotated[
-        str,
-        Field(max_length=10000, description='fields by header as JSON, such as {"Who": "party"}; "" leaves one out'),
-    ] = ""
-
-
-class Complaint(Sent):
-    """What is wrong with a list; `line` 1 is the header, 0 the file itself."""
-
-    line: int
-    column: str
-    problem: str
-
-
-class ImportColumn(Sent):
-    """How a column was taken: as which field (empty: left out), or `derived`: worked out, and so left out; or `secret`:
-    left out since it says that what is in it is secret.
-    """
-
-    header: str
-    field: str
-    derived: bool
-    secret: bool = False
-
-
-class ImportOutcome(Sent):
-    """What an import changed, or with a dry run would change; with complaints it changed nothing.
-
-    `remarks` are cells that were left out because they seem to hold a password; what stood there is not repeated.
-    """
-
-    done: bool
-    counts: dict[str, int]
-    columns: list[ImportColumn]
-    complaints: list[Complaint]
-    fields: dict[str, str]
-    remarks: list[Complaint] = Field(default=[])
 
 
 class ProviderList(Page[Provider]):

@@ -1,0 +1,123 @@
+"""Imports of lists: what is still to be stored of each, how far it is, and how a form was taken the last time."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from pydantic import TypeAdapter
+from sqlalchemy import delete, insert, select, update
+from sqlalchemy.dialects.postgresql import insert as upsert
+
+from openlatch.core.ids import ref_of
+from openlatch.core.model import Author
+from openlatch.core.observation import Observation
+from openlatch.core.sheets import Form
+from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.pages import Page, Sort, page
+from openlatch.store.tables import ImportFormRow, ImportPartRow, ImportRow
+
+__all__ = ["Import", "Imports"]
+
+_OBSERVATION = TypeAdapter(Observation)
+_FORM = TypeAdapter(Form)
+
+
+@dataclass(frozen=True, slots=True)
+class Import:
+    """A list that is taken in; `state` is queued, running, done or failed, `done` how many of `total` lines are in."""
+
+    id: UUID
+    provider_id: UUID
+    name: str
+    asked_by: Author
+    asked_at: datetime
+    total: int
+    state: str = "queued"
+    done: int = 0
+    counts: Mapping[str, int] = field(default_factory=dict)
+    trouble: str = ""
+    finished_at: datetime | None = None
+
+    @property
+    def ref(self) -> str:
+        return ref_of(self.id)
+
+
+def _import(row: ImportRow) -> Import:
+    return Import(
+        row.id, row.provider_id, row.name, Author(row.asked_by, row.asked_by_id), row.asked_at, row.total,
+        state=row.state, done=row.done, counts=row.counts, trouble=row.trouble, finished_at=row.finished_at,
+    )  # fmt: skip
+
+
+class Imports(Noun):
+    """Queries over imports."""
+
+    def add(self, one: Import, parts: Sequence[Observation]) -> None:
+        """Store an import with all that it is to bring, part by part."""
+        values = self._values(one) | {
+            "workspace_id": self._workspace_id, "id": one.id, "ref": one.ref, "provider_id": one.provider_id,
+            "name": one.name, "asked_by": one.asked_by.name, "asked_by_id": one.asked_by.id, "asked_at": one.asked_at,
+            "total": one.total,
+        }  # fmt: skip
+        self._session.execute(insert(ImportRow).values(**values))
+        for place, part in enumerate(parts):
+            body = _OBSERVATION.dump_python(part, mode="json")
+            mine = {"workspace_id": self._workspace_id, "import_id": one.id, "place": place, "body": body}
+            self._session.execute(insert(ImportPartRow).values(**mine))
+
+    def next_part(self, import_id: UUID) -> tuple[int, Observation] | None:
+        """Return the part that is stored next, with its place; None once all are."""
+        query = select(ImportPartRow).where(ImportPartRow.import_id == import_id).order_by(ImportPartRow.place).limit(1)
+        row = self._session.scalars(query).first()
+        return None if row is None else (row.place, _OBSERVATION.validate_python(row.body))
+
+    def part_stored(self, import_id: UUID, place: int) -> None:
+        """Forget a part: what is in the inventory is not kept twice."""
+        mine = (ImportPartRow.import_id == import_id, ImportPartRow.place == place)
+        self._session.execute(delete(ImportPartRow).where(*mine))
+
+    def save(self, one: Import) -> None:
+        self._session.execute(update(ImportRow).where(ImportRow.id == one.id).values(**self._values(one)))
+        if one.finished_at is not None:
+            self._session.execute(delete(ImportPartRow).where(ImportPartRow.import_id == one.id))
+
+    def find(self, text: str, *, lock: bool = False) -> Import:
+        wanted = id_or_ref(text)
+        query = select(ImportRow).where(ImportRow.id == wanted if isinstance(wanted, UUID) else ImportRow.ref == wanted)
+        if lock:
+            query = query.with_for_update()
+        row = self._session.scalars(query.execution_options(populate_existing=True)).first() if wanted else None
+        if row is None:
+            raise missing("import", text)
+        return _import(row)
+
+    def browse(self, provider_id: UUID, *, limit: int, cursor: str | None) -> Page[Import]:
+        """Return the imports of a provider, the latest first."""
+        query = select(ImportRow).where(ImportRow.provider_id == provider_id)
+        sort = Sort("latest", (ImportRow.id,), descending=True)
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _import(r[0]))
+
+    def form(self, provider_id: UUID, signature: str) -> Form | None:
+        """Return how a list with these columns was taken the last time."""
+        mine = (ImportFormRow.provider_id == provider_id, ImportFormRow.signature == signature)
+        found = self._session.scalar(select(ImportFormRow.form).where(*mine))
+        return None if found is None else _FORM.validate_python(found)
+
+    def remember(self, provider_id: UUID, signature: str, form: Form) -> None:
+        """Keep how a list with these columns was taken."""
+        body = _FORM.dump_python(form, mode="json")
+        keys = {"workspace_id": self._workspace_id, "provider_id": provider_id, "signature": signature}
+        statement = upsert(ImportFormRow).values(**keys, form=body)
+        self._session.execute(statement.on_conflict_do_update(index_elements=list(keys), set_={"form": body}))
+
+    @staticmethod
+    def _values(one: Import) -> dict[str, Any]:
+        return {
+            "state": one.state, "done": one.done, "counts": dict(one.counts), "trouble": one.trouble,
+            "finished_at": one.finished_at,
+        }  # fmt: skip
