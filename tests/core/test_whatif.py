@@ -3,11 +3,11 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import time
+from datetime import UTC, datetime, time, timedelta
 from ipaddress import ip_network
 from uuid import UUID
 
-from hypothesis import given
+from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
@@ -178,3 +178,58 @@ def test_a_document_of_thousands_of_statements_is_answered_by_a_summary_that_say
     assert exact.gained[0].witness == "from 3000 networks, such as 10.0.0.0/25"
     (summary,) = shifts(Picture(), after, KNOWN, SELECTORS, "UTC", budget=1000)
     assert summary.gained[0].witness == "such as mon 00:00 from 10.0.0.0"
+
+
+ZONES = ("Europe/London", "Europe/Berlin", "America/New_York", "Australia/Lord_Howe", "UTC")
+windows = st.builds(
+    lambda days, start, end: Window(frozenset(days), time(start), time(end)),
+    st.sets(st.integers(0, 6), min_size=1), st.integers(0, 23), st.integers(0, 23),
+)  # fmt: skip
+hours = st.builds(Hours, st.sampled_from(ZONES), st.lists(windows, min_size=1, max_size=2).map(tuple))
+YEAR = [
+    datetime(2027, month, day, tzinfo=UTC) + timedelta(hours=hour, minutes=half * 30)
+    for month, day in ((1, 11), (3, 15), (4, 5), (7, 12), (10, 11), (11, 1))
+    for hour in range(7 * 24)
+    for half in (0, 1)
+]
+"""Weeks in which these zones are apart in every way that there is, none of them with a change in it."""
+
+
+@given(hours, hours)
+@settings(max_examples=60)
+def test_hours_of_two_zones_cover_each_other_just_where_no_moment_of_the_year_speaks_against_it(
+    one: Hours, other: Hours
+) -> None:
+    against = [at for at in YEAR if other.hold(at) and not one.hold(at)]
+    assert one.covers(other) is not bool(against)
+
+
+@given(st.none() | hours, st.none() | hours)
+@settings(max_examples=60)
+def test_hours_of_two_zones_are_compared_as_the_clock_has_them_in_every_week_of_the_year(
+    one: Hours | None, other: Hours | None
+) -> None:
+    def at(found: Hours | None) -> Picture:
+        return Picture((entry(ORLA, V, hours=found),))
+
+    def holds(found: Hours | None, moment: datetime) -> bool:
+        return found is None or found.hold(moment)
+
+    made = shifts(at(one), at(other), someone({ORLA: ()}, {}), {}, "Europe/London")
+    gained = any(holds(other, moment) and not holds(one, moment) for moment in YEAR)
+    lost = any(holds(one, moment) and not holds(other, moment) for moment in YEAR)
+    assert (any(shift.gained for shift in made), any(shift.lost for shift in made)) == (gained, lost)
+
+
+def test_what_differs_in_some_weeks_only_is_told_with_these() -> None:
+    def at(zone: str, start: int, end: int) -> Picture:
+        found = Hours(zone, (Window(frozenset(range(5)), time(start), time(end)),))
+        return Picture((entry(ORLA, V, hours=found),))
+
+    known = someone({ORLA: ()}, {})
+    same = shifts(at("Europe/London", 9, 17), at("Europe/Dublin", 9, 17), known, {}, "Europe/London")
+    assert same == (), "two names of one clock"
+    (one,) = shifts(at("Europe/London", 14, 22), at("America/New_York", 9, 17), known, {}, "Europe/London")
+    assert [ability.hours for ability in one.gained] == [
+        "Mondays, Tuesdays, Wednesdays, Thursdays and Fridays 13:00–14:00, while America/New_York is 4 h behind Europe/London"
+    ]

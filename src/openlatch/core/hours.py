@@ -8,7 +8,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from dataclasses import dataclass
-from datetime import date, datetime, time, timedelta
+from datetime import UTC, date, datetime, time, timedelta
 from functools import cache
 from zoneinfo import ZoneInfo, available_timezones
 
@@ -22,6 +22,7 @@ __all__ = [
     "day_before",
     "day_in",
     "end_of",
+    "gaps",
     "last_day",
     "meant",
     "moment",
@@ -34,6 +35,11 @@ _NAMES = ("Mondays", "Tuesdays", "Wednesdays", "Thursdays", "Fridays", "Saturday
 
 FAR = timedelta(days=3660)
 """Ten years and some days: nobody means a day further away."""
+
+
+_DAY = 24 * 60
+_FIRST, _SAMPLED = datetime(2024, 1, 1, 12, tzinfo=UTC), 11 * 366
+"""The noons at which it is seen how far zones are apart."""
 
 
 @cache
@@ -69,6 +75,13 @@ class Window:
         if not self.crosses_midnight:
             return day in self.days and self.start <= at < self.end
         return (day in self.days and at >= self.start) or ((day - 1) % 7 in self.days and at < self.end)
+
+    def moved(self, minutes: int) -> Window:
+        """Return the same stretch of the week by a clock that is so many minutes ahead of this one's."""
+        first = self.start.hour * 60 + self.start.minute + minutes
+        last = self.end.hour * 60 + self.end.minute + minutes
+        days = frozenset((day + first // _DAY) % 7 for day in self.days)
+        return Window(days, *(time(at % _DAY // 60, at % 60) for at in (first, last)))
 
     def written(self) -> str:
         """Return the window as people write it, without its zone: tue,fri 19:00-04:00."""
@@ -115,11 +128,16 @@ class Hours:
         return self._in(local.weekday(), local.time().replace(tzinfo=None))
 
     def covers(self, other: Hours) -> bool:
-        """Return whether these hours hold whenever the other ones do; of two zones, only all the week covers any."""
+        """Return whether these hours hold whenever the other ones do, however far their zones are apart by then."""
+        return all(self._cover(other.by(self.zone, -gap)) for (gap,) in gaps((other.zone,), self.zone))
+
+    def by(self, zone: str, minutes: int) -> Hours:
+        """Return the same hours by the clock of a zone that is so many minutes ahead of this one's."""
+        return Hours(zone, tuple(window.moved(minutes) for window in self.windows))
+
+    def _cover(self, other: Hours) -> bool:
         edges = sorted({time(), *(at for one in (*self.windows, *other.windows) for at in (one.start, one.end))})
         moments = [(day, at) for day in range(7) for at in edges]
-        if self.zone != other.zone:
-            return all(self._in(day, at) for day, at in moments)
         return all(self._in(day, at) for day, at in moments if other._in(day, at))
 
     def _in(self, day: int, at: time) -> bool:
@@ -148,6 +166,23 @@ class Hours:
 
     def __str__(self) -> str:
         return "; ".join(str(window) for window in self.windows) or "never"
+
+
+@cache
+def gaps(of: tuple[str, ...], home: str) -> tuple[tuple[int, ...], ...]:
+    """Return by how many minutes zones are ahead of another one: each combination that there is in some weeks.
+
+    As the rules of the zones are known for the years from 2024 to 2034, which hold every way in which they differ.
+    """
+    if all(zone == home for zone in of):
+        return ((0,) * len(of),)
+    found = set()
+    known = [ZoneInfo(zone) for zone in (home, *of)]
+    for number in range(_SAMPLED):
+        noon = _FIRST + timedelta(days=number)
+        here, *there = [(noon.astimezone(zone).utcoffset() or timedelta()) // timedelta(minutes=1) for zone in known]
+        found.add(tuple(one - here for one in there))
+    return tuple(sorted(found))
 
 
 def day_in(instant: datetime, zone: str) -> str:

@@ -9,11 +9,11 @@ from __future__ import annotations
 
 from collections import defaultdict
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from uuid import UUID
 
 from openlatch.core.exposure import BUDGET, Difference, Someone, Witness, difference
-from openlatch.core.hours import DAYS
+from openlatch.core.hours import DAYS, Window, gaps
 from openlatch.core.model import Entry
 from openlatch.core.powers import Power
 from openlatch.core.reach import effective
@@ -99,73 +99,157 @@ def shifts(
 ) -> tuple[Shift, ...]:
     """Return what changes between two pictures for whom, account by account and part by part.
 
-    `selectors` are those of parties that stand for others, such as anyone, or everyone at a domain. Hours in another
-    zone than `zone` are compared within their own.
+    `selectors` are those of parties that stand for others, such as anyone, or everyone at a domain. Where hours of
+    several zones meet on an account, they are told by the clock of `zone`, for each way in which the zones are apart in
+    the course of a year.
     """
+    zones = _zones(before, after)
+    several = {account for account, used in zones.items() if len(used) > 1}
+    clocks = {account: next(iter(used)) for account, used in zones.items() if len(used) == 1}
+    far = tuple(sorted(set().union(*(zones[account] for account in several)) - {zone}))
     found: list[Shift] = []
-    sides = [_statements(picture, selectors, zone) for picture in (before, after)]
+    seasons: list[tuple[str, set[Shift]]] = []
+    for season in gaps(far, zone) if several else ((),):
+        ahead = dict(zip(far, season, strict=True)) if several else {}
+        sides = [_statements(picture, selectors, _Clocks(zone, clocks, ahead)) for picture in (before, after)]
+        made = _compared(sides, before.locked, after.locked, known, budget)
+        found += [
+            _told_with(one, "" if clocks.get(one.account, zone) == zone else f" {clocks[one.account]}", "")
+            for one in made
+            if one.account not in several and not seasons
+        ]
+        seasons.append((_while(far, season, zone), {one for one in made if one.account in several}))
+    always = set.intersection(*(made for _, made in seasons))
+    found += sorted(always, key=_in_order)
+    for said, some in seasons:
+        found += [_told_with(one, f", {said}") for one in sorted(some - always, key=_in_order)]
+    return _joined(found)
+
+
+def _compared(
+    sides: Sequence[Mapping[Place, frozenset[Statement]]],
+    before: frozenset[str],
+    after: frozenset[str],
+    known: Sequence[Someone],
+    budget: int,
+) -> list[Shift]:
+    """What changes between two pictures that are read by the same clocks; `before` and `after` are what is locked."""
+    found: list[Shift] = []
     alike: dict[_Compared, list[str]] = defaultdict(list)
     for place in sorted(sides[0].keys() | sides[1].keys()):
-        account, resource, of_zone = place
-        locks = (account in before.locked, account in after.locked)
+        account, resource = place
+        locks = (account in before, account in after)
         one, other = sides[0].get(place, frozenset()), sides[1].get(place, frozenset())
         if one != other or locks[0] != locks[1]:
-            alike[account, of_zone, locks, one, other].append(resource)
-    for (account, of_zone, locks, one, other), resources in alike.items():
-        documents = [Document("", account, "", of_zone, tuple(side)) for side in (one, other)]
+            alike[account, locks, one, other].append(resource)
+    for (account, locks, one, other), resources in alike.items():
+        documents = [Document("", account, "", "UTC", tuple(side)) for side in (one, other)]
         seen: set[tuple[object, object]] = set()
         touched = {selector for statement in one ^ other for selector in statement.to} - {ANYONE}
         # Anybody comes first, and whoever only shares in that is not told of one by one.
         for change in difference(documents[0], documents[1], known, locked=locks, budget=budget):
-            gained, lost = _abilities(change, of_zone)
+            gained, lost = _abilities(change)
             told_already = (gained, lost) in seen and not change.matched_by & touched
             if change.matched_by == {ANYONE}:
                 seen.add((gained, lost))
             if (gained or lost) and not told_already:
                 parts = () if "" in resources else tuple(sorted(resources))
                 found.append(Shift(account, parts, change.matched_by, change.parties, gained, lost))
-    return _joined(found)
+    return found
 
 
-Place = tuple[str, str, str]
-"""An account, a part of it (empty: whatever is not named), and the zone in which hours are read."""
-_Compared = tuple[str, str, tuple[bool, bool], frozenset[Statement], frozenset[Statement]]
+Place = tuple[str, str]
+"""An account, and a part of it (empty: whatever is not named)."""
+_Compared = tuple[str, tuple[bool, bool], frozenset[Statement], frozenset[Statement]]
 
 
-def _statements(picture: Picture, selectors: Mapping[UUID, Selector], zone: str) -> dict[Place, frozenset[Statement]]:
-    """All statements on each part of each account, by the zone of their hours."""
-    whole: dict[tuple[str, str], list[Statement]] = defaultdict(list)
+@dataclass(frozen=True, slots=True)
+class _Clocks:
+    """By which clock the hours on an account are read: the only one that is used on it, or else that of `home`.
+
+    `ahead` says by how many minutes other zones are ahead of `home`, in the weeks that are looked at.
+    """
+
+    home: str
+    only: Mapping[str, str]
+    ahead: Mapping[str, int]
+
+    def read(self, account: str, zone: str, windows: Iterable[Window] | None) -> tuple[Window, ...] | None:
+        """Return windows of a zone as they are by the clock of an account."""
+        if windows is None or account in self.only:
+            return None if windows is None else tuple(windows)
+        return tuple(one.moved(-self.ahead.get(zone, 0)) for one in windows)
+
+
+def _zones(*pictures: Picture) -> dict[str, set[str]]:
+    """The zones in which there are hours, for each account."""
+    found: dict[str, set[str]] = defaultdict(set)
+    for picture in pictures:
+        for entry in picture.entries:
+            if entry.hours is not None and effective(entry):
+                found[str(entry.account_id)].add(entry.hours.zone)
+        for document in picture.documents:
+            if any(one.hours is not None for one in document.statements):
+                found[document.account].add(document.zone)
+    return found
+
+
+def _while(zones: Sequence[str], season: Sequence[int], home: str) -> str:
+    """In which weeks zones are so far apart, in words."""
+    told = [
+        f"{zone} is {abs(minutes) / 60:g} h {'ahead of' if minutes > 0 else 'behind'} {home}"
+        if minutes
+        else f"{zone} and {home} are level"
+        for zone, minutes in zip(zones, season, strict=True)
+    ]
+    return "while " + " and ".join(told)
+
+
+def _in_order(one: Shift) -> tuple[object, ...]:
+    return one.account, one.resources, sorted(one.matched_by), one.parties
+
+
+def _told_with(one: Shift, said: str, always: str = "at all hours") -> Shift:
+    """A change with something said of its hours; what holds at all hours is called so, if anything is said of that."""
+    gained, lost = (
+        tuple(replace(ability, hours=f"{hours}{said}") if (hours := ability.hours or always) else ability for ability in
+        side)
+        for side in (one.gained, one.lost)
+    )  # fmt: skip
+    return replace(one, gained=gained, lost=lost)
+
+
+def _statements(
+    picture: Picture, selectors: Mapping[UUID, Selector], clocks: _Clocks
+) -> dict[Place, frozenset[Statement]]:
+    """All statements on each part of each account, with their hours by one clock."""
+    whole: dict[str, list[Statement]] = defaultdict(list)
     on: dict[Place, list[Statement]] = defaultdict(list)
     parts: dict[str, set[str]] = defaultdict(set)
-    zones: dict[str, set[str]] = defaultdict(lambda: {zone})
     for entry in picture.entries:
         if not effective(entry) or not entry.powers:
             continue
         account = str(entry.account_id)
         to = selectors.get(entry.party_id, Selector("party", str(entry.party_id)))
-        windows = entry.hours.windows if entry.hours is not None else None
-        of_zone = entry.hours.zone if entry.hours is not None else ""
+        hours = entry.hours
+        windows = None if hours is None else clocks.read(account, hours.zone, hours.windows)
         statement = Statement(allow=True, to=frozenset({to}), powers=frozenset(entry.powers), hours=windows, firm=True)
-        zones[account].add(of_zone or zone)
         for resource in entry.resources:
             parts[account].add(resource)
-            on[account, resource, of_zone].append(statement)
+            on[account, resource].append(statement)
         if not entry.resources:
-            whole[account, of_zone].append(statement)
+            whole[account].append(statement)
     for document in picture.documents:
-        parts[document.account].add(document.resource)
-        zones[document.account].add(document.zone)
-        plain = [_plain(one) for one in document.statements]
-        on[document.account, document.resource, document.zone].extend(plain)
-    found: dict[Place, frozenset[Statement]] = {}
-    for account in parts.keys() | {account for account, _ in whole}:
-        for resource in parts[account] | {""}:
-            for of_zone in zones[account]:
-                # What holds at any hour holds in every zone.
-                every = [*whole[account, ""], *whole[account, of_zone], *on[account, resource, of_zone]]
-                every += on[account, resource, ""]
-                found[account, resource, of_zone] = frozenset(every)
-    return found
+        account = document.account
+        parts[account].add(document.resource)
+        on[account, document.resource] += [
+            replace(_plain(one), hours=clocks.read(account, document.zone, one.hours)) for one in document.statements
+        ]
+    return {
+        (account, resource): frozenset((*whole[account], *on[account, resource]))
+        for account in parts.keys() | whole.keys()
+        for resource in parts[account] | {""}
+    }
 
 
 def _plain(one: Statement) -> Statement:
@@ -173,14 +257,14 @@ def _plain(one: Statement) -> Statement:
     return Statement(one.allow, one.to, one.powers, one.networks, one.hours)
 
 
-def _abilities(one: Difference, zone: str) -> tuple[tuple[Ability, ...], tuple[Ability, ...]]:
+def _abilities(one: Difference) -> tuple[tuple[Ability, ...], tuple[Ability, ...]]:
     if one.gained is None or one.lost is None:
         return _witnessed(one.gains), _witnessed(one.losses)
-    return tuple(_told(one.gained, zone)), tuple(_told(one.lost, zone))
+    return tuple(_told(one.gained)), tuple(_told(one.lost))
 
 
-def _told(region: Region, zone: str) -> Iterator[Ability]:
-    for one, exact in pieces(region, zone, MOST_PIECES):
+def _told(region: Region) -> Iterator[Ability]:
+    for one, exact in pieces(region, "UTC", MOST_PIECES):
         networks, witness = _networks(one.networks, "all but" if one.but else "from")
         hours = "" if one.hours is None else f"outside {one.hours}" if one.outside else str(one.hours)
         said, but = ((), networks) if one.but else (networks, ())

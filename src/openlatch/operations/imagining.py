@@ -227,11 +227,6 @@ def _share(call: Call, change: wire.Share, made: Imagined) -> None:
     keys = _keys(call, account, [to.party for one in change.statements for to in one.to if to.party])
     statements = tuple(_statement(one, change.zone, keys) for one in change.statements)
     same = [one for one in before if one.resource == change.resource]
-    if any(one.zone != change.zone for one in same) and any(s.hours for one in same for s in one.statements):
-        raise Invalid(
-            f"The hours of {change.resource or account.name} are read in {same[0].zone} now.",
-            next_step="Give hours in that zone; two zones cannot be compared.",
-        )
     key = same[0].key if same else change.resource or account.key
     new = Document(key, str(account.id), change.resource, change.zone, statements)
     made.documents[account.id] = (*(one for one in before if one.resource != change.resource), new)
