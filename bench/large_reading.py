@@ -37,13 +37,13 @@ ROUNDS = 3
 
 
 def large_reading() -> str:
-    """Measure at three sizes; the ratio printed is that of the largest."""
+    """Measure at three sizes, the largest on a database that is empty and was never analysed; its ratio is printed."""
     with (
         tempfile.TemporaryDirectory(prefix="openlatch-bench-", dir="/tmp") as folder,
         Stack(Path(folder) / "stack", fast=True, seeded=False) as stack,
     ):
         Path(folder).chmod(0o711)
-        found = [_at(stack.service, size) for size in SIZES]
+        found = [_at(stack.service, size) for size in reversed(SIZES)][::-1]
     what = "a reading, 2% of it changed, from observed entries to stored ones, against COPY of the same rows"
     exponent = growth(SIZES, [pair.seconds for pair, _ in found])
     return line("P5", what, found[-1][0], SIZES, exponent, first_reading_seconds=round(found[-1][1], 1))

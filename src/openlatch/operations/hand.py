@@ -123,8 +123,13 @@ def _kept(call: Call, text: str) -> Entry:
     return entry
 
 
-def take(call: Call, provider: Provider, seen: Observation, evidence: str, *, by: str) -> Changes:
-    """Bring the inventory to what somebody writes down, who thereby vouches for it: `by` is their name."""
+def take(
+    call: Call, provider: Provider, seen: Observation, evidence: str, *, by: str, evaluated: bool = True
+) -> Changes:
+    """Bring the inventory to what somebody writes down, who thereby vouches for it: `by` is their name.
+
+    Unless `evaluated`, its flags are left to the caller.
+    """
     wrong = complaints(seen)
     if wrong:
         raise Invalid(f"{wrong[0]}. Nothing was changed.", next_step="Correct the list and import it again.")
@@ -132,7 +137,8 @@ def take(call: Call, provider: Provider, seen: Observation, evidence: str, *, by
     ids = [entry.id for entry in _all(changes)]
     # Vouched for first: what somebody has just written down is not to be flagged as something nobody vouches for.
     call.tx.entries.vouch(ids, by, call.now)
-    readings.evaluate(call, changes)
+    if evaluated:
+        readings.evaluate(call, changes)
     call.log_all(call.event("entry.vouched", "entry", entry_id) for entry_id in ids)
     return changes
 

@@ -11,7 +11,7 @@ from openlatch.core.model import Provider, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedEntry
 from openlatch.core.sheets import Form, Sheet, headers_of, proposed, signature
 from openlatch.errors import OpenLatchError
-from openlatch.operations import hand, readings
+from openlatch.operations import flags, hand, readings
 from openlatch.operations.gate import Call, operation
 from openlatch.store.imports import Import
 from openlatch.store.pages import Page
@@ -100,7 +100,10 @@ def go_on(call: Call, import_id: UUID) -> bool:
         return False
     place, seen = following
     provider = call.tx.providers.get(one.provider_id)
-    changes = hand.take(call, provider, seen, f"a list, imported by {one.asked_by}", by=one.asked_by.name)
+    # A long list is evaluated once, when all of it is in: part by part it would be again for every account each time.
+    short = one.total <= PART
+    evidence = f"a list, imported by {one.asked_by}"
+    changes = hand.take(call, provider, seen, evidence, by=one.asked_by.name, evaluated=short)
     call.tx.imports.part_stored(one.id, place)
     more = hand.counts(changes)
     counts = {word: one.counts.get(word, 0) + number for word, number in more.items()}
@@ -118,6 +121,8 @@ def failed(call: Call, import_id: UUID, error: OpenLatchError) -> None:
 
 def _over(call: Call, one: Import) -> None:
     call.tx.imports.save(replace(one, finished_at=call.now))
+    if one.total > PART:
+        flags.evaluate_later(call)
     facts = {"trouble": one.trouble} if one.trouble else {}
     call.log(
         "provider.imported", "provider", one.provider_id, on_behalf_of=one.asked_by, list=str(one.id), **one.counts,

@@ -138,9 +138,7 @@ const gap = (index: number) => {
               v-for="(column, cell) in outcome.columns"
               :key="column.header"
               class="max-w-[220px] border-l border-line px-2 py-[5px] break-words"
-              :class="
-                wrong.has(place(line.line, column.header)) ? 'bg-critical/10 outline outline-critical' : ''
-              "
+              :class="wrong.has(place(line.line, column.header)) ? 'bg-sheet outline outline-critical' : ''"
             >
               <span :class="kind(line.line) === 'out' ? 'line-through' : ''">{{ line.cells[cell] }}</span>
               <span v-if="wrong.has(place(line.line, column.header))" class="block font-semibold text-high">
