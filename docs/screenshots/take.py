@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import io
 import os
 import re
 import subprocess
@@ -10,6 +11,7 @@ import tempfile
 import time
 from pathlib import Path
 
+import openpyxl
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from openlatch.client import Client
@@ -64,7 +66,8 @@ def console(browser: Browser, stack: Stack) -> None:
     page.get_by_role("link", name="They leave…").click()
     page.get_by_label(re.compile("type how many")).wait_for()
     shoot(page, "leaver")
-    for name in ("orders", "providers", "apps", "log"):
+    listed(page, stack)
+    for name in ("providers", "apps", "log"):
         page.goto(f"{stack.url}/{name}")
         shoot(page, name)
     page.goto(f"{stack.url}/accounts")
@@ -75,6 +78,36 @@ def console(browser: Browser, stack: Stack) -> None:
     imagined(page, stack)
     reviewed(page, stack)
     shoot(signed_in(browser, stack, "dark"), "inventory-dark")
+
+
+def listed(page: Page, stack: Stack) -> None:
+    """A list that somebody keeps, as it is matched before it is taken in."""
+    book = openpyxl.Workbook()
+    sheet = book.worksheets[0]
+    for row in (
+        ("Keys and codes of Hill Road, as of May",),
+        ("Place", "", "Person", "", "Period", ""),
+        ("Account", "Role", "Name", "E-mail", "From", "Until", "Password"),
+        ("Hill Road display", "editor", "Orla Finch", f"orla.finch@{DOMAIN}", "03/04/2025", "unlimited", "sunflower"),
+        ("", "editor", "Dov Finch", f"dov.finch@{DOMAIN}", "17/02/2025", "31 Dec 2030"),
+        ("Hill Road box", "key 4", "Edda Brook", "edda.brook@northcape-uni.example", "07/08/2024", "n/a"),
+        ("Hill Road box", "key 5", "Lorne Dale", "ask at the gate", "02/03/2024", "?"),
+        ("Hill Road box", "key 6", "Joss Finch", f"joss.finch@{DOMAIN}", "09/09/2024", "01/05/2023"),
+        ("Total", "5"),
+    ):
+        sheet.append(row)
+    for span in ("A2:B2", "C2:D2", "E2:F2", "A4:A5"):
+        sheet.merge_cells(span)
+    sheet.row_dimensions[6].hidden = True
+    file = io.BytesIO()
+    book.save(file)
+    page.goto(f"{stack.url}/providers")
+    kept = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Hill Road Signage"))
+    kept.get_by_role("link", name="Import a list").click()
+    kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
+    page.get_by_label("The file").set_input_files({"name": "keys.xlsx", "mimeType": kind, "buffer": file.getvalue()})
+    page.get_by_text("looks like a total").wait_for()
+    shoot(page, "list")
 
 
 def offered(page: Page, stack: Stack) -> None:

@@ -146,8 +146,8 @@ def put_together(values: Iterable[str]) -> str:
 
 def cut_apart(text: str) -> list[str]:
     """Return the values that one cell holds; the opposite of `put_together`."""
-    if not text.strip():
-        return []
+    if ";" not in text and "\\" not in text:
+        return [plain] if (plain := text.strip()) else []
     parts = re.findall(r"((?:[^\\;]|\\.)*)(?:;|$)", text, re.DOTALL)[:-1] if text else []
     found = [re.sub(r"\\(.)", r"\1", part.strip(), flags=re.DOTALL) for part in parts]
     return [part for part in found if part]
@@ -337,25 +337,32 @@ class _Row:
                 self._complain(name, "a ditto mark; write out what it repeats")
             elif header in self._unknown and name not in ("ends_at", "last_used"):
                 self._complain(name, "a formula of which the file has no result; save the file with its results")
+        self._texts = {
+            name: text for name, header in self._headers.items() if (text := self._all.get(header, "").strip())
+        }
 
     def keep_secrets_out(self, remarks: list[Complaint]) -> None:
         """Leave out what seems to be a secret; where it would say who or what it is about, refuse the line."""
         for name, header in self._headers.items():
-            cell = self._all.get(header, "")
-            if not (holds_secret(cell) if name in _BY_PEOPLE else tells_secret(cell)):
+            cell = self._texts.get(name, "")
+            if not cell or not (holds_secret(cell) if name in _BY_PEOPLE else tells_secret(cell)):
                 continue
             if name in _FREE:
-                self._all[header] = ""
+                self._blank(name, header)
                 remarks.append(Complaint(self._line, header, "the cell seems to hold a password, and was left out"))
             else:
                 self._complain(name, "the cell seems to hold a password; none is kept here, not even by mistake")
-                self._all[header] = ""
+                self._blank(name, header)
+
+    def _blank(self, name: str, header: str) -> None:
+        self._all[header] = ""
+        self._texts.pop(name, None)
 
     def header(self, name: str) -> str:
         return self._headers.get(name, "")
 
     def text(self, name: str) -> str:
-        return self._all.get(self.header(name), "").strip() if self.header(name) else ""
+        return self._texts.get(name, "")
 
     def belongs_to(self, provider: str) -> None:
         for header, cell in self._all.items():
