@@ -371,6 +371,20 @@ def test_a_directory_that_nobody_here_wrote_is_read_whole_whatever_it_does_now_a
     assert told[f"user:{there['people'][1]}"] is PartyStatus.CURRENT
 
 
+@given(st.integers(0, 30), st.randoms(use_true_random=False))
+@settings(max_examples=10)
+def test_a_reading_of_a_directory_goes_on_from_any_page_that_can_be_gone_on_with(
+    place: int, chance: random.Random
+) -> None:
+    app, _ = directory(13)
+    between = Meddling(app, ask=shorter(chance))
+    whole = list(ScimConnector(SETTINGS, "token", between).pages())
+    before = [page for page in whole if page.cursor][: place + 1]
+    rest = list(ScimConnector(SETTINGS, "token", between).pages(before[-1].cursor, before))
+    assert together(iter([*before, *rest])) == together(iter(whole))
+    assert rest[0].accounts == (), "what was seen is not read again"
+
+
 @pytest.mark.parametrize(("fault", "says"), [("html", "not JSON"), ("redirected", "answered 302")])
 def test_what_is_no_directory_is_not_read_as_one(fault: str, says: str) -> None:
     app, _ = directory(5)

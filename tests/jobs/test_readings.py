@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import replace
+from datetime import timedelta
 from itertools import count
 
 import pytest
@@ -139,3 +140,61 @@ def test_a_provider_that_may_only_have_stopped_telling_us_ends_nothing_before_so
 def test_one_of_several_that_is_not_shown_any_more_has_ended_at_a_discreet_provider_too(shed: Shed) -> None:
     shed.read(ALL, discreet=True)
     assert shed.read(replace(ALL, entries=(entry("1"),)), discreet=True).counts["gone"] == 1
+
+
+class Died(BaseException):
+    """What ends a worker in the middle of something."""
+
+
+class Paged(Fake):
+    """A connector whose pages can be gone on with, and which counts what it was asked for."""
+
+    asked: list[str]
+    dies_after = 99
+    forgets = False
+
+    def pages(self, cursor: str = "", before: Sequence[Page] = ()) -> Iterator[Page]:
+        self.asked.append(cursor)
+        if cursor and self.forgets:
+            raise ProviderRefused("That cursor is not known any more.", next_step="Begin anew.")
+        assert [page.cursor for page in before] == [str(n) for n in range(1, int(cursor or 0) + 1)]
+        first = int(cursor or 0)
+        for number in range(first, len(self.shown)):
+            if number - first == self.dies_after:
+                raise Died
+            last = number + 1 == len(self.shown)
+            yield replace(self.shown[number], cursor="" if last else str(number + 1))
+
+
+PAGES = (
+    Page((SHED,), (WHO,), (entry("a"),)),
+    *(Page(entries=(entry(key),)) for key in "bcd"),
+)
+
+
+def resumed(shed: Shed, *, later: timedelta = timedelta(), **more: object) -> tuple[list[str], set[str]]:
+    """A reading whose worker dies after two pages, taken up by another; returns what was asked for, and is known."""
+    asked: list[str] = []
+    with shed.ridge.call() as call:
+        reading, _ = readings.queue(call, shed.provider, accept_loss=False)
+    for dies_after in (2, 99):
+        kind = type("Kind", (Paged,), {"shown": PAGES, "asked": asked, "dies_after": dies_after, **more})
+        services = replace(shed.ridge.services, connectors={"fake": kind})
+        try:
+            read(shed.ridge.store, services, shed.workspace, reading.id)
+        except Died:
+            shed.ridge.clock.now += later
+    with shed.ridge.call() as call:
+        done = call.tx.readings.get(reading.id)
+        assert call.tx.readings.pages_since(reading.id, call.now - timedelta(days=9)) == (), "nothing is kept twice"
+    assert (done.state, done.seen) == ("complete", 4)
+    return asked, set(shed.standing())
+
+
+def test_a_reading_goes_on_at_the_page_at_which_its_worker_died(shed: Shed) -> None:
+    assert resumed(shed) == (["", "2"], {"a", "b", "c", "d"})
+
+
+def test_a_reading_begins_anew_where_the_provider_does_not_go_on_or_too_long_ago(shed: Shed) -> None:
+    assert resumed(shed, forgets=True) == (["", "2", ""], {"a", "b", "c", "d"})
+    assert resumed(shed, later=timedelta(hours=1))[0] == ["", ""]

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Iterator, Mapping
+from collections.abc import Iterable, Iterator, Mapping, Sequence
+from dataclasses import replace
 from datetime import time, timedelta
 from typing import Any, ClassVar, TypeVar
 from urllib.parse import quote
@@ -110,23 +111,24 @@ class FeedConnector:
             limits=_limits(described.limits),
         )
 
-    def pages(self) -> Iterator[Page]:
+    def pages(self, cursor: str = "", before: Sequence[Page] = ()) -> Iterator[Page]:
         self._caller.reads()
-        cursor: str | None = None
-        cursors: set[str] = set()
+        cursors = {page.cursor for page in before}
         for _ in range(_MOST_PAGES):
             query = f"?cursor={quote(cursor, safe='')}" if cursor else ""
             page = self._page(f"{self._url}/inventory{query}")
-            yield _observed(page)
-            cursor = page.next
-            if cursor is None:
+            if page.next is None:
+                yield _observed(page)
                 return
-            if cursor in cursors:
+            if page.next in cursors:
+                yield _observed(page)
                 raise ProviderUnreadable(
                     f"{self._url} gave the cursor {cursor!r} twice, so its inventory has no end.",
                     next_step="Tell whoever runs the feed; what was known before still stands.",
                 )
+            cursor = page.next
             cursors.add(cursor)
+            yield replace(_observed(page), cursor=cursor)
         raise ProviderUnreadable(f"{self._url} has more than {_MOST_PAGES} pages.", next_step="Ask for larger pages.")
 
     def look(self, party: str) -> Observation:

@@ -9,8 +9,8 @@ inactive; users and groups are added to groups and removed from them.
 from __future__ import annotations
 
 import json
-from collections.abc import Collection, Iterator, Mapping
-from dataclasses import dataclass
+from collections.abc import Collection, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
 from datetime import UTC, datetime
 from typing import Any, ClassVar
 from urllib.parse import quote
@@ -61,16 +61,18 @@ class ScimConnector:
         kinds = frozenset({Kind.DELEGATE})
         return Abilities(kinds, kinds, ends_teams=False, adds_members=True, removes_members=True)
 
-    def pages(self) -> Iterator[Page]:
+    def pages(self, cursor: str = "", before: Sequence[Page] = ()) -> Iterator[Page]:
+        """Read everything. Users can be gone on with where a reading was; groups are few, and read anew."""
         self._caller.reads()
-        yield Page(accounts=(self._account,))
+        if not before:
+            yield Page(accounts=(self._account,), cursor="1")
         # Groups may name users, and users never groups, so users come first.
-        seen: list[ObservedParty] = []
-        for users in self._all("Users"):
+        people = {p.key.partition(":")[2] for page in before for p in page.parties}
+        for users, following in self._paged("Users", start=int(cursor or 1), seen=set(people)):
             page = _page(users)
-            seen += page.parties
-            yield page
-        teams, people = set[str](), {p.key.partition(":")[2] for p in seen}
+            people |= {p.key.partition(":")[2] for p in page.parties}
+            yield replace(page, cursor=str(following))
+        teams = set[str]()
         named: dict[_Member, None] = {}
         for groups in self._all("Groups"):
             page = _page(groups)
@@ -218,8 +220,16 @@ class ScimConnector:
         return None if answer.status_code == 404 else _lower(_document(answer, url))
 
     def _all(self, endpoint: str, wanted: str = "") -> Iterator[list[Resource]]:
-        """Every resource of an endpoint, page by page (RFC 7644, 3.4.2.4); the server may give fewer than asked."""
-        start, seen = 1, set[str]()
+        """Every resource of an endpoint, page by page."""
+        return (fresh for fresh, _ in self._paged(endpoint, wanted))
+
+    def _paged(
+        self, endpoint: str, wanted: str = "", start: int = 1, seen: Collection[str] = ()
+    ) -> Iterator[tuple[list[Resource], int]]:
+        """Pages of an endpoint (RFC 7644, 3.4.2.4), each with where the next one begins; the server may give fewer than
+        asked. From a `start` on, `seen` are the ids of those that came before it.
+        """
+        seen = set(seen)
         for _ in range(_MOST_PAGES):
             url = f"{self._url}/{endpoint}?startIndex={start}&count={_COUNT}"
             if wanted:
@@ -231,8 +241,8 @@ class ScimConnector:
             # What was added or removed meanwhile moves the pages; what is shown twice counts once.
             fresh: list[Resource] = [r for r in resources if isinstance(r, dict) and str(r.get("id", "")) not in seen]
             seen |= {str(r.get("id", "")) for r in fresh}
-            yield fresh
             start += len(resources)
+            yield fresh, start
             if not resources or start > total:
                 if len(seen) < total:
                     raise _unreadable(url, f"announced {total} resources and showed {len(seen)}")

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator, Mapping
+from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import ClassVar, Protocol
@@ -27,7 +27,10 @@ __all__ = ["About", "Answer", "Change", "Connector", "Found", "Gift", "Herald", 
 
 @dataclass(frozen=True, slots=True)
 class Page:
-    """A part of a reading; `total` is the number of entries the provider announces, if it does."""
+    """A part of a reading; `total` is the number of entries the provider announces, if it does.
+
+    `cursor` is from where the reading can go on after it, in words of the connector; empty if it cannot.
+    """
 
     accounts: tuple[ObservedAccount, ...] = ()
     parties: tuple[ObservedParty, ...] = ()
@@ -36,6 +39,7 @@ class Page:
     documents: tuple[Document, ...] = ()
     activity: tuple[ObservedActivity, ...] = ()
     total: int | None = None
+    cursor: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -139,8 +143,12 @@ class Connector(Protocol):
     def abilities(self) -> Abilities:
         """Return what can be done at this provider."""
 
-    def pages(self) -> Iterator[Page]:
-        """Read everything; what was yielded before an exception is a partial reading."""
+    def pages(self, cursor: str = "", before: Sequence[Page] = ()) -> Iterator[Page]:
+        """Read everything; what was yielded before an exception is a partial reading.
+
+        With a `cursor`, only what comes after the page that had it; `before` are that page and all that came before
+        it. Only asked for if a page of it had one, so that a connector whose pages have none need not take them.
+        """
 
     def look(self, party: str) -> Observation:
         """Read what one party, by the provider's key, has now; always complete or an exception."""

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable, Iterator
 from dataclasses import replace
 from uuid import UUID
 
@@ -10,7 +11,7 @@ import structlog
 from openlatch.core.model import Abilities, Reading, ReadingOutcome
 from openlatch.core.observation import Observation
 from openlatch.core.ports import Page
-from openlatch.errors import Changed, ProviderRefused, ProviderTrouble
+from openlatch.errors import Changed, ProviderDown, ProviderRefused, ProviderTrouble
 from openlatch.operations import readings
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
@@ -29,15 +30,22 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
     if work is None:
         return
     abilities, trouble, retry_after, refused = None, "", None, False
-    reading, pages = work.reading, list[Page]()
+    reading, pages = work.reading, list(work.seen)
+
+    def anew() -> None:
+        nonlocal reading
+        pages.clear()
+        with store.transaction(workspace_id) as tx:
+            reading = readings.begin_anew(as_service(tx, services), reading)
+
     try:
         abilities = work.connector.abilities()
-        for page in work.connector.pages():
+        for page in _pages(work, anew):
             pages.append(page)
             total = page.total if page.total is not None else reading.total
             reading = replace(reading, seen=reading.seen + len(page.entries), total=total)
             with store.transaction(workspace_id) as tx:
-                readings.progress(as_service(tx, services), reading)
+                readings.progress(as_service(tx, services), reading, page, len(pages))
     except ProviderTrouble as error:
         trouble, retry_after, refused = (
             error.message,
@@ -61,6 +69,23 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
     )
     done = _conclude(store, services, workspace_id, reading, observation, abilities, retry_after)
     log.info("read", reading=str(reading_id), outcome=done.state.value, trouble=done.trouble, **done.counts)
+
+
+def _pages(work: readings.Work, anew: Callable[[], None]) -> Iterator[Page]:
+    """The pages of a reading that are still to come: all, after `anew`, if its provider does not go on where it was."""
+    if work.seen:
+        coming = work.connector.pages(work.seen[-1].cursor, work.seen)
+        try:
+            first = next(coming)
+        except ProviderDown:
+            raise
+        except (ProviderTrouble, StopIteration):
+            anew()
+        else:
+            yield first
+            yield from coming
+            return
+    yield from work.connector.pages()
 
 
 def _conclude(

@@ -28,6 +28,7 @@ from openlatch.core.model import (
 )
 from openlatch.core.observation import Observation, ObservedParty, coherent, digest, in_force, resolved, sifted, spread
 from openlatch.core.ports import Connector
+from openlatch.core.ports import Page as SeenPage
 from openlatch.core.reconcile import (
     EVERYBODY,
     Changes,
@@ -51,6 +52,7 @@ __all__ = [
     "Work",
     "apply",
     "begin",
+    "begin_anew",
     "browse",
     "conclude",
     "evaluate",
@@ -66,6 +68,8 @@ LONGEST_WAIT = 86400
 """No provider puts its next reading off for longer than that, in seconds, by asking for it."""
 MOST_REMARKS = 200
 """So many remarks of a reading are kept."""
+FRESH = timedelta(minutes=15)
+"""What a reading saw longer ago is not gone on with: too much may be otherwise by now."""
 LOST = timedelta(hours=2)
 """Longer than any reading takes; one that is open for so long no longer keeps the next one out."""
 
@@ -75,10 +79,11 @@ _RESTLESS = {"last_used", "last_seen", "version"}
 
 @dataclass(frozen=True, slots=True)
 class Work:
-    """What the worker needs for a reading."""
+    """What the worker needs for a reading; `seen` are the pages from which it goes on, if a worker before it died."""
 
     reading: Reading
     connector: Connector
+    seen: tuple[SeenPage, ...] = ()
 
 
 @operation("readings.start")
@@ -136,14 +141,28 @@ def begin(call: Call, reading_id: UUID) -> Work | None:
     reading = call.tx.readings.get(reading_id)
     if reading.finished_at is not None:
         return None
-    reading = replace(reading, state=ReadingState.RUNNING, seen=0)
+    seen = call.tx.readings.pages_since(reading.id, call.now - FRESH)
+    if not seen:
+        call.tx.readings.forget_pages(reading.id)
+    count = sum(len(page.entries) for page in seen)
+    reading = replace(reading, state=ReadingState.RUNNING, seen=count)
     call.tx.readings.save(reading)
-    return Work(reading, call.connect(call.tx.providers.get(reading.provider_id)))
+    return Work(reading, call.connect(call.tx.providers.get(reading.provider_id)), seen)
 
 
-def progress(call: Call, reading: Reading) -> None:
-    """Let people see how far a reading is."""
+def progress(call: Call, reading: Reading, page: SeenPage, place: int) -> None:
+    """Let people see how far a reading is, and keep a page from which it could go on, the `place`th of it."""
     call.tx.readings.progress(reading.id, reading.seen, reading.total)
+    if page.cursor:
+        call.tx.readings.keep_page(reading.id, place, page, call.now)
+
+
+def begin_anew(call: Call, reading: Reading) -> Reading:
+    """Forget what a reading has seen so far, because its provider does not go on from there."""
+    call.tx.readings.forget_pages(reading.id)
+    reading = replace(reading, seen=0, total=None)
+    call.tx.readings.progress(reading.id, reading.seen, reading.total)
+    return reading
 
 
 def conclude(
@@ -210,6 +229,7 @@ def conclude(
     )
     complete = call.now if observation.outcome is ReadingOutcome.COMPLETE else None
     tx.readings.save(done)
+    tx.readings.forget_pages(done.id)
     usual = timedelta(minutes=provider.read_every)
     wait = usual if complete or lost else min(usual, again_after(_failures(call, provider)))
     wait = max(wait, timedelta(seconds=min(retry_after or 0, LONGEST_WAIT)))

@@ -5,16 +5,19 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import func, select, update
+from pydantic import TypeAdapter
+from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
+from openlatch.core import ports
 from openlatch.core.model import Reading, ReadingState
 from openlatch.store.noun import Noun, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import ReadingRow
+from openlatch.store.tables import ReadingPageRow, ReadingRow
 
 __all__ = ["Readings"]
 
+_PAGE = TypeAdapter(ports.Page)
 _OPEN = (ReadingState.QUEUED.value, ReadingState.RUNNING.value)
 
 
@@ -77,6 +80,24 @@ class Readings(Noun):
     def progress(self, reading_id: UUID, seen: int, total: int | None) -> None:
         """Record how far a reading is, and nothing else of it."""
         self._session.execute(update(ReadingRow).where(ReadingRow.id == reading_id).values(seen=seen, total=total))
+
+    def keep_page(self, reading_id: UUID, place: int, seen: ports.Page, now: datetime) -> None:
+        """Keep a page of a reading that can go on after it."""
+        body = _PAGE.dump_python(seen, mode="json")
+        mine = {"workspace_id": self._workspace_id, "reading_id": reading_id, "place": place}
+        self._session.execute(insert(ReadingPageRow).values(**mine, body=body, seen_at=now))
+
+    def pages_since(self, reading_id: UUID, instant: datetime) -> tuple[ports.Page, ...]:
+        """Return the pages that a reading has seen, in their order; none if the last one is older than an instant."""
+        mine = ReadingPageRow.reading_id == reading_id
+        rows = self._session.scalars(select(ReadingPageRow).where(mine).order_by(ReadingPageRow.place)).all()
+        if not rows or rows[-1].seen_at < instant:
+            return ()
+        return tuple(_PAGE.validate_python(row.body) for row in rows)
+
+    def forget_pages(self, reading_id: UUID) -> None:
+        """Forget what a reading has seen so far."""
+        self._session.execute(delete(ReadingPageRow).where(ReadingPageRow.reading_id == reading_id))
 
     def accept_loss(self, reading_id: UUID) -> None:
         """Have a reading that is under way end whatever it no longer shows."""

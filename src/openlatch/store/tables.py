@@ -278,6 +278,15 @@ class ReadingRow(Owned):
     remarks: Mapped[list[str]] = mapped_column(server_default="{}")
 
 
+class ReadingPageRow(Base):
+    __tablename__ = "reading_pages"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    reading_id: Mapped[UUID] = mapped_column(primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
+    seen_at: Mapped[datetime]
+
+
 class FlagRow(Owned):
     __tablename__ = "flags"
     ref: Mapped[str]
