@@ -56,6 +56,11 @@ class TeamSituation:
     parties: Mapping[UUID, Party] = field(default_factory=dict)
     places: Mapping[UUID, str] = field(default_factory=dict)
     names: Mapping[str, str] = field(default_factory=dict)
+    without: Graph = field(init=False)
+    """the graph as it is without the membership"""
+
+    def __post_init__(self) -> None:
+        object.__setattr__(self, "without", self.graph.without({Piece(self.link)}))
 
     @property
     def affected(self) -> list[UUID]:
@@ -69,7 +74,7 @@ class TeamSituation:
 
     def unexplained(self, party_id: UUID) -> list[Entry]:
         """Return what a party comes to by the membership alone, of which nobody has said what it gives."""
-        left = {one.id for one in _without(self).reached(party_id)}
+        left = {one.id for one in self.without.reached(party_id)}
         return [one for one in self.graph.reached(party_id) if one.id not in left and (one.unknown or not one.powers)]
 
     @property
@@ -162,7 +167,7 @@ def _loses(s: TeamSituation) -> Iterable[Consequence]:
 def _still(s: TeamSituation) -> Iterable[Consequence]:
     """How the member comes to the same accounts once it is out of the team."""
     with_it = {chain.entry.account_id for chain in _chains(s) if any(link.id == s.link for link in chain.links)}
-    ways = [one for one in reach(_without(s), s.member.id) if one.entry.account_id in with_it]
+    ways = [one for one in reach(s.without, s.member.id) if one.entry.account_id in with_it]
     ways = [one for one in ways if not any(link.lasting for link in one.links)]
     if ways:
         names = {one: party.name for one, party in s.parties.items()}
@@ -193,11 +198,11 @@ def _effect_of_removal(s: TeamSituation) -> Consequence:
 def _left_alone(s: TeamSituation) -> list[str]:
     """The accounts that nobody could let others into any more, while somebody can now."""
     at_stake = {claim.account_id for one in s.affected for claim in s.differs(one) if claim.power is Power.ADMIT}
-    without = _without(s)
     return sorted(
-        s.places[one] for one in at_stake if _governed(s.graph, s.parties, one) and not _governed(
-            without, s.parties, one)
-    )  # fmt: skip
+        s.places[one]
+        for one in at_stake
+        if _governed(s.graph, s.parties, one) and not _governed(s.without, s.parties, one)
+    )
 
 
 def _governed(graph: Graph, parties: Mapping[UUID, Party], account_id: UUID) -> bool:
@@ -299,10 +304,6 @@ def _read(s: TeamSituation, why: str) -> Step:
 
 def _chains(s: TeamSituation) -> tuple[Chain, ...]:
     return reach(s.graph, s.member.id)
-
-
-def _without(s: TeamSituation) -> Graph:
-    return s.graph.without({Piece(s.link)})
 
 
 def _in_words(claims: Iterable[Claim], places: Mapping[UUID, str]) -> str:

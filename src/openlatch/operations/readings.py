@@ -229,7 +229,6 @@ def conclude(
     )
     complete = call.now if observation.outcome is ReadingOutcome.COMPLETE else None
     tx.readings.save(done)
-    tx.readings.forget_pages(done.id)
     usual = timedelta(minutes=provider.read_every)
     wait = usual if complete or lost else min(usual, again_after(_failures(call, provider)))
     wait = max(wait, timedelta(seconds=min(retry_after or 0, LONGEST_WAIT)))

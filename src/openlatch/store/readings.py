@@ -75,7 +75,10 @@ class Readings(Noun):
         return (_reading(row), False) if row is not None else self.open(reading)
 
     def save(self, reading: Reading) -> None:
+        """Store a reading that moved on; of one that is over, what it saw page by page is forgotten."""
         self._session.execute(update(ReadingRow).where(ReadingRow.id == reading.id).values(**_values(reading)))
+        if reading.finished_at is not None:
+            self.forget_pages(reading.id)
 
     def progress(self, reading_id: UUID, seen: int, total: int | None) -> None:
         """Record how far a reading is, and nothing else of it."""
