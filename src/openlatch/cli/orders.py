@@ -20,6 +20,7 @@ from openlatch.wire import messages as wire
 
 __all__ = [
     "ACTS",
+    "HOW_GIVEN",
     "asked_count",
     "change_secret",
     "close_sessions",
@@ -69,6 +70,16 @@ ORDERS: tuple[Column, ...] = (
 )
 
 
+HOW_GIVEN = (
+    click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
+    click.option("--reason", default="", help="Kept in the log."),
+    click.option("--yes", is_flag=True, help="Do not ask; for programs."),
+    click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
+    output_option,
+)
+"""What every order is given with."""
+
+
 def _acting(*own: Callable[..., Any]) -> Callable[[F], F]:
     """Give a command what every order is given with, and options of its own behind the entry."""
 
@@ -77,11 +88,7 @@ def _acting(*own: Callable[..., Any]) -> Callable[[F], F]:
             (
                 click.argument("entry", type=ENTRY),
                 *own,
-                click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
-                click.option("--reason", default="", help="Kept in the log."),
-                click.option("--yes", is_flag=True, help="Do not ask; for programs."),
-                click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
-                output_option,
+                *HOW_GIVEN,
             )
         ):
             function = option(function)

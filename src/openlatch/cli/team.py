@@ -11,7 +11,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PARTY, PROVIDER
-from openlatch.cli.orders import confirmed, followed, print_plan
+from openlatch.cli.orders import HOW_GIVEN, confirmed, followed, print_plan
 from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 
@@ -34,11 +34,7 @@ def _acting(function: F) -> F:
             click.argument("named", metavar="TEAM", type=PARTY),
             click.argument("member", type=PARTY),
             click.option("--provider", type=PROVIDER, default="", help="Where, if both are known at several."),
-            click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
-            click.option("--reason", default="", help="Kept in the log."),
-            click.option("--yes", is_flag=True, help="Do not ask; for programs."),
-            click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
-            output_option,
+            *HOW_GIVEN,
         )
     ):
         function = option(function)
