@@ -332,8 +332,10 @@ class _Row:
                 self._all[header] = cell[:_MOST_LETTERS]
             elif "\x00" in cell:
                 self._complaints.append(Complaint(self._line, header, "the cell has a NUL in it"))
+        # What has a key was written by an export, whatever it holds.
+        by_people = not self._all.get(self._headers.get("key", ""), "").strip()
         for name, header in self._headers.items():
-            if self._all.get(header, "").strip().casefold() in _DITTO:
+            if by_people and self._all.get(header, "").strip().casefold() in _DITTO:
                 self._complain(name, "a ditto mark; write out what it repeats")
             elif header in self._unknown and name not in ("ends_at", "last_used"):
                 self._complain(name, "a formula of which the file has no result; save the file with its results")
