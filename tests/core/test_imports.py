@@ -10,7 +10,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.imports import FIELDS, Imported, cut_apart, put_together, read_rows
+from openlatch.core.import_rows import FIELDS, cut_apart, put_together
+from openlatch.core.imports import Imported, read_rows
 from openlatch.core.model import Dependency
 from openlatch.core.observation import ObservedEntry
 from openlatch.core.powers import Power

@@ -14,7 +14,8 @@ from hypothesis import strategies as st
 
 from openlatch.core import model as core
 from openlatch.core.hours import Hours, Window
-from openlatch.core.imports import FIELDS, Imported, read_list
+from openlatch.core.import_rows import FIELDS
+from openlatch.core.imports import Imported, read_list
 from openlatch.core.powers import ORDER, in_order
 from openlatch.core.reconcile import Held, reconcile
 from openlatch.core.secrecy import holds_secret

@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from uuid import UUID
 
-from openlatch.core.imports import Complaint, Imported, read_rows
+from openlatch.core.import_rows import Complaint
+from openlatch.core.imports import Imported, read_rows
 from openlatch.core.model import EndReason, Entry, Provider, ReadingOutcome, State
 from openlatch.core.observation import Observation, complaints
 from openlatch.core.reconcile import Changes

@@ -6,7 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from uuid import UUID
 
-from openlatch.core.imports import DERIVED, Complaint, Imported, known_field, read_list
+from openlatch.core.import_rows import Complaint
+from openlatch.core.imports import DERIVED, Imported, known_field, read_list
 from openlatch.core.model import Provider, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedEntry
 from openlatch.core.sheets import Form, Sheet, headers_of, proposed, signature

@@ -56,7 +56,8 @@ def create_app(backend: Backend) -> Flask:
     _watch(app)
     _operate(app, backend)
     _console(app)
-    long = {route.rule.rpartition("/")[2] for routes in ALL for route in routes.all if route.streams or route.takes}
+    slow = [route for routes in ALL for route in routes.all if route.takes or (route.files and not route.public)]
+    long = {route.rule.rpartition("/")[2] for route in slow}
     doors = Doors(app.wsgi_app, backend.threads, PREFIX, long)
     app.wsgi_app = doors  # type: ignore[method-assign]
     app.extensions["openlatch.others"] = doors.others

@@ -6,7 +6,8 @@ from collections.abc import Iterable
 
 from pydantic import ValidationError
 
-from openlatch.core.imports import FIELDS, Complaint, shown
+from openlatch.core.import_rows import FIELDS, Complaint
+from openlatch.core.imports import shown
 from openlatch.core.sheets import Form
 from openlatch.core.written import Order
 from openlatch.errors import Invalid
