@@ -137,7 +137,7 @@ class OrderCalls(Transport):
 
     def batch_report(self, batch: str, form: str = "json") -> bytes:
         """Return the report of a batch as a file: `json` (with its signature), `html`, `pdf`, `csv` or `jsonl`."""
-        return self._request("GET", f"/batches/{part(batch)}/report", params={"format": form}).content
+        return self._report(f"/batches/{part(batch)}", form)
 
     def done_in_batch(self, batch: str, place: int) -> wire.Batch:
         """Say that a thing in a batch that a person is to do is done; `place` counts from 1."""

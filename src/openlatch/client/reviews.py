@@ -110,7 +110,7 @@ class ReviewCalls(Transport):
 
     def round_report(self, round_: str, form: str = "json") -> bytes:
         """Return the report of a round as a file: `json` (with its signature), `html`, `pdf`, `csv` or `jsonl`."""
-        return self._request("GET", f"/rounds/{part(round_)}/report", params={"format": form}).content
+        return self._report(f"/rounds/{part(round_)}", form)
 
     def pause_round(self, round_: str, *, resume: bool = False) -> wire.Round:
         """Let a round rest, or go on."""

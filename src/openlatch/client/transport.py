@@ -93,6 +93,17 @@ class Transport:
             last = found
             self.pause(every)
 
+    def _report(self, of: str, form: str) -> bytes:
+        """A report as a file; a PDF is printed by a job first."""
+        if form != "pdf":
+            return self._request("GET", f"{of}/report", params={"format": form}).content
+        asked = self._send(wire.Print, "POST", f"{of}/prints")
+        for _ in self._follow(
+            lambda: self._send(wire.Print, "GET", f"/prints/{asked.id}"), lambda one: one.finished_at is not None, 0.3
+        ):
+            pass
+        return self._request("GET", f"/prints/{asked.id}/file").content
+
     def _send(self, model: type[M], method: str, path: str, **more: Any) -> M:
         try:
             answer = self._request(method, path, **more)

@@ -20,6 +20,7 @@ from openlatch.errors import Changed, OpenLatchError
 from openlatch.jobs.announce import announce
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.deliver import deliver
+from openlatch.jobs.print_report import print_report
 from openlatch.jobs.read import read
 from openlatch.operations import (
     activity,
@@ -32,6 +33,7 @@ from openlatch.operations import (
     notices,
     orders,
     people,
+    prints,
     readings,
     requests,
     reviews,
@@ -134,6 +136,10 @@ def _take_in(store: Store, services: Services, workspace_id: str, import_id: str
             return
 
 
+def _print(store: Store, services: Services, workspace_id: str, print_id: str) -> None:
+    print_report(store, services, UUID(workspace_id), UUID(print_id))
+
+
 def _work_out(store: Store, services: Services, workspace_id: str, proposal_id: str, number: int) -> None:
     with store.transaction(UUID(workspace_id)) as tx:
         whatif.run(as_service(tx, services), UUID(proposal_id), number)
@@ -147,6 +153,7 @@ TASKS: Mapping[str, Callable[..., None]] = {
     flags.TASK: _evaluate,
     batches.TASK: _advance,
     imports.TASK: _take_in,
+    prints.TASK: _print,
     whatif.TASK: _work_out,
 }
 """What can be queued, by name."""

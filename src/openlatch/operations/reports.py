@@ -20,7 +20,7 @@ from openlatch.operations.scope import facts_now, scope_of
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 
-__all__ = ["keep", "of_batch", "of_round"]
+__all__ = ["Signed", "keep", "of_batch", "of_round", "signed_report"]
 
 MOST_LINES = 100_000
 NOBODY_ADVISED = False
@@ -32,6 +32,13 @@ Signed = tuple[Mapping[str, Any], str]
 @operation("rounds.report")
 def of_round(call: Call, text: str) -> Signed:
     """The report of a round: as it was signed when it was closed, or as far as it is."""
+    return signed_report(call, "round", text)
+
+
+def signed_report(call: Call, kind: str, text: str) -> Signed:
+    """Return the report of a round or of a batch, whoever asks for it."""
+    if kind == "batch":
+        return _of_batch(call, text)
     one = call.tx.reviews.find(text)
     return call.tx.reviews.report(one.id) or (plain(_of_round(call, one)), "")
 
@@ -122,6 +129,10 @@ def _said(facts: Iterable[Fact]) -> tuple[Fact, ...]:
 @operation("batches.report")
 def of_batch(call: Call, text: str) -> Signed:
     """The report of a batch, or of somebody who goes: signed if nothing of it is left to come."""
+    return signed_report(call, "batch", text)
+
+
+def _of_batch(call: Call, text: str) -> Signed:
     batch = call.tx.batches.find(text)
     items = call.tx.batches.items(batch.id, limit=MOST_LINES)
     orders = _orders(call, [item.order_id for item in items])

@@ -393,6 +393,20 @@ class ImportFormRow(Base):
     form: Mapped[dict[str, Any]]
 
 
+class PrintRow(Owned):
+    __tablename__ = "prints"
+    ref: Mapped[str]
+    kind: Mapped[str]
+    subject: Mapped[str]
+    state: Mapped[str]
+    asked_by: Mapped[str]
+    asked_at: Mapped[datetime]
+    finished_at: Mapped[datetime | None]
+    name: Mapped[str]
+    content: Mapped[bytes | None] = mapped_column(deferred=True)
+    trouble: Mapped[str]
+
+
 class BatchRow(Owned):
     __tablename__ = "batches"
     ref: Mapped[str]

@@ -34,6 +34,7 @@ from openlatch.store.orders import Orders
 from openlatch.store.parties import Parties
 from openlatch.store.people import People
 from openlatch.store.policies import Policies
+from openlatch.store.prints import Prints
 from openlatch.store.proposals import Proposals
 from openlatch.store.providers import Providers
 from openlatch.store.queue import enqueue
@@ -65,6 +66,7 @@ class Transaction:
         self.sameness = Sameness(session, workspace.id)
         self.memberships = Memberships(session, workspace.id)
         self.imports = Imports(session, workspace.id)
+        self.prints = Prints(session, workspace.id)
         self.entries = Entries(session, workspace.id)
         self.readings = Readings(session, workspace.id)
         self.facts = Facts(session, workspace.id)

@@ -265,3 +265,29 @@ def _(w: World) -> None:
     assert len(report["lines"]) == len(w.owner.round_items(w.things.round))
     with w.refused(Invalid, "format"):
         w.auditor.round_report(w.things.round, "docx")
+
+
+@of("prints.start")
+def _(w: World) -> None:
+    asked = w.auditor._send(wire.Print, "POST", f"/rounds/{w.things.round}/prints")
+    assert (asked.kind, asked.subject, asked.state) == ("round", w.things.round, "queued")
+    with w.refused(NotFound, "no round"):
+        w.auditor.round_report("AAAA-AAAA", "pdf")
+
+
+@of("prints.show")
+def _(w: World) -> None:
+    assert w.auditor.round_report(w.things.round, "pdf").startswith(b"%PDF")
+    with w.refused(NotFound, "no printed report"):
+        w.auditor._send(wire.Print, "GET", "/prints/AAAA-AAAA")
+
+
+@of("prints.file")
+def _(w: World) -> None:
+    asked = w.auditor._send(wire.Print, "POST", f"/batches/{w.things.batch}/prints")
+    with w.refused(Conflict, "there is no file yet"):
+        w.auditor._request("GET", f"/prints/{asked.ref}/file")
+    w.ridge.drain()
+    done = w.auditor._send(wire.Print, "GET", f"/prints/{asked.ref}")
+    assert (done.state, done.name) == ("done", f"bulk-{w.things.batch}.pdf"), done
+    assert w.auditor._request("GET", f"/prints/{asked.ref}/file").content.startswith(b"%PDF")

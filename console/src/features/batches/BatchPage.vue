@@ -91,7 +91,7 @@ const phases = computed(() => {
           This is over once nothing remains, or what remains is left open by somebody who sees to it.
         </p>
       </div>
-      <ReportLinks v-if="mayReport" class="mt-3" :path="`/batches/${batch.ref}`" :over="batch.over" />
+      <ReportLinks v-if="mayReport" class="mt-3" kind="batch" :of="batch.ref" :over="batch.over" />
       <ProblemNote
         v-if="act.error.value ?? leave.error.value"
         :error="(act.error.value ?? leave.error.value)!"

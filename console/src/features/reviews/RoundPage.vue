@@ -160,7 +160,8 @@ const done = computed(() => {
       <ReportLinks
         v-if="mayReport"
         class="mt-3"
-        :path="`/rounds/${round.ref}`"
+        kind="round"
+        :of="round.ref"
         :over="round.state === 'closed'"
       />
       <div v-if="round.compared" class="mt-4 max-w-3xl border-l-2 border-good pl-3">

@@ -2,14 +2,16 @@
 
 from __future__ import annotations
 
+from dataclasses import asdict
+
 from openlatch.core.plans import Action
 from openlatch.operations import batches, leavers, reports
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import Wish
+from openlatch.printing import CONTENT_TYPES, written
 from openlatch.web import render_batches as render
 from openlatch.web.api import Answer, Download, Routes
-from openlatch.web.reports import CONTENT_TYPES, download
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -45,7 +47,7 @@ def create_batch(call: Call, body: wire.NewBatch) -> Answer:
 )
 def batch_report(call: Call, batch: str, query: wire.ReportQuery) -> Download:
     """The report of a batch, or of somebody who goes: signed once nothing of it is left to come."""
-    return download(*reports.of_batch(call, batch), query.format)
+    return Download(**asdict(written(*reports.of_batch(call, batch), query.format)))
 
 
 @routes.route("GET", "/batches/<batch>", query=wire.BatchView, returns=wire.Batch)

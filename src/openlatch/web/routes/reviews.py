@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
+from dataclasses import asdict
 from datetime import time
 
 from openlatch.core.decisions import Choice
@@ -10,10 +11,10 @@ from openlatch.core.outcomes import Outcome
 from openlatch.core.reviews import Event, Reviewers, Unanswered
 from openlatch.operations import reports, reviews, rounds
 from openlatch.operations.gate import Call
+from openlatch.printing import CONTENT_TYPES, written
 from openlatch.web import decision_lists, render_batches
 from openlatch.web import render_reviews as render
 from openlatch.web.api import Answer, Download, Routes, Upload
-from openlatch.web.reports import CONTENT_TYPES, download
 from openlatch.web.sheets import READABLE, rows
 from openlatch.wire import messages as wire
 
@@ -196,7 +197,7 @@ def try_item_again(call: Call, one: str, body: wire.Place) -> wire.Round:
 )
 def round_report(call: Call, one: str, query: wire.ReportQuery) -> Download:
     """The report of a round: as it was signed when it was closed, or as far as it is."""
-    return download(*reports.of_round(call, one), query.format)
+    return Download(**asdict(written(*reports.of_round(call, one), query.format)))
 
 
 def _draft(body: wire.NewReview) -> reviews.Draft:

@@ -172,6 +172,9 @@ if TYPE_CHECKING:
         Workspace,
         WorkspaceWish,
     )
+    from openlatch.wire.messages.prints import (
+        Print,
+    )
     from openlatch.wire.messages.proposals import (
         Ability,
         ApplyWish,
@@ -449,6 +452,7 @@ __all__ = [
     "PolicyWish",
     "PossibleAct",
     "PowerWord",
+    "Print",
     "Problem",
     "Proposal",
     "ProposalBody",

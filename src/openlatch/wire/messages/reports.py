@@ -97,6 +97,6 @@ class SignedReport(Sent):
 
 
 class ReportQuery(Taken):
-    """In which format a report is wanted."""
+    """In which format a report is wanted; a PDF is printed by a job."""
 
-    format: Literal["json", "html", "pdf", "csv", "jsonl"] = "json"
+    format: Literal["json", "html", "csv", "jsonl"] = "json"

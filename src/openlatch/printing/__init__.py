@@ -9,6 +9,7 @@ import io
 import json
 from collections import Counter
 from collections.abc import Callable, Mapping
+from dataclasses import dataclass
 from datetime import datetime
 from functools import cache
 from pathlib import Path
@@ -18,7 +19,6 @@ from openlatch.core.hours import moment
 from openlatch.core.outcomes import Outcome, Tone
 from openlatch.core.reports import digest, what_remains
 from openlatch.deferred import deferred
-from openlatch.web.api import Download
 from openlatch.wire.sheet import defused, in_cell
 
 if TYPE_CHECKING:
@@ -27,19 +27,19 @@ else:
     jinja2 = deferred("jinja2")
 weasyprint = deferred("weasyprint")  # takes a second, and more memory than all the rest
 
-__all__ = ["CONTENT_TYPES", "download"]
+__all__ = ["CONTENT_TYPES", "PDF", "File", "pdf", "written"]
 
 HERE = Path(__file__).parent
-ASSETS = HERE.parent / "console" / "assets"
+ASSETS = HERE.parent / "web" / "console" / "assets"
 PRINTED = 1500
 """So many lines are printed; a table of more pages is read by nobody, and the sheet has all of them."""
 CONTENT_TYPES = {
     "json": "application/json",
     "html": "text/html; charset=utf-8",
-    "pdf": "application/pdf",
     "csv": "text/csv; charset=utf-8",
     "jsonl": "application/jsonl",
 }
+PDF = "application/pdf"
 _FACES = (
     ("Newsreader", "newsreader-latin-wght"),
     ("Atkinson", "atkinson-hyperlegible-next-latin-wght"),
@@ -49,12 +49,33 @@ _COLOURS = {Tone.GOOD: "#2f6b46", Tone.STAYS: "#8aa3a1", Tone.WAITS: "#b98a2f", 
 _BANDS = ((0, 19), (20, 39), (40, 59), (60, 79), (80, 100))
 
 
-def download(report: Mapping[str, Any], signed: str, form: str) -> Download:
+@dataclass(frozen=True, slots=True)
+class File:
+    """A report as a file; `inline` if a browser shows it, under a policy of its own."""
+
+    content: bytes
+    content_type: str
+    name: str
+    inline: bool = False
+    policy: str = ""
+
+
+def written(report: Mapping[str, Any], signed: str, form: str) -> File:
     """Return a plain report with its signature as a file of that form."""
-    name = f"{report['kind']}-{report['ref']}.{form}"
     content = _WRITERS[form](report, signed)
     policy = _policy() if form == "html" else ""
-    return Download(content, CONTENT_TYPES[form], name, inline=form == "html", policy=policy)
+    return File(content, CONTENT_TYPES[form], _name(report, form), inline=form == "html", policy=policy)
+
+
+def pdf(report: Mapping[str, Any], signed: str) -> File:
+    """Return a plain report as it is printed, which takes seconds."""
+    page = _page(report, signed, PRINTED)
+    content: bytes = weasyprint.HTML(string=page, base_url="openlatch://report/", url_fetcher=_typeface).write_pdf()
+    return File(content, PDF, _name(report, "pdf"))
+
+
+def _name(report: Mapping[str, Any], form: str) -> str:
+    return f"{report['kind']}-{report['ref']}.{form}"
 
 
 def _json(report: Mapping[str, Any], signed: str) -> bytes:
@@ -80,12 +101,6 @@ def _html(report: Mapping[str, Any], signed: str) -> bytes:
     return _page(report, signed, len(report["lines"])).encode()
 
 
-def _pdf(report: Mapping[str, Any], signed: str) -> bytes:
-    page = _page(report, signed, PRINTED)
-    found: bytes = weasyprint.HTML(string=page, base_url="openlatch://report/", url_fetcher=_typeface).write_pdf()
-    return found
-
-
 def _typeface(url: str, *_rest: Any, **_more: Any) -> Any:
     """A report fetches nothing but its own typefaces."""
     file = ASSETS / url.rpartition("/")[2]
@@ -95,7 +110,7 @@ def _typeface(url: str, *_rest: Any, **_more: Any) -> Any:
 
 
 _WRITERS: Mapping[str, Callable[[Mapping[str, Any], str], bytes]] = {
-    "json": _json, "html": _html, "pdf": _pdf, "csv": _csv, "jsonl": _jsonl,
+    "json": _json, "html": _html, "csv": _csv, "jsonl": _jsonl,
 }  # fmt: skip
 
 
