@@ -2,6 +2,7 @@
 import { useMutation } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { api, take } from "@/api/client";
+import { Problem } from "@/api/problem";
 import ProblemNote from "./ProblemNote.vue";
 
 /** A report to read in another tab, or to keep. It is that of a round or of a batch, by its short form. */
@@ -26,7 +27,10 @@ const printing = useMutation({
       await new Promise((over) => setTimeout(over, OFTEN));
       now = await take(api.GET("/prints/{one}", { params: { path: { one: asked.ref } } }));
     }
-    if (now.state === "failed") throw new Error(`The report could not be printed: ${now.trouble}.`);
+    if (now.state === "failed") {
+      const detail = `The report could not be printed: ${now.trouble}. Nothing of it is lost.`;
+      throw new Problem({ title: "Not printed", detail, next: "Try again, or take the sheet." }, 500);
+    }
     window.location.assign(`/api/v1/prints/${asked.ref}/file`);
   },
 });
