@@ -3,11 +3,21 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Callable
+import ssl
+from collections.abc import Callable, Iterator
+from contextlib import suppress
+from datetime import UTC, datetime
 from email.utils import format_datetime
+from http.server import BaseHTTPRequestHandler, HTTPServer
+from pathlib import Path
+from threading import Thread
 
 import httpx
 import pytest
+from cryptography import x509
+from cryptography.hazmat.primitives import hashes, serialization
+from cryptography.hazmat.primitives.asymmetric import ec
+from cryptography.x509.oid import NameOID
 
 from openlatch.connectors.http import Caller
 from openlatch.connectors.scim import ScimConnector
@@ -145,3 +155,51 @@ def test_a_provider_that_repeats_a_clients_secret_or_a_token_is_not_quoted(repea
     with pytest.raises(ProviderUnreadable) as told:
         made.send("POST", URL, data={"token": "a-token-that-is-asked-about"})
     assert repeated not in str(told.value)
+
+
+@pytest.fixture
+def impostor(tmp_path: Path) -> Iterator[tuple[str, list[str]]]:
+    """A server with a certificate that nobody vouches for: its address, and what it was asked."""
+    key = ec.generate_private_key(ec.SECP256R1())
+    name = x509.Name([x509.NameAttribute(NameOID.COMMON_NAME, "localhost")])
+    made = (
+        x509.CertificateBuilder()
+        .subject_name(name)
+        .issuer_name(name)
+        .public_key(key.public_key())
+        .serial_number(x509.random_serial_number())
+        .not_valid_before(datetime(2000, 1, 1, tzinfo=UTC))
+        .not_valid_after(datetime(2100, 1, 1, tzinfo=UTC))
+        .add_extension(x509.SubjectAlternativeName([x509.DNSName("localhost")]), critical=False)
+        .sign(key, hashes.SHA256())
+    )
+    plain = serialization.NoEncryption()
+    form = serialization.PrivateFormat.PKCS8
+    file = tmp_path / "server.pem"
+    file.write_bytes(
+        made.public_bytes(serialization.Encoding.PEM) + key.private_bytes(serialization.Encoding.PEM, form, plain)
+    )
+    asked: list[str] = []
+
+    class Asked(BaseHTTPRequestHandler):
+        def do_GET(self) -> None:
+            asked.append(self.path)
+
+    server = HTTPServer(("127.0.0.1", 0), Asked)
+    context = ssl.SSLContext(ssl.PROTOCOL_TLS_SERVER)
+    context.load_cert_chain(file)
+    server.socket = context.wrap_socket(server.socket, server_side=True)
+    with suppress(OSError):
+        Thread(target=server.serve_forever, daemon=True).start()
+    yield f"https://localhost:{server.server_port}/scim", asked
+    server.shutdown()
+    server.server_close()
+
+
+def test_whoever_shows_a_certificate_that_is_not_valid_is_told_nothing(impostor: tuple[str, list[str]]) -> None:
+    url, asked = impostor
+    with pytest.raises(ProviderUnreadable, match="certificate that is not valid") as caught:
+        list(ScimConnector({"url": url}, SECRET).pages())
+    assert SECRET not in caught.value.message
+    assert "self-signed" in caught.value.message.replace("self signed", "self-signed")
+    assert asked == [], "nothing was sent, least of all the token"

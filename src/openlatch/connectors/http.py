@@ -61,6 +61,15 @@ def _certificates() -> ssl.SSLContext:
     return httpx.create_ssl_context()
 
 
+def _certificate_trouble(error: BaseException | None) -> str:
+    """What is wrong with the certificate of whoever was asked, if that is why nothing came of it."""
+    while error is not None:
+        if isinstance(error, ssl.SSLCertVerificationError):
+            return error.verify_message
+        error = error.__cause__ or error.__context__
+    return ""
+
+
 def pause(seconds: float) -> None:
     """Wait, as whoever asks a provider does between two tries."""
     time.sleep(seconds)
@@ -109,6 +118,12 @@ class Caller:
         try:
             answer = self._http.request(method, url, **more)
         except httpx.HTTPError as error:
+            invalid = _certificate_trouble(error)
+            if invalid:
+                raise ProviderUnreadable(
+                    f"{url} shows a certificate that is not valid ({invalid}). Nothing was sent to it.",
+                    next_step=f"Have its certificate put right, or correct the address; {STANDS}",
+                ) from error
             raise ProviderDown(
                 f"{url} does not answer ({type(error).__name__}).",
                 next_step=f"It is tried again by itself; {STANDS}",
