@@ -14,6 +14,7 @@ from pydantic import BaseModel
 from openlatch.connectors.feed import FeedConnector
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 from openlatch.local.stack import Stack
+from openlatch.simulator import FeedStandIn
 from openlatch.wire import feed
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "feed"
@@ -62,6 +63,43 @@ def test_the_stand_in_keeps_to_the_published_protocol(stack: Stack) -> None:
 def served(handler: Any) -> FeedConnector:
     """A connector whose provider is this function."""
     return FeedConnector({"url": "http://desk.example"}, "token", httpx.MockTransport(handler))
+
+
+def test_a_member_is_removed_and_added_as_the_stand_in_has_it(tmp_path: Path) -> None:
+    party = {"status": "current", "addresses": []}
+    seed = {
+        "description": {
+            "feed": feed.VERSION, "name": "Desk", "abilities": {"adds_members": True, "removes_members": True},
+        },
+        "accounts": [],
+        "parties": [
+            {"key": "crew", "kind": "team", "name": "Crew", **party},
+            {"key": "ada", "kind": "person", "name": "Ada", **party},
+            {"key": "ada-too", "kind": "person", "name": "Ada", **party},
+        ],
+        "entries": [],
+        "memberships": [{"team": "crew", "member": "ada"}, {"team": "crew", "member": "ada-too"}],
+    }  # fmt: skip
+    load = tmp_path / "desk.json"
+    load.write_text(json.dumps(seed))
+    stand_in = FeedStandIn(tmp_path / "desk.sqlite", load, "token")
+    connector = FeedConnector({"url": "http://desk.example"}, "token", httpx.WSGITransport(stand_in))
+
+    def teams(member: str) -> list[str]:
+        return [one.team for one in connector.look(member).memberships]
+
+    able = connector.abilities()
+    assert (able.adds_members, able.removes_members) == (True, True)
+    assert not connector.set_member("crew", "ada", "1", belongs=False).already
+    assert (teams("ada"), teams("ada-too")) == ([], ["crew"]), "two of one name are two"
+    assert connector.set_member("crew", "ada", "2", belongs=False).already
+    assert not connector.set_member("crew", "ada", "3", belongs=True).already
+    assert not connector.set_member("crew", "ada", "3", belongs=True).already, "one key, one effect, one answer"
+    assert teams("ada") == ["crew"]
+    stand_in.set_fault("refuse", {"crew ada": "not yours"})
+    with pytest.raises(ProviderRefused, match="not yours"):
+        connector.set_member("crew", "ada", "4", belongs=False)
+    assert teams("ada") == ["crew"]
 
 
 ENTRY = {"key": "1", "account": "a", "party": "p", "kind": "delegate", "level": "x", "powers": ["view"]}

@@ -233,3 +233,15 @@ def test_what_differs_in_some_weeks_only_is_told_with_these() -> None:
     (told,) = (ability.hours for ability in one.gained)
     assert told.startswith("Mondays, Tuesdays, Wednesdays, Thursdays and Fridays 13:00–14:00, while")
     assert told.endswith("America/New_York is 4 h behind Europe/London")
+
+
+def test_a_summary_names_a_moment_and_is_not_said_to_hold_at_all_hours() -> None:
+    def at(zone: str, start: int, end: int) -> Picture:
+        found = Hours(zone, (Window(frozenset(range(5)), time(start), time(end)),))
+        return Picture((entry(ORLA, V, hours=found),))
+
+    sides = at("Europe/London", 14, 22), at("America/New_York", 9, 17)
+    (one,) = shifts(*sides, someone({ORLA: ()}, {}), {}, "Europe/London", budget=0)
+    told = [*one.gained, *one.lost]
+    assert all(ability.witness for ability in told), "too much to tell is a summary"
+    assert {ability.hours for ability in told} == {"while America/New_York is 4 h behind Europe/London"}

@@ -94,7 +94,7 @@ def import_(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any) -> 
             return
         if outcome.notes or outcome.remarks:
             confirmed("Take it in like this?", yes)
-        made = client.start_import(provider, content, kind, form=outcome.form if form is None else form, name=file.name)
+        made = client.start_import(provider, content, kind, form=outcome.form, name=file.name)
         _complained(made, file.name)
         assert made.made is not None  # noqa: S101 - begun, since nothing is wrong with it
         _followed(client, made.made)

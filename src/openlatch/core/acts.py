@@ -9,6 +9,7 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 
+from openlatch.core.handover import below_owning
 from openlatch.core.model import Abilities, Entry, Kind, PartyKind, State
 from openlatch.core.offers import made_here
 from openlatch.core.powers import Power
@@ -77,13 +78,7 @@ def _standing(entry: Entry, around: Around) -> Iterator[tuple[Action, bool]]:
     if ours and Power.OWN in entry.powers and kind in _GIVEN:
         # Whoever follows may have either kind of access, and is raised first.
         raised = set(_GIVEN) <= a.raises
-        yield Action.HAND_OVER, raised and (kind in a.narrows or not _below_owning(entry, around))
-
-
-def _below_owning(entry: Entry, around: Around) -> bool:
-    """Whether whoever hands an account over is narrowed to a level that does not own it."""
-    left = set(entry.powers) - {Power.OWN}
-    return any(gives and set(gives) <= left for gives in around.levels.values())
+        yield Action.HAND_OVER, raised and (kind in a.narrows or not below_owning(entry.powers, around.levels))
 
 
 def _less(entry: Entry, around: Around) -> bool:

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Collection, Mapping, Sequence
+
 from openlatch.core.impact import Consequence, Situation
 from openlatch.core.model import Entry, Kind, PartyKind, PartyStatus, Severity
 from openlatch.core.ports import Change
@@ -9,7 +11,7 @@ from openlatch.core.powers import Power, in_order
 from openlatch.core.steps import Ask, Plan, Step, WayOut, asked, changed, key_of, known_as, read_step, receipt_step
 from openlatch.errors import Conflict, Invalid
 
-__all__ = ["hand_over"]
+__all__ = ["below_owning", "hand_over"]
 
 
 def hand_over(s: Situation, ask: Ask) -> Plan:
@@ -85,7 +87,7 @@ def _raised(s: Situation, to: Entry) -> tuple[Step, ...]:
 
 def _lowered(s: Situation) -> tuple[Step, ...]:
     """Whoever had it keeps the most that does not own it, where the provider knows such a level."""
-    level = _below(s)
+    level = below_owning(s.entry.powers, s.levels)
     if not level:
         return ()
     change, seen = Change(level=level), read_step(s, s.entry, "see that it is so")
@@ -95,16 +97,16 @@ def _lowered(s: Situation) -> tuple[Step, ...]:
     return asked(s, s.entry, text, change), seen
 
 
-def _below(s: Situation) -> str:
-    """The most that does not own the account, of what is known; empty if nothing is."""
-    left = set(s.entry.powers) - {Power.OWN}
-    less = [(len(gives), name) for name, gives in s.levels.items() if gives and set(gives) <= left]
+def below_owning(powers: Collection[Power], levels: Mapping[str, Sequence[Power]]) -> str:
+    """Return the level that keeps most of some powers without owning, of what is known; empty if nothing is."""
+    left = set(powers) - {Power.OWN}
+    less = [(len(gives), name) for name, gives in levels.items() if gives and set(gives) <= left]
     return max(less)[1] if less else ""
 
 
 def _happens(s: Situation, to: Entry) -> tuple[Consequence, ...]:
     who, has = s.holder(to).name, ", ".join(in_order(s.entry.powers))
-    level = _below(s)
+    level = below_owning(s.entry.powers, s.levels)
     if level:
         keeps = f"keeps “{level}” ({', '.join(in_order(s.levels[level]))})"
     else:

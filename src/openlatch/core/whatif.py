@@ -211,12 +211,15 @@ def _in_order(one: Shift) -> tuple[object, ...]:
 
 def _told_with(one: Shift, said: str, always: str = "at all hours") -> Shift:
     """A change with something said of its hours; what holds at all hours is called so, if anything is said of that."""
-    gained, lost = (
-        tuple(replace(ability, hours=f"{hours}{said}") if (hours := ability.hours or always) else ability for ability in
-        side)
-        for side in (one.gained, one.lost)
-    )  # fmt: skip
-    return replace(one, gained=gained, lost=lost)
+
+    def told(ability: Ability) -> Ability:
+        # A summary names a moment, and not the hours.
+        hours = ability.hours or ("" if ability.witness else always)
+        if hours:
+            return replace(ability, hours=f"{hours}{said}")
+        return replace(ability, hours=said.removeprefix(", ")) if always else ability
+
+    return replace(one, gained=tuple(map(told, one.gained)), lost=tuple(map(told, one.lost)))
 
 
 def _statements(

@@ -16,12 +16,12 @@ from uuid import UUID
 import structlog
 
 from openlatch.deferred import deferred
-from openlatch.errors import Changed, OpenLatchError
 from openlatch.jobs.announce import announce
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.deliver import deliver
 from openlatch.jobs.print_report import print_report
 from openlatch.jobs.read import read
+from openlatch.jobs.take_in import take_in
 from openlatch.operations import (
     activity,
     arrivals,
@@ -55,7 +55,6 @@ logger = structlog.get_logger()
 
 STALLED_AFTER = 15
 """Seconds without a sign of life after which a worker counts as dead."""
-ATTEMPTS = 5
 BEGIN_AGAIN = 2
 """Seconds until a worker that lost its database looks for it again."""
 
@@ -121,19 +120,7 @@ def _advance(store: Store, services: Services, workspace_id: str, batch_id: str)
 
 
 def _take_in(store: Store, services: Services, workspace_id: str, import_id: str) -> None:
-    more, again = True, 0
-    while more:
-        try:
-            with store.transaction(UUID(workspace_id)) as tx:
-                more = imports.go_on(as_service(tx, services), UUID(import_id))
-            again = 0
-        except OpenLatchError as error:
-            again += 1
-            if isinstance(error, Changed) and again < ATTEMPTS:
-                continue  # somebody changed one of the same entries at that moment
-            with store.transaction(UUID(workspace_id)) as tx:
-                imports.failed(as_service(tx, services), UUID(import_id), error)
-            return
+    take_in(store, services, UUID(workspace_id), UUID(import_id))
 
 
 def _print(store: Store, services: Services, workspace_id: str, print_id: str) -> None:

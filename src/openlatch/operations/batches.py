@@ -14,6 +14,7 @@ from openlatch.core.orders import Order
 from openlatch.core.outcomes import Outcome
 from openlatch.core.plans import Action
 from openlatch.core.reviews import GONE, LeftOpen
+from openlatch.core.teams import Belonging
 from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations import orders, readings, teams
 from openlatch.operations.entries import Wanted, selection
@@ -217,8 +218,18 @@ def more(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
 
 def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
     """Give the orders of some things in a batch; what cannot be ordered says why."""
+    of_entries = call.tx.entries.some([item.entry_id for item in items if item.entry_id is not None])
+    of_teams = {
+        item.place: teams.belonging(call.tx.memberships.get(item.membership_id))
+        for item in items
+        if item.membership_id is not None
+    }
+    # All at once, and before the entries themselves are held.
+    orders.hold(
+        call, [*of_entries.values(), *(one for about in of_teams.values() for one in teams.given_by(call, about))]
+    )
     drafted = _drafted(call, batch, [item for item in items if item.entry_id is not None])
-    drafted |= _drafted_of_teams(call, batch, [item for item in items if item.membership_id is not None])
+    drafted |= _drafted_of_teams(call, batch, [item for item in items if item.place in of_teams], of_teams)
     new = orders.given_all(call, list(drafted.values()))
     for place, (order, _) in drafted.items():
         late = None if order.id in new else call.tx.orders.open_for(order.about)
@@ -228,7 +239,6 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
 def _drafted(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, tuple[Order, Entry | None]]:
     """Orders for things about entries, by their places; of what cannot be ordered it is kept why."""
     ids = [item.entry_id for item in items if item.entry_id is not None]
-    orders.hold(call, list(call.tx.entries.some(ids).values()))
     entries = call.tx.entries.some(ids, lock=True)
     there = call.tx.orders.open_of(ids)
     known = orders.situations(call, list(entries.values()))
@@ -247,11 +257,13 @@ def _drafted(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, 
     return drafted
 
 
-def _drafted_of_teams(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, tuple[Order, Entry | None]]:
+def _drafted_of_teams(
+    call: Call, batch: Batch, items: Sequence[BatchItem], of_teams: Mapping[int, Belonging]
+) -> dict[int, tuple[Order, Entry | None]]:
     """Orders for things about memberships, as of those about entries."""
     drafted: dict[int, tuple[Order, Entry | None]] = {}
-    for item, membership_id in ((item, item.membership_id) for item in items if item.membership_id is not None):
-        about = teams.belonging(call.tx.memberships.get(membership_id))
+    for item in items:
+        about = of_teams[item.place]
         if teams.standing(call, about) is None:
             call.tx.batches.came(batch.id, item.place, Outcome.GONE, GONE)
             continue

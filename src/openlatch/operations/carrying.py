@@ -24,11 +24,10 @@ from openlatch.core.reconcile import Changes
 from openlatch.core.steps import Extent
 from openlatch.core.teams import Belonging
 from openlatch.errors import ProviderDown, ProviderTrouble
-from openlatch.operations import arrivals, consent, flags, readings, teams, telling
+from openlatch.operations import arrivals, consent, flags, orders, readings, teams, telling
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import OrderSight, queue
-from openlatch.operations.orders import sights as orders_of
 from openlatch.operations.parties import remaining
 from openlatch.operations.receipts import signer
 
@@ -323,7 +322,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
     for order, entry in done:
         if order.id not in showed:
             _take_at_their_word(call, order, entry)
-    sights = {one.order.id: one for one in orders_of(call, [order for order, _ in done])}
+    sights = {one.order.id: one for one in orders.sights(call, [order for order, _ in done])}
     sign, remains = signer(call), _remains(call, [order for order, _ in done], sights)
     proved: list[Order] = []
     events: list[Event] = []
@@ -360,7 +359,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
     for order, entry in done:
         if order.action == Action.LET_IN and entry is not None:
             arrivals.arrived(call, order, entry)
-    telling.proved(call, orders_of(call, proved))
+    telling.proved(call, [replace(sights[order.id], order=order) for order in proved])
 
 
 def _remains(call: Call, orders: Sequence[Order], sights: Mapping[UUID, OrderSight]) -> dict[UUID, list[str]]:

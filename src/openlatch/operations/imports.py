@@ -11,7 +11,6 @@ from openlatch.core.imports import DERIVED, Imported, known_field, read_list
 from openlatch.core.model import Provider, ReadingOutcome
 from openlatch.core.observation import Observation, ObservedEntry
 from openlatch.core.sheets import Form, Sheet, headers_of, proposed, signature
-from openlatch.errors import OpenLatchError
 from openlatch.operations import flags, hand, readings
 from openlatch.operations.gate import Call, operation
 from openlatch.store.imports import Import
@@ -112,12 +111,12 @@ def go_on(call: Call, import_id: UUID) -> bool:
     return True
 
 
-def failed(call: Call, import_id: UUID, error: OpenLatchError) -> None:
+def failed(call: Call, import_id: UUID, why: str) -> None:
     """Keep that an import cannot go on, and why; what it took in stays."""
     one = call.tx.imports.find(str(import_id), lock=True)
     if one.finished_at is None:
         stays = f" {one.done} of {one.total} lines were taken in and stay; the list can be imported again."
-        _over(call, replace(one, state="failed", trouble=error.message + stays))
+        _over(call, replace(one, state="failed", trouble=why + stays))
 
 
 def _over(call: Call, one: Import) -> None:

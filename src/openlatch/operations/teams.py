@@ -7,21 +7,24 @@ from dataclasses import dataclass, replace
 from uuid import UUID
 
 from openlatch.core.matching import openings
-from openlatch.core.model import Membership, Party, Provider
+from openlatch.core.model import Entry, Membership, Party, Provider
 from openlatch.core.orders import Order
 from openlatch.core.plans import Plan
 from openlatch.core.powers import Power
 from openlatch.core.reach import Graph, Link
+from openlatch.core.reconcile import Changes
 from openlatch.core.steps import Action
 from openlatch.core.teams import Belonging, TeamSituation, plan_membership
 from openlatch.errors import Changed, Invalid
-from openlatch.operations import orders
+from openlatch.operations import orders, readings
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import OrderSight
 
 __all__ = [
     "MembershipSight",
     "TeamPlanSight",
+    "belonging",
+    "given_by",
     "left_by_word",
     "memberships",
     "order",
@@ -84,7 +87,7 @@ def order(
     With `digest`, refuses (Changed) if the plan is no longer the one that was shown.
     """
     about = _meant(call, team, member, provider)
-    _hold(call, about)
+    orders.hold(call, given_by(call, about))
     there = call.tx.orders.open_for(about)
     if there is not None:
         return replace(orders.same(call, there, action), already=True)
@@ -116,10 +119,10 @@ def left_by_word(call: Call, order: Order) -> None:
     assert isinstance(order.about, Belonging)  # noqa: S101 - only called for these
     there = standing(call, order.about)
     if there is not None:
-        call.tx.memberships.end([replace(there, ended_at=call.now)])
-        call.log(
-            "member.left", "party", there.member_id, team=str(there.team_id), evidence=f"order {order.ref}"
-        )  # fmt: skip
+        ended = replace(there, ended_at=call.now)
+        call.tx.memberships.end([ended])
+        call.log("member.left", "party", there.member_id, team=str(there.team_id), evidence=f"order {order.ref}")
+        readings.evaluate(call, Changes(gone_memberships=(ended,)))
 
 
 def _meant(call: Call, team: str, member: str, provider: str) -> Belonging:
@@ -148,10 +151,10 @@ def planned(call: Call, action: Action, about: Belonging) -> TeamPlanSight:
     return TeamPlanSight(plan_membership(s, action), s.team, s.member, provider)
 
 
-def _hold(call: Call, about: Belonging) -> None:
-    """Keep others from acting on the administrators of what a team administers, until this transaction is over."""
-    teams = {about.team_id, *call.tx.memberships.above([about.team_id]).get(about.team_id, ())}
-    orders.hold(call, call.tx.entries.held_by(teams))
+def given_by(call: Call, about: Belonging) -> Sequence[Entry]:
+    """Return the entries that a team gives its members, by itself and by the teams that it is in."""
+    above = call.tx.memberships.above([about.team_id]).get(about.team_id, ())
+    return call.tx.entries.held_by({about.team_id, *above})
 
 
 def _situation(call: Call, about: Belonging) -> tuple[TeamSituation, Provider]:

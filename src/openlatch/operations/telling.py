@@ -28,30 +28,30 @@ MOST = 2000
 def proved(call: Call, done: Sequence[OrderSight]) -> None:
     """Tell the parties what orders have changed for them, and the holder what a party gave up."""
     for one in done:
-        if one.entry is not None:
-            _proved(call, one.order, call.tx.entries.find(str(one.entry.id)))
+        if one.entry is not None and one.account is not None:
+            _proved(call, one, one.entry, f"{one.account.name} at {one.provider}")
         elif one.team is not None and one.party.kind is PartyKind.PERSON:
             now = "are in" if one.order.action == Action.ADD_MEMBER else "are no longer in"
             title = f"You {now} the team {one.team.name} at {one.provider}"
             _tell_party(call, one.party, Notice(f"order:{one.order.id}", title))
 
 
-def _proved(call: Call, order: Order, listed: Listed) -> None:
-    action, where = Action(order.action), f"{listed.account.name} at {listed.provider.name}"
+def _proved(call: Call, one: OrderSight, entry: Entry, where: str) -> None:
+    order, action = one.order, Action(one.order.action)
     if action is Action.GIVE_UP:
-        what = "declined the offer of access to" if listed.entry.kind is Kind.OFFER else "given up their access to"
-        title = f"{listed.party.name} has {what} {where}"
+        what = "declined the offer of access to" if entry.kind is Kind.OFFER else "given up their access to"
+        title = f"{one.party.name} has {what} {where}"
         notices.tell(call, notices.managers(call), Notice(f"order:{order.id}", title, "", f"/orders?order={order.ref}"))
     if action is Action.HAND_OVER:
         key = next(step.entry for step in order.steps if step.change is not None and step.change.wider)
-        for entry in call.tx.entries.standing(listed.provider.id, [key]):
-            to = call.tx.entries.find(str(entry.id))
+        for owning in call.tx.entries.standing(entry.provider_id, [key]):
+            to = call.tx.entries.find(str(owning.id))
             _tell_party(call, to.party, Notice(f"order:{order.id}:to", f"You own {where} now"))
-    if action is Action.EXTEND and _administers_now(order, listed.entry):
-        administrators_added(call, [listed.entry])
-    title = _changed(call, action, listed.entry, where)
-    if title and listed.party.kind is PartyKind.PERSON and listed.entry.kind not in (Kind.SESSION, Kind.SECRET):
-        _tell_party(call, listed.party, Notice(f"order:{order.id}", title))
+    if action is Action.EXTEND and _administers_now(order, entry):
+        administrators_added(call, [entry])
+    title = _changed(call, action, entry, where)
+    if title and one.party.kind is PartyKind.PERSON and entry.kind not in (Kind.SESSION, Kind.SECRET):
+        _tell_party(call, one.party, Notice(f"order:{order.id}", title))
 
 
 def _administers_now(order: Order, entry: Entry) -> bool:
