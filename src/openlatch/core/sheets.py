@@ -122,7 +122,7 @@ def left_out(sheet: Sheet, form: Form) -> tuple[Note, ...]:
         if line.number <= first or line.empty:
             continue
         if line.number in form.skip:
-            found.append(Note(line.number, "left out, as you said"))
+            found.append(Note(line.number, "as you said"))
             continue
         why = _why(line, names, form)
         cells = tuple(cell.strip() for cell in line.cells)
