@@ -32,7 +32,7 @@ shuffled: test-packages setup console ## run all tests in three random orders
 nightly: test-packages setup console ## run all tests with many more made-up inputs
 	@OPENLATCH_FUZZ=20 $(BIN)/pytest -n 2 --hypothesis-profile nightly
 
-mutants: setup ## change the heart of the core a little, thousands of times (`OF=openlatch.core.proof*`), and say what no test sees
+mutants: setup ## change the heart of the core a little, thousands of times (`OF=openlatch.core.taking_back.proof*`), and say what no test sees
 	@$(BIN)/mutmut run $(OF)
 	@$(BIN)/mutmut results
 

@@ -8,10 +8,10 @@ from datetime import time
 from ipaddress import ip_network
 
 from bench.measure import growth, line, side_by_side
-from openlatch.core.exposure import Someone, difference
 from openlatch.core.hours import Window
-from openlatch.core.powers import Power
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement
+from openlatch.core.providers.sharing import ANYONE, Document, Selector, Statement
+from openlatch.core.what_if.exposure import Someone, difference
+from openlatch.words import Power
 
 __all__ = ["exposure_difference"]
 

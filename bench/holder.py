@@ -7,10 +7,10 @@ import json
 import psycopg
 
 from openlatch.core.model import Circle, Workspace
-from openlatch.core.roles import Role
 from openlatch.local.stack import Stack
 from openlatch.operations import people
 from openlatch.operations.gate import as_service
+from openlatch.words import Role
 
 __all__ = ["ADDRESS", "PASSWORD", "made"]
 

@@ -15,11 +15,10 @@ from sqlalchemy.engine import make_url
 from bench.holder import ADDRESS, PASSWORD, made
 from bench.measure import Pair, growth, line, side_by_side
 from openlatch.client import Client
-from openlatch.core.model import State
-from openlatch.core.powers import Power
 from openlatch.local.stack import Stack
 from openlatch.store import Store
 from openlatch.store.entries import EntryFilter
+from openlatch.words import Power, State
 
 __all__ = ["inventory_page"]
 

@@ -12,23 +12,13 @@ from uuid import UUID
 import psycopg
 
 from bench.measure import Pair, growth, line
-from openlatch.core.model import (
-    Abilities,
-    Circle,
-    Kind,
-    PartyKind,
-    Provider,
-    Reading,
-    ReadingOutcome,
-    ReadingState,
-    Workspace,
-)
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.powers import Power
+from openlatch.core.model import Abilities, Circle, Provider, Reading, Workspace
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.local.stack import Stack
 from openlatch.operations import readings
 from openlatch.operations.gate import as_service
 from openlatch.wiring import Service
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, ReadingState
 
 __all__ = ["large_reading"]
 

@@ -18,11 +18,11 @@ import httpx
 from bench.measure import Pair, growth, line
 from openlatch.client import Client
 from openlatch.core.model import Circle, Provider, Workspace
-from openlatch.core.roles import Role
 from openlatch.errors import OpenLatchError
 from openlatch.local.stack import Stack
 from openlatch.operations import people
 from openlatch.operations.gate import as_service
+from openlatch.words import Role
 
 __all__ = ["crash", "orders"]
 

@@ -9,9 +9,9 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.ids import uuid7
-from openlatch.core.model import Account, Entry, Kind, Party, PartyKind
-from openlatch.core.observation import ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.powers import Power
+from openlatch.core.model import Account, Entry, Party
+from openlatch.core.providers.observation import ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.words import Kind, PartyKind, Power
 
 NOW = datetime(2026, 5, 10, 12, tzinfo=UTC)
 PROVIDER = UUID(int=1)

@@ -6,27 +6,19 @@ import ast
 import re
 import subprocess
 import sys
-from enum import Enum
+from collections.abc import Iterator
 from pathlib import Path
-from typing import Any, get_args
 
 import pytest
 
-from openlatch.cli.output import ORDER, SEVERITY
-from openlatch.core.activity import How
-from openlatch.core.model import Kind, Severity, State
-from openlatch.core.offers import OfferState
-from openlatch.core.orders import OrderState
-from openlatch.core.outcomes import Outcome
-from openlatch.core.plans import Action
-from openlatch.core.powers import Power
-from openlatch.core.requests import RequestState
-from openlatch.core.reviews import RoundState
-from openlatch.core.roles import Role
+from openlatch import words
+from openlatch.cli.output import SEVERITY
 from openlatch.web.routes import ALL
-from openlatch.wire import feed
-from openlatch.wire.messages import base, offers, requests, reviews
 from openlatch.wiring import Settings
+from openlatch.words import (
+    Power,
+    Severity,
+)
 from tests.cli.test_every_command import COMMANDS
 
 ROOT = Path(__file__).parents[1]
@@ -57,28 +49,41 @@ def test_a_start_loads_nothing_heavy_that_it_does_not_need(started: str, without
     assert set(loaded) & without == set()
 
 
-# Words: the core, the messages and the console name the same things
+# Words: each is declared once, and the console names them as it does
 
-SAME: list[tuple[type[Enum], Any]] = [
-    (Power, base.PowerWord),
-    (Power, feed.PowerWord),
-    (Kind, base.KindWord),
-    (Kind, feed.KindWord),
-    (State, base.StateWord),
-    (OrderState, base.OrderStateWord),
-    (Outcome, base.OutcomeWord),
-    (Action, base.ActionWord),
-    (Role, base.RoleWord),
-    (How, base.HowWord),
-    (OfferState, offers.OfferStateWord),
-    (RequestState, requests.RequestStateWord),
-    (RoundState, reviews.RoundStateWord),
-]
+WORDS = {frozenset(one.value for one in getattr(words, name)): name for name in words.__all__}
+APART = frozenset({"entry", "account", "party"})
+"""What is also a field here and there."""
 
 
-@pytest.mark.parametrize(("ours", "sent"), SAME, ids=lambda one: getattr(one, "__name__", "wire"))
-def test_the_core_and_the_messages_have_the_same_words_in_the_same_order(ours: type[Enum], sent: Any) -> None:
-    assert [one.value for one in ours] == list(get_args(sent))
+def lists_of_words(path: Path) -> Iterator[tuple[int, frozenset[str]]]:
+    """Every list of texts in a source file, and the line that it begins in."""
+    for node in ast.walk(ast.parse(path.read_text())):
+        if isinstance(node, (ast.Tuple, ast.List, ast.Set)):
+            texts = [one.value for one in node.elts if isinstance(one, ast.Constant) and isinstance(one.value, str)]
+            if len(texts) == len(node.elts):
+                yield node.lineno, frozenset(texts)
+
+
+def test_no_list_of_words_is_written_a_second_time() -> None:
+    again = [
+        f"{path.relative_to(SOURCE)}:{line} lists what `words.{WORDS[found]}` declares"
+        for path in sorted(SOURCE.rglob("*.py"))
+        if path.name != "words.py" and "migrations" not in path.parts and "simulator" not in path.parts
+        for line, found in lists_of_words(path)
+        if found in WORDS and found != APART
+    ]
+    assert again == []
+
+
+def test_no_message_is_called_as_a_word_is() -> None:
+    """The description of the API would know only one of the two."""
+    named = {message for module in (SOURCE / "wire").rglob("*.py") for message in classes(module)}
+    assert named & set(words.__all__) == set()
+
+
+def classes(path: Path) -> list[str]:
+    return [node.name for node in ast.parse(path.read_text()).body if isinstance(node, ast.ClassDef)]
 
 
 def constant(file: str, name: str) -> list[str]:
@@ -90,9 +95,9 @@ def constant(file: str, name: str) -> list[str]:
 
 def test_the_console_and_the_command_line_name_powers_and_severities_as_the_core_does() -> None:
     powers = [power.value for power in Power]
-    assert constant("ui/powers.ts", "POWERS") == list(ORDER) == powers
+    assert constant("ui/powers.ts", "POWERS") == powers
     severities = [severity.value for severity in Severity]
-    assert constant("ui/notch.ts", "SEVERITIES") == list(SEVERITY) == severities == list(get_args(base.SeverityWord))
+    assert constant("ui/notch.ts", "SEVERITIES") == list(SEVERITY) == severities
 
 
 # Calls that can be read

@@ -9,7 +9,7 @@ from pathlib import Path
 
 import pytest
 
-from openlatch.core.roles import OPERATIONS
+from openlatch.core.people.roles import OPERATIONS
 
 ROOT = Path(__file__).parents[1]
 SOURCE = ROOT / "src"

@@ -11,12 +11,12 @@ from pydantic import BaseModel
 
 from openlatch.cli import main as command_line
 from openlatch.core.model import Abilities
-from openlatch.core.orders import FINAL, TABLE, OrderState
-from openlatch.core.ports import Connector
-from openlatch.core.risk import CIRCUMSTANCES, Weights
-from openlatch.core.roles import OPERATIONS, Role
+from openlatch.core.orders.orders import FINAL, TABLE
+from openlatch.core.people.roles import OPERATIONS
+from openlatch.core.providers.ports import Connector
 from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.program import rules_of
+from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.errors import BY_CODE
 from openlatch.operations.policy_file import BUILT_IN, read
 from openlatch.web.app import description
@@ -25,6 +25,7 @@ from openlatch.wire.policy import PolicyFile
 from openlatch.wire.proposal import ProposalFile
 from openlatch.wiring import Settings
 from openlatch.wiring import connectors as installed
+from openlatch.words import OrderState, Role
 
 DOCS = Path(__file__).parents[1]
 NOTE = "<!-- made from the code by docs/reference/make.py -->\n"

@@ -30,7 +30,7 @@ from sqlalchemy.exc import ArgumentError
 
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
-from openlatch.core.ports import Connector
+from openlatch.core.providers.ports import Connector
 from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
 from openlatch.operations.credentials import Passwords, Vault

@@ -8,12 +8,11 @@ import pytest
 
 from openlatch.client import Client
 from openlatch.core.model import Circle, Workspace
-from openlatch.core.powers import Power
-from openlatch.core.roles import Role, Scope
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.operations import people, requests
 from openlatch.operations.gate import Actor, as_service
+from openlatch.words import Power, Role, Scope
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
 

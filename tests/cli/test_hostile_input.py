@@ -10,7 +10,7 @@ import click
 import pytest
 
 from openlatch.cli.orders import ACTS
-from openlatch.core.steps import Action
+from openlatch.words import Action
 from tests.cli.commands import COMMANDS, TYPED, typed
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge

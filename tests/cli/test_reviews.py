@@ -10,10 +10,10 @@ import httpx
 import vobject
 
 from openlatch.client import Client
-from openlatch.core.roles import Role
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.operations import people
 from openlatch.wire import messages as wire
+from openlatch.words import Role
 from tests.harness.acts import review
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal

@@ -4,10 +4,11 @@ from __future__ import annotations
 
 import pytest
 
-from openlatch.core.model import Abilities, Kind
-from openlatch.core.ports import Change, Gift
+from openlatch.core.model import Abilities
+from openlatch.core.providers.ports import Change, Gift
 from openlatch.errors import ProviderRefused
 from openlatch.wiring import connectors
+from openlatch.words import Kind
 from tests.test_habits import ROOT, load
 
 CHANGES = ("narrows", "pauses", "dates", "raises", "prolongs", "widens")

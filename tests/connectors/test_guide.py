@@ -8,8 +8,8 @@ import sys
 from pathlib import Path
 from uuid import uuid4
 
-from openlatch.core.observation import complaints
-from openlatch.core.reconcile import Held, reconcile
+from openlatch.core.inventory.reconcile import Held, reconcile
+from openlatch.core.providers.observation import complaints
 from tests.factories import NOW, PROVIDER, ids
 
 GUIDE = Path(__file__).parents[2] / "docs" / "guide" / "connectors.md"
@@ -20,7 +20,7 @@ mast: Ivo Marsh <ivo.marsh@kestrelridge.example>
 """
 USE = """
 import json, sys
-from openlatch.core.reconcile import Observation
+from openlatch.core.inventory.reconcile import Observation
 from openlatch.core.model import ReadingOutcome
 from openlatch.wiring import connectors
 

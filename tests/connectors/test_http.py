@@ -21,7 +21,7 @@ from cryptography.x509.oid import NameOID
 
 from openlatch.connectors.http import Caller
 from openlatch.connectors.scim import ScimConnector
-from openlatch.core.ports import Page
+from openlatch.core.providers.ports import Page
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 from tests.factories import NOW, ago
 

@@ -12,14 +12,13 @@ from uuid import uuid4
 import pytest
 
 from openlatch.connectors.imap import ImapConnector
-from openlatch.core.meaning import Vocabulary
-from openlatch.core.model import Kind, PartyKind
-from openlatch.core.observation import ObservedEntry
-from openlatch.core.ports import Change, Gift
-from openlatch.core.powers import Power
+from openlatch.core.providers.meaning import Vocabulary
+from openlatch.core.providers.observation import ObservedEntry
+from openlatch.core.providers.ports import Change, Gift
 from openlatch.demo.protocols import MAILBOX_OWNER
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused
 from openlatch.local.stack import Stack
+from openlatch.words import Kind, PartyKind, Power
 
 ORLA = "orla.finch"
 

@@ -10,12 +10,11 @@ import httpx
 import pytest
 
 from openlatch.connectors.oauth import OAuthConnector
-from openlatch.core.meaning import Vocabulary
-from openlatch.core.model import Kind
-from openlatch.core.observation import ObservedEntry
-from openlatch.core.powers import Power
+from openlatch.core.providers.meaning import Vocabulary
+from openlatch.core.providers.observation import ObservedEntry
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.simulator import OAuthStandIn
+from openlatch.words import Kind, Power
 
 SETTINGS = {"issuer": "http://box.example", "account": "Donations"}
 TOKENS = [

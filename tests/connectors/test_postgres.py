@@ -11,12 +11,11 @@ import psycopg
 import pytest
 
 from openlatch.connectors.postgres import PostgresConnector
-from openlatch.core.model import Kind
-from openlatch.core.ports import Change, Gift
-from openlatch.core.powers import Power
+from openlatch.core.providers.ports import Change, Gift
 from openlatch.demo import catalogue
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused
 from openlatch.local.stack import Stack
+from openlatch.words import Kind, Power
 
 PASSWORD = "only-for-this-test"
 

@@ -20,11 +20,11 @@ from scim2_server.testserver.application import BEARER_TOKEN_SCHEME, BearerToken
 from scim2_server.utils import load_default_provider
 
 from openlatch.connectors.scim import ScimConnector
-from openlatch.core.model import PartyKind, PartyStatus, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedMembership, complaints, resolved
-from openlatch.core.ports import Page
+from openlatch.core.providers.observation import Observation, ObservedMembership, complaints, resolved
+from openlatch.core.providers.ports import Page
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.simulator import ScimStandIn
+from openlatch.words import PartyKind, PartyStatus, ReadingOutcome
 from tests.harness.faults import Meddling, shorter
 
 SETTINGS = {"url": "http://roll.example", "account": "People directory"}

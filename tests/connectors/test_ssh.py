@@ -19,13 +19,12 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.connectors.ssh import SshConnector, dated, parse_line
-from openlatch.core.meaning import Vocabulary
-from openlatch.core.model import Kind
-from openlatch.core.observation import ObservedEntry, ObservedParty
-from openlatch.core.ports import Change
-from openlatch.core.powers import Power
+from openlatch.core.providers.meaning import Vocabulary
+from openlatch.core.providers.observation import ObservedEntry, ObservedParty
+from openlatch.core.providers.ports import Change
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
 from openlatch.local.stack import Stack
+from openlatch.words import Kind, Power
 
 PUBLIC = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIOfG3gkO89S13uJMpxVlTWPbUPTA5+B5ZaC3KjyDoJ9w"
 

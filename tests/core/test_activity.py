@@ -6,9 +6,10 @@ from typing import Any
 
 import pytest
 
-from openlatch.core.activity import How, attribute
-from openlatch.core.model import Circle, Membership, PartyKind
-from openlatch.core.observation import ObservedActivity
+from openlatch.core.inventory.activity import attribute
+from openlatch.core.model import Circle, Membership
+from openlatch.core.providers.observation import ObservedActivity
+from openlatch.words import How, PartyKind
 from tests.factories import NOW, PROVIDER, account, entry, ids, party
 
 CIRCLE = Circle(frozenset({"kestrelridge.example"}))

@@ -9,11 +9,12 @@ from datetime import timedelta
 from hypothesis import event, given
 from hypothesis import strategies as st
 
-from openlatch.core.acts import Around, possible
 from openlatch.core.hours import Hours
-from openlatch.core.model import Abilities, EndReason, Entry, Kind, PartyKind, State
-from openlatch.core.plans import Action, Ask, make_plan
+from openlatch.core.model import Abilities, Entry
+from openlatch.core.orders.acts import Around, possible
+from openlatch.core.orders.plans import Ask, make_plan
 from openlatch.errors import Conflict, Invalid
+from openlatch.words import Action, EndReason, Kind, PartyKind, State
 from tests.core.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, others, theirs
 from tests.factories import NOW
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.advise import narrowest
-from openlatch.core.powers import Power
+from openlatch.core.rules.advise import narrowest
+from openlatch.words import Power
 
 powers = st.sets(st.sampled_from(list(Power)))
 levels = st.dictionaries(st.sampled_from("abcdefgh"), powers.map(lambda some: tuple(sorted(some))), max_size=6)

@@ -7,9 +7,10 @@ from dataclasses import replace
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.comparing import Effect, apart
-from openlatch.core.powers import Power, in_order
-from openlatch.core.whatif import Ability
+from openlatch.core.powers import in_order
+from openlatch.core.what_if.comparing import Effect, apart
+from openlatch.core.what_if.shifts import Ability
+from openlatch.words import Power
 
 POWERS = st.sets(st.sampled_from((Power.VIEW, Power.EDIT, Power.SPEND)), min_size=1).map(in_order)
 PARTS = st.sets(st.sampled_from(("gate", "till", "tower")), max_size=3).map(sorted).map(tuple)

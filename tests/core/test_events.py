@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.events import SAID, detail
+from openlatch.core.record.events import SAID, detail
 
 
 def test_what_nobody_reads_is_left_out_and_what_is_nested_is_laid_flat() -> None:

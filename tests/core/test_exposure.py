@@ -8,9 +8,9 @@ from ipaddress import ip_network
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.exposure import Someone, anyone_gains, difference
-from openlatch.core.powers import Power
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement
+from openlatch.core.providers.sharing import ANYONE, Document, Selector, Statement
+from openlatch.core.what_if.exposure import Someone, anyone_gains, difference
+from openlatch.words import Power
 from tests.core.test_sharing import ADDRESSES, DOCUMENTS, DOMAIN, MINUTES, PERSON, POWERS, TEAM, holds
 
 LONER = Selector("party", "q")

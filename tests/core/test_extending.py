@@ -10,14 +10,14 @@ import pytest
 from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
-from openlatch.core.extending import LIFTS
 from openlatch.core.hours import DAYS, Hours
 from openlatch.core.limits import Limits
-from openlatch.core.model import Abilities, Entry, Kind, PartyStatus, Severity, State
-from openlatch.core.plans import Action, Ask, Plan, make_plan
-from openlatch.core.powers import Power
-from openlatch.core.steps import Extent
+from openlatch.core.model import Abilities, Entry
+from openlatch.core.orders.extending import LIFTS
+from openlatch.core.orders.plans import Ask, Plan, make_plan
+from openlatch.core.orders.steps import Extent
 from openlatch.errors import Conflict, Invalid
+from openlatch.words import Action, Kind, PartyStatus, Power, Severity, State
 from tests.core.test_plans import ALL, LEVELS, WHO, around, calls, theirs
 from tests.factories import NOW
 

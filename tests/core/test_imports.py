@@ -10,11 +10,11 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.import_rows import FIELDS, cut_apart, put_together
-from openlatch.core.imports import Imported, read_rows
+from openlatch.core.inventory.import_rows import FIELDS, cut_apart, put_together
+from openlatch.core.inventory.imports import Imported, read_rows
 from openlatch.core.model import Dependency
-from openlatch.core.observation import ObservedEntry
-from openlatch.core.powers import Power
+from openlatch.core.providers.observation import ObservedEntry
+from openlatch.words import Power
 from tests.factories import NOW
 
 HEADER = ("Account", "Who", "E-mail", "Role", "Until", "Powers", "Favourite star")

@@ -9,7 +9,7 @@ import rfc8785
 from hypothesis import assume, given
 from hypothesis import strategies as st
 
-from openlatch.core.ledger import START, Sealed, canonical, link, verify
+from openlatch.core.record.ledger import START, Sealed, canonical, link, verify
 from openlatch.errors import Invalid
 
 keys = st.text(st.characters(min_codepoint=32, max_codepoint=126), max_size=8)

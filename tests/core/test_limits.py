@@ -9,7 +9,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.limits import Limits, Taken, broken, strictest
-from openlatch.core.powers import Power
+from openlatch.words import Power
 
 ME = Taken("me", "Orla Finch", outside=False)
 OUTSIDER = Taken("out", "Lantern Works", outside=True)

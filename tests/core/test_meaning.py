@@ -3,9 +3,9 @@ from __future__ import annotations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.meaning import Carried, Origin, Vocabulary, levels_of
-from openlatch.core.model import Kind
-from openlatch.core.powers import ORDER, Power
+from openlatch.core.powers import ORDER
+from openlatch.core.providers.meaning import Carried, Vocabulary, levels_of
+from openlatch.words import Kind, Origin, Power
 
 WORDS = st.sampled_from(["guide", "keeper", "plates:read", "plates:write", "payouts"])
 LISTS = st.dictionaries(WORDS, st.lists(st.sampled_from(ORDER), unique=True).map(tuple))

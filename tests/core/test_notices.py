@@ -9,7 +9,8 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.connectors.smtp import message
-from openlatch.core.notices import DIGEST_AT, Notice, Telling, letter, when
+from openlatch.core.telling.notices import DIGEST_AT, Notice, letter, when
+from openlatch.words import Telling
 from tests.factories import NOW
 
 ZONES = st.sampled_from(["Europe/London", "America/New_York", "Asia/Kathmandu", "Pacific/Auckland"])

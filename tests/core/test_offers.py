@@ -9,14 +9,14 @@ from uuid import UUID
 
 import pytest
 
-from openlatch.core import offers, requests
 from openlatch.core.hours import Hours
-from openlatch.core.model import EndReason, Kind, Severity
-from openlatch.core.offers import Offer, OfferMove, OfferState, Part, Stage, remarks, stages, why_ended
-from openlatch.core.powers import Power
-from openlatch.core.requests import Request, RequestMove, RequestState, compare
-from openlatch.core.tasks import Choice
+from openlatch.core.letting_in.arrival import offers, requests
+from openlatch.core.letting_in.offers import Offer, OfferMove, Part, Stage, stages, why_ended
+from openlatch.core.letting_in.requests import Request, RequestMove, compare
+from openlatch.core.orders.remarks import remarks
+from openlatch.core.rules.tasks import Choice
 from openlatch.errors import Conflict
+from openlatch.words import EndReason, Kind, OfferState, Power, RequestState, Severity
 
 NOW = datetime(2027, 3, 1, tzinfo=UTC)
 V, E, X, S = Power.VIEW, Power.EDIT, Power.EXPORT, Power.SPEND

@@ -8,8 +8,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.orders import ATTEMPTS, FINAL, PATIENCE, TABLE, Move, OrderState, again_after, look_again, move
+from openlatch.core.orders.orders import ATTEMPTS, FINAL, PATIENCE, TABLE, Move, again_after, look_again, move
 from openlatch.errors import Conflict
+from openlatch.words import OrderState
 
 
 @pytest.mark.parametrize("state", list(OrderState))

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 import pytest
 
-from openlatch.core.orders import FINAL, OrderState
-from openlatch.core.outcomes import Outcome, Tone
+from openlatch.core.orders.orders import FINAL
+from openlatch.words import OrderState, Outcome, Tone
 
 
 @pytest.mark.parametrize("state", OrderState)

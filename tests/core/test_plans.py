@@ -12,27 +12,15 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window, day_in, last_day
-from openlatch.core.impact import Situation
-from openlatch.core.leaver import Phase, leaver_items
-from openlatch.core.model import (
-    Abilities,
-    Dependency,
-    EndReason,
-    Entry,
-    Kind,
-    Membership,
-    PartyKind,
-    PartyStatus,
-    ReadingOutcome,
-    Side,
-    State,
-)
+from openlatch.core.model import Abilities, Dependency, Entry, Membership
 from openlatch.core.model import Party as PartyValue
-from openlatch.core.observation import Observation, ObservedEntry
-from openlatch.core.plans import Action, Ask, Plan, Step, make_plan, why_ended
-from openlatch.core.powers import Power
-from openlatch.core.proof import verify
+from openlatch.core.orders.impact import Situation
+from openlatch.core.orders.plans import Ask, Plan, Step, make_plan, why_ended
+from openlatch.core.providers.observation import Observation, ObservedEntry
+from openlatch.core.taking_back.leaver import Phase, leaver_items
+from openlatch.core.taking_back.proof import verify
 from openlatch.errors import Conflict, Invalid
+from openlatch.words import Action, EndReason, Kind, PartyKind, PartyStatus, Power, ReadingOutcome, Side, State
 from tests.factories import GATE, NOW, account, entry, observed, party
 
 KINDS = frozenset(Kind)

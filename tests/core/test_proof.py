@@ -12,16 +12,16 @@ from hypothesis import assume, event, given, settings
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours
-from openlatch.core.letting_in import let_in
-from openlatch.core.model import EndReason, Kind, PartyKind, ReadingOutcome, State
-from openlatch.core.observation import Observation, ObservedEntry, ObservedMembership
-from openlatch.core.offers import Part
-from openlatch.core.plans import Action, Ask, make_plan
-from openlatch.core.ports import Change, Gift
-from openlatch.core.powers import Power, in_order
-from openlatch.core.proof import already_there, noted, verify
-from openlatch.core.steps import Extent, Step, held_before
+from openlatch.core.letting_in.arrival import let_in
+from openlatch.core.letting_in.offers import Part
+from openlatch.core.orders.plans import Ask, make_plan
+from openlatch.core.orders.steps import Extent, Step, held_before
+from openlatch.core.powers import in_order
+from openlatch.core.providers.observation import Observation, ObservedEntry, ObservedMembership
+from openlatch.core.providers.ports import Change, Gift
+from openlatch.core.taking_back.proof import already_there, noted, verify
 from openlatch.errors import Conflict, Invalid
+from openlatch.words import Action, EndReason, Kind, PartyKind, Power, ReadingOutcome, State
 from tests.core.test_extending import HOURS, more
 from tests.core.test_plans import ALL, GATE_ACCOUNT, KINDS, LEVELS, WHO, around, others, theirs
 from tests.factories import GATE, NOW, observed, observed_party

@@ -10,10 +10,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours
-from openlatch.core.matching import openings
-from openlatch.core.model import EndReason, Entry, Kind, PartyKind, State
-from openlatch.core.powers import Power
-from openlatch.core.reach import Claim, Graph, Link, Piece, loses, reach, smallest_cut
+from openlatch.core.inventory.matching import openings
+from openlatch.core.inventory.reach import Claim, Graph, Link, Piece, loses, reach, smallest_cut
+from openlatch.core.model import Entry
+from openlatch.words import EndReason, Kind, PartyKind, Power, State
 from tests.factories import entry, party
 
 PARTIES = [UUID(int=n) for n in range(1, 6)]

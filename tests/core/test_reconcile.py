@@ -14,20 +14,10 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.meaning import Vocabulary
-from openlatch.core.model import (
-    Circle,
-    EndReason,
-    Entry,
-    Kind,
-    Membership,
-    Party,
-    PartyKind,
-    ReadingOutcome,
-    State,
-    normal_address,
-)
-from openlatch.core.observation import (
+from openlatch.core.inventory.reconcile import Changes, Held, Identifier, reconcile, salt, withheld
+from openlatch.core.model import Circle, Entry, Membership, Party, normal_address
+from openlatch.core.providers.meaning import Vocabulary
+from openlatch.core.providers.observation import (
     Observation,
     ObservedAccount,
     ObservedEntry,
@@ -40,8 +30,7 @@ from openlatch.core.observation import (
     resolved,
     sifted,
 )
-from openlatch.core.powers import Power
-from openlatch.core.reconcile import Changes, Held, Identifier, reconcile, salt, withheld
+from openlatch.words import EndReason, Kind, PartyKind, Power, ReadingOutcome, State
 from tests.factories import GATE, NOW, PROVIDER, ago, ids, observed, observed_party
 
 COMPLETE = ReadingOutcome.COMPLETE

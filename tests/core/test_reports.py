@@ -9,12 +9,12 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.decisions import Choice, Decision, Facts
 from openlatch.core.model import Author
-from openlatch.core.outcomes import Outcome
-from openlatch.core.reports import Fact, Report, digest, plain, review_line, rule_counts, what_remains
-from openlatch.core.reviews import Item, LeftOpen
+from openlatch.core.reviews.decisions import Decision, Facts
+from openlatch.core.reviews.plans import Item, LeftOpen
+from openlatch.core.reviews.reports import Fact, Report, digest, plain, review_line, rule_counts, what_remains
 from openlatch.wire.receipt import report_digest
+from openlatch.words import Choice, Outcome
 from tests.factories import NOW, ago, ids
 
 NEW = ids()

@@ -10,9 +10,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.decisions import (
+from openlatch.core.model import Author
+from openlatch.core.reviews.decisions import (
     ORDERED,
-    Choice,
     Decision,
     Facts,
     advised,
@@ -21,11 +21,10 @@ from openlatch.core.decisions import (
     checked,
     reason_needed,
 )
-from openlatch.core.model import Author, Severity
-from openlatch.core.plans import Action
-from openlatch.core.reviews import Asked, Reviewers, ReviewPlan, Unanswered, assign, compare, scope_said, unanswered
+from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, compare, scope_said, unanswered
 from openlatch.errors import Invalid
 from openlatch.operations.entries import Wanted
+from openlatch.words import Action, Choice, Reviewers, Severity, Unanswered
 from tests.factories import NOW, ago
 
 TODAY = NOW.date()

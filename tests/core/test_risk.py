@@ -8,14 +8,14 @@ from typing import Any
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.powers import Power
-from openlatch.core.risk import CIRCUMSTANCES, MOST, Weights, combined, lines, risk, shares
-from openlatch.core.rules.catalogue import COLUMNS, Subject
+from openlatch.core.rules.catalogue import COLUMNS
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.policy import Policy
 from openlatch.core.rules.program import compile_policy
+from openlatch.core.rules.risk import CIRCUMSTANCES, MOST, Weights, combined, lines, risk, shares
 from openlatch.core.rules.rows import Concerned, Singly
 from openlatch.operations.policy_file import BUILT_IN, read
+from openlatch.words import Power, Subject
 from tests.core.rules.inventories import Inventory, inventory
 from tests.core.rules.test_agreement import LIMITS
 from tests.factories import NOW

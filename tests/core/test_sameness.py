@@ -9,8 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.model import Circle, Party, PartyKind, normal_address
-from openlatch.core.sameness import Doubt, Key, Known, Resemblance, identifies, is_role, perhaps
+from openlatch.core.inventory.sameness import Key, Known, identifies, is_role, perhaps
+from openlatch.core.model import Circle, Party, normal_address
+from openlatch.words import Doubt, PartyKind, Resemblance
 
 OURS = Circle(frozenset({"kestrelridge.example"}))
 AT, ELSEWHERE, THIRD = UUID(int=1), UUID(int=2), UUID(int=3)

@@ -6,7 +6,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.secrecy import holds_secret, names_secret, tells_secret
+from openlatch.core.record.secrecy import holds_secret, names_secret, tells_secret
 
 CANARIES = ("Gr4phite!Weasel7", "xK9#mQ2$vL8pR", "tok_9fJ2kLmN0pQrS7uVwX!", "Zq7-Wx9_Ty3@kLm")
 

@@ -11,8 +11,7 @@ from hypothesis import example, given
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.model import Kind, PartyKind, ReadingOutcome
-from openlatch.core.observation import (
+from openlatch.core.providers.observation import (
     Observation,
     ObservedAccount,
     ObservedMembership,
@@ -21,8 +20,8 @@ from openlatch.core.observation import (
     complaints,
     spread,
 )
-from openlatch.core.powers import Power
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement, edges_of, exposures, pieces, region
+from openlatch.core.providers.sharing import ANYONE, Document, Selector, Statement, edges_of, exposures, pieces, region
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 
 POWERS = (Power.VIEW, Power.EDIT, Power.ADMIT)
 DOMAIN, TEAM, PERSON = Selector("domain", "lakeside.example"), Selector("party", "t"), Selector("party", "p")

@@ -9,9 +9,9 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.imports import Imported, read_list, shown
-from openlatch.core.sheets import Form, Line, Sheet, headers_of, left_out, signature
-from openlatch.core.written import Order
+from openlatch.core.inventory.imports import Imported, read_list, shown
+from openlatch.core.inventory.sheets import Form, Line, Sheet, headers_of, left_out, signature
+from openlatch.words import DayOrder
 from tests.factories import NOW
 
 HEADER = ("Account", "Name", "E-mail", "Since", "Until")
@@ -94,12 +94,12 @@ def test_dates_are_decided_by_their_column_or_asked_about() -> None:
         return sheet(HEADER, *((*ORLA[:1], f"P{n}", f"p{n}@a.example", "", one) for n, one in enumerate(untils)))
 
     found = taken(of("31/12/2026", "01/02/2027"))
-    assert found.orders == {"Until": Order.DAY_FIRST}
+    assert found.orders == {"Until": DayOrder.DAY_FIRST}
     assert found.observation.entries[1].ends_at == datetime(2027, 2, 2, tzinfo=UTC)
     asked = taken(of("01/02/2027", "03/04/2027"))
     assert asked.orders == {"Until": None}
     assert [(c.line, c.column) for c in asked.complaints] == [(1, "Until")]
-    said = taken(of("01/02/2027", "03/04/2027"), form=Form(orders={"Until": Order.MONTH_FIRST}))
+    said = taken(of("01/02/2027", "03/04/2027"), form=Form(orders={"Until": DayOrder.MONTH_FIRST}))
     assert said.observation.entries[0].ends_at == datetime(2027, 1, 3, tzinfo=UTC)
     (against,) = taken(of("31/12/2026", "12/31/2026")).complaints
     assert (against.line, against.column) == (3, "Until")

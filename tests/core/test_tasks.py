@@ -7,8 +7,9 @@ from itertools import combinations
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.powers import MONEY, Power, in_order, weighty
-from openlatch.core.tasks import BUILT_IN, Fit, fit
+from openlatch.core.powers import MONEY, in_order, weighty
+from openlatch.core.rules.tasks import BUILT_IN, Fit, fit
+from openlatch.words import Power
 
 POWERS = st.frozensets(st.sampled_from(tuple(Power)), max_size=5)
 LEVELS = st.dictionaries(st.sampled_from(("guide", "cashier", "keeper", "reader")), POWERS, max_size=4)

@@ -9,15 +9,15 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.impact import administers
-from openlatch.core.model import Abilities, Kind, Party, PartyKind, PartyStatus, ReadingOutcome, State
-from openlatch.core.observation import Observation, ObservedMembership, ObservedParty
-from openlatch.core.powers import Power
-from openlatch.core.proof import already_there, verify
-from openlatch.core.reach import Graph, Link
-from openlatch.core.steps import Action, Plan
-from openlatch.core.teams import TeamSituation, plan_membership
+from openlatch.core.inventory.reach import Graph, Link
+from openlatch.core.model import Abilities, Party
+from openlatch.core.orders.impact import administers
+from openlatch.core.orders.steps import Plan
+from openlatch.core.orders.teams import TeamSituation, plan_membership
+from openlatch.core.providers.observation import Observation, ObservedMembership, ObservedParty
+from openlatch.core.taking_back.proof import already_there, verify
 from openlatch.errors import Conflict
+from openlatch.words import Action, Kind, PartyKind, PartyStatus, Power, ReadingOutcome, State
 from tests.factories import NOW, entry, party
 
 ADA, BO, CREW, GUARD, EVERY = (UUID(int=n) for n in range(1, 6))

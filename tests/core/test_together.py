@@ -10,10 +10,11 @@ import pytest
 from hypothesis import event, given, settings
 from hypothesis import strategies as st
 
-from openlatch.core.impact import administers
-from openlatch.core.model import Entry, Kind, Party, PartyStatus, State
-from openlatch.core.plans import Action, Ask, make_plan
-from openlatch.core.together import Act, becomes, foresee, locked_out, locked_out_text
+from openlatch.core.model import Entry, Party
+from openlatch.core.orders.impact import administers
+from openlatch.core.orders.plans import Ask, make_plan
+from openlatch.core.taking_back.together import Act, becomes, foresee, locked_out, locked_out_text
+from openlatch.words import Action, Kind, PartyStatus, State
 from tests.core.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, theirs
 from tests.factories import NOW, account, entry, party
 

@@ -11,11 +11,11 @@ from hypothesis import given, settings
 from hypothesis import strategies as st
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.model import Entry, Kind, State
-from openlatch.core.powers import Power
-from openlatch.core.reach import effective
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement
-from openlatch.core.whatif import Picture, Shift, shifts, someone
+from openlatch.core.inventory.reach import effective
+from openlatch.core.model import Entry
+from openlatch.core.providers.sharing import ANYONE, Document, Selector, Statement
+from openlatch.core.what_if.shifts import Picture, Shift, shifts, someone
+from openlatch.words import Kind, Power, State
 
 V, E = Power.VIEW, Power.EDIT
 ACCOUNT = UUID(int=100)

@@ -9,7 +9,8 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.written import Order, says_nothing, says_unknown, says_without_end, settled_order, to_instant
+from openlatch.core.inventory.written import says_nothing, says_unknown, says_without_end, settled_order, to_instant
+from openlatch.words import DayOrder
 
 LONDON = ZoneInfo("Europe/London")
 DAYS = st.dates(date(1990, 1, 1), date(2060, 12, 31))
@@ -27,11 +28,11 @@ def test_a_day_that_can_mean_one_only_is_that_whoever_writes_it(day: date, form:
     assert found == datetime(day.year, day.month, day.day, tzinfo=LONDON) + timedelta(days=last_day)
 
 
-@given(DAYS, st.sampled_from(NUMBERS), st.sampled_from(Order))
+@given(DAYS, st.sampled_from(NUMBERS), st.sampled_from(DayOrder))
 def test_two_numbers_mean_what_their_column_says_and_are_refused_where_it_says_nothing(
-    day: date, form: str, order: Order
+    day: date, form: str, order: DayOrder
 ) -> None:
-    a, b = (day.day, day.month) if order is Order.DAY_FIRST else (day.month, day.day)
+    a, b = (day.day, day.month) if order is DayOrder.DAY_FIRST else (day.month, day.day)
     text = form.format(a=a, b=b, y=day.year)
     assert to_instant(text, LONDON, order).date() == day
     if a != b:
@@ -39,9 +40,9 @@ def test_two_numbers_mean_what_their_column_says_and_are_refused_where_it_says_n
             to_instant(text, LONDON, None)
 
 
-@given(st.lists(DAYS, min_size=1, max_size=8), st.sampled_from(Order), st.sampled_from(NUMBERS[:3]))
-def test_a_column_is_decided_by_what_it_holds_and_never_wrongly(days: list[date], order: Order, form: str) -> None:
-    pairs = [(d.day, d.month) if order is Order.DAY_FIRST else (d.month, d.day) for d in days]
+@given(st.lists(DAYS, min_size=1, max_size=8), st.sampled_from(DayOrder), st.sampled_from(NUMBERS[:3]))
+def test_a_column_is_decided_by_what_it_holds_and_never_wrongly(days: list[date], order: DayOrder, form: str) -> None:
+    pairs = [(d.day, d.month) if order is DayOrder.DAY_FIRST else (d.month, d.day) for d in days]
     texts = [form.format(a=a, b=b, y=d.year) for (a, b), d in zip(pairs, days, strict=True)]
     found, matters = settled_order(texts)
     assert found in (None, order)
@@ -50,8 +51,8 @@ def test_a_column_is_decided_by_what_it_holds_and_never_wrongly(days: list[date]
 
 
 def test_dots_put_the_day_first_unless_something_speaks_against_it() -> None:
-    assert settled_order(["01.02.2026", "03.04.2026"]) == (Order.DAY_FIRST, True)
-    assert settled_order(["01.13.2026", "03.04.2026"]) == (Order.MONTH_FIRST, True)
+    assert settled_order(["01.02.2026", "03.04.2026"]) == (DayOrder.DAY_FIRST, True)
+    assert settled_order(["01.13.2026", "03.04.2026"]) == (DayOrder.MONTH_FIRST, True)
     assert settled_order(["01/02/2026", "03.04.2026"]) == (None, True)
     assert settled_order(["5/5/2026", "unlimited", ""]) == (None, False)
 
@@ -64,11 +65,11 @@ def test_dots_put_the_day_first_unless_something_speaks_against_it() -> None:
     ],
 )  # fmt: skip
 def test_short_years_and_months_of_other_languages(text: str, expected: date) -> None:
-    assert to_instant(text, LONDON, Order.DAY_FIRST).date() == expected
+    assert to_instant(text, LONDON, DayOrder.DAY_FIRST).date() == expected
 
 
 def test_a_time_of_the_day_is_kept() -> None:
-    assert to_instant("10/05/2026 19:30", LONDON, Order.DAY_FIRST) == datetime(2026, 5, 10, 18, 30, tzinfo=UTC)
+    assert to_instant("10/05/2026 19:30", LONDON, DayOrder.DAY_FIRST) == datetime(2026, 5, 10, 18, 30, tzinfo=UTC)
     assert to_instant("10 May 2026, 19:30", LONDON, None, last_day=True) == datetime(2026, 5, 10, 18, 30, tzinfo=UTC)
 
 
@@ -76,7 +77,7 @@ def test_a_time_of_the_day_is_kept() -> None:
     "text", ["31/02/2026", "13/13/2026", "May 2026", "soon", "45", "10 Mayo Street 2026", "2026", "0/0/2026", "Q2 2026"]
 )
 def test_what_is_no_day_is_none(text: str) -> None:
-    for order in Order:
+    for order in DayOrder:
         with pytest.raises(ValueError, match=r"\w"):
             to_instant(text, LONDON, order)
 

@@ -25,8 +25,8 @@ from openlatch.connectors.oauth import OAuthConnector
 from openlatch.connectors.scim import ScimConnector
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
-from openlatch.core.notices import Letter
-from openlatch.core.ports import Connector
+from openlatch.core.providers.ports import Connector
+from openlatch.core.telling.notices import Letter
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.jobs import announce, deliver, tasks

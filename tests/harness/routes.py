@@ -9,10 +9,11 @@ from collections.abc import Callable, Iterator
 from functools import cache
 from typing import Any
 
-from openlatch.core.roles import OPERATIONS, Role
+from openlatch.core.people.roles import OPERATIONS
 from openlatch.operations.gate import GATED
 from openlatch.web.api import Route
 from openlatch.web.routes import ALL
+from openlatch.words import Role
 
 ROUTES: list[Route] = [route for routes in ALL for route in routes.all]
 NAMES = {function: name for name, function in GATED.items()}

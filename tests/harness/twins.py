@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from openlatch.core.model import Kind, PartyKind, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.powers import Power
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.operations import readings
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 from tests.harness.ridge import Ridge
 
 PLACES = (("Ticket Desk", "Gate", "d"), ("Plate Archive", "Night-Sky Plates", "s"))

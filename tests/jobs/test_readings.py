@@ -9,14 +9,14 @@ from itertools import count
 
 import pytest
 
-from openlatch.core.model import Abilities, Kind, PartyKind, PartyStatus, Provider, Reading
-from openlatch.core.observation import ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import Page
-from openlatch.core.powers import Power
-from openlatch.core.reconcile import Identifier
+from openlatch.core.inventory.reconcile import Identifier
+from openlatch.core.model import Abilities, Provider, Reading
+from openlatch.core.providers.observation import ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
+from openlatch.core.providers.ports import Page
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderTrouble
 from openlatch.jobs.read import read
 from openlatch.operations import readings
+from openlatch.words import Kind, PartyKind, PartyStatus, Power
 from tests.harness.ridge import Ridge
 
 WHO = ObservedParty("w", PartyKind.PERSON, "Wren Hale", ("wren@northcape-uni.example",))

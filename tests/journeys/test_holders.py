@@ -8,12 +8,11 @@ import pytest
 from playwright.sync_api import Page, expect
 
 from openlatch.core.model import Circle, Workspace
-from openlatch.core.powers import Power
-from openlatch.core.roles import Role, Scope
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.local.stack import Stack
 from openlatch.operations import people, requests
 from openlatch.operations.gate import Actor, as_service
+from openlatch.words import Power, Role, Scope
 from tests.journeys.conftest import faults_of, sign_in
 
 MAREN = f"maren.ashdown@{DOMAIN}"

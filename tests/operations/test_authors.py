@@ -6,9 +6,9 @@ from collections.abc import Iterator
 
 import pytest
 
-from openlatch.core.roles import Role
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.operations import people
+from openlatch.words import Role
 from tests.harness.acts import Spares, settle
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge

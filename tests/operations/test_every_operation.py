@@ -6,7 +6,7 @@ from collections.abc import Iterator
 
 import pytest
 
-from openlatch.core.roles import OPERATIONS
+from openlatch.core.people.roles import OPERATIONS
 from tests.harness.acts import Spares
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge

@@ -7,10 +7,10 @@ from dataclasses import replace
 
 import pytest
 
-from openlatch.core.roles import Role
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.errors import Invalid, NotFound
 from openlatch.operations import people
+from openlatch.words import Role
 from tests.harness.acts import Spares
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge

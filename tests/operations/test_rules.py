@@ -9,7 +9,7 @@ from datetime import date, datetime, timedelta
 import pytest
 
 from openlatch.client import Client
-from openlatch.core.imports import read_rows
+from openlatch.core.inventory.imports import read_rows
 from openlatch.demo.cast import DOMAIN
 from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed

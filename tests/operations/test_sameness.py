@@ -12,14 +12,12 @@ import pytest
 from hypothesis import HealthCheck, given, settings
 from hypothesis import strategies as st
 
-from openlatch.core.model import Kind, PartyKind, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.powers import Power
-from openlatch.core.roles import Scope
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, NotFound
 from openlatch.operations import flags, readings, sameness
 from openlatch.operations.gate import Actor, Call
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, Scope
 from tests.harness.ridge import Ridge
 
 OUT = "northcape-uni.example"

@@ -6,11 +6,10 @@ from collections.abc import Iterator
 
 import pytest
 
-from openlatch.core.model import Kind, PartyKind, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.powers import Power
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.errors import Invalid
 from openlatch.operations import readings
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 from tests.harness.acts import Spares
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge

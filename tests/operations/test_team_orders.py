@@ -8,13 +8,13 @@ from concurrent.futures import ThreadPoolExecutor
 
 import pytest
 
-from openlatch.core.model import PartyKind, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedMembership, ObservedParty
+from openlatch.core.providers.observation import Observation, ObservedMembership, ObservedParty
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict, Invalid
 from openlatch.operations import readings
 from openlatch.wire import messages as wire
 from openlatch.wire.receipt import check
+from openlatch.words import PartyKind, ReadingOutcome
 from tests.harness.acts import Desk, Spares, read, settle
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge

@@ -24,7 +24,7 @@ def proposed(*changes: dict[str, Any], title: str = "What if") -> dict[str, Any]
     return {"proposal": 1, "title": title, "changes": list(changes)}
 
 
-def outcome(client: Client, *changes: dict[str, Any]) -> wire.Outcome:
+def outcome(client: Client, *changes: dict[str, Any]) -> wire.ProposalOutcome:
     found = client.worked_out(client.propose(proposed(*changes)).ref)
     assert found.state == "done", found.runs[-1].trouble
     assert found.runs[-1].outcome is not None

@@ -14,11 +14,11 @@ import pytest
 from openlatch.cli.connection import Carrier
 from openlatch.client import Client
 from openlatch.core.model import Circle, Workspace
-from openlatch.core.roles import Role
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.errors import Invalid
 from openlatch.operations import people
 from openlatch.operations.gate import as_service
+from openlatch.words import Role
 from tests.harness.acts import settle
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal

@@ -15,10 +15,10 @@ import pytest
 
 from openlatch.core.ids import uuid7
 from openlatch.core.model import Circle, Person, Workspace
-from openlatch.core.roles import Role, Scope
 from openlatch.operations import hand, notices, people, providers, reviews, rounds, settling
 from openlatch.operations.gate import Actor, Call, as_service
 from openlatch.operations.reviews import Draft
+from openlatch.words import Role, Scope
 from tests.harness.ridge import Ridge
 from tests.harness.sealing import seal_all
 

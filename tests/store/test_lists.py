@@ -11,12 +11,12 @@ import pytest
 from hypothesis import Phase, given, settings
 from hypothesis import strategies as st
 
-from openlatch.core.activity import Activity, How
-from openlatch.core.ledger import Event
-from openlatch.core.model import EndReason, Entry, Kind, Party, Provider, State, Workspace
-from openlatch.core.powers import Power
+from openlatch.core.inventory.activity import Activity
+from openlatch.core.model import Entry, Party, Provider, Workspace
+from openlatch.core.record.ledger import Event
 from openlatch.store import Store, Transaction
 from openlatch.store.entries import EntryFilter, Summary
+from openlatch.words import EndReason, How, Kind, Power, State
 from tests.factories import account, ago, entry, ids, party
 from tests.harness.ridge import Ridge
 

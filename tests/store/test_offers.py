@@ -11,12 +11,7 @@ from uuid import UUID
 
 import pytest
 
-from openlatch.core.model import EndReason, Kind, Person, State, Workspace
-from openlatch.core.offers import OfferState
-from openlatch.core.orders import OrderState
-from openlatch.core.plans import Action
-from openlatch.core.powers import Power
-from openlatch.core.requests import RequestState
+from openlatch.core.model import Person, Workspace
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, OpenLatchError, ProviderDown
 from openlatch.jobs.announce import announce
 from openlatch.operations import (
@@ -36,6 +31,7 @@ from openlatch.operations.answering import Answer, Registration
 from openlatch.operations.offer_terms import PartWish, Wish, terms
 from openlatch.operations.offers import OfferSight
 from openlatch.wire.webhooks import is_genuine
+from openlatch.words import Action, EndReason, Kind, OfferState, OrderState, Power, RequestState, State
 from tests.store.conftest import Holder
 
 ORLA = "orla.finch@kestrelridge.example"

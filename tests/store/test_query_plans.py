@@ -14,21 +14,17 @@ from uuid import uuid4
 
 from sqlalchemy import event
 
-from openlatch.core.model import (
-    Abilities,
-    Circle,
-    Kind,
-    PartyKind,
-    Provider,
-    Reading,
-    ReadingOutcome,
-    ReadingState,
-    Workspace,
+from openlatch.core.model import Abilities, Circle, Provider, Reading, Workspace
+from openlatch.core.providers.observation import (
+    Observation,
+    ObservedAccount,
+    ObservedEntry,
+    ObservedMembership,
+    ObservedParty,
 )
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.powers import Power
 from openlatch.operations import readings
 from openlatch.operations.gate import as_service
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, ReadingState
 from tests.harness.ridge import Ridge
 
 MANY = 4_000

@@ -12,13 +12,12 @@ from typing import Any
 
 import pytest
 
-from openlatch.core.decisions import Choice
-from openlatch.core.notices import Letter, Telling
-from openlatch.core.reviews import Event, Reviewers, RoundState, Unanswered
+from openlatch.core.telling.notices import Letter
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, ProviderDown, ProviderRefused
 from openlatch.operations import calendars, hand, notices, providers, reviews, rounds
 from openlatch.operations.gate import Call
 from openlatch.operations.rounds import Said
+from openlatch.words import Choice, Occasion, Reviewers, RoundState, Telling, Unanswered
 from tests.store.conftest import BEGIN, END, LONDON, Holder
 
 
@@ -154,8 +153,8 @@ def test_a_round_over_nothing_is_closed_at_once_and_one_that_rests_is_not_due(ho
 
 
 def test_what_happens_opens_one_round_for_all_that_comes_together(holder: Holder) -> None:
-    holder.plan("After a breach", on=(Event.PROVIDER_BREACH,))
-    holder.plan("New administrators", on=(Event.ADMINISTRATOR_ADDED,))
+    holder.plan("After a breach", on=(Occasion.PROVIDER_BREACH,))
+    holder.plan("New administrators", on=(Occasion.ADMINISTRATOR_ADDED,))
     holder.keep("Orla Finch")
     for name in ("Bram Alder", "Celia Brook"):
         holder.keep(name, powers="view; admit")

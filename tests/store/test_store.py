@@ -22,15 +22,15 @@ from sqlalchemy import create_engine
 from sqlalchemy.engine import make_url
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.ledger import Event, Sealed, link, verify
-from openlatch.core.model import Dependency, Provider, State, Workspace
-from openlatch.core.powers import Power
-from openlatch.core.reconcile import Identifier
+from openlatch.core.inventory.reconcile import Identifier
+from openlatch.core.model import Dependency, Provider, Workspace
+from openlatch.core.record.ledger import Event, Sealed, link, verify
 from openlatch.errors import Changed, Misconfigured
 from openlatch.store import Store
 from openlatch.store.bulk import FEW
 from openlatch.store.entries import SORTS, EntryFilter
 from openlatch.store.tables import Base
+from openlatch.words import Power, State
 from tests.factories import account, ago, entry, ids, party
 from tests.harness.databases import Databases
 from tests.harness.ridge import Ridge

@@ -8,11 +8,12 @@ from uuid import UUID, uuid4
 import pytest
 
 from openlatch.core.hours import end_of
-from openlatch.core.orders import Order, OrderState
+from openlatch.core.orders.orders import Order
 from openlatch.errors import Conflict, NotFound
 from openlatch.operations import links, telling
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import seen_with
+from openlatch.words import OrderState
 from tests.store.conftest import Holder
 
 

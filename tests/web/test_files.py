@@ -14,12 +14,12 @@ from hypothesis import strategies as st
 
 from openlatch.core import model as core
 from openlatch.core.hours import Hours, Window
-from openlatch.core.import_rows import FIELDS
-from openlatch.core.imports import Imported, read_list
+from openlatch.core.inventory.import_rows import FIELDS
+from openlatch.core.inventory.imports import Imported, read_list
+from openlatch.core.inventory.reconcile import Held, reconcile
+from openlatch.core.inventory.sheets import Form
 from openlatch.core.powers import ORDER, in_order
-from openlatch.core.reconcile import Held, reconcile
-from openlatch.core.secrecy import holds_secret
-from openlatch.core.sheets import Form
+from openlatch.core.record.secrecy import holds_secret
 from openlatch.errors import Malformed
 from openlatch.operations.entries import Sight
 from openlatch.store.entries import Listed

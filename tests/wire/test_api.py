@@ -22,13 +22,13 @@ from schemathesis.specs.openapi.checks import (
 
 from openlatch.client import Client
 from openlatch.core.model import Workspace
-from openlatch.core.roles import Role
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.operations import people
 from openlatch.operations.gate import as_service
 from openlatch.web.app import description
 from openlatch.wire import messages as wire
+from openlatch.words import Role
 from tests.harness.acts import problem
 from tests.harness.ridge import Ridge
 

@@ -8,12 +8,13 @@ from uuid import UUID
 from sqlalchemy import event
 
 from openlatch.client import Client
-from openlatch.core.model import Party, PartyKind
-from openlatch.core.reconcile import Identifier
+from openlatch.core.inventory.reconcile import Identifier
+from openlatch.core.model import Party
 from openlatch.operations import people
 from openlatch.operations.credentials import Bearer
 from openlatch.store.bulk import MANY
 from openlatch.wire import messages as wire
+from openlatch.words import PartyKind
 from tests.harness.ridge import Ridge
 
 

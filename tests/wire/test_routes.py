@@ -12,11 +12,12 @@ import pytest
 
 from openlatch.client import Client
 from openlatch.core.model import Workspace
-from openlatch.core.roles import OPERATIONS, Role, Scope
+from openlatch.core.people.roles import OPERATIONS
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.operations import people
 from openlatch.operations.gate import as_service
 from openlatch.web.api import Route
+from openlatch.words import Role, Scope
 from tests.harness.acts import problem
 from tests.harness.furniture import PLATES, Furniture
 from tests.harness.ridge import Ridge

@@ -11,9 +11,10 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.nouns import ACCOUNT, FLAG, PARTY, RULE
+from openlatch.cli.nouns import ACCOUNT, FLAG, PARTY, RULE, one_of
 from openlatch.cli.output import Column, day, emit, last_day, notches, out, output_option, reports_errors
 from openlatch.wire import messages as wire
+from openlatch.words import Severity
 
 __all__ = ["accept", "flag", "flags", "risk", "tell_flag"]
 
@@ -38,7 +39,7 @@ def _accepted(f: wire.Flag) -> str:
 
 @click.command()
 @click.option("--rule", type=RULE, default="", help="Only this rule.")
-@click.option("--severity", type=click.Choice(["low", "medium", "high", "critical"]), default=None, help="Or worse.")
+@click.option("--severity", type=one_of(Severity), default=None, help="Or worse.")
 @click.option("--entry", default="", help="Only those on this entry, and on its party.")
 @click.option("--account", type=ACCOUNT, default="", help="Only those on this account and its entries.")
 @click.option("--party", type=PARTY, default="", help="Only those on this party and its entries.")

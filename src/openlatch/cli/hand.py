@@ -7,16 +7,16 @@ from datetime import datetime
 import click
 
 from openlatch.cli.connection import connect
-from openlatch.cli.nouns import ENTRY, PROVIDER
-from openlatch.cli.output import ORDER, reports_errors
-from openlatch.wire import messages as wire
+from openlatch.cli.nouns import ENTRY, PROVIDER, one_of
+from openlatch.cli.output import reports_errors
+from openlatch.words import Kind, Power
 
 __all__ = ["gone", "keep", "somebody_else_option", "vouch"]
 
 somebody_else_option = click.option(
     "--somebody-else", is_flag=True, help="The address comes close to a known one, and is somebody else's."
 )
-_KINDS = click.Choice(["delegate", "grant", "app", "session", "offer", "secret", "open"])
+_KINDS = one_of(Kind)
 
 
 @click.command()
@@ -26,7 +26,7 @@ _KINDS = click.Choice(["delegate", "grant", "app", "session", "offer", "secret",
 @click.option("--address", "addresses", multiple=True, help="An address of theirs; repeatable.")
 @click.option("--kind", type=_KINDS, default="delegate", show_default=True)
 @click.option("--level", default="", help="The level in the provider's own words.")
-@click.option("--power", "powers", multiple=True, type=click.Choice(ORDER), help="What it allows; repeatable.")
+@click.option("--power", "powers", multiple=True, type=one_of(Power), help="What it allows; repeatable.")
 @click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="The last day on which it holds.")
 @click.option("--given-by", default="", help="Who gave it.")
 @click.option("--because", default="", help="Why it exists.")
@@ -37,7 +37,7 @@ def keep(
     account: str,
     party: str,
     addresses: tuple[str, ...],
-    kind: wire.KindWord,
+    kind: Kind,
     level: str,
     powers: tuple[str, ...],
     last_day: datetime | None,

@@ -15,9 +15,8 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.flags import tell_flag
-from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE
+from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
 from openlatch.cli.output import (
-    ORDER,
     Column,
     ago,
     day,
@@ -31,6 +30,7 @@ from openlatch.cli.output import (
 )
 from openlatch.client import Client
 from openlatch.wire import messages as wire
+from openlatch.words import Criticality, How, Power
 
 __all__ = [
     "accounts",
@@ -392,7 +392,7 @@ def accounts(search: str, provider: str, output: str) -> None:
 @click.command()
 @click.option("--account", type=ACCOUNT, default="", help="Only on this account.")
 @click.option("--party", type=PARTY, default="", help="Only by this party, or on its behalf.")
-@click.option("--how", type=click.Choice(["own", "delegate", "app"]), help="Only one's own, delegates', or apps'.")
+@click.option("--how", type=one_of(How), help="Only one's own, delegates', or apps'.")
 @click.option("--limit", default=30, show_default=True, help="How many at most.")
 @output_option
 @reports_errors
@@ -406,7 +406,7 @@ def activity(account: str, party: str, how: str | None, limit: int, output: str)
 
 @click.command()
 @click.argument("account", type=ACCOUNT)
-@click.option("--criticality", type=click.Choice(["minor", "normal", "vital"]), help="How much harm its loss would do.")
+@click.option("--criticality", type=one_of(Criticality), help="How much harm its loss would do.")
 @click.option("--practice/--real", default=None, help="Whether it is only for practice.")
 @reports_errors
 def describe(account: str, criticality: str | None, practice: bool | None) -> None:
@@ -509,7 +509,7 @@ def parties(search: str, output: str) -> None:
 @click.option(
     "--account", type=ACCOUNT, default="", help="With --power: what to end so that the party loses it on this account."
 )
-@click.option("--power", type=click.Choice(ORDER), help="With --account: the power that the party should lose.")
+@click.option("--power", type=one_of(Power), help="With --account: the power that the party should lose.")
 @output_option
 @reports_errors
 def reach(party: str, account: str, power: str | None, output: str) -> None:

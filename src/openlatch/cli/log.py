@@ -14,7 +14,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY
 from openlatch.cli.output import Column, emit, output_option, reports_errors, second
 from openlatch.client import Client
-from openlatch.core import ledger
+from openlatch.core.record import ledger
 
 __all__ = ["log", "verified"]
 

@@ -7,6 +7,7 @@ from __future__ import annotations
 
 import itertools
 from collections.abc import Callable, Iterable
+from enum import StrEnum
 
 import click
 from click.shell_completion import CompletionItem
@@ -30,7 +31,14 @@ __all__ = [
     "ROUND",
     "RULE",
     "Noun",
+    "one_of",
 ]
+
+
+def one_of(words: type[StrEnum]) -> click.Choice[str]:
+    """Return what takes one of the words of the product."""
+    return click.Choice([word.value for word in words])
+
 
 MOST = 200
 """So many of a kind are looked through for what begins as was typed."""

@@ -23,7 +23,6 @@ from rich.text import Text
 
 from openlatch.cli.connection import workspace_zone
 from openlatch.cli.failure import Failure
-from openlatch.core.outcomes import Outcome, Tone
 from openlatch.errors import (
     NotAllowed,
     NotFound,
@@ -36,9 +35,9 @@ from openlatch.errors import (
 from openlatch.wire.messages import Entry
 from openlatch.wire.sheet import defused
 from openlatch.wire.sheet import row as sheet_row
+from openlatch.words import Outcome, Power, Severity, Tone
 
 __all__ = [
-    "ORDER",
     "STUCK",
     "Column",
     "ago",
@@ -100,8 +99,7 @@ LEAST = 20
 WHOLE = 16
 """What cannot be folded is cut to no fewer letters: more than that is more than a state, a date or a short form."""
 _TONES = {Tone.GOOD: "green", Tone.BAD: "red", Tone.WAITS: "yellow", Tone.STAYS: ""}
-SEVERITY = {"low": "cyan", "medium": "yellow", "high": "dark_orange3", "critical": "red"}
-ORDER = ("view", "edit", "publish", "export", "spend", "withdraw", "admit", "own")
+SEVERITY = {Severity.LOW: "cyan", Severity.MEDIUM: "yellow", Severity.HIGH: "dark_orange3", Severity.CRITICAL: "red"}
 
 
 def out() -> Console:
@@ -255,14 +253,14 @@ def _cell(value: Any) -> str:
 
 def notches(severity: str) -> Text:
     """A severity as one to four marks and its word."""
-    rank = list(SEVERITY).index(severity) + 1
-    return Text(f"{'▌' * rank:<4} {severity}", SEVERITY[severity])
+    grave = Severity(severity)
+    return Text(f"{'▌' * grave.rank:<4} {grave}", SEVERITY[grave])
 
 
 def powers(held: Sequence[str], used: Sequence[str] | None) -> Text:
     """The eight powers in their fixed places: ■ held, □ held and not used lately, · not held."""
     marks = Text()
-    for place, power in enumerate(ORDER):
+    for place, power in enumerate(Power):
         if place in (4, 6):
             marks.append(" ")
         mark = "·" if power not in held else "□" if used is not None and power not in used else "■"

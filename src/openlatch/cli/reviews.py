@@ -15,7 +15,7 @@ from rich.text import Text
 from openlatch.cli.batches import together
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, ROUND
+from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, ROUND, one_of
 from openlatch.cli.orders import asked_count, confirmed
 from openlatch.cli.output import (
     STUCK,
@@ -32,11 +32,11 @@ from openlatch.cli.output import (
 from openlatch.client import Client
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
+from openlatch.words import Choice, Occasion, Reviewers, Unanswered
 
 __all__ = ["review", "reviews", "round_", "rounds"]
 
 F = TypeVar("F", bound=Callable[..., Any])
-CHOICES = ("keep", "narrow", "end-on", "end-now", "pass-on")
 
 _REVIEWS: tuple[Column, ...] = (
     Column("id", lambda r: r.ref),
@@ -148,13 +148,13 @@ _OPTIONS = (
     click.option(
         "--on",
         multiple=True,
-        type=click.Choice(["party-left", "administrator-added", "provider-breach"]),
+        type=one_of(Occasion),
         help="Or after an event.",
     ),
     click.option("--ask", "named", multiple=True, help="The address of somebody who is asked; can be given again."),
     click.option(
         "--reviewers",
-        type=click.Choice(["named", "administrators", "sponsor"]),
+        type=one_of(Reviewers),
         default="named",
         show_default=True,
         help="Those who are named, each account's administrators, or whoever answers for the party.",
@@ -165,7 +165,7 @@ _OPTIONS = (
     click.option("--remind-days", type=int, default=3, show_default=True),
     click.option(
         "--unanswered",
-        type=click.Choice(["keep", "narrow", "pause", "end"]),
+        type=one_of(Unanswered),
         default="keep",
         show_default=True,
         help="What becomes of what nobody answers; keep flags it.",
@@ -380,7 +380,7 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
 
 @round_.command("decide")
 @click.argument("round_ref", type=ROUND, metavar="ROUND")
-@click.argument("choice", type=click.Choice(CHOICES), required=False)
+@click.argument("choice", type=one_of(Choice), required=False)
 @click.argument("places", nargs=-1, type=int)
 @click.option("--reason", default="", help="Needed against the advice, or above the risk that the review says.")
 @click.option("--to-level", "level", default="", help="With narrow: the level.")

@@ -16,13 +16,13 @@ from gunicorn.app.base import BaseApplication
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import reports_errors
 from openlatch.core.model import Circle, Workspace
-from openlatch.core.roles import Role
 from openlatch.operations import people
 from openlatch.operations.credentials import Vault
 from openlatch.operations.doors import check_founding
 from openlatch.operations.gate import as_service
 from openlatch.web.app import description
 from openlatch.wiring import Service, log_to_output, settings, wire
+from openlatch.words import Role
 
 __all__ = ["found", "migrate", "new_key", "openapi", "serve", "work"]
 

@@ -12,9 +12,11 @@ from rich.text import Text
 from openlatch.cli.connection import all_kept, client_of, connect, forget, keep, kept, switch
 from openlatch.cli.connection import sign_in as make_token
 from openlatch.cli.failure import Failure
+from openlatch.cli.nouns import one_of
 from openlatch.cli.output import Column, ago, day, emit, out, output_option, reports_errors
 from openlatch.client.address import service_address
 from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
+from openlatch.words import Role
 
 __all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami", "workspace"]
 
@@ -174,7 +176,7 @@ def people(ctx: click.Context, output: str) -> None:
 @people.command()
 @click.argument("name")
 @click.argument("address")
-@click.option("--role", type=click.Choice(["owner", "manager", "reviewer", "auditor", "member"]), required=True)
+@click.option("--role", type=one_of(Role), required=True)
 @click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True, help="At least 12 characters.")
 @reports_errors
 def add(name: str, address: str, role: str, password: str) -> None:

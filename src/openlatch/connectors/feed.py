@@ -13,19 +13,10 @@ import httpx
 from openlatch.connectors.http import Caller, checked_settings
 from openlatch.core.hours import DAYS, Hours, Window
 from openlatch.core.limits import Limits
-from openlatch.core.meaning import Words
-from openlatch.core.model import (
-    Abilities,
-    Criticality,
-    Dependency,
-    Kind,
-    PartyKind,
-    PartyStatus,
-    ReadingOutcome,
-    Side,
-    State,
-)
-from openlatch.core.observation import (
+from openlatch.core.model import Abilities, Dependency
+from openlatch.core.powers import in_order
+from openlatch.core.providers.meaning import Words
+from openlatch.core.providers.observation import (
     SHARED,
     Observation,
     ObservedAccount,
@@ -36,9 +27,8 @@ from openlatch.core.observation import (
     behind,
     spread,
 )
-from openlatch.core.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
-from openlatch.core.powers import Power, in_order
-from openlatch.core.sharing import Document, Selector, Statement
+from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
+from openlatch.core.providers.sharing import Document, Selector, Statement
 from openlatch.errors import ProviderRefused, ProviderUnreadable
 from openlatch.wire.feed import (
     AmendmentOutcome,
@@ -58,6 +48,7 @@ from openlatch.wire.feed import (
     GivingOutcome,
     TeamChangeOutcome,
 )
+from openlatch.words import Criticality, Kind, PartyKind, PartyStatus, Power, ReadingOutcome, Side, State
 
 __all__ = ["FeedConnector"]
 

@@ -17,7 +17,7 @@ import httpx
 from pydantic import BaseModel, ValidationError
 
 from openlatch.connectors.settings import checked, wrong
-from openlatch.core.ports import About
+from openlatch.core.providers.ports import About
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
 
 __all__ = ["Caller", "checked_settings", "said"]

@@ -17,12 +17,13 @@ from typing import Any, ClassVar
 from urllib.parse import quote, unquote
 
 from openlatch.connectors.settings import checked, port_of, unable, wrong
-from openlatch.core.meaning import Words
-from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
-from openlatch.core.powers import Power, in_order
+from openlatch.core.model import Abilities
+from openlatch.core.powers import in_order
+from openlatch.core.providers.meaning import Words
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 
 __all__ = ["ImapConnector"]
 

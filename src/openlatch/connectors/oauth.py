@@ -30,12 +30,18 @@ from pydantic import BaseModel, ConfigDict, Field, StringConstraints, Validation
 from openlatch.connectors.http import Caller, checked_settings, said
 from openlatch.connectors.oauth_client import OAuthClient
 from openlatch.connectors.settings import unable
-from openlatch.core.meaning import Words
-from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, Side
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Found, Gift, Page, Setting
-from openlatch.core.powers import Power
+from openlatch.core.model import Abilities
+from openlatch.core.providers.meaning import Words
+from openlatch.core.providers.observation import (
+    Observation,
+    ObservedAccount,
+    ObservedEntry,
+    ObservedMembership,
+    ObservedParty,
+)
+from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, Side
 
 __all__ = ["OAuthConnector"]
 

@@ -21,12 +21,13 @@ from psycopg import sql
 from psycopg.rows import namedtuple_row
 
 from openlatch.connectors.settings import checked, port_of, unable
-from openlatch.core.meaning import Words
-from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome, State
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
-from openlatch.core.powers import Power, in_order
+from openlatch.core.model import Abilities
+from openlatch.core.powers import in_order
+from openlatch.core.providers.meaning import Words
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, State
 
 __all__ = ["PostgresConnector"]
 

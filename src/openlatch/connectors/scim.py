@@ -19,12 +19,18 @@ import httpx
 
 from openlatch.connectors.http import Caller, checked_settings
 from openlatch.connectors.settings import unable
-from openlatch.core.meaning import Words
-from openlatch.core.model import Abilities, Kind, PartyKind, PartyStatus, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedMembership, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Found, Gift, Page, Setting
-from openlatch.core.powers import Power
+from openlatch.core.model import Abilities
+from openlatch.core.providers.meaning import Words
+from openlatch.core.providers.observation import (
+    Observation,
+    ObservedAccount,
+    ObservedEntry,
+    ObservedMembership,
+    ObservedParty,
+)
+from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.words import Kind, PartyKind, PartyStatus, Power, ReadingOutcome
 
 __all__ = ["ScimConnector"]
 

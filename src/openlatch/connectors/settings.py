@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 
-from openlatch.core.ports import About
+from openlatch.core.providers.ports import About
 from openlatch.errors import Invalid, ProviderRefused
 
 __all__ = ["checked", "port_of", "unable", "wrong"]

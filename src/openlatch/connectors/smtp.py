@@ -8,7 +8,7 @@ from email.message import EmailMessage
 from email.policy import SMTP, SMTPUTF8
 from urllib.parse import unquote, urlsplit
 
-from openlatch.core.notices import Letter
+from openlatch.core.telling.notices import Letter
 from openlatch.errors import Misconfigured, ProviderDown, ProviderRefused
 
 __all__ = ["MailServer", "message"]

@@ -25,12 +25,12 @@ import paramiko
 
 from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.hours import zones
-from openlatch.core.meaning import Words
-from openlatch.core.model import Abilities, Kind, PartyKind, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.core.ports import About, Answer, Change, Found, Gift, Page, Setting
-from openlatch.core.powers import Power
+from openlatch.core.model import Abilities
+from openlatch.core.providers.meaning import Words
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
 from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 
 __all__ = ["KeyLine", "SshConnector", "parse_line"]
 

@@ -7,7 +7,8 @@ from dataclasses import dataclass
 from datetime import timedelta
 from typing import TypeVar
 
-from openlatch.core.powers import Power, in_order
+from openlatch.core.powers import in_order
+from openlatch.words import Power
 
 __all__ = ["Broken", "Limits", "Taken", "broken", "strictest"]
 

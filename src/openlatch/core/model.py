@@ -6,151 +6,49 @@ import re
 from collections.abc import Mapping
 from dataclasses import dataclass, field
 from datetime import UTC, datetime, timedelta
-from enum import StrEnum
 from uuid import UUID
 
 from openlatch.core.hours import Hours
 from openlatch.core.ids import ref_of
 from openlatch.core.limits import Limits
-from openlatch.core.notices import Telling
-from openlatch.core.powers import Power, in_order
-from openlatch.core.roles import Role
+from openlatch.core.powers import in_order
+from openlatch.words import (
+    Criticality,
+    EndReason,
+    Kind,
+    PartyKind,
+    PartyStatus,
+    Power,
+    ReadingState,
+    Role,
+    Side,
+    State,
+    Telling,
+)
 
 __all__ = [
     "BY_HAND",
+    "OFFERED",
     "Abilities",
     "Account",
     "Author",
     "Circle",
-    "Criticality",
     "Dependency",
-    "EndReason",
     "Entry",
-    "Kind",
     "Membership",
     "Party",
-    "PartyKind",
-    "PartyStatus",
     "Person",
     "Provider",
     "Reading",
-    "ReadingOutcome",
-    "ReadingState",
-    "Severity",
-    "Side",
-    "State",
     "Workspace",
     "is_mailbox",
+    "made_here",
     "normal_address",
 ]
 
 
 BY_HAND = "by-hand"
 """What stands in the place of a connector where there is none."""
-
-
-class Kind(StrEnum):
-    """What sort of access an entry is."""
-
-    DELEGATE = "delegate"
-    GRANT = "grant"
-    APP = "app"
-    SESSION = "session"
-    OFFER = "offer"
-    SECRET = "secret"  # noqa: S105 - the kind of entry, not a secret
-    OPEN = "open"
-
-
-class State(StrEnum):
-    """Where an entry stands."""
-
-    OFFERED = "offered"
-    LIVE = "live"
-    PAUSED = "paused"
-    ENDING = "ending"
-    ENDED = "ended"
-
-
-class EndReason(StrEnum):
-    """Why an entry ended."""
-
-    REVOKED = "revoked"
-    EXPIRED = "expired"
-    DECLINED = "declined"
-    LAPSED = "lapsed"
-    WITHDRAWN = "withdrawn"
-    GIVEN_UP = "given-up"
-    GONE = "gone"
-    REPLACED = "replaced"
-
-
-class PartyKind(StrEnum):
-    """Who or what can have access."""
-
-    PERSON = "person"
-    TEAM = "team"
-    APP = "app"
-    ANYONE = "anyone"
-
-
-class PartyStatus(StrEnum):
-    """Whether a party is still about."""
-
-    CURRENT = "current"
-    LEFT = "left"
-    UNKNOWN = "unknown"
-
-
-class Criticality(StrEnum):
-    """How much harm the loss of an account would do."""
-
-    MINOR = "minor"
-    NORMAL = "normal"
-    VITAL = "vital"
-
-
-class Severity(StrEnum):
-    """How bad a flag is; `rank` is 1 for low to 4 for critical."""
-
-    LOW = "low"
-    MEDIUM = "medium"
-    HIGH = "high"
-    CRITICAL = "critical"
-
-    @property
-    def rank(self) -> int:
-        return list(Severity).index(self) + 1
-
-    @classmethod
-    def ranked(cls, rank: int) -> Severity:
-        """Return the severity of a rank."""
-        return list(cls)[rank - 1]
-
-
-class Side(StrEnum):
-    """Who can give the same access again once it has ended."""
-
-    HOLDER = "holder"
-    PARTY = "party"
-    EITHER = "either"
-
-
-class ReadingOutcome(StrEnum):
-    """How a reading ended; only a complete one can conclude that something is gone."""
-
-    COMPLETE = "complete"
-    PARTIAL = "partial"
-    FAILED = "failed"
-
-
-class ReadingState(StrEnum):
-    """Where a reading stands; the last three are its outcomes."""
-
-    QUEUED = "queued"
-    RUNNING = "running"
-    COMPLETE = "complete"
-    PARTIAL = "partial"
-    FAILED = "failed"
 
 
 @dataclass(frozen=True, slots=True)
@@ -511,3 +409,12 @@ def normal_address(address: str) -> str:
 def is_mailbox(address: str) -> bool:
     """Return whether an address is one that a letter can go to: neither a handle nor a whole domain."""
     return "@" in address.strip("@")
+
+
+OFFERED = "latch-offer:"
+"""What the keys of entries begin with that stand for what Open Latch has offered."""
+
+
+def made_here(entry: Entry) -> bool:
+    """Return whether an entry stands for what Open Latch has offered, and is no offer that its provider shows."""
+    return entry.kind is Kind.OFFER and entry.by_hand and entry.key.startswith(OFFERED)

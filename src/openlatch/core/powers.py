@@ -3,28 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from enum import StrEnum
 
-__all__ = ["ADMITTING", "MONEY", "ORDER", "Power", "in_order", "weighty"]
+from openlatch.words import Power
 
-
-class Power(StrEnum):
-    """One plain power; the order of the members is the order in which they are always shown."""
-
-    VIEW = "view"
-    EDIT = "edit"
-    PUBLISH = "publish"
-    """act publicly in the holder's name"""
-    EXPORT = "export"
-    """take data out in bulk"""
-    SPEND = "spend"
-    """buy with stored payment means"""
-    WITHDRAW = "withdraw"
-    """take money or assets out"""
-    ADMIT = "admit"
-    """let others in or out"""
-    OWN = "own"
-    """hand over or close the account"""
+__all__ = ["ADMITTING", "MONEY", "ORDER", "in_order", "weighty"]
 
 
 ORDER: tuple[Power, ...] = tuple(Power)

@@ -16,7 +16,7 @@ from zoneinfo import ZoneInfo
 from dateutil.rrule import rrule, rruleset, rrulestr
 
 from openlatch.core.hours import meant
-from openlatch.core.words import listed
+from openlatch.core.phrases import listed
 from openlatch.errors import Invalid
 
 __all__ = ["EXAMPLES", "Recurrence"]

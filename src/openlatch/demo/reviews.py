@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from openlatch.core.reviews import Event, Reviewers, Unanswered
 from openlatch.demo.cast import DOMAIN
 from openlatch.operations.reviews import Draft
+from openlatch.words import Occasion, Reviewers, Unanswered
 
 __all__ = ["FIRST", "REVIEWS"]
 
@@ -23,13 +23,13 @@ REVIEWS = (
     ),
     Draft(
         "Vital accounts, their administrators", {"power": "admit", "risk": 30}, "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=-1",
-        on=(Event.ADMINISTRATOR_ADDED,), named=(_MAREN, _TOBIAS),
+        on=(Occasion.ADMINISTRATOR_ADDED,), named=(_MAREN, _TOBIAS),
     ),
     Draft(
-        "After somebody has left", {"rule": "holder-left"}, "", on=(Event.PARTY_LEFT,), named=(_TOBIAS,),
+        "After somebody has left", {"rule": "holder-left"}, "", on=(Occasion.PARTY_LEFT,), named=(_TOBIAS,),
         otherwise=_MAREN, answer_days=3, remind_days=1, unanswered=Unanswered.PAUSE,
     ),
     Draft(
-        "After a breach at a provider", {}, "", on=(Event.PROVIDER_BREACH,), named=(_MAREN, _TOBIAS), answer_days=7,
+        "After a breach at a provider", {}, "", on=(Occasion.PROVIDER_BREACH,), named=(_MAREN, _TOBIAS), answer_days=7,
     ),
 )  # fmt: skip

@@ -7,9 +7,6 @@ from dataclasses import dataclass
 from datetime import timedelta
 
 from openlatch.core.model import BY_HAND, Circle, Person, Workspace
-from openlatch.core.powers import Power
-from openlatch.core.requests import RequestState
-from openlatch.core.roles import Role, Scope
 from openlatch.demo import kept
 from openlatch.demo.cast import DOMAIN, PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
 from openlatch.demo.policy import policy
@@ -18,6 +15,7 @@ from openlatch.operations import adoption, flags, hand, people, providers, reque
 from openlatch.operations.gate import SERVICE, Actor, Call, Services
 from openlatch.store import Store
 from openlatch.store.words import Correction
+from openlatch.words import Power, RequestState, Role, Scope
 
 __all__ = ["SLUG", "Outside", "seed"]
 

@@ -6,7 +6,7 @@ from uuid import UUID
 
 import structlog
 
-from openlatch.core.ports import Herald
+from openlatch.core.providers.ports import Herald
 from openlatch.errors import ProviderTrouble
 from openlatch.operations import webhooks
 from openlatch.operations.gate import Services, as_service

@@ -13,14 +13,14 @@ from uuid import UUID
 
 import structlog
 
-from openlatch.core.observation import Observation, complaints, resolved
-from openlatch.core.ports import Answer, Change, Connector
-from openlatch.core.steps import Action
+from openlatch.core.providers.observation import Observation, complaints, resolved
+from openlatch.core.providers.ports import Answer, Change, Connector
 from openlatch.errors import OpenLatchError, ProviderDown, ProviderTrouble
 from openlatch.operations import carrying
 from openlatch.operations.carrying import Work
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
+from openlatch.words import Action
 
 __all__ = ["carry_out"]
 

@@ -8,13 +8,14 @@ from uuid import UUID
 
 import structlog
 
-from openlatch.core.model import Abilities, Reading, ReadingOutcome
-from openlatch.core.observation import Observation
-from openlatch.core.ports import Page
+from openlatch.core.model import Abilities, Reading
+from openlatch.core.providers.observation import Observation
+from openlatch.core.providers.ports import Page
 from openlatch.errors import Changed, ProviderDown, ProviderRefused, ProviderTrouble
 from openlatch.operations import readings
 from openlatch.operations.gate import Services, as_service
 from openlatch.store import Store
+from openlatch.words import ReadingOutcome
 
 __all__ = ["read"]
 

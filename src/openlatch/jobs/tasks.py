@@ -23,14 +23,15 @@ from openlatch.jobs.print_report import print_report
 from openlatch.jobs.read import read
 from openlatch.jobs.take_in import take_in
 from openlatch.operations import (
-    activity,
     arrivals,
     batches,
+    doings,
     flags,
     imports,
     leavers,
     log,
     notices,
+    order_jobs,
     orders,
     people,
     prints,
@@ -108,7 +109,7 @@ def _evaluate(store: Store, services: Services, workspace_id: str) -> None:
 
 def _wake(store: Store, services: Services, workspace_id: str, order_id: str) -> None:
     with store.transaction(UUID(workspace_id)) as tx:
-        orders.wake(as_service(tx, services), UUID(order_id))
+        order_jobs.wake(as_service(tx, services), UUID(order_id))
 
 
 def _advance(store: Store, services: Services, workspace_id: str, batch_id: str) -> None:
@@ -134,9 +135,9 @@ def _work_out(store: Store, services: Services, workspace_id: str, proposal_id: 
 
 TASKS: Mapping[str, Callable[..., None]] = {
     readings.TASK: _read,
-    orders.TASK: _carry_out,
-    orders.TOGETHER: _carry_out_together,
-    orders.WAKE: _wake,
+    order_jobs.TASK: _carry_out,
+    order_jobs.TOGETHER: _carry_out_together,
+    order_jobs.WAKE: _wake,
     flags.TASK: _evaluate,
     batches.TASK: _advance,
     imports.TASK: _take_in,
@@ -186,7 +187,7 @@ def tidy(store: Store, services: Services) -> None:
             call = as_service(tx, services)
             people.tidy(call)
             notices.tidy(call)
-            activity.tidy(call)
+            doings.tidy(call)
 
 
 PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {

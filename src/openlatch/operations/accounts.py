@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import replace
 
-from openlatch.core.model import Account, Criticality
+from openlatch.core.model import Account
 from openlatch.operations import flags
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
+from openlatch.words import Criticality
 
 __all__ = ["browse", "describe", "show"]
 

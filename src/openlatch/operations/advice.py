@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from datetime import timedelta
 
-from openlatch.core.advise import Advice, narrowest
-from openlatch.core.meaning import Carried, Vocabulary, levels_of
-from openlatch.core.model import Kind, Provider
-from openlatch.core.powers import Power
+from openlatch.core.model import Provider
+from openlatch.core.providers.meaning import Carried, Vocabulary, levels_of
+from openlatch.core.rules.advise import Advice, narrowest
 from openlatch.operations.gate import Call
 from openlatch.store.entries import Listed
+from openlatch.words import Kind, Power
 
 __all__ = ["advice", "known_levels"]
 

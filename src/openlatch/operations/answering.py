@@ -9,14 +9,15 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass
 
+from openlatch.core.letting_in.offers import Offer, said_of
 from openlatch.core.model import Person, normal_address
-from openlatch.core.offers import Offer, OfferState, said_of
 from openlatch.errors import NotSignedIn
 from openlatch.operations import consent, links, offers, people, requests
 from openlatch.operations.consent import Question
 from openlatch.operations.gate import Call
 from openlatch.operations.lookups import Findings, Lookup
 from openlatch.store.links import Link
+from openlatch.words import OfferState
 
 __all__ = ["Answer", "Registration", "answer", "look", "lookups"]
 

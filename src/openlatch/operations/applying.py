@@ -9,7 +9,6 @@ from uuid import UUID
 
 import orjson
 
-from openlatch.core.plans import Action
 from openlatch.errors import Changed
 from openlatch.operations import adoption, offer_terms, offers, orders, policies, whatif
 from openlatch.operations.gate import Call, operation
@@ -18,6 +17,7 @@ from openlatch.operations.lookups import Findings, Lookup
 from openlatch.operations.whatif import ProposalSight
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.wire import proposal as wire
+from openlatch.words import Action
 
 __all__ = ["apply", "lookups"]
 

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 
 from openlatch.core.hours import day_before
-from openlatch.core.model import EndReason, Entry, State
-from openlatch.core.offers import Offer, OfferMove, Part
-from openlatch.core.orders import Order
-from openlatch.core.plans import Action
+from openlatch.core.letting_in.offers import Offer, OfferMove, Part
+from openlatch.core.model import Entry
+from openlatch.core.orders.orders import Order
 from openlatch.operations import flags, offers, orders, telling
 from openlatch.operations.gate import Call
+from openlatch.words import Action, EndReason, State
 
 __all__ = ["arrived", "closed_by_order", "go_on", "lapse"]
 

@@ -10,22 +10,21 @@ from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Entry, Party
-from openlatch.core.orders import Order
-from openlatch.core.outcomes import Outcome
-from openlatch.core.plans import Action
-from openlatch.core.reviews import GONE, LeftOpen
-from openlatch.core.teams import Belonging
+from openlatch.core.orders.orders import Order
+from openlatch.core.orders.teams import Belonging
+from openlatch.core.reviews.plans import GONE, LeftOpen
 from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations import orders, readings, teams
 from openlatch.operations.entries import Wanted, selection
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import Wish
 from openlatch.operations.parties import remaining
-from openlatch.operations.scope import who_answers
+from openlatch.operations.reviewers import who_answers
 from openlatch.operations.together import Foresight, foreseen, held_back
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
+from openlatch.words import Action, Outcome
 
 __all__ = [
     "TASK",

@@ -9,11 +9,11 @@ from dataclasses import dataclass, replace
 from datetime import timedelta
 from uuid import UUID
 
-from openlatch.core.calendar import AHEAD, Happening
 from openlatch.core.model import Person, Workspace
-from openlatch.core.roles import Role
+from openlatch.core.reviews.calendar import AHEAD, Happening
 from openlatch.errors import NotFound, NotSignedIn
 from openlatch.operations.gate import Actor, Call, operation
+from openlatch.words import Role
 
 __all__ = ["Calendar", "follow", "make", "workspace_in"]
 

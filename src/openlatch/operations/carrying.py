@@ -13,23 +13,25 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.ledger import Event
-from openlatch.core.model import EndReason, Entry, Kind, Provider, State
-from openlatch.core.observation import Observation, merged
-from openlatch.core.orders import PATIENCE, Move, Order, OrderState, again_after, look_again
-from openlatch.core.plans import Action, Step, why_ended
-from openlatch.core.ports import Answer
-from openlatch.core.proof import Verdict, already_there, noted, verify
-from openlatch.core.reconcile import Changes
-from openlatch.core.steps import Extent
-from openlatch.core.teams import Belonging
+from openlatch.core.inventory.reconcile import Changes
+from openlatch.core.model import Entry, Provider
+from openlatch.core.orders.orders import PATIENCE, Move, Order, again_after, look_again
+from openlatch.core.orders.plans import Step, why_ended
+from openlatch.core.orders.steps import Extent
+from openlatch.core.orders.teams import Belonging
+from openlatch.core.providers.observation import Observation, merged
+from openlatch.core.providers.ports import Answer
+from openlatch.core.record.ledger import Event
+from openlatch.core.taking_back.proof import Verdict, already_there, noted, verify
 from openlatch.errors import ProviderDown, ProviderTrouble
-from openlatch.operations import arrivals, consent, flags, orders, readings, teams, telling
+from openlatch.operations import arrivals, consent, flags, order_news, orders, readings, teams
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call
-from openlatch.operations.orders import OrderSight, queue
+from openlatch.operations.order_jobs import queue
+from openlatch.operations.orders import OrderSight
 from openlatch.operations.parties import remaining
 from openlatch.operations.receipts import signer
+from openlatch.words import Action, EndReason, Kind, OrderState, State
 
 __all__ = ["Work", "begin", "looked", "postponed", "stuck", "told"]
 
@@ -359,7 +361,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
     for order, entry in done:
         if order.action == Action.LET_IN and entry is not None:
             arrivals.arrived(call, order, entry)
-    telling.proved(call, [replace(sights[order.id], order=order) for order in proved])
+    order_news.proved(call, [replace(sights[order.id], order=order) for order in proved])
 
 
 def _remains(call: Call, orders: Sequence[Order], sights: Mapping[UUID, OrderSight]) -> dict[UUID, list[str]]:
@@ -470,5 +472,5 @@ def _wait(call: Call, order: Order, why: str, until: datetime) -> None:
 def _stick(call: Call, order: Order, why: str) -> None:
     order = order.moved(Move.STICK, why=why, again_at=None)
     call.tx.orders.save(order)
-    telling.stuck(call, order, why)
+    order_news.stuck(call, order, why)
     call.log("order.stuck", "order", order.id, on_behalf_of=order.ordered_by, why=why)

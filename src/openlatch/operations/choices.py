@@ -8,16 +8,17 @@ from difflib import get_close_matches
 from uuid import UUID
 
 from openlatch.core.hours import Hours
+from openlatch.core.letting_in.offers import Part
 from openlatch.core.limits import Broken, Limits, Taken, broken, strictest
-from openlatch.core.model import Account, Kind, Provider
-from openlatch.core.offers import Part
-from openlatch.core.powers import Power, in_order
-from openlatch.core.tasks import BUILT_IN, Fit, Task, fit
+from openlatch.core.model import Account, Provider
+from openlatch.core.powers import in_order
+from openlatch.core.rules.tasks import BUILT_IN, Fit, Task, fit
 from openlatch.errors import Invalid, NotFound
 from openlatch.operations import policies
 from openlatch.operations.advice import known_levels
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.levels import vocabulary
+from openlatch.words import Kind, Power
 
 __all__ = [
     "fitting", "hours_of", "known_parts", "levels_of", "limits_of", "narrowest", "needed", "parts_of", "passed",

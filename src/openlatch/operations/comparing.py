@@ -6,13 +6,13 @@ from collections.abc import Iterable, Iterator, Mapping
 from dataclasses import asdict, dataclass
 from typing import Any
 
-from openlatch.core.comparing import Effect, apart
-from openlatch.core.powers import Power
-from openlatch.core.whatif import Ability
+from openlatch.core.what_if.comparing import Effect, apart
+from openlatch.core.what_if.shifts import Ability
 from openlatch.errors import Conflict, NotFound
 from openlatch.operations import whatif
 from openlatch.operations.gate import Call, operation
 from openlatch.store.proposals import Proposal, Run
+from openlatch.words import Power
 
 __all__ = ["ComparedLine", "Versions", "compare"]
 

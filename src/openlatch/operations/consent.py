@@ -6,13 +6,14 @@ from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 
 from openlatch.core.model import Entry, Person
-from openlatch.core.notices import Notice
-from openlatch.core.orders import Move, Order, OrderState
+from openlatch.core.orders.orders import Move, Order
+from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, NotSignedIn
 from openlatch.operations import links, notices
 from openlatch.operations.gate import Call
 from openlatch.operations.offers import OfferSight
-from openlatch.operations.orders import queue
+from openlatch.operations.order_jobs import queue
+from openlatch.words import OrderState
 
 __all__ = ["LASTS", "Question", "answer", "ask", "look"]
 

@@ -9,14 +9,11 @@ from enum import StrEnum
 from typing import TypeVar
 from uuid import UUID
 
-from openlatch.core.acts import Around, Possible, possible
-from openlatch.core.advise import Advice
-from openlatch.core.model import Entry, Kind, Severity, State
-from openlatch.core.orders import Order
-from openlatch.core.powers import Power
-from openlatch.core.risk import Line
-from openlatch.core.roles import Role
-from openlatch.core.steps import Action
+from openlatch.core.model import Entry
+from openlatch.core.orders.acts import Around, Possible, possible
+from openlatch.core.orders.orders import Order
+from openlatch.core.rules.advise import Advice
+from openlatch.core.rules.risk import Line
 from openlatch.errors import Invalid, NotAllowed
 from openlatch.operations import flags as flags_of
 from openlatch.operations import policies
@@ -24,8 +21,10 @@ from openlatch.operations.advice import advice, known_levels
 from openlatch.operations.flags import FlagSight
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.risks import risk_lines
+from openlatch.operations.sight import own_party, within_sight
 from openlatch.store.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
+from openlatch.words import Action, Kind, Power, Severity, State
 
 __all__ = [
     "Sight",
@@ -33,18 +32,15 @@ __all__ = [
     "browse",
     "export",
     "flags_on",
-    "own_party",
     "selection",
     "show",
     "sight",
     "summary",
-    "within_sight",
     "words",
 ]
 
 Word = TypeVar("Word", bound=StrEnum)
 
-_NOBODY = UUID(int=0)
 EXPORT_PAGE = 1000
 FIRST_PAGE = 50
 
@@ -190,18 +186,6 @@ def _around(call: Call, listed: Listed) -> Around:
     levels = known_levels(call, listed.provider, entry.kind)
     parts = call.tx.accounts.parts(entry.account_id)
     return Around(listed.party.kind, listed.provider.abilities, levels, parts, sessions)
-
-
-def own_party(call: Call) -> UUID:
-    """Return the party that whoever acts is; one that holds nothing, if they are none."""
-    address = call.actor.person.address if call.actor.person else ""
-    return call.tx.parties.of_address(address) or _NOBODY
-
-
-def within_sight(call: Call) -> UUID | None:
-    """Return the only party whose entries whoever acts may see, or None if all."""
-    person = call.actor.person
-    return own_party(call) if person is not None and person.role is Role.MEMBER else None
 
 
 def selection(call: Call, wanted: Wanted) -> EntryFilter:

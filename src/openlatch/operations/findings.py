@@ -9,8 +9,7 @@ from functools import lru_cache
 from typing import TYPE_CHECKING, Any
 from uuid import UUID
 
-from openlatch.core.model import Circle, Severity
-from openlatch.core.rules.catalogue import Subject
+from openlatch.core.model import Circle
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.flags import Finding
 from openlatch.core.rules.frames import Everything, Frames, evaluate_all
@@ -24,6 +23,7 @@ from openlatch.deferred import deferred
 from openlatch.operations import known
 from openlatch.operations.gate import Call
 from openlatch.store.facts import Snapshot
+from openlatch.words import Severity, Subject
 
 if TYPE_CHECKING:
     import polars as pl

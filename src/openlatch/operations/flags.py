@@ -9,11 +9,10 @@ from datetime import date, datetime, timedelta
 from typing import TYPE_CHECKING
 from uuid import UUID
 
-from openlatch.core.advise import Advice
 from openlatch.core.hours import end_of
-from openlatch.core.ledger import Event
-from openlatch.core.model import Account, Entry, Party, Severity
-from openlatch.core.rules.catalogue import Subject
+from openlatch.core.model import Account, Entry, Party
+from openlatch.core.record.ledger import Event
+from openlatch.core.rules.advise import Advice
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.evidence import Facts, sentence
 from openlatch.core.rules.flags import Acceptance, Differences, Finding, Flag, compare
@@ -27,6 +26,7 @@ from openlatch.operations.advice import advice
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
+from openlatch.words import Severity, Subject
 
 if TYPE_CHECKING:
     import polars as pl

@@ -9,15 +9,16 @@ from functools import wraps
 from typing import Any, Concatenate, ParamSpec, TypeVar
 from uuid import UUID
 
-from openlatch.core.events import SAID
-from openlatch.core.ledger import Event
-from openlatch.core.meaning import Words
 from openlatch.core.model import Author, Person, Provider
-from openlatch.core.ports import Connector, Herald, Post
-from openlatch.core.roles import OPERATIONS, Scope
+from openlatch.core.people.roles import OPERATIONS
+from openlatch.core.providers.meaning import Words
+from openlatch.core.providers.ports import Connector, Herald, Post
+from openlatch.core.record.events import SAID
+from openlatch.core.record.ledger import Event
 from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
 from openlatch.operations.credentials import Passwords, Vault
 from openlatch.store import Transaction
+from openlatch.words import Scope
 
 __all__ = ["GATED", "SERVICE", "Actor", "Call", "Services", "as_service", "operation", "reachable", "require"]
 

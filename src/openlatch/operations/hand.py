@@ -6,15 +6,17 @@ from collections.abc import Mapping, Sequence
 from dataclasses import replace
 from uuid import UUID
 
-from openlatch.core.import_rows import Complaint
-from openlatch.core.imports import Imported, read_rows
-from openlatch.core.model import EndReason, Entry, Provider, ReadingOutcome, State
-from openlatch.core.observation import Observation, complaints
-from openlatch.core.reconcile import Changes
+from openlatch.core.inventory.import_rows import Complaint
+from openlatch.core.inventory.imports import Imported, read_rows
+from openlatch.core.inventory.reconcile import Changes
+from openlatch.core.model import Entry, Provider
+from openlatch.core.providers.observation import Observation, complaints
 from openlatch.errors import Conflict, Invalid
-from openlatch.operations import entries, flags, known, orders, readings
+from openlatch.operations import entries, flags, known, readings
 from openlatch.operations.entries import Sight
 from openlatch.operations.gate import Call, operation
+from openlatch.operations.order_jobs import queue
+from openlatch.words import EndReason, ReadingOutcome, State
 
 __all__ = ["counts", "gone", "keep", "take", "take_in", "vouch"]
 
@@ -66,7 +68,7 @@ def gone(call: Call, text: str, reason: str) -> Sight:
     flags.evaluate(call, [ended])
     # Whoever was asked to end it need not say so once more.
     for order in call.tx.orders.waiting_for([entry.id]):
-        orders.queue(call, replace(order, again_at=None))
+        queue(call, replace(order, again_at=None))
     return entries.show(call, str(entry.id))
 
 

@@ -11,19 +11,12 @@ from uuid import UUID
 
 from openlatch.core.hours import Hours, Window, end_of
 from openlatch.core.ids import ref_of
+from openlatch.core.inventory.reconcile import Identifier
 from openlatch.core.limits import Taken
-from openlatch.core.model import (
-    Account,
-    EndReason,
-    Entry,
-    Party,
-    PartyKind,
-    PartyStatus,
-    ReadingOutcome,
-    State,
-    normal_address,
-)
-from openlatch.core.observation import (
+from openlatch.core.model import Account, Entry, Party, normal_address
+from openlatch.core.orders.steps import Extent
+from openlatch.core.powers import in_order
+from openlatch.core.providers.observation import (
     SHARED,
     Observation,
     ObservedAccount,
@@ -32,16 +25,13 @@ from openlatch.core.observation import (
     ObservedParty,
     spread,
 )
-from openlatch.core.plans import Action
-from openlatch.core.ports import Change
-from openlatch.core.powers import Power, in_order
-from openlatch.core.reconcile import Identifier
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement
-from openlatch.core.steps import Extent
+from openlatch.core.providers.ports import Change
+from openlatch.core.providers.sharing import ANYONE, Document, Selector, Statement
 from openlatch.errors import Conflict, Invalid, NotFound
 from openlatch.operations import choices, offer_terms, orders
 from openlatch.operations.gate import Call
 from openlatch.wire import proposal as wire
+from openlatch.words import Action, EndReason, PartyKind, PartyStatus, Power, ReadingOutcome, State
 
 __all__ = ["Imagined", "as_they_are", "extension", "imagine", "wish_of"]
 

@@ -6,15 +6,16 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from uuid import UUID
 
-from openlatch.core.import_rows import Complaint
-from openlatch.core.imports import DERIVED, Imported, known_field, read_list
-from openlatch.core.model import Provider, ReadingOutcome
-from openlatch.core.observation import Observation, ObservedEntry
-from openlatch.core.sheets import Form, Sheet, headers_of, proposed, signature
+from openlatch.core.inventory.import_rows import Complaint
+from openlatch.core.inventory.imports import DERIVED, Imported, known_field, read_list
+from openlatch.core.inventory.sheets import Form, Sheet, headers_of, proposed, signature
+from openlatch.core.model import Provider
+from openlatch.core.providers.observation import Observation, ObservedEntry
 from openlatch.operations import flags, hand, readings
 from openlatch.operations.gate import Call, operation
 from openlatch.store.imports import Import
 from openlatch.store.pages import Page
+from openlatch.words import ReadingOutcome
 
 __all__ = ["TASK", "ImportSight", "browse", "failed", "go_on", "preview", "show", "start"]
 

@@ -7,9 +7,8 @@ from dataclasses import dataclass, replace
 from datetime import date, datetime
 
 from openlatch.core.hours import end_of
-from openlatch.core.leaver import Item, leaver_items
-from openlatch.core.model import Party, PartyKind
-from openlatch.core.plans import Action
+from openlatch.core.model import Party
+from openlatch.core.taking_back.leaver import Item, leaver_items
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import batches, orders
 from openlatch.operations.batches import BatchSight
@@ -18,6 +17,7 @@ from openlatch.operations.orders import Wish
 from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
+from openlatch.words import Action, PartyKind
 
 __all__ = ["LeaverPlan", "complete", "create", "plan"]
 

@@ -6,14 +6,15 @@ from collections import Counter
 from dataclasses import dataclass, replace
 from datetime import datetime
 
-from openlatch.core.ledger import Event
-from openlatch.core.meaning import Origin, Vocabulary
 from openlatch.core.model import Entry, Provider
-from openlatch.core.powers import Power, in_order
+from openlatch.core.powers import in_order
+from openlatch.core.providers.meaning import Vocabulary
+from openlatch.core.record.ledger import Event
 from openlatch.errors import NotFound
 from openlatch.operations import flags
 from openlatch.operations.gate import Call, operation
 from openlatch.store.words import Correction
+from openlatch.words import Origin, Power
 
 __all__ = ["WordSight", "browse", "correct", "vocabulary"]
 

@@ -5,7 +5,7 @@ from __future__ import annotations
 from dataclasses import dataclass
 from uuid import UUID
 
-from openlatch.core.ledger import link
+from openlatch.core.record.ledger import link
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.events import Head, LoggedEvent

@@ -6,7 +6,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass, field
 from uuid import UUID
 
-from openlatch.core.ports import Connector, Found
+from openlatch.core.providers.ports import Connector, Found
 from openlatch.errors import ProviderTrouble
 
 __all__ = ["Finding", "Findings", "Lookup", "ask"]

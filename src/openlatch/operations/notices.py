@@ -8,14 +8,14 @@ from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.model import Party, Person, is_mailbox
-from openlatch.core.notices import Letter, Notice, Telling, letter, when
-from openlatch.core.orders import again_after
-from openlatch.core.roles import Role
+from openlatch.core.orders.orders import again_after
+from openlatch.core.telling.notices import Letter, Notice, letter, when
 from openlatch.errors import NotSignedIn
 from openlatch.operations import links
 from openlatch.operations.gate import Call, operation
 from openlatch.store.notices import Addressed
 from openlatch.store.pages import Page
+from openlatch.words import Role, Telling
 
 __all__ = [
     "browse",
@@ -28,6 +28,7 @@ __all__ = [
     "sent",
     "tell",
     "tell_address",
+    "tell_party",
     "tidy",
 ]
 
@@ -134,3 +135,9 @@ def not_sent(call: Call, letter_id: UUID, why: str, *, again: bool) -> None:
 def tidy(call: Call) -> None:
     """Delete news of long ago."""
     call.tx.notices.forget_before(call.now - KEPT)
+
+
+def tell_party(call: Call, party: Party, notice: Notice) -> int:
+    """Only at an address that is confirmed: what concerns one is not told to another."""
+    address = reachable_at(call, party)
+    return tell_address(call, address, party.name, notice) if address else 0

@@ -9,31 +9,24 @@ from datetime import date, datetime, timedelta
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
-from openlatch.core import offers as core
 from openlatch.core.addresses import Near
 from openlatch.core.hours import as_good_as_none, day_before, end_of
-from openlatch.core.ledger import canonical
+from openlatch.core.letting_in import offers as core
+from openlatch.core.letting_in.offers import Part
+from openlatch.core.letting_in.requests import Compared, Request, compare
 from openlatch.core.limits import Taken
-from openlatch.core.model import (
-    Account,
-    Entry,
-    Kind,
-    Party,
-    PartyKind,
-    PartyStatus,
-    Provider,
-    Severity,
-    is_mailbox,
-)
-from openlatch.core.offers import Part, Remark, made_here
-from openlatch.core.powers import Power, in_order
-from openlatch.core.requests import Compared, Request, RequestState, compare
-from openlatch.core.tasks import Choice, Fit
+from openlatch.core.model import Account, Entry, Party, Provider, is_mailbox, made_here
+from openlatch.core.orders.remarks import Remark
+from openlatch.core.orders.remarks import remarks as worth_knowing
+from openlatch.core.powers import in_order
+from openlatch.core.record.ledger import canonical
+from openlatch.core.rules.tasks import Choice, Fit
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import choices, known, policies
 from openlatch.operations.doors import readable_address
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.lookups import Finding, Findings, Lookup
+from openlatch.words import Kind, PartyKind, PartyStatus, Power, RequestState, Severity
 
 __all__ = [
     "PartSight",
@@ -398,7 +391,7 @@ def _part(
     )  # fmt: skip
     said = core.sentence(name, account.name, part, starts_at, call.tx.workspace.zone)
     remarks = [*_hindrances(provider, finding, name), *_unable(provider, part)]
-    remarks += core.remarks(
+    remarks += worth_knowing(
         name=name, where=account.name, outside=who.outside, powers=part.powers, beyond=chosen.beyond, ends_at=ends_at
     )
     return PartSight(part, account, provider, said, found), remarks

@@ -6,26 +6,14 @@ from dataclasses import dataclass, replace
 from uuid import UUID
 
 from openlatch.core.hours import day_in
-from openlatch.core.letting_in import let_in
+from openlatch.core.inventory.reconcile import Identifier
+from openlatch.core.letting_in.arrival import let_in
+from openlatch.core.letting_in.offers import Offer, OfferMove, Part, said_of, why_ended
+from openlatch.core.letting_in.requests import Request
 from openlatch.core.limits import Taken
-from openlatch.core.model import (
-    Account,
-    EndReason,
-    Entry,
-    Kind,
-    Party,
-    PartyKind,
-    PartyStatus,
-    Provider,
-    State,
-    normal_address,
-)
-from openlatch.core.notices import Notice
-from openlatch.core.offers import OFFERED, Offer, OfferMove, OfferState, Part, said_of, why_ended
-from openlatch.core.orders import Order
-from openlatch.core.reconcile import Identifier
-from openlatch.core.requests import Request
-from openlatch.core.roles import Role
+from openlatch.core.model import OFFERED, Account, Entry, Party, Provider, normal_address
+from openlatch.core.orders.orders import Order
+from openlatch.core.telling.notices import Notice
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations import choices, flags, links, notices, orders, requests
 from openlatch.operations.entries import words
@@ -33,6 +21,7 @@ from openlatch.operations.gate import Call, operation, require
 from openlatch.operations.lookups import Findings, Lookup
 from openlatch.operations.offer_terms import Terms, Wish, compared, completed, refused, terms
 from openlatch.store.pages import Page
+from openlatch.words import EndReason, Kind, OfferState, PartyKind, PartyStatus, Role, State
 
 __all__ = [
     "PURPOSE",

@@ -11,26 +11,25 @@ from datetime import date, timedelta
 from uuid import UUID
 
 from openlatch.core.hours import end_of
-from openlatch.core.impact import Situation
-from openlatch.core.model import Account, Author, Entry, Party, Provider, State
-from openlatch.core.orders import Move, Order, OrderState
-from openlatch.core.plans import Action, Ask, Plan, make_plan
-from openlatch.core.powers import Power
-from openlatch.core.steps import held_before
-from openlatch.core.teams import Belonging
+from openlatch.core.model import Account, Author, Entry, Party, Provider
+from openlatch.core.orders.impact import Situation
+from openlatch.core.orders.orders import Move, Order
+from openlatch.core.orders.plans import Ask, Plan, make_plan
+from openlatch.core.orders.steps import held_before
+from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations import choices, notices
 from openlatch.operations.advice import known_levels
-from openlatch.operations.entries import own_party, within_sight, words
+from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
+from openlatch.operations.order_jobs import TASK, TOGETHER, queue
+from openlatch.operations.sight import own_party, within_sight
 from openlatch.store.entries import Listed
 from openlatch.store.noun import missing
 from openlatch.store.pages import Page
+from openlatch.words import Action, OrderState, Power, State
 
 __all__ = [
-    "TASK",
-    "TOGETHER",
-    "WAKE",
     "OrderSight",
     "PlanSight",
     "Wish",
@@ -49,7 +48,6 @@ __all__ = [
     "hold",
     "plan",
     "planned",
-    "queue",
     "same",
     "seen_with",
     "show",
@@ -59,12 +57,8 @@ __all__ = [
     "situations",
     "take_up_forgotten",
     "try_again",
-    "wake",
 ]
 
-TASK = "openlatch.carry-out"
-TOGETHER = "openlatch.carry-out-together"
-WAKE = "openlatch.wake-order"
 FORGOTTEN = timedelta(minutes=20)
 """Longer than any wait that an order sets itself while it asks a provider."""
 
@@ -354,20 +348,6 @@ def take_up_forgotten(call: Call) -> int:
         call.tx.enqueue(TASK, lock=f"order:{order.id}", once=f"order:{order.id}", order_id=str(order.id))
         for order in forgotten
     )
-
-
-def queue(call: Call, order: Order) -> None:
-    """Have the worker take an order up, at the instant at which it is to go on."""
-    if order.again_at is None:
-        call.tx.enqueue(TASK, lock=f"order:{order.id}", order_id=str(order.id))
-    else:
-        # Without the lock: a job that waits with it would keep every later one of the same order waiting.
-        call.tx.enqueue(WAKE, at=order.again_at, order_id=str(order.id))
-
-
-def wake(call: Call, order_id: UUID) -> None:
-    """Take an order up whose instant has come."""
-    call.tx.enqueue(TASK, lock=f"order:{order_id}", order_id=str(order_id))
 
 
 def situation(call: Call, entry: Entry) -> tuple[Situation, Provider]:

@@ -6,16 +6,16 @@ from collections.abc import Mapping
 from dataclasses import dataclass
 from uuid import UUID
 
-from openlatch.core.matching import openings
-from openlatch.core.model import Kind, Party, PartyKind
-from openlatch.core.powers import Power
-from openlatch.core.reach import Cut, Graph, Link, in_words, loses, smallest_cut
-from openlatch.core.reach import reach as reach_of
+from openlatch.core.inventory.matching import openings
+from openlatch.core.inventory.reach import Cut, Graph, Link, in_words, loses, smallest_cut
+from openlatch.core.inventory.reach import reach as reach_of
+from openlatch.core.model import Party
 from openlatch.errors import Invalid
 from openlatch.operations.entries import Sight, sight, words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
+from openlatch.words import Kind, PartyKind, Power
 
 __all__ = [
     "AppSight",

@@ -7,13 +7,13 @@ from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.model import Person, Workspace, normal_address
-from openlatch.core.roles import Role, Scope
 from openlatch.errors import Conflict, NotSignedIn, TooManyRequests
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.doors import check_person
 from openlatch.operations.gate import Actor, Call, operation
 from openlatch.store.noun import missing
 from openlatch.store.people import Token
+from openlatch.words import Role, Scope
 
 __all__ = [
     "SignedIn",

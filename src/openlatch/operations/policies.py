@@ -9,8 +9,7 @@ from datetime import timedelta
 from difflib import get_close_matches
 from uuid import UUID
 
-from openlatch.core.model import Severity
-from openlatch.core.rules.catalogue import FIELDS, WORDS, Field, Subject
+from openlatch.core.rules.catalogue import FIELDS, WORDS, Field
 from openlatch.core.rules.evidence import sentence
 from openlatch.core.rules.flags import Finding, Flag
 from openlatch.core.rules.policy import Policy, Rule
@@ -20,6 +19,7 @@ from openlatch.operations import findings, known
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.policy_file import BUILT_IN, Read, read
 from openlatch.store.policies import Adopted
+from openlatch.words import Severity, Subject
 
 __all__ = [
     "Example",

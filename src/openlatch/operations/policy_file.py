@@ -13,16 +13,15 @@ from importlib import resources
 from pydantic import ValidationError
 
 from openlatch.core.limits import Limits
-from openlatch.core.model import Severity
-from openlatch.core.powers import Power, in_order
-from openlatch.core.risk import CIRCUMSTANCES, Weights
-from openlatch.core.rules.catalogue import Subject
+from openlatch.core.powers import in_order
 from openlatch.core.rules.check import Limit
 from openlatch.core.rules.policy import Apart, Bound, Exempt, Policy, Rule, Tag
 from openlatch.core.rules.program import Complaint, PolicyFault, Program, compile_policy
-from openlatch.core.tasks import Task
+from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
+from openlatch.core.rules.tasks import Task
 from openlatch.errors import Invalid
 from openlatch.wire import policy as wire
+from openlatch.words import Power, Severity, Subject
 
 __all__ = ["BUILT_IN", "Read", "read"]
 

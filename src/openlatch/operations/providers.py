@@ -8,12 +8,12 @@ from datetime import date
 from urllib.parse import urlencode
 
 from openlatch.core.model import Provider, Reading
-from openlatch.core.notices import Notice
-from openlatch.core.ports import About
+from openlatch.core.providers.ports import About
+from openlatch.core.telling.notices import Notice
 from openlatch.errors import Invalid, NotFound
 from openlatch.operations import notices
-from openlatch.operations.entries import within_sight
 from openlatch.operations.gate import Call, operation
+from openlatch.operations.sight import within_sight
 
 __all__ = ["ProviderSight", "add", "browse", "report_breach", "show"]
 

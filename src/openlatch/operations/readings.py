@@ -13,23 +13,7 @@ from uuid import UUID
 
 import orjson
 
-from openlatch.core.ledger import Event
-from openlatch.core.model import (
-    Abilities,
-    Entry,
-    PartyKind,
-    PartyStatus,
-    Provider,
-    Reading,
-    ReadingOutcome,
-    ReadingState,
-    State,
-    normal_address,
-)
-from openlatch.core.observation import Observation, ObservedParty, coherent, digest, in_force, resolved, sifted, spread
-from openlatch.core.ports import Connector
-from openlatch.core.ports import Page as SeenPage
-from openlatch.core.reconcile import (
+from openlatch.core.inventory.reconcile import (
     EVERYBODY,
     Changes,
     Held,
@@ -40,12 +24,28 @@ from openlatch.core.reconcile import (
     shared,
     withheld,
 )
-from openlatch.core.teams import Belonging
+from openlatch.core.model import Abilities, Entry, Provider, Reading, normal_address
+from openlatch.core.orders.teams import Belonging
+from openlatch.core.providers.observation import (
+    Observation,
+    ObservedParty,
+    coherent,
+    digest,
+    in_force,
+    resolved,
+    sifted,
+    spread,
+)
+from openlatch.core.providers.ports import Connector
+from openlatch.core.providers.ports import Page as SeenPage
+from openlatch.core.record.ledger import Event
 from openlatch.errors import Conflict
-from openlatch.operations import activity, flags, levels, orders, telling
+from openlatch.operations import flags, levels, order_jobs, telling
+from openlatch.operations.doings import remember
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import NO_DIGESTS
 from openlatch.store.pages import Page
+from openlatch.words import PartyKind, PartyStatus, ReadingOutcome, ReadingState, State
 
 __all__ = [
     "TASK",
@@ -214,7 +214,7 @@ def conclude(
         tx.documents.keep(provider.id, observation.documents, accounts, every=complete_)
         if provider.last_complete is not None:
             telling.administrators_added(call, changes.new_entries)
-        activity.remember(call, provider, observation, _keys(held, changes))
+        remember(call, provider, observation, _keys(held, changes))
     done = replace(
         reading,
         state=ReadingState(observation.outcome.value),
@@ -408,7 +408,7 @@ def _store(
         if order.patient and isinstance(evidence, str):  # it need not wait for its next look
             woken = replace(woken, version=order.version + 1)
             call.tx.orders.save(woken)
-        orders.queue(call, woken)
+        order_jobs.queue(call, woken)
     return changes
 
 

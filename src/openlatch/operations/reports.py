@@ -8,17 +8,27 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.hours import day_in
-from openlatch.core.leaver import Phase
-from openlatch.core.orders import Order
-from openlatch.core.outcomes import Outcome
-from openlatch.core.reports import Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
-from openlatch.core.reviews import Item, Round
+from openlatch.core.orders.orders import Order
+from openlatch.core.reviews.plans import Item, Round
+from openlatch.core.reviews.reports import (
+    Fact,
+    Line,
+    Report,
+    Told,
+    digest,
+    ordered,
+    plain,
+    review_line,
+    rule_counts,
+)
+from openlatch.core.taking_back.leaver import Phase
 from openlatch.operations.batches import seen
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.receipts import signed
 from openlatch.operations.scope import facts_now, scope_of
 from openlatch.store.batches import Batch, BatchItem
 from openlatch.store.entries import Listed
+from openlatch.words import Outcome
 
 __all__ = ["Signed", "keep", "of_batch", "of_round", "signed_report"]
 

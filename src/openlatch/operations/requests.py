@@ -7,18 +7,18 @@ from datetime import date, timedelta
 from uuid import UUID
 
 from openlatch.core.hours import end_of, last_day
+from openlatch.core.letting_in.offers import Offer
+from openlatch.core.letting_in.requests import Request, RequestMove
 from openlatch.core.model import normal_address
-from openlatch.core.notices import Notice
-from openlatch.core.offers import Offer
-from openlatch.core.powers import Power, in_order
-from openlatch.core.requests import Request, RequestMove, RequestState
-from openlatch.core.roles import Role
+from openlatch.core.powers import in_order
+from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid, NotAllowed, NotFound, TooManyRequests
 from openlatch.operations import links, notices
 from openlatch.operations.doors import readable_address
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
+from openlatch.words import Power, RequestState, Role
 
 __all__ = [
     "PURPOSE",

@@ -9,14 +9,15 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.model import Person
-from openlatch.core.notices import Notice
-from openlatch.core.powers import Power
 from openlatch.core.recurrence import Recurrence
-from openlatch.core.reviews import Event, Item, Reviewers, ReviewPlan, Round, RoundState, Unanswered
+from openlatch.core.reviews.plans import Item, ReviewPlan, Round
+from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import notices, round_news, rounds, settling
 from openlatch.operations.gate import Call, operation
-from openlatch.operations.scope import REVIEWING, asked_about, facts_of, in_scope, scope_of, still_in_scope
+from openlatch.operations.reviewers import REVIEWING
+from openlatch.operations.scope import asked_about, facts_of, in_scope, scope_of, still_in_scope
+from openlatch.words import Occasion, Power, Reviewers, RoundState, Unanswered
 
 __all__ = ["Draft", "ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
 
@@ -32,10 +33,10 @@ CAUGHT_UP = 40
 
 
 _LOST = "what it looks at names something that is not there any more"
-_EVENTS: Mapping[Event, str] = {
-    Event.PARTY_LEFT: "when somebody has left",
-    Event.ADMINISTRATOR_ADDED: "when an administrator was added",
-    Event.PROVIDER_BREACH: "when a provider has reported a breach",
+_EVENTS: Mapping[Occasion, str] = {
+    Occasion.PARTY_LEFT: "when somebody has left",
+    Occasion.ADMINISTRATOR_ADDED: "when an administrator was added",
+    Occasion.PROVIDER_BREACH: "when a provider has reported a breach",
 }
 
 
@@ -48,7 +49,7 @@ class Draft:
     recurs: str = ""
     begins: date | None = None
     at: time = time(8)
-    on: tuple[Event, ...] = ()
+    on: tuple[Occasion, ...] = ()
     reviewers: Reviewers = Reviewers.NAMED
     named: tuple[str, ...] = ()
     substitutes: Mapping[str, str] = field(default_factory=dict)
@@ -202,10 +203,10 @@ def _catch_up(call: Call, plan: ReviewPlan) -> int:
     return opened
 
 
-_ACTS: Mapping[Event, tuple[str, ...]] = {
-    Event.PARTY_LEFT: ("party.left",),
-    Event.ADMINISTRATOR_ADDED: ("entry.found", "entry.changed"),
-    Event.PROVIDER_BREACH: ("provider.breach-reported",),
+_ACTS: Mapping[Occasion, tuple[str, ...]] = {
+    Occasion.PARTY_LEFT: ("party.left",),
+    Occasion.ADMINISTRATOR_ADDED: ("entry.found", "entry.changed"),
+    Occasion.PROVIDER_BREACH: ("provider.breach-reported",),
 }
 
 

@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from openlatch.core.risk import Line, lines, shares
+from openlatch.core.rules.risk import Line, lines, shares
 from openlatch.operations import findings, policies
 from openlatch.operations.gate import Call, operation
 from openlatch.store.entries import Listed

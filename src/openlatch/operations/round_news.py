@@ -8,12 +8,12 @@ from uuid import UUID
 
 from openlatch.core.hours import day_in
 from openlatch.core.model import Person
-from openlatch.core.notices import Notice
-from openlatch.core.reviews import Round
-from openlatch.core.roles import Role
+from openlatch.core.reviews.plans import Round
+from openlatch.core.telling.notices import Notice
 from openlatch.operations import notices
 from openlatch.operations.gate import Call
-from openlatch.operations.scope import REVIEWING
+from openlatch.operations.reviewers import REVIEWING
+from openlatch.words import Role
 
 __all__ = [
     "counted",

@@ -7,22 +7,22 @@ from dataclasses import dataclass, replace
 from datetime import date
 from uuid import UUID
 
-from openlatch.core.decisions import Choice, Decision, advised, alike, changed_since, checked, reason_needed
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author, Person
-from openlatch.core.outcomes import Outcome
-from openlatch.core.reviews import Item, LeftOpen, Round, RoundState
-from openlatch.core.roles import Role
+from openlatch.core.reviews.decisions import Decision, advised, alike, changed_since, checked, reason_needed
+from openlatch.core.reviews.plans import Item, LeftOpen, Round
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
 from openlatch.operations import batches, round_news, settling
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import Wish
-from openlatch.operations.scope import own_parties, scope_of, still_in_scope, who_answers
+from openlatch.operations.reviewers import who_answers
+from openlatch.operations.scope import own_parties, scope_of, still_in_scope
 from openlatch.operations.together import Foresight, foreseen
 from openlatch.store.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.store.reviews import Past, Progress
+from openlatch.words import Choice, Outcome, Role, RoundState
 
 __all__ = [
     "ItemSight",

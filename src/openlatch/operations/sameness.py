@@ -7,13 +7,14 @@ from dataclasses import asdict, dataclass, replace
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
-from openlatch.core.reconcile import Identifier, shared
-from openlatch.core.sameness import Decision, Key, Known, Likeness, Verdict, perhaps
+from openlatch.core.inventory.reconcile import Identifier, shared
+from openlatch.core.inventory.sameness import Decision, Key, Known, Likeness, perhaps
+from openlatch.core.model import Party, normal_address
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import flags
 from openlatch.operations.gate import Call, operation
 from openlatch.store.pages import Page
+from openlatch.words import PartyKind, PartyStatus, Verdict
 
 __all__ = ["DecisionSight", "KeySight", "LikenessSight", "apart", "browse", "decided", "join", "keys", "part", "undo"]
 

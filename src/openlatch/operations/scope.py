@@ -10,21 +10,20 @@ from datetime import timedelta
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.acts import Around, possible
-from openlatch.core.advise import narrowest
-from openlatch.core.decisions import Facts
-from openlatch.core.model import Entry, Kind, PartyStatus, Person
-from openlatch.core.powers import Power
-from openlatch.core.reviews import Asked, ReviewPlan, assign, scope_said
-from openlatch.core.roles import Role
+from openlatch.core.model import Entry, Person
+from openlatch.core.orders.acts import Around, possible
+from openlatch.core.reviews.decisions import Facts
+from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, scope_said
+from openlatch.core.rules.advise import narrowest
 from openlatch.errors import Invalid, NotFound, OpenLatchError
 from openlatch.operations.advice import known_levels
 from openlatch.operations.entries import Wanted, flags_on, selection
 from openlatch.operations.gate import Call
+from openlatch.operations.reviewers import REVIEWING
 from openlatch.store.entries import Listed
+from openlatch.words import Kind, PartyStatus, Power, Role
 
 __all__ = [
-    "REVIEWING",
     "asked_about",
     "facts_now",
     "facts_of",
@@ -33,33 +32,9 @@ __all__ = [
     "own_parties",
     "scope_of",
     "still_in_scope",
-    "who_answers",
 ]
 
-REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
-"""The roles that can be asked something in a review."""
 _FIELDS = frozenset(field.name for field in fields(Wanted))
-
-
-def who_answers(call: Call, text: str) -> Person:
-    """Return whoever of the workspace has an address, or alone has a name, and can be asked; else raises Invalid."""
-    wanted = text.strip().lower()
-    people = [one for one in call.tx.people.all() if one.role in REVIEWING]
-    found = [one for one in people if wanted == one.address] or [one for one in people if wanted == one.name.lower()]
-    if len(found) == 1:
-        return found[0]
-    one_of = ", ".join(sorted(one.address for one in found or people))
-    if found:
-        raise Invalid(
-            f"“{text}” is the name of {len(found)} people here. Nothing was changed.",
-            next_step=f"Name one by address: {one_of}",
-            errors=[{"at": "to", "problem": "the name of several"}],
-        )
-    raise Invalid(
-        f"“{text}” cannot be asked here. Nothing was changed.",
-        next_step=f"Name one of: {one_of}",
-        errors=[{"at": "to", "problem": "not known"}],
-    )
 
 
 def in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed]:

@@ -5,12 +5,12 @@ from __future__ import annotations
 from dataclasses import replace
 from email.utils import parseaddr
 
-from openlatch.core.model import Kind
-from openlatch.core.powers import Power, in_order
+from openlatch.core.powers import in_order
 from openlatch.errors import Invalid
 from openlatch.operations import entries, hand
 from openlatch.operations.entries import Sight
 from openlatch.operations.gate import Call, operation
+from openlatch.words import Kind, Power
 
 __all__ = ["record"]
 

@@ -6,17 +6,16 @@ from collections import Counter
 from collections.abc import Sequence
 from dataclasses import replace
 
-from openlatch.core.decisions import Choice, Decision
 from openlatch.core.hours import last_day
-from openlatch.core.outcomes import Outcome
-from openlatch.core.plans import Action
-from openlatch.core.reviews import GONE, Item, LeftOpen, Round, RoundState, compare, unanswered
+from openlatch.core.reviews.decisions import Decision
+from openlatch.core.reviews.plans import GONE, Item, LeftOpen, Round, compare, unanswered
 from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations import flags, orders, reports, round_news
 from openlatch.operations.gate import SERVICE, Call
 from openlatch.operations.orders import Wish
 from openlatch.operations.scope import facts_now, have_left, own_parties, still_in_scope
 from openlatch.operations.together import held_back
+from openlatch.words import Action, Choice, Outcome, RoundState
 
 __all__ = ["end_answering", "go_on", "settle", "wish_of"]
 

@@ -7,7 +7,7 @@ from uuid import UUID
 
 from openlatch.core.model import Party
 from openlatch.core.powers import in_order
-from openlatch.core.sharing import Document, Selector, Statement
+from openlatch.core.providers.sharing import Document, Selector, Statement
 from openlatch.operations.gate import Call, operation
 
 __all__ = ["browse"]

@@ -6,19 +6,18 @@ from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from uuid import UUID
 
-from openlatch.core.matching import openings
+from openlatch.core.inventory.matching import openings
+from openlatch.core.inventory.reach import Graph, Link
+from openlatch.core.inventory.reconcile import Changes
 from openlatch.core.model import Entry, Membership, Party, Provider
-from openlatch.core.orders import Order
-from openlatch.core.plans import Plan
-from openlatch.core.powers import Power
-from openlatch.core.reach import Graph, Link
-from openlatch.core.reconcile import Changes
-from openlatch.core.steps import Action
-from openlatch.core.teams import Belonging, TeamSituation, plan_membership
+from openlatch.core.orders.orders import Order
+from openlatch.core.orders.plans import Plan
+from openlatch.core.orders.teams import Belonging, TeamSituation, plan_membership
 from openlatch.errors import Changed, Invalid
 from openlatch.operations import orders, readings
 from openlatch.operations.gate import Call, operation
 from openlatch.operations.orders import OrderSight
+from openlatch.words import Action, Power
 
 __all__ = [
     "MembershipSight",

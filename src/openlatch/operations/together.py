@@ -7,13 +7,13 @@ from dataclasses import dataclass, replace
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Entry, Severity
-from openlatch.core.powers import Power
-from openlatch.core.steps import Ask
-from openlatch.core.together import Act, Foreseen, Shared, becomes, foresee, locked_out, locked_out_text
+from openlatch.core.model import Entry
+from openlatch.core.orders.steps import Ask
+from openlatch.core.taking_back.together import Act, Foreseen, Shared, becomes, foresee, locked_out, locked_out_text
 from openlatch.operations import advice, orders
 from openlatch.operations.gate import Call
 from openlatch.operations.orders import Wish
+from openlatch.words import Power, Severity
 
 __all__ = ["Foresight", "Named", "foreseen", "held_back"]
 

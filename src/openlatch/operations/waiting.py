@@ -5,10 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 
 from openlatch.core.model import normal_address
-from openlatch.core.offers import OfferState
-from openlatch.core.requests import RequestState
 from openlatch.operations import rounds
 from openlatch.operations.gate import Call, operation, reachable
+from openlatch.words import OfferState, RequestState
 
 __all__ = ["Waiting", "waiting"]
 

@@ -13,7 +13,7 @@ from uuid import UUID
 import orjson
 
 from openlatch.core.ids import ref_of
-from openlatch.core.notices import Notice
+from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations import notices
 from openlatch.operations.gate import Call, operation

@@ -11,16 +11,15 @@ from uuid import UUID
 from pydantic import ValidationError
 
 from openlatch.core.ids import ref_of
-from openlatch.core.matching import domains, stands_for
-from openlatch.core.model import Party, Severity
-from openlatch.core.observation import SHARED
-from openlatch.core.rules.catalogue import Subject
+from openlatch.core.inventory.matching import domains, stands_for
+from openlatch.core.model import Party
+from openlatch.core.providers.observation import SHARED
+from openlatch.core.providers.sharing import ANYONE, Document, Selector, Statement
 from openlatch.core.rules.evidence import sentence
 from openlatch.core.rules.flags import Finding
 from openlatch.core.rules.policy import Rule
 from openlatch.core.rules.program import rules_of
-from openlatch.core.sharing import ANYONE, Document, Selector, Statement
-from openlatch.core.whatif import Picture, Shift, shifts, someone
+from openlatch.core.what_if.shifts import Picture, Shift, shifts, someone
 from openlatch.errors import Conflict, Invalid, OpenLatchError
 from openlatch.operations import findings, known, policies
 from openlatch.operations.gate import Call, operation
@@ -30,6 +29,7 @@ from openlatch.store.pages import Page
 from openlatch.store.proposals import Proposal, Run
 from openlatch.wire.messages.base import mistakes
 from openlatch.wire.proposal import ProposalFile
+from openlatch.words import Severity, Subject
 
 __all__ = [
     "TASK",

@@ -16,10 +16,10 @@ from pathlib import Path
 from typing import TYPE_CHECKING, Any
 
 from openlatch.core.hours import moment
-from openlatch.core.outcomes import Outcome, Tone
-from openlatch.core.reports import digest, what_remains
+from openlatch.core.reviews.reports import digest, what_remains
 from openlatch.deferred import deferred
 from openlatch.wire.sheet import defused, in_cell
+from openlatch.words import Outcome, Tone
 
 if TYPE_CHECKING:
     import jinja2

@@ -11,15 +11,15 @@ from uuid import UUID
 from sqlalchemy import and_, delete, func, or_, select
 from sqlalchemy.orm import aliased
 
-from openlatch.core.activity import Activity, How
+from openlatch.core.inventory.activity import Activity
 from openlatch.core.model import Account, Party
-from openlatch.core.powers import Power
 from openlatch.store.accounts import to_account
 from openlatch.store.bulk import add_rows
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.parties import to_party
 from openlatch.store.tables import AccountRow, ActivityRow, EntryRow, PartyRow, ProviderRow
+from openlatch.words import How, Power
 
 __all__ = ["Activities", "Done"]
 

@@ -8,20 +8,30 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, case, func, insert, not_, or_, select, update
+from sqlalchemy import ColumnElement, and_, case, func, not_, or_, select, update
+from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
-from openlatch.core.outcomes import Outcome
-from openlatch.core.reviews import LeftOpen
+from openlatch.core.reviews.plans import LeftOpen
 from openlatch.store.bulk import add_rows
+from openlatch.store.jsonb import left_open_values, read_left_open
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.orders import GOES_ON, waits_long
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.reviews import left_open_values, read_left_open
-from openlatch.store.tables import BatchItemRow, BatchRow, MembershipRow, OrderRow
+from openlatch.store.tables import (
+    BatchItemRow,
+    BatchRow,
+    MembershipRow,
+    OrderRow,
+)
+from openlatch.words import Outcome
 
-__all__ = ["Batch", "BatchItem", "Batches"]
+__all__ = [
+    "Batch",
+    "BatchItem",
+    "Batches",
+]
 
 
 @dataclass(frozen=True, slots=True)

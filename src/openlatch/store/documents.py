@@ -11,7 +11,7 @@ from pydantic import TypeAdapter
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
-from openlatch.core.sharing import Document, Statement
+from openlatch.core.providers.sharing import Document, Statement
 from openlatch.store.noun import Noun
 from openlatch.store.tables import DocumentRow
 

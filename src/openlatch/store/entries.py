@@ -12,8 +12,8 @@ from uuid import UUID
 from sqlalchemy import and_, case, func, literal, not_, or_, select, text, update
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.model import Account, Dependency, EndReason, Entry, Kind, Party, Provider, State
-from openlatch.core.powers import Power, in_order
+from openlatch.core.model import Account, Dependency, Entry, Party, Provider
+from openlatch.core.powers import in_order
 from openlatch.errors import Changed, Invalid
 from openlatch.store.accounts import to_account
 from openlatch.store.bulk import add_rows, change_rows
@@ -22,6 +22,7 @@ from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.parties import party_matches, to_party
 from openlatch.store.providers import to_provider
 from openlatch.store.tables import AccountRow, EntryRow, FlagRow, OrderRow, PartyRow, ProviderRow
+from openlatch.words import EndReason, Kind, Power, State
 
 __all__ = ["NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
 

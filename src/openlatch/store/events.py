@@ -11,7 +11,7 @@ from uuid import UUID
 from sqlalchemy import ColumnElement, func, literal, or_, select, text
 from sqlalchemy.dialects.postgresql import insert as upsert
 
-from openlatch.core.ledger import START, Event
+from openlatch.core.record.ledger import START, Event
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page

@@ -14,11 +14,12 @@ from uuid import UUID
 from sqlalchemy import Engine, text
 
 from openlatch.core.powers import ORDER
-from openlatch.core.rules.catalogue import COLUMNS, Subject
+from openlatch.core.rules.catalogue import COLUMNS
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.tree import Type
 from openlatch.deferred import deferred
 from openlatch.store.noun import Noun
+from openlatch.words import Subject
 
 if TYPE_CHECKING:
     import polars as pl

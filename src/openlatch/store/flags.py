@@ -9,13 +9,12 @@ from uuid import UUID
 
 from sqlalchemy import ColumnElement, and_, delete, func, or_, select, text, update
 
-from openlatch.core.model import Severity
-from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.flags import Acceptance, Flag
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import AccountRiskRow, FlagRow, UpcomingRow
+from openlatch.words import Severity, Subject
 
 __all__ = ["Flags"]
 

@@ -13,9 +13,9 @@ from sqlalchemy import delete, insert, select, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.ids import ref_of
+from openlatch.core.inventory.sheets import Form
 from openlatch.core.model import Author
-from openlatch.core.observation import Observation
-from openlatch.core.sheets import Form
+from openlatch.core.providers.observation import Observation
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import ImportFormRow, ImportPartRow, ImportRow

@@ -10,7 +10,7 @@ from uuid import UUID
 from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 
-from openlatch.core.notices import Notice
+from openlatch.core.telling.notices import Notice
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import NoticeRow

@@ -13,15 +13,16 @@ from pydantic import TypeAdapter
 from sqlalchemy import ColumnElement, and_, cast, func, not_, or_, select, update
 from sqlalchemy.dialects.postgresql import JSONPATH, insert
 
-from openlatch.core.model import Author, EndReason, Kind, State
-from openlatch.core.orders import FINAL, Order, OrderState
-from openlatch.core.plans import Action, Step, why_ended
-from openlatch.core.teams import Belonging
+from openlatch.core.model import Author
+from openlatch.core.orders.orders import FINAL, Order
+from openlatch.core.orders.plans import Step, why_ended
+from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed
 from openlatch.store.bulk import change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import EntryRow, OrderRow
+from openlatch.words import Action, EndReason, Kind, OrderState, State
 
 __all__ = ["GOES_ON", "Orders", "waits_long"]
 

@@ -7,15 +7,16 @@ from uuid import UUID
 
 from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text, update
 
-from openlatch.core.model import Party, PartyKind, PartyStatus, normal_address
-from openlatch.core.observation import WRITTEN, ObservedParty
-from openlatch.core.reconcile import Identifier, shared
-from openlatch.core.sameness import Key, Known, meant
+from openlatch.core.inventory.reconcile import Identifier, shared
+from openlatch.core.inventory.sameness import Key, Known, meant
+from openlatch.core.model import Party, normal_address
+from openlatch.core.providers.observation import WRITTEN, ObservedParty
 from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
+from openlatch.words import PartyKind, PartyStatus
 
 __all__ = ["NO_PROVIDER", "Parties", "party_matches", "to_party"]
 

@@ -9,10 +9,9 @@ from uuid import UUID
 from sqlalchemy import delete, func, insert, select, update
 
 from openlatch.core.model import Person
-from openlatch.core.notices import Telling
-from openlatch.core.roles import Role, Scope
 from openlatch.store.noun import Noun, missing
 from openlatch.store.tables import FailedSignInRow, PersonRow, SignInRow, TokenRow
+from openlatch.words import Role, Scope, Telling
 
 __all__ = ["People", "Token"]
 

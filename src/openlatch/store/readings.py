@@ -9,11 +9,12 @@ from pydantic import TypeAdapter
 from sqlalchemy import delete, func, select, update
 from sqlalchemy.dialects.postgresql import insert
 
-from openlatch.core import ports
-from openlatch.core.model import Reading, ReadingState
+from openlatch.core.model import Reading
+from openlatch.core.providers import ports
 from openlatch.store.noun import Noun, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import ReadingPageRow, ReadingRow
+from openlatch.words import ReadingState
 
 __all__ = ["Readings"]
 

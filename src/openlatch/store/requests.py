@@ -10,12 +10,12 @@ from uuid import UUID
 
 from sqlalchemy import func, insert, select, update
 
-from openlatch.core.powers import Power
-from openlatch.core.requests import Request, RequestState
+from openlatch.core.letting_in.requests import Request
 from openlatch.errors import Changed
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import RequestRow
+from openlatch.words import Power, RequestState
 
 __all__ = ["Requests"]
 

@@ -8,27 +8,15 @@ from datetime import date, datetime, time
 from typing import Any
 from uuid import UUID
 
-import orjson
 from sqlalchemy import ColumnElement, Text, and_, case, func, not_, or_, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 
-from openlatch.core.decisions import Choice, Decision, Facts
-from openlatch.core.model import Author
-from openlatch.core.outcomes import Outcome
-from openlatch.core.reviews import (
-    Comparison,
-    Event,
-    Item,
-    LeftOpen,
-    Reviewers,
-    ReviewPlan,
-    Round,
-    RoundState,
-    Unanswered,
-)
+from openlatch.core.reviews.decisions import Decision, Facts
+from openlatch.core.reviews.plans import Comparison, Item, ReviewPlan, Round
 from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
+from openlatch.store.jsonb import left_open_values, plain, read_author, read_left_open
 from openlatch.store.noun import Noun, id_or_ref, missing, the_one
 from openlatch.store.orders import GOES_ON, waits_long
 from openlatch.store.pages import Page, Sort, page
@@ -42,8 +30,13 @@ from openlatch.store.tables import (
     RoundRow,
     SealRow,
 )
+from openlatch.words import Choice, Occasion, Outcome, Reviewers, RoundState, Unanswered
 
-__all__ = ["Past", "Progress", "Reviews", "left_open_values", "read_left_open"]
+__all__ = [
+    "Past",
+    "Progress",
+    "Reviews",
+]
 
 
 @dataclass(frozen=True, slots=True)
@@ -175,7 +168,7 @@ class Reviews(Noun):
             insert(RoundRow)
             .values(
                 workspace_id=self._workspace_id, id=new.id, ref=new.ref, plan_id=new.plan.id, occurrence=new.occurrence,
-                plan=_plain({**_plan_values(new.plan), "id": new.plan.id}), opened_at=new.opened_at, why=new.why,
+                plan=plain({**_plan_values(new.plan), "id": new.plan.id}), opened_at=new.opened_at, why=new.why,
                 policy=new.policy, **_round_values(new),
             )
             .on_conflict_do_nothing()
@@ -190,7 +183,7 @@ class Reviews(Noun):
                 {
                     "workspace_id": self._workspace_id, "round_id": new.id, "place": one.place,
                     "entry_id": one.entry_id, "account_id": one.account_id, "party_id": one.party_id,
-                    "facts": _plain(asdict(one.facts)), "reviewer": one.reviewer, "decision": None, "order_id": None,
+                    "facts": plain(asdict(one.facts)), "reviewer": one.reviewer, "decision": None, "order_id": None,
                     "trouble": "", "gone": False, "left_open": None, "version": 1,
                 }
                 for one in items
@@ -325,7 +318,7 @@ class Reviews(Noun):
             )  # fmt: skip
             values = {
                 "reviewer": one.reviewer,
-                "decision": _plain(asdict(one.decision)) if one.decision is not None else None,
+                "decision": plain(asdict(one.decision)) if one.decision is not None else None,
                 "order_id": one.order_id,
                 "trouble": one.trouble,
                 "gone": one.gone,
@@ -378,21 +371,11 @@ def _locked(query: Any, lock: bool) -> Any:
     return (query.with_for_update() if lock else query).execution_options(populate_existing=True)
 
 
-def _plain(value: object) -> Any:
-    return orjson.loads(orjson.dumps(value, default=_sorted, option=orjson.OPT_NON_STR_KEYS))
-
-
-def _sorted(value: object) -> object:
-    if isinstance(value, frozenset):
-        return sorted(value)
-    raise TypeError(type(value))
-
-
 def _plan_values(plan: ReviewPlan) -> dict[str, Any]:
     apart = ("id", "name", "paused", "next_at", "created_by", "version")
     body = {name: value for name, value in asdict(plan).items() if name not in apart}
     return {
-        "name": plan.name, "body": _plain(body), "paused": plan.paused, "next_at": plan.next_at,
+        "name": plan.name, "body": plain(body), "paused": plan.paused, "next_at": plan.next_at,
         "version": plan.version,
     }  # fmt: skip
 
@@ -413,7 +396,7 @@ def _read_plan(
         recurs=body["recurs"],
         begins=date.fromisoformat(body["begins"]),
         at=time.fromisoformat(body["at"]),
-        on=frozenset(Event(one) for one in body["on"]),
+        on=frozenset(Occasion(one) for one in body["on"]),
         reviewers=Reviewers(body["reviewers"]),
         named=tuple(UUID(one) for one in body["named"]),
         substitutes={UUID(who): UUID(other) for who, other in body["substitutes"].items()},
@@ -434,7 +417,7 @@ def _round_values(one: Round) -> dict[str, Any]:
     return {
         "due_at": one.due_at, "state": one.state.value, "paused_at": one.paused_at, "settled_by": one.settled_by,
         "settled_at": one.settled_at, "closed_at": one.closed_at,
-        "compared": _plain(asdict(one.compared)) if one.compared is not None else None, "version": one.version,
+        "compared": plain(asdict(one.compared)) if one.compared is not None else None, "version": one.version,
     }  # fmt: skip
 
 
@@ -480,34 +463,11 @@ def _decision(stored: Mapping[str, Any] | None) -> Decision | None:
     if stored is None:
         return None
     return Decision(
-        Choice(stored["choice"]), _author(stored["by"]), datetime.fromisoformat(stored["at"]), stored["reason"],
+        Choice(stored["choice"]), read_author(stored["by"]), datetime.fromisoformat(stored["at"]), stored["reason"],
         stored["level"], date.fromisoformat(stored["until"]) if stored["until"] else None,
         UUID(stored["to"]) if stored["to"] else None, stored["unanswered"], stored["pauses"],
-        _author(stored["instead_of"]) if stored.get("instead_of") else None,
+        read_author(stored["instead_of"]) if stored.get("instead_of") else None,
     )  # fmt: skip
-
-
-def read_left_open(stored: Mapping[str, Any] | None) -> LeftOpen | None:
-    """Return what is left open, as it was stored."""
-    if stored is None:
-        return None
-    at = datetime.fromisoformat(stored["at"])
-    return LeftOpen(stored["reason"], _author(stored["owner"]), _author(stored["by"]), at)
-
-
-def left_open_values(left: LeftOpen) -> dict[str, Any]:
-    """Return what is left open, to be stored."""
-    return {
-        "reason": left.reason, "owner": _plain(asdict(left.owner)), "by": _plain(asdict(left.by)),
-        "at": left.at.isoformat(),
-    }  # fmt: skip
-
-
-def _author(stored: str | Mapping[str, Any]) -> Author:
-    """Return whoever did something, as it was stored: by name alone before ids were kept."""
-    if isinstance(stored, str):
-        return Author(stored)
-    return Author(stored["name"], UUID(stored["id"]) if stored["id"] else None)
 
 
 def _same_name(name: str) -> Conflict:

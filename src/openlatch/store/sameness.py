@@ -10,10 +10,10 @@ from uuid import UUID
 
 from sqlalchemy import func, insert, or_, select, text, tuple_, update
 
+from openlatch.core.inventory.reconcile import Identifier
+from openlatch.core.inventory.sameness import Decision
 from openlatch.core.model import Author
-from openlatch.core.observation import WRITTEN
-from openlatch.core.reconcile import Identifier
-from openlatch.core.sameness import Decision, Verdict
+from openlatch.core.providers.observation import WRITTEN
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.parties import NO_PROVIDER
@@ -28,6 +28,7 @@ from openlatch.store.tables import (
     PartyRow,
     SamenessRow,
 )
+from openlatch.words import Verdict
 
 __all__ = ["Sameness"]
 

@@ -10,11 +10,11 @@ from uuid import UUID
 from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
-from openlatch.core.meaning import Words
-from openlatch.core.model import Kind
-from openlatch.core.powers import Power, in_order
+from openlatch.core.powers import in_order
+from openlatch.core.providers.meaning import Words
 from openlatch.store.noun import Noun
 from openlatch.store.tables import EntryRow, WordRow
+from openlatch.words import Kind, Power
 
 __all__ = ["Correction", "ProviderWords", "Used"]
 

@@ -27,7 +27,10 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
     wanted: list[tuple[type[BaseModel], Any]] = [*taken, *sent, (wire.Problem, "serialization")]
     _, shared = models_json_schema(list(dict.fromkeys(wanted)), ref_template=_REFS)
     paths: dict[str, dict[str, Any]] = {}
+    schemas = dict(shared["$defs"])
     for route in routes:
+        if route.query is not None:
+            schemas |= route.query.model_json_schema(ref_template=_REFS).get("$defs", {})
         paths.setdefault(_path(route.rule), {})[route.method.lower()] = _operation(route)
     return {
         "openapi": "3.1.0",
@@ -40,7 +43,7 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
         "servers": [{"url": PREFIX}],
         "paths": paths,
         "components": {
-            "schemas": shared["$defs"],
+            "schemas": dict(sorted(schemas.items())),
             "securitySchemes": {
                 "token": {"type": "http", "scheme": "bearer"},
                 "session": {"type": "apiKey", "in": "cookie", "name": "openlatch_session"},
@@ -59,7 +62,7 @@ def _operation(route: Route) -> dict[str, Any]:
         for kind, name in re.findall(r"<(?:([^:>]+):)?([^>]+)>", route.rule)
     ]
     if route.query is not None:
-        for name, schema in route.query.model_json_schema()["properties"].items():
+        for name, schema in route.query.model_json_schema(ref_template=_REFS)["properties"].items():
             plain = {k: v for k, v in schema.items() if k != "title"}
             parameters.append({"name": name, "in": "query", "required": False, "schema": plain})
     if route.method != "GET" and not route.public:

@@ -7,15 +7,15 @@ from datetime import datetime
 from uuid import UUID
 
 from openlatch.core import model
-from openlatch.core.advise import Advice
-from openlatch.core.events import SAID, detail
 from openlatch.core.ids import ref_of
-from openlatch.core.observation import WRITTEN
-from openlatch.core.orders import TABLE, Move, Order
-from openlatch.core.plans import Action, Plan, Step
-from openlatch.core.ports import About
-from openlatch.core.reach import Link
-from openlatch.core.reviews import LeftOpen
+from openlatch.core.inventory.reach import Link
+from openlatch.core.orders.orders import TABLE, Move, Order
+from openlatch.core.orders.plans import Plan, Step
+from openlatch.core.providers.observation import WRITTEN
+from openlatch.core.providers.ports import About
+from openlatch.core.record.events import SAID, detail
+from openlatch.core.reviews.plans import LeftOpen
+from openlatch.core.rules.advise import Advice
 from openlatch.core.rules.catalogue import Field
 from openlatch.operations.entries import Sight
 from openlatch.operations.flags import FlagSight
@@ -35,6 +35,7 @@ from openlatch.store.people import Token
 from openlatch.store.policies import Adopted
 from openlatch.store.views import View
 from openlatch.wire import messages as wire
+from openlatch.words import Action, Kind, Severity
 
 __all__ = [
     "account",
@@ -134,8 +135,8 @@ def reading(r: model.Reading) -> wire.Reading:
     )
 
 
-def _kinds(kinds: Collection[model.Kind]) -> list[wire.KindWord]:
-    return [k.value for k in model.Kind if k in kinds]
+def _kinds(kinds: Collection[Kind]) -> list[Kind]:
+    return [k for k in Kind if k in kinds]
 
 
 def connector(name: str, about: About) -> wire.Connector:
@@ -297,7 +298,7 @@ def rule(sight: RuleSight) -> wire.Rule:
         party_sees=r.party_sees,
         standing=sight.standing,
         accepted=sight.accepted,
-        worst=model.Severity.ranked(sight.worst).value if sight.worst else None,
+        worst=Severity.ranked(sight.worst) if sight.worst else None,
     )
 
 

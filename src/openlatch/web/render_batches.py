@@ -4,9 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from openlatch.core.leaver import Phase
 from openlatch.core.model import Entry
-from openlatch.core.plans import Action
+from openlatch.core.taking_back.leaver import Phase
 from openlatch.operations.batches import BatchSight
 from openlatch.operations.leavers import LeaverPlan
 from openlatch.operations.together import Foresight, Named
@@ -14,6 +13,7 @@ from openlatch.store.batches import BatchItem
 from openlatch.store.entries import Listed
 from openlatch.web import render
 from openlatch.wire import messages as wire
+from openlatch.words import Action
 
 __all__ = ["batch", "leaver_plan", "plan"]
 

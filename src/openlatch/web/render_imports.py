@@ -6,15 +6,15 @@ from collections.abc import Iterable
 
 from pydantic import ValidationError
 
-from openlatch.core.import_rows import FIELDS, Complaint
-from openlatch.core.imports import shown
-from openlatch.core.sheets import Form
-from openlatch.core.written import Order
+from openlatch.core.inventory.import_rows import FIELDS, Complaint
+from openlatch.core.inventory.imports import shown
+from openlatch.core.inventory.sheets import Form
 from openlatch.errors import Invalid
 from openlatch.operations.imports import ImportSight
 from openlatch.store.imports import Import
 from openlatch.wire import messages as wire
 from openlatch.wire.messages.base import mistakes
+from openlatch.words import DayOrder
 
 __all__ = ["begun", "form_of", "outcome"]
 
@@ -87,7 +87,7 @@ def form_of(text: str) -> Form | None:
         found.header,
         found.headers,
         found.columns,
-        {header: Order(order) for header, order in found.orders.items()},
+        {header: DayOrder(order) for header, order in found.orders.items()},
         hidden=found.hidden,
         struck=found.struck,
         skip=frozenset(found.skip),

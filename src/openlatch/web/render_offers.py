@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from openlatch.core import model
 from openlatch.core.ids import ref_of
-from openlatch.core.offers import TABLE, Part, Remark
-from openlatch.core.orders import Order
-from openlatch.core.tasks import Fit, Task
+from openlatch.core.letting_in.offers import TABLE, Part
+from openlatch.core.orders.orders import Order
+from openlatch.core.orders.remarks import Remark
+from openlatch.core.rules.tasks import Fit, Task
 from openlatch.operations.consent import Question
 from openlatch.operations.offer_terms import PartSight, Terms
 from openlatch.operations.offers import OfferSight
@@ -25,7 +26,7 @@ def fit(account: model.Account, provider: model.Provider, found: Fit) -> wire.Fi
         provider=provider.name,
         needs=[p.value for p in found.needs],
         choices=[
-            wire.Choice(
+            wire.LevelChoice(
                 level=one.level,
                 permissions=list(one.permissions),
                 powers=[p.value for p in one.powers],

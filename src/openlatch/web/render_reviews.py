@@ -6,9 +6,9 @@ from collections.abc import Mapping
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.decisions import Decision, Facts, choices
 from openlatch.core.model import Person
-from openlatch.core.reviews import Comparison
+from openlatch.core.reviews.decisions import Decision, Facts, choices
+from openlatch.core.reviews.plans import Comparison
 from openlatch.operations.entries import Sight
 from openlatch.operations.reviews import ReviewSight
 from openlatch.operations.rounds import ItemSight, RoundSight

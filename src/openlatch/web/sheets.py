@@ -11,7 +11,7 @@ from contextlib import suppress
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
 
-from openlatch.core.sheets import Line, Sheet
+from openlatch.core.inventory.sheets import Line, Sheet
 from openlatch.deferred import deferred
 from openlatch.errors import Malformed
 from openlatch.wire.messages import LISTS

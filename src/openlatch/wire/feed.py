@@ -20,6 +20,8 @@ from pydantic import (
     model_validator,
 )
 
+from openlatch.words import Criticality, Kind, PartyKind, PartyStatus, Power, Side
+
 __all__ = [
     "VERSION",
     "Amendment",
@@ -53,8 +55,6 @@ VERSION = "open-latch-feed/1"
 Key = Annotated[str, StringConstraints(min_length=1, max_length=500, pattern=r"^[^\x00]*$")]
 Words = Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
 Clock = Annotated[str, StringConstraints(pattern=r"^([01][0-9]|2[0-3]):[0-5][0-9]$")]
-PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
-KindWord = Literal["delegate", "grant", "app", "session", "offer", "secret", "open"]
 
 
 @cache
@@ -81,24 +81,24 @@ class FeedModel(BaseModel):
 class FeedAbilities(FeedModel):
     """What the provider lets Open Latch do."""
 
-    lists: list[KindWord] = Field(default=[], description="kinds of entry that the inventory shows")
-    ends: list[KindWord] = Field(default=[], description="kinds of entry that can be ended through the feed")
+    lists: list[Kind] = Field(default=[], description="kinds of entry that the inventory shows")
+    ends: list[Kind] = Field(default=[], description="kinds of entry that can be ended through the feed")
     at_once: bool = Field(default=True, description="whether ending takes effect without the device connecting again")
-    redone_by: Literal["holder", "party", "either"] = Field(default="holder", description="who can give it again")
-    narrows: list[KindWord] = Field(default=[], description="kinds of entry of which a part can be taken away there")
-    pauses: list[KindWord] = Field(default=[], description="kinds of entry that can be put to rest there")
-    dates: list[KindWord] = Field(default=[], description="kinds of entry that can be given an end there")
-    raises: list[KindWord] = Field(default=[], description="kinds of entry that can be given a wider level there")
-    prolongs: list[KindWord] = Field(default=[], description="kinds of entry that can be given a later end, or none")
-    widens: list[KindWord] = Field(default=[], description="kinds of entry that can be given more parts or other hours")
-    enforces: list[KindWord] = Field(default=[], description="kinds of entry that let nobody in past their end")
+    redone_by: Side = Field(default=Side.HOLDER, description="who can give it again")
+    narrows: list[Kind] = Field(default=[], description="kinds of entry of which a part can be taken away there")
+    pauses: list[Kind] = Field(default=[], description="kinds of entry that can be put to rest there")
+    dates: list[Kind] = Field(default=[], description="kinds of entry that can be given an end there")
+    raises: list[Kind] = Field(default=[], description="kinds of entry that can be given a wider level there")
+    prolongs: list[Kind] = Field(default=[], description="kinds of entry that can be given a later end, or none")
+    widens: list[Kind] = Field(default=[], description="kinds of entry that can be given more parts or other hours")
+    enforces: list[Kind] = Field(default=[], description="kinds of entry that let nobody in past their end")
     one_each: bool = Field(default=False, description="whether a party has one entry on an account at most")
-    gives: list[KindWord] = Field(default=[], description="kinds of entry that a party can be given there")
-    gives_until: list[KindWord] = Field(default=[], description="those of them that can be given with an end")
-    gives_hours: list[KindWord] = Field(default=[], description="those of them that can be given with weekly hours")
+    gives: list[Kind] = Field(default=[], description="kinds of entry that a party can be given there")
+    gives_until: list[Kind] = Field(default=[], description="those of them that can be given with an end")
+    gives_hours: list[Kind] = Field(default=[], description="those of them that can be given with weekly hours")
     adds_members: bool = Field(default=False, description="whether a party can be added to a team there")
     removes_members: bool = Field(default=False, description="whether a party can be removed from a team there")
-    consent_for: list[PowerWord] = Field(default=[], description="only for entries with one of these powers; or all")
+    consent_for: list[Power] = Field(default=[], description="only for entries with one of these powers; or all")
     consent: Words = Field(default="", description="whose agreement an ending needs, in words; empty if nobody's")
 
 
@@ -109,7 +109,7 @@ class FeedLimits(FeedModel):
     outsiders: Annotated[int, Field(ge=0)] | None = Field(
         default=None, description="parties outside the holder's own domains that can be let in at once"
     )
-    never: list[PowerWord] = Field(default=[], description="powers that do not pass to whoever is let in")
+    never: list[Power] = Field(default=[], description="powers that do not pass to whoever is let in")
     longest_days: Annotated[int, Field(ge=1, le=36500)] | None = None
     opt_in: bool = Field(default=False, description="whether a party must first have agreed to be invited")
 
@@ -120,8 +120,8 @@ class Description(FeedModel):
     feed: Literal["open-latch-feed/1"]
     name: Words
     abilities: FeedAbilities
-    levels: dict[Words, list[PowerWord]] = Field(default={}, description="its levels, with what each gives")
-    permissions: dict[Words, list[PowerWord]] = Field(
+    levels: dict[Words, list[Power]] = Field(default={}, description="its levels, with what each gives")
+    permissions: dict[Words, list[Power]] = Field(
         default={}, description="permissions that can be given one by one, with what each gives"
     )
     single: Words = Field(default="", description="the level that access has which was given by permissions alone")
@@ -133,7 +133,7 @@ class FeedAccount(FeedModel):
 
     key: Key
     name: Words
-    criticality: Literal["minor", "normal", "vital"] = "normal"
+    criticality: Criticality = Criticality.NORMAL
     practice: bool = False
     locked: bool | None = Field(
         default=None, description="whether documents open nothing on it to anyone; left out where there is no such lock"
@@ -144,10 +144,10 @@ class FeedParty(FeedModel):
     """Someone or something that has access."""
 
     key: Key
-    kind: Literal["person", "team", "app", "anyone"]
+    kind: PartyKind
     name: Words
     addresses: list[Key] = []
-    status: Literal["current", "left", "unknown"] = "unknown"
+    status: PartyStatus = PartyStatus.UNKNOWN
     verified: bool = False
     publisher: Words = Field(default="", description="of an app: who made it")
     home: Words = Field(default="", description="of an app: the address of its own page")
@@ -182,9 +182,9 @@ class FeedEntry(FeedModel):
     key: Key = Field(description="stays the same over the whole life of the access, and is never used again")
     account: Key
     party: Key
-    kind: KindWord
+    kind: Kind
     level: Words = Field(description="the provider's own name for it")
-    powers: list[PowerWord] | None = Field(
+    powers: list[Power] | None = Field(
         default=None, description="what it lets its party do; left out where only the level and permissions are known"
     )
     state: Literal["offered", "live", "paused"] = "live"
@@ -195,7 +195,7 @@ class FeedEntry(FeedModel):
     accepted_at: AwareDatetime | None = None
     last_used: AwareDatetime | None = None
     use_known: bool = Field(default=False, description="whether the provider records use; if so, no last_used is never")
-    uses: dict[PowerWord, AwareDatetime] | None = Field(default=None, description="when each power was used last")
+    uses: dict[Power, AwareDatetime] | None = Field(default=None, description="when each power was used last")
     ends_at: AwareDatetime | None = None
     end_unknown: bool = False
     hours: FeedHours | None = Field(default=None, description="weekly hours in which it holds")
@@ -235,7 +235,7 @@ class FeedStatement(FeedModel):
 
     effect: Literal["allow", "deny"]
     to: Annotated[list[FeedSelector], Field(min_length=1, max_length=1000)]
-    powers: Annotated[list[PowerWord], Field(min_length=1)]
+    powers: Annotated[list[Power], Field(min_length=1)]
     networks: Annotated[list[IPvAnyNetwork], Field(max_length=1000)] | None = Field(
         default=None, description="only from these; left out, from everywhere; empty, from nowhere"
     )
@@ -269,7 +269,7 @@ class FeedActivity(FeedModel):
     party: Key = Field(description="who did it")
     behalf_of: Key | None = Field(default=None, description="the party in whose name, if the provider tells")
     entry: Key | None = Field(default=None, description="the access that was used")
-    power: PowerWord | None = None
+    power: Power | None = None
     what: Words = Field(description="in a few words")
 
 
@@ -347,7 +347,7 @@ class Giving(FeedModel):
 
     account: Key
     party: Key
-    kind: KindWord
+    kind: Kind
     level: Words
     permissions: list[Words] = []
     resources: list[Words] = Field(default=[], description="the parts that it is on; empty for the whole account")

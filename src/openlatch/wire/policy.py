@@ -7,6 +7,8 @@ from typing import Annotated, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints
 
+from openlatch.words import Power, Severity, Subject
+
 __all__ = ["PolicyFile"]
 
 Id = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z0-9]*(-[a-z0-9]+)*$", max_length=60)]
@@ -14,12 +16,13 @@ Line = Annotated[str, StringConstraints(min_length=1, max_length=300)]
 Said = Annotated[str, StringConstraints(max_length=1000)]
 Condition = Annotated[str, StringConstraints(min_length=1, max_length=4000)]
 Span = Annotated[str, StringConstraints(pattern=r"^\d{1,5}[dhm]$"), Field(description="days, hours or minutes: 90d")]
-Severity = Literal["low", "medium", "high", "critical"]
-Power = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
 Day = Annotated[date, Field(ge=date(1900, 1, 1), le=date(2500, 1, 1))]
 More = Annotated[int, Field(ge=100, le=1000)]
 Less = Annotated[int, Field(ge=0, le=100)]
 Points = Annotated[int, Field(ge=0, le=100)]
+PowerWord = Annotated[Power, Field(strict=False)]
+SeverityWord = Annotated[Severity, Field(strict=False)]
+SubjectWord = Annotated[Subject, Field(strict=False)]
 
 
 class Part(BaseModel):
@@ -49,15 +52,15 @@ class Apart(Part):
 
     id: Id
     title: Line
-    powers: Annotated[list[Power], Field(min_length=2, max_length=8)]
+    powers: Annotated[list[PowerWord], Field(min_length=2, max_length=8)]
     anywhere: bool = False
-    severity: Severity = "high"
+    severity: SeverityWord = Severity.HIGH
 
 
 class Worse(Part):
     """What makes a rule that holds more severe."""
 
-    severity: Severity
+    severity: SeverityWord
     when: Condition
 
 
@@ -81,9 +84,9 @@ class Rule(Part):
 
     id: Id
     title: Line
-    applies_to: Literal["entry", "account", "party"]
+    applies_to: SubjectWord
     when: Condition
-    severity: Severity
+    severity: SeverityWord
     worse: list[Worse] = []
     facts: Annotated[dict[str, Condition], Field(max_length=12)] = {}
     reason: Annotated[list[Line], Field(min_length=1, max_length=6)]
@@ -143,7 +146,7 @@ class Task(Part):
     """Something that people are let in for, and the powers that it takes."""
 
     title: Line
-    needs: Annotated[list[Power], Field(min_length=1, max_length=8)]
+    needs: Annotated[list[PowerWord], Field(min_length=1, max_length=8)]
 
 
 class Bound(Part):
@@ -155,7 +158,7 @@ class Bound(Part):
     outsiders: Annotated[int, Field(ge=0, le=10**6, description="parties from outside the circle at once")] | None = (
         None
     )
-    never: Annotated[list[Power], Field(description="powers that do not pass to whoever is let in")] = []
+    never: Annotated[list[PowerWord], Field(description="powers that do not pass to whoever is let in")] = []
     longest: Span | None = None
     opt_in: Annotated[bool, Field(description="whether a party must first have agreed to be invited")] = False
 

@@ -11,6 +11,7 @@ from typing import Annotated, Literal, Self
 from pydantic import BaseModel, ConfigDict, Field, IPvAnyNetwork, StringConstraints, model_validator
 
 from openlatch.wire.feed import Zone
+from openlatch.words import Power
 
 __all__ = ["MOST_STATEMENTS", "ProposalFile"]
 
@@ -18,7 +19,6 @@ MOST_STATEMENTS = 5000
 Name = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=320, pattern=r"^[^\x00]*$")]
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
 Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=2000, pattern=r"^[^\x00]*$")]
-Power = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
 Day = Annotated[date, Field(ge=date(1900, 1, 1), le=date(2500, 1, 1))]
 Hours = Annotated[str, Field(description="days and hours: tue,fri 19:00-04:00; over midnight is on the next day")]
 

@@ -10,13 +10,14 @@ from typing import Any
 
 import polars as pl
 
-from openlatch.core.powers import ORDER, Power
-from openlatch.core.rules.catalogue import COLUMNS, FIELDS, Subject, mask
+from openlatch.core.powers import ORDER
+from openlatch.core.rules.catalogue import COLUMNS, FIELDS, mask
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.frames import Frames
 from openlatch.core.rules.program import Program
 from openlatch.core.rules.singly import Row
 from openlatch.core.rules.tree import Type
+from openlatch.words import Power, Subject
 from tests.factories import NOW
 
 Values = Mapping[str, Any]

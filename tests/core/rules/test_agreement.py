@@ -13,13 +13,12 @@ import celpy
 import pytest
 from celpy import celtypes
 
-from openlatch.core.model import Severity
-from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.frames import evaluate_all
 from openlatch.core.rules.policy import Policy, Rule
 from openlatch.core.rules.program import compile_policy
 from openlatch.core.rules.rows import Concerned, Singly
+from openlatch.words import Severity, Subject
 from tests.core.rules.inventories import Inventory, inventory, seen
 from tests.factories import NOW
 

@@ -7,12 +7,12 @@ from typing import Any
 
 import pytest
 
-from openlatch.core.powers import Power
-from openlatch.core.rules.catalogue import COLUMNS, Subject
+from openlatch.core.rules.catalogue import COLUMNS
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.rows import Concerned, Singly
 from openlatch.core.rules.tree import Type
 from openlatch.operations.policy_file import BUILT_IN, read
+from openlatch.words import Power, Subject
 from tests.core.rules.inventories import Inventory
 from tests.factories import NOW, ago
 

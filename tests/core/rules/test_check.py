@@ -8,9 +8,10 @@ import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
-from openlatch.core.rules.catalogue import FIELDS, Subject
+from openlatch.core.rules.catalogue import FIELDS
 from openlatch.core.rules.check import condition, fact
 from openlatch.core.rules.syntax import Fault
+from openlatch.words import Subject
 
 LIMITS = {"unused": timedelta(days=90), "administrators": 6}
 WRONG = [

@@ -8,9 +8,8 @@ from uuid import UUID
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.model import Severity
-from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.flags import Acceptance, Finding, Flag, compare
+from openlatch.words import Severity, Subject
 from tests.factories import NOW, entry, ids
 
 subjects = [entry().id for _ in range(4)]

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from openlatch.core import ledger
+from openlatch.core.record import ledger
 from openlatch.errors import NotAllowed, NotFound
 from tests.operations.effects.world import World, of
 

@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { computed, ref } from "vue";
-import type { Outcome, Shift } from "@/api/client";
+import type { ProposalOutcome, Shift } from "@/api/client";
 import ShiftMap from "@/charts/ShiftMap.vue";
 import type { Change } from "@/charts/shifts";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
@@ -8,7 +8,7 @@ import { useNow } from "@/ui/clock";
 import { ago } from "@/ui/time";
 
 /** What a proposal would change: in sentences, as a map, and line by line. */
-const props = defineProps<{ outcome: Outcome }>();
+const props = defineProps<{ outcome: ProposalOutcome }>();
 const now = useNow();
 /** One line for each of those who gain or lose something on an account, on whichever of its parts. */
 const changes = computed(() => {

@@ -8,11 +8,9 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
-from enum import StrEnum
 from types import MappingProxyType
 
-from openlatch.core.model import Criticality, Kind, PartyKind, PartyStatus, State
-from openlatch.core.powers import ADMITTING, MONEY, ORDER, Power, weighty
+from openlatch.core.powers import ADMITTING, MONEY, ORDER, weighty
 from openlatch.core.rules.tree import (
     All,
     Among,
@@ -33,8 +31,9 @@ from openlatch.core.rules.tree import (
     Type,
     When,
 )
+from openlatch.words import Criticality, Kind, PartyKind, PartyStatus, Power, State
 
-__all__ = ["BITS", "COLUMNS", "FIELDS", "WORDS", "Field", "Subject", "mask"]
+__all__ = ["BITS", "COLUMNS", "FIELDS", "WORDS", "Field", "mask"]
 
 BITS: Mapping[Power, int] = MappingProxyType({power: 1 << place for place, power in enumerate(ORDER)})
 """The bit of each power in a column of powers."""
@@ -43,14 +42,6 @@ BITS: Mapping[Power, int] = MappingProxyType({power: 1 << place for place, power
 def mask(powers: Iterable[Power]) -> int:
     """Return the bits of some powers."""
     return sum(BITS[power] for power in set(powers))
-
-
-class Subject(StrEnum):
-    """What a rule can apply to."""
-
-    ENTRY = "entry"
-    ACCOUNT = "account"
-    PARTY = "party"
 
 
 @dataclass(frozen=True, slots=True)

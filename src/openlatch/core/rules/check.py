@@ -11,8 +11,7 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
 
-from openlatch.core.powers import Power
-from openlatch.core.rules.catalogue import FIELDS, WORDS, Subject
+from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.syntax import Call, Fault, ListOf, Literal, Name, Select, Syntax, parse
 from openlatch.core.rules.tree import (
     All,
@@ -39,6 +38,7 @@ from openlatch.core.rules.tree import (
     Type,
     inside,
 )
+from openlatch.words import Power, Subject
 
 __all__ = ["EPOCH", "Limit", "condition", "fact", "micros"]
 

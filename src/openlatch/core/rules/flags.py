@@ -8,8 +8,7 @@ from datetime import datetime
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
-from openlatch.core.model import Severity
-from openlatch.core.rules.catalogue import Subject
+from openlatch.words import Severity, Subject
 
 __all__ = ["Acceptance", "Differences", "Finding", "Flag", "compare"]
 

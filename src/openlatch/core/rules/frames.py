@@ -7,14 +7,15 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from openlatch.core.powers import ORDER
-from openlatch.core.risk import COUNTED, MOST
 from openlatch.core.rules.bulk import KEYS, Columns
-from openlatch.core.rules.catalogue import BITS, Subject
+from openlatch.core.rules.catalogue import BITS
 from openlatch.core.rules.evidence import facts_column
 from openlatch.core.rules.program import Compiled, Program
+from openlatch.core.rules.risk import COUNTED, MOST
 from openlatch.core.rules.singly import MOST_NAMES, tallied
 from openlatch.core.rules.tree import Column, Group, Names, inside
 from openlatch.deferred import deferred
+from openlatch.words import Subject
 
 if TYPE_CHECKING:
     import polars as pl

@@ -8,12 +8,10 @@ from datetime import date, timedelta
 from types import MappingProxyType
 
 from openlatch.core.limits import Limits
-from openlatch.core.model import Severity
-from openlatch.core.powers import Power
-from openlatch.core.risk import Weights
-from openlatch.core.rules.catalogue import Subject
 from openlatch.core.rules.check import Limit
-from openlatch.core.tasks import Task
+from openlatch.core.rules.risk import Weights
+from openlatch.core.rules.tasks import Task
+from openlatch.words import Power, Severity, Subject
 
 __all__ = ["Apart", "Bound", "Exempt", "Policy", "Rule", "Tag"]
 

@@ -7,11 +7,11 @@ from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 
 from openlatch.core.hours import end_of
-from openlatch.core.risk import CIRCUMSTANCES, Weights
-from openlatch.core.rules.catalogue import FIELDS, Subject
+from openlatch.core.rules.catalogue import FIELDS
 from openlatch.core.rules.check import EPOCH, condition, fact, micros
 from openlatch.core.rules.evidence import named
 from openlatch.core.rules.policy import Apart, Exempt, Policy, Rule
+from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.core.rules.singly import tallied
 from openlatch.core.rules.syntax import Fault
 from openlatch.core.rules.tree import (
@@ -31,6 +31,7 @@ from openlatch.core.rules.tree import (
     Type,
     inside,
 )
+from openlatch.words import Subject
 
 __all__ = ["Compiled", "Complaint", "PolicyFault", "Program", "compile_policy", "compile_rule", "rules_of"]
 

@@ -7,14 +7,15 @@ from dataclasses import dataclass, field
 from typing import Any
 
 from openlatch.core.powers import ORDER
-from openlatch.core.risk import combined
-from openlatch.core.risk import risk as risk_of
 from openlatch.core.rules.bulk import KEYS
-from openlatch.core.rules.catalogue import BITS, Subject
+from openlatch.core.rules.catalogue import BITS
 from openlatch.core.rules.evidence import facts_text
 from openlatch.core.rules.program import Program
+from openlatch.core.rules.risk import combined
+from openlatch.core.rules.risk import risk as risk_of
 from openlatch.core.rules.singly import Row, Tally, compile_names, compile_rows, compile_tally, tallied
 from openlatch.core.rules.tree import Group, Names, Node
+from openlatch.words import Subject
 
 __all__ = ["Concerned", "Found", "Outcome", "Singly"]
 

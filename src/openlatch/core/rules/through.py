@@ -8,8 +8,8 @@ from __future__ import annotations
 from collections.abc import Collection, Iterable, Mapping
 from typing import TYPE_CHECKING, Any
 
-from openlatch.core.model import State
 from openlatch.deferred import deferred
+from openlatch.words import State
 
 if TYPE_CHECKING:
     import polars as pl

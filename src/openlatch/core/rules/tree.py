@@ -10,7 +10,7 @@ from collections.abc import Iterable, Iterator
 from dataclasses import dataclass, fields
 from enum import StrEnum
 
-from openlatch.core.powers import Power
+from openlatch.words import Power
 
 __all__ = [
     "All",

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from openlatch.core.model import Criticality
 from openlatch.operations import accounts, risks
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire
+from openlatch.words import Criticality
 
 __all__ = ["routes"]
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from openlatch.core.activity import How
 from openlatch.operations import activity
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire
+from openlatch.words import How
 
 __all__ = ["routes"]
 

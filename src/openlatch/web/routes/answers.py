@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from openlatch.core.roles import Scope
 from openlatch.errors import NotSignedIn
 from openlatch.operations import answering, links, lookups, people
 from openlatch.operations.gate import SERVICE, Actor, Call
 from openlatch.web import render_offers as render
 from openlatch.web.api import Answer, Routes, backend, bearer
 from openlatch.wire import messages as wire
+from openlatch.words import Scope
 
 __all__ = ["routes"]
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from openlatch.core.plans import Action
 from openlatch.operations import batches, leavers, reports
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
@@ -13,6 +12,7 @@ from openlatch.printing import CONTENT_TYPES, written
 from openlatch.web import render_batches as render
 from openlatch.web.api import Answer, Download, Routes
 from openlatch.wire import messages as wire
+from openlatch.words import Action
 
 __all__ = ["routes"]
 

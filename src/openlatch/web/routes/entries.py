@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from openlatch.core.powers import Power
 from openlatch.operations import entries, hand, orders, secrets
 from openlatch.operations.entries import Wanted
 from openlatch.operations.gate import Call
@@ -11,6 +10,7 @@ from openlatch.web.api import Routes, Stream
 from openlatch.web.files import FORMATS
 from openlatch.web.routes.orders import wish
 from openlatch.wire import messages as wire
+from openlatch.words import Power
 
 __all__ = ["routes"]
 

@@ -4,13 +4,13 @@ from __future__ import annotations
 
 from flask import request
 
-from openlatch.core.notices import Telling
 from openlatch.operations import calendars, notices
 from openlatch.operations.gate import SERVICE, Call
 from openlatch.web import render
 from openlatch.web.api import PREFIX, Download, Routes, backend
 from openlatch.web.calendar import feed
 from openlatch.wire import messages as wire
+from openlatch.words import Telling
 
 __all__ = ["routes"]
 

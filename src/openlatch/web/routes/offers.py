@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from openlatch.core.powers import Power
 from openlatch.operations import choices, offer_terms, offers
 from openlatch.operations.entries import words
 from openlatch.operations.gate import Call
@@ -10,6 +9,7 @@ from openlatch.operations.lookups import Findings, Lookup
 from openlatch.web import render_offers as render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire
+from openlatch.words import Power
 
 __all__ = ["routes"]
 

@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from openlatch.core.plans import Action
 from openlatch.operations import orders, receipts
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes
 from openlatch.wire import messages as wire
+from openlatch.words import Action
 
 __all__ = ["routes", "wish"]
 

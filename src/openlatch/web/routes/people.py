@@ -4,12 +4,12 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from openlatch.core.roles import Role
 from openlatch.operations import people, workspaces
 from openlatch.operations.gate import Call
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire
+from openlatch.words import Role
 
 __all__ = ["routes"]
 

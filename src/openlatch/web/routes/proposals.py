@@ -97,7 +97,7 @@ def _sent(sight: ProposalSight) -> wire.Proposal:
                 asked_by=run.asked_by,
                 asked_at=run.asked_at,
                 finished_at=run.finished_at,
-                outcome=wire.Outcome.model_validate(run.outcome) if run.outcome is not None else None,
+                outcome=wire.ProposalOutcome.model_validate(run.outcome) if run.outcome is not None else None,
                 trouble=run.trouble,
             )
             for run in sight.runs

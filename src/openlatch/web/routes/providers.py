@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from openlatch.core.powers import Power
 from openlatch.operations import hand, levels, providers, readings
 from openlatch.operations.gate import Call
 from openlatch.operations.providers import ProviderSight
@@ -10,6 +9,7 @@ from openlatch.web import render
 from openlatch.web.api import Answer, Routes
 from openlatch.web.files import cells
 from openlatch.wire import messages as wire
+from openlatch.words import Power
 
 __all__ = ["routes"]
 

@@ -2,12 +2,12 @@
 
 from __future__ import annotations
 
-from openlatch.core.powers import Power
-from openlatch.core.requests import TABLE, Request
+from openlatch.core.letting_in.requests import TABLE, Request
 from openlatch.operations import requests
 from openlatch.operations.gate import SERVICE, Call
 from openlatch.web.api import Routes, backend
 from openlatch.wire import messages as wire
+from openlatch.words import Power
 
 __all__ = ["routes"]
 

@@ -6,9 +6,6 @@ from collections.abc import Iterable, Iterator
 from dataclasses import asdict
 from datetime import time
 
-from openlatch.core.decisions import Choice
-from openlatch.core.outcomes import Outcome
-from openlatch.core.reviews import Event, Reviewers, Unanswered
 from openlatch.operations import reports, reviews, rounds
 from openlatch.operations.gate import Call
 from openlatch.printing import CONTENT_TYPES, written
@@ -17,6 +14,7 @@ from openlatch.web import render_reviews as render
 from openlatch.web.api import Answer, Download, Routes, Upload
 from openlatch.web.sheets import READABLE, rows
 from openlatch.wire import messages as wire
+from openlatch.words import Choice, Occasion, Outcome, Reviewers, Unanswered
 
 __all__ = ["routes"]
 
@@ -207,7 +205,7 @@ def _draft(body: wire.NewReview) -> reviews.Draft:
         body.recurs,
         body.begins,
         time.fromisoformat(body.at),
-        tuple(Event(one) for one in body.on),
+        tuple(Occasion(one) for one in body.on),
         Reviewers(body.reviewers),
         tuple(body.named),
         body.substitutes,

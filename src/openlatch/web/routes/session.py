@@ -6,7 +6,6 @@ from contextlib import suppress
 from dataclasses import replace
 
 from openlatch.core.model import Person
-from openlatch.core.roles import Scope
 from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
 from openlatch.operations import people, waiting
 from openlatch.operations.credentials import Bearer
@@ -14,6 +13,7 @@ from openlatch.operations.gate import Actor, Call, reachable
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes, backend, bearer, beside
 from openlatch.wire import messages as wire
+from openlatch.words import Scope
 
 __all__ = ["routes"]
 

@@ -2,13 +2,13 @@
 
 from __future__ import annotations
 
-from openlatch.core.plans import Action
 from openlatch.operations import teams
 from openlatch.operations.gate import Call
 from openlatch.operations.teams import MembershipSight
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes
 from openlatch.wire import messages as wire
+from openlatch.words import Action
 
 __all__ = ["routes"]
 

@@ -1,6 +1,6 @@
 """What all messages share: what is sent, what is taken, lists, errors, and the words that fields can be."""
 
-from typing import Annotated, Any, Generic, Literal, TypeVar
+from typing import Annotated, Any, Generic, TypeVar
 from uuid import UUID
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
@@ -9,23 +9,14 @@ from pydantic_core import ErrorDetails
 from openlatch.errors import Invalid
 
 __all__ = [
-    "ActionWord",
-    "HowWord",
-    "KindWord",
-    "OrderStateWord",
-    "OutcomeWord",
     "Page",
     "PageQuery",
-    "PowerWord",
     "Problem",
     "Ref",
-    "RoleWord",
     "Said",
     "Search",
     "SearchQuery",
     "Sent",
-    "SeverityWord",
-    "StateWord",
     "T",
     "Taken",
     "Text",
@@ -34,32 +25,6 @@ __all__ = [
 ]
 
 T = TypeVar("T")
-KindWord = Literal["delegate", "grant", "app", "session", "offer", "secret", "open"]
-StateWord = Literal["offered", "live", "paused", "ending", "ended"]
-PowerWord = Literal["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"]
-SeverityWord = Literal["low", "medium", "high", "critical"]
-OutcomeWord = Literal[
-    "undecided", "to come", "to do", "drafted", "waiting", "running", "told", "proved", "stuck", "cancelled", "refused",
-    "kept", "gone", "done", "left open",
-]  # fmt: skip
-OrderStateWord = Literal["drafted", "waiting", "running", "told", "proved", "stuck", "cancelled"]
-ActionWord = Literal[
-    "end",
-    "give-up",
-    "narrow",
-    "pause",
-    "resume",
-    "end-on",
-    "close-sessions",
-    "change-secret",
-    "give-back",
-    "extend",
-    "hand-over",
-    "let-in",
-    "add-member",
-    "remove-member",
-]
-RoleWord = Literal["owner", "manager", "reviewer", "auditor", "member"]
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]
 Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
@@ -183,6 +148,3 @@ class SearchQuery(PageQuery):
 
     q: Search = ""
     provider: Search = ""
-
-
-HowWord = Literal["own", "delegate", "app"]

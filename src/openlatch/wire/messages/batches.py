@@ -6,11 +6,12 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import ActionWord, OutcomeWord, Page, PageQuery, Ref, Search, Sent, Taken, Text
+from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent, Taken, Text
 from openlatch.wire.messages.inventory import EntryFilter
 from openlatch.wire.messages.orders import Consequence
 from openlatch.wire.messages.parties import Party
 from openlatch.wire.messages.reviews import LeftOpen
+from openlatch.words import Action, Outcome
 
 __all__ = [
     "Batch",
@@ -36,7 +37,7 @@ class BatchPlanWish(Taken):
     """The same for many entries: those that a filter lets through; `until` is the last day."""
 
     where: EntryFilter
-    action: ActionWord = "end"
+    action: Action = Action.END
     level: Search = ""
     until: date | None = None
 
@@ -90,7 +91,7 @@ class BatchItem(Sent):
     phase: str
     action: str
     text: str
-    outcome: OutcomeWord
+    outcome: Outcome
     entry: Ref | None
     provider: str
     order: str
@@ -111,7 +112,7 @@ class Batch(Sent):
     id: UUID
     ref: str
     kind: Literal["bulk", "leaver", "proposal"]
-    action: ActionWord
+    action: Action
     wanted: dict[str, Any]
     party: Ref | None
     reason: str
@@ -141,7 +142,7 @@ class BatchQuery(PageQuery):
 class BatchView(Taken):
     """Which things in a batch are to be shown: those with one outcome, or all."""
 
-    outcome: OutcomeWord | None = None
+    outcome: Outcome | None = None
 
 
 class LeaverItem(Sent):

@@ -6,7 +6,8 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Said, Search, Sent, SeverityWord, Taken
+from openlatch.wire.messages.base import Page, PageQuery, Ref, Said, Search, Sent, Taken
+from openlatch.words import Power, Severity, Subject
 
 __all__ = [
     "AcceptWish",
@@ -37,7 +38,6 @@ __all__ = [
     "Worse",
 ]
 
-SubjectWord = Literal["entry", "account", "party"]
 Reason = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000, pattern=r"^[^\x00]*$")]
 Whole = Annotated[str, StringConstraints(min_length=1, max_length=600_000, pattern=r"^[^\x00]*$")]
 
@@ -46,8 +46,8 @@ class Advice(Sent):
     """The narrowest level that would do; `level` is empty where nothing was used at all."""
 
     level: str
-    powers: list[PowerWord]
-    drops: list[PowerWord]
+    powers: list[Power]
+    drops: list[Power]
     text: str
 
 
@@ -64,7 +64,7 @@ class PastFlag(Sent):
     """A time at which a rule held for a subject before, or still does."""
 
     id: UUID
-    severity: SeverityWord
+    severity: Severity
     raised_at: datetime
     cleared_at: datetime | None
 
@@ -81,14 +81,14 @@ class Flag(Sent):
     rule: str
     title: str
     why: str
-    severity: SeverityWord
+    severity: Severity
     reason: str
     facts: dict[str, str | int | bool | list[str] | None]
     clears: str
     raised_at: datetime
     cleared_at: datetime | None
     policy: int
-    subject: SubjectWord
+    subject: Subject
     about: Ref
     party: str
     account: str
@@ -102,11 +102,11 @@ class FlagQuery(PageQuery):
     """Which flags are wanted; `severity` means that or worse. Of an account or a party also those on its entries."""
 
     rule: Search = ""
-    severity: Literal["", "low", "medium", "high", "critical"] = ""
+    severity: Literal[""] | Severity = ""
     entry: Search = ""
     account: Search = ""
     party: Search = ""
-    subject: Literal["", "entry", "account", "party"] = ""
+    subject: Literal[""] | Subject = ""
     state: Literal["standing", "accepted", "cleared"] = "standing"
 
 
@@ -154,7 +154,7 @@ class Risk(Sent):
 class Worse(Sent):
     """What makes a rule that holds more severe."""
 
-    severity: SeverityWord
+    severity: Severity
     when: str
 
 
@@ -166,9 +166,9 @@ class Rule(Sent):
 
     id: str
     title: str
-    applies_to: SubjectWord
+    applies_to: Subject
     when: str
-    severity: SeverityWord
+    severity: Severity
     worse: list[Worse]
     facts: dict[str, str]
     reason: list[str]
@@ -179,7 +179,7 @@ class Rule(Sent):
     party_sees: bool
     standing: int
     accepted: int
-    worst: SeverityWord | None
+    worst: Severity | None
 
 
 class RuleList(Page[Rule]):
@@ -236,7 +236,7 @@ class PolicyVerdict(Sent):
 class TrialExample(Sent):
     """Something for which a trial finds another flag than stands now."""
 
-    subject: SubjectWord
+    subject: Subject
     about: Ref
     reason: str
 

@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import Field
 
 from openlatch.wire.messages.base import Page, Sent, Taken, Word
+from openlatch.words import DayOrder
 
 __all__ = [
     "Complaint",
@@ -22,7 +23,6 @@ __all__ = [
 ]
 
 Number = Annotated[int, Field(ge=1, le=1_000_000)]
-DayOrder = Literal["day-first", "month-first"]
 
 
 class ImportForm(Taken):

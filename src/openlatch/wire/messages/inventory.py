@@ -7,21 +7,18 @@ from uuid import UUID
 from pydantic import AwareDatetime, Field, StringConstraints
 
 from openlatch.wire.messages.base import (
-    ActionWord,
-    KindWord,
     Page,
     PageQuery,
-    PowerWord,
     Ref,
     Search,
     Sent,
-    StateWord,
     Taken,
     Text,
 )
 from openlatch.wire.messages.flags import Advice, Flag, RiskLine
 from openlatch.wire.messages.orders import Order
 from openlatch.wire.messages.parties import Party
+from openlatch.words import Action, Kind, PartyKind, PartyStatus, Power, State
 
 __all__ = [
     "App",
@@ -62,11 +59,11 @@ class KeptEntry(Taken):
     account: Text
     party: Search = ""
     addresses: list[Text] = Field(default_factory=list)
-    party_kind: Literal["person", "team", "app", "anyone"] = "person"
-    party_status: Literal["current", "left", "unknown"] = "unknown"
-    kind: KindWord = "delegate"
+    party_kind: PartyKind = PartyKind.PERSON
+    party_status: PartyStatus = PartyStatus.UNKNOWN
+    kind: Kind = Kind.DELEGATE
     level: Search = ""
-    powers: list[PowerWord] | None = None
+    powers: list[Power] | None = None
     permissions: list[Text] = Field(default_factory=list)
     resources: list[Text] = Field(default_factory=list)
     given_at: AwareDatetime | None = None
@@ -103,7 +100,7 @@ class NewSecret(Taken):
     account: Text
     who: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=320, pattern=r"^[^\x00]*$")]
     what: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")] = ""
-    powers: list[PowerWord] = Field(default=[], max_length=8)
+    powers: list[Power] = Field(default=[], max_length=8)
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
     somebody_else: bool = False
 
@@ -134,7 +131,7 @@ class Dependency(Sent):
 class PossibleAct(Sent):
     """An act that can be ordered about an entry; with `here` its provider is asked for it, else a person sees to it."""
 
-    action: ActionWord
+    action: Action
     here: bool
 
 
@@ -154,13 +151,13 @@ class Entry(Sent):
     provider: Ref
     account: Ref
     party: Party
-    kind: KindWord
+    kind: Kind
     level: str
-    powers: list[PowerWord]
-    used_powers: list[PowerWord] | None
-    uses: dict[PowerWord, datetime] | None
+    powers: list[Power]
+    used_powers: list[Power] | None
+    uses: dict[Power, datetime] | None
     unknown: list[str]
-    state: StateWord
+    state: State
     end_reason: str | None
     permissions: list[str]
     resources: list[str]

@@ -5,7 +5,8 @@ from uuid import UUID
 
 from pydantic import AwareDatetime
 
-from openlatch.wire.messages.base import HowWord, Page, PageQuery, PowerWord, Ref, Search, Sent
+from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent
+from openlatch.words import How, Power
 
 __all__ = [
     "Activity",
@@ -27,13 +28,13 @@ class Activity(Sent):
 
     id: UUID
     at: AwareDatetime
-    how: HowWord
+    how: How
     party: Ref
     behalf_of: Ref | None
     account: Ref
     provider: str
     entry: str | None
-    power: PowerWord | None
+    power: Power | None
     what: str
 
 
@@ -56,7 +57,7 @@ class ActivityQuery(PageQuery):
 
     account: Search = ""
     party: Search = ""
-    how: HowWord | None = None
+    how: How | None = None
 
 
 class Event(Sent):

@@ -1,14 +1,12 @@
 """What people are told, how they want to be told, and their calendars."""
 
 from datetime import datetime
-from typing import Literal
 from uuid import UUID
 
 from openlatch.wire.messages.base import Page, Sent, Taken
+from openlatch.words import Telling
 
-__all__ = ["Calendar", "Notice", "NoticeList", "TellingWish", "TellingWord"]
-
-TellingWord = Literal["at-once", "daily", "console"]
+__all__ = ["Calendar", "Notice", "NoticeList", "TellingWish"]
 
 
 class Notice(Sent):
@@ -30,7 +28,7 @@ class NoticeList(Page[Notice]):
 class TellingWish(Taken):
     """How one wants to be told: as it comes, once a day in one letter, or in the console only."""
 
-    telling: TellingWord
+    telling: Telling
 
 
 class Calendar(Sent):

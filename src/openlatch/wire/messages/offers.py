@@ -7,26 +7,24 @@ from uuid import UUID
 from pydantic import Field, StringConstraints
 
 from openlatch.wire.messages.base import (
-    OrderStateWord,
     Page,
     PageQuery,
-    PowerWord,
     Ref,
     Said,
     Search,
     Sent,
-    SeverityWord,
     Taken,
     Text,
     Word,
 )
+from openlatch.words import OfferState, OrderState, Power, Severity
 
 __all__ = [
     "Address",
-    "Choice",
     "Day",
     "Fit",
     "FitQuery",
+    "LevelChoice",
     "NewOffer",
     "Offer",
     "OfferAnswer",
@@ -35,7 +33,6 @@ __all__ = [
     "OfferPart",
     "OfferPartWish",
     "OfferQuery",
-    "OfferStateWord",
     "OfferTerms",
     "OfferWish",
     "Remark",
@@ -45,7 +42,6 @@ __all__ = [
     "WithdrawWish",
 ]
 
-OfferStateWord = Literal["waiting", "taken-up", "declined", "lapsed", "withdrawn"]
 Address = Annotated[str, StringConstraints(max_length=320, pattern=r"^[^\x00]*$")]
 Day = Annotated[date, Field(ge=date(1900, 1, 1), le=date(2500, 1, 1))]
 
@@ -55,7 +51,7 @@ class Task(Sent):
 
     id: str
     title: str
-    needs: list[PowerWord]
+    needs: list[Power]
     own: bool
 
 
@@ -72,7 +68,7 @@ class FitQuery(Taken):
     needs: Search = ""
 
 
-class Choice(Sent):
+class LevelChoice(Sent):
     """A level, or permissions, that covers what is needed; `beyond` is what it hands over that is not.
 
     `money` and `admitting` are those of what is beyond that move money, and that decide who else gets in.
@@ -80,10 +76,10 @@ class Choice(Sent):
 
     level: str
     permissions: list[str]
-    powers: list[PowerWord]
-    beyond: list[PowerWord]
-    money: list[PowerWord]
-    admitting: list[PowerWord]
+    powers: list[Power]
+    beyond: list[Power]
+    money: list[Power]
+    admitting: list[Power]
 
 
 class Fit(Sent):
@@ -91,9 +87,9 @@ class Fit(Sent):
 
     account: Ref
     provider: str
-    needs: list[PowerWord]
-    choices: list[Choice]
-    lacks: list[PowerWord]
+    needs: list[Power]
+    choices: list[LevelChoice]
+    lacks: list[Power]
     text: str
 
 
@@ -109,11 +105,11 @@ class OfferPartWish(Taken):
     level: Word = ""
     permissions: list[Text] = Field(default=[], max_length=100)
     task: Word = ""
-    needs: list[PowerWord] = Field(default=[], max_length=8)
+    needs: list[Power] = Field(default=[], max_length=8)
     resources: list[Text] = Field(default=[], max_length=1000)
     until: Day | None = None
     hours: Word = ""
-    power_until: dict[PowerWord, Day] = Field(default={})
+    power_until: dict[Power, Day] = Field(default={})
     handle: Word = ""
 
 
@@ -154,7 +150,7 @@ class Remark(Sent):
     """Something to know before an offer is sent, gravest first; one that `stops` keeps it from being sent."""
 
     kind: str
-    severity: SeverityWord
+    severity: Severity
     text: str
     next_step: str
     stops: bool
@@ -169,7 +165,7 @@ class TermsPart(Sent):
     level: str
     permissions: list[str]
     resources: list[str]
-    powers: list[PowerWord]
+    powers: list[Power]
     ends_at: datetime | None
     hours: str | None
     sentence: str
@@ -211,15 +207,15 @@ class OfferPart(Sent):
     level: str
     permissions: list[str]
     resources: list[str]
-    powers: list[PowerWord]
+    powers: list[Power]
     ends_at: datetime | None
     hours: str | None
     written_hours: str
-    power_ends: dict[PowerWord, datetime]
+    power_ends: dict[Power, datetime]
     entry: UUID | None
     live: UUID | None
     order: str | None
-    order_state: OrderStateWord | None
+    order_state: OrderState | None
     why: str
 
 
@@ -234,7 +230,7 @@ class Offer(Sent):
     outside: bool
     parts: list[OfferPart]
     basis: str
-    state: OfferStateWord
+    state: OfferState
     starts_at: datetime | None
     made_by: str
     made_by_id: UUID | None

@@ -7,18 +7,16 @@ from uuid import UUID
 from pydantic import Field, StringConstraints
 
 from openlatch.wire.messages.base import (
-    ActionWord,
-    OrderStateWord,
     Page,
     PageQuery,
     Ref,
     Search,
     Sent,
-    SeverityWord,
     Taken,
     Text,
 )
 from openlatch.wire.messages.parties import Party
+from openlatch.words import Action, OrderState, Severity
 
 __all__ = [
     "Consequence",
@@ -44,7 +42,7 @@ class Wish(Taken):
     `hours` of the week are as people write them; to extend an access, with the limits that it `lifts` altogether.
     """
 
-    action: ActionWord = "end"
+    action: Action = Action.END
     level: Search = ""
     until: date | None = None
     successor: Search = ""
@@ -62,7 +60,7 @@ class Consequence(Sent):
     """One thing that happens when a plan is carried out."""
 
     kind: str
-    severity: SeverityWord
+    severity: Severity
     text: str
 
 
@@ -94,7 +92,7 @@ class Plan(Sent):
     provider names it.
     """
 
-    action: ActionWord
+    action: Action
     entry: Ref
     party: Party
     subject: str = ""
@@ -134,7 +132,7 @@ class Receipt(Sent):
     """
 
     order: str
-    did: ActionWord = "end"
+    did: Action = Action.END
     entry: str
     party: str
     subject: str = ""
@@ -180,8 +178,8 @@ class Order(Sent):
     subject: str = ""
     account: str
     provider: str
-    action: ActionWord
-    state: OrderStateWord
+    action: Action
+    state: OrderState
     steps: list[Step]
     consequences: list[Consequence]
     reason: str

@@ -1,9 +1,9 @@
 """Accounts, and the parties that have access to them."""
 
-from typing import Literal
 from uuid import UUID
 
 from openlatch.wire.messages.base import Page, Ref, Search, Sent, Taken
+from openlatch.words import Criticality, PartyKind, PartyStatus
 
 __all__ = [
     "Account",
@@ -23,7 +23,7 @@ class Account(Sent):
     provider: Ref
     key: str
     name: str
-    criticality: Literal["minor", "normal", "vital"]
+    criticality: Criticality
     practice: bool
     locked: bool | None
     """whether nothing on it may be open to anyone, whatever its parts say; null where there is no such lock"""
@@ -35,10 +35,10 @@ class Party(Sent):
 
     id: UUID
     ref: str
-    kind: Literal["person", "team", "app", "anyone"]
+    kind: PartyKind
     name: str
     addresses: list[str]
-    status: Literal["current", "left", "unknown"]
+    status: PartyStatus
     verified: bool
     publisher: str
     home: str
@@ -56,7 +56,7 @@ class SponsorWish(Taken):
 class AccountDescription(Taken):
     """How vital an account is, and whether it is for practice; what is left out stays."""
 
-    criticality: Literal["minor", "normal", "vital"] | None = None
+    criticality: Criticality | None = None
     practice: bool | None = None
 
 

@@ -1,13 +1,13 @@
 """People, tokens, and signing in."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import Page, RoleWord, Sent, Taken, Text
-from openlatch.wire.messages.notices import TellingWord
+from openlatch.wire.messages.base import Page, Sent, Taken, Text
+from openlatch.words import Role, Scope, Telling
 
 __all__ = [
     "Confirmation",
@@ -54,7 +54,7 @@ class NewToken(SignIn):
     """A person asking for a token, so that a program can act for them for a while."""
 
     name: Text = "command line"
-    scope: Literal["read", "change"] = "change"
+    scope: Scope = Scope.CHANGE
     days: Annotated[int, Field(ge=1, le=365)] = 30
 
 
@@ -63,7 +63,7 @@ class Token(Sent):
 
     id: UUID
     name: str
-    scope: Literal["read", "change"]
+    scope: Scope
     created_at: datetime
     expires_at: datetime
     last_used_at: datetime | None
@@ -82,8 +82,8 @@ class Person(Sent):
     id: UUID
     name: str
     address: str
-    role: RoleWord
-    telling: TellingWord
+    role: Role
+    telling: Telling
 
 
 class NewPerson(Taken):
@@ -93,7 +93,7 @@ class NewPerson(Taken):
     address: Annotated[
         str, StringConstraints(strip_whitespace=True, pattern=r"^[^@\s\x00]+@[^@\s\x00]+$", max_length=200)
     ]
-    role: RoleWord
+    role: Role
     password: Annotated[str, StringConstraints(min_length=12, max_length=500)]
 
 
@@ -121,7 +121,7 @@ class Holder(Sent):
     workspace: str
     name: str
     person: str
-    role: RoleWord
+    role: Role
     requests: int
     offers: int
     items: int

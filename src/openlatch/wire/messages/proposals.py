@@ -6,19 +6,20 @@ from uuid import UUID
 
 from pydantic import Field
 
-from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Ref, Search, Sent, SeverityWord, Taken
+from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent, Taken
+from openlatch.words import Power, Severity, Subject
 
 __all__ = [
     "Ability",
     "ApplyWish",
     "CompareQuery",
     "ComparedLine",
-    "Outcome",
     "OutcomeFlag",
     "OutcomeRisk",
     "Proposal",
     "ProposalBody",
     "ProposalList",
+    "ProposalOutcome",
     "ProposalQuery",
     "ProposalRun",
     "ReadAt",
@@ -54,7 +55,7 @@ class Ability(Sent):
     With `witness` the answer is a summary: the powers hold at least then.
     """
 
-    powers: list[PowerWord]
+    powers: list[Power]
     hours: str
     networks: list[str]
     in_part: bool = False
@@ -79,8 +80,8 @@ class OutcomeFlag(Sent):
 
     rule: str
     title: str
-    severity: SeverityWord
-    subject: Literal["entry", "account", "party"]
+    severity: Severity
+    subject: Subject
     about: str
     reason: str
 
@@ -102,7 +103,7 @@ class ReadAt(Sent):
     stale: bool
 
 
-class Outcome(Sent):
+class ProposalOutcome(Sent):
     """What a proposal would change; those outside the circle come first. `more_shifts` were left out."""
 
     sentences: list[str]
@@ -127,7 +128,7 @@ class ProposalRun(Sent):
     asked_by: str
     asked_at: datetime
     finished_at: datetime | None
-    outcome: Outcome | None
+    outcome: ProposalOutcome | None
     trouble: str
 
 

@@ -6,7 +6,8 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import KindWord, Page, PowerWord, Sent, Taken, Text
+from openlatch.wire.messages.base import Page, Sent, Taken, Text
+from openlatch.words import Kind, Origin, Power, ReadingState, Side
 
 __all__ = [
     "LISTS",
@@ -36,7 +37,7 @@ class Reading(Sent):
 
     id: UUID
     provider_id: UUID
-    state: Literal["queued", "running", "complete", "partial", "failed"]
+    state: ReadingState
     asked_by: str
     asked_at: datetime
     finished_at: datetime | None
@@ -58,22 +59,22 @@ class BreachReport(Taken):
 class Abilities(Sent):
     """What a provider shows and lets be done: kinds of entry, how soon, who has to agree, who can give it again."""
 
-    lists: list[KindWord]
-    ends: list[KindWord]
+    lists: list[Kind]
+    ends: list[Kind]
     at_once: bool
-    redone_by: Literal["holder", "party", "either"]
+    redone_by: Side
     ends_teams: bool
     adds_members: bool = False
     removes_members: bool = False
     consent: str
-    narrows: list[KindWord]
-    pauses: list[KindWord]
-    dates: list[KindWord]
-    raises: list[KindWord]
-    prolongs: list[KindWord]
-    widens: list[KindWord]
+    narrows: list[Kind]
+    pauses: list[Kind]
+    dates: list[Kind]
+    raises: list[Kind]
+    prolongs: list[Kind]
+    widens: list[Kind]
     one_each: bool
-    gives: list[KindWord]
+    gives: list[Kind]
 
 
 class Level(Sent):
@@ -85,8 +86,8 @@ class Level(Sent):
 
     word: str
     kind: Literal["level", "permission"]
-    powers: list[PowerWord]
-    origin: Literal["corrected", "stated", "built-in", "unknown"]
+    powers: list[Power]
+    origin: Origin
     entries: int
     corrected_by: str
     corrected_at: datetime | None
@@ -96,7 +97,7 @@ class LevelCorrection(Taken):
     """What a word means at a provider; `powers` null takes a correction back."""
 
     word: Annotated[str, StringConstraints(min_length=1, max_length=2000, pattern=r"^[^\x00]*$")]
-    powers: list[PowerWord] | None
+    powers: list[Power] | None
 
 
 class Provider(Sent):

@@ -3,9 +3,10 @@
 from typing import Literal
 from uuid import UUID
 
-from openlatch.wire.messages.base import PowerWord, Ref, Sent, Taken, Text
+from openlatch.wire.messages.base import Ref, Sent, Taken, Text
 from openlatch.wire.messages.inventory import Entry
 from openlatch.wire.messages.parties import Party
+from openlatch.words import Power
 
 __all__ = [
     "Chain",
@@ -51,7 +52,7 @@ class CutQuery(Taken):
     """From which account a party should lose which power."""
 
     account: Text
-    power: PowerWord
+    power: Power
 
 
 class CutPiece(Sent):

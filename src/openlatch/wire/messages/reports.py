@@ -3,8 +3,9 @@
 from datetime import datetime
 from typing import Any, Literal
 
-from openlatch.wire.messages.base import PowerWord, Sent, SeverityWord, Taken
+from openlatch.wire.messages.base import Sent, Taken
 from openlatch.wire.messages.reviews import ReviewerProgress
+from openlatch.words import Power, Severity
 
 __all__ = ["Report", "ReportFact", "ReportLine", "ReportQuery", "ReportRule", "SignedReport"]
 
@@ -20,7 +21,7 @@ class ReportRule(Sent):
     """How many flags of a rule there were when it began, and are now, or were at its end."""
 
     rule: str
-    severity: SeverityWord
+    severity: Severity
     then: int
     now: int
 
@@ -39,7 +40,7 @@ class ReportLine(Sent):
     provider: str
     kind: str
     level: str
-    powers: list[PowerWord]
+    powers: list[Power]
     resources: list[str]
     outside: bool
     risk: int

@@ -1,13 +1,13 @@
 """Requests: access that somebody asks for."""
 
 from datetime import datetime
-from typing import Literal
 from uuid import UUID
 
 from pydantic import Field
 
-from openlatch.wire.messages.base import Page, PageQuery, PowerWord, Said, Search, Sent, Taken, Text, Word
+from openlatch.wire.messages.base import Page, PageQuery, Said, Search, Sent, Taken, Text, Word
 from openlatch.wire.messages.offers import Address, Day
+from openlatch.words import Power, RequestState
 
 __all__ = [
     "Asked",
@@ -15,19 +15,16 @@ __all__ = [
     "Request",
     "RequestList",
     "RequestQuery",
-    "RequestStateWord",
     "RequestWish",
     "TurnDownWish",
 ]
-
-RequestStateWord = Literal["unconfirmed", "waiting", "offered", "turned-down", "withdrawn", "lapsed"]
 
 
 class RequestWish(Taken):
     """Powers on an account, or a level of it, that somebody asks for; the account as they know it."""
 
     account: Text
-    needs: list[PowerWord] = Field(default=[], max_length=8)
+    needs: list[Power] = Field(default=[], max_length=8)
     level: Word = ""
     reason: Said
     until: Day | None = None
@@ -57,13 +54,13 @@ class Request(Sent):
     name: str
     account: str
     account_id: UUID | None
-    needs: list[PowerWord]
+    needs: list[Power]
     level: str
     reason: str
     ends_at: datetime | None
     asked_at: datetime
     lapses_at: datetime
-    state: RequestStateWord
+    state: RequestState
     answer: str
     answered_by: str
     answered_at: datetime | None

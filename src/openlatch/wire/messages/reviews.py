@@ -1,13 +1,14 @@
 """Reviews: what comes round, the rounds, their items, and decisions."""
 
 from datetime import date, datetime
-from typing import Annotated, Any, Literal
+from typing import Annotated, Any
 from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.messages.base import OutcomeWord, Page, PageQuery, Ref, Search, Sent, SeverityWord, Taken, Text
+from openlatch.wire.messages.base import Page, PageQuery, Ref, Search, Sent, Taken, Text
 from openlatch.wire.messages.inventory import Entry, EntryFilter
+from openlatch.words import Choice, Occasion, Outcome, Reviewers, RoundState, Severity, Unanswered
 
 __all__ = [
     "AskedAlready",
@@ -43,13 +44,8 @@ __all__ = [
     "ThenNow",
 ]
 
-ChoiceWord = Literal["keep", "narrow", "end-on", "end-now", "pass-on"]
-RoundStateWord = Literal["open", "settling", "closed", "cancelled"]
-ReviewersWord = Literal["named", "administrators", "sponsor"]
-UnansweredWord = Literal["keep", "narrow", "pause", "end"]
 Clock = Annotated[str, StringConstraints(pattern=r"^([01]\d|2[0-3]):[0-5]\d$")]
 """A time of day without a zone, such as 08:00."""
-EventWord = Literal["party-left", "administrator-added", "provider-breach"]
 Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
 
 
@@ -65,14 +61,14 @@ class NewReview(Taken):
     recurs: Search = ""
     begins: date | None = None
     at: Clock = "08:00"
-    on: tuple[EventWord, ...] = ()
-    reviewers: ReviewersWord = "named"
+    on: tuple[Occasion, ...] = ()
+    reviewers: Reviewers = Reviewers.NAMED
     named: Annotated[tuple[Text, ...], Field(max_length=100)] = ()
     substitutes: dict[str, str] = Field(default_factory=dict, description="address of who is away: of who stands in")
     otherwise: Search = ""
     answer_days: Annotated[int, Field(ge=1, le=366)] = 14
     remind_days: Annotated[int, Field(ge=0, le=60)] = 3
-    unanswered: UnansweredWord = "keep"
+    unanswered: Unanswered = Unanswered.KEEP
     most: Annotated[int, Field(ge=0, le=1000, description="so many are changed at most since nobody answered")] = 20
     risk_limit: Annotated[int, Field(ge=1, le=101, description="keeping this risk or more needs a reason")] = 60
 
@@ -116,14 +112,14 @@ class Review(Sent):
     recurs: str
     begins: date
     at: str
-    on: list[EventWord]
-    reviewers: ReviewersWord
+    on: list[Occasion]
+    reviewers: Reviewers
     named: list[str]
     substitutes: dict[str, str]
     otherwise: str
     answer_days: int
     remind_days: int
-    unanswered: UnansweredWord
+    unanswered: Unanswered
     silence: str
     most: int
     risk_limit: int
@@ -195,14 +191,14 @@ class Round(Sent):
     opened_at: datetime
     due_at: datetime
     policy: int
-    state: RoundStateWord
+    state: RoundState
     paused_at: datetime | None
     settled_by: str
     settled_at: datetime | None
     closed_at: datetime | None
     where: dict[str, Any]
     looks_at: str
-    unanswered: UnansweredWord
+    unanswered: Unanswered
     silence: str
     most: int
     risk_limit: int
@@ -230,14 +226,14 @@ class RoundItemQuery(Taken):
     """Which items are wanted: one's own to answer, or those that came to something."""
 
     mine: bool = False
-    outcome: OutcomeWord | None = None
+    outcome: Outcome | None = None
 
 
 class FlagThen(Sent):
     """A flag as it stood when a round was opened."""
 
     rule: str
-    severity: SeverityWord
+    severity: Severity
     reason: str
 
 
@@ -267,7 +263,7 @@ class Decision(Sent):
     `instead_of` is who was asked, where somebody else has decided.
     """
 
-    choice: ChoiceWord
+    choice: Choice
     by: str
     by_id: UUID | None
     at: datetime
@@ -302,14 +298,14 @@ class RoundItem(Sent):
 
     place: int
     version: int
-    outcome: OutcomeWord
+    outcome: Outcome
     facts: ItemFacts
     entry: Entry
-    advice: ChoiceWord
+    advice: Choice
     advice_why: str
     narrower: str
     needs_reason: str
-    choices: list[ChoiceWord]
+    choices: list[Choice]
     group: int
     reviewer: str
     reviewer_id: UUID | None
@@ -329,7 +325,7 @@ class DecisionWish(Taken):
     """A decision about items of a round by their places, from 1 on; `versions` are those that were seen, by place."""
 
     places: Annotated[list[Annotated[int, Field(ge=1, le=100_000)]], Field(min_length=1, max_length=1000)]
-    choice: ChoiceWord
+    choice: Choice
     reason: Words = ""
     level: Search = ""
     until: date | None = None
@@ -342,7 +338,7 @@ class DecisionLine(Taken):
 
     place: Annotated[int, Field(ge=1, le=100_000)]
     entry: Text
-    choice: ChoiceWord
+    choice: Choice
     reason: Words = ""
     level: Search = ""
     until: date | None = None
@@ -378,7 +374,7 @@ class RoundPlanWish(Taken):
     """What is to be foreseen: a decision about these items beside those taken so far; without places, those alone."""
 
     places: Annotated[list[Annotated[int, Field(ge=1, le=100_000)]], Field(default=[], max_length=1000)]
-    choice: ChoiceWord = "end-now"
+    choice: Choice = Choice.END_NOW
     level: Search = ""
     until: date | None = None
 

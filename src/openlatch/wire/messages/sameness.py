@@ -1,13 +1,14 @@
 """Who is perhaps the same as whom, and what people have said of that."""
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import Field
 
 from openlatch.wire.messages.base import Page, Ref, Search, Sent, Taken
 from openlatch.wire.messages.parties import Party
+from openlatch.words import Doubt, Resemblance, Verdict
 
 __all__ = [
     "Alike",
@@ -44,9 +45,9 @@ class KeyList(Sent):
 class AlikeReason(Sent):
     """Something that two parties have in common; `says` is the sentence."""
 
-    what: Literal["address", "home", "publisher", "key", "name"]
+    what: Resemblance
     value: str
-    doubt: Literal["handle", "role", "unconfirmed"] | None
+    doubt: Doubt | None
     says: str
 
 
@@ -99,7 +100,7 @@ class SamenessDecision(Sent):
 
     id: UUID
     ref: str
-    verdict: Literal["joined", "apart", "parted"]
+    verdict: Verdict
     one: Ref
     other: Ref
     reason: str

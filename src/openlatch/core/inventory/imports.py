@@ -1,0 +1,211 @@
+"""Lists that people keep themselves: from the rows of a sheet to an observation of entries kept by hand.
+
+Every complaint names its line. A list with a complaint is taken as a whole or not at all, so nothing is stored of it.
+What an export writes, an import reads back without loss; what can only be worked out (flags, ids, ages) is left out.
+"""
+
+from __future__ import annotations
+
+import re
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import datetime
+from zoneinfo import ZoneInfo
+
+from openlatch.core.inventory.import_rows import FIELDS, Complaint, Row, Terms
+from openlatch.core.inventory.sheets import Form, Line, Note, Sheet, headers_of, left_out, proposed
+from openlatch.core.inventory.written import settled_order
+from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
+from openlatch.core.record.secrecy import holds_secret, names_secret
+from openlatch.words import DayOrder, ReadingOutcome
+
+__all__ = ["DERIVED", "Imported", "known_field", "match_columns", "read_list", "read_rows", "shown"]
+
+DERIVED = frozenset(
+    (
+        "provider", "id", "ref", "outside", "end_reason", "used_powers", "unknown", "first_seen", "last_seen",
+        "ended_at", "severity", "flags", "vouched_at", "vouched_by", "subject",
+    )
+)  # fmt: skip
+"""Columns of an export that are worked out, and so are not taken back."""
+
+_ALSO = {
+    "name": "party", "who": "party", "person": "party", "user": "party", "member": "party",
+    "address": "addresses", "email": "addresses", "e_mail": "addresses", "mail": "addresses",
+    "service_account": "account", "mailbox": "account", "where": "account",
+    "role": "level", "access": "level", "access_level": "level",
+    "rights": "permissions", "permission": "permissions", "scopes": "permissions",
+    "since": "given_at", "from": "given_at", "given": "given_at", "start": "given_at", "start_date": "given_at",
+    "until": "ends_at", "end": "ends_at", "ends": "ends_at", "end_date": "ends_at", "expires": "ends_at",
+    "last_use": "last_used", "last_login": "last_used", "last_sign_in": "last_used",
+    "why": "basis", "reason": "basis", "note": "basis", "notes": "basis", "purpose": "basis",
+    "approved_by": "given_by", "type": "kind", "status": "party_status", "parts": "resources", "folders": "resources",
+}  # fmt: skip
+_SHOWN = 200
+_DATES = frozenset(("given_at", "accepted_at", "last_used", "ends_at"))
+
+
+@dataclass(frozen=True, slots=True)
+class Imported:
+    """What a list says: an observation to reconcile (empty if there are complaints), and how it was taken.
+
+    `columns` says for every header, in the order of the sheet, which field it is, "" for one that is left out.
+    """
+
+    observation: Observation
+    complaints: tuple[Complaint, ...]
+    columns: Mapping[str, str] = field(default_factory=dict)
+    lines: Mapping[str, int] = field(default_factory=dict)
+    """the line of each entry, by its key"""
+    secrets: tuple[str, ...] = ()
+    """the headers of columns that were left out because they say that what is in them is secret"""
+    remarks: tuple[Complaint, ...] = ()
+    """what a person should see before it is taken, with its place"""
+    form: Form = field(default_factory=Form)
+    """how the sheet was taken, with everything that was proposed"""
+    notes: tuple[Note, ...] = ()
+    """the lines that are left out, with why"""
+    orders: Mapping[str, DayOrder | None] = field(default_factory=dict)
+    """by header, which number of its dates is the day; None where nobody can say, and somebody is asked"""
+
+
+def known_field(header: str) -> str:
+    """Return the field that a header is usually a name of; empty for one that is not known."""
+    words = [one for one in re.split(r"[^a-z0-9]+", header.strip().casefold()) if one]
+    for first in range(len(words)):
+        name = "_".join(words[first:])
+        if name in FIELDS or name in _ALSO:
+            return name if name in FIELDS else _ALSO[name]
+        if first == 0 and len(words) > 3:
+            break  # a sentence, and no name
+    return ""
+
+
+def match_columns(headers: Sequence[str], wanted: Mapping[str, str]) -> tuple[dict[str, str], list[Complaint]]:
+    """Return which field each header is, by what a person wants first, then by its own name; and what is wrong.
+
+    Of several that are usually the same field, the first one is it, and the others are left out until somebody says.
+    """
+    complaints = [Complaint(1, header, "there is no such column") for header in wanted if header not in headers] + [
+        Complaint(0, "", f"“{name}” is not a field") for name in wanted.values() if name and name not in FIELDS
+    ]
+    complaints += [
+        Complaint(1, header, "it says that it holds secrets, and none is kept here; leave it out")
+        for header, name in wanted.items()
+        if name and names_secret(header)
+    ]
+    columns = {header: wanted.get(header, "") for header in headers}
+    taken: dict[str, str] = {}
+    for header in headers:
+        name = wanted.get(header, "")
+        if name and name in taken:
+            complaints.append(Complaint(1, header, f"it is taken for {name}, and so is “{taken[name]}”"))
+        taken.setdefault(name, header)
+    exact = sorted(headers, key=lambda header: known_field(header) != header.strip().casefold())
+    for header in exact:
+        name = known_field(header)
+        if header not in wanted and not names_secret(header) and name and name not in taken:
+            columns[header] = name
+            taken[name] = header
+    for name in ("account", "party"):
+        if name not in taken and not (name == "party" and "addresses" in taken):
+            complaints.append(Complaint(1, "", f"no column is {FIELDS[name]} ({name})"))
+    return columns, complaints
+
+
+def read_rows(
+    rows: Iterable[tuple[int, Sequence[str]]],
+    *,
+    zone: str,
+    provider: str,
+    now: datetime,
+    columns: Mapping[str, str] | None = None,
+) -> Imported:
+    """Return what lines say of which the first is the header, and none is anything else; otherwise like `read_list`."""
+    sheet = Sheet("", tuple(Line(number, tuple(cells)) for number, cells in rows))
+    every = frozenset(line.number for line in sheet.lines)
+    first = sheet.lines[0].number if sheet.lines else 1
+    form = Form("", first, headers=1, columns=columns or {}, take=every)
+    return read_list([sheet], form, zone=zone, provider=provider, now=now)
+
+
+def read_list(sheets: Sequence[Sheet], wanted: Form, *, zone: str, provider: str, now: datetime) -> Imported:
+    """Return what a list says, as a form has it taken; what that leaves open is proposed.
+
+    Days are days of `zone`. A list of another provider (a column `provider` says so) is not taken for this one's.
+    """
+    sheet, form = proposed(sheets, wanted, lambda header: bool(known_field(header)))
+    headers = headers_of(sheet, form)
+    matched, complaints = match_columns(headers, form.columns)
+    complaints = [replace(one, line=form.header or 1) if one.line == 1 else one for one in complaints]
+    notes = left_out(sheet, form)
+    out = {note.line for note in notes}
+    lines = [one for one in sheet.lines if one.number > (form.header or 1) and not one.empty and one.number not in out]
+    orders, undecided = _orders(headers, matched, lines, form)
+    complaints += undecided
+    hidden = tuple(filter(names_secret, headers))
+    remarks = [Complaint(0, "", one) for one in sheet.remarks] + list(_merged(headers, matched, lines))
+    how = Imported(
+        Observation(ReadingOutcome.PARTIAL), (), matched, secrets=hidden, form=form, notes=notes, orders=orders
+    )
+    if any(one.line in (0, form.header or 1) for one in complaints):
+        return replace(how, complaints=tuple(complaints), remarks=tuple(remarks))
+    accounts: dict[str, ObservedAccount] = {}
+    parties: dict[str, ObservedParty] = {}
+    entries: list[ObservedEntry] = []
+    places: dict[str, int] = {}
+    for line in lines:
+        row = Row(line, headers, matched, Terms(ZoneInfo(zone), now, orders), complaints)
+        row.keep_secrets_out(remarks)
+        row.belongs_to(provider)
+        entry = row.entry()
+        if entry.key in places:
+            complaints.append(Complaint(line.number, row.header("key"), f"same access as line {places[entry.key]}"))
+        places.setdefault(entry.key, line.number)
+        account = row.text("account")
+        accounts.setdefault(account, ObservedAccount(account, account))
+        parties[entry.party] = row.party(entry.party, parties.get(entry.party))
+        entries.append(entry)
+    if complaints:
+        return replace(how, complaints=tuple(complaints), remarks=tuple(remarks))
+    # Partial, since what is not in a list is not thereby gone.
+    seen = Observation(ReadingOutcome.PARTIAL, tuple(accounts.values()), tuple(parties.values()), tuple(entries))
+    return replace(how, observation=seen, lines=places, remarks=tuple(remarks))
+
+
+def shown(imported: Imported, line: Line) -> list[str]:
+    """Return the cells of a line as they are, without what seems to be a secret."""
+    below = line.number > (imported.form.header or 1)
+    hidden = {place for place, header in enumerate(imported.columns) if header in imported.secrets}
+    return [
+        "•••" if cell.strip() and ((below and place in hidden) or holds_secret(cell)) else cell[:_SHOWN]
+        for place, cell in enumerate(line.cells)
+    ]
+
+
+def _orders(
+    headers: Sequence[str], matched: Mapping[str, str], lines: Sequence[Line], form: Form
+) -> tuple[dict[str, DayOrder | None], list[Complaint]]:
+    """Which number is the day, for each column of dates in which that matters; and where somebody has to say."""
+    found: dict[str, DayOrder | None] = {}
+    asked: list[Complaint] = []
+    for place, header in enumerate(headers):
+        if matched[header] not in _DATES:
+            continue
+        order, matters = settled_order(line.cells[place] for line in lines if place < len(line.cells))
+        order = form.orders.get(header, order)
+        if matters or order is not None:
+            found[header] = order
+        if matters and order is None:
+            problem = "in its dates either number may be the day; say whether the day or the month comes first"
+            asked.append(Complaint(form.header or 1, header, problem))
+    return found, asked
+
+
+def _merged(headers: Sequence[str], matched: Mapping[str, str], lines: Sequence[Line]) -> Iterable[Complaint]:
+    """Where a cell that was merged over several lines counts for each of them."""
+    for place, header in enumerate(headers):
+        filled = [line.number for line in lines if place in line.filled]
+        if filled and matched[header]:
+            span = f"line {filled[0]}" if len(filled) == 1 else f"lines {filled[0]} to {filled[-1]}"
+            yield Complaint(filled[0], header, f"the text of a merged cell counts for each line that it spans ({span})")

@@ -1,0 +1,1 @@
+"""Letting people in: offers, requests, and the order that an offer becomes."""

@@ -1,0 +1,1 @@
+"""What a provider shows, can do, and means by its words."""

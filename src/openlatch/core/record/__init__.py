@@ -1,0 +1,1 @@
+"""The log: what is written into it, and how its chain is proved."""

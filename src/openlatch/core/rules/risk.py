@@ -1,0 +1,111 @@
+"""How much harm an access could do, from 0 to 100, with the lines that add up to it.
+
+An entry begins with a weight for each of its powers; then circumstances multiply it, one after the other: how vital the
+account is, how exposed the party, how stale the access. An account and a party count their worst entries: the worst
+in full, each further one half as much as the one before.
+"""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, field
+from types import MappingProxyType
+
+from openlatch.core.powers import ORDER
+from openlatch.words import Power
+
+__all__ = ["CIRCUMSTANCES", "COUNTED", "MOST", "Circumstance", "Line", "Weights", "combined", "lines", "risk", "shares"]
+
+MOST = 100
+COUNTED = 6
+"""An account and a party count so many entries."""
+
+
+@dataclass(frozen=True, slots=True)
+class Circumstance:
+    """Something that makes an access more or less dangerous, by so many percent unless the policy says otherwise."""
+
+    id: str
+    says: str
+    when: str
+    percent: int
+
+
+CIRCUMSTANCES = (
+    Circumstance("vital", "on a vital account", 'account.criticality == "vital"', 150),
+    Circumstance("minor", "on a minor account", 'account.criticality == "minor"', 60),
+    Circumstance("practice", "on an account for practice", "account.practice", 20),
+    Circumstance("anyone", "open to anyone", 'entry.kind == "open"', 250),
+    Circumstance("left", "held by somebody who has left", 'party.status == "left"', 200),
+    Circumstance("outside", "held outside the circle", "party.outside", 150),
+    Circumstance(
+        "endless",
+        "outside, and without an end",
+        'party.outside && entry.kind != "session" && !has(entry.ends_at) && !entry.end_unknown',
+        120,
+    ),
+    Circumstance("unverified", "nobody vouches for who it is", '!party.verified && party.kind != "anyone"', 120),
+    Circumstance("unused", "unused past the limit", "entry.idle_since <= now - limits.unused", 130),
+    Circumstance("long_unused", "unused for twice the limit", "entry.idle_since <= now - limits.long_unused", 120),
+)
+"""In the order in which they multiply."""
+
+
+@dataclass(frozen=True, slots=True)
+class Weights:
+    """What the policy says about risk: points for powers and for words of unknown meaning, percent for the rest."""
+
+    powers: Mapping[Power, int] = field(
+        default_factory=lambda: MappingProxyType(dict(zip(ORDER, (3, 6, 9, 12, 18, 24, 18, 24), strict=True)))
+    )
+    unknown: int = 8
+    percent: Mapping[str, int] = field(
+        default_factory=lambda: MappingProxyType({one.id: one.percent for one in CIRCUMSTANCES})
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """One line of a risk: what it is for, and the points it adds."""
+
+    says: str
+    points: int
+
+
+def risk(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], weights: Weights) -> int:
+    """Return the risk of an entry with these powers, in these circumstances (by their ids, in their order)."""
+    total = 100 * _base(powers, unknown, weights)
+    for one in holding:
+        total = total * weights.percent[one] // 100
+    return min(total // 100, MOST)
+
+
+def lines(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], weights: Weights) -> tuple[Line, ...]:
+    """Return the lines that add up to the risk of an entry, in the order in which it is worked out."""
+    held = set(powers)
+    found = [Line(f"can {power}", weights.powers[power]) for power in ORDER if power in held]
+    if unknown:
+        found.append(Line("has words that nobody gave a meaning", weights.unknown))
+    says = {one.id: one.says for one in CIRCUMSTANCES}
+    total = 100 * _base(held, unknown, weights)
+    for one in holding:
+        after = total * weights.percent[one] // 100
+        found.append(Line(f"{says[one]}: × {weights.percent[one] / 100:g}", after // 100 - total // 100))
+        total = after
+    if total // 100 > MOST:
+        found.append(Line(f"no risk is more than {MOST}", MOST - total // 100))
+    return tuple(line for line in found if line.points)
+
+
+def combined(risks: Iterable[int]) -> int:
+    """Return the risk of an account or a party from those of its entries."""
+    return min(sum(shares(risks)), MOST)
+
+
+def shares(risks: Iterable[int]) -> tuple[int, ...]:
+    """Return what each of the worst entries adds, the worst first."""
+    return tuple(one >> place for place, one in enumerate(sorted(risks, reverse=True)[:COUNTED]))
+
+
+def _base(powers: Iterable[Power], unknown: bool, weights: Weights) -> int:
+    return sum(weights.powers[power] for power in set(powers)) + (weights.unknown if unknown else 0)

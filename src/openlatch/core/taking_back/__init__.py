@@ -1,0 +1,1 @@
+"""Many orders at once, somebody who leaves, and the proof of each."""

@@ -1,0 +1,1 @@
+"""What changes would change, worked out before anything is done."""

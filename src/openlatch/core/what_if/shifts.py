@@ -1,0 +1,319 @@
+"""What a proposal would change: who gains and who loses which power over what, at which hours and from where.
+
+Everything that lets somebody do something is brought to one form, that of sharing documents: an entry is a statement
+that allows its powers to its party. So what entries, teams, documents and locks make together is compared exactly, by
+`core.what_if.exposure`; what somebody loses here and has by another way is no loss.
+"""
+
+from __future__ import annotations
+
+from collections import defaultdict
+from collections.abc import Collection, Iterable, Iterator, Mapping, Sequence
+from dataclasses import dataclass, replace
+from uuid import UUID
+
+from openlatch.core.hours import DAYS, Window, gaps
+from openlatch.core.inventory.reach import effective
+from openlatch.core.model import Entry
+from openlatch.core.providers.sharing import ANYONE, Document, Network, Region, Selector, Statement, pieces
+from openlatch.core.what_if.exposure import BUDGET, Difference, Someone, Witness, difference
+from openlatch.words import Power
+
+__all__ = ["Ability", "Picture", "Shift", "shifts", "someone"]
+
+MOST_PIECES = 6
+"""In so many pieces, each exact, it is told what powers hold at other hours from one network than from another."""
+MOST_NETWORKS = 40
+"""So many networks are named; of more, the number and one of them."""
+
+
+@dataclass(frozen=True, slots=True)
+class Picture:
+    """What there is, or would be: entries, sharing documents, and the accounts that are locked against anyone.
+
+    Accounts of documents are named by the text of their ids, and so are parties in their selectors. An entry that
+    follows from a document is not among the entries.
+    """
+
+    entries: tuple[Entry, ...] = ()
+    documents: tuple[Document, ...] = ()
+    locked: frozenset[str] = frozenset()
+
+
+@dataclass(frozen=True, slots=True)
+class Ability:
+    """Powers that hold at the same times from the same networks; `hours` and `networks` are empty without a limit.
+
+    `but` are the networks from which alone they do not hold. Where they hold at some of these hours only from some of
+    these networks, and that would take too many words, it is so only `in_part`. With `witness` the answer is a summary,
+    for there is too much to tell: a moment and an address, or how many networks there are.
+    """
+
+    powers: tuple[Power, ...]
+    hours: str
+    networks: tuple[str, ...]
+    in_part: bool = False
+    witness: str = ""
+    but: tuple[str, ...] = ()
+
+
+@dataclass(frozen=True, slots=True)
+class Shift:
+    """What changes for somebody on some parts of an account; without parts, on all of it that is not named.
+
+    `parties` are the known parties that are meant, by the text of their ids; without any, everybody whom `matched_by`
+    matches and nobody knows.
+    """
+
+    account: str
+    resources: tuple[str, ...]
+    matched_by: frozenset[Selector]
+    parties: tuple[str, ...]
+    gained: tuple[Ability, ...]
+    lost: tuple[Ability, ...]
+
+
+def someone(parties: Mapping[UUID, Iterable[str]], above: Mapping[UUID, Collection[UUID]]) -> tuple[Someone, ...]:
+    """Return parties as the comparison knows them: by their domains, themselves, and those as whom they act."""
+    return tuple(
+        Someone(
+            str(one),
+            frozenset(
+                {ANYONE, Selector("party", str(one))}
+                | {Selector("domain", domain) for domain in domains if domain}
+                | {Selector("party", str(team)) for team in above.get(one, ())}
+            ),
+        )
+        for one, domains in parties.items()
+    )
+
+
+def shifts(
+    before: Picture,
+    after: Picture,
+    known: Sequence[Someone],
+    selectors: Mapping[UUID, Selector],
+    zone: str,
+    *,
+    budget: int = BUDGET,
+) -> tuple[Shift, ...]:
+    """Return what changes between two pictures for whom, account by account and part by part.
+
+    `selectors` are those of parties that stand for others, such as anyone, or everyone at a domain. Where hours of
+    several zones meet on an account, they are told by the clock of `zone`, for each way in which the zones are apart in
+    the course of a year.
+    """
+    zones = _zones(before, after)
+    several = {account for account, used in zones.items() if len(used) > 1}
+    clocks = {account: next(iter(used)) for account, used in zones.items() if len(used) == 1}
+    far = tuple(sorted(set().union(*(zones[account] for account in several)) - {zone}))
+    found: list[Shift] = []
+    seasons: list[tuple[str, set[Shift]]] = []
+    for season in gaps(far, zone) if several else ((),):
+        ahead = dict(zip(far, season, strict=True)) if several else {}
+        sides = [_statements(picture, selectors, _Clocks(zone, clocks, ahead)) for picture in (before, after)]
+        made = _compared(sides, before.locked, after.locked, known, budget)
+        found += [
+            _told_with(one, "" if clocks.get(one.account, zone) == zone else f" {clocks[one.account]}", "")
+            for one in made
+            if one.account not in several and not seasons
+        ]
+        seasons.append((_while(far, season, zone), {one for one in made if one.account in several}))
+    always = set.intersection(*(made for _, made in seasons))
+    found += sorted(always, key=_in_order)
+    for said, some in seasons:
+        found += [_told_with(one, f", {said}") for one in sorted(some - always, key=_in_order)]
+    return _joined(found)
+
+
+def _compared(
+    sides: Sequence[Mapping[Place, frozenset[Statement]]],
+    before: frozenset[str],
+    after: frozenset[str],
+    known: Sequence[Someone],
+    budget: int,
+) -> list[Shift]:
+    """What changes between two pictures that are read by the same clocks; `before` and `after` are what is locked."""
+    found: list[Shift] = []
+    alike: dict[_Compared, list[str]] = defaultdict(list)
+    for place in sorted(sides[0].keys() | sides[1].keys()):
+        account, resource = place
+        locks = (account in before, account in after)
+        one, other = sides[0].get(place, frozenset()), sides[1].get(place, frozenset())
+        if one != other or locks[0] != locks[1]:
+            alike[account, locks, one, other].append(resource)
+    for (account, locks, one, other), resources in alike.items():
+        documents = [Document("", account, "", "UTC", tuple(side)) for side in (one, other)]
+        seen: set[tuple[object, object]] = set()
+        touched = {selector for statement in one ^ other for selector in statement.to} - {ANYONE}
+        # Anybody comes first, and whoever only shares in that is not told of one by one.
+        for change in difference(documents[0], documents[1], known, locked=locks, budget=budget):
+            gained, lost = _abilities(change)
+            told_already = (gained, lost) in seen and not change.matched_by & touched
+            if change.matched_by == {ANYONE}:
+                seen.add((gained, lost))
+            if (gained or lost) and not told_already:
+                parts = () if "" in resources else tuple(sorted(resources))
+                found.append(Shift(account, parts, change.matched_by, change.parties, gained, lost))
+    return found
+
+
+Place = tuple[str, str]
+"""An account, and a part of it (empty: whatever is not named)."""
+_Compared = tuple[str, tuple[bool, bool], frozenset[Statement], frozenset[Statement]]
+
+
+@dataclass(frozen=True, slots=True)
+class _Clocks:
+    """By which clock the hours on an account are read: the only one that is used on it, or else that of `home`.
+
+    `ahead` says by how many minutes other zones are ahead of `home`, in the weeks that are looked at.
+    """
+
+    home: str
+    only: Mapping[str, str]
+    ahead: Mapping[str, int]
+
+    def read(self, account: str, zone: str, windows: Iterable[Window] | None) -> tuple[Window, ...] | None:
+        """Return windows of a zone as they are by the clock of an account."""
+        if windows is None or account in self.only:
+            return None if windows is None else tuple(windows)
+        return tuple(one.moved(-self.ahead.get(zone, 0)) for one in windows)
+
+
+def _zones(*pictures: Picture) -> dict[str, set[str]]:
+    """The zones in which there are hours, for each account."""
+    found: dict[str, set[str]] = defaultdict(set)
+    for picture in pictures:
+        for entry in picture.entries:
+            if entry.hours is not None and effective(entry):
+                found[str(entry.account_id)].add(entry.hours.zone)
+        for document in picture.documents:
+            if any(one.hours is not None for one in document.statements):
+                found[document.account].add(document.zone)
+    return found
+
+
+def _while(zones: Sequence[str], season: Sequence[int], home: str) -> str:
+    """In which weeks zones are so far apart, in words."""
+    told = [
+        f"{zone} is {abs(minutes) / 60:g} h {'ahead of' if minutes > 0 else 'behind'} {home}"
+        if minutes
+        else f"{zone} and {home} are level"
+        for zone, minutes in zip(zones, season, strict=True)
+    ]
+    return "while " + " and ".join(told)
+
+
+def _in_order(one: Shift) -> tuple[object, ...]:
+    return one.account, one.resources, sorted(one.matched_by), one.parties
+
+
+def _told_with(one: Shift, said: str, always: str = "at all hours") -> Shift:
+    """A change with something said of its hours; what holds at all hours is called so, if anything is said of that."""
+
+    def told(ability: Ability) -> Ability:
+        # A summary names a moment, and not the hours.
+        hours = ability.hours or ("" if ability.witness else always)
+        if hours:
+            return replace(ability, hours=f"{hours}{said}")
+        return replace(ability, hours=said.removeprefix(", ")) if always else ability
+
+    return replace(one, gained=tuple(map(told, one.gained)), lost=tuple(map(told, one.lost)))
+
+
+def _statements(
+    picture: Picture, selectors: Mapping[UUID, Selector], clocks: _Clocks
+) -> dict[Place, frozenset[Statement]]:
+    """All statements on each part of each account, with their hours by one clock."""
+    whole: dict[str, list[Statement]] = defaultdict(list)
+    on: dict[Place, list[Statement]] = defaultdict(list)
+    parts: dict[str, set[str]] = defaultdict(set)
+    for entry in picture.entries:
+        if not effective(entry) or not entry.powers:
+            continue
+        account = str(entry.account_id)
+        to = selectors.get(entry.party_id, Selector("party", str(entry.party_id)))
+        hours = entry.hours
+        windows = None if hours is None else clocks.read(account, hours.zone, hours.windows)
+        statement = Statement(allow=True, to=frozenset({to}), powers=frozenset(entry.powers), hours=windows, firm=True)
+        for resource in entry.resources:
+            parts[account].add(resource)
+            on[account, resource].append(statement)
+        if not entry.resources:
+            whole[account].append(statement)
+    for document in picture.documents:
+        account = document.account
+        parts[account].add(document.resource)
+        on[account, document.resource] += [
+            replace(_plain(one), hours=clocks.read(account, document.zone, one.hours)) for one in document.statements
+        ]
+    return {
+        (account, resource): frozenset((*whole[account], *on[account, resource]))
+        for account in parts.keys() | whole.keys()
+        for resource in parts[account] | {""}
+    }
+
+
+def _plain(one: Statement) -> Statement:
+    """A statement without what is known of its origin, which changes nothing for anybody."""
+    return Statement(one.allow, one.to, one.powers, one.networks, one.hours)
+
+
+def _abilities(one: Difference) -> tuple[tuple[Ability, ...], tuple[Ability, ...]]:
+    if one.gained is None or one.lost is None:
+        return _witnessed(one.gains), _witnessed(one.losses)
+    return tuple(_told(one.gained)), tuple(_told(one.lost))
+
+
+def _told(region: Region) -> Iterator[Ability]:
+    for one, exact in pieces(region, "UTC", MOST_PIECES):
+        networks, witness = _networks(one.networks, "all but" if one.but else "from")
+        hours = "" if one.hours is None else f"outside {one.hours}" if one.outside else str(one.hours)
+        said, but = ((), networks) if one.but else (networks, ())
+        yield Ability(one.powers, hours, said, not exact, witness, but)
+
+
+def _networks(networks: tuple[Network, ...] | None, word: str) -> tuple[tuple[str, ...], str]:
+    """The networks, or if nobody would read all of them, how many there are."""
+    found = () if networks is None else tuple(map(str, networks))
+    if len(found) <= MOST_NETWORKS:
+        return found, ""
+    return (), f"{word} {len(found)} networks, such as {found[0]}"
+
+
+def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:
+    return tuple(
+        Ability(
+            (one.power,), "", (),
+            witness=f"such as {DAYS[one.minute // 1440]} {_clock(one.minute)} from {one.address}",
+        )
+        for one in witnesses
+    )  # fmt: skip
+
+
+def _clock(minute: int) -> str:
+    return f"{minute % 1440 // 60:02}:{minute % 60:02}"
+
+
+def _joined(found: Iterable[Shift]) -> tuple[Shift, ...]:
+    """What changes in the same way for the same people on several parts is told once."""
+    alike: dict[tuple[object, ...], list[Shift]] = defaultdict(list)
+    for one in found:
+        alike[one.account, one.matched_by, one.parties, one.gained, one.lost].append(one)
+    return tuple(
+        Shift(
+            several[0].account, _all_parts(several), several[0].matched_by, several[0].parties, several[0].gained,
+            several[0].lost,
+        )
+        for several in alike.values()
+    )  # fmt: skip
+
+
+def _all_parts(several: Sequence[Shift]) -> tuple[str, ...]:
+    """The parts of several; none if one of them is about all that is not named."""
+    return (
+        ()
+        if any(not one.resources for one in several)
+        else tuple(sorted({r for one in several for r in one.resources}))
+    )

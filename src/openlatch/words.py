@@ -1,0 +1,439 @@
+"""Every word of the product that more than one layer speaks, once: what an entry, an order or a review can be."""
+
+from __future__ import annotations
+
+from enum import StrEnum
+
+__all__ = [
+    "Action",
+    "Choice",
+    "Criticality",
+    "DayOrder",
+    "Doubt",
+    "EndReason",
+    "How",
+    "Kind",
+    "Occasion",
+    "OfferState",
+    "OrderState",
+    "Origin",
+    "Outcome",
+    "PartyKind",
+    "PartyStatus",
+    "Power",
+    "ReadingOutcome",
+    "ReadingState",
+    "RequestState",
+    "Resemblance",
+    "Reviewers",
+    "Role",
+    "RoundState",
+    "Scope",
+    "Severity",
+    "Side",
+    "State",
+    "Subject",
+    "Telling",
+    "Tone",
+    "Unanswered",
+    "Verdict",
+]
+
+
+class Power(StrEnum):
+    """One plain power; the order of the members is the order in which they are always shown."""
+
+    VIEW = "view"
+    EDIT = "edit"
+    PUBLISH = "publish"
+    """act publicly in the holder's name"""
+    EXPORT = "export"
+    """take data out in bulk"""
+    SPEND = "spend"
+    """buy with stored payment means"""
+    WITHDRAW = "withdraw"
+    """take money or assets out"""
+    ADMIT = "admit"
+    """let others in or out"""
+    OWN = "own"
+    """hand over or close the account"""
+
+
+class Kind(StrEnum):
+    """What sort of access an entry is."""
+
+    DELEGATE = "delegate"
+    GRANT = "grant"
+    APP = "app"
+    SESSION = "session"
+    OFFER = "offer"
+    SECRET = "secret"  # noqa: S105 - the kind of entry, not a secret
+    OPEN = "open"
+
+
+class State(StrEnum):
+    """Where an entry stands."""
+
+    OFFERED = "offered"
+    LIVE = "live"
+    PAUSED = "paused"
+    ENDING = "ending"
+    ENDED = "ended"
+
+
+class EndReason(StrEnum):
+    """Why an entry ended."""
+
+    REVOKED = "revoked"
+    EXPIRED = "expired"
+    DECLINED = "declined"
+    LAPSED = "lapsed"
+    WITHDRAWN = "withdrawn"
+    GIVEN_UP = "given-up"
+    GONE = "gone"
+    REPLACED = "replaced"
+
+
+class Side(StrEnum):
+    """Who can give the same access again once it has ended."""
+
+    HOLDER = "holder"
+    PARTY = "party"
+    EITHER = "either"
+
+
+class PartyKind(StrEnum):
+    """Who or what can have access."""
+
+    PERSON = "person"
+    TEAM = "team"
+    APP = "app"
+    ANYONE = "anyone"
+
+
+class PartyStatus(StrEnum):
+    """Whether a party is still about."""
+
+    CURRENT = "current"
+    LEFT = "left"
+    UNKNOWN = "unknown"
+
+
+class Criticality(StrEnum):
+    """How much harm the loss of an account would do."""
+
+    MINOR = "minor"
+    NORMAL = "normal"
+    VITAL = "vital"
+
+
+class How(StrEnum):
+    """Who acted: the holder's `own` people for themselves, someone on another's behalf (`delegate`), or an `app`."""
+
+    OWN = "own"
+    DELEGATE = "delegate"
+    APP = "app"
+
+
+class Role(StrEnum):
+    """What a person may do in a workspace."""
+
+    OWNER = "owner"
+    MANAGER = "manager"
+    REVIEWER = "reviewer"
+    AUDITOR = "auditor"
+    MEMBER = "member"
+
+
+class Scope(StrEnum):
+    """How far a token reaches: `change` includes `read`."""
+
+    READ = "read"
+    CHANGE = "change"
+
+
+class Telling(StrEnum):
+    """How somebody wants to be told."""
+
+    AT_ONCE = "at-once"
+    """as it comes; what comes together is one letter"""
+    DAILY = "daily"
+    """once a day, all of it in one letter"""
+    CONSOLE = "console"
+    """in the console only"""
+
+
+class ReadingState(StrEnum):
+    """Where a reading stands; the last three are its outcomes."""
+
+    QUEUED = "queued"
+    RUNNING = "running"
+    COMPLETE = "complete"
+    PARTIAL = "partial"
+    FAILED = "failed"
+
+
+class ReadingOutcome(StrEnum):
+    """How a reading ended; only a complete one can conclude that something is gone."""
+
+    COMPLETE = "complete"
+    PARTIAL = "partial"
+    FAILED = "failed"
+
+
+class Origin(StrEnum):
+    """Who says what a word means."""
+
+    CORRECTED = "corrected"
+    """the holder"""
+    STATED = "stated"
+    """the provider itself, with every entry"""
+    BUILT_IN = "built-in"
+    """the connector, from its protocol"""
+    UNKNOWN = "unknown"
+    """nobody"""
+
+
+class DayOrder(StrEnum):
+    """Which of two numbers of a date is the day."""
+
+    DAY_FIRST = "day-first"
+    MONTH_FIRST = "month-first"
+
+
+class Subject(StrEnum):
+    """What a rule can apply to."""
+
+    ENTRY = "entry"
+    ACCOUNT = "account"
+    PARTY = "party"
+
+
+class Severity(StrEnum):
+    """How bad a flag is; `rank` is 1 for low to 4 for critical."""
+
+    LOW = "low"
+    MEDIUM = "medium"
+    HIGH = "high"
+    CRITICAL = "critical"
+
+    @property
+    def rank(self) -> int:
+        return list(Severity).index(self) + 1
+
+    @classmethod
+    def ranked(cls, rank: int) -> Severity:
+        """Return the severity of a rank."""
+        return list(cls)[rank - 1]
+
+
+class Resemblance(StrEnum):
+    """What two parties have in common."""
+
+    ADDRESS = "address"
+    HOME = "home"
+    PUBLISHER = "publisher"
+    KEY = "key"
+    NAME = "name"
+
+
+class Doubt(StrEnum):
+    """Why an address that two parties carry does not make them one by itself."""
+
+    HANDLE = "handle"
+    """it is a name that each provider gives on its own"""
+    ROLE = "role"
+    """it belongs to a role, and whoever has that reads it"""
+    UNCONFIRMED = "unconfirmed"
+    """it is outside the circle, and not confirmed of both"""
+
+
+class Verdict(StrEnum):
+    """What somebody has said of two parties."""
+
+    JOINED = "joined"
+    """they are one; what was the second's is the first's"""
+    APART = "apart"
+    """they are two, however alike"""
+    PARTED = "parted"
+    """they were taken for one, and are two"""
+
+
+class Action(StrEnum):
+    """What an order does."""
+
+    END = "end"
+    """the holder takes the access back"""
+    GIVE_UP = "give-up"
+    """the party no longer wants it"""
+    NARROW = "narrow"
+    """to a level that gives less, or to some of the resources"""
+    PAUSE = "pause"
+    RESUME = "resume"
+    END_ON = "end-on"
+    """at the end of a last day"""
+    CLOSE_SESSIONS = "close-sessions"
+    """the open ones of the party on the account; they may sign in again"""
+    CHANGE_SECRET = "change-secret"  # noqa: S105 - the act, not a secret
+    """somebody gives the account a new password, key or code; whoever was told the old one has nothing any more"""
+    GIVE_BACK = "give-back"
+    """what has ended is given again, as it was"""
+    EXTEND = "extend"
+    """for longer, for more parts or hours, or at a level that gives more"""
+    HAND_OVER = "hand-over"
+    """the account itself goes to somebody else, once whoever owns it has agreed by a link"""
+    LET_IN = "let-in"
+    """what was offered is given, now that it was taken up"""
+    ADD_MEMBER = "add-member"
+    """somebody is put into a team"""
+    REMOVE_MEMBER = "remove-member"
+    """somebody is taken out of a team"""
+
+    @property
+    def ends(self) -> bool:
+        """Whether the entry is to be gone in the end."""
+        return self in (Action.END, Action.GIVE_UP, Action.CHANGE_SECRET)
+
+    @property
+    def of_teams(self) -> bool:
+        """Whether it is about who is in a team, and not about an entry."""
+        return self in (Action.ADD_MEMBER, Action.REMOVE_MEMBER)
+
+
+class OrderState(StrEnum):
+    """Where an order stands."""
+
+    DRAFTED = "drafted"
+    WAITING = "waiting"
+    RUNNING = "running"
+    TOLD = "told"
+    PROVED = "proved"
+    STUCK = "stuck"
+    CANCELLED = "cancelled"
+
+
+class Outcome(StrEnum):
+    """What came of something so far; of what became an order, the state of that order.
+
+    What is `over` needs nobody any more, and of it nothing remains; what is `settled` is over, or somebody has said who
+    sees to it. Of what `rests`, nothing goes on by itself.
+    """
+
+    UNDECIDED = "undecided"
+    TO_COME = "to come"
+    TO_DO = "to do"
+    DRAFTED = "drafted"
+    WAITING = "waiting"
+    RUNNING = "running"
+    TOLD = "told"
+    PROVED = "proved"
+    STUCK = "stuck"
+    CANCELLED = "cancelled"
+    REFUSED = "refused"
+    KEPT = "kept"
+    GONE = "gone"
+    DONE = "done"
+    LEFT_OPEN = "left open"
+
+    @property
+    def over(self) -> bool:
+        return self in (Outcome.KEPT, Outcome.GONE, Outcome.PROVED, Outcome.DONE)
+
+    @property
+    def settled(self) -> bool:
+        return self.over or self is Outcome.LEFT_OPEN
+
+    @property
+    def rests(self) -> bool:
+        return self.settled or self in (Outcome.STUCK, Outcome.CANCELLED, Outcome.REFUSED)
+
+    @property
+    def tone(self) -> Tone:
+        if self in (Outcome.PROVED, Outcome.DONE):
+            return Tone.GOOD
+        if self in (Outcome.STUCK, Outcome.REFUSED):
+            return Tone.BAD
+        return Tone.STAYS if self in (Outcome.KEPT, Outcome.GONE, Outcome.CANCELLED) else Tone.WAITS
+
+
+class Tone(StrEnum):
+    """How something stands, for whoever looks over many of them."""
+
+    GOOD = "good"
+    STAYS = "stays"
+    WAITS = "waits"
+    BAD = "bad"
+
+
+class OfferState(StrEnum):
+    """Where an offer stands."""
+
+    WAITING = "waiting"
+    """held out: the other side has not answered"""
+    TAKEN_UP = "taken-up"
+    DECLINED = "declined"
+    LAPSED = "lapsed"
+    WITHDRAWN = "withdrawn"
+
+
+class RequestState(StrEnum):
+    """Where a request stands."""
+
+    UNCONFIRMED = "unconfirmed"
+    """asked from outside; whoever has the address has not said yet that it was them"""
+    WAITING = "waiting"
+    OFFERED = "offered"
+    """answered by an offer, of all that was asked for or of less"""
+    TURNED_DOWN = "turned-down"
+    WITHDRAWN = "withdrawn"
+    LAPSED = "lapsed"
+
+
+class Choice(StrEnum):
+    """What a reviewer can decide about an item."""
+
+    KEEP = "keep"
+    NARROW = "narrow"
+    END_ON = "end-on"
+    END_NOW = "end-now"
+    PASS_ON = "pass-on"  # noqa: S105 - handing it to somebody else
+
+
+class RoundState(StrEnum):
+    """Where a round is: answers are given, orders are carried out, everything is proved or said to be left open."""
+
+    OPEN = "open"
+    SETTLING = "settling"
+    CLOSED = "closed"
+    CANCELLED = "cancelled"
+
+
+class Unanswered(StrEnum):
+    """What becomes of what nobody answered in time."""
+
+    KEEP = "keep"
+    """it stays, and is flagged"""
+    NARROW = "narrow"
+    """to the level that would do, where one is known; else it stays"""
+    PAUSE = "pause"
+    END = "end"
+
+
+class Reviewers(StrEnum):
+    """Who is asked about an item."""
+
+    NAMED = "named"
+    """the people who are named, in turns"""
+    ADMINISTRATORS = "administrators"
+    """those of them who can let others in on the account"""
+    SPONSOR = "sponsor"
+    """whoever answers for the party; where nobody does, whoever let it in"""
+
+
+class Occasion(StrEnum):
+    """What can open a round besides the calendar."""
+
+    PARTY_LEFT = "party-left"
+    ADMINISTRATOR_ADDED = "administrator-added"
+    PROVIDER_BREACH = "provider-breach"
+    """a provider has reported one; the round is about what lives there"""
