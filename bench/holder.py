@@ -8,8 +8,8 @@ import psycopg
 
 from openlatch.core.model import Circle, Workspace
 from openlatch.local.stack import Stack
-from openlatch.operations import people
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.people import people
 from openlatch.words import Role
 
 __all__ = ["ADDRESS", "PASSWORD", "made"]

@@ -15,8 +15,8 @@ from bench.measure import Pair, growth, line
 from openlatch.core.model import Abilities, Circle, Provider, Reading, Workspace
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.local.stack import Stack
-from openlatch.operations import readings
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.providers import readings
 from openlatch.wiring import Service
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, ReadingState
 

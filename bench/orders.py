@@ -20,8 +20,8 @@ from openlatch.client import Client
 from openlatch.core.model import Circle, Provider, Workspace
 from openlatch.errors import OpenLatchError
 from openlatch.local.stack import Stack
-from openlatch.operations import people
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.people import people
 from openlatch.words import Role
 
 __all__ = ["crash", "orders"]

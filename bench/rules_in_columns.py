@@ -17,7 +17,7 @@ from bench.measure import growth, line, side_by_side
 from openlatch.core.rules.evidence import facts_column
 from openlatch.core.rules.frames import Frames, evaluate_all
 from openlatch.core.rules.tree import Type
-from openlatch.operations.policy_file import BUILT_IN, read
+from openlatch.operations.rules.policy_file import BUILT_IN, read
 
 __all__ = ["memory", "rules_in_columns"]
 

@@ -12,8 +12,8 @@ from bench.holder import made
 from bench.measure import Pair, growth, line
 from openlatch.core.model import Workspace
 from openlatch.local.stack import Stack
-from openlatch.operations import flags
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.rules import flags
 from openlatch.wiring import Service
 
 __all__ = ["after_one_change", "database_to_flags"]

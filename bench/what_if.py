@@ -13,8 +13,8 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
-from openlatch.operations import whatif
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.what_if import proposals
 from openlatch.wire.proposal import ProposalFile
 
 __all__ = ["what_if"]
@@ -46,7 +46,7 @@ def what_if() -> str:
 
             def outcome(file: ProposalFile) -> None:
                 with stack.service.store.transaction(SLUG) as tx:
-                    whatif.outcome(as_service(tx, stack.service.services), file)
+                    proposals.outcome(as_service(tx, stack.service.services), file)
 
             files = {size: _proposal(size) for size in SIZES}
             pairs = {size: side_by_side(lambda size=size: outcome(files[size]), page, ROUNDS) for size in SIZES}

@@ -18,7 +18,7 @@ from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.program import rules_of
 from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.errors import BY_CODE
-from openlatch.operations.policy_file import BUILT_IN, read
+from openlatch.operations.rules.policy_file import BUILT_IN, read
 from openlatch.web.app import description
 from openlatch.wire import feed
 from openlatch.wire.policy import PolicyFile

@@ -33,8 +33,8 @@ from openlatch.core.ids import uuid7
 from openlatch.core.providers.ports import Connector
 from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
+from openlatch.operations.call import Services
 from openlatch.operations.credentials import Passwords, Vault
-from openlatch.operations.gate import Services
 from openlatch.store import Store
 
 if TYPE_CHECKING:

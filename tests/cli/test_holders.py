@@ -10,8 +10,9 @@ from openlatch.client import Client
 from openlatch.core.model import Circle, Workspace
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
-from openlatch.operations import people, requests
-from openlatch.operations.gate import Actor, as_service
+from openlatch.operations.call import Actor, as_service
+from openlatch.operations.letting_in import requests
+from openlatch.operations.people import people
 from openlatch.words import Power, Role, Scope
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal

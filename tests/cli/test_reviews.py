@@ -11,7 +11,7 @@ import vobject
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
-from openlatch.operations import people
+from openlatch.operations.people import people
 from openlatch.wire import messages as wire
 from openlatch.words import Role
 from tests.harness.acts import review

@@ -23,7 +23,7 @@ from openlatch.core.reviews.decisions import (
 )
 from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, compare, scope_said, unanswered
 from openlatch.errors import Invalid
-from openlatch.operations.entries import Wanted
+from openlatch.operations.inventory.entries import Wanted
 from openlatch.words import Action, Choice, Reviewers, Severity, Unanswered
 from tests.factories import NOW, ago
 

@@ -14,7 +14,7 @@ from openlatch.core.rules.policy import Policy
 from openlatch.core.rules.program import compile_policy
 from openlatch.core.rules.risk import CIRCUMSTANCES, MOST, Weights, combined, lines, risk, shares
 from openlatch.core.rules.rows import Concerned, Singly
-from openlatch.operations.policy_file import BUILT_IN, read
+from openlatch.operations.rules.policy_file import BUILT_IN, read
 from openlatch.words import Power, Subject
 from tests.core.rules.inventories import Inventory, inventory
 from tests.core.rules.test_agreement import LIMITS

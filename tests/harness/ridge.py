@@ -30,8 +30,8 @@ from openlatch.core.telling.notices import Letter
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.jobs import announce, deliver, tasks
+from openlatch.operations.call import Call, Services, as_service
 from openlatch.operations.credentials import Passwords
-from openlatch.operations.gate import Call, Services, as_service
 from openlatch.store import Store
 from openlatch.wiring import Service, Settings, wire
 from tests.harness.sealing import seal_all

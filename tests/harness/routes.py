@@ -10,7 +10,7 @@ from functools import cache
 from typing import Any
 
 from openlatch.core.people.roles import OPERATIONS
-from openlatch.operations.gate import GATED
+from openlatch.operations.call import GATED
 from openlatch.web.api import Route
 from openlatch.web.routes import ALL
 from openlatch.words import Role

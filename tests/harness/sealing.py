@@ -5,7 +5,7 @@ from __future__ import annotations
 import time
 
 from openlatch.jobs import tasks
-from openlatch.operations.gate import Services
+from openlatch.operations.call import Services
 from openlatch.store.transaction import Store
 
 __all__ = ["seal_all"]

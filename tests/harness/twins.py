@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
-from openlatch.operations import readings
+from openlatch.operations.providers import readings
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 from tests.harness.ridge import Ridge
 

@@ -7,7 +7,7 @@ import pytest
 from openlatch.client import Client
 from openlatch.errors import Conflict
 from openlatch.jobs import tasks
-from openlatch.operations import hand, imports
+from openlatch.operations.inventory import by_hand, imports
 from tests.harness.ridge import Ridge
 
 LIST = "Account,Who\n" + "\n".join(f"Board {n},Helper {n}" for n in range(7))
@@ -38,7 +38,7 @@ def test_what_cannot_go_on_says_why_and_how_far_it_is(
 ) -> None:
     made = client.start_import(board, LIST.encode()).made
     assert made is not None
-    take, calls = hand.take, []
+    take, calls = by_hand.take, []
 
     def once(*args: object, **more: object) -> object:
         calls.append(args)
@@ -46,7 +46,7 @@ def test_what_cannot_go_on_says_why_and_how_far_it_is(
             raise Conflict("Two accounts have that name now.", next_step="Write the key.")
         return take(*args, **more)  # type: ignore[arg-type]
 
-    monkeypatch.setattr(hand, "take", once)
+    monkeypatch.setattr(by_hand, "take", once)
     tasks.TASKS[imports.TASK](ridge.store, ridge.services, workspace_id=_workspace(ridge), import_id=str(made.id))
     over = client.list_import(made.ref)
     assert (over.state, over.done) == ("failed", 3)

@@ -15,7 +15,7 @@ from openlatch.core.providers.observation import ObservedAccount, ObservedEntry,
 from openlatch.core.providers.ports import Page
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderTrouble
 from openlatch.jobs.read import read
-from openlatch.operations import readings
+from openlatch.operations.providers import readings
 from openlatch.words import Kind, PartyKind, PartyStatus, Power
 from tests.harness.ridge import Ridge
 

@@ -10,8 +10,9 @@ from playwright.sync_api import Page, expect
 from openlatch.core.model import Circle, Workspace
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.local.stack import Stack
-from openlatch.operations import people, requests
-from openlatch.operations.gate import Actor, as_service
+from openlatch.operations.call import Actor, as_service
+from openlatch.operations.letting_in import requests
+from openlatch.operations.people import people
 from openlatch.words import Power, Role, Scope
 from tests.journeys.conftest import faults_of, sign_in
 

@@ -7,7 +7,7 @@ from collections.abc import Iterator
 import pytest
 
 from openlatch.demo.cast import DOMAIN, PASSWORD
-from openlatch.operations import people
+from openlatch.operations.people import people
 from openlatch.words import Role
 from tests.harness.acts import Spares, settle
 from tests.harness.furniture import Furniture

@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from openlatch.client import Client
 from openlatch.core.model import Circle, Workspace
 from openlatch.errors import Invalid
-from openlatch.operations.doors import check_founding, check_person, readable_address
+from openlatch.operations.people.doors import check_founding, check_person, readable_address
 
 GOOD = Workspace(UUID(int=1), "hill-farm", "Hill Farm", "Pacific/Kiritimati", Circle(frozenset({"hillfarm.example"})))
 EDDA: dict[str, str] = {

@@ -9,7 +9,7 @@ import pytest
 
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.errors import Invalid, NotFound
-from openlatch.operations import people
+from openlatch.operations.people import people
 from openlatch.words import Role
 from tests.harness.acts import Spares
 from tests.harness.furniture import Furniture

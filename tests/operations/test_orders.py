@@ -18,7 +18,7 @@ from openlatch.demo.cast import PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotConfirmed, OpenLatchError
 from openlatch.jobs.carry_out import carry_out
-from openlatch.operations import links
+from openlatch.operations.telling import links
 from openlatch.wire import messages as wire
 from openlatch.wire.receipt import check
 from tests.harness.acts import Desk, events, settle

@@ -13,9 +13,10 @@ from openlatch.core.inventory.imports import read_rows
 from openlatch.demo.cast import DOMAIN
 from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed
-from openlatch.operations import flags, hand
-from openlatch.operations.findings import MOST_ROWS
-from openlatch.operations.gate import Call, as_service
+from openlatch.operations.call import Call, as_service
+from openlatch.operations.inventory import by_hand
+from openlatch.operations.rules import flags
+from openlatch.operations.rules.evaluation import MOST_ROWS
 from openlatch.wire import messages as wire
 from tests.harness.acts import events
 from tests.harness.ridge import Ridge
@@ -197,7 +198,7 @@ def test_a_change_that_is_too_large_for_its_transaction_is_evaluated_by_a_job_ri
     with ridge.call() as call:
         at = call.tx.providers.find(board)
         seen = read_rows(list(enumerate(table, 1)), zone="UTC", provider=board, now=call.now).observation
-        assert len(hand.take(call, at, seen, "a list", by="Maren Ashdown").new_entries) == many
+        assert len(by_hand.take(call, at, seen, "a list", by="Maren Ashdown").new_entries) == many
     assert client.summary(provider=board, rule="unused-past-limit").entries == 0
     ridge.drain()
     assert client.summary(provider=board, rule="unused-past-limit").entries == many

@@ -15,8 +15,10 @@ from hypothesis import strategies as st
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, NotFound
-from openlatch.operations import flags, readings, sameness
-from openlatch.operations.gate import Actor, Call
+from openlatch.operations.call import Actor, Call
+from openlatch.operations.inventory import sameness
+from openlatch.operations.providers import readings
+from openlatch.operations.rules import flags
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, Scope
 from tests.harness.ridge import Ridge
 

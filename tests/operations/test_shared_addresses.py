@@ -8,7 +8,7 @@ import pytest
 
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.errors import Invalid
-from openlatch.operations import readings
+from openlatch.operations.providers import readings
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome
 from tests.harness.acts import Spares
 from tests.harness.furniture import Furniture

@@ -11,7 +11,7 @@ import pytest
 from openlatch.core.providers.observation import Observation, ObservedMembership, ObservedParty
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict, Invalid
-from openlatch.operations import readings
+from openlatch.operations.providers import readings
 from openlatch.wire import messages as wire
 from openlatch.wire.receipt import check
 from openlatch.words import PartyKind, ReadingOutcome

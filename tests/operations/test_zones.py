@@ -16,8 +16,8 @@ from openlatch.client import Client
 from openlatch.core.model import Circle, Workspace
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.errors import Invalid
-from openlatch.operations import people
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.people import people
 from openlatch.words import Role
 from tests.harness.acts import settle
 from tests.harness.ridge import Ridge

@@ -15,9 +15,13 @@ import pytest
 
 from openlatch.core.ids import uuid7
 from openlatch.core.model import Circle, Person, Workspace
-from openlatch.operations import hand, notices, people, providers, reviews, rounds, settling
-from openlatch.operations.gate import Actor, Call, as_service
-from openlatch.operations.reviews import Draft
+from openlatch.operations.call import Actor, Call, as_service
+from openlatch.operations.inventory import by_hand
+from openlatch.operations.people import people
+from openlatch.operations.providers import providers
+from openlatch.operations.reviews import plans, rounds, settle
+from openlatch.operations.reviews.plans import Draft
+from openlatch.operations.telling import notices
 from openlatch.words import Role, Scope
 from tests.harness.ridge import Ridge
 from tests.harness.sealing import seal_all
@@ -60,9 +64,9 @@ class Holder:
         """What the worker does every few seconds."""
         self.sealed()
         with self.as_() as call:
-            reviews.open_due(call)
+            plans.open_due(call)
         with self.as_() as call:
-            settling.go_on(call)
+            settle.go_on(call)
 
     def keep(self, party: str, account: str = "Newsletter", **more: str) -> UUID:
         fields = {
@@ -70,12 +74,12 @@ class Holder:
             "kind": "delegate", "level": "writer", "powers": "view; edit",
         }  # fmt: skip
         with self.as_("maren") as call:
-            return hand.keep(call, "Members' Letter", fields | more).listed.entry.id
+            return by_hand.keep(call, "Members' Letter", fields | more).listed.entry.id
 
     def plan(self, name: str, recurs: str = "", **more: Any) -> None:
         values: dict[str, Any] = {"where": {}, "named": ("ines@kestrelridge.example",), "begins": BEGIN}
         with self.as_("maren") as call:
-            reviews.create(call, Draft(name, **{**values, "recurs": recurs, **more}))
+            plans.create(call, Draft(name, **{**values, "recurs": recurs, **more}))
         self.now += timedelta(seconds=1)
 
     def rounds(self, name: str) -> list[rounds.RoundSight]:

@@ -14,22 +14,15 @@ import pytest
 from openlatch.core.model import Person, Workspace
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, OpenLatchError, ProviderDown
 from openlatch.jobs.announce import announce
-from openlatch.operations import (
-    adoption,
-    answering,
-    arrivals,
-    carrying,
-    links,
-    offers,
-    orders,
-    policies,
-    requests,
-    secrets,
-    webhooks,
-)  # fmt: skip
-from openlatch.operations.answering import Answer, Registration
-from openlatch.operations.offer_terms import PartWish, Wish, terms
-from openlatch.operations.offers import OfferSight
+from openlatch.operations.inventory import secrets
+from openlatch.operations.letting_in import answers, fulfil, offers, requests
+from openlatch.operations.letting_in.answers import Answer, Registration
+from openlatch.operations.letting_in.offers import OfferSight
+from openlatch.operations.letting_in.terms import PartWish, Wish, terms
+from openlatch.operations.orders import orders
+from openlatch.operations.rules import adoption, policies
+from openlatch.operations.taking_back import carrying
+from openlatch.operations.telling import links, webhooks
 from openlatch.wire.webhooks import is_genuine
 from openlatch.words import Action, EndReason, Kind, OfferState, OrderState, Power, RequestState, State
 from tests.store.conftest import Holder
@@ -74,10 +67,10 @@ def link_to(holder: Holder, address: str) -> str:
 
 def answer(
     holder: Holder, link: str, said: Answer, visitor: str | Person | None = None
-) -> tuple[answering.Question, Person | None]:
+) -> tuple[answers.Question, Person | None]:
     with holder.as_() as call:
         person = holder.people[visitor] if isinstance(visitor, str) else visitor
-        return answering.answer(call, link, said, {}, person)
+        return answers.answer(call, link, said, {}, person)
 
 
 def carry_out(holder: Holder, sight: OfferSight) -> None:
@@ -110,7 +103,7 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
     )  # fmt: skip
     link = link_to(letters, AMARA)
     with letters.as_() as call:
-        asked = answering.look(call, link)
+        asked = answers.look(call, link)
     assert (asked.needs, asked.trouble, asked.text) == (
         "register", "", (f"{AMARA} can view and edit on Newsletter until the end of 31 December 2027.",),
     )  # fmt: skip
@@ -149,7 +142,7 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
     with letters.as_() as call:
         for altered in (first[:-1] + ("A" if first[-1] != "A" else "B"), first.replace(".", "", 1), "x", first + "."):
             with pytest.raises(NotFound):
-                answering.look(call, altered)
+                answers.look(call, altered)
     changed = wish(ORLA, WRITER, until=date(2027, 11, 30))
     with letters.as_("maren") as call:
         digest = terms(call, changed, {}, but=made.offer.id).digest
@@ -171,9 +164,9 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
     with pytest.raises(Conflict, match="lapsed"):
         answer(letters, third, Answer(agrees=False))
     with letters.as_() as call:
-        assert arrivals.lapse(call) == 1
+        assert fulfil.lapse(call) == 1
     with letters.as_() as call:
-        assert arrivals.lapse(call) == 0
+        assert fulfil.lapse(call) == 0
     found, entries = entry_of(letters, made)
     assert found.state is OfferState.LAPSED
     assert [one.end_reason for one in entries] == [EndReason.LAPSED]
@@ -300,11 +293,11 @@ def test_a_power_that_ends_early_is_narrowed_away_on_its_day_and_once(letters: H
         taken = offers.sight(call, call.tx.offers.find(made.offer.ref))
     carry_out(letters, taken)
     with letters.as_() as call:
-        assert arrivals.go_on(call) == 0
+        assert fulfil.go_on(call) == 0
     letters.now += timedelta(days=21)
     for ordered in (1, 0):
         with letters.as_() as call:
-            assert arrivals.go_on(call) == ordered
+            assert fulfil.go_on(call) == ordered
     with letters.as_("maren") as call:
         (narrowing,) = [one.order for one in orders.browse(call, "running,waiting", "", 10, None).items]
         assert narrowing.action == Action.NARROW

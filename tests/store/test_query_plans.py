@@ -22,8 +22,8 @@ from openlatch.core.providers.observation import (
     ObservedMembership,
     ObservedParty,
 )
-from openlatch.operations import readings
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.providers import readings
 from openlatch.words import Kind, PartyKind, Power, ReadingOutcome, ReadingState
 from tests.harness.ridge import Ridge
 

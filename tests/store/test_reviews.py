@@ -14,9 +14,12 @@ import pytest
 
 from openlatch.core.telling.notices import Letter
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, ProviderDown, ProviderRefused
-from openlatch.operations import calendars, hand, notices, providers, reviews, rounds
-from openlatch.operations.gate import Call
-from openlatch.operations.rounds import Said
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import by_hand
+from openlatch.operations.providers import providers
+from openlatch.operations.reviews import calendars, plans, rounds
+from openlatch.operations.reviews.rounds import Said
+from openlatch.operations.telling import notices
 from openlatch.words import Choice, Occasion, Reviewers, RoundState, Telling, Unanswered
 from tests.store.conftest import BEGIN, END, LONDON, Holder
 
@@ -45,7 +48,7 @@ def test_a_year_of_reviews_opens_each_round_once_with_two_schedulers_and_restart
 
     def scheduler(_: int) -> None:
         with holder.as_() as call:
-            reviews.open_due(call)
+            plans.open_due(call)
 
     end = datetime.combine(END, time(0), LONDON)
     with ThreadPoolExecutor(2) as pool:
@@ -102,7 +105,7 @@ def test_a_decision_is_refused_to_whoever_may_not_and_where_somebody_else_was_fi
     orla = holder.keep("Orla Finch")
     holder.plan("Who writes", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=1")
     with holder.as_("maren") as call:
-        opened = reviews.open_now(call, "Who writes").round
+        opened = plans.open_now(call, "Who writes").round
         places = {one.item.entry_id: one for one in rounds.items(call, opened.ref, mine=False, outcome="")}
     own = next(one for one in places.values() if one.item.entry_id != orla)
     assert own.reviewer is None or own.reviewer.name != "Ines"
@@ -122,7 +125,7 @@ def test_a_decision_is_refused_to_whoever_may_not_and_where_somebody_else_was_fi
     with pytest.raises(Invalid, match="over already"):
         decide("maren", place, Said(Choice.END_ON, until=BEGIN - timedelta(days=3)))
     with holder.as_("maren") as call:
-        hand.gone(call, str(orla), "They told us")
+        by_hand.gone(call, str(orla), "They told us")
     with pytest.raises(Conflict, match="has ended meanwhile"):
         decide("maren", place)
     with pytest.raises(Conflict, match="not decided yet"), holder.as_("maren") as call:
@@ -141,8 +144,8 @@ def test_a_round_over_nothing_is_closed_at_once_and_one_that_rests_is_not_due(ho
     holder.plan("Something", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=1", answer_days=5)
     holder.keep("Orla Finch")
     with holder.as_("maren") as call:
-        assert reviews.open_now(call, "Nothing").round.state is RoundState.CLOSED
-        opened = reviews.open_now(call, "Something").round
+        assert plans.open_now(call, "Nothing").round.state is RoundState.CLOSED
+        opened = plans.open_now(call, "Something").round
         rounds.pause(call, opened.ref, paused=True)
     holder.now += timedelta(days=30)
     holder.tick()
@@ -181,7 +184,7 @@ def test_items_are_split_by_account_and_pass_from_whoever_leaves(holder: Holder)
             holder.keep(name, account)
     holder.plan("Who writes", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=1")
     with holder.as_("maren") as call:
-        opened = reviews.open_now(call, "Who writes").round
+        opened = plans.open_now(call, "Who writes").round
         rounds.assign(call, opened.ref, range(1, 5), ["ines@kestrelridge.example", "tobias@kestrelridge.example"])
         items = rounds.items(call, opened.ref, mine=False, outcome="")
     asked = {(one.item.account_id, one.reviewer.name if one.reviewer else "") for one in items}
@@ -211,7 +214,7 @@ def test_a_review_that_makes_no_sense_is_refused_and_stores_nothing(
     with pytest.raises(Exception, match=says):
         holder.plan("A review", **{"recurs": "FREQ=DAILY", **draft})
     with holder.as_("maren") as call:
-        assert reviews.browse(call) == ()
+        assert plans.browse(call) == ()
 
 
 # Letters
@@ -261,12 +264,12 @@ def test_a_letter_stays_the_same_letter_until_it_is_sent_and_is_given_up_only_wh
     with holder.as_("ines") as call:
         notices.choose(call, Telling.DAILY)
     with holder.as_("maren") as call:
-        reviews.open_now(call, "Who writes")
+        plans.open_now(call, "Who writes")
     post = Post()
     deliver(holder, post)
     assert post.sent == []  # Ines is told once a day
     with holder.as_("maren") as call:
-        reviews.open_now(call, "Who edits")
+        plans.open_now(call, "Who edits")
     holder.now += timedelta(days=1)
     deliver(holder, post, crash=True)
     deliver(holder, post)
@@ -293,7 +296,7 @@ def test_a_calendar_is_read_by_its_secret_address_alone_and_holds_what_concerns_
     holder.keep("Ines", addresses="ines@kestrelridge.example", ends_at="2027-11-30")
     holder.plan("Who writes", "FREQ=MONTHLY;BYDAY=1MO")
     with holder.as_("maren") as call:
-        reviews.open_now(call, "Who writes")
+        plans.open_now(call, "Who writes")
     titles: dict[str, list[str]] = {}
     make: Callable[[Call], str] = calendars.make
     for who in ("maren", "ines"):
@@ -315,7 +318,7 @@ def test_a_review_of_what_is_not_there_any_more_says_so_and_holds_up_no_other(ho
     holder.plan("The archive", "FREQ=MONTHLY;BYMONTHDAY=2", where={"account": "Archive"})
     holder.plan("Everything", "FREQ=MONTHLY;BYMONTHDAY=2")
     with holder.as_("maren") as call:
-        opened = reviews.open_now(call, "The archive").round
+        opened = plans.open_now(call, "The archive").round
         rounds.decide(call, opened.ref, [1], Said(Choice.KEEP, "Still needed"), {})
     with holder.as_() as call:
         account, _ = call.tx.accounts.find("Archive")
@@ -326,7 +329,7 @@ def test_a_review_of_what_is_not_there_any_more_says_so_and_holds_up_no_other(ho
     assert len(holder.rounds("Everything")) == 1
     assert "names something that is not there any more" in holder.told("maren")[0]
     with holder.as_("maren") as call:
-        says = {sight.plan.name: sight.says for sight in reviews.browse(call)}
+        says = {sight.plan.name: sight.says for sight in plans.browse(call)}
         assert "not there any more" in says["The archive"]
         done = rounds.finish(call, opened.ref)
     assert done.round.state is RoundState.CLOSED

@@ -10,9 +10,10 @@ import pytest
 from openlatch.core.hours import end_of
 from openlatch.core.orders.orders import Order
 from openlatch.errors import Conflict, NotFound
-from openlatch.operations import links, telling
-from openlatch.operations.gate import Call
-from openlatch.operations.orders import seen_with
+from openlatch.operations.call import Call
+from openlatch.operations.orders.orders import seen_with
+from openlatch.operations.taking_back import order_news
+from openlatch.operations.telling import alerts, links
 from openlatch.words import OrderState
 from tests.store.conftest import Holder
 
@@ -26,7 +27,7 @@ def test_both_sides_are_told_a_week_and_a_day_before_access_ends_and_each_once(h
         holder.now = ends - timedelta(days=days)
         for _ in range(2):
             with holder.as_() as call:
-                telling.ending(call)
+                alerts.ending(call)
         assert len(holder.told("ines")) == number, days
         # What was given for less than a week is not announced a week before.
         assert [title for title in holder.told("maren") if title.startswith("Ines")] == holder.told("maren")
@@ -72,7 +73,7 @@ def test_whoever_gives_up_or_declines_is_told_and_so_is_the_holder_in_the_words_
             order = Order(
                 uuid4(), entry_id, action, OrderState.PROVED, {}, (), "", "Maren", holder.now, "key", receipt={}
             )
-            telling.proved(call, [seen_with(order, listed)])
+            order_news.proved(call, [seen_with(order, listed)])
         holder.now += timedelta(seconds=1)
     assert holder.told("maren") == [
         "Ines has declined the offer of access to Archive at Members' Letter",

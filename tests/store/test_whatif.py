@@ -5,8 +5,8 @@ from __future__ import annotations
 import pytest
 
 from openlatch.errors import Invalid
-from openlatch.operations import findings, policies
-from openlatch.operations.whatif import checked, outcome
+from openlatch.operations.rules import evaluation, policies
+from openlatch.operations.what_if.proposals import checked, outcome
 from tests.store.conftest import Holder
 
 
@@ -15,7 +15,7 @@ def test_a_policy_is_never_tried_on_some_of_the_inventory_only(holder: Holder, m
         text = policies.latest(call).text
         file = checked({"proposal": 1, "title": "Another", "changes": [{"do": "policy", "text": text}]})
         assert outcome(call, file)["policy"] == [], "the policy in force, once more, changes nothing"
-        monkeypatch.setattr(findings, "MOST_ROWS", call.tx.facts.count() - 1)
+        monkeypatch.setattr(evaluation, "MOST_ROWS", call.tx.facts.count() - 1)
         with pytest.raises(Invalid, match="there are more") as refused:
             outcome(call, file)
     assert "openlatch policy try" in refused.value.next_step

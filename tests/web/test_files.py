@@ -21,7 +21,7 @@ from openlatch.core.inventory.sheets import Form
 from openlatch.core.powers import ORDER, in_order
 from openlatch.core.record.secrecy import holds_secret
 from openlatch.errors import Malformed
-from openlatch.operations.entries import Sight
+from openlatch.operations.inventory.entries import Sight
 from openlatch.store.entries import Listed
 from openlatch.web import render
 from openlatch.web.files import FORMATS

@@ -24,8 +24,8 @@ from openlatch.client import Client
 from openlatch.core.model import Workspace
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
-from openlatch.operations import people
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.people import people
 from openlatch.web.app import description
 from openlatch.wire import messages as wire
 from openlatch.words import Role

@@ -10,8 +10,8 @@ from sqlalchemy import event
 from openlatch.client import Client
 from openlatch.core.inventory.reconcile import Identifier
 from openlatch.core.model import Party
-from openlatch.operations import people
 from openlatch.operations.credentials import Bearer
+from openlatch.operations.people import people
 from openlatch.store.bulk import MANY
 from openlatch.wire import messages as wire
 from openlatch.words import PartyKind

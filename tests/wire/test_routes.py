@@ -14,8 +14,8 @@ from openlatch.client import Client
 from openlatch.core.model import Workspace
 from openlatch.core.people.roles import OPERATIONS
 from openlatch.demo.cast import DOMAIN, PASSWORD
-from openlatch.operations import people
-from openlatch.operations.gate import as_service
+from openlatch.operations.call import as_service
+from openlatch.operations.people import people
 from openlatch.web.api import Route
 from openlatch.words import Role, Scope
 from tests.harness.acts import problem

@@ -16,10 +16,10 @@ from gunicorn.app.base import BaseApplication
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import reports_errors
 from openlatch.core.model import Circle, Workspace
-from openlatch.operations import people
+from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
-from openlatch.operations.doors import check_founding
-from openlatch.operations.gate import as_service
+from openlatch.operations.people import people
+from openlatch.operations.people.doors import check_founding
 from openlatch.web.app import description
 from openlatch.wiring import Service, log_to_output, settings, wire
 from openlatch.words import Role

@@ -5,7 +5,7 @@ from __future__ import annotations
 from datetime import date, timedelta
 
 from openlatch.demo.cast import DOMAIN
-from openlatch.operations.policy_file import BUILT_IN
+from openlatch.operations.rules.policy_file import BUILT_IN
 
 __all__ = ["policy"]
 

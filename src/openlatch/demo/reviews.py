@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from openlatch.demo.cast import DOMAIN
-from openlatch.operations.reviews import Draft
+from openlatch.operations.reviews.plans import Draft
 from openlatch.words import Occasion, Reviewers, Unanswered
 
 __all__ = ["FIRST", "REVIEWS"]

@@ -11,8 +11,14 @@ from openlatch.demo import kept
 from openlatch.demo.cast import DOMAIN, PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
 from openlatch.demo.policy import policy
 from openlatch.demo.reviews import REVIEWS
-from openlatch.operations import adoption, flags, hand, people, providers, requests, reviews, webhooks
-from openlatch.operations.gate import SERVICE, Actor, Call, Services
+from openlatch.operations.call import SERVICE, Actor, Call, Services
+from openlatch.operations.inventory import by_hand
+from openlatch.operations.letting_in import requests
+from openlatch.operations.people import people
+from openlatch.operations.providers import providers
+from openlatch.operations.reviews import plans
+from openlatch.operations.rules import adoption, flags
+from openlatch.operations.telling import webhooks
 from openlatch.store import Store
 from openlatch.store.words import Correction
 from openlatch.words import Power, RequestState, Role, Scope
@@ -56,7 +62,7 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...], bell: s
         adoption.adopt(owner, policy(now.date()), "What the accounts committee agreed on.", 0)
         _keep(owner)
         for draft in REVIEWS:
-            reviews.create(owner, draft)
+            plans.create(owner, draft)
         if bell:
             webhooks.add(owner, bell, ("offer", "request"))
         _ask(owner, {person.name: person for person in added}["Orla Finch"])
@@ -85,7 +91,7 @@ def _keep(owner: Call) -> None:
     for name in kept.PROVIDERS:
         providers.add(owner, name, BY_HAND, {}, "", 15, 60, 30, 90)
     for one in kept.ENTRIES:
-        sight = hand.keep(owner, one.provider, one.fields)
+        sight = by_hand.keep(owner, one.provider, one.fields)
         owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=one.vouched))
         if one.unanswered:
             asked = owner.now - timedelta(days=one.unanswered)

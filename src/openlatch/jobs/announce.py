@@ -8,8 +8,8 @@ import structlog
 
 from openlatch.core.providers.ports import Herald
 from openlatch.errors import ProviderTrouble
-from openlatch.operations import webhooks
-from openlatch.operations.gate import Services, as_service
+from openlatch.operations.call import Services, as_service
+from openlatch.operations.telling import webhooks
 from openlatch.store import Store
 
 __all__ = ["announce"]

@@ -16,9 +16,9 @@ import structlog
 from openlatch.core.providers.observation import Observation, complaints, resolved
 from openlatch.core.providers.ports import Answer, Change, Connector
 from openlatch.errors import OpenLatchError, ProviderDown, ProviderTrouble
-from openlatch.operations import carrying
-from openlatch.operations.carrying import Work
-from openlatch.operations.gate import Services, as_service
+from openlatch.operations.call import Services, as_service
+from openlatch.operations.taking_back import carrying
+from openlatch.operations.taking_back.carrying import Work
 from openlatch.store import Store
 from openlatch.words import Action
 

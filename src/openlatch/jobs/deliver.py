@@ -5,8 +5,8 @@ from __future__ import annotations
 import structlog
 
 from openlatch.errors import ProviderDown, ProviderTrouble
-from openlatch.operations import notices
-from openlatch.operations.gate import Services, as_service
+from openlatch.operations.call import Services, as_service
+from openlatch.operations.telling import notices
 from openlatch.store import Store
 
 __all__ = ["deliver"]

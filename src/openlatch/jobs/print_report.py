@@ -7,8 +7,8 @@ from uuid import UUID
 import structlog
 
 from openlatch import printing
-from openlatch.operations import prints
-from openlatch.operations.gate import Services, as_service
+from openlatch.operations.call import Services, as_service
+from openlatch.operations.reviews import prints
 from openlatch.store import Store
 
 __all__ = ["print_report"]

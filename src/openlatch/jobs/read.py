@@ -12,8 +12,8 @@ from openlatch.core.model import Abilities, Reading
 from openlatch.core.providers.observation import Observation
 from openlatch.core.providers.ports import Page
 from openlatch.errors import Changed, ProviderDown, ProviderRefused, ProviderTrouble
-from openlatch.operations import readings
-from openlatch.operations.gate import Services, as_service
+from openlatch.operations.call import Services, as_service
+from openlatch.operations.providers import readings
 from openlatch.store import Store
 from openlatch.words import ReadingOutcome
 

@@ -5,8 +5,8 @@ from __future__ import annotations
 from uuid import UUID
 
 from openlatch.errors import Changed, OpenLatchError
-from openlatch.operations import imports
-from openlatch.operations.gate import Services, as_service
+from openlatch.operations.call import Services, as_service
+from openlatch.operations.inventory import imports
 from openlatch.store import Store
 
 __all__ = ["take_in"]

@@ -22,27 +22,19 @@ from openlatch.jobs.deliver import deliver
 from openlatch.jobs.print_report import print_report
 from openlatch.jobs.read import read
 from openlatch.jobs.take_in import take_in
-from openlatch.operations import (
-    arrivals,
-    batches,
-    doings,
-    flags,
-    imports,
-    leavers,
-    log,
-    notices,
-    order_jobs,
-    orders,
-    people,
-    prints,
-    readings,
-    requests,
-    reviews,
-    settling,
-    telling,
-    whatif,
-)
-from openlatch.operations.gate import Services, as_service
+from openlatch.operations import order_jobs
+from openlatch.operations.call import Services, as_service
+from openlatch.operations.inventory import imports
+from openlatch.operations.letting_in import fulfil, requests
+from openlatch.operations.orders import orders
+from openlatch.operations.people import people
+from openlatch.operations.providers import doings, readings
+from openlatch.operations.record import log
+from openlatch.operations.reviews import plans, prints, settle
+from openlatch.operations.rules import flags
+from openlatch.operations.taking_back import batches, leavers
+from openlatch.operations.telling import alerts, notices
+from openlatch.operations.what_if import proposals
 from openlatch.store import Store
 
 if TYPE_CHECKING:
@@ -130,7 +122,7 @@ def _print(store: Store, services: Services, workspace_id: str, print_id: str) -
 
 def _work_out(store: Store, services: Services, workspace_id: str, proposal_id: str, number: int) -> None:
     with store.transaction(UUID(workspace_id)) as tx:
-        whatif.run(as_service(tx, services), UUID(proposal_id), number)
+        proposals.run(as_service(tx, services), UUID(proposal_id), number)
 
 
 TASKS: Mapping[str, Callable[..., None]] = {
@@ -142,7 +134,7 @@ TASKS: Mapping[str, Callable[..., None]] = {
     batches.TASK: _advance,
     imports.TASK: _take_in,
     prints.TASK: _print,
-    whatif.TASK: _work_out,
+    proposals.TASK: _work_out,
 }
 """What can be queued, by name."""
 
@@ -158,16 +150,16 @@ def open_rounds(store: Store, services: Services) -> None:
     """Open the rounds of reviews that are due, and take those that are open as far as they go now."""
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
-            reviews.open_due(as_service(tx, services))
+            plans.open_due(as_service(tx, services))
         with store.transaction(workspace.id) as tx:
-            settling.go_on(as_service(tx, services))
+            settle.go_on(as_service(tx, services))
 
 
 def tell_of_ends(store: Store, services: Services) -> None:
     """Tell both sides of access that ends soon."""
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
-            telling.ending(as_service(tx, services))
+            alerts.ending(as_service(tx, services))
 
 
 def see_to_offers(store: Store, services: Services) -> None:
@@ -175,8 +167,8 @@ def see_to_offers(store: Store, services: Services) -> None:
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
             call = as_service(tx, services)
-            arrivals.lapse(call)
-            arrivals.go_on(call)
+            fulfil.lapse(call)
+            fulfil.go_on(call)
             requests.lapse(call)
 
 

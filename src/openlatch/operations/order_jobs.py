@@ -5,7 +5,7 @@ from __future__ import annotations
 from uuid import UUID
 
 from openlatch.core.orders.orders import Order
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
 
 __all__ = ["TASK", "TOGETHER", "WAKE", "queue", "wake"]
 

@@ -25,10 +25,11 @@ from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from openlatch.errors import Busy, Conflict, Invalid, Malformed, NotAllowed, NotFound, NotSignedIn, OpenLatchError
-from openlatch.operations import lookups, people
+from openlatch.operations.call import Actor, Call, Services
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.gate import Actor, Call, Services
-from openlatch.operations.lookups import Lookup
+from openlatch.operations.inventory import lookups
+from openlatch.operations.inventory.lookups import Lookup
+from openlatch.operations.people import people
 from openlatch.store import Store, Transaction
 from openlatch.store.replies import Reply
 from openlatch.wire import messages as wire

@@ -6,7 +6,7 @@ from datetime import datetime, timedelta
 from typing import TYPE_CHECKING
 
 from openlatch.deferred import deferred
-from openlatch.operations.calendars import Calendar
+from openlatch.operations.reviews.calendars import Calendar
 
 if TYPE_CHECKING:
     import icalendar

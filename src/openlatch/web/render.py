@@ -17,16 +17,16 @@ from openlatch.core.record.events import SAID, detail
 from openlatch.core.reviews.plans import LeftOpen
 from openlatch.core.rules.advise import Advice
 from openlatch.core.rules.catalogue import Field
-from openlatch.operations.entries import Sight
-from openlatch.operations.flags import FlagSight
-from openlatch.operations.levels import WordSight
-from openlatch.operations.orders import OrderSight, PlanSight, asked, seen_with
-from openlatch.operations.parties import AppSight, CutSight, ReachSight
-from openlatch.operations.people import SignedIn
-from openlatch.operations.policies import RuleSight, Trial
-from openlatch.operations.providers import ProviderSight
-from openlatch.operations.risks import RiskSight
-from openlatch.operations.waiting import Waiting
+from openlatch.operations.inventory.entries import Sight
+from openlatch.operations.inventory.parties import AppSight, CutSight, ReachSight
+from openlatch.operations.orders.orders import OrderSight, PlanSight, asked, seen_with
+from openlatch.operations.people.people import SignedIn
+from openlatch.operations.providers.levels import WordSight
+from openlatch.operations.providers.providers import ProviderSight
+from openlatch.operations.reviews.waiting import Waiting
+from openlatch.operations.rules.flags import FlagSight
+from openlatch.operations.rules.policies import RuleSight, Trial
+from openlatch.operations.rules.risks import RiskSight
 from openlatch.store.activity import Done
 from openlatch.store.entries import Listed
 from openlatch.store.events import LoggedEvent

@@ -6,9 +6,9 @@ from typing import Any
 
 from openlatch.core.model import Entry
 from openlatch.core.taking_back.leaver import Phase
-from openlatch.operations.batches import BatchSight
-from openlatch.operations.leavers import LeaverPlan
-from openlatch.operations.together import Foresight, Named
+from openlatch.operations.taking_back.batches import BatchSight
+from openlatch.operations.taking_back.leavers import LeaverPlan
+from openlatch.operations.taking_back.together import Foresight, Named
 from openlatch.store.batches import BatchItem
 from openlatch.store.entries import Listed
 from openlatch.web import render

@@ -10,7 +10,7 @@ from openlatch.core.inventory.import_rows import FIELDS, Complaint
 from openlatch.core.inventory.imports import shown
 from openlatch.core.inventory.sheets import Form
 from openlatch.errors import Invalid
-from openlatch.operations.imports import ImportSight
+from openlatch.operations.inventory.imports import ImportSight
 from openlatch.store.imports import Import
 from openlatch.wire import messages as wire
 from openlatch.wire.messages.base import mistakes

@@ -8,9 +8,9 @@ from openlatch.core.letting_in.offers import TABLE, Part
 from openlatch.core.orders.orders import Order
 from openlatch.core.orders.remarks import Remark
 from openlatch.core.rules.tasks import Fit, Task
-from openlatch.operations.consent import Question
-from openlatch.operations.offer_terms import PartSight, Terms
-from openlatch.operations.offers import OfferSight
+from openlatch.operations.letting_in.consent import Question
+from openlatch.operations.letting_in.offers import OfferSight
+from openlatch.operations.letting_in.terms import PartSight, Terms
 from openlatch.wire import messages as wire
 
 __all__ = ["fit", "offer", "question", "task", "terms"]

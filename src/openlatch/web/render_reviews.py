@@ -9,9 +9,9 @@ from uuid import UUID
 from openlatch.core.model import Person
 from openlatch.core.reviews.decisions import Decision, Facts, choices
 from openlatch.core.reviews.plans import Comparison
-from openlatch.operations.entries import Sight
-from openlatch.operations.reviews import ReviewSight
-from openlatch.operations.rounds import ItemSight, RoundSight
+from openlatch.operations.inventory.entries import Sight
+from openlatch.operations.reviews.plans import ReviewSight
+from openlatch.operations.reviews.rounds import ItemSight, RoundSight
 from openlatch.web import render
 from openlatch.wire import messages as wire
 

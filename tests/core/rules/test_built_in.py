@@ -11,7 +11,7 @@ from openlatch.core.rules.catalogue import COLUMNS
 from openlatch.core.rules.check import EPOCH, micros
 from openlatch.core.rules.rows import Concerned, Singly
 from openlatch.core.rules.tree import Type
-from openlatch.operations.policy_file import BUILT_IN, read
+from openlatch.operations.rules.policy_file import BUILT_IN, read
 from openlatch.words import Power, Subject
 from tests.core.rules.inventories import Inventory
 from tests.factories import NOW, ago

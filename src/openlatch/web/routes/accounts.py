@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from openlatch.operations import accounts, risks
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import accounts
+from openlatch.operations.rules import risks
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from openlatch.operations import activity
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import activity
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire

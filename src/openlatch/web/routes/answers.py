@@ -3,8 +3,11 @@
 from __future__ import annotations
 
 from openlatch.errors import NotSignedIn
-from openlatch.operations import answering, links, lookups, people
-from openlatch.operations.gate import SERVICE, Actor, Call
+from openlatch.operations.call import SERVICE, Actor, Call
+from openlatch.operations.inventory import lookups
+from openlatch.operations.letting_in import answers
+from openlatch.operations.people import people
+from openlatch.operations.telling import links
 from openlatch.web import render_offers as render
 from openlatch.web.api import Answer, Routes, backend, bearer
 from openlatch.wire import messages as wire
@@ -21,7 +24,7 @@ def look_at_link(link: str) -> wire.Question:
     at = backend()
     with at.store.transaction(links.workspace_in(link)) as tx:
         call = Call(tx, at.services, SERVICE, at.services.clock())
-        return render.question(answering.look(call, link), tx.workspace)
+        return render.question(answers.look(call, link), tx.workspace)
 
 
 @routes.route("POST", "/answers/<link>", body=wire.AnswerWish, returns=wire.Question, public=True)
@@ -29,16 +32,16 @@ def answer_link(link: str, body: wire.AnswerWish) -> Answer:
     """Answer a link, once; whoever registers with it is signed in from then on."""
     at, workspace = backend(), links.workspace_in(link)
     wanted = body.register_as
-    registration = answering.Registration(wanted.name, wanted.password) if wanted is not None else None
-    answer = answering.Answer(body.agrees, body.later, body.reason, registration)
+    registration = answers.Registration(wanted.name, wanted.password) if wanted is not None else None
+    answer = answers.Answer(body.agrees, body.later, body.reason, registration)
     with at.store.transaction(workspace) as tx:
-        asked = answering.lookups(Call(tx, at.services, SERVICE, at.services.clock()), link, answer)
+        asked = answers.lookups(Call(tx, at.services, SERVICE, at.services.clock()), link, answer)
     findings = lookups.ask(asked)
     with at.store.transaction(workspace) as tx:
         call = Call(tx, at.services, SERVICE, at.services.clock())
         visitor = _visitor(call)
         call = Call(tx, at.services, visitor or SERVICE, call.now)
-        question, registered = answering.answer(call, link, answer, findings, visitor.person if visitor else None)
+        question, registered = answers.answer(call, link, answer, findings, visitor.person if visitor else None)
         cookie = str(people.open_session(call, registered)) if registered is not None else None
         return Answer(render.question(question, tx.workspace), cookie=cookie)
 

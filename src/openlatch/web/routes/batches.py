@@ -4,10 +4,11 @@ from __future__ import annotations
 
 from dataclasses import asdict
 
-from openlatch.operations import batches, leavers, reports
-from openlatch.operations.entries import Wanted
-from openlatch.operations.gate import Call
-from openlatch.operations.orders import Wish
+from openlatch.operations.call import Call
+from openlatch.operations.inventory.entries import Wanted
+from openlatch.operations.orders.orders import Wish
+from openlatch.operations.reviews import reports
+from openlatch.operations.taking_back import batches, leavers
 from openlatch.printing import CONTENT_TYPES, written
 from openlatch.web import render_batches as render
 from openlatch.web.api import Answer, Download, Routes

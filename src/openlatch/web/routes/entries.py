@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from openlatch.operations import entries, hand, orders, secrets
-from openlatch.operations.entries import Wanted
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import by_hand, entries, secrets
+from openlatch.operations.inventory.entries import Wanted
+from openlatch.operations.orders import orders
 from openlatch.web import render
 from openlatch.web.api import Routes, Stream
 from openlatch.web.files import FORMATS
@@ -74,13 +75,13 @@ def record_secret(call: Call, body: wire.NewSecret) -> wire.Entry:
 @routes.route("POST", "/entries/<entry>/vouch", returns=wire.Entry)
 def vouch_for_entry(call: Call, entry: str) -> wire.Entry:
     """Vouch for an entry that is kept by hand: it is still there as it is written."""
-    return render.entry(hand.vouch(call, entry))
+    return render.entry(by_hand.vouch(call, entry))
 
 
 @routes.route("POST", "/entries/<entry>/gone", body=wire.GoneWish, returns=wire.Entry)
 def say_entry_gone(call: Call, entry: str, body: wire.GoneWish) -> wire.Entry:
     """Say that an entry that is kept by hand has ended at its provider."""
-    return render.entry(hand.gone(call, entry, body.reason))
+    return render.entry(by_hand.gone(call, entry, body.reason))
 
 
 @routes.route("GET", "/entries/<entry>/plan", query=wire.PlanQuery, returns=wire.Plan)

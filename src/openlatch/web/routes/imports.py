@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from openlatch.operations import imports
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import imports
 from openlatch.web.api import Answer, Routes, Upload
 from openlatch.web.render_imports import begun, form_of, outcome
 from openlatch.web.sheets import READABLE

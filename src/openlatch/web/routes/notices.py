@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from flask import request
 
-from openlatch.operations import calendars, notices
-from openlatch.operations.gate import SERVICE, Call
+from openlatch.operations.call import SERVICE, Call
+from openlatch.operations.reviews import calendars
+from openlatch.operations.telling import notices
 from openlatch.web import render
 from openlatch.web.api import PREFIX, Download, Routes, backend
 from openlatch.web.calendar import feed

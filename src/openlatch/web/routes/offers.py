@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
-from openlatch.operations import choices, offer_terms, offers
-from openlatch.operations.entries import words
-from openlatch.operations.gate import Call
-from openlatch.operations.lookups import Findings, Lookup
+from openlatch.operations.call import Call
+from openlatch.operations.inventory.entries import words
+from openlatch.operations.inventory.lookups import Findings, Lookup
+from openlatch.operations.letting_in import offers, terms
+from openlatch.operations.providers import choices
 from openlatch.web import render_offers as render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire
@@ -17,11 +18,11 @@ routes = Routes("offers")
 
 
 def _about(call: Call, body: wire.OfferWish) -> list[Lookup]:
-    return offer_terms.lookups(call, _wish(body))
+    return terms.lookups(call, _wish(body))
 
 
 def _about_offer(call: Call, body: wire.OfferWish, offer: str) -> list[Lookup]:
-    return offer_terms.lookups(call, _wish(body))
+    return terms.lookups(call, _wish(body))
 
 
 def _about_answer(call: Call, body: wire.OfferAnswer, offer: str) -> list[Lookup]:
@@ -109,16 +110,16 @@ def _sent(call: Call, sight: offers.OfferSight) -> wire.Offer:
     return render.offer(sight, not call.tx.workspace.circle.holds(sight.party))
 
 
-def _wish(body: wire.OfferWish) -> offer_terms.Wish:
+def _wish(body: wire.OfferWish) -> terms.Wish:
     parts = tuple(
-        offer_terms.PartWish(
+        terms.PartWish(
             one.account, one.level, tuple(one.permissions), one.task, tuple(Power(p) for p in one.needs),
             tuple(one.resources), one.until, one.hours, {Power(p): day for p, day in one.power_until.items()},
             one.handle,
         )
         for one in body.parts
     )  # fmt: skip
-    return offer_terms.Wish(
+    return terms.Wish(
         body.to, parts, body.name, body.basis, body.starts, body.until, body.endless, body.lapse_hours, body.write_to,
         body.replaces, body.request, body.answer,
     )  # fmt: skip

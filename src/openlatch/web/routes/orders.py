@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from collections.abc import Sequence
 
-from openlatch.operations import orders, receipts
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.orders import orders
+from openlatch.operations.taking_back import receipts
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes
 from openlatch.wire import messages as wire

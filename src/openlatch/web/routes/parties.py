@@ -3,8 +3,9 @@
 from __future__ import annotations
 
 from openlatch.core.model import Party
-from openlatch.operations import parties, risks
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import parties
+from openlatch.operations.rules import risks
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire

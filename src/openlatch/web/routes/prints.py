@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from openlatch.operations import prints
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.reviews import prints
 from openlatch.printing import PDF
 from openlatch.store.prints import Print
 from openlatch.web.api import Answer, Download, Routes

@@ -5,10 +5,10 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from openlatch.core.ids import ref_of
-from openlatch.operations import applying, comparing, shares, whatif
-from openlatch.operations.gate import Call
-from openlatch.operations.lookups import Findings, Lookup
-from openlatch.operations.whatif import ProposalSight
+from openlatch.operations.call import Call
+from openlatch.operations.inventory.lookups import Findings, Lookup
+from openlatch.operations.what_if import apply, compare, proposals, shares
+from openlatch.operations.what_if.proposals import ProposalSight
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire
 
@@ -26,26 +26,26 @@ def list_shares(call: Call, account: str, query: wire.ShareQuery) -> wire.Shares
 @routes.route("POST", "/proposals", body=wire.ProposalBody, returns=wire.Proposal, status=202)
 def create_proposal(call: Call, body: wire.ProposalBody) -> wire.Proposal:
     """Submit a proposal; what it would change is worked out, and can be asked for."""
-    return _sent(whatif.propose(call, body.body))
+    return _sent(proposals.propose(call, body.body))
 
 
 @routes.route("GET", "/proposals", query=wire.ProposalQuery, returns=wire.ProposalList)
 def list_proposals(call: Call, query: wire.ProposalQuery) -> wire.ProposalList:
     """Proposals, the latest first."""
-    page = whatif.browse(call, query.limit, query.cursor)
+    page = proposals.browse(call, query.limit, query.cursor)
     return wire.ProposalList(items=[_sent(one) for one in page.items], next=page.next)
 
 
 @routes.route("GET", "/proposals/<proposal>", returns=wire.Proposal)
 def get_proposal(call: Call, proposal: str) -> wire.Proposal:
     """One proposal with all its versions; ask again until its state is no longer `working`."""
-    return _sent(whatif.show(call, proposal))
+    return _sent(proposals.show(call, proposal))
 
 
 @routes.route("GET", "/proposals/<proposal>/comparison", query=wire.CompareQuery, returns=wire.Versions)
 def compare_versions(call: Call, proposal: str, query: wire.CompareQuery) -> wire.Versions:
     """What two versions of a proposal would each change that the other would not."""
-    found = comparing.compare(call, proposal, query.first, query.second)
+    found = compare.compare(call, proposal, query.first, query.second)
     return wire.Versions(
         first=query.first,
         second=query.second,
@@ -58,23 +58,23 @@ def compare_versions(call: Call, proposal: str, query: wire.CompareQuery) -> wir
 @routes.route("PUT", "/proposals/<proposal>", body=wire.ProposalBody, returns=wire.Proposal)
 def change_proposal(call: Call, proposal: str, body: wire.ProposalBody) -> wire.Proposal:
     """Put another version in the place of a proposal, and have that worked out."""
-    return _sent(whatif.change(call, proposal, body.body))
+    return _sent(proposals.change(call, proposal, body.body))
 
 
 @routes.route("POST", "/proposals/<proposal>/run", returns=wire.Proposal)
 def run_proposal(call: Call, proposal: str) -> wire.Proposal:
     """Have a proposal worked out anew, against what there is now."""
-    return _sent(whatif.run_again(call, proposal))
+    return _sent(proposals.run_again(call, proposal))
 
 
 def _about(call: Call, proposal: str, body: wire.ApplyWish) -> list[Lookup]:
-    return applying.lookups(call, proposal)
+    return apply.lookups(call, proposal)
 
 
 @routes.route("POST", "/proposals/<proposal>/apply", body=wire.ApplyWish, returns=wire.Proposal, asks=_about)
 def apply_proposal(call: Call, proposal: str, body: wire.ApplyWish, findings: Findings) -> wire.Proposal:
     """Carry a proposal out: as orders, as offers to whoever is to be let in, and as tasks for people."""
-    return _sent(applying.apply(call, proposal, body.run, findings))
+    return _sent(apply.apply(call, proposal, body.run, findings))
 
 
 def _sent(sight: ProposalSight) -> wire.Proposal:

@@ -2,9 +2,10 @@
 
 from __future__ import annotations
 
-from openlatch.operations import hand, levels, providers, readings
-from openlatch.operations.gate import Call
-from openlatch.operations.providers import ProviderSight
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import by_hand
+from openlatch.operations.providers import levels, providers, readings
+from openlatch.operations.providers.providers import ProviderSight
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes
 from openlatch.web.files import cells
@@ -61,7 +62,7 @@ def report_breach(call: Call, provider: str, body: wire.BreachReport) -> wire.Pr
 @routes.route("POST", "/providers/<provider>/entries", body=wire.KeptEntry, returns=wire.Entry)
 def keep_entry(call: Call, provider: str, body: wire.KeptEntry) -> wire.Entry:
     """Keep an entry of this provider by hand, or correct it; whoever does so vouches for it."""
-    return render.entry(hand.keep(call, provider, cells(body), somebody_else=body.somebody_else))
+    return render.entry(by_hand.keep(call, provider, cells(body), somebody_else=body.somebody_else))
 
 
 @routes.route("GET", "/providers/<provider>/levels", returns=wire.LevelList)

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from openlatch.core.letting_in.requests import TABLE, Request
-from openlatch.operations import requests
-from openlatch.operations.gate import SERVICE, Call
+from openlatch.operations.call import SERVICE, Call
+from openlatch.operations.letting_in import requests
 from openlatch.web.api import Routes, backend
 from openlatch.wire import messages as wire
 from openlatch.words import Power

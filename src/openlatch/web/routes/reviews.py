@@ -6,8 +6,8 @@ from collections.abc import Iterable, Iterator
 from dataclasses import asdict
 from datetime import time
 
-from openlatch.operations import reports, reviews, rounds
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.reviews import plans, reports, rounds
 from openlatch.printing import CONTENT_TYPES, written
 from openlatch.web import decision_lists, render_batches
 from openlatch.web import render_reviews as render
@@ -24,55 +24,55 @@ routes = Routes("reviews")
 @routes.route("GET", "/reviews", returns=wire.ReviewList)
 def list_reviews(call: Call) -> wire.ReviewList:
     """All reviews, by name, with when they come round next."""
-    return wire.ReviewList(items=[render.review(one) for one in reviews.browse(call)])
+    return wire.ReviewList(items=[render.review(one) for one in plans.browse(call)])
 
 
 @routes.route("POST", "/reviews/check", body=wire.NewReview, returns=wire.ReviewText)
 def check_review(call: Call, body: wire.NewReview) -> wire.ReviewText:
     """What a review would mean; changes nothing."""
-    return render.checked(reviews.check(call, _draft(body)))
+    return render.checked(plans.check(call, _draft(body)))
 
 
 @routes.route("POST", "/reviews", body=wire.NewReview, returns=wire.Review, status=201)
 def create_review(call: Call, body: wire.NewReview) -> Answer:
     """Store a review; it comes round by itself from then on."""
-    return Answer(render.review(reviews.create(call, _draft(body))), 201)
+    return Answer(render.review(plans.create(call, _draft(body))), 201)
 
 
 @routes.route("GET", "/reviews/<review>", returns=wire.Review)
 def get_review(call: Call, review: str) -> wire.Review:
     """One review."""
-    return render.review(reviews.show(call, review))
+    return render.review(plans.show(call, review))
 
 
 @routes.route("PUT", "/reviews/<review>", body=wire.ReviewChange, returns=wire.Review)
 def change_review(call: Call, review: str, body: wire.ReviewChange) -> wire.Review:
     """Change a review; rounds that are open stay as they were opened."""
-    return render.review(reviews.change(call, review, _draft(body), body.version))
+    return render.review(plans.change(call, review, _draft(body), body.version))
 
 
 @routes.route("POST", "/reviews/<review>/pause", returns=wire.Review)
 def pause_review(call: Call, review: str) -> wire.Review:
     """Let a review come round no more until it is resumed."""
-    return render.review(reviews.pause(call, review, paused=True))
+    return render.review(plans.pause(call, review, paused=True))
 
 
 @routes.route("POST", "/reviews/<review>/resume", returns=wire.Review)
 def resume_review(call: Call, review: str) -> wire.Review:
     """Let a review come round again; what it missed does not come after."""
-    return render.review(reviews.pause(call, review, paused=False))
+    return render.review(plans.pause(call, review, paused=False))
 
 
 @routes.route("DELETE", "/reviews/<review>")
 def remove_review(call: Call, review: str) -> None:
     """Give a review up; its rounds and reports stay."""
-    reviews.remove(call, review)
+    plans.remove(call, review)
 
 
 @routes.route("POST", "/reviews/<review>/rounds", returns=wire.Round, status=201)
 def open_round(call: Call, review: str) -> Answer:
     """Open a round of a review now."""
-    return Answer(render.round_(reviews.open_now(call, review)), 201)
+    return Answer(render.round_(plans.open_now(call, review)), 201)
 
 
 @routes.route("GET", "/rounds", query=wire.RoundQuery, returns=wire.RoundList)
@@ -198,8 +198,8 @@ def round_report(call: Call, one: str, query: wire.ReportQuery) -> Download:
     return Download(**asdict(written(*reports.of_round(call, one), query.format)))
 
 
-def _draft(body: wire.NewReview) -> reviews.Draft:
-    return reviews.Draft(
+def _draft(body: wire.NewReview) -> plans.Draft:
+    return plans.Draft(
         body.name,
         body.where.model_dump(exclude_defaults=True),
         body.recurs,

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Party
-from openlatch.operations import sameness
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import sameness
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire

@@ -7,9 +7,10 @@ from dataclasses import replace
 
 from openlatch.core.model import Person
 from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
-from openlatch.operations import people, waiting
+from openlatch.operations.call import Actor, Call, reachable
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.gate import Actor, Call, reachable
+from openlatch.operations.people import people
+from openlatch.operations.reviews import waiting
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes, backend, bearer, beside
 from openlatch.wire import messages as wire

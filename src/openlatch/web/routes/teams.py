@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from openlatch.operations import teams
-from openlatch.operations.gate import Call
-from openlatch.operations.teams import MembershipSight
+from openlatch.operations.call import Call
+from openlatch.operations.orders import teams
+from openlatch.operations.orders.teams import MembershipSight
 from openlatch.web import render
 from openlatch.web.api import Answer, Routes
 from openlatch.wire import messages as wire

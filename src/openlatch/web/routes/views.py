@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from openlatch.operations import views
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import views
 from openlatch.web import render
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire

@@ -4,8 +4,8 @@ from __future__ import annotations
 
 from typing import Any
 
-from openlatch.operations import webhooks
-from openlatch.operations.gate import Call
+from openlatch.operations.call import Call
+from openlatch.operations.telling import webhooks
 from openlatch.store.webhooks import Webhook
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire

@@ -1,0 +1,1 @@
+"""The inventory as people look at it, keep it by hand and import it."""

@@ -1,0 +1,215 @@
+"""Parties: on how many accounts each is, what each can do through which chains, and how to take a power from one."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping
+from dataclasses import dataclass
+from uuid import UUID
+
+from openlatch.core.inventory.matching import openings
+from openlatch.core.inventory.reach import Cut, Graph, Link, in_words, loses, smallest_cut
+from openlatch.core.inventory.reach import reach as reach_of
+from openlatch.core.model import Party
+from openlatch.errors import Invalid
+from openlatch.operations.call import Call, operation
+from openlatch.operations.inventory.entries import Sight, sight, words
+from openlatch.store.entries import Listed
+from openlatch.store.pages import Page
+from openlatch.words import Kind, PartyKind, Power
+
+__all__ = [
+    "AppSight",
+    "ChainSight",
+    "CutSight",
+    "ReachSight",
+    "Remaining",
+    "browse",
+    "browse_apps",
+    "cut",
+    "reach",
+    "remaining",
+    "show",
+    "sponsor",
+]
+
+
+@dataclass(frozen=True, slots=True)
+class ChainSight:
+    """One entry that a party comes to, as whom, and of which powers it loses something if the entry ends alone."""
+
+    sight: Sight
+    links: tuple[tuple[Link, Party], ...]
+    loses: tuple[Power, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class ReachSight:
+    """Everything that a party can do."""
+
+    party: Party
+    chains: tuple[ChainSight, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class CutSight:
+    """A smallest cut with what it is about: entries and memberships to end, and whom it would hurt."""
+
+    cut: Cut
+    entries: Mapping[UUID, Listed]
+    links: Mapping[UUID, Link]
+    parties: Mapping[UUID, Party]
+    accounts: Mapping[UUID, str]
+
+
+@operation("parties.browse")
+def browse(call: Call, q: str, limit: int, cursor: str | None) -> Page[tuple[Party, int]]:
+    """Parties by name, each with the number of accounts it has access to."""
+    return call.tx.parties.browse(q=q, limit=limit, cursor=cursor)
+
+
+@dataclass(frozen=True, slots=True)
+class AppSight:
+    """A connected app, on how many accounts it is, and what it holds on each."""
+
+    party: Party
+    accounts: int
+    entries: tuple[Sight, ...]
+
+
+@operation("apps.browse")
+def browse_apps(call: Call, q: str, limit: int, cursor: str | None) -> Page[AppSight]:
+    """Apps by name, each with its entries on every account: the rows of a matrix of apps by accounts."""
+    page = call.tx.parties.browse(q=q, kinds=[PartyKind.APP], limit=limit, cursor=cursor)
+    held = call.tx.entries.held_by(party.id for party, _ in page.items)
+    listed = call.tx.entries.about(entry.id for entry in held)
+    theirs: dict[UUID, list[Sight]] = {}
+    for entry in held:
+        if entry.kind is Kind.APP:
+            theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id]))
+    apps = (AppSight(party, count, tuple(theirs.get(party.id, ()))) for party, count in page.items)
+    return Page(tuple(apps), page.next)
+
+
+@operation("parties.show")
+def show(call: Call, text: str) -> tuple[Party, int]:
+    """One party, by id, short form or address."""
+    return call.tx.parties.find(text)
+
+
+@operation("parties.sponsor")
+def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
+    """Say who of this workspace answers for a party, by their address; nobody, if it is empty."""
+    party, _ = call.tx.parties.find(text)
+    people = {person.address: person for person in call.tx.people.all()}
+    person = people.get(address.strip().lower())
+    if address and person is None:
+        raise Invalid(
+            f"“{address}” is nobody of this workspace. Nothing was changed.",
+            next_step=f"Name one of: {', '.join(sorted(people))}.",
+            errors=[{"at": "address", "problem": "not of this workspace"}],
+        )
+    if person is not None and party.id in call.tx.parties.carrying(person.address):
+        raise Invalid(
+            f"{party.name} cannot answer for themselves. Nothing was changed.",
+            next_step="Name somebody else.",
+            errors=[{"at": "address", "problem": "the party itself"}],
+        )
+    call.tx.parties.sponsored(party.id, person.id if person is not None else None)
+    call.log("party.sponsored", "party", party.id, sponsor=person.address if person is not None else "")
+    return call.tx.parties.find(text)
+
+
+@operation("parties.reach")
+def reach(call: Call, text: str) -> ReachSight:
+    """Everything that a party can do, directly and through teams of teams, each by a shortest chain.
+
+    What anyone can do, or everyone at the party's domain, counts on the accounts that it comes to otherwise.
+    """
+    party = call.tx.parties.find(text)[0]
+    graph, _ = _graph(call, party.id)
+    chains = reach_of(graph, party.id)
+    listed = call.tx.entries.about(chain.entry.id for chain in chains)
+    teams = call.tx.parties.some(link.as_party for chain in chains for link in chain.links)
+    return ReachSight(
+        party,
+        tuple(
+            ChainSight(
+                sight(call, listed[chain.entry.id]),
+                tuple((link, teams[link.as_party]) for link in chain.links),
+                loses(graph, party.id, chain.entry),
+            )
+            for chain in chains
+        ),
+    )
+
+
+@operation("parties.cut")
+def cut(call: Call, text: str, account: str, power: str) -> CutSight:
+    """The smallest set of entries and memberships to end so that a party loses a power on an account, and nobody else
+    loses anything.
+    """
+    party = call.tx.parties.find(text)[0]
+    (wanted,) = words(Power, power, "power") or (Power.VIEW,)
+    account_id = call.tx.accounts.find(account)[0].id
+    graph, links = _graph(call, party.id, account_id)
+    found = smallest_cut(graph, party.id, account_id, wanted)
+    named = {link.id: link for link in links if link.id in found.pieces}
+    people = {one for link in named.values() for one in (link.actor, link.as_party)} | set(found.hurts)
+    return CutSight(
+        found,
+        call.tx.entries.about(found.pieces),
+        named,
+        call.tx.parties.some(people),
+        call.tx.accounts.names({claim.account_id for lost in found.hurts.values() for claim in lost}),
+    )
+
+
+@dataclass(frozen=True, slots=True)
+class Remaining:
+    """A way in that somebody has still: its first piece, an entry or a membership of theirs, and what it leads to."""
+
+    piece: UUID
+    account_id: UUID | None
+    text: str
+
+
+def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
+    """Return every way in that a party has as the inventory knows it now, and each team or app of theirs besides.
+
+    What it can do only as anyone, or as everyone at its domain, is no way in of its own.
+    """
+    graph, links = _graph(call, party_id)
+    chains = [one for one in reach_of(graph, party_id) if not any(link.lasting for link in one.links)]
+    own = [link for link in links if link.actor == party_id]
+    names = {one: party.name for one, party in call.tx.parties.some(link.as_party for link in links).items()}
+    places = call.tx.accounts.names({chain.entry.account_id for chain in chains})
+    ways = [
+        Remaining(
+            chain.links[0].id if chain.links else chain.entry.id,
+            chain.entry.account_id,
+            in_words(chain, places[chain.entry.account_id], names),
+        )
+        for chain in chains
+    ]
+    leading = {one.piece for one in ways}
+    idle = [
+        Remaining(link.id, None, f"{'a connection to' if link.how == 'app' else 'a member of'} {names[link.as_party]}")
+        for link in own
+        if link.id not in leading
+    ]
+    return (*ways, *idle)
+
+
+def _graph(call: Call, party_id: UUID, account_id: UUID | None = None) -> tuple[Graph, tuple[Link, ...]]:
+    """The part of the inventory that hangs together with a party, and the links that somebody made.
+
+    Of what is open to many it holds what is on accounts that these parties come to otherwise, and on `account_id`.
+    """
+    links = tuple(Link(m.id, m.member_id, m.team_id, m.how) for m in call.tx.memberships.around(party_id))
+    parties = {party_id} | {one for link in links for one in (link.actor, link.as_party)}
+    held = call.tx.entries.held_by(parties)
+    accounts = {entry.account_id for entry in held} | ({account_id} if account_id is not None else set())
+    many = [one for one in call.tx.parties.of_many() if one.id not in parties]
+    opened = call.tx.entries.held_by([one.id for one in many], accounts)
+    known = call.tx.parties.some(parties).values()
+    return Graph([*held, *opened], [*links, *openings(known, many)]), links

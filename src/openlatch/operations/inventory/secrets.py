@@ -1,0 +1,76 @@
+"""Secrets that somebody was told: written down in a moment, so that it is done at all."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from email.utils import parseaddr
+
+from openlatch.core.powers import in_order
+from openlatch.errors import Invalid
+from openlatch.operations.call import Call, operation
+from openlatch.operations.inventory import by_hand, entries
+from openlatch.operations.inventory.entries import Sight
+from openlatch.words import Kind, Power
+
+__all__ = ["record"]
+
+_ANY = (Kind.DELEGATE, Kind.GRANT)
+
+
+@operation("secrets.record")
+def record(
+    call: Call,
+    account: str,
+    who: str,
+    what: str,
+    powers: tuple[Power, ...],
+    reason: str,
+    *,
+    somebody_else: bool = False,
+) -> Sight:
+    """Write down that somebody was told a password, key or code of an account.
+
+    `who` is a known party (by name, address or short form), or anybody else: a name, an address, or both. An address
+    that comes close to a known one is refused, unless it is said to be `somebody_else`. Without `powers`, whoever knows
+    it is taken to be able to do all that anybody can who is let in.
+    """
+    found = call.tx.accounts.find(account)[0]
+    provider = call.tx.providers.get(found.provider_id)
+    name, addresses = _who(call, who)
+    held = [one for one in call.tx.entries.on([found.id]) if one.kind in _ANY]
+    can = powers or in_order(power for one in held for power in one.powers) or (Power.VIEW, Power.EDIT)
+    alike = [one for one in call.tx.accounts.of(provider.id) if one.name.casefold() == found.name.casefold()]
+    fields = {
+        "account": found.name if len(alike) == 1 else found.key, "party": name, "addresses": "; ".join(addresses),
+        "kind": Kind.SECRET.value,
+        "level": what.strip() or "a password", "powers": "; ".join(can), "given_by": call.actor.name, "basis": reason,
+        "given_at": call.now.isoformat(),
+    }  # fmt: skip
+    kept = {key: value for key, value in fields.items() if value}
+    entry = by_hand.keep(call, str(provider.id), kept, somebody_else=somebody_else).listed.entry
+    told = replace(entry, given_by_id=call.actor.author.id, version=entry.version + 1)
+    call.tx.entries.save(told)
+    return entries.show(call, str(told.id))
+
+
+def _who(call: Call, text: str) -> tuple[str, tuple[str, ...]]:
+    named = call.tx.parties.named([text.strip()]).get(text.strip().casefold(), ())
+    if len(named) > 1:
+        raise Invalid(
+            f"There are {len(named)} called “{text.strip()}”. Nothing was kept.",
+            next_step="Give the address of the one who was told.",
+            errors=[{"at": "who", "problem": "not one"}],
+        )
+    if named:
+        party = call.tx.parties.some(named)[named[0]]
+        return party.name, party.addresses
+    name, address = parseaddr(text)
+    if "@" not in address:
+        name, address = text.strip(), ""
+    if not (name or address):
+        raise Invalid(
+            "It is not said who was told. Nothing was kept.",
+            next_step="Give a name or an address.",
+            errors=[{"at": "who", "problem": "missing"}],
+        )
+    return name or address, (address,) if address else ()

@@ -1,0 +1,1 @@
+"""An order about one access or one membership: planned, given, followed."""

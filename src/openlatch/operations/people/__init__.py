@@ -1,0 +1,1 @@
+"""Who signs in, what they may see, and the workspace itself."""

@@ -1,0 +1,35 @@
+"""Who of a workspace can be asked to decide, or to see to something."""
+
+from __future__ import annotations
+
+from openlatch.core.model import Person
+from openlatch.errors import Invalid
+from openlatch.operations.call import Call
+from openlatch.words import Role
+
+__all__ = ["REVIEWING", "who_answers"]
+
+
+REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
+"""The roles that can be asked something in a review."""
+
+
+def who_answers(call: Call, text: str) -> Person:
+    """Return whoever of the workspace has an address, or alone has a name, and can be asked; else raises Invalid."""
+    wanted = text.strip().lower()
+    people = [one for one in call.tx.people.all() if one.role in REVIEWING]
+    found = [one for one in people if wanted == one.address] or [one for one in people if wanted == one.name.lower()]
+    if len(found) == 1:
+        return found[0]
+    one_of = ", ".join(sorted(one.address for one in found or people))
+    if found:
+        raise Invalid(
+            f"“{text}” is the name of {len(found)} people here. Nothing was changed.",
+            next_step=f"Name one by address: {one_of}",
+            errors=[{"at": "to", "problem": "the name of several"}],
+        )
+    raise Invalid(
+        f"“{text}” cannot be asked here. Nothing was changed.",
+        next_step=f"Name one of: {one_of}",
+        errors=[{"at": "to", "problem": "not known"}],
+    )

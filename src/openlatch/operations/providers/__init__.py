@@ -1,0 +1,1 @@
+"""Outside services: read on a schedule, understood word by word."""

@@ -1,0 +1,149 @@
+"""What a provider has to choose from: the narrowest for a task, and the limits within which anybody is let in."""
+
+from __future__ import annotations
+
+from collections.abc import Collection
+from datetime import datetime
+from difflib import get_close_matches
+from uuid import UUID
+
+from openlatch.core.hours import Hours
+from openlatch.core.letting_in.offers import Part
+from openlatch.core.limits import Broken, Limits, Taken, broken, strictest
+from openlatch.core.model import Account, Provider
+from openlatch.core.powers import in_order
+from openlatch.core.rules.tasks import BUILT_IN, Fit, Task, fit
+from openlatch.errors import Invalid, NotFound
+from openlatch.operations.call import Call, operation
+from openlatch.operations.providers.levels import vocabulary
+from openlatch.operations.rules import policies
+from openlatch.operations.rules.advice import known_levels
+from openlatch.words import Kind, Power
+
+__all__ = [
+    "fitting", "hours_of", "known_parts", "levels_of", "limits_of", "narrowest", "needed", "parts_of", "passed",
+    "permissions_of", "tasks",
+]  # fmt: skip
+
+
+# From tasks to choices
+
+
+@operation("tasks.browse")
+def tasks(call: Call) -> tuple[Task, ...]:
+    """What people are let in for: the holder's own tasks first, then those that are built in."""
+    return _tasks(call)
+
+
+def _tasks(call: Call) -> tuple[Task, ...]:
+    own = policies.current(call).policy.tasks
+    named = {task.id for task in own}
+    return (*own, *(task for task in BUILT_IN if task.id not in named))
+
+
+@operation("tasks.fit")
+def fitting(call: Call, account: str, task: str, needs: tuple[Power, ...]) -> tuple[Account, Provider, Fit]:
+    """The narrowest that an account's provider has for a task, or for powers, and what broader choices hand over."""
+    found = call.tx.accounts.find(account)[0]
+    provider = call.tx.providers.get(found.provider_id)
+    return found, provider, narrowest(call, provider, needed(call, task, needs))
+
+
+def needed(call: Call, task: str, needs: tuple[Power, ...]) -> tuple[Power, ...]:
+    """Return the powers that a task needs, and those that are named beside it; raises NotFound for no task."""
+    if not task:
+        return needs
+    wanted = next((one for one in _tasks(call) if task.casefold() in (one.id, one.title.casefold())), None)
+    if wanted is None:
+        raise NotFound(
+            f"There is no task “{task}”. Nothing was changed.",
+            next_step=f"Use one of: {', '.join(one.id for one in _tasks(call))}; or name the powers that it needs.",
+        )
+    return in_order((*wanted.needs, *needs))
+
+
+def narrowest(call: Call, provider: Provider, needs: tuple[Power, ...]) -> Fit:
+    """Return the narrowest choice of a provider that covers some powers, and the broader ones."""
+    return fit(needs, levels_of(call, provider), permissions_of(call, provider), single=provider.abilities.single)
+
+
+def permissions_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
+    """Return the permissions that can be given one by one, with what each gives, as corrected here."""
+    words = vocabulary(call, provider)
+    return {word: words.corrected.get(word, gives) for word, gives in provider.abilities.permissions}
+
+
+def levels_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
+    """Return the levels by which somebody can be let in; what only sessions carry, or permissions alone, is none."""
+    single, stated = provider.abilities.single, dict(provider.abilities.levels)
+    able = known_levels(call, provider, Kind.DELEGATE)
+    return {name: gives for name, gives in able.items() if name != single and gives and (not stated or name in stated)}
+
+
+# Parts and hours
+
+
+def parts_of(call: Call, account: Account) -> tuple[str, ...]:
+    """Return the parts of an account that readings have shown, in the order of their names."""
+    return call.tx.accounts.parts(account.id)
+
+
+def known_parts(account: Account, provider: Provider, parts: Collection[str], named: Collection[str]) -> None:
+    """Refuse (Invalid) parts that nobody has seen; what is kept by hand has the parts that people say it has."""
+    unknown = [one for one in named if one not in parts]
+    if provider.by_hand or not unknown:
+        return
+    near = get_close_matches(unknown[0], parts, 3, 0.5) or sorted(parts)[:5]
+    raise Invalid(
+        f"{account.name} has no part “{unknown[0]}”, as far as is known. Nothing was changed.",
+        next_step=f"Choose one of: {', '.join(near)}." if near else "Leave the parts out: none is known there.",
+        errors=[{"at": "resources", "problem": f"no part “{unknown[0]}” is known"}],
+    )
+
+
+def hours_of(call: Call, text: str) -> Hours | None:
+    """Return the hours that a text means, in the workspace's zone if it names none; None for no text."""
+    if not text.strip():
+        return None
+    try:
+        return Hours.parse(text, call.tx.workspace.zone)
+    except ValueError as error:
+        raise Invalid(
+            f"“{text}” cannot be read as hours. Nothing was changed.",
+            next_step="Write them as: tue,fri 19:00-04:00",
+            errors=[{"at": "hours", "problem": "cannot be read as hours"}],
+        ) from error
+
+
+# Limits
+
+
+def limits_of(call: Call, account: Account, provider: Provider) -> Limits:
+    """Return what can be passed neither by the provider's word nor by the holder's."""
+    bounds = [one.limits for one in policies.current(call).policy.bounds if one.holds(provider.name, account.name)]
+    return strictest([provider.abilities.limits, *bounds])
+
+
+def _taken_on(call: Call, account: Account, but: Collection[UUID] = ()) -> list[Taken]:
+    """Return who is let in to an account, or holds an offer of it; without the entries in `but`."""
+    kinds = (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
+    entries = [one for one in call.tx.entries.on([account.id]) if one.kind in kinds and one.id not in but]
+    parties = call.tx.parties.some({one.party_id for one in entries})
+    circle = call.tx.workspace.circle
+    return [Taken(str(one), party.name, not circle.holds(party)) for one, party in sorted(parties.items())]
+
+
+def passed(
+    call: Call,
+    account: Account,
+    provider: Provider,
+    who: Taken,
+    part: Part,
+    starts_at: datetime | None,
+    but: Collection[UUID] = (),
+) -> tuple[Broken, ...]:
+    """Return the limits that would be passed if somebody had a part of an offer; without the entries in `but`."""
+    lasts = None if part.ends_at is None else part.ends_at - max(starts_at or call.now, call.now)
+    return broken(
+        limits_of(call, account, provider), account.name, who, part.powers, _taken_on(call, account, but), lasts
+    )

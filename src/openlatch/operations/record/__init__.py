@@ -1,0 +1,1 @@
+"""The log as people read it, and its sealing."""

@@ -1,0 +1,1 @@
+"""Reviews that come round, what people decide in them, and what is reported."""

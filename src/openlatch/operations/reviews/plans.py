@@ -1,0 +1,375 @@
+"""Reviews that come round: what is reviewed, when and by whom; and the scheduler that opens rounds."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, field, replace
+from datetime import date, datetime, time, timedelta
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.model import Person
+from openlatch.core.recurrence import Recurrence
+from openlatch.core.reviews.plans import Item, ReviewPlan, Round
+from openlatch.core.telling.notices import Notice
+from openlatch.errors import Conflict, Invalid
+from openlatch.operations.call import Call, operation
+from openlatch.operations.people.reviewers import REVIEWING
+from openlatch.operations.reviews import round_news, rounds, settle
+from openlatch.operations.reviews.scope import asked_about, facts_of, in_scope, scope_of, still_in_scope
+from openlatch.operations.telling import notices
+from openlatch.words import Occasion, Power, Reviewers, RoundState, Unanswered
+
+__all__ = ["Draft", "ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
+
+SHOWN = 60
+"""So many of the times at which a review comes round within the next year are shown."""
+YEAR = timedelta(days=366)
+MOST_ITEMS = 10_000
+"""A round of more than that is nobody's to answer."""
+SETTLED = timedelta(minutes=1)
+"""So long after the last event a round is opened, so that what comes together makes one."""
+CAUGHT_UP = 40
+"""So many occurrences of one review are gone through in one transaction."""
+
+
+_LOST = "what it looks at names something that is not there any more"
+_EVENTS: Mapping[Occasion, str] = {
+    Occasion.PARTY_LEFT: "when somebody has left",
+    Occasion.ADMINISTRATOR_ADDED: "when an administrator was added",
+    Occasion.PROVIDER_BREACH: "when a provider has reported a breach",
+}
+
+
+@dataclass(frozen=True, slots=True)
+class Draft:
+    """A review as a person writes it; people by their address."""
+
+    name: str
+    where: Mapping[str, Any]
+    recurs: str = ""
+    begins: date | None = None
+    at: time = time(8)
+    on: tuple[Occasion, ...] = ()
+    reviewers: Reviewers = Reviewers.NAMED
+    named: tuple[str, ...] = ()
+    substitutes: Mapping[str, str] = field(default_factory=dict)
+    otherwise: str = ""
+    answer_days: int = 14
+    remind_days: int = 3
+    unanswered: Unanswered = Unanswered.KEEP
+    most: int = 20
+    risk_limit: int = 60
+
+
+@dataclass(frozen=True, slots=True)
+class ReviewSight:
+    """A review with what it means now: when it comes round next, in words and days, and how much is in its scope."""
+
+    plan: ReviewPlan
+    says: str
+    coming: tuple[datetime, ...]
+    entries: int
+    people: Mapping[UUID, Person]
+    looks_at: str
+    asked_already: tuple[tuple[Round, int], ...] = ()
+    """of one review: the open rounds that ask about entries in its scope, each with about how many"""
+    unasked: int = 0
+    """with a check: how many entries nobody could be asked about"""
+
+
+@operation("reviews.browse")
+def browse(call: Call) -> tuple[ReviewSight, ...]:
+    """All reviews, by name."""
+    return tuple(_sight(call, plan) for plan in call.tx.reviews.plans())
+
+
+@operation("reviews.show")
+def show(call: Call, text: str) -> ReviewSight:
+    """One review, by id, short form or name."""
+    plan = call.tx.reviews.plan(text)
+    asked = call.tx.reviews.asked_in(still_in_scope(call, plan.where) or ())
+    rounds_ = tuple((one, asked[one.id]) for one in call.tx.reviews.some(asked))
+    return replace(_sight(call, plan), asked_already=rounds_)
+
+
+@operation("reviews.check")
+def check(call: Call, draft: Draft) -> ReviewSight:
+    """What a review would mean: when it would come round, and what would be in it; changes nothing."""
+    plan = _planned(call, draft, call.services.new_id())
+    sight = _sight(call, plan)
+    listed = list(in_scope(call, plan.where).values())
+    asked = asked_about(call, plan, listed)
+    return replace(sight, unasked=sum(1 for person in asked.values() if person is None))
+
+
+@operation("reviews.save")
+def create(call: Call, draft: Draft) -> ReviewSight:
+    """Store a review, which comes round by itself from then on."""
+    plan = _planned(call, draft, call.services.new_id())
+    call.tx.reviews.add_plan(plan, call.tx.events.head().size)
+    call.log("review.added", "review", plan.id, name=plan.name, recurs=plan.recurs, where=dict(plan.where))
+    return _sight(call, plan)
+
+
+@operation("reviews.change")
+def change(call: Call, text: str, draft: Draft, version: int | None) -> ReviewSight:
+    """Change a review; rounds that are open stay as they were opened."""
+    there = call.tx.reviews.plan(text, lock=True)
+    plan = replace(
+        _planned(call, draft, there.id), paused=there.paused, created_by=there.created_by,
+        version=(version or there.version) + 1,
+    )  # fmt: skip
+    call.tx.reviews.save_plan(plan)
+    call.log("review.changed", "review", plan.id, name=plan.name, recurs=plan.recurs, where=dict(plan.where))
+    return _sight(call, plan)
+
+
+def in_zone(call: Call, zone: str) -> None:
+    """Have reviews come round by another zone from now on."""
+    for plan in call.tx.reviews.plans():
+        if plan.next_at is not None:
+            there = call.tx.reviews.plan(str(plan.id), lock=True)
+            call.tx.reviews.save_plan(
+                replace(there, next_at=there.following(call.now, zone), version=there.version + 1)
+            )
+
+
+@operation("reviews.pause")
+def pause(call: Call, text: str, *, paused: bool) -> ReviewSight:
+    """Let a review come round no more, or again; what it missed meanwhile does not come after."""
+    there = call.tx.reviews.plan(text, lock=True)
+    if there.paused != paused:
+        following = there.following(call.now, call.tx.workspace.zone)
+        there = replace(there, paused=paused, next_at=following, version=there.version + 1)
+        call.tx.reviews.save_plan(there)
+        call.log("review.paused" if paused else "review.resumed", "review", there.id, name=there.name)
+    return _sight(call, there)
+
+
+@operation("reviews.remove")
+def remove(call: Call, text: str) -> None:
+    """Give a review up: it comes round no more. Its rounds and reports stay; one that is not closed has to be first."""
+    there = call.tx.reviews.plan(text, lock=True)
+    left = [one for one in call.tx.reviews.unfinished() if one.plan.id == there.id]
+    if left:
+        raise Conflict(
+            f"Round {left[0].ref} of “{there.name}” is {left[0].state}. Nothing was changed.",
+            next_step=f"Finish it, or call it off: openlatch round cancel {left[0].ref} --reason …",
+            round=left[0].ref,
+        )
+    call.tx.reviews.remove_plan(there.id, call.now)
+    call.log("review.removed", "review", there.id, name=there.name)
+
+
+@operation("reviews.open")
+def open_now(call: Call, text: str) -> rounds.RoundSight:
+    """Open a round of a review now, beside those that come by themselves."""
+    plan = call.tx.reviews.plan(text, lock=True)
+    opened = _open(call, plan, call.now, f"opened by {call.actor.name}")
+    if opened is None:
+        raise Conflict(
+            f"A round of “{plan.name}” was opened this instant. Nothing was changed.", next_step="Look at it."
+        )
+    return rounds.seen(call, [opened])[0]
+
+
+# The scheduler
+
+
+def open_due(call: Call) -> int:
+    """Open the rounds that are due by now: of the calendar, each occurrence once, and of what happened since."""
+    opened = 0
+    for plan in call.tx.reviews.due(call.now):
+        opened += _catch_up(call, plan)
+    for plan in call.tx.reviews.plans():
+        if plan.on and not plan.paused:
+            opened += _on_events(call, plan)
+    return opened
+
+
+def _catch_up(call: Call, plan: ReviewPlan) -> int:
+    opened, zone = 0, call.tx.workspace.zone
+    for _ in range(CAUGHT_UP):
+        if plan.next_at is None or plan.next_at > call.now:
+            break
+        occurrence = plan.next_at
+        if occurrence + timedelta(days=plan.answer_days) <= call.now:
+            # Nobody could have answered it in time: the one that comes after asks the same.
+            call.log("round.missed", "review", plan.id, name=plan.name, occurrence=occurrence.isoformat())
+        else:
+            opened += _open(call, plan, occurrence, "it came round") is not None
+        plan = replace(plan, next_at=plan.following(occurrence, zone), version=plan.version + 1)
+        call.tx.reviews.save_plan(plan)
+    return opened
+
+
+_ACTS: Mapping[Occasion, tuple[str, ...]] = {
+    Occasion.PARTY_LEFT: ("party.left",),
+    Occasion.ADMINISTRATOR_ADDED: ("entry.found", "entry.changed"),
+    Occasion.PROVIDER_BREACH: ("provider.breach-reported",),
+}
+
+
+def _on_events(call: Call, plan: ReviewPlan) -> int:
+    """Open a round after what happened: one for all that comes together, and none beside one that is open."""
+    if call.tx.reviews.answering(plan.id):
+        return 0
+    events = call.tx.reviews.happened(plan.id, [act for event in sorted(plan.on) for act in _ACTS[event]])
+    if not events:
+        return 0
+    known = call.tx.readings.first_complete()
+    told = [(event, why) for _, event in events if (why := _why(call, event, known))]
+    if told and call.now - datetime.fromisoformat(told[-1][0]["at"]) < SETTLED:
+        return 0
+    call.tx.reviews.heeded(plan.id, events[-1][0])
+    there = _narrowed(plan, told) if told else None
+    return 0 if there is None else int(_open(call, there, call.now, told[0][1]) is not None)
+
+
+def _narrowed(plan: ReviewPlan, told: Sequence[tuple[Mapping[str, Any], str]]) -> ReviewPlan | None:
+    """After breaches at one provider, a round is about what lives there; None if the review is about another."""
+    names = {event["facts"]["name"] if event["act"] == "provider.breach-reported" else "" for event, _ in told}
+    if len(names) != 1 or names == {""}:
+        return plan
+    (name,) = names
+    if plan.where.get("provider", name) != name:
+        return None
+    return replace(plan, where={**plan.where, "provider": name})
+
+
+def _why(call: Call, event: Mapping[str, Any], known: Mapping[UUID, datetime]) -> str:
+    """What an event of the log means for a review; empty if nothing. `known` is since when providers are."""
+    if event["act"] == "party.left":
+        return "somebody left"
+    if event["act"] == "provider.breach-reported":
+        return f"{event['facts']['name']} reported a breach"
+    facts = event["facts"]
+    after = facts.get("powers") if event["act"] == "entry.found" else (facts.get("after") or {}).get("powers", ())
+    before = () if event["act"] == "entry.found" else (facts.get("before") or {}).get("powers", ())
+    if Power.ADMIT not in (after or ()) or Power.ADMIT in (before or ()):
+        return ""
+    listed = call.tx.entries.find(event["subject_id"])
+    since = known.get(listed.provider.id)
+    # What a provider shows when it is read for the first time was there before.
+    new = listed.provider.by_hand or (since is not None and datetime.fromisoformat(event["at"]) > since)
+    return f"{listed.party.name} became an administrator of {listed.account.name}" if new else ""
+
+
+def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round | None:
+    """Open a round with what is in scope now; None if there is one for this occurrence already."""
+    listed = still_in_scope(call, plan.where)
+    if listed is None:
+        call.log("round.not-opened", "review", plan.id, name=plan.name, occurrence=occurrence.isoformat())
+        title = f"“{plan.name}” came round, and no round was opened: {_LOST}"
+        news = Notice(f"review:{plan.id}:{occurrence.isoformat()}:lost", title, "Change what it looks at.", "/reviews")
+        notices.tell(call, notices.managers(call), news)
+        return None
+    facts = facts_of(call, listed)
+    worst: dict[UUID, int] = {}
+    for one in listed.values():
+        worst[one.account.id] = max(worst.get(one.account.id, 0), facts[one.entry.id].risk)
+    # What is riskiest comes first, and all of an account together.
+    every = sorted(
+        listed.values(),
+        key=lambda one: (-worst[one.account.id], one.account.name, one.account.id, -one.risk, one.party.name),
+    )[:MOST_ITEMS]
+    asked = asked_about(call, plan, every)
+    opened = Round(
+        call.services.new_id(), plan, why, occurrence, call.now, call.now + timedelta(days=plan.answer_days),
+        call.tx.workspace.policy,
+    )  # fmt: skip
+    items = [
+        Item(opened.id, place, one.entry.id, one.account.id, one.party.id, facts[one.entry.id], asked[place])
+        for place, one in enumerate(every, start=1)
+    ]
+    if not call.tx.reviews.add(opened, items):
+        return None
+    call.log("round.opened", "round", opened.id, review=plan.name, why=why, items=len(items))
+    round_news.tell_opened(call, opened)
+    if not items:
+        opened = settle.settle(call, replace(opened, state=RoundState.SETTLING, settled_by="Open Latch"))
+    return opened
+
+
+# What people write
+
+
+def _planned(call: Call, draft: Draft, plan_id: UUID) -> ReviewPlan:
+    """Return the review that a draft means; raises Invalid for one that makes no sense."""
+    zone = call.tx.workspace.zone
+    begins = draft.begins or call.now.date()
+    if not draft.recurs and not draft.on:
+        raise Invalid(
+            "A review comes round by a recurrence, after an event, or both. Nothing was changed.",
+            next_step="Say when: FREQ=MONTHLY;BYDAY=1MO is the first Monday of every month.",
+            errors=[{"at": "recurs", "problem": "missing"}],
+        )
+    recurs = Recurrence.parse(draft.recurs, begins, draft.at, zone).rule if draft.recurs else ""
+    in_scope(call, draft.where)  # refuses a filter that names what is not there
+    people = {person.address: person for person in call.tx.people.all()}
+    named = tuple(_reviewer(people, address, "named") for address in draft.named)
+    if draft.reviewers is Reviewers.NAMED and not named:
+        raise Invalid(
+            "Nobody is named who is to be asked. Nothing was changed.",
+            next_step=f"Name at least one of: {_able(people)}.",
+            errors=[{"at": "named", "problem": "missing"}],
+        )
+    plan = ReviewPlan(
+        plan_id,
+        draft.name,
+        {name: value for name, value in draft.where.items() if value not in ("", None, False, 0)},
+        recurs,
+        begins,
+        draft.at,
+        frozenset(draft.on),
+        draft.reviewers,
+        named,
+        {
+            _reviewer(people, who, "substitutes"): _reviewer(people, other, "substitutes")
+            for who, other in draft.substitutes.items()
+        },
+        _reviewer(people, draft.otherwise, "otherwise") if draft.otherwise else None,
+        draft.answer_days,
+        draft.remind_days,
+        draft.unanswered,
+        draft.most,
+        draft.risk_limit,
+        created_by=call.actor.name,
+    )
+    return replace(plan, next_at=plan.following(call.now, zone))
+
+
+def _reviewer(people: Mapping[str, Person], address: str, at: str) -> UUID:
+    person = people.get(address.strip().lower())
+    if person is None or person.role not in REVIEWING:
+        why = "is nobody of this workspace" if person is None else f"is {person.role}, and cannot be asked in a review"
+        raise Invalid(
+            f"“{address}” {why}. Nothing was changed.",
+            next_step=f"Name one of: {_able(people)}.",
+            errors=[{"at": at, "problem": why}],
+        )
+    return person.id
+
+
+def _able(people: Mapping[str, Person]) -> str:
+    return ", ".join(sorted(one.address for one in people.values() if one.role in REVIEWING))
+
+
+def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
+    recurrence = plan.recurrence(call.tx.workspace.zone)
+    events = " or ".join(_EVENTS[one] for one in sorted(plan.on))
+    says = [recurrence.says()] if recurrence is not None else []
+    coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
+    people = {person.id: person for person in call.tx.people.all()}
+    listed = still_in_scope(call, plan.where)
+    if listed is None:
+        says.append(_LOST)
+    return ReviewSight(
+        plan,
+        ", and ".join([*says, *([events] if events else [])]),
+        tuple(coming),
+        len(listed or ()),
+        people,
+        scope_of(call, plan.where),
+    )

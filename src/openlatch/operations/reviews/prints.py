@@ -1,0 +1,71 @@
+"""Reports as they are printed: asked for, made by a job, and fetched. The file is kept for a day."""
+
+from __future__ import annotations
+
+from dataclasses import replace
+from datetime import timedelta
+from uuid import UUID
+
+from openlatch.errors import Conflict
+from openlatch.operations.call import Call, operation
+from openlatch.operations.reviews import reports
+from openlatch.operations.reviews.reports import Signed
+from openlatch.store.prints import Print
+
+__all__ = ["TASK", "begin", "failed", "file", "finished", "show", "start"]
+
+TASK = "openlatch.print"
+KEPT = timedelta(days=1)
+
+
+@operation("prints.start")
+def start(call: Call, kind: str, text: str) -> Print:
+    """Have the report of a round, or of a batch, printed; that takes seconds, and is done by a job."""
+    ref = call.tx.reviews.find(text).ref if kind == "round" else call.tx.batches.find(text).ref
+    call.tx.prints.forget_before(call.now - KEPT)
+    one = Print(call.services.new_id(), kind, ref, call.actor.name, call.now)
+    call.tx.prints.add(one)
+    call.tx.enqueue(TASK, lock=f"print:{one.id}", print_id=str(one.id))
+    return one
+
+
+@operation("prints.show")
+def show(call: Call, text: str) -> Print:
+    """How far a printed report is."""
+    return call.tx.prints.find(text)
+
+
+@operation("prints.file")
+def file(call: Call, text: str) -> tuple[Print, bytes]:
+    """The file of a printed report; refuses (Conflict) one that is not done."""
+    one = call.tx.prints.find(text)
+    if one.state != "done":
+        raise Conflict(
+            f"The report is {one.state}, and there is no file yet."
+            if one.finished_at is None
+            else f"The report could not be printed: {one.trouble}",
+            next_step="Ask again in a moment." if one.finished_at is None else "Have it printed again.",
+            printed=one.ref,
+        )
+    return one, call.tx.prints.content(one.id)
+
+
+def begin(call: Call, print_id: UUID) -> Signed | None:
+    """Return what is to be printed; None if that is over already, which a job that is repeated finds."""
+    one = call.tx.prints.find(str(print_id))
+    if one.finished_at is not None:
+        return None
+    call.tx.prints.save(replace(one, state="running"))
+    return reports.signed_report(call, one.kind, one.subject)
+
+
+def finished(call: Call, print_id: UUID, name: str, content: bytes) -> None:
+    """Keep the file of a printed report."""
+    one = call.tx.prints.find(str(print_id))
+    call.tx.prints.save(replace(one, state="done", name=name, finished_at=call.now), content)
+
+
+def failed(call: Call, print_id: UUID, why: str) -> None:
+    """Keep that a report could not be printed, and why."""
+    one = call.tx.prints.find(str(print_id))
+    call.tx.prints.save(replace(one, state="failed", trouble=why, finished_at=call.now))

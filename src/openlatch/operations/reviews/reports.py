@@ -1,0 +1,213 @@
+"""Reports of rounds and batches: made from what is stored, and signed once what they tell of is over."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Iterable, Mapping, Sequence
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.hours import day_in
+from openlatch.core.orders.orders import Order
+from openlatch.core.reviews.plans import Item, Round
+from openlatch.core.reviews.reports import (
+    Fact,
+    Line,
+    Report,
+    Told,
+    digest,
+    ordered,
+    plain,
+    review_line,
+    rule_counts,
+)
+from openlatch.core.taking_back.leaver import Phase
+from openlatch.operations.call import Call, operation
+from openlatch.operations.reviews.scope import facts_now, scope_of
+from openlatch.operations.taking_back.batches import seen
+from openlatch.operations.taking_back.receipts import signed
+from openlatch.store.batches import Batch, BatchItem
+from openlatch.store.entries import Listed
+from openlatch.words import Outcome
+
+__all__ = ["Signed", "keep", "of_batch", "of_round", "signed_report"]
+
+MOST_LINES = 100_000
+NOBODY_ADVISED = False
+"""Orders of a batch go against no advice."""
+Signed = tuple[Mapping[str, Any], str]
+"""A plain report, and the signature over its digest; empty while what it tells of is not over."""
+
+
+@operation("rounds.report")
+def of_round(call: Call, text: str) -> Signed:
+    """The report of a round: as it was signed when it was closed, or as far as it is."""
+    return signed_report(call, "round", text)
+
+
+def signed_report(call: Call, kind: str, text: str) -> Signed:
+    """Return the report of a round or of a batch, whoever asks for it."""
+    if kind == "batch":
+        return _of_batch(call, text)
+    one = call.tx.reviews.find(text)
+    return call.tx.reviews.report(one.id) or (plain(_of_round(call, one)), "")
+
+
+def keep(call: Call, one: Round) -> None:
+    """Write and sign the report of a round that is being closed."""
+    content = plain(_of_round(call, one))
+    call.tx.reviews.keep_report(one.id, content, _sign(call, content))
+
+
+def _sign(call: Call, content: Mapping[str, Any]) -> str:
+    named = ("kind", "ref", "title", "workspace", "state", "begun_at", "ended_at", "outcomes")
+    said = {name: content[name] for name in named} | {"lines": len(content["lines"]), "sha256": digest(content)}
+    return signed(call, said, "report")
+
+
+def _of_round(call: Call, one: Round) -> Report:
+    plan, found = one.plan, call.tx.reviews.items(one.id)
+    items: list[tuple[Item, Outcome]] = list(found)
+    people = {person.id: person for person in call.tx.people.all()}
+    names = {one: person.name for one, person in people.items()}
+    listed = call.tx.entries.about({item.entry_id for item, _ in items})
+    orders = _orders(call, [item.order_id for item, _ in items])
+    now = facts_now(call, [item.entry_id for item, _ in items])
+    progress = call.tx.reviews.progress(one.id)
+    choices = dict(Counter(item.decision.choice.value for item, _ in items if item.decision is not None))
+    lines = tuple(
+        review_line(
+            item, outcome, listed[item.entry_id].party.addresses,
+            names.get(item.reviewer, "") if item.reviewer else "", names, orders.get(item.order_id),
+        )
+        for item, outcome in items
+    )  # fmt: skip
+    policy = _policy(call, one.policy)
+    asked = tuple(
+        Told(
+            names.get(who, "") if who else "",
+            people[who].address if who in people else "",
+            theirs.items,
+            theirs.decided,
+        )
+        for who, theirs in progress.items()
+    )
+    return Report(
+        "review", one.ref, plan.name, call.tx.workspace.name, call.tx.workspace.zone, one.state.value, one.opened_at,
+        one.closed_at, _round_facts(call, one, policy), asked,
+        dict(Counter(outcome.value for _, outcome in items)), choices, sum(line.against_advice for line in lines),
+        sum(item.decision is not None and item.decision.unanswered for item, _ in items), one.compared,
+        rule_counts((item.facts for item, _ in items), now.values()), lines,
+    )  # fmt: skip
+
+
+def _policy(call: Call, number: int) -> str:
+    if number == 0:
+        return "0, as every workspace begins with"
+    adopted = call.tx.policies.find(number)
+    return f"{number}, adopted by {adopted.by} on {day_in(adopted.at, call.tx.workspace.zone)}"
+
+
+def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
+    plan = one.plan
+    recurrence = plan.recurrence(call.tx.workspace.zone)
+    asked = {
+        "named": "those who are named",
+        "administrators": "each account's administrators",
+        "sponsor": "whoever answers for the party",
+    }
+    facts = (
+        Fact("comes round", recurrence.says() if recurrence is not None else "after an event"),
+        Fact("opened", one.why, one.opened_at),
+        Fact("in scope", scope_of(call, plan.where)),
+        Fact("asked", asked[plan.reviewers.value]),
+        Fact("to be answered by", "", one.due_at),
+        Fact("what nobody answers", plan.silence()),
+        Fact("a reason is needed", f"against the advice, or to keep a risk of {plan.risk_limit} or more"),
+        Fact("policy", policy),
+        Fact("answering ended", f"by {one.settled_by}" if one.settled_at else "", one.settled_at),
+        Fact("closed", "" if one.closed_at else "not yet", one.closed_at),
+    )
+    return _said(facts)
+
+
+def _said(facts: Iterable[Fact]) -> tuple[Fact, ...]:
+    """Return those facts that say something."""
+    return tuple(fact for fact in facts if fact.value or fact.at is not None)
+
+
+@operation("batches.report")
+def of_batch(call: Call, text: str) -> Signed:
+    """The report of a batch, or of somebody who goes: signed if nothing of it is left to come."""
+    return signed_report(call, "batch", text)
+
+
+def _of_batch(call: Call, text: str) -> Signed:
+    batch = call.tx.batches.find(text)
+    items = call.tx.batches.items(batch.id, limit=MOST_LINES)
+    orders = _orders(call, [item.order_id for item in items])
+    listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
+    sight = seen(call, [batch])[0]
+    over = sight.over
+    instants = [order.finished_at for order in orders.values() if order.finished_at is not None]
+    instants += [item.done_at for item in items if item.done_at is not None]
+    ended_at = max(instants, default=batch.cancelled_at or batch.ordered_at) if over else None
+    parties = call.tx.parties.some([batch.party_id] if batch.party_id is not None else [])
+    party = parties[batch.party_id].name if batch.party_id in parties else ""
+    titles = {"leaver": f"{party} leaves", "proposal": str(batch.wanted.get("title", ""))}
+    title = titles.get(batch.kind) or f"{batch.action}, {len(items)} entries"
+    report = Report(
+        batch.kind, batch.ref, title, call.tx.workspace.name, call.tx.workspace.zone,
+        "over" if over else "under way", batch.ordered_at, ended_at,
+        _batch_facts(call, batch, sight.remains, items), (), dict(Counter(item.outcome.value for item in items)),
+        dict(Counter(item.action for item in items)), 0, 0, None, (),
+        tuple(_batch_line(batch, item, listed, orders) for item in items),
+    )  # fmt: skip
+    content = plain(report)
+    return content, _sign(call, content) if over else ""
+
+
+def _batch_facts(call: Call, batch: Batch, remains: Sequence[str], items: Sequence[BatchItem]) -> tuple[Fact, ...]:
+    facts = (
+        Fact("ordered", f"by {batch.ordered_by}", batch.ordered_at),
+        Fact("why", batch.reason),
+        Fact("in scope", scope_of(call, batch.wanted["where"]) if "where" in batch.wanted else ""),
+        Fact("still has", "; ".join(remains) or _nothing_left(batch, items)),
+        Fact("last day", str(batch.wanted.get("last_day") or "")),
+        Fact("begins", "", batch.begins_at),
+        Fact("called off", "", batch.cancelled_at),
+    )
+    return _said(facts)
+
+
+def _nothing_left(batch: Batch, items: Sequence[BatchItem]) -> str:
+    """What is said of somebody who goes and of whom no way in is known that nobody sees to."""
+    if batch.kind != "leaver" or batch.cancelled_at is not None:
+        return ""
+    left = sum(item.left_open is not None for item in items)
+    known = "nothing that any reading shows or that is kept by hand"
+    return f"{known}, but for {left} left open, named below" if left else known
+
+
+def _batch_line(
+    batch: Batch, item: BatchItem, listed: Mapping[UUID, Listed], orders: Mapping[UUID | None, Order]
+) -> Line:
+    one = listed.get(item.entry_id) if item.entry_id is not None else None
+    entry = one.entry if one is not None else None
+    part = Phase(item.phase).says if batch.kind == "leaver" else (one.account.name if one is not None else "")
+    left = item.left_open
+    note = f"{left.reason} ({left.owner})" if left is not None else item.trouble or item.text
+    return Line(
+        item.place, part, one.party.name if one else "", one.party.addresses if one else (),
+        one.account.name if one else "", one.provider.name if one else "", entry.kind.value if entry else "",
+        entry.level if entry else "", tuple(entry.powers) if entry else (), entry.resources if entry else (),
+        one.outside if one else False, one.risk if one else 0, (), entry.last_used if entry else None,
+        entry.ends_at if entry else None, item.who, "", item.action, "", item.done_by or batch.ordered_by.name,
+        item.done_at or batch.ordered_at, batch.reason, NOBODY_ADVISED, item.outcome.value, note,
+        **ordered(orders.get(item.order_id)),
+    )  # fmt: skip
+
+
+def _orders(call: Call, ids: list[UUID | None]) -> dict[UUID | None, Order]:
+    found = call.tx.orders.some({one for one in ids if one is not None})
+    return {order.id: order for order in found}

@@ -1,0 +1,475 @@
+"""Rounds of a review: what is asked of whom, what was decided, and the orders that come of it, until all is proved."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable, Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import date
+from uuid import UUID
+
+from openlatch.core.ids import ref_of
+from openlatch.core.model import Author, Person
+from openlatch.core.reviews.decisions import Decision, advised, alike, changed_since, checked, reason_needed
+from openlatch.core.reviews.plans import Item, LeftOpen, Round
+from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
+from openlatch.operations.call import Call, operation
+from openlatch.operations.inventory.entries import words
+from openlatch.operations.orders.orders import Wish
+from openlatch.operations.people.reviewers import who_answers
+from openlatch.operations.reviews import round_news, settle
+from openlatch.operations.reviews.scope import own_parties, scope_of, still_in_scope
+from openlatch.operations.taking_back import batches
+from openlatch.operations.taking_back.together import Foresight, foreseen
+from openlatch.store.entries import Listed
+from openlatch.store.pages import Page
+from openlatch.store.reviews import Past, Progress
+from openlatch.words import Choice, Outcome, Role, RoundState
+
+__all__ = [
+    "ItemSight",
+    "RoundSight",
+    "Said",
+    "assign",
+    "browse",
+    "decide",
+    "finish",
+    "items",
+    "leave_open",
+    "pause",
+    "plan",
+    "seen",
+    "show",
+    "try_again",
+]
+
+
+@dataclass(frozen=True, slots=True)
+class Said:
+    """A decision as a person says it; `to` is the address of whoever it is passed on to."""
+
+    choice: Choice
+    reason: str = ""
+    level: str = ""
+    until: date | None = None
+    to: str = ""
+
+
+@dataclass(frozen=True, slots=True)
+class RoundSight:
+    """A round with how far it is: what came of its items, and for each reviewer how many there are and are decided."""
+
+    round: Round
+    outcomes: Mapping[str, int]
+    progress: Mapping[UUID | None, Progress]
+    people: Mapping[UUID, Person]
+    looks_at: str
+    mine: int = 0
+    """how many items wait for whoever looks"""
+    rests: bool = True
+    """whether nothing in it goes on by itself now"""
+    joined: int = 0
+    """how many entries are in scope now that were not when it was opened; with one round only"""
+
+    @property
+    def count(self) -> int:
+        return sum(self.outcomes.values())
+
+
+@dataclass(frozen=True, slots=True)
+class ItemSight:
+    """An item with what a reviewer sees beside it: advice, what changed, what was decided last, and what it is now."""
+
+    item: Item
+    outcome: Outcome
+    listed: Listed
+    advice: tuple[Choice, str]
+    needs_reason: str
+    """why keeping it needs a reason; empty if it does not"""
+    group: int
+    """items of the same group are the same question"""
+    past: Past | None = None
+    changed: tuple[str, ...] = ()
+    reviewer: Person | None = None
+    own: bool = False
+    """whether it is the access of whoever looks"""
+    order: str = ""
+
+
+@operation("rounds.browse")
+def browse(call: Call, state: str, review: str, limit: int, cursor: str | None) -> Page[RoundSight]:
+    """Rounds, the latest first."""
+    plan_id = call.tx.reviews.plan(review).id if review else None
+    states = words(RoundState, state, "state")
+    page = call.tx.reviews.browse(states=states, plan_id=plan_id, limit=limit, cursor=cursor)
+    return Page(seen(call, page.items), page.next)
+
+
+@operation("rounds.show")
+def show(call: Call, text: str) -> RoundSight:
+    """One round, with how many entries have come into its scope since it was opened."""
+    one = call.tx.reviews.find(text)
+    known = {item.entry_id for item, _ in call.tx.reviews.items(one.id)}
+    there = (still_in_scope(call, one.plan.where) or {}) if one.state is RoundState.OPEN else {}
+    joined = len(there.keys() - known)
+    return replace(seen(call, [one])[0], joined=joined)
+
+
+@operation("rounds.items")
+def items(call: Call, text: str, *, mine: bool, outcome: str) -> tuple[ItemSight, ...]:
+    """The items of a round in their order: all, or those that are one's own to answer, or with one outcome."""
+    one = call.tx.reviews.find(text)
+    reviewer = call.actor.person.id if mine and call.actor.person is not None else None
+    return _item_sights(call, one, call.tx.reviews.items(one.id, reviewer=reviewer, outcome=outcome))
+
+
+def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) -> tuple[ItemSight, ...]:
+    listed = call.tx.entries.about({item.entry_id for item, _ in found})
+    past = call.tx.reviews.past([item.entry_id for item, _ in found], one.opened_at)
+    people = {person.id: person for person in call.tx.people.all()}
+    groups: dict[object, int] = {}
+    own = _own(call)
+    sights = []
+    for item, outcome in found:
+        before = past.get(item.entry_id)
+        keep = Decision(Choice.KEEP, call.actor.author, call.now)
+        sights.append(
+            ItemSight(
+                item,
+                outcome,
+                listed[item.entry_id],
+                advised(item.facts),
+                reason_needed(item.facts, keep, one.plan.risk_limit),
+                groups.setdefault((item.account_id, *alike(item.facts)), len(groups)),
+                before,
+                changed_since(before.facts, item.facts, call.tx.workspace.zone) if before is not None else (),
+                people.get(item.reviewer) if item.reviewer is not None else None,
+                item.party_id in own,
+                ref_of(item.order_id) if item.order_id is not None else "",
+            )
+        )
+    return tuple(sights)
+
+
+@operation("rounds.plan")
+def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> Foresight:
+    """What the decisions of a round would do, all together; with `said`, one about these items beside the others."""
+    one = call.tx.reviews.find(text)
+    wishes: dict[UUID, Wish] = {}
+    asked = set(places) if said is not None else set()
+    about: set[UUID] = set()
+    for item, outcome in call.tx.reviews.items(one.id):
+        if outcome not in (Outcome.UNDECIDED, Outcome.TO_COME, Outcome.KEPT):
+            continue
+        if item.place in asked and said is not None:
+            decision: Decision | None = Decision(said.choice, call.actor.author, call.now, "", said.level, said.until)
+        else:
+            decision = item.decision
+        if decision is not None and decision.changes:
+            wishes[item.entry_id] = settle.wish_of(item, decision)
+            if item.place in asked:
+                about.add(item.entry_id)
+    return foreseen(call, wishes, about if asked else None)
+
+
+@operation("rounds.decide")
+def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: Mapping[int, int]) -> int:
+    """Decide items of an open round, alike or not; all of them or none. Until it is finished one's mind can change.
+
+    With `versions`, refuses (Changed) what somebody else decided meanwhile. Returns how many were decided.
+    """
+    one = call.tx.reviews.find(text)
+    _answering(one)
+    found = call.tx.reviews.items(one.id, places=places, lock=True)
+    missing = set(places) - {item.place for item, _ in found}
+    if missing or not found:
+        raise Invalid(
+            f"Round {one.ref} has no item {', '.join(str(place) for place in sorted(missing)) or '?'}. "
+            "Nothing was changed.",
+            next_step=f"Look at its items: openlatch round show {one.ref}",
+            errors=[{"at": "places", "problem": "not in this round"}],
+        )
+    to = who_answers(call, said.to).id if said.to else None
+    decision = Decision(said.choice, call.actor.author, call.now, said.reason, said.level, said.until, to)
+    entries = call.tx.entries.about({item.entry_id for item, _ in found})
+    people = {person.id: person for person in call.tx.people.all()}
+    parties = own_parties(call, [people[to]]) if to in people else {}
+    me = call.actor.person.id if call.actor.person is not None else None
+    after = []
+    for item, _ in found:
+        _may_decide(call, item)
+        if versions.get(item.place, item.version) != item.version:
+            raise Changed(
+                f"Item {item.place} ({item.facts.party} on {item.facts.account}) was decided by somebody else "
+                "meanwhile. Nothing of yours was stored.",
+                next_step="Look at it again, then decide.",
+            )
+        if not entries[item.entry_id].entry.stands:
+            raise Conflict(
+                f"The access of {item.facts.party} to {item.facts.account} has ended meanwhile: there is nothing left "
+                "to decide. Nothing was changed.",
+                next_step="Leave it out.",
+            )
+        others = people.get(item.reviewer) if item.reviewer not in (None, me) else None
+        ready = replace(_checked(call, one, item, decision), instead_of=others.author if others is not None else None)
+        if ready.choice is Choice.PASS_ON:
+            if to is not None and item.party_id in parties.get(to, ()):
+                raise Invalid(
+                    f"It is {said.to}'s own access. Nothing was changed.",
+                    next_step="Pass it on to somebody else.",
+                    errors=[{"at": "to", "problem": "their own access"}],
+                )
+            after.append(replace(item, reviewer=to, decision=None, version=item.version + 1))
+        else:
+            after.append(replace(item, decision=ready, version=item.version + 1))
+    call.tx.reviews.save_items(after)
+    if to is not None:
+        round_news.tell_given(call, one, to, [item.place for item in after])
+    for whom in dict.fromkeys(_asked_instead(item) for item in after):
+        call.log(
+            "round.decided", "round", one.id, on_behalf_of=whom, choice=said.choice.value, reason=said.reason,
+            level=said.level, until=said.until.isoformat() if said.until else None, to=said.to,
+            items=[
+                {"place": item.place, "entry": str(item.entry_id)} for item in after if _asked_instead(item) == whom
+            ],
+        )  # fmt: skip
+    return len(after)
+
+
+def _asked_instead(item: Item) -> Author | None:
+    """Who was asked about an item that somebody else has decided; None if that was whoever decided, or nobody."""
+    return item.decision.instead_of if item.decision is not None else None
+
+
+@dataclass(frozen=True, slots=True)
+class Line:
+    """A decision in a list of them: about the item at a place, which has to be about the entry that is named.
+
+    `number` is that of its line in the list, as whoever sent it counts.
+    """
+
+    number: int
+    place: int
+    entry: str
+    said: Said
+
+
+@operation("rounds.decide_list")
+def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
+    """Decide items of an open round by a list: all of it or none; what is wrong is said line by line.
+
+    Each line names its entry, so that a list of another round, or one that has slipped, decides nothing. Returns how
+    many were decided.
+    """
+    one = call.tx.reviews.find(text)
+    lines = list(lines)
+    there = {item.place: item for item, _ in call.tx.reviews.items(one.id)}
+    wrong: dict[int, str] = {}
+    alike: dict[Said, dict[int, int]] = {}
+    taken: set[int] = set()
+    for line in lines:
+        number, item = line.number, there.get(line.place)
+        if item is not None and line.entry not in (ref_of(item.entry_id), str(item.entry_id)):
+            wrong[number] = f"item {line.place} is about entry {ref_of(item.entry_id)}, not {line.entry}"
+        elif line.place in taken:
+            wrong[number] = f"item {line.place} is decided twice"
+        else:
+            alike.setdefault(line.said, {})[line.place] = number
+        taken.add(line.place)
+    for said, numbers in alike.items():
+        try:
+            decide(call, one.ref, list(numbers), said, {})
+        except OpenLatchError:
+            wrong |= _refused(call, one, said, numbers)
+    if wrong:
+        raise Invalid(
+            f"{len(wrong)} of {len(lines)} lines cannot be taken. Nothing was decided.",
+            next_step="Correct them, and send the whole list again.",
+            errors=[{"at": f"line {number}", "problem": problem} for number, problem in sorted(wrong.items())],
+        )
+    return len(lines)
+
+
+def _refused(call: Call, one: Round, said: Said, numbers: Mapping[int, int]) -> dict[int, str]:
+    """Of items that cannot be decided together, those that cannot be each by itself, by their lines, and why."""
+    wrong = {}
+    for place, number in numbers.items():
+        try:
+            decide(call, one.ref, [place], said, {})
+        except OpenLatchError as error:
+            wrong[number] = error.message.removesuffix(" Nothing was changed.").removesuffix(".")
+    return wrong
+
+
+@operation("rounds.assign")
+def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str]) -> RoundSight:
+    """Give items of an open round to another reviewer, or split them among several, each for whole accounts."""
+    one = call.tx.reviews.find(text)
+    _answering(one)
+    several = [who_answers(call, address) for address in dict.fromkeys(addresses)]
+    parties = own_parties(call, several)
+    found = [item for item, _ in call.tx.reviews.items(one.id, places=places, lock=True)]
+    accounts = list(dict.fromkeys(item.account_id for item in found))
+    turns = {account: several[place % len(several)] for place, account in enumerate(accounts)}
+    after = []
+    for item in found:
+        able = [turns[item.account_id], *several]
+        to = next((one.id for one in able if item.party_id not in parties.get(one.id, ())), None)
+        if to is None:
+            raise Invalid(
+                f"Item {item.place} is {several[0].name}'s own access. Nothing was changed.",
+                next_step="Give it to somebody else.",
+                errors=[{"at": "to", "problem": "their own access"}],
+            )
+        after.append(replace(item, reviewer=to, version=item.version + 1))
+    call.tx.reviews.save_items(after)
+    for person in several:
+        round_news.tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
+    given = [{"place": item.place, "to": str(item.reviewer)} for item in after]
+    call.log("round.assigned", "round", one.id, to=[person.address for person in several], items=given)
+    return seen(call, [one])[0]
+
+
+@operation("rounds.pause")
+def pause(call: Call, text: str, *, paused: bool) -> RoundSight:
+    """Let a round rest, and go on; the time that it rested is added to the time to answer."""
+    one = call.tx.reviews.find(text, lock=True)
+    if one.state is not RoundState.OPEN:
+        raise Conflict(f"Round {one.ref} is {one.state}. Nothing was changed.", next_step="Look at it again.")
+    if (one.paused_at is not None) != paused:
+        due = one.due_at if one.paused_at is None else one.due_at + (call.now - one.paused_at)
+        one = replace(one, paused_at=call.now if paused else None, due_at=due, version=one.version + 1)
+        call.tx.reviews.save(one)
+        call.log("round.paused" if paused else "round.resumed", "round", one.id)
+    return seen(call, [one])[0]
+
+
+@operation("rounds.cancel")
+def cancel(call: Call, text: str, reason: str) -> RoundSight:
+    """Call a round off that is not closed: no order is given by it any more; those that were given go on.
+
+    What was decided stays with it. Whoever was asked is told why.
+    """
+    if not reason.strip():
+        raise Invalid(
+            "It is not said why. Nothing was changed.",
+            next_step="Say it in a sentence: whoever was asked is told, and it stays in the log.",
+            errors=[{"at": "reason", "problem": "missing"}],
+        )
+    one = call.tx.reviews.find(text, lock=True)
+    if one.state not in (RoundState.OPEN, RoundState.SETTLING):
+        raise Conflict(f"Round {one.ref} is {one.state}. Nothing was changed.", next_step="Look at it again.")
+    given = [ref_of(item.order_id) for item, _ in call.tx.reviews.items(one.id) if item.order_id is not None]
+    one = replace(
+        one, state=RoundState.CANCELLED, settled_by=call.actor.name, closed_at=call.now, version=one.version + 1
+    )
+    call.tx.reviews.save(one)
+    call.log("round.cancelled", "round", one.id, reason=reason.strip(), orders=given)
+    round_news.tell_cancelled(call, one, reason.strip())
+    return seen(call, [one])[0]
+
+
+@operation("rounds.finish")
+def finish(call: Call, text: str, count: int | None = None) -> RoundSight:
+    """End the answering of a round before it is due: its decisions become orders. Refuses one with open questions.
+
+    With `count`, refuses (Changed) if its decisions become another number of orders.
+    """
+    one = call.tx.reviews.find(text, lock=True)
+    _answering(one)
+    left = [item for item, outcome in call.tx.reviews.items(one.id) if outcome is Outcome.UNDECIDED]
+    entries = call.tx.entries.about({item.entry_id for item in left})
+    open_ = [item for item in left if entries[item.entry_id].entry.stands]
+    if open_:
+        raise Conflict(
+            f"{len(open_)} items of round {one.ref} are not decided yet. Nothing was changed.",
+            next_step=f"Decide them, or wait until it is due: what nobody answers by then {one.plan.silence()}.",
+            undecided=len(open_),
+        )
+    if count is not None:
+        batches.check_count(plan(call, text, (), None).count, count)
+    return seen(call, [settle.end_answering(call, one)])[0]
+
+
+@operation("rounds.leave_open")
+def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> RoundSight:
+    """Say that something is left open in a round, why, and who sees to it; then the round can be closed without it."""
+    one = call.tx.reviews.find(text, lock=True)
+    found = call.tx.reviews.items(one.id, places=[place], lock=True)
+    if one.state is not RoundState.SETTLING or not found or found[0][1].settled:
+        raise Conflict(
+            f"Nothing number {place} of round {one.ref} waits to be done. Nothing was changed.",
+            next_step=f"Look at it again: openlatch round show {one.ref}",
+        )
+    item = found[0][0]
+    left = LeftOpen(reason, who_answers(call, owner).author, call.actor.author, call.now)
+    call.tx.reviews.save_items([replace(item, left_open=left, version=item.version + 1)])
+    call.log("round.left-open", "round", one.id, place=place, **left.facts())
+    return seen(call, [settle.settle(call, one)])[0]
+
+
+@operation("rounds.try_again")
+def try_again(call: Call, text: str, place: int) -> RoundSight:
+    """Try once more to give the order of a decision of which none came."""
+    one = call.tx.reviews.find(text, lock=True)
+    found = call.tx.reviews.items(one.id, places=[place], lock=True)
+    if one.state is not RoundState.SETTLING or not found or found[0][1] is not Outcome.REFUSED:
+        raise Conflict(
+            f"Nothing number {place} of round {one.ref} can be tried again. Nothing was changed.",
+            next_step=f"Look at it again: openlatch round show {one.ref}",
+        )
+    item = found[0][0]
+    call.tx.reviews.save_items([replace(item, trouble="", version=item.version + 1)])
+    return seen(call, [settle.settle(call, one)])[0]
+
+
+def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:
+    """Return rounds with how far they are."""
+    outcomes = call.tx.reviews.outcomes([one.id for one in several])
+    people = {person.id: person for person in call.tx.people.all()}
+    waiting = call.tx.reviews.waiting(call.actor.person.id) if call.actor.person is not None else {}
+    moving = call.tx.reviews.moving([one.id for one in several if one.state is RoundState.SETTLING], call.now)
+    return tuple(
+        RoundSight(
+            one, outcomes[one.id], call.tx.reviews.progress(one.id), people, scope_of(call, one.plan.where),
+            mine=waiting.get(one.id, 0), rests=one.id not in moving,
+        )
+        for one in several
+    )  # fmt: skip
+
+
+def _answering(one: Round) -> None:
+    if one.state is not RoundState.OPEN or one.paused_at is not None:
+        state = "paused" if one.paused_at is not None else one.state.value
+        raise Conflict(
+            f"Round {one.ref} is {state}, and nothing is decided in it now. Nothing was changed.",
+            next_step=f"Look at it: openlatch round show {one.ref}",
+            round=one.ref,
+        )
+
+
+def _checked(call: Call, one: Round, item: Item, decision: Decision) -> Decision:
+    try:
+        return checked(item.facts, decision, call.now.date(), one.plan.risk_limit)
+    except Invalid as error:
+        about = f"Item {item.place} ({item.facts.party} on {item.facts.account})"
+        raise Invalid(f"{about}: {error.message}", next_step=error.next_step, **error.fields) from error
+
+
+def _may_decide(call: Call, item: Item) -> None:
+    """Nobody decides about their own access; a reviewer only about what is put to them."""
+    person = call.actor.person
+    name = f"item {item.place} ({item.facts.party} on {item.facts.account})"
+    if item.party_id in _own(call):
+        raise NotAllowed(
+            f"It is your own access that {name} is about. Nothing was changed.",
+            next_step="Pass the round's other items, and leave this one to somebody else.",
+        )
+    if person is None or (person.role is Role.REVIEWER and item.reviewer != person.id):
+        raise NotAllowed(
+            f"Somebody else is asked about {name}. Nothing was changed.",
+            next_step="Ask a manager to give it to you.",
+        )
+
+
+def _own(call: Call) -> frozenset[UUID]:
+    return call.tx.parties.carrying(call.actor.person.address) if call.actor.person is not None else frozenset()

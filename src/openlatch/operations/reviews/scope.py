@@ -1,0 +1,181 @@
+"""What a review is about: its entries as the inventory has them now, with the facts that a reviewer goes by."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Collection, Iterable, Mapping
+from contextlib import suppress
+from dataclasses import fields
+from datetime import timedelta
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.model import Entry, Person
+from openlatch.core.orders.acts import Around, possible
+from openlatch.core.reviews.decisions import Facts
+from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, scope_said
+from openlatch.core.rules.advise import narrowest
+from openlatch.errors import Invalid, NotFound, OpenLatchError
+from openlatch.operations.call import Call
+from openlatch.operations.inventory.entries import Wanted, flags_on, selection
+from openlatch.operations.people.reviewers import REVIEWING
+from openlatch.operations.rules.advice import known_levels
+from openlatch.store.entries import Listed
+from openlatch.words import Kind, PartyStatus, Power, Role
+
+__all__ = [
+    "asked_about",
+    "facts_now",
+    "facts_of",
+    "have_left",
+    "in_scope",
+    "own_parties",
+    "scope_of",
+    "still_in_scope",
+]
+
+_FIELDS = frozenset(field.name for field in fields(Wanted))
+
+
+def in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed]:
+    """Return the entries that a filter leaves now."""
+    wanted = Wanted(**{name: value for name, value in where.items() if name in _FIELDS})
+    return call.tx.entries.about(call.tx.entries.ids(selection(call, wanted)))
+
+
+def still_in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed] | None:
+    """Return the entries that a stored filter leaves now; None if it names what is not there any more."""
+    try:
+        return in_scope(call, where)
+    except OpenLatchError:
+        return None
+
+
+def facts_now(call: Call, entry_ids: Iterable[UUID]) -> dict[UUID, Facts]:
+    """Return what is known now of those of some entries that still stand."""
+    listed = call.tx.entries.about(entry_ids)
+    return facts_of(call, {one: each for one, each in listed.items() if each.entry.stands})
+
+
+def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
+    """Return what is known of entries now, as a reviewer goes by it."""
+    flags = flags_on(call, listed.values())
+    since = call.now - timedelta(days=call.tx.workspace.unused_days)
+    levels: dict[tuple[UUID, Kind], dict[str, tuple[Power, ...]]] = {}
+    found = {}
+    for one, each in listed.items():
+        entry, provider = each.entry, each.provider
+        of_kind = provider.id, entry.kind
+        if of_kind not in levels:
+            levels[of_kind] = known_levels(call, provider, entry.kind)
+        # Parts and sessions have no bearing on what a reviewer can decide.
+        around = Around(each.party.kind, provider.abilities, levels[of_kind])
+        used = entry.used_since(since)
+        advice = narrowest(levels[of_kind], entry.level, entry.powers, used) if used is not None else None
+        begun = entry.accepted_at or entry.given_at or entry.first_seen
+        idle = entry.use_known and (entry.last_used or begun or call.now) < since
+        found[one] = Facts(
+            each.party.name,
+            each.account.name,
+            provider.name,
+            entry.kind.value,
+            entry.level,
+            tuple(entry.powers),
+            each.outside,
+            each.risk,
+            tuple((f.flag.rule, f.flag.severity.value, f.reason) for f in flags[one] if not f.accepted),
+            entry.given_at,
+            entry.given_by,
+            entry.last_used,
+            entry.use_known,
+            entry.ends_at,
+            entry.resources,
+            left=each.party.status is PartyStatus.LEFT,
+            narrower=advice.level if advice is not None else "",
+            unused=idle,
+            acts=tuple(one.action.value for one in possible(entry, around)),
+        )
+    return found
+
+
+def scope_of(call: Call, where: Mapping[str, Any]) -> str:
+    """Return a filter of the inventory in words; what it names by id or short form is called by its name."""
+
+    def account(text: str) -> str:
+        return call.tx.accounts.find(text)[0].name
+
+    def party(text: str) -> str:
+        found = call.tx.parties.find(text)[0]
+        return f"{found.name} ({found.addresses[0]})" if found.addresses else found.name
+
+    def provider(text: str) -> str:
+        return call.tx.providers.find(text).name
+
+    named = dict(where)
+    for noun, find in (("account", account), ("party", party), ("provider", provider)):
+        if where.get(noun):
+            # What is not there any more, or is not one, is called as it was written.
+            with suppress(NotFound, Invalid):
+                named[noun] = find(str(where[noun]))
+    return scope_said(named)
+
+
+def own_parties(call: Call, people: Collection[Person]) -> dict[UUID, frozenset[UUID]]:
+    """Return the party that each of these people is, for those who are one; of an address that several carry, all."""
+    found = {person.id: call.tx.parties.carrying(person.address) for person in people}
+    return {person: parties for person, parties in found.items() if parties}
+
+
+def _called(people: Collection[Person]) -> dict[str, UUID]:
+    """Whom an address, or a name that only one of them has, means."""
+    names = Counter(person.name for person in people)
+    alone = {person.name: person.id for person in people if names[person.name] == 1}
+    return alone | {person.address: person.id for person in people}
+
+
+def _giver(entry: Entry, people: Collection[UUID], called: Mapping[str, UUID]) -> UUID | None:
+    """Who of these people has given access, where that is known."""
+    return entry.given_by_id if entry.given_by_id in people else called.get(entry.given_by)
+
+
+def have_left(call: Call, parties: Mapping[UUID, Collection[UUID]]) -> set[UUID]:
+    """Return which of some people have left, by the parties that each of them is."""
+    known = call.tx.parties.some({one for theirs in parties.values() for one in theirs})
+    return {who for who, theirs in parties.items() if all(known[one].status is PartyStatus.LEFT for one in theirs)}
+
+
+def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int, UUID | None]:
+    """Return who is asked about each of these entries, by their place."""
+    people = {person.id: person for person in call.tx.people.all() if person.role in REVIEWING}
+    parties = own_parties(call, people.values())
+    left = have_left(call, parties)
+    people = {one: person for one, person in people.items() if one not in left}
+    of_party: dict[UUID, set[UUID]] = {}
+    teams = call.tx.memberships.above(frozenset().union(*parties.values()))
+    for person, theirs in parties.items():
+        for party in theirs:
+            for one in (party, *teams.get(party, ())):
+                of_party.setdefault(one, set()).add(person)
+    administrators: dict[UUID, set[UUID]] = {}
+    for entry in call.tx.entries.on({one.account.id for one in listed}):
+        if Power.ADMIT in entry.powers:
+            administrators.setdefault(entry.account_id, set()).update(of_party.get(entry.party_id, ()))
+    called = _called(people.values())
+    owners = sorted(person.id for person in people.values() if person.role is Role.OWNER)
+    otherwise = [plan.otherwise] if plan.otherwise in people else []
+    return assign(
+        [
+            Asked(
+                place,
+                one.account.id,
+                frozenset(of_party.get(one.party.id, ())),
+                one.party.sponsor or _giver(one.entry, people, called),
+            )
+            for place, one in enumerate(listed, start=1)
+        ],
+        plan.reviewers,
+        named=[person for person in plan.named if person in people],
+        administrators=administrators,
+        substitutes={who: other for who, other in plan.substitutes.items() if other in people},
+        otherwise=[*(person for person in otherwise if person is not None), *owners],
+    )

@@ -1,0 +1,177 @@
+"""From decisions to proof: what rounds do by themselves, until everything in them is proved or said to be left open."""
+
+from __future__ import annotations
+
+from collections import Counter
+from collections.abc import Sequence
+from dataclasses import replace
+
+from openlatch.core.hours import last_day
+from openlatch.core.reviews.decisions import Decision
+from openlatch.core.reviews.plans import GONE, Item, LeftOpen, Round, compare, unanswered
+from openlatch.errors import Conflict, OpenLatchError
+from openlatch.operations.call import SERVICE, Call
+from openlatch.operations.orders import orders
+from openlatch.operations.orders.orders import Wish
+from openlatch.operations.reviews import reports, round_news
+from openlatch.operations.reviews.scope import facts_now, have_left, own_parties, still_in_scope
+from openlatch.operations.rules import flags
+from openlatch.operations.taking_back.together import held_back
+from openlatch.words import Action, Choice, Outcome, RoundState
+
+__all__ = ["end_answering", "go_on", "settle", "wish_of"]
+
+CHUNK = 40
+"""So many orders are given in one transaction."""
+"""What an item has to have come to before its round is closed."""
+
+
+def go_on(call: Call) -> None:
+    """Take every round that is not closed as far as it goes now: remind, end the answering, give orders, close."""
+    unfinished = call.tx.reviews.unfinished()
+    if unfinished:
+        call.tx.facts.take_turns()
+    for one in unfinished:
+        if one.state is RoundState.SETTLING:
+            settle(call, call.tx.reviews.find(str(one.id), lock=True))
+        elif one.paused_at is None and one.due_at <= call.now:
+            there = call.tx.reviews.find(str(one.id), lock=True)
+            if there.state is RoundState.OPEN:
+                end_answering(call, there)
+        elif one.paused_at is None:
+            _replace_who_left(call, one)
+            round_news.remind(call, one)
+
+
+def _replace_who_left(call: Call, one: Round) -> None:
+    """What somebody was asked who has left meanwhile goes to whoever is asked where nobody else can be."""
+    waiting = {who for who, asked in call.tx.reviews.progress(one.id).items() if who and asked.decided < asked.items}
+    people = {person.id: person for person in call.tx.people.all() if person.id in waiting}
+    parties = own_parties(call, people.values())
+    left = have_left(call, parties)
+    if not left:
+        return
+    instead = [person for person in round_news.in_charge(call, one) if person.id not in left]
+    own = own_parties(call, instead)
+    after = []
+    for item, outcome in call.tx.reviews.items(one.id, lock=True):
+        if item.reviewer in left and outcome is Outcome.UNDECIDED:
+            to = next((person.id for person in instead if item.party_id not in own.get(person.id, ())), None)
+            after.append(replace(item, reviewer=to, version=item.version + 1))
+    call.tx.reviews.save_items(after)
+    for person in instead:
+        round_news.tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
+    names = sorted(people[who].name for who in left)
+    call.log("round.reassigned", "round", one.id, left=names, items=[item.place for item in after])
+
+
+def end_answering(call: Call, one: Round) -> Round:
+    """End the answering: what nobody answered comes to what the plan says, what is kept counts as reviewed."""
+    found = call.tx.reviews.items(one.id, lock=True)
+    entries = call.tx.entries.about({item.entry_id for item, _ in found})
+    standing = [item for item, _ in found if entries[item.entry_id].entry.stands]
+    silent = [(item.place, item.facts) for item in standing if item.decision is None]
+    answers = unanswered(silent, one.plan.unanswered, one.plan.most, SERVICE.author, call.now)
+    after: list[Item] = []
+    for item, _ in found:
+        if not entries[item.entry_id].entry.stands:
+            after.append(replace(item, trouble=GONE, gone=True, version=item.version + 1))
+        elif item.place in answers:
+            after.append(replace(item, decision=answers[item.place], version=item.version + 1))
+    acting = {item.place: item for item in (*standing, *after) if item.decision and item.decision.changes}
+    held = held_back(call, {item.entry_id: wish_of(item, item.decision) for item in acting.values() if item.decision})
+    stopped = {
+        item.entry_id: replace(item, trouble=held[item.entry_id]) for item in acting.values() if item.entry_id in held
+    }
+    after = [stopped.pop(item.entry_id, item) for item in after]
+    after += [replace(item, version=item.version + 1) for item in stopped.values()]
+    call.tx.reviews.save_items(after)
+    kept = [item for item in standing if item.decision is not None and item.decision.choice is Choice.KEEP]
+    missed = [item.entry_id for item in standing if item.place in answers]
+    call.tx.entries.reviewed([item.entry_id for item in kept], missed, call.now)
+    flags.evaluate(call, [item.entry_id for item in kept] + missed)
+    by = call.actor.name
+    if answers:
+        late = Counter(item.reviewer for item in standing if item.place in answers)
+        people = {person.id: person for person in call.tx.people.all()}
+        round_news.tell_unanswered(call, one, late, people, f"and so they {one.plan.silence(several=True)}", "silent")
+    one = replace(one, state=RoundState.SETTLING, settled_by=by, settled_at=call.now, version=one.version + 1)
+    call.tx.reviews.save(one)
+    call.log("round.finished", "round", one.id, unanswered=len(answers))
+    return settle(call, one)
+
+
+def settle(call: Call, one: Round) -> Round:
+    """Give some more of the orders of a round, or close it once everything in it is proved or said to be left open."""
+    if one.state is not RoundState.SETTLING:
+        return one
+    found = call.tx.reviews.items(one.id)
+    to_come = [item for item, outcome in found if outcome is Outcome.TO_COME]
+    if to_come:
+        call.tx.reviews.save_items([_order(call, one, item) for item in to_come[:CHUNK]])
+        return one
+    found = tuple(_dated(call, found))
+    if any(not outcome.settled for _, outcome in found):
+        return one
+    before = {item.entry_id: item.facts for item, _ in found}
+    joined = [one for one in still_in_scope(call, one.plan.where) or () if one not in before]
+    one = replace(
+        one, state=RoundState.CLOSED, closed_at=call.now, settled_at=one.settled_at or call.now,
+        compared=compare(before, facts_now(call, before), facts_now(call, joined).values()), version=one.version + 1,
+    )  # fmt: skip
+    call.tx.reviews.save(one)
+    reports.keep(call, one)
+    call.log("round.closed", "round", one.id, items=len(found))
+    if found:
+        round_news.tell_closed(call, one, len(found))
+    return one
+
+
+def _dated(call: Call, found: Sequence[tuple[Item, Outcome]]) -> list[tuple[Item, Outcome]]:
+    """What only waits for its last day is left open until then, and nobody has to say so: its order sees to it."""
+    waiting = {item.order_id for item, outcome in found if outcome is Outcome.WAITING and item.order_id is not None}
+    orders_ = {order.id: order for order in call.tx.orders.some(waiting)}
+    after: list[tuple[Item, Outcome]] = []
+    for item, outcome in found:
+        order = orders_.get(item.order_id) if item.order_id is not None else None
+        step = order.steps[order.place] if order is not None and outcome is Outcome.WAITING else None
+        if order is None or step is None or step.call != "wait" or step.until is None:
+            after.append((item, outcome))
+            continue
+        day = last_day(step.until, call.tx.workspace.zone)
+        assert item.decision is not None  # noqa: S101 - an order comes of nothing else
+        left = LeftOpen(f"Order {order.ref} ends it with {day}.", item.decision.by, call.actor.author, call.now)
+        kept = replace(item, left_open=left, version=item.version + 1)
+        call.tx.reviews.save_items([kept])
+        after.append((kept, Outcome.LEFT_OPEN))
+    return after
+
+
+def wish_of(item: Item, decision: Decision) -> Wish:
+    """Return the order that a decision about an item becomes."""
+    action = decision.action(item.facts.kind)
+    assert action is not None  # noqa: S101 - what is kept becomes none
+    return Wish(action, decision.level, None, decision.until)
+
+
+def _order(call: Call, one: Round, item: Item) -> Item:
+    """Give the order that a decision becomes; what cannot be ordered says why."""
+    decision = item.decision
+    assert decision is not None  # noqa: S101 - nothing else is still to come
+    orders.hold(call, list(call.tx.entries.some([item.entry_id]).values()))
+    entry = call.tx.entries.lock(item.entry_id)
+    if not entry.stands:
+        return replace(item, trouble=GONE, gone=True, version=item.version + 1)
+    there, wish = call.tx.orders.open_for(entry.id), wish_of(item, decision)
+    if there is not None and there.action in (wish.action.value, Action.END.value):
+        return replace(item, order_id=there.id, version=item.version + 1)
+    try:
+        if there is not None:
+            raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
+        made = orders.planned(call, entry, wish).plan
+        reason = f"review “{one.plan.name}”, round {one.ref}" + (f": {decision.reason}" if decision.reason else "")
+        drafted = orders.drafted(call, made, entry, reason, decision.by)
+    except OpenLatchError as error:
+        return replace(item, trouble=error.message, version=item.version + 1)
+    order, _ = orders.given(call, drafted, entry)
+    return replace(item, order_id=order.id, version=item.version + 1)

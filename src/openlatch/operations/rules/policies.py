@@ -1,0 +1,297 @@
+"""The policy: what is in force, what it finds, and trying another one before it is adopted."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterable, Mapping
+from dataclasses import dataclass
+from datetime import timedelta
+from difflib import get_close_matches
+from uuid import UUID
+
+from openlatch.core.rules.catalogue import FIELDS, WORDS, Field
+from openlatch.core.rules.evidence import sentence
+from openlatch.core.rules.flags import Finding, Flag
+from openlatch.core.rules.policy import Policy, Rule
+from openlatch.core.rules.program import rules_of
+from openlatch.errors import Invalid
+from openlatch.operations.call import Call, operation
+from openlatch.operations.rules import circles, evaluation
+from openlatch.operations.rules.policy_file import BUILT_IN, Read, read
+from openlatch.store.policies import Adopted
+from openlatch.words import Severity, Subject
+
+__all__ = [
+    "Example",
+    "RuleSight",
+    "Trial",
+    "TrialLine",
+    "browse_rules",
+    "catalogue",
+    "changes",
+    "check",
+    "current",
+    "draw_circle",
+    "history",
+    "in_force",
+    "latest",
+    "numbered",
+    "rules",
+    "show",
+    "trial",
+]
+
+FIRST = "The policy that every workspace begins with."
+FEW = 3
+"""So many examples are given of what a trial finds."""
+
+
+@dataclass(frozen=True, slots=True)
+class RuleSight:
+    """A rule of the policy in force: how many flags of it stand, how many of these are accepted, the worst rank."""
+
+    rule: Rule
+    standing: int = 0
+    accepted: int = 0
+    worst: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class Example:
+    """A subject for which a trial finds something else than stands now: what it is on, and the sentence."""
+
+    subject: Subject
+    id: UUID
+    name: str
+    reason: str
+
+
+@dataclass(frozen=True, slots=True)
+class TrialLine:
+    """What a trial finds of one rule: flags that would stand, appear, go, and be more or less severe, with examples."""
+
+    rule: str
+    title: str
+    now: int
+    then: int
+    appear: int
+    go: int
+    change: int
+    examples: tuple[Example, ...]
+
+
+@dataclass(frozen=True, slots=True)
+class Trial:
+    """A policy tried against the present inventory; nothing was changed by it."""
+
+    number: int
+    lines: tuple[TrialLine, ...]
+    changes: tuple[str, ...]
+
+
+def latest(call: Call) -> Adopted:
+    """Return the policy in force; number 0 is the one that every workspace begins with."""
+    return call.tx.policies.latest(lambda: _first(call))
+
+
+def _first(call: Call) -> Adopted:
+    """Return the policy that nobody adopted; it is stored when another one takes its place."""
+    workspace = call.tx.workspace
+    domains = json.dumps(sorted(workspace.circle.domains), ensure_ascii=False)
+    text = BUILT_IN.replace("domains = []", f"domains = {domains}", 1)
+    return Adopted(0, text, FIRST, "Open Latch", call.tx.policies.founded_at(), ())
+
+
+def numbered(call: Call, number: int) -> Adopted:
+    """Return a policy by its number."""
+    present = latest(call)
+    return present if number == present.number else call.tx.policies.find(number)
+
+
+def current(call: Call) -> Read:
+    """Return the policy in force, read."""
+    return read(latest(call).text, call.tx.workspace.zone)
+
+
+def in_force(call: Call) -> evaluation.Ask:
+    """Return the policy in force, to be asked."""
+    found = current(call)
+    return evaluation.Ask(found.policy, found.program)
+
+
+def rules(call: Call) -> Mapping[str, Rule]:
+    """Return the rules of the policy in force by their ids, those that are off among them."""
+    return {rule.id: rule for rule in rules_of(current(call).policy)}
+
+
+def checked_rule(call: Call, rule: str) -> None:
+    """Refuse (Invalid) the name of no rule, with the nearest: nothing would be found by it."""
+    known = rules(call)
+    if rule and rule not in known:
+        near = get_close_matches(rule, known, 3, 0.4)
+        raise Invalid(
+            f"There is no rule “{rule}” in the policy in force.",
+            next_step=f"Use one of: {', '.join(near)}." if near else "See which there are: openlatch rules",
+            errors=[{"at": "rule", "problem": f"“{rule}” is not known"}],
+        )
+
+
+@operation("policy.show")
+def show(call: Call, number: int | None) -> Adopted:
+    """The policy in force, or an earlier one by its number."""
+    return latest(call) if number is None else numbered(call, number)
+
+
+@operation("policy.history")
+def history(call: Call) -> tuple[Adopted, ...]:
+    """Every policy that was adopted, the latest first."""
+    return call.tx.policies.history() or (latest(call),)
+
+
+@operation("policy.catalogue")
+def catalogue(call: Call) -> tuple[tuple[Field, tuple[str, ...]], ...]:
+    """Every field that a condition can name, with the only words that it can be, if there are such."""
+    return tuple((field, WORDS.get(path, ())) for path, field in FIELDS.items())
+
+
+@operation("policy.rules")
+def browse_rules(call: Call) -> tuple[RuleSight, ...]:
+    """The rules of the policy in force, each with its flags; those with the worst flags first."""
+    counts = call.tx.flags.counts(call.now)
+    found = [RuleSight(rule, *counts.get(rule.id, (0, 0, 0))) for rule in rules(call).values()]
+    return tuple(sorted(found, key=lambda one: (-one.worst, one.accepted - one.standing, one.rule.id)))
+
+
+@operation("policy.check")
+def check(call: Call, text: str) -> tuple[int, tuple[str, ...]]:
+    """Check a policy without trying it; raises Invalid with every mistake.
+
+    Returns how many rules it has, and what it would change.
+    """
+    checked = read(text, call.tx.workspace.zone).policy
+    return len(rules_of(checked)), changes(current(call).policy, checked)
+
+
+@operation("policy.try")
+def trial(call: Call, text: str) -> Trial:
+    """Try a policy against the present inventory: which flags would appear and go. Nothing is changed."""
+    tried = read(text, call.tx.workspace.zone)
+    present = latest(call)
+    before = read(present.text, call.tx.workspace.zone)
+    same_circle = (tried.policy.domains, tried.policy.teams, tried.policy.parties) == (
+        before.policy.domains,
+        before.policy.teams,
+        before.policy.parties,
+    )
+    drawn = None if same_circle else circles.circle_of(call, tried.policy)
+    ask = evaluation.Ask(tried.policy, tried.program, drawn)
+    then = _found(call, ask)
+    now = {(flag.rule, flag.subject_id): flag for flag in call.tx.flags.all_standing()}
+    every = {rule.id: rule for rule in (*rules_of(before.policy), *rules_of(tried.policy))}
+    lines = [_line(call, rule, now, then) for rule in every.values()]
+    return Trial(present.number, tuple(lines), changes(before.policy, tried.policy))
+
+
+def _found(call: Call, ask: evaluation.Ask) -> dict[tuple[str, UUID], Finding]:
+    """All that a policy finds in the inventory."""
+    if call.tx.facts.count() <= evaluation.MOST_ROWS:
+        some = evaluation.of_everything(call, ask)
+        every = [evaluation.found(ask.program, one) for one in some.outcome.found]
+    else:
+        with call.tx.snapshot() as snapshot:
+            found, _ = evaluation.everything(call, ask, snapshot)
+        every = [
+            Finding(ask.program.rules[rule].rule.id, subject, UUID(bytes=one), Severity.ranked(severity), facts)
+            for subject, frame in found.flags.items()
+            for rule, one, severity, facts in frame.iter_rows()
+        ]
+    return {(one.rule, one.subject_id): one for one in every}
+
+
+def _line(
+    call: Call, rule: Rule, now: Mapping[tuple[str, UUID], Flag], then: Mapping[tuple[str, UUID], Finding]
+) -> TrialLine:
+    before = {key[1]: flag for key, flag in now.items() if key[0] == rule.id}
+    after = {key[1]: found for key, found in then.items() if key[0] == rule.id}
+    appear, go = after.keys() - before.keys(), before.keys() - after.keys()
+    change = [one for one in after.keys() & before.keys() if after[one].severity is not before[one].severity]
+    shown = [after[one] for one in sorted(appear)[:FEW]]
+    gone = [before[one] for one in sorted(go)[: FEW - len(shown)]]
+    names = _names(call, [*shown, *gone])
+    zone = call.tx.workspace.zone
+    examples = [
+        Example(f.subject, f.subject_id, names[f.subject_id], sentence(rule.reason, json.loads(f.facts), zone))
+        for f in shown
+    ] + [Example(f.subject, f.subject_id, names[f.subject_id], f.reason) for f in gone]
+    return TrialLine(rule.id, rule.title, len(before), len(after), len(appear), len(go), len(change), tuple(examples))
+
+
+def _names(call: Call, subjects: Iterable[Flag | Finding]) -> dict[UUID, str]:
+    ids: dict[Subject, list[UUID]] = {subject: [] for subject in Subject}
+    for one in subjects:
+        ids[one.subject].append(one.subject_id)
+    entries = call.tx.entries.about(ids[Subject.ENTRY]) if ids[Subject.ENTRY] else {}
+    names = {one: f"{listed.party.name} on {listed.account.name}" for one, listed in entries.items()}
+    names |= call.tx.accounts.names(ids[Subject.ACCOUNT])
+    return names | {one: party.name for one, party in call.tx.parties.some(ids[Subject.PARTY]).items()}
+
+
+def draw_circle(call: Call, policy: Policy, *, everyone: bool = False) -> None:
+    """Keep who is in the policy's circle by name or team; with `everyone`, also what it makes of every party."""
+    before = call.tx.workspace.circle
+    if not (everyone or policy.teams or policy.parties or before.parties):
+        return
+    circle = circles.circle_of(call, policy)
+    if circle.parties != before.parties:
+        call.tx.policies.in_circle(circle.parties)
+        call.tx.enter_again()
+    concerned = call.tx.parties.all() if everyone else call.tx.parties.some(circle.parties ^ before.parties).values()
+    seen = circles.acquaint(call, circle, concerned)
+    call.tx.parties.acquainted({one: (a.outside, a.near, a.near_how) for one, a in seen.items()})
+
+
+def changes(before: Policy, after: Policy) -> tuple[str, ...]:
+    """Return what a policy changes of another, in sentences."""
+    told = []
+    old, new = ({rule.id: rule for rule in rules_of(one)} for one in (before, after))
+    told += [f"Adds the rule {one}." for one in new if one not in old]
+    told += [f"Drops the rule {one}." for one in old if one not in new]
+    for one in [one for one in new if one in old and new[one] != old[one]]:
+        parts = [
+            part.replace("_", " ")
+            for part in (
+                "when",
+                "severity",
+                "worse",
+                "facts",
+                "reason",
+                "exempt",
+                "applies_to",
+                "title",
+                "why",
+                "clears",
+            )
+            if getattr(old[one], part) != getattr(new[one], part)
+        ]
+        if old[one].off != new[one].off:
+            told.append(f"Turns the rule {one} {'off' if new[one].off else 'on'}.")
+        if parts:
+            told.append(f"Changes the rule {one} ({', '.join(parts)}).")
+    for name in sorted(before.limits.keys() | after.limits.keys()):
+        one, other = (_said(policy.limits.get(name)) for policy in (before, after))
+        if one != other:
+            told.append(f"Limit {name}: {one}, now {other}.")
+    for name in ("domains", "teams", "parties"):
+        was, now = set(getattr(before, name)), set(getattr(after, name))
+        told += [f"Takes {one} into the circle." for one in sorted(now - was)]
+        told += [f"Takes {one} out of the circle." for one in sorted(was - now)]
+    for name, word in (("tags", "tags"), ("risk", "weights of risk"), ("accept_for", "longest acceptance")):
+        if getattr(before, name) != getattr(after, name):
+            told.append(f"Changes the {word}.")
+    return tuple(told)
+
+
+def _said(limit: int | timedelta | None) -> str:
+    if isinstance(limit, timedelta):
+        return f"{limit.days} days" if limit.seconds == 0 else str(limit)
+    return "none" if limit is None else str(limit)

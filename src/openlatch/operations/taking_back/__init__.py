@@ -1,0 +1,1 @@
+"""Orders carried out at providers, many at once, and the proof of them."""

@@ -1,0 +1,137 @@
+"""Somebody goes: everything that they hold anywhere, in one plan, in the right order, on the day."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+from dataclasses import dataclass, replace
+from datetime import date, datetime
+
+from openlatch.core.hours import end_of
+from openlatch.core.model import Party
+from openlatch.core.taking_back.leaver import Item, leaver_items
+from openlatch.errors import Conflict, Invalid
+from openlatch.operations.call import Call, operation
+from openlatch.operations.orders import orders
+from openlatch.operations.orders.orders import Wish
+from openlatch.operations.taking_back import batches
+from openlatch.operations.taking_back.batches import BatchSight
+from openlatch.operations.taking_back.together import Foresight, foreseen
+from openlatch.store.batches import Batch, BatchItem
+from openlatch.store.entries import Listed
+from openlatch.words import Action, PartyKind
+
+__all__ = ["LeaverPlan", "complete", "create", "plan"]
+
+
+@dataclass(frozen=True, slots=True)
+class LeaverPlan:
+    """All that is to be done when somebody goes, in order, each with the entry that it is about."""
+
+    party: Party
+    outside: bool
+    items: tuple[tuple[Item, Listed | None], ...]
+    foresight: Foresight
+
+
+@operation("leavers.plan")
+def plan(call: Call, text: str) -> LeaverPlan:
+    """What is to be done if somebody goes: what others take over, what is ended, and what only people can do."""
+    return _plan(call, text)
+
+
+@operation("leavers.create")
+def create(call: Call, text: str, last_day: date | None, who: str, reason: str, count: int) -> BatchSight:
+    """Take back everything that somebody holds: at once, or once their last day is over.
+
+    `who` looks after what only people can do. Refuses (Changed) if there is not as much to be done as was said.
+    """
+    made = _plan(call, text)
+    begins_at: datetime | None = None
+    if last_day is not None:
+        begins_at = end_of(last_day, call.tx.workspace.zone)
+        if begins_at <= call.now:
+            raise Invalid(
+                f"{last_day.isoformat()} is over already. Nothing was ordered.",
+                next_step="Give a later last day, or none: then it begins at once.",
+                errors=[{"at": "last_day", "problem": "over already"}],
+            )
+    batches.check_count(len(made.items), count)
+    there = call.tx.batches.open_leaver(made.party.id)
+    if there is not None:
+        raise Conflict(
+            f"Batch {there.ref} takes back what {made.party.name} holds already. Nothing was changed.",
+            next_step=f"Look at it, or call it off: openlatch batch {there.ref}",
+            batch=there.ref,
+        )
+    items = _items([item for item, _ in made.items], who)
+    batch = Batch(
+        call.services.new_id(), "leaver", "end", {"last_day": last_day.isoformat() if last_day else None}, reason,
+        call.actor.author, call.now, made.party.id, begins_at,
+    )  # fmt: skip
+    return batches.start(call, batch, items)
+
+
+def complete(call: Call, batch: Batch) -> None:
+    """Go on with what somebody who goes turned out to have besides; keep that it is over once nothing remains."""
+    if batch.kind != "leaver" or batch.party_id is None:
+        return
+    if batches.seen(call, [batch])[0].over:
+        call.tx.batches.close(batch.id, call.now)
+        call.log("batch.over", "batch", batch.id)
+        return
+    there = call.tx.batches.items(batch.id, limit=batches.MOST_ITEMS)
+    known = {one.entry_id for one in there} | {one.membership_id for one in there} - {None}
+    new = [
+        item
+        for item, _ in _plan(call, str(batch.party_id)).items
+        if (item.entry_id or item.membership_id) not in (*known, None)
+    ]
+    if new:
+        who = next((one.who for one in there if one.who), "")
+        batches.more(call, batch, _items(new, who, first=max((one.place for one in there), default=0) + 1))
+
+
+def _items(items: Sequence[Item], who: str, first: int = 1) -> list[BatchItem]:
+    return [
+        BatchItem(
+            first + place,
+            item.phase,
+            item.action,
+            item.text,
+            item.entry_id,
+            who if item.action == "ask" else "",
+            membership_id=item.membership_id,
+        )
+        for place, item in enumerate(items)
+    ]
+
+
+def _plan(call: Call, text: str) -> LeaverPlan:
+    party = call.tx.parties.find(text)[0]
+    if party.kind is not PartyKind.PERSON:
+        raise Conflict(
+            f"{party.name} is a {party.kind}, and only a person goes.",
+            next_step="End its entries one by one, or in bulk.",
+            party=party.ref,
+        )
+    held = call.tx.entries.held_by([party.id])
+    situations = [one for one, _ in orders.situations(call, held).values()]
+    joined = [m for m in call.tx.memberships.around(party.id) if m.member_id == party.id]
+    names = {one: team.name for one, team in call.tx.parties.some(m.team_id for m in joined).items()}
+    providers = {one: call.tx.providers.get(one) for one in {m.provider_id for m in joined}}
+    unread = {one for one, provider in providers.items() if provider.by_hand}
+    able = {one for one, provider in providers.items() if provider.abilities.removes_members} - unread
+    unseen = {m.id for m in joined if m.provider_id in unread}
+    items = tuple(
+        replace(item, membership_id=None) if item.membership_id in unseen else item
+        for item in leaver_items(party, situations, joined, names, able)
+    )
+    listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
+    outside = not call.tx.workspace.circle.holds(party)
+    acts = {item.entry_id: Wish(Action(item.action)) for item in items if item.entry_id is not None}
+    return LeaverPlan(
+        party,
+        outside,
+        tuple((item, listed.get(item.entry_id) if item.entry_id else None) for item in items),
+        foreseen(call, acts),
+    )

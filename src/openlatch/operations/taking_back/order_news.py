@@ -1,0 +1,85 @@
+"""What becomes of orders is told to whom it concerns: both sides, and nobody else."""
+
+from __future__ import annotations
+
+from collections.abc import Sequence
+
+from openlatch.core.hours import last_day
+from openlatch.core.model import Entry
+from openlatch.core.orders.orders import Order
+from openlatch.core.orders.steps import held_before
+from openlatch.core.telling.notices import Notice
+from openlatch.operations.call import Call
+from openlatch.operations.orders import orders
+from openlatch.operations.orders.orders import OrderSight
+from openlatch.operations.telling import notices
+from openlatch.operations.telling.alerts import administrators_added
+from openlatch.operations.telling.notices import tell_party
+from openlatch.words import Action, Kind, PartyKind, Power
+
+__all__ = ["proved", "stuck"]
+
+
+def proved(call: Call, done: Sequence[OrderSight]) -> None:
+    """Tell the parties what orders have changed for them, and the holder what a party gave up."""
+    for one in done:
+        if one.entry is not None and one.account is not None:
+            _proved(call, one, one.entry, f"{one.account.name} at {one.provider}")
+        elif one.team is not None and one.party.kind is PartyKind.PERSON:
+            now = "are in" if one.order.action == Action.ADD_MEMBER else "are no longer in"
+            title = f"You {now} the team {one.team.name} at {one.provider}"
+            tell_party(call, one.party, Notice(f"order:{one.order.id}", title))
+
+
+def _proved(call: Call, one: OrderSight, entry: Entry, where: str) -> None:
+    order, action = one.order, Action(one.order.action)
+    if action is Action.GIVE_UP:
+        what = "declined the offer of access to" if entry.kind is Kind.OFFER else "given up their access to"
+        title = f"{one.party.name} has {what} {where}"
+        notices.tell(call, notices.managers(call), Notice(f"order:{order.id}", title, "", f"/orders?order={order.ref}"))
+    if action is Action.HAND_OVER:
+        key = next(step.entry for step in order.steps if step.change is not None and step.change.wider)
+        for owning in call.tx.entries.standing(entry.provider_id, [key]):
+            to = call.tx.entries.find(str(owning.id))
+            tell_party(call, to.party, Notice(f"order:{order.id}:to", f"You own {where} now"))
+    if action is Action.EXTEND and _administers_now(order, entry):
+        administrators_added(call, [entry])
+    title = _changed(call, action, entry, where)
+    if title and one.party.kind is PartyKind.PERSON and entry.kind not in (Kind.SESSION, Kind.SECRET):
+        tell_party(call, one.party, Notice(f"order:{order.id}", title))
+
+
+def _administers_now(order: Order, entry: Entry) -> bool:
+    """Whether an order made somebody an administrator who was none; what they had is kept with its steps."""
+    before = held_before(order.steps, entry.key)
+    if before is None or Power.ADMIT not in entry.powers:
+        return False
+    return before.level != entry.level if before.powers is None else Power.ADMIT not in before.powers
+
+
+def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
+    if entry.kind is Kind.OFFER and action is not Action.LET_IN:
+        withdrawn = f"The offer of access to {where} was withdrawn"
+        return {Action.END: withdrawn, Action.GIVE_UP: f"You declined the offer of access to {where}"}.get(action, "")
+    day = last_day(entry.ends_at, call.tx.workspace.zone) if entry.ends_at else ""
+    return {
+        Action.END: f"Your access to {where} has ended",
+        Action.GIVE_UP: f"Your access to {where} has ended, as you wished",
+        Action.NARROW: f"Your access to {where} covers less now: “{entry.level}”",
+        Action.EXTEND: f"Your access to {where} covers more now: “{entry.level}”{f', until {day}' if day else ''}",
+        Action.PAUSE: f"Your access to {where} is paused",
+        Action.RESUME: f"Your access to {where} is there again",
+        Action.END_ON: f"Your access to {where} ends with {day}" if day else f"Your access to {where} has ended",
+        Action.LET_IN: f"You have access to {where} now: “{entry.level}”",
+        Action.GIVE_BACK: f"Your access to {where} is there again",
+        Action.HAND_OVER: f"{where} has gone to somebody else, as you agreed",
+    }.get(action, "")
+
+
+def stuck(call: Call, order: Order, why: str) -> None:
+    """Tell whoever ordered something, or else whoever looks after the workspace, that it needs a person."""
+    about = orders.sight(call, order).about
+    title = f"An order needs a person: {order.action}, {about}"
+    key = f"order:{order.id}:stuck:{order.version}"
+    news = Notice(key, title, why, f"/orders?order={order.ref}")
+    notices.tell(call, notices.manager(call, order.ordered_by.id), news)

@@ -1,0 +1,1 @@
+"""Telling people and other programs what concerns them."""

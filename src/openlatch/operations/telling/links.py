@@ -1,0 +1,87 @@
+"""Links in letters that are answered once: made here, and opened here; what an answer does is their purpose's matter.
+
+A link is an id with a mark that only whoever holds the service's key can make, so that the database holds nothing with
+which one could be answered. It signs nobody in.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+from uuid import UUID
+
+from openlatch.core.hours import day_in
+from openlatch.errors import Conflict, NotFound
+from openlatch.operations.call import Call
+from openlatch.store.links import Link
+
+__all__ = ["PATH", "Opened", "answerable", "make", "opened", "whole", "workspace_in"]
+
+PATH = "/answer/"
+
+
+@dataclass(frozen=True, slots=True)
+class Opened:
+    """A link that was opened; `trouble` says why it cannot be answered, if it cannot."""
+
+    link: Link
+    trouble: str = ""
+
+
+def make(call: Call, purpose: str, subject_id: UUID, address: str, lasts: timedelta) -> str:
+    """Make a link about something, sent to an address, and return its path; former ones are answered no more."""
+    call.tx.links.withdraw(subject_id, call.now)
+    link = Link(call.services.new_id(), purpose, subject_id, address, call.now, call.now + lasts)
+    call.tx.links.add(link)
+    return f"{PATH}{call.tx.workspace.id.hex}.{link.id.hex}"
+
+
+def whole(call: Call, path: str) -> str:
+    """Return a path as it goes into a letter to whom it was made for: one that is answered gets its mark."""
+    if not path.startswith(PATH):
+        return path
+    return f"{path}.{call.services.vault.mark(path.removeprefix(PATH))}"
+
+
+def workspace_in(text: str) -> UUID:
+    """Return the workspace that a link names."""
+    try:
+        return UUID(hex=text.partition(".")[0])
+    except ValueError as error:
+        raise _nothing() from error
+
+
+def opened(call: Call, text: str, *, lock: bool = False) -> Opened:
+    """Return the link that somebody has; raises NotFound for one that was never made."""
+    named, _, mark = text.rpartition(".")
+    try:
+        link_id = UUID(hex=named.partition(".")[2])
+    except ValueError as error:
+        raise _nothing() from error
+    found = call.tx.links.find(link_id, lock=lock) if call.services.vault.marked(named, mark) else None
+    if found is None:
+        raise _nothing()
+    return Opened(found, _trouble(call, found))
+
+
+def answerable(call: Call, text: str) -> Link:
+    """Return a link that can be answered, held so that nobody else answers it meanwhile; else raises Conflict."""
+    found = opened(call, text, lock=True)
+    if found.trouble:
+        raise Conflict(f"{found.trouble} Nothing was changed.", next_step="Ask whoever sent it to you for a new one.")
+    return found.link
+
+
+def _trouble(call: Call, link: Link) -> str:
+    zone = call.tx.workspace.zone
+    if link.used_at is not None:
+        return f"This link was answered already, on {day_in(link.used_at, zone)}."
+    if link.withdrawn_at is not None:
+        return f"This link was withdrawn on {day_in(link.withdrawn_at, zone)}."
+    if link.lapses_at <= call.now:
+        return f"This link lapsed on {day_in(link.lapses_at, zone)}."
+    return ""
+
+
+def _nothing() -> NotFound:
+    return NotFound("This link leads nowhere.", next_step="Check that it is whole, as it stands in the letter.")

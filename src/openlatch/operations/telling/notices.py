@@ -1,0 +1,143 @@
+"""Telling people: news is stored with the change that it tells of, and carried in letters by the worker."""
+
+from __future__ import annotations
+
+from collections.abc import Iterable
+from dataclasses import replace
+from datetime import timedelta
+from uuid import UUID
+
+from openlatch.core.model import Party, Person, is_mailbox
+from openlatch.core.orders.orders import again_after
+from openlatch.core.telling.notices import Letter, Notice, letter, when
+from openlatch.errors import NotSignedIn
+from openlatch.operations.call import Call, operation
+from openlatch.operations.telling import links
+from openlatch.store.notices import Addressed
+from openlatch.store.pages import Page
+from openlatch.words import Role, Telling
+
+__all__ = [
+    "browse",
+    "choose",
+    "manager",
+    "managers",
+    "next_letter",
+    "not_sent",
+    "reachable_at",
+    "sent",
+    "tell",
+    "tell_address",
+    "tell_party",
+    "tidy",
+]
+
+KEPT = timedelta(days=400)
+IN_ONE = 500
+"""So many pieces of news go into one letter."""
+
+
+def tell(call: Call, people: Iterable[Person], notice: Notice) -> int:
+    """Tell people of this workspace something, each in the way that they chose; returns how many are told it now."""
+    several = {person.id: person for person in people}.values()
+    return call.tx.notices.add([_to(call, person, notice) for person in several])
+
+
+def _to(call: Call, person: Person, notice: Notice) -> Addressed:
+    due = when(person.telling, call.now, call.tx.workspace.zone)
+    return Addressed(call.services.new_id(), notice, person.address, person.name, person.id, call.now, due)
+
+
+def tell_address(call: Call, address: str, name: str, notice: Notice) -> int:
+    """Tell something to whoever has that address; a person of this workspace is told as they chose."""
+    known = call.tx.people.by_address(address)
+    if known is not None:
+        return tell(call, [known[0]], notice)
+    return call.tx.notices.add([Addressed(call.services.new_id(), notice, address, name, None, call.now, call.now)])
+
+
+def reachable_at(call: Call, party: Party) -> str:
+    """Return the address at which a party is told and asked things; empty if nobody can say that it is theirs.
+
+    It is theirs if their provider has confirmed it, or if it is that of somebody who signs in here.
+    """
+    known = (one for one in party.addresses if is_mailbox(one))
+    return next((one for one in known if party.verified or call.tx.people.by_address(one) is not None), "")
+
+
+def managers(call: Call) -> list[Person]:
+    """Return who looks after this workspace."""
+    return [one for one in call.tx.people.all() if one.role in (Role.OWNER, Role.MANAGER)]
+
+
+def manager(call: Call, person_id: UUID | None) -> list[Person]:
+    """Return the one of that id, if they look after this workspace, or else all who do."""
+    return [one for one in managers(call) if one.id == person_id] or managers(call)
+
+
+@operation("notices.browse")
+def browse(call: Call, limit: int, cursor: str | None) -> Page[Addressed]:
+    """What one was told, the latest first."""
+    page = call.tx.notices.of(_self(call).id, limit, cursor)
+    shown = [replace(one, notice=replace(one.notice, link=links.whole(call, one.notice.link))) for one in page.items]
+    return Page(tuple(shown), page.next)
+
+
+@operation("notices.choose")
+def choose(call: Call, telling: Telling) -> Person:
+    """Choose how one is told; what waits already goes out as it was meant to."""
+    call.tx.people.tell(_self(call).id, telling)
+    return call.tx.people.get(_self(call).id)
+
+
+def _self(call: Call) -> Person:
+    if call.actor.person is None:
+        raise NotSignedIn("Nobody is signed in.", next_step="Sign in first.")
+    return call.actor.person
+
+
+# Letters, as the worker sends them
+
+
+def next_letter(call: Call) -> tuple[UUID, Letter] | None:
+    """Return the next letter that is due, if one is; it stays the same letter until it is known to be sent."""
+    due = call.tx.notices.due(call.now, IN_ONE)
+    if not due:
+        return None
+    begun = next((one.letter_id for one in due if one.letter_id is not None), None)
+    if begun is None:
+        begun = call.services.new_id()
+        call.tx.notices.put_in([one.id for one in due], begun)
+        inside: tuple[Addressed, ...] = due
+    else:
+        inside = call.tx.notices.in_letter(begun)
+    first = inside[0]
+    news = [replace(one.notice, link=links.whole(call, one.notice.link)) for one in inside]
+    return begun, letter(
+        str(begun), first.address, first.name, call.tx.workspace.name, news, call.services.console,
+        settles=first.person_id is not None,
+    )  # fmt: skip
+
+
+def sent(call: Call, letter_id: UUID) -> None:
+    """The mail server has taken a letter."""
+    call.tx.notices.sent(letter_id, call.now)
+
+
+def not_sent(call: Call, letter_id: UUID, why: str, *, again: bool) -> None:
+    """The mail server has not taken a letter: it is tried again later, or if that is no use, never."""
+    attempts = max(one.attempts for one in call.tx.notices.in_letter(letter_id)) + 1
+    delay = again_after(attempts) if again else None
+    # A mail server can be away for hours: the last wait is long.
+    call.tx.notices.not_sent(letter_id, why, call.now + delay * 4 if delay is not None else None)
+
+
+def tidy(call: Call) -> None:
+    """Delete news of long ago."""
+    call.tx.notices.forget_before(call.now - KEPT)
+
+
+def tell_party(call: Call, party: Party, notice: Notice) -> int:
+    """Only at an address that is confirmed: what concerns one is not told to another."""
+    address = reachable_at(call, party)
+    return tell_address(call, address, party.name, notice) if address else 0

@@ -1,0 +1,157 @@
+"""Webhooks: telling other programs what happens, in the order of the log, each event at least once."""
+
+from __future__ import annotations
+
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import datetime, timedelta
+from typing import Any
+from urllib.parse import urlsplit
+from uuid import UUID
+
+import orjson
+
+from openlatch.core.ids import ref_of
+from openlatch.core.telling.notices import Notice
+from openlatch.errors import Conflict, Invalid
+from openlatch.operations.call import Call, operation
+from openlatch.operations.telling import notices
+from openlatch.store.events import LoggedEvent
+from openlatch.store.webhooks import Webhook
+from openlatch.wire.webhooks import TYPE, signed
+
+__all__ = ["Delivery", "add", "browse", "due", "not_told", "pause", "remove", "told"]
+
+MOST = 20
+AT_ONCE = 50
+GIVES_UP_AFTER = 30
+"""After so many attempts in vain, about a day, a webhook is paused, and somebody told."""
+_LONGEST = timedelta(hours=1)
+
+
+@dataclass(frozen=True, slots=True)
+class Delivery:
+    """What a webhook is to be sent next: one POST after the other, and how far it has been told after each."""
+
+    webhook: Webhook
+    posts: tuple[tuple[int, bytes, Mapping[str, str]], ...]
+    seen: int
+    """how far it has been told once all are sent, with what is none of its concern"""
+
+
+@operation("webhooks.browse")
+def browse(call: Call) -> tuple[Webhook, ...]:
+    """Every webhook."""
+    return call.tx.webhooks.all()
+
+
+@operation("webhooks.add")
+def add(call: Call, url: str, acts: Sequence[str]) -> tuple[Webhook, str]:
+    """Have an address told of what happens from now on; returns the secret that it is signed with, this once."""
+    if len(call.tx.webhooks.all()) >= MOST:
+        raise Conflict(f"There are {MOST} webhooks already. Nothing was added.", next_step="Remove one first.")
+    address = _checked(url)
+    secret = f"latch-hook-{secrets.token_urlsafe(32)}"
+    made = Webhook(
+        call.services.new_id(), address, tuple(dict.fromkeys(acts)), call.tx.events.head().size, call.actor.name,
+        call.now,
+    )  # fmt: skip
+    call.tx.webhooks.add(made, call.services.vault.close(secret))
+    call.log("webhook.added", "webhook", made.id, url=address, acts=list(made.acts))
+    return made, secret
+
+
+@operation("webhooks.pause")
+def pause(call: Call, text: str, *, paused: bool) -> Webhook:
+    """Tell a webhook nothing for a while, or go on where it was left."""
+    one = call.tx.webhooks.find(text)
+    call.tx.webhooks.pause(one.id, paused=paused)
+    call.log("webhook.paused" if paused else "webhook.resumed", "webhook", one.id, url=one.url)
+    return call.tx.webhooks.find(text)
+
+
+@operation("webhooks.remove")
+def remove(call: Call, text: str) -> None:
+    """Tell a webhook nothing any more."""
+    one = call.tx.webhooks.find(text)
+    call.tx.webhooks.remove(one.id)
+    call.log("webhook.removed", "webhook", one.id, url=one.url)
+
+
+def _checked(url: str) -> str:
+    parts = urlsplit(url.strip())
+    here = parts.hostname in ("127.0.0.1", "::1", "localhost")
+    if parts.scheme not in ("https", "http") or not parts.hostname or parts.username or parts.fragment:
+        problem, next_step = (
+            "is no address to send to",
+            "Give one such as https://desk.example/latch.",
+        )
+    elif parts.scheme == "http" and not here:
+        problem, next_step = "is not encrypted", "Give one that begins with https."
+    else:
+        return url.strip()
+    raise Invalid(
+        f"“{url}” {problem}. Nothing was added.", next_step=next_step, errors=[{"at": "url", "problem": problem}]
+    )
+
+
+# As the worker sends them
+
+
+def due(call: Call, done: set[UUID]) -> Delivery | None:
+    """Return what some webhook is to be sent now, if there is anything; those in `done` have had their turn."""
+    for one in call.tx.webhooks.all():
+        if one.id in done or one.paused or (one.again_at is not None and one.again_at > call.now):
+            continue
+        events = call.tx.events.after(one.seen, AT_ONCE)
+        if not events:
+            continue
+        secret = call.services.vault.open(call.tx.webhooks.secret(one.id))
+        posts = []
+        for event in events:
+            if _concerns(one, event):
+                body = orjson.dumps(_cloud_event(call, event))
+                posts.append((event.number or 0, body, signed(one.url, body, one.ref, secret, call.now)))
+        return Delivery(one, tuple(posts), events[-1].number or 0)
+    return None
+
+
+def _concerns(one: Webhook, event: LoggedEvent) -> bool:
+    said = str(event.content["act"])
+    return not one.acts or any(said == act or said.startswith(act.rstrip(".") + ".") for act in one.acts)
+
+
+def _cloud_event(call: Call, event: LoggedEvent) -> dict[str, Any]:
+    """An event as CloudEvents 1.0 has it; whoever wants to know more asks for it by its id."""
+    told = event.content
+    act, subject = str(told["act"]), str(told["subject"])
+    return {
+        "specversion": "1.0", "id": str(event.id), "source": f"urn:openlatch:workspace:{call.tx.workspace.slug}",
+        "type": f"{TYPE}{act}", "subject": f"{subject}/{ref_of(event.subject_id)}", "time": told["at"],
+        "datacontenttype": "application/json", "sequence": f"{event.number:020}",
+        "data": {
+            "act": act, "subject": subject, "id": str(event.subject_id), "by": told["actor"],
+            "by_id": told.get("actor_id", ""),
+        },
+    }  # fmt: skip
+
+
+def told(call: Call, delivery: Delivery, seen: int, *, sent: bool) -> None:
+    """A webhook has taken all up to a place in the log."""
+    call.tx.webhooks.told(delivery.webhook.id, seen, call.now, sent=sent)
+
+
+def not_told(call: Call, delivery: Delivery, why: str) -> datetime | None:
+    """A webhook has not taken what it was sent: it is tried again later and later, and after very long paused."""
+    one = delivery.webhook
+    attempts = one.attempts + 1
+    if attempts >= GIVES_UP_AFTER:
+        call.tx.webhooks.pause(one.id, paused=True, why=why)
+        call.log("webhook.paused", "webhook", one.id, url=one.url, why=why)
+        title = "A webhook has not answered for long, and is paused"
+        notices.tell(call, notices.managers(call), Notice(f"webhook:{one.id}:{one.seen}", title, why, "/webhooks"))
+        return None
+    again_at = call.now + min(timedelta(seconds=2**attempts), _LONGEST)
+    call.tx.webhooks.not_told(one.id, attempts, again_at, why)
+    return again_at

@@ -1,0 +1,1 @@
+"""Proposals: rehearsed, compared, and applied."""

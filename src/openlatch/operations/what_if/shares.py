@@ -1,0 +1,57 @@
+"""Sharing documents as people read and propose them: as they were last read, in the format of a proposal."""
+
+from __future__ import annotations
+
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.model import Party
+from openlatch.core.powers import in_order
+from openlatch.core.providers.sharing import Document, Selector, Statement
+from openlatch.operations.call import Call, operation
+
+__all__ = ["browse"]
+
+
+@operation("accounts.shares")
+def browse(call: Call, account: str, part: str | None) -> tuple[dict[str, Any], ...]:
+    """What shares the parts of an account, or one of them, each as a change of a proposal that changes nothing yet."""
+    found = call.tx.accounts.find(account)[0]
+    documents = [one for one in call.tx.documents.of([found.id]).get(found.id, ()) if part in (None, one.resource)]
+    ids = {key: one for key, (one, _) in call.tx.parties.keys_at(found.provider_id).items()}
+    wanted = {to.value for one in documents for s in one.statements for to in s.to if to.kind == "party"}
+    parties = call.tx.parties.some(ids[key] for key in wanted if key in ids)
+    return tuple(_change(found.name, one, ids, parties) for one in documents)
+
+
+def _change(account: str, one: Document, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:
+    return {
+        "do": "share",
+        "account": account,
+        "resource": one.resource,
+        "zone": one.zone,
+        "statements": [_statement(statement, ids, parties) for statement in one.statements],
+    }
+
+
+def _statement(one: Statement, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:
+    said: dict[str, Any] = {
+        "effect": "allow" if one.allow else "deny",
+        "to": [_to(to, ids, parties) for to in sorted(one.to)],
+        "powers": [power.value for power in in_order(one.powers)],
+    }
+    if one.networks is not None:
+        said["networks"] = [str(network) for network in one.networks]
+    if one.hours is not None:
+        said["hours"] = [window.written() for window in one.hours]
+    return said | ({"level": one.level} if one.level else {})
+
+
+def _to(to: Selector, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:
+    """Whom a statement is about, by an address or a short form where there is one."""
+    if to.kind == "anyone":
+        return {"anyone": True}
+    if to.kind == "domain":
+        return {"domain": to.value}
+    party = parties.get(ids[to.value]) if to.value in ids else None
+    return {"party": to.value if party is None else next(iter(party.addresses), party.ref)}
