@@ -17,7 +17,7 @@ from bench.measure import Pair, growth, line, side_by_side
 from openlatch.client import Client
 from openlatch.local.stack import Stack
 from openlatch.store import Store
-from openlatch.store.entries import EntryFilter
+from openlatch.store.inventory.entries import EntryFilter
 from openlatch.words import Power, State
 
 __all__ = ["inventory_page"]

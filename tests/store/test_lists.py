@@ -15,7 +15,7 @@ from openlatch.core.inventory.activity import Activity
 from openlatch.core.model import Entry, Party, Provider, Workspace
 from openlatch.core.record.ledger import Event
 from openlatch.store import Store, Transaction
-from openlatch.store.entries import EntryFilter, Summary
+from openlatch.store.inventory.entries import EntryFilter, Summary
 from openlatch.words import EndReason, How, Kind, Power, State
 from tests.factories import account, ago, entry, ids, party
 from tests.harness.ridge import Ridge

@@ -28,7 +28,7 @@ from openlatch.core.record.ledger import Event, Sealed, link, verify
 from openlatch.errors import Changed, Misconfigured
 from openlatch.store import Store
 from openlatch.store.bulk import FEW
-from openlatch.store.entries import SORTS, EntryFilter
+from openlatch.store.inventory.entries import SORTS, EntryFilter
 from openlatch.store.tables import Base
 from openlatch.words import Power, State
 from tests.factories import account, ago, entry, ids, party

@@ -22,7 +22,7 @@ from openlatch.core.powers import ORDER, in_order
 from openlatch.core.record.secrecy import holds_secret
 from openlatch.errors import Malformed
 from openlatch.operations.inventory.entries import Sight
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.web import render
 from openlatch.web.files import FORMATS
 from openlatch.web.sheets import READABLE, rows

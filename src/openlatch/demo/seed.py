@@ -20,7 +20,7 @@ from openlatch.operations.reviews import plans
 from openlatch.operations.rules import adoption, flags
 from openlatch.operations.telling import webhooks
 from openlatch.store import Store
-from openlatch.store.words import Correction
+from openlatch.store.providers.words import Correction
 from openlatch.words import Power, RequestState, Role, Scope
 
 __all__ = ["SLUG", "Outside", "seed"]

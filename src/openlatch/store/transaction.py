@@ -16,37 +16,37 @@ from sqlalchemy.orm import Session
 from openlatch.core.model import Workspace
 from openlatch.errors import Misconfigured, NotFound
 from openlatch.store import migrate
-from openlatch.store.accounts import Accounts
-from openlatch.store.activity import Activities
-from openlatch.store.batches import Batches
-from openlatch.store.documents import Documents
-from openlatch.store.entries import Entries
-from openlatch.store.events import Events
-from openlatch.store.facts import Facts, Snapshot
-from openlatch.store.flags import Flags
-from openlatch.store.imports import Imports
-from openlatch.store.keys import Keys
-from openlatch.store.links import Links
-from openlatch.store.memberships import Memberships
-from openlatch.store.notices import Notices
-from openlatch.store.offers import Offers
-from openlatch.store.orders import Orders
-from openlatch.store.parties import Parties
-from openlatch.store.people import People
-from openlatch.store.policies import Policies
-from openlatch.store.prints import Prints
-from openlatch.store.proposals import Proposals
-from openlatch.store.providers import Providers
+from openlatch.store.inventory.accounts import Accounts
+from openlatch.store.inventory.activity import Activities
+from openlatch.store.inventory.documents import Documents
+from openlatch.store.inventory.entries import Entries
+from openlatch.store.inventory.facts import Facts, Snapshot
+from openlatch.store.inventory.imports import Imports
+from openlatch.store.inventory.memberships import Memberships
+from openlatch.store.inventory.parties import Parties
+from openlatch.store.inventory.sameness import Sameness
+from openlatch.store.inventory.views import Views
+from openlatch.store.letting_in.offers import Offers
+from openlatch.store.letting_in.requests import Requests
+from openlatch.store.orders.keys import Keys
+from openlatch.store.orders.orders import Orders
+from openlatch.store.people.people import People
+from openlatch.store.people.replies import Replies
+from openlatch.store.people.workspaces import Housekeeping, insert_workspace, rename_workspace, workspace_of
+from openlatch.store.providers.providers import Providers
+from openlatch.store.providers.readings import Readings
+from openlatch.store.providers.words import ProviderWords
 from openlatch.store.queue import enqueue
-from openlatch.store.readings import Readings
-from openlatch.store.replies import Replies
-from openlatch.store.requests import Requests
-from openlatch.store.reviews import Reviews
-from openlatch.store.sameness import Sameness
-from openlatch.store.views import Views
-from openlatch.store.webhooks import Webhooks
-from openlatch.store.words import ProviderWords
-from openlatch.store.workspaces import Housekeeping, insert_workspace, rename_workspace, workspace_of
+from openlatch.store.record.events import Events
+from openlatch.store.reviews.prints import Prints
+from openlatch.store.reviews.reviews import Reviews
+from openlatch.store.rules.flags import Flags
+from openlatch.store.rules.policies import Policies
+from openlatch.store.taking_back.batches import Batches
+from openlatch.store.telling.links import Links
+from openlatch.store.telling.notices import Notices
+from openlatch.store.telling.webhooks import Webhooks
+from openlatch.store.what_if.proposals import Proposals
 
 __all__ = ["Store", "Transaction"]
 

@@ -31,7 +31,7 @@ from openlatch.operations.inventory import lookups
 from openlatch.operations.inventory.lookups import Lookup
 from openlatch.operations.people import people
 from openlatch.store import Store, Transaction
-from openlatch.store.replies import Reply
+from openlatch.store.people.replies import Reply
 from openlatch.wire import messages as wire
 from openlatch.wire.messages.base import mistakes
 

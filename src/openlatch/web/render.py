@@ -27,13 +27,13 @@ from openlatch.operations.reviews.waiting import Waiting
 from openlatch.operations.rules.flags import FlagSight
 from openlatch.operations.rules.policies import RuleSight, Trial
 from openlatch.operations.rules.risks import RiskSight
-from openlatch.store.activity import Done
-from openlatch.store.entries import Listed
-from openlatch.store.events import LoggedEvent
-from openlatch.store.notices import Addressed
-from openlatch.store.people import Token
-from openlatch.store.policies import Adopted
-from openlatch.store.views import View
+from openlatch.store.inventory.activity import Done
+from openlatch.store.inventory.entries import Listed
+from openlatch.store.inventory.views import View
+from openlatch.store.people.people import Token
+from openlatch.store.record.events import LoggedEvent
+from openlatch.store.rules.policies import Adopted
+from openlatch.store.telling.notices import Addressed
 from openlatch.wire import messages as wire
 from openlatch.words import Action, Kind, Severity
 

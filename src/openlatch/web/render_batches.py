@@ -9,8 +9,8 @@ from openlatch.core.taking_back.leaver import Phase
 from openlatch.operations.taking_back.batches import BatchSight
 from openlatch.operations.taking_back.leavers import LeaverPlan
 from openlatch.operations.taking_back.together import Foresight, Named
-from openlatch.store.batches import BatchItem
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
+from openlatch.store.taking_back.batches import BatchItem
 from openlatch.web import render
 from openlatch.wire import messages as wire
 from openlatch.words import Action

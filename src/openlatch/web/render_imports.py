@@ -11,7 +11,7 @@ from openlatch.core.inventory.imports import shown
 from openlatch.core.inventory.sheets import Form
 from openlatch.errors import Invalid
 from openlatch.operations.inventory.imports import ImportSight
-from openlatch.store.imports import Import
+from openlatch.store.inventory.imports import Import
 from openlatch.wire import messages as wire
 from openlatch.wire.messages.base import mistakes
 from openlatch.words import DayOrder

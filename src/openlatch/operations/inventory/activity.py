@@ -5,7 +5,7 @@ from __future__ import annotations
 from collections.abc import Mapping
 
 from openlatch.operations.call import Call, operation
-from openlatch.store.activity import Done
+from openlatch.store.inventory.activity import Done
 from openlatch.store.pages import Page
 from openlatch.words import How
 

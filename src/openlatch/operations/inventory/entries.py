@@ -22,7 +22,7 @@ from openlatch.operations.rules import policies
 from openlatch.operations.rules.advice import advice, known_levels
 from openlatch.operations.rules.flags import FlagSight
 from openlatch.operations.rules.risks import risk_lines
-from openlatch.store.entries import EntryFilter, Listed, Summary
+from openlatch.store.inventory.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
 from openlatch.words import Action, Kind, Power, Severity, State
 

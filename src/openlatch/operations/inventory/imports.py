@@ -15,7 +15,7 @@ from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory import by_hand
 from openlatch.operations.providers import readings
 from openlatch.operations.rules import flags
-from openlatch.store.imports import Import
+from openlatch.store.inventory.imports import Import
 from openlatch.store.pages import Page
 from openlatch.words import ReadingOutcome
 

@@ -13,7 +13,7 @@ from openlatch.core.model import Party
 from openlatch.errors import Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import Sight, sight, words
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.words import Kind, PartyKind, Power
 

@@ -12,8 +12,8 @@ from pydantic import ValidationError
 from openlatch.errors import Invalid, NotSignedIn
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import Wanted, selection
+from openlatch.store.inventory.views import View
 from openlatch.store.noun import missing
-from openlatch.store.views import View
 from openlatch.wire.messages.base import mistakes
 from openlatch.wire.messages.inventory import EntryQuery
 

@@ -18,7 +18,7 @@ from openlatch.operations.letting_in import consent, offers, requests
 from openlatch.operations.letting_in.consent import Question
 from openlatch.operations.people import people
 from openlatch.operations.telling import links
-from openlatch.store.links import Link
+from openlatch.store.telling.links import Link
 from openlatch.words import OfferState
 
 __all__ = ["Answer", "Registration", "answer", "look", "lookups"]

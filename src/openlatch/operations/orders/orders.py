@@ -25,7 +25,7 @@ from openlatch.operations.people.sight import own_party, within_sight
 from openlatch.operations.providers import choices
 from openlatch.operations.rules.advice import known_levels
 from openlatch.operations.telling import notices
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.store.noun import missing
 from openlatch.store.pages import Page
 from openlatch.words import Action, OrderState, Power, State

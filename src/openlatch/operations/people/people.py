@@ -12,7 +12,7 @@ from openlatch.operations.call import Actor, Call, operation
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.people.doors import check_person
 from openlatch.store.noun import missing
-from openlatch.store.people import Token
+from openlatch.store.people.people import Token
 from openlatch.words import Role, Scope
 
 __all__ = [

@@ -13,7 +13,7 @@ from openlatch.core.record.ledger import Event
 from openlatch.errors import NotFound
 from openlatch.operations.call import Call, operation
 from openlatch.operations.rules import flags
-from openlatch.store.words import Correction
+from openlatch.store.providers.words import Correction
 from openlatch.words import Origin, Power
 
 __all__ = ["WordSight", "browse", "correct", "vocabulary"]

@@ -46,7 +46,7 @@ from openlatch.operations.providers import levels
 from openlatch.operations.providers.doings import remember
 from openlatch.operations.rules import flags
 from openlatch.operations.telling import alerts
-from openlatch.store.entries import NO_DIGESTS
+from openlatch.store.inventory.entries import NO_DIGESTS
 from openlatch.store.pages import Page
 from openlatch.words import PartyKind, PartyStatus, ReadingOutcome, ReadingState, State
 

@@ -7,9 +7,9 @@ from uuid import UUID
 
 from openlatch.core.record.ledger import link
 from openlatch.operations.call import Call, operation
-from openlatch.store.entries import Listed
-from openlatch.store.events import Head, LoggedEvent
+from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
+from openlatch.store.record.events import Head, LoggedEvent
 
 __all__ = ["Wanted", "browse", "head", "seal"]
 

@@ -10,7 +10,7 @@ from openlatch.errors import Conflict
 from openlatch.operations.call import Call, operation
 from openlatch.operations.reviews import reports
 from openlatch.operations.reviews.reports import Signed
-from openlatch.store.prints import Print
+from openlatch.store.reviews.prints import Print
 
 __all__ = ["TASK", "begin", "failed", "file", "finished", "show", "start"]
 

@@ -26,8 +26,8 @@ from openlatch.operations.call import Call, operation
 from openlatch.operations.reviews.scope import facts_now, scope_of
 from openlatch.operations.taking_back.batches import seen
 from openlatch.operations.taking_back.receipts import signed
-from openlatch.store.batches import Batch, BatchItem
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
+from openlatch.store.taking_back.batches import Batch, BatchItem
 from openlatch.words import Outcome
 
 __all__ = ["Signed", "keep", "of_batch", "of_round", "signed_report"]

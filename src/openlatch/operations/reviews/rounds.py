@@ -20,9 +20,9 @@ from openlatch.operations.reviews import round_news, settle
 from openlatch.operations.reviews.scope import own_parties, scope_of, still_in_scope
 from openlatch.operations.taking_back import batches
 from openlatch.operations.taking_back.together import Foresight, foreseen
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
-from openlatch.store.reviews import Past, Progress
+from openlatch.store.reviews.reviews import Past, Progress
 from openlatch.words import Choice, Outcome, Role, RoundState
 
 __all__ = [

@@ -20,7 +20,7 @@ from openlatch.operations.call import Call
 from openlatch.operations.inventory.entries import Wanted, flags_on, selection
 from openlatch.operations.people.reviewers import REVIEWING
 from openlatch.operations.rules.advice import known_levels
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.words import Kind, PartyStatus, Power, Role
 
 __all__ = [

@@ -8,7 +8,7 @@ from openlatch.errors import Changed, Conflict
 from openlatch.operations.call import Call, operation
 from openlatch.operations.rules import flags, policies
 from openlatch.operations.rules.policy_file import read
-from openlatch.store.policies import Adopted
+from openlatch.store.rules.policies import Adopted
 
 __all__ = ["adopt", "back"]
 

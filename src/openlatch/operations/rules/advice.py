@@ -8,7 +8,7 @@ from openlatch.core.model import Provider
 from openlatch.core.providers.meaning import Carried, Vocabulary, levels_of
 from openlatch.core.rules.advise import Advice, narrowest
 from openlatch.operations.call import Call
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.words import Kind, Power
 
 __all__ = ["advice", "known_levels"]

@@ -22,7 +22,7 @@ from openlatch.core.rules.tree import Column, Group, inside
 from openlatch.deferred import deferred
 from openlatch.operations.call import Call
 from openlatch.operations.rules import circles
-from openlatch.store.facts import Snapshot
+from openlatch.store.inventory.facts import Snapshot
 from openlatch.words import Severity, Subject
 
 if TYPE_CHECKING:

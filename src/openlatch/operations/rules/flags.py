@@ -24,7 +24,7 @@ from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.rules import circles, evaluation, policies
 from openlatch.operations.rules.advice import advice
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.words import Severity, Subject
 

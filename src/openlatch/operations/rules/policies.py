@@ -18,7 +18,7 @@ from openlatch.errors import Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.rules import circles, evaluation
 from openlatch.operations.rules.policy_file import BUILT_IN, Read, read
-from openlatch.store.policies import Adopted
+from openlatch.store.rules.policies import Adopted
 from openlatch.words import Severity, Subject
 
 __all__ = [

@@ -9,7 +9,7 @@ from uuid import UUID
 from openlatch.core.rules.risk import Line, lines, shares
 from openlatch.operations.call import Call, operation
 from openlatch.operations.rules import evaluation, policies
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 
 __all__ = ["RiskSight", "Share", "of_account", "of_party", "risk_lines"]
 

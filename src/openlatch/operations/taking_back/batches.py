@@ -22,9 +22,9 @@ from openlatch.operations.orders.orders import Wish
 from openlatch.operations.people.reviewers import who_answers
 from openlatch.operations.providers import readings
 from openlatch.operations.taking_back.together import Foresight, foreseen, held_back
-from openlatch.store.batches import Batch, BatchItem
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
+from openlatch.store.taking_back.batches import Batch, BatchItem
 from openlatch.words import Action, Outcome
 
 __all__ = [

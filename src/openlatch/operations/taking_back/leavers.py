@@ -16,8 +16,8 @@ from openlatch.operations.orders.orders import Wish
 from openlatch.operations.taking_back import batches
 from openlatch.operations.taking_back.batches import BatchSight
 from openlatch.operations.taking_back.together import Foresight, foreseen
-from openlatch.store.batches import Batch, BatchItem
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
+from openlatch.store.taking_back.batches import Batch, BatchItem
 from openlatch.words import Action, PartyKind
 
 __all__ = ["LeaverPlan", "complete", "create", "plan"]

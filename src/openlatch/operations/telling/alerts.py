@@ -12,7 +12,7 @@ from openlatch.core.telling.notices import Notice
 from openlatch.operations.call import Call
 from openlatch.operations.telling import notices
 from openlatch.operations.telling.notices import tell_party
-from openlatch.store.entries import Listed
+from openlatch.store.inventory.entries import Listed
 from openlatch.words import Kind, Power
 
 __all__ = [

@@ -13,7 +13,7 @@ from uuid import UUID
 from openlatch.core.hours import day_in
 from openlatch.errors import Conflict, NotFound
 from openlatch.operations.call import Call
-from openlatch.store.links import Link
+from openlatch.store.telling.links import Link
 
 __all__ = ["PATH", "Opened", "answerable", "make", "opened", "whole", "workspace_in"]
 

@@ -13,8 +13,8 @@ from openlatch.core.telling.notices import Letter, Notice, letter, when
 from openlatch.errors import NotSignedIn
 from openlatch.operations.call import Call, operation
 from openlatch.operations.telling import links
-from openlatch.store.notices import Addressed
 from openlatch.store.pages import Page
+from openlatch.store.telling.notices import Addressed
 from openlatch.words import Role, Telling
 
 __all__ = [

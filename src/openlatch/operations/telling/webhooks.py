@@ -17,8 +17,8 @@ from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.telling import notices
-from openlatch.store.events import LoggedEvent
-from openlatch.store.webhooks import Webhook
+from openlatch.store.record.events import LoggedEvent
+from openlatch.store.telling.webhooks import Webhook
 from openlatch.wire.webhooks import TYPE, signed
 
 __all__ = ["Delivery", "add", "browse", "due", "not_told", "pause", "remove", "told"]

@@ -11,7 +11,7 @@ from openlatch.core.what_if.shifts import Ability
 from openlatch.errors import Conflict, NotFound
 from openlatch.operations.call import Call, operation
 from openlatch.operations.what_if import proposals
-from openlatch.store.proposals import Proposal, Run
+from openlatch.store.what_if.proposals import Proposal, Run
 from openlatch.words import Power
 
 __all__ = ["ComparedLine", "Versions", "compare"]

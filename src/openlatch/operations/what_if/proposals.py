@@ -26,7 +26,7 @@ from openlatch.operations.rules import circles, evaluation, policies
 from openlatch.operations.rules.policy_file import read
 from openlatch.operations.what_if.rehearse import Imagined, as_they_are, imagine
 from openlatch.store.pages import Page
-from openlatch.store.proposals import Proposal, Run
+from openlatch.store.what_if.proposals import Proposal, Run
 from openlatch.wire.messages.base import mistakes
 from openlatch.wire.proposal import ProposalFile
 from openlatch.words import Severity, Subject

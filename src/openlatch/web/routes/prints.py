@@ -5,7 +5,7 @@ from __future__ import annotations
 from openlatch.operations.call import Call
 from openlatch.operations.reviews import prints
 from openlatch.printing import PDF
-from openlatch.store.prints import Print
+from openlatch.store.reviews.prints import Print
 from openlatch.web.api import Answer, Download, Routes
 from openlatch.wire import messages as wire
 

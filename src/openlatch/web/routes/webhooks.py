@@ -6,7 +6,7 @@ from typing import Any
 
 from openlatch.operations.call import Call
 from openlatch.operations.telling import webhooks
-from openlatch.store.webhooks import Webhook
+from openlatch.store.telling.webhooks import Webhook
 from openlatch.web.api import Routes
 from openlatch.wire import messages as wire
 

@@ -13,11 +13,11 @@ from sqlalchemy.orm import aliased
 
 from openlatch.core.inventory.activity import Activity
 from openlatch.core.model import Account, Party
-from openlatch.store.accounts import to_account
 from openlatch.store.bulk import add_rows
+from openlatch.store.inventory.accounts import to_account
+from openlatch.store.inventory.parties import to_party
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.parties import to_party
 from openlatch.store.tables import AccountRow, ActivityRow, EntryRow, PartyRow, ProviderRow
 from openlatch.words import How, Power
 

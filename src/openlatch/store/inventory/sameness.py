@@ -14,9 +14,9 @@ from openlatch.core.inventory.reconcile import Identifier
 from openlatch.core.inventory.sameness import Decision
 from openlatch.core.model import Author
 from openlatch.core.providers.observation import WRITTEN
+from openlatch.store.inventory.parties import NO_PROVIDER
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.parties import NO_PROVIDER
 from openlatch.store.tables import (
     ActivityRow,
     BatchRow,

@@ -18,7 +18,7 @@ from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
 from openlatch.store.jsonb import left_open_values, plain, read_author, read_left_open
 from openlatch.store.noun import Noun, id_or_ref, missing, the_one
-from openlatch.store.orders import GOES_ON, waits_long
+from openlatch.store.orders.orders import GOES_ON, waits_long
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.tables import (
     CalendarRow,

@@ -15,12 +15,12 @@ from openlatch.core.hours import Hours, Window
 from openlatch.core.model import Account, Dependency, Entry, Party, Provider
 from openlatch.core.powers import in_order
 from openlatch.errors import Changed, Invalid
-from openlatch.store.accounts import to_account
 from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.inventory.accounts import to_account
+from openlatch.store.inventory.parties import party_matches, to_party
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.store.parties import party_matches, to_party
-from openlatch.store.providers import to_provider
+from openlatch.store.providers.providers import to_provider
 from openlatch.store.tables import AccountRow, EntryRow, FlagRow, OrderRow, PartyRow, ProviderRow
 from openlatch.words import EndReason, Kind, Power, State
 

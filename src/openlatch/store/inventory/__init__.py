@@ -1,0 +1,1 @@
+"""Entries, accounts and parties as they are stored, listed and counted."""

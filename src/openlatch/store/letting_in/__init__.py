@@ -1,0 +1,1 @@
+"""Offers and requests as they are stored."""

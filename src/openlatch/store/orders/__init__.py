@@ -1,0 +1,1 @@
+"""Orders, and the keys that sign for them."""

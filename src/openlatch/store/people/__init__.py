@@ -1,0 +1,1 @@
+"""Workspaces, people, and what they were answered."""

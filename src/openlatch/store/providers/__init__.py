@@ -1,0 +1,1 @@
+"""Providers, readings, and what their words were said to mean."""

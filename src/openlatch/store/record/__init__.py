@@ -1,0 +1,1 @@
+"""The log as it is stored, sealed and searched."""

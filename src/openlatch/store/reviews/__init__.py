@@ -1,0 +1,1 @@
+"""Review plans, rounds, and reports that are printed."""

@@ -1,0 +1,1 @@
+"""Policies and flags as they are stored."""

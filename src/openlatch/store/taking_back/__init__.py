@@ -1,0 +1,1 @@
+"""Batches as they are stored."""

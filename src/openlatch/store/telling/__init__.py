@@ -1,0 +1,1 @@
+"""News, letters, links and webhooks as they are stored."""

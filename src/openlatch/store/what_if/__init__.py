@@ -1,0 +1,1 @@
+"""Proposals and what came of working them out."""
