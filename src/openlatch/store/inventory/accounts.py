@@ -10,9 +10,10 @@ from sqlalchemy import Row, and_, func, inspect, or_, select
 
 from openlatch.core.model import Account
 from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.inventory.rows import AccountRow, DocumentRow, EntryRow
 from openlatch.store.noun import Noun, id_or_ref, the_one
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.store.tables import AccountRow, DocumentRow, EntryRow, ProviderRow
+from openlatch.store.providers.rows import ProviderRow
 from openlatch.words import Criticality
 
 __all__ = ["Accounts", "to_account"]

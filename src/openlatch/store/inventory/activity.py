@@ -16,9 +16,10 @@ from openlatch.core.model import Account, Party
 from openlatch.store.bulk import add_rows
 from openlatch.store.inventory.accounts import to_account
 from openlatch.store.inventory.parties import to_party
+from openlatch.store.inventory.rows import AccountRow, ActivityRow, EntryRow, PartyRow
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import AccountRow, ActivityRow, EntryRow, PartyRow, ProviderRow
+from openlatch.store.providers.rows import ProviderRow
 from openlatch.words import How, Power
 
 __all__ = ["Activities", "Done"]

@@ -12,8 +12,8 @@ from sqlalchemy import delete, func, select
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.providers.sharing import Document, Statement
+from openlatch.store.inventory.rows import DocumentRow
 from openlatch.store.noun import Noun
-from openlatch.store.tables import DocumentRow
 
 __all__ = ["Documents"]
 

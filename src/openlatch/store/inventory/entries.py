@@ -18,10 +18,13 @@ from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.inventory.accounts import to_account
 from openlatch.store.inventory.parties import party_matches, to_party
+from openlatch.store.inventory.rows import AccountRow, EntryRow, PartyRow
 from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.providers.providers import to_provider
-from openlatch.store.tables import AccountRow, EntryRow, FlagRow, OrderRow, PartyRow, ProviderRow
+from openlatch.store.providers.rows import ProviderRow
+from openlatch.store.rules.rows import FlagRow
 from openlatch.words import EndReason, Kind, Power, State
 
 __all__ = ["NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]

@@ -16,9 +16,9 @@ from openlatch.core.ids import ref_of
 from openlatch.core.inventory.sheets import Form
 from openlatch.core.model import Author
 from openlatch.core.providers.observation import Observation
+from openlatch.store.inventory.rows import ImportFormRow, ImportPartRow, ImportRow
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import ImportFormRow, ImportPartRow, ImportRow
 
 __all__ = ["Import", "Imports"]
 

@@ -9,8 +9,8 @@ from sqlalchemy import func, literal, or_, select, text, union
 
 from openlatch.core.model import Membership
 from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.inventory.rows import MembershipRow
 from openlatch.store.noun import Noun
-from openlatch.store.tables import MembershipRow
 
 __all__ = ["Memberships"]
 

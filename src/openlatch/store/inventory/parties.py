@@ -13,9 +13,9 @@ from openlatch.core.model import Party, normal_address
 from openlatch.core.providers.observation import WRITTEN, ObservedParty
 from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.inventory.rows import EntryRow, IdentifierRow, PartyRow
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.store.tables import EntryRow, IdentifierRow, PartyRow
 from openlatch.words import PartyKind, PartyStatus
 
 __all__ = ["NO_PROVIDER", "Parties", "party_matches", "to_party"]

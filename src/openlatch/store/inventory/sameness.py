@@ -15,19 +15,12 @@ from openlatch.core.inventory.sameness import Decision
 from openlatch.core.model import Author
 from openlatch.core.providers.observation import WRITTEN
 from openlatch.store.inventory.parties import NO_PROVIDER
+from openlatch.store.inventory.rows import ActivityRow, EntryRow, IdentifierRow, MembershipRow, PartyRow, SamenessRow
+from openlatch.store.letting_in.rows import OfferRow
 from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import (
-    ActivityRow,
-    BatchRow,
-    EntryRow,
-    IdentifierRow,
-    MembershipRow,
-    OfferRow,
-    OrderRow,
-    PartyRow,
-    SamenessRow,
-)
+from openlatch.store.taking_back.rows import BatchRow
 from openlatch.words import Verdict
 
 __all__ = ["Sameness"]

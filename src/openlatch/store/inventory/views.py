@@ -8,8 +8,8 @@ from uuid import UUID
 from sqlalchemy import delete, select
 from sqlalchemy.dialects.postgresql import insert
 
+from openlatch.store.inventory.rows import ViewRow
 from openlatch.store.noun import Noun
-from openlatch.store.tables import ViewRow
 
 __all__ = ["View", "Views"]
 

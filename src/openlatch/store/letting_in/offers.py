@@ -14,9 +14,9 @@ from sqlalchemy import Select, delete, insert, select, update
 from openlatch.core.letting_in.offers import Offer, Part
 from openlatch.core.model import Author
 from openlatch.errors import Changed
+from openlatch.store.letting_in.rows import OfferPartRow, OfferRow
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import OfferPartRow, OfferRow
 from openlatch.words import OfferState
 
 __all__ = ["Offers"]

@@ -12,9 +12,9 @@ from sqlalchemy import func, insert, select, update
 
 from openlatch.core.letting_in.requests import Request
 from openlatch.errors import Changed
+from openlatch.store.letting_in.rows import RequestRow
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import RequestRow
 from openlatch.words import Power, RequestState
 
 __all__ = ["Requests"]

@@ -2,7 +2,7 @@
 
 from alembic import context
 
-from openlatch.store.tables import Base
+from openlatch.store.base import Base
 
 
 def _ours(_object: object, name: str | None, kind: str, _reflected: bool, _compare_to: object) -> bool:

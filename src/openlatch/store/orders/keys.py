@@ -10,7 +10,7 @@ from sqlalchemy import select
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.store.noun import Noun
-from openlatch.store.tables import KeyRow
+from openlatch.store.orders.rows import KeyRow
 
 __all__ = ["Keys"]
 

@@ -19,9 +19,10 @@ from openlatch.core.orders.plans import Step, why_ended
 from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed
 from openlatch.store.bulk import change_rows
+from openlatch.store.inventory.rows import EntryRow
 from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import EntryRow, OrderRow
 from openlatch.words import Action, EndReason, Kind, OrderState, State
 
 __all__ = ["GOES_ON", "Orders", "waits_long"]

@@ -10,7 +10,7 @@ from sqlalchemy import delete, func, insert, select, update
 
 from openlatch.core.model import Person
 from openlatch.store.noun import Noun, missing
-from openlatch.store.tables import FailedSignInRow, PersonRow, SignInRow, TokenRow
+from openlatch.store.people.rows import FailedSignInRow, PersonRow, SignInRow, TokenRow
 from openlatch.words import Role, Scope, Telling
 
 __all__ = ["People", "Token"]

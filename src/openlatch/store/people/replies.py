@@ -10,7 +10,7 @@ from sqlalchemy import delete, func, insert, select
 
 from openlatch.errors import UnderWay
 from openlatch.store.noun import Noun
-from openlatch.store.tables import ReplyRow
+from openlatch.store.people.rows import ReplyRow
 
 __all__ = ["Replies", "Reply"]
 

@@ -9,7 +9,10 @@ from sqlalchemy import Select, func, insert, literal, select, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Circle, Workspace
-from openlatch.store.tables import EventRow, ProviderRow, UpcomingRow, WorkspaceRow
+from openlatch.store.people.rows import WorkspaceRow
+from openlatch.store.providers.rows import ProviderRow
+from openlatch.store.record.rows import EventRow
+from openlatch.store.rules.rows import UpcomingRow
 
 __all__ = ["Housekeeping", "insert_workspace", "rename_workspace", "workspace_of"]
 

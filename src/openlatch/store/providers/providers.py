@@ -14,7 +14,7 @@ from sqlalchemy.exc import IntegrityError
 from openlatch.core.model import Abilities, Provider
 from openlatch.errors import Conflict
 from openlatch.store.noun import Noun, missing, the_one
-from openlatch.store.tables import ProviderRow
+from openlatch.store.providers.rows import ProviderRow
 
 __all__ = ["Providers", "to_provider"]
 

@@ -13,7 +13,7 @@ from openlatch.core.model import Reading
 from openlatch.core.providers import ports
 from openlatch.store.noun import Noun, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import ReadingPageRow, ReadingRow
+from openlatch.store.providers.rows import ReadingPageRow, ReadingRow
 from openlatch.words import ReadingState
 
 __all__ = ["Readings"]

@@ -12,8 +12,9 @@ from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.powers import in_order
 from openlatch.core.providers.meaning import Words
+from openlatch.store.inventory.rows import EntryRow
 from openlatch.store.noun import Noun
-from openlatch.store.tables import EntryRow, WordRow
+from openlatch.store.providers.rows import WordRow
 from openlatch.words import Kind, Power
 
 __all__ = ["Correction", "ProviderWords", "Used"]

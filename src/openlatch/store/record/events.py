@@ -13,9 +13,11 @@ from sqlalchemy.dialects.postgresql import insert as upsert
 
 from openlatch.core.record.ledger import START, Event
 from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.inventory.rows import EntryRow
 from openlatch.store.noun import Noun
+from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import EntryRow, EventRow, OrderRow, SealRow
+from openlatch.store.record.rows import EventRow, SealRow
 
 __all__ = ["Events", "Head", "LoggedEvent"]
 

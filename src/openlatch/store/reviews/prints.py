@@ -10,7 +10,7 @@ from sqlalchemy import delete, insert, select, update
 
 from openlatch.core.ids import ref_of
 from openlatch.store.noun import Noun, id_or_ref, missing
-from openlatch.store.tables import PrintRow
+from openlatch.store.reviews.rows import PrintRow
 
 __all__ = ["Print", "Prints"]
 

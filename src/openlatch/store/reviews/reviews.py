@@ -19,17 +19,10 @@ from openlatch.store.bulk import add_rows
 from openlatch.store.jsonb import left_open_values, plain, read_author, read_left_open
 from openlatch.store.noun import Noun, id_or_ref, missing, the_one
 from openlatch.store.orders.orders import GOES_ON, waits_long
+from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import (
-    CalendarRow,
-    EventRow,
-    OrderRow,
-    ReviewPlanRow,
-    RoundItemRow,
-    RoundReportRow,
-    RoundRow,
-    SealRow,
-)
+from openlatch.store.record.rows import EventRow, SealRow
+from openlatch.store.reviews.rows import CalendarRow, ReviewPlanRow, RoundItemRow, RoundReportRow, RoundRow
 from openlatch.words import Choice, Occasion, Outcome, Reviewers, RoundState, Unanswered
 
 __all__ = [

@@ -13,7 +13,7 @@ from openlatch.core.rules.flags import Acceptance, Flag
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import AccountRiskRow, FlagRow, UpcomingRow
+from openlatch.store.rules.rows import AccountRiskRow, FlagRow, UpcomingRow
 from openlatch.words import Severity, Subject
 
 __all__ = ["Flags"]

@@ -12,7 +12,8 @@ from sqlalchemy.exc import IntegrityError
 
 from openlatch.errors import Changed
 from openlatch.store.noun import Noun, missing
-from openlatch.store.tables import PolicyRow, WorkspaceRow
+from openlatch.store.people.rows import WorkspaceRow
+from openlatch.store.rules.rows import PolicyRow
 
 __all__ = ["Adopted", "Policies"]
 

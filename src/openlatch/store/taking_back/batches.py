@@ -15,16 +15,13 @@ from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
 from openlatch.core.reviews.plans import LeftOpen
 from openlatch.store.bulk import add_rows
+from openlatch.store.inventory.rows import MembershipRow
 from openlatch.store.jsonb import left_open_values, read_left_open
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.orders.orders import GOES_ON, waits_long
+from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import (
-    BatchItemRow,
-    BatchRow,
-    MembershipRow,
-    OrderRow,
-)
+from openlatch.store.taking_back.rows import BatchItemRow, BatchRow
 from openlatch.words import Outcome
 
 __all__ = [

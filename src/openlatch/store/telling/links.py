@@ -9,7 +9,7 @@ from uuid import UUID
 from sqlalchemy import insert, select, update
 
 from openlatch.store.noun import Noun
-from openlatch.store.tables import LinkRow
+from openlatch.store.telling.rows import LinkRow
 
 __all__ = ["Link", "Links"]
 

@@ -13,7 +13,7 @@ from sqlalchemy.dialects.postgresql import insert
 from openlatch.core.telling.notices import Notice
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import NoticeRow
+from openlatch.store.telling.rows import NoticeRow
 
 __all__ = ["Addressed", "Notices"]
 

@@ -13,7 +13,7 @@ from sqlalchemy import insert, select, update
 from openlatch.core.ids import ref_of
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.tables import ProposalRow, ProposalRunRow
+from openlatch.store.what_if.rows import ProposalRow, ProposalRunRow
 
 __all__ = ["Proposal", "Proposals", "Run"]
 

@@ -18,7 +18,7 @@ from openlatch.core.orders.plans import Ask, Plan, make_plan
 from openlatch.core.orders.steps import Extent
 from openlatch.errors import Conflict, Invalid
 from openlatch.words import Action, Kind, PartyStatus, Power, Severity, State
-from tests.core.test_plans import ALL, LEVELS, WHO, around, calls, theirs
+from tests.core.orders.test_plans import ALL, LEVELS, WHO, around, calls, theirs
 from tests.factories import NOW
 
 TUESDAYS = Hours.parse("tue 19:00-04:00 Europe/London")

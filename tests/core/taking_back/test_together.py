@@ -15,7 +15,7 @@ from openlatch.core.orders.impact import administers
 from openlatch.core.orders.plans import Ask, make_plan
 from openlatch.core.taking_back.together import Act, becomes, foresee, locked_out, locked_out_text
 from openlatch.words import Action, Kind, PartyStatus, State
-from tests.core.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, theirs
+from tests.core.orders.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, theirs
 from tests.factories import NOW, account, entry, party
 
 BOX = account(name="Box")

@@ -10,7 +10,7 @@ from uuid import UUID
 import pytest
 
 from openlatch.core.hours import Hours
-from openlatch.core.letting_in.arrival import offers, requests
+from openlatch.core.letting_in import offers, requests
 from openlatch.core.letting_in.offers import Offer, OfferMove, Part, Stage, stages, why_ended
 from openlatch.core.letting_in.requests import Request, RequestMove, compare
 from openlatch.core.orders.remarks import remarks

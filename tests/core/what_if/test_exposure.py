@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from openlatch.core.providers.sharing import ANYONE, Document, Selector, Statement
 from openlatch.core.what_if.exposure import Someone, anyone_gains, difference
 from openlatch.words import Power
-from tests.core.test_sharing import ADDRESSES, DOCUMENTS, DOMAIN, MINUTES, PERSON, POWERS, TEAM, holds
+from tests.core.providers.test_sharing import ADDRESSES, DOCUMENTS, DOMAIN, MINUTES, PERSON, POWERS, TEAM, holds
 
 LONER = Selector("party", "q")
 KNOWN = (

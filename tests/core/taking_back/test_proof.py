@@ -22,8 +22,8 @@ from openlatch.core.providers.ports import Change, Gift
 from openlatch.core.taking_back.proof import already_there, noted, verify
 from openlatch.errors import Conflict, Invalid
 from openlatch.words import Action, EndReason, Kind, PartyKind, Power, ReadingOutcome, State
-from tests.core.test_extending import HOURS, more
-from tests.core.test_plans import ALL, GATE_ACCOUNT, KINDS, LEVELS, WHO, around, others, theirs
+from tests.core.orders.test_extending import HOURS, more
+from tests.core.orders.test_plans import ALL, GATE_ACCOUNT, KINDS, LEVELS, WHO, around, others, theirs
 from tests.factories import GATE, NOW, observed, observed_party
 
 SATURDAYS = Hours.parse("sat 09:00-12:00 America/New_York")

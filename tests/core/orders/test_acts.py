@@ -15,7 +15,7 @@ from openlatch.core.orders.acts import Around, possible
 from openlatch.core.orders.plans import Ask, make_plan
 from openlatch.errors import Conflict, Invalid
 from openlatch.words import Action, EndReason, Kind, PartyKind, State
-from tests.core.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, others, theirs
+from tests.core.orders.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, others, theirs
 from tests.factories import NOW
 
 SATURDAYS = Hours.parse("sat 09:00-12:00 UTC")

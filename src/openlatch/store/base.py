@@ -1,0 +1,35 @@
+"""What every table has in common: each carries `workspace_id`, and row-level security keeps workspaces apart."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy import DateTime, LargeBinary, Text
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
+from sqlalchemy.orm import DeclarativeBase, Mapped, mapped_column
+
+__all__ = ["Base", "Owned"]
+
+
+class Base(DeclarativeBase):
+    """Common ground: text is `text`, instants carry their zone, structures are jsonb."""
+
+    type_annotation_map = {  # noqa: RUF012 - SQLAlchemy reads it so
+        str: Text,
+        datetime: DateTime(timezone=True),
+        dict[str, Any]: JSONB,
+        list[dict[str, Any]]: JSONB,
+        list[str]: ARRAY(Text),
+        list[datetime]: ARRAY(DateTime(timezone=True)),
+        bytes: LargeBinary,
+    }
+
+
+class Owned(Base):
+    """A row that belongs to one workspace and has an id of its own there."""
+
+    __abstract__ = True
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    id: Mapped[UUID] = mapped_column(primary_key=True)

@@ -1,0 +1,76 @@
+"""Tables: workspaces, the people who sign in, their tokens, and answers that may be asked for again."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from uuid import UUID
+
+from sqlalchemy import Uuid
+from sqlalchemy.dialects.postgresql import ARRAY
+from sqlalchemy.orm import Mapped, mapped_column
+
+from openlatch.store.base import Base, Owned
+
+__all__ = ["FailedSignInRow", "PersonRow", "ReplyRow", "SignInRow", "TokenRow", "WorkspaceRow"]
+
+
+class WorkspaceRow(Base):
+    __tablename__ = "workspaces"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    slug: Mapped[str]
+    name: Mapped[str]
+    zone: Mapped[str]
+    circle_domains: Mapped[list[str]]
+    unused_days: Mapped[int]
+    policy: Mapped[int]
+    circle_parties: Mapped[list[UUID]] = mapped_column(ARRAY(Uuid))
+    created_at: Mapped[datetime]
+
+
+class PersonRow(Owned):
+    __tablename__ = "people"
+    name: Mapped[str]
+    address: Mapped[str]
+    role: Mapped[str]
+    password_hash: Mapped[str]
+    telling: Mapped[str] = mapped_column(server_default="at-once")
+    created_at: Mapped[datetime]
+
+
+class SignInRow(Owned):
+    __tablename__ = "sign_ins"
+    person_id: Mapped[UUID]
+    secret_hash: Mapped[bytes]
+    created_at: Mapped[datetime]
+    confirmed_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+
+
+class TokenRow(Owned):
+    __tablename__ = "tokens"
+    person_id: Mapped[UUID]
+    name: Mapped[str]
+    secret_hash: Mapped[bytes]
+    scope: Mapped[str]
+    created_at: Mapped[datetime]
+    expires_at: Mapped[datetime]
+    confirmed_at: Mapped[datetime]
+    last_used_at: Mapped[datetime | None]
+    revoked_at: Mapped[datetime | None]
+
+
+class FailedSignInRow(Owned):
+    __tablename__ = "failed_sign_ins"
+    address: Mapped[str]
+    at: Mapped[datetime]
+
+
+class ReplyRow(Base):
+    __tablename__ = "replies"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    person_id: Mapped[UUID] = mapped_column(primary_key=True)
+    key: Mapped[str] = mapped_column(primary_key=True)
+    fingerprint: Mapped[str]
+    status: Mapped[int]
+    body: Mapped[str]
+    created_at: Mapped[datetime]

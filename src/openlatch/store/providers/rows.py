@@ -1,0 +1,64 @@
+"""Tables: providers, readings, and what words were said to mean."""
+
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Any
+from uuid import UUID
+
+from sqlalchemy.orm import Mapped, mapped_column
+
+from openlatch.store.base import Base, Owned
+
+__all__ = ["ProviderRow", "ReadingPageRow", "ReadingRow", "WordRow"]
+
+
+class ProviderRow(Owned):
+    __tablename__ = "providers"
+    name: Mapped[str]
+    connector: Mapped[str]
+    settings: Mapped[dict[str, Any]]
+    secret: Mapped[bytes]
+    read_every: Mapped[int]
+    stale_after: Mapped[int]
+    most_gone: Mapped[int]
+    vouch_days: Mapped[int]
+    abilities: Mapped[dict[str, Any]]
+    last_complete: Mapped[datetime | None]
+    down_until: Mapped[datetime | None]
+    next_reading: Mapped[datetime | None]
+
+
+class WordRow(Base):
+    __tablename__ = "words"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    provider_id: Mapped[UUID] = mapped_column(primary_key=True)
+    word: Mapped[str] = mapped_column(primary_key=True)
+    powers: Mapped[list[str]]
+    corrected_by: Mapped[str]
+    corrected_at: Mapped[datetime]
+
+
+class ReadingRow(Owned):
+    __tablename__ = "readings"
+    provider_id: Mapped[UUID]
+    state: Mapped[str]
+    asked_by: Mapped[str]
+    asked_at: Mapped[datetime]
+    finished_at: Mapped[datetime | None]
+    seen: Mapped[int]
+    total: Mapped[int | None]
+    counts: Mapped[dict[str, Any]]
+    trouble: Mapped[str]
+    accept_loss: Mapped[bool]
+    withheld: Mapped[int]
+    remarks: Mapped[list[str]] = mapped_column(server_default="{}")
+
+
+class ReadingPageRow(Base):
+    __tablename__ = "reading_pages"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    reading_id: Mapped[UUID] = mapped_column(primary_key=True)
+    place: Mapped[int] = mapped_column(primary_key=True)
+    body: Mapped[dict[str, Any]]
+    seen_at: Mapped[datetime]
