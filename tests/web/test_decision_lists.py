@@ -7,7 +7,7 @@ from hypothesis import given
 from hypothesis import strategies as st
 
 from openlatch.errors import Invalid
-from openlatch.web.decision_lists import FIELDS, read
+from openlatch.web.reviews.decision_lists import FIELDS, read
 from openlatch.wire.messages import DecisionLine
 
 words = st.text(st.characters(codec="utf-8", exclude_categories=["Cc", "Cs"]), max_size=20).map(str.strip)

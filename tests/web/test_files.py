@@ -23,8 +23,8 @@ from openlatch.core.record.secrecy import holds_secret
 from openlatch.errors import Malformed
 from openlatch.operations.inventory.entries import Sight
 from openlatch.store.inventory.entries import Listed
-from openlatch.web import render
 from openlatch.web.files import FORMATS
+from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.sheets import READABLE, rows
 from openlatch.wire.messages import LISTS, Entry
 from openlatch.wire.sheet import COLUMNS, row
@@ -43,7 +43,7 @@ def made(name: str, level: str, basis: str) -> Entry:
 
 def shown(one: core.Entry, who: core.Party, where: core.Account | None = None) -> Entry:
     provider = core.Provider(PROVIDER, "Members' Letter", core.BY_HAND, {})
-    return render.entry(Sight(Listed(one, who, where or account(), provider, severity=0, outside=False), ()))
+    return entry_of(Sight(Listed(one, who, where or account(), provider, severity=0, outside=False), ()))
 
 
 @given(st.lists(st.builds(made, evil, evil, evil), max_size=4))

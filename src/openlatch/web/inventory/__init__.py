@@ -1,0 +1,1 @@
+"""The inventory over HTTP."""

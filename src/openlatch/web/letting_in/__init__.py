@@ -1,0 +1,1 @@
+"""Offers, requests and links over HTTP."""

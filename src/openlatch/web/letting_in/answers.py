@@ -1,0 +1,58 @@
+"""Links in letters: what they ask, and answering them. Whoever has a link needs no sign-in to look, and gets none."""
+
+from __future__ import annotations
+
+from openlatch.errors import NotSignedIn
+from openlatch.operations.call import SERVICE, Actor, Call
+from openlatch.operations.inventory import lookups
+from openlatch.operations.letting_in import answers
+from openlatch.operations.people import people
+from openlatch.operations.telling import links
+from openlatch.web.api import Answer, Routes, backend, bearer
+from openlatch.web.letting_in.render import question_of
+from openlatch.wire import messages as wire
+from openlatch.words import Scope
+
+__all__ = ["routes"]
+
+routes = Routes("answers")
+
+
+@routes.route("GET", "/answers/<link>", returns=wire.Question, public=True)
+def look_at_link(link: str) -> wire.Question:
+    """What a link asks; looking changes nothing."""
+    at = backend()
+    with at.store.transaction(links.workspace_in(link)) as tx:
+        call = Call(tx, at.services, SERVICE, at.services.clock())
+        return question_of(answers.look(call, link), tx.workspace)
+
+
+@routes.route("POST", "/answers/<link>", body=wire.AnswerWish, returns=wire.Question, public=True)
+def answer_link(link: str, body: wire.AnswerWish) -> Answer:
+    """Answer a link, once; whoever registers with it is signed in from then on."""
+    at, workspace = backend(), links.workspace_in(link)
+    wanted = body.register_as
+    registration = answers.Registration(wanted.name, wanted.password) if wanted is not None else None
+    answer = answers.Answer(body.agrees, body.later, body.reason, registration)
+    with at.store.transaction(workspace) as tx:
+        asked = answers.lookups(Call(tx, at.services, SERVICE, at.services.clock()), link, answer)
+    findings = lookups.ask(asked)
+    with at.store.transaction(workspace) as tx:
+        call = Call(tx, at.services, SERVICE, at.services.clock())
+        visitor = _visitor(call)
+        call = Call(tx, at.services, visitor or SERVICE, call.now)
+        question, registered = answers.answer(call, link, answer, findings, visitor.person if visitor else None)
+        cookie = str(people.open_session(call, registered)) if registered is not None else None
+        return Answer(question_of(question, tx.workspace), cookie=cookie)
+
+
+def _visitor(call: Call) -> Actor | None:
+    """Whoever is signed in to the workspace of the link, if anybody is; a token that may only read answers nothing."""
+    try:
+        who, by_cookie = bearer()
+        if who.workspace_id != call.tx.workspace.id:
+            return None
+        actor = people.by_session(call, who) if by_cookie else people.by_token(call, who)
+    except NotSignedIn:
+        return None
+    return actor if actor.scope is Scope.CHANGE else None

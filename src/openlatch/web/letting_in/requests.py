@@ -1,0 +1,71 @@
+"""Requests: asking for access, and answering those who ask."""
+
+from __future__ import annotations
+
+from openlatch.core.letting_in.requests import TABLE, Request
+from openlatch.operations.call import SERVICE, Call
+from openlatch.operations.letting_in import requests
+from openlatch.web.api import Routes, backend
+from openlatch.web.filled import filled
+from openlatch.wire import messages as wire
+from openlatch.words import Power
+
+__all__ = ["routes"]
+
+routes = Routes("requests")
+
+
+@routes.route("POST", "/requests", body=wire.RequestWish, returns=wire.Request, status=201)
+def make_request(call: Call, body: wire.RequestWish) -> wire.Request:
+    """Ask for access to an account; it reaches whoever looks after the workspace."""
+    return _sent(requests.ask(call, _wish(body)))
+
+
+@routes.route("POST", "/asking", body=wire.OutsideRequest, returns=wire.Asked, status=202, public=True)
+def ask_from_outside(body: wire.OutsideRequest) -> wire.Asked:
+    """Ask without signing in; it counts once whoever has the address says so, by a link in a letter."""
+    at = backend()
+    with at.store.transaction(body.workspace) as tx:
+        call = Call(tx, at.services, SERVICE, at.services.clock())
+        requests.ask_from_outside(call, body.address, body.name, _wish(body))
+        return wire.Asked(holder=tx.workspace.name, address=body.address.strip())
+
+
+@routes.route("GET", "/requests", query=wire.RequestQuery, returns=wire.RequestList)
+def list_requests(call: Call, query: wire.RequestQuery) -> wire.RequestList:
+    """What others asked for, the latest first."""
+    page = requests.browse(call, query.state, query.limit, query.cursor)
+    return wire.RequestList(items=[_sent(one) for one in page.items], next=page.next)
+
+
+@routes.route("GET", "/me/requests", returns=wire.RequestList)
+def list_my_requests(call: Call) -> wire.RequestList:
+    """What one has asked for oneself, the latest first."""
+    return wire.RequestList(items=[_sent(one) for one in requests.mine(call)])
+
+
+@routes.route("GET", "/requests/<request>", returns=wire.Request)
+def get_request(call: Call, request: str) -> wire.Request:
+    """One request, by id or short form; a member reaches their own."""
+    return _sent(requests.show(call, request))
+
+
+@routes.route("POST", "/requests/<request>/turn-down", body=wire.TurnDownWish, returns=wire.Request)
+def turn_request_down(call: Call, request: str, body: wire.TurnDownWish) -> wire.Request:
+    """Turn a request down; whoever asked is told why. To accept one, make an offer that names it."""
+    return _sent(requests.turn_down(call, request, body.reason))
+
+
+@routes.route("POST", "/requests/<request>/withdraw", returns=wire.Request)
+def withdraw_request(call: Call, request: str) -> wire.Request:
+    """Take back what one has asked for oneself."""
+    return _sent(requests.withdraw(call, request))
+
+
+def _wish(body: wire.RequestWish) -> requests.Wish:
+    return requests.Wish(body.account, tuple(Power(p) for p in body.needs), body.level, body.reason, body.until)
+
+
+def _sent(one: Request) -> wire.Request:
+    moves = [how.value for state, how in TABLE if state is one.state]
+    return filled(wire.Request, one, offer=one.offer_id, moves=moves)

@@ -1,0 +1,1 @@
+"""Orders about accesses and memberships over HTTP."""

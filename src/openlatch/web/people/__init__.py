@@ -1,0 +1,1 @@
+"""Signing in, people and tokens, over HTTP."""

@@ -1,0 +1,35 @@
+"""People, holders and tokens as messages of the API."""
+
+from __future__ import annotations
+
+from openlatch.core import model
+from openlatch.operations.people.people import SignedIn
+from openlatch.operations.reviews.waiting import Waiting
+from openlatch.store.people.people import Token
+from openlatch.web.filled import filled
+from openlatch.wire import messages as wire
+
+__all__ = ["holder_of", "person_of", "token_of", "workspace_of"]
+
+
+def person_of(person: model.Person) -> wire.Person:
+    return filled(wire.Person, person)
+
+
+def holder_of(who: SignedIn, waits: Waiting) -> wire.Holder:
+    return filled(
+        wire.Holder,
+        waits,
+        workspace=who.workspace.slug,
+        name=who.workspace.name,
+        person=who.person.name,
+        role=who.person.role,
+    )
+
+
+def workspace_of(workspace: model.Workspace) -> wire.Workspace:
+    return filled(wire.Workspace, workspace, circle_domains=sorted(workspace.circle.domains))
+
+
+def token_of(token: Token) -> wire.Token:
+    return filled(wire.Token, token)

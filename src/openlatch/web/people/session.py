@@ -1,0 +1,178 @@
+"""Signing in and out, and who is signed in."""
+
+from __future__ import annotations
+
+from contextlib import suppress
+from dataclasses import replace
+
+from openlatch.core.model import Person
+from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
+from openlatch.operations.call import Actor, Call, reachable
+from openlatch.operations.credentials import Bearer
+from openlatch.operations.people import people
+from openlatch.operations.reviews import waiting
+from openlatch.web.api import Answer, Routes, backend, bearer, beside
+from openlatch.web.people.render import holder_of, person_of, token_of, workspace_of
+from openlatch.wire import messages as wire
+from openlatch.words import Scope
+
+__all__ = ["routes"]
+
+routes = Routes("session")
+MOST_BESIDE = 20
+"""sessions in other holders' names that one browser keeps"""
+
+
+def _refused() -> NotSignedIn:
+    return NotSignedIn(
+        "The workspace, the address or the password is not right.", next_step="Check all three and try again."
+    )
+
+
+def _person(body: wire.SignIn) -> Person:
+    """Return whose password this is. In a transaction of its own, so that a failure is counted."""
+    at = backend()
+    try:
+        with at.store.transaction(body.workspace) as tx:
+            call = Call(tx, at.services, Actor("nobody"), at.services.clock())
+            person = people.check_password(call, body.address, body.password)
+    except NotFound as error:
+        raise _refused() from error
+    if person is None:
+        raise _refused()
+    return person
+
+
+@routes.route("GET", "/session/hint", returns=wire.SignInHint, public=True)
+def sign_in_hint() -> wire.SignInHint:
+    """What the sign-in page may know beforehand."""
+    workspaces = backend().store.workspaces()
+    only = workspaces[0] if len(workspaces) == 1 else None
+    return wire.SignInHint(workspace=only.slug if only else None, name=only.name if only else None)
+
+
+@routes.route("POST", "/session", body=wire.SignIn, returns=wire.Me, status=201, public=True)
+def sign_in(body: wire.SignIn) -> Answer:
+    """Sign in to the console; the answer sets a cookie."""
+    person = _person(body)
+    at = backend()
+    with at.store.transaction(body.workspace) as tx:
+        call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
+        session = people.open_session(call, person)
+        return Answer(_me(call, session.csrf), cookie=str(session), beside=_beside(session))
+
+
+def _present() -> Bearer | None:
+    try:
+        who, by_cookie = bearer()
+    except NotSignedIn:
+        return None
+    return who if by_cookie else None
+
+
+def _beside(now: Bearer) -> str:
+    """What is kept beside a session that becomes the present one: one session for each other holder."""
+    former = _present()
+    every = {one.workspace_id: one for one in (*beside(), *([former] if former is not None else []))}
+    kept = [one for one in every.values() if one.workspace_id != now.workspace_id]
+    return "|".join(str(one) for one in kept[-MOST_BESIDE:])
+
+
+def _acting(who: Bearer) -> wire.Holder | None:
+    """What waits in one holder's name, seen with that session's own right; None if it has ended."""
+    at = backend()
+    try:
+        with at.store.transaction(who.workspace_id) as tx:
+            call = Call(tx, at.services, Actor("nobody"), at.services.clock())
+            call = replace(call, actor=people.by_session(call, who))
+            return holder_of(people.me(call), waiting.waiting(call))
+    except (NotFound, NotSignedIn):
+        return None
+
+
+@routes.route("GET", "/me/waiting", returns=wire.Holder)
+def what_waits(call: Call) -> wire.Holder:
+    """What waits for whoever is signed in, in this holder's name."""
+    return holder_of(people.me(call), waiting.waiting(call))
+
+
+@routes.route("GET", "/session/holders", returns=wire.HolderList)
+def list_holders(call: Call) -> wire.HolderList:
+    """Every holder in whose name one is signed in with this browser, the present one first, and what waits there."""
+    others = [found for one in beside() if (found := _acting(one)) is not None]
+    return wire.HolderList(items=[what_waits(call), *others])
+
+
+@routes.route("POST", "/session/switch", body=wire.SwitchWish, returns=wire.Me)
+def switch_holder(call: Call, body: wire.SwitchWish) -> Answer:
+    """Act in another holder's name from now on, with the session that is kept for it."""
+    at = backend()
+    for one in beside():
+        with at.store.transaction(one.workspace_id) as tx:
+            if tx.workspace.slug != body.workspace:
+                continue
+            there = Call(tx, at.services, Actor("nobody"), call.now)
+            there = replace(there, actor=people.by_session(there, one))
+            return Answer(_me(there, one.csrf), cookie=str(one), beside=_beside(one))
+    raise NotSignedIn(
+        f"Nobody is signed in for “{body.workspace}” with this browser. Nothing was changed.",
+        next_step="Sign in for that holder; the present sign-in is kept.",
+    )
+
+
+@routes.route("DELETE", "/session")
+def sign_out(call: Call) -> Answer:
+    """Sign out of the console, in every holder's name."""
+    who, by_cookie = bearer()
+    if by_cookie:
+        people.close_session(call, who)
+    at = backend()
+    for one in beside():
+        with suppress(NotFound), at.store.transaction(one.workspace_id) as tx:
+            found = tx.people.sign_in(one.id, call.now)
+            if found is not None and one.fits(found[1]):
+                people.close_session(Call(tx, at.services, call.actor, call.now), one)
+    return Answer(None, cookie="", beside="")
+
+
+@routes.route("POST", "/session/confirmation", body=wire.Confirmation, returns=wire.Me)
+def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
+    """Give one's password again, which dangerous acts ask for; for a session as for a token."""
+    who, by_cookie = bearer()
+    address = people.me(call).person.address
+    at = backend()
+    # In a transaction of its own, so that a failure is counted.
+    with at.store.transaction(who.workspace_id) as tx:
+        person = people.check_password(Call(tx, at.services, call.actor, call.now), address, body.password)
+    if person is None:
+        raise NotConfirmed("That is not your password. Nothing was changed.", next_step="Try again.")
+    people.confirm(call, who)
+    return _me(call, who.csrf if by_cookie else None)
+
+
+@routes.route("GET", "/me", returns=wire.Me)
+def get_me(call: Call) -> wire.Me:
+    """Who is signed in, where, and what they may do."""
+    who, by_cookie = bearer()
+    return _me(call, who.csrf if by_cookie else None)
+
+
+@routes.route("POST", "/tokens", body=wire.NewToken, returns=wire.TokenSecret, status=201, public=True)
+def make_token(body: wire.NewToken) -> wire.TokenSecret:
+    """Make a token with one's password, for a program; its secret is shown this once."""
+    person = _person(body)
+    at = backend()
+    with at.store.transaction(body.workspace) as tx:
+        call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
+        token, secret = people.make_token(call, person, body.name, Scope(body.scope), body.days)
+    return wire.TokenSecret(**token_of(token).model_dump(), secret=str(secret))
+
+
+def _me(call: Call, csrf: str | None) -> wire.Me:
+    signed_in = people.me(call)
+    return wire.Me(
+        person=person_of(signed_in.person),
+        workspace=workspace_of(signed_in.workspace),
+        may=list(reachable(call.actor)),
+        csrf=csrf,
+    )

@@ -1,0 +1,1 @@
+"""Providers and readings over HTTP."""

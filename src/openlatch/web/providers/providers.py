@@ -1,0 +1,86 @@
+"""Providers, and asking for a reading of one."""
+
+from __future__ import annotations
+
+from openlatch.operations.call import Call
+from openlatch.operations.inventory import by_hand
+from openlatch.operations.providers import levels, providers, readings
+from openlatch.operations.providers.providers import ProviderSight
+from openlatch.web.api import Answer, Routes
+from openlatch.web.files import cells
+from openlatch.web.inventory.entry_render import entry_of
+from openlatch.web.providers.render import connector_of, level_of, provider_of, reading_of
+from openlatch.wire import messages as wire
+from openlatch.words import Power
+
+__all__ = ["routes"]
+
+routes = Routes("providers")
+
+
+@routes.route("GET", "/providers", returns=wire.ProviderList)
+def list_providers(call: Call) -> wire.ProviderList:
+    """All providers, and how fresh what is known of each is."""
+    return wire.ProviderList(items=[provider_of(one, call.now) for one in providers.browse(call)])
+
+
+@routes.route("GET", "/connectors", returns=wire.ConnectorList)
+def list_connectors(call: Call) -> wire.ConnectorList:
+    """The connectors that are installed, each with the settings that it takes."""
+    found = providers.connectors(call)
+    return wire.ConnectorList(items=[connector_of(name, about) for name, about in found.items()])
+
+
+@routes.route("GET", "/providers/<provider>", returns=wire.Provider)
+def get_provider(call: Call, provider: str) -> wire.Provider:
+    """One provider, by id, short form or name."""
+    return provider_of(providers.show(call, provider), call.now)
+
+
+@routes.route("POST", "/providers", body=wire.NewProvider, returns=wire.Provider, status=201)
+def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
+    """Add a provider, which is read at once for the first time."""
+    added = providers.add(
+        call,
+        body.name,
+        body.connector,
+        body.settings,
+        body.secret,
+        body.read_every,
+        body.stale_after,
+        body.most_gone,
+        body.vouch_days,
+    )
+    return provider_of(ProviderSight(added), call.now)
+
+
+@routes.route("POST", "/providers/<provider>/breaches", body=wire.BreachReport, returns=wire.Provider)
+def report_breach(call: Call, provider: str, body: wire.BreachReport) -> wire.Provider:
+    """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
+    return provider_of(providers.report_breach(call, provider, body.since, body.what), call.now)
+
+
+@routes.route("POST", "/providers/<provider>/entries", body=wire.KeptEntry, returns=wire.Entry)
+def keep_entry(call: Call, provider: str, body: wire.KeptEntry) -> wire.Entry:
+    """Keep an entry of this provider by hand, or correct it; whoever does so vouches for it."""
+    return entry_of(by_hand.keep(call, provider, cells(body), somebody_else=body.somebody_else))
+
+
+@routes.route("GET", "/providers/<provider>/levels", returns=wire.LevelList)
+def list_levels(call: Call, provider: str) -> wire.LevelList:
+    """The levels and permissions of a provider, and what they mean in plain powers."""
+    return wire.LevelList(items=[level_of(word) for word in levels.browse(call, provider)])
+
+
+@routes.route("PUT", "/providers/<provider>/levels", body=wire.LevelCorrection, returns=wire.LevelList)
+def correct_level(call: Call, provider: str, body: wire.LevelCorrection) -> wire.LevelList:
+    """Say what a level or permission means; every entry that carries it changes at once."""
+    powers = None if body.powers is None else tuple(Power(p) for p in body.powers)
+    return wire.LevelList(items=[level_of(word) for word in levels.correct(call, provider, body.word, powers)])
+
+
+@routes.route("POST", "/providers/<provider>/readings", query=wire.ReadingWish, returns=wire.Reading, status=202)
+def start_reading(call: Call, provider: str, query: wire.ReadingWish) -> Answer:
+    """Read a provider now; 200 with the reading under way if there is one."""
+    reading, new = readings.start(call, provider, accept_loss=query.accept_loss)
+    return Answer(reading_of(reading), 202 if new else 200)

@@ -1,0 +1,39 @@
+"""Providers, readings and levels as messages of the API."""
+
+from __future__ import annotations
+
+from datetime import datetime
+
+from openlatch.core import model
+from openlatch.core.providers.ports import About
+from openlatch.operations.providers.levels import WordSight
+from openlatch.operations.providers.providers import ProviderSight
+from openlatch.web.filled import filled
+from openlatch.wire import messages as wire
+from openlatch.words import Kind
+
+__all__ = ["connector_of", "level_of", "provider_of", "reading_of"]
+
+
+def reading_of(reading: model.Reading) -> wire.Reading:
+    return filled(wire.Reading, reading)
+
+
+def connector_of(name: str, about: About) -> wire.Connector:
+    return filled(wire.Connector, about, name=name)
+
+
+def provider_of(sight: ProviderSight, now: datetime) -> wire.Provider:
+    provider = sight.provider
+    return filled(wire.Provider, sight, provider, stale=provider.stale(now), abilities=_abilities(provider.abilities))
+
+
+def _abilities(able: model.Abilities) -> wire.Abilities:
+    """Of what is about kinds, the kinds in their order."""
+    found = {name: getattr(able, name) for name in wire.Abilities.model_fields}
+    kinds = {name: [k for k in Kind if k in those] for name, those in found.items() if isinstance(those, frozenset)}
+    return filled(wire.Abilities, able, **kinds)
+
+
+def level_of(word: WordSight) -> wire.Level:
+    return filled(wire.Level, word, kind="level" if word.level else "permission")

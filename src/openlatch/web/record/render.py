@@ -1,0 +1,23 @@
+"""The log as messages of the API."""
+
+from __future__ import annotations
+
+from openlatch.core.record.events import SAID, detail
+from openlatch.store.inventory.entries import Listed
+from openlatch.store.record.events import LoggedEvent
+from openlatch.web.filled import filled
+from openlatch.web.rules.render import entry_ref
+from openlatch.wire import messages as wire
+
+__all__ = ["event_of"]
+
+
+def event_of(event: LoggedEvent, about: Listed | None, zone: str) -> wire.Event:
+    act = str(event.content["act"])
+    return filled(
+        wire.Event,
+        event,
+        about=entry_ref(about) if about else None,
+        says=SAID.get(act, act),
+        detail=detail(event.content["facts"], zone),
+    )

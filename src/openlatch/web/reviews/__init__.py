@@ -1,0 +1,1 @@
+"""Reviews and their reports over HTTP."""

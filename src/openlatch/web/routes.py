@@ -1,0 +1,43 @@
+"""The routes, one module a noun, each function parse, one operation, render."""
+
+from openlatch.web.inventory import accounts, activity, entries, imports, parties, sameness, views
+from openlatch.web.letting_in import answers, offers, requests
+from openlatch.web.orders import orders, teams
+from openlatch.web.people import people, session
+from openlatch.web.providers import providers, readings
+from openlatch.web.record import log
+from openlatch.web.reviews import prints, reviews
+from openlatch.web.rules import flags, policy
+from openlatch.web.taking_back import batches
+from openlatch.web.telling import notices, webhooks
+from openlatch.web.what_if import proposals
+
+__all__ = ["ALL"]
+
+ALL = (
+    session.routes,
+    people.routes,
+    providers.routes,
+    readings.routes,
+    imports.routes,
+    prints.routes,
+    accounts.routes,
+    parties.routes,
+    teams.routes,
+    entries.routes,
+    flags.routes,
+    policy.routes,
+    orders.routes,
+    offers.routes,
+    requests.routes,
+    proposals.routes,
+    webhooks.routes,
+    batches.routes,
+    reviews.routes,
+    sameness.routes,
+    notices.routes,
+    answers.routes,
+    activity.routes,
+    log.routes,
+    views.routes,
+)

@@ -1,0 +1,1 @@
+"""Flags and the policy over HTTP."""

@@ -1,0 +1,1 @@
+"""News and webhooks over HTTP."""

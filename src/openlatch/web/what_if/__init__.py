@@ -1,0 +1,1 @@
+"""Proposals over HTTP."""
