@@ -1,4 +1,4 @@
-"""Lists that people keep, as the client asks for them to be taken in."""
+"""Lists that people keep, as the client gives them."""
 
 from __future__ import annotations
 
@@ -7,11 +7,15 @@ from collections.abc import Iterator
 from openlatch.client.transport import Transport, part
 from openlatch.wire import messages as wire
 
-__all__ = ["ImportCalls"]
+__all__ = ["ImportsCalls"]
 
 
-class ImportCalls(Transport):
-    """Lists: looked at, matched, taken in."""
+def _over(one: wire.Import) -> bool:
+    return one.finished_at is not None
+
+
+class ImportsCalls(Transport):
+    """Lists that people keep."""
 
     def preview_import(
         self, provider: str, content: bytes, file_format: str = "csv", *, form: wire.ImportForm | None = None
@@ -71,7 +75,3 @@ class ImportCalls(Transport):
         wanted = {"form": form.model_dump_json(exclude_none=True) if form else "", "name": name}
         headers = {"Content-Type": wire.LISTS[file_format]}
         return self._send(wire.ImportOutcome, "POST", path, params=wanted, content=content, headers=headers)
-
-
-def _over(one: wire.Import) -> bool:
-    return one.finished_at is not None

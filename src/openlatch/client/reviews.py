@@ -1,4 +1,4 @@
-"""Reviews as the client asks for them."""
+"""Reviews and rounds, as the client asks for them."""
 
 from __future__ import annotations
 
@@ -9,11 +9,22 @@ from typing import Any
 from openlatch.client.transport import Transport, part, plain
 from openlatch.wire import messages as wire
 
-__all__ = ["ReviewCalls"]
+__all__ = ["ReviewsCalls"]
 
 
-class ReviewCalls(Transport):
-    """Reviews and their rounds."""
+def _review(name: str, fields: Mapping[str, Any]) -> dict[str, Any]:
+    return {
+        "name": name,
+        **{
+            field: value.isoformat() if hasattr(value, "isoformat") else value
+            for field, value in fields.items()
+            if value is not None
+        },
+    }
+
+
+class ReviewsCalls(Transport):
+    """Reviews and rounds."""
 
     def reviews(self) -> list[wire.Review]:
         """Return all reviews, with when they come round next."""
@@ -147,14 +158,3 @@ class ReviewCalls(Transport):
     def follow_round(self, round_: str, *, every: float = 0.5) -> Iterator[wire.Round]:
         """Yield a round whenever it has moved on, until nothing in it goes on by itself."""
         return self._follow(lambda: self.round(round_), lambda one: one.rests, every)
-
-
-def _review(name: str, fields: Mapping[str, Any]) -> dict[str, Any]:
-    return {
-        "name": name,
-        **{
-            field: value.isoformat() if hasattr(value, "isoformat") else value
-            for field, value in fields.items()
-            if value is not None
-        },
-    }

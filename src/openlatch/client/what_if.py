@@ -1,4 +1,4 @@
-"""What-if, as the client asks for it."""
+"""Proposals, what they would change, and carrying one out; a proposal is a mapping in its own JSON format."""
 
 from __future__ import annotations
 
@@ -10,14 +10,14 @@ from openlatch.client.transport import Transport, part
 from openlatch.errors import ServiceUnreachable
 from openlatch.wire import messages as wire
 
-__all__ = ["ProposalCalls"]
+__all__ = ["WhatIfCalls"]
 
 _EVERY = 0.3
 """seconds between two looks"""
 
 
-class ProposalCalls(Transport):
-    """Proposals, what they would change, and carrying one out; a proposal is a mapping in its own JSON format."""
+class WhatIfCalls(Transport):
+    """Proposals."""
 
     def shares(self, account: str, part_: str | None = None) -> list[dict[str, Any]]:
         """Return what shares the parts of an account, or one of them, each as a change of a proposal."""

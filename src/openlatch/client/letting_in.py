@@ -1,18 +1,23 @@
-"""Letting somebody in, as the client asks for it."""
+"""Letting people in: tasks, offers, requests and links, as the client asks for them."""
 
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
+from datetime import date
 from typing import Any
 
 from openlatch.client.transport import Transport, part
 from openlatch.wire import messages as wire
 
-__all__ = ["OfferCalls"]
+__all__ = ["LettingInCalls"]
 
 
-class OfferCalls(Transport):
-    """Tasks, what they take, and offers."""
+def _plain(wish: wire.OfferWish) -> dict[str, Any]:
+    return wish.model_dump(mode="json", include=set(wire.OfferWish.model_fields))
+
+
+class LettingInCalls(Transport):
+    """Letting people in: tasks."""
 
     def tasks(self) -> list[wire.Task]:
         """Return what people are let in for: the holder's own tasks first, then those that are built in."""
@@ -62,6 +67,43 @@ class OfferCalls(Transport):
         body = {"answer": answer, "reason": reason}
         return self._send(wire.Offer, "POST", f"/offers/{part(offer)}/answer", json=body)
 
+    def ask(
+        self, account: str, needs: Sequence[str] = (), *, level: str = "", reason: str = "", until: date | None = None
+    ) -> wire.Request:
+        """Ask for powers on an account, or a level of it."""
+        body = {"account": account, "needs": list(needs), "level": level, "reason": reason,
+                "until": until.isoformat() if until else None}  # fmt: skip
+        return self._send(wire.Request, "POST", "/requests", json=body)
 
-def _plain(wish: wire.OfferWish) -> dict[str, Any]:
-    return wish.model_dump(mode="json", include=set(wire.OfferWish.model_fields))
+    def requests(self, state: str = "") -> Iterator[wire.Request]:
+        """Return what others asked for, the latest first; several states are separated by commas."""
+        return self._pages(wire.RequestList, "/requests", {"state": state})
+
+    def my_requests(self) -> list[wire.Request]:
+        """Return what one has asked for oneself, the latest first."""
+        return self._send(wire.RequestList, "GET", "/me/requests").items
+
+    def request(self, request: str) -> wire.Request:
+        """Return one request, by id or short form."""
+        return self._send(wire.Request, "GET", f"/requests/{part(request)}")
+
+    def turn_down(self, request: str, reason: str) -> wire.Request:
+        """Turn a request down; whoever asked is told why."""
+        return self._send(wire.Request, "POST", f"/requests/{part(request)}/turn-down", json={"reason": reason})
+
+    def withdraw_request(self, request: str) -> wire.Request:
+        """Take back what one has asked for oneself."""
+        return self._send(wire.Request, "POST", f"/requests/{part(request)}/withdraw")
+
+    def question(self, link: str) -> wire.Question:
+        """Return what a link asks; looking changes nothing."""
+        return self._send(wire.Question, "GET", f"/answers/{part(link)}")
+
+    def answer(
+        self, link: str, *, agrees: bool, later: bool = False, reason: str = "", name: str = "", password: str = ""
+    ) -> wire.Question:
+        """Answer a link, once; `later` leaves it for later. Somebody new registers with a name and a password."""
+        body: dict[str, object] = {"agrees": agrees, "later": later, "reason": reason}
+        if name or password:
+            body["register_as"] = {"name": name, "password": password}
+        return self._send(wire.Question, "POST", f"/answers/{part(link)}", json=body)

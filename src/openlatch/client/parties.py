@@ -1,0 +1,94 @@
+"""Who has access, who is who, and who is in which team, as the client asks for it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+
+from openlatch.client.transport import Transport, part
+from openlatch.wire import messages as wire
+
+__all__ = ["PartiesCalls"]
+
+
+class PartiesCalls(Transport):
+    """Who has access."""
+
+    def parties(self, q: str = "") -> Iterator[wire.Party]:
+        """Return parties by name."""
+        return self._pages(wire.PartyList, "/parties", {"q": q})
+
+    def party(self, party: str) -> wire.Party:
+        """Return one party, by id, short form or address."""
+        return self._send(wire.Party, "GET", f"/parties/{part(party)}")
+
+    def sponsor(self, party: str, address: str) -> wire.Party:
+        """Say who of the workspace answers for a party, by address; nobody, if it is empty."""
+        return self._send(wire.Party, "PUT", f"/parties/{part(party)}/sponsor", json={"address": address})
+
+    def reach(self, party: str) -> wire.Reach:
+        """Return everything that a party can do, and through which chains."""
+        return self._send(wire.Reach, "GET", f"/parties/{part(party)}/reach")
+
+    def smallest_cut(self, party: str, account: str, power: str) -> wire.Cut:
+        """Return the smallest set to end so that a party loses a power on an account, and nobody else anything."""
+        wanted = {"account": account, "power": power}
+        return self._send(wire.Cut, "GET", f"/parties/{part(party)}/cut", params=wanted)
+
+    def perhaps_the_same(self, party: str = "") -> list[wire.Alike]:
+        """Return the parties that are perhaps the same, two by two, the strongest reasons first; or those of one."""
+        return self._send(wire.PerhapsTheSame, "GET", "/perhaps-the-same", params={"party": party}).items
+
+    def known_as(self, party: str) -> list[wire.KnownAs]:
+        """Return what providers know a party by."""
+        return self._send(wire.KeyList, "GET", f"/parties/{part(party)}/keys").items
+
+    def join(self, party: str, other: str, *, reason: str = "") -> wire.SamenessDecision:
+        """Have two parties be one: all that `other` has is the first's, until that is undone.
+
+        Refused (Conflict) for two that one provider knows by two keys.
+        """
+        body = {"other": other, "reason": reason}
+        return self._send(wire.SamenessDecision, "POST", f"/parties/{part(party)}/join", json=body)
+
+    def keep_apart(self, party: str, other: str, *, reason: str = "") -> wire.SamenessDecision:
+        """Keep two parties apart: it is not asked again whether they are the same."""
+        body = {"other": other, "reason": reason}
+        return self._send(wire.SamenessDecision, "POST", f"/parties/{part(party)}/keep-apart", json=body)
+
+    def part(self, party: str, provider: str, key: str, *, reason: str = "") -> wire.SamenessDecision:
+        """Have what a provider knows by a key be a party of its own."""
+        body = {"provider": provider, "key": key, "reason": reason}
+        return self._send(wire.SamenessDecision, "POST", f"/parties/{part(party)}/part", json=body)
+
+    def sameness_decisions(self) -> Iterator[wire.SamenessDecision]:
+        """Return what people said of who is the same as whom, the latest first."""
+        return self._pages(wire.SamenessDecisionList, "/sameness-decisions", {})
+
+    def undo_sameness(self, decision: str) -> wire.SamenessDecision:
+        """Undo what was said of two parties, by the id or short form of the decision."""
+        return self._send(wire.SamenessDecision, "POST", f"/sameness-decisions/{part(decision)}/undo")
+
+    def memberships(self, party: str) -> wire.MembershipList:
+        """Return the teams that a party is in, and who is in it if it is a team; by themselves only."""
+        return self._send(wire.MembershipList, "GET", f"/parties/{part(party)}/memberships")
+
+    def plan_member(
+        self, team: str, member: str, action: str = "remove-member", *, provider: str = ""
+    ) -> wire.TeamPlan:
+        """Return what removing a party from a team would do, or with `add-member` adding it; changes nothing."""
+        params = {"action": action, "provider": provider}
+        return self._send(wire.TeamPlan, "GET", f"/teams/{part(team)}/members/{part(member)}/plan", params=params)
+
+    def command_member(
+        self,
+        team: str,
+        member: str,
+        action: str = "remove-member",
+        *,
+        provider: str = "",
+        reason: str = "",
+        digest: str | None = None,
+    ) -> wire.Order:
+        """Order what `plan_member` says for the same arguments; with `digest`, only if the plan is still that one."""
+        body = {"action": action, "provider": provider, "reason": reason, "digest": digest}
+        return self._send(wire.Order, "POST", f"/teams/{part(team)}/members/{part(member)}/orders", json=body)

@@ -1,0 +1,71 @@
+"""Providers and readings, as the client asks for them."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from datetime import date
+from uuid import UUID
+
+from openlatch.client.transport import Transport, part
+from openlatch.wire import messages as wire
+
+__all__ = ["ProvidersCalls"]
+
+_OPEN_READING = ("queued", "running")
+
+
+class ProvidersCalls(Transport):
+    """Providers and readings."""
+
+    def providers(self) -> list[wire.Provider]:
+        """Return all providers, and how fresh what is known of each is."""
+        return self._send(wire.ProviderList, "GET", "/providers").items
+
+    def provider(self, provider: str) -> wire.Provider:
+        """Return one provider, by id, short form or name."""
+        return self._send(wire.Provider, "GET", f"/providers/{part(provider)}")
+
+    def connectors(self) -> list[wire.Connector]:
+        """Return the connectors that the service has, each with the settings that it takes."""
+        return self._send(wire.ConnectorList, "GET", "/connectors").items
+
+    def add_provider(
+        self, name: str, connector: str, settings: dict[str, str], secret: str = "", **more: int
+    ) -> wire.Provider:
+        """Add a provider; `more` may be read_every and stale_after (minutes), most_gone (percent), vouch_days."""
+        body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
+        return self._send(wire.Provider, "POST", "/providers", json=body)
+
+    def report_breach(self, provider: str, since: date, what: str) -> wire.Provider:
+        """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
+        body = {"since": since.isoformat(), "what": what}
+        return self._send(wire.Provider, "POST", f"/providers/{part(provider)}/breaches", json=body)
+
+    def levels(self, provider: str) -> list[wire.Level]:
+        """Return the levels and permissions of a provider, and what they mean in plain powers."""
+        return self._send(wire.LevelList, "GET", f"/providers/{part(provider)}/levels").items
+
+    def correct_level(self, provider: str, word: str, powers: list[str] | None) -> list[wire.Level]:
+        """Say what a level or permission means at a provider; None takes that back. Returns all words as they are."""
+        body = {"word": word, "powers": powers}
+        return self._send(wire.LevelList, "PUT", f"/providers/{part(provider)}/levels", json=body).items
+
+    def read(self, provider: str, *, accept_loss: bool = False) -> wire.Reading:
+        """Ask for a reading now; returns the one that is made, which may have been under way.
+
+        With `accept_loss`, whatever it no longer shows has ended, even if that is more than may vanish at once.
+        """
+        wanted = {"accept_loss": "true"} if accept_loss else {}
+        return self._send(wire.Reading, "POST", f"/providers/{part(provider)}/readings", params=wanted)
+
+    def reading(self, reading_id: UUID) -> wire.Reading:
+        """Return one reading, with its progress."""
+        return self._send(wire.Reading, "GET", f"/readings/{reading_id}")
+
+    def readings(self, provider: str = "") -> Iterator[wire.Reading]:
+        """Return readings, the latest first."""
+        return self._pages(wire.ReadingList, "/readings", {"provider": provider})
+
+    def follow_reading(self, reading_id: UUID, *, every: float = 0.3) -> Iterator[wire.Reading]:
+        """Yield a reading whenever it has moved on, until it is over; looks every so many seconds."""
+        return self._follow(lambda: self.reading(reading_id), lambda r: r.state not in _OPEN_READING, every)

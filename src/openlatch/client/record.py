@@ -1,0 +1,32 @@
+"""The log, as the client asks for it."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from uuid import UUID
+
+from openlatch.client.transport import Transport
+from openlatch.wire import messages as wire
+
+__all__ = ["RecordCalls"]
+
+
+class RecordCalls(Transport):
+    """The log."""
+
+    def events(
+        self,
+        subject: UUID | None = None,
+        *,
+        account: str = "",
+        party: str = "",
+        sealed: bool = False,
+        oldest: bool = False,
+    ) -> Iterator[wire.Event]:
+        """Return events of the log: of one subject, of all that is about an account or a party, or simply all."""
+        wanted = {"subject": subject, "account": account, "party": party, "sealed": sealed, "oldest": oldest}
+        return self._pages(wire.EventList, "/log", wanted)
+
+    def log_head(self) -> wire.LogHead:
+        """Return the end of the sealed log."""
+        return self._send(wire.LogHead, "GET", "/log/head")
