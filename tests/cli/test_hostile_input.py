@@ -9,7 +9,7 @@ from collections.abc import Iterator
 import click
 import pytest
 
-from openlatch.cli.orders import ACTS
+from openlatch.cli.orders.orders import ACTS
 from openlatch.words import Action
 from tests.cli.commands import COMMANDS, TYPED, typed
 from tests.harness.furniture import Furniture

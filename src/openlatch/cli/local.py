@@ -11,8 +11,8 @@ from types import FrameType
 import click
 
 from openlatch.cli.failure import Failure
-from openlatch.cli.log import verified
 from openlatch.cli.output import out, reports_errors
+from openlatch.cli.record.log import verified
 from openlatch.client import Client
 from openlatch.demo.cast import PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
 from openlatch.demo.reviews import FIRST

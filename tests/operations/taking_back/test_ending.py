@@ -6,7 +6,7 @@ from collections.abc import Callable
 
 import pytest
 
-from openlatch.cli.log import verified
+from openlatch.cli.record.log import verified
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict

@@ -7,7 +7,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.nouns import PARTY, PROVIDER
-from openlatch.cli.orders import confirmed
+from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 

@@ -8,9 +8,9 @@ import click
 from rich.text import Text
 
 from openlatch.cli.connection import connect
-from openlatch.cli.hand import somebody_else_option
+from openlatch.cli.inventory.by_hand import somebody_else_option
 from openlatch.cli.nouns import ACCOUNT, REQUEST
-from openlatch.cli.orders import confirmed
+from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, day, emit, last_day, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 

@@ -11,7 +11,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PARTY, PROVIDER
-from openlatch.cli.orders import HOW_GIVEN, confirmed, followed, print_plan
+from openlatch.cli.orders.orders import HOW_GIVEN, confirmed, followed, print_plan
 from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 

@@ -13,7 +13,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PROVIDER
-from openlatch.cli.orders import confirmed
+from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, ago, emit, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.errors import Invalid

@@ -12,7 +12,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, OFFER
-from openlatch.cli.orders import confirmed
+from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import (
     Column,
     ago,

@@ -8,7 +8,7 @@ import click
 
 from openlatch.cli.connection import client_of, token_for
 from openlatch.cli.failure import Failure
-from openlatch.cli.orders import confirmed
+from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import day, out, reports_errors
 from openlatch.wire import messages as wire
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Mapping, Sequence
+from collections.abc import Callable
 from pathlib import Path
 from typing import Any, TypeVar
 from urllib.parse import parse_qsl
@@ -14,37 +14,28 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.flags import tell_flag
-from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
+from openlatch.cli.inventory.cells import COLUMNS, chosen, parts, used
+from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE
 from openlatch.cli.output import (
     Column,
     ago,
     day,
     emit,
     last_day,
-    notches,
     out,
     output_option,
-    powers,
     reports_errors,
 )
+from openlatch.cli.rules.flags import tell_flag
 from openlatch.client import Client
 from openlatch.wire import messages as wire
-from openlatch.words import Criticality, How, Power
 
 __all__ = [
-    "accounts",
-    "activity",
-    "apps",
-    "describe",
     "export",
     "filtered",
     "inventory",
     "open_",
-    "parties",
-    "reach",
     "show",
-    "sponsor",
     "views",
 ]
 
@@ -52,130 +43,6 @@ __all__ = [
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def _who(e: wire.Entry) -> Text:
-    who = Text(e.party.name, "bold")
-    if e.party.outside:
-        who.append("  outside", "cyan")
-    parts = _parts(e.resources) if e.kind == "open" else ""
-    more = "\n".join(e.party.addresses) or parts or e.party.publisher or e.device or e.party.kind
-    return who.append(f"\n{more}", "not bold dim")
-
-
-def _parts(resources: Sequence[str]) -> str:
-    """The parts of an account; where there are many, the first ones, the last, and how many."""
-    if len(resources) <= 4:
-        return ", ".join(resources)
-    return f"{', '.join(resources[:2])} … {resources[-1]} ({len(resources)} parts)"
-
-
-def _where(e: wire.Entry) -> Text:
-    return Text(e.account.name).append(f"\n{e.provider.name}", "dim")
-
-
-def _powers(e: wire.Entry) -> Text:
-    return powers(e.powers, e.used_powers).append(" ?" if e.unknown else "", "dark_orange3")
-
-
-def _as(e: wire.Entry) -> Text:
-    state = "" if e.state == "live" else f" {e.state}"
-    return Text(f"{e.kind}{state}").append(f"\n{e.level}", "dim")
-
-
-def _used(e: wire.Entry) -> str:
-    if e.last_used is None:
-        return "never" if e.use_known else "not told"
-    return ago(e.last_used)
-
-
-def _ends(e: wire.Entry) -> str:
-    return "unknown" if e.end_unknown else last_day(e.ends_at) or "no end"
-
-
-def _why(e: wire.Entry) -> Text:
-    if not e.flags:
-        return Text("")
-    more = f"\nand {len(e.flags) - 1} more" if len(e.flags) > 1 else ""
-    return Text(e.flags[0].reason).append(more, "dim")
-
-
-def _worst(e: wire.Entry) -> Text:
-    return notches(e.flags[0].severity) if e.flags else Text("")
-
-
-_ALL: Mapping[str, Column] = {
-    "id": Column("id", lambda e: e.ref),
-    "severity": Column("", _worst),
-    "who": Column.who("who", _who),
-    "where": Column("where", _where),
-    "as": Column("as", _as),
-    "powers": Column("powers", _powers),
-    "given": Column("given", lambda e: Text(day(e.given_at)).append(f"\n{e.given_by}", "dim")),
-    "last-used": Column("last used", _used),
-    "ends": Column("ends", _ends),
-    "reviewed": Column("reviewed", lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never"),
-    "parts": Column("parts", lambda e: _parts(e.resources)),
-    "basis": Column.prose("reason it was given", lambda e: Text(e.basis)),
-    "risk": Column("risk", lambda e: str(e.risk)),
-    "why": Column.prose("why it is flagged", _why),
-}
-_USUAL = ("id", "severity", "who", "where", "as", "powers", "last-used", "ends", "why")
-
-
-def _columns(words: str) -> tuple[Column, ...]:
-    """The columns that were asked for; who it is always comes first, and the span strip is the console's."""
-    wanted = [word.strip() for word in words.split(",") if word.strip() not in ("", "span")]
-    unknown = [word for word in wanted if word not in _ALL]
-    if unknown:
-        raise Failure(f"There is no column “{unknown[0]}”.", f"Use some of: {', '.join(_ALL)}.", 2)
-    chosen = ("severity", "who", *(word for word in wanted if word not in ("severity", "who"))) if wanted else _USUAL
-    return tuple(_ALL[word] for word in chosen)
-
-
-CHAINS: tuple[Column, ...] = (
-    Column("entry", lambda c: c.entry.ref),
-    Column("can", lambda c: powers(c.entry.powers, c.entry.used_powers)),
-    Column("where", lambda c: _where(c.entry)),
-    Column("as", lambda c: _as(c.entry)),
-    Column("through", lambda c: " → ".join(via.party.name for via in c.via) or "directly"),
-    Column("ending it alone", lambda c: f"takes away {', '.join(c.loses)}" if c.loses else "changes nothing"),
-)
-ACCOUNTS: tuple[Column, ...] = (
-    Column("id", lambda a: a.ref),
-    Column("account", lambda a: a.name),
-    Column("provider", lambda a: a.provider.name),
-    Column("criticality", lambda a: a.criticality + (", practice" if a.practice else "")),
-    Column("lock", lambda a: "" if a.locked is None else "on" if a.locked else "off"),
-    Column("shared with", lambda a: str(a.shared_with)),
-)
-
-
-def _activity(zone: str) -> tuple[Column, ...]:
-    return (
-        Column("when", lambda a: Text(day(a.at, zone)).append(f"\n{ago(a.at)}", "dim")),
-        Column.who("who", lambda a: a.party.name),
-        Column("in whose name", _behalf),
-        Column("where", lambda a: Text(a.account.name).append(f"\n{a.provider}", "dim")),
-        Column.prose("what", lambda a: Text(a.what).append(f"\n{a.power or ''}", "dim")),
-        Column("entry", lambda a: a.entry or ""),
-    )
-
-
-def _behalf(a: wire.Activity) -> str:
-    """In whose name something was done."""
-    if a.behalf_of is not None:
-        return a.behalf_of.name
-    return "their own" if a.how == "own" else "the holder's"
-
-
-PARTIES: tuple[Column, ...] = (
-    Column("id", lambda p: p.ref),
-    Column("party", lambda p: p.name),
-    Column.address("address", lambda p: ", ".join(p.addresses)),
-    Column("kind", lambda p: p.kind),
-    Column("status", lambda p: p.status),
-    Column("", lambda p: "outside" if p.outside else ""),
-    Column("on accounts", lambda p: str(p.on_accounts)),
-)
 _FILTERS = (
     click.argument("search", required=False, default=""),
     click.option("--state", default="standing", show_default=True, help="States, separated by commas."),
@@ -213,7 +80,7 @@ def filtered(function: F) -> F:
 @filtered
 @click.option("--limit", default=50, show_default=True, help="How many at most; 0 for all.")
 @click.option("--view", default="", help="A view of yours (openlatch views); what you add to it comes on top.")
-@click.option("--columns", default="", help=f"Which columns, separated by commas: {', '.join(_ALL)}.")
+@click.option("--columns", default="", help=f"Which columns, separated by commas: {', '.join(COLUMNS)}.")
 @output_option
 @reports_errors
 def inventory(output: str, search: str, limit: int, view: str, **wanted: Any) -> None:
@@ -244,7 +111,7 @@ def _view(client: Client, name: str) -> wire.View:
 
 
 def _inventory(client: Client, wanted: dict[str, Any], limit: int, output: str) -> None:
-    columns = _columns(wanted.pop("columns", ""))
+    columns = chosen(wanted.pop("columns", ""))
     entries = client.entries(limit=limit or None, **wanted)
     emit(entries, columns, output, empty="Nothing in the inventory matches.")
     if output == "table":
@@ -342,10 +209,10 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("in the provider's words", "; ".join(e.permissions)),
         ("not known", "; ".join(e.unknown)),
         ("publisher", " · ".join(word for word in (e.party.publisher, e.party.home) if word)),
-        ("parts", _parts(e.resources)),
+        ("parts", parts(e.resources)),
         ("given", " by ".join(word for word in (day(e.given_at, zone), e.given_by) if word)),
         ("because", e.basis),
-        ("last used", f"{day(e.last_used, zone)} ({ago(e.last_used)})" if e.last_used else _used(e)),
+        ("last used", f"{day(e.last_used, zone)} ({ago(e.last_used)})" if e.last_used else used(e)),
         ("hours", f"{e.hours.text} ({e.hours.zone})" if e.hours else ""),
         ("ends", "unknown" if e.end_unknown else last_day(e.ends_at, zone) or "no end"),
         ("reviewed", ", ".join(day(at, zone) for at in e.reviewed_at) or "never"),
@@ -376,87 +243,6 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         to.print(f"\nStill there: openlatch vouch {e.ref}    Ended: openlatch gone {e.ref}", style="dim")
     elif e.state != "ended":
         to.print(f"\nTake it back: openlatch end {e.ref} --dry-run", style="dim")
-
-
-@click.command()
-@click.argument("search", required=False, default="")
-@click.option("--provider", type=PROVIDER, default="", help="Only this provider.")
-@output_option
-@reports_errors
-def accounts(search: str, provider: str, output: str) -> None:
-    """List the shared accounts, and with how many parties each is shared."""
-    with connect() as client:
-        emit(client.accounts(search, provider), ACCOUNTS, output, empty="No account matches.")
-
-
-@click.command()
-@click.option("--account", type=ACCOUNT, default="", help="Only on this account.")
-@click.option("--party", type=PARTY, default="", help="Only by this party, or on its behalf.")
-@click.option("--how", type=one_of(How), help="Only one's own, delegates', or apps'.")
-@click.option("--limit", default=30, show_default=True, help="How many at most.")
-@output_option
-@reports_errors
-def activity(account: str, party: str, how: str | None, limit: int, output: str) -> None:
-    """List what was done with accounts, the latest first: by whom, and in whose name."""
-    with connect() as client:
-        zone = client.me().workspace.zone
-        done = client.activity(account=account, party=party, how=how or "", limit=limit)
-        emit(done, _activity(zone), output, empty="Nothing is known to have been done.")
-
-
-@click.command()
-@click.argument("account", type=ACCOUNT)
-@click.option("--criticality", type=one_of(Criticality), help="How much harm its loss would do.")
-@click.option("--practice/--real", default=None, help="Whether it is only for practice.")
-@reports_errors
-def describe(account: str, criticality: str | None, practice: bool | None) -> None:
-    """Say how vital ACCOUNT (id, short form or name) is, and whether it is only for practice."""
-    with connect() as client:
-        found = client.describe_account(account, criticality=criticality, practice=practice)
-    click.echo(f"{found.name}: {found.criticality}{', for practice' if found.practice else ''}.")
-
-
-@click.command()
-@click.argument("party", type=PARTY)
-@click.argument("address", required=False, default="")
-@click.option("--none", "nobody", is_flag=True, help="Nobody answers for them any more.")
-@reports_errors
-def sponsor(party: str, address: str, nobody: bool) -> None:
-    """Show who answers for PARTY; with ADDRESS, say that it is whoever of this workspace has it."""
-    if address and nobody:
-        raise Failure("An address and --none are given. Nothing was changed.", "Give one of the two.", 2)
-    with connect() as client:
-        found = client.sponsor(party, address) if address or nobody else client.party(party)
-        who = next((f"{one.name} ({one.address})" for one in client.people() if one.id == found.sponsor), "")
-    click.echo(f"{who} answers for {found.name}." if who else f"Nobody answers for {found.name}.")
-
-
-@click.command()
-@click.argument("search", required=False, default="")
-@output_option
-@reports_errors
-def apps(search: str, output: str) -> None:
-    """List the connected apps: who publishes each, on how many accounts it is, and what it can do on each."""
-    with connect() as client:
-        found = client.apps(search)
-        if output != "table":
-            emit(found, (), output, empty="")
-            return
-        apps_found = list(found)
-        on = {app.party.id: app.accounts for app in apps_found}
-        columns: tuple[Column, ...] = (
-            Column("entry", lambda e: e.ref),
-            Column(
-                "app",
-                lambda e: Text(e.party.name, "bold").append(f"\n{e.party.publisher or 'publisher unknown'}", "dim"),
-            ),
-            Column("accounts", lambda e: str(on[e.party.id])),
-            Column("where", _where),
-            Column("powers", _powers),
-            Column("in its own words", lambda e: Text("; ".join(e.permissions))),
-            Column("last used", _used),
-        )
-        emit([e for app in apps_found for e in app.entries], columns, output, empty="No app is connected.")
 
 
 @click.command(name="open")
@@ -492,66 +278,3 @@ def views(save: str | None, query: str, delete: str | None, output: str) -> None
             Column("filters", lambda v: Text(v.query, "dim")),
         )
         emit(client.views(), columns, output, empty="You have no views yet.")
-
-
-@click.command()
-@click.argument("search", required=False, default="")
-@output_option
-@reports_errors
-def parties(search: str, output: str) -> None:
-    """List who and what has access, and on how many accounts."""
-    with connect() as client:
-        emit(client.parties(search), PARTIES, output, empty="No party matches.")
-
-
-@click.command()
-@click.argument("party", type=PARTY)
-@click.option(
-    "--account", type=ACCOUNT, default="", help="With --power: what to end so that the party loses it on this account."
-)
-@click.option("--power", type=one_of(Power), help="With --account: the power that the party should lose.")
-@output_option
-@reports_errors
-def reach(party: str, account: str, power: str | None, output: str) -> None:
-    """Show all that PARTY (address, id or short form) can do, directly and through teams.
-
-    \b
-    With --account and --power it shows the smallest set of entries and memberships to end so that the party loses
-    that power there, while nobody else loses anything; where that is impossible, who would lose what.
-    """
-    if bool(account) != bool(power):
-        raise Failure("--account and --power go together.", "Give both, or neither.", 2)
-    with connect() as client:
-        if account and power:
-            cut = client.smallest_cut(party, account, power)
-            if output == "table":
-                _cut(out(), cut, power, account)
-            else:
-                emit([cut], (), output, empty="")
-            return
-        found = client.reach(party)
-        emit(found.chains, CHAINS, output, empty=f"{found.party.name} can do nothing that is known here.")
-
-
-def _command_for(piece: wire.CutPiece) -> str:
-    """The command that ends a piece; empty where only a person can."""
-    if piece.kind == "entry":
-        return f"openlatch end {piece.ref}"
-    return f"openlatch team remove {piece.team.ref} {piece.member.ref}" if piece.team and piece.member else ""
-
-
-def _cut(to: Console, cut: wire.Cut, power: str, account: str) -> None:
-    if not cut.pieces:
-        to.print(f"There is nothing to end: this party cannot {power} on {account}.")
-        return
-    for piece in cut.pieces:
-        to.print(Text(f"  {piece.text}"))
-        command = _command_for(piece)
-        if command:
-            to.print(Text(f"    {command}", style="dim"))
-    if not cut.hurts:
-        to.print("\nNobody else loses anything.")
-        return
-    to.print("\nIt cannot be done without others losing something:", style="dark_orange3")
-    for hurt in cut.hurts:
-        to.print(f"  {hurt.party.name} would lose {', '.join(hurt.loses)}")

@@ -12,9 +12,9 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.inventory import filtered
+from openlatch.cli.inventory.inventory import filtered
 from openlatch.cli.nouns import BATCH, PARTY
-from openlatch.cli.orders import ACTS, asked_count
+from openlatch.cli.orders.orders import ACTS, asked_count
 from openlatch.cli.output import (
     STUCK,
     Column,

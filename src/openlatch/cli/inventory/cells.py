@@ -1,0 +1,101 @@
+"""What the columns of an entry say, in lists on the command line."""
+
+from __future__ import annotations
+
+from collections.abc import Mapping, Sequence
+
+from rich.text import Text
+
+from openlatch.cli.failure import Failure
+from openlatch.cli.output import (
+    Column,
+    ago,
+    day,
+    last_day,
+    notches,
+    powers,
+)
+from openlatch.wire import messages as wire
+
+__all__ = ["COLUMNS", "chosen", "held", "parts", "standing_as", "used", "where", "who"]
+
+
+def who(e: wire.Entry) -> Text:
+    who = Text(e.party.name, "bold")
+    if e.party.outside:
+        who.append("  outside", "cyan")
+    of_it = parts(e.resources) if e.kind == "open" else ""
+    more = "\n".join(e.party.addresses) or of_it or e.party.publisher or e.device or e.party.kind
+    return who.append(f"\n{more}", "not bold dim")
+
+
+def parts(resources: Sequence[str]) -> str:
+    """The parts of an account; where there are many, the first ones, the last, and how many."""
+    if len(resources) <= 4:
+        return ", ".join(resources)
+    return f"{', '.join(resources[:2])} … {resources[-1]} ({len(resources)} parts)"
+
+
+def where(e: wire.Entry) -> Text:
+    return Text(e.account.name).append(f"\n{e.provider.name}", "dim")
+
+
+def held(e: wire.Entry) -> Text:
+    return powers(e.powers, e.used_powers).append(" ?" if e.unknown else "", "dark_orange3")
+
+
+def standing_as(e: wire.Entry) -> Text:
+    state = "" if e.state == "live" else f" {e.state}"
+    return Text(f"{e.kind}{state}").append(f"\n{e.level}", "dim")
+
+
+def used(e: wire.Entry) -> str:
+    if e.last_used is None:
+        return "never" if e.use_known else "not told"
+    return ago(e.last_used)
+
+
+def _ends(e: wire.Entry) -> str:
+    return "unknown" if e.end_unknown else last_day(e.ends_at) or "no end"
+
+
+def _why(e: wire.Entry) -> Text:
+    if not e.flags:
+        return Text("")
+    more = f"\nand {len(e.flags) - 1} more" if len(e.flags) > 1 else ""
+    return Text(e.flags[0].reason).append(more, "dim")
+
+
+def _worst(e: wire.Entry) -> Text:
+    return notches(e.flags[0].severity) if e.flags else Text("")
+
+
+COLUMNS: Mapping[str, Column] = {
+    "id": Column("id", lambda e: e.ref),
+    "severity": Column("", _worst),
+    "who": Column.who("who", who),
+    "where": Column("where", where),
+    "as": Column("as", standing_as),
+    "powers": Column("powers", held),
+    "given": Column("given", lambda e: Text(day(e.given_at)).append(f"\n{e.given_by}", "dim")),
+    "last-used": Column("last used", used),
+    "ends": Column("ends", _ends),
+    "reviewed": Column("reviewed", lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never"),
+    "parts": Column("parts", lambda e: parts(e.resources)),
+    "basis": Column.prose("reason it was given", lambda e: Text(e.basis)),
+    "risk": Column("risk", lambda e: str(e.risk)),
+    "why": Column.prose("why it is flagged", _why),
+}
+
+
+_USUAL = ("id", "severity", "who", "where", "as", "powers", "last-used", "ends", "why")
+
+
+def chosen(words: str) -> tuple[Column, ...]:
+    """The columns that were asked for; who it is always comes first, and the span strip is the console's."""
+    wanted = [word.strip() for word in words.split(",") if word.strip() not in ("", "span")]
+    unknown = [word for word in wanted if word not in COLUMNS]
+    if unknown:
+        raise Failure(f"There is no column “{unknown[0]}”.", f"Use some of: {', '.join(COLUMNS)}.", 2)
+    chosen = ("severity", "who", *(word for word in wanted if word not in ("severity", "who"))) if wanted else _USUAL
+    return tuple(COLUMNS[word] for word in chosen)

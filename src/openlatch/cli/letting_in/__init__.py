@@ -1,0 +1,1 @@
+"""Commands: offers, requests and links."""

@@ -1,0 +1,1 @@
+"""Commands: orders, about one access or one membership."""

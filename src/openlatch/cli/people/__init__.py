@@ -1,0 +1,1 @@
+"""Commands: signing in, and who signs in."""

@@ -1,0 +1,1 @@
+"""Commands: reviews, rounds and their reports."""

@@ -1,0 +1,1 @@
+"""Commands: flags, risks and the policy."""

@@ -1,0 +1,1 @@
+"""Commands: many orders at once, and somebody who leaves."""

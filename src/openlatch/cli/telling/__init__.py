@@ -1,0 +1,1 @@
+"""Commands: news, the calendar and webhooks."""
