@@ -15,7 +15,7 @@ from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
 from openlatch.operations.call import as_service
 from openlatch.operations.what_if import proposals
-from openlatch.wire.proposal import ProposalFile
+from openlatch.wire.what_if.proposal_file import ProposalFile
 
 __all__ = ["what_if"]
 

@@ -20,9 +20,9 @@ from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.errors import BY_CODE
 from openlatch.operations.rules.policy_file import BUILT_IN, read
 from openlatch.web.app import description
-from openlatch.wire import feed
-from openlatch.wire.policy import PolicyFile
-from openlatch.wire.proposal import ProposalFile
+from openlatch.wire.providers import feed
+from openlatch.wire.rules.policy_file import PolicyFile
+from openlatch.wire.what_if.proposal_file import ProposalFile
 from openlatch.wiring import Settings
 from openlatch.wiring import connectors as installed
 from openlatch.words import OrderState, Role

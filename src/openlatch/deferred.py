@@ -34,7 +34,7 @@ def deferred(name: str) -> Any:
 
 
 def from_where(package: str) -> Callable[[str], Any]:
-    """Return the `__getattr__` of a package that imports names from its own modules under TYPE_CHECKING only.
+    """Return the `__getattr__` of a package that imports names from where they are under TYPE_CHECKING only.
 
     A name is taken from where that import says, when it is first used.
     """
@@ -47,7 +47,7 @@ def from_where(package: str) -> Callable[[str], Any]:
 
     def find(name: str) -> Any:
         home = homes().get(name, "")
-        if not home.startswith(f"{package}."):
+        if not home.startswith("openlatch."):
             raise AttributeError(f"module {package!r} has no attribute {name!r}")
         found = getattr(importlib.import_module(home), name)
         setattr(sys.modules[package], name, found)

@@ -15,7 +15,7 @@ from openlatch.connectors.feed import FeedConnector
 from openlatch.errors import Invalid, ProviderRefused, ProviderUnreadable
 from openlatch.local.stack import Stack
 from openlatch.simulator import FeedStandIn
-from openlatch.wire import feed
+from openlatch.wire.providers import feed
 
 SCHEMAS = Path(__file__).parents[2] / "docs" / "feed"
 PUBLISHED: dict[str, type[BaseModel]] = {

@@ -26,8 +26,8 @@ from openlatch.store.inventory.entries import Listed
 from openlatch.web.files import FORMATS
 from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.sheets import READABLE, rows
+from openlatch.wire.inventory.sheet import COLUMNS, row
 from openlatch.wire.messages import LISTS, Entry
-from openlatch.wire.sheet import COLUMNS, row
 from tests.factories import NOW, PROVIDER, account, entry, ids, party
 
 # No control characters beyond the usual ones: PostgreSQL keeps no NUL, and a spreadsheet none of the others.

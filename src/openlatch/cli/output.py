@@ -32,9 +32,9 @@ from openlatch.errors import (
     ServiceUnreachable,
     TooManyRequests,
 )
+from openlatch.wire.inventory.sheet import defused
+from openlatch.wire.inventory.sheet import row as sheet_row
 from openlatch.wire.messages import Entry
-from openlatch.wire.sheet import defused
-from openlatch.wire.sheet import row as sheet_row
 from openlatch.words import Outcome, Power, Severity, Tone
 
 __all__ = [

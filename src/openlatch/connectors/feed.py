@@ -30,7 +30,7 @@ from openlatch.core.providers.observation import (
 from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Hindrance, Page, Setting
 from openlatch.core.providers.sharing import Document, Selector, Statement
 from openlatch.errors import ProviderRefused, ProviderUnreadable
-from openlatch.wire.feed import (
+from openlatch.wire.providers.feed import (
     AmendmentOutcome,
     Description,
     EndingOutcome,

@@ -33,7 +33,7 @@ from openlatch.operations.people import people
 from openlatch.store import Store, Transaction
 from openlatch.store.people.replies import Reply
 from openlatch.wire import messages as wire
-from openlatch.wire.messages.base import mistakes
+from openlatch.wire.base import mistakes
 
 __all__ = [
     "BESIDE",

@@ -12,8 +12,8 @@ from dataclasses import dataclass
 from typing import TYPE_CHECKING
 
 from openlatch.deferred import deferred
+from openlatch.wire.inventory.sheet import COLUMNS, in_cell, row
 from openlatch.wire.messages import LISTS, Entry, KeptEntry
-from openlatch.wire.sheet import COLUMNS, in_cell, row
 
 if TYPE_CHECKING:
     import openpyxl

@@ -13,7 +13,7 @@ from openlatch.core.model import Author
 from openlatch.core.reviews.decisions import Decision, Facts
 from openlatch.core.reviews.plans import Item, LeftOpen
 from openlatch.core.reviews.reports import Fact, Report, digest, plain, review_line, rule_counts, what_remains
-from openlatch.wire.receipt import report_digest
+from openlatch.wire.orders.receipt import report_digest
 from openlatch.words import Choice, Outcome
 from tests.factories import NOW, ago, ids
 

@@ -9,7 +9,7 @@ from datetime import UTC, datetime, timedelta
 
 import pytest
 
-from openlatch.wire.webhooks import is_genuine, signed
+from openlatch.wire.telling.signed_news import is_genuine, signed
 
 NOW = datetime(2027, 3, 1, 12, tzinfo=UTC)
 URL, BODY, SECRET = "https://desk.example/latch", b'{"specversion":"1.0"}', "kept by both sides"

@@ -14,7 +14,7 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, Malformed, NotAllowed, NotFound
 from openlatch.wire import messages as wire
-from openlatch.wire.sheet import COLUMNS
+from openlatch.wire.inventory.sheet import COLUMNS
 from tests.harness.acts import events, read, settle
 from tests.harness.ridge import Ridge
 

@@ -23,7 +23,7 @@ from openlatch.operations.orders import orders
 from openlatch.operations.rules import adoption, policies
 from openlatch.operations.taking_back import carrying
 from openlatch.operations.telling import links, webhooks
-from openlatch.wire.webhooks import is_genuine
+from openlatch.wire.telling.signed_news import is_genuine
 from openlatch.words import Action, EndReason, Kind, OfferState, OrderState, Power, RequestState, State
 from tests.store.conftest import Holder
 

@@ -21,6 +21,7 @@ __all__ = ["COLUMNS", "chosen", "held", "parts", "standing_as", "used", "where",
 
 
 def who(e: wire.Entry) -> Text:
+    """Who has it: their name, and what tells them apart from others of that name."""
     who = Text(e.party.name, "bold")
     if e.party.outside:
         who.append("  outside", "cyan")
@@ -37,19 +38,23 @@ def parts(resources: Sequence[str]) -> str:
 
 
 def where(e: wire.Entry) -> Text:
+    """On which account, and at which provider."""
     return Text(e.account.name).append(f"\n{e.provider.name}", "dim")
 
 
 def held(e: wire.Entry) -> Text:
+    """The powers, and whether some word of it has no meaning yet."""
     return powers(e.powers, e.used_powers).append(" ?" if e.unknown else "", "dark_orange3")
 
 
 def standing_as(e: wire.Entry) -> Text:
+    """As what it stands: its kind, its state, and its level."""
     state = "" if e.state == "live" else f" {e.state}"
     return Text(f"{e.kind}{state}").append(f"\n{e.level}", "dim")
 
 
 def used(e: wire.Entry) -> str:
+    """When it was last used, as far as anybody knows."""
     if e.last_used is None:
         return "never" if e.use_known else "not told"
     return ago(e.last_used)

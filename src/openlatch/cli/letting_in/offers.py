@@ -25,7 +25,7 @@ from openlatch.cli.output import (
     reports_errors,
 )
 from openlatch.wire import messages as wire
-from openlatch.wire.messages.base import mistakes
+from openlatch.wire.base import mistakes
 
 __all__ = ["fit", "offer", "offered", "offers", "tasks"]
 

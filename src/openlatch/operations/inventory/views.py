@@ -14,8 +14,8 @@ from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import Wanted, selection
 from openlatch.store.inventory.views import View
 from openlatch.store.noun import missing
-from openlatch.wire.messages.base import mistakes
-from openlatch.wire.messages.inventory import EntryQuery
+from openlatch.wire.base import mistakes
+from openlatch.wire.inventory.entries import EntryQuery
 
 __all__ = ["browse", "remove", "save"]
 

@@ -20,7 +20,7 @@ from openlatch.core.rules.program import Complaint, PolicyFault, Program, compil
 from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.core.rules.tasks import Task
 from openlatch.errors import Invalid
-from openlatch.wire import policy as wire
+from openlatch.wire.rules import policy_file as wire
 from openlatch.words import Power, Severity, Subject
 
 __all__ = ["BUILT_IN", "Read", "read"]

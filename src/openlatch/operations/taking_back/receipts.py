@@ -8,7 +8,7 @@ from typing import Any
 
 from openlatch.errors import Conflict
 from openlatch.operations.call import Call, operation
-from openlatch.wire import receipt as receipts
+from openlatch.wire.orders import receipt as receipts
 
 __all__ = ["keys", "receipt", "signed", "signer"]
 

@@ -19,7 +19,7 @@ from openlatch.operations.call import Call, operation
 from openlatch.operations.telling import notices
 from openlatch.store.record.events import LoggedEvent
 from openlatch.store.telling.webhooks import Webhook
-from openlatch.wire.webhooks import TYPE, signed
+from openlatch.wire.telling.signed_news import TYPE, signed
 
 __all__ = ["Delivery", "add", "browse", "due", "not_told", "pause", "remove", "told"]
 

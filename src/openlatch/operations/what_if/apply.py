@@ -19,7 +19,7 @@ from openlatch.operations.what_if import proposals
 from openlatch.operations.what_if.proposals import ProposalSight
 from openlatch.operations.what_if.rehearse import extension, wish_of
 from openlatch.store.taking_back.batches import Batch, BatchItem
-from openlatch.wire import proposal as wire
+from openlatch.wire.what_if import proposal_file as wire
 from openlatch.words import Action
 
 __all__ = ["apply", "lookups"]

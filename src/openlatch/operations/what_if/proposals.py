@@ -27,8 +27,8 @@ from openlatch.operations.rules.policy_file import read
 from openlatch.operations.what_if.rehearse import Imagined, as_they_are, imagine
 from openlatch.store.pages import Page
 from openlatch.store.what_if.proposals import Proposal, Run
-from openlatch.wire.messages.base import mistakes
-from openlatch.wire.proposal import ProposalFile
+from openlatch.wire.base import mistakes
+from openlatch.wire.what_if.proposal_file import ProposalFile
 from openlatch.words import Severity, Subject
 
 __all__ = [

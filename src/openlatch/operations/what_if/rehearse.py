@@ -32,7 +32,7 @@ from openlatch.operations.call import Call
 from openlatch.operations.letting_in import terms
 from openlatch.operations.orders import orders
 from openlatch.operations.providers import choices
-from openlatch.wire import proposal as wire
+from openlatch.wire.what_if import proposal_file as wire
 from openlatch.words import Action, EndReason, PartyKind, PartyStatus, Power, ReadingOutcome, State
 
 __all__ = ["Imagined", "as_they_are", "extension", "imagine", "wish_of"]

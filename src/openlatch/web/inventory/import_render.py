@@ -15,7 +15,7 @@ from openlatch.operations.inventory.imports import ImportSight
 from openlatch.store.inventory.imports import Import
 from openlatch.web.filled import filled
 from openlatch.wire import messages as wire
-from openlatch.wire.messages.base import mistakes
+from openlatch.wire.base import mistakes
 from openlatch.words import DayOrder
 
 __all__ = ["begun", "form_of", "outcome"]

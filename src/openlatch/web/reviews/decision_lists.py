@@ -10,9 +10,9 @@ from pydantic import ValidationError
 
 from openlatch.errors import Invalid
 from openlatch.web.sheets import Rows
+from openlatch.wire.base import mistakes
+from openlatch.wire.inventory.sheet import defused
 from openlatch.wire.messages import DecisionLine, RoundItem
-from openlatch.wire.messages.base import mistakes
-from openlatch.wire.sheet import defused
 
 __all__ = ["read", "written"]
 

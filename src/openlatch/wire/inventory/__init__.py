@@ -1,0 +1,1 @@
+"""Messages: the inventory, its parties, and lists that are imported."""

@@ -1,0 +1,1 @@
+"""Messages: offers, requests and links."""

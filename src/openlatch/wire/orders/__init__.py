@@ -1,0 +1,1 @@
+"""Messages: plans, orders and receipts."""

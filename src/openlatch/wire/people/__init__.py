@@ -1,0 +1,1 @@
+"""Messages: who signs in."""

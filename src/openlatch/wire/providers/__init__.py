@@ -1,0 +1,1 @@
+"""Messages: providers, readings, and the protocol of feeds."""

@@ -1,0 +1,96 @@
+"""Providers, readings, what their levels mean, and lists that are imported."""
+
+from datetime import date, datetime
+from typing import Annotated
+from uuid import UUID
+
+from pydantic import Field, StringConstraints
+
+from openlatch.wire.base import Page, Sent, Taken, Text
+from openlatch.wire.providers.readings import Reading
+from openlatch.words import Kind, Side
+
+__all__ = [
+    "LISTS",
+    "Abilities",
+    "BreachReport",
+    "NewProvider",
+    "Provider",
+    "ProviderList",
+]
+
+
+class BreachReport(Taken):
+    """That a provider has reported a breach: the first day on which others may have been in, and what it said."""
+
+    since: date
+    what: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=1000)]
+
+
+class Abilities(Sent):
+    """What a provider shows and lets be done: kinds of entry, how soon, who has to agree, who can give it again."""
+
+    lists: list[Kind]
+    ends: list[Kind]
+    at_once: bool
+    redone_by: Side
+    ends_teams: bool
+    adds_members: bool = False
+    removes_members: bool = False
+    consent: str
+    narrows: list[Kind]
+    pauses: list[Kind]
+    dates: list[Kind]
+    raises: list[Kind]
+    prolongs: list[Kind]
+    widens: list[Kind]
+    one_each: bool
+    gives: list[Kind]
+
+
+class Provider(Sent):
+    """An outside service, and how fresh what is known of it is; durations are minutes.
+
+    One that is kept `by_hand` is never read. `worn_off` counts entries, kept by hand because no reading shows their
+    kind, for which nobody has vouched in `vouch_days`.
+    """
+
+    id: UUID
+    ref: str
+    name: str
+    connector: str
+    settings: dict[str, str]
+    read_every: int
+    stale_after: int
+    most_gone: int
+    last_complete: datetime | None
+    next_reading: datetime | None
+    stale: bool
+    abilities: Abilities
+    by_hand: bool
+    vouch_days: int
+    worn_off: int
+    latest: Reading | None
+
+
+class NewProvider(Taken):
+    """A provider to be read from now on; the secret is kept encrypted and never shown again."""
+
+    name: Text
+    connector: Text
+    settings: dict[str, Annotated[str, StringConstraints(max_length=2000)]] = Field(default_factory=dict)
+    secret: Annotated[str, StringConstraints(max_length=10000)] = ""
+    read_every: Annotated[int, Field(ge=1, le=10080)] = 15
+    stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
+    most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] = 30
+    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] = 90
+
+
+LISTS = {
+    "csv": "text/csv",
+    "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
+}
+
+
+class ProviderList(Page[Provider]):
+    """All providers."""

@@ -1,0 +1,101 @@
+"""What was done, and the log."""
+
+from typing import Any
+from uuid import UUID
+
+from pydantic import AwareDatetime
+
+from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent
+from openlatch.words import How, Power
+
+__all__ = [
+    "Activity",
+    "ActivityCounts",
+    "ActivityList",
+    "ActivityQuery",
+    "Event",
+    "EventList",
+    "LogHead",
+    "LogQuery",
+]
+
+
+class Activity(Sent):
+    """One thing that was done on an account: by the holder's own people, on someone's behalf, or by an app.
+
+    `behalf_of` is null where it was done for the holder, or for oneself if `how` is own.
+    """
+
+    id: UUID
+    at: AwareDatetime
+    how: How
+    party: Ref
+    behalf_of: Ref | None
+    account: Ref
+    provider: str
+    entry: str | None
+    power: Power | None
+    what: str
+
+
+class ActivityCounts(Sent):
+    """How much was done how."""
+
+    own: int
+    delegate: int
+    app: int
+
+
+class ActivityList(Page[Activity]):
+    """What was done, the latest first; `counts` are over all of it."""
+
+    counts: ActivityCounts
+
+
+class ActivityQuery(PageQuery):
+    """Which activity is wanted: on an account (id, short form or name), by or on behalf of a party, or done how."""
+
+    account: Search = ""
+    party: Search = ""
+    how: How | None = None
+
+
+class Event(Sent):
+    """Something that happened; `number` and `link` are null until it is sealed (within seconds).
+
+    `content` is what is sealed; for people, `about` names the entry that it tells of, `says` what happened, and
+    `detail` what was so, in the zone of the workspace.
+    """
+
+    id: UUID
+    about: Ref | None
+    number: int | None
+    link: str | None
+    says: str
+    detail: str
+    content: dict[str, Any]
+
+
+class LogQuery(PageQuery):
+    """Which events are wanted; `sealed` only those with a number, `oldest` in the order of their numbers."""
+
+    subject: UUID | None = None
+    account: Search = ""
+    """only what is about this account, or about entries on it"""
+    party: Search = ""
+    """only what is about this party, or about entries of theirs"""
+    sealed: bool = False
+    oldest: bool = False
+
+
+class LogHead(Sent):
+    """The end of the sealed log: its size, its last link, and how many events wait to be sealed."""
+
+    size: int
+    link: str
+    sealed_at: AwareDatetime | None
+    unsealed: int
+
+
+class EventList(Page[Event]):
+    """Events of the log."""

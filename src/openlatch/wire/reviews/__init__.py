@@ -1,0 +1,1 @@
+"""Messages: reviews, rounds and reports."""

@@ -1,0 +1,1 @@
+"""Messages: flags, risks and policies."""

@@ -1,0 +1,1 @@
+"""Messages: news and webhooks."""
