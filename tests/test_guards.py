@@ -12,13 +12,8 @@ from pathlib import Path
 import pytest
 
 from openlatch import words
-from openlatch.cli.output import SEVERITY
 from openlatch.web.routes import ALL
 from openlatch.wiring import Settings
-from openlatch.words import (
-    Power,
-    Severity,
-)
 from tests.cli.test_every_command import COMMANDS
 
 ROOT = Path(__file__).parents[1]
@@ -86,18 +81,15 @@ def classes(path: Path) -> list[str]:
     return [node.name for node in ast.parse(path.read_text()).body if isinstance(node, ast.ClassDef)]
 
 
-def constant(file: str, name: str) -> list[str]:
-    """The words of a list in the console's source."""
-    found = re.search(rf"\b{name}\b[^=]*= \[(.*?)\]", (CONSOLE / file).read_text(), re.DOTALL)
-    assert found is not None, f"{file} has no list {name}"
-    return re.findall(r'"([^"]+)"', found[1])
-
-
-def test_the_console_and_the_command_line_name_powers_and_severities_as_the_core_does() -> None:
-    powers = [power.value for power in Power]
-    assert constant("ui/powers.ts", "POWERS") == powers
-    severities = [severity.value for severity in Severity]
-    assert constant("ui/notch.ts", "SEVERITIES") == list(SEVERITY) == severities
+def test_the_console_writes_no_list_of_words_a_second_time() -> None:
+    again = [
+        f"{path.relative_to(CONSOLE)} lists what `words.{WORDS[found]}` declares"
+        for path in sorted(CONSOLE.rglob("*"))
+        if path.suffix in (".ts", ".vue") and path.parent.name != "api" and ".test." not in path.name
+        for texts in re.findall(r"\[([^\[\]]*)\]", path.read_text())
+        if (found := frozenset(re.findall(r'"([^"]*)"', texts))) in WORDS and found != APART
+    ]
+    assert again == []
 
 
 # Calls that can be read

@@ -20,12 +20,14 @@ from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.errors import BY_CODE
 from openlatch.operations.rules.policy_file import BUILT_IN, read
 from openlatch.web.app import description
+from openlatch.wire.inventory.columns import COLUMNS, USUAL
+from openlatch.wire.inventory.entries import EntryFilter
 from openlatch.wire.providers import feed
 from openlatch.wire.rules.policy_file import PolicyFile
 from openlatch.wire.what_if.proposal_file import ProposalFile
 from openlatch.wiring import Settings
 from openlatch.wiring import connectors as installed
-from openlatch.words import OrderState, Role
+from openlatch.words import EntryOrder, Kind, OrderState, Outcome, Power, Role, Severity, State, Tone
 
 DOCS = Path(__file__).parents[1]
 NOTE = "<!-- made from the code by docs/reference/make.py -->\n"
@@ -251,6 +253,31 @@ def schema(name: str) -> str:
     return json.dumps(made, indent=2, ensure_ascii=False)
 
 
+def words() -> str:
+    """The words of the product for the console, so that it has no list of its own."""
+    named: dict[str, object] = {
+        "POWERS": list(Power),
+        "SEVERITIES": list(Severity),
+        "KINDS": list(Kind),
+        "STATES": list(State),
+        "ORDERS": [[order, order.first] for order in EntryOrder],
+        "FILTERS": [*EntryFilter.model_fields, "sort", "columns"],
+        "OUTCOMES": {one: {"tone": one.tone, "means": one.means, "canBeLeft": one.can_be_left} for one in drawn()},
+        "COLUMN_HEADINGS": dict(COLUMNS),
+        "USUAL_COLUMNS": list(USUAL),
+    }
+    lines = [
+        f"export const {name} = {json.dumps(value, ensure_ascii=False)} as const;" for name, value in named.items()
+    ]
+    return "\n".join(["// made from the code by docs/reference/make.py", *lines])
+
+
+def drawn() -> list[Outcome]:
+    """Outcomes in the order in which they are drawn: what is done first."""
+    order = [Tone.STAYS, Tone.GOOD, Tone.WAITS, Tone.GOING, Tone.BAD, Tone.NONE]
+    return sorted(Outcome, key=lambda one: order.index(one.tone))
+
+
 def everything() -> Iterator[tuple[Path, str]]:
     """Yield every file of the reference with what has to be in it."""
     for make in (settings, commands, errors, rules, fields, risk, roles, orders, connectors):
@@ -262,6 +289,7 @@ def everything() -> Iterator[tuple[Path, str]]:
     proposal = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:openlatch:proposal:1"}
     proposal |= ProposalFile.model_json_schema()
     yield DOCS / "reference" / "proposal.schema.json", json.dumps(proposal, indent=2, ensure_ascii=False) + "\n"
+    yield DOCS.parent / "console" / "src" / "api" / "words.ts", words() + "\n"
     for name in SCHEMAS:
         yield DOCS / "feed" / f"{name}.schema.json", schema(name) + "\n"
 

@@ -11,6 +11,7 @@ __all__ = [
     "DayOrder",
     "Doubt",
     "EndReason",
+    "EntryOrder",
     "How",
     "Kind",
     "Occasion",
@@ -92,6 +93,31 @@ class EndReason(StrEnum):
     GIVEN_UP = "given-up"
     GONE = "gone"
     REPLACED = "replaced"
+
+
+class EntryOrder(StrEnum):
+    """In which order entries are listed."""
+
+    SEVERITY = "severity"
+    RISK = "risk"
+    PARTY = "party"
+    ACCOUNT = "account"
+    LAST_USED = "last-used"
+    GIVEN = "given"
+    ENDS = "ends"
+
+    @property
+    def first(self) -> str:
+        """What comes first."""
+        return {
+            EntryOrder.SEVERITY: "worst flag",
+            EntryOrder.RISK: "highest risk",
+            EntryOrder.PARTY: "who",
+            EntryOrder.ACCOUNT: "where",
+            EntryOrder.LAST_USED: "longest unused",
+            EntryOrder.GIVEN: "newest",
+            EntryOrder.ENDS: "soonest end",
+        }[self]
 
 
 class Side(StrEnum):
@@ -348,12 +374,18 @@ class Outcome(StrEnum):
         return self.settled or self in (Outcome.STUCK, Outcome.CANCELLED, Outcome.REFUSED)
 
     @property
+    def can_be_left(self) -> bool:
+        """Whether it can be left open, with who sees to it: nothing goes on about it that would not need somebody."""
+        return self in _CAN_BE_LEFT
+
+    @property
     def tone(self) -> Tone:
-        if self in (Outcome.PROVED, Outcome.DONE):
-            return Tone.GOOD
-        if self in (Outcome.STUCK, Outcome.REFUSED):
-            return Tone.BAD
-        return Tone.STAYS if self in (Outcome.KEPT, Outcome.GONE, Outcome.CANCELLED) else Tone.WAITS
+        return _OUTCOMES[self][0]
+
+    @property
+    def means(self) -> str:
+        """What it means, in a few words."""
+        return _OUTCOMES[self][1]
 
 
 class Tone(StrEnum):
@@ -362,7 +394,34 @@ class Tone(StrEnum):
     GOOD = "good"
     STAYS = "stays"
     WAITS = "waits"
+    """for somebody, or for a reading"""
+    GOING = "going"
+    """by itself"""
     BAD = "bad"
+    NONE = "none"
+    """neither good nor bad, and nothing goes on"""
+
+
+_OUTCOMES: dict[Outcome, tuple[Tone, str]] = {
+    Outcome.KEPT: (Tone.STAYS, "stays as it is"),
+    Outcome.PROVED: (Tone.GOOD, "a fresh reading shows it"),
+    Outcome.DONE: (Tone.GOOD, "somebody said so"),
+    Outcome.TOLD: (Tone.WAITS, "somebody or the provider said yes; no reading shows it yet"),
+    Outcome.RUNNING: (Tone.GOING, "under way"),
+    Outcome.WAITING: (Tone.WAITS, "goes on later, or once somebody has done something"),
+    Outcome.TO_COME: (Tone.GOING, "not begun"),
+    Outcome.DRAFTED: (Tone.GOING, "not begun"),
+    Outcome.TO_DO: (Tone.NONE, "for a person to do"),
+    Outcome.STUCK: (Tone.BAD, "needs a person"),
+    Outcome.REFUSED: (Tone.BAD, "not possible"),
+    Outcome.CANCELLED: (Tone.NONE, "called off"),
+    Outcome.GONE: (Tone.NONE, "had ended before"),
+    Outcome.LEFT_OPEN: (Tone.NONE, "somebody sees to it"),
+    Outcome.UNDECIDED: (Tone.NONE, "nobody has answered yet"),
+}
+_CAN_BE_LEFT = frozenset(
+    {Outcome.TO_DO, Outcome.TOLD, Outcome.WAITING, Outcome.STUCK, Outcome.REFUSED, Outcome.CANCELLED}
+)
 
 
 class OfferState(StrEnum):

@@ -21,7 +21,7 @@ mast: Ivo Marsh <ivo.marsh@kestrelridge.example>
 USE = """
 import json, sys
 from openlatch.core.inventory.reconcile import Observation
-from openlatch.core.model import ReadingOutcome
+from openlatch.words import ReadingOutcome
 from openlatch.wiring import connectors
 
 sheet = connectors()["sign-out-sheet"]({"file": sys.argv[1]}, "")

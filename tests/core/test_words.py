@@ -19,5 +19,7 @@ def test_every_state_of_an_order_is_an_outcome_and_rests_where_the_order_does(st
 def test_what_is_over_is_settled_what_is_settled_rests_and_what_goes_wrong_is_neither(outcome: Outcome) -> None:
     assert not outcome.over or outcome.settled
     assert not outcome.settled or outcome.rests
-    assert not outcome.over or outcome.tone in (Tone.GOOD, Tone.STAYS)
+    assert not outcome.over or outcome.tone in (Tone.GOOD, Tone.STAYS, Tone.NONE)
+    assert outcome.tone not in (Tone.WAITS, Tone.GOING) or not outcome.rests
+    assert not outcome.can_be_left or not outcome.settled
     assert outcome.tone is not Tone.BAD or (outcome.rests and not outcome.settled)

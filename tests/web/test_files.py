@@ -12,10 +12,11 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
+from openlatch.cli.inventory import cells
 from openlatch.core import model as core
 from openlatch.core.hours import Hours, Window
 from openlatch.core.inventory.import_rows import FIELDS
-from openlatch.core.inventory.imports import Imported, read_list
+from openlatch.core.inventory.imports import DERIVED, Imported, read_list
 from openlatch.core.inventory.reconcile import Held, reconcile
 from openlatch.core.inventory.sheets import Form
 from openlatch.core.powers import ORDER, in_order
@@ -26,7 +27,8 @@ from openlatch.store.inventory.entries import Listed
 from openlatch.web.files import FORMATS
 from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.sheets import READABLE, rows
-from openlatch.wire.inventory.sheet import COLUMNS, row
+from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
+from openlatch.wire.inventory.sheet import COLUMNS, LEFT_OUT, row
 from openlatch.wire.messages import LISTS, Entry
 from tests.factories import NOW, PROVIDER, account, entry, ids, party
 
@@ -183,3 +185,13 @@ def test_a_spreadsheet_is_seen_as_a_person_sees_it() -> None:
     ]  # fmt: skip
     assert (lines[2].filled, lines[2].unknown) == (frozenset({0}), frozenset({2})), "merged; a formula with no result"
     assert [(line.hidden, line.struck) for line in lines[3:]] == [(True, False), (False, True)]
+
+
+def test_whatever_an_entry_says_is_in_a_sheet_or_left_out_on_purpose() -> None:
+    assert set(Entry.model_fields) - set(COLUMNS) == LEFT_OUT | {"vouched"}
+    assert {"vouched_at", "vouched_by"} <= set(COLUMNS)
+    assert set(COLUMNS) - set(FIELDS) == DERIVED
+
+
+def test_the_command_line_has_every_column_but_the_one_that_is_a_drawing() -> None:
+    assert list(cells.COLUMNS) == [key for key in HEADINGS if key != "span"]

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { POWERS, powerMarks } from "./powers";
+import { POWERS } from "@/api/words";
+import { powerMarks } from "./powers";
 
 const props = defineProps<{
   held: readonly string[];

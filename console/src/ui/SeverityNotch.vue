@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { notchPath, SEVERITIES, type Severity } from "./notch";
+import { SEVERITIES } from "@/api/words";
+import { notchPath, type Severity } from "./notch";
 
 const props = withDefaults(defineProps<{ severity: Severity; height?: number; word?: boolean }>(), {
   height: 24,

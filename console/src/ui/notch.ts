@@ -1,4 +1,5 @@
-export const SEVERITIES = ["low", "medium", "high", "critical"] as const;
+import { SEVERITIES } from "@/api/words";
+
 export type Severity = (typeof SEVERITIES)[number];
 
 const WIDTH = 9;

@@ -1,5 +1,4 @@
-/** The eight powers, in the order in which they are always shown; money and admitting stand apart. */
-export const POWERS = ["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"] as const;
+import { POWERS } from "@/api/words";
 
 export type Mark = "none" | "used" | "idle";
 

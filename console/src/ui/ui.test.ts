@@ -1,8 +1,10 @@
 import { mount } from "@vue/test-utils";
 import { describe, expect, it } from "vitest";
 import PowerMarks from "./PowerMarks.vue";
-import { notchPath, SEVERITIES } from "./notch";
-import { POWERS, powerMarks } from "./powers";
+import { SEVERITIES } from "@/api/words";
+import { notchPath } from "./notch";
+import { POWERS } from "@/api/words";
+import { powerMarks } from "./powers";
 import { ago, dateField, day, lastDay } from "./time";
 
 describe("notches", () => {

@@ -98,7 +98,14 @@ LEAST = 20
 """What can be folded is given so many letters in a line, if it has them."""
 WHOLE = 16
 """What cannot be folded is cut to no fewer letters: more than that is more than a state, a date or a short form."""
-_TONES = {Tone.GOOD: "green", Tone.BAD: "red", Tone.WAITS: "yellow", Tone.STAYS: ""}
+_TONES = {
+    Tone.GOOD: "green",
+    Tone.BAD: "red",
+    Tone.WAITS: "yellow",
+    Tone.GOING: "yellow",
+    Tone.STAYS: "",
+    Tone.NONE: "",
+}
 SEVERITY = {Severity.LOW: "cyan", Severity.MEDIUM: "yellow", Severity.HIGH: "dark_orange3", Severity.CRITICAL: "red"}
 
 

@@ -45,7 +45,14 @@ _FACES = (
     ("Atkinson", "atkinson-hyperlegible-next-latin-wght"),
     ("Geist Mono", "geist-mono-latin-wght"),
 )
-_COLOURS = {Tone.GOOD: "#2f6b46", Tone.STAYS: "#8aa3a1", Tone.WAITS: "#b98a2f", Tone.BAD: "#a8442a"}
+_COLOURS = {
+    Tone.GOOD: "#2f6b46",
+    Tone.STAYS: "#8aa3a1",
+    Tone.WAITS: "#b98a2f",
+    Tone.GOING: "#5b7fa6",
+    Tone.BAD: "#a8442a",
+    Tone.NONE: "#c3cac8",
+}
 _BANDS = ((0, 19), (20, 39), (40, 59), (60, 79), (80, 100))
 
 

@@ -7,7 +7,8 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ReportLinks from "@/ui/ReportLinks.vue";
 import { useNow } from "@/ui/clock";
-import { CAN_BE_LEFT, ink } from "@/ui/outcomes";
+import { OUTCOMES } from "@/api/words";
+import { ink } from "@/ui/outcomes";
 import { ago, day, exact, moment } from "@/ui/time";
 import LeaveOpen from "./LeaveOpen.vue";
 import OutcomeBar from "@/ui/OutcomeBar.vue";
@@ -154,7 +155,7 @@ const phases = computed(() => {
                   <span v-if="item.outcome === 'to do' && item.who" class="small ml-2">{{ item.who }}</span>
                   <span v-if="item.left_open">{{ item.left_open.reason }} ({{ item.left_open.owner }})</span>
                   <LeaveOpen
-                    v-if="batch.kind === 'leaver' && mayChange && CAN_BE_LEFT.includes(item.outcome)"
+                    v-if="batch.kind === 'leaver' && mayChange && OUTCOMES[item.outcome].canBeLeft"
                     :busy="leave.isPending.value"
                     class="ml-2"
                     @leave="(reason) => leave.mutate({ place: item.place, reason })"

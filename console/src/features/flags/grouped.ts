@@ -1,5 +1,6 @@
 import type { Flag } from "@/api/client";
-import { SEVERITIES, type Severity } from "@/ui/notch";
+import { SEVERITIES } from "@/api/words";
+import type { Severity } from "@/ui/notch";
 
 export interface Group {
   name: string;

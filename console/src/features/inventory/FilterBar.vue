@@ -5,7 +5,8 @@ import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import ViewMenu from "./ViewMenu.vue";
 import { chosen, COLUMNS, toggled } from "./columns";
-import { chips, command, exportAddress, FORMATS, OFFERED, SORTS, type Filter } from "./filters";
+import { ORDERS } from "@/api/words";
+import { chips, command, exportAddress, FORMATS, OFFERED, type Filter } from "./filters";
 
 const props = defineProps<{ filter: Filter }>();
 const emit = defineEmits<{ change: [filter: Filter] }>();
@@ -31,7 +32,7 @@ const shown = computed(() =>
   chips(props.filter).map((chip) => ({ ...chip, value: names.value[chip.field] ?? chip.value })),
 );
 const columns = computed(() => chosen(props.filter.columns).map((column) => column.key));
-const sorted = computed(() => SORTS.find(([key]) => key === (props.filter.sort ?? "severity"))?.[1]);
+const sorted = computed(() => ORDERS.find(([key]) => key === (props.filter.sort ?? "severity"))?.[1]);
 
 let timer = 0;
 watch(text, (value) => {
@@ -82,7 +83,7 @@ defineExpose({ focus: () => input.value?.focus() });
         sorted by <b class="font-semibold">{{ sorted }}</b>
       </MenuButton>
       <MenuItems class="menu w-48">
-        <MenuItem v-for="[key, name] in SORTS" :key="key" v-slot="{ active }">
+        <MenuItem v-for="[key, name] in ORDERS" :key="key" v-slot="{ active }">
           <button
             type="button"
             class="menu-item"

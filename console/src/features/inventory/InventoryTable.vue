@@ -7,7 +7,7 @@ import { axisAround } from "@/charts/strip";
 import SpanStrip from "@/charts/SpanStrip.vue";
 import StripAxis from "@/charts/StripAxis.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
-import { POWERS } from "@/ui/powers";
+import { POWERS } from "@/api/words";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { chosen, type Column } from "./columns";

@@ -1,27 +1,9 @@
 import type { LocationQuery, LocationQueryRaw } from "vue-router";
 import type { EntryQuery } from "@/api/client";
+import { FILTERS } from "@/api/words";
 import { quoted } from "@/ui/command";
 
-/** What the inventory's address can say about which entries are wanted; the API's own words. */
-export const FIELDS = [
-  "q",
-  "state",
-  "kind",
-  "power",
-  "provider",
-  "account",
-  "party",
-  "flagged",
-  "rule",
-  "outside",
-  "unknown",
-  "mine",
-  "ends",
-  "risk",
-  "sort",
-  "columns",
-] as const;
-type Field = (typeof FIELDS)[number];
+type Field = (typeof FILTERS)[number];
 export type Filter = Partial<Record<Field, string>>;
 
 export interface Chip {
@@ -82,15 +64,6 @@ const NAMES: Partial<Record<Field, string>> = {
   risk: "risk at least",
 };
 
-export const SORTS: [string, string][] = [
-  ["severity", "worst flag"],
-  ["party", "who"],
-  ["account", "where"],
-  ["last-used", "longest unused"],
-  ["given", "newest"],
-  ["ends", "soonest end"],
-];
-
 export const OFFERED: { title: string; choices: [Field, string, string][] }[] = [
   {
     title: "Flags",
@@ -133,7 +106,7 @@ export const OFFERED: { title: string; choices: [Field, string, string][] }[] = 
 /** Read a filter from an address; what is not known there is left alone. */
 export function fromAddress(query: LocationQuery): Filter {
   const filter: Filter = {};
-  for (const field of FIELDS) {
+  for (const field of FILTERS) {
     const value = query[field];
     if (typeof value === "string" && value) filter[field] = value;
   }
@@ -142,7 +115,7 @@ export function fromAddress(query: LocationQuery): Filter {
 
 /** The address of a filter, keeping whatever else the address said. */
 export function toAddress(filter: Filter, query: LocationQuery): LocationQueryRaw {
-  const others = Object.entries(query).filter(([name]) => !(FIELDS as readonly string[]).includes(name));
+  const others = Object.entries(query).filter(([name]) => !(FILTERS as readonly string[]).includes(name));
   return { ...Object.fromEntries(others), ...filter };
 }
 
@@ -166,7 +139,7 @@ export function without(filter: Filter, ...fields: Field[]): Filter {
 /** The filter in readable pieces, each of which can be taken away. */
 export function chips(filter: Filter): Chip[] {
   const spoken = without(filter, "q", "sort", "columns");
-  return FIELDS.filter((field) => spoken[field]).map((field) => {
+  return FILTERS.filter((field) => spoken[field]).map((field) => {
     const value = filter[field] ?? "";
     return {
       field,
@@ -191,7 +164,7 @@ export function exportAddress(filter: Filter, format: string): string {
 export function command(filter: Filter): string {
   const words = ["openlatch inventory"];
   if (filter.q) words.push(quoted(filter.q));
-  for (const field of FIELDS) {
+  for (const field of FILTERS) {
     const value = filter[field];
     if (!value || field === "q") continue;
     if (field === "flagged") words.push(value === "true" ? "--flagged" : "--not-flagged");

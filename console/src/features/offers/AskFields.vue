@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import type { AccessRequest } from "@/api/client";
-import { POWERS } from "@/ui/powers";
+import { POWERS } from "@/api/words";
 
 /** What somebody asks for: the account in their own words, what they need there, what for, and until when. */
 export interface Asked {

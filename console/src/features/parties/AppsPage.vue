@@ -5,7 +5,7 @@ import { api, take, type Entry } from "@/api/client";
 import { useSession } from "@/api/session";
 import ListPage from "@/ui/ListPage.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
-import { POWERS } from "@/ui/powers";
+import { POWERS } from "@/api/words";
 import { day } from "@/ui/time";
 
 const { zone } = useSession();

@@ -3,7 +3,7 @@ import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { POWERS } from "@/ui/powers";
+import { POWERS } from "@/api/words";
 
 const props = defineProps<{ party: string; name: string; accounts: string[] }>();
 const account = ref("");

@@ -2,7 +2,7 @@
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { computed, reactive, ref } from "vue";
 import { api, take, type Entry } from "@/api/client";
-import { POWERS } from "@/ui/powers";
+import { POWERS } from "@/api/words";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SomebodyElse from "@/ui/SomebodyElse.vue";
 

@@ -5,7 +5,7 @@ import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { POWERS } from "@/ui/powers";
+import { POWERS } from "@/api/words";
 
 const props = defineProps<{ provider: string }>();
 const mayCorrect = useSession().may("levels.correct");

@@ -4,7 +4,8 @@ import { api, take, type Round, type RoundItem } from "@/api/client";
 import { useSession } from "@/api/session";
 import LeaveOpen from "@/features/batches/LeaveOpen.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { CAN_BE_LEFT, ink } from "@/ui/outcomes";
+import { OUTCOMES } from "@/api/words";
+import { ink } from "@/ui/outcomes";
 import { moment } from "@/ui/time";
 import { advised, decided } from "./decisions";
 
@@ -86,7 +87,7 @@ const act = useMutation({
             <span v-if="item.left_open" class="small block"
               >{{ item.left_open.reason }} ({{ item.left_open.owner }})</span
             >
-            <template v-if="round.state === 'settling' && mayLeave && CAN_BE_LEFT.includes(item.outcome)">
+            <template v-if="round.state === 'settling' && mayLeave && OUTCOMES[item.outcome].canBeLeft">
               <LeaveOpen
                 :busy="act.isPending.value"
                 @leave="(reason) => act.mutate({ place: item.place, reason })"

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { POWERS } from "@/ui/powers";
+import { POWERS } from "@/api/words";
 import { heldBy, namedIn, type Statement } from "./changes";
 
 /** Who may do what with one part of an account, statement by statement. */

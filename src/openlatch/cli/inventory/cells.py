@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping, Sequence
+from collections.abc import Callable, Mapping, Sequence
 
 from rich.text import Text
 
@@ -16,6 +16,7 @@ from openlatch.cli.output import (
     powers,
 )
 from openlatch.wire import messages as wire
+from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
 
 __all__ = ["COLUMNS", "chosen", "held", "parts", "standing_as", "used", "where", "who"]
 
@@ -75,25 +76,28 @@ def _worst(e: wire.Entry) -> Text:
     return notches(e.flags[0].severity) if e.flags else Text("")
 
 
-COLUMNS: Mapping[str, Column] = {
-    "id": Column("id", lambda e: e.ref),
-    "severity": Column("", _worst),
-    "who": Column.who("who", who),
-    "where": Column("where", where),
-    "as": Column("as", standing_as),
-    "powers": Column("powers", held),
-    "given": Column("given", lambda e: Text(day(e.given_at)).append(f"\n{e.given_by}", "dim")),
-    "last-used": Column("last used", used),
-    "ends": Column("ends", _ends),
-    "reviewed": Column("reviewed", lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never"),
-    "parts": Column("parts", lambda e: parts(e.resources)),
-    "basis": Column.prose("reason it was given", lambda e: Text(e.basis)),
-    "risk": Column("risk", lambda e: str(e.risk)),
-    "why": Column.prose("why it is flagged", _why),
+_SAYS: Mapping[str, Callable[[wire.Entry], Text | str]] = {
+    "severity": _worst,
+    "who": who,
+    "where": where,
+    "as": standing_as,
+    "powers": held,
+    "given": lambda e: Text(day(e.given_at)).append(f"\n{e.given_by}", "dim"),
+    "last-used": used,
+    "ends": _ends,
+    "reviewed": lambda e: day(e.reviewed_at[-1]) if e.reviewed_at else "never",
+    "parts": lambda e: parts(e.resources),
+    "basis": lambda e: e.basis,
+    "id": lambda e: e.ref,
+    "risk": lambda e: str(e.risk),
+    "why": _why,
 }
-
-
+_PROSE = {"basis", "why"}
 _USUAL = ("id", "severity", "who", "where", "as", "powers", "last-used", "ends", "why")
+COLUMNS: Mapping[str, Column] = {
+    key: Column(HEADINGS[key], says, folds=key in _PROSE, whole=key == "who", leads=key == "who")
+    for key, says in _SAYS.items()
+}
 
 
 def chosen(words: str) -> tuple[Column, ...]:

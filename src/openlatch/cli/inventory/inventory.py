@@ -15,7 +15,7 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.cells import COLUMNS, chosen, parts, used
-from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE
+from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
 from openlatch.cli.output import (
     Column,
     ago,
@@ -29,6 +29,7 @@ from openlatch.cli.output import (
 from openlatch.cli.rules.flags import tell_flag
 from openlatch.client import Client
 from openlatch.wire import messages as wire
+from openlatch.words import EntryOrder
 
 __all__ = [
     "export",
@@ -62,7 +63,7 @@ _FILTERS = (
     click.option("--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="By its end."),
     click.option(
         "--sort",
-        type=click.Choice(["severity", "risk", "party", "account", "last-used", "given", "ends"]),
+        type=one_of(EntryOrder),
         default="severity",
         show_default=True,
     ),

@@ -24,7 +24,7 @@ __all__ = ["DERIVED", "Imported", "known_field", "match_columns", "read_list", "
 DERIVED = frozenset(
     (
         "provider", "id", "ref", "outside", "end_reason", "used_powers", "unknown", "first_seen", "last_seen",
-        "ended_at", "severity", "flags", "vouched_at", "vouched_by", "subject",
+        "ended_at", "severity", "flags", "vouched_at", "vouched_by", "subject", "risk", "by_hand",
     )
 )  # fmt: skip
 """Columns of an export that are worked out, and so are not taken back."""

@@ -28,7 +28,8 @@ TOP, MORE = 30, 120
 def outcome(sight: ImportSight, *, lines: bool) -> wire.ImportOutcome:
     """Return what a list says; with some of its `lines` as they are."""
     imported = sight.imported
-    return wire.ImportOutcome(
+    return filled(
+        wire.ImportOutcome,
         counts=dict(sight.counts),
         columns=[
             wire.ImportColumn(

@@ -11,7 +11,7 @@ from openlatch.wire.inventory.parties import Party
 from openlatch.wire.orders.orders import Order
 from openlatch.wire.rules.flags import Advice, Flag
 from openlatch.wire.rules.risks import RiskLine
-from openlatch.words import Action, Kind, Power, State
+from openlatch.words import Action, EntryOrder, Kind, Power, State
 
 __all__ = [
     "Dependency",
@@ -135,13 +135,13 @@ class EntryFilter(Taken):
 class EntryQuery(EntryFilter, PageQuery):
     """Which page of which entries is wanted, in which order."""
 
-    sort: Literal["severity", "risk", "party", "account", "last-used", "given", "ends"] = "severity"
+    sort: EntryOrder = EntryOrder.SEVERITY
 
 
 class ExportQuery(EntryFilter):
     """Which entries are to be written to a file, in which order and format."""
 
-    sort: Literal["severity", "risk", "party", "account", "last-used", "given", "ends"] = "severity"
+    sort: EntryOrder = EntryOrder.SEVERITY
     format: Literal["csv", "jsonl", "xlsx"] = "csv"
 
 

@@ -11,15 +11,18 @@ from datetime import datetime
 
 from openlatch.wire.messages import Entry
 
-__all__ = ["COLUMNS", "defused", "in_cell", "row"]
+__all__ = ["COLUMNS", "LEFT_OUT", "defused", "in_cell", "row"]
 
 COLUMNS = (
-    "id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside",
-    "publisher", "home", "kind", "state", "end_reason", "level", "powers", "used_powers", "unknown",
-    "permissions", "resources", "given_at", "given_by", "accepted_at", "last_used", "use_known", "uses",
-    "ends_at", "end_unknown", "hours", "reviewed_at", "basis", "hangs_on", "dependencies", "device", "network",
-    "first_seen", "last_seen", "ended_at", "vouched_at", "vouched_by", "key", "subject", "severity", "flags",
-)  # fmt: skip
+    *("id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside"),
+    *("publisher", "home", "kind", "state", "end_reason", "level", "powers", "used_powers", "unknown"),
+    *("permissions", "resources", "given_at", "given_by", "accepted_at", "last_used", "use_known", "uses"),
+    *("ends_at", "end_unknown", "hours", "reviewed_at", "basis", "hangs_on", "dependencies", "device", "network"),
+    *("first_seen", "last_seen", "ended_at", "vouched_at", "vouched_by", "by_hand", "key", "subject"),
+    *("severity", "risk", "flags"),
+)
+LEFT_OUT = frozenset({"risk_lines", "advice", "acts", "order"})
+"""What a sheet does not say of an entry: how a risk adds up, and what can be done."""
 _ASIS = tuple(name for name in COLUMNS if name in Entry.model_fields)
 _FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
 
