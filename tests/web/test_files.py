@@ -54,8 +54,8 @@ def test_no_cell_of_any_file_is_a_formula_and_none_is_lost(entries: list[Entry])
     rows = list(csv.DictReader(io.StringIO(text, newline="")))
     assert rows == [row(one) for one in entries]
     assert not [cell for one in rows for cell in one.values() if cell.startswith(("=", "+", "-", "@", "\t", "\r"))]
-    for one, cells in zip(entries, rows, strict=True):
-        assert cells["level"].removeprefix("'") == one.level.removeprefix("'")
+    for one, line in zip(entries, rows, strict=True):
+        assert line["level"].removeprefix("'") == one.level.removeprefix("'")
     sheet = openpyxl.load_workbook(io.BytesIO(b"".join(FORMATS["xlsx"].write(entries)))).active
     assert [cell.value for cell in next(sheet.iter_rows(max_row=1))] == list(COLUMNS)
     lines = list(sheet.iter_rows(min_row=2))
