@@ -50,7 +50,7 @@ def _case(size: int) -> tuple[Document, Document, tuple[Someone, ...]]:
             ),
         )
         for n in range(size)
-    )  # fmt: skip
+    )
     return before, replace(before, statements=statements), known
 
 

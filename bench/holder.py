@@ -40,10 +40,18 @@ insert into entries (workspace_id, id, ref, provider_id, account_id, party_id, k
 """
 ABILITIES = json.dumps(
     {
-        "lists": [], "ends": [], "at_once": True, "redone_by": "holder", "ends_teams": True, "consent": "",
-        "consent_for": [], "narrows": [], "pauses": [], "dates": [],
+        "lists": [],
+        "ends": [],
+        "at_once": True,
+        "redone_by": "holder",
+        "ends_teams": True,
+        "consent": "",
+        "consent_for": [],
+        "narrows": [],
+        "pauses": [],
+        "dates": [],
     }
-)  # fmt: skip
+)
 
 
 def made(stack: Stack, size: int) -> Workspace:

@@ -145,20 +145,34 @@ def _inventory(size: int) -> dict[str, Any]:
     kinds = ["delegate"]
     return {
         "description": {
-            "feed": "open-latch-feed/1", "name": "Ticket Desk", "abilities": {"lists": kinds, "ends": kinds},
+            "feed": "open-latch-feed/1",
+            "name": "Ticket Desk",
+            "abilities": {"lists": kinds, "ends": kinds},
         },
         "accounts": [{"key": f"a{n}", "name": f"account {n}"} for n in range(max(size // 10, 1))],
         "parties": [
-            {"key": f"p{n}", "kind": "person", "name": f"{'first' if n < size // 2 else 'other'} {n}",
-             "addresses": [f"p{n}@kestrelridge.example"], "verified": True}
+            {
+                "key": f"p{n}",
+                "kind": "person",
+                "name": f"{'first' if n < size // 2 else 'other'} {n}",
+                "addresses": [f"p{n}@kestrelridge.example"],
+                "verified": True,
+            }
             for n in range(size)
         ],
         "entries": [
-            {"key": f"e{n}", "account": f"a{n % max(size // 10, 1)}", "party": f"p{n}", "kind": "delegate",
-             "level": "guide", "powers": ["view"], "given_at": "2026-05-10T08:00:00Z"}
+            {
+                "key": f"e{n}",
+                "account": f"a{n % max(size // 10, 1)}",
+                "party": f"p{n}",
+                "kind": "delegate",
+                "level": "guide",
+                "powers": ["view"],
+                "given_at": "2026-05-10T08:00:00Z",
+            }
             for n in range(size)
         ],
-    }  # fmt: skip
+    }
 
 
 def _ended(client: Client, size: int) -> Any:

@@ -204,9 +204,16 @@ def connectors() -> str:
 
 
 ABLE = (
-    ("lists", "shows"), ("ends", "ends"), ("narrows", "narrows"), ("raises", "raises"), ("pauses", "pauses"),
-    ("dates", "gives an end"), ("prolongs", "prolongs"), ("gives", "gives"), ("enforces", "refuses past an end"),
-)  # fmt: skip
+    ("lists", "shows"),
+    ("ends", "ends"),
+    ("narrows", "narrows"),
+    ("raises", "raises"),
+    ("pauses", "pauses"),
+    ("dates", "gives an end"),
+    ("prolongs", "prolongs"),
+    ("gives", "gives"),
+    ("enforces", "refuses past an end"),
+)
 
 
 def able(connector: type[Connector]) -> Abilities | None:

@@ -125,9 +125,12 @@ def offered(page: Page, stack: Stack) -> None:
 def imagined(page: Page, stack: Stack) -> None:
     """What a proposal would change."""
     statement = {
-        "effect": "allow", "to": [{"domain": "northcape-uni.example"}], "powers": ["view", "export"],
-        "networks": ["192.0.2.0/26"], "hours": ["mon,tue 09:00-17:00"],
-    }  # fmt: skip
+        "effect": "allow",
+        "to": [{"domain": "northcape-uni.example"}],
+        "powers": ["view", "export"],
+        "networks": ["192.0.2.0/26"],
+        "hours": ["mon,tue 09:00-17:00"],
+    }
     share = {"do": "share", "account": "Night-Sky Plates", "zone": "Europe/London"}
     changes = [
         share | {"resource": "unreleased 2026", "statements": []},

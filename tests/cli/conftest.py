@@ -38,9 +38,14 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
         desk = Desk(furnished, transport=furnished.transport)
         named = [f"ines.okoro@{DOMAIN}"]
         for name, choice in (
-            ("Ours", ""), ("Spare", ""), ("Later", "nothing"), ("Off", "nothing"), ("Decided", "keep"),
-            ("Closed", "keep"), ("Settling", "end-now"),
-        ):  # fmt: skip
+            ("Ours", ""),
+            ("Spare", ""),
+            ("Later", "nothing"),
+            ("Off", "nothing"),
+            ("Decided", "keep"),
+            ("Closed", "keep"),
+            ("Settling", "end-now"),
+        ):
             entry = spares.take(maren)
             where = {"party": entry.party.ref, "account": "Bookings"}
             maren.add_review(name, where=where, named=named, recurs="FREQ=YEARLY")

@@ -17,11 +17,41 @@ from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
 
 HOSTILE = (
-    "", " ", "-", "--", "0", "-1", "99999999999999999999", "1e9", "nan", "\udc80", "\u202egnp.exe", "\U0001f980" * 300,
-    "../../etc/shadow", "/proc/self/mem", "/nowhere/at/all.csv", ".", "0001-01-01", "9999-12-31", "2026-02-30",
-    "FREQ=MONTHLY;BYDAY=9MO", "FREQ=YEARLY;COUNT=0", "'; drop table entries; --", "%00", "a@b", "{}", "[[", "ZZZZ-ZZZZ",
-    "00000000-0000-0000-0000-000000000000", "Europe/Londn", "http://[::1", "x" * 5000, "=cmd()", "a,b,,c", "\n",
-)  # fmt: skip
+    "",
+    " ",
+    "-",
+    "--",
+    "0",
+    "-1",
+    "99999999999999999999",
+    "1e9",
+    "nan",
+    "\udc80",
+    "\u202egnp.exe",
+    "\U0001f980" * 300,
+    "../../etc/shadow",
+    "/proc/self/mem",
+    "/nowhere/at/all.csv",
+    ".",
+    "0001-01-01",
+    "9999-12-31",
+    "2026-02-30",
+    "FREQ=MONTHLY;BYDAY=9MO",
+    "FREQ=YEARLY;COUNT=0",
+    "'; drop table entries; --",
+    "%00",
+    "a@b",
+    "{}",
+    "[[",
+    "ZZZZ-ZZZZ",
+    "00000000-0000-0000-0000-000000000000",
+    "Europe/Londn",
+    "http://[::1",
+    "x" * 5000,
+    "=cmd()",
+    "a,b,,c",
+    "\n",
+)
 EACH = int(os.environ.get("OPENLATCH_FUZZ", "1"))
 """So many of them are tried in each place; `make nightly` tries more."""
 KNOWN = frozenset(range(8))

@@ -29,9 +29,18 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
 ) -> None:
     entry = spare()
     run(
-        "review", "add", "By a file", "--recurs", "FREQ=MONTHLY;BYDAY=1MO", "--ask", INES, "--party", entry.party.ref,
-        "--answer-days", "5",
-    )  # fmt: skip
+        "review",
+        "add",
+        "By a file",
+        "--recurs",
+        "FREQ=MONTHLY;BYDAY=1MO",
+        "--ask",
+        INES,
+        "--party",
+        entry.party.ref,
+        "--answer-days",
+        "5",
+    )
     assert "every month on the first Monday" in run("reviews")
     assert "Comes round" not in run("review", "show", "By a file")
     assert "is not a recurrence rule" in run(

@@ -26,18 +26,24 @@ def server(
 ) -> Authorization:
     ours = Registered(client, secret, way, frozenset({APP, "ledger"}), KEY.as_dict(private=False))
     tokens = [
-        Issued("a-1", "access_token", APP), Issued("r-1", "refresh_token", APP, renews="a-1"),
+        Issued("a-1", "access_token", APP),
+        Issued("r-1", "refresh_token", APP, renews="a-1"),
         Issued("r-2", "refresh_token", "ledger"),
-    ]  # fmt: skip
+    ]
     return Authorization({client: ours}, {one.value: one for one in tokens}, **more)
 
 
 def connector(there: Authorization, transport: httpx.BaseTransport | None = None, **given: Any) -> OAuthConnector:
     (ours,) = there.clients.values()
     key = {"private_key": KEY.as_dict(private=True)} if ours.method == "private_key_jwt" else {}
-    secret = {"client_id": ours.client_id, "client_secret": ours.secret, "tokens": [
-        {"token": "a-1", "refresh_token": "r-1", "app": "Star Chart Weekly"}, {"token": "r-2"},
-    ]}  # fmt: skip
+    secret = {
+        "client_id": ours.client_id,
+        "client_secret": ours.secret,
+        "tokens": [
+            {"token": "a-1", "refresh_token": "r-1", "app": "Star Chart Weekly"},
+            {"token": "r-2"},
+        ],
+    }
     return OAuthConnector(
         {"issuer": ISSUER}, json.dumps(secret | key | given), transport or httpx.WSGITransport(there.app())
     )

@@ -69,7 +69,9 @@ def test_a_member_is_removed_and_added_as_the_stand_in_has_it(tmp_path: Path) ->
     party = {"status": "current", "addresses": []}
     seed = {
         "description": {
-            "feed": feed.VERSION, "name": "Desk", "abilities": {"adds_members": True, "removes_members": True},
+            "feed": feed.VERSION,
+            "name": "Desk",
+            "abilities": {"adds_members": True, "removes_members": True},
         },
         "accounts": [],
         "parties": [
@@ -79,7 +81,7 @@ def test_a_member_is_removed_and_added_as_the_stand_in_has_it(tmp_path: Path) ->
         ],
         "entries": [],
         "memberships": [{"team": "crew", "member": "ada"}, {"team": "crew", "member": "ada-too"}],
-    }  # fmt: skip
+    }
     load = tmp_path / "desk.json"
     load.write_text(json.dumps(seed))
     stand_in = FeedStandIn(tmp_path / "desk.sqlite", load, "token")

@@ -135,7 +135,7 @@ def test_one_that_never_gets_better_is_given_up_after_a_while() -> None:
         (403, ["a list"], ProviderRefused, "credentials (403)"),
         (502, "<html>", ProviderDown, "answered 502."),
     ],
-)  # fmt: skip
+)
 def test_the_providers_own_words_are_told_but_for_our_secret(
     status: int, body: object, error: type[Exception], words: str
 ) -> None:

@@ -37,8 +37,10 @@ def test_month_ends_first_mondays_and_leap_days_are_those_of_the_calendar() -> N
     mondays = days("FREQ=MONTHLY;BYDAY=1MO", date(2026, 12, 31))
     assert [(d.weekday(), d.day <= 7, d.month) for d in mondays] == [(0, True, month) for month in range(1, 13)]
     assert days("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", date(2036, 3, 1)) == [
-        date(2028, 2, 29), date(2032, 2, 29), date(2036, 2, 29),
-    ]  # fmt: skip
+        date(2028, 2, 29),
+        date(2032, 2, 29),
+        date(2036, 2, 29),
+    ]
 
 
 @pytest.mark.parametrize(
@@ -165,10 +167,14 @@ def first_days(rule: str, number: int = 50, at: tuple[date, time, str] = AT_EIGH
 @pytest.mark.parametrize(
     ("until", "last"),
     [
-        ("20260514", "2026-05-14"), ("20260514T070000Z", "2026-05-14"), ("20260514T065959Z", "2026-05-13"),
-        ("20260514T080000", "2026-05-14"), ("20260514T075959", "2026-05-13"), ("20260513T235959Z", "2026-05-13"),
+        ("20260514", "2026-05-14"),
+        ("20260514T070000Z", "2026-05-14"),
+        ("20260514T065959Z", "2026-05-13"),
+        ("20260514T080000", "2026-05-14"),
+        ("20260514T075959", "2026-05-13"),
+        ("20260513T235959Z", "2026-05-13"),
     ],
-)  # fmt: skip
+)
 def test_until_is_a_day_or_a_moment_in_utc_or_here_as_the_standard_has_it(until: str, last: str) -> None:
     assert first_days(f"FREQ=DAILY;UNTIL={until}")[-1] == last, "eight o'clock in London is seven in UTC"
     assert f"until {int(until[6:8]) if until[8:] != 'T235959Z' else 14} May 2026" in says(f"FREQ=DAILY;UNTIL={until}")

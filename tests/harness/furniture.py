@@ -88,12 +88,28 @@ def furnish(ridge: Ridge) -> Furniture:
             token = next(t for t in other.tokens() if t.id != maren.tokens()[0].id)
     desk.close()
     return Furniture(
-        account="Bookings", batch=batch.ref, by_hand=by_hand.ref, entry=entry.ref, flag=flag.ref, guide=guide.ref,
-        letter=link[0], offer=made.ref, order=proved.ref, party=entry.party.ref, proposal=proposal.ref,
-        provider="Ticket Desk", reading=str(reading.id), request=request.ref, review=FIRST, round=opened.ref,
-        stuck=stuck.ref, token=str(token.id), view=str(view.id), waiting=waiting.ref,
+        account="Bookings",
+        batch=batch.ref,
+        by_hand=by_hand.ref,
+        entry=entry.ref,
+        flag=flag.ref,
+        guide=guide.ref,
+        letter=link[0],
+        offer=made.ref,
+        order=proved.ref,
+        party=entry.party.ref,
+        proposal=proposal.ref,
+        provider="Ticket Desk",
+        reading=str(reading.id),
+        request=request.ref,
+        review=FIRST,
+        round=opened.ref,
+        stuck=stuck.ref,
+        token=str(token.id),
+        view=str(view.id),
+        waiting=waiting.ref,
         webhook=webhook.ref,
-    )  # fmt: skip
+    )
 
 
 def _locked(account: str, *, locked: bool) -> dict[str, object]:

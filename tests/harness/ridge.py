@@ -165,9 +165,15 @@ class Ridge:
         """Sign one of the workspace's people in."""
         address = who if "@" in who else f"{who}@{DOMAIN}"
         signed_in, _ = Client.sign_in(
-            self.url, workspace=workspace, address=address, password=password, scope=scope, days=60,
-            transport=self.transport, pause=self.pause,
-        )  # fmt: skip
+            self.url,
+            workspace=workspace,
+            address=address,
+            password=password,
+            scope=scope,
+            days=60,
+            transport=self.transport,
+            pause=self.pause,
+        )
         return signed_in
 
     def http(self, client: Client | None = None) -> httpx.Client:
@@ -220,9 +226,14 @@ class Ridge:
     def _come_round(self) -> None:
         self._looked = self.clock.now
         for periodic in (
-            seal_all, tasks.evaluate_due, tasks.open_rounds, tasks.see_to_offers, seal_all,
-            deliver.deliver, announce.announce,
-        ):  # fmt: skip
+            seal_all,
+            tasks.evaluate_due,
+            tasks.open_rounds,
+            tasks.see_to_offers,
+            seal_all,
+            deliver.deliver,
+            announce.announce,
+        ):
             periodic(self.store, self.services)
         self._seen = self.written
 

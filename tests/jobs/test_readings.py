@@ -118,8 +118,9 @@ def test_a_member_that_is_not_listed_is_kept_as_unknown_and_told(shed: Shed) -> 
     links = (ObservedMembership("crew", "w"), ObservedMembership("crew", "gone-7"))
     reading = shed.read(replace(ALL, memberships=links))
     assert (reading.state, reading.remarks) == (
-        "complete", ("“gone-7”, a member of Night crew, is not among those who are listed.",),
-    )  # fmt: skip
+        "complete",
+        ("“gone-7”, a member of Night crew, is not among those who are listed.",),
+    )
     with shed.ridge.call() as call:
         (party,) = call.tx.parties.known([Identifier(str(shed.provider.id), "gone-7")]).values()
         known = call.tx.parties.some([party])[party]

@@ -68,9 +68,15 @@ def holder(blank: Ridge, tmp_path: Path, request: pytest.FixtureRequest) -> Iter
 
 def kept(holder: Holder, last_day: date | None) -> str:
     entry = holder.client.keep(
-        "Members' Letter", account="Newsletter", party="Orla Finch", addresses=[f"orla.finch@{DOMAIN}"],
-        kind="grant" if last_day else "delegate", level="writer", powers=["view"], ends_at=last_day,
-    )  # fmt: skip
+        "Members' Letter",
+        account="Newsletter",
+        party="Orla Finch",
+        addresses=[f"orla.finch@{DOMAIN}"],
+        kind="grant" if last_day else "delegate",
+        level="writer",
+        powers=["view"],
+        ends_at=last_day,
+    )
     return entry.ref
 
 

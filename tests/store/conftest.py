@@ -70,9 +70,13 @@ class Holder:
 
     def keep(self, party: str, account: str = "Newsletter", **more: str) -> UUID:
         fields = {
-            "account": account, "party": party, "addresses": f"{party.lower().replace(' ', '.')}@kestrelridge.example",
-            "kind": "delegate", "level": "writer", "powers": "view; edit",
-        }  # fmt: skip
+            "account": account,
+            "party": party,
+            "addresses": f"{party.lower().replace(' ', '.')}@kestrelridge.example",
+            "kind": "delegate",
+            "level": "writer",
+            "powers": "view; edit",
+        }
         with self.as_("maren") as call:
             return by_hand.keep(call, "Members' Letter", fields | more).listed.entry.id
 

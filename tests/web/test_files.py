@@ -181,8 +181,11 @@ def test_a_spreadsheet_is_seen_as_a_person_sees_it() -> None:
     assert [(one.name, one.hidden) for one in seen] == [("Cover", False), ("Keys", False), ("Old", True)]
     lines = seen[1].lines
     assert [line.cells for line in lines[1:]] == [
-        ("Gate", "Orla", "2026-12-31"), ("Gate", "Dov", ""), ("Shop", "Edda", ""), ("Shop", "Finn", "12"),
-    ]  # fmt: skip
+        ("Gate", "Orla", "2026-12-31"),
+        ("Gate", "Dov", ""),
+        ("Shop", "Edda", ""),
+        ("Shop", "Finn", "12"),
+    ]
     assert (lines[2].filled, lines[2].unknown) == (frozenset({0}), frozenset({2})), "merged; a formula with no result"
     assert [(line.hidden, line.struck) for line in lines[3:]] == [(True, False), (False, True)]
 

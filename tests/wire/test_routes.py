@@ -66,10 +66,19 @@ class Doors:
         known = {name: value for name, value in self.things.as_mapping().items() if name not in ("order", "round")}
         part = {"account": PLATES, "level": "plate reader"}
         return known | {
-            "parts": [part], "to": f"bram.finch@{DOMAIN}", "places": [1], "text": "x", "digest": "0" * 64, "url": "https://bell.example/x",
-            "password": PASSWORD, "changes": [{"do": "lock", "account": PLATES, "locked": True}], "level": "x",
-            "until": "2030-05-10", "address": f"new@{DOMAIN}", "owner": f"tobias.quill@{DOMAIN}",
-        }  # fmt: skip
+            "parts": [part],
+            "to": f"bram.finch@{DOMAIN}",
+            "places": [1],
+            "text": "x",
+            "digest": "0" * 64,
+            "url": "https://bell.example/x",
+            "password": PASSWORD,
+            "changes": [{"do": "lock", "account": PLATES, "locked": True}],
+            "level": "x",
+            "until": "2030-05-10",
+            "address": f"new@{DOMAIN}",
+            "owner": f"tobias.quill@{DOMAIN}",
+        }
 
     def happened(self) -> int:
         """How many events the log has, sealed or not."""

@@ -101,7 +101,11 @@ class InventoryCalls(Transport):
         An address that comes close to a known one is refused (Invalid), unless it is `somebody_else`'s.
         """
         body = {
-            "account": account, "who": who, "what": what, "powers": list(powers), "reason": reason,
+            "account": account,
+            "who": who,
+            "what": what,
+            "powers": list(powers),
+            "reason": reason,
             "somebody_else": somebody_else,
-        }  # fmt: skip
+        }
         return self._send(wire.Entry, "POST", "/secrets", json=body)

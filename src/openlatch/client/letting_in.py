@@ -71,8 +71,13 @@ class LettingInCalls(Transport):
         self, account: str, needs: Sequence[str] = (), *, level: str = "", reason: str = "", until: date | None = None
     ) -> wire.Request:
         """Ask for powers on an account, or a level of it."""
-        body = {"account": account, "needs": list(needs), "level": level, "reason": reason,
-                "until": until.isoformat() if until else None}  # fmt: skip
+        body = {
+            "account": account,
+            "needs": list(needs),
+            "level": level,
+            "reason": reason,
+            "until": until.isoformat() if until else None,
+        }
         return self._send(wire.Request, "POST", "/requests", json=body)
 
     def requests(self, state: str = "") -> Iterator[wire.Request]:

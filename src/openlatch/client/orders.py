@@ -55,10 +55,17 @@ class OrdersCalls(Transport):
     ) -> wire.Order:
         """Order what `plan` says for the same arguments; with `digest`, only if the plan is still that one."""
         body = {
-            "entry": entry, "action": action, "level": level, "until": until.isoformat() if until else None,
-            "resources": None if resources is None else list(resources), "successor": successor, "hours": hours,
-            "lifts": list(lifts), "reason": reason, "digest": digest,
-        }  # fmt: skip
+            "entry": entry,
+            "action": action,
+            "level": level,
+            "until": until.isoformat() if until else None,
+            "resources": None if resources is None else list(resources),
+            "successor": successor,
+            "hours": hours,
+            "lifts": list(lifts),
+            "reason": reason,
+            "digest": digest,
+        }
         return self._send(wire.Order, "POST", "/orders", json=body)
 
     def end(self, entry: str, *, successor: str = "", reason: str = "", digest: str | None = None) -> wire.Order:

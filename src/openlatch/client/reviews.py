@@ -89,9 +89,14 @@ class ReviewsCalls(Transport):
     ) -> int:
         """Decide items of a round by their places, counted from 1: all of them or none. Returns how many they are."""
         body = {
-            "places": list(places), "choice": choice, "reason": reason, "level": level,
-            "until": until.isoformat() if until else None, "to": to, "versions": dict(versions or {}),
-        }  # fmt: skip
+            "places": list(places),
+            "choice": choice,
+            "reason": reason,
+            "level": level,
+            "until": until.isoformat() if until else None,
+            "to": to,
+            "versions": dict(versions or {}),
+        }
         return self._send(wire.Decided, "POST", f"/rounds/{part(round_)}/decisions", json=body).decided
 
     def decide_list(self, round_: str, lines: Sequence[wire.DecisionLine]) -> int:
@@ -138,8 +143,11 @@ class ReviewsCalls(Transport):
     ) -> wire.BatchPlan:
         """Return what the decisions of a round would do together, or one about these items beside them."""
         body = {
-            "places": list(places), "choice": choice, "level": level, "until": until.isoformat() if until else None,
-        }  # fmt: skip
+            "places": list(places),
+            "choice": choice,
+            "level": level,
+            "until": until.isoformat() if until else None,
+        }
         return self._send(wire.BatchPlan, "POST", f"/rounds/{part(round_)}/plan", json=body)
 
     def finish_round(self, round_: str, *, count: int | None = None) -> wire.Round:

@@ -38,9 +38,13 @@ class TakingBackCalls(Transport):
     ) -> wire.Batch:
         """Order the same for all entries that a filter lets through; refused if they are not `count`."""
         body = {
-            "where": where, "action": action, "level": level, "until": until.isoformat() if until else None,
-            "count": count, "reason": reason,
-        }  # fmt: skip
+            "where": where,
+            "action": action,
+            "level": level,
+            "until": until.isoformat() if until else None,
+            "count": count,
+            "reason": reason,
+        }
         return self._send(wire.Batch, "POST", "/batches", json=body)
 
     def batches(self, kind: str = "") -> Iterator[wire.Batch]:
@@ -81,7 +85,10 @@ class TakingBackCalls(Transport):
     ) -> wire.Batch:
         """Take back everything that a party holds, once its last day is over or at once."""
         body = {
-            "party": party, "count": count, "last_day": last_day.isoformat() if last_day else None, "who": who,
+            "party": party,
+            "count": count,
+            "last_day": last_day.isoformat() if last_day else None,
+            "who": who,
             "reason": reason,
-        }  # fmt: skip
+        }
         return self._send(wire.Batch, "POST", "/leavers", json=body)

@@ -67,8 +67,14 @@ class OAuthClient:
     def _signed(self, audience: str, now: int) -> str:
         key = jwk.JWKRegistry.import_key(dict(self.key))
         algorithm = str(self.key.get("alg") or {"RSA": "RS256", "EC": "ES256", "OKP": "Ed25519"}[key.key_type])
-        claims = {"iss": self.client_id, "sub": self.client_id, "aud": audience, "jti": secrets.token_urlsafe(16),
-                  "iat": now, "exp": now + _GOOD_FOR}  # fmt: skip
+        claims = {
+            "iss": self.client_id,
+            "sub": self.client_id,
+            "aud": audience,
+            "jti": secrets.token_urlsafe(16),
+            "iat": now,
+            "exp": now + _GOOD_FOR,
+        }
         header = {"alg": algorithm} | ({"kid": self.key["kid"]} if "kid" in self.key else {})
         return jwt.encode(header, claims, key, algorithms=[algorithm])
 

@@ -141,9 +141,15 @@ class PostgresConnector:
         levels = {group.name: in_order(_powers(catalogue, group)) for group in groups}
         enforces = logins if catalogue.by_password else frozenset()
         return Abilities(
-            kinds, kinds, dates=logins, prolongs=logins, gives=logins, levels=levels, enforces=enforces,
+            kinds,
+            kinds,
+            dates=logins,
+            prolongs=logins,
+            gives=logins,
+            levels=levels,
+            enforces=enforces,
             past_end="" if catalogue.by_password else _PAST_END,
-        )  # fmt: skip
+        )
 
     def pages(self) -> Iterator[Page]:
         seen = _observation(self._read())

@@ -37,10 +37,23 @@ __all__ = ["KeyLine", "SshConnector", "parse_line"]
 SHELL, COMMAND, AUTHORITY = "shell", "one command", "certificate authority"
 # What only limits a key, or how it is used, and so gives no power.
 _LIMITS = (
-    "restrict", "pty", "no-pty", "agent-forwarding", "no-agent-forwarding", "port-forwarding", "no-port-forwarding",
-    "x11-forwarding", "no-x11-forwarding", "user-rc", "no-user-rc", "verify-required", "no-touch-required",
-    "permitopen", "permitlisten", "principals",
-)  # fmt: skip
+    "restrict",
+    "pty",
+    "no-pty",
+    "agent-forwarding",
+    "no-agent-forwarding",
+    "port-forwarding",
+    "no-port-forwarding",
+    "x11-forwarding",
+    "no-x11-forwarding",
+    "user-rc",
+    "no-user-rc",
+    "verify-required",
+    "no-touch-required",
+    "permitopen",
+    "permitlisten",
+    "principals",
+)
 _LOSSLESS, _SHOWN = ("utf-8", "surrogateescape"), ("utf-8", "replace")
 """How a file is read: to be written again just as it was, or to be shown."""
 _LOCKED_FOR = 60
@@ -294,9 +307,16 @@ class SshConnector:
         client.set_missing_host_key_policy(_Pinned(self._host_key))
         try:
             client.connect(
-                self._host, self._port, self._user, pkey=self._key, allow_agent=False, look_for_keys=False, timeout=10,
-                banner_timeout=20, auth_timeout=20,
-            )  # fmt: skip
+                self._host,
+                self._port,
+                self._user,
+                pkey=self._key,
+                allow_agent=False,
+                look_for_keys=False,
+                timeout=10,
+                banner_timeout=20,
+                auth_timeout=20,
+            )
             files = client.open_sftp()
             yield files
         except paramiko.AuthenticationException as error:

@@ -30,9 +30,18 @@ _DRAWN_ALIKE = str.maketrans(
 _LOOKS = str.maketrans(
     {
         # What is drawn alike in one typeface or another, each brought to one letter.
-        "I": "l", "1": "l", "|": "l", "0": "o", "O": "o", "5": "s", "S": "s", "2": "z", "8": "b", "B": "b",
+        "I": "l",
+        "1": "l",
+        "|": "l",
+        "0": "o",
+        "O": "o",
+        "5": "s",
+        "S": "s",
+        "2": "z",
+        "8": "b",
+        "B": "b",
     }
-)  # fmt: skip
+)
 _SEEN_AS_ONE = (("rn", "m"), ("vv", "w"), ("cl", "d"))
 
 

@@ -36,14 +36,29 @@ _MOMENT = re.compile(r"(?P<day>\d{8})(?:T(?P<hour>\d{6})(?P<utc>Z?))?")
 _PARTS = re.compile(r"[A-Z]+=[A-Z0-9,+:-]+(;[A-Z]+=[A-Z0-9,+:-]+)*")
 _UNIT = {"YEARLY": "year", "MONTHLY": "month", "WEEKLY": "week", "DAILY": "day"}
 _DAYS = {
-    "MO": "Monday", "TU": "Tuesday", "WE": "Wednesday", "TH": "Thursday", "FR": "Friday", "SA": "Saturday",
+    "MO": "Monday",
+    "TU": "Tuesday",
+    "WE": "Wednesday",
+    "TH": "Thursday",
+    "FR": "Friday",
+    "SA": "Saturday",
     "SU": "Sunday",
-}  # fmt: skip
+}
 _NTH = {1: "first", 2: "second", 3: "third", 4: "fourth", 5: "fifth", -1: "last", -2: "last but one"}
 _MONTHS = (
-    "January", "February", "March", "April", "May", "June", "July", "August", "September", "October", "November",
+    "January",
+    "February",
+    "March",
+    "April",
+    "May",
+    "June",
+    "July",
+    "August",
+    "September",
+    "October",
+    "November",
     "December",
-)  # fmt: skip
+)
 
 
 @dataclass(frozen=True, slots=True)

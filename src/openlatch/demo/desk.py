@@ -48,9 +48,7 @@ def inventory(now: datetime) -> dict[str, Any]:
     helpers = ADMINISTRATORS - len(STAFF)
     for someone in (*STAFF, *volunteers[:helpers]):
         recent = chance.choice((0, 0, 1, 2, 5, 9, 30))
-        feed.add(
-            someone, "bookings", "administrator", chance.randrange(200, 1500), recent, reviewed_at=[ago(now, 80)]
-        )  # fmt: skip
+        feed.add(someone, "bookings", "administrator", chance.randrange(200, 1500), recent, reviewed_at=[ago(now, 80)])
     for someone in volunteers[helpers:]:
         given = chance.randrange(30, 1400)
         used = None if chance.random() < 0.06 else min(given - 2, int(chance.expovariate(1 / 25)))
@@ -61,9 +59,15 @@ def inventory(now: datetime) -> dict[str, Any]:
     hanne = next(e for e in feed.entries if e["party"] == "hanne.prior")
     hanne |= {
         "last_used": ago(now, 0),
-        "uses": {"view": ago(now, 0), "edit": ago(now, 1), "publish": ago(now, 3), "export": ago(now, 20),
-                 "spend": ago(now, 140), "admit": ago(now, 310)},
-    }  # fmt: skip
+        "uses": {
+            "view": ago(now, 0),
+            "edit": ago(now, 1),
+            "publish": ago(now, 3),
+            "export": ago(now, 20),
+            "spend": ago(now, 140),
+            "admit": ago(now, 310),
+        },
+    }
     # The same rights directly and through two teams, one of them inside the other.
     feed.add(orla, "bookings", "visitor desk", 700, 1, reviewed_at=[ago(now, 80), ago(now, 445)])
     for team, level in zip(TEAMS, ("guide", "guide", "visitor desk"), strict=True):
@@ -74,10 +78,13 @@ def inventory(now: datetime) -> dict[str, Any]:
     consent = "an administrator is removed only with that administrator's consent"
     feed.doings(
         {
-            "view": "looked at the day's bookings", "edit": "changed a booking", "spend": "bought ticket paper",
-            "admit": "let somebody in", "export": "took the season's bookings away",
+            "view": "looked at the day's bookings",
+            "edit": "changed a booking",
+            "spend": "bought ticket paper",
+            "admit": "let somebody in",
+            "export": "took the season's bookings away",
         }
-    )  # fmt: skip
+    )
     return feed.inventory(
         abilities={
             "consent": "an administrator who is to be removed",
@@ -105,26 +112,49 @@ def _outsiders(feed: Feed, now: datetime) -> None:
         "next_at": _first_of_next_month(now),
     }
     feed.add(
-        BY_KEY["brightmere"], "gate", "site contractor", 420, 214, given_by="Tobias Quill",
-        resources=["gate controller"], uses={"view": ago(now, 214), "edit": ago(now, 219)}, dependencies=[payment],
-        basis="Rewiring of the gate, finished in spring", reviewed_at=[ago(now, 300)],
-    )  # fmt: skip
+        BY_KEY["brightmere"],
+        "gate",
+        "site contractor",
+        420,
+        214,
+        given_by="Tobias Quill",
+        resources=["gate controller"],
+        uses={"view": ago(now, 214), "edit": ago(now, 219)},
+        dependencies=[payment],
+        basis="Rewiring of the gate, finished in spring",
+        reviewed_at=[ago(now, 300)],
+    )
     feed.add(BY_KEY["coach.parties"], "bookings", "group booker", 130, 4, basis="School groups book through them")
-    feed.add(
-        BY_KEY["lise.hartnell"], "bookings", "cashier", 1100, 390, given_by="", basis="Treasurer until last year"
-    )  # fmt: skip
+    feed.add(BY_KEY["lise.hartnell"], "bookings", "cashier", 1100, 390, given_by="", basis="Treasurer until last year")
     # Meant for Tobias Quill, whose address is tobias.quill: it went to nobody.
     typo = Someone("tquil", "Tobias Quill", f"tquil@{DOMAIN}", "unknown")
     feed.party(typo, verified=False)
     feed.add(
-        typo, "gate", "cashier", 26, None, kind="offer", state="offered", accepted_at=None, given_by="Maren Ashdown",
+        typo,
+        "gate",
+        "cashier",
+        26,
+        None,
+        kind="offer",
+        state="offered",
+        accepted_at=None,
+        given_by="Maren Ashdown",
         basis="To pay for the gate's new reader",
-    )  # fmt: skip
+    )
     tablet = feed.party(Someone("gate.tablet", "Gate tablet", f"gate@{DOMAIN}"), "app", publisher="")
     feed.add(
-        tablet, "gate", "signed in", 402, 0, key="session:gate-tablet", kind="session", device="tablet",
-        network="192.0.2.41", accepted_at=None, given_by="",
-    )  # fmt: skip
+        tablet,
+        "gate",
+        "signed in",
+        402,
+        0,
+        key="session:gate-tablet",
+        kind="session",
+        device="tablet",
+        network="192.0.2.41",
+        accepted_at=None,
+        given_by="",
+    )
 
 
 def _memberships(chance: random.Random) -> list[dict[str, str]]:

@@ -131,23 +131,42 @@ def dome_control(now: datetime) -> dict[str, Any]:
     nights = {"zone": "Europe/London", "windows": [{"days": ["tue", "fri"], "start": "19:00", "end": "04:00"}]}
     amara = BY_KEY["amara.levy"]
     feed.add(
-        amara, "north", "observer", 24, 3, kind="grant", ends_at=ago(now, -18), hours=nights,
-        basis="Nine nights on faint variables, agreed by Ines Okoro", given_by="Ines Okoro",
-    )  # fmt: skip
+        amara,
+        "north",
+        "observer",
+        24,
+        3,
+        kind="grant",
+        ends_at=ago(now, -18),
+        hours=nights,
+        basis="Nine nights on faint variables, agreed by Ines Okoro",
+        given_by="Ines Okoro",
+    )
     school = Someone("school.visits", "Hillfoot School", "science@hillfoot-school.example")
     evenings = {"zone": "Europe/London", "windows": [{"days": ["thu"], "start": "16:00", "end": "18:30"}]}
     feed.add(school, "south", "observer", 60, 11, kind="grant", ends_at=ago(now, -40), hours=evenings)
     tablet = feed.party(Someone("visitor.tablet", "Visitor tablet", ""), "app", publisher="Kestrel Ridge Observatory")
     feed.add(
-        tablet, "north", "signed in", 24, 3, key="session:north:tablet", kind="session", device="tablet",
-        network="192.0.2.77", hangs_on="grant:north:amara.levy", accepted_at=None,
-    )  # fmt: skip
+        tablet,
+        "north",
+        "signed in",
+        24,
+        3,
+        key="session:north:tablet",
+        kind="session",
+        device="tablet",
+        network="192.0.2.77",
+        hangs_on="grant:north:amara.levy",
+        accepted_at=None,
+    )
     # One who has asked for an observer's number, and has not shown who they are yet.
     unseen = {"kind": "not-verified", "reason": "Their papers have not been seen yet. Have them shown at the gate."}
     unshown = {
-        "key": "noor.haddad", "name": "Noor Haddad", "addresses": ["noor.haddad@northcape-uni.example"],
+        "key": "noor.haddad",
+        "name": "Noor Haddad",
+        "addresses": ["noor.haddad@northcape-uni.example"],
         "hindrances": [unseen],
-    }  # fmt: skip
+    }
     feed.doings({"view": "looked at the night's plan", "edit": "moved a target", "export": "took frames away"})
     return feed.inventory(
         abilities={
@@ -187,34 +206,63 @@ def plate_archive(now: datetime) -> dict[str, Any]:
         used = min(given - 2, int(feed.chance.expovariate(1 / 40)))
         feed.add(someone, "plates", "plate contributor", given, used, resources=folders, reviewed_at=[ago(now, 70)])
     chart = feed.party(
-        Someone("star-chart", "Star Chart Weekly", ""), "app", publisher="Star Chart Press",
-        home="https://starchartweekly.example", verified=False,
-    )  # fmt: skip
+        Someone("star-chart", "Star Chart Weekly", ""),
+        "app",
+        publisher="Star Chart Press",
+        home="https://starchartweekly.example",
+        verified=False,
+    )
     feed.add(
         chart, "plates", "full copy", 310, None, kind="app", permissions=["read every folder", "download originals"]
     )
     solver = feed.party(
-        Someone("plate-solver", "Plate Solver", ""), "app", publisher="Open Sky Tools",
-        home="https://platesolver.example", verified=True,
-    )  # fmt: skip
+        Someone("plate-solver", "Plate Solver", ""),
+        "app",
+        publisher="Open Sky Tools",
+        home="https://platesolver.example",
+        verified=True,
+    )
     feed.add(solver, "plates", "plate reader", 500, 0, kind="app", permissions=["read folders", "list plates"])
     feed.add(
-        pell, "plates", "signed in", 3, 0, kind="session", device="laptop, Plate Viewer 4", network="198.51.100.12",
-        hangs_on="delegate:plates:pell.varga", accepted_at=None,
-    )  # fmt: skip
+        pell,
+        "plates",
+        "signed in",
+        3,
+        0,
+        kind="session",
+        device="laptop, Plate Viewer 4",
+        network="198.51.100.12",
+        hangs_on="delegate:plates:pell.varga",
+        accepted_at=None,
+    )
     feed.add(
-        ines, "plates", "signed in", 130, 47, key="session:plates:lent-laptop", kind="session", device="lent laptop",
-        network="198.51.100.40", hangs_on="delegate:plates:ines.okoro", accepted_at=None,
-    )  # fmt: skip
+        ines,
+        "plates",
+        "signed in",
+        130,
+        47,
+        key="session:plates:lent-laptop",
+        kind="session",
+        device="lent laptop",
+        network="198.51.100.40",
+        hangs_on="delegate:plates:ines.okoro",
+        accepted_at=None,
+    )
     feed.doings({"view": "looked through a folder", "edit": "added plates", "export": "downloaded originals"})
     # The laptop's session is Pell's; the solver works for whoever asked for the plates.
     feed.activity += [
         {
-            "key": f"solver:{n}", "at": ago(now, n / 3), "account": "plates", "party": "plate-solver",
-            "behalf_of": someone.key, "entry": "app:plates:plate-solver", "power": "view", "what": "solved a plate",
+            "key": f"solver:{n}",
+            "at": ago(now, n / 3),
+            "account": "plates",
+            "party": "plate-solver",
+            "behalf_of": someone.key,
+            "entry": "app:plates:plate-solver",
+            "power": "view",
+            "what": "solved a plate",
         }
         for n, someone in enumerate((ines, pell, ines, ines, pell))
-    ]  # fmt: skip
+    ]
     abilities = {"gives": ["delegate", "grant"], "gives_until": ["grant"]}
     return feed.inventory(documents=_folders(feed), abilities=abilities, strangers=True)
 
@@ -280,9 +328,16 @@ def live_sky(now: datetime) -> dict[str, Any]:
         feed.add(someone, "channel", feed.chance.choice(("presenter", "moderator")), 260, feed.chance.randrange(1, 90))
     guest = Someone("guest.night", "Bea Lorrimer", "@bea-under-stars")
     feed.add(
-        guest, "channel", "presenter", 6, None, kind="offer", state="offered", accepted_at=None,
+        guest,
+        "channel",
+        "presenter",
+        6,
+        None,
+        kind="offer",
+        state="offered",
+        accepted_at=None,
         basis="Guest for the winter star party; has to opt in to being invited first",
-    )  # fmt: skip
+    )
     lantern = Someone("lantern", "Lantern Works", "boards@lanternworks.example")
     feed.party(lantern)
     feed.add(lantern, "channel", "channel keeper", 80, 12, ends_at=ago(now, -30), basis="Sets up the winter broadcast")

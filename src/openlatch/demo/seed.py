@@ -77,9 +77,12 @@ def _ask(owner: Call, orla: Person) -> None:
     reason = "To present the winter star party with Sabine"
     requests.ask(as_orla, requests.Wish("Kestrel Ridge Live", presents, "", reason, today + timedelta(days=50)))
     comet = requests.Wish(
-        "South Dome", (Power.VIEW, Power.EDIT, Power.EXPORT), "", "Four nights on the comet, and the frames of them",
+        "South Dome",
+        (Power.VIEW, Power.EDIT, Power.EXPORT),
+        "",
+        "Four nights on the comet, and the frames of them",
         today + timedelta(days=33),
-    )  # fmt: skip
+    )
     outside = Call(tx, services, SERVICE, now - timedelta(days=1))
     requests.ask_from_outside(outside, "noor.haddad@northcape-uni.example", "Noor Haddad", comet)
     asked = tx.requests.browse((RequestState.UNCONFIRMED,), 1, None).items[0]

@@ -188,11 +188,15 @@ class Stack:
         }
         self._service = wire(
             Settings(
-                database_url=url, secret_keys=[self._secrets["key"]], log_format="text", console_url=self.url,
-                mail_url=self._environment["OPENLATCH_MAIL_URL"], mail_from=self._environment["OPENLATCH_MAIL_FROM"],
+                database_url=url,
+                secret_keys=[self._secrets["key"]],
+                log_format="text",
+                console_url=self.url,
+                mail_url=self._environment["OPENLATCH_MAIL_URL"],
+                mail_from=self._environment["OPENLATCH_MAIL_FROM"],
                 password_memory=memory,
             )
-        )  # fmt: skip
+        )
         self._closing.callback(self._service.store.close)
         self._service.store.migrate()
         if self.seeded:

@@ -117,8 +117,11 @@ def _typeface(url: str, *_rest: Any, **_more: Any) -> Any:
 
 
 _WRITERS: Mapping[str, Callable[[Mapping[str, Any], str], bytes]] = {
-    "json": _json, "html": _html, "csv": _csv, "jsonl": _jsonl,
-}  # fmt: skip
+    "json": _json,
+    "html": _html,
+    "csv": _csv,
+    "jsonl": _jsonl,
+}
 
 
 def _page(report: Mapping[str, Any], signed: str, most: int) -> str:
@@ -170,10 +173,16 @@ def _bands(lines: list[Mapping[str, Any]]) -> list[dict[str, Any]]:
         kept[band] += line["decision"] in ("keep", "")
     most = max(every.values(), default=1) or 1
     return [
-        {"from": band[0], "to": band[1], "every": every[band], "kept": kept[band],
-         "height": 100 * every[band] / most, "still": 100 * kept[band] / most}
+        {
+            "from": band[0],
+            "to": band[1],
+            "every": every[band],
+            "kept": kept[band],
+            "height": 100 * every[band] / most,
+            "still": 100 * kept[band] / most,
+        }
         for band in _BANDS
-    ]  # fmt: skip
+    ]
 
 
 @cache

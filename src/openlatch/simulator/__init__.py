@@ -11,5 +11,8 @@ from openlatch.simulator.stand_in import StandIn, serve
 __all__ = ["STAND_INS", "FeedStandIn", "ListenerStandIn", "OAuthStandIn", "ScimStandIn", "StandIn", "serve"]
 
 STAND_INS: Mapping[str, type[StandIn]] = {
-    "feed": FeedStandIn, "scim": ScimStandIn, "oauth": OAuthStandIn, "listener": ListenerStandIn,
-}  # fmt: skip
+    "feed": FeedStandIn,
+    "scim": ScimStandIn,
+    "oauth": OAuthStandIn,
+    "listener": ListenerStandIn,
+}

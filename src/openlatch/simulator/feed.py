@@ -155,9 +155,7 @@ class FeedStandIn(StandIn):
     def _belong(self, body: dict[str, Any], key: str) -> tuple[str, str]:
         """Have a party be in a team, or not."""
         name = f"{body['team']} {body['member']}"
-        there = any(
-            f"{one['team']} {one['member']}" == name for one in self._standing(self.items("memberships"))
-        )  # fmt: skip
+        there = any(f"{one['team']} {one['member']}" == name for one in self._standing(self.items("memberships")))
         reason = (self.fault("refuse") or {}).get(name)
         if reason:
             return "refused", reason

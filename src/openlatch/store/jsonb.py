@@ -27,9 +27,11 @@ def read_left_open(stored: Mapping[str, Any] | None) -> LeftOpen | None:
 def left_open_values(left: LeftOpen) -> dict[str, Any]:
     """Return what is left open, to be stored."""
     return {
-        "reason": left.reason, "owner": plain(asdict(left.owner)), "by": plain(asdict(left.by)),
+        "reason": left.reason,
+        "owner": plain(asdict(left.owner)),
+        "by": plain(asdict(left.by)),
         "at": left.at.isoformat(),
-    }  # fmt: skip
+    }
 
 
 def plain(value: object) -> Any:

@@ -69,10 +69,13 @@ def _operation(route: Route) -> dict[str, Any]:
         text = "a word of your own, such as a UUID: sent twice with the same one, the request is carried out once"
         parameters.append(
             {
-                "name": "Idempotency-Key", "in": "header", "required": False, "description": text,
+                "name": "Idempotency-Key",
+                "in": "header",
+                "required": False,
+                "description": text,
                 "schema": {"type": "string", "minLength": 1, "maxLength": 200},
             }
-        )  # fmt: skip
+        )
     described: dict[str, Any] = {
         "operationId": route.name,
         "tags": [route.tag],
@@ -89,8 +92,9 @@ def _operation(route: Route) -> dict[str, Any]:
     }
     if route.body is not None:
         described["requestBody"] = {
-            "required": needed(route.body), "content": {"application/json": {"schema": _ref(route.body)}},
-        }  # fmt: skip
+            "required": needed(route.body),
+            "content": {"application/json": {"schema": _ref(route.body)}},
+        }
     if route.takes:
         described["requestBody"] = {"required": True, "content": {kind: {} for kind in route.takes}}
     return described

@@ -122,10 +122,17 @@ HEADINGS = ["Who", "Address", "Account", "Level", "Password", "Notes", "Powers",
 
 
 @given(
-    st.lists(st.lists(st.sampled_from(["", "Orla", "o@a.example", "Gate", "guide", "view", CANARY, f"pw is {CANARY}"]),
-                      min_size=1, max_size=9), min_size=1, max_size=4),
+    st.lists(
+        st.lists(
+            st.sampled_from(["", "Orla", "o@a.example", "Gate", "guide", "view", CANARY, f"pw is {CANARY}"]),
+            min_size=1,
+            max_size=9,
+        ),
+        min_size=1,
+        max_size=4,
+    ),
     st.permutations(HEADINGS),
-)  # fmt: skip
+)
 def test_no_password_is_taken_or_repeated_wherever_it_stands_and_however_short_the_line_is(
     lines: list[list[str]], headings: list[str]
 ) -> None:

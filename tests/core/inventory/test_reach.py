@@ -46,12 +46,19 @@ entries = st.lists(
 ).map(
     lambda rows: [
         entry(
-            id=UUID(int=200 + n), party_id=row[0], account_id=row[1], powers=tuple(row[2]), resources=row[3],
-            state=row[4], hours=row[5], network=row[6], kind=row[7],
+            id=UUID(int=200 + n),
+            party_id=row[0],
+            account_id=row[1],
+            powers=tuple(row[2]),
+            resources=row[3],
+            state=row[4],
+            hours=row[5],
+            network=row[6],
+            kind=row[7],
         )
         for n, row in enumerate(rows)
     ]
-)  # fmt: skip
+)
 
 
 def come_to(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> list[Entry]:
@@ -131,8 +138,11 @@ def test_what_anyone_can_do_nobody_loses_and_a_cut_says_that_it_hurts_anyone() -
     stranger = party(id=PARTIES[3], addresses=("pell@south.example",))
     by = list(openings([who, stranger, theirs, anyone], [anyone, theirs]))
     assert {(link.actor, link.as_party) for link in by} == {
-        (WHO, anyone.id), (WHO, theirs.id), (stranger.id, anyone.id), (theirs.id, anyone.id)
-    }  # fmt: skip
+        (WHO, anyone.id),
+        (WHO, theirs.id),
+        (stranger.id, anyone.id),
+        (theirs.id, anyone.id),
+    }
     own = entry(party_id=WHO, account_id=ACCOUNT, powers=(Power.VIEW, POWER))
     opened = entry(party_id=anyone.id, account_id=ACCOUNT, powers=(Power.VIEW,), kind=Kind.OPEN)
     of_domain = entry(party_id=theirs.id, account_id=ACCOUNT, powers=(POWER,))

@@ -94,8 +94,9 @@ def test_an_address_of_a_role_or_one_that_nobody_confirmed_is_put_to_a_person_an
     second = known(2, addresses=("works@brightmere.example", "lise@out.example"), at=(ELSEWHERE,))
     (pair,) = perhaps([first, second], OURS)
     assert {r.value: r.doubt for r in pair.reasons} == {
-        "works@brightmere.example": Doubt.ROLE, "lise@out.example": Doubt.UNCONFIRMED,
-    }  # fmt: skip
+        "works@brightmere.example": Doubt.ROLE,
+        "lise@out.example": Doubt.UNCONFIRMED,
+    }
     assert "role" in pair.reasons[1].said()
     assert "not confirmed" in pair.reasons[0].said()
 
@@ -110,10 +111,15 @@ def test_a_handle_means_somebody_at_its_own_provider_only() -> None:
 @pytest.mark.parametrize(
     ("address", "role"),
     [
-        ("Info@a.example", True), ("support+gate@a.example", True), ("no-reply@a.example", True),
-        ("informant@a.example", False), ("info", False), ("orla.finch@a.example", False), ("@a.example", False),
+        ("Info@a.example", True),
+        ("support+gate@a.example", True),
+        ("no-reply@a.example", True),
+        ("informant@a.example", False),
+        ("info", False),
+        ("orla.finch@a.example", False),
+        ("@a.example", False),
     ],
-)  # fmt: skip
+)
 def test_an_address_says_itself_whether_it_is_that_of_a_role(address: str, role: bool) -> None:
     assert is_role(address) is role
 

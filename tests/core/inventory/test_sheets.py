@@ -40,10 +40,15 @@ def why(found: Imported) -> dict[int, str]:
 def test_a_title_above_and_a_note_below_are_no_entries() -> None:
     found = taken(
         sheet(
-            ("Keys and passwords of the ridge", "", "", "", ""), ("", "", "", "", ""), HEADER, ORLA, DOV,
-            ("Total", "2", "", "", ""), ("Last looked at by Tobias on 3 May", "", "", "", ""),
+            ("Keys and passwords of the ridge", "", "", "", ""),
+            ("", "", "", "", ""),
+            HEADER,
+            ORLA,
+            DOV,
+            ("Total", "2", "", "", ""),
+            ("Last looked at by Tobias on 3 May", "", "", "", ""),
         )
-    )  # fmt: skip
+    )
     assert people(found) == ["orla", "dov"]
     assert found.form.header == 3
     assert why(found) == {6: "looks like a total", 7: "has one cell only, and looks like a note"}
@@ -156,9 +161,13 @@ def test_lists_of_one_form_are_known_again_whatever_the_order_of_their_columns()
 
 CELLS = st.sampled_from(["", "Gate", "Orla", "o@a.example", "Total", "7", "2026-01-01", "01/02/2026", '"', "n/a"])
 LINES = st.builds(
-    Line, st.just(0), st.lists(CELLS, min_size=5, max_size=5).map(tuple), st.booleans(), st.booleans(),
+    Line,
+    st.just(0),
+    st.lists(CELLS, min_size=5, max_size=5).map(tuple),
+    st.booleans(),
+    st.booleans(),
     unknown=st.sets(st.integers(0, 4), max_size=1).map(frozenset),
-)  # fmt: skip
+)
 
 
 @given(st.lists(LINES, max_size=8), st.booleans(), st.booleans())

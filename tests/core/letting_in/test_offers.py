@@ -22,9 +22,18 @@ NOW = datetime(2027, 3, 1, tzinfo=UTC)
 V, E, X, S = Power.VIEW, Power.EDIT, Power.EXPORT, Power.SPEND
 LEVELS = {"reader": (V,), "writer": (V, E), "cashier": (V, E, S), "all": (V, E, X, S)}
 OFFER = Offer(
-    UUID(int=1), "orla.finch@kestrelridge.example", "Orla Finch", UUID(int=2), (), "", None, "Maren Ashdown", NOW,
-    NOW + timedelta(days=7), (),
-)  # fmt: skip
+    UUID(int=1),
+    "orla.finch@kestrelridge.example",
+    "Orla Finch",
+    UUID(int=2),
+    (),
+    "",
+    None,
+    "Maren Ashdown",
+    NOW,
+    NOW + timedelta(days=7),
+    (),
+)
 
 
 @pytest.mark.parametrize(("state", "how"), list(product(OfferState, OfferMove)))
@@ -53,8 +62,11 @@ def test_a_request_moves_only_as_its_table_says(state: RequestState, how: Reques
 def test_why_an_offered_entry_ends_is_what_became_of_its_offer() -> None:
     over = [state for state in OfferState if state is not OfferState.WAITING]
     assert [why_ended(state) for state in over] == [
-        EndReason.REPLACED, EndReason.DECLINED, EndReason.LAPSED, EndReason.WITHDRAWN,
-    ]  # fmt: skip
+        EndReason.REPLACED,
+        EndReason.DECLINED,
+        EndReason.LAPSED,
+        EndReason.WITHDRAWN,
+    ]
 
 
 def test_a_power_that_ends_before_the_rest_leaves_the_narrowest_level_without_it() -> None:
@@ -93,9 +105,18 @@ def part(*, powers: tuple[Power, ...], level: str = "all", ends_at: datetime | N
 def test_an_answer_to_a_request_says_what_is_less_and_what_is_more_than_was_asked_for() -> None:
     end = NOW + timedelta(days=30)
     asked = Request(
-        UUID(int=1), "noor.haddad@northcape-uni.example", "Noor", "South Dome", None, (V, E, X), "", "comet", end, NOW,
+        UUID(int=1),
+        "noor.haddad@northcape-uni.example",
+        "Noor",
+        "South Dome",
+        None,
+        (V, E, X),
+        "",
+        "comet",
         end,
-    )  # fmt: skip
+        NOW,
+        end,
+    )
 
     def said(
         *parts: Part, request: Request = asked, levels: dict[str, tuple[Power, ...]] | None = None, later: bool = False
@@ -107,8 +128,9 @@ def test_an_answer_to_a_request_says_what_is_less_and_what_is_more_than_was_aske
     all_of_it = part(powers=(V, E, X), ends_at=end)
     assert said(all_of_it) == ("", "")
     assert said(part(powers=(V, E), ends_at=end - timedelta(days=1))) == (
-        "That is less than Noor asked for: without export and for a shorter time.", ""
-    )  # fmt: skip
+        "That is less than Noor asked for: without export and for a shorter time.",
+        "",
+    )
     assert said(part(powers=(V, E, X, S), ends_at=None)) == ("", "Noor did not ask for spend and a longer time.")
     assert said(all_of_it, request=replace(asked, ends_at=None))[0].endswith(": for a shorter time.")
     limited = replace(all_of_it, resources=("frames",), hours=NIGHTS, later=(Stage(NOW, "x", (), (V, E)),))
@@ -118,8 +140,9 @@ def test_an_answer_to_a_request_says_what_is_less_and_what_is_more_than_was_aske
     )
     beside = replace(all_of_it, account_id=ELSEWHERE)
     assert said(all_of_it, beside, request=replace(asked, account_id=HALL)) == (
-        "", "Noor did not ask for access to Gate."
-    )  # fmt: skip
+        "",
+        "Noor did not ask for access to Gate.",
+    )
     assert said(beside, request=replace(asked, account_id=HALL))[0].endswith(": nothing on South Dome.")
 
 

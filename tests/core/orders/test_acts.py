@@ -21,9 +21,18 @@ from tests.factories import NOW
 SATURDAYS = Hours.parse("sat 09:00-12:00 UTC")
 KINDS = st.frozensets(st.sampled_from(Kind))
 ABLE = st.builds(
-    Abilities, KINDS, KINDS, ends_teams=st.booleans(), narrows=KINDS, pauses=KINDS, dates=KINDS, raises=KINDS,
-    prolongs=KINDS, widens=KINDS, gives=KINDS,
-)  # fmt: skip
+    Abilities,
+    KINDS,
+    KINDS,
+    ends_teams=st.booleans(),
+    narrows=KINDS,
+    pauses=KINDS,
+    dates=KINDS,
+    raises=KINDS,
+    prolongs=KINDS,
+    widens=KINDS,
+    gives=KINDS,
+)
 PARTS = ("safe", "till")
 
 

@@ -54,10 +54,13 @@ def more(data: st.DataObject, target: Entry) -> Ask:
 @given(st.data())
 def test_nothing_of_what_an_extended_access_gives_is_taken_away(data: st.DataObject) -> None:
     target = theirs(
-        data.draw(st.sampled_from(list(LEVELS))), kind=data.draw(st.sampled_from([Kind.DELEGATE, Kind.GRANT])),
-        resources=data.draw(PARTS), ends_at=data.draw(ENDS), hours=data.draw(HOURS),
+        data.draw(st.sampled_from(list(LEVELS))),
+        kind=data.draw(st.sampled_from([Kind.DELEGATE, Kind.GRANT])),
+        resources=data.draw(PARTS),
+        ends_at=data.draw(ENDS),
+        hours=data.draw(HOURS),
         state=data.draw(st.sampled_from([State.LIVE, State.PAUSED])),
-    )  # fmt: skip
+    )
     try:
         made = extended(target, more(data, target))
     except Invalid:
@@ -85,8 +88,9 @@ def test_hours_cover_others_if_no_minute_of_the_week_is_left_out(data: st.DataOb
         st.tuples(st.sets(st.sampled_from(DAYS), min_size=1), clock, clock | st.just("24:00"))
         .filter(lambda one: one[1] != one[2])
         .map(lambda one: f"{','.join(sorted(one[0]))} {one[1]}-{one[2]}"),
-        min_size=1, max_size=3,
-    ).map(lambda windows: Hours.parse(f"{' + '.join(windows)} Europe/London"))  # fmt: skip
+        min_size=1,
+        max_size=3,
+    ).map(lambda windows: Hours.parse(f"{' + '.join(windows)} Europe/London"))
     one, other = data.draw(some), data.draw(some)
     monday = datetime(2026, 5, 11, tzinfo=ZoneInfo("Europe/London"))
     minutes = [monday + timedelta(minutes=30 * n) for n in range(7 * 48)]
@@ -104,16 +108,20 @@ def test_hours_of_another_zone_are_covered_only_by_all_of_the_week() -> None:
 def test_what_is_asked_for_is_asked_of_the_provider_if_it_can_and_else_of_a_person() -> None:
     target = theirs("desk", resources=("till",), ends_at=NOW + timedelta(days=9))
     longer, more, higher = (
-        wanted(until=NOW + timedelta(days=90)), wanted(resources=("safe",)), wanted(level="cashier"),
-    )  # fmt: skip
+        wanted(until=NOW + timedelta(days=90)),
+        wanted(resources=("safe",)),
+        wanted(level="cashier"),
+    )
     for lacks, ask in (("prolongs", longer), ("widens", more), ("raises", higher)):
         assert calls(extended(target, ask)) == ["change", "read", "receipt"]
         unable = replace(ALL, **{lacks: frozenset()})
         assert calls(extended(target, ask, unable)) == ["ask", "read", "receipt"], lacks
         others = {"prolongs", "widens", "raises"} - {lacks}
         assert calls(extended(target, ask, replace(ALL, **dict.fromkeys(others, frozenset())))) == [
-            "change", "read", "receipt",
-        ]  # fmt: skip
+            "change",
+            "read",
+            "receipt",
+        ]
     assert calls(extended(replace(target, by_hand=True), longer)) == ["ask", "receipt"], "no reading can see it"
 
 
@@ -156,9 +164,13 @@ def test_the_consequences_are_those_of_letting_somebody_in_with_what_is_new() ->
     made = make_plan(situation, wanted(level="administrator", lifts=("end",)), NOW)
     told = {one.kind: one.severity for one in made.consequences}
     assert told == {
-        "left": Severity.HIGH, "endless": Severity.HIGH, "money": Severity.HIGH, "admits": Severity.HIGH,
-        "can-more": Severity.MEDIUM, "effect": Severity.LOW,
-    }  # fmt: skip
+        "left": Severity.HIGH,
+        "endless": Severity.HIGH,
+        "money": Severity.HIGH,
+        "admits": Severity.HIGH,
+        "can-more": Severity.MEDIUM,
+        "effect": Severity.LOW,
+    }
     text = next(one.text for one in made.consequences if one.kind == "effect")
     assert "“desk” on Gate at the level “administrator” (now “desk”)" in text
     assert "without an end (now " in text

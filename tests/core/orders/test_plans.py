@@ -58,10 +58,20 @@ def around(
     ids = {WHO.id, OTHER.id, *(n.party_id for n in neighbours)}
     holders = {one: party(id=one, name=str(one)) for one in ids} | {WHO.id: who, OTHER.id: OTHER}
     return Situation(
-        target, who, GATE_ACCOUNT, "Ticket Desk", abilities, neighbours,
-        {n.account_id: "Gate" for n in (target, *neighbours)}, holders, frozenset(), LEVELS,
-        {one: f"key of {one}" for one in ids}, zone=zone, asked_at=asked_at,
-    )  # fmt: skip
+        target,
+        who,
+        GATE_ACCOUNT,
+        "Ticket Desk",
+        abilities,
+        neighbours,
+        {n.account_id: "Gate" for n in (target, *neighbours)},
+        holders,
+        frozenset(),
+        LEVELS,
+        {one: f"key of {one}" for one in ids},
+        zone=zone,
+        asked_at=asked_at,
+    )
 
 
 def plan(target: Entry, *neighbours: Entry, ask: Ask | None = None, abilities: Abilities = ALL) -> Plan:
@@ -368,8 +378,13 @@ def test_when_somebody_goes_others_take_over_first_and_secrets_come_last() -> No
     memberships = (Membership(UUID(int=8), GATE_ACCOUNT.provider_id, team, WHO.id),)
     items = leaver_items(WHO, situations, memberships, {team: "Guides"})
     assert [item.phase for item in items] == [
-        Phase.HAND_OVER, Phase.HAND_OVER, Phase.ACCESS, Phase.SESSIONS, Phase.SECRETS, Phase.BY_HAND,
-    ]  # fmt: skip
+        Phase.HAND_OVER,
+        Phase.HAND_OVER,
+        Phase.ACCESS,
+        Phase.SESSIONS,
+        Phase.SECRETS,
+        Phase.BY_HAND,
+    ]
     assert [item.entry_id for item in items if item.entry_id] == [paying.id, session.id, code.id]
     assert "gate maintenance" in items[0].text
     assert "Guides" in items[-1].text
@@ -391,9 +406,11 @@ def test_an_account_is_handed_over_only_by_its_owner_to_somebody_confirmed_and_o
     assert (raised.level, raised.wider, lowered.level) == ("keeper", True, "administrator")
     assert kinds(made)[0] == "owns"
     asking = plan(
-        owner, colleague, ask=Ask(Action.HAND_OVER, successor=colleague.id),
+        owner,
+        colleague,
+        ask=Ask(Action.HAND_OVER, successor=colleague.id),
         abilities=replace(ALL, raises=frozenset(), narrows=frozenset()),
-    )  # fmt: skip
+    )
     assert calls(asking) == ["consent", "ask", "read", "ask", "read", "receipt"], "people do what cannot be done here"
     with pytest.raises(Conflict, match="does not let"):
         plan(theirs("administrator"), colleague, ask=Ask(Action.HAND_OVER))

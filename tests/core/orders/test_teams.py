@@ -32,21 +32,26 @@ def parties(left: frozenset[UUID] = frozenset()) -> dict[UUID, Party]:
     kinds = {one: PartyKind.TEAM if one in TEAMS else PartyKind.PERSON for one in NAMES}
     return {
         one: party(
-            id=one, name=name, kind=kinds[one], addresses=(),
+            id=one,
+            name=name,
+            kind=kinds[one],
+            addresses=(),
             status=PartyStatus.LEFT if one in left else PartyStatus.CURRENT,
         )
         for one, name in NAMES.items()
-    }  # fmt: skip
+    }
 
 
-links = st.lists(
-    st.tuples(st.sampled_from([*PEOPLE, *TEAMS]), st.sampled_from(TEAMS)), max_size=6
-).map(lambda rows: [Link(UUID(int=100 + n), one, team, "member") for n, (one, team) in enumerate(rows)])  # fmt: skip
+links = st.lists(st.tuples(st.sampled_from([*PEOPLE, *TEAMS]), st.sampled_from(TEAMS)), max_size=6).map(
+    lambda rows: [Link(UUID(int=100 + n), one, team, "member") for n, (one, team) in enumerate(rows)]
+)
 entries = st.lists(
     st.tuples(
-        st.sampled_from([*PEOPLE, *TEAMS]), st.sampled_from([GATE, SHOP]),
+        st.sampled_from([*PEOPLE, *TEAMS]),
+        st.sampled_from([GATE, SHOP]),
         st.sets(st.sampled_from([Power.VIEW, Power.SPEND, Power.ADMIT])),
-        st.sampled_from([State.LIVE, State.LIVE, State.PAUSED]), st.sampled_from([(), ("Till",)]),
+        st.sampled_from([State.LIVE, State.LIVE, State.PAUSED]),
+        st.sampled_from([(), ("Till",)]),
     ),
     max_size=5,
 ).map(
@@ -54,21 +59,36 @@ entries = st.lists(
         entry(id=UUID(int=200 + n), party_id=who, account_id=where, powers=tuple(powers), state=state, resources=parts)
         for n, (who, where, powers, state, parts) in enumerate(rows)
     ]
-)  # fmt: skip
+)
 left = st.frozensets(st.sampled_from(PEOPLE), max_size=1)
 able = st.builds(Abilities, adds_members=st.booleans(), removes_members=st.booleans())
 
 
 def situation(
-    held: list, joined: list[Link], stands: bool, abilities: Abilities = ABLE,
-    gone: frozenset[UUID] = frozenset(), by_hand: bool = False,
-) -> TeamSituation:  # fmt: skip
+    held: list,
+    joined: list[Link],
+    stands: bool,
+    abilities: Abilities = ABLE,
+    gone: frozenset[UUID] = frozenset(),
+    by_hand: bool = False,
+) -> TeamSituation:
     known = parties(gone)
     graph = Graph(held, [*joined, Link(LINK, ADA, CREW, "member")])
     return TeamSituation(
-        known[CREW], known[ADA], "Roll", abilities, graph, LINK, stands, "group:crew", "user:ada", by_hand,
-        parties=known, places={GATE: "Gate", SHOP: "Shop"}, names={"user:ada": "Ada Rell", "group:crew": "Crew"},
-    )  # fmt: skip
+        known[CREW],
+        known[ADA],
+        "Roll",
+        abilities,
+        graph,
+        LINK,
+        stands,
+        "group:crew",
+        "user:ada",
+        by_hand,
+        parties=known,
+        places={GATE: "Gate", SHOP: "Shop"},
+        names={"user:ada": "Ada Rell", "group:crew": "Crew"},
+    )
 
 
 def come_to(held: list, joined: list[Link], who: UUID) -> set[UUID]:
@@ -145,9 +165,10 @@ def test_what_an_addition_says_is_what_becomes_of_it(held: list, joined: list[Li
 
 IN = ObservedMembership("group:crew", "user:ada")
 OTHERS = [
-    ObservedMembership("group:crew", "user:bo"), ObservedMembership("group:guard", "user:ada"),
+    ObservedMembership("group:crew", "user:bo"),
+    ObservedMembership("group:guard", "user:ada"),
     ObservedMembership("group:crew", "user:ada", how="app"),
-]  # fmt: skip
+]
 
 
 @given(st.booleans(), st.sets(st.sampled_from(OTHERS)), st.sampled_from([Action.ADD_MEMBER, Action.REMOVE_MEMBER]))
@@ -156,9 +177,10 @@ def test_only_the_membership_itself_proves_anything(
 ) -> None:
     plan = plan_membership(situation([], [], stands=action is Action.REMOVE_MEMBER), action)
     shown = Observation(
-        ReadingOutcome.COMPLETE, parties=(ObservedParty("user:ada", PartyKind.PERSON, "Ada Rell"),),
+        ReadingOutcome.COMPLETE,
+        parties=(ObservedParty("user:ada", PartyKind.PERSON, "Ada Rell"),),
         memberships=(*others, *([IN] if there else [])),
-    )  # fmt: skip
+    )
     done = tuple(replace(step, at=NOW) for step in plan.steps[:-2])
     verdict = verify(shown, (*done, *plan.steps[-2:]), len(done), "UTC")
     assert verdict.reached is (there is (action is Action.ADD_MEMBER))

@@ -35,13 +35,20 @@ def test_cells_that_hold_one_are_recognised(text: str) -> None:
 @pytest.mark.parametrize(
     "text",
     [
-        "Helps at the gate on Saturdays", "orla.finch@kestrelridge.example", "https://chart.example/A1?b=2",
+        "Helps at the gate on Saturdays",
+        "orla.finch@kestrelridge.example",
+        "https://chart.example/A1?b=2",
         "2027-03-31",
-        "0190f3a2-7c1e-7b44-9d55-4f1e2a3b4c5d", "7Q4K-BRM2", "Dr Amara Levy-Østergaard", "asked by Tobias, 12 May 2026",
-        "SHA256:29mHOKhw9OblgVh6Er8sqO+NAavdk2dhQlaBw1WVWPo", "knows the password", "McDonald-O’Reilly",
+        "0190f3a2-7c1e-7b44-9d55-4f1e2a3b4c5d",
+        "7Q4K-BRM2",
+        "Dr Amara Levy-Østergaard",
+        "asked by Tobias, 12 May 2026",
+        "SHA256:29mHOKhw9OblgVh6Er8sqO+NAavdk2dhQlaBw1WVWPo",
+        "knows the password",
+        "McDonald-O’Reilly",
         "Antirrhinum2026",
     ],
-)  # fmt: skip
+)
 def test_what_people_write_every_day_is_not(text: str) -> None:
     assert not holds_secret(text)
 

@@ -195,10 +195,21 @@ def test_what_becomes_of_silence_is_said_with_its_limit_wherever_something_chang
 
 
 ASKED = {
-    "q": "lantern", "state": "ended", "kind": "app,session", "power": "spend,withdraw", "provider": "Ticket Desk",
-    "account": "Gate", "party": "Orla Finch", "flagged": False, "rule": "unused-past-limit", "outside": False,
-    "unknown": True, "mine": True, "ends": "none", "risk": 40,
-}  # fmt: skip
+    "q": "lantern",
+    "state": "ended",
+    "kind": "app,session",
+    "power": "spend,withdraw",
+    "provider": "Ticket Desk",
+    "account": "Gate",
+    "party": "Orla Finch",
+    "flagged": False,
+    "rule": "unused-past-limit",
+    "outside": False,
+    "unknown": True,
+    "mine": True,
+    "ends": "none",
+    "risk": 40,
+}
 """Every filter of the inventory, with a value that it does not have by itself."""
 
 

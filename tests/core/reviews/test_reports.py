@@ -28,10 +28,24 @@ def item(choice: Choice | None, facts: Facts = FINE, **more: Any) -> Item:
 
 def report(*lines: Any, title: str = "A review") -> Report:
     return Report(
-        "review", "7Q4K-BRM2", title, "Kestrel Ridge", "Europe/London", "closed", ago(9), NOW, (Fact("asked", title),),
+        "review",
+        "7Q4K-BRM2",
+        title,
+        "Kestrel Ridge",
+        "Europe/London",
+        "closed",
+        ago(9),
+        NOW,
+        (Fact("asked", title),),
         (),
-        {"kept": len(lines)}, {}, 0, 0, None, (), tuple(lines),
-    )  # fmt: skip
+        {"kept": len(lines)},
+        {},
+        0,
+        0,
+        None,
+        (),
+        tuple(lines),
+    )
 
 
 # What JSON and a database can hold: no lone surrogates, no NUL.

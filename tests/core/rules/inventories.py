@@ -82,9 +82,13 @@ class Inventory:
         """One entry with its account, its party and its provider."""
         own, account, party = self.entries[place]
         return {
-            "entry_id": place, "account_id": account, "party_id": party,
-            **own, **self.account(account), **self.parties[party],
-        }  # fmt: skip
+            "entry_id": place,
+            "account_id": account,
+            "party_id": party,
+            **own,
+            **self.account(account),
+            **self.parties[party],
+        }
 
     def account(self, place: int) -> dict[str, Any]:
         own, provider = self.accounts[place]

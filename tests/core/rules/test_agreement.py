@@ -33,14 +33,23 @@ TIMES += ["uses.spend", "reviewed_at"]
 OPS = ["<", "<=", "==", "!=", ">=", ">"]
 OF = {
     "account": [
-        'account.criticality == "vital"', "account.locked", "account.practice", "account.locked == false",
-        'account.name.startsWith("O")', "account.name == account.ref",
+        'account.criticality == "vital"',
+        "account.locked",
+        "account.practice",
+        "account.locked == false",
+        'account.name.startsWith("O")',
+        "account.name == account.ref",
     ],
     "party": [
-        'party.status == "left"', "party.outside", "party.verified", "party.near == party.name",
-        'party.addresses.exists(a, a.endsWith("example"))', 'party.near.startsWith("k")', 'party.name in ["a", "Orla"]',
+        'party.status == "left"',
+        "party.outside",
+        "party.verified",
+        "party.near == party.name",
+        'party.addresses.exists(a, a.endsWith("example"))',
+        'party.near.startsWith("k")',
+        'party.name in ["a", "Orla"]',
     ],
-}  # fmt: skip
+}
 MORE = {
     Subject.ENTRY: [
         "entry.alike > limits.few",
@@ -57,13 +66,18 @@ MORE = {
 }
 FACTS = {
     Subject.ENTRY: {
-        "at": "entry.idle_since", "due": "entry.last_used + limits.unused", "can": "entry.powers",
-        "heavy": "entry.heavy_powers", "who": "party.name",
-        "words": "entry.unknown", "lock": "account.locked", "n": "account.administrators",
+        "at": "entry.idle_since",
+        "due": "entry.last_used + limits.unused",
+        "can": "entry.powers",
+        "heavy": "entry.heavy_powers",
+        "who": "party.name",
+        "words": "entry.unknown",
+        "lock": "account.locked",
+        "n": "account.administrators",
     },
     Subject.ACCOUNT: {"name": "account.name", "who": "account.entries.filter(e, e.lets_in).map(e, e.party.name)"},
     Subject.PARTY: {"at": "party.addresses", "near": "party.near", "where": "party.entries.map(e, e.account.name)"},
-}  # fmt: skip
+}
 
 
 class Conditions:

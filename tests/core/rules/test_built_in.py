@@ -20,19 +20,35 @@ READ = read(BUILT_IN, "UTC")
 SINGLY = Singly(READ.program)
 TICK = timedelta(microseconds=1)
 BLANK: dict[Type, Any] = {
-    Type.BOOL: False, Type.INT: 0, Type.STRING: "", Type.TIME: None, Type.DURATION: timedelta(days=90),
-    Type.STRINGS: [], Type.POWERS: set(),
-}  # fmt: skip
+    Type.BOOL: False,
+    Type.INT: 0,
+    Type.STRING: "",
+    Type.TIME: None,
+    Type.DURATION: timedelta(days=90),
+    Type.STRINGS: [],
+    Type.POWERS: set(),
+}
 HEAVY = {"entry_powers": {Power.VIEW, Power.SPEND}}
 KEPT = {name: None if c.maybe else BLANK[c.type] for name, c in COLUMNS.items() if not name.endswith("_id")}
 RIGHT: dict[str, Any] = KEPT | {
-    "entry_kind": "delegate", "entry_state": "live", "entry_powers": {Power.VIEW, Power.EDIT}, "entry_use_known": True,
-    "entry_level": "guide", "entry_given_at": ago(100), "entry_last_used": ago(1), "entry_reviewed_at": ago(50),
-    "account_criticality": "normal", "account_name": "Gate", "party_kind": "person", "party_name": "Orla Finch",
-    "party_status": "current", "party_verified": True, "party_publisher": "Ridge",
+    "entry_kind": "delegate",
+    "entry_state": "live",
+    "entry_powers": {Power.VIEW, Power.EDIT},
+    "entry_use_known": True,
+    "entry_level": "guide",
+    "entry_given_at": ago(100),
+    "entry_last_used": ago(1),
+    "entry_reviewed_at": ago(50),
+    "account_criticality": "normal",
+    "account_name": "Gate",
+    "party_kind": "person",
+    "party_name": "Orla Finch",
+    "party_status": "current",
+    "party_verified": True,
+    "party_publisher": "Ridge",
     "party_addresses": ["orla@ridge.example"],
     "provider_name": "Ticket Desk",
-}  # fmt: skip
+}
 
 
 def found(*changes: dict[str, Any]) -> dict[str, str]:
@@ -43,9 +59,7 @@ def found(*changes: dict[str, Any]) -> dict[str, str]:
     account = {n: v for n, v in wide[0].items() if n.startswith("account_")}
     provider = {n: v for n, v in wide[0].items() if n.startswith("provider_")}
     same = changes[0].get("same_party", False)
-    held = Inventory(
-        [provider], [(account, 0)], parties, [(own, 0, 0 if same else n) for n, own in enumerate(tables)]
-    )  # fmt: skip
+    held = Inventory([provider], [(account, 0)], parties, [(own, 0, 0 if same else n) for n, own in enumerate(tables)])
     rows = held.rows(READ.program)
     everyone = Concerned(frozenset(range(len(wide))), frozenset([0]), frozenset(range(len(wide))))
     outcome = SINGLY.evaluate(

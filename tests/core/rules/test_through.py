@@ -23,9 +23,12 @@ entries = st.lists(
 )
 pairs = st.sets(st.tuples(st.sampled_from(PARTIES), st.sampled_from(PARTIES)), max_size=8)
 SCHEMA = {
-    "account_id": pl.Int64, "party_id": pl.Int64, "entry_state": pl.String, "entry_resources": pl.List(pl.String),
+    "account_id": pl.Int64,
+    "party_id": pl.Int64,
+    "entry_state": pl.String,
+    "entry_resources": pl.List(pl.String),
     "entry_powers": pl.Int64,
-}  # fmt: skip
+}
 
 
 def teams_of(member: int, links: set[tuple[int, int]]) -> set[int]:

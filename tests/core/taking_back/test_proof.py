@@ -70,9 +70,14 @@ class Provider:
     def give(self, gift: Gift) -> None:
         self.given += 1
         made = observed(
-            f"given {self.given}", account=gift.account, kind=gift.kind, level=gift.level, resources=gift.resources,
-            ends_at=gift.ends_at, hours=gift.hours,
-        )  # fmt: skip
+            f"given {self.given}",
+            account=gift.account,
+            kind=gift.kind,
+            level=gift.level,
+            resources=gift.resources,
+            ends_at=gift.ends_at,
+            hours=gift.hours,
+        )
         self.listed[made.key] = made
 
     def look(self) -> Observation:
@@ -128,10 +133,14 @@ class Case:
 def drawn(data: st.DataObject) -> Case | None:
     """Any order that can be given, at any provider; None where the plan is refused or stopped."""
     target = theirs(
-        data.draw(LEVEL), key="target", kind=data.draw(st.sampled_from([Kind.DELEGATE, Kind.GRANT])),
-        state=data.draw(st.sampled_from([State.LIVE, State.PAUSED])), resources=data.draw(PARTS),
-        ends_at=data.draw(ENDS), hours=data.draw(HOURS),
-    )  # fmt: skip
+        data.draw(LEVEL),
+        key="target",
+        kind=data.draw(st.sampled_from([Kind.DELEGATE, Kind.GRANT])),
+        state=data.draw(st.sampled_from([State.LIVE, State.PAUSED])),
+        resources=data.draw(PARTS),
+        ends_at=data.draw(ENDS),
+        hours=data.draw(HOURS),
+    )
     beside = theirs(data.draw(LEVEL), key="beside", resources=data.draw(PARTS), ends_at=data.draw(ENDS))
     consent = data.draw(st.sampled_from(["", "somebody"]))
     abilities = replace(ALL, consent=consent, ends=data.draw(st.sampled_from([KINDS, frozenset()])))
@@ -140,9 +149,17 @@ def drawn(data: st.DataObject) -> Case | None:
     try:
         if data.draw(st.sampled_from([False, False, True])):
             part = Part(
-                target.id, GATE_ACCOUNT.id, Kind.GRANT, data.draw(LEVEL), (), data.draw(PARTS), (), data.draw(ENDS),
-                data.draw(HOURS), key=ME,
-            )  # fmt: skip
+                target.id,
+                GATE_ACCOUNT.id,
+                Kind.GRANT,
+                data.draw(LEVEL),
+                (),
+                data.draw(PARTS),
+                (),
+                data.draw(ENDS),
+                data.draw(HOURS),
+                key=ME,
+            )
             standing = [target, beside]
             made = let_in(around(target, beside, abilities=abilities), part, None, NOW, "UTC")
         else:
@@ -310,9 +327,13 @@ def test_what_an_order_left_as_it_was_has_to_be_as_it_was() -> None:
 @given(st.data())
 def test_what_is_given_back_is_what_was_held_before_the_first_step_took_anything(data: st.DataObject) -> None:
     target = theirs(
-        data.draw(LEVEL), key="target", resources=data.draw(PARTS), ends_at=data.draw(ENDS), hours=None,
+        data.draw(LEVEL),
+        key="target",
+        resources=data.draw(PARTS),
+        ends_at=data.draw(ENDS),
+        hours=None,
         permissions=data.draw(st.sampled_from([(), ("read", "write")])),
-    )  # fmt: skip
+    )
     asking = replace(
         ALL, consent="an administrator", consent_for=data.draw(st.sampled_from([frozenset(), {Power.VIEW}]))
     )
@@ -369,10 +390,13 @@ def asked_for(*changes: Change, then_ends: bool = False) -> tuple[Step, ...]:
             {"level": "guide", "resources": ("a",), "ends_at": None},
             "“guide” on Gate (1) is listed with the level 'guide', for a, without an end",
         ),
-        ([Change(wider=True, level="keeper"), Change(paused=False)], {"level": "keeper", "powers": tuple(Power)},
-         "“keeper” on Gate (1) is listed with the level 'keeper', as live"),
+        (
+            [Change(wider=True, level="keeper"), Change(paused=False)],
+            {"level": "keeper", "powers": tuple(Power)},
+            "“keeper” on Gate (1) is listed with the level 'keeper', as live",
+        ),
     ],
-)  # fmt: skip
+)
 def test_a_proof_of_changes_says_each_thing_that_was_asked_for_as_it_is_now(
     changes: list[Change], now: dict[str, Any], said: str
 ) -> None:
@@ -389,10 +413,9 @@ def test_a_proof_of_changes_says_each_thing_that_was_asked_for_as_it_is_now(
         (Change(resources=()), {"hours": HOURS_ELSE}, ["for till, not all parts", "for other hours of the week"]),
         (Change(lifts=("end",)), {}, [f"{LAST}, not without an end"]),
         (Change(paused=False), {"ends_at": None}, [f"without an end, not {LAST}"]),
-        (Change(paused=False), {"powers": (Power.VIEW, Power.OWN, Power.ADMIT)},
-         ["with more than before: admit, own"]),
+        (Change(paused=False), {"powers": (Power.VIEW, Power.OWN, Power.ADMIT)}, ["with more than before: admit, own"]),
     ],
-)  # fmt: skip
+)
 def test_what_is_not_as_it_was_to_be_is_said_thing_for_thing(
     change: Change, now: dict[str, Any], said: list[str]
 ) -> None:

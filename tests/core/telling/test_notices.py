@@ -33,9 +33,15 @@ def test_no_name_or_title_breaks_out_of_its_place_in_a_letter(name: str, holder:
     made = letter("1", "orla@kestrelridge.example", name, holder, notices, "https://latch.example", settles=True)
     mail = message(made, "latch@kestrelridge.example")
     assert set(mail.keys()) == {
-        "From", "To", "Subject", "Message-ID", "Auto-Submitted", "Content-Type", "Content-Transfer-Encoding",
+        "From",
+        "To",
+        "Subject",
+        "Message-ID",
+        "Auto-Submitted",
+        "Content-Type",
+        "Content-Transfer-Encoding",
         "MIME-Version",
-    }  # fmt: skip
+    }
     assert mail["To"] == "orla@kestrelridge.example"
     assert made.text.count("https://latch.example/told") >= min(len(notices), 40)
 

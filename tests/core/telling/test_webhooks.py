@@ -20,9 +20,12 @@ def test_what_is_sent_is_genuine_for_whoever_has_the_secret_and_for_nobody_else(
     assert is_genuine(URL, headers, BODY, SECRET, NOW + timedelta(minutes=4))
     assert is_genuine(URL, {name.upper(): value for name, value in headers.items()}, BODY, SECRET, NOW)
     for altered in (
-        {"body": BODY + b" "}, {"url": "https://other.example/latch"}, {"secret": "another"},
-        {"now": NOW + timedelta(minutes=6)}, {"now": NOW - timedelta(minutes=6)},
-    ):  # fmt: skip
+        {"body": BODY + b" "},
+        {"url": "https://other.example/latch"},
+        {"secret": "another"},
+        {"now": NOW + timedelta(minutes=6)},
+        {"now": NOW - timedelta(minutes=6)},
+    ):
         given = {"url": URL, "body": BODY, "secret": SECRET, "now": NOW, **altered}
         assert not is_genuine(given["url"], headers, given["body"], given["secret"], given["now"]), altered  # type: ignore[arg-type]
 

@@ -33,12 +33,18 @@ def may(
         for selector in s.to & matched_by
     )
     denied = any(
-        holds(replace(document, statements=(replace(only(s, selector), allow=True),)), selector, power, minute, address,
-              locked=False)
+        holds(
+            replace(document, statements=(replace(only(s, selector), allow=True),)),
+            selector,
+            power,
+            minute,
+            address,
+            locked=False,
+        )
         for s in document.statements
         if not s.allow
         for selector in s.to & matched_by
-    )  # fmt: skip
+    )
     return allowed and not denied
 
 

@@ -42,11 +42,16 @@ ENTRIES = st.builds(
 STATEMENTS = st.builds(
     Statement,
     allow=st.booleans(),
-    to=st.sampled_from((frozenset({ANYONE}), frozenset({Selector("domain", "other.example")}),
-                        frozenset({Selector("party", str(ORLA))}))),
+    to=st.sampled_from(
+        (
+            frozenset({ANYONE}),
+            frozenset({Selector("domain", "other.example")}),
+            frozenset({Selector("party", str(ORLA))}),
+        )
+    ),
     powers=st.sampled_from((frozenset({V}), frozenset({V, E}))),
     hours=st.sampled_from((None, NIGHTS.windows)),
-)  # fmt: skip
+)
 PICTURES = st.builds(
     Picture,
     st.lists(ENTRIES, max_size=4).map(tuple),
@@ -183,8 +188,10 @@ def test_a_document_of_thousands_of_statements_is_answered_by_a_summary_that_say
 ZONES = ("Europe/London", "Europe/Berlin", "America/New_York", "Australia/Lord_Howe", "UTC")
 windows = st.builds(
     lambda days, start, end: Window(frozenset(days), time(start), time(end)),
-    st.sets(st.integers(0, 6), min_size=1), st.integers(0, 23), st.integers(0, 23),
-)  # fmt: skip
+    st.sets(st.integers(0, 6), min_size=1),
+    st.integers(0, 23),
+    st.integers(0, 23),
+)
 hours = st.builds(Hours, st.sampled_from(ZONES), st.lists(windows, min_size=1, max_size=2).map(tuple))
 YEAR = [
     datetime(2027, month, day, tzinfo=UTC) + timedelta(hours=hour, minutes=half * 30)

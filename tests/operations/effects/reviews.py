@@ -123,13 +123,18 @@ def _(w: World) -> None:
     with w.refused(Invalid, f"of {len(items) + 2} lines cannot be taken") as caught:
         w.reviewer.decide_list(
             opened.ref,
-            [*(line(item, **({"entry": "7Q4K-BRM2"} if item.place == 1 else {})) for item in items),
-             line(items[-1]), line(items[-1], place=900)],
-        )  # fmt: skip
+            [
+                *(line(item, **({"entry": "7Q4K-BRM2"} if item.place == 1 else {})) for item in items),
+                line(items[-1]),
+                line(items[-1], place=900),
+            ],
+        )
     assert caught.value.fields["errors"][0]["problem"].startswith("item 1 is about entry")
     assert [one["at"] for one in caught.value.fields["errors"]] == [
-        "line 1", f"line {len(items) + 1}", f"line {len(items) + 2}"
-    ]  # fmt: skip
+        "line 1",
+        f"line {len(items) + 1}",
+        f"line {len(items) + 2}",
+    ]
     assert w.owner.round(opened.ref).outcomes == {"undecided": len(items)}, "all of it, or none"
     assert w.reviewer.decide_list(opened.ref, [line(item) for item in items]) == len(items)
     assert w.owner.round(opened.ref).outcomes == {"kept": len(items)}

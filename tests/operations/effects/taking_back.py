@@ -202,8 +202,10 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     plan = w.auditor.plan_leaver(w.owner.party(f"hanne.prior@{DOMAIN}").ref)
     assert {item.provider for item in plan.items if item.entry} == {
-        "Ticket Desk", "Volunteer Roll", "Front Office Mail",
-    }  # fmt: skip
+        "Ticket Desk",
+        "Volunteer Roll",
+        "Front Office Mail",
+    }
     with w.refused(NotFound, "no party"):
         w.auditor.plan_leaver("Nobody at all")
 

@@ -66,8 +66,10 @@ def test_a_party_is_known_by_address_or_short_form_and_by_a_name_only_if_nobody_
     (archive,) = [one for one in world.owner.accounts() if one.name == "Night-Sky Plates"]
     to = [{"party": "Orla Finch"}]
     change = {
-        "do": "share", "account": archive.ref, "statements": [{"effect": "allow", "to": to, "powers": ["view"]}],
-    }  # fmt: skip
+        "do": "share",
+        "account": archive.ref,
+        "statements": [{"effect": "allow", "to": to, "powers": ["view"]}],
+    }
     one = world.owner.propose({"proposal": 1, "title": "To one of two", "changes": [change]})
     assert "“Orla Finch” fits 2 parties" in str(world.owner.worked_out(one.ref))
 
@@ -88,8 +90,9 @@ def test_a_second_secret_that_somebody_is_told_is_one_of_its_own(world: World) -
     assert first.id == again.id
     assert first.id != second.id
     assert {world.owner.entry(first.ref).level, world.owner.entry(second.ref).level} == {
-        "The gate code", "the safe code",
-    }  # fmt: skip
+        "The gate code",
+        "the safe code",
+    }
 
 
 def test_an_account_whose_name_two_have_at_one_provider_is_kept_by_its_key(world: World) -> None:

@@ -186,8 +186,11 @@ def test_an_order_for_what_is_kept_by_hand_is_proved_once_somebody_says_that_it_
     order = settle(client, client.end(kept.ref).ref)
     assert (order.state, client.entry(kept.ref).state) == ("waiting", "ending")
     assert client.gone(kept.ref, "the board was sold").end_reason == "revoked"
-    assert next(o for o in client._follow(lambda: client.order(order.ref), lambda o: o.state == "proved", 0.2)
-                if o.state == "proved").receipt  # fmt: skip
+    assert next(
+        o
+        for o in client._follow(lambda: client.order(order.ref), lambda o: o.state == "proved", 0.2)
+        if o.state == "proved"
+    ).receipt
 
 
 def test_vouching_wears_off_and_is_said_wherever_it_matters(client: Client) -> None:

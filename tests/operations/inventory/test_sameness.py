@@ -224,10 +224,17 @@ def test_whatever_is_read_joined_parted_and_undone_no_entry_is_anybodys_but_its_
     with trying(ridge) as call:
         run = next(FRESH)
         every = [
-            (provider, person(f"{run}-{n}", *(f"{run}{box}" for box in boxes if not box.startswith("office")),
-                              *(box for box in boxes if box.startswith("office")), verified=verified))
+            (
+                provider,
+                person(
+                    f"{run}-{n}",
+                    *(f"{run}{box}" for box in boxes if not box.startswith("office")),
+                    *(box for box in boxes if box.startswith("office")),
+                    verified=verified,
+                ),
+            )
             for n, (provider, boxes, verified) in enumerate(described)
-        ]  # fmt: skip
+        ]
         mine: dict[str, UUID] = {}
         for provider, one in every:
             mine |= shown(call, provider, one)

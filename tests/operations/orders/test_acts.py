@@ -267,8 +267,14 @@ def test_an_account_is_handed_over_once_its_owner_agrees_signed_in(ridge: Ridge,
 
 
 def test_only_what_can_be_ordered_is_offered_and_advised(client: Client) -> None:
-    for wanted in ({"kind": "session"}, {"kind": "secret"}, {"kind": "open"}, {"account": "North Dome"},
-                   {"account": "Bookings", "q": "Volunteers"}, {"state": "ended"}):  # fmt: skip
+    for wanted in (
+        {"kind": "session"},
+        {"kind": "secret"},
+        {"kind": "open"},
+        {"account": "North Dome"},
+        {"account": "Bookings", "q": "Volunteers"},
+        {"state": "ended"},
+    ):
         for entry in itertools.islice(client.entries(**wanted), 3):  # type: ignore[arg-type]
             shown = client.entry(entry.ref)
             for act in ("end", "pause", "resume", "close-sessions", "change-secret", "give-back"):

@@ -17,8 +17,10 @@ from openlatch.operations.people.doors import check_founding, check_person, read
 
 GOOD = Workspace(UUID(int=1), "hill-farm", "Hill Farm", "Pacific/Kiritimati", Circle(frozenset({"hillfarm.example"})))
 EDDA: dict[str, str] = {
-    "owner": "Edda Brook", "address": "edda@hillfarm.example", "password": "seven lamps beside a pond",
-}  # fmt: skip
+    "owner": "Edda Brook",
+    "address": "edda@hillfarm.example",
+    "password": "seven lamps beside a pond",
+}
 
 
 def test_what_can_be_used_is_founded() -> None:

@@ -117,9 +117,13 @@ def test_parts_that_nobody_has_seen_are_refused_with_the_nearest(world: World) -
 
 def test_what_is_kept_by_hand_is_extended_by_the_word_of_whoever_did_it(world: World) -> None:
     kept = world.owner.keep(
-        "Hill Road Signage", account="Hill Road display", party="Edda Brook", level="keyholder", powers=["edit"],
+        "Hill Road Signage",
+        account="Hill Road display",
+        party="Edda Brook",
+        level="keyholder",
+        powers=["edit"],
         ends_at=world.day(9),
-    )  # fmt: skip
+    )
     order = world.owner.command(kept.ref, "extend", until=world.day(30))
     assert order.state in ("running", "waiting")
     done = settle(world.owner, world.owner.done(settle(world.owner, order.ref).ref, "rung them up").ref)

@@ -46,8 +46,13 @@ def test_an_outcome_is_exact_and_working_it_out_changes_nothing(client: Client) 
     assert any("Anyone can view and edit it" in flag.reason for flag in anyone.flags_cleared)
     assert any(risk.after < risk.before for risk in anyone.risks)
 
-    narrow = {"effect": "allow", "to": [{"domain": "northcape-uni.example"}], "powers": ["view", "export"],
-              "networks": ["192.0.2.0/26"], "hours": ["mon,tue 22:00-02:00"]}  # fmt: skip
+    narrow = {
+        "effect": "allow",
+        "to": [{"domain": "northcape-uni.example"}],
+        "powers": ["view", "export"],
+        "networks": ["192.0.2.0/26"],
+        "hours": ["mon,tue 22:00-02:00"],
+    }
     some = outcome(client, {**CLOSED, "resource": "folder 200", "statements": [narrow]})
     assert some.outsiders_gain
     (gains,) = [one for one in some.shifts if one.gained]
@@ -55,8 +60,15 @@ def test_an_outcome_is_exact_and_working_it_out_changes_nothing(client: Client) 
     assert [(a.powers, a.hours, a.networks) for a in gains.gained] == [
         (["view", "export"], "Mondays and Tuesdays 22:00–02:00", ["192.0.2.0/26"])
     ]
-    locked = outcome(client, {"do": "lock", "account": PLATES, "locked": True}, {**CLOSED, "resource": "folder 005",
-        "statements": [{"effect": "allow", "to": [{"anyone": True}], "powers": ["view"]}]})  # fmt: skip
+    locked = outcome(
+        client,
+        {"do": "lock", "account": PLATES, "locked": True},
+        {
+            **CLOSED,
+            "resource": "folder 005",
+            "statements": [{"effect": "allow", "to": [{"anyone": True}], "powers": ["view"]}],
+        },
+    )
     assert not locked.anyone_gains, "the lock overrides whatever the single parts say"
     assert counted(client) == before
 
@@ -81,11 +93,19 @@ def test_limits_teams_and_the_last_administrator_are_seen_beforehand(client: Cli
         ([], "changes"),
         ([{"do": "fly"}], "changes.0"),
         ([{"do": "share", "account": PLATES, "statements": [{"effect": "allow", "to": [], "powers": ["view"]}]}], "to"),
-        ([{"do": "share", "account": PLATES, "statements": [{"effect": "allow", "to": [{"anyone": True, "party": "x"}],
-           "powers": ["view"]}]}], "exactly one"),
+        (
+            [
+                {
+                    "do": "share",
+                    "account": PLATES,
+                    "statements": [{"effect": "allow", "to": [{"anyone": True, "party": "x"}], "powers": ["view"]}],
+                }
+            ],
+            "exactly one",
+        ),
         ([{"do": "lock", "account": PLATES, "locked": True, "soon": 1}], "soon"),
     ],
-)  # fmt: skip
+)
 def test_a_proposal_that_is_none_is_refused_with_the_place_of_the_mistake(
     client: Client, changes: list[dict[str, Any]], problem: str
 ) -> None:
@@ -98,9 +118,16 @@ def test_a_change_that_cannot_be_says_which_one_and_why(client: Client, ridge: R
     for change, said in (
         ({"do": "end", "entry": "AAAA-AAAA"}, "There is no entry"),
         ({"do": "lock", "account": "Bookings", "locked": True}, "has no lock"),
-        ({**CLOSED, "statements": [{"effect": "allow", "to": [{"anyone": True}], "powers": ["view"],
-          "hours": ["at night"]}]}, "cannot be read as hours"),
-    ):  # fmt: skip
+        (
+            {
+                **CLOSED,
+                "statements": [
+                    {"effect": "allow", "to": [{"anyone": True}], "powers": ["view"], "hours": ["at night"]}
+                ],
+            },
+            "cannot be read as hours",
+        ),
+    ):
         found = client.worked_out(client.propose(proposed(change)).ref)
         assert (found.state, found.runs[-1].outcome) == ("failed", None)
         assert found.runs[-1].trouble.startswith("Change 1 ")

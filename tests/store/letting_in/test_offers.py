@@ -99,14 +99,19 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
     made = offer(letters, wish(AMARA, basis="The spring number"))
     _, (offered,) = entry_of(letters, made)
     assert (offered.kind, offered.state, offered.level, offered.given_by) == (
-        Kind.OFFER, State.OFFERED, "writer", "Maren",
-    )  # fmt: skip
+        Kind.OFFER,
+        State.OFFERED,
+        "writer",
+        "Maren",
+    )
     link = link_to(letters, AMARA)
     with letters.as_() as call:
         asked = answers.look(call, link)
     assert (asked.needs, asked.trouble, asked.text) == (
-        "register", "", (f"{AMARA} can view and edit on Newsletter until the end of 31 December 2027.",),
-    )  # fmt: skip
+        "register",
+        "",
+        (f"{AMARA} can view and edit on Newsletter until the end of 31 December 2027.",),
+    )
     with pytest.raises(NotSignedIn, match="nobody does with that address yet"):
         answer(letters, link, Answer(agrees=True))
     with pytest.raises(Invalid, match="could be guessed"):
@@ -125,8 +130,11 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
     found, (was, live) = entry_of(letters, made)
     assert (was.state, was.end_reason) == (State.ENDED, EndReason.REPLACED)
     assert (live.state, live.kind, live.basis, live.given_by) == (
-        State.LIVE, Kind.GRANT, "The spring number", "Maren",
-    )  # fmt: skip
+        State.LIVE,
+        Kind.GRANT,
+        "The spring number",
+        "Maren",
+    )
     assert live.accepted_at == found.answered_at
     assert live.ends_at is not None
     with letters.as_() as call:
@@ -364,8 +372,9 @@ def test_a_request_that_nobody_confirmed_or_answered_lapses_and_one_can_be_turne
     with letters.as_() as call:
         assert requests.lapse(call) == 1
         assert {one.state for one in call.tx.requests.browse((), 10, None).items} == {
-            RequestState.TURNED_DOWN, RequestState.LAPSED,
-        }  # fmt: skip
+            RequestState.TURNED_DOWN,
+            RequestState.LAPSED,
+        }
     for wrong, problem in (
         (replace(asked, needs=()), "what is asked for"),
         (replace(asked, reason=" "), "what for"),

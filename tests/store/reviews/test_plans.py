@@ -66,9 +66,14 @@ def test_what_nobody_answers_comes_to_what_the_review_says_after_it_was_said_in_
     for name in ("Orla Finch", "Bram Alder", "Celia Brook"):
         holder.keep(name)
     holder.plan(
-        "Who writes", "FREQ=MONTHLY;BYMONTHDAY=2", answer_days=10, remind_days=4, unanswered=Unanswered.END, most=2,
+        "Who writes",
+        "FREQ=MONTHLY;BYMONTHDAY=2",
+        answer_days=10,
+        remind_days=4,
+        unanswered=Unanswered.END,
+        most=2,
         otherwise="tobias@kestrelridge.example",
-    )  # fmt: skip
+    )
     holder.now += timedelta(days=1)
     holder.tick()
     (sight,) = holder.rounds("Who writes")

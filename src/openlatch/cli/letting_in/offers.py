@@ -127,10 +127,14 @@ def offer(
         --until 2027-03-12 --hours "tue,fri 19:00-04:00"
     """
     same = {
-        "task": task, "needs": [one.strip() for one in needs.split(",") if one.strip()], "resources": list(resources),
-        "permissions": list(permissions), "hours": hours, "handle": handle,
+        "task": task,
+        "needs": [one.strip() for one in needs.split(",") if one.strip()],
+        "resources": list(resources),
+        "permissions": list(permissions),
+        "hours": hours,
+        "handle": handle,
         "power_until": dict(_power(one) for one in power_until),
-    }  # fmt: skip
+    }
     parts = [
         {**same, "account": account.strip(), "level": level.strip()}
         for account, _, level in (one.partition("=") for one in places or ("",))

@@ -212,9 +212,12 @@ def extend(
     """
     lifts = [name for name, lifted in (("end", no_end), ("parts", all_parts), ("hours", all_hours)) if lifted]
     wish = {
-        "until": until.date() if until else None, "resources": list(parts) or None, "hours": hours, "level": level,
+        "until": until.date() if until else None,
+        "resources": list(parts) or None,
+        "hours": hours,
+        "level": level,
         "lifts": lifts,
-    }  # fmt: skip
+    }
     _order(entry, "extend", "Extend it?", wish, **how)
 
 

@@ -121,9 +121,13 @@ def _head(plan: wire.TeamPlan) -> None:
     outside = ("  outside", "cyan") if plan.member.outside else ""
     to.print(
         Text.assemble(
-            f"{does} ", (plan.member.name, "bold"), outside, f" {team_} the team ", (plan.team.name, "bold"),
+            f"{does} ",
+            (plan.member.name, "bold"),
+            outside,
+            f" {team_} the team ",
+            (plan.team.name, "bold"),
             f", {plan.provider}",
         )
-    )  # fmt: skip
+    )
     to.print(f"{', '.join(plan.member.addresses)}   {plan.member.ref}", style="dim")
     print_plan(to, plan)

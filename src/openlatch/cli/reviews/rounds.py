@@ -96,9 +96,11 @@ def round_() -> None:
 @click.option("--mine", is_flag=True, help="Only what you are asked about.")
 @outcome_option
 @click.option(
-    "--to-decide", "file", type=click.Path(dir_okay=False, path_type=Path),
+    "--to-decide",
+    "file",
+    type=click.Path(dir_okay=False, path_type=Path),
     help="Write what is not decided yet to this CSV file; fill it in, then: round decide ROUND --file FILE.",
-)  # fmt: skip
+)
 @output_option
 @reports_errors
 def show_round(round_ref: str, mine: bool, outcome: str | None, file: Path | None, output: str) -> None:
@@ -150,14 +152,22 @@ def _footer(to: Console, one: wire.Round, zone: str) -> None:
 @click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="With end-on: the last day.")
 @click.option("--to", default="", help="With pass-on: the address of whoever is to answer.")
 @click.option(
-    "--file", "file", type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    "--file",
+    "file",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
     help="Decisions from a list (CSV, .xlsx): columns place, entry, choice, reason, level, until, to; all or none.",
-)  # fmt: skip
+)
 @reports_errors
 def decide(
-    round_ref: str, choice: str | None, places: tuple[int, ...], reason: str, level: str, last_day: datetime | None,
-    to: str, file: Path | None,
-) -> None:  # fmt: skip
+    round_ref: str,
+    choice: str | None,
+    places: tuple[int, ...],
+    reason: str,
+    level: str,
+    last_day: datetime | None,
+    to: str,
+    file: Path | None,
+) -> None:
     """Decide items of ROUND: CHOICE about the items with these PLACES, as `round show` numbers them.
 
     \b
@@ -172,9 +182,14 @@ def decide(
             _from_file(client, round_ref, file)
             return
         number = client.decide(
-            round_ref, list(places), choice or "", reason=reason, level=level,
-            until=last_day.date() if last_day else None, to=to,
-        )  # fmt: skip
+            round_ref,
+            list(places),
+            choice or "",
+            reason=reason,
+            level=level,
+            until=last_day.date() if last_day else None,
+            to=to,
+        )
         items = [i.decision for i in client.round_items(round_ref) if i.place in places]
         asked = ", ".join(dict.fromkeys(one.instead_of for one in items if one is not None and one.instead_of))
         click.echo(f"{number} decided, in the place of {asked}." if asked else f"{number} decided.")

@@ -53,9 +53,7 @@ def flags(
 ) -> None:
     """List what is stale or risky, the worst first, with the reason of each. More of one: openlatch flag FLAG"""
     with connect() as client:
-        found = client.flags(
-            rule, severity or "", entry, account=account, party=party, state=state or "standing"
-        )  # fmt: skip
+        found = client.flags(rule, severity or "", entry, account=account, party=party, state=state or "standing")
         some = [one for _, one in zip(range(limit or 10**9), found, strict=False)]
         emit(some, _COLUMNS, output, empty="Nothing is flagged.")
         if output == "table" and limit and len(some) == limit and next(found, None) is not None:

@@ -21,26 +21,30 @@ from openlatch.words import DayOrder, ReadingOutcome
 
 __all__ = ["DERIVED", "Imported", "known_field", "match_columns", "read_list", "read_rows", "shown"]
 
-DERIVED = frozenset(
-    (
-        "provider", "id", "ref", "outside", "end_reason", "used_powers", "unknown", "first_seen", "last_seen",
-        "ended_at", "severity", "flags", "vouched_at", "vouched_by", "subject", "risk", "by_hand",
-    )
-)  # fmt: skip
+_WORKED_OUT = (
+    "provider id ref outside end_reason used_powers unknown first_seen last_seen ended_at severity flags "
+    "vouched_at vouched_by subject risk by_hand"
+)
+DERIVED = frozenset(_WORKED_OUT.split())
 """Columns of an export that are worked out, and so are not taken back."""
 
-_ALSO = {
-    "name": "party", "who": "party", "person": "party", "user": "party", "member": "party",
-    "address": "addresses", "email": "addresses", "e_mail": "addresses", "mail": "addresses",
-    "service_account": "account", "mailbox": "account", "where": "account",
-    "role": "level", "access": "level", "access_level": "level",
-    "rights": "permissions", "permission": "permissions", "scopes": "permissions",
-    "since": "given_at", "from": "given_at", "given": "given_at", "start": "given_at", "start_date": "given_at",
-    "until": "ends_at", "end": "ends_at", "ends": "ends_at", "end_date": "ends_at", "expires": "ends_at",
-    "last_use": "last_used", "last_login": "last_used", "last_sign_in": "last_used",
-    "why": "basis", "reason": "basis", "note": "basis", "notes": "basis", "purpose": "basis",
-    "approved_by": "given_by", "type": "kind", "status": "party_status", "parts": "resources", "folders": "resources",
-}  # fmt: skip
+_CALLED = {
+    "party": "name who person user member",
+    "addresses": "address email e_mail mail",
+    "account": "service_account mailbox where",
+    "level": "role access access_level",
+    "permissions": "rights permission scopes",
+    "given_at": "since from given start start_date",
+    "ends_at": "until end ends end_date expires",
+    "last_used": "last_use last_login last_sign_in",
+    "basis": "why reason note notes purpose",
+    "given_by": "approved_by",
+    "kind": "type",
+    "party_status": "status",
+    "resources": "parts folders",
+}
+_ALSO = {other: field for field, others in _CALLED.items() for other in others.split()}
+"""What people call the fields in lists of their own."""
 _SHOWN = 200
 _DATES = frozenset(("given_at", "accepted_at", "last_used", "ends_at"))
 

@@ -42,11 +42,30 @@ _NAME_FIRST = re.compile(r"([^\W\d_]+)\.?[ -]*(\d{1,2})(?:st|nd|rd|th)?[ ,-]+(\d
 _NOTHING = frozenset(("", "-", "–", "—", "n/a", "na", "n.a.", "none", "nil", "null", "k.a.", "-/-", "./."))
 _NO_END = _NOTHING | frozenset(
     (
-        "no end", "never", "unlimited", "permanent", "permanently", "indefinite", "indefinitely", "open", "open-ended",
-        "forever", "ongoing", "no expiry", "no expiration", "does not expire", "never expires", "until revoked", "∞",
-        "unbefristet", "illimité", "indefinido", "no limit", "without end",
+        "no end",
+        "never",
+        "unlimited",
+        "permanent",
+        "permanently",
+        "indefinite",
+        "indefinitely",
+        "open",
+        "open-ended",
+        "forever",
+        "ongoing",
+        "no expiry",
+        "no expiration",
+        "does not expire",
+        "never expires",
+        "until revoked",
+        "∞",
+        "unbefristet",
+        "illimité",
+        "indefinido",
+        "no limit",
+        "without end",
     )
-)  # fmt: skip
+)
 _NOT_KNOWN = frozenset(("?", "??", "unknown", "not known", "tbd", "tbc", "tba", "unbekannt", "inconnu", "desconocido"))
 _FAR = re.compile(r"(?<!\d)9[89]\d\d(?!\d)")
 """Who writes such a year means that there is no end."""

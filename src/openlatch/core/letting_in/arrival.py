@@ -25,9 +25,14 @@ def let_in(s: Situation, part: Part, starts_at: datetime | None, now: datetime, 
     able = part.kind in s.abilities.gives and not s.by_hand
     keeps = not able or part.kind in s.abilities.gives_until
     gift = Gift(
-        s.account.key, part.kind, part.level, part.permissions, part.resources,
-        part.ends_at if keeps else None, hours=part.hours,
-    )  # fmt: skip
+        s.account.key,
+        part.kind,
+        part.level,
+        part.permissions,
+        part.resources,
+        part.ends_at if keeps else None,
+        hours=part.hours,
+    )
     steps: list[Step] = []
     if starts_at is not None and starts_at > now:
         steps.append(Step("wait", f"Wait until it begins, on {day_in(starts_at, zone)}.", until=starts_at))

@@ -102,9 +102,10 @@ def _wanted(s: Situation, ask: Ask, now: datetime) -> Change:
     )
     if change == Change(wider=True):
         raise _wrong(
-            "until", "it is not said what more is to be given",
+            "until",
+            "it is not said what more is to be given",
             "Say a later last day, or that it has no end; more parts; other hours; or a level that gives more.",
-        )  # fmt: skip
+        )
     return change
 
 
@@ -115,15 +116,17 @@ def _level(s: Situation, level: str) -> str:
     if level not in s.levels:
         wider = sorted(name for name, gives in s.levels.items() if set(gives) > set(entry.powers))
         raise _wrong(
-            "level", f"{s.provider} has no level “{level}”, as far as is known",
+            "level",
+            f"{s.provider} has no level “{level}”, as far as is known",
             f"Levels that give more: {', '.join(wider) or 'none is known'}.",
-        )  # fmt: skip
+        )
     less = in_order(set(entry.powers) - set(s.levels[level]))
     if less:
         raise _wrong(
-            "level", f"“{level}” does not give {', '.join(less)}, which {s.party.name} has now",
+            "level",
+            f"“{level}” does not give {', '.join(less)}, which {s.party.name} has now",
             "Choose a level that gives all of it and more; to take something away, narrow it.",
-        )  # fmt: skip
+        )
     return level
 
 
@@ -161,9 +164,10 @@ def _end(s: Situation, ask: Ask, now: datetime) -> datetime | None:
         raise _wrong("until", "it has no end now", "To give it a last day, use: openlatch end-on.")
     if until <= entry.ends_at:
         raise _wrong(
-            "until", f"it ends with {last_day(entry.ends_at, s.zone)}, which is not before that day",
+            "until",
+            f"it ends with {last_day(entry.ends_at, s.zone)}, which is not before that day",
             "Give a later day; to let it end sooner, use: openlatch end-on.",
-        )  # fmt: skip
+        )
     if as_good_as_none(until, now):
         raise _wrong("until", f"{day} is so far away that it is as good as no end", "Say that it has no end.")
     return until
@@ -181,9 +185,10 @@ def _hours(s: Situation, ask: Ask) -> Hours | None:
         return None
     if ask.hours is not None and not ask.hours.covers(has):
         raise _wrong(
-            "hours", f"it holds {has} now, and the new hours do not cover that",
+            "hours",
+            f"it holds {has} now, and the new hours do not cover that",
             f"Name all the hours in which it is to hold, in the zone {has.zone}.",
-        )  # fmt: skip
+        )
     if ask.hours is not None and has.covers(ask.hours):
         raise _wrong("hours", "those are no more hours than now", "Name more hours, or leave them out.")
     return ask.hours

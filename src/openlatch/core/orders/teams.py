@@ -250,13 +250,15 @@ def _addition(s: TeamSituation) -> Plan:
     steps = (
         _read(s, f"see what {s.member.name} is in now"),
         Step(
-            Action.ADD_MEMBER.value, f"Ask {s.provider} to add {who} to the team {team}.", party=s.member_key,
+            Action.ADD_MEMBER.value,
+            f"Ask {s.provider} to add {who} to the team {team}.",
+            party=s.member_key,
             team=s.team_key,
             team_name=team,
         ),
         _read(s, "see that it is so"),
         receipt_step(),
-    )  # fmt: skip
+    )
     undone = (
         "you can remove them again at any time"
         if s.abilities.removes_members

@@ -11,11 +11,33 @@ __all__ = ["holds_secret", "names_secret", "tells_secret"]
 
 _NAMES = frozenset(
     (
-        "password", "passwords", "passwort", "passphrase", "passcode", "pass", "pw", "pwd", "pin", "secret", "kennwort",
-        "otp", "totp", "credential", "credentials", "token", "apikey", "privatekey", "recoverycode", "recoverycodes",
-        "securityanswer", "motdepasse", "wachtwoord", "contrasena", "login_password",
+        "password",
+        "passwords",
+        "passwort",
+        "passphrase",
+        "passcode",
+        "pass",
+        "pw",
+        "pwd",
+        "pin",
+        "secret",
+        "kennwort",
+        "otp",
+        "totp",
+        "credential",
+        "credentials",
+        "token",
+        "apikey",
+        "privatekey",
+        "recoverycode",
+        "recoverycodes",
+        "securityanswer",
+        "motdepasse",
+        "wachtwoord",
+        "contrasena",
+        "login_password",
     )
-)  # fmt: skip
+)
 _TOLD = re.compile(
     r"\b(pass(?:word|wort|phrase|code)?|pwd?|kennwort|pin|secret|token|api[ _-]?key|otp|mot de passe|wachtwoord)\b"
     r"\s*(?:is|ist|was|=|:|->|→|lautet)\s*\S",

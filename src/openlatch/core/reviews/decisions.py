@@ -178,9 +178,14 @@ def checked(facts: Facts, decision: Decision, today: date, risk_limit: int) -> D
 def alike(facts: Facts) -> tuple[object, ...]:
     """Return what makes two items of one account the same question: what they have, and what speaks for or against."""
     return (
-        facts.kind, facts.level, facts.outside, facts.left, facts.unused,
-        facts.narrower, tuple(rule for rule, _, _ in facts.flags),
-    )  # fmt: skip
+        facts.kind,
+        facts.level,
+        facts.outside,
+        facts.left,
+        facts.unused,
+        facts.narrower,
+        tuple(rule for rule, _, _ in facts.flags),
+    )
 
 
 def changed_since(before: Facts, after: Facts, zone: str) -> tuple[str, ...]:

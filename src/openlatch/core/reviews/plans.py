@@ -101,8 +101,11 @@ def scope_said(where: Mapping[str, Any]) -> str:
     """A filter of the inventory in words, such as: everything at Ticket Desk that is outside the circle."""
     text = "everything"
     for name, words in (
-        ("kind", "of the kinds {}"), ("account", "on {}"), ("provider", "at {}"), ("party", "of {}"),
-    ):  # fmt: skip
+        ("kind", "of the kinds {}"),
+        ("account", "on {}"),
+        ("provider", "at {}"),
+        ("party", "of {}"),
+    ):
         if where.get(name):
             text += " " + words.format(_or(where[name]) if name == "kind" else where[name])
     if where.get("mine"):
@@ -117,9 +120,11 @@ def scope_said(where: Mapping[str, Any]) -> str:
         if where.get(name) is not None
     ]
     for name, words in (
-        ("power", "can {}"), ("rule", "is flagged by “{}”"), ("risk", "has a risk of {} or more"),
+        ("power", "can {}"),
+        ("rule", "is flagged by “{}”"),
+        ("risk", "has a risk of {} or more"),
         ("q", "has “{}” in it"),
-    ):  # fmt: skip
+    ):
         if where.get(name):
             that.append(words.format(_or(where[name]) if name == "power" else where[name]))
     if where.get("ends"):

@@ -161,15 +161,33 @@ def review_line(
         detail = decision.level or day or (people.get(decision.to, "") if decision.to else "")
     left = item.left_open
     return Line(
-        item.place, facts.account, facts.party, tuple(addresses), facts.account, facts.provider, facts.kind,
-        facts.level, facts.powers, facts.resources, facts.outside, facts.risk,
-        tuple(f"{severity}: {reason}" for _, severity, reason in facts.flags), facts.last_used, facts.ends_at,
-        asked, f"{advice}: {why}",
-        "" if decision is None else "pause" if decision.pauses else decision.choice.value, detail,
-        _by(decision), decision.at if decision else None, decision.reason if decision else "",
-        decision is not None and _against(decision.choice, advice), outcome.value,
-        f"{left.reason} ({left.owner})" if left else item.trouble, **ordered(order),
-    )  # fmt: skip
+        item.place,
+        facts.account,
+        facts.party,
+        tuple(addresses),
+        facts.account,
+        facts.provider,
+        facts.kind,
+        facts.level,
+        facts.powers,
+        facts.resources,
+        facts.outside,
+        facts.risk,
+        tuple(f"{severity}: {reason}" for _, severity, reason in facts.flags),
+        facts.last_used,
+        facts.ends_at,
+        asked,
+        f"{advice}: {why}",
+        "" if decision is None else "pause" if decision.pauses else decision.choice.value,
+        detail,
+        _by(decision),
+        decision.at if decision else None,
+        decision.reason if decision else "",
+        decision is not None and _against(decision.choice, advice),
+        outcome.value,
+        f"{left.reason} ({left.owner})" if left else item.trouble,
+        **ordered(order),
+    )
 
 
 def _by(decision: Decision | None) -> str:

@@ -269,11 +269,15 @@ class _Checker:
 
     def _added(self, call: Call, left: Sum, right: Sum, sign: int) -> Sum:
         kinds = {
-            (Type.INT, 1, Type.INT): Type.INT, (Type.INT, -1, Type.INT): Type.INT,
-            (Type.DURATION, 1, Type.DURATION): Type.DURATION, (Type.DURATION, -1, Type.DURATION): Type.DURATION,
-            (Type.TIME, 1, Type.DURATION): Type.TIME, (Type.DURATION, 1, Type.TIME): Type.TIME,
-            (Type.TIME, -1, Type.DURATION): Type.TIME, (Type.TIME, -1, Type.TIME): Type.DURATION,
-        }  # fmt: skip
+            (Type.INT, 1, Type.INT): Type.INT,
+            (Type.INT, -1, Type.INT): Type.INT,
+            (Type.DURATION, 1, Type.DURATION): Type.DURATION,
+            (Type.DURATION, -1, Type.DURATION): Type.DURATION,
+            (Type.TIME, 1, Type.DURATION): Type.TIME,
+            (Type.DURATION, 1, Type.TIME): Type.TIME,
+            (Type.TIME, -1, Type.DURATION): Type.TIME,
+            (Type.TIME, -1, Type.TIME): Type.DURATION,
+        }
         kind = kinds.get((left.type, sign, right.type))
         if kind is None:
             word = "added to" if sign > 0 else "taken from"

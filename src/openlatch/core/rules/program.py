@@ -158,8 +158,9 @@ def compile_policy(policy: Policy, zone: str) -> Program:
     seen = set[str]()
     for rule in rules_of(policy):
         if rule.id in seen:
-            complaints.append(Complaint(rule.id, "id", f"there are two rules “{rule.id}”",
-                                        hint="Give one of them another id."))  # fmt: skip
+            complaints.append(
+                Complaint(rule.id, "id", f"there are two rules “{rule.id}”", hint="Give one of them another id.")
+            )
         seen.add(rule.id)
         try:
             one = compile_rule(rule, policy, zone)
@@ -221,8 +222,11 @@ def compile_rule(rule: Rule, policy: Policy, zone: str) -> Compiled:
 
 def _exempt(exempt: Exempt, rule: Rule, policy: Policy, zone: str) -> Node:
     """What a rule leaves alone, as a condition."""
-    sees = {Subject.ENTRY: ("account", "party", "provider"), Subject.ACCOUNT: ("account", "provider"),
-            Subject.PARTY: ("party",)}[rule.applies_to]  # fmt: skip
+    sees = {
+        Subject.ENTRY: ("account", "party", "provider"),
+        Subject.ACCOUNT: ("account", "provider"),
+        Subject.PARTY: ("party",),
+    }[rule.applies_to]
     parts: list[Node] = []
     for what, name in (("account", exempt.account), ("party", exempt.party), ("provider", exempt.provider)):
         if name and what not in sees:

@@ -31,10 +31,18 @@ BUILT_IN: tuple[Task, ...] = (
     Task("buy", "Buy what is needed", (Power.VIEW, Power.SPEND)),
     Task("pay-out", "Pay money out", (Power.VIEW, Power.WITHDRAW)),
     Task("look-after-people", "Decide who gets in", (Power.VIEW, Power.ADMIT)),
-    Task("stand-in", "Stand in for us in everything but money", (
-        Power.VIEW, Power.EDIT, Power.PUBLISH, Power.EXPORT, Power.ADMIT,
-    )),
-)  # fmt: skip
+    Task(
+        "stand-in",
+        "Stand in for us in everything but money",
+        (
+            Power.VIEW,
+            Power.EDIT,
+            Power.PUBLISH,
+            Power.EXPORT,
+            Power.ADMIT,
+        ),
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True)

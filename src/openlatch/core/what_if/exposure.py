@@ -244,9 +244,13 @@ def _layer_of(six: Sequence[int]) -> Layer:
 def _both(one: Layer, other: Sequence[int]) -> Layer:
     """Two layers, the one over the other."""
     return (
-        one[0] | other[0], one[1] | other[1], one[2] | other[2], one[3] | other[3], one[4] | other[4],
+        one[0] | other[0],
+        one[1] | other[1],
+        one[2] | other[2],
+        one[3] | other[3],
+        one[4] | other[4],
         one[5] | other[5],
-    )  # fmt: skip
+    )
 
 
 def _halves(layer: Layer) -> tuple[tuple[int, int, int], tuple[int, int, int]]:

@@ -285,11 +285,13 @@ def _networks(networks: tuple[Network, ...] | None, word: str) -> tuple[tuple[st
 def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:
     return tuple(
         Ability(
-            (one.power,), "", (),
+            (one.power,),
+            "",
+            (),
             witness=f"such as {DAYS[one.minute // 1440]} {_clock(one.minute)} from {one.address}",
         )
         for one in witnesses
-    )  # fmt: skip
+    )
 
 
 def _clock(minute: int) -> str:
@@ -303,11 +305,15 @@ def _joined(found: Iterable[Shift]) -> tuple[Shift, ...]:
         alike[one.account, one.matched_by, one.parties, one.gained, one.lost].append(one)
     return tuple(
         Shift(
-            several[0].account, _all_parts(several), several[0].matched_by, several[0].parties, several[0].gained,
+            several[0].account,
+            _all_parts(several),
+            several[0].matched_by,
+            several[0].parties,
+            several[0].gained,
             several[0].lost,
         )
         for several in alike.values()
-    )  # fmt: skip
+    )
 
 
 def _all_parts(several: Sequence[Shift]) -> tuple[str, ...]:

@@ -128,9 +128,14 @@ def _over(call: Call, one: Import) -> None:
         flags.evaluate_later(call)
     facts = {"trouble": one.trouble} if one.trouble else {}
     call.log(
-        "provider.imported", "provider", one.provider_id, on_behalf_of=one.asked_by, list=str(one.id), **one.counts,
+        "provider.imported",
+        "provider",
+        one.provider_id,
+        on_behalf_of=one.asked_by,
+        list=str(one.id),
+        **one.counts,
         **facts,
-    )  # fmt: skip
+    )
 
 
 def _looked_at(call: Call, provider: str, sheets: Sequence[Sheet], wanted: Form | None) -> tuple[ImportSight, Provider]:
@@ -150,9 +155,14 @@ def _remembered(call: Call, provider: Provider, sheets: Sequence[Sheet]) -> tupl
     """The form of the last import of a list with these columns, if there was one."""
     sheet, form = proposed(sheets, Form(), lambda header: bool(known_field(header)))
     kept = call.tx.imports.form(provider.id, signature(headers_of(sheet, form)))
-    return (form, False) if kept is None else (
-        replace(kept, sheet=form.sheet, header=form.header, headers=form.headers), True,
-    )  # fmt: skip
+    return (
+        (form, False)
+        if kept is None
+        else (
+            replace(kept, sheet=form.sheet, header=form.header, headers=form.headers),
+            True,
+        )
+    )
 
 
 def _part(seen: Observation, entries: Sequence[ObservedEntry]) -> Observation:

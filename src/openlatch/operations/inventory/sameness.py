@@ -99,9 +99,15 @@ def join(call: Call, text: str, other: str, reason: str) -> DecisionSight:
     decision = _decide(call, first, second, Verdict.JOINED, reason, _before(call, first, second))
     _joined(call, first, second)
     call.log(
-        "party.joined", "party", first.id,
-        party=first.name, other=str(second.id), other_party=second.name, reason=reason, decision=str(decision.id),
-    )  # fmt: skip
+        "party.joined",
+        "party",
+        first.id,
+        party=first.name,
+        other=str(second.id),
+        other_party=second.name,
+        reason=reason,
+        decision=str(decision.id),
+    )
     _look_again(call, first.id, second.id)
     return _sight(call, decision)
 
@@ -118,9 +124,15 @@ def apart(call: Call, text: str, other: str, reason: str) -> DecisionSight:
             return _sight(call, one)
     decision = _decide(call, first, second, Verdict.APART, reason, {})
     call.log(
-        "party.kept-apart", "party", first.id,
-        party=first.name, other=str(second.id), other_party=second.name, reason=reason, decision=str(decision.id),
-    )  # fmt: skip
+        "party.kept-apart",
+        "party",
+        first.id,
+        party=first.name,
+        other=str(second.id),
+        other_party=second.name,
+        reason=reason,
+        decision=str(decision.id),
+    )
     return _sight(call, decision)
 
 
@@ -160,9 +172,17 @@ def part(call: Call, text: str, provider: str, key: str, reason: str) -> Decisio
     call.tx.parties.save_all([replace(party, addresses=left, verified=False, version=party.version + 1)])
     decision = _decide(call, party, parted, Verdict.PARTED, reason, before)
     call.log(
-        "party.parted", "party", party.id, party=party.name, other=str(parted.id), other_party=parted.name,
-        provider=at.name, key=key, reason=reason, decision=str(decision.id),
-    )  # fmt: skip
+        "party.parted",
+        "party",
+        party.id,
+        party=party.name,
+        other=str(parted.id),
+        other_party=parted.name,
+        provider=at.name,
+        key=key,
+        reason=reason,
+        decision=str(decision.id),
+    )
     _look_again(call, party.id, parted.id)
     return _sight(call, decision)
 
@@ -190,9 +210,15 @@ def undo(call: Call, text: str) -> DecisionSight:
         _joined(call, first, second)
     decision = call.tx.sameness.undone(decision, call.actor.author, call.now)
     call.log(
-        "party.undone", "party", first.id, party=first.name, other=str(second.id), other_party=second.name,
-        verdict=decision.verdict.value, decision=str(decision.id),
-    )  # fmt: skip
+        "party.undone",
+        "party",
+        first.id,
+        party=first.name,
+        other=str(second.id),
+        other_party=second.name,
+        verdict=decision.verdict.value,
+        decision=str(decision.id),
+    )
     _look_again(call, first.id, second.id)
     return _sight(call, decision)
 
@@ -234,9 +260,10 @@ def _refuse_undoing(call: Call, decision: Decision) -> None:
 
 def _same(party: Party) -> Conflict:
     return Conflict(
-        f"Both are {party.name} ({party.ref}) already. Nothing was changed.", next_step="Name another party.",
+        f"Both are {party.name} ({party.ref}) already. Nothing was changed.",
+        next_step="Name another party.",
         party=party.ref,
-    )  # fmt: skip
+    )
 
 
 def _kind(party: Party) -> str:

@@ -41,11 +41,16 @@ def record(
     can = powers or in_order(power for one in held for power in one.powers) or (Power.VIEW, Power.EDIT)
     alike = [one for one in call.tx.accounts.of(provider.id) if one.name.casefold() == found.name.casefold()]
     fields = {
-        "account": found.name if len(alike) == 1 else found.key, "party": name, "addresses": "; ".join(addresses),
+        "account": found.name if len(alike) == 1 else found.key,
+        "party": name,
+        "addresses": "; ".join(addresses),
         "kind": Kind.SECRET.value,
-        "level": what.strip() or "a password", "powers": "; ".join(can), "given_by": call.actor.name, "basis": reason,
+        "level": what.strip() or "a password",
+        "powers": "; ".join(can),
+        "given_by": call.actor.name,
+        "basis": reason,
         "given_at": call.now.isoformat(),
-    }  # fmt: skip
+    }
     kept = {key: value for key, value in fields.items() if value}
     entry = by_hand.keep(call, str(provider.id), kept, somebody_else=somebody_else).listed.entry
     told = replace(entry, given_by_id=call.actor.author.id, version=entry.version + 1)

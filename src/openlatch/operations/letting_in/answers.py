@@ -107,10 +107,16 @@ def _offered(call: Call, text: str) -> Question:
     offer = call.tx.offers.find(str(found.link.subject_id))
     known = call.tx.people.by_address(found.link.address)
     return Question(
-        offers.PURPOSE, call.tx.workspace.name, "Will you take this up?", offer.confirmed[: len(offer.parts)],
-        offer.made_by.name, found.link.lapses_at, _trouble(offer, found.trouble), offers.sight(call, offer),
+        offers.PURPOSE,
+        call.tx.workspace.name,
+        "Will you take this up?",
+        offer.confirmed[: len(offer.parts)],
+        offer.made_by.name,
+        found.link.lapses_at,
+        _trouble(offer, found.trouble),
+        offers.sight(call, offer),
         "sign-in" if known is not None else "register",
-    )  # fmt: skip
+    )
 
 
 def _requested(call: Call, text: str) -> Question:
@@ -118,9 +124,14 @@ def _requested(call: Call, text: str) -> Question:
     request = call.tx.requests.find(str(found.link.subject_id))
     what = f"Access to {request.account}: {request.level or ', '.join(request.needs)}. What for: {request.reason}"
     return Question(
-        requests.PURPOSE, call.tx.workspace.name, "Did you ask for this?", (what,), request.name,
-        found.link.lapses_at, found.trouble,
-    )  # fmt: skip
+        requests.PURPOSE,
+        call.tx.workspace.name,
+        "Did you ask for this?",
+        (what,),
+        request.name,
+        found.link.lapses_at,
+        found.trouble,
+    )
 
 
 def _trouble(offer: Offer, trouble: str) -> str:

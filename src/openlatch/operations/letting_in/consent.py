@@ -64,10 +64,15 @@ def look(call: Call, text: str) -> Question:
     to = receiver(call, order, listed.entry)
     signs_in = call.tx.people.by_address(found.link.address) is not None
     return Question(
-        PURPOSE, call.tx.workspace.name, f"Hand {listed.account.name} at {listed.provider.name} over to {to}?",
-        tuple(one["text"] for one in order.plan["consequences"]), order.ordered_by.name, found.link.lapses_at, trouble,
+        PURPOSE,
+        call.tx.workspace.name,
+        f"Hand {listed.account.name} at {listed.provider.name} over to {to}?",
+        tuple(one["text"] for one in order.plan["consequences"]),
+        order.ordered_by.name,
+        found.link.lapses_at,
+        trouble,
         needs="sign-in" if signs_in else "",
-    )  # fmt: skip
+    )
 
 
 def receiver(call: Call, order: Order, entry: Entry) -> str:

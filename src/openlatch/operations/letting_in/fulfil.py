@@ -28,10 +28,14 @@ def arrived(call: Call, order: Order, offered: Entry) -> None:
     if live is None:
         return
     told = replace(
-        live, basis=offer.basis or live.basis, given_by=offer.made_by.name, given_by_id=offer.made_by.id,
+        live,
+        basis=offer.basis or live.basis,
+        given_by=offer.made_by.name,
+        given_by_id=offer.made_by.id,
         accepted_at=offer.answered_at,
-        given_at=live.given_at or call.now, version=live.version + 1,
-    )  # fmt: skip
+        given_at=live.given_at or call.now,
+        version=live.version + 1,
+    )
     call.tx.entries.save(told)
     there = call.tx.entries.lock(offered.id)
     gone = replace(
@@ -64,9 +68,14 @@ def _seen(call: Call, order: Order, offered: Entry) -> Entry | None:
 def _by_hand(call: Call, offered: Entry, part: Part) -> Entry:
     """An entry kept by hand, where no reading shows any; whoever said that it was done vouches for it."""
     kept = replace(
-        offered, id=call.services.new_id(), key=f"kept:{part.id}", kind=part.kind, state=State.LIVE, given_at=call.now,
+        offered,
+        id=call.services.new_id(),
+        key=f"kept:{part.id}",
+        kind=part.kind,
+        state=State.LIVE,
+        given_at=call.now,
         version=1,
-    )  # fmt: skip
+    )
     call.tx.entries.add([kept])
     call.log("entry.found", "entry", kept.id, key=kept.key, level=kept.level, powers=list(kept.powers))
     return kept

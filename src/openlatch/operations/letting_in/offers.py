@@ -79,10 +79,20 @@ def create(call: Call, wish: Wish, findings: Findings, digest: str) -> OfferSigh
     found = _agreed(call, wish, findings, digest)
     party = _met(call, found)
     offer = Offer(
-        call.services.new_id(), found.address, found.name, party.id, tuple(one.part for one in found.parts),
-        found.basis, found.starts_at, call.actor.author, call.now, found.lapses_at, found.sentences,
-        replaces=found.replaces, request_id=found.request_id,
-    )  # fmt: skip
+        call.services.new_id(),
+        found.address,
+        found.name,
+        party.id,
+        tuple(one.part for one in found.parts),
+        found.basis,
+        found.starts_at,
+        call.actor.author,
+        call.now,
+        found.lapses_at,
+        found.sentences,
+        replaces=found.replaces,
+        request_id=found.request_id,
+    )
     offer = _shown(call, offer, found, party)
     call.tx.offers.add(offer)
     call.log("offer.made", "offer", offer.id, **_facts(offer))
@@ -99,10 +109,18 @@ def correct(call: Call, text: str, wish: Wish, findings: Findings, digest: str, 
     party = _met(call, found)
     _end_entries(call, offer, EndReason.REPLACED)
     corrected = replace(
-        offer.moved(OfferMove.CORRECT, call.now), address=found.address, name=found.name, party_id=party.id,
-        parts=tuple(one.part for one in found.parts), basis=found.basis, starts_at=found.starts_at,
-        lapses_at=found.lapses_at, confirmed=found.sentences, left_at=None, replaces=found.replaces,
-    )  # fmt: skip
+        offer.moved(OfferMove.CORRECT, call.now),
+        address=found.address,
+        name=found.name,
+        party_id=party.id,
+        parts=tuple(one.part for one in found.parts),
+        basis=found.basis,
+        starts_at=found.starts_at,
+        lapses_at=found.lapses_at,
+        confirmed=found.sentences,
+        left_at=None,
+        replaces=found.replaces,
+    )
     corrected = _shown(call, corrected, found, party)
     call.tx.offers.save(corrected)
     call.log("offer.corrected", "offer", offer.id, **_facts(corrected))
@@ -325,10 +343,14 @@ def sight(call: Call, offer: Offer) -> OfferSight:
     providers = {one: call.tx.providers.get(one) for one in {account.provider_id for account in accounts.values()}}
     given = {one.id: one for one in call.tx.orders.some([part.order_id for part in offer.parts if part.order_id])}
     parts = tuple(
-        (part, accounts[part.account_id], providers[accounts[part.account_id].provider_id],
-         given.get(part.order_id) if part.order_id else None)
+        (
+            part,
+            accounts[part.account_id],
+            providers[accounts[part.account_id].provider_id],
+            given.get(part.order_id) if part.order_id else None,
+        )
         for part in offer.parts
-    )  # fmt: skip
+    )
     return OfferSight(offer, call.tx.parties.some([offer.party_id])[offer.party_id], parts)
 
 
@@ -365,12 +387,30 @@ def _shown(call: Call, offer: Offer, found: Terms, party: Party) -> Offer:
     for one in found.parts:
         part = one.part
         entry = Entry(
-            call.services.new_id(), one.provider.id, one.account.id, party.id, f"{OFFERED}{part.id}", Kind.OFFER,
-            part.level, part.powers, State.OFFERED, permissions=part.permissions, stated=part.powers,
-            resources=part.resources, given_at=call.now, given_by=offer.made_by.name, given_by_id=offer.made_by.id,
-            ends_at=part.ends_at, hours=part.hours, basis=offer.basis, first_seen=call.now, last_seen=call.now,
-            by_hand=True, vouched_at=call.now, vouched_by=offer.made_by.name,
-        )  # fmt: skip
+            call.services.new_id(),
+            one.provider.id,
+            one.account.id,
+            party.id,
+            f"{OFFERED}{part.id}",
+            Kind.OFFER,
+            part.level,
+            part.powers,
+            State.OFFERED,
+            permissions=part.permissions,
+            stated=part.powers,
+            resources=part.resources,
+            given_at=call.now,
+            given_by=offer.made_by.name,
+            given_by_id=offer.made_by.id,
+            ends_at=part.ends_at,
+            hours=part.hours,
+            basis=offer.basis,
+            first_seen=call.now,
+            last_seen=call.now,
+            by_hand=True,
+            vouched_at=call.now,
+            vouched_by=offer.made_by.name,
+        )
         entries.append(entry)
         parts.append(replace(part, entry_id=entry.id))
     call.tx.entries.add(entries)
@@ -464,6 +504,8 @@ def _places(call: Call, offer: Offer) -> str:
 
 def _facts(offer: Offer) -> dict[str, object]:
     return {
-        "to": offer.address, "confirmed": list(offer.confirmed), "basis": offer.basis,
+        "to": offer.address,
+        "confirmed": list(offer.confirmed),
+        "basis": offer.basis,
         "lapses": offer.lapses_at.isoformat(),
-    }  # fmt: skip
+    }

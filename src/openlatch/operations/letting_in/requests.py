@@ -158,9 +158,13 @@ def answered_by_offer(call: Call, offer: Offer, answer: str) -> None:
         call.tx.requests.save(replace(request, offer_id=offer.id, answer=said, version=request.version + 1))
         return
     request = request.moved(
-        RequestMove.OFFER, answered_by=call.actor.name, answered_at=call.now, offer_id=offer.id,
-        answer=answer.strip(), account_id=offer.parts[0].account_id,
-    )  # fmt: skip
+        RequestMove.OFFER,
+        answered_by=call.actor.name,
+        answered_at=call.now,
+        offer_id=offer.id,
+        answer=answer.strip(),
+        account_id=offer.parts[0].account_id,
+    )
     call.tx.requests.save(request)
     call.log("request.offered", "request", request.id, offer=str(offer.id))
 
@@ -197,14 +201,30 @@ def _asked(call: Call, address: str, name: str, wish: Wish, state: RequestState)
     account_id = _account_called(call, wish.account)
     lasts = LASTS if state is RequestState.WAITING else CONFIRMED_WITHIN
     request = Request(
-        call.services.new_id(), address, name or address, wish.account.strip(), account_id, needs, wish.level.strip(),
-        wish.reason.strip(), ends_at, call.now, call.now + lasts, state,
-    )  # fmt: skip
+        call.services.new_id(),
+        address,
+        name or address,
+        wish.account.strip(),
+        account_id,
+        needs,
+        wish.level.strip(),
+        wish.reason.strip(),
+        ends_at,
+        call.now,
+        call.now + lasts,
+        state,
+    )
     call.tx.requests.add(request)
     call.log(
-        "request.made", "request", request.id, by=request.name, address=address, account=request.account,
-        needs=list(needs), reason=request.reason,
-    )  # fmt: skip
+        "request.made",
+        "request",
+        request.id,
+        by=request.name,
+        address=address,
+        account=request.account,
+        needs=list(needs),
+        reason=request.reason,
+    )
     return request
 
 

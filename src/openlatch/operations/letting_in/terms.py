@@ -145,9 +145,13 @@ def completed(call: Call, wish: Wish) -> Wish:
         asked = call.tx.requests.find(wish.request)
         until = day_before(asked.ends_at, call.tx.workspace.zone) if asked.ends_at and not wish.endless else None
         wish = replace(
-            wish, to=wish.to or asked.address, name=wish.name or asked.name, basis=wish.basis or asked.reason,
-            until=wish.until or until, parts=tuple(_as_asked(one, asked) for one in wish.parts or (PartWish(""),)),
-        )  # fmt: skip
+            wish,
+            to=wish.to or asked.address,
+            name=wish.name or asked.name,
+            basis=wish.basis or asked.reason,
+            until=wish.until or until,
+            parts=tuple(_as_asked(one, asked) for one in wish.parts or (PartWish(""),)),
+        )
     elif wish.replaces:
         secret = call.tx.entries.find(wish.replaces)
         parts = tuple(replace(one, account=one.account or str(secret.account.id)) for one in wish.parts)
@@ -226,9 +230,20 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     every = {one.text: one for one in remarks}.values()
     ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
     return Terms(
-        address, ascii_form if ascii_form != address else "", name, near, party, outside, tuple(parts), tuple(ordered),
-        starts_at, lapses_at, wish.basis.strip(), replaces, request.id if request is not None else None,
-    )  # fmt: skip
+        address,
+        ascii_form if ascii_form != address else "",
+        name,
+        near,
+        party,
+        outside,
+        tuple(parts),
+        tuple(ordered),
+        starts_at,
+        lapses_at,
+        wish.basis.strip(),
+        replaces,
+        request.id if request is not None else None,
+    )
 
 
 def _addressed(call: Call, wish: Wish) -> tuple[str, str]:
@@ -387,9 +402,18 @@ def _part(
     finding = findings.get((provider.id, _who(wish, wanted)), Finding())
     key = finding.found.key or _who(wish, wanted)
     part = Part(
-        call.services.new_id(), account.id, kind, chosen.level, chosen.permissions, tuple(sorted(wanted.resources)),
-        chosen.powers, ends_at, hours, key, later,
-    )  # fmt: skip
+        call.services.new_id(),
+        account.id,
+        kind,
+        chosen.level,
+        chosen.permissions,
+        tuple(sorted(wanted.resources)),
+        chosen.powers,
+        ends_at,
+        hours,
+        key,
+        later,
+    )
     said = core.sentence(name, account.name, part, starts_at, call.tx.workspace.zone)
     remarks = [*_hindrances(provider, finding, name), *_unable(provider, part)]
     remarks += worth_knowing(
@@ -407,9 +431,10 @@ def _chosen(call: Call, provider: Provider, wanted: PartWish, found: Fit | None)
             return Choice(wanted.level, (), in_order(needs), ())
         if wanted.level not in levels:
             raise _wrong(
-                "level", f"{provider.name} has no level “{wanted.level}”, as far as is known",
+                "level",
+                f"{provider.name} has no level “{wanted.level}”, as far as is known",
                 f"Choose one of: {', '.join(sorted(levels)) or 'none is known; say which powers it gives'}.",
-            )  # fmt: skip
+            )
         gives = levels[wanted.level]
         return Choice(wanted.level, (), in_order(gives), in_order(set(gives) - needs) if needs else ())
     if wanted.permissions:
@@ -474,9 +499,10 @@ def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection
     theirs: Sequence[Entry] = [
         one
         for one in call.tx.entries.held_by([party.id])
-        if one.account_id == sight.account.id and one.kind in (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
+        if one.account_id == sight.account.id
+        and one.kind in (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
         and one.id not in mine
-    ]  # fmt: skip
+    ]
     offered = [one for one in theirs if made_here(one)]
     if offered:
         text = f"{party.name} holds an offer of {sight.account.name} already, and has not answered it."

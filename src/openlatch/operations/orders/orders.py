@@ -249,9 +249,15 @@ def given(call: Call, order: Order, entry: Entry | None = None) -> tuple[Order, 
     order, new = call.tx.orders.open(order.moved(Move.CONFIRM))
     if new:
         call.log(
-            "order.given", "order", order.id, on_behalf_of=order.ordered_by, **about(order), action=order.action,
-            reason=order.reason, plan=order.plan["digest"],
-        )  # fmt: skip
+            "order.given",
+            "order",
+            order.id,
+            on_behalf_of=order.ordered_by,
+            **about(order),
+            action=order.action,
+            reason=order.reason,
+            plan=order.plan["digest"],
+        )
         if entry is not None and Action(order.action) in (Action.END, Action.GIVE_UP):
             call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
             call.log("entry.ending", "entry", entry.id, on_behalf_of=order.ordered_by, order=str(order.id))
@@ -389,13 +395,25 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
         holders = {one: parties[one] for one in {entry.party_id, *(n.party_id for n in neighbours)}}
         party, account = parties[entry.party_id], accounts[entry.account_id]
         situation = Situation(
-            entry, party, account, provider.name, provider.abilities, neighbours,
-            {n.account_id: names[n.account_id] for n in neighbours}, holders,
-            frozenset(teams.get(entry.party_id, ())), levels[provider.id, entry.kind],
-            {one: keys[provider.id][one] for one in holders}, called[provider.id], provider.by_hand,
-            limits=choices.limits_of(call, account, provider), outside=not tx.workspace.circle.holds(party),
-            going=leaving, asked_at=asked.get(party.id, ""), zone=tx.workspace.zone,
-        )  # fmt: skip
+            entry,
+            party,
+            account,
+            provider.name,
+            provider.abilities,
+            neighbours,
+            {n.account_id: names[n.account_id] for n in neighbours},
+            holders,
+            frozenset(teams.get(entry.party_id, ())),
+            levels[provider.id, entry.kind],
+            {one: keys[provider.id][one] for one in holders},
+            called[provider.id],
+            provider.by_hand,
+            limits=choices.limits_of(call, account, provider),
+            outside=not tx.workspace.circle.holds(party),
+            going=leaving,
+            asked_at=asked.get(party.id, ""),
+            zone=tx.workspace.zone,
+        )
         found[entry.id] = situation, provider
     return found
 
@@ -471,11 +489,13 @@ def sights(call: Call, orders: Sequence[Order]) -> tuple[OrderSight, ...]:
         seen_with(order, listed[order.about])
         if isinstance(order.about, UUID)
         else OrderSight(
-            order, parties[order.about.member_id], providers[order.about.provider_id],
+            order,
+            parties[order.about.member_id],
+            providers[order.about.provider_id],
             team=parties[order.about.team_id],
         )
         for order in orders
-    )  # fmt: skip
+    )
 
 
 def seen_with(order: Order, listed: Listed) -> OrderSight:

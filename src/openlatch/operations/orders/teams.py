@@ -64,11 +64,9 @@ def memberships(call: Call, text: str) -> tuple[Party, tuple[MembershipSight, ..
     providers = {one: call.tx.providers.get(one) for one in {m.provider_id for m in found}}
     open_ = call.tx.orders.open_of_members(belonging(m) for m in found)
     sights = [
-        MembershipSight(
-            m, parties[m.team_id], parties[m.member_id], providers[m.provider_id], open_.get(belonging(m))
-        )
+        MembershipSight(m, parties[m.team_id], parties[m.member_id], providers[m.provider_id], open_.get(belonging(m)))
         for m in found
-    ]  # fmt: skip
+    ]
     return party, tuple(sorted(sights, key=lambda one: (one.team.name, one.member.name, one.membership.id)))
 
 
@@ -190,9 +188,7 @@ def _situation(call: Call, about: Belonging) -> tuple[TeamSituation, Provider]:
     return situation, provider
 
 
-def _graph(
-    call: Call, about: Belonging, around: Sequence[Membership], link: Link
-) -> tuple[Graph, dict[UUID, Party]]:  # fmt: skip
+def _graph(call: Call, about: Belonging, around: Sequence[Membership], link: Link) -> tuple[Graph, dict[UUID, Party]]:
     """All that hangs together with both, with the membership; and whoever else can let others in where they can."""
     tx = call.tx
     parties = {about.team_id, about.member_id} | {one for m in around for one in (m.team_id, m.member_id)}

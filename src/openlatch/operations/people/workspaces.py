@@ -30,9 +30,12 @@ def change(call: Call, name: str | None, zone: str | None) -> Workspace:
         return before
     call.tx.rename(after.name, after.zone)
     call.log(
-        "workspace.changed", "workspace", before.id,
-        before={"name": before.name, "zone": before.zone}, after={"name": after.name, "zone": after.zone},
-    )  # fmt: skip
+        "workspace.changed",
+        "workspace",
+        before.id,
+        before={"name": before.name, "zone": before.zone},
+        after={"name": after.name, "zone": after.zone},
+    )
     if after.zone != before.zone:
         plans.in_zone(call, after.zone)
         evaluate_later(call)

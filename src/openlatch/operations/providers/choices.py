@@ -21,9 +21,18 @@ from openlatch.operations.rules.advice import known_levels
 from openlatch.words import Kind, Power
 
 __all__ = [
-    "fitting", "hours_of", "known_parts", "levels_of", "limits_of", "narrowest", "needed", "parts_of", "passed",
-    "permissions_of", "tasks",
-]  # fmt: skip
+    "fitting",
+    "hours_of",
+    "known_parts",
+    "levels_of",
+    "limits_of",
+    "narrowest",
+    "needed",
+    "parts_of",
+    "passed",
+    "permissions_of",
+    "tasks",
+]
 
 
 # From tasks to choices

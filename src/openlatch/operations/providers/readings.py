@@ -237,10 +237,15 @@ def conclude(
     wait = max(wait, timedelta(seconds=min(retry_after or 0, LONGEST_WAIT)))
     tx.providers.read(provider.id, call.now + wait, complete, abilities)
     call.log(
-        f"reading.{done.state}", "provider", provider.id, reading=str(reading.id), seen=done.seen, **counts,
+        f"reading.{done.state}",
+        "provider",
+        provider.id,
+        reading=str(reading.id),
+        seen=done.seen,
+        **counts,
         **({"trouble": done.trouble} if done.trouble else {}),
         **({"remarks": list(done.remarks)} if done.remarks else {}),
-    )  # fmt: skip
+    )
     return done
 
 

@@ -67,9 +67,13 @@ def _waiting(call: Call, person: Person) -> Iterator[Happening]:
             number = waiting[one.id]
             title = f"{one.plan.name}: {number} {'item waits' if number == 1 else 'items wait'} for you"
             yield Happening(
-                f"round-{one.id}", one.due_at, title, "The last moment to answer.", f"/rounds/{one.ref}",
+                f"round-{one.id}",
+                one.due_at,
+                title,
+                "The last moment to answer.",
+                f"/rounds/{one.ref}",
                 timedelta(days=1),
-            )  # fmt: skip
+            )
 
 
 def _coming_round(call: Call, person: Person) -> Iterator[Happening]:
@@ -97,9 +101,13 @@ def _ending(call: Call, person: Person) -> Iterator[Happening]:
         assert entry.ends_at is not None  # noqa: S101 - it was asked for by its end
         whose = "Your access" if party is not None else f"{one.party.name}'s access"
         yield Happening(
-            f"entry-{entry.id}", entry.ends_at, f"{whose} to {one.account.name} ends",
-            f"“{entry.level}” at {one.provider.name}.", f"/inventory?entry={entry.ref}", timedelta(days=7),
-        )  # fmt: skip
+            f"entry-{entry.id}",
+            entry.ends_at,
+            f"{whose} to {one.account.name} ends",
+            f"“{entry.level}” at {one.provider.name}.",
+            f"/inventory?entry={entry.ref}",
+            timedelta(days=7),
+        )
 
 
 def _hash(secret: str) -> bytes:

@@ -117,9 +117,11 @@ def change(call: Call, text: str, draft: Draft, version: int | None) -> ReviewSi
     """Change a review; rounds that are open stay as they were opened."""
     there = call.tx.reviews.plan(text, lock=True)
     plan = replace(
-        _planned(call, draft, there.id), paused=there.paused, created_by=there.created_by,
+        _planned(call, draft, there.id),
+        paused=there.paused,
+        created_by=there.created_by,
         version=(version or there.version) + 1,
-    )  # fmt: skip
+    )
     call.tx.reviews.save_plan(plan)
     call.log("review.changed", "review", plan.id, name=plan.name, recurs=plan.recurs, where=dict(plan.where))
     return _sight(call, plan)
@@ -276,9 +278,14 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     )[:MOST_ITEMS]
     asked = asked_about(call, plan, every)
     opened = Round(
-        call.services.new_id(), plan, why, occurrence, call.now, call.now + timedelta(days=plan.answer_days),
+        call.services.new_id(),
+        plan,
+        why,
+        occurrence,
+        call.now,
+        call.now + timedelta(days=plan.answer_days),
         call.tx.workspace.policy,
-    )  # fmt: skip
+    )
     items = [
         Item(opened.id, place, one.entry.id, one.account.id, one.party.id, facts[one.entry.id], asked[place])
         for place, one in enumerate(every, start=1)

@@ -77,11 +77,15 @@ def _of_round(call: Call, one: Round) -> Report:
     choices = dict(Counter(item.decision.choice.value for item, _ in items if item.decision is not None))
     lines = tuple(
         review_line(
-            item, outcome, listed[item.entry_id].party.addresses,
-            names.get(item.reviewer, "") if item.reviewer else "", names, orders.get(item.order_id),
+            item,
+            outcome,
+            listed[item.entry_id].party.addresses,
+            names.get(item.reviewer, "") if item.reviewer else "",
+            names,
+            orders.get(item.order_id),
         )
         for item, outcome in items
-    )  # fmt: skip
+    )
     policy = _policy(call, one.policy)
     asked = tuple(
         Told(
@@ -93,12 +97,24 @@ def _of_round(call: Call, one: Round) -> Report:
         for who, theirs in progress.items()
     )
     return Report(
-        "review", one.ref, plan.name, call.tx.workspace.name, call.tx.workspace.zone, one.state.value, one.opened_at,
-        one.closed_at, _round_facts(call, one, policy), asked,
-        dict(Counter(outcome.value for _, outcome in items)), choices, sum(line.against_advice for line in lines),
-        sum(item.decision is not None and item.decision.unanswered for item, _ in items), one.compared,
-        rule_counts((item.facts for item, _ in items), now.values()), lines,
-    )  # fmt: skip
+        "review",
+        one.ref,
+        plan.name,
+        call.tx.workspace.name,
+        call.tx.workspace.zone,
+        one.state.value,
+        one.opened_at,
+        one.closed_at,
+        _round_facts(call, one, policy),
+        asked,
+        dict(Counter(outcome.value for _, outcome in items)),
+        choices,
+        sum(line.against_advice for line in lines),
+        sum(item.decision is not None and item.decision.unanswered for item, _ in items),
+        one.compared,
+        rule_counts((item.facts for item, _ in items), now.values()),
+        lines,
+    )
 
 
 def _policy(call: Call, number: int) -> str:
@@ -157,12 +173,24 @@ def _of_batch(call: Call, text: str) -> Signed:
     titles = {"leaver": f"{party} leaves", "proposal": str(batch.wanted.get("title", ""))}
     title = titles.get(batch.kind) or f"{batch.action}, {len(items)} entries"
     report = Report(
-        batch.kind, batch.ref, title, call.tx.workspace.name, call.tx.workspace.zone,
-        "over" if over else "under way", batch.ordered_at, ended_at,
-        _batch_facts(call, batch, sight.remains, items), (), dict(Counter(item.outcome.value for item in items)),
-        dict(Counter(item.action for item in items)), 0, 0, None, (),
+        batch.kind,
+        batch.ref,
+        title,
+        call.tx.workspace.name,
+        call.tx.workspace.zone,
+        "over" if over else "under way",
+        batch.ordered_at,
+        ended_at,
+        _batch_facts(call, batch, sight.remains, items),
+        (),
+        dict(Counter(item.outcome.value for item in items)),
+        dict(Counter(item.action for item in items)),
+        0,
+        0,
+        None,
+        (),
         tuple(_batch_line(batch, item, listed, orders) for item in items),
-    )  # fmt: skip
+    )
     content = plain(report)
     return content, _sign(call, content) if over else ""
 
@@ -198,14 +226,33 @@ def _batch_line(
     left = item.left_open
     note = f"{left.reason} ({left.owner})" if left is not None else item.trouble or item.text
     return Line(
-        item.place, part, one.party.name if one else "", one.party.addresses if one else (),
-        one.account.name if one else "", one.provider.name if one else "", entry.kind.value if entry else "",
-        entry.level if entry else "", tuple(entry.powers) if entry else (), entry.resources if entry else (),
-        one.outside if one else False, one.risk if one else 0, (), entry.last_used if entry else None,
-        entry.ends_at if entry else None, item.who, "", item.action, "", item.done_by or batch.ordered_by.name,
-        item.done_at or batch.ordered_at, batch.reason, NOBODY_ADVISED, item.outcome.value, note,
+        item.place,
+        part,
+        one.party.name if one else "",
+        one.party.addresses if one else (),
+        one.account.name if one else "",
+        one.provider.name if one else "",
+        entry.kind.value if entry else "",
+        entry.level if entry else "",
+        tuple(entry.powers) if entry else (),
+        entry.resources if entry else (),
+        one.outside if one else False,
+        one.risk if one else 0,
+        (),
+        entry.last_used if entry else None,
+        entry.ends_at if entry else None,
+        item.who,
+        "",
+        item.action,
+        "",
+        item.done_by or batch.ordered_by.name,
+        item.done_at or batch.ordered_at,
+        batch.reason,
+        NOBODY_ADVISED,
+        item.outcome.value,
+        note,
         **ordered(orders.get(item.order_id)),
-    )  # fmt: skip
+    )
 
 
 def _orders(call: Call, ids: list[UUID | None]) -> dict[UUID | None, Order]:

@@ -226,12 +226,19 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
         round_news.tell_given(call, one, to, [item.place for item in after])
     for whom in dict.fromkeys(_asked_instead(item) for item in after):
         call.log(
-            "round.decided", "round", one.id, on_behalf_of=whom, choice=said.choice.value, reason=said.reason,
-            level=said.level, until=said.until.isoformat() if said.until else None, to=said.to,
+            "round.decided",
+            "round",
+            one.id,
+            on_behalf_of=whom,
+            choice=said.choice.value,
+            reason=said.reason,
+            level=said.level,
+            until=said.until.isoformat() if said.until else None,
+            to=said.to,
             items=[
                 {"place": item.place, "entry": str(item.entry_id)} for item in after if _asked_instead(item) == whom
             ],
-        )  # fmt: skip
+        )
     return len(after)
 
 
@@ -430,11 +437,16 @@ def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:
     moving = call.tx.reviews.moving([one.id for one in several if one.state is RoundState.SETTLING], call.now)
     return tuple(
         RoundSight(
-            one, outcomes[one.id], call.tx.reviews.progress(one.id), people, scope_of(call, one.plan.where),
-            mine=waiting.get(one.id, 0), rests=one.id not in moving,
+            one,
+            outcomes[one.id],
+            call.tx.reviews.progress(one.id),
+            people,
+            scope_of(call, one.plan.where),
+            mine=waiting.get(one.id, 0),
+            rests=one.id not in moving,
         )
         for one in several
-    )  # fmt: skip
+    )
 
 
 def _answering(one: Round) -> None:

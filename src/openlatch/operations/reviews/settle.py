@@ -116,9 +116,13 @@ def settle(call: Call, one: Round) -> Round:
     before = {item.entry_id: item.facts for item, _ in found}
     joined = [one for one in still_in_scope(call, one.plan.where) or () if one not in before]
     one = replace(
-        one, state=RoundState.CLOSED, closed_at=call.now, settled_at=one.settled_at or call.now,
-        compared=compare(before, facts_now(call, before), facts_now(call, joined).values()), version=one.version + 1,
-    )  # fmt: skip
+        one,
+        state=RoundState.CLOSED,
+        closed_at=call.now,
+        settled_at=one.settled_at or call.now,
+        compared=compare(before, facts_now(call, before), facts_now(call, joined).values()),
+        version=one.version + 1,
+    )
     call.tx.reviews.save(one)
     reports.keep(call, one)
     call.log("round.closed", "round", one.id, items=len(found))

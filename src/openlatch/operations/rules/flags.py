@@ -73,9 +73,17 @@ class FlagSight:
 
 @operation("flags.browse")
 def browse(
-    call: Call, rule: str, severity: str, entry: str, account: str, party: str, subject: str, state: str, limit: int,
+    call: Call,
+    rule: str,
+    severity: str,
+    entry: str,
+    account: str,
+    party: str,
+    subject: str,
+    state: str,
+    limit: int,
     cursor: str | None,
-) -> Page[FlagSight]:  # fmt: skip
+) -> Page[FlagSight]:
     """Flags, the worst first, each with what it is on; of an account or a party also those on its entries."""
     policies.checked_rule(call, rule)
     ids: set[UUID] | None = None
@@ -365,12 +373,13 @@ def evaluate_everything(call: Call) -> None:
     )
     found = pl.concat(
         [
-            flags.lazy().rename({"rule": "place"}).join(names.lazy(), on="place", how="left").select(
-                "rule", pl.lit(subject.value).alias("subject"), pl.col("id").cast(pl.Binary), "severity", "facts"
-            )
+            flags.lazy()
+            .rename({"rule": "place"})
+            .join(names.lazy(), on="place", how="left")
+            .select("rule", pl.lit(subject.value).alias("subject"), pl.col("id").cast(pl.Binary), "severity", "facts")
             for subject, flags in every.flags.items()
         ]
-    ).collect()  # fmt: skip
+    ).collect()
     _store_differences(call, found, kept)
     _look_all_again(call, every, kept)
     _keep_marks(call, every, frames, found, kept)

@@ -95,9 +95,14 @@ def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> B
     usual = asdict(Wanted())
     said = {name: value for name, value in asdict(wanted).items() if value != usual[name]}
     batch = Batch(
-        call.services.new_id(), "bulk", wish.action.value, {"where": said, "wish": _wished(wish)}, reason,
-        call.actor.author, call.now,
-    )  # fmt: skip
+        call.services.new_id(),
+        "bulk",
+        wish.action.value,
+        {"where": said, "wish": _wished(wish)},
+        reason,
+        call.actor.author,
+        call.now,
+    )
     return start(call, batch, items)
 
 
@@ -115,9 +120,15 @@ def start(call: Call, batch: Batch, items: Sequence[BatchItem]) -> BatchSight:
     """Store a batch and have it begin: it, its place in the log and its job land together."""
     call.tx.batches.add(batch, items)
     call.log(
-        "batch.given", "batch", batch.id, kind=batch.kind, action=batch.action, count=len(items), reason=batch.reason,
+        "batch.given",
+        "batch",
+        batch.id,
+        kind=batch.kind,
+        action=batch.action,
+        count=len(items),
+        reason=batch.reason,
         wanted=dict(batch.wanted),
-    )  # fmt: skip
+    )
     _queue(call, batch)
     return seen(call, [batch])[0]
 
@@ -252,8 +263,9 @@ def _drafted(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, 
                 continue
             made = orders.planned(call, entry, _wish(batch, Action(item.action)), known[entry.id]).plan
             drafted[item.place] = (
-                orders.drafted(call, made, entry, batch.reason, batch.ordered_by, batch.id), entry,
-            )  # fmt: skip
+                orders.drafted(call, made, entry, batch.reason, batch.ordered_by, batch.id),
+                entry,
+            )
     return drafted
 
 

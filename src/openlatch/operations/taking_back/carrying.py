@@ -411,9 +411,14 @@ def _take_at_their_word(call: Call, order: Order, entry: Entry | None) -> None:
         entry = call.tx.entries.lock(entry.id)
         now = Extent.of(entry).after(done.change)
         after = replace(
-            entry, level=now.level, resources=now.resources, hours=now.hours, ends_at=now.ends_at, state=now.state,
+            entry,
+            level=now.level,
+            resources=now.resources,
+            hours=now.hours,
+            ends_at=now.ends_at,
+            state=now.state,
             version=entry.version + 1,
-        )  # fmt: skip
+        )
         levels = known_levels(call, call.tx.providers.get(entry.provider_id), entry.kind)
         call.tx.entries.save(replace(after, powers=levels.get(after.level, entry.powers)))
         call.log("entry.changed", "entry", entry.id, said=done.said, level=after.level, resources=list(after.resources))

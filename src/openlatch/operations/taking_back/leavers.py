@@ -65,9 +65,16 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
         )
     items = _items([item for item, _ in made.items], who)
     batch = Batch(
-        call.services.new_id(), "leaver", "end", {"last_day": last_day.isoformat() if last_day else None}, reason,
-        call.actor.author, call.now, made.party.id, begins_at,
-    )  # fmt: skip
+        call.services.new_id(),
+        "leaver",
+        "end",
+        {"last_day": last_day.isoformat() if last_day else None},
+        reason,
+        call.actor.author,
+        call.now,
+        made.party.id,
+        begins_at,
+    )
     return batches.start(call, batch, items)
 
 

@@ -114,9 +114,14 @@ def next_letter(call: Call) -> tuple[UUID, Letter] | None:
     first = inside[0]
     news = [replace(one.notice, link=links.whole(call, one.notice.link)) for one in inside]
     return begun, letter(
-        str(begun), first.address, first.name, call.tx.workspace.name, news, call.services.console,
+        str(begun),
+        first.address,
+        first.name,
+        call.tx.workspace.name,
+        news,
+        call.services.console,
         settles=first.person_id is not None,
-    )  # fmt: skip
+    )
 
 
 def sent(call: Call, letter_id: UUID) -> None:

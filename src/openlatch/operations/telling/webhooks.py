@@ -54,9 +54,13 @@ def add(call: Call, url: str, acts: Sequence[str]) -> tuple[Webhook, str]:
     address = _checked(url)
     secret = f"latch-hook-{secrets.token_urlsafe(32)}"
     made = Webhook(
-        call.services.new_id(), address, tuple(dict.fromkeys(acts)), call.tx.events.head().size, call.actor.name,
+        call.services.new_id(),
+        address,
+        tuple(dict.fromkeys(acts)),
+        call.tx.events.head().size,
+        call.actor.name,
         call.now,
-    )  # fmt: skip
+    )
     call.tx.webhooks.add(made, call.services.vault.close(secret))
     call.log("webhook.added", "webhook", made.id, url=address, acts=list(made.acts))
     return made, secret
@@ -127,14 +131,22 @@ def _cloud_event(call: Call, event: LoggedEvent) -> dict[str, Any]:
     told = event.content
     act, subject = str(told["act"]), str(told["subject"])
     return {
-        "specversion": "1.0", "id": str(event.id), "source": f"urn:openlatch:workspace:{call.tx.workspace.slug}",
-        "type": f"{TYPE}{act}", "subject": f"{subject}/{ref_of(event.subject_id)}", "time": told["at"],
-        "datacontenttype": "application/json", "sequence": f"{event.number:020}",
+        "specversion": "1.0",
+        "id": str(event.id),
+        "source": f"urn:openlatch:workspace:{call.tx.workspace.slug}",
+        "type": f"{TYPE}{act}",
+        "subject": f"{subject}/{ref_of(event.subject_id)}",
+        "time": told["at"],
+        "datacontenttype": "application/json",
+        "sequence": f"{event.number:020}",
         "data": {
-            "act": act, "subject": subject, "id": str(event.subject_id), "by": told["actor"],
+            "act": act,
+            "subject": subject,
+            "id": str(event.subject_id),
+            "by": told["actor"],
             "by_id": told.get("actor_id", ""),
         },
-    }  # fmt: skip
+    }
 
 
 def told(call: Call, delivery: Delivery, seen: int, *, sent: bool) -> None:

@@ -57,9 +57,14 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
             next_step="Run it again, and look at it.",
         )
     batch = Batch(
-        call.services.new_id(), "proposal", Action.LET_IN.value, {"proposal": one.ref, "title": one.title}, file.why,
-        call.actor.author, call.now,
-    )  # fmt: skip
+        call.services.new_id(),
+        "proposal",
+        Action.LET_IN.value,
+        {"proposal": one.ref, "title": one.title},
+        file.why,
+        call.actor.author,
+        call.now,
+    )
     items, came = _carried_out(call, file, findings, one.title)
     call.tx.batches.add(batch, items)
     for place, order_id in came.items():

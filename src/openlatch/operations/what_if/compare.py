@@ -77,9 +77,13 @@ def _effects(outcome: Mapping[str, Any]) -> Iterator[Effect]:
         for gains, abilities in ((True, one["gained"]), (False, one["lost"])):
             for can in abilities:
                 ability = Ability(
-                    tuple(Power(power) for power in can["powers"]), can["hours"], tuple(can["networks"]),
-                    can["in_part"], can["witness"], tuple(can["but"]),
-                )  # fmt: skip
+                    tuple(Power(power) for power in can["powers"]),
+                    can["hours"],
+                    tuple(can["networks"]),
+                    can["in_part"],
+                    can["witness"],
+                    tuple(can["but"]),
+                )
                 yield Effect(one["party"] or one["who"], one["account"]["id"], tuple(one["resources"]), gains, ability)
 
 

@@ -182,11 +182,16 @@ def outcome(call: Call, file: ProposalFile) -> dict[str, Any]:
     names = {**before.names, **after.names}
     risks = _risks(before, after, names)
     found = {
-        "shifts": lines[:_MOST_LINES], "more_shifts": max(0, len(lines) - _MOST_LINES), **flags,
-        "limits": list(dict.fromkeys(made.limits)), "risks": risks, "policy": list(changes),
+        "shifts": lines[:_MOST_LINES],
+        "more_shifts": max(0, len(lines) - _MOST_LINES),
+        **flags,
+        "limits": list(dict.fromkeys(made.limits)),
+        "risks": risks,
+        "policy": list(changes),
         "outsiders_gain": any(one["outside"] and one["gained"] for one in lines),
-        "anyone_gains": any(one["gained"] for one in lines), "read_at": _read_at(call, made),
-    }  # fmt: skip
+        "anyone_gains": any(one["gained"] for one in lines),
+        "read_at": _read_at(call, made),
+    }
     return found | {"sentences": _sentences(found)}
 
 
@@ -240,11 +245,15 @@ class _Seen:
         }
         return cls(
             Picture(tuple(e for e in entries if not e.key.startswith(SHARED)), documents, frozenset(locked)),
-            parties, above, {one: s for one, p in parties.items() if (s := stands_for(p)) is not None},
+            parties,
+            above,
+            {one: s for one, p in parties.items() if (s := stands_for(p)) is not None},
             {(one.rule, one.subject_id): one for one in some},
-            dict(outcome_.risks) if outcome_ else {}, names,
-            frozenset(one for one, party in parties.items() if not circle.holds(party)), circle.domains,
-        )  # fmt: skip
+            dict(outcome_.risks) if outcome_ else {},
+            names,
+            frozenset(one for one, party in parties.items() if not circle.holds(party)),
+            circle.domains,
+        )
 
 
 def _concerned(call: Call, made: Imagined) -> _Concern:
@@ -357,10 +366,14 @@ def _flags(
             said = sentence(rule.reason, json.loads(one.facts), zone) or rule.title
             lines.append(
                 {
-                    "rule": rule.id, "title": rule.title, "severity": one.severity.value, "subject": one.subject.value,
-                    "about": names.get(one.subject_id, ""), "reason": said,
+                    "rule": rule.id,
+                    "title": rule.title,
+                    "severity": one.severity.value,
+                    "subject": one.subject.value,
+                    "about": names.get(one.subject_id, ""),
+                    "reason": said,
                 }
-            )  # fmt: skip
+            )
         return sorted(
             lines, key=lambda line: (-Severity(line["severity"]).rank, line["rule"], line["about"], line["reason"])
         )
@@ -393,10 +406,13 @@ def _read_at(call: Call, made: Imagined) -> list[dict[str, Any]]:
     accounts = call.tx.accounts.some(made.accounts).values()
     providers = [call.tx.providers.get(one) for one in sorted({account.provider_id for account in accounts})]
     return [
-        {"provider": one.name, "read_at": one.last_complete.isoformat() if one.last_complete else None,
-         "stale": one.stale(call.now)}
+        {
+            "provider": one.name,
+            "read_at": one.last_complete.isoformat() if one.last_complete else None,
+            "stale": one.stale(call.now),
+        }
         for one in providers
-    ]  # fmt: skip
+    ]
 
 
 def _sentences(found: Mapping[str, Any]) -> list[str]:
@@ -437,9 +453,12 @@ def shift_said(one: Mapping[str, Any], which: str, verb: str) -> str:
 
 def _can(ability: Mapping[str, Any]) -> str:
     limits = [
-        "in part" if ability["in_part"] else "", ability["hours"], _from("from", ability["networks"]),
-        _from("from anywhere but", ability["but"]), ability["witness"],
-    ]  # fmt: skip
+        "in part" if ability["in_part"] else "",
+        ability["hours"],
+        _from("from", ability["networks"]),
+        _from("from anywhere but", ability["but"]),
+        ability["witness"],
+    ]
     more = ", ".join(filter(None, limits))
     return ", ".join(ability["powers"]) + (f" ({more})" if more else "")
 

@@ -82,9 +82,15 @@ def as_they_are(call: Call, account_id: UUID, made: Imagined) -> tuple[Document,
 def wish_of(change: wire.Give, basis: str) -> terms.Wish:
     """Return what is to be given as an offer of it."""
     part = terms.PartWish(
-        change.account, change.level, tuple(change.permissions), change.task, tuple(Power(p) for p in change.needs),
-        tuple(change.resources), change.until, change.hours,
-    )  # fmt: skip
+        change.account,
+        change.level,
+        tuple(change.permissions),
+        change.task,
+        tuple(Power(p) for p in change.needs),
+        tuple(change.resources),
+        change.until,
+        change.hours,
+    )
     return terms.Wish(change.to, (part,), change.name, basis, endless=change.until is None)
 
 
@@ -99,11 +105,26 @@ def _give(call: Call, change: wire.Give, made: Imagined) -> None:
     taken = Taken(str(party.id), party.name, not call.tx.workspace.circle.holds(party))
     made.limits += [b.text for b in choices.passed(call, one.account, one.provider, taken, part, None)]
     entry = Entry(
-        call.services.new_id(), one.provider.id, one.account.id, party.id, f"imagined:{part.id}", part.kind,
-        part.level, part.powers, State.LIVE, permissions=part.permissions, stated=part.powers,
-        resources=part.resources, given_at=call.now, given_by=call.actor.name, ends_at=part.ends_at, hours=part.hours,
-        basis="proposed", first_seen=call.now, last_seen=call.now,
-    )  # fmt: skip
+        call.services.new_id(),
+        one.provider.id,
+        one.account.id,
+        party.id,
+        f"imagined:{part.id}",
+        part.kind,
+        part.level,
+        part.powers,
+        State.LIVE,
+        permissions=part.permissions,
+        stated=part.powers,
+        resources=part.resources,
+        given_at=call.now,
+        given_by=call.actor.name,
+        ends_at=part.ends_at,
+        hours=part.hours,
+        basis="proposed",
+        first_seen=call.now,
+        last_seen=call.now,
+    )
     call.tx.entries.add([entry])
     made.entries.add(entry.id)
     made.accounts.add(entry.account_id)
@@ -154,10 +175,13 @@ def _narrow(call: Call, change: wire.Narrow, made: Imagined) -> None:
     def less(one: Entry) -> Entry:
         powers = levels.get(change.level, one.powers) if change.level else one.powers
         return replace(
-            one, level=change.level or one.level, powers=in_order(powers), stated=in_order(powers),
+            one,
+            level=change.level or one.level,
+            powers=in_order(powers),
+            stated=in_order(powers),
             permissions=() if change.level else one.permissions,
             resources=one.resources if resources is None else tuple(sorted(resources)),
-        )  # fmt: skip
+        )
 
     wish = orders.Wish(Action.NARROW, change.level, resources)
     _changed(call, change.entry, made, wish, less)
@@ -195,9 +219,14 @@ def _extend(call: Call, change: wire.Extend, made: Imagined) -> None:
         now = Extent.of(one).after(step.change or Change())
         powers = levels[now.level] if now.level != one.level else one.powers
         return replace(
-            one, level=now.level, powers=in_order(powers), stated=in_order(powers), resources=now.resources,
-            hours=now.hours, ends_at=now.ends_at,
-        )  # fmt: skip
+            one,
+            level=now.level,
+            powers=in_order(powers),
+            stated=in_order(powers),
+            resources=now.resources,
+            hours=now.hours,
+            ends_at=now.ends_at,
+        )
 
     _changed(call, change.entry, made, wish, more)
 
@@ -273,10 +302,17 @@ def _policy(call: Call, change: wire.Policy, made: Imagined) -> None:
 
 
 _ACTS = {
-    "give": _give, "end": _end, "narrow": _narrow, "pause": _pause, "resume": _resume, "end-on": _end_on,
+    "give": _give,
+    "end": _end,
+    "narrow": _narrow,
+    "pause": _pause,
+    "resume": _resume,
+    "end-on": _end_on,
     "extend": _extend,
-    "lock": _lock, "share": _share, "policy": _policy,
-}  # fmt: skip
+    "lock": _lock,
+    "share": _share,
+    "policy": _policy,
+}
 
 
 # What documents make
@@ -337,7 +373,20 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
 
 def _new_share(call: Call, account: Account, party_id: UUID, one: ObservedEntry, powers: tuple[Power, ...]) -> Entry:
     return Entry(
-        call.services.new_id(), account.provider_id, account.id, party_id, one.key, one.kind, one.level, powers,
-        State.LIVE, stated=powers, resources=one.resources, given_at=call.now, hours=one.hours, network=one.network,
-        first_seen=call.now, last_seen=call.now,
-    )  # fmt: skip
+        call.services.new_id(),
+        account.provider_id,
+        account.id,
+        party_id,
+        one.key,
+        one.kind,
+        one.level,
+        powers,
+        State.LIVE,
+        stated=powers,
+        resources=one.resources,
+        given_at=call.now,
+        hours=one.hours,
+        network=one.network,
+        first_seen=call.now,
+        last_seen=call.now,
+    )

@@ -61,7 +61,12 @@ class Documents(Noun):
             statement["powers"].sort()
         content = orjson.dumps([str(account_id), one.resource, one.zone, statements], option=orjson.OPT_SORT_KEYS)
         return {
-            "workspace_id": self._workspace_id, "provider_id": provider_id, "key": one.key, "account_id": account_id,
-            "resource": one.resource, "zone": one.zone, "statements": statements,
+            "workspace_id": self._workspace_id,
+            "provider_id": provider_id,
+            "key": one.key,
+            "account_id": account_id,
+            "resource": one.resource,
+            "zone": one.zone,
+            "statements": statements,
             "digest": hashlib.blake2b(content, digest_size=16).digest(),
-        }  # fmt: skip
+        }

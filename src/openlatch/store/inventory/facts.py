@@ -157,9 +157,15 @@ class Snapshot:
 
     def entries(self, columns: Iterable[str]) -> pl.DataFrame:
         """Return the standing entries with the ids of what they belong to, and their marks as they are kept."""
-        kept = {"entry_id": "e.id", "account_id": "e.account_id", "party_id": "e.party_id",
-                "provider_id": "e.provider_id", "kept_severity": "e.severity", "kept_outside": "e.outside",
-                "kept_risk": "e.risk"}  # fmt: skip
+        kept = {
+            "entry_id": "e.id",
+            "account_id": "e.account_id",
+            "party_id": "e.party_id",
+            "provider_id": "e.provider_id",
+            "kept_severity": "e.severity",
+            "kept_outside": "e.outside",
+            "kept_risk": "e.risk",
+        }
         return self._frame("entry", columns, kept, "entries e where e.state <> 'ended'")
 
     def accounts(self, columns: Iterable[str]) -> pl.DataFrame:
@@ -180,9 +186,16 @@ class Snapshot:
 
     def flags(self) -> pl.DataFrame:
         """Return the standing flags: flag_id, rule, subject, id, severity, facts, and the rank accepted."""
-        wanted = {"flag_id": "f.id", "rule": "f.rule", "subject": "f.subject", "id": "f.subject_id",
-                  "severity": "f.severity", "facts": "f.facts", "accepted": "f.accepted_severity",
-                  "accepted_until": "f.accepted_until"}  # fmt: skip
+        wanted = {
+            "flag_id": "f.id",
+            "rule": "f.rule",
+            "subject": "f.subject",
+            "id": "f.subject_id",
+            "severity": "f.severity",
+            "facts": "f.facts",
+            "accepted": "f.accepted_severity",
+            "accepted_until": "f.accepted_until",
+        }
         return self._read(wanted, "flags f where f.cleared_at is null")
 
     def _frame(self, table: str, columns: Iterable[str], kept: Mapping[str, str], source: str) -> pl.DataFrame:

@@ -49,9 +49,18 @@ class Import:
 
 def _import(row: ImportRow) -> Import:
     return Import(
-        row.id, row.provider_id, row.name, Author(row.asked_by, row.asked_by_id), row.asked_at, row.total,
-        state=row.state, done=row.done, counts=row.counts, trouble=row.trouble, finished_at=row.finished_at,
-    )  # fmt: skip
+        row.id,
+        row.provider_id,
+        row.name,
+        Author(row.asked_by, row.asked_by_id),
+        row.asked_at,
+        row.total,
+        state=row.state,
+        done=row.done,
+        counts=row.counts,
+        trouble=row.trouble,
+        finished_at=row.finished_at,
+    )
 
 
 class Imports(Noun):
@@ -60,10 +69,16 @@ class Imports(Noun):
     def add(self, one: Import, parts: Sequence[Observation]) -> None:
         """Store an import with all that it is to bring, part by part."""
         values = self._values(one) | {
-            "workspace_id": self._workspace_id, "id": one.id, "ref": one.ref, "provider_id": one.provider_id,
-            "name": one.name, "asked_by": one.asked_by.name, "asked_by_id": one.asked_by.id, "asked_at": one.asked_at,
+            "workspace_id": self._workspace_id,
+            "id": one.id,
+            "ref": one.ref,
+            "provider_id": one.provider_id,
+            "name": one.name,
+            "asked_by": one.asked_by.name,
+            "asked_by_id": one.asked_by.id,
+            "asked_at": one.asked_at,
             "total": one.total,
-        }  # fmt: skip
+        }
         self._session.execute(insert(ImportRow).values(**values))
         for place, part in enumerate(parts):
             body = _OBSERVATION.dump_python(part, mode="json")
@@ -118,6 +133,9 @@ class Imports(Noun):
     @staticmethod
     def _values(one: Import) -> dict[str, Any]:
         return {
-            "state": one.state, "done": one.done, "counts": dict(one.counts), "trouble": one.trouble,
+            "state": one.state,
+            "done": one.done,
+            "counts": dict(one.counts),
+            "trouble": one.trouble,
             "finished_at": one.finished_at,
-        }  # fmt: skip
+        }

@@ -83,9 +83,10 @@ class Memberships(Noun):
         teams = list(team_ids)
         inside = {*teams, *self.below(teams)}
         query = select(MembershipRow).where(
-            MembershipRow.team_id == func.any(list(inside)), MembershipRow.ended_at.is_(None),
+            MembershipRow.team_id == func.any(list(inside)),
+            MembershipRow.ended_at.is_(None),
             MembershipRow.how == "member",
-        )  # fmt: skip
+        )
         return tuple(_membership(row) for row in self._session.scalars(query))
 
     def of(self, party_id: UUID) -> tuple[Membership, ...]:

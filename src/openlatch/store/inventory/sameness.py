@@ -78,10 +78,17 @@ class Sameness(Noun):
     def add(self, decision: Decision) -> None:
         """Store a new decision."""
         values = {
-            "workspace_id": self._workspace_id, "id": decision.id, "one": decision.one, "other": decision.other,
-            "verdict": decision.verdict.value, "reason": decision.reason, "decided_by": decision.by.name,
-            "decided_by_id": decision.by.id, "decided_at": decision.at, "before": dict(decision.before),
-        }  # fmt: skip
+            "workspace_id": self._workspace_id,
+            "id": decision.id,
+            "one": decision.one,
+            "other": decision.other,
+            "verdict": decision.verdict.value,
+            "reason": decision.reason,
+            "decided_by": decision.by.name,
+            "decided_by_id": decision.by.id,
+            "decided_at": decision.at,
+            "before": dict(decision.before),
+        }
         self._session.execute(insert(SamenessRow).values(**values))
 
     def undone(self, decision: Decision, by: Author, at: datetime) -> Decision:
@@ -174,9 +181,13 @@ class Sameness(Noun):
     def _move_done(self, was: UUID, becomes: UUID, providers: list[UUID] | None) -> None:
         """Memberships, orders about them, and activity, of some providers or of all."""
         for column in (
-            MembershipRow.member_id, MembershipRow.team_id, OrderRow.member_id, OrderRow.team_id,
-            ActivityRow.party_id, ActivityRow.behalf_of,
-        ):  # fmt: skip
+            MembershipRow.member_id,
+            MembershipRow.team_id,
+            OrderRow.member_id,
+            OrderRow.team_id,
+            ActivityRow.party_id,
+            ActivityRow.behalf_of,
+        ):
             row: Any = column.class_
             statement = update(row).where(column == was)
             if providers is not None:

@@ -50,12 +50,17 @@ class Offers(Noun):
     def _add_parts(self, offer: Offer) -> None:
         rows = [
             {
-                "workspace_id": self._workspace_id, "id": part.id, "offer_id": offer.id, "place": place,
-                "entry_id": part.entry_id, "live_id": part.live_id, "part": _PART.dump_python(part, mode="json"),
+                "workspace_id": self._workspace_id,
+                "id": part.id,
+                "offer_id": offer.id,
+                "place": place,
+                "entry_id": part.entry_id,
+                "live_id": part.live_id,
+                "part": _PART.dump_python(part, mode="json"),
                 "next_at": part.later[0].since if part.live_id is not None and part.later else None,
             }
             for place, part in enumerate(offer.parts)
-        ]  # fmt: skip
+        ]
         self._session.execute(insert(OfferPartRow), rows)
 
     def find(self, text: str, *, lock: bool = False) -> Offer:

@@ -25,9 +25,13 @@ class Keys(Noun):
     def add(self, name: str, public: Mapping[str, Any], secret: bytes, now: datetime) -> None:
         """Keep a new key, unless another one was made first."""
         values = {
-            "workspace_id": self._workspace_id, "place": 1, "name": name, "public": dict(public), "secret": secret,
+            "workspace_id": self._workspace_id,
+            "place": 1,
+            "name": name,
+            "public": dict(public),
+            "secret": secret,
             "made_at": now,
-        }  # fmt: skip
+        }
         self._session.execute(insert(KeyRow).values(**values).on_conflict_do_nothing())
 
     def public(self) -> tuple[Mapping[str, Any], ...]:

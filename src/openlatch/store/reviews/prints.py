@@ -36,9 +36,16 @@ class Print:
 
 def _print(row: PrintRow) -> Print:
     return Print(
-        row.id, row.kind, row.subject, row.asked_by, row.asked_at, state=row.state, finished_at=row.finished_at,
-        name=row.name, trouble=row.trouble,
-    )  # fmt: skip
+        row.id,
+        row.kind,
+        row.subject,
+        row.asked_by,
+        row.asked_at,
+        state=row.state,
+        finished_at=row.finished_at,
+        name=row.name,
+        trouble=row.trouble,
+    )
 
 
 class Prints(Noun):
@@ -46,10 +53,17 @@ class Prints(Noun):
 
     def add(self, one: Print) -> None:
         values = {
-            "workspace_id": self._workspace_id, "id": one.id, "ref": one.ref, "kind": one.kind, "subject": one.subject,
-            "state": one.state, "asked_by": one.asked_by, "asked_at": one.asked_at, "name": one.name,
+            "workspace_id": self._workspace_id,
+            "id": one.id,
+            "ref": one.ref,
+            "kind": one.kind,
+            "subject": one.subject,
+            "state": one.state,
+            "asked_by": one.asked_by,
+            "asked_at": one.asked_at,
+            "name": one.name,
             "trouble": one.trouble,
-        }  # fmt: skip
+        }
         self._session.execute(insert(PrintRow).values(**values))
 
     def save(self, one: Print, content: bytes | None = None) -> None:

@@ -160,13 +160,20 @@ class Reviews(Noun):
         statement = (
             insert(RoundRow)
             .values(
-                workspace_id=self._workspace_id, id=new.id, ref=new.ref, plan_id=new.plan.id, occurrence=new.occurrence,
-                plan=plain({**_plan_values(new.plan), "id": new.plan.id}), opened_at=new.opened_at, why=new.why,
-                policy=new.policy, **_round_values(new),
+                workspace_id=self._workspace_id,
+                id=new.id,
+                ref=new.ref,
+                plan_id=new.plan.id,
+                occurrence=new.occurrence,
+                plan=plain({**_plan_values(new.plan), "id": new.plan.id}),
+                opened_at=new.opened_at,
+                why=new.why,
+                policy=new.policy,
+                **_round_values(new),
             )
             .on_conflict_do_nothing()
             .returning(RoundRow.id)
-        )  # fmt: skip
+        )
         if self._session.execute(statement).first() is None:
             return False
         add_rows(
@@ -174,14 +181,24 @@ class Reviews(Noun):
             RoundItemRow,
             [
                 {
-                    "workspace_id": self._workspace_id, "round_id": new.id, "place": one.place,
-                    "entry_id": one.entry_id, "account_id": one.account_id, "party_id": one.party_id,
-                    "facts": plain(asdict(one.facts)), "reviewer": one.reviewer, "decision": None, "order_id": None,
-                    "trouble": "", "gone": False, "left_open": None, "version": 1,
+                    "workspace_id": self._workspace_id,
+                    "round_id": new.id,
+                    "place": one.place,
+                    "entry_id": one.entry_id,
+                    "account_id": one.account_id,
+                    "party_id": one.party_id,
+                    "facts": plain(asdict(one.facts)),
+                    "reviewer": one.reviewer,
+                    "decision": None,
+                    "order_id": None,
+                    "trouble": "",
+                    "gone": False,
+                    "left_open": None,
+                    "version": 1,
                 }
                 for one in items
             ],
-        )  # fmt: skip
+        )
         return True
 
     def save(self, one: Round) -> None:
@@ -286,9 +303,14 @@ class Reviews(Noun):
         return {row[0]: row[1] for row in self._session.execute(query)}
 
     def items(
-        self, round_id: UUID, *, reviewer: UUID | None = None, outcome: str = "", places: Iterable[int] | None = None,
+        self,
+        round_id: UUID,
+        *,
+        reviewer: UUID | None = None,
+        outcome: str = "",
+        places: Iterable[int] | None = None,
         lock: bool = False,
-    ) -> tuple[tuple[Item, Outcome], ...]:  # fmt: skip
+    ) -> tuple[tuple[Item, Outcome], ...]:
         """Return items of a round in their order, each with what came of it."""
         query = _with_orders(RoundItemRow, _OUTCOME).where(RoundItemRow.round_id == round_id)
         if reviewer is not None:
@@ -306,9 +328,10 @@ class Reviews(Noun):
         """Store items one version on; raises Changed if somebody else did so first."""
         for one in items:
             statement = update(RoundItemRow).where(
-                RoundItemRow.round_id == one.round_id, RoundItemRow.place == one.place,
+                RoundItemRow.round_id == one.round_id,
+                RoundItemRow.place == one.place,
                 RoundItemRow.version == one.version - 1,
-            )  # fmt: skip
+            )
             values = {
                 "reviewer": one.reviewer,
                 "decision": plain(asdict(one.decision)) if one.decision is not None else None,
@@ -368,9 +391,12 @@ def _plan_values(plan: ReviewPlan) -> dict[str, Any]:
     apart = ("id", "name", "paused", "next_at", "created_by", "version")
     body = {name: value for name, value in asdict(plan).items() if name not in apart}
     return {
-        "name": plan.name, "body": plain(body), "paused": plan.paused, "next_at": plan.next_at,
+        "name": plan.name,
+        "body": plain(body),
+        "paused": plan.paused,
+        "next_at": plan.next_at,
         "version": plan.version,
-    }  # fmt: skip
+    }
 
 
 def _plan(row: ReviewPlanRow) -> ReviewPlan:
@@ -408,10 +434,15 @@ def _read_plan(
 
 def _round_values(one: Round) -> dict[str, Any]:
     return {
-        "due_at": one.due_at, "state": one.state.value, "paused_at": one.paused_at, "settled_by": one.settled_by,
-        "settled_at": one.settled_at, "closed_at": one.closed_at,
-        "compared": plain(asdict(one.compared)) if one.compared is not None else None, "version": one.version,
-    }  # fmt: skip
+        "due_at": one.due_at,
+        "state": one.state.value,
+        "paused_at": one.paused_at,
+        "settled_by": one.settled_by,
+        "settled_at": one.settled_at,
+        "closed_at": one.closed_at,
+        "compared": plain(asdict(one.compared)) if one.compared is not None else None,
+        "version": one.version,
+    }
 
 
 def _round(row: RoundRow) -> Round:
@@ -420,9 +451,21 @@ def _round(row: RoundRow) -> Round:
         row.plan_id, kept["name"], kept["body"], paused=False, next_at=None, by="", version=kept["version"]
     )
     return Round(
-        row.id, plan, row.why, row.occurrence, row.opened_at, row.due_at, row.policy, RoundState(row.state),
-        row.paused_at, row.settled_by, row.settled_at, row.closed_at, _comparison(row.compared), row.version,
-    )  # fmt: skip
+        row.id,
+        plan,
+        row.why,
+        row.occurrence,
+        row.opened_at,
+        row.due_at,
+        row.policy,
+        RoundState(row.state),
+        row.paused_at,
+        row.settled_by,
+        row.settled_at,
+        row.closed_at,
+        _comparison(row.compared),
+        row.version,
+    )
 
 
 def _comparison(stored: Mapping[str, Any] | None) -> Comparison | None:
@@ -434,10 +477,20 @@ def _comparison(stored: Mapping[str, Any] | None) -> Comparison | None:
 
 def _item(row: RoundItemRow) -> Item:
     return Item(
-        row.round_id, row.place, row.entry_id, row.account_id, row.party_id, read_facts(row.facts), row.reviewer,
-        _decision(row.decision), row.order_id, row.trouble,
-        row.gone, read_left_open(row.left_open), row.version,
-    )  # fmt: skip
+        row.round_id,
+        row.place,
+        row.entry_id,
+        row.account_id,
+        row.party_id,
+        read_facts(row.facts),
+        row.reviewer,
+        _decision(row.decision),
+        row.order_id,
+        row.trouble,
+        row.gone,
+        read_left_open(row.left_open),
+        row.version,
+    )
 
 
 def read_facts(stored: Mapping[str, Any]) -> Facts:
@@ -456,11 +509,17 @@ def _decision(stored: Mapping[str, Any] | None) -> Decision | None:
     if stored is None:
         return None
     return Decision(
-        Choice(stored["choice"]), read_author(stored["by"]), datetime.fromisoformat(stored["at"]), stored["reason"],
-        stored["level"], date.fromisoformat(stored["until"]) if stored["until"] else None,
-        UUID(stored["to"]) if stored["to"] else None, stored["unanswered"], stored["pauses"],
+        Choice(stored["choice"]),
+        read_author(stored["by"]),
+        datetime.fromisoformat(stored["at"]),
+        stored["reason"],
+        stored["level"],
+        date.fromisoformat(stored["until"]) if stored["until"] else None,
+        UUID(stored["to"]) if stored["to"] else None,
+        stored["unanswered"],
+        stored["pauses"],
         read_author(stored["instead_of"]) if stored.get("instead_of") else None,
-    )  # fmt: skip
+    )
 
 
 def _same_name(name: str) -> Conflict:

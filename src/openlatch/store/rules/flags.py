@@ -23,9 +23,12 @@ def _flag(row: FlagRow) -> Flag:
     acceptance = None
     if row.accepted_at is not None and row.accepted_until is not None:
         acceptance = Acceptance(
-            row.accepted_by or "", row.accepted_at, row.accepted_until, row.accepted_why or "",
+            row.accepted_by or "",
+            row.accepted_at,
+            row.accepted_until,
+            row.accepted_why or "",
             Severity.ranked(row.accepted_severity or 1),
-        )  # fmt: skip
+        )
     return Flag(
         row.id,
         row.rule,

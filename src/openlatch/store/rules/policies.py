@@ -79,9 +79,14 @@ class Policies(Noun):
         """Keep a policy, and nothing else."""
         self._latest = None
         values = {
-            "workspace_id": self._workspace_id, "number": policy.number, "text": policy.text, "note": policy.note,
-            "adopted_by": policy.by, "adopted_at": policy.at, "changes": list(policy.changes),
-        }  # fmt: skip
+            "workspace_id": self._workspace_id,
+            "number": policy.number,
+            "text": policy.text,
+            "note": policy.note,
+            "adopted_by": policy.by,
+            "adopted_at": policy.at,
+            "changes": list(policy.changes),
+        }
         self._session.execute(insert(PolicyRow).values(**values))
 
     def founded_at(self) -> datetime:

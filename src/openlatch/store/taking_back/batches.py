@@ -79,9 +79,18 @@ class BatchItem:
 
 def _batch(row: BatchRow) -> Batch:
     return Batch(
-        row.id, row.kind, row.action, row.wanted, row.reason, Author(row.ordered_by, row.ordered_by_id),
-        row.ordered_at, row.party_id, row.begins_at, row.cancelled_at, row.over_at,
-    )  # fmt: skip
+        row.id,
+        row.kind,
+        row.action,
+        row.wanted,
+        row.reason,
+        Author(row.ordered_by, row.ordered_by_id),
+        row.ordered_at,
+        row.party_id,
+        row.begins_at,
+        row.cancelled_at,
+        row.over_at,
+    )
 
 
 _LEFT = and_(BatchItemRow.order_id.is_(None), BatchItemRow.came_to == "", BatchItemRow.done_at.is_(None))
@@ -127,11 +136,19 @@ class Batches(Noun):
 
     def add(self, batch: Batch, items: Iterable[BatchItem]) -> None:
         values = {
-            "workspace_id": self._workspace_id, "id": batch.id, "ref": batch.ref, "kind": batch.kind,
-            "action": batch.action, "wanted": dict(batch.wanted), "party_id": batch.party_id, "reason": batch.reason,
-            "ordered_by": batch.ordered_by.name, "ordered_by_id": batch.ordered_by.id,
-            "ordered_at": batch.ordered_at, "begins_at": batch.begins_at,
-        }  # fmt: skip
+            "workspace_id": self._workspace_id,
+            "id": batch.id,
+            "ref": batch.ref,
+            "kind": batch.kind,
+            "action": batch.action,
+            "wanted": dict(batch.wanted),
+            "party_id": batch.party_id,
+            "reason": batch.reason,
+            "ordered_by": batch.ordered_by.name,
+            "ordered_by_id": batch.ordered_by.id,
+            "ordered_at": batch.ordered_at,
+            "begins_at": batch.begins_at,
+        }
         self._session.execute(insert(BatchRow).values(**values))
         self.add_items(batch.id, items)
 
@@ -139,13 +156,21 @@ class Batches(Noun):
         """Put things into a batch."""
         rows = [
             {
-                "workspace_id": self._workspace_id, "batch_id": batch_id, "place": one.place, "phase": one.phase,
-                "entry_id": one.entry_id, "action": one.action, "text": one.text, "who": one.who,
-                "came_to": Outcome.REFUSED.value if one.trouble else "", "trouble": one.trouble,
-                "done_by": one.done_by, "membership_id": one.membership_id,
+                "workspace_id": self._workspace_id,
+                "batch_id": batch_id,
+                "place": one.place,
+                "phase": one.phase,
+                "entry_id": one.entry_id,
+                "action": one.action,
+                "text": one.text,
+                "who": one.who,
+                "came_to": Outcome.REFUSED.value if one.trouble else "",
+                "trouble": one.trouble,
+                "done_by": one.done_by,
+                "membership_id": one.membership_id,
             }
             for one in items
-        ]  # fmt: skip
+        ]
         add_rows(self._session, BatchItemRow, rows)
 
     def find(self, text: str, *, lock: bool = False) -> Batch:
@@ -286,7 +311,17 @@ class Batches(Noun):
 
 def _item(row: BatchItemRow, outcome: str = Outcome.TO_COME.value) -> BatchItem:
     return BatchItem(
-        row.place, row.phase, row.action, row.text, row.entry_id, row.who, row.order_id,
-        Outcome(outcome), row.trouble, row.done_at, row.done_by, row.membership_id,
+        row.place,
+        row.phase,
+        row.action,
+        row.text,
+        row.entry_id,
+        row.who,
+        row.order_id,
+        Outcome(outcome),
+        row.trouble,
+        row.done_at,
+        row.done_by,
+        row.membership_id,
         read_left_open(row.left_open),
-    )  # fmt: skip
+    )

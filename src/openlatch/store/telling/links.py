@@ -34,9 +34,15 @@ class Links(Noun):
 
     def add(self, link: Link) -> None:
         values = {
-            "workspace_id": self._workspace_id, "id": link.id, "purpose": link.purpose, "subject_id": link.subject_id,
-            "address": link.address, "made_at": link.made_at, "lapses_at": link.lapses_at, "answer": "",
-        }  # fmt: skip
+            "workspace_id": self._workspace_id,
+            "id": link.id,
+            "purpose": link.purpose,
+            "subject_id": link.subject_id,
+            "address": link.address,
+            "made_at": link.made_at,
+            "lapses_at": link.lapses_at,
+            "answer": "",
+        }
         self._session.execute(insert(LinkRow).values(**values))
 
     def find(self, link_id: UUID, *, lock: bool = False) -> Link | None:
@@ -45,9 +51,16 @@ class Links(Noun):
         if row is None:
             return None
         return Link(
-            row.id, row.purpose, row.subject_id, row.address, row.made_at, row.lapses_at, row.withdrawn_at, row.used_at,
+            row.id,
+            row.purpose,
+            row.subject_id,
+            row.address,
+            row.made_at,
+            row.lapses_at,
+            row.withdrawn_at,
+            row.used_at,
             row.answer,
-        )  # fmt: skip
+        )
 
     def used(self, link_id: UUID, answer: str, now: datetime) -> None:
         self._session.execute(update(LinkRow).where(LinkRow.id == link_id).values(used_at=now, answer=answer))

@@ -42,12 +42,22 @@ class Notices(Noun):
         """Store news; what the same address was told already under the same key is left out. Returns how many."""
         rows = [
             {
-                "workspace_id": self._workspace_id, "id": one.id, "person_id": one.person_id, "address": one.address,
-                "name": one.name, "key": one.notice.key, "title": one.notice.title, "text": one.notice.text,
-                "link": one.notice.link, "made_at": one.made_at, "due_at": one.due_at, "attempts": 0, "trouble": "",
+                "workspace_id": self._workspace_id,
+                "id": one.id,
+                "person_id": one.person_id,
+                "address": one.address,
+                "name": one.name,
+                "key": one.notice.key,
+                "title": one.notice.title,
+                "text": one.notice.text,
+                "link": one.notice.link,
+                "made_at": one.made_at,
+                "due_at": one.due_at,
+                "attempts": 0,
+                "trouble": "",
             }
             for one in new
-        ]  # fmt: skip
+        ]
         if not rows:
             return 0
         statement = insert(NoticeRow).on_conflict_do_nothing().returning(NoticeRow.id)
@@ -98,6 +108,15 @@ class Notices(Noun):
 
 def _notice(row: NoticeRow) -> Addressed:
     return Addressed(
-        row.id, Notice(row.key, row.title, row.text, row.link), row.address, row.name, row.person_id, row.made_at,
-        row.due_at, row.sent_at, row.letter_id, row.attempts, row.trouble,
-    )  # fmt: skip
+        row.id,
+        Notice(row.key, row.title, row.text, row.link),
+        row.address,
+        row.name,
+        row.person_id,
+        row.made_at,
+        row.due_at,
+        row.sent_at,
+        row.letter_id,
+        row.attempts,
+        row.trouble,
+    )

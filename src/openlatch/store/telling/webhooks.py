@@ -44,10 +44,19 @@ class Webhooks(Noun):
 
     def add(self, one: Webhook, secret: bytes) -> None:
         values = {
-            "workspace_id": self._workspace_id, "id": one.id, "ref": one.ref, "url": one.url, "secret": secret,
-            "acts": list(one.acts), "seen": one.seen, "paused": False, "attempts": 0, "trouble": "",
-            "made_by": one.made_by, "made_at": one.made_at,
-        }  # fmt: skip
+            "workspace_id": self._workspace_id,
+            "id": one.id,
+            "ref": one.ref,
+            "url": one.url,
+            "secret": secret,
+            "acts": list(one.acts),
+            "seen": one.seen,
+            "paused": False,
+            "attempts": 0,
+            "trouble": "",
+            "made_by": one.made_by,
+            "made_at": one.made_at,
+        }
         self._session.execute(insert(WebhookRow).values(**values))
 
     def all(self) -> tuple[Webhook, ...]:
@@ -86,6 +95,15 @@ class Webhooks(Noun):
 
 def _webhook(row: WebhookRow) -> Webhook:
     return Webhook(
-        row.id, row.url, tuple(row.acts), row.seen, row.made_by, row.made_at, row.paused, row.attempts, row.again_at,
-        row.trouble, row.sent_at,
-    )  # fmt: skip
+        row.id,
+        row.url,
+        tuple(row.acts),
+        row.seen,
+        row.made_by,
+        row.made_at,
+        row.paused,
+        row.attempts,
+        row.again_at,
+        row.trouble,
+        row.sent_at,
+    )

@@ -56,17 +56,28 @@ class Proposals(Noun):
 
     def add(self, one: Proposal) -> None:
         values = {
-            "workspace_id": self._workspace_id, "id": one.id, "ref": one.ref, "title": one.title,
-            "made_by": one.made_by, "made_at": one.made_at, "applied_by": "", "runs": one.runs,
-        }  # fmt: skip
+            "workspace_id": self._workspace_id,
+            "id": one.id,
+            "ref": one.ref,
+            "title": one.title,
+            "made_by": one.made_by,
+            "made_at": one.made_at,
+            "applied_by": "",
+            "runs": one.runs,
+        }
         self._session.execute(insert(ProposalRow).values(**values))
 
     def run(self, proposal_id: UUID, run: Run, title: str) -> None:
         """Store a new version of a proposal."""
         values = {
-            "workspace_id": self._workspace_id, "proposal_id": proposal_id, "number": run.number,
-            "body": dict(run.body), "asked_by": run.asked_by, "asked_at": run.asked_at, "trouble": "",
-        }  # fmt: skip
+            "workspace_id": self._workspace_id,
+            "proposal_id": proposal_id,
+            "number": run.number,
+            "body": dict(run.body),
+            "asked_by": run.asked_by,
+            "asked_at": run.asked_at,
+            "trouble": "",
+        }
         self._session.execute(insert(ProposalRunRow).values(**values))
         changed = update(ProposalRow).where(ProposalRow.id == proposal_id)
         self._session.execute(changed.values(runs=run.number, title=title))

@@ -114,13 +114,30 @@ def _sent(call: Call, sight: offers.OfferSight) -> wire.Offer:
 def _wish(body: wire.OfferWish) -> terms.Wish:
     parts = tuple(
         terms.PartWish(
-            one.account, one.level, tuple(one.permissions), one.task, tuple(Power(p) for p in one.needs),
-            tuple(one.resources), one.until, one.hours, {Power(p): day for p, day in one.power_until.items()},
+            one.account,
+            one.level,
+            tuple(one.permissions),
+            one.task,
+            tuple(Power(p) for p in one.needs),
+            tuple(one.resources),
+            one.until,
+            one.hours,
+            {Power(p): day for p, day in one.power_until.items()},
             one.handle,
         )
         for one in body.parts
-    )  # fmt: skip
+    )
     return terms.Wish(
-        body.to, parts, body.name, body.basis, body.starts, body.until, body.endless, body.lapse_hours, body.write_to,
-        body.replaces, body.request, body.answer,
-    )  # fmt: skip
+        body.to,
+        parts,
+        body.name,
+        body.basis,
+        body.starts,
+        body.until,
+        body.endless,
+        body.lapse_hours,
+        body.write_to,
+        body.replaces,
+        body.request,
+        body.answer,
+    )

@@ -17,9 +17,7 @@ routes = Routes("flags")
 def list_flags(call: Call, query: wire.FlagQuery) -> wire.FlagList:
     """Flags, the worst first."""
     q = query
-    page = flags.browse(
-        call, q.rule, q.severity, q.entry, q.account, q.party, q.subject, q.state, q.limit, q.cursor
-    )  # fmt: skip
+    page = flags.browse(call, q.rule, q.severity, q.entry, q.account, q.party, q.subject, q.state, q.limit, q.cursor)
     return wire.FlagList(items=[flag_of(one) for one in page.items], next=page.next)
 
 

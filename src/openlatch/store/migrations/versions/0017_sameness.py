@@ -77,10 +77,16 @@ def _one_anyone() -> None:
         from parties where kind = 'anyone'
     """)
     for table, column in (
-        ("identifiers", "party_id"), ("entries", "party_id"), ("activity", "party_id"), ("activity", "behalf_of"),
-        ("memberships", "member_id"), ("memberships", "team_id"), ("offers", "party_id"), ("batches", "party_id"),
+        ("identifiers", "party_id"),
+        ("entries", "party_id"),
+        ("activity", "party_id"),
+        ("activity", "behalf_of"),
+        ("memberships", "member_id"),
+        ("memberships", "team_id"),
+        ("offers", "party_id"),
+        ("batches", "party_id"),
         ("round_items", "party_id"),
-    ):  # fmt: skip
+    ):
         op.execute(f"""
             update {table} t set {column} = s.becomes from several s
             where s.workspace_id = t.workspace_id and t.{column} = s.was and s.was <> s.becomes
