@@ -166,15 +166,15 @@ def wire(given: Settings) -> Service:
         connect_args={"connect_timeout": 5, "application_name": "openlatch"},
     )
     services = Services(
-        now,
-        _new_id,
-        connectors(),
-        Vault(given.secret_keys),
-        timedelta(minutes=given.confirm_minutes),
-        smtp.MailServer(given.mail_url, given.mail_from) if given.mail_url else None,
-        given.console_url.rstrip("/"),
-        HttpHerald(),
-        Passwords(given.password_memory),
+        clock=now,
+        new_id=_new_id,
+        connectors=connectors(),
+        vault=Vault(given.secret_keys),
+        confirm_within=timedelta(minutes=given.confirm_minutes),
+        post=smtp.MailServer(given.mail_url, given.mail_from) if given.mail_url else None,
+        console=given.console_url.rstrip("/"),
+        herald=HttpHerald(),
+        passwords=Passwords(given.password_memory),
     )
     return Service(given, Store(engine), services)
 

@@ -206,13 +206,13 @@ class FeedConnector:
 
 def _observed(page: FeedPage) -> Page:
     return Page(
-        tuple(_account(a) for a in page.accounts),
-        tuple(_party(p) for p in page.parties),
-        tuple(_entry(e) for e in page.entries),
-        tuple(ObservedMembership(m.team, m.member, m.since, m.how) for m in page.memberships),
-        tuple(_document(d) for d in page.documents),
-        tuple(_activity(a) for a in page.activity),
-        page.total,
+        accounts=tuple(_account(a) for a in page.accounts),
+        parties=tuple(_party(p) for p in page.parties),
+        entries=tuple(_entry(e) for e in page.entries),
+        memberships=tuple(ObservedMembership(m.team, m.member, m.since, m.how) for m in page.memberships),
+        documents=tuple(_document(d) for d in page.documents),
+        activity=tuple(_activity(a) for a in page.activity),
+        total=page.total,
     )
 
 
@@ -222,14 +222,14 @@ def _account(a: FeedAccount) -> ObservedAccount:
 
 def _party(p: FeedParty) -> ObservedParty:
     return ObservedParty(
-        p.key,
-        PartyKind(p.kind),
-        p.name,
-        tuple(p.addresses),
-        PartyStatus(p.status),
-        p.verified,
-        p.publisher,
-        p.home,
+        key=p.key,
+        kind=PartyKind(p.kind),
+        name=p.name,
+        addresses=tuple(p.addresses),
+        status=PartyStatus(p.status),
+        verified=p.verified,
+        publisher=p.publisher,
+        home=p.home,
     )
 
 
@@ -264,7 +264,16 @@ def _windows(windows: Iterable[FeedWindow]) -> tuple[Window, ...]:
 
 def _activity(a: FeedActivity) -> ObservedActivity:
     power = Power(a.power) if a.power else None
-    return ObservedActivity(a.key, a.at, a.account, a.party, a.behalf_of, a.entry, power, a.what)
+    return ObservedActivity(
+        key=a.key,
+        at=a.at,
+        account=a.account,
+        party=a.party,
+        behalf_of=a.behalf_of,
+        entry=a.entry,
+        power=power,
+        what=a.what,
+    )
 
 
 def _document(d: FeedDocument) -> Document:

@@ -58,7 +58,17 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...], bell: s
         added = [people.add_first(call, name, addresses[name], Role(role), PASSWORD) for name, role in SIGN_INS]
         owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE, now), now)
         for one in outside:
-            providers.add(owner, one.name, one.connector, one.settings, one.secret, 15, 60, 30, 90)
+            providers.add(
+                owner,
+                name=one.name,
+                connector=one.connector,
+                settings=one.settings,
+                secret=one.secret,
+                read_every=15,
+                stale_after=60,
+                most_gone=30,
+                vouch_days=90,
+            )
         adoption.adopt(owner, policy(now.date()), "What the accounts committee agreed on.", 0)
         _keep(owner)
         for draft in REVIEWS:
@@ -92,7 +102,17 @@ def _ask(owner: Call, orla: Person) -> None:
 def _keep(owner: Call) -> None:
     """What people say themselves: what is there, since when they vouch for it, and what providers' words mean."""
     for name in kept.PROVIDERS:
-        providers.add(owner, name, BY_HAND, {}, "", 15, 60, 30, 90)
+        providers.add(
+            owner,
+            name=name,
+            connector=BY_HAND,
+            settings={},
+            secret="",
+            read_every=15,
+            stale_after=60,
+            most_gone=30,
+            vouch_days=90,
+        )
     for one in kept.ENTRIES:
         sight = by_hand.keep(owner, one.provider, one.fields)
         owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=one.vouched))

@@ -59,16 +59,24 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
     if not trouble and reading.total is not None and reading.total != reading.seen:
         trouble = f"It announced {reading.total} entries and showed {reading.seen}."
     observation = Observation(
-        _outcome(pages, trouble, refused=refused),
-        tuple(a for page in pages for a in page.accounts),
-        tuple(p for page in pages for p in page.parties),
-        tuple(e for page in pages for e in page.entries),
-        tuple(m for page in pages for m in page.memberships),
-        tuple(d for page in pages for d in page.documents),
-        tuple(a for page in pages for a in page.activity),
-        trouble,
+        outcome=_outcome(pages, trouble, refused=refused),
+        accounts=tuple(a for page in pages for a in page.accounts),
+        parties=tuple(p for page in pages for p in page.parties),
+        entries=tuple(e for page in pages for e in page.entries),
+        memberships=tuple(m for page in pages for m in page.memberships),
+        documents=tuple(d for page in pages for d in page.documents),
+        activity=tuple(a for page in pages for a in page.activity),
+        trouble=trouble,
     )
-    done = _conclude(store, services, workspace_id, reading, observation, abilities, retry_after)
+    done = _conclude(
+        store=store,
+        services=services,
+        workspace_id=workspace_id,
+        reading=reading,
+        observation=observation,
+        abilities=abilities,
+        retry_after=retry_after,
+    )
     log.info("read", reading=str(reading_id), outcome=done.state.value, trouble=done.trouble, **done.counts)
 
 

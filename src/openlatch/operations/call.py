@@ -103,7 +103,16 @@ class Call:
         behalf: Author | None = facts.pop("on_behalf_of", None)
         other = behalf if behalf is not None and behalf != me else Author("")
         return Event(
-            self.services.new_id(), self.now, me.name, act, subject, subject_id, facts, other.name, me.id, other.id
+            id=self.services.new_id(),
+            at=self.now,
+            actor=me.name,
+            act=act,
+            subject=subject,
+            subject_id=subject_id,
+            facts=facts,
+            on_behalf_of=other.name,
+            actor_id=me.id,
+            on_behalf_of_id=other.id,
         )
 
     def log(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> None:

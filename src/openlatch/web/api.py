@@ -186,20 +186,20 @@ class Routes:
         def declare(function: Callable[..., Any]) -> Callable[..., Any]:
             self.all.append(
                 Route(
-                    method,
-                    rule,
-                    function,
-                    returns,
-                    query,
-                    body,
-                    status,
-                    public,
-                    self.tag,
-                    files,
-                    takes,
-                    streams,
-                    asks,
-                    kept,
+                    method=method,
+                    rule=rule,
+                    function=function,
+                    returns=returns,
+                    query=query,
+                    body=body,
+                    status=status,
+                    public=public,
+                    tag=self.tag,
+                    files=files,
+                    takes=takes,
+                    streams=streams,
+                    asks=asks,
+                    kept=kept,
                 )
             )
             return function

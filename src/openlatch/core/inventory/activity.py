@@ -71,7 +71,17 @@ def attribute(
         account_id, entry_id = accounts[one.account], entry.id if entry else None
         found.append(
             Activity(
-                new_id(), provider_id, one.key, one.at, account_id, actor.id, how, behalf, entry_id, one.power, one.what
+                id=new_id(),
+                provider_id=provider_id,
+                key=one.key,
+                at=one.at,
+                account_id=account_id,
+                party_id=actor.id,
+                how=how,
+                behalf_of=behalf,
+                entry_id=entry_id,
+                power=one.power,
+                what=one.what,
             )
         )
     return tuple(found)

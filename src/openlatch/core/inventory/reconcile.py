@@ -163,18 +163,20 @@ def reconcile(
         for e in _conclusive(held, observation, subjects)
         if e.key not in seen
     ]
+    joined, left = _memberships(held, observation, parties, now, new_id, subjects)
     return Changes(
-        tuple(new_accounts),
-        tuple(changed_accounts),
-        tuple(new_parties),
-        tuple(changed_parties),
-        tuple(identifiers),
-        tuple(parted),
-        tuple(new_entries),
-        tuple(changed),
-        tuple(gone),
-        *_memberships(held, observation, parties, now, new_id, subjects),
-        tuple(unchanged),
+        new_accounts=tuple(new_accounts),
+        changed_accounts=tuple(changed_accounts),
+        new_parties=tuple(new_parties),
+        changed_parties=tuple(changed_parties),
+        new_identifiers=tuple(identifiers),
+        parted=tuple(parted),
+        new_entries=tuple(new_entries),
+        changed_entries=tuple(changed),
+        gone=tuple(gone),
+        new_memberships=joined,
+        gone_memberships=left,
+        unchanged=tuple(unchanged),
     )
 
 
@@ -241,7 +243,15 @@ def _accounts(
     for one in observed:
         before = held.accounts.get(one.key)
         if before is None:
-            account = Account(new_id(), held.provider_id, one.key, one.name, one.criticality, one.practice, one.locked)
+            account = Account(
+                id=new_id(),
+                provider_id=held.provider_id,
+                key=one.key,
+                name=one.name,
+                criticality=one.criticality,
+                practice=one.practice,
+                locked=one.locked,
+            )
             ids[one.key] = account.id
             new.append(account)
             continue

@@ -146,13 +146,13 @@ def merged(observations: Iterable[Observation]) -> Observation:
     """Return complete observations of several parties of one provider as one; what several of them show counts once."""
     several = tuple(observations)
     return Observation(
-        ReadingOutcome.COMPLETE,
-        tuple({a.key: a for one in several for a in one.accounts}.values()),
-        tuple({p.key: p for one in several for p in one.parties}.values()),
-        tuple({e.key: e for one in several for e in one.entries}.values()),
-        tuple({(m.team, m.member): m for one in several for m in one.memberships}.values()),
-        tuple({d.key: d for one in several for d in one.documents}.values()),
-        tuple(a for one in several for a in one.activity),
+        outcome=ReadingOutcome.COMPLETE,
+        accounts=tuple({a.key: a for one in several for a in one.accounts}.values()),
+        parties=tuple({p.key: p for one in several for p in one.parties}.values()),
+        entries=tuple({e.key: e for one in several for e in one.entries}.values()),
+        memberships=tuple({(m.team, m.member): m for one in several for m in one.memberships}.values()),
+        documents=tuple({d.key: d for one in several for d in one.documents}.values()),
+        activity=tuple(a for one in several for a in one.activity),
         remarks=tuple(dict.fromkeys(remark for one in several for remark in one.remarks)),
     )
 

@@ -292,15 +292,15 @@ def compare(before: Mapping[UUID, Facts], now: Mapping[UUID, Facts], joined: Ite
     flags = [_flags(of) for of in (before, after)]
     cleared, raised = flags[0] - flags[1], flags[1] - flags[0]
     return Comparison(
-        (len(before), len(after)),
-        _both(before, after, lambda facts: bool(facts.flags)),
-        _both(before, after, lambda facts: facts.worst >= Severity.HIGH.rank),
-        _both(before, after, lambda facts: facts.outside),
-        _both(before, after, lambda facts: facts.risk),
-        tuple(_name(before[one]) for one in before if one not in after),
-        tuple(_name(facts) for facts in joined),
-        _counted(cleared),
-        _counted(raised),
+        entries=(len(before), len(after)),
+        flagged=_both(before, after, lambda facts: bool(facts.flags)),
+        severe=_both(before, after, lambda facts: facts.worst >= Severity.HIGH.rank),
+        outside=_both(before, after, lambda facts: facts.outside),
+        risk=_both(before, after, lambda facts: facts.risk),
+        gone=tuple(_name(before[one]) for one in before if one not in after),
+        joined=tuple(_name(facts) for facts in joined),
+        cleared=_counted(cleared),
+        raised=_counted(raised),
     )
 
 

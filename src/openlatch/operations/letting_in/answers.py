@@ -107,15 +107,15 @@ def _offered(call: Call, text: str) -> Question:
     offer = call.tx.offers.find(str(found.link.subject_id))
     known = call.tx.people.by_address(found.link.address)
     return Question(
-        offers.PURPOSE,
-        call.tx.workspace.name,
-        "Will you take this up?",
-        offer.confirmed[: len(offer.parts)],
-        offer.made_by.name,
-        found.link.lapses_at,
-        _trouble(offer, found.trouble),
-        offers.sight(call, offer),
-        "sign-in" if known is not None else "register",
+        purpose=offers.PURPOSE,
+        holder=call.tx.workspace.name,
+        title="Will you take this up?",
+        text=offer.confirmed[: len(offer.parts)],
+        asked_by=offer.made_by.name,
+        lapses_at=found.link.lapses_at,
+        trouble=_trouble(offer, found.trouble),
+        offer=offers.sight(call, offer),
+        needs="sign-in" if known is not None else "register",
     )
 
 
@@ -124,13 +124,13 @@ def _requested(call: Call, text: str) -> Question:
     request = call.tx.requests.find(str(found.link.subject_id))
     what = f"Access to {request.account}: {request.level or ', '.join(request.needs)}. What for: {request.reason}"
     return Question(
-        requests.PURPOSE,
-        call.tx.workspace.name,
-        "Did you ask for this?",
-        (what,),
-        request.name,
-        found.link.lapses_at,
-        found.trouble,
+        purpose=requests.PURPOSE,
+        holder=call.tx.workspace.name,
+        title="Did you ask for this?",
+        text=(what,),
+        asked_by=request.name,
+        lapses_at=found.link.lapses_at,
+        trouble=found.trouble,
     )
 
 

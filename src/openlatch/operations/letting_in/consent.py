@@ -64,13 +64,13 @@ def look(call: Call, text: str) -> Question:
     to = receiver(call, order, listed.entry)
     signs_in = call.tx.people.by_address(found.link.address) is not None
     return Question(
-        PURPOSE,
-        call.tx.workspace.name,
-        f"Hand {listed.account.name} at {listed.provider.name} over to {to}?",
-        tuple(one["text"] for one in order.plan["consequences"]),
-        order.ordered_by.name,
-        found.link.lapses_at,
-        trouble,
+        purpose=PURPOSE,
+        holder=call.tx.workspace.name,
+        title=f"Hand {listed.account.name} at {listed.provider.name} over to {to}?",
+        text=tuple(one["text"] for one in order.plan["consequences"]),
+        asked_by=order.ordered_by.name,
+        lapses_at=found.link.lapses_at,
+        trouble=trouble,
         needs="sign-in" if signs_in else "",
     )
 

@@ -201,18 +201,18 @@ def _asked(call: Call, address: str, name: str, wish: Wish, state: RequestState)
     account_id = _account_called(call, wish.account)
     lasts = LASTS if state is RequestState.WAITING else CONFIRMED_WITHIN
     request = Request(
-        call.services.new_id(),
-        address,
-        name or address,
-        wish.account.strip(),
-        account_id,
-        needs,
-        wish.level.strip(),
-        wish.reason.strip(),
-        ends_at,
-        call.now,
-        call.now + lasts,
-        state,
+        id=call.services.new_id(),
+        address=address,
+        name=name or address,
+        account=wish.account.strip(),
+        account_id=account_id,
+        needs=needs,
+        level=wish.level.strip(),
+        reason=wish.reason.strip(),
+        ends_at=ends_at,
+        asked_at=call.now,
+        lapses_at=call.now + lasts,
+        state=state,
     )
     call.tx.requests.add(request)
     call.log(

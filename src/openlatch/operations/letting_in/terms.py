@@ -218,7 +218,9 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     mine = {part.entry_id for part in call.tx.offers.find(str(but)).parts if part.entry_id} if but else set()
     who = Taken(str(stranger.id), name, outside)
     for wanted in wish.parts:
-        sight, said = _part(call, wish, wanted, who, starts_at, until, findings)
+        sight, said = _part(
+            call=call, wish=wish, wanted=wanted, who=who, starts_at=starts_at, until=until, findings=findings
+        )
         parts.append(sight)
         remarks += [*said, *_limited(call, sight, who, starts_at, mine), *_already(call, sight, party, mine)]
     if len({(one.account.id, one.part.level, one.part.resources) for one in parts}) < len(parts):
@@ -230,19 +232,19 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     every = {one.text: one for one in remarks}.values()
     ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
     return Terms(
-        address,
-        ascii_form if ascii_form != address else "",
-        name,
-        near,
-        party,
-        outside,
-        tuple(parts),
-        tuple(ordered),
-        starts_at,
-        lapses_at,
-        wish.basis.strip(),
-        replaces,
-        request.id if request is not None else None,
+        address=address,
+        ascii=ascii_form if ascii_form != address else "",
+        name=name,
+        near=near,
+        party=party,
+        outside=outside,
+        parts=tuple(parts),
+        remarks=tuple(ordered),
+        starts_at=starts_at,
+        lapses_at=lapses_at,
+        basis=wish.basis.strip(),
+        replaces=replaces,
+        request_id=request.id if request is not None else None,
     )
 
 
@@ -402,17 +404,17 @@ def _part(
     finding = findings.get((provider.id, _who(wish, wanted)), Finding())
     key = finding.found.key or _who(wish, wanted)
     part = Part(
-        call.services.new_id(),
-        account.id,
-        kind,
-        chosen.level,
-        chosen.permissions,
-        tuple(sorted(wanted.resources)),
-        chosen.powers,
-        ends_at,
-        hours,
-        key,
-        later,
+        id=call.services.new_id(),
+        account_id=account.id,
+        kind=kind,
+        level=chosen.level,
+        permissions=chosen.permissions,
+        resources=tuple(sorted(wanted.resources)),
+        powers=chosen.powers,
+        ends_at=ends_at,
+        hours=hours,
+        key=key,
+        later=later,
     )
     said = core.sentence(name, account.name, part, starts_at, call.tx.workspace.zone)
     remarks = [*_hindrances(provider, finding, name), *_unable(provider, part)]
@@ -463,7 +465,15 @@ def _limited(
     call: Call, sight: PartSight, who: Taken, starts_at: datetime | None, mine: Collection[UUID]
 ) -> Iterable[Remark]:
     """The limits that would be passed."""
-    for one in choices.passed(call, sight.account, sight.provider, who, sight.part, starts_at, mine):
+    for one in choices.passed(
+        call=call,
+        account=sight.account,
+        provider=sight.provider,
+        who=who,
+        part=sight.part,
+        starts_at=starts_at,
+        but=mine,
+    ):
         yield Remark(one.limit, Severity.HIGH, one.text, one.next_step, stops=True)
 
 

@@ -76,7 +76,16 @@ def make_token(call: Call, person: Person, name: str, scope: Scope, days: int) -
     """Make a token for a person whose password was right; its secret is returned this once."""
     bearer = Bearer.new(call.tx.workspace.id, call.services.new_id())
     end = call.now + timedelta(days=days)
-    token = Token(bearer.id, person.id, name, scope, call.now, end, None, None)
+    token = Token(
+        id=bearer.id,
+        person_id=person.id,
+        name=name,
+        scope=scope,
+        created_at=call.now,
+        expires_at=end,
+        last_used_at=None,
+        revoked_at=None,
+    )
     call.tx.people.add_token(token, bearer.hash)
     call.log("token.made", "token", token.id, person=person.name, name=name, scope=scope.value, ends=end.isoformat())
     return token, bearer

@@ -65,7 +65,17 @@ def _browse(call: Call, provider: Provider) -> tuple[WordSight, ...]:
     for (word, level, origin), entries in counts.items():
         powers = in_order(stated[word]) if origin is Origin.STATED else words.powers(word)
         by = corrections.get(word)
-        found.append(WordSight(word, level, powers, origin, entries, by.by if by else "", by.at if by else None))
+        found.append(
+            WordSight(
+                word=word,
+                level=level,
+                powers=powers,
+                origin=origin,
+                entries=entries,
+                corrected_by=by.by if by else "",
+                corrected_at=by.at if by else None,
+            )
+        )
     return tuple(sorted(found, key=lambda s: (s.origin is not Origin.UNKNOWN, not s.level, -s.entries, s.word)))
 
 

@@ -101,7 +101,14 @@ def add(
     With the connector `by-hand` there is nothing to read: its entries are kept by people.
     """
     provider = Provider(
-        call.services.new_id(), name, connector, settings, read_every, stale_after, most_gone, vouch_days
+        id=call.services.new_id(),
+        name=name,
+        connector=connector,
+        settings=settings,
+        read_every=read_every,
+        stale_after=stale_after,
+        most_gone=most_gone,
+        vouch_days=vouch_days,
     )
     if provider.by_hand and (settings or secret):
         raise Invalid(

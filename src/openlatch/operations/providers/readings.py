@@ -329,17 +329,17 @@ def _news(call: Call, provider: Provider, observation: Observation) -> tuple[Hel
     held = tuple(tx.entries.standing(provider.id, before.keys() - same))
     return (
         Held(
-            provider.id,
-            {account.key: account for account in tx.accounts.of(provider.id)},
-            tx.parties.some(theirs),
-            identifiers,
-            {entry.key: entry for entry in held},
-            tx.memberships.standing(provider.id),
-            vocabulary,
-            tx.workspace.circle,
-            tx.parties.unknown_elsewhere(theirs),
-            tx.orders.ending(e.id for e in held if e.state is State.ENDING),
-            len(same),
+            provider_id=provider.id,
+            accounts={account.key: account for account in tx.accounts.of(provider.id)},
+            parties=tx.parties.some(theirs),
+            identifiers=identifiers,
+            entries={entry.key: entry for entry in held},
+            memberships=tx.memberships.standing(provider.id),
+            vocabulary=vocabulary,
+            circle=tx.workspace.circle,
+            written=tx.parties.unknown_elsewhere(theirs),
+            ending=tx.orders.ending(e.id for e in held if e.state is State.ENDING),
+            left_out=len(same),
         ),
         replace(observation, parties=changed, entries=news),
         _Digests({e.key: entries[e.key] for e in news}, {p.key: parties[p.key] for p in changed}),
@@ -374,16 +374,16 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subjects: Col
         memberships = tx.memberships.standing(provider_id, members)
     entries = {entry.key: entry for entry in held}
     return Held(
-        provider_id,
-        {account.key: account for account in accounts},
-        tx.parties.some(set(identifiers.values())),
-        identifiers,
-        entries,
-        memberships,
-        levels.vocabulary(call, tx.providers.get(provider_id)),
-        tx.workspace.circle,
-        tx.parties.unknown_elsewhere(identifiers.values()),
-        tx.orders.ending(e.id for e in entries.values() if e.state is State.ENDING),
+        provider_id=provider_id,
+        accounts={account.key: account for account in accounts},
+        parties=tx.parties.some(set(identifiers.values())),
+        identifiers=identifiers,
+        entries=entries,
+        memberships=memberships,
+        vocabulary=levels.vocabulary(call, tx.providers.get(provider_id)),
+        circle=tx.workspace.circle,
+        written=tx.parties.unknown_elsewhere(identifiers.values()),
+        ending=tx.orders.ending(e.id for e in entries.values() if e.state is State.ENDING),
     )
 
 

@@ -278,16 +278,24 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     )[:MOST_ITEMS]
     asked = asked_about(call, plan, every)
     opened = Round(
-        call.services.new_id(),
-        plan,
-        why,
-        occurrence,
-        call.now,
-        call.now + timedelta(days=plan.answer_days),
-        call.tx.workspace.policy,
+        id=call.services.new_id(),
+        plan=plan,
+        why=why,
+        occurrence=occurrence,
+        opened_at=call.now,
+        due_at=call.now + timedelta(days=plan.answer_days),
+        policy=call.tx.workspace.policy,
     )
     items = [
-        Item(opened.id, place, one.entry.id, one.account.id, one.party.id, facts[one.entry.id], asked[place])
+        Item(
+            round_id=opened.id,
+            place=place,
+            entry_id=one.entry.id,
+            account_id=one.account.id,
+            party_id=one.party.id,
+            facts=facts[one.entry.id],
+            reviewer=asked[place],
+        )
         for place, one in enumerate(every, start=1)
     ]
     if not call.tx.reviews.add(opened, items):
@@ -323,25 +331,25 @@ def _planned(call: Call, draft: Draft, plan_id: UUID) -> ReviewPlan:
             errors=[{"at": "named", "problem": "missing"}],
         )
     plan = ReviewPlan(
-        plan_id,
-        draft.name,
-        {name: value for name, value in draft.where.items() if value not in ("", None, False, 0)},
-        recurs,
-        begins,
-        draft.at,
-        frozenset(draft.on),
-        draft.reviewers,
-        named,
-        {
+        id=plan_id,
+        name=draft.name,
+        where={name: value for name, value in draft.where.items() if value not in ("", None, False, 0)},
+        recurs=recurs,
+        begins=begins,
+        at=draft.at,
+        on=frozenset(draft.on),
+        reviewers=draft.reviewers,
+        named=named,
+        substitutes={
             _reviewer(people, who, "substitutes"): _reviewer(people, other, "substitutes")
             for who, other in draft.substitutes.items()
         },
-        _reviewer(people, draft.otherwise, "otherwise") if draft.otherwise else None,
-        draft.answer_days,
-        draft.remind_days,
-        draft.unanswered,
-        draft.most,
-        draft.risk_limit,
+        otherwise=_reviewer(people, draft.otherwise, "otherwise") if draft.otherwise else None,
+        answer_days=draft.answer_days,
+        remind_days=draft.remind_days,
+        unanswered=draft.unanswered,
+        most=draft.most,
+        risk_limit=draft.risk_limit,
         created_by=call.actor.name,
     )
     return replace(plan, next_at=plan.following(call.now, zone))

@@ -134,17 +134,17 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) 
         keep = Decision(Choice.KEEP, call.actor.author, call.now)
         sights.append(
             ItemSight(
-                item,
-                outcome,
-                listed[item.entry_id],
-                advised(item.facts),
-                reason_needed(item.facts, keep, one.plan.risk_limit),
-                groups.setdefault((item.account_id, *alike(item.facts)), len(groups)),
-                before,
-                changed_since(before.facts, item.facts, call.tx.workspace.zone) if before is not None else (),
-                people.get(item.reviewer) if item.reviewer is not None else None,
-                item.party_id in own,
-                ref_of(item.order_id) if item.order_id is not None else "",
+                item=item,
+                outcome=outcome,
+                listed=listed[item.entry_id],
+                advice=advised(item.facts),
+                needs_reason=reason_needed(item.facts, keep, one.plan.risk_limit),
+                group=groups.setdefault((item.account_id, *alike(item.facts)), len(groups)),
+                past=before,
+                changed=changed_since(before.facts, item.facts, call.tx.workspace.zone) if before is not None else (),
+                reviewer=people.get(item.reviewer) if item.reviewer is not None else None,
+                own=item.party_id in own,
+                order=ref_of(item.order_id) if item.order_id is not None else "",
             )
         )
     return tuple(sights)
@@ -189,7 +189,15 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
             errors=[{"at": "places", "problem": "not in this round"}],
         )
     to = who_answers(call, said.to).id if said.to else None
-    decision = Decision(said.choice, call.actor.author, call.now, said.reason, said.level, said.until, to)
+    decision = Decision(
+        choice=said.choice,
+        by=call.actor.author,
+        at=call.now,
+        reason=said.reason,
+        level=said.level,
+        until=said.until,
+        to=to,
+    )
     entries = call.tx.entries.about({item.entry_id for item, _ in found})
     people = {person.id: person for person in call.tx.people.all()}
     parties = own_parties(call, [people[to]]) if to in people else {}

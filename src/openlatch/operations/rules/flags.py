@@ -198,14 +198,14 @@ def sights(call: Call, flags: Iterable[Flag]) -> tuple[FlagSight, ...]:
         said = sentence(rule.reason, facts, call.tx.workspace.zone) if rule else ""
         found.append(
             FlagSight(
-                flag,
-                rule,
-                said or flag.reason,
-                facts,
-                flag.accepted(call.now),
-                entries.get(flag.subject_id),
-                accounts.get(flag.subject_id),
-                parties.get(flag.subject_id),
+                flag=flag,
+                rule=rule,
+                reason=said or flag.reason,
+                facts=facts,
+                accepted=flag.accepted(call.now),
+                entry=entries.get(flag.subject_id),
+                account=accounts.get(flag.subject_id),
+                party=parties.get(flag.subject_id),
             )
         )
     return tuple(found)
@@ -328,7 +328,17 @@ def _store(call: Call, differences: Differences) -> list[Flag]:
     """Store what an evaluation changes among the flags, with its log; returns the flags that are new."""
     policy = call.tx.workspace.policy
     raised = [
-        Flag(call.services.new_id(), f.rule, f.subject, f.subject_id, f.severity, f.facts, reason, policy, call.now)
+        Flag(
+            id=call.services.new_id(),
+            rule=f.rule,
+            subject=f.subject,
+            subject_id=f.subject_id,
+            severity=f.severity,
+            facts=f.facts,
+            reason=reason,
+            policy=policy,
+            raised_at=call.now,
+        )
         for f, reason in differences.raised
     ]
     call.tx.flags.raise_all(raised)

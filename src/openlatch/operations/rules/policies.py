@@ -223,7 +223,16 @@ def _line(
         Example(f.subject, f.subject_id, names[f.subject_id], sentence(rule.reason, json.loads(f.facts), zone))
         for f in shown
     ] + [Example(f.subject, f.subject_id, names[f.subject_id], f.reason) for f in gone]
-    return TrialLine(rule.id, rule.title, len(before), len(after), len(appear), len(go), len(change), tuple(examples))
+    return TrialLine(
+        rule=rule.id,
+        title=rule.title,
+        now=len(before),
+        then=len(after),
+        appear=len(appear),
+        go=len(go),
+        change=len(change),
+        examples=tuple(examples),
+    )
 
 
 def _names(call: Call, subjects: Iterable[Flag | Finding]) -> dict[UUID, str]:

@@ -95,13 +95,13 @@ def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> B
     usual = asdict(Wanted())
     said = {name: value for name, value in asdict(wanted).items() if value != usual[name]}
     batch = Batch(
-        call.services.new_id(),
-        "bulk",
-        wish.action.value,
-        {"where": said, "wish": _wished(wish)},
-        reason,
-        call.actor.author,
-        call.now,
+        id=call.services.new_id(),
+        kind="bulk",
+        action=wish.action.value,
+        wanted={"where": said, "wish": _wished(wish)},
+        reason=reason,
+        ordered_by=call.actor.author,
+        ordered_at=call.now,
     )
     return start(call, batch, items)
 

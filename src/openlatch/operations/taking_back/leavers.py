@@ -65,15 +65,15 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
         )
     items = _items([item for item, _ in made.items], who)
     batch = Batch(
-        call.services.new_id(),
-        "leaver",
-        "end",
-        {"last_day": last_day.isoformat() if last_day else None},
-        reason,
-        call.actor.author,
-        call.now,
-        made.party.id,
-        begins_at,
+        id=call.services.new_id(),
+        kind="leaver",
+        action="end",
+        wanted={"last_day": last_day.isoformat() if last_day else None},
+        reason=reason,
+        ordered_by=call.actor.author,
+        ordered_at=call.now,
+        party_id=made.party.id,
+        begins_at=begins_at,
     )
     return batches.start(call, batch, items)
 

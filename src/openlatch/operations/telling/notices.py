@@ -45,7 +45,15 @@ def tell(call: Call, people: Iterable[Person], notice: Notice) -> int:
 
 def _to(call: Call, person: Person, notice: Notice) -> Addressed:
     due = when(person.telling, call.now, call.tx.workspace.zone)
-    return Addressed(call.services.new_id(), notice, person.address, person.name, person.id, call.now, due)
+    return Addressed(
+        id=call.services.new_id(),
+        notice=notice,
+        address=person.address,
+        name=person.name,
+        person_id=person.id,
+        made_at=call.now,
+        due_at=due,
+    )
 
 
 def tell_address(call: Call, address: str, name: str, notice: Notice) -> int:
@@ -53,7 +61,19 @@ def tell_address(call: Call, address: str, name: str, notice: Notice) -> int:
     known = call.tx.people.by_address(address)
     if known is not None:
         return tell(call, [known[0]], notice)
-    return call.tx.notices.add([Addressed(call.services.new_id(), notice, address, name, None, call.now, call.now)])
+    return call.tx.notices.add(
+        [
+            Addressed(
+                id=call.services.new_id(),
+                notice=notice,
+                address=address,
+                name=name,
+                person_id=None,
+                made_at=call.now,
+                due_at=call.now,
+            )
+        ]
+    )
 
 
 def reachable_at(call: Call, party: Party) -> str:

@@ -57,13 +57,13 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
             next_step="Run it again, and look at it.",
         )
     batch = Batch(
-        call.services.new_id(),
-        "proposal",
-        Action.LET_IN.value,
-        {"proposal": one.ref, "title": one.title},
-        file.why,
-        call.actor.author,
-        call.now,
+        id=call.services.new_id(),
+        kind="proposal",
+        action=Action.LET_IN.value,
+        wanted={"proposal": one.ref, "title": one.title},
+        reason=file.why,
+        ordered_by=call.actor.author,
+        ordered_at=call.now,
     )
     items, came = _carried_out(call, file, findings, one.title)
     call.tx.batches.add(batch, items)

@@ -244,15 +244,15 @@ class _Seen:
             e.id: f"{parties[e.party_id].name} on {names[e.account_id]}" for e in entries if e.party_id in parties
         }
         return cls(
-            Picture(tuple(e for e in entries if not e.key.startswith(SHARED)), documents, frozenset(locked)),
-            parties,
-            above,
-            {one: s for one, p in parties.items() if (s := stands_for(p)) is not None},
-            {(one.rule, one.subject_id): one for one in some},
-            dict(outcome_.risks) if outcome_ else {},
-            names,
-            frozenset(one for one, party in parties.items() if not circle.holds(party)),
-            circle.domains,
+            picture=Picture(tuple(e for e in entries if not e.key.startswith(SHARED)), documents, frozenset(locked)),
+            parties=parties,
+            above=above,
+            selectors={one: s for one, p in parties.items() if (s := stands_for(p)) is not None},
+            found={(one.rule, one.subject_id): one for one in some},
+            risks=dict(outcome_.risks) if outcome_ else {},
+            names=names,
+            outside=frozenset(one for one, party in parties.items() if not circle.holds(party)),
+            domains=circle.domains,
         )
 
 

@@ -82,14 +82,14 @@ def as_they_are(call: Call, account_id: UUID, made: Imagined) -> tuple[Document,
 def wish_of(change: wire.Give, basis: str) -> terms.Wish:
     """Return what is to be given as an offer of it."""
     part = terms.PartWish(
-        change.account,
-        change.level,
-        tuple(change.permissions),
-        change.task,
-        tuple(Power(p) for p in change.needs),
-        tuple(change.resources),
-        change.until,
-        change.hours,
+        account=change.account,
+        level=change.level,
+        permissions=tuple(change.permissions),
+        task=change.task,
+        needs=tuple(Power(p) for p in change.needs),
+        resources=tuple(change.resources),
+        until=change.until,
+        hours=change.hours,
     )
     return terms.Wish(change.to, (part,), change.name, basis, endless=change.until is None)
 
@@ -105,15 +105,15 @@ def _give(call: Call, change: wire.Give, made: Imagined) -> None:
     taken = Taken(str(party.id), party.name, not call.tx.workspace.circle.holds(party))
     made.limits += [b.text for b in choices.passed(call, one.account, one.provider, taken, part, None)]
     entry = Entry(
-        call.services.new_id(),
-        one.provider.id,
-        one.account.id,
-        party.id,
-        f"imagined:{part.id}",
-        part.kind,
-        part.level,
-        part.powers,
-        State.LIVE,
+        id=call.services.new_id(),
+        provider_id=one.provider.id,
+        account_id=one.account.id,
+        party_id=party.id,
+        key=f"imagined:{part.id}",
+        kind=part.kind,
+        level=part.level,
+        powers=part.powers,
+        state=State.LIVE,
         permissions=part.permissions,
         stated=part.powers,
         resources=part.resources,
@@ -373,15 +373,15 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
 
 def _new_share(call: Call, account: Account, party_id: UUID, one: ObservedEntry, powers: tuple[Power, ...]) -> Entry:
     return Entry(
-        call.services.new_id(),
-        account.provider_id,
-        account.id,
-        party_id,
-        one.key,
-        one.kind,
-        one.level,
-        powers,
-        State.LIVE,
+        id=call.services.new_id(),
+        provider_id=account.provider_id,
+        account_id=account.id,
+        party_id=party_id,
+        key=one.key,
+        kind=one.kind,
+        level=one.level,
+        powers=powers,
+        state=State.LIVE,
         stated=powers,
         resources=one.resources,
         given_at=call.now,

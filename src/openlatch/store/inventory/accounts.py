@@ -22,7 +22,14 @@ __all__ = ["Accounts", "to_account"]
 def to_account(row: AccountRow | Row[Any]) -> Account:
     """Return the value that a row holds."""
     return Account(
-        row.id, row.provider_id, row.key, row.name, Criticality(row.criticality), row.practice, row.locked, row.version
+        id=row.id,
+        provider_id=row.provider_id,
+        key=row.key,
+        name=row.name,
+        criticality=Criticality(row.criticality),
+        practice=row.practice,
+        locked=row.locked,
+        version=row.version,
     )
 
 

@@ -110,17 +110,17 @@ def _about(account_id: UUID | None, party_id: UUID | None) -> list[Any]:
 def _done(row: Any) -> Done:
     a, party, behalf, account, provider, ref = row[:6]
     activity = Activity(
-        a.id,
-        a.provider_id,
-        a.key,
-        a.at,
-        a.account_id,
-        a.party_id,
-        How(a.how),
-        a.behalf_of,
-        a.entry_id,
-        Power(a.power) if a.power else None,
-        a.what,
+        id=a.id,
+        provider_id=a.provider_id,
+        key=a.key,
+        at=a.at,
+        account_id=a.account_id,
+        party_id=a.party_id,
+        how=How(a.how),
+        behalf_of=a.behalf_of,
+        entry_id=a.entry_id,
+        power=Power(a.power) if a.power else None,
+        what=a.what,
     )
     behalf_of = None if behalf is None else to_party(behalf)
     return Done(activity, to_party(party), behalf_of, to_account(account), provider, ref)

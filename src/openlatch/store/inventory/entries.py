@@ -501,11 +501,11 @@ def _by_end(word: str) -> Any:
 def _listed(row: Any) -> Listed:
     entry, party, account, provider = row[:4]
     return Listed(
-        to_entry(entry),
-        to_party(party),
-        to_account(account),
-        to_provider(provider),
-        entry.severity,
-        entry.outside,
-        entry.risk,
+        entry=to_entry(entry),
+        party=to_party(party),
+        account=to_account(account),
+        provider=to_provider(provider),
+        severity=entry.severity,
+        outside=entry.outside,
+        risk=entry.risk,
     )

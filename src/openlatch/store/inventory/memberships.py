@@ -16,7 +16,15 @@ __all__ = ["Memberships"]
 
 
 def _membership(row: MembershipRow) -> Membership:
-    return Membership(row.id, row.provider_id, row.team_id, row.member_id, row.since, row.ended_at, row.how)
+    return Membership(
+        id=row.id,
+        provider_id=row.provider_id,
+        team_id=row.team_id,
+        member_id=row.member_id,
+        since=row.since,
+        ended_at=row.ended_at,
+        how=row.how,
+    )
 
 
 # `union` leaves out what was found before, so that teams in circles come to an end.

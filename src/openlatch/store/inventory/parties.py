@@ -24,16 +24,16 @@ __all__ = ["NO_PROVIDER", "Parties", "party_matches", "to_party"]
 def to_party(row: PartyRow) -> Party:
     """Return the value that a row holds."""
     return Party(
-        row.id,
-        PartyKind(row.kind),
-        row.name,
-        tuple(row.addresses),
-        PartyStatus(row.status),
-        row.verified,
-        row.publisher,
-        row.home,
-        row.version,
-        row.sponsor,
+        id=row.id,
+        kind=PartyKind(row.kind),
+        name=row.name,
+        addresses=tuple(row.addresses),
+        status=PartyStatus(row.status),
+        verified=row.verified,
+        publisher=row.publisher,
+        home=row.home,
+        version=row.version,
+        sponsor=row.sponsor,
     )
 
 

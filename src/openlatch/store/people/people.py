@@ -36,14 +36,14 @@ def _person(row: PersonRow) -> Person:
 
 def _token(row: TokenRow) -> Token:
     return Token(
-        row.id,
-        row.person_id,
-        row.name,
-        Scope(row.scope),
-        row.created_at,
-        row.expires_at,
-        row.last_used_at,
-        row.revoked_at,
+        id=row.id,
+        person_id=row.person_id,
+        name=row.name,
+        scope=Scope(row.scope),
+        created_at=row.created_at,
+        expires_at=row.expires_at,
+        last_used_at=row.last_used_at,
+        revoked_at=row.revoked_at,
     )
 
 

@@ -25,13 +25,13 @@ def _set(session: Session, **values: str) -> None:
 
 def to_workspace(row: WorkspaceRow) -> Workspace:
     return Workspace(
-        row.workspace_id,
-        row.slug,
-        row.name,
-        row.zone,
-        Circle(frozenset(row.circle_domains), frozenset(row.circle_parties)),
-        row.unused_days,
-        row.policy,
+        id=row.workspace_id,
+        slug=row.slug,
+        name=row.name,
+        zone=row.zone,
+        circle=Circle(frozenset(row.circle_domains), frozenset(row.circle_parties)),
+        unused_days=row.unused_days,
+        policy=row.policy,
     )
 
 

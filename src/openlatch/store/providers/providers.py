@@ -25,17 +25,17 @@ _ABILITIES = TypeAdapter(Abilities)
 def to_provider(row: ProviderRow) -> Provider:
     """Return the value that a row holds."""
     return Provider(
-        row.id,
-        row.name,
-        row.connector,
-        row.settings,
-        row.read_every,
-        row.stale_after,
-        row.most_gone,
-        row.vouch_days,
-        _ABILITIES.validate_python(row.abilities),
-        row.last_complete,
-        row.next_reading,
+        id=row.id,
+        name=row.name,
+        connector=row.connector,
+        settings=row.settings,
+        read_every=row.read_every,
+        stale_after=row.stale_after,
+        most_gone=row.most_gone,
+        vouch_days=row.vouch_days,
+        abilities=_ABILITIES.validate_python(row.abilities),
+        last_complete=row.last_complete,
+        next_reading=row.next_reading,
     )
 
 

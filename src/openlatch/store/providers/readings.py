@@ -24,19 +24,19 @@ _OPEN = (ReadingState.QUEUED.value, ReadingState.RUNNING.value)
 
 def _reading(row: ReadingRow) -> Reading:
     return Reading(
-        row.id,
-        row.provider_id,
-        ReadingState(row.state),
-        row.asked_by,
-        row.asked_at,
-        row.finished_at,
-        row.seen,
-        row.total,
-        row.counts,
-        row.trouble,
-        row.accept_loss,
-        row.withheld,
-        tuple(row.remarks),
+        id=row.id,
+        provider_id=row.provider_id,
+        state=ReadingState(row.state),
+        asked_by=row.asked_by,
+        asked_at=row.asked_at,
+        finished_at=row.finished_at,
+        seen=row.seen,
+        total=row.total,
+        counts=row.counts,
+        trouble=row.trouble,
+        accept_loss=row.accept_loss,
+        withheld=row.withheld,
+        remarks=tuple(row.remarks),
     )
 
 

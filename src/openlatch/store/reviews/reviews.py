@@ -451,20 +451,20 @@ def _round(row: RoundRow) -> Round:
         row.plan_id, kept["name"], kept["body"], paused=False, next_at=None, by="", version=kept["version"]
     )
     return Round(
-        row.id,
-        plan,
-        row.why,
-        row.occurrence,
-        row.opened_at,
-        row.due_at,
-        row.policy,
-        RoundState(row.state),
-        row.paused_at,
-        row.settled_by,
-        row.settled_at,
-        row.closed_at,
-        _comparison(row.compared),
-        row.version,
+        id=row.id,
+        plan=plan,
+        why=row.why,
+        occurrence=row.occurrence,
+        opened_at=row.opened_at,
+        due_at=row.due_at,
+        policy=row.policy,
+        state=RoundState(row.state),
+        paused_at=row.paused_at,
+        settled_by=row.settled_by,
+        settled_at=row.settled_at,
+        closed_at=row.closed_at,
+        compared=_comparison(row.compared),
+        version=row.version,
     )
 
 
@@ -477,19 +477,19 @@ def _comparison(stored: Mapping[str, Any] | None) -> Comparison | None:
 
 def _item(row: RoundItemRow) -> Item:
     return Item(
-        row.round_id,
-        row.place,
-        row.entry_id,
-        row.account_id,
-        row.party_id,
-        read_facts(row.facts),
-        row.reviewer,
-        _decision(row.decision),
-        row.order_id,
-        row.trouble,
-        row.gone,
-        read_left_open(row.left_open),
-        row.version,
+        round_id=row.round_id,
+        place=row.place,
+        entry_id=row.entry_id,
+        account_id=row.account_id,
+        party_id=row.party_id,
+        facts=read_facts(row.facts),
+        reviewer=row.reviewer,
+        decision=_decision(row.decision),
+        order_id=row.order_id,
+        trouble=row.trouble,
+        gone=row.gone,
+        left_open=read_left_open(row.left_open),
+        version=row.version,
     )
 
 
@@ -509,16 +509,16 @@ def _decision(stored: Mapping[str, Any] | None) -> Decision | None:
     if stored is None:
         return None
     return Decision(
-        Choice(stored["choice"]),
-        read_author(stored["by"]),
-        datetime.fromisoformat(stored["at"]),
-        stored["reason"],
-        stored["level"],
-        date.fromisoformat(stored["until"]) if stored["until"] else None,
-        UUID(stored["to"]) if stored["to"] else None,
-        stored["unanswered"],
-        stored["pauses"],
-        read_author(stored["instead_of"]) if stored.get("instead_of") else None,
+        choice=Choice(stored["choice"]),
+        by=read_author(stored["by"]),
+        at=datetime.fromisoformat(stored["at"]),
+        reason=stored["reason"],
+        level=stored["level"],
+        until=date.fromisoformat(stored["until"]) if stored["until"] else None,
+        to=UUID(stored["to"]) if stored["to"] else None,
+        unanswered=stored["unanswered"],
+        pauses=stored["pauses"],
+        instead_of=read_author(stored["instead_of"]) if stored.get("instead_of") else None,
     )
 
 

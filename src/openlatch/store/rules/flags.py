@@ -30,17 +30,17 @@ def _flag(row: FlagRow) -> Flag:
             Severity.ranked(row.accepted_severity or 1),
         )
     return Flag(
-        row.id,
-        row.rule,
-        Subject(row.subject),
-        row.subject_id,
-        Severity.ranked(row.severity),
-        row.facts,
-        row.reason,
-        row.policy,
-        row.raised_at,
-        row.cleared_at,
-        acceptance,
+        id=row.id,
+        rule=row.rule,
+        subject=Subject(row.subject),
+        subject_id=row.subject_id,
+        severity=Severity.ranked(row.severity),
+        facts=row.facts,
+        reason=row.reason,
+        policy=row.policy,
+        raised_at=row.raised_at,
+        cleared_at=row.cleared_at,
+        acceptance=acceptance,
     )
 
 

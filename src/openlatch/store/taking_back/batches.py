@@ -79,17 +79,17 @@ class BatchItem:
 
 def _batch(row: BatchRow) -> Batch:
     return Batch(
-        row.id,
-        row.kind,
-        row.action,
-        row.wanted,
-        row.reason,
-        Author(row.ordered_by, row.ordered_by_id),
-        row.ordered_at,
-        row.party_id,
-        row.begins_at,
-        row.cancelled_at,
-        row.over_at,
+        id=row.id,
+        kind=row.kind,
+        action=row.action,
+        wanted=row.wanted,
+        reason=row.reason,
+        ordered_by=Author(row.ordered_by, row.ordered_by_id),
+        ordered_at=row.ordered_at,
+        party_id=row.party_id,
+        begins_at=row.begins_at,
+        cancelled_at=row.cancelled_at,
+        over_at=row.over_at,
     )
 
 
@@ -311,17 +311,17 @@ class Batches(Noun):
 
 def _item(row: BatchItemRow, outcome: str = Outcome.TO_COME.value) -> BatchItem:
     return BatchItem(
-        row.place,
-        row.phase,
-        row.action,
-        row.text,
-        row.entry_id,
-        row.who,
-        row.order_id,
-        Outcome(outcome),
-        row.trouble,
-        row.done_at,
-        row.done_by,
-        row.membership_id,
-        read_left_open(row.left_open),
+        place=row.place,
+        phase=row.phase,
+        action=row.action,
+        text=row.text,
+        entry_id=row.entry_id,
+        who=row.who,
+        order_id=row.order_id,
+        outcome=Outcome(outcome),
+        trouble=row.trouble,
+        done_at=row.done_at,
+        done_by=row.done_by,
+        membership_id=row.membership_id,
+        left_open=read_left_open(row.left_open),
     )

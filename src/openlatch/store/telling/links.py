@@ -51,15 +51,15 @@ class Links(Noun):
         if row is None:
             return None
         return Link(
-            row.id,
-            row.purpose,
-            row.subject_id,
-            row.address,
-            row.made_at,
-            row.lapses_at,
-            row.withdrawn_at,
-            row.used_at,
-            row.answer,
+            id=row.id,
+            purpose=row.purpose,
+            subject_id=row.subject_id,
+            address=row.address,
+            made_at=row.made_at,
+            lapses_at=row.lapses_at,
+            withdrawn_at=row.withdrawn_at,
+            used_at=row.used_at,
+            answer=row.answer,
         )
 
     def used(self, link_id: UUID, answer: str, now: datetime) -> None:

@@ -108,15 +108,15 @@ class Notices(Noun):
 
 def _notice(row: NoticeRow) -> Addressed:
     return Addressed(
-        row.id,
-        Notice(row.key, row.title, row.text, row.link),
-        row.address,
-        row.name,
-        row.person_id,
-        row.made_at,
-        row.due_at,
-        row.sent_at,
-        row.letter_id,
-        row.attempts,
-        row.trouble,
+        id=row.id,
+        notice=Notice(row.key, row.title, row.text, row.link),
+        address=row.address,
+        name=row.name,
+        person_id=row.person_id,
+        made_at=row.made_at,
+        due_at=row.due_at,
+        sent_at=row.sent_at,
+        letter_id=row.letter_id,
+        attempts=row.attempts,
+        trouble=row.trouble,
     )

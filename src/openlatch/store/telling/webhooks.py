@@ -95,15 +95,15 @@ class Webhooks(Noun):
 
 def _webhook(row: WebhookRow) -> Webhook:
     return Webhook(
-        row.id,
-        row.url,
-        tuple(row.acts),
-        row.seen,
-        row.made_by,
-        row.made_at,
-        row.paused,
-        row.attempts,
-        row.again_at,
-        row.trouble,
-        row.sent_at,
+        id=row.id,
+        url=row.url,
+        acts=tuple(row.acts),
+        seen=row.seen,
+        made_by=row.made_by,
+        made_at=row.made_at,
+        paused=row.paused,
+        attempts=row.attempts,
+        again_at=row.again_at,
+        trouble=row.trouble,
+        sent_at=row.sent_at,
     )

@@ -115,8 +115,28 @@ class Proposals(Noun):
         """Return every version of a proposal, the first first."""
         query = select(ProposalRunRow).where(ProposalRunRow.proposal_id == proposal_id).order_by(ProposalRunRow.number)
         rows = self._session.scalars(query.execution_options(populate_existing=True))
-        return tuple(Run(r.number, r.body, r.asked_by, r.asked_at, r.finished_at, r.outcome, r.trouble) for r in rows)
+        return tuple(
+            Run(
+                number=r.number,
+                body=r.body,
+                asked_by=r.asked_by,
+                asked_at=r.asked_at,
+                finished_at=r.finished_at,
+                outcome=r.outcome,
+                trouble=r.trouble,
+            )
+            for r in rows
+        )
 
 
 def _proposal(row: ProposalRow) -> Proposal:
-    return Proposal(row.id, row.title, row.made_by, row.made_at, row.runs, row.applied_by, row.applied_at, row.batch_id)
+    return Proposal(
+        id=row.id,
+        title=row.title,
+        made_by=row.made_by,
+        made_at=row.made_at,
+        runs=row.runs,
+        applied_by=row.applied_by,
+        applied_at=row.applied_at,
+        batch_id=row.batch_id,
+    )

@@ -42,14 +42,14 @@ def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
     """Add a provider, which is read at once for the first time."""
     added = providers.add(
         call,
-        body.name,
-        body.connector,
-        body.settings,
-        body.secret,
-        body.read_every,
-        body.stale_after,
-        body.most_gone,
-        body.vouch_days,
+        name=body.name,
+        connector=body.connector,
+        settings=body.settings,
+        secret=body.secret,
+        read_every=body.read_every,
+        stale_after=body.stale_after,
+        most_gone=body.most_gone,
+        vouch_days=body.vouch_days,
     )
     return provider_of(ProviderSight(added), call.now)
 

@@ -17,7 +17,18 @@ routes = Routes("flags")
 def list_flags(call: Call, query: wire.FlagQuery) -> wire.FlagList:
     """Flags, the worst first."""
     q = query
-    page = flags.browse(call, q.rule, q.severity, q.entry, q.account, q.party, q.subject, q.state, q.limit, q.cursor)
+    page = flags.browse(
+        call,
+        rule=q.rule,
+        severity=q.severity,
+        entry=q.entry,
+        account=q.account,
+        party=q.party,
+        subject=q.subject,
+        state=q.state,
+        limit=q.limit,
+        cursor=q.cursor,
+    )
     return wire.FlagList(items=[flag_of(one) for one in page.items], next=page.next)
 
 
