@@ -20,8 +20,9 @@ from openlatch.operations.inventory import by_hand
 from openlatch.operations.people import people
 from openlatch.operations.providers import providers
 from openlatch.operations.reviews import plans, rounds, settle
-from openlatch.operations.reviews.plans import Draft
 from openlatch.operations.telling import notices
+from openlatch.wire.providers.providers import NewProvider
+from openlatch.wire.reviews.reviews import NewReview
 from openlatch.words import Role, Scope
 from tests.harness.ridge import Ridge
 from tests.harness.sealing import seal_all
@@ -83,7 +84,7 @@ class Holder:
     def plan(self, name: str, recurs: str = "", **more: Any) -> None:
         values: dict[str, Any] = {"where": {}, "named": ("ines@kestrelridge.example",), "begins": BEGIN}
         with self.as_("maren") as call:
-            plans.create(call, Draft(name, **{**values, "recurs": recurs, **more}))
+            plans.create(call, NewReview(name=name, **{**values, "recurs": recurs, **more}))
         self.now += timedelta(seconds=1)
 
     def rounds(self, name: str) -> list[rounds.RoundSight]:
@@ -108,6 +109,6 @@ def holder(blank: Ridge) -> Holder:
             address = f"{name}@kestrelridge.example"
             made.people[name] = people.add_first(call, name.title(), address, role, PASSWORD)
     with made.as_("maren") as call:
-        providers.add(call, "Members' Letter", "by-hand", {}, "", 15, 60, 30, 90)
+        providers.add(call, NewProvider(name="Members' Letter", connector="by-hand"))
     made.now += timedelta(hours=9)
     return made

@@ -3,7 +3,8 @@
 from __future__ import annotations
 
 from openlatch.demo.cast import DOMAIN
-from openlatch.operations.reviews.plans import Draft
+from openlatch.wire.inventory.entries import EntryFilter
+from openlatch.wire.reviews.reviews import NewReview
 from openlatch.words import Occasion, Reviewers, Unanswered
 
 __all__ = ["FIRST", "REVIEWS"]
@@ -14,34 +15,33 @@ _MAREN, _TOBIAS, _INES, _PELL = (
     f"{name}@{DOMAIN}" for name in ("maren.ashdown", "tobias.quill", "ines.okoro", "pell.varga")
 )
 REVIEWS = (
-    Draft(
-        FIRST,
-        {"outside": True},
-        "FREQ=MONTHLY;BYDAY=1MO",
+    NewReview(
+        name=FIRST,
+        where=EntryFilter(outside=True),
+        recurs="FREQ=MONTHLY;BYDAY=1MO",
         named=(_MAREN, _INES, _PELL),
         otherwise=_TOBIAS,
     ),
-    Draft(
-        "Who can spend or take money out",
-        {"power": "spend,withdraw"},
-        "FREQ=MONTHLY;INTERVAL=3;BYMONTHDAY=1",
+    NewReview(
+        name="Who can spend or take money out",
+        where=EntryFilter(power="spend,withdraw"),
+        recurs="FREQ=MONTHLY;INTERVAL=3;BYMONTHDAY=1",
         reviewers=Reviewers.ADMINISTRATORS,
         otherwise=_TOBIAS,
         answer_days=21,
         unanswered=Unanswered.NARROW,
         most=5,
     ),
-    Draft(
-        "Vital accounts, their administrators",
-        {"power": "admit", "risk": 30},
-        "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=-1",
+    NewReview(
+        name="Vital accounts, their administrators",
+        where=EntryFilter(power="admit", risk=30),
+        recurs="FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=-1",
         on=(Occasion.ADMINISTRATOR_ADDED,),
         named=(_MAREN, _TOBIAS),
     ),
-    Draft(
-        "After somebody has left",
-        {"rule": "holder-left"},
-        "",
+    NewReview(
+        name="After somebody has left",
+        where=EntryFilter(rule="holder-left"),
         on=(Occasion.PARTY_LEFT,),
         named=(_TOBIAS,),
         otherwise=_MAREN,
@@ -49,10 +49,8 @@ REVIEWS = (
         remind_days=1,
         unanswered=Unanswered.PAUSE,
     ),
-    Draft(
-        "After a breach at a provider",
-        {},
-        "",
+    NewReview(
+        name="After a breach at a provider",
         on=(Occasion.PROVIDER_BREACH,),
         named=(_MAREN, _TOBIAS),
         answer_days=7,

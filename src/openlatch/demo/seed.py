@@ -21,6 +21,8 @@ from openlatch.operations.rules import adoption, flags
 from openlatch.operations.telling import webhooks
 from openlatch.store import Store
 from openlatch.store.providers.words import Correction
+from openlatch.wire.letting_in.requests import RequestWish
+from openlatch.wire.providers.providers import NewProvider
 from openlatch.words import Power, RequestState, Role, Scope
 
 __all__ = ["SLUG", "Outside", "seed"]
@@ -58,17 +60,8 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...], bell: s
         added = [people.add_first(call, name, addresses[name], Role(role), PASSWORD) for name, role in SIGN_INS]
         owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE, now), now)
         for one in outside:
-            providers.add(
-                owner,
-                name=one.name,
-                connector=one.connector,
-                settings=one.settings,
-                secret=one.secret,
-                read_every=15,
-                stale_after=60,
-                most_gone=30,
-                vouch_days=90,
-            )
+            wanted = NewProvider(name=one.name, connector=one.connector, settings=dict(one.settings), secret=one.secret)
+            providers.add(owner, wanted)
         adoption.adopt(owner, policy(now.date()), "What the accounts committee agreed on.", 0)
         _keep(owner)
         for draft in REVIEWS:
@@ -83,15 +76,18 @@ def _ask(owner: Call, orla: Person) -> None:
     tx, services, now = owner.tx, owner.services, owner.now
     today = now.date()
     as_orla = Call(tx, services, Actor(orla.name, orla, Scope.CHANGE, now), now - timedelta(hours=5))
-    presents = (Power.VIEW, Power.PUBLISH)
-    reason = "To present the winter star party with Sabine"
-    requests.ask(as_orla, requests.Wish("Kestrel Ridge Live", presents, "", reason, today + timedelta(days=50)))
-    comet = requests.Wish(
-        "South Dome",
-        (Power.VIEW, Power.EDIT, Power.EXPORT),
-        "",
-        "Four nights on the comet, and the frames of them",
-        today + timedelta(days=33),
+    party = RequestWish(
+        account="Kestrel Ridge Live",
+        needs=[Power.VIEW, Power.PUBLISH],
+        reason="To present the winter star party with Sabine",
+        until=today + timedelta(days=50),
+    )
+    requests.ask(as_orla, party)
+    comet = RequestWish(
+        account="South Dome",
+        needs=[Power.VIEW, Power.EDIT, Power.EXPORT],
+        reason="Four nights on the comet, and the frames of them",
+        until=today + timedelta(days=33),
     )
     outside = Call(tx, services, SERVICE, now - timedelta(days=1))
     requests.ask_from_outside(outside, "noor.haddad@northcape-uni.example", "Noor Haddad", comet)
@@ -102,17 +98,7 @@ def _ask(owner: Call, orla: Person) -> None:
 def _keep(owner: Call) -> None:
     """What people say themselves: what is there, since when they vouch for it, and what providers' words mean."""
     for name in kept.PROVIDERS:
-        providers.add(
-            owner,
-            name=name,
-            connector=BY_HAND,
-            settings={},
-            secret="",
-            read_every=15,
-            stale_after=60,
-            most_gone=30,
-            vouch_days=90,
-        )
+        providers.add(owner, NewProvider(name=name, connector=BY_HAND))
     for one in kept.ENTRIES:
         sight = by_hand.keep(owner, one.provider, one.fields)
         owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=one.vouched))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from dataclasses import fields, replace
+from dataclasses import replace
 from datetime import UTC, datetime, timedelta
 from uuid import UUID
 
@@ -23,7 +23,7 @@ from openlatch.core.reviews.decisions import (
 )
 from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, compare, scope_said, unanswered
 from openlatch.errors import Invalid
-from openlatch.operations.inventory.entries import Wanted
+from openlatch.wire.inventory.entries import EntryFilter
 from openlatch.words import Action, Choice, Reviewers, Severity, Unanswered
 from tests.factories import NOW, ago
 
@@ -215,7 +215,7 @@ ASKED = {
 
 @given(st.sets(st.sampled_from(sorted(ASKED))), st.sampled_from(sorted(ASKED)))
 def test_nothing_that_a_filter_asks_for_is_left_unsaid(some: set[str], one: str) -> None:
-    assert ASKED.keys() == {field.name for field in fields(Wanted)}
+    assert ASKED.keys() == set(EntryFilter.model_fields)
     where = {name: ASKED[name] for name in some - {one}}
     less, more = scope_said(where), scope_said(where | {one: ASKED[one]})
     assert len(more) > len(less)

@@ -16,13 +16,15 @@ from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound, N
 from openlatch.jobs.announce import announce
 from openlatch.operations.inventory import secrets
 from openlatch.operations.letting_in import answers, fulfil, offers, requests
-from openlatch.operations.letting_in.answers import Answer, Registration
 from openlatch.operations.letting_in.offers import OfferSight
-from openlatch.operations.letting_in.terms import PartWish, Wish, terms
+from openlatch.operations.letting_in.terms import terms
 from openlatch.operations.orders import orders
 from openlatch.operations.rules import adoption, policies
 from openlatch.operations.taking_back import carrying
 from openlatch.operations.telling import links, webhooks
+from openlatch.wire.letting_in.answers import AnswerWish, Registration
+from openlatch.wire.letting_in.offers import OfferPartWish, OfferWish
+from openlatch.wire.letting_in.requests import RequestWish
 from openlatch.wire.telling.signed_news import is_genuine
 from openlatch.words import Action, EndReason, Kind, OfferState, OrderState, Power, RequestState, State
 from tests.store.conftest import Holder
@@ -30,7 +32,7 @@ from tests.store.conftest import Holder
 ORLA = "orla.finch@kestrelridge.example"
 AMARA = "amara.levy@northcape-uni.example"
 STRONG = "faint variables over north cape"
-WRITER = PartWish("Newsletter", "writer")
+WRITER = OfferPartWish(account="Newsletter", level="writer")
 
 
 @pytest.fixture
@@ -40,16 +42,16 @@ def letters(holder: Holder) -> Holder:
     return holder
 
 
-def wish(to: str = ORLA, *parts: PartWish, **more: Any) -> Wish:
-    return Wish(to, parts or (WRITER,), **{"until": date(2027, 12, 31), **more})
+def wish(to: str = ORLA, *parts: OfferPartWish, **more: Any) -> OfferWish:
+    return OfferWish(**{"to": to, "parts": parts or (WRITER,), "until": date(2027, 12, 31), **more})
 
 
-def offer(holder: Holder, wanted: Wish) -> OfferSight:
+def offer(holder: Holder, wanted: OfferWish) -> OfferSight:
     with holder.as_("maren") as call:
         return offers.create(call, wanted, {}, terms(call, wanted, {}).digest)
 
 
-def refused(holder: Holder, wanted: Wish) -> str:
+def refused(holder: Holder, wanted: OfferWish) -> str:
     with holder.as_("maren") as call, pytest.raises((Invalid, Conflict)) as refusal:
         offers.create(call, wanted, {}, terms(call, wanted, {}).digest)
     assert "Nothing was" in refusal.value.message
@@ -66,7 +68,7 @@ def link_to(holder: Holder, address: str) -> str:
 
 
 def answer(
-    holder: Holder, link: str, said: Answer, visitor: str | Person | None = None
+    holder: Holder, link: str, said: AnswerWish, visitor: str | Person | None = None
 ) -> tuple[answers.Question, Person | None]:
     with holder.as_() as call:
         person = holder.people[visitor] if isinstance(visitor, str) else visitor
@@ -113,16 +115,20 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
         (f"{AMARA} can view and edit on Newsletter until the end of 31 December 2027.",),
     )
     with pytest.raises(NotSignedIn, match="nobody does with that address yet"):
-        answer(letters, link, Answer(agrees=True))
+        answer(letters, link, AnswerWish(agrees=True))
     with pytest.raises(Invalid, match="could be guessed"):
-        answer(letters, link, Answer(agrees=True, registration=Registration("Amara", "Password123456")))
+        answer(
+            letters, link, AnswerWish(agrees=True, register_as=Registration(name="Amara", password="Password123456"))
+        )
     with pytest.raises(NotSignedIn):
-        answer(letters, link, Answer(agrees=True), "ines")
-    _, amara = answer(letters, link, Answer(agrees=True, registration=Registration("Dr Amara Levy", STRONG)))
+        answer(letters, link, AnswerWish(agrees=True), "ines")
+    _, amara = answer(
+        letters, link, AnswerWish(agrees=True, register_as=Registration(name="Dr Amara Levy", password=STRONG))
+    )
     assert amara is not None
     assert amara.role.value == "member"
     with pytest.raises(Conflict, match="answered already"):
-        answer(letters, link, Answer(agrees=True), amara)
+        answer(letters, link, AnswerWish(agrees=True), amara)
     with letters.as_() as call:
         taken = offers.sight(call, call.tx.offers.find(made.offer.ref))
     assert taken.party.verified, "the link has shown that the address is theirs"
@@ -158,19 +164,19 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
     with letters.as_("maren") as call, pytest.raises(Changed):
         offers.correct(call, made.offer.ref, changed, {}, digest, made.offer.version)
     with pytest.raises(Conflict, match="was withdrawn"):
-        answer(letters, first, Answer(agrees=False))
+        answer(letters, first, AnswerWish(agrees=False))
     second = link_to(letters, ORLA)
     with letters.as_("maren") as call:
         offers.send_again(call, made.offer.ref)
     with pytest.raises(Conflict, match="was withdrawn"):
-        answer(letters, second, Answer(agrees=False))
+        answer(letters, second, AnswerWish(agrees=False))
     third = link_to(letters, ORLA)
-    answer(letters, third, Answer(agrees=False, later=True))
+    answer(letters, third, AnswerWish(agrees=False, later=True))
     found, _ = entry_of(letters, made)
     assert found.left_at == letters.now
     letters.now += timedelta(days=8)
     with pytest.raises(Conflict, match="lapsed"):
-        answer(letters, third, Answer(agrees=False))
+        answer(letters, third, AnswerWish(agrees=False))
     with letters.as_() as call:
         assert fulfil.lapse(call) == 1
     with letters.as_() as call:
@@ -183,7 +189,7 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
     with letters.as_("maren") as call:
         offers.withdraw(call, again.offer.ref, "not needed")
     with pytest.raises(Conflict, match="withdrawn"):
-        answer(letters, link_to(letters, ORLA), Answer(agrees=False))
+        answer(letters, link_to(letters, ORLA), AnswerWish(agrees=False))
     for act in (offers.send_again, lambda call, ref: offers.withdraw(call, ref, "")):
         with letters.as_("maren") as call, pytest.raises(Conflict, match="withdrawn"):
             act(call, again.offer.ref)
@@ -198,17 +204,32 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
         (wish(until=date(2027, 10, 1)), "is over already"),
         (wish(starts=date(2027, 10, 1)), "is over already"),
         (wish(starts=date(2028, 1, 9)), "is before it begins"),
-        (wish(ORLA, PartWish("Newsletter", "editor")), "has no level"),
-        (wish(ORLA, PartWish("Newsletter")), "It is not said what is offered"),
-        (wish(ORLA, PartWish("Newsletter", needs=(Power.WITHDRAW,))), "No level of Members' Letter is known"),
-        (wish(ORLA, PartWish("Newsletter", "writer", hours="at night")), "cannot be read as hours"),
+        (wish(ORLA, OfferPartWish(account="Newsletter", level="editor")), "has no level"),
+        (wish(ORLA, OfferPartWish(account="Newsletter")), "It is not said what is offered"),
+        (
+            wish(ORLA, OfferPartWish(account="Newsletter", needs=[Power.WITHDRAW])),
+            "No level of Members' Letter is known",
+        ),
+        (wish(ORLA, OfferPartWish(account="Newsletter", level="writer", hours="at night")), "cannot be read as hours"),
         (wish(ORLA, WRITER, WRITER), "The same is offered twice"),
         (wish(lapse_hours=0), "between 1 and"),
-        (wish(ORLA, PartWish("Newsletter", "writer", power_until={Power.SPEND: date(2027, 12, 1)})), "Spend is not"),
-        (wish(ORLA, PartWish("Newsletter", "writer", power_until={Power.EDIT: date(2029, 12, 1)})), "Edit would end"),
+        (
+            wish(
+                ORLA, OfferPartWish(account="Newsletter", level="writer", power_until={Power.SPEND: date(2027, 12, 1)})
+            ),
+            "Spend is not",
+        ),
+        (
+            wish(
+                ORLA, OfferPartWish(account="Newsletter", level="writer", power_until={Power.EDIT: date(2029, 12, 1)})
+            ),
+            "Edit would end",
+        ),
     ],
 )
-def test_what_makes_no_sense_is_refused_and_leaves_nothing_behind(letters: Holder, wanted: Wish, problem: str) -> None:
+def test_what_makes_no_sense_is_refused_and_leaves_nothing_behind(
+    letters: Holder, wanted: OfferWish, problem: str
+) -> None:
     assert problem in refused(letters, wanted)
     with letters.as_("maren") as call:
         assert offers.browse(call, "", 10, None).items == ()
@@ -255,7 +276,7 @@ def test_two_offers_at_once_cannot_pass_a_limit_together_and_a_broken_one_is_tol
     offer(letters, wish())  # somebody of the circle takes no such place
     letters.keep("Ivo Marsh", level="keeper", powers="view; edit; admit")
     assert "lets nobody have admit" in refused(
-        letters, wish("bram.finch@kestrelridge.example", PartWish("Newsletter", "keeper"))
+        letters, wish("bram.finch@kestrelridge.example", OfferPartWish(account="Newsletter", level="keeper"))
     )
     assert "holds an offer of Newsletter already" in refused(letters, wish(AMARA))
 
@@ -277,7 +298,7 @@ def test_terms_that_were_not_shown_are_not_sent_and_nobody_answers_for_another(l
 
 def test_ending_an_offered_entry_withdraws_the_whole_offer_and_its_link(letters: Holder) -> None:
     letters.keep("Sabine Thorne", account="Archive", level="reader", powers="view")
-    made = offer(letters, wish(ORLA, WRITER, PartWish("Archive", "reader")))
+    made = offer(letters, wish(ORLA, WRITER, OfferPartWish(account="Archive", level="reader")))
     link = link_to(letters, ORLA)
     with letters.as_("maren") as call:
         given = orders.create(call, str(made.parts[0][0].entry_id), orders.Wish(Action.END), "", None)
@@ -289,14 +310,18 @@ def test_ending_an_offered_entry_withdraws_the_whole_offer_and_its_link(letters:
     with letters.as_() as call:
         assert call.tx.orders.find(str(given.order.id)).state is OrderState.PROVED
     with pytest.raises(Conflict):
-        answer(letters, link, Answer(agrees=False))
+        answer(letters, link, AnswerWish(agrees=False))
 
 
 def test_a_power_that_ends_early_is_narrowed_away_on_its_day_and_once(letters: Holder) -> None:
     letters.keep("Ivo Marsh", level="reader", powers="view")
-    part = PartWish("Newsletter", "writer", power_until={Power.EDIT: date(2027, 11, 20)})
+    part = OfferPartWish(account="Newsletter", level="writer", power_until={Power.EDIT: date(2027, 11, 20)})
     made = offer(letters, wish(AMARA, part))
-    answer(letters, link_to(letters, AMARA), Answer(agrees=True, registration=Registration("Dr Amara Levy", STRONG)))
+    answer(
+        letters,
+        link_to(letters, AMARA),
+        AnswerWish(agrees=True, register_as=Registration(name="Dr Amara Levy", password=STRONG)),
+    )
     with letters.as_() as call:
         taken = offers.sight(call, call.tx.offers.find(made.offer.ref))
     carry_out(letters, taken)
@@ -314,13 +339,16 @@ def test_a_power_that_ends_early_is_narrowed_away_on_its_day_and_once(letters: H
 
 
 def test_a_request_reaches_the_holder_and_is_answered_by_an_offer_that_says_what_is_less(letters: Holder) -> None:
-    asked = requests.Wish(
-        "Newsletter", (Power.VIEW, Power.EDIT, Power.EXPORT), "", "The spring number", date(2027, 12, 1)
+    asked = RequestWish(
+        account="Newsletter",
+        needs=[Power.VIEW, Power.EDIT, Power.EXPORT],
+        reason="The spring number",
+        until=date(2027, 12, 1),
     )
     with letters.as_() as call:
         requests.ask_from_outside(call, AMARA.upper(), "Dr Amara Levy", asked)
         assert letters.told("maren") == [], "it is not known yet whether it was her"
-    answer(letters, link_to(letters, AMARA), Answer(agrees=True))
+    answer(letters, link_to(letters, AMARA), AnswerWish(agrees=True))
     assert ("Dr Amara Levy asks for access to Newsletter: view, edit, export until 1 December 2027") in letters.told(
         "maren"
     )
@@ -350,7 +378,7 @@ def test_both_sides_are_told_of_a_withdrawal_and_why(letters: Holder) -> None:
         told = {one.notice.title: one.notice.text for one in call.tx.notices.to(AMARA)}
     assert told["Maren has withdrawn the offer of access to Newsletter"] == ("Why: The spring number is cancelled.")
     with letters.as_("ines") as call:
-        mine = requests.ask(call, requests.Wish("Newsletter", (Power.VIEW,), "", "To read along"))
+        mine = requests.ask(call, RequestWish(account="Newsletter", needs=[Power.VIEW], reason="To read along"))
         requests.withdraw(call, mine.ref)
     assert "Ines has withdrawn the request for access to Newsletter" in letters.told("maren")
 
@@ -358,7 +386,7 @@ def test_both_sides_are_told_of_a_withdrawal_and_why(letters: Holder) -> None:
 def test_a_request_that_nobody_confirmed_or_answered_lapses_and_one_can_be_turned_down_with_a_reason(
     letters: Holder,
 ) -> None:
-    asked = requests.Wish("Newsletter", (Power.VIEW,), "", "To read along")
+    asked = RequestWish(account="Newsletter", needs=[Power.VIEW], reason="To read along")
     with letters.as_() as call:
         requests.ask_from_outside(call, AMARA, "Dr Amara Levy", asked)
     with letters.as_("ines") as call:
@@ -376,10 +404,10 @@ def test_a_request_that_nobody_confirmed_or_answered_lapses_and_one_can_be_turne
             RequestState.LAPSED,
         }
     for wrong, problem in (
-        (replace(asked, needs=()), "what is asked for"),
-        (replace(asked, reason=" "), "what for"),
-        (replace(asked, account=""), "no account"),
-        (replace(asked, until=date(2027, 10, 1)), "over already"),
+        (asked.model_copy(update={"needs": ()}), "what is asked for"),
+        (asked.model_copy(update={"reason": " "}), "what for"),
+        (asked.model_copy(update={"account": ""}), "no account"),
+        (asked.model_copy(update={"until": date(2027, 10, 1)}), "over already"),
     ):
         with letters.as_("ines") as call, pytest.raises(Invalid, match=f"(?i){problem}"):
             requests.ask(call, wrong)
@@ -397,7 +425,11 @@ def test_a_secret_that_was_told_is_written_down_replaced_by_an_offer_and_then_ha
     with letters.as_() as call:
         orla = call.tx.people.by_address(ORLA)
         assert orla is None
-    answer(letters, link_to(letters, ORLA), Answer(agrees=True, registration=Registration("Orla Finch", STRONG)))
+    answer(
+        letters,
+        link_to(letters, ORLA),
+        AnswerWish(agrees=True, register_as=Registration(name="Orla Finch", password=STRONG)),
+    )
     with letters.as_() as call:
         taken = offers.sight(call, call.tx.offers.find(made.offer.ref))
     carry_out(letters, taken)

@@ -24,11 +24,11 @@ from openlatch.operations.rules.flags import FlagSight
 from openlatch.operations.rules.risks import risk_lines
 from openlatch.store.inventory.entries import EntryFilter, Listed, Summary
 from openlatch.store.pages import Page
+from openlatch.wire.inventory.entries import EntryFilter as Wanted
 from openlatch.words import Action, Kind, Power, Severity, State
 
 __all__ = [
     "Sight",
-    "Wanted",
     "browse",
     "export",
     "flags_on",
@@ -43,26 +43,6 @@ Word = TypeVar("Word", bound=StrEnum)
 
 EXPORT_PAGE = 1000
 FIRST_PAGE = 50
-
-
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """What a person asked the inventory for, in words; several in one field are separated by commas."""
-
-    q: str = ""
-    state: str = "standing"
-    kind: str = ""
-    power: str = ""
-    provider: str = ""
-    account: str = ""
-    party: str = ""
-    flagged: bool | None = None
-    rule: str = ""
-    outside: bool | None = None
-    unknown: bool | None = None
-    mine: bool = False
-    ends: str = ""
-    risk: int = 0
 
 
 @dataclass(frozen=True, slots=True)

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-from dataclasses import fields
 from difflib import get_close_matches
 from urllib.parse import parse_qsl
 from uuid import UUID
@@ -11,7 +10,7 @@ from pydantic import ValidationError
 
 from openlatch.errors import Invalid, NotSignedIn
 from openlatch.operations.call import Call, operation
-from openlatch.operations.inventory.entries import Wanted, selection
+from openlatch.operations.inventory.entries import selection
 from openlatch.store.inventory.views import View
 from openlatch.store.noun import missing
 from openlatch.wire.base import mistakes
@@ -64,7 +63,7 @@ def _checked(call: Call, query: str) -> None:
             next_step="Correct it, then save the view.",
             errors=[{"at": "query", "problem": first["problem"]}],
         ) from error
-    selection(call, Wanted(**asked.model_dump(include={one.name for one in fields(Wanted)})))
+    selection(call, asked)
 
 
 @operation("views.remove")

@@ -7,7 +7,6 @@ the very address that the link was sent to; who cannot yet sign in there can reg
 from __future__ import annotations
 
 from collections.abc import Sequence
-from dataclasses import dataclass
 
 from openlatch.core.letting_in.offers import Offer, said_of
 from openlatch.core.model import Person, normal_address
@@ -19,27 +18,10 @@ from openlatch.operations.letting_in.consent import Question
 from openlatch.operations.people import people
 from openlatch.operations.telling import links
 from openlatch.store.telling.links import Link
+from openlatch.wire.letting_in.answers import AnswerWish, Registration
 from openlatch.words import OfferState
 
-__all__ = ["Answer", "Registration", "answer", "look", "lookups"]
-
-
-@dataclass(frozen=True, slots=True)
-class Registration:
-    """Somebody who has not signed in here yet: how they are called, and the password that they choose."""
-
-    name: str
-    password: str
-
-
-@dataclass(frozen=True, slots=True)
-class Answer:
-    """An answer: yes, no, or neither for now; with a reason where they want to give one."""
-
-    agrees: bool
-    later: bool = False
-    reason: str = ""
-    registration: Registration | None = None
+__all__ = ["answer", "look", "lookups"]
 
 
 def look(call: Call, text: str) -> Question:
@@ -50,7 +32,7 @@ def look(call: Call, text: str) -> Question:
     return _offered(call, text) if link.purpose == offers.PURPOSE else consent.look(call, text)
 
 
-def lookups(call: Call, text: str, answer_: Answer) -> Sequence[Lookup]:
+def lookups(call: Call, text: str, answer_: AnswerWish) -> Sequence[Lookup]:
     """Return what has to be asked of providers before an answer is taken."""
     link = links.answerable(call, text)
     if link.purpose != offers.PURPOSE or answer_.later or not answer_.agrees:
@@ -59,7 +41,7 @@ def lookups(call: Call, text: str, answer_: Answer) -> Sequence[Lookup]:
 
 
 def answer(
-    call: Call, text: str, answer_: Answer, findings: Findings, visitor: Person | None
+    call: Call, text: str, answer_: AnswerWish, findings: Findings, visitor: Person | None
 ) -> tuple[Question, Person | None]:
     """Answer a link, once; returns what it asked, and whoever registered with it."""
     link = links.answerable(call, text)
@@ -77,7 +59,7 @@ def answer(
         call.tx.links.used(link.id, "declined", call.now)
         offers.answered_no(call, offer, answer_.reason)
     else:
-        registered = _present(call, link, answer_.registration, visitor)
+        registered = _present(call, link, answer_.register_as, visitor)
         call.tx.links.used(link.id, "taken up", call.now)
         offers.accept(call, offer, findings)
     return look(call, text), registered

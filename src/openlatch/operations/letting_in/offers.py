@@ -19,12 +19,13 @@ from openlatch.operations.call import Call, operation, require
 from openlatch.operations.inventory.entries import words
 from openlatch.operations.inventory.lookups import Findings, Lookup
 from openlatch.operations.letting_in import requests
-from openlatch.operations.letting_in.terms import Terms, Wish, compared, completed, refused, terms
+from openlatch.operations.letting_in.terms import Terms, compared, completed, refused, terms
 from openlatch.operations.orders import orders
 from openlatch.operations.providers import choices
 from openlatch.operations.rules import flags
 from openlatch.operations.telling import links, notices
 from openlatch.store.pages import Page
+from openlatch.wire.letting_in.offers import OfferWish as Wish
 from openlatch.words import EndReason, Kind, OfferState, PartyKind, PartyStatus, Role, State
 
 __all__ = [

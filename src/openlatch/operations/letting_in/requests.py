@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
-from datetime import date, timedelta
+from dataclasses import replace
+from datetime import timedelta
 from uuid import UUID
 
 from openlatch.core.hours import end_of, last_day
@@ -18,11 +18,11 @@ from openlatch.operations.inventory.entries import words
 from openlatch.operations.people.doors import readable_address
 from openlatch.operations.telling import links, notices
 from openlatch.store.pages import Page
-from openlatch.words import Power, RequestState, Role
+from openlatch.wire.letting_in.requests import RequestWish as Wish
+from openlatch.words import RequestState, Role
 
 __all__ = [
     "PURPOSE",
-    "Wish",
     "answered_by_offer",
     "ask",
     "ask_from_outside",
@@ -41,17 +41,6 @@ CONFIRMED_WITHIN = timedelta(days=2)
 MOST_OPEN = 10
 MOST_UNSURE = 60
 """So many requests from outside are taken in an hour before anybody has said that they were theirs."""
-
-
-@dataclass(frozen=True, slots=True)
-class Wish:
-    """What somebody asks for: powers on an account, or a level of it, with a reason, until a last day."""
-
-    account: str
-    needs: tuple[Power, ...] = ()
-    level: str = ""
-    reason: str = ""
-    until: date | None = None
 
 
 @operation("requests.ask")

@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 import hashlib
-from collections.abc import Collection, Iterable, Mapping, Sequence
-from dataclasses import dataclass, field, replace
+from collections.abc import Collection, Iterable, Sequence
+from dataclasses import dataclass, replace
 from datetime import date, datetime, timedelta
 from uuid import UUID
 from zoneinfo import ZoneInfo
@@ -27,13 +27,13 @@ from openlatch.operations.inventory.lookups import Finding, Findings, Lookup
 from openlatch.operations.people.doors import readable_address
 from openlatch.operations.providers import choices
 from openlatch.operations.rules import circles, policies
-from openlatch.words import Kind, PartyKind, PartyStatus, Power, RequestState, Severity
+from openlatch.wire.letting_in.offers import OfferPartWish as PartWish
+from openlatch.wire.letting_in.offers import OfferWish as Wish
+from openlatch.words import Kind, PartyKind, PartyStatus, RequestState, Severity
 
 __all__ = [
     "PartSight",
-    "PartWish",
     "Terms",
-    "Wish",
     "compared",
     "completed",
     "lookups",
@@ -43,47 +43,6 @@ __all__ = [
 
 _MOST_DAYS = 90
 """So long an offer can be answered at most."""
-
-
-@dataclass(frozen=True, slots=True)
-class PartWish:
-    """Access to one account as somebody wishes to offer it: by a level, by permissions, or by what it is for.
-
-    `until` is a last day, None for that of the whole offer; `power_until` are last days of single powers.
-    """
-
-    account: str
-    level: str = ""
-    permissions: tuple[str, ...] = ()
-    task: str = ""
-    needs: tuple[Power, ...] = ()
-    resources: tuple[str, ...] = ()
-    until: date | None = None
-    hours: str = ""
-    power_until: Mapping[Power, date] = field(default_factory=dict)
-    handle: str = ""
-
-
-@dataclass(frozen=True, slots=True)
-class Wish:
-    """An offer as somebody wishes to make it; without `until`, it has to be said that it is `endless`.
-
-    `to` is an address, or a handle under which a provider knows somebody; `write_to` is then where the letter goes.
-    `answer` is what whoever made the `request` is told of what is less than they asked for.
-    """
-
-    to: str
-    parts: tuple[PartWish, ...]
-    name: str = ""
-    basis: str = ""
-    starts: date | None = None
-    until: date | None = None
-    endless: bool = False
-    lapse_hours: int | None = None
-    write_to: str = ""
-    replaces: str = ""
-    request: str = ""
-    answer: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,29 +103,30 @@ def completed(call: Call, wish: Wish) -> Wish:
     if wish.request:
         asked = call.tx.requests.find(wish.request)
         until = day_before(asked.ends_at, call.tx.workspace.zone) if asked.ends_at and not wish.endless else None
-        wish = replace(
-            wish,
-            to=wish.to or asked.address,
-            name=wish.name or asked.name,
-            basis=wish.basis or asked.reason,
-            until=wish.until or until,
-            parts=tuple(_as_asked(one, asked) for one in wish.parts or (PartWish(""),)),
-        )
+        said = {
+            "to": wish.to or asked.address,
+            "name": wish.name or asked.name,
+            "basis": wish.basis or asked.reason,
+            "until": wish.until or until,
+            "parts": [_as_asked(one, asked) for one in wish.parts or [PartWish()]],
+        }
+        wish = wish.model_copy(update=said)
     elif wish.replaces:
         secret = call.tx.entries.find(wish.replaces)
-        parts = tuple(replace(one, account=one.account or str(secret.account.id)) for one in wish.parts)
+        account = str(secret.account.id)
+        parts = [one.model_copy(update={"account": one.account or account}) for one in wish.parts]
         reachable = next(filter(is_mailbox, secret.party.addresses), "")
-        wish = replace(wish, to=wish.to or reachable, parts=parts or (PartWish(str(secret.account.id)),))
+        wish = wish.model_copy(update={"to": wish.to or reachable, "parts": parts or [PartWish(account=account)]})
     if not all(part.account for part in wish.parts):
         raise _wrong("account", "it is not said of which account", "Name it.")
     return wish
 
 
 def _as_asked(part: PartWish, asked: Request) -> PartWish:
-    part = replace(part, account=part.account or str(asked.account_id or asked.account))
+    part = part.model_copy(update={"account": part.account or str(asked.account_id or asked.account)})
     if part.level or part.task or part.needs or part.permissions:
         return part
-    return replace(part, level=asked.level, needs=() if asked.level else asked.needs)
+    return part.model_copy(update={"level": asked.level, "needs": [] if asked.level else list(asked.needs)})
 
 
 # Terms
@@ -376,7 +336,7 @@ def _part(
     name = who.name
     account = call.tx.accounts.find(wanted.account)[0]
     provider = call.tx.providers.get(account.provider_id)
-    needs = choices.needed(call, wanted.task, wanted.needs)
+    needs = choices.needed(call, wanted.task, tuple(wanted.needs))
     found = choices.narrowest(call, provider, needs) if needs else None
     chosen = _chosen(call, provider, wanted, found)
     choices.known_parts(account, provider, choices.parts_of(call, account), wanted.resources)

@@ -14,6 +14,7 @@ from openlatch.errors import Invalid, NotFound
 from openlatch.operations.call import Call, operation
 from openlatch.operations.people.sight import within_sight
 from openlatch.operations.telling import notices
+from openlatch.wire.providers.providers import NewProvider
 
 __all__ = ["ProviderSight", "add", "browse", "report_breach", "show"]
 
@@ -85,40 +86,30 @@ def report_breach(call: Call, text: str, since: date, what: str) -> ProviderSigh
 
 
 @operation("providers.add")
-def add(
-    call: Call,
-    name: str,
-    connector: str,
-    settings: Mapping[str, str],
-    secret: str,
-    read_every: int,
-    stale_after: int,
-    most_gone: int,
-    vouch_days: int,
-) -> Provider:
+def add(call: Call, new: NewProvider) -> Provider:
     """Add a provider; it is read for the first time at once. Wrong settings change nothing.
 
     With the connector `by-hand` there is nothing to read: its entries are kept by people.
     """
     provider = Provider(
         id=call.services.new_id(),
-        name=name,
-        connector=connector,
-        settings=settings,
-        read_every=read_every,
-        stale_after=stale_after,
-        most_gone=most_gone,
-        vouch_days=vouch_days,
+        name=new.name,
+        connector=new.connector,
+        settings=new.settings,
+        read_every=new.read_every,
+        stale_after=new.stale_after,
+        most_gone=new.most_gone,
+        vouch_days=new.vouch_days,
     )
-    if provider.by_hand and (settings or secret):
+    if provider.by_hand and (new.settings or new.secret):
         raise Invalid(
             "A provider that is kept by hand has neither settings nor a secret. Nothing was added.",
             next_step="Leave both out.",
             errors=[{"at": "settings", "problem": "not for a provider kept by hand"}],
         )
     if not provider.by_hand:
-        call.services.connector(connector, settings, secret)
+        call.services.connector(new.connector, new.settings, new.secret)
         provider = replace(provider, next_reading=call.now)
-    call.tx.providers.add(provider, call.services.vault.close(secret))
-    call.log("provider.added", "provider", provider.id, name=name, connector=connector, settings=dict(settings))
+    call.tx.providers.add(provider, call.services.vault.close(new.secret))
+    call.log("provider.added", "provider", provider.id, **new.model_dump(include={"name", "connector", "settings"}))
     return provider

@@ -2,41 +2,27 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
-from uuid import UUID
-
 from openlatch.core.record.ledger import link
 from openlatch.operations.call import Call, operation
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.store.record.events import Head, LoggedEvent
+from openlatch.wire.record.log import LogQuery
 
-__all__ = ["Wanted", "browse", "head", "seal"]
-
-
-@dataclass(frozen=True, slots=True)
-class Wanted:
-    """Which events are wanted; an account and a party are named as people name them."""
-
-    subject: UUID | None = None
-    account: str = ""
-    party: str = ""
-    sealed: bool = False
+__all__ = ["browse", "head", "seal"]
 
 
 @operation("log.browse")
-def browse(
-    call: Call, wanted: Wanted, *, oldest: bool, limit: int, cursor: str | None
-) -> Page[tuple[LoggedEvent, Listed | None]]:
+def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | None]]:
     """Events of the log, each with the entry that it tells of."""
     page = call.tx.events.browse(
         subject_id=wanted.subject,
         account_id=call.tx.accounts.find(wanted.account)[0].id if wanted.account else None,
         party_id=call.tx.parties.find(wanted.party)[0].id if wanted.party else None,
         sealed_only=wanted.sealed,
-        oldest_first=oldest,
-        limit=limit,
-        cursor=cursor,
+        oldest_first=wanted.oldest,
+        limit=wanted.limit,
+        cursor=wanted.cursor,
     )
     about = call.tx.entries.about({event.subject_id for event in page.items})
     return Page(tuple((event, about.get(event.subject_id)) for event in page.items), page.next)

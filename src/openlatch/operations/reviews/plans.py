@@ -3,8 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Mapping, Sequence
-from dataclasses import dataclass, field, replace
-from datetime import date, datetime, time, timedelta
+from dataclasses import dataclass, replace
+from datetime import datetime, time, timedelta
 from typing import Any
 from uuid import UUID
 
@@ -18,9 +18,10 @@ from openlatch.operations.people.reviewers import REVIEWING
 from openlatch.operations.reviews import round_news, rounds, settle
 from openlatch.operations.reviews.scope import asked_about, facts_of, in_scope, scope_of, still_in_scope
 from openlatch.operations.telling import notices
-from openlatch.words import Occasion, Power, Reviewers, RoundState, Unanswered
+from openlatch.wire.reviews.reviews import NewReview as Draft
+from openlatch.words import Occasion, Power, Reviewers, RoundState
 
-__all__ = ["Draft", "ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
+__all__ = ["ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
 
 SHOWN = 60
 """So many of the times at which a review comes round within the next year are shown."""
@@ -39,27 +40,6 @@ _EVENTS: Mapping[Occasion, str] = {
     Occasion.ADMINISTRATOR_ADDED: "when an administrator was added",
     Occasion.PROVIDER_BREACH: "when a provider has reported a breach",
 }
-
-
-@dataclass(frozen=True, slots=True)
-class Draft:
-    """A review as a person writes it; people by their address."""
-
-    name: str
-    where: Mapping[str, Any]
-    recurs: str = ""
-    begins: date | None = None
-    at: time = time(8)
-    on: tuple[Occasion, ...] = ()
-    reviewers: Reviewers = Reviewers.NAMED
-    named: tuple[str, ...] = ()
-    substitutes: Mapping[str, str] = field(default_factory=dict)
-    otherwise: str = ""
-    answer_days: int = 14
-    remind_days: int = 3
-    unanswered: Unanswered = Unanswered.KEEP
-    most: int = 20
-    risk_limit: int = 60
 
 
 @dataclass(frozen=True, slots=True)
@@ -313,15 +293,16 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
 def _planned(call: Call, draft: Draft, plan_id: UUID) -> ReviewPlan:
     """Return the review that a draft means; raises Invalid for one that makes no sense."""
     zone = call.tx.workspace.zone
-    begins = draft.begins or call.now.date()
+    begins, at = draft.begins or call.now.date(), time.fromisoformat(draft.at)
+    where = draft.where.model_dump(mode="json", exclude_defaults=True)
     if not draft.recurs and not draft.on:
         raise Invalid(
             "A review comes round by a recurrence, after an event, or both. Nothing was changed.",
             next_step="Say when: FREQ=MONTHLY;BYDAY=1MO is the first Monday of every month.",
             errors=[{"at": "recurs", "problem": "missing"}],
         )
-    recurs = Recurrence.parse(draft.recurs, begins, draft.at, zone).rule if draft.recurs else ""
-    in_scope(call, draft.where)  # refuses a filter that names what is not there
+    recurs = Recurrence.parse(draft.recurs, begins, at, zone).rule if draft.recurs else ""
+    in_scope(call, where)  # refuses a filter that names what is not there
     people = {person.address: person for person in call.tx.people.all()}
     named = tuple(_reviewer(people, address, "named") for address in draft.named)
     if draft.reviewers is Reviewers.NAMED and not named:
@@ -333,10 +314,10 @@ def _planned(call: Call, draft: Draft, plan_id: UUID) -> ReviewPlan:
     plan = ReviewPlan(
         id=plan_id,
         name=draft.name,
-        where={name: value for name, value in draft.where.items() if value not in ("", None, False, 0)},
+        where=where,
         recurs=recurs,
         begins=begins,
-        at=draft.at,
+        at=at,
         on=frozenset(draft.on),
         reviewers=draft.reviewers,
         named=named,

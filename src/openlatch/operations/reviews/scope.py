@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections import Counter
 from collections.abc import Collection, Iterable, Mapping
 from contextlib import suppress
-from dataclasses import fields
 from datetime import timedelta
 from typing import Any
 from uuid import UUID
@@ -17,10 +16,11 @@ from openlatch.core.reviews.plans import Asked, ReviewPlan, assign, scope_said
 from openlatch.core.rules.advise import narrowest
 from openlatch.errors import Invalid, NotFound, OpenLatchError
 from openlatch.operations.call import Call
-from openlatch.operations.inventory.entries import Wanted, flags_on, selection
+from openlatch.operations.inventory.entries import flags_on, selection
 from openlatch.operations.people.reviewers import REVIEWING
 from openlatch.operations.rules.advice import known_levels
 from openlatch.store.inventory.entries import Listed
+from openlatch.wire.inventory.entries import EntryFilter as Wanted
 from openlatch.words import Kind, PartyStatus, Power, Role
 
 __all__ = [
@@ -34,12 +34,10 @@ __all__ = [
     "still_in_scope",
 ]
 
-_FIELDS = frozenset(field.name for field in fields(Wanted))
-
 
 def in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed]:
     """Return the entries that a filter leaves now."""
-    wanted = Wanted(**{name: value for name, value in where.items() if name in _FIELDS})
+    wanted = Wanted(**{name: value for name, value in where.items() if name in Wanted.model_fields})
     return call.tx.entries.about(call.tx.entries.ids(selection(call, wanted)))
 
 

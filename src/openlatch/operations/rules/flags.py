@@ -26,6 +26,7 @@ from openlatch.operations.rules import circles, evaluation, policies
 from openlatch.operations.rules.advice import advice
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
+from openlatch.wire.rules.flags import FlagQuery
 from openlatch.words import Severity, Subject
 
 if TYPE_CHECKING:
@@ -72,39 +73,28 @@ class FlagSight:
 
 
 @operation("flags.browse")
-def browse(
-    call: Call,
-    rule: str,
-    severity: str,
-    entry: str,
-    account: str,
-    party: str,
-    subject: str,
-    state: str,
-    limit: int,
-    cursor: str | None,
-) -> Page[FlagSight]:
+def browse(call: Call, wanted: FlagQuery) -> Page[FlagSight]:
     """Flags, the worst first, each with what it is on; of an account or a party also those on its entries."""
-    policies.checked_rule(call, rule)
+    policies.checked_rule(call, wanted.rule)
     ids: set[UUID] | None = None
-    if entry:
-        listed = call.tx.entries.find(entry)
+    if wanted.entry:
+        listed = call.tx.entries.find(wanted.entry)
         ids = {listed.entry.id, listed.party.id}
-    elif account:
-        one = call.tx.accounts.find(account)[0]
+    elif wanted.account:
+        one = call.tx.accounts.find(wanted.account)[0]
         ids = {one.id, *(e.id for e in call.tx.entries.on([one.id]))}
-    elif party:
-        who = call.tx.parties.find(party)[0]
+    elif wanted.party:
+        who = call.tx.parties.find(wanted.party)[0]
         ids = {who.id, *(e.id for e in call.tx.entries.held_by([who.id]))}
     page = call.tx.flags.browse(
-        rule=rule,
-        severity=Severity(severity) if severity else None,
+        rule=wanted.rule,
+        severity=wanted.severity or None,
         subject_ids=ids,
-        subject=Subject(subject) if subject else None,
-        state=state,
+        subject=wanted.subject or None,
+        state=wanted.state,
         now=call.now,
-        limit=limit,
-        cursor=cursor,
+        limit=wanted.limit,
+        cursor=wanted.cursor,
     )
     return Page(sights(call, page.items), page.next)
 

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
-from dataclasses import asdict, dataclass, replace
+from dataclasses import dataclass, replace
 from datetime import date, timedelta
 from uuid import UUID
 
@@ -15,7 +15,7 @@ from openlatch.core.orders.teams import Belonging
 from openlatch.core.reviews.plans import GONE, LeftOpen
 from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations.call import Call, operation
-from openlatch.operations.inventory.entries import Wanted, selection
+from openlatch.operations.inventory.entries import selection
 from openlatch.operations.inventory.parties import remaining
 from openlatch.operations.orders import orders, teams
 from openlatch.operations.orders.orders import Wish
@@ -25,6 +25,7 @@ from openlatch.operations.taking_back.together import Foresight, foreseen, held_
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.pages import Page
 from openlatch.store.taking_back.batches import Batch, BatchItem
+from openlatch.wire.inventory.entries import EntryFilter as Wanted
 from openlatch.words import Action, Outcome
 
 __all__ = [
@@ -92,8 +93,7 @@ def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> B
         BatchItem(place, 0, wish.action.value, "", entry_id, trouble=held.get(entry_id, ""))
         for place, entry_id in enumerate(ids, start=1)
     ]
-    usual = asdict(Wanted())
-    said = {name: value for name, value in asdict(wanted).items() if value != usual[name]}
+    said = wanted.model_dump(mode="json", exclude_defaults=True)
     batch = Batch(
         id=call.services.new_id(),
         kind="bulk",

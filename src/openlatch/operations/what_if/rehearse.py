@@ -32,6 +32,7 @@ from openlatch.operations.call import Call
 from openlatch.operations.letting_in import terms
 from openlatch.operations.orders import orders
 from openlatch.operations.providers import choices
+from openlatch.wire.letting_in.offers import OfferPartWish, OfferWish
 from openlatch.wire.what_if import proposal_file as wire
 from openlatch.words import Action, EndReason, PartyKind, PartyStatus, Power, ReadingOutcome, State
 
@@ -79,19 +80,10 @@ def as_they_are(call: Call, account_id: UUID, made: Imagined) -> tuple[Document,
     return made.present[account_id]
 
 
-def wish_of(change: wire.Give, basis: str) -> terms.Wish:
+def wish_of(change: wire.Give, basis: str) -> OfferWish:
     """Return what is to be given as an offer of it."""
-    part = terms.PartWish(
-        account=change.account,
-        level=change.level,
-        permissions=tuple(change.permissions),
-        task=change.task,
-        needs=tuple(Power(p) for p in change.needs),
-        resources=tuple(change.resources),
-        until=change.until,
-        hours=change.hours,
-    )
-    return terms.Wish(change.to, (part,), change.name, basis, endless=change.until is None)
+    part = OfferPartWish(**change.model_dump(include=set(OfferPartWish.model_fields)))
+    return OfferWish(to=change.to, parts=[part], name=change.name, basis=basis, endless=change.until is None)
 
 
 # Single changes

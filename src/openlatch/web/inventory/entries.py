@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from openlatch.operations.call import Call
 from openlatch.operations.inventory import by_hand, entries, secrets
-from openlatch.operations.inventory.entries import Wanted
 from openlatch.operations.orders import orders
 from openlatch.web.api import Routes, Stream
 from openlatch.web.files import FORMATS
@@ -19,21 +18,17 @@ __all__ = ["routes"]
 routes = Routes("entries")
 
 
-def _wanted(query: wire.EntryFilter) -> Wanted:
-    return Wanted(**query.model_dump(include=set(wire.EntryFilter.model_fields)))
-
-
 @routes.route("GET", "/entries", query=wire.EntryQuery, returns=wire.EntryList)
 def list_entries(call: Call, query: wire.EntryQuery) -> wire.EntryList:
     """A page of the inventory."""
-    page = entries.browse(call, _wanted(query), query.sort, query.limit, query.cursor)
+    page = entries.browse(call, query, query.sort, query.limit, query.cursor)
     return wire.EntryList(items=[entry_of(sight) for sight in page.items], next=page.next)
 
 
 @routes.route("GET", "/entries/summary", query=wire.EntryFilter, returns=wire.Summary)
 def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
     """How many entries a filter leaves, and how many of them carry a flag."""
-    found = entries.summary(call, _wanted(query))
+    found = entries.summary(call, query)
     return wire.Summary(
         entries=found.entries,
         accounts=found.accounts,
@@ -53,7 +48,7 @@ def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
 def export_entries(call: Call, query: wire.ExportQuery) -> Stream:
     """Every entry that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
     chosen = FORMATS[query.format]
-    found = (entry_of(sight) for sight in entries.export(call, _wanted(query), query.sort))
+    found = (entry_of(sight) for sight in entries.export(call, query, query.sort))
     return Stream(chosen.write(found), chosen.content_type, f"inventory.{query.format}")
 
 

@@ -31,17 +31,14 @@ def look_at_link(link: str) -> wire.Question:
 def answer_link(link: str, body: wire.AnswerWish) -> Answer:
     """Answer a link, once; whoever registers with it is signed in from then on."""
     at, workspace = backend(), links.workspace_in(link)
-    wanted = body.register_as
-    registration = answers.Registration(wanted.name, wanted.password) if wanted is not None else None
-    answer = answers.Answer(body.agrees, body.later, body.reason, registration)
     with at.store.transaction(workspace) as tx:
-        asked = answers.lookups(Call(tx, at.services, SERVICE, at.services.clock()), link, answer)
+        asked = answers.lookups(Call(tx, at.services, SERVICE, at.services.clock()), link, body)
     findings = lookups.ask(asked)
     with at.store.transaction(workspace) as tx:
         call = Call(tx, at.services, SERVICE, at.services.clock())
         visitor = _visitor(call)
         call = Call(tx, at.services, visitor or SERVICE, call.now)
-        question, registered = answers.answer(call, link, answer, findings, visitor.person if visitor else None)
+        question, registered = answers.answer(call, link, body, findings, visitor.person if visitor else None)
         cookie = str(people.open_session(call, registered)) if registered is not None else None
         return Answer(question_of(question, tx.workspace), cookie=cookie)
 

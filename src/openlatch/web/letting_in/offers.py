@@ -19,11 +19,11 @@ routes = Routes("offers")
 
 
 def _about(call: Call, body: wire.OfferWish) -> list[Lookup]:
-    return terms.lookups(call, _wish(body))
+    return terms.lookups(call, body)
 
 
 def _about_offer(call: Call, body: wire.OfferWish, offer: str) -> list[Lookup]:
-    return terms.lookups(call, _wish(body))
+    return terms.lookups(call, body)
 
 
 def _about_answer(call: Call, body: wire.OfferAnswer, offer: str) -> list[Lookup]:
@@ -45,19 +45,19 @@ def fit_task(call: Call, account: str, query: wire.FitQuery) -> wire.Fit:
 @routes.route("POST", "/offers/check", body=wire.OfferWish, returns=wire.OfferTerms, asks=_about)
 def check_offer(call: Call, body: wire.OfferWish, findings: Findings) -> wire.OfferTerms:
     """The exact terms of an offer, and what is worth knowing before it is made; changes nothing."""
-    return terms_of(offers.check(call, _wish(body), findings))
+    return terms_of(offers.check(call, body, findings))
 
 
 @routes.route("POST", "/offers/<offer>/check", body=wire.OfferWish, returns=wire.OfferTerms, asks=_about_offer)
 def check_correction(call: Call, offer: str, body: wire.OfferWish, findings: Findings) -> wire.OfferTerms:
     """The same for terms that are to take the place of those of an offer that waits."""
-    return terms_of(offers.check(call, _wish(body), findings, offer))
+    return terms_of(offers.check(call, body, findings, offer))
 
 
 @routes.route("POST", "/offers", body=wire.NewOffer, returns=wire.Offer, status=201, asks=_about)
 def make_offer(call: Call, body: wire.NewOffer, findings: Findings) -> wire.Offer:
     """Hold an offer out, by the terms that were looked at; a link goes to the address."""
-    return _sent(call, offers.create(call, _wish(body), findings, body.digest))
+    return _sent(call, offers.create(call, body, findings, body.digest))
 
 
 @routes.route("GET", "/offers", query=wire.OfferQuery, returns=wire.OfferList)
@@ -76,7 +76,7 @@ def get_offer(call: Call, offer: str) -> wire.Offer:
 @routes.route("PUT", "/offers/<offer>", body=wire.OfferCorrection, returns=wire.Offer, asks=_about_offer)
 def correct_offer(call: Call, offer: str, body: wire.OfferCorrection, findings: Findings) -> wire.Offer:
     """Put other terms in the place of those of an offer that waits, and send a new link."""
-    return _sent(call, offers.correct(call, offer, _wish(body), findings, body.digest, body.version))
+    return _sent(call, offers.correct(call, offer, body, findings, body.digest, body.version))
 
 
 @routes.route("POST", "/offers/<offer>/send", returns=wire.Offer)
@@ -109,35 +109,3 @@ def answer_offer(call: Call, offer: str, body: wire.OfferAnswer, findings: Findi
 
 def _sent(call: Call, sight: offers.OfferSight) -> wire.Offer:
     return offer_of(sight, not call.tx.workspace.circle.holds(sight.party))
-
-
-def _wish(body: wire.OfferWish) -> terms.Wish:
-    parts = tuple(
-        terms.PartWish(
-            account=one.account,
-            level=one.level,
-            permissions=tuple(one.permissions),
-            task=one.task,
-            needs=tuple(Power(p) for p in one.needs),
-            resources=tuple(one.resources),
-            until=one.until,
-            hours=one.hours,
-            power_until={Power(p): day for p, day in one.power_until.items()},
-            handle=one.handle,
-        )
-        for one in body.parts
-    )
-    return terms.Wish(
-        to=body.to,
-        parts=parts,
-        name=body.name,
-        basis=body.basis,
-        starts=body.starts,
-        until=body.until,
-        endless=body.endless,
-        lapse_hours=body.lapse_hours,
-        write_to=body.write_to,
-        replaces=body.replaces,
-        request=body.request,
-        answer=body.answer,
-    )

@@ -8,7 +8,6 @@ from openlatch.operations.letting_in import requests
 from openlatch.web.api import Routes, backend
 from openlatch.web.filled import filled
 from openlatch.wire import messages as wire
-from openlatch.words import Power
 
 __all__ = ["routes"]
 
@@ -18,7 +17,7 @@ routes = Routes("requests")
 @routes.route("POST", "/requests", body=wire.RequestWish, returns=wire.Request, status=201)
 def make_request(call: Call, body: wire.RequestWish) -> wire.Request:
     """Ask for access to an account; it reaches whoever looks after the workspace."""
-    return _sent(requests.ask(call, _wish(body)))
+    return _sent(requests.ask(call, body))
 
 
 @routes.route("POST", "/asking", body=wire.OutsideRequest, returns=wire.Asked, status=202, public=True)
@@ -27,7 +26,7 @@ def ask_from_outside(body: wire.OutsideRequest) -> wire.Asked:
     at = backend()
     with at.store.transaction(body.workspace) as tx:
         call = Call(tx, at.services, SERVICE, at.services.clock())
-        requests.ask_from_outside(call, body.address, body.name, _wish(body))
+        requests.ask_from_outside(call, body.address, body.name, body)
         return wire.Asked(holder=tx.workspace.name, address=body.address.strip())
 
 
@@ -60,10 +59,6 @@ def turn_request_down(call: Call, request: str, body: wire.TurnDownWish) -> wire
 def withdraw_request(call: Call, request: str) -> wire.Request:
     """Take back what one has asked for oneself."""
     return _sent(requests.withdraw(call, request))
-
-
-def _wish(body: wire.RequestWish) -> requests.Wish:
-    return requests.Wish(body.account, tuple(Power(p) for p in body.needs), body.level, body.reason, body.until)
 
 
 def _sent(one: Request) -> wire.Request:

@@ -40,17 +40,7 @@ def get_provider(call: Call, provider: str) -> wire.Provider:
 @routes.route("POST", "/providers", body=wire.NewProvider, returns=wire.Provider, status=201)
 def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
     """Add a provider, which is read at once for the first time."""
-    added = providers.add(
-        call,
-        name=body.name,
-        connector=body.connector,
-        settings=body.settings,
-        secret=body.secret,
-        read_every=body.read_every,
-        stale_after=body.stale_after,
-        most_gone=body.most_gone,
-        vouch_days=body.vouch_days,
-    )
+    added = providers.add(call, body)
     return provider_of(ProviderSight(added), call.now)
 
 

@@ -16,8 +16,7 @@ routes = Routes("log")
 @routes.route("GET", "/log", query=wire.LogQuery, returns=wire.EventList)
 def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
     """Events of the log: of one subject, of all that is about an account or a party, or simply all."""
-    wanted = log.Wanted(query.subject, query.account, query.party, query.sealed)
-    page = log.browse(call, wanted, oldest=query.oldest, limit=query.limit, cursor=query.cursor)
+    page = log.browse(call, query)
     return wire.EventList(items=[event_of(*item, call.tx.workspace.zone) for item in page.items], next=page.next)
 
 

@@ -4,7 +4,6 @@ from __future__ import annotations
 
 from collections.abc import Iterable, Iterator
 from dataclasses import asdict
-from datetime import time
 
 from openlatch.operations.call import Call
 from openlatch.operations.reviews import plans, reports, rounds
@@ -15,7 +14,7 @@ from openlatch.web.reviews.render import checked_of, item_of, review_of, round_o
 from openlatch.web.sheets import READABLE, rows
 from openlatch.web.taking_back.render import foreseen_of
 from openlatch.wire import messages as wire
-from openlatch.words import Choice, Occasion, Outcome, Reviewers, Unanswered
+from openlatch.words import Choice, Outcome
 
 __all__ = ["routes"]
 
@@ -31,13 +30,13 @@ def list_reviews(call: Call) -> wire.ReviewList:
 @routes.route("POST", "/reviews/check", body=wire.NewReview, returns=wire.ReviewText)
 def check_review(call: Call, body: wire.NewReview) -> wire.ReviewText:
     """What a review would mean; changes nothing."""
-    return checked_of(plans.check(call, _draft(body)))
+    return checked_of(plans.check(call, body))
 
 
 @routes.route("POST", "/reviews", body=wire.NewReview, returns=wire.Review, status=201)
 def create_review(call: Call, body: wire.NewReview) -> Answer:
     """Store a review; it comes round by itself from then on."""
-    return Answer(review_of(plans.create(call, _draft(body))), 201)
+    return Answer(review_of(plans.create(call, body)), 201)
 
 
 @routes.route("GET", "/reviews/<review>", returns=wire.Review)
@@ -49,7 +48,7 @@ def get_review(call: Call, review: str) -> wire.Review:
 @routes.route("PUT", "/reviews/<review>", body=wire.ReviewChange, returns=wire.Review)
 def change_review(call: Call, review: str, body: wire.ReviewChange) -> wire.Review:
     """Change a review; rounds that are open stay as they were opened."""
-    return review_of(plans.change(call, review, _draft(body), body.version))
+    return review_of(plans.change(call, review, body, body.version))
 
 
 @routes.route("POST", "/reviews/<review>/pause", returns=wire.Review)
@@ -197,23 +196,3 @@ def try_item_again(call: Call, one: str, body: wire.Place) -> wire.Round:
 def round_report(call: Call, one: str, query: wire.ReportQuery) -> Download:
     """The report of a round: as it was signed when it was closed, or as far as it is."""
     return Download(**asdict(written(*reports.of_round(call, one), query.format)))
-
-
-def _draft(body: wire.NewReview) -> plans.Draft:
-    return plans.Draft(
-        name=body.name,
-        where=body.where.model_dump(exclude_defaults=True),
-        recurs=body.recurs,
-        begins=body.begins,
-        at=time.fromisoformat(body.at),
-        on=tuple(Occasion(one) for one in body.on),
-        reviewers=Reviewers(body.reviewers),
-        named=tuple(body.named),
-        substitutes=body.substitutes,
-        otherwise=body.otherwise,
-        answer_days=body.answer_days,
-        remind_days=body.remind_days,
-        unanswered=Unanswered(body.unanswered),
-        most=body.most,
-        risk_limit=body.risk_limit,
-    )

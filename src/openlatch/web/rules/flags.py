@@ -16,19 +16,7 @@ routes = Routes("flags")
 @routes.route("GET", "/flags", query=wire.FlagQuery, returns=wire.FlagList)
 def list_flags(call: Call, query: wire.FlagQuery) -> wire.FlagList:
     """Flags, the worst first."""
-    q = query
-    page = flags.browse(
-        call,
-        rule=q.rule,
-        severity=q.severity,
-        entry=q.entry,
-        account=q.account,
-        party=q.party,
-        subject=q.subject,
-        state=q.state,
-        limit=q.limit,
-        cursor=q.cursor,
-    )
+    page = flags.browse(call, query)
     return wire.FlagList(items=[flag_of(one) for one in page.items], next=page.next)
 
 

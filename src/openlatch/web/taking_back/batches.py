@@ -5,7 +5,6 @@ from __future__ import annotations
 from dataclasses import asdict
 
 from openlatch.operations.call import Call
-from openlatch.operations.inventory.entries import Wanted
 from openlatch.operations.orders.orders import Wish
 from openlatch.operations.reviews import reports
 from openlatch.operations.taking_back import batches, leavers
@@ -13,7 +12,6 @@ from openlatch.printing import CONTENT_TYPES, written
 from openlatch.web.api import Answer, Download, Routes
 from openlatch.web.taking_back.render import batch_of, foreseen_of, leaver_of
 from openlatch.wire import messages as wire
-from openlatch.words import Action
 
 __all__ = ["routes"]
 
@@ -88,5 +86,5 @@ def create_leaver(call: Call, body: wire.NewLeaver) -> Answer:
     return Answer(batch_of(made), 201)
 
 
-def _wanted(body: wire.BatchPlanWish) -> tuple[Wanted, Wish]:
-    return Wanted(**body.where.model_dump()), Wish(Action(body.action), body.level, until=body.until)
+def _wanted(body: wire.BatchPlanWish) -> tuple[wire.EntryFilter, Wish]:
+    return body.where, Wish(body.action, body.level, until=body.until)
