@@ -13,7 +13,7 @@ from hypothesis import strategies as st
 from openlatch.core.hours import DAYS, Hours
 from openlatch.core.limits import Limits
 from openlatch.core.model import Abilities, Entry
-from openlatch.core.orders.extending import LIFTS
+from openlatch.core.orders.acts import LIFTS
 from openlatch.core.orders.plans import Ask, Plan, make_plan
 from openlatch.core.orders.steps import Extent
 from openlatch.errors import Conflict, Invalid

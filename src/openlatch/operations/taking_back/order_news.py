@@ -6,6 +6,7 @@ from collections.abc import Sequence
 
 from openlatch.core.hours import last_day
 from openlatch.core.model import Entry
+from openlatch.core.orders.acts import ACTS, Happened
 from openlatch.core.orders.orders import Order
 from openlatch.core.orders.steps import held_before
 from openlatch.core.telling.notices import Notice
@@ -33,9 +34,8 @@ def proved(call: Call, done: Sequence[OrderSight]) -> None:
 
 def _proved(call: Call, one: OrderSight, entry: Entry, where: str) -> None:
     order, action = one.order, Action(one.order.action)
-    if action is Action.GIVE_UP:
-        what = "declined the offer of access to" if entry.kind is Kind.OFFER else "given up their access to"
-        title = f"{one.party.name} has {what} {where}"
+    happened = _happened(call, one, entry, where)
+    if title := ACTS[action].holder(happened):
         notices.tell(call, notices.managers(call), Notice(f"order:{order.id}", title, "", f"/orders?order={order.ref}"))
     if action is Action.HAND_OVER:
         key = next(step.entry for step in order.steps if step.change is not None and step.change.wider)
@@ -44,7 +44,7 @@ def _proved(call: Call, one: OrderSight, entry: Entry, where: str) -> None:
             tell_party(call, to.party, Notice(f"order:{order.id}:to", f"You own {where} now"))
     if action is Action.EXTEND and _administers_now(order, entry):
         administrators_added(call, [entry])
-    title = _changed(call, action, entry, where)
+    title = ACTS[action].party(happened)
     if title and one.party.kind is PartyKind.PERSON and entry.kind not in (Kind.SESSION, Kind.SECRET):
         tell_party(call, one.party, Notice(f"order:{order.id}", title))
 
@@ -57,23 +57,10 @@ def _administers_now(order: Order, entry: Entry) -> bool:
     return before.level != entry.level if before.powers is None else Power.ADMIT not in before.powers
 
 
-def _changed(call: Call, action: Action, entry: Entry, where: str) -> str:
-    if entry.kind is Kind.OFFER and action is not Action.LET_IN:
-        withdrawn = f"The offer of access to {where} was withdrawn"
-        return {Action.END: withdrawn, Action.GIVE_UP: f"You declined the offer of access to {where}"}.get(action, "")
+def _happened(call: Call, one: OrderSight, entry: Entry, where: str) -> Happened:
     day = last_day(entry.ends_at, call.tx.workspace.zone) if entry.ends_at else ""
-    return {
-        Action.END: f"Your access to {where} has ended",
-        Action.GIVE_UP: f"Your access to {where} has ended, as you wished",
-        Action.NARROW: f"Your access to {where} covers less now: “{entry.level}”",
-        Action.EXTEND: f"Your access to {where} covers more now: “{entry.level}”{f', until {day}' if day else ''}",
-        Action.PAUSE: f"Your access to {where} is paused",
-        Action.RESUME: f"Your access to {where} is there again",
-        Action.END_ON: f"Your access to {where} ends with {day}" if day else f"Your access to {where} has ended",
-        Action.LET_IN: f"You have access to {where} now: “{entry.level}”",
-        Action.GIVE_BACK: f"Your access to {where} is there again",
-        Action.HAND_OVER: f"{where} has gone to somebody else, as you agreed",
-    }.get(action, "")
+    offered = entry.kind is Kind.OFFER and one.order.action != Action.LET_IN
+    return Happened(one.party.name, where, entry.level, day, offered)
 
 
 def stuck(call: Call, order: Order, why: str) -> None:

@@ -12,7 +12,8 @@ from datetime import datetime
 
 from openlatch.core.hours import Hours, as_good_as_none, last_day
 from openlatch.core.limits import Taken, broken
-from openlatch.core.model import made_here
+from openlatch.core.model import Entry, made_here
+from openlatch.core.orders.acts.act import GIVEN, Act, Around, Happened, standing
 from openlatch.core.orders.impact import Consequence, Situation
 from openlatch.core.orders.remarks import remarks
 from openlatch.core.orders.steps import (
@@ -29,20 +30,21 @@ from openlatch.core.orders.steps import (
 from openlatch.core.powers import in_order
 from openlatch.core.providers.ports import Change
 from openlatch.errors import Conflict, Invalid
-from openlatch.words import Kind, PartyStatus, Power, Severity, State
+from openlatch.words import Action, Kind, PartyStatus, Power, Severity, State
 
-__all__ = ["LIFTS", "extend"]
+__all__ = ["EXTEND", "LIFTS"]
 
 LIFTS = ("end", "hours", "parts")
 """The limits of an access that can be taken away."""
 
 
-def extend(s: Situation, ask: Ask, now: datetime) -> Plan:
+def _extend(s: Situation, ask: Ask, now: datetime, held: Extent | None = None) -> Plan:
     """Plan that an entry gives more than it does: nothing of what it gives now is taken away.
 
     Refuses (Conflict) what is not to be extended, and (Invalid) what would give less, or no more than now. A limit
     that would be passed is the plan's `stop`.
     """
+    standing(s)
     entry = s.entry
     _refuse(s)
     change = _wanted(s, ask, now)
@@ -242,3 +244,29 @@ def _wrong(at: str, problem: str, next_step: str) -> Invalid:
         next_step=next_step,
         errors=[{"at": at, "problem": problem}],
     )
+
+
+def _possible(entry: Entry, around: Around) -> bool | None:
+    if not entry.stands or entry.kind not in GIVEN or entry.state is State.OFFERED:
+        return None
+    more = _more(entry, around)
+    return not entry.by_hand and any(entry.kind in able for able in more) if more else None
+
+
+def _more(entry: Entry, around: Around) -> list[frozenset[Kind]]:
+    """What more there is to give: for each, the kinds for which the provider can be asked for it."""
+    a, has = around.abilities, set(entry.powers)
+    found = [
+        (entry.ends_at is not None, a.prolongs),
+        (entry.hours is not None or bool(entry.resources), a.widens),
+        (any(set(gives) > has for gives in around.levels.values()), a.raises),
+    ]
+    return [able for there, able in found if there]
+
+
+def _told(happened: Happened) -> str:
+    until = f", until {happened.last_day}" if happened.last_day else ""
+    return f"Your access to {happened.where} covers more now: “{happened.level}”{until}"
+
+
+EXTEND = Act(Action.EXTEND, _possible, _extend, _told)

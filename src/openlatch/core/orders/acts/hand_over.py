@@ -3,11 +3,14 @@
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
+from datetime import datetime
 
 from openlatch.core.model import Entry
+from openlatch.core.orders.acts.act import GIVEN, Act, Around, standing
 from openlatch.core.orders.impact import Consequence, Situation
 from openlatch.core.orders.steps import (
     Ask,
+    Extent,
     Plan,
     Step,
     WayOut,
@@ -21,17 +24,18 @@ from openlatch.core.orders.steps import (
 from openlatch.core.powers import in_order
 from openlatch.core.providers.ports import Change
 from openlatch.errors import Conflict, Invalid
-from openlatch.words import Kind, PartyKind, PartyStatus, Power, Severity
+from openlatch.words import Action, Kind, PartyKind, PartyStatus, Power, Severity
 
-__all__ = ["below_owning", "hand_over"]
+__all__ = ["HAND_OVER"]
 
 
-def hand_over(s: Situation, ask: Ask) -> Plan:
+def _hand_over(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Plan:
     """Plan that the account of an entry that owns it goes to the party of another entry on it.
 
     Without that other entry, `stop` says so and the plan lists who it could be: people who are confirmed and are there.
     Whoever owns it has to agree, so that without an address at which they can be asked it is stopped as well.
     """
+    standing(s)
     entry = s.entry
     if entry.by_hand or Power.OWN not in entry.powers:
         why = "is kept by hand" if entry.by_hand else f"does not let {s.party.name} hand {s.account.name} over"
@@ -99,7 +103,7 @@ def _raised(s: Situation, to: Entry) -> tuple[Step, ...]:
 
 def _lowered(s: Situation) -> tuple[Step, ...]:
     """Whoever had it keeps the most that does not own it, where the provider knows such a level."""
-    level = below_owning(s.entry.powers, s.levels)
+    level = _below_owning(s.entry.powers, s.levels)
     if not level:
         return ()
     change, seen = Change(level=level), read_step(s, s.entry, "see that it is so")
@@ -109,7 +113,7 @@ def _lowered(s: Situation) -> tuple[Step, ...]:
     return asked(s, s.entry, text, change), seen
 
 
-def below_owning(powers: Collection[Power], levels: Mapping[str, Sequence[Power]]) -> str:
+def _below_owning(powers: Collection[Power], levels: Mapping[str, Sequence[Power]]) -> str:
     """Return the level that keeps most of some powers without owning, of what is known; empty if nothing is."""
     left = set(powers) - {Power.OWN}
     less = [(len(gives), name) for name, gives in levels.items() if gives and set(gives) <= left]
@@ -118,7 +122,7 @@ def below_owning(powers: Collection[Power], levels: Mapping[str, Sequence[Power]
 
 def _happens(s: Situation, to: Entry) -> tuple[Consequence, ...]:
     who, has = s.holder(to).name, ", ".join(in_order(s.entry.powers))
-    level = below_owning(s.entry.powers, s.levels)
+    level = _below_owning(s.entry.powers, s.levels)
     if level:
         keeps = f"keeps “{level}” ({', '.join(in_order(s.levels[level]))})"
     else:
@@ -128,3 +132,17 @@ def _happens(s: Situation, to: Entry) -> tuple[Consequence, ...]:
         Consequence("undone-by", Severity.HIGH, f"Only {who} can hand it back."),
         Consequence("keeps", Severity.LOW if level else Severity.MEDIUM, f"{s.party.name} {keeps}."),
     )
+
+
+def _possible(entry: Entry, around: Around) -> bool | None:
+    if not entry.stands or entry.by_hand or Power.OWN not in entry.powers or entry.kind not in GIVEN:
+        return None
+    # Whoever follows may have either kind of access, and is raised first.
+    raised = set(GIVEN) <= around.abilities.raises
+    narrows = entry.kind in around.abilities.narrows
+    return raised and (narrows or not _below_owning(entry.powers, around.levels))
+
+
+HAND_OVER = Act(
+    Action.HAND_OVER, _possible, _hand_over, lambda h: f"{h.where} has gone to somebody else, as you agreed"
+)
