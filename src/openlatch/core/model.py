@@ -4,13 +4,17 @@ from __future__ import annotations
 
 import re
 from collections.abc import Mapping
-from dataclasses import dataclass, field
+from dataclasses import dataclass, field, replace
 from datetime import UTC, datetime, timedelta
+from enum import StrEnum
+from types import MappingProxyType
+from typing import Any
 from uuid import UUID
 
 from openlatch.core.hours import Hours
 from openlatch.core.ids import ref_of
 from openlatch.core.limits import Limits
+from openlatch.core.moves import Moves
 from openlatch.core.powers import in_order
 from openlatch.words import (
     Criticality,
@@ -28,6 +32,7 @@ from openlatch.words import (
 
 __all__ = [
     "BY_HAND",
+    "ENTRY_MOVES",
     "OFFERED",
     "Abilities",
     "Account",
@@ -35,6 +40,7 @@ __all__ = [
     "Circle",
     "Dependency",
     "Entry",
+    "EntryMove",
     "Membership",
     "Party",
     "Person",
@@ -327,6 +333,26 @@ class Account:
         return ref_of(self.id)
 
 
+class EntryMove(StrEnum):
+    """What this service does to an entry; what a provider shows is taken as it is."""
+
+    ASK = "ask"
+    """its provider is asked to end it"""
+    END = "end"
+
+
+_ASKED: Mapping[tuple[State, EntryMove], State] = {
+    (state, EntryMove.ASK): State.ENDING for state in State if state is not State.ENDED
+}
+_ENDED: Mapping[tuple[State, EntryMove], State] = {
+    (state, EntryMove.END): State.ENDED for state in State if state is not State.ENDED
+}
+ENTRY_MOVES = Moves(
+    MappingProxyType({**_ASKED, **_ENDED}),
+    lambda state, how: ("It has ended already.", "There is nothing left to take back."),
+)
+
+
 @dataclass(frozen=True, slots=True)
 class Entry:
     """One line of the inventory: one party's access to one account, known at the provider by `key`.
@@ -381,6 +407,14 @@ class Entry:
     vouched_at: datetime | None = None
     vouched_by: str = ""
     version: int = 1
+
+    def moved(self, how: EntryMove, **changes: Any) -> Entry:
+        """Return the entry after a move, one version on; refuses what the table does not have."""
+        return replace(self, state=ENTRY_MOVES.after(self.state, how), version=self.version + 1, **changes)
+
+    def ended(self, why: EndReason, at: datetime) -> Entry:
+        """Return the entry as it is once it has ended."""
+        return self.moved(EntryMove.END, end_reason=why, ended_at=at)
 
     @property
     def ref(self) -> str:

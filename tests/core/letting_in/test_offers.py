@@ -39,24 +39,24 @@ OFFER = Offer(
 @pytest.mark.parametrize(("state", "how"), list(product(OfferState, OfferMove)))
 def test_an_offer_moves_only_as_its_table_says_and_what_is_over_stays_over(state: OfferState, how: OfferMove) -> None:
     offer = replace(OFFER, state=state)
-    if (state, how) in offers.TABLE:
+    if (state, how) in offers.MOVES.table:
         moved = offer.moved(how, NOW)
-        assert (moved.state, moved.version) == (offers.TABLE[state, how], 2)
+        assert (moved.state, moved.version) == (offers.MOVES.table[state, how], 2)
         assert (moved.left_at is NOW) == (how is OfferMove.LEAVE)
         assert (moved.answered_at is NOW) == (how in (OfferMove.TAKE_UP, OfferMove.DECLINE))
     else:
         with pytest.raises(Conflict, match="Nothing was changed"):
             offer.moved(how, NOW)
-    assert state is OfferState.WAITING or (state, how) not in offers.TABLE
+    assert state is OfferState.WAITING or (state, how) not in offers.MOVES.table
 
 
 @pytest.mark.parametrize(("state", "how"), list(product(RequestState, RequestMove)))
 def test_a_request_moves_only_as_its_table_says(state: RequestState, how: RequestMove) -> None:
-    if (state, how) in requests.TABLE:
-        assert requests.move(state, how) is requests.TABLE[state, how]
+    if (state, how) in requests.MOVES.table:
+        assert requests.MOVES.after(state, how) is requests.MOVES.table[state, how]
     else:
         with pytest.raises(Conflict, match=str(state)):
-            requests.move(state, how)
+            requests.MOVES.after(state, how)
 
 
 def test_why_an_offered_entry_ends_is_what_became_of_its_offer() -> None:

@@ -231,7 +231,7 @@ def _ended(before: Entry, ordered: EndReason | None, now: datetime) -> Entry:
         reason = EndReason.EXPIRED
     else:
         reason = EndReason.GONE
-    return replace(before, state=State.ENDED, end_reason=reason, ended_at=now, version=before.version + 1)
+    return before.ended(reason, now)
 
 
 def _accounts(

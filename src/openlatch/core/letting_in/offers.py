@@ -12,6 +12,7 @@ from uuid import UUID
 from openlatch.core.hours import Hours, day_in, last_day
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
+from openlatch.core.moves import Moves
 from openlatch.core.phrases import listed
 from openlatch.core.powers import in_order
 from openlatch.core.rules.tasks import Choice, fit
@@ -19,12 +20,11 @@ from openlatch.errors import Conflict
 from openlatch.words import EndReason, Kind, OfferState, Power
 
 __all__ = [
-    "TABLE",
+    "MOVES",
     "Offer",
     "OfferMove",
     "Part",
     "Stage",
-    "move",
     "said_of",
     "sentence",
     "stages",
@@ -72,17 +72,7 @@ _SAYS = {
 }
 
 
-def move(state: OfferState, how: OfferMove) -> OfferState:
-    """Return the state that follows, or raise Conflict for a pair that is not in the table."""
-    try:
-        return TABLE[state, how]
-    except KeyError:
-        raise Conflict(
-            f"This offer {_SAYS[state]}. Nothing was changed.",
-            next_step="Make a new offer, if it is still wanted.",
-            state=str(state),
-            move=str(how),
-        ) from None
+MOVES = Moves(TABLE, lambda state, how: (f"This offer {_SAYS[state]}.", "Make a new offer, if it is still wanted."))
 
 
 def said_of(state: OfferState) -> str:
@@ -171,7 +161,7 @@ class Offer:
 
     def moved(self, how: OfferMove, now: datetime) -> Offer:
         """Return the offer after a move, one version on; refuses what the table does not have."""
-        state = move(self.state, how)
+        state = MOVES.after(self.state, how)
         answered = now if how in (OfferMove.TAKE_UP, OfferMove.DECLINE) else self.answered_at
         left = now if how is OfferMove.LEAVE else self.left_at
         return replace(self, state=state, answered_at=answered, left_at=left, version=self.version + 1)

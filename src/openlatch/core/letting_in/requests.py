@@ -11,12 +11,12 @@ from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.letting_in.offers import Part
+from openlatch.core.moves import Moves
 from openlatch.core.phrases import listed
 from openlatch.core.powers import in_order
-from openlatch.errors import Conflict
 from openlatch.words import Power, RequestState
 
-__all__ = ["TABLE", "Compared", "Request", "RequestMove", "compare", "move"]
+__all__ = ["MOVES", "Compared", "Request", "RequestMove", "compare"]
 
 
 class RequestMove(StrEnum):
@@ -43,17 +43,13 @@ TABLE: MappingProxyType[tuple[RequestState, RequestMove], RequestState] = Mappin
 """Every move that is possible; whatever is not in here is refused."""
 
 
-def move(state: RequestState, how: RequestMove) -> RequestState:
-    """Return the state that follows, or raise Conflict for a pair that is not in the table."""
-    try:
-        return TABLE[state, how]
-    except KeyError:
-        raise Conflict(
-            f"This request is {state}, and cannot be changed like that any more. Nothing was changed.",
-            next_step="Look at it again; what is over can be asked for anew.",
-            state=str(state),
-            move=str(how),
-        ) from None
+MOVES = Moves(
+    TABLE,
+    lambda state, how: (
+        f"This request is {state}, and cannot be changed like that any more.",
+        "Look at it again; what is over can be asked for anew.",
+    ),
+)
 
 
 @dataclass(frozen=True, slots=True)
@@ -88,7 +84,7 @@ class Request:
 
     def moved(self, how: RequestMove, **changes: object) -> Request:
         """Return the request after a move, one version on; refuses what the table does not have."""
-        return replace(self, state=move(self.state, how), version=self.version + 1, **changes)  # type: ignore[arg-type]
+        return replace(self, state=MOVES.after(self.state, how), version=self.version + 1, **changes)  # type: ignore[arg-type]
 
 
 @dataclass(frozen=True, slots=True)

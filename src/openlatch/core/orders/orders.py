@@ -12,21 +12,21 @@ from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
-from openlatch.core.orders.plans import Step
+from openlatch.core.moves import Moves
+from openlatch.core.orders.steps import Step
 from openlatch.core.orders.teams import Belonging
-from openlatch.errors import Conflict
 from openlatch.words import OrderState, State
 
 __all__ = [
     "ATTEMPTS",
     "FINAL",
+    "MOVES",
     "PATIENCE",
     "TABLE",
     "Move",
     "Order",
     "again_after",
     "look_again",
-    "move",
 ]
 
 ATTEMPTS = 8
@@ -71,21 +71,14 @@ TABLE: MappingProxyType[tuple[OrderState, Move], OrderState] = MappingProxyType(
 )
 """Every move that is possible; whatever is not in here is refused."""
 
+
+def _refusal(state: OrderState, how: Move) -> tuple[str, str]:
+    possible = ", ".join(MOVES.of(state)) or "nothing more"
+    return f"An order that is {state} cannot {how}.", f"Possible from here: {possible}."
+
+
+MOVES = Moves(TABLE, _refusal)
 FINAL = frozenset({OrderState.PROVED, OrderState.CANCELLED})
-
-
-def move(state: OrderState, how: Move) -> OrderState:
-    """Return the state that follows, or raise Conflict for a pair that is not in the table."""
-    try:
-        return TABLE[state, how]
-    except KeyError:
-        possible = ", ".join(m for (s, m) in TABLE if s is state) or "nothing more"
-        raise Conflict(
-            f"An order that is {state} cannot {how}. Nothing was changed.",
-            next_step=f"Possible from here: {possible}.",
-            state=str(state),
-            move=str(how),
-        ) from None
 
 
 @dataclass(frozen=True, slots=True)
@@ -144,7 +137,7 @@ class Order:
 
     def moved(self, how: Move, **changes: Any) -> Order:
         """Return the order after a move, one version on; refuses what the table does not have."""
-        return replace(self, state=move(self.state, how), version=self.version + 1, **changes)
+        return replace(self, state=MOVES.after(self.state, how), version=self.version + 1, **changes)
 
     def step_done(self, place: int, now: datetime, said: str) -> tuple[Step, ...]:
         """Return the steps with one of them marked as done."""

@@ -10,23 +10,28 @@ from collections import defaultdict
 from collections.abc import Collection, Iterable, Mapping, Sequence
 from dataclasses import dataclass, field, replace
 from datetime import date, datetime, time
+from enum import StrEnum
+from types import MappingProxyType
 from typing import Any
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
+from openlatch.core.moves import Moves
 from openlatch.core.recurrence import Recurrence
 from openlatch.core.reviews.decisions import Decision, Facts
 from openlatch.words import Choice, Occasion, Reviewers, RoundState, Severity, Unanswered
 
 __all__ = [
     "GONE",
+    "ROUND_MOVES",
     "Asked",
     "Comparison",
     "Item",
     "LeftOpen",
     "ReviewPlan",
     "Round",
+    "RoundMove",
     "assign",
     "compare",
     "scope_said",
@@ -139,6 +144,29 @@ def _or(words: str) -> str:
     return f"{', '.join(first)} or {last}" if first else last
 
 
+class RoundMove(StrEnum):
+    """What can happen to a round."""
+
+    SETTLE = "settle"
+    """nothing is decided any more: the orders of its decisions are given"""
+    CLOSE = "close"
+    """everything in it is proved, or said to be left open"""
+    CANCEL = "cancel"
+
+
+ROUND_MOVES = Moves(
+    MappingProxyType(
+        {
+            (RoundState.OPEN, RoundMove.SETTLE): RoundState.SETTLING,
+            (RoundState.OPEN, RoundMove.CANCEL): RoundState.CANCELLED,
+            (RoundState.SETTLING, RoundMove.CLOSE): RoundState.CLOSED,
+            (RoundState.SETTLING, RoundMove.CANCEL): RoundState.CANCELLED,
+        }
+    ),
+    lambda state, how: (f"A round that is {state} cannot {how}.", "Look at it again: openlatch rounds"),
+)
+
+
 @dataclass(frozen=True, slots=True)
 class Round:
     """One occurrence of a review; `plan` is the plan as it was when it was opened, `why` what opened it."""
@@ -162,6 +190,10 @@ class Round:
     @property
     def ref(self) -> str:
         return ref_of(self.id)
+
+    def moved(self, how: RoundMove, **changes: Any) -> Round:
+        """Return the round after a move, one version on; refuses what the table does not have."""
+        return replace(self, state=ROUND_MOVES.after(self.state, how), version=self.version + 1, **changes)
 
 
 @dataclass(frozen=True, slots=True)

@@ -63,7 +63,7 @@ def gone(call: Call, text: str, reason: str) -> Sight:
     call.tx.facts.take_turns()
     entry = _kept(call, text)
     why = EndReason.REVOKED if entry.state is State.ENDING else EndReason.GONE
-    ended = replace(entry, state=State.ENDED, end_reason=why, ended_at=call.now, version=entry.version + 1)
+    ended = entry.ended(why, call.now)
     call.tx.entries.save(ended)
     said = {"evidence": f"said by {call.actor.name}", "said": reason}
     call.log("entry.ended", "entry", entry.id, reason=str(ended.end_reason), **said)

@@ -38,9 +38,7 @@ def arrived(call: Call, order: Order, offered: Entry) -> None:
     )
     call.tx.entries.save(told)
     there = call.tx.entries.lock(offered.id)
-    gone = replace(
-        there, state=State.ENDED, end_reason=EndReason.REPLACED, ended_at=call.now, version=there.version + 1
-    )
+    gone = there.ended(EndReason.REPLACED, call.now)
     call.tx.entries.save(gone)
     call.log("entry.ended", "entry", gone.id, reason=str(EndReason.REPLACED), by=str(live.id))
     parts = tuple(replace(one, live_id=live.id) if one.id == part.id else one for one in offer.parts)

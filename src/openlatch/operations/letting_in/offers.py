@@ -428,7 +428,7 @@ def _end_entries(call: Call, offer: Offer, why: EndReason) -> None:
     ended = []
     for one in call.tx.entries.some([part.entry_id for part in offer.parts if part.entry_id], lock=True).values():
         if one.stands:
-            after = replace(one, state=State.ENDED, end_reason=why, ended_at=call.now, version=one.version + 1)
+            after = one.ended(why, call.now)
             ended.append(after)
             call.log("entry.ended", "entry", one.id, reason=str(why), offer=str(offer.id))
     call.tx.entries.save_all(ended)

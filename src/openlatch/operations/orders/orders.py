@@ -11,7 +11,7 @@ from datetime import date, timedelta
 from uuid import UUID
 
 from openlatch.core.hours import end_of
-from openlatch.core.model import Account, Author, Entry, Party, Provider
+from openlatch.core.model import Account, Author, Entry, EntryMove, Party, Provider
 from openlatch.core.orders.impact import Situation
 from openlatch.core.orders.orders import Move, Order
 from openlatch.core.orders.plans import Ask, Plan, make_plan
@@ -259,7 +259,7 @@ def given(call: Call, order: Order, entry: Entry | None = None) -> tuple[Order, 
             plan=order.plan["digest"],
         )
         if entry is not None and Action(order.action) in (Action.END, Action.GIVE_UP):
-            call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
+            call.tx.entries.save(entry.moved(EntryMove.ASK))
             call.log("entry.ending", "entry", entry.id, on_behalf_of=order.ordered_by, order=str(order.id))
         queue(call, order)
     return order, new
@@ -283,7 +283,7 @@ def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry | None]]) -> set
         said = about(order) | {"action": order.action, "reason": order.reason, "plan": order.plan["digest"]}
         events.append(call.event("order.given", "order", order.id, on_behalf_of=order.ordered_by, **said))
         if entry is not None and Action(order.action) in (Action.END, Action.GIVE_UP):
-            ending.append(replace(entry, state=State.ENDING, version=entry.version + 1))
+            ending.append(entry.moved(EntryMove.ASK))
             by_order = {"on_behalf_of": order.ordered_by, "order": str(order.id)}
             events.append(call.event("entry.ending", "entry", entry.id, **by_order))
     call.tx.entries.save_all(ending)

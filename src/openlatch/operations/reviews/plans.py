@@ -10,7 +10,7 @@ from uuid import UUID
 
 from openlatch.core.model import Person
 from openlatch.core.recurrence import Recurrence
-from openlatch.core.reviews.plans import Item, ReviewPlan, Round
+from openlatch.core.reviews.plans import Item, ReviewPlan, Round, RoundMove
 from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
@@ -19,7 +19,7 @@ from openlatch.operations.reviews import round_news, rounds, settle
 from openlatch.operations.reviews.scope import asked_about, facts_of, in_scope, scope_of, still_in_scope
 from openlatch.operations.telling import notices
 from openlatch.wire.reviews.reviews import NewReview as Draft
-from openlatch.words import Occasion, Power, Reviewers, RoundState
+from openlatch.words import Occasion, Power, Reviewers
 
 __all__ = ["ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
 
@@ -283,7 +283,9 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     call.log("round.opened", "round", opened.id, review=plan.name, why=why, items=len(items))
     round_news.tell_opened(call, opened)
     if not items:
-        opened = settle.settle(call, replace(opened, state=RoundState.SETTLING, settled_by="Open Latch"))
+        settling = opened.moved(RoundMove.SETTLE, settled_by="Open Latch")
+        call.tx.reviews.save(settling)
+        opened = settle.settle(call, settling)
     return opened
 
 

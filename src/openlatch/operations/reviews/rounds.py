@@ -10,7 +10,7 @@ from uuid import UUID
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author, Person
 from openlatch.core.reviews.decisions import Decision, advised, alike, changed_since, checked, reason_needed
-from openlatch.core.reviews.plans import Item, LeftOpen, Round
+from openlatch.core.reviews.plans import Item, LeftOpen, Round, RoundMove
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import words
@@ -371,12 +371,8 @@ def cancel(call: Call, text: str, reason: str) -> RoundSight:
             errors=[{"at": "reason", "problem": "missing"}],
         )
     one = call.tx.reviews.find(text, lock=True)
-    if one.state not in (RoundState.OPEN, RoundState.SETTLING):
-        raise Conflict(f"Round {one.ref} is {one.state}. Nothing was changed.", next_step="Look at it again.")
     given = [ref_of(item.order_id) for item, _ in call.tx.reviews.items(one.id) if item.order_id is not None]
-    one = replace(
-        one, state=RoundState.CANCELLED, settled_by=call.actor.name, closed_at=call.now, version=one.version + 1
-    )
+    one = one.moved(RoundMove.CANCEL, settled_by=call.actor.name, closed_at=call.now)
     call.tx.reviews.save(one)
     call.log("round.cancelled", "round", one.id, reason=reason.strip(), orders=given)
     round_news.tell_cancelled(call, one, reason.strip())

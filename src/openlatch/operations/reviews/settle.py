@@ -8,7 +8,7 @@ from dataclasses import replace
 
 from openlatch.core.hours import last_day
 from openlatch.core.reviews.decisions import Decision
-from openlatch.core.reviews.plans import GONE, Item, LeftOpen, Round, compare, unanswered
+from openlatch.core.reviews.plans import GONE, Item, LeftOpen, Round, RoundMove, compare, unanswered
 from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations.call import SERVICE, Call
 from openlatch.operations.orders import orders
@@ -95,7 +95,7 @@ def end_answering(call: Call, one: Round) -> Round:
         late = Counter(item.reviewer for item in standing if item.place in answers)
         people = {person.id: person for person in call.tx.people.all()}
         round_news.tell_unanswered(call, one, late, people, f"and so they {one.plan.silence(several=True)}", "silent")
-    one = replace(one, state=RoundState.SETTLING, settled_by=by, settled_at=call.now, version=one.version + 1)
+    one = one.moved(RoundMove.SETTLE, settled_by=by, settled_at=call.now)
     call.tx.reviews.save(one)
     call.log("round.finished", "round", one.id, unanswered=len(answers))
     return settle(call, one)
@@ -115,13 +115,11 @@ def settle(call: Call, one: Round) -> Round:
         return one
     before = {item.entry_id: item.facts for item, _ in found}
     joined = [one for one in still_in_scope(call, one.plan.where) or () if one not in before]
-    one = replace(
-        one,
-        state=RoundState.CLOSED,
+    one = one.moved(
+        RoundMove.CLOSE,
         closed_at=call.now,
         settled_at=one.settled_at or call.now,
         compared=compare(before, facts_now(call, before), facts_now(call, joined).values()),
-        version=one.version + 1,
     )
     call.tx.reviews.save(one)
     reports.keep(call, one)

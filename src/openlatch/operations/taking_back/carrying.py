@@ -14,10 +14,10 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.inventory.reconcile import Changes
-from openlatch.core.model import Entry, Provider
+from openlatch.core.model import Entry, EntryMove, Provider
 from openlatch.core.orders.orders import PATIENCE, Move, Order, again_after, look_again
-from openlatch.core.orders.plans import Step, why_ended
-from openlatch.core.orders.steps import Extent
+from openlatch.core.orders.plans import why_ended
+from openlatch.core.orders.steps import Extent, Step
 from openlatch.core.orders.teams import Belonging
 from openlatch.core.providers.observation import Observation, merged
 from openlatch.core.providers.ports import Answer
@@ -202,7 +202,7 @@ def _ending(call: Call, ended: Mapping[UUID, list[Step]]) -> None:
             if one.state is not State.ENDING:
                 entry = call.tx.entries.lock(one.id)
                 if entry.stands and entry.state is not State.ENDING:
-                    call.tx.entries.save(replace(entry, state=State.ENDING, version=entry.version + 1))
+                    call.tx.entries.save(entry.moved(EntryMove.ASK))
 
 
 def postponed(call: Call, order_id: UUID, error: ProviderDown) -> None:
@@ -431,7 +431,7 @@ def _end_by_word(call: Call, gone: list[Entry], why: EndReason, said: str) -> No
     ended = []
     for one in gone:
         entry = call.tx.entries.lock(one.id)
-        ended.append(replace(entry, state=State.ENDED, end_reason=why, ended_at=call.now, version=entry.version + 1))
+        ended.append(entry.ended(why, call.now))
         call.tx.entries.save(ended[-1])
         call.log("entry.ended", "entry", entry.id, reason=str(why), said=said)
     flags.evaluate(call, ended)

@@ -352,11 +352,7 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
         kept.add(one.key)
         if set(was.resources) != set(one.resources):
             changed.append(replace(was, resources=one.resources, version=was.version + 1))
-    gone = [
-        replace(e, state=State.ENDED, end_reason=EndReason.GONE, ended_at=call.now, version=e.version + 1)
-        for key, e in before.items()
-        if key not in kept
-    ]
+    gone = [e.ended(EndReason.GONE, call.now) for key, e in before.items() if key not in kept]
     call.tx.entries.add(added)
     call.tx.entries.save_all([*changed, *gone])
     made.entries |= {e.id for e in (*added, *changed, *gone)}

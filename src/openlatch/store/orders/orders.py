@@ -15,7 +15,8 @@ from sqlalchemy.dialects.postgresql import JSONPATH, insert
 
 from openlatch.core.model import Author
 from openlatch.core.orders.orders import FINAL, Order
-from openlatch.core.orders.plans import Step, why_ended
+from openlatch.core.orders.plans import why_ended
+from openlatch.core.orders.steps import Step
 from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed
 from openlatch.store.bulk import change_rows

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from openlatch.core import model
 from openlatch.core.ids import ref_of
-from openlatch.core.letting_in.offers import TABLE, Part
+from openlatch.core.letting_in.offers import MOVES, Part
 from openlatch.core.orders.orders import Order
 from openlatch.core.rules.tasks import Fit
 from openlatch.operations.letting_in.consent import Question
@@ -50,7 +50,7 @@ def offer_of(sight: OfferSight, outside: bool) -> wire.Offer:
         parts=[_part(*one) for one in sight.parts],
         made_by=offer.made_by.name,
         made_by_id=offer.made_by.id,
-        moves=[how.value for state, how in TABLE if state is offer.state],
+        moves=MOVES.of(offer.state),
     )
 
 

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from openlatch.core.letting_in.requests import TABLE, Request
+from openlatch.core.letting_in.requests import MOVES, Request
 from openlatch.operations.call import SERVICE, Call
 from openlatch.operations.letting_in import requests
 from openlatch.web.api import Routes, backend
@@ -62,5 +62,4 @@ def withdraw_request(call: Call, request: str) -> wire.Request:
 
 
 def _sent(one: Request) -> wire.Request:
-    moves = [how.value for state, how in TABLE if state is one.state]
-    return filled(wire.Request, one, offer=one.offer_id, moves=moves)
+    return filled(wire.Request, one, offer=one.offer_id, moves=MOVES.of(one.state))

@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from openlatch.core.orders.orders import TABLE, Move, Order
+from openlatch.core.orders.orders import MOVES, Move, Order
 from openlatch.operations.orders.orders import OrderSight, PlanSight, asked
 from openlatch.web.filled import filled
 from openlatch.web.inventory.render import party_of
@@ -46,5 +46,5 @@ def order_of(sight: OrderSight) -> wire.Order:
 
 
 def _moves(order: Order) -> list[str]:
-    moves = [move.value for move in _BY_HAND if (order.state, move) in TABLE]
+    moves = [move.value for move in MOVES.of(order.state) if move in _BY_HAND]
     return ["done", *moves] if asked(order) else moves
