@@ -264,6 +264,8 @@ def words() -> str:
     """The words of the product for the console, so that it has no list of its own."""
     named: dict[str, object] = {
         "POWERS": list(Power),
+        "MONEY": [power for power in Power if power.moves_money],
+        "ADMITTING": [power for power in Power if power.admits],
         "SEVERITIES": list(Severity),
         "KINDS": list(Kind),
         "STATES": list(State),

@@ -59,6 +59,15 @@ class Power(StrEnum):
     OWN = "own"
     """hand over or close the account"""
 
+    @property
+    def moves_money(self) -> bool:
+        return self in (Power.SPEND, Power.WITHDRAW)
+
+    @property
+    def admits(self) -> bool:
+        """Whether it decides who else gets in."""
+        return self in (Power.ADMIT, Power.OWN)
+
 
 class Kind(StrEnum):
     """What sort of access an entry is."""

@@ -13,6 +13,7 @@ from openlatch.demo.seed import SLUG
 from openlatch.operations.call import Actor, as_service
 from openlatch.operations.letting_in import requests
 from openlatch.operations.people import people
+from openlatch.wire.letting_in.requests import RequestWish
 from openlatch.words import Power, Role, Scope
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
@@ -30,7 +31,7 @@ def society(ridge: Ridge) -> str:
         people.add_first(call, "Maren Ashdown", MAREN, Role.MANAGER, PASSWORD)
         pell = people.add_first(call, "Pell Varga", f"pell.varga@{DOMAIN}", Role.MEMBER, PASSWORD)
         as_pell = type(call)(tx, call.services, Actor(pell.name, pell, Scope.CHANGE, call.now), call.now)
-        requests.ask(as_pell, requests.Wish("Plate swaps", (Power.VIEW,), "", "To swap plates"))
+        requests.ask(as_pell, RequestWish(account="Plate swaps", needs=[Power.VIEW], reason="To swap plates"))
     return slug
 
 

@@ -1,5 +1,7 @@
 // made from the code by docs/reference/make.py
 export const POWERS = ["view", "edit", "publish", "export", "spend", "withdraw", "admit", "own"] as const;
+export const MONEY = ["spend", "withdraw"] as const;
+export const ADMITTING = ["admit", "own"] as const;
 export const SEVERITIES = ["low", "medium", "high", "critical"] as const;
 export const KINDS = ["delegate", "grant", "app", "session", "offer", "secret", "open"] as const;
 export const STATES = ["offered", "live", "paused", "ending", "ended"] as const;

@@ -1,14 +1,17 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { POWERS } from "@/api/words";
-import { powerMarks } from "./powers";
+import { movesMoney, powerMarks, standsApart } from "./powers";
 
 const props = defineProps<{
   held: readonly string[];
   used: readonly string[] | null | undefined;
   unknown?: readonly string[];
 }>();
-const marks = computed(() => powerMarks(props.held, props.used));
+const marks = computed(() => {
+  const marked = powerMarks(props.held, props.used);
+  return POWERS.map((power, place) => ({ power, mark: marked[place] }));
+});
 const more = computed(() =>
   props.unknown?.length ? `not known what it allows: ${props.unknown.join("; ")}` : "",
 );
@@ -20,15 +23,15 @@ const label = computed(() =>
 <template>
   <span class="flex gap-1" role="img" :aria-label="label">
     <i
-      v-for="(mark, place) in marks"
-      :key="POWERS[place]"
-      :title="mark === 'none' ? '' : mark === 'idle' ? `${POWERS[place]}, not used lately` : POWERS[place]"
+      v-for="{ power, mark } in marks"
+      :key="power"
+      :title="mark === 'none' ? '' : mark === 'idle' ? `${power}, not used lately` : power"
       class="size-[11px] rounded-[2px]"
       :class="[
-        place === 4 || place === 6 ? 'ml-[5px]' : '',
+        standsApart(power) ? 'ml-[5px]' : '',
         mark === 'none' ? 'bg-blank' : '',
-        mark === 'used' ? (place === 4 || place === 5 ? 'bg-high' : 'bg-used') : '',
-        mark === 'idle' ? ['border-2', place === 4 || place === 5 ? 'border-high' : 'border-used'] : '',
+        mark === 'used' ? (movesMoney(power) ? 'bg-high' : 'bg-used') : '',
+        mark === 'idle' ? ['border-2', movesMoney(power) ? 'border-high' : 'border-used'] : '',
       ]"
     />
     <b v-if="more" class="-mt-[4px] ml-[3px] h-[11px] text-[14px] leading-[18px] text-high" :title="more"

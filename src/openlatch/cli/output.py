@@ -267,11 +267,14 @@ def notches(severity: str) -> Text:
 def powers(held: Sequence[str], used: Sequence[str] | None) -> Text:
     """The eight powers in their fixed places: ■ held, □ held and not used lately, · not held."""
     marks = Text()
-    for place, power in enumerate(Power):
-        if place in (4, 6):
+    before = None
+    for power in Power:
+        group = (power.moves_money, power.admits)
+        if before not in (None, group):
             marks.append(" ")
+        before = group
         mark = "·" if power not in held else "□" if used is not None and power not in used else "■"
-        marks.append(mark, "dark_orange3" if power in ("spend", "withdraw") and mark != "·" else "")
+        marks.append(mark, "dark_orange3" if power.moves_money and mark != "·" else "")
     return marks
 
 

@@ -10,8 +10,8 @@ __all__ = ["ADMITTING", "MONEY", "ORDER", "in_order", "weighty"]
 
 
 ORDER: tuple[Power, ...] = tuple(Power)
-MONEY = frozenset({Power.SPEND, Power.WITHDRAW})
-ADMITTING = frozenset({Power.ADMIT, Power.OWN})
+MONEY = frozenset(power for power in Power if power.moves_money)
+ADMITTING = frozenset(power for power in Power if power.admits)
 
 
 def in_order(powers: Iterable[Power]) -> tuple[Power, ...]:

@@ -8,6 +8,7 @@ import SpanStrip from "@/charts/SpanStrip.vue";
 import StripAxis from "@/charts/StripAxis.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import { POWERS } from "@/api/words";
+import { standsApart } from "@/ui/powers";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { chosen, type Column } from "./columns";
@@ -102,10 +103,10 @@ function below(entry: Entry): string {
           aria-label="Powers"
         >
           <span
-            v-for="(power, number) in POWERS"
+            v-for="power in POWERS"
             :key="power"
             class="w-[11px] rotate-180 text-[11.5px] leading-[11px] [writing-mode:vertical-rl]"
-            :class="number === 4 || number === 6 ? 'ml-[5px]' : ''"
+            :class="standsApart(power) ? 'ml-[5px]' : ''"
             >{{ power }}</span
           >
         </span>

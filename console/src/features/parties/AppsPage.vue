@@ -6,6 +6,7 @@ import { useSession } from "@/api/session";
 import ListPage from "@/ui/ListPage.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import { POWERS } from "@/api/words";
+import { standsApart } from "@/ui/powers";
 import { day } from "@/ui/time";
 
 const { zone } = useSession();
@@ -62,10 +63,10 @@ function since(entries: Entry[]): string {
           <th v-for="account in accounts" :key="account.id" class="head min-w-[150px] pl-6">
             <span class="flex h-[58px] items-end gap-1 pb-2" aria-hidden="true">
               <span
-                v-for="(power, place) in POWERS"
+                v-for="power in POWERS"
                 :key="power"
                 class="w-[11px] rotate-180 text-[11px] leading-[11px] font-normal [writing-mode:vertical-rl]"
-                :class="place === 4 || place === 6 ? 'ml-[5px]' : ''"
+                :class="standsApart(power) ? 'ml-[5px]' : ''"
                 >{{ power }}</span
               >
             </span>

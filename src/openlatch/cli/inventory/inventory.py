@@ -29,7 +29,7 @@ from openlatch.cli.output import (
 from openlatch.cli.rules.flags import tell_flag
 from openlatch.client import Client
 from openlatch.wire import messages as wire
-from openlatch.words import EntryOrder
+from openlatch.words import EntryOrder, Power
 
 __all__ = [
     "export",
@@ -48,9 +48,7 @@ _FILTERS = (
     click.argument("search", required=False, default=""),
     click.option("--state", default="standing", show_default=True, help="States, separated by commas."),
     click.option("--kind", default="", help="Kinds, separated by commas: delegate, grant, session …"),
-    click.option(
-        "--power", default="", help="Powers, any of: view, edit, publish, export, spend, withdraw, admit, own."
-    ),
+    click.option("--power", default="", help=f"Powers, any of: {', '.join(Power)}."),
     click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
     click.option("--account", type=ACCOUNT, default="", help="Only this account."),
     click.option("--party", type=PARTY, default="", help="Only this party, by address or id."),

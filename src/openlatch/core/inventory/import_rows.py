@@ -33,7 +33,7 @@ FIELDS: Mapping[str, str] = {
     "kind": "delegate, grant, app, session, offer, secret or open",
     "state": "offered, live or paused",
     "level": "the level in the provider's own words",
-    "powers": "what it allows: view, edit, publish, export, spend, withdraw, admit, own",
+    "powers": f"what it allows: {', '.join(Power)}",
     "permissions": "single permissions, in the provider's words",
     "resources": "the parts of the account, if not all of it",
     "given_at": "when it was given",

@@ -55,6 +55,6 @@ class NewSecret(Taken):
     account: Text
     who: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=320, pattern=r"^[^\x00]*$")]
     what: Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")] = ""
-    powers: list[Power] = Field(default=[], max_length=8)
+    powers: list[Power] = Field(default=[], max_length=len(Power))
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
     somebody_else: bool = False

@@ -95,7 +95,7 @@ class OfferPartWish(Taken):
     level: Word = ""
     permissions: list[Text] = Field(default=[], max_length=100)
     task: Word = ""
-    needs: list[Power] = Field(default=[], max_length=8)
+    needs: list[Power] = Field(default=[], max_length=len(Power))
     resources: list[Text] = Field(default=[], max_length=1000)
     until: Day | None = None
     hours: Word = ""

@@ -24,7 +24,7 @@ class RequestWish(Taken):
     """Powers on an account, or a level of it, that somebody asks for; the account as they know it."""
 
     account: Text
-    needs: list[Power] = Field(default=[], max_length=8)
+    needs: list[Power] = Field(default=[], max_length=len(Power))
     level: Word = ""
     reason: Said
     until: Day | None = None

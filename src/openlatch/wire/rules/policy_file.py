@@ -52,7 +52,7 @@ class Apart(Part):
 
     id: Id
     title: Line
-    powers: Annotated[list[PowerWord], Field(min_length=2, max_length=8)]
+    powers: Annotated[list[PowerWord], Field(min_length=2, max_length=len(Power))]
     anywhere: bool = False
     severity: SeverityWord = Severity.HIGH
 
@@ -146,7 +146,7 @@ class Task(Part):
     """Something that people are let in for, and the powers that it takes."""
 
     title: Line
-    needs: Annotated[list[PowerWord], Field(min_length=1, max_length=8)]
+    needs: Annotated[list[PowerWord], Field(min_length=1, max_length=len(Power))]
 
 
 class Bound(Part):

@@ -39,7 +39,7 @@ class Give(Part):
     level: Word = ""
     permissions: list[Name] = Field(default=[], max_length=100)
     task: Word = ""
-    needs: list[Power] = Field(default=[], max_length=8)
+    needs: list[Power] = Field(default=[], max_length=len(Power))
     resources: list[Name] = Field(default=[], max_length=1000)
     until: Day | None = Field(default=None, description="the last day; left out, without an end")
     hours: Word = ""
@@ -122,7 +122,7 @@ class Statement(Part):
 
     effect: Literal["allow", "deny"]
     to: Annotated[list[To], Field(min_length=1, max_length=1000)]
-    powers: Annotated[list[Power], Field(min_length=1, max_length=8)]
+    powers: Annotated[list[Power], Field(min_length=1, max_length=len(Power))]
     networks: list[IPvAnyNetwork] | None = Field(
         default=None, max_length=1000, description="only from these; left out, from everywhere; empty, from nowhere"
     )
