@@ -10,12 +10,12 @@ export const router = createRouter({
     },
     {
       path: "/sign-in",
-      component: () => import("@/features/session/SignInPage.vue"),
+      component: () => import("@/features/people/SignInPage.vue"),
       meta: { bare: true, title: "Sign in" },
     },
     {
       path: "/answer/:link",
-      component: () => import("@/features/answers/AnswerPage.vue"),
+      component: () => import("@/features/letting_in/AnswerPage.vue"),
       meta: { bare: true, title: "A question to you" },
     },
     {
@@ -25,43 +25,43 @@ export const router = createRouter({
     },
     {
       path: "/accounts",
-      component: () => import("@/features/accounts/AccountsPage.vue"),
+      component: () => import("@/features/inventory/accounts/AccountsPage.vue"),
       meta: { title: "Accounts" },
     },
     {
       path: "/accounts/:account",
-      component: () => import("@/features/accounts/AccountPage.vue"),
+      component: () => import("@/features/inventory/accounts/AccountPage.vue"),
       meta: { title: "Account" },
     },
     {
       path: "/apps",
-      component: () => import("@/features/parties/AppsPage.vue"),
+      component: () => import("@/features/inventory/parties/AppsPage.vue"),
       meta: { title: "Apps" },
     },
     {
       path: "/parties",
-      component: () => import("@/features/parties/PartiesPage.vue"),
+      component: () => import("@/features/inventory/parties/PartiesPage.vue"),
       meta: { title: "Parties" },
     },
     {
       path: "/parties/perhaps-the-same",
-      component: () => import("@/features/parties/PerhapsTheSamePage.vue"),
+      component: () => import("@/features/inventory/parties/PerhapsTheSamePage.vue"),
       meta: { title: "Perhaps the same" },
     },
     {
       path: "/parties/:party",
-      component: () => import("@/features/parties/PartyPage.vue"),
+      component: () => import("@/features/inventory/parties/PartyPage.vue"),
       meta: { title: "Party" },
     },
     {
       path: "/providers/:provider/import",
-      component: () => import("@/features/imports/ImportPage.vue"),
+      component: () => import("@/features/inventory/imports/ImportPage.vue"),
       props: true,
       meta: { title: "Import a list" },
     },
     {
       path: "/flags",
-      component: () => import("@/features/flags/FlagsPage.vue"),
+      component: () => import("@/features/rules/FlagsPage.vue"),
       meta: { title: "Flags" },
     },
     {
@@ -81,42 +81,42 @@ export const router = createRouter({
     },
     {
       path: "/holders",
-      component: () => import("@/features/session/HoldersPage.vue"),
+      component: () => import("@/features/people/HoldersPage.vue"),
       meta: { title: "In whose name" },
     },
     {
       path: "/ask",
-      component: () => import("@/features/answers/AskPage.vue"),
+      component: () => import("@/features/letting_in/AskPage.vue"),
       meta: { bare: true, title: "Ask for access" },
     },
     {
       path: "/offers",
-      component: () => import("@/features/offers/OffersPage.vue"),
+      component: () => import("@/features/letting_in/OffersPage.vue"),
       meta: { title: "Offers and requests" },
     },
     {
       path: "/offers/new",
-      component: () => import("@/features/offers/NewOfferPage.vue"),
+      component: () => import("@/features/letting_in/NewOfferPage.vue"),
       meta: { title: "Let somebody in" },
     },
     {
       path: "/what-if",
-      component: () => import("@/features/whatif/ProposalsPage.vue"),
+      component: () => import("@/features/what_if/ProposalsPage.vue"),
       meta: { title: "What if" },
     },
     {
       path: "/what-if/:proposal",
-      component: () => import("@/features/whatif/ProposalPage.vue"),
+      component: () => import("@/features/what_if/ProposalPage.vue"),
       meta: { title: "What if" },
     },
     {
       path: "/webhooks",
-      component: () => import("@/features/webhooks/WebhooksPage.vue"),
+      component: () => import("@/features/telling/WebhooksPage.vue"),
       meta: { title: "Webhooks" },
     },
     {
       path: "/told",
-      component: () => import("@/features/notices/NoticesPage.vue"),
+      component: () => import("@/features/telling/NoticesPage.vue"),
       meta: { title: "What you were told" },
     },
     {
@@ -126,17 +126,17 @@ export const router = createRouter({
     },
     {
       path: "/batches",
-      component: () => import("@/features/batches/BatchesPage.vue"),
+      component: () => import("@/features/taking_back/BatchesPage.vue"),
       meta: { title: "Batches" },
     },
     {
       path: "/batches/:batch",
-      component: () => import("@/features/batches/BatchPage.vue"),
+      component: () => import("@/features/taking_back/BatchPage.vue"),
       meta: { title: "Batches" },
     },
     {
       path: "/parties/:party/leaving",
-      component: () => import("@/features/batches/LeaverPage.vue"),
+      component: () => import("@/features/taking_back/LeaverPage.vue"),
       meta: { title: "Somebody goes" },
     },
     {
@@ -144,7 +144,7 @@ export const router = createRouter({
       component: () => import("@/features/providers/ProvidersPage.vue"),
       meta: { title: "Providers" },
     },
-    { path: "/log", component: () => import("@/features/log/LogPage.vue"), meta: { title: "Log" } },
+    { path: "/log", component: () => import("@/features/record/LogPage.vue"), meta: { title: "Log" } },
     {
       path: "/:rest(.*)*",
       component: () => import("@/app/NothingHere.vue"),

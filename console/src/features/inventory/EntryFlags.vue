@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import type { Flag } from "@/api/client";
 import { useSession } from "@/api/session";
-import FlagDetails from "@/features/flags/FlagDetails.vue";
+import FlagDetails from "@/features/rules/FlagDetails.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { day, exact, lastDay } from "@/ui/time";
 

@@ -3,7 +3,7 @@ import { computed, ref } from "vue";
 import { useRoute, useRouter, type LocationQueryRaw } from "vue-router";
 import { useSession } from "@/api/session";
 import { useShortcuts } from "@/app/shortcuts";
-import BulkPanel from "@/features/batches/BulkPanel.vue";
+import BulkPanel from "@/features/taking_back/BulkPanel.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import EntryPanel from "./EntryPanel.vue";

@@ -2,7 +2,7 @@
 import { useMutation, useQuery } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { api, take, type Round } from "@/api/client";
-import TogetherList from "@/features/batches/TogetherList.vue";
+import TogetherList from "@/features/taking_back/TogetherList.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 

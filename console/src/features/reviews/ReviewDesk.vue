@@ -12,7 +12,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
-import TogetherList from "@/features/batches/TogetherList.vue";
+import TogetherList from "@/features/taking_back/TogetherList.vue";
 import { advised, alike, CHOICES, decided, following, type Choice } from "./decisions";
 
 /** One item at a time: what matters for the decision, and the keys to take it. */

@@ -2,7 +2,7 @@
 import { useMutation } from "@tanstack/vue-query";
 import { api, take, type Round, type RoundItem } from "@/api/client";
 import { useSession } from "@/api/session";
-import LeaveOpen from "@/features/batches/LeaveOpen.vue";
+import LeaveOpen from "@/features/taking_back/LeaveOpen.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { OUTCOMES } from "@/api/words";
 import { ink } from "@/ui/outcomes";

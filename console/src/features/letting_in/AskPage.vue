@@ -4,7 +4,7 @@ import { reactive, ref, watch } from "vue";
 import { api, take } from "@/api/client";
 import LatchMark from "@/ui/LatchMark.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import AskFields, { type Asked } from "@/features/offers/AskFields.vue";
+import AskFields, { type Asked } from "@/features/letting_in/AskFields.vue";
 
 /** Asking for access from outside, without signing in: it counts once whoever has the address says so. */
 const form = reactive({
