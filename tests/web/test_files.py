@@ -16,7 +16,7 @@ from openlatch.cli.inventory import cells
 from openlatch.core import model as core
 from openlatch.core.hours import Hours, Window
 from openlatch.core.inventory.import_rows import FIELDS
-from openlatch.core.inventory.imports import DERIVED, Imported, read_list
+from openlatch.core.inventory.imports import Imported, read_list
 from openlatch.core.inventory.reconcile import Held, reconcile
 from openlatch.core.inventory.sheets import Form
 from openlatch.core.powers import ORDER, in_order
@@ -191,9 +191,8 @@ def test_a_spreadsheet_is_seen_as_a_person_sees_it() -> None:
 
 
 def test_whatever_an_entry_says_is_in_a_sheet_or_left_out_on_purpose() -> None:
-    assert set(Entry.model_fields) - set(COLUMNS) == LEFT_OUT | {"vouched"}
+    assert set(Entry.model_fields) - set(COLUMNS) == LEFT_OUT
     assert {"vouched_at", "vouched_by"} <= set(COLUMNS)
-    assert set(COLUMNS) - set(FIELDS) == DERIVED
 
 
 def test_the_command_line_has_every_column_but_the_one_that_is_a_drawing() -> None:

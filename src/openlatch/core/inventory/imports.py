@@ -19,14 +19,7 @@ from openlatch.core.providers.observation import Observation, ObservedAccount, O
 from openlatch.core.record.secrecy import holds_secret, names_secret
 from openlatch.words import DayOrder, ReadingOutcome
 
-__all__ = ["DERIVED", "Imported", "known_field", "match_columns", "read_list", "read_rows", "shown"]
-
-_WORKED_OUT = (
-    "provider id ref outside end_reason used_powers unknown first_seen last_seen ended_at severity flags "
-    "vouched_at vouched_by subject risk by_hand"
-)
-DERIVED = frozenset(_WORKED_OUT.split())
-"""Columns of an export that are worked out, and so are not taken back."""
+__all__ = ["Imported", "known_field", "match_columns", "read_list", "read_rows", "shown"]
 
 _CALLED = {
     "party": "name who person user member",

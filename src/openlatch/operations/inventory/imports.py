@@ -6,8 +6,8 @@ from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, replace
 from uuid import UUID
 
-from openlatch.core.inventory.import_rows import Complaint
-from openlatch.core.inventory.imports import DERIVED, Imported, known_field, read_list
+from openlatch.core.inventory.import_rows import FIELDS, Complaint
+from openlatch.core.inventory.imports import Imported, known_field, read_list
 from openlatch.core.inventory.sheets import Form, Sheet, headers_of, proposed, signature
 from openlatch.core.model import Provider
 from openlatch.core.providers.observation import Observation, ObservedEntry
@@ -17,10 +17,13 @@ from openlatch.operations.providers import readings
 from openlatch.operations.rules import flags
 from openlatch.store.inventory.imports import Import
 from openlatch.store.pages import Page
+from openlatch.wire.inventory.sheet import COLUMNS
 from openlatch.words import ReadingOutcome
 
 __all__ = ["TASK", "ImportSight", "browse", "failed", "go_on", "preview", "show", "start"]
 
+DERIVED = frozenset(COLUMNS) - FIELDS.keys()
+"""Columns of an export that are worked out, and so are not taken back."""
 TASK = "openlatch.take-in"
 PART = 1000
 """So many lines are taken in at once; what was taken in stays, whatever happens after."""

@@ -13,7 +13,7 @@ from openlatch.wire.messages import Entry
 
 __all__ = ["COLUMNS", "LEFT_OUT", "defused", "in_cell", "row"]
 
-COLUMNS = (
+_FIRST = (
     *("id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside"),
     *("publisher", "home", "kind", "state", "end_reason", "level", "powers", "used_powers", "unknown"),
     *("permissions", "resources", "given_at", "given_by", "accepted_at", "last_used", "use_known", "uses"),
@@ -21,8 +21,9 @@ COLUMNS = (
     *("first_seen", "last_seen", "ended_at", "vouched_at", "vouched_by", "by_hand", "key", "subject"),
     *("severity", "risk", "flags"),
 )
-LEFT_OUT = frozenset({"risk_lines", "advice", "acts", "order"})
-"""What a sheet does not say of an entry: how a risk adds up, and what can be done."""
+LEFT_OUT = frozenset({"vouched", "risk_lines", "advice", "acts", "order"})
+"""What has no column of its own: what stands in two, how a risk adds up, and what can be done."""
+COLUMNS = (*_FIRST, *(name for name in Entry.model_fields if name not in LEFT_OUT.union(_FIRST)))
 _ASIS = tuple(name for name in COLUMNS if name in Entry.model_fields)
 _FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
 
