@@ -60,6 +60,11 @@ class Power(StrEnum):
     """hand over or close the account"""
 
     @property
+    def points(self) -> int:
+        """What it adds to a risk, unless a policy says otherwise."""
+        return _POINTS[self]
+
+    @property
     def moves_money(self) -> bool:
         return self in (Power.SPEND, Power.WITHDRAW)
 
@@ -67,6 +72,18 @@ class Power(StrEnum):
     def admits(self) -> bool:
         """Whether it decides who else gets in."""
         return self in (Power.ADMIT, Power.OWN)
+
+
+_POINTS = {
+    Power.VIEW: 3,
+    Power.EDIT: 6,
+    Power.PUBLISH: 9,
+    Power.EXPORT: 12,
+    Power.SPEND: 18,
+    Power.WITHDRAW: 24,
+    Power.ADMIT: 18,
+    Power.OWN: 24,
+}
 
 
 class Kind(StrEnum):

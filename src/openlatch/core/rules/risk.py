@@ -56,7 +56,7 @@ class Weights:
     """What the policy says about risk: points for powers and for words of unknown meaning, percent for the rest."""
 
     powers: Mapping[Power, int] = field(
-        default_factory=lambda: MappingProxyType(dict(zip(ORDER, (3, 6, 9, 12, 18, 24, 18, 24), strict=True)))
+        default_factory=lambda: MappingProxyType({power: power.points for power in Power})
     )
     unknown: int = 8
     percent: Mapping[str, int] = field(

@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 from datetime import date
-from typing import Annotated, Literal
+from typing import Annotated, Any, Literal
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints
+from pydantic import BaseModel, ConfigDict, Field, StringConstraints, create_model
 
 from openlatch.words import Power, Severity, Subject
 
@@ -97,17 +97,8 @@ class Rule(Part):
     party_sees: Annotated[bool, Field(description="whether its party sees a flag on access of its own")] = False
 
 
-class Powers(Part):
-    """Points for each power."""
-
-    view: Points = 3
-    edit: Points = 6
-    publish: Points = 9
-    export: Points = 12
-    spend: Points = 18
-    withdraw: Points = 24
-    admit: Points = 18
-    own: Points = 24
+_BY_POWER: dict[str, Any] = {power.value: (Points, power.points) for power in Power}
+Powers = create_model("Powers", __base__=Part, __doc__="Points for each power.", **_BY_POWER)
 
 
 class Percent(Part):
