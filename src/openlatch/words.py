@@ -342,6 +342,11 @@ class Action(StrEnum):
     """somebody is taken out of a team"""
 
     @property
+    def does(self) -> str:
+        """What it does, as a sentence about an entry or a member begins."""
+        return _DOES[self]
+
+    @property
     def ends(self) -> bool:
         """Whether the entry is to be gone in the end."""
         return self in (Action.END, Action.GIVE_UP, Action.CHANGE_SECRET)
@@ -350,6 +355,24 @@ class Action(StrEnum):
     def of_teams(self) -> bool:
         """Whether it is about who is in a team, and not about an entry."""
         return self in (Action.ADD_MEMBER, Action.REMOVE_MEMBER)
+
+
+_DOES = {
+    Action.END: "End the access of",
+    Action.GIVE_UP: "Give up the access of",
+    Action.NARROW: "Narrow the access of",
+    Action.PAUSE: "Pause the access of",
+    Action.RESUME: "Resume the access of",
+    Action.END_ON: "Give an end to the access of",
+    Action.CLOSE_SESSIONS: "Close the sessions of",
+    Action.CHANGE_SECRET: "Change the secret told to",
+    Action.GIVE_BACK: "Give back the access of",
+    Action.EXTEND: "Extend the access of",
+    Action.HAND_OVER: "Hand over the account of",
+    Action.LET_IN: "Give what was offered to",
+    Action.ADD_MEMBER: "Add to a team",
+    Action.REMOVE_MEMBER: "Remove from a team",
+}
 
 
 class OrderState(StrEnum):

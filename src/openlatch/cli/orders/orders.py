@@ -19,7 +19,6 @@ from openlatch.client import Client
 from openlatch.wire import messages as wire
 
 __all__ = [
-    "ACTS",
     "HOW_GIVEN",
     "asked_count",
     "change_secret",
@@ -41,22 +40,6 @@ __all__ = [
 ]
 
 F = TypeVar("F", bound=Callable[..., Any])
-ACTS = {
-    "end": "End the access of",
-    "give-up": "Give up the access of",
-    "narrow": "Narrow the access of",
-    "pause": "Pause the access of",
-    "resume": "Resume the access of",
-    "end-on": "Give an end to the access of",
-    "close-sessions": "Close the sessions of",
-    "change-secret": "Change the secret told to",
-    "give-back": "Give back the access of",
-    "extend": "Extend the access of",
-    "hand-over": "Hand over the account of",
-    "let-in": "Give what was offered to",
-    "add-member": "Add to a team",
-    "remove-member": "Remove from a team",
-}
 STATE = {"proved": "green", "stuck": "red", "told": "yellow", "waiting": "yellow"}
 ORDERS: tuple[Column, ...] = (
     Column("id", lambda o: o.ref),
@@ -300,7 +283,7 @@ def _plan(to: Console, plan: wire.Plan) -> None:
     outside = "  outside" if plan.party.outside else ""
     to.print(
         Text.assemble(
-            f"{ACTS[plan.action]} ",
+            f"{plan.action.does} ",
             (plan.party.name, "bold"),
             (outside, "cyan"),
             f" on {plan.account}, {plan.provider}",
@@ -394,7 +377,7 @@ def order(order: str, follow: bool, try_again: bool, cancel: bool, done: bool, s
 def _details(to: Console, o: wire.Order, zone: str) -> None:
     to.print(Text.assemble((f"Order {o.ref}", "bold"), "  ", (o.state, STATE.get(o.state, ""))))
     entry = f" (entry {o.entry.ref})" if o.entry is not None else ""
-    to.print(Text(f"  {ACTS[o.action].lower()}{':' if o.team else ''} {o.about}, {o.provider}{entry}"))
+    to.print(Text(f"  {o.action.does.lower()}{':' if o.team else ''} {o.about}, {o.provider}{entry}"))
     because = f": {o.reason}" if o.reason else ""
     to.print(f"  given by {o.ordered_by} on {day(o.ordered_at, zone)}{because}")
     if o.why:

@@ -14,7 +14,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.inventory import filtered
 from openlatch.cli.nouns import BATCH, PARTY
-from openlatch.cli.orders.orders import ACTS, asked_count
+from openlatch.cli.orders.orders import asked_count
 from openlatch.cli.output import (
     STUCK,
     Column,
@@ -241,7 +241,7 @@ def batch(
         if output != "table":
             emit([found], (), output, empty="")
             return
-        what = f"{found.party.name} goes" if found.party else f"{ACTS[found.action]} {found.count} entries"
+        what = f"{found.party.name} goes" if found.party else f"{found.action.does} {found.count} entries"
         out().print(Text.assemble((f"Batch {found.ref}", "bold"), f"  {what}"))
         out().print(
             f"  given by {found.ordered_by}, {ago(found.ordered_at)}" + (f": {found.reason}" * bool(found.reason))
