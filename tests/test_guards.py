@@ -146,6 +146,36 @@ def test_a_document_names_only_commands_that_there_are(path: Path) -> None:
     assert unknown == []
 
 
+def there_is(dotted: str) -> bool:
+    """Whether a module, or what is named in one, is there."""
+    found, parts = SOURCE, dotted.removeprefix("openlatch.").split(".")
+    for place, part in enumerate(parts):
+        if (found / part).is_dir():
+            found = found / part
+        elif (found / f"{part}.py").exists():
+            names = parts[place + 1 :]
+            return not names or bool(re.search(rf"^(class|def) {names[0]}\b", (found / f"{part}.py").read_text(), re.M))
+        else:
+            return False
+    return True
+
+
+LAYERS = "core|store|operations|jobs|web|wire|client|cli|connectors|simulator|demo|local"
+
+
+@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
+def test_a_document_names_only_what_can_be_imported(path: Path) -> None:
+    named = {code for code in codes(path) if re.fullmatch(rf"(openlatch|{LAYERS})(\.\w+)+", code)}
+    wrong = {code for code in named if not code.endswith((".py", ".toml", ".md")) and not there_is(code)}
+    assert wrong == set()
+
+
+@pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
+def test_what_is_drawn_in_a_document_is_there(path: Path) -> None:
+    drawn = re.findall(r'\["([\w/]+\.py)"\]', path.read_text())
+    assert [one for one in drawn if not (SOURCE / one).exists()] == []
+
+
 @pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
 def test_a_document_names_only_files_modules_settings_and_routes_that_there_are(path: Path) -> None:
     routes = {re.sub(r"<[^>]+>", "ID", route.rule) for routes in ALL for route in routes.all}
@@ -163,9 +193,7 @@ def test_a_document_names_only_files_modules_settings_and_routes_that_there_are(
             places = (ROOT, path.parent, SOURCE, CONSOLE)
             if not any((place / code).exists() for place in places):
                 wrong.append(code)
-        layer = re.fullmatch(
-            r"(core|store|operations|jobs|web|wire|client|cli|connectors|simulator|demo|local)/([a-z_/]+)", code
-        )
+        layer = re.fullmatch(rf"({LAYERS})/([a-z_/]+)", code)
         if layer and not any((SOURCE / f"{code.rstrip('/')}{end}").exists() for end in ("", ".py")):
             wrong.append(code)
     assert wrong == []
