@@ -3,7 +3,7 @@
 from typing import Annotated, Any, Generic, TypeVar
 from uuid import UUID
 
-from pydantic import BaseModel, ConfigDict, Field, StringConstraints, ValidationError
+from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, ValidationError
 from pydantic_core import ErrorDetails
 
 from openlatch.errors import Invalid
@@ -20,11 +20,14 @@ __all__ = [
     "T",
     "Taken",
     "Text",
+    "Unsaid",
     "Word",
     "mistakes",
 ]
 
 T = TypeVar("T")
+Unsaid = BeforeValidator(lambda value: value or None)
+"""An empty word in a query says nothing."""
 Text = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200, pattern=r"^[^\x00]*$")]
 Said = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")]
 Word = Annotated[str, StringConstraints(strip_whitespace=True, max_length=200, pattern=r"^[^\x00]*$")]
@@ -98,9 +101,10 @@ _PROBLEMS = {
 
 
 def mistakes(error: ValidationError) -> list[dict[str, str]]:
-    """Return where each mistake is, and what; what was given is not repeated, since it may hold a password."""
+    """Return where each mistake is, and the first of each place; what was given may be a password, and is left out."""
     found = error.errors(include_input=False, include_url=False)
-    return [{"at": ".".join(map(str, one["loc"])), "problem": _problem(one)} for one in found]
+    told = {".".join(str(part) for part in one["loc"] if part != "[key]"): _problem(one) for one in reversed(found)}
+    return [{"at": at, "problem": problem} for at, problem in reversed(told.items())]
 
 
 def _problem(one: ErrorDetails) -> str:

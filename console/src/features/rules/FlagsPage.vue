@@ -6,6 +6,7 @@ import { api, take, type Flag } from "@/api/client";
 import { useSession } from "@/api/session";
 import EntryPanel from "@/features/inventory/EntryPanel.vue";
 import ListPage from "@/ui/ListPage.vue";
+import type { Severity } from "@/ui/notch";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import { day, exact, lastDay } from "@/ui/time";
@@ -24,7 +25,7 @@ const asked = (name: string): string => (typeof route.query[name] === "string" ?
 const state = computed(() => asked("state") as "" | "accepted" | "cleared");
 const by = computed(() => (asked("by") === "account" ? "account" : "rule"));
 const rule = computed(() => asked("rule"));
-const severity = computed(() => asked("severity") as "" | "low" | "medium" | "high" | "critical");
+const severity = computed(() => asked("severity") as "" | Severity);
 const open = computed(() => asked("flag"));
 
 const pages = useInfiniteQuery({
@@ -36,7 +37,7 @@ const pages = useInfiniteQuery({
           query: {
             state: state.value || "standing",
             rule: rule.value,
-            severity: severity.value,
+            severity: severity.value || undefined,
             limit: 500,
             cursor: pageParam,
           },

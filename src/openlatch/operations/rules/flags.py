@@ -88,9 +88,9 @@ def browse(call: Call, wanted: FlagQuery) -> Page[FlagSight]:
         ids = {who.id, *(e.id for e in call.tx.entries.held_by([who.id]))}
     page = call.tx.flags.browse(
         rule=wanted.rule,
-        severity=wanted.severity or None,
+        severity=wanted.severity,
         subject_ids=ids,
-        subject=wanted.subject or None,
+        subject=wanted.subject,
         state=wanted.state,
         now=call.now,
         limit=wanted.limit,

@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import StringConstraints
 
-from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken
+from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken, Unsaid
 from openlatch.words import Power, Severity, Subject
 
 __all__ = [
@@ -82,11 +82,11 @@ class FlagQuery(PageQuery):
     """Which flags are wanted; `severity` means that or worse. Of an account or a party also those on its entries."""
 
     rule: Search = ""
-    severity: Literal[""] | Severity = ""
+    severity: Annotated[Severity | None, Unsaid] = None
     entry: Search = ""
     account: Search = ""
     party: Search = ""
-    subject: Literal[""] | Subject = ""
+    subject: Annotated[Subject | None, Unsaid] = None
     state: Literal["standing", "accepted", "cleared"] = "standing"
 
 
