@@ -122,6 +122,27 @@ def test_hardly_anything_is_laid_out_by_hand() -> None:
     assert len(by_hand) < 10, by_hand
 
 
+# What several features share
+
+GATHERS = {"store/transaction.py"}
+"""What puts all features together, and so knows them."""
+
+
+@pytest.mark.parametrize("layer", ["core", "operations", "store"])
+def test_what_features_share_knows_none_of_them(layer: str) -> None:
+    features = {path.name for path in (SOURCE / layer).iterdir() if (path / "__init__.py").exists()} - {"migrations"}
+    assert features, "the layer has features"
+    taken = [
+        f"{path.name} imports {node.module}"
+        for path in (SOURCE / layer).glob("*.py")
+        if f"{layer}/{path.name}" not in GATHERS
+        for node in ast.walk(ast.parse(path.read_text()))
+        if isinstance(node, ast.ImportFrom) and (node.module or "").startswith(f"openlatch.{layer}.")
+        if (node.module or "").split(".")[2] in features
+    ]
+    assert taken == []
+
+
 # Documents name only what there is
 
 

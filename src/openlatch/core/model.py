@@ -52,7 +52,6 @@ __all__ = [
     "normal_address",
 ]
 
-
 BY_HAND = "by-hand"
 """What stands in the place of a connector where there is none."""
 

@@ -8,7 +8,6 @@ from openlatch.words import Power
 
 __all__ = ["ADMITTING", "MONEY", "ORDER", "in_order", "weighty"]
 
-
 ORDER: tuple[Power, ...] = tuple(Power)
 MONEY = frozenset(power for power in Power if power.moves_money)
 ADMITTING = frozenset(power for power in Power if power.admits)

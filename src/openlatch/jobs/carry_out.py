@@ -1,6 +1,6 @@
 """Carrying orders out: calls to providers between transactions, each of which can be the last before a crash.
 
-Orders that were given together are taken together: their next steps are begun in one transaction, carried out side by
+Orders of one command are carried out together: their next steps are begun in one transaction, carried out side by
 side, and reported in one. One order alone is the same with one.
 """
 
@@ -135,6 +135,6 @@ def _at_the_provider() -> Iterator[None]:
     except Exception as error:
         log.exception("unforeseen error in a connector")
         raise ProviderTrouble(
-            f"The connector failed in a way that nobody foresaw ({type(error).__name__}).",
+            f"The connector failed with an unexpected error ({type(error).__name__}).",
             next_step="Look at the provider itself; then try again, or call the order off.",
         ) from error

@@ -55,7 +55,7 @@ def read(store: Store, services: Services, workspace_id: UUID, reading_id: UUID)
         )
     except Exception as error:
         log.exception("unforeseen error in a connector", reading=str(reading_id))
-        trouble = f"The connector failed in a way that nobody foresaw ({type(error).__name__})."
+        trouble = f"The connector failed with an unexpected error ({type(error).__name__})."
     if not trouble and reading.total is not None and reading.total != reading.seen:
         trouble = f"It announced {reading.total} entries and showed {reading.seen}."
     observation = Observation(

@@ -211,7 +211,7 @@ def _logged(name: str) -> Iterator[None]:
 def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.App:
     """Return the queue with all tasks in it."""
     app = procrastinate.App(connector=procrastinate.PsycopgConnector(conninfo=conninfo))
-    # For what nobody foresaw, such as a database that is away for a moment; provider trouble is the orders' own matter.
+    # For an unexpected error, such as a database that is away for a moment; provider trouble is the orders' own matter.
     again = procrastinate.RetryStrategy(max_attempts=10, exponential_wait=2)
 
     def register(name: str, function: Callable[..., None]) -> None:

@@ -9,13 +9,8 @@ from openlatch.operations.call import Call
 
 __all__ = ["TASK", "TOGETHER", "WAKE", "queue", "wake"]
 
-
 TASK = "openlatch.carry-out"
-
-
 TOGETHER = "openlatch.carry-out-together"
-
-
 WAKE = "openlatch.wake-order"
 
 

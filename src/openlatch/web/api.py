@@ -490,7 +490,7 @@ def bind_errors(app: Flask) -> None:
     def unforeseen(error: Exception) -> Response:
         log.exception("unforeseen error")
         problem = OpenLatchError(
-            "Open Latch failed in a way that nobody foresaw. Nothing was changed.",
+            "Open Latch failed with an unexpected error. Nothing was changed.",
             next_step="Try again; if it stays, the service's own messages tell more.",
         )
         return _problem(problem)

@@ -22,7 +22,6 @@ else:
 
 __all__ = ["FORMATS", "Format", "cells"]
 
-
 PIECE = 50
 """So many entries are written down before they are sent."""
 READ = 1 << 18

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 from openlatch.core.hours import Hours
 from openlatch.core.model import Abilities, Entry
 from openlatch.core.orders.acts import Around, possible
-from openlatch.core.orders.plans import Ask, make_plan
+from openlatch.core.orders.plans import make_plan
+from openlatch.core.orders.steps import Ask
 from openlatch.errors import Conflict, Invalid
 from openlatch.words import Action, EndReason, Kind, PartyKind, State
 from tests.core.orders.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, others, theirs

@@ -14,8 +14,8 @@ from openlatch.core.hours import DAYS, Hours
 from openlatch.core.limits import Limits
 from openlatch.core.model import Abilities, Entry
 from openlatch.core.orders.acts import LIFTS
-from openlatch.core.orders.plans import Ask, Plan, make_plan
-from openlatch.core.orders.steps import Extent
+from openlatch.core.orders.plans import make_plan
+from openlatch.core.orders.steps import Ask, Extent, Plan
 from openlatch.errors import Conflict, Invalid
 from openlatch.words import Action, Kind, PartyStatus, Power, Severity, State
 from tests.core.orders.test_plans import ALL, LEVELS, WHO, around, calls, theirs

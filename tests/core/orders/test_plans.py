@@ -15,7 +15,8 @@ from openlatch.core.hours import Hours, Window, day_in, last_day
 from openlatch.core.model import Abilities, Dependency, Entry, Membership
 from openlatch.core.model import Party as PartyValue
 from openlatch.core.orders.impact import Situation
-from openlatch.core.orders.plans import Ask, Plan, Step, make_plan, why_ended
+from openlatch.core.orders.plans import make_plan, why_ended
+from openlatch.core.orders.steps import Ask, Plan, Step
 from openlatch.core.providers.observation import Observation, ObservedEntry
 from openlatch.core.taking_back.leaver import Phase, leaver_items
 from openlatch.core.taking_back.proof import verify

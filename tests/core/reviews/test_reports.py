@@ -11,8 +11,9 @@ from hypothesis import strategies as st
 
 from openlatch.core.model import Author
 from openlatch.core.reviews.decisions import Decision, Facts
-from openlatch.core.reviews.plans import Item, LeftOpen
+from openlatch.core.reviews.plans import Item
 from openlatch.core.reviews.reports import Fact, Report, digest, plain, review_line, rule_counts, what_remains
+from openlatch.core.taking_back.settled import LeftOpen
 from openlatch.wire.orders.receipt import report_digest
 from openlatch.words import Choice, Outcome
 from tests.factories import NOW, ago, ids

@@ -14,8 +14,8 @@ from hypothesis import strategies as st
 from openlatch.core.hours import Hours
 from openlatch.core.letting_in.arrival import let_in
 from openlatch.core.letting_in.offers import Part
-from openlatch.core.orders.plans import Ask, make_plan
-from openlatch.core.orders.steps import Extent, Step, held_before
+from openlatch.core.orders.plans import make_plan
+from openlatch.core.orders.steps import Ask, Extent, Step, held_before
 from openlatch.core.powers import in_order
 from openlatch.core.providers.observation import Observation, ObservedEntry, ObservedMembership
 from openlatch.core.providers.ports import Change, Gift

@@ -12,7 +12,8 @@ from hypothesis import strategies as st
 
 from openlatch.core.model import Entry, Party
 from openlatch.core.orders.impact import administers
-from openlatch.core.orders.plans import Ask, make_plan
+from openlatch.core.orders.plans import make_plan
+from openlatch.core.orders.steps import Ask
 from openlatch.core.taking_back.together import Act, becomes, foresee, locked_out, locked_out_text
 from openlatch.words import Action, Kind, PartyStatus, State
 from tests.core.orders.test_plans import GATE_ACCOUNT, LEVELS, WHO, around, theirs

@@ -1,8 +1,8 @@
 <script setup lang="ts">
+import ConfirmOrder from "./ConfirmOrder.vue";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { api, take, type Entry, type Plan } from "@/api/client";
-import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import { useNow } from "@/ui/clock";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -209,32 +209,16 @@ const command = computed(() => {
           </select>
         </label>
       </fieldset>
-      <label class="mt-4 block">
-        <span class="small mb-1 block">Why, for the log (optional)</span>
-        <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
-      </label>
-      <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5">
-        <button
-          v-if="order.error.value instanceof Problem && order.error.value.code === 'changed'"
-          type="button"
-          class="button mt-3"
-          @click="lookAgain"
-        >
-          Look again
-        </button>
-      </ProblemNote>
-      <div class="mt-6 flex gap-[10px]">
-        <button
-          type="button"
-          class="button"
-          :class="['give-back', 'resume', 'extend'].includes(act) ? 'button-act' : 'button-danger'"
-          :disabled="order.isPending.value || !!plan.stop"
-          @click="order.mutate()"
-        >
-          {{ words.act }}
-        </button>
-        <button type="button" class="button" @click="emit('back')">Cancel</button>
-      </div>
+      <ConfirmOrder
+        v-model:reason="reason"
+        :name="words.act"
+        :takes="!['give-back', 'resume', 'extend'].includes(act)"
+        :disabled="order.isPending.value || !!plan.stop"
+        :error="order.error.value"
+        @order="order.mutate()"
+        @again="lookAgain"
+        @cancel="emit('back')"
+      />
     </template>
     <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">{{ command }}</p>
   </div>

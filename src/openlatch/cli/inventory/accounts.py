@@ -8,19 +8,11 @@ from rich.text import Text
 from openlatch.cli.connection import connect
 from openlatch.cli.inventory.cells import held, used, where
 from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, one_of
-from openlatch.cli.output import (
-    Column,
-    ago,
-    day,
-    emit,
-    output_option,
-    reports_errors,
-)
+from openlatch.cli.output import Column, ago, day, emit, output_option, reports_errors
 from openlatch.wire import messages as wire
 from openlatch.words import Criticality, How
 
 __all__ = ["accounts", "activity", "apps", "describe"]
-
 
 ACCOUNTS: tuple[Column, ...] = (
     Column("id", lambda a: a.ref),

@@ -7,14 +7,7 @@ from collections.abc import Callable, Mapping, Sequence
 from rich.text import Text
 
 from openlatch.cli.failure import Failure
-from openlatch.cli.output import (
-    Column,
-    ago,
-    day,
-    last_day,
-    notches,
-    powers,
-)
+from openlatch.cli.output import Column, ago, day, last_day, notches, powers
 from openlatch.wire import messages as wire
 from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
 

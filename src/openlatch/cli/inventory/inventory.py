@@ -16,16 +16,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.cells import COLUMNS, chosen, parts, used
 from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
-from openlatch.cli.output import (
-    Column,
-    ago,
-    day,
-    emit,
-    last_day,
-    out,
-    output_option,
-    reports_errors,
-)
+from openlatch.cli.output import Column, ago, day, emit, last_day, out, output_option, reports_errors
 from openlatch.cli.rules.flags import tell_flag
 from openlatch.client import Client
 from openlatch.wire import messages as wire
@@ -39,7 +30,6 @@ __all__ = [
     "show",
     "views",
 ]
-
 
 F = TypeVar("F", bound=Callable[..., Any])
 

@@ -10,19 +10,11 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.cells import standing_as, where
 from openlatch.cli.nouns import ACCOUNT, PARTY, one_of
-from openlatch.cli.output import (
-    Column,
-    emit,
-    out,
-    output_option,
-    powers,
-    reports_errors,
-)
+from openlatch.cli.output import Column, emit, out, output_option, powers, reports_errors
 from openlatch.wire import messages as wire
 from openlatch.words import Power
 
 __all__ = ["parties", "reach", "sponsor"]
-
 
 CHAINS: tuple[Column, ...] = (
     Column("entry", lambda c: c.entry.ref),

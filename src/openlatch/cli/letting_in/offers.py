@@ -13,17 +13,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, OFFER
 from openlatch.cli.orders.orders import confirmed
-from openlatch.cli.output import (
-    Column,
-    ago,
-    day,
-    emit,
-    notches,
-    out,
-    output_option,
-    powers,
-    reports_errors,
-)
+from openlatch.cli.output import Column, ago, day, emit, notches, out, output_option, powers, reports_errors
 from openlatch.wire import messages as wire
 from openlatch.wire.base import mistakes
 

@@ -261,7 +261,7 @@ def _ways_out(plan: wire.Plan, action: str) -> str:
     if action == "extend":
         return ""
     ways = "".join(f"\n  {option} {way.entry}  {way.name}, now “{way.level}”" for way in plan.ways_out[:8])
-    return f"Whoever could follow:{ways}" if ways else "There is nobody who could follow yet."
+    return f"Who could follow:{ways}" if ways else "No one could follow yet."
 
 
 def confirmed(question: str, yes: bool) -> None:

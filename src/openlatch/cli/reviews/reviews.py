@@ -14,14 +14,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, one_of
 from openlatch.cli.orders.orders import confirmed
-from openlatch.cli.output import (
-    Column,
-    day,
-    emit,
-    out,
-    output_option,
-    reports_errors,
-)
+from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 from openlatch.words import Occasion, Reviewers, Unanswered

@@ -34,7 +34,6 @@ from openlatch.words import Choice
 
 __all__ = ["round_", "rounds"]
 
-
 _ROUNDS: tuple[Column, ...] = (
     Column("id", lambda r: r.ref),
     Column("review", lambda r: Text(r.review.name)),

@@ -296,7 +296,7 @@ class _Keys:
             self.new.append((identifier, party_id))
 
     def whose(self, one: ObservedParty, parties: Mapping[UUID, Party]) -> UUID | None:
-        """Whoever is known under that key, or is identified by the addresses; None if it is nobody who is known."""
+        """Return the known party of that key, or the one that the addresses identify; None if there is none."""
         party_id = self.ids.get(one.key)
         written = one.key.startswith(WRITTEN)
         if one.kind is PartyKind.ANYONE:

@@ -11,7 +11,6 @@ from openlatch.words import DayOrder
 
 __all__ = ["says_nothing", "says_unknown", "says_without_end", "settled_order", "to_instant"]
 
-
 _MONTHS = {
     name: number
     for number, names in enumerate(

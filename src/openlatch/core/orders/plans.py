@@ -10,10 +10,10 @@ from datetime import datetime
 
 from openlatch.core.orders.acts import ACTS
 from openlatch.core.orders.impact import Situation
-from openlatch.core.orders.steps import Ask, Extent, Plan, Step, WayOut
+from openlatch.core.orders.steps import Ask, Extent, Plan
 from openlatch.words import Action, EndReason, Kind
 
-__all__ = ["Ask", "Plan", "Step", "WayOut", "make_plan", "why_ended"]
+__all__ = ["make_plan", "why_ended"]
 
 
 def make_plan(s: Situation, ask: Ask, now: datetime, held: Extent | None = None) -> Plan:

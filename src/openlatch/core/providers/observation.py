@@ -36,7 +36,6 @@ __all__ = [
     "spread",
 ]
 
-
 WRITTEN = "hand:"
 """What the key of a party begins with that people have written down: no name that its provider knows."""
 SHARED = "share:"

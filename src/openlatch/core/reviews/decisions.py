@@ -26,7 +26,6 @@ __all__ = [
     "reason_needed",
 ]
 
-
 ORDERED: Mapping[Choice, Action] = {
     Choice.NARROW: Action.NARROW,
     Choice.END_ON: Action.END_ON,

@@ -20,15 +20,14 @@ from openlatch.core.model import Author
 from openlatch.core.moves import Moves
 from openlatch.core.recurrence import Recurrence
 from openlatch.core.reviews.decisions import Decision, Facts
+from openlatch.core.taking_back.settled import LeftOpen
 from openlatch.words import Choice, Occasion, Reviewers, RoundState, Severity, Unanswered
 
 __all__ = [
-    "GONE",
     "ROUND_MOVES",
     "Asked",
     "Comparison",
     "Item",
-    "LeftOpen",
     "ReviewPlan",
     "Round",
     "RoundMove",
@@ -194,24 +193,6 @@ class Round:
     def moved(self, how: RoundMove, **changes: Any) -> Round:
         """Return the round after a move, one version on; refuses what the table does not have."""
         return replace(self, state=ROUND_MOVES.after(self.state, how), version=self.version + 1, **changes)
-
-
-@dataclass(frozen=True, slots=True)
-class LeftOpen:
-    """What is left open in a round: why, and who sees to it."""
-
-    reason: str
-    owner: Author
-    by: Author
-    at: datetime
-
-    def facts(self) -> dict[str, str]:
-        """Return what the log keeps of it."""
-        return {"reason": self.reason, "owner": self.owner.name, "owner_id": str(self.owner.id or "")}
-
-
-GONE = "It had ended before its turn came."
-"""What is said of an item that nothing has to be done about."""
 
 
 @dataclass(frozen=True, slots=True)

@@ -25,7 +25,7 @@ from openlatch.operations.providers import choices
 from openlatch.operations.rules import flags
 from openlatch.operations.telling import links, notices
 from openlatch.store.pages import Page
-from openlatch.wire.letting_in.offers import OfferWish as Wish
+from openlatch.wire.letting_in.offers import OfferWish
 from openlatch.words import EndReason, Kind, OfferState, PartyKind, PartyStatus, Role, State
 
 __all__ = [
@@ -66,13 +66,13 @@ class OfferSight:
 
 
 @operation("offers.check")
-def check(call: Call, wish: Wish, findings: Findings, but: str = "") -> Terms:
+def check(call: Call, wish: OfferWish, findings: Findings, but: str = "") -> Terms:
     """The exact terms of an offer, with what is worth knowing before it is made; changes nothing."""
     return terms(call, wish, findings, but=call.tx.offers.find(but).id if but else None)
 
 
 @operation("offers.create")
-def create(call: Call, wish: Wish, findings: Findings, digest: str) -> OfferSight:
+def create(call: Call, wish: OfferWish, findings: Findings, digest: str) -> OfferSight:
     """Hold an offer out: it is in the inventory from then on, and a link goes to the address.
 
     `digest` is that of the terms that were shown and confirmed; refuses (Changed) if they are others now.
@@ -103,7 +103,7 @@ def create(call: Call, wish: Wish, findings: Findings, digest: str) -> OfferSigh
 
 
 @operation("offers.correct")
-def correct(call: Call, text: str, wish: Wish, findings: Findings, digest: str, version: int | None) -> OfferSight:
+def correct(call: Call, text: str, wish: OfferWish, findings: Findings, digest: str, version: int | None) -> OfferSight:
     """Put other terms in the place of an offer that waits; the former link is good for nothing any more."""
     offer = _waiting(call, text, version)
     found = _agreed(call, wish, findings, digest, but=offer)
@@ -355,7 +355,7 @@ def sight(call: Call, offer: Offer) -> OfferSight:
     return OfferSight(offer, call.tx.parties.some([offer.party_id])[offer.party_id], parts)
 
 
-def _agreed(call: Call, wish: Wish, findings: Findings, digest: str, but: Offer | None = None) -> Terms:
+def _agreed(call: Call, wish: OfferWish, findings: Findings, digest: str, but: Offer | None = None) -> Terms:
     """The terms of a wish, held so that nobody passes the same limit meanwhile; refuses others than were shown."""
     wish = completed(call, wish)
     call.tx.facts.take_turns()

@@ -18,7 +18,7 @@ from openlatch.operations.inventory.entries import words
 from openlatch.operations.people.doors import readable_address
 from openlatch.operations.telling import links, notices
 from openlatch.store.pages import Page
-from openlatch.wire.letting_in.requests import RequestWish as Wish
+from openlatch.wire.letting_in.requests import RequestWish
 from openlatch.words import RequestState, Role
 
 __all__ = [
@@ -44,7 +44,7 @@ MOST_UNSURE = 60
 
 
 @operation("requests.ask")
-def ask(call: Call, wish: Wish) -> Request:
+def ask(call: Call, wish: RequestWish) -> Request:
     """Ask for access to an account; it reaches whoever looks after the workspace."""
     person = call.actor.person
     assert person is not None  # noqa: S101 - the gate has seen to that
@@ -53,7 +53,7 @@ def ask(call: Call, wish: Wish) -> Request:
     return request
 
 
-def ask_from_outside(call: Call, address: str, name: str, wish: Wish) -> None:
+def ask_from_outside(call: Call, address: str, name: str, wish: RequestWish) -> None:
     """Take a request from somebody who does not sign in here: it counts once whoever has the address says so.
 
     Tells nobody whether the account, or the address, is known.
@@ -171,7 +171,7 @@ def lapse(call: Call) -> int:
     return len(late)
 
 
-def _asked(call: Call, address: str, name: str, wish: Wish, state: RequestState) -> Request:
+def _asked(call: Call, address: str, name: str, wish: RequestWish, state: RequestState) -> Request:
     needs = in_order(wish.needs)
     if not needs and not wish.level.strip():
         raise _wrong("needs", "it is not said what is asked for", "Name powers, or a level.")

@@ -27,8 +27,7 @@ from openlatch.operations.inventory.lookups import Finding, Findings, Lookup
 from openlatch.operations.people.doors import readable_address
 from openlatch.operations.providers import choices
 from openlatch.operations.rules import circles, policies
-from openlatch.wire.letting_in.offers import OfferPartWish as PartWish
-from openlatch.wire.letting_in.offers import OfferWish as Wish
+from openlatch.wire.letting_in.offers import OfferPartWish, OfferWish
 from openlatch.words import Kind, PartyKind, PartyStatus, RequestState, Severity
 
 __all__ = [
@@ -98,7 +97,7 @@ class Terms:
 # What is not said
 
 
-def completed(call: Call, wish: Wish) -> Wish:
+def completed(call: Call, wish: OfferWish) -> OfferWish:
     """Return a wish in which what is not said is as was asked in its request, or as with the secret it replaces."""
     if wish.request:
         asked = call.tx.requests.find(wish.request)
@@ -108,7 +107,7 @@ def completed(call: Call, wish: Wish) -> Wish:
             "name": wish.name or asked.name,
             "basis": wish.basis or asked.reason,
             "until": wish.until or until,
-            "parts": [_as_asked(one, asked) for one in wish.parts or [PartWish()]],
+            "parts": [_as_asked(one, asked) for one in wish.parts or [OfferPartWish()]],
         }
         wish = wish.model_copy(update=said)
     elif wish.replaces:
@@ -116,13 +115,13 @@ def completed(call: Call, wish: Wish) -> Wish:
         account = str(secret.account.id)
         parts = [one.model_copy(update={"account": one.account or account}) for one in wish.parts]
         reachable = next(filter(is_mailbox, secret.party.addresses), "")
-        wish = wish.model_copy(update={"to": wish.to or reachable, "parts": parts or [PartWish(account=account)]})
+        wish = wish.model_copy(update={"to": wish.to or reachable, "parts": parts or [OfferPartWish(account=account)]})
     if not all(part.account for part in wish.parts):
         raise _wrong("account", "it is not said of which account", "Name it.")
     return wish
 
 
-def _as_asked(part: PartWish, asked: Request) -> PartWish:
+def _as_asked(part: OfferPartWish, asked: Request) -> OfferPartWish:
     part = part.model_copy(update={"account": part.account or str(asked.account_id or asked.account)})
     if part.level or part.task or part.needs or part.permissions:
         return part
@@ -133,7 +132,7 @@ def _as_asked(part: PartWish, asked: Request) -> PartWish:
 
 
 @operation("offers.look_up")
-def lookups(call: Call, wish: Wish) -> list[Lookup]:
+def lookups(call: Call, wish: OfferWish) -> list[Lookup]:
     """Return whom to ask about at which provider, before the terms are worked out."""
     found = {}
     wish = completed(call, wish)
@@ -146,12 +145,12 @@ def lookups(call: Call, wish: Wish) -> list[Lookup]:
     return list(found.values())
 
 
-def _who(wish: Wish, part: PartWish) -> str:
+def _who(wish: OfferWish, part: OfferPartWish) -> str:
     """Under what a provider is to know somebody."""
     return (part.handle or wish.to).strip()
 
 
-def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None) -> Terms:
+def terms(call: Call, wish: OfferWish, findings: Findings, *, but: UUID | None = None) -> Terms:
     """Return the exact terms of an offer, with everything that is worth knowing before it is made.
 
     Refuses (Invalid) what makes no sense. What would pass a limit, or cannot be given, is a remark that stops it.
@@ -208,7 +207,7 @@ def terms(call: Call, wish: Wish, findings: Findings, *, but: UUID | None = None
     )
 
 
-def _addressed(call: Call, wish: Wish) -> tuple[str, str]:
+def _addressed(call: Call, wish: OfferWish) -> tuple[str, str]:
     """Where the letter goes, as it was typed, and the handle, if whoever it is for was named by one."""
     to = wish.to.strip()
     if is_mailbox(to):
@@ -225,7 +224,7 @@ def _addressed(call: Call, wish: Wish) -> tuple[str, str]:
     return wish.write_to.strip() or reachable[0], to
 
 
-def _party(call: Call, address: str, handle: str, wish: Wish, findings: Findings) -> Party | None:
+def _party(call: Call, address: str, handle: str, wish: OfferWish, findings: Findings) -> Party | None:
     """Who it is, if they are known: by the address, by the handle, or as a provider knows them."""
     meant = call.tx.parties.of_address(address)
     several = call.tx.parties.carrying(address)
@@ -247,7 +246,7 @@ def _party(call: Call, address: str, handle: str, wish: Wish, findings: Findings
     return party
 
 
-def _span(call: Call, wish: Wish) -> tuple[datetime | None, datetime | None]:
+def _span(call: Call, wish: OfferWish) -> tuple[datetime | None, datetime | None]:
     zone = call.tx.workspace.zone
     today = call.now.astimezone(ZoneInfo(zone)).date()
     if wish.starts is not None and wish.starts < today:
@@ -272,7 +271,7 @@ def _until(call: Call, day: date | None, starts_at: datetime | None) -> datetime
     return until
 
 
-def _lapses(call: Call, wish: Wish, lapse: timedelta, until: datetime | None) -> datetime:
+def _lapses(call: Call, wish: OfferWish, lapse: timedelta, until: datetime | None) -> datetime:
     if wish.lapse_hours is not None:
         if not 1 <= wish.lapse_hours <= _MOST_DAYS * 24:
             raise _wrong("lapse_hours", f"it is not between 1 and {_MOST_DAYS * 24}", "Give a number of hours.")
@@ -308,7 +307,7 @@ def compared(call: Call, request: Request, parts: Sequence[Part], starts_at: dat
 
 
 def _beside_request(
-    call: Call, request: Request, wish: Wish, address: str, parts: Sequence[Part], starts_at: datetime | None
+    call: Call, request: Request, wish: OfferWish, address: str, parts: Sequence[Part], starts_at: datetime | None
 ) -> Iterable[Remark]:
     """How what is offered compares with what was asked for."""
     if request.state not in (RequestState.WAITING, RequestState.OFFERED):
@@ -326,8 +325,8 @@ def _beside_request(
 
 def _part(
     call: Call,
-    wish: Wish,
-    wanted: PartWish,
+    wish: OfferWish,
+    wanted: OfferPartWish,
     who: Taken,
     starts_at: datetime | None,
     until: datetime | None,
@@ -384,7 +383,7 @@ def _part(
     return PartSight(part, account, provider, said, found), remarks
 
 
-def _chosen(call: Call, provider: Provider, wanted: PartWish, found: Fit | None) -> Choice:
+def _chosen(call: Call, provider: Provider, wanted: OfferPartWish, found: Fit | None) -> Choice:
     """What was chosen: a level, permissions, or else the narrowest for what it is for."""
     needs = set(found.needs) if found is not None else set()
     levels = choices.levels_of(call, provider)

@@ -14,8 +14,8 @@ from openlatch.core.hours import end_of
 from openlatch.core.model import Account, Author, Entry, EntryMove, Party, Provider
 from openlatch.core.orders.impact import Situation
 from openlatch.core.orders.orders import Move, Order
-from openlatch.core.orders.plans import Ask, Plan, make_plan
-from openlatch.core.orders.steps import held_before
+from openlatch.core.orders.plans import make_plan
+from openlatch.core.orders.steps import Ask, Plan, held_before
 from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations.call import Call, operation

@@ -11,7 +11,7 @@ from openlatch.core.inventory.reach import Graph, Link
 from openlatch.core.inventory.reconcile import Changes
 from openlatch.core.model import Entry, Membership, Party, Provider
 from openlatch.core.orders.orders import Order
-from openlatch.core.orders.plans import Plan
+from openlatch.core.orders.steps import Plan
 from openlatch.core.orders.teams import Belonging, TeamSituation, plan_membership
 from openlatch.errors import Changed, Invalid
 from openlatch.operations.call import Call, operation

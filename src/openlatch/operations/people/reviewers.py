@@ -9,7 +9,6 @@ from openlatch.words import Role
 
 __all__ = ["REVIEWING", "who_answers"]
 
-
 REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
 """The roles that can be asked something in a review."""
 

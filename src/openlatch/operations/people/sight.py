@@ -9,7 +9,6 @@ from openlatch.words import Role
 
 __all__ = ["own_party", "within_sight"]
 
-
 _NOBODY = UUID(int=0)
 
 

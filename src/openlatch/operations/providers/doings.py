@@ -13,7 +13,6 @@ from openlatch.operations.call import Call
 
 __all__ = ["KEPT", "remember", "tidy"]
 
-
 KEPT = timedelta(days=400)
 """So long it is kept; what counts as evidence is in the log, not here."""
 

@@ -18,7 +18,7 @@ from openlatch.operations.people.reviewers import REVIEWING
 from openlatch.operations.reviews import round_news, rounds, settle
 from openlatch.operations.reviews.scope import asked_about, facts_of, in_scope, scope_of, still_in_scope
 from openlatch.operations.telling import notices
-from openlatch.wire.reviews.reviews import NewReview as Draft
+from openlatch.wire.reviews.reviews import NewReview
 from openlatch.words import Occasion, Power, Reviewers
 
 __all__ = ["ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
@@ -74,7 +74,7 @@ def show(call: Call, text: str) -> ReviewSight:
 
 
 @operation("reviews.check")
-def check(call: Call, draft: Draft) -> ReviewSight:
+def check(call: Call, draft: NewReview) -> ReviewSight:
     """What a review would mean: when it would come round, and what would be in it; changes nothing."""
     plan = _planned(call, draft, call.services.new_id())
     sight = _sight(call, plan)
@@ -84,7 +84,7 @@ def check(call: Call, draft: Draft) -> ReviewSight:
 
 
 @operation("reviews.save")
-def create(call: Call, draft: Draft) -> ReviewSight:
+def create(call: Call, draft: NewReview) -> ReviewSight:
     """Store a review, which comes round by itself from then on."""
     plan = _planned(call, draft, call.services.new_id())
     call.tx.reviews.add_plan(plan, call.tx.events.head().size)
@@ -93,7 +93,7 @@ def create(call: Call, draft: Draft) -> ReviewSight:
 
 
 @operation("reviews.change")
-def change(call: Call, text: str, draft: Draft, version: int | None) -> ReviewSight:
+def change(call: Call, text: str, draft: NewReview, version: int | None) -> ReviewSight:
     """Change a review; rounds that are open stay as they were opened."""
     there = call.tx.reviews.plan(text, lock=True)
     plan = replace(
@@ -292,7 +292,7 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
 # What people write
 
 
-def _planned(call: Call, draft: Draft, plan_id: UUID) -> ReviewPlan:
+def _planned(call: Call, draft: NewReview, plan_id: UUID) -> ReviewPlan:
     """Return the review that a draft means; raises Invalid for one that makes no sense."""
     zone = call.tx.workspace.zone
     begins, at = draft.begins or call.now.date(), time.fromisoformat(draft.at)

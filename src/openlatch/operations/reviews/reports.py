@@ -10,17 +10,7 @@ from uuid import UUID
 from openlatch.core.hours import day_in
 from openlatch.core.orders.orders import Order
 from openlatch.core.reviews.plans import Item, Round
-from openlatch.core.reviews.reports import (
-    Fact,
-    Line,
-    Report,
-    Told,
-    digest,
-    ordered,
-    plain,
-    review_line,
-    rule_counts,
-)
+from openlatch.core.reviews.reports import Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
 from openlatch.core.taking_back.leaver import Phase
 from openlatch.operations.call import Call, operation
 from openlatch.operations.reviews.scope import facts_now, scope_of

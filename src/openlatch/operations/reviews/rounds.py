@@ -10,7 +10,8 @@ from uuid import UUID
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author, Person
 from openlatch.core.reviews.decisions import Decision, advised, alike, changed_since, checked, reason_needed
-from openlatch.core.reviews.plans import Item, LeftOpen, Round, RoundMove
+from openlatch.core.reviews.plans import Item, Round, RoundMove
+from openlatch.core.taking_back.settled import LeftOpen
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, OpenLatchError
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import words

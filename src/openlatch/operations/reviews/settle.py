@@ -8,7 +8,8 @@ from dataclasses import replace
 
 from openlatch.core.hours import last_day
 from openlatch.core.reviews.decisions import Decision
-from openlatch.core.reviews.plans import GONE, Item, LeftOpen, Round, RoundMove, compare, unanswered
+from openlatch.core.reviews.plans import Item, Round, RoundMove, compare, unanswered
+from openlatch.core.taking_back.settled import GONE, LeftOpen
 from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations.call import SERVICE, Call
 from openlatch.operations.orders import orders

@@ -12,7 +12,7 @@ from openlatch.core.ids import ref_of
 from openlatch.core.model import Entry, Party
 from openlatch.core.orders.orders import Order
 from openlatch.core.orders.teams import Belonging
-from openlatch.core.reviews.plans import GONE, LeftOpen
+from openlatch.core.taking_back.settled import GONE, LeftOpen
 from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import selection

@@ -29,7 +29,6 @@ from openlatch.words import EndReason, Kind, Power, State
 
 __all__ = ["NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
 
-
 NO_DIGESTS: Mapping[str, bytes] = MappingProxyType({})
 
 

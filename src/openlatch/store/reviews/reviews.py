@@ -16,13 +16,14 @@ from openlatch.core.reviews.decisions import Decision, Facts
 from openlatch.core.reviews.plans import Comparison, Item, ReviewPlan, Round
 from openlatch.errors import Changed, Conflict
 from openlatch.store.bulk import add_rows
-from openlatch.store.jsonb import left_open_values, plain, read_author, read_left_open
+from openlatch.store.jsonb import plain, read_author
 from openlatch.store.noun import Noun, id_or_ref, missing, the_one
 from openlatch.store.orders.orders import GOES_ON, waits_long
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.record.rows import EventRow, SealRow
 from openlatch.store.reviews.rows import CalendarRow, ReviewPlanRow, RoundItemRow, RoundReportRow, RoundRow
+from openlatch.store.taking_back.batches import left_open_values, read_left_open
 from openlatch.words import Choice, Occasion, Outcome, Reviewers, RoundState, Unanswered
 
 __all__ = [

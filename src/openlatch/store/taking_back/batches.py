@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import asdict, dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -13,10 +13,10 @@ from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
-from openlatch.core.reviews.plans import LeftOpen
+from openlatch.core.taking_back.settled import LeftOpen
 from openlatch.store.bulk import add_rows
 from openlatch.store.inventory.rows import MembershipRow
-from openlatch.store.jsonb import left_open_values, read_left_open
+from openlatch.store.jsonb import plain, read_author
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.orders.orders import GOES_ON, waits_long
 from openlatch.store.orders.rows import OrderRow
@@ -28,6 +28,8 @@ __all__ = [
     "Batch",
     "BatchItem",
     "Batches",
+    "left_open_values",
+    "read_left_open",
 ]
 
 
@@ -325,3 +327,21 @@ def _item(row: BatchItemRow, outcome: str = Outcome.TO_COME.value) -> BatchItem:
         membership_id=row.membership_id,
         left_open=read_left_open(row.left_open),
     )
+
+
+def read_left_open(stored: Mapping[str, Any] | None) -> LeftOpen | None:
+    """Return what is left open, as it was stored."""
+    if stored is None:
+        return None
+    at = datetime.fromisoformat(stored["at"])
+    return LeftOpen(stored["reason"], read_author(stored["owner"]), read_author(stored["by"]), at)
+
+
+def left_open_values(left: LeftOpen) -> dict[str, Any]:
+    """Return what is left open, to be stored."""
+    return {
+        "reason": left.reason,
+        "owner": plain(asdict(left.owner)),
+        "by": plain(asdict(left.by)),
+        "at": left.at.isoformat(),
+    }

@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from openlatch.core.reviews.plans import LeftOpen
 from openlatch.core.taking_back.leaver import Phase
+from openlatch.core.taking_back.settled import LeftOpen
 from openlatch.operations.taking_back.batches import BatchSight
 from openlatch.operations.taking_back.leavers import LeaverPlan
 from openlatch.operations.taking_back.together import Foresight

@@ -8,6 +8,7 @@ from pydantic import Field, StringConstraints
 
 from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken, Text
 from openlatch.wire.inventory.entries import Entry, EntryFilter
+from openlatch.wire.taking_back.batches import LeftOpen
 from openlatch.words import Choice, Occasion, Outcome, Reviewers, RoundState, Severity, Unanswered
 
 __all__ = [
@@ -24,7 +25,6 @@ __all__ = [
     "FlagThen",
     "ItemAssignment",
     "ItemFacts",
-    "LeftOpen",
     "LeftOpenWish",
     "NewReview",
     "PastDecision",
@@ -279,15 +279,6 @@ class PastDecision(Sent):
 
     decision: Decision
     changed: list[str]
-
-
-class LeftOpen(Sent):
-    """Why something is left open, and who sees to it."""
-
-    reason: str
-    owner: str
-    by: str
-    at: datetime
 
 
 class RoundItem(Sent):

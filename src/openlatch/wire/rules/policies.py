@@ -29,7 +29,6 @@ __all__ = [
     "Worse",
 ]
 
-
 Whole = Annotated[str, StringConstraints(min_length=1, max_length=600_000, pattern=r"^[^\x00]*$")]
 
 

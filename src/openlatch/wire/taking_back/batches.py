@@ -10,7 +10,6 @@ from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken, Text
 from openlatch.wire.inventory.entries import EntryFilter
 from openlatch.wire.inventory.parties import Party
 from openlatch.wire.orders.orders import Consequence
-from openlatch.wire.reviews.reviews import LeftOpen
 from openlatch.words import Action, Outcome
 
 __all__ = [
@@ -24,6 +23,7 @@ __all__ = [
     "CommonConsequence",
     "LeaverItem",
     "LeaverPlan",
+    "LeftOpen",
     "NamedEntry",
     "NewBatch",
     "NewLeaver",
@@ -78,6 +78,15 @@ class BatchPlan(Sent):
     ready: int
     refused: list[RefusedEntry]
     consequences: list[CommonConsequence]
+
+
+class LeftOpen(Sent):
+    """Why something is left open, and who sees to it."""
+
+    reason: str
+    owner: str
+    by: str
+    at: datetime
 
 
 class BatchItem(Sent):

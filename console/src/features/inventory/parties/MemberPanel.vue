@@ -1,8 +1,8 @@
 <script setup lang="ts">
+import ConfirmOrder from "@/features/orders/ConfirmOrder.vue";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
-import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import OrderProgress from "@/features/orders/OrderProgress.vue";
 import PlanSteps from "@/features/orders/PlanSteps.vue";
@@ -86,32 +86,16 @@ function lookAgain(): void {
       <PlanSteps :consequences="plan.consequences" :steps="plan.steps" />
       <p v-if="plan.stop" class="mt-4 border-l-2 border-critical pl-3 font-[620]">{{ plan.stop }}</p>
       <template v-if="mayOrder">
-        <label class="mt-4 block">
-          <span class="small mb-1 block">Why, for the log (optional)</span>
-          <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
-        </label>
-        <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5">
-          <button
-            v-if="order.error.value instanceof Problem && order.error.value.code === 'changed'"
-            type="button"
-            class="button mt-3"
-            @click="lookAgain"
-          >
-            Look again
-          </button>
-        </ProblemNote>
-        <div class="mt-6 flex gap-[10px]">
-          <button
-            type="button"
-            class="button"
-            :class="removes ? 'button-danger' : 'button-act'"
-            :disabled="order.isPending.value || !!plan.stop"
-            @click="order.mutate()"
-          >
-            {{ removes ? "Remove from team" : "Add to team" }}
-          </button>
-          <button type="button" class="button" @click="emit('close')">Cancel</button>
-        </div>
+        <ConfirmOrder
+          v-model:reason="reason"
+          :name="removes ? 'Remove from team' : 'Add to team'"
+          :takes="removes"
+          :disabled="order.isPending.value || !!plan.stop"
+          :error="order.error.value"
+          @order="order.mutate()"
+          @again="lookAgain"
+          @cancel="emit('close')"
+        />
       </template>
       <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">
         openlatch team {{ removes ? "remove" : "add" }} {{ quoted(plan.team.ref) }}

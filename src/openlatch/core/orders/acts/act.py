@@ -43,7 +43,6 @@ __all__ = [
     "unchanged",
 ]
 
-
 ACCESS = (Kind.DELEGATE, Kind.GRANT, Kind.APP)
 GIVEN = (Kind.DELEGATE, Kind.GRANT)
 Made = tuple[tuple[Step, ...], tuple[Power, ...]]
@@ -109,18 +108,20 @@ def lessened(
     *,
     ends: bool = False,
     given_up: bool = False,
+    dated: bool = False,
     effect: Callable[[Situation, Ask], str] = lambda s, ask: "",
     undo: Callable[[Situation, Ask], str] = lambda s, ask: "",
 ) -> Planned:
     """Return how an act is planned that takes powers away: what depends on it is told, and somebody has to be left.
 
-    `effect` says when it takes effect, where that is not at once; `undo` how it is undone, where its provider does not.
+    An act that is `dated` holds until the last day that is asked for. `effect` says when it takes effect, where that is
+    not at once; `undo` how it is undone, where its provider does not.
     """
 
     def planned(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Plan:
         standing(s)
         made, taken = steps(s, ask, now)
-        until = ask.until if ask.action is Action.END_ON else None
+        until = ask.until if dated else None
         told = {"effect": effect(s, ask), "undo": undo(s, ask)}
         return _with_somebody_left(
             s, ask, made, taken, takes(s, taken, ends=ends, given_up=given_up, until=until, **told)

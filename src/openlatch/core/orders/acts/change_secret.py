@@ -5,19 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 
 from openlatch.core.model import Entry
-from openlatch.core.orders.acts.act import (
-    Act,
-    Around,
-    Made,
-    none,
-    unchanged,
-)
+from openlatch.core.orders.acts.act import Act, Around, Made, none, unchanged
 from openlatch.core.orders.impact import Consequence, Situation
-from openlatch.core.orders.steps import (
-    Ask,
-    asked,
-    receipt_step,
-)
+from openlatch.core.orders.steps import Ask, asked, receipt_step
 from openlatch.core.phrases import listed
 from openlatch.errors import Conflict
 from openlatch.words import Action, Kind, Severity

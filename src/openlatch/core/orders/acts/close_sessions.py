@@ -5,21 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 
 from openlatch.core.model import Entry
-from openlatch.core.orders.acts.act import (
-    ACCESS,
-    Act,
-    Around,
-    Made,
-    able,
-    closed,
-    gone,
-    none,
-    unchanged,
-)
+from openlatch.core.orders.acts.act import ACCESS, Act, Around, Made, able, closed, gone, none, unchanged
 from openlatch.core.orders.impact import Consequence, Situation
-from openlatch.core.orders.steps import (
-    Ask,
-)
+from openlatch.core.orders.steps import Ask
 from openlatch.errors import Conflict
 from openlatch.words import Action, Kind, Severity
 

@@ -4,29 +4,10 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from openlatch.core.model import Entry, made_here
-from openlatch.core.orders.acts.act import (
-    Act,
-    Around,
-    Happened,
-    Made,
-    closed,
-    gone,
-    lessened,
-    named_there,
-    proof,
-)
+from openlatch.core.model import Abilities, Entry, made_here
+from openlatch.core.orders.acts.act import Act, Around, Happened, Made, closed, gone, lessened, named_there, proof
 from openlatch.core.orders.impact import Situation
-from openlatch.core.orders.steps import (
-    Ask,
-    Step,
-    asked,
-    changed,
-    ended,
-    known_as,
-    read_step,
-    receipt_step,
-)
+from openlatch.core.orders.steps import Ask, Step, asked, changed, ended, known_as, read_step, receipt_step
 from openlatch.core.powers import in_order
 from openlatch.core.providers.ports import Change
 from openlatch.errors import Conflict
@@ -42,7 +23,11 @@ def ends_here(entry: Entry, around: Around) -> bool:
 
 def team_keeps(entry: Entry, around: Around) -> bool:
     """Whether an entry is a team's, and its provider takes nothing from teams."""
-    return ends_here(entry, around) and around.party is PartyKind.TEAM and not around.abilities.ends_teams
+    return ends_here(entry, around) and _keeps(around.party, around.abilities)
+
+
+def _keeps(party: PartyKind, abilities: Abilities) -> bool:
+    return party is PartyKind.TEAM and not abilities.ends_teams
 
 
 def _possible(entry: Entry, around: Around) -> bool | None:
@@ -72,7 +57,7 @@ def ending(s: Situation, ask: Ask, now: datetime) -> Made:
             "and say here that it is done."
         )
         return (asked(s, entry, text), *(proof(s, readable=False) if entry.by_hand else gone(s))), taken
-    if s.party.kind is PartyKind.TEAM and not s.abilities.ends_teams:
+    if _keeps(s.party.kind, s.abilities):
         raise Conflict(
             f"{s.provider} does not let anyone take from the team {s.party.name} what it was given. Nothing was "
             "changed.",

@@ -6,23 +6,10 @@ from datetime import datetime
 
 from openlatch.core.hours import last_day
 from openlatch.core.model import Entry
-from openlatch.core.orders.acts.act import (
-    ACCESS,
-    Act,
-    Around,
-    Happened,
-    Made,
-    lessened,
-    named_there,
-    proof,
-)
+from openlatch.core.orders.acts.act import ACCESS, Act, Around, Happened, Made, lessened, named_there, proof
 from openlatch.core.orders.acts.end import ending, ends_here, team_keeps
 from openlatch.core.orders.impact import Situation
-from openlatch.core.orders.steps import (
-    Ask,
-    Step,
-    changed,
-)
+from openlatch.core.orders.steps import Ask, Step, changed
 from openlatch.core.powers import in_order
 from openlatch.core.providers.ports import Change
 from openlatch.errors import Invalid
@@ -81,4 +68,6 @@ def _told(happened: Happened) -> str:
     return f"Your access to {happened.where} has ended"
 
 
-END_ON = Act(Action.END_ON, _possible, lessened(_end_on, ends=True, effect=_when), _told, why_ended=EndReason.EXPIRED)
+END_ON = Act(
+    Action.END_ON, _possible, lessened(_end_on, ends=True, dated=True, effect=_when), _told, why_ended=EndReason.EXPIRED
+)

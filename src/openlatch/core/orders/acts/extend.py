@@ -16,17 +16,7 @@ from openlatch.core.model import Entry, made_here
 from openlatch.core.orders.acts.act import GIVEN, Act, Around, Happened, standing
 from openlatch.core.orders.impact import Consequence, Situation
 from openlatch.core.orders.remarks import remarks
-from openlatch.core.orders.steps import (
-    Ask,
-    Extent,
-    Plan,
-    Step,
-    asked,
-    changed,
-    known_as,
-    read_step,
-    receipt_step,
-)
+from openlatch.core.orders.steps import Ask, Extent, Plan, Step, asked, changed, known_as, read_step, receipt_step
 from openlatch.core.powers import in_order
 from openlatch.core.providers.ports import Change
 from openlatch.errors import Conflict, Invalid

@@ -7,23 +7,9 @@ from datetime import datetime
 
 from openlatch.core.hours import last_day
 from openlatch.core.model import Entry
-from openlatch.core.orders.acts.act import (
-    Act,
-    Around,
-    able,
-)
+from openlatch.core.orders.acts.act import Act, Around, able
 from openlatch.core.orders.impact import Situation, gives_back
-from openlatch.core.orders.steps import (
-    Ask,
-    Extent,
-    Plan,
-    Step,
-    had_step,
-    key_of,
-    known_as,
-    read_step,
-    receipt_step,
-)
+from openlatch.core.orders.steps import Ask, Extent, Plan, Step, had_step, key_of, known_as, read_step, receipt_step
 from openlatch.core.providers.ports import Gift
 from openlatch.errors import Conflict, Invalid
 from openlatch.words import Action, Kind

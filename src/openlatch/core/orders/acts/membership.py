@@ -4,16 +4,9 @@ from __future__ import annotations
 
 from datetime import datetime
 
-from openlatch.core.orders.acts.act import (
-    Act,
-    none,
-)
+from openlatch.core.orders.acts.act import Act, none
 from openlatch.core.orders.impact import Situation
-from openlatch.core.orders.steps import (
-    Ask,
-    Extent,
-    Plan,
-)
+from openlatch.core.orders.steps import Ask, Extent, Plan
 from openlatch.errors import Conflict
 from openlatch.words import Action
 

@@ -5,21 +5,9 @@ from __future__ import annotations
 from datetime import datetime
 
 from openlatch.core.model import Entry
-from openlatch.core.orders.acts.act import (
-    ACCESS,
-    Act,
-    Around,
-    Made,
-    lessened,
-    named_there,
-    proof,
-)
+from openlatch.core.orders.acts.act import ACCESS, Act, Around, Made, lessened, named_there, proof
 from openlatch.core.orders.impact import Situation, lost
-from openlatch.core.orders.steps import (
-    Ask,
-    asked,
-    changed,
-)
+from openlatch.core.orders.steps import Ask, asked, changed
 from openlatch.core.powers import in_order
 from openlatch.core.providers.ports import Change
 from openlatch.errors import Invalid

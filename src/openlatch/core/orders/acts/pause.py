@@ -6,22 +6,9 @@ from collections.abc import Callable
 from datetime import datetime
 
 from openlatch.core.model import Entry
-from openlatch.core.orders.acts.act import (
-    ACCESS,
-    Act,
-    Around,
-    Made,
-    able,
-    lessened,
-    named_there,
-    proof,
-    unchanged,
-)
+from openlatch.core.orders.acts.act import ACCESS, Act, Around, Made, able, lessened, named_there, proof, unchanged
 from openlatch.core.orders.impact import Consequence, Situation
-from openlatch.core.orders.steps import (
-    Ask,
-    changed,
-)
+from openlatch.core.orders.steps import Ask, changed
 from openlatch.core.powers import in_order
 from openlatch.core.providers.ports import Change
 from openlatch.errors import Conflict
