@@ -30,6 +30,7 @@ from openlatch.web.sheets import READABLE, rows
 from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
 from openlatch.wire.inventory.sheet import COLUMNS, LEFT_OUT, row
 from openlatch.wire.messages import LISTS, Entry
+from openlatch.words import Kind
 from tests.factories import NOW, PROVIDER, account, entry, ids, party
 
 # No control characters beyond the usual ones: PostgreSQL keeps no NUL, and a spreadsheet none of the others.
@@ -80,7 +81,7 @@ powers = st.lists(st.sampled_from(ORDER)).map(in_order)
 kept = st.builds(
     entry,
     by_hand=st.just(value=True),
-    kind=st.sampled_from(core.Kind),
+    kind=st.sampled_from(Kind),
     level=lines,
     powers=powers,
     permissions=st.lists(lines, unique=True).map(tuple),

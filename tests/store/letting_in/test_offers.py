@@ -15,7 +15,7 @@ from openlatch.core.model import Person, Workspace
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound, NotSignedIn, OpenLatchError, ProviderDown
 from openlatch.jobs.announce import announce
 from openlatch.operations.inventory import secrets
-from openlatch.operations.letting_in import answers, fulfil, offers, requests
+from openlatch.operations.letting_in import answers, consent, fulfil, offers, requests
 from openlatch.operations.letting_in.offers import OfferSight
 from openlatch.operations.letting_in.terms import terms
 from openlatch.operations.orders import orders
@@ -69,7 +69,7 @@ def link_to(holder: Holder, address: str) -> str:
 
 def answer(
     holder: Holder, link: str, said: AnswerWish, visitor: str | Person | None = None
-) -> tuple[answers.Question, Person | None]:
+) -> tuple[consent.Question, Person | None]:
     with holder.as_() as call:
         person = holder.people[visitor] if isinstance(visitor, str) else visitor
         return answers.answer(call, link, said, {}, person)
