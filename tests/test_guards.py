@@ -101,6 +101,18 @@ def test_the_console_writes_no_list_of_words_a_second_time() -> None:
     assert again == []
 
 
+# The console's kit: one table, one scale of sizes
+
+OWN_TABLES = {"DataTable", "AppsPage", "ImportSheet", "PartyPage", "ProviderLevels", "RiskLines", "AccountRisk"}
+"""What is laid out as a table of its own: a matrix, a sheet, one with axes, one that is edited in place, and sums."""
+
+
+def test_the_console_lays_out_tables_in_one_place_and_text_by_one_scale() -> None:
+    pages = {path.stem: path.read_text() for path in CONSOLE.rglob("*.vue")}
+    assert {name for name, text in pages.items() if "<table" in text} == OWN_TABLES
+    assert [name for name, text in pages.items() if re.search(r"text-\[[0-9.]+px\]|font-size: *[0-9]", text)] == []
+
+
 # Calls that can be read
 
 

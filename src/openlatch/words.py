@@ -13,6 +13,7 @@ __all__ = [
     "EndReason",
     "EntryOrder",
     "How",
+    "JobState",
     "Kind",
     "Occasion",
     "OfferState",
@@ -213,6 +214,15 @@ class Telling(StrEnum):
     """once a day, all of it in one letter"""
     CONSOLE = "console"
     """in the console only"""
+
+
+class JobState(StrEnum):
+    """Where something stands that the service does by and by, and that somebody waits for: an import, a report."""
+
+    QUEUED = "queued"
+    RUNNING = "running"
+    DONE = "done"
+    FAILED = "failed"
 
 
 class ReadingState(StrEnum):

@@ -3,6 +3,7 @@ import { Dialog, DialogPanel, DialogTitle } from "@headlessui/vue";
 import { ref, watch } from "vue";
 import { question } from "@/api/confirmation";
 import { useSession } from "@/api/session";
+import FormField from "@/ui/FormField.vue";
 
 const { me } = useSession();
 const password = ref("");
@@ -14,14 +15,13 @@ watch(question, () => (password.value = ""));
     <div class="fixed inset-0 bg-ink/25" aria-hidden="true" />
     <div class="fixed inset-0 grid place-items-center p-6">
       <DialogPanel class="w-full max-w-[420px] rounded-lg border border-rule bg-sheet px-7 py-6">
-        <DialogTitle class="font-serif text-[22px]">Is it still you?</DialogTitle>
+        <DialogTitle class="font-serif text-title">Is it still you?</DialogTitle>
         <p class="mt-2 text-mute">
           This needs your password, {{ me?.person.name }}, which you have not given lately. Nothing was
           changed so far.
         </p>
         <form class="mt-4" @submit.prevent="question?.answer(password)">
-          <label class="block">
-            <span class="small mb-1 block">Your password</span>
+          <FormField label="Your password">
             <input
               v-model="password"
               type="password"
@@ -30,8 +30,8 @@ watch(question, () => (password.value = ""));
               autocomplete="current-password"
               name="password"
             />
-          </label>
-          <p v-if="question?.wrong" class="mt-2 text-[13px] text-critical" role="alert">
+          </FormField>
+          <p v-if="question?.wrong" class="mt-2 text-plain text-critical" role="alert">
             {{ question.wrong }}
           </p>
           <div class="mt-5 flex gap-[10px]">

@@ -146,7 +146,7 @@ async function signOut(): Promise<void> {
       /></RouterLink>
       <RouterLink
         to="/holders"
-        class="block px-[18px] pt-4 pb-[18px] text-[13px] leading-[1.3] text-mute hover:text-ink max-md:hidden"
+        class="block px-[18px] pt-4 pb-[18px] text-plain leading-[1.3] text-mute hover:text-ink max-md:hidden"
         :title="`You act in the name of ${me?.workspace.name}`"
       >
         {{ me?.workspace.name }}
@@ -161,7 +161,7 @@ async function signOut(): Promise<void> {
         :aria-current="here(place.to) ? 'page' : undefined"
       >
         {{ place.name }}
-        <span v-if="place.count !== undefined" class="text-[12.5px] text-mute tabular-nums">{{
+        <span v-if="place.count !== undefined" class="text-small text-mute tabular-nums">{{
           place.count
         }}</span>
       </RouterLink>
@@ -171,7 +171,7 @@ async function signOut(): Promise<void> {
             me.person.name
           }}</RouterLink>
           <div class="small max-md:hidden">{{ me.person.role }}</div>
-          <div class="mt-2 flex gap-3 text-[12.5px]">
+          <div class="mt-2 flex gap-3 text-small">
             <RouterLink class="link md:hidden" to="/told">Told</RouterLink>
             <button class="link" type="button" @click="signOut">Sign out</button>
             <button class="link" type="button" @click="theme.toggle">

@@ -13,7 +13,7 @@ const open = defineModel<boolean>("open", { required: true });
         <DialogTitle as="h2">Keyboard</DialogTitle>
         <dl class="mt-4 grid grid-cols-[90px_1fr] gap-y-2">
           <template v-for="[key, text] in SHEET" :key="key">
-            <dt class="font-mono text-[12.5px] text-act">{{ key }}</dt>
+            <dt class="font-mono text-small text-act">{{ key }}</dt>
             <dd>{{ text }}</dd>
           </template>
         </dl>

@@ -48,19 +48,19 @@ const label = computed(() =>
         :class="[STROKE[ribbon.tone], faded(ribbon) ? 'opacity-15' : 'opacity-85']"
         @mouseenter="looked = { way: ribbon.way }"
       />
-      <text x="0" :y="map.start - 4" class="fill-ink font-serif text-[22px] font-medium">{{ name }}</text>
-      <text x="0" :y="map.start + 16" class="fill-mute text-[12.5px]">{{ sub }}</text>
+      <text x="0" :y="map.start - 4" class="fill-ink font-serif text-title font-medium">{{ name }}</text>
+      <text x="0" :y="map.start + 16" class="fill-mute text-small">{{ sub }}</text>
       <g v-for="way in map.ways" :key="way.key" @mouseenter="looked = { way: way.key }">
-        <text :x="X.wayLeft + 9" :y="way.y + (way.sub ? -1 : 4)" class="fill-ink text-[13.5px] font-semibold">
+        <text :x="X.wayLeft + 9" :y="way.y + (way.sub ? -1 : 4)" class="fill-ink text-plain font-semibold">
           {{ way.name }}
         </text>
-        <text :x="X.wayLeft + 9" :y="way.y + 15" class="fill-mute text-[12px]">{{ way.sub }}</text>
+        <text :x="X.wayLeft + 9" :y="way.y + 15" class="fill-mute text-small">{{ way.sub }}</text>
       </g>
       <g v-for="account in map.accounts" :key="account.key" @mouseenter="looked = { account: account.key }">
-        <text :x="X.account + 12" :y="account.y - 1" class="fill-ink text-[13.5px] font-semibold">
+        <text :x="X.account + 12" :y="account.y - 1" class="fill-ink text-plain font-semibold">
           {{ account.name }}
         </text>
-        <text :x="X.account + 12" :y="account.y + 15" class="fill-mute text-[12px]">{{ account.sub }}</text>
+        <text :x="X.account + 12" :y="account.y + 15" class="fill-mute text-small">{{ account.sub }}</text>
       </g>
     </svg>
     <figcaption class="small mt-1 flex flex-wrap gap-x-6 gap-y-1">

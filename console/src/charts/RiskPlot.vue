@@ -17,7 +17,7 @@ const label = computed(() => {
 <template>
   <figure class="max-w-[720px]">
     <svg :viewBox="`-34 -10 ${WIDTH + 50} ${HEIGHT + 36}`" class="w-full" role="img" :aria-label="label">
-      <g class="fill-mute text-[11px]">
+      <g class="fill-mute text-mini">
         <template v-for="value in [0, 25, 50, 75, 100]" :key="value">
           <line
             :x1="0"

@@ -45,21 +45,21 @@ const faded = (who: string, account: string): boolean =>
         />
       </g>
       <g v-for="one in map.left" :key="one.key" @mouseenter="looked = one.key">
-        <text :x="AT.who - 14" :y="one.y - 1" text-anchor="end" class="fill-ink text-[13.5px] font-semibold">
+        <text :x="AT.who - 14" :y="one.y - 1" text-anchor="end" class="fill-ink text-plain font-semibold">
           {{ one.name }}
         </text>
         <text
           :x="AT.who - 14"
           :y="one.y + 14"
           text-anchor="end"
-          class="text-[12px]"
+          class="text-small"
           :class="one.outside ? 'fill-high' : 'fill-mute'"
         >
           {{ one.outside ? "outside the circle" : "in the circle" }}
         </text>
       </g>
       <g v-for="one in map.right" :key="one.key" @mouseenter="looked = one.key">
-        <text :x="AT.account + 14" :y="one.y + 4" class="fill-ink text-[13.5px] font-semibold">
+        <text :x="AT.account + 14" :y="one.y + 4" class="fill-ink text-plain font-semibold">
           {{ one.name }}
         </text>
       </g>

@@ -23,7 +23,7 @@ const labels = computed(() => [
       :x="label.x"
       y="12"
       text-anchor="middle"
-      class="fill-mute text-[12px]"
+      class="fill-mute text-small"
     >
       {{ label.text }}
     </text>

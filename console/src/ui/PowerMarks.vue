@@ -34,8 +34,6 @@ const label = computed(() =>
         mark === 'idle' ? ['border-2', movesMoney(power) ? 'border-high' : 'border-used'] : '',
       ]"
     />
-    <b v-if="more" class="-mt-[4px] ml-[3px] h-[11px] text-[14px] leading-[18px] text-high" :title="more"
-      >?</b
-    >
+    <b v-if="more" class="-mt-[4px] ml-[3px] h-[11px] text-base leading-[18px] text-high" :title="more">?</b>
   </span>
 </template>

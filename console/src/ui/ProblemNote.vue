@@ -2,8 +2,8 @@
 import { computed } from "vue";
 import { Problem } from "@/api/problem";
 
-const props = defineProps<{ error: Error }>();
-defineEmits<{ again: [] }>();
+/** What went wrong. Where the thing was changed meanwhile and the page can look at it again, it offers that. */
+const props = defineProps<{ error: Error; onAgain?: () => void }>();
 const problem = computed(() => (props.error instanceof Problem ? props.error : Problem.unreachable()));
 </script>
 
@@ -12,6 +12,9 @@ const problem = computed(() => (props.error instanceof Problem ? props.error : P
     <p class="font-[620]">{{ problem.title }}</p>
     <p>{{ problem.message }}</p>
     <p class="text-mute">{{ problem.next }}</p>
+    <button v-if="onAgain && problem.code === 'changed'" type="button" class="button mt-3" @click="onAgain()">
+      Look again
+    </button>
     <slot />
   </div>
 </template>

@@ -38,7 +38,7 @@ const printing = useMutation({
 
 <template>
   <div>
-    <p class="text-[13.5px]">
+    <p class="text-plain">
       <a class="link" :href="`${path}/report?format=html`" target="_blank" rel="noopener"
         >{{ over ? "The report" : "The report so far" }}, to read</a
       >

@@ -7,11 +7,11 @@ defineProps<{ risk: number; lines: { says: string; points: number }[]; of?: stri
   <details>
     <summary class="flex cursor-pointer list-none items-baseline gap-2">
       <span v-if="label" class="text-mute">{{ label }}</span>
-      <b class="text-[19px] font-[620] tabular-nums">{{ risk }}</b>
+      <b class="text-title font-[620] tabular-nums">{{ risk }}</b>
       <span class="text-mute">of 100</span>
       <span class="small text-act!">how it adds up</span>
     </summary>
-    <table class="mt-2 text-[13px]">
+    <table class="mt-2 text-plain">
       <tbody>
         <tr v-for="line in lines" :key="line.says">
           <td class="pr-3 text-right tabular-nums">

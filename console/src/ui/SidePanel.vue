@@ -26,7 +26,7 @@ useShortcuts({ Escape: () => emit("close") });
   >
     <button
       type="button"
-      class="absolute top-4 right-4 px-2 text-[19px] text-mute hover:text-ink"
+      class="absolute top-4 right-4 px-2 text-title text-mute hover:text-ink"
       aria-label="Close"
       @click="emit('close')"
     >

@@ -36,19 +36,17 @@ export function exact(instant: string | null | undefined): string {
   return instant ? new Date(instant).toISOString() : "";
 }
 
+const passed = new Intl.RelativeTimeFormat("en-GB");
+
 /** How long ago something was, roughly. */
 export function ago(instant: string, now: number): string {
-  const passed = now - Date.parse(instant);
+  const since = now - Date.parse(instant);
   for (const [size, unit] of [
     [DAY, "day"],
     [HOUR, "hour"],
     [MINUTE, "minute"],
-  ] as const) {
-    if (passed >= size) {
-      const number = Math.floor(passed / size);
-      return `${number} ${unit}${number > 1 ? "s" : ""} ago`;
-    }
-  }
+  ] as const)
+    if (since >= size) return passed.format(-Math.floor(since / size), unit);
   return "just now";
 }
 

@@ -4,15 +4,12 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from typing import Any
-from uuid import UUID
 
 import orjson
 
-from openlatch.core.model import Author
-
 __all__ = [
+    "authored",
     "plain",
-    "read_author",
 ]
 
 
@@ -27,8 +24,7 @@ def _sorted(value: object) -> object:
     raise TypeError(type(value))
 
 
-def read_author(stored: str | Mapping[str, Any]) -> Author:
-    """Return whoever did something, as it was stored: by name alone before ids were kept."""
-    if isinstance(stored, str):
-        return Author(stored)
-    return Author(stored["name"], UUID(stored["id"]) if stored["id"] else None)
+def authored(stored: Mapping[str, Any], *names: str) -> dict[str, Any]:
+    """Return a structure with whoever acted under these names as it is kept now: once that was the name alone."""
+    texts = {name: {"name": stored[name], "id": None} for name in names if isinstance(stored.get(name), str)}
+    return {**stored, **texts}

@@ -2,18 +2,23 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Sequence
-from typing import TypeVar
+from collections.abc import Callable, Iterable, Sequence
+from typing import Any, TypeVar
 from uuid import UUID
 
+from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.ids import normal_ref, ref_of
-from openlatch.errors import Invalid, NotFound
+from openlatch.errors import Changed, Invalid, NotFound
+from openlatch.store.base import Base
+from openlatch.store.bulk import add_rows
+from openlatch.store.codec import Codec
 
-__all__ = ["Noun", "id_or_ref", "missing", "the_one"]
+__all__ = ["Noun", "changed", "id_or_ref", "missing", "the_one"]
 
 T = TypeVar("T")
+R = TypeVar("R", bound=Base)
 
 
 class Noun:
@@ -22,6 +27,34 @@ class Noun:
     def __init__(self, session: Session, workspace_id: UUID) -> None:
         self._session = session
         self._workspace_id = workspace_id
+
+    def _rows_of(self, codec: Codec[T], values: Iterable[T], **more: Any) -> list[dict[str, Any]]:
+        """Return the rows that values are kept in, with `more` columns that are the same in each."""
+        return [{"workspace_id": self._workspace_id, **codec.values(value), **more} for value in values]
+
+    def _add(self, codec: Codec[T], values: Iterable[T], **more: Any) -> None:
+        """Store new values, with `more` columns that are the same in each."""
+        add_rows(self._session, codec.row, self._rows_of(codec, values, **more))
+
+    def _save(self, noun: str, codec: Codec[T], value: T, **more: Any) -> None:
+        """Store a value that is one version on; refuses if somebody else changed it meanwhile."""
+        row: Any = codec.row
+        columns = {**codec.values(value), **more}
+        mine = (row.id == columns["id"], row.version == columns["version"] - 1)
+        if self._session.execute(update(row).where(*mine).values(**columns).returning(row.id)).first() is None:
+            raise changed(noun, columns["ref"])
+
+    def _row(self, noun: str, row: type[R], text: str, *, lock: bool = False) -> R:
+        """Return the row of the thing that a person means, by id or short form; of several, the one that was first."""
+        wanted = id_or_ref(text)
+        table: Any = row
+        query = select(row).where(table.id == wanted if isinstance(wanted, UUID) else table.ref == wanted)
+        query = query.order_by(table.id).limit(1).execution_options(populate_existing=True)
+        query = query.with_for_update() if lock else query
+        found = None if wanted is None else self._session.scalars(query).first()
+        if found is None:
+            raise missing(noun, text)
+        return found
 
 
 def id_or_ref(text: str) -> UUID | str | None:
@@ -66,4 +99,13 @@ def missing(noun: str, what: object) -> NotFound:
         next_step=f"List what there is, and use the id or the short form of one {noun}.",
         noun=noun,
         id=str(what),
+    )
+
+
+def changed(noun: str, what: str) -> Changed:
+    """The error for a thing that somebody else changed at the same moment."""
+    return Changed(
+        f"{noun.capitalize()} {what} was changed by somebody else at the same moment. Nothing was changed by this.",
+        next_step="Look at it again.",
+        **{noun: what},
     )

@@ -8,6 +8,7 @@ import StripAxis from "@/charts/StripAxis.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
 import { parts } from "./parts";
+import OutsideMark from "@/ui/OutsideMark.vue";
 
 const props = defineProps<{ entry: Entry }>();
 const session = useSession();
@@ -74,11 +75,7 @@ const facts = computed(() => {
         entry.party.name
       }}</RouterLink>
       <template v-else>{{ entry.party.name }}</template>
-      <em
-        v-if="entry.party.outside"
-        class="ml-1 rounded-[3px] border border-current px-1 align-middle font-sans text-[11.5px] text-act not-italic"
-        >outside</em
-      >
+      <OutsideMark v-if="entry.party.outside" />
     </h2>
     <p class="mt-2 text-mute">
       <template v-if="entry.state !== 'live'">{{

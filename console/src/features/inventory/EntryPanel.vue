@@ -133,7 +133,7 @@ useShortcuts({
         <p v-if="canVouch" class="small mt-2">
           Nothing here can reach it. End it at {{ entry.provider.name }} itself, then say that it has ended.
         </p>
-        <p class="mt-4 font-mono text-[12.5px] text-mute">openlatch show {{ entry.ref }}</p>
+        <p class="mt-4 font-mono text-small text-mute">openlatch show {{ entry.ref }}</p>
       </template>
     </template>
     <p v-else class="text-mute" role="status">Reading the entry…</p>

@@ -57,7 +57,7 @@ defineExpose({ focus: () => input.value?.focus() });
 </script>
 
 <template>
-  <div class="flex flex-wrap items-center gap-2 text-[13px]">
+  <div class="flex flex-wrap items-center gap-2 text-plain">
     <ViewMenu :filter="filter" @choose="(chosen) => emit('change', chosen)" />
     <input
       ref="input"
@@ -139,9 +139,7 @@ defineExpose({ focus: () => input.value?.focus() });
       <PopoverButton class="link py-[6px]">Same from the command line</PopoverButton>
       <PopoverPanel class="menu right-0 w-[430px] p-4">
         <p class="mb-2">This list, in a terminal:</p>
-        <code class="block rounded bg-paper p-3 font-mono text-[12.5px] break-words">{{
-          command(filter)
-        }}</code>
+        <code class="block rounded bg-paper p-3 font-mono text-small break-words">{{ command(filter) }}</code>
         <p class="small mt-2">
           Add <code class="font-mono">--output csv</code> or <code class="font-mono">json</code> for programs.
         </p>

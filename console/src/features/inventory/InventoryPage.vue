@@ -11,6 +11,7 @@ import FilterBar from "./FilterBar.vue";
 import InventoryTable from "./InventoryTable.vue";
 import { chips, fromAddress, toAddress, type Filter } from "./filters";
 import { useInventory } from "./useInventory";
+import { useQueryParams } from "@/ui/useQueryParams";
 
 const route = useRoute();
 const router = useRouter();
@@ -20,7 +21,7 @@ const mayChangeAll = session.may("batches.create");
 const changing = ref(false);
 
 const filter = computed<Filter>(() => fromAddress(route.query));
-const open = computed(() => (typeof route.query.entry === "string" ? route.query.entry : ""));
+const open = useQueryParams().param("entry");
 const inventory = useInventory(filter);
 const { entries, summary, error, isPending, hasNextPage } = inventory;
 const bar = ref<InstanceType<typeof FilterBar>>();

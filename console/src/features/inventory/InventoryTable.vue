@@ -13,6 +13,7 @@ import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { chosen, type Column } from "./columns";
 import { parts } from "./parts";
+import OutsideMark from "@/ui/OutsideMark.vue";
 
 const props = defineProps<{ entries: Entry[]; open: string; more: boolean; columns?: string }>();
 const now = useNow();
@@ -90,7 +91,7 @@ function below(entry: Entry): string {
   >
     <div
       role="row"
-      class="row sticky top-0 z-5 h-[68px] items-end border-b border-rule bg-paper pb-[6px] text-[12.5px] text-mute"
+      class="row sticky top-0 z-5 h-[68px] items-end border-b border-rule bg-paper pb-[6px] text-small text-mute"
       :style="layout"
     >
       <span role="columnheader"><span class="sr-only">Severity</span></span>
@@ -105,7 +106,7 @@ function below(entry: Entry): string {
           <span
             v-for="power in POWERS"
             :key="power"
-            class="w-[11px] rotate-180 text-[11.5px] leading-[11px] [writing-mode:vertical-rl]"
+            class="w-[11px] rotate-180 text-mini leading-[11px] [writing-mode:vertical-rl]"
             :class="standsApart(power) ? 'ml-[5px]' : ''"
             >{{ power }}</span
           >
@@ -134,7 +135,7 @@ function below(entry: Entry): string {
         <span role="cell" class="min-w-0">
           <button type="button" class="flex max-w-full text-left" @click.stop="emit('show', entry.ref)">
             <b class="cut font-[620]">{{ entry.party.name }}</b>
-            <em v-if="entry.party.outside" class="outside">outside</em>
+            <OutsideMark v-if="entry.party.outside" />
           </button>
           <small class="cut" :title="second(entry)">{{ second(entry) }}</small>
         </span>
@@ -148,7 +149,7 @@ function below(entry: Entry): string {
           <span v-else-if="column.key === 'why'" role="cell" class="min-w-0">
             <span
               v-if="entry.flags[0]"
-              class="text-[13px] leading-[1.28]"
+              class="text-plain leading-[1.28]"
               :class="[
                 entry.flags.length > 1 ? 'line-clamp-1' : 'line-clamp-2',
                 ['high', 'critical'].includes(entry.flags[0].severity) ? '' : 'text-mute',
@@ -184,19 +185,7 @@ function below(entry: Entry): string {
 }
 small {
   color: var(--mute);
-  font-size: 12.5px;
+  font-size: var(--text-small);
   letter-spacing: 0.01em;
-}
-.outside {
-  border: 1px solid currentColor;
-  border-radius: 3px;
-  color: var(--act);
-  font-size: 11.5px;
-  font-style: normal;
-  align-self: center;
-  flex: none;
-  line-height: 1.35;
-  margin-left: 6px;
-  padding: 0 4px;
 }
 </style>

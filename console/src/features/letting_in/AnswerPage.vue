@@ -8,6 +8,7 @@ import LatchMark from "@/ui/LatchMark.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { moment } from "@/ui/time";
 import OfferedParts from "./OfferedParts.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** What a link in a letter asks. Opening it answers nothing, and it signs nobody in who does not register here. */
 type Said = "yes" | "no" | "later";
@@ -102,7 +103,7 @@ function no(): void {
       <template v-if="asked.offer">
         <p v-if="asked.offer.basis" class="mt-3">{{ asked.offer.basis }}</p>
         <OfferedParts :offer="asked.offer" :zone="zone" class="mt-5" />
-        <p class="mt-4 text-[13.5px] text-mute">
+        <p class="mt-4 text-plain text-mute">
           For {{ asked.offer.name }}, <span class="font-mono">{{ asked.offer.address }}</span>
         </p>
       </template>
@@ -136,12 +137,11 @@ function no(): void {
         </p>
         <fieldset v-if="registers && !declining" class="mt-5 grid gap-3">
           <legend class="font-[620]">You do not sign in here yet: choose how</legend>
-          <p class="text-[13.5px] text-mute">
+          <p class="text-plain text-mute">
             With these you can look at your access later, and give it up yourself. The letter has shown that
             the address is yours.
           </p>
-          <label class="block">
-            <span class="small mb-1 block">How you are called</span>
+          <FormField label="How you are called">
             <input
               v-model="who.name"
               class="field w-full"
@@ -150,11 +150,8 @@ function no(): void {
               name="name"
               :placeholder="asked.offer?.name"
             />
-          </label>
-          <label class="block">
-            <span class="small mb-1 block"
-              >A password of your own; four words that do not belong together are good</span
-            >
+          </FormField>
+          <FormField label="A password of your own; four words that do not belong together are good">
             <input
               v-model="who.password"
               type="password"
@@ -164,12 +161,11 @@ function no(): void {
               name="password"
               required
             />
-          </label>
+          </FormField>
         </fieldset>
-        <label v-if="declining" class="mt-5 block">
-          <span class="small mb-1 block">Why, for whoever offered it (optional)</span>
+        <FormField v-if="declining" class="mt-5" label="Why, for whoever offered it (optional)">
           <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
-        </label>
+        </FormField>
         <ProblemNote v-if="answer.error.value" :error="answer.error.value" class="mt-4">
           <RouterLink v-if="signsIn && !registers" class="button mt-3 inline-block" :to="back"
             >Sign in</RouterLink

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import type { AccessRequest } from "@/api/client";
 import { POWERS } from "@/api/words";
+import FormField from "@/ui/FormField.vue";
 
 /** What somebody asks for: the account in their own words, what they need there, what for, and until when. */
 export interface Asked {
@@ -13,8 +14,7 @@ const asked = defineModel<Asked>({ required: true });
 </script>
 
 <template>
-  <label class="block">
-    <span class="small mb-1 block">Which account, as you know it</span>
+  <FormField label="Which account, as you know it">
     <input
       v-model="asked.account"
       class="field w-full"
@@ -23,7 +23,7 @@ const asked = defineModel<Asked>({ required: true });
       autocomplete="off"
       name="account"
     />
-  </label>
+  </FormField>
   <fieldset>
     <legend class="small mb-1">What you need to do there</legend>
     <div class="flex flex-wrap gap-x-4 gap-y-1">
@@ -32,8 +32,7 @@ const asked = defineModel<Asked>({ required: true });
       </label>
     </div>
   </fieldset>
-  <label class="block">
-    <span class="small mb-1 block">What for; they decide by that</span>
+  <FormField label="What for; they decide by that">
     <input
       v-model="asked.reason"
       class="field w-full"
@@ -42,9 +41,8 @@ const asked = defineModel<Asked>({ required: true });
       autocomplete="off"
       name="reason"
     />
-  </label>
-  <label class="block">
-    <span class="small mb-1 block">Your last day there, if you know it</span>
+  </FormField>
+  <FormField label="Your last day there, if you know it">
     <input v-model="asked.until" type="date" class="field" />
-  </label>
+  </FormField>
 </template>

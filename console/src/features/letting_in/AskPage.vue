@@ -5,6 +5,7 @@ import { api, take } from "@/api/client";
 import LatchMark from "@/ui/LatchMark.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import AskFields, { type Asked } from "@/features/letting_in/AskFields.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** Asking for access from outside, without signing in: it counts once whoever has the address says so. */
 const form = reactive({
@@ -47,13 +48,11 @@ const done = ask.data;
         {{ hint.data.value?.name ?? "Whoever holds the account" }} decides. They see who you are, what you
         need and what for.
       </p>
-      <label v-if="!hint.data.value?.workspace" class="block">
-        <span class="small mb-1 block">Whose account: the short name of their workspace</span>
+      <FormField v-if="!hint.data.value?.workspace" label="Whose account: the short name of their workspace">
         <input v-model="form.workspace" class="field w-full" required maxlength="200" />
-      </label>
+      </FormField>
       <div class="grid grid-cols-2 gap-3">
-        <label class="block">
-          <span class="small mb-1 block">How you are called</span>
+        <FormField label="How you are called">
           <input
             v-model="form.name"
             class="field w-full"
@@ -62,9 +61,8 @@ const done = ask.data;
             autocomplete="name"
             name="name"
           />
-        </label>
-        <label class="block">
-          <span class="small mb-1 block">Your address</span>
+        </FormField>
+        <FormField label="Your address">
           <input
             v-model="form.address"
             class="field w-full"
@@ -74,7 +72,7 @@ const done = ask.data;
             autocomplete="email"
             name="address"
           />
-        </label>
+        </FormField>
       </div>
       <AskFields v-model="asked" />
       <ProblemNote v-if="ask.error.value" :error="ask.error.value" />

@@ -3,13 +3,13 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, reactive, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
-import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { dateField, lastDay } from "@/ui/time";
 import OfferPartFields from "./OfferPartFields.vue";
 import OfferTerms from "./OfferTerms.vue";
 import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
+import FormField from "@/ui/FormField.vue";
 
 /** Letting somebody in: who, for what, within which limits; and what exactly that would be, before it is sent. */
 const route = useRoute();
@@ -186,14 +186,14 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
       They take it up by a link in a letter. Nothing is given before that, and nothing is sent before you say
       so.
     </p>
-    <p v-if="request.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-[13.5px]">
+    <p v-if="request.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
       {{ request.data.value.name }} asks for
       {{ request.data.value.level || request.data.value.needs.join(", ") }} on {{ request.data.value.account
       }}<template v-if="request.data.value.ends_at">
         until {{ lastDay(request.data.value.ends_at, zone) }}</template
       >: “{{ request.data.value.reason }}”
     </p>
-    <p v-if="secret.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-[13.5px]">
+    <p v-if="secret.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
       {{ secret.data.value.party.name }} was told {{ secret.data.value.level }} of
       {{ secret.data.value.account.name }}. Once they are let in instead, somebody is asked to change it.
     </p>
@@ -202,8 +202,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
     >
       <form class="grid content-start gap-4" aria-label="Offer" @submit.prevent="send.mutate()">
         <div class="grid grid-cols-2 gap-3">
-          <label class="block">
-            <span class="small mb-1 block">To whom: an address, or a handle</span>
+          <FormField label="To whom: an address, or a handle">
             <input
               v-model="form.to"
               class="field w-full"
@@ -214,9 +213,11 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
               spellcheck="false"
               name="to"
             />
-          </label>
-          <label v-if="form.request && (less || form.answer)" class="block">
-            <span class="small mb-1 block">Why it is less than they asked for; they read it</span>
+          </FormField>
+          <FormField
+            v-if="form.request && (less || form.answer)"
+            label="Why it is less than they asked for; they read it"
+          >
             <input
               v-model="form.answer"
               class="field w-full"
@@ -224,16 +225,14 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
               autocomplete="off"
               name="answer"
             />
-          </label>
-          <label class="block">
-            <span class="small mb-1 block">How they are called (optional)</span>
+          </FormField>
+          <FormField label="How they are called (optional)">
             <input v-model="form.name" class="field w-full" maxlength="200" autocomplete="off" name="name" />
-          </label>
+          </FormField>
         </div>
-        <label v-if="handle" class="block">
-          <span class="small mb-1 block">Where the letter goes, if no address of theirs is known</span>
+        <FormField v-if="handle" label="Where the letter goes, if no address of theirs is known">
           <input v-model="form.writeTo" class="field w-full" maxlength="320" autocapitalize="none" />
-        </label>
+        </FormField>
         <OfferPartFields
           v-for="(_, place) in form.parts"
           :key="place"
@@ -247,19 +246,17 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
         />
         <button
           type="button"
-          class="link justify-self-start text-[13.5px]"
+          class="link justify-self-start text-plain"
           @click="form.parts.push(emptyPart())"
         >
           And another account, in the same offer
         </button>
         <div class="grid grid-cols-2 gap-3">
-          <label class="block">
-            <span class="small mb-1 block">From (at once if empty)</span>
+          <FormField label="From (at once if empty)">
             <input v-model="form.starts" type="date" class="field w-full" name="starts" />
-          </label>
+          </FormField>
           <div>
-            <label class="block">
-              <span class="small mb-1 block">Last day, {{ zone }}</span>
+            <FormField :label="`Last day, ${zone}`">
               <input
                 v-model="form.until"
                 type="date"
@@ -267,18 +264,17 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
                 :disabled="form.endless"
                 name="until"
               />
-            </label>
-            <label class="mt-1 inline-flex items-center gap-2 text-[13.5px]">
+            </FormField>
+            <label class="mt-1 inline-flex items-center gap-2 text-plain">
               <input v-model="form.endless" type="checkbox" @change="form.until = ''" /> without an end, on
               purpose
             </label>
           </div>
         </div>
-        <label class="block">
-          <span class="small mb-1 block">What for; they read it, and it stays with the access</span>
+        <FormField label="What for; they read it, and it stays with the access">
           <input v-model="form.basis" class="field w-full" maxlength="1000" autocomplete="off" name="basis" />
-        </label>
-        <label class="inline-flex items-center gap-2 text-[13.5px]">
+        </FormField>
+        <label class="inline-flex items-center gap-2 text-plain">
           It can be answered for
           <input
             v-model.number="form.lapseHours"
@@ -304,16 +300,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
             <input v-model="understood" type="checkbox" class="mt-[5px]" />
             <span>I have read this, and it is meant so. It is kept with the offer that I said it.</span>
           </label>
-          <ProblemNote v-if="send.error.value" :error="send.error.value" class="mt-4">
-            <button
-              v-if="send.error.value instanceof Problem && send.error.value.code === 'changed'"
-              type="button"
-              class="button mt-3"
-              @click="lookAgain"
-            >
-              Look again
-            </button>
-          </ProblemNote>
+          <ProblemNote v-if="send.error.value" :error="send.error.value" class="mt-4" @again="lookAgain" />
           <div class="mt-4 flex gap-[10px]">
             <button
               type="button"
@@ -326,7 +313,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
             <RouterLink class="button" to="/offers">Leave it</RouterLink>
           </div>
         </template>
-        <p class="mt-6 font-mono text-[12.5px] break-words text-mute">{{ commandOf(form, insteadOf) }}</p>
+        <p class="mt-6 font-mono text-small break-words text-mute">{{ commandOf(form, insteadOf) }}</p>
       </div>
     </div>
   </section>

@@ -7,6 +7,7 @@ import OrderState from "@/features/orders/OrderState.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { exact, lastDay, moment } from "@/ui/time";
 import { stateOf } from "./states";
+import FormField from "@/ui/FormField.vue";
 
 /** One offer: what it is, what has become of it, and what can be done with it by whoever looks. */
 const props = defineProps<{ offer: Offer; mine: boolean }>();
@@ -43,7 +44,7 @@ const waits = computed(() => props.offer.state === "waiting");
   <div>
     <p class="small">Offer {{ offer.ref }} · {{ stateOf(offer) }}</p>
     <h2 class="mt-2 pr-6">{{ mine ? `From ${offer.made_by}` : offer.name }}</h2>
-    <p class="mt-1 font-mono text-[13.5px] break-all">{{ offer.address }}</p>
+    <p class="mt-1 font-mono text-plain break-all">{{ offer.address }}</p>
     <ul class="mt-4 grid gap-2">
       <li
         v-for="one in offer.confirmed.slice(0, offer.parts.length)"
@@ -78,7 +79,7 @@ const waits = computed(() => props.offer.state === "waiting");
       </template>
     </dl>
     <ul v-if="offer.parts.some((part) => part.order)" class="mt-4 grid gap-2">
-      <li v-for="part in offer.parts" :key="part.account.id" class="text-[13.5px]">
+      <li v-for="part in offer.parts" :key="part.account.id" class="text-plain">
         <span class="flex items-baseline gap-3">
           <OrderState v-if="part.order_state" :state="part.order_state" />
           <b class="font-[620]">{{ part.account.name }}</b>
@@ -101,12 +102,12 @@ const waits = computed(() => props.offer.state === "waiting");
     </ul>
     <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4" />
     <template v-if="waits && (mine || mayChange)">
-      <label class="mt-5 block">
-        <span class="small mb-1 block">
-          {{ mine ? "Why you decline, if you do (optional)" : "Why, if you withdraw it (optional)" }}
-        </span>
+      <FormField
+        class="mt-5"
+        :label="mine ? 'Why you decline, if you do (optional)' : 'Why, if you withdraw it (optional)'"
+      >
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
-      </label>
+      </FormField>
       <div class="mt-3 flex flex-wrap gap-[10px]">
         <template v-if="mine">
           <button
@@ -147,6 +148,6 @@ const waits = computed(() => props.offer.state === "waiting");
         </template>
       </div>
     </template>
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch offered {{ offer.ref }}</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch offered {{ offer.ref }}</p>
   </div>
 </template>

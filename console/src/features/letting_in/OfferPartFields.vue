@@ -4,6 +4,7 @@ import { computed, ref } from "vue";
 import { api, take, type Fit, type Task } from "@/api/client";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import type { PartForm } from "./wish";
+import FormField from "@/ui/FormField.vue";
 
 /** One part of an offer: on which account, for what, and what covers that there. */
 const part = defineModel<PartForm>({ required: true });
@@ -62,17 +63,15 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
   <fieldset class="border-l-2 border-line pl-4">
     <legend class="small mb-1">{{ alone ? "What they can get into" : `Part ${place + 1}` }}</legend>
     <div class="grid gap-3">
-      <label class="block">
-        <span class="small mb-1 block">Account</span>
+      <FormField label="Account">
         <select v-model="part.account" class="field w-full" required @change="another">
           <option value="" disabled>choose one</option>
           <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.ref">
             {{ one.name }}, {{ one.provider.name }}
           </option>
         </select>
-      </label>
-      <label v-if="part.by === 'task'" class="block">
-        <span class="small mb-1 block">What they are to do there</span>
+      </FormField>
+      <FormField v-if="part.by === 'task'" label="What they are to do there">
         <select v-model="part.task" class="field w-full" required>
           <option value="" disabled>choose what it is for</option>
           <option v-if="needs.length" value="asked">What they asked for: {{ needs.join(", ") }}</option>
@@ -80,14 +79,14 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
             {{ one.title }} ({{ one.needs.join(", ") }})
           </option>
         </select>
-      </label>
-      <p v-else class="text-[13.5px]">
+      </FormField>
+      <p v-else class="text-plain">
         <b class="font-[620]">{{ part.level || part.permissions.join(", ") }}</b>, chosen by hand.
         <button type="button" class="link" @click="part.by = 'task'">
           Start from what it is for instead
         </button>
       </p>
-      <div v-if="part.by === 'task' && found" class="text-[13.5px]" aria-live="polite">
+      <div v-if="part.by === 'task' && found" class="text-plain" aria-live="polite">
         <p class="flex items-start gap-3">
           <PowerMarks v-if="chosen" :held="chosen.powers" :used="null" class="mt-[5px] shrink-0" />
           <span>{{ found.text }}</span>
@@ -119,27 +118,24 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
           </li>
         </ul>
       </div>
-      <p v-else-if="part.account && fit.isFetching.value" class="text-[13.5px] text-mute">Looking…</p>
+      <p v-else-if="part.account && fit.isFetching.value" class="text-plain text-mute">Looking…</p>
       <div class="grid grid-cols-2 gap-3">
-        <label class="block">
-          <span class="small mb-1 block">Hours of the week (optional)</span>
+        <FormField label="Hours of the week (optional)">
           <input
             v-model="part.hours"
             class="field w-full"
             placeholder="tue,fri 19:00-04:00"
             maxlength="200"
           />
-        </label>
-        <label class="block">
-          <span class="small mb-1 block">Only some parts of it (optional)</span>
+        </FormField>
+        <FormField label="Only some parts of it (optional)">
           <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
-        </label>
+        </FormField>
       </div>
-      <label v-if="!alone" class="block">
-        <span class="small mb-1 block">Its own last day (optional)</span>
+      <FormField v-if="!alone" label="Its own last day (optional)">
         <input v-model="part.until" type="date" class="field" />
-      </label>
-      <div v-if="powers.length > 1" class="text-[13.5px]">
+      </FormField>
+      <div v-if="powers.length > 1" class="text-plain">
         <button type="button" class="link" :aria-expanded="early" @click="asksEarly = !asksEarly">
           Some of it ends before the rest
         </button>
@@ -155,12 +151,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
           </label>
         </div>
       </div>
-      <button
-        v-if="!alone"
-        type="button"
-        class="link justify-self-start text-[13.5px]"
-        @click="$emit('remove')"
-      >
+      <button v-if="!alone" type="button" class="link justify-self-start text-plain" @click="$emit('remove')">
         Leave this part out
       </button>
     </div>

@@ -12,9 +12,9 @@ const { zone } = useSession();
 <template>
   <div>
     <p class="small">The letter goes to</p>
-    <p class="mt-1 font-mono text-[15px] break-all">{{ terms.address }}</p>
+    <p class="mt-1 font-mono text-lead break-all">{{ terms.address }}</p>
     <p v-if="terms.ascii" class="small font-mono">on the wire {{ terms.ascii }}</p>
-    <p class="mt-1 text-[13.5px] text-mute">
+    <p class="mt-1 text-plain text-mute">
       {{ terms.known ? `${terms.known.name}, known here` : "Nobody here knows that address yet"
       }}{{ terms.outside ? ", outside the circle" : ", in the circle" }}.
     </p>
@@ -25,7 +25,7 @@ const { zone } = useSession();
       </li>
     </ul>
     <ul v-if="terms.remarks.length" class="mt-4 grid gap-3">
-      <li v-for="one in terms.remarks" :key="one.text" class="flex gap-3 text-[13.5px]">
+      <li v-for="one in terms.remarks" :key="one.text" class="flex gap-3 text-plain">
         <SeverityNotch :severity="one.severity" class="shrink-0" />
         <span>
           <b v-if="one.stops" class="font-[650] text-critical">It cannot be sent like this. </b>{{ one.text }}
@@ -33,6 +33,6 @@ const { zone } = useSession();
         </span>
       </li>
     </ul>
-    <p class="mt-4 text-[13.5px] text-mute">It can be answered until {{ moment(terms.lapses_at, zone) }}.</p>
+    <p class="mt-4 text-plain text-mute">It can be answered until {{ moment(terms.lapses_at, zone) }}.</p>
   </div>
 </template>

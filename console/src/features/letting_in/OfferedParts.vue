@@ -10,7 +10,7 @@ defineProps<{ offer: Offer; zone: string }>();
 <template>
   <ul class="grid gap-4">
     <li v-for="part in offer.parts" :key="part.account.id" class="border-l-2 border-act pl-4">
-      <p class="text-[17px] font-[620]">{{ part.account.name }}</p>
+      <p class="text-lead font-[620]">{{ part.account.name }}</p>
       <p class="text-mute">
         “{{ part.level }}” at {{ part.provider
         }}<template v-if="part.resources.length">, on {{ part.resources.join(", ") }}</template>
@@ -18,12 +18,12 @@ defineProps<{ offer: Offer; zone: string }>();
       <p class="mt-1 flex items-center gap-3">
         <PowerMarks :held="part.powers" :used="null" /> {{ part.powers.join(", ") }}
       </p>
-      <p class="text-[13.5px] text-mute">
+      <p class="text-plain text-mute">
         <template v-if="part.hours">{{ part.hours }}; </template
         >{{ part.ends_at ? `through ${lastDay(part.ends_at, zone)}` : "without an end" }}
       </p>
-      <p v-if="part.live" class="text-[13.5px] font-[620] text-good">You are in.</p>
-      <p v-else-if="part.order_state" class="text-[13.5px] text-mute">
+      <p v-if="part.live" class="text-plain font-[620] text-good">You are in.</p>
+      <p v-else-if="part.order_state" class="text-plain text-mute">
         {{ part.why || "It is on its way." }}
       </p>
     </li>

@@ -1,7 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
-import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ListPage from "@/ui/ListPage.vue";
@@ -12,22 +11,43 @@ import AskForm from "./AskForm.vue";
 import OfferPanel from "./OfferPanel.vue";
 import RequestPanel from "./RequestPanel.vue";
 import { lookAgain, requestState, stateOf } from "./states";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+import SegmentedButtons from "@/ui/SegmentedButtons.vue";
+import { useQueryParams } from "@/ui/useQueryParams";
+
+const OFFERED: Column[] = [
+  { key: "state", title: "State", class: "w-[170px]" },
+  { key: "to", title: "To", class: "min-w-[220px]" },
+  { key: "of", title: "Of", class: "min-w-[160px]" },
+  { key: "until", title: "Until", cell: "whitespace-nowrap" },
+  { key: "made", title: "Made", cell: "whitespace-nowrap" },
+  { key: "whatFor", title: "What for", cell: "text-plain text-mute" },
+];
+const ASKED: Column[] = [
+  { key: "state", title: "State", class: "w-[170px]" },
+  { key: "who", title: "Who", class: "min-w-[220px]" },
+  { key: "account", title: "Account", class: "min-w-[130px]" },
+  { key: "asksFor", title: "Asks for", class: "min-w-[130px]" },
+  { key: "until", title: "Until", cell: "whitespace-nowrap" },
+  { key: "asked", title: "Asked", cell: "whitespace-nowrap" },
+  { key: "whatFor", title: "What for", cell: "text-plain text-mute" },
+];
 
 /** Offers and requests: of the whole workspace, or for a member their own. */
-const route = useRoute();
-const router = useRouter();
 const now = useNow();
 const session = useSession();
 const { zone } = session;
 const seesAll = session.may("offers.browse");
 const mayOffer = session.may("offers.create");
-const said = (name: string): string => {
-  const value = route.query[name];
-  return typeof value === "string" ? value : "";
-};
-const mine = computed(() => !seesAll.value || said("whose") === "mine");
-const what = computed(() => (said("what") === "requests" || said("request") ? "requests" : "offers"));
-const state = computed(() => said("state"));
+const { param, go } = useQueryParams();
+const whose = param("whose");
+const kind = param("what");
+const state = param("state");
+const offer = param("offer");
+const request = param("request");
+const ask = param("ask");
+const mine = computed(() => !seesAll.value || whose.value === "mine");
+const what = computed(() => (kind.value === "requests" || request.value ? "requests" : "offers"));
 
 const offers = useQuery({
   queryKey: computed(() => ["offers", "list", mine.value, state.value]),
@@ -62,27 +82,28 @@ const shownThere = computed(() =>
     : (elsewhere.data.value?.items.filter((one) => !one.by_hand) ?? []),
 );
 const openOffer = useQuery({
-  queryKey: computed(() => ["offers", said("offer")]),
-  queryFn: () => take(api.GET("/offers/{offer}", { params: { path: { offer: said("offer") } } })),
-  enabled: computed(() => !!said("offer")),
+  queryKey: computed(() => ["offers", offer.value]),
+  queryFn: () => take(api.GET("/offers/{offer}", { params: { path: { offer: offer.value } } })),
+  enabled: computed(() => !!offer.value),
   refetchInterval: (query) => lookAgain(query.state.data ? [query.state.data] : []),
 });
 const openRequest = useQuery({
-  queryKey: computed(() => ["requests", said("request")]),
-  queryFn: () => take(api.GET("/requests/{request}", { params: { path: { request: said("request") } } })),
-  enabled: computed(() => !!said("request")),
+  queryKey: computed(() => ["requests", request.value]),
+  queryFn: () => take(api.GET("/requests/{request}", { params: { path: { request: request.value } } })),
+  enabled: computed(() => !!request.value),
 });
+const kinds = computed(() => [
+  ["", "Offers"] as const,
+  ["requests", waiting.value ? `Requests (${waiting.value})` : "Requests"] as const,
+]);
+/** No panel is open beside the list. */
+const CLOSED = { offer: "", request: "", ask: "" };
 const CHOICES: [string, string][] = [
   ["", "all"],
   ["waiting", "waiting"],
   ["taken-up", "taken up"],
   ["declined,lapsed,withdrawn", "not taken up"],
 ];
-function go(query: Record<string, string>): void {
-  const kept = { what: said("what"), whose: said("whose"), state: state.value };
-  const all = { ...kept, ...query };
-  void router.push({ query: Object.fromEntries(Object.entries(all).filter(([, value]) => value)) });
-}
 const toMe = computed(() => {
   const address = session.me.value?.person.address.toLowerCase();
   return openOffer.data.value?.address === address;
@@ -114,47 +135,28 @@ const nothing = computed(() => {
     "
   >
     <template #filter>
-      <div class="mt-4 flex flex-wrap items-center gap-2 pr-6 text-[13px]">
-        <div class="flex gap-1" role="group" aria-label="Offers or requests">
-          <button
-            v-for="[word, name] in [
-              ['', 'Offers'],
-              ['requests', `Requests${waiting ? ` (${waiting})` : ''}`],
-            ] as const"
-            :key="word"
-            type="button"
-            class="rounded-md px-[10px] py-[6px]"
-            :class="(what === 'requests') === (word === 'requests') ? 'bg-wash font-semibold' : 'text-act'"
-            :aria-pressed="(what === 'requests') === (word === 'requests')"
-            @click="go({ what: word, state: '', offer: '', request: '' })"
-          >
-            {{ name }}
-          </button>
-        </div>
-        <template v-if="seesAll">
-          <button
-            type="button"
-            class="rounded-md px-[10px] py-[6px]"
-            :class="mine ? 'bg-wash font-semibold' : 'text-act'"
-            :aria-pressed="mine"
-            @click="go({ whose: mine ? '' : 'mine', state: '' })"
-          >
-            only my own
-          </button>
-        </template>
-        <div v-if="what === 'offers' && !mine" class="ml-3 flex gap-1" role="group" aria-label="Which offers">
-          <button
-            v-for="[value, name] in CHOICES"
-            :key="value"
-            type="button"
-            class="rounded-md px-[10px] py-[6px]"
-            :class="value === state ? 'bg-wash font-semibold' : 'text-act'"
-            :aria-pressed="value === state"
-            @click="go({ state: value })"
-          >
-            {{ name }}
-          </button>
-        </div>
+      <div class="mt-4 flex flex-wrap items-center gap-2 pr-6 text-plain">
+        <SegmentedButtons
+          label="Offers or requests"
+          :choices="kinds"
+          :chosen="what === 'requests' ? what : ''"
+          @choose="(word) => go({ ...CLOSED, what: word, state: '' })"
+        />
+        <SegmentedButtons
+          v-if="seesAll"
+          label="Whose"
+          :choices="[['mine', 'only my own']]"
+          :chosen="mine ? 'mine' : ''"
+          @choose="go({ ...CLOSED, whose: mine ? '' : 'mine', state: '' })"
+        />
+        <SegmentedButtons
+          v-if="what === 'offers' && !mine"
+          class="ml-3"
+          label="Which offers"
+          :choices="CHOICES"
+          :chosen="state"
+          @choose="(value) => go({ ...CLOSED, state: value })"
+        />
         <span class="ml-auto flex gap-[10px]">
           <button type="button" class="button" @click="go({ ask: 'yes', offer: '', request: '' })">
             Ask for access
@@ -163,94 +165,67 @@ const nothing = computed(() => {
         </span>
       </div>
     </template>
-    <table v-if="what === 'offers' && items.length" class="w-full min-w-[720px] border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head w-[170px]">State</th>
-          <th class="head min-w-[220px]">To</th>
-          <th class="head min-w-[160px]">Of</th>
-          <th class="head">Until</th>
-          <th class="head">Made</th>
-          <th class="head">What for</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr
-          v-for="offer in offers.data.value?.items"
-          :key="offer.id"
-          class="cursor-pointer border-b border-line hover:bg-wash/60"
-          :class="offer.ref === said('offer') ? 'bg-wash' : ''"
-          @click="go({ offer: offer.ref, request: '', ask: '' })"
+    <DataTable
+      v-if="what === 'offers' && items.length"
+      :columns="OFFERED"
+      :rows="offers.data.value?.items ?? []"
+      :key-of="(one) => one.id"
+      :least="720"
+      opens
+      :is-open="(one) => one.ref === offer"
+      @open="(one) => go({ ...CLOSED, offer: one.ref })"
+    >
+      <template #state="{ row: one }">
+        <span :class="one.state === 'waiting' ? 'font-[620]' : ''">{{ stateOf(one) }}</span>
+      </template>
+      <template #to="{ row: one }">
+        <button type="button" class="text-left font-[620]" @click.stop="go({ ...CLOSED, offer: one.ref })">
+          {{ one.name }}
+        </button>
+        <span class="small block break-words">{{ one.address }}</span>
+      </template>
+      <template #of="{ row: one }">
+        <span v-for="part in one.parts" :key="part.account.id" class="block">
+          {{ part.account.name }} <span class="small">“{{ part.level }}”</span>
+        </span>
+      </template>
+      <template #until="{ row: one }"
+        >{{ one.parts[0]?.ends_at ? lastDay(one.parts[0].ends_at, zone) : "no end" }}
+      </template>
+      <template #made="{ row: one }">
+        <span :title="exact(one.made_at)"
+          >{{ ago(one.made_at, now) }}<span class="small block">{{ one.made_by }}</span></span
         >
-          <td class="cell">
-            <span :class="offer.state === 'waiting' ? 'font-[620]' : ''">{{ stateOf(offer) }}</span>
-          </td>
-          <td class="cell">
-            <button
-              type="button"
-              class="text-left font-[620]"
-              @click.stop="go({ offer: offer.ref, request: '', ask: '' })"
-            >
-              {{ offer.name }}
-            </button>
-            <span class="small block break-words">{{ offer.address }}</span>
-          </td>
-          <td class="cell">
-            <span v-for="part in offer.parts" :key="part.account.id" class="block">
-              {{ part.account.name }} <span class="small">“{{ part.level }}”</span>
-            </span>
-          </td>
-          <td class="cell whitespace-nowrap">
-            {{ offer.parts[0]?.ends_at ? lastDay(offer.parts[0].ends_at, zone) : "no end" }}
-          </td>
-          <td class="cell whitespace-nowrap" :title="exact(offer.made_at)">
-            {{ ago(offer.made_at, now) }}<span class="small block">{{ offer.made_by }}</span>
-          </td>
-          <td class="cell text-[13px] text-mute">{{ offer.basis }}</td>
-        </tr>
-      </tbody>
-    </table>
-    <table v-else-if="what === 'requests'" class="w-full min-w-[720px] border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head w-[170px]">State</th>
-          <th class="head min-w-[220px]">Who</th>
-          <th class="head min-w-[130px]">Account</th>
-          <th class="head min-w-[130px]">Asks for</th>
-          <th class="head">Until</th>
-          <th class="head">Asked</th>
-          <th class="head">What for</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr
-          v-for="one in requests.data.value?.items"
-          :key="one.id"
-          class="cursor-pointer border-b border-line hover:bg-wash/60"
-          :class="one.ref === said('request') ? 'bg-wash' : ''"
-          @click="go({ request: one.ref, offer: '', ask: '' })"
-        >
-          <td class="cell">
-            <span :class="one.state === 'waiting' ? 'font-[620]' : ''">{{ requestState(one) }}</span>
-          </td>
-          <td class="cell">
-            <button
-              type="button"
-              class="text-left font-[620]"
-              @click.stop="go({ request: one.ref, offer: '', ask: '' })"
-            >
-              {{ one.name }}
-            </button>
-            <span class="small block break-words">{{ one.address }}</span>
-          </td>
-          <td class="cell">{{ one.account }}</td>
-          <td class="cell">{{ one.level || one.needs.join(", ") }}</td>
-          <td class="cell whitespace-nowrap">{{ one.ends_at ? lastDay(one.ends_at, zone) : "no end" }}</td>
-          <td class="cell whitespace-nowrap" :title="exact(one.asked_at)">{{ ago(one.asked_at, now) }}</td>
-          <td class="cell text-[13px] text-mute">{{ one.reason }}</td>
-        </tr>
-      </tbody>
-    </table>
+      </template>
+      <template #whatFor="{ row: one }">{{ one.basis }}</template>
+    </DataTable>
+    <DataTable
+      v-else-if="what === 'requests'"
+      :columns="ASKED"
+      :rows="requests.data.value?.items ?? []"
+      :key-of="(one) => one.id"
+      :least="720"
+      opens
+      :is-open="(one) => one.ref === request"
+      @open="(one) => go({ ...CLOSED, request: one.ref })"
+    >
+      <template #state="{ row: one }">
+        <span :class="one.state === 'waiting' ? 'font-[620]' : ''">{{ requestState(one) }}</span>
+      </template>
+      <template #who="{ row: one }">
+        <button type="button" class="text-left font-[620]" @click.stop="go({ ...CLOSED, request: one.ref })">
+          {{ one.name }}
+        </button>
+        <span class="small block break-words">{{ one.address }}</span>
+      </template>
+      <template #account="{ row: one }">{{ one.account }}</template>
+      <template #asksFor="{ row: one }">{{ one.level || one.needs.join(", ") }}</template>
+      <template #until="{ row: one }">{{ one.ends_at ? lastDay(one.ends_at, zone) : "no end" }}</template>
+      <template #asked="{ row: one }">
+        <span :title="exact(one.asked_at)">{{ ago(one.asked_at, now) }}</span>
+      </template>
+      <template #whatFor="{ row: one }">{{ one.reason }}</template>
+    </DataTable>
     <template v-if="shownThere.length">
       <h3 class="section">Offered at the providers themselves</h3>
       <p class="small">As readings show it; who takes it up does so there.</p>
@@ -270,22 +245,22 @@ const nothing = computed(() => {
       </ul>
     </template>
     <template #panel>
-      <SidePanel v-if="said('ask')" label="Ask for access" @close="go({ ask: '' })">
+      <SidePanel v-if="ask" label="Ask for access" @close="go({ ask: '' })">
         <h2 class="pr-6">Ask for access</h2>
         <AskForm class="mt-4" @done="go({ ask: '', what: 'requests' })" />
       </SidePanel>
       <SidePanel
-        v-else-if="openOffer.data.value && said('offer')"
-        :key="said('offer')"
-        :label="`Offer ${said('offer')}`"
+        v-else-if="openOffer.data.value && offer"
+        :key="offer"
+        :label="`Offer ${offer}`"
         @close="go({ offer: '' })"
       >
         <OfferPanel :offer="openOffer.data.value" :mine="toMe" @changed="openOffer.refetch()" />
       </SidePanel>
       <SidePanel
-        v-else-if="openRequest.data.value && said('request')"
-        :key="said('request')"
-        :label="`Request ${said('request')}`"
+        v-else-if="openRequest.data.value && request"
+        :key="request"
+        :label="`Request ${request}`"
         @close="go({ request: '', what: 'requests' })"
       >
         <RequestPanel :request="openRequest.data.value" :mine="mine" @changed="openRequest.refetch()" />

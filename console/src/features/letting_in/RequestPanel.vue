@@ -6,6 +6,7 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { lastDay, moment } from "@/ui/time";
 import { requestState } from "./states";
+import FormField from "@/ui/FormField.vue";
 
 /** What somebody asks for: to be offered as asked, or less, or turned down with a reason. */
 const props = defineProps<{ request: AccessRequest; mine: boolean }>();
@@ -35,7 +36,7 @@ const waits = computed(() => props.request.state === "waiting");
   <div>
     <p class="small">Request {{ request.ref }} · {{ requestState(request) }}</p>
     <h2 class="mt-2 pr-6">{{ mine ? request.account : request.name }}</h2>
-    <p v-if="!mine" class="mt-1 font-mono text-[13.5px] break-all">{{ request.address }}</p>
+    <p v-if="!mine" class="mt-1 font-mono text-plain break-all">{{ request.address }}</p>
     <dl class="mt-4 grid grid-cols-[104px_minmax(0,1fr)] gap-y-[6px]">
       <dt class="text-mute">Account</dt>
       <dd>
@@ -69,10 +70,9 @@ const waits = computed(() => props.request.state === "waiting");
           Offer it, or less…
         </RouterLink>
       </div>
-      <label class="mt-5 block">
-        <span class="small mb-1 block">Or turn it down: why; they are told</span>
+      <FormField class="mt-5" label="Or turn it down: why; they are told">
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
-      </label>
+      </FormField>
       <button
         type="button"
         class="button button-danger mt-3"
@@ -91,6 +91,6 @@ const waits = computed(() => props.request.state === "waiting");
     >
       I do not need it any more
     </button>
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch asked {{ request.ref }}</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch asked {{ request.ref }}</p>
   </div>
 </template>

@@ -4,6 +4,7 @@ import type { Entry } from "@/api/client";
 import { useSession } from "@/api/session";
 import { lastDay } from "@/ui/time";
 import type { Extension } from "./extension";
+import FormField from "@/ui/FormField.vue";
 
 /** What more is wanted of an access: a later end, more parts or hours, a level that gives more. */
 const props = defineProps<{ entry: Entry; levels: string[]; parts: string[] }>();
@@ -56,13 +57,12 @@ const others = computed(() => props.parts.filter((one) => !props.entry.resources
         <input v-model="said.always" type="checkbox" /> at all hours
       </label>
     </fieldset>
-    <label v-if="levels.length">
-      <span class="small mb-1 block">A level that gives more, the least first</span>
+    <FormField v-if="levels.length" label="A level that gives more, the least first">
       <select v-model="said.level" class="field w-full">
         <option value="">the level stays “{{ entry.level }}”</option>
         <option v-for="one in levels" :key="one" :value="one">{{ one }}</option>
       </select>
-    </label>
+    </FormField>
     <p v-if="!entry.ends_at && !entry.resources.length && !entry.hours && !levels.length" class="text-mute">
       It has no end, is on the whole account at all hours, and no level that gives more is known.
     </p>

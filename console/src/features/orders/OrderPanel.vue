@@ -12,6 +12,7 @@ import ExtendFields from "./ExtendFields.vue";
 import { NOTHING, options, wanted, type Extension } from "./extension";
 import PlanSteps from "./PlanSteps.vue";
 import { quoted } from "@/ui/command";
+import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ entry: Entry; own: boolean }>();
 const emit = defineEmits<{ back: []; ordered: [] }>();
@@ -134,7 +135,7 @@ const command = computed(() => {
     </p>
     <div
       v-if="acts.length > 1"
-      class="mt-4 flex flex-wrap gap-1 text-[13px]"
+      class="mt-4 flex flex-wrap gap-1 text-plain"
       role="group"
       aria-label="What is to happen"
     >
@@ -161,15 +162,14 @@ const command = computed(() => {
       <input v-model="until" type="date" class="field" />
     </label>
     <template v-if="act === 'narrow'">
-      <label class="mt-4 block">
-        <span class="small mb-1 block">To a level that gives less, the least first</span>
+      <FormField class="mt-4" label="To a level that gives less, the least first">
         <select v-model="level" class="field w-full">
           <option value="">
             {{ choices && !choices.levels.length ? "none is known here" : "the level stays" }}
           </option>
           <option v-for="one in choices?.levels" :key="one" :value="one">{{ one }}</option>
         </select>
-      </label>
+      </FormField>
       <fieldset v-if="entry.resources.length > 1" class="mt-3">
         <legend class="small mb-1">What is to be left of it</legend>
         <label v-for="one in entry.resources" :key="one" class="mr-4 inline-flex items-center gap-2">
@@ -197,17 +197,18 @@ const command = computed(() => {
       <fieldset v-if="plan.stop || successor" class="mt-4 border-l-2 border-critical pl-3">
         <legend class="sr-only">Who follows</legend>
         <p v-if="plan.stop" class="font-[620]">{{ plan.stop }}</p>
-        <label v-if="ways.length" class="mt-2 block">
-          <span class="small mb-1 block">{{
-            act === "hand-over" ? "To whom it goes" : "Who becomes an administrator first"
-          }}</span>
+        <FormField
+          v-if="ways.length"
+          class="mt-2"
+          :label="act === 'hand-over' ? 'To whom it goes' : 'Who becomes an administrator first'"
+        >
           <select v-model="successor" class="field w-full">
             <option value="">nobody yet</option>
             <option v-for="way in ways" :key="way.entry" :value="way.entry">
               {{ way.name }}, now “{{ way.level }}”
             </option>
           </select>
-        </label>
+        </FormField>
       </fieldset>
       <ConfirmOrder
         v-model:reason="reason"
@@ -220,6 +221,6 @@ const command = computed(() => {
         @cancel="emit('back')"
       />
     </template>
-    <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">{{ command }}</p>
+    <p class="mt-[18px] font-mono text-small break-words text-mute">{{ command }}</p>
   </div>
 </template>

@@ -7,6 +7,7 @@ import { useNow } from "@/ui/clock";
 import { ago, day, exact, moment } from "@/ui/time";
 import OrderState from "./OrderState.vue";
 import { useOrder, type Move } from "./useOrder";
+import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ orderRef: string }>();
 const emit = defineEmits<{ over: [] }>();
@@ -78,7 +79,7 @@ function next(instant: string): string {
       <ol class="mt-3">
         <li v-for="(step, place) in order.steps" :key="place" class="mb-2 flex gap-[14px]">
           <span
-            class="w-3 shrink-0 font-serif text-[16px] leading-[1.2] font-medium"
+            class="w-3 shrink-0 font-serif text-lead leading-[1.2] font-medium"
             :class="step.at ? 'text-good' : 'text-mute'"
             aria-hidden="true"
             >{{ step.at ? "✓" : place + 1 }}</span
@@ -97,10 +98,9 @@ function next(instant: string): string {
         }}<template v-if="order.reason">: {{ order.reason }}</template>
       </p>
       <ProblemNote v-if="moving.error.value" :error="moving.error.value" class="mt-3" />
-      <label v-if="moves.includes('done')" class="mt-3 block">
-        <span class="small mb-1 block">How it was done, or by whom (optional)</span>
+      <FormField v-if="moves.includes('done')" class="mt-3" label="How it was done, or by whom (optional)">
         <input v-model="said" class="field w-full" maxlength="1000" autocomplete="off" />
-      </label>
+      </FormField>
       <div v-if="moves.length" class="mt-3 flex gap-[10px]">
         <button
           v-for="how in moves"

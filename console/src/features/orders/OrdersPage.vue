@@ -1,7 +1,5 @@
 <script setup lang="ts">
-import { useInfiniteQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
-import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ListPage from "@/ui/ListPage.vue";
@@ -11,6 +9,19 @@ import { ago, exact, moment } from "@/ui/time";
 import OrderProgress from "./OrderProgress.vue";
 import OrderState from "./OrderState.vue";
 import { resting } from "./useOrder";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+import { usePages } from "@/ui/usePages";
+import SegmentedButtons from "@/ui/SegmentedButtons.vue";
+import { useQueryParams } from "@/ui/useQueryParams";
+
+const COLUMNS: Column[] = [
+  { key: "state", title: "State", class: "w-[112px]" },
+  { key: "what", title: "What, of whom", class: "min-w-[150px]" },
+  { key: "on", title: "On", class: "min-w-[120px]" },
+  { key: "givenBy", title: "Given by", class: "min-w-[130px]" },
+  { key: "when", title: "When", cell: "whitespace-nowrap" },
+  { key: "proof", title: "What it waits for, or what proves it", cell: "text-plain text-mute" },
+];
 
 const CHOICES: [string, string][] = [
   ["", "all"],
@@ -18,42 +29,37 @@ const CHOICES: [string, string][] = [
   ["stuck", "stuck"],
   ["proved", "proved"],
 ];
-const route = useRoute();
-const router = useRouter();
+const { param, go } = useQueryParams();
 const now = useNow();
 const { zone } = useSession();
-const state = computed(() => (typeof route.query.state === "string" ? route.query.state : ""));
-const batch = computed(() => (typeof route.query.batch === "string" ? route.query.batch : ""));
-const open = computed(() => (typeof route.query.order === "string" ? route.query.order : ""));
+const state = param("state");
+const batch = param("batch");
+const open = param("order");
 
-const pages = useInfiniteQuery({
-  queryKey: computed(() => ["orders", "list", state.value, batch.value]),
-  queryFn: ({ pageParam }) =>
+const {
+  items: orders,
+  error,
+  isPending,
+  hasMore,
+  more,
+  refetch,
+} = usePages(
+  () => ["orders", "list", state.value, batch.value],
+  (cursor) =>
     take(
       api.GET("/orders", {
-        params: { query: { state: state.value, batch: batch.value, limit: 100, cursor: pageParam } },
+        params: { query: { state: state.value, batch: batch.value, limit: 100, cursor } },
       }),
     ),
-  initialPageParam: undefined as string | undefined,
-  getNextPageParam: (last) => last.next ?? undefined,
-  refetchInterval: (query) =>
-    query.state.data?.pages.some((page) => page.items.some((order) => !resting(order))) ? 1500 : false,
-});
-const { error, isPending, hasNextPage } = pages;
-const orders = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
+  { again: (pages) => pages.some((page) => page.items.some((order) => !resting(order))) && 1500 },
+);
 const shown = computed(() => orders.value.find((order) => order.ref === open.value));
 
 const receiptFile = computed(
   () => `data:application/jose;charset=us-ascii,${encodeURIComponent(shown.value?.receipt?.signed ?? "")}`,
 );
 function show(order: string): void {
-  void router.push({
-    query: {
-      ...(state.value ? { state: state.value } : {}),
-      ...(batch.value ? { batch: batch.value } : {}),
-      ...(order ? { order } : {}),
-    },
-  });
+  go({ order });
 }
 </script>
 
@@ -66,66 +72,53 @@ function show(order: string): void {
     :empty="!orders.length"
     :nothing="state ? 'No order is in that state.' : 'Nothing was ordered yet.'"
     hint="An order begins at an entry of the inventory, with “End or narrow”."
-    :more="hasNextPage"
+    :more="hasMore"
     more-text="Earlier orders"
-    @more="pages.fetchNextPage()"
+    @more="more"
   >
     <template #filter>
-      <div class="mt-4 flex gap-2 text-[13px]" role="group" aria-label="Which orders">
-        <RouterLink
-          v-for="[value, name] in CHOICES"
-          :key="value"
-          :to="{ query: value ? { state: value } : {} }"
-          class="rounded-md px-[10px] py-[6px]"
-          :class="value === state ? 'bg-wash font-semibold' : 'text-act'"
-          :aria-current="value === state ? 'true' : undefined"
-          >{{ name }}</RouterLink
-        >
+      <div class="mt-4 flex items-center gap-2 text-plain">
+        <SegmentedButtons
+          label="Which orders"
+          :choices="CHOICES"
+          :chosen="state"
+          @choose="(value) => go({ state: value, batch: '', order: '' })"
+        />
         <RouterLink class="link ml-auto pr-6" to="/batches">Batches</RouterLink>
       </div>
     </template>
-    <table class="w-full min-w-[720px] border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head w-[112px]">State</th>
-          <th class="head min-w-[150px]">What, of whom</th>
-          <th class="head min-w-[120px]">On</th>
-          <th class="head min-w-[130px]">Given by</th>
-          <th class="head">When</th>
-          <th class="head">What it waits for, or what proves it</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr
-          v-for="order in orders"
-          :key="order.id"
-          class="cursor-pointer border-b border-line hover:bg-wash/60"
-          :class="order.ref === open ? 'bg-wash' : ''"
-          @click="show(order.ref)"
+    <DataTable
+      :columns="COLUMNS"
+      :rows="orders"
+      :key-of="(order) => order.id"
+      :least="720"
+      opens
+      :is-open="(order) => order.ref === open"
+      @open="(order) => show(order.ref)"
+    >
+      <template #state="{ row: order }">
+        <OrderState :state="order.state" />
+      </template>
+      <template #what="{ row: order }">
+        <button type="button" class="text-left font-[620]" @click.stop="show(order.ref)">
+          {{ order.party }}
+        </button>
+        <span class="small block"
+          >{{ order.action.replace("-", " ") }} · <span class="font-mono">{{ order.ref }}</span></span
         >
-          <td class="cell"><OrderState :state="order.state" /></td>
-          <td class="cell">
-            <button type="button" class="text-left font-[620]" @click.stop="show(order.ref)">
-              {{ order.party }}
-            </button>
-            <span class="small block"
-              >{{ order.action.replace("-", " ") }} · <span class="font-mono">{{ order.ref }}</span></span
-            >
-          </td>
-          <td class="cell">
-            {{ order.team ? `the team ${order.team.name}` : order.account
-            }}<span class="small block">{{ order.provider }}</span>
-          </td>
-          <td class="cell">
-            {{ order.ordered_by }}<span class="small block">{{ order.reason }}</span>
-          </td>
-          <td class="cell whitespace-nowrap" :title="exact(order.ordered_at)">
-            {{ ago(order.ordered_at, now) }}
-          </td>
-          <td class="cell text-[13px] text-mute">{{ order.why || order.receipt?.showed }}</td>
-        </tr>
-      </tbody>
-    </table>
+      </template>
+      <template #on="{ row: order }"
+        >{{ order.team ? `the team ${order.team.name}` : order.account
+        }}<span class="small block">{{ order.provider }}</span>
+      </template>
+      <template #givenBy="{ row: order }"
+        >{{ order.ordered_by }}<span class="small block">{{ order.reason }}</span>
+      </template>
+      <template #when="{ row: order }">
+        <span :title="exact(order.ordered_at)">{{ ago(order.ordered_at, now) }}</span>
+      </template>
+      <template #proof="{ row: order }">{{ order.why || order.receipt?.showed }}</template>
+    </DataTable>
     <template #panel>
       <SidePanel v-if="open" :key="open" :label="`Order ${open}`" @close="show('')">
         <template v-if="shown">
@@ -152,7 +145,7 @@ function show(order: string): void {
             </RouterLink>
           </p>
         </template>
-        <OrderProgress :order-ref="open" @over="pages.refetch()" />
+        <OrderProgress :order-ref="open" @over="refetch()" />
         <template v-if="shown?.receipt">
           <h3 class="section">Receipt</h3>
           <dl class="grid grid-cols-[92px_minmax(0,1fr)] gap-y-[6px]">
@@ -171,14 +164,14 @@ function show(order: string): void {
             <dt class="text-mute">Ordered by</dt>
             <dd>{{ shown.receipt.ordered_by }}</dd>
           </dl>
-          <p class="mt-3 text-[13px]">
+          <p class="mt-3 text-plain">
             It is signed, and can be checked without asking anybody:
             <a class="link" :href="receiptFile" :download="`receipt-${shown.ref}.jws`"
               >receipt-{{ shown.ref }}.jws</a
             >
           </p>
         </template>
-        <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch order {{ open }}</p>
+        <p class="mt-5 font-mono text-small text-mute">openlatch order {{ open }}</p>
       </SidePanel>
     </template>
   </ListPage>

@@ -28,7 +28,7 @@ const GRAVITY: Record<Severity, string> = {
   <h3 class="section">How it will be done</h3>
   <ol>
     <li v-for="(step, place) in steps" :key="place" class="mb-[9px] flex gap-[14px] leading-[1.42]">
-      <span class="font-serif text-[16px] leading-[1.2] font-medium text-act" aria-hidden="true">{{
+      <span class="font-serif text-lead leading-[1.2] font-medium text-act" aria-hidden="true">{{
         place + 1
       }}</span>
       <span>{{ step.text }}</span>

@@ -4,6 +4,17 @@ import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import WorkspaceForm from "./WorkspaceForm.vue";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+
+const COLUMNS: Column[] = [
+  { key: "holder", title: "Holder", class: "min-w-[220px]", cell: "font-[620]" },
+  { key: "youAreThere", title: "You are there" },
+  { key: "requests", title: "Requests" },
+  { key: "offersToYou", title: "Offers to you" },
+  { key: "toDecide", title: "To decide" },
+  { key: "stuckOrders", title: "Stuck orders" },
+  { key: "act", title: "Act", cell: "text-right", quiet: true },
+];
 
 /** Everyone in whose name somebody acts, and what waits for them in each. */
 const session = useSession();
@@ -33,48 +44,39 @@ const count = (number: number): string => (number ? String(number) : "–");
     </p>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="mt-6 max-w-xl" />
     <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Looking…</p>
-    <table v-else class="mt-5 w-full max-w-[920px] border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head min-w-[220px]">Holder</th>
-          <th class="head">You are there</th>
-          <th class="head">Requests</th>
-          <th class="head">Offers to you</th>
-          <th class="head">To decide</th>
-          <th class="head">Stuck orders</th>
-          <th class="head"><span class="sr-only">Act</span></th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="(one, place) in found.data.value?.items" :key="one.workspace" class="border-b border-line">
-          <td class="cell font-[620]">{{ one.name }}</td>
-          <td class="cell">
-            {{ one.person }}<span class="small block">{{ one.role }}</span>
-          </td>
-          <td class="cell tabular-nums">{{ count(one.requests) }}</td>
-          <td class="cell tabular-nums">{{ count(one.offers) }}</td>
-          <td class="cell tabular-nums">{{ count(one.items) }}</td>
-          <td class="cell tabular-nums">{{ count(one.stuck) }}</td>
-          <td class="cell text-right">
-            <span v-if="place === 0" class="text-[13.5px] text-mute">you act in this name now</span>
-            <button
-              v-else
-              type="button"
-              class="button"
-              :disabled="act.isPending.value"
-              @click="act.mutate(one.workspace)"
-            >
-              Act in this name
-            </button>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      v-else
+      class="mt-5 max-w-[920px]"
+      :columns="COLUMNS"
+      :rows="found.data.value?.items ?? []"
+      :key-of="(one) => one.workspace"
+    >
+      <template #holder="{ row: one }">{{ one.name }}</template>
+      <template #youAreThere="{ row: one }"
+        >{{ one.person }}<span class="small block">{{ one.role }}</span>
+      </template>
+      <template #requests="{ row: one }">{{ count(one.requests) }}</template>
+      <template #offersToYou="{ row: one }">{{ count(one.offers) }}</template>
+      <template #toDecide="{ row: one }">{{ count(one.items) }}</template>
+      <template #stuckOrders="{ row: one }">{{ count(one.stuck) }}</template>
+      <template #act="{ row: one, place }">
+        <span v-if="place === 0" class="text-plain text-mute">you act in this name now</span>
+        <button
+          v-else
+          type="button"
+          class="button"
+          :disabled="act.isPending.value"
+          @click="act.mutate(one.workspace)"
+        >
+          Act in this name
+        </button>
+      </template>
+    </DataTable>
     <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
     <RouterLink class="button mt-5 inline-block" :to="{ path: '/sign-in', query: { more: 'yes' } }">
       Act for another holder as well
     </RouterLink>
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch holders</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch holders</p>
     <WorkspaceForm />
   </section>
 </template>

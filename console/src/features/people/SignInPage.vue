@@ -6,6 +6,7 @@ import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import LatchMark from "@/ui/LatchMark.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import FormField from "@/ui/FormField.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -52,8 +53,7 @@ async function submit(): Promise<void> {
         {{ more ? "Act for another holder" : `Sign in${hint?.name ? ` to ${hint.name}` : ""}` }}
       </h1>
       <form class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
-        <label v-if="more || !hint?.workspace">
-          <span class="small mb-1 block">Workspace</span>
+        <FormField v-if="more || !hint?.workspace" label="Workspace">
           <input
             v-model="workspace"
             class="field w-full"
@@ -61,13 +61,11 @@ async function submit(): Promise<void> {
             autocomplete="organization"
             autocapitalize="none"
           />
-        </label>
-        <label>
-          <span class="small mb-1 block">Address</span>
+        </FormField>
+        <FormField label="Address">
           <input v-model="address" class="field w-full" type="email" required autocomplete="username" />
-        </label>
-        <label>
-          <span class="small mb-1 block">Password</span>
+        </FormField>
+        <FormField label="Password">
           <input
             v-model="password"
             class="field w-full"
@@ -75,13 +73,13 @@ async function submit(): Promise<void> {
             required
             autocomplete="current-password"
           />
-        </label>
+        </FormField>
         <ProblemNote v-if="error" :error="error" />
         <div><button type="submit" class="button button-act" :disabled="busy">Sign in</button></div>
       </form>
     </section>
     <section class="flex flex-col justify-center border-l border-line bg-sheet px-[9%] max-md:hidden">
-      <p class="font-serif text-[25px] leading-[1.3] text-balance">
+      <p class="font-serif text-figure leading-[1.3] text-balance">
         Who can use our shared accounts, what of it is stale or risky, and taking it back, with proof.
       </p>
       <svg class="mt-9 max-w-[440px]" viewBox="0 0 440 96" aria-hidden="true">

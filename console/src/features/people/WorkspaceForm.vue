@@ -4,6 +4,7 @@ import { computed, reactive, watch } from "vue";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** The workspace that one acts for: its name, and the zone in which its days are. */
 const session = useSession();
@@ -35,15 +36,13 @@ const change = useMutation({
       <RouterLink class="link" to="/rules">rules</RouterLink>.
     </p>
     <div class="mt-3 flex flex-wrap items-end gap-3">
-      <label class="block">
-        <span class="small mb-1 block">Name</span>
+      <FormField label="Name">
         <input v-model="form.name" class="field w-[260px]" required maxlength="200" name="name" />
-      </label>
-      <label class="block">
-        <span class="small mb-1 block">Time zone</span>
+      </FormField>
+      <FormField label="Time zone">
         <input v-model="form.zone" class="field w-[190px]" required list="zones" name="zone" />
         <datalist id="zones"><option v-for="zone in zones" :key="zone" :value="zone" /></datalist>
-      </label>
+      </FormField>
       <button type="submit" class="button" :disabled="same || change.isPending.value">Change it</button>
     </div>
     <ProblemNote v-if="change.error.value" :error="change.error.value" class="mt-3" />

@@ -80,7 +80,7 @@ const add = useMutation({
           <textarea
             id="provider-secret"
             v-model="secret"
-            class="field h-[64px] w-full max-w-md font-mono text-[12.5px]"
+            class="field h-[64px] w-full max-w-md font-mono text-small"
             maxlength="10000"
             autocomplete="off"
             spellcheck="false"

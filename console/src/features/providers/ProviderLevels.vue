@@ -42,8 +42,8 @@ function edit(word: string, powers: readonly string[]): void {
 <template>
   <ProblemNote v-if="error" :error="error" />
   <p v-else-if="data && !words.length" class="text-mute">No entry carries a level or permission yet.</p>
-  <table v-else-if="data" class="w-full border-collapse text-left text-[13.5px]">
-    <thead class="text-[12.5px] text-mute">
+  <table v-else-if="data" class="w-full border-collapse text-left text-plain">
+    <thead class="text-small text-mute">
       <tr class="border-b border-rule">
         <th class="head">In the provider's words</th>
         <th class="head">Means</th>

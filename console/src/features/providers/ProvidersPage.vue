@@ -165,7 +165,7 @@ function counts(one: Provider): string {
             <dt class="text-mute">Connector</dt>
             <dd>
               {{ one.connector }}
-              <span class="font-mono text-[12.5px] text-mute">{{
+              <span class="font-mono text-small text-mute">{{
                 Object.entries(one.settings)
                   .map(([key, value]) => `${key}=${value}`)
                   .join(" ")
@@ -174,7 +174,7 @@ function counts(one: Provider): string {
           </template>
         </template>
       </dl>
-      <div class="mt-2 flex gap-4 text-[13.5px]">
+      <div class="mt-2 flex gap-4 text-plain">
         <button
           v-if="!one.by_hand"
           type="button"

@@ -3,6 +3,7 @@ import { useMutation } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { api, take, type Provider } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ provider: Provider }>();
 const emit = defineEmits<{ done: [] }>();
@@ -22,18 +23,16 @@ const report = useMutation({
 
 <template>
   <form class="grid max-w-xl gap-3" @submit.prevent="report.mutate()">
-    <p class="text-[13.5px] text-mute">
+    <p class="text-plain text-mute">
       Everybody who looks after this workspace is told, and reviews that wait for a breach open a round about
       what lives at {{ provider.name }}.
     </p>
-    <label class="block">
-      <span class="small mb-1 block">The first day on which others may have been in</span>
+    <FormField label="The first day on which others may have been in">
       <input v-model="since" type="date" class="field" required />
-    </label>
-    <label class="block">
-      <span class="small mb-1 block">What {{ provider.name }} said</span>
+    </FormField>
+    <FormField :label="`What ${provider.name} said`">
       <input v-model="what" class="field w-full" required maxlength="1000" autocomplete="off" />
-    </label>
+    </FormField>
     <ProblemNote v-if="report.error.value" :error="report.error.value" />
     <div class="flex gap-[10px]">
       <button type="submit" class="button button-act" :disabled="report.isPending.value">Tell them</button>

@@ -2,6 +2,15 @@
 import type { Event } from "@/api/client";
 import { useSession } from "@/api/session";
 import { exact, moment } from "@/ui/time";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+
+const COLUMNS: Column[] = [
+  { key: "number", title: "Number", class: "w-[70px]", cell: "text-mute" },
+  { key: "when", title: "When", class: "w-[150px]", cell: "whitespace-nowrap" },
+  { key: "who", title: "Who", class: "w-[140px]" },
+  { key: "what", title: "What" },
+  { key: "link", title: "Link", class: "w-[130px]", cell: "font-mono text-small text-mute" },
+];
 
 defineProps<{ events: readonly Event[] }>();
 const { zone } = useSession();
@@ -15,39 +24,28 @@ function text(event: Event, name: string): string {
 </script>
 
 <template>
-  <table class="w-full min-w-[720px] border-collapse text-left">
-    <thead class="text-[12.5px] text-mute">
-      <tr class="border-b border-rule">
-        <th class="head w-[70px]">Number</th>
-        <th class="head w-[150px]">When</th>
-        <th class="head w-[140px]">Who</th>
-        <th class="head">What</th>
-        <th class="head w-[130px]">Link</th>
-      </tr>
-    </thead>
-    <tbody>
-      <tr v-for="event in events" :key="event.id" class="border-b border-line">
-        <td class="cell text-mute tabular-nums">{{ event.number ?? "…" }}</td>
-        <td class="cell whitespace-nowrap" :title="exact(text(event, 'at'))">
-          {{ moment(text(event, "at"), zone) }}
-        </td>
-        <td class="cell">
-          {{ text(event, "actor") }}
-          <span v-if="text(event, 'on_behalf_of')" class="small block"
-            >for {{ text(event, "on_behalf_of") }}</span
-          >
-        </td>
-        <td class="cell">
-          <span class="font-[620]">{{ event.says }}</span>{{ " " }}
-          <RouterLink v-if="event.about" class="link ml-1" :to="entryAddress(event.about.ref)">{{
-            event.about.name
-          }}</RouterLink>
-          <span class="small block break-words">{{ event.detail }}</span>
-        </td>
-        <td class="cell font-mono text-[12px] text-mute" :title="event.link ?? ''">
-          {{ event.link ? `${event.link.slice(0, 12)}…` : "not sealed yet" }}
-        </td>
-      </tr>
-    </tbody>
-  </table>
+  <DataTable :columns="COLUMNS" :rows="events" :key-of="(event) => event.id" :least="720">
+    <template #number="{ row: event }">{{ event.number ?? "…" }}</template>
+    <template #when="{ row: event }">
+      <span :title="exact(text(event, 'at'))">{{ moment(text(event, "at"), zone) }}</span>
+    </template>
+    <template #who="{ row: event }"
+      >{{ text(event, "actor") }}
+      <span v-if="text(event, 'on_behalf_of')" class="small block"
+        >for {{ text(event, "on_behalf_of") }}</span
+      >
+    </template>
+    <template #what="{ row: event }">
+      <span class="font-[620]">{{ event.says }}</span>{{ " " }}
+      <RouterLink v-if="event.about" class="link ml-1" :to="entryAddress(event.about.ref)">{{
+        event.about.name
+      }}</RouterLink>
+      <span class="small block break-words">{{ event.detail }}</span>
+    </template>
+    <template #link="{ row: event }">
+      <span :title="event.link ?? ''">{{
+        event.link ? `${event.link.slice(0, 12)}…` : "not sealed yet"
+      }}</span>
+    </template>
+  </DataTable>
 </template>

@@ -21,7 +21,7 @@ const head = useQuery({
             >{{ head.data.value.unsealed }} more within seconds.</template
           >
           Last link
-          <code class="font-mono text-[12.5px]" :title="head.data.value.link"
+          <code class="font-mono text-small" :title="head.data.value.link"
             >{{ head.data.value.link.slice(0, 16) }}…</code
           >
         </template>

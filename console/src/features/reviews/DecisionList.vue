@@ -5,6 +5,7 @@ import { api, take, type Round } from "@/api/client";
 import { Problem } from "@/api/problem";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { listType } from "@/ui/lists";
+import FormField from "@/ui/FormField.vue";
 
 /** Deciding in a sheet of one's own: what is not decided yet is taken away as a list, and sent back whole. */
 const props = defineProps<{ round: Round; mine: number }>();
@@ -50,17 +51,16 @@ function choose(event: Event): void {
         <input v-model="own" type="checkbox" /> only what you are asked about
       </label>
     </p>
-    <label class="mt-4 block">
-      <span class="small mb-1 block">The list with your choices (CSV in UTF-8, or .xlsx)</span>
-      <input type="file" accept=".csv,.xlsx" class="text-[13.5px]" @change="choose" />
-    </label>
+    <FormField class="mt-4" label="The list with your choices (CSV in UTF-8, or .xlsx)">
+      <input type="file" accept=".csv,.xlsx" class="text-plain" @change="choose" />
+    </FormField>
     <p v-if="send.data.value" class="mt-3" role="status">
       <b class="font-[620] text-good">{{ send.data.value.decided }} decided.</b> Look at them below, then
       finish the round.
     </p>
     <template v-else-if="wrong.length">
       <p class="mt-3 font-[620] text-high" role="alert">Nothing was decided. Correct these lines:</p>
-      <ul class="mt-1 text-[13.5px]" aria-label="What is wrong with the list">
+      <ul class="mt-1 text-plain" aria-label="What is wrong with the list">
         <li v-for="one in wrong.slice(0, 12)" :key="`${one.at} ${one.problem}`">
           <b class="font-semibold">{{ one.at }}</b>: {{ one.problem }}
         </li>

@@ -5,6 +5,7 @@ import { api, take, type Round } from "@/api/client";
 import TogetherList from "@/features/taking_back/TogetherList.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** What the decisions of a round do together, before they become orders; asks how many these are. */
 const props = defineProps<{ round: Round }>();
@@ -49,10 +50,9 @@ const finish = useMutation({
           The first {{ plan.looked_at }} of {{ plan.count }} were looked at one by one.
         </p>
         <TogetherList :consequences="plan.consequences" :refused="plan.refused" />
-        <label class="mt-4 block">
-          <span class="small mb-1 block">To confirm, type how many orders these are: {{ plan.count }}</span>
+        <FormField class="mt-4" :label="`To confirm, type how many orders these are: ${plan.count}`">
           <input v-model="said" class="field w-[120px]" inputmode="numeric" autocomplete="off" name="count" />
-        </label>
+        </FormField>
       </template>
       <ProblemNote v-if="finish.error.value" :error="finish.error.value" class="mt-5" />
       <div class="mt-5 flex gap-[10px]">
@@ -68,8 +68,6 @@ const finish = useMutation({
         <button type="button" class="button" @click="emit('close')">Cancel</button>
       </div>
     </template>
-    <p class="mt-[18px] font-mono text-[12.5px] text-mute">
-      openlatch round finish {{ round.ref }} --dry-run
-    </p>
+    <p class="mt-[18px] font-mono text-small text-mute">openlatch round finish {{ round.ref }} --dry-run</p>
   </SidePanel>
 </template>

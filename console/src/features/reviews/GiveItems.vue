@@ -3,6 +3,7 @@ import { useMutation, useQuery } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, take, type Round, type RoundItem } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** What waits for somebody is given to others; among several it is split, each for whole accounts. */
 const props = defineProps<{ round: Round; items: RoundItem[] }>();
@@ -36,14 +37,13 @@ const give = useMutation({
 
 <template>
   <form class="mt-4 grid max-w-xl gap-3 border-l-2 border-act pl-4" @submit.prevent="give.mutate()">
-    <label class="block">
-      <span class="small mb-1 block">What waits for</span>
+    <FormField label="What waits for">
       <select v-model="of" class="field w-full">
         <option v-for="one in holders" :key="one.address" :value="one.id">
           {{ one.name ? `${one.name} (${one.address})` : "nobody" }}
         </option>
       </select>
-    </label>
+    </FormField>
     <fieldset>
       <legend class="small mb-1">is given to; among several it is split, each for whole accounts</legend>
       <label v-for="one in able" :key="one.id" class="mr-5 inline-flex items-center gap-2">

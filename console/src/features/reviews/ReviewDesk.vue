@@ -14,6 +14,8 @@ import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
 import TogetherList from "@/features/taking_back/TogetherList.vue";
 import { advised, alike, CHOICES, decided, following, type Choice } from "./decisions";
+import OutsideMark from "@/ui/OutsideMark.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** One item at a time: what matters for the decision, and the keys to take it. */
 const props = defineProps<{ round: Round; items: RoundItem[]; first?: number }>();
@@ -171,11 +173,7 @@ useShortcuts({
       </p>
       <h2 class="mt-1">
         {{ item.facts.party }}
-        <em
-          v-if="item.facts.outside"
-          class="ml-1 rounded-[3px] border border-current px-1 align-middle font-sans text-[11.5px] text-act not-italic"
-          >outside</em
-        >
+        <OutsideMark v-if="item.facts.outside" />
       </h2>
       <p class="break-words text-mute">{{ item.entry.party.addresses.join(", ") || "no address known" }}</p>
       <p class="mt-2">
@@ -193,7 +191,7 @@ useShortcuts({
         <SpanStrip :entry="item.entry" :axis="axis" :zone="zone" class="block" />
         <StripAxis :axis="axis" :zone="zone" />
       </div>
-      <p class="mt-2 text-[13.5px]">
+      <p class="mt-2 text-plain">
         Given {{ item.facts.given_at ? day(item.facts.given_at, zone) : "nobody knows when"
         }}<template v-if="item.facts.given_by"> by {{ item.facts.given_by }}</template
         >;
@@ -209,12 +207,12 @@ useShortcuts({
         <b class="font-[620]">{{ advised(item) }}</b> {{ item.advice_why }}
       </p>
       <ul v-if="item.facts.flags.length" class="mt-3 grid gap-[5px]">
-        <li v-for="flag in item.facts.flags" :key="flag.rule" class="flex gap-2 text-[13.5px]">
+        <li v-for="flag in item.facts.flags" :key="flag.rule" class="flex gap-2 text-plain">
           <SeverityNotch :severity="flag.severity" :height="15" class="translate-y-[2px] self-start" />
           <span>{{ flag.reason }}</span>
         </li>
       </ul>
-      <div class="mt-3 text-[13.5px]">
+      <div class="mt-3 text-plain">
         <template v-if="item.last">
           <p>
             Last time {{ item.last.decision.by }} said “{{ item.last.decision.choice }}”,
@@ -250,13 +248,13 @@ useShortcuts({
             :aria-keyshortcuts="one.key"
             @click="choose(one.choice)"
           >
-            {{ one.name }} <kbd class="ml-1 font-mono text-[11.5px] opacity-70">{{ one.key }}</kbd>
+            {{ one.name }} <kbd class="ml-1 font-mono text-mini opacity-70">{{ one.key }}</kbd>
           </button>
         </div>
-        <label v-if="same.length" class="mt-3 inline-flex items-center gap-2 text-[13.5px]">
+        <label v-if="same.length" class="mt-3 inline-flex items-center gap-2 text-plain">
           <input v-model="all" type="checkbox" /> the same for
           {{ same.length === 1 ? "one other that is" : `${same.length} others that are` }} alike
-          <kbd class="font-mono text-[11.5px] text-mute">a</kbd>
+          <kbd class="font-mono text-mini text-mute">a</kbd>
         </label>
         <form
           v-if="choice"
@@ -264,8 +262,7 @@ useShortcuts({
           class="mt-3 grid max-w-[440px] gap-2"
           @submit.prevent="decide.mutate()"
         >
-          <label v-if="choice === 'narrow'" class="block">
-            <span class="small mb-1 block">To a level that gives less</span>
+          <FormField v-if="choice === 'narrow'" label="To a level that gives less">
             <select v-model="level" class="field w-full">
               <option value="">{{ levels.isPending.value ? "looking…" : "choose one" }}</option>
               <option
@@ -275,19 +272,17 @@ useShortcuts({
                 {{ one }}
               </option>
             </select>
-          </label>
-          <label v-if="choice === 'end-on'" class="block">
-            <span class="small mb-1 block">The last day; it holds through the end of it</span>
+          </FormField>
+          <FormField v-if="choice === 'end-on'" label="The last day; it holds through the end of it">
             <input v-model="until" type="date" class="field" />
-          </label>
-          <label v-if="choice === 'pass-on'" class="block">
-            <span class="small mb-1 block">To whom</span>
+          </FormField>
+          <FormField v-if="choice === 'pass-on'" label="To whom">
             <select v-model="to" class="field w-full">
               <option value="">choose somebody</option>
               <option v-for="one in able" :key="one.id" :value="one.address">{{ one.name }}</option>
             </select>
-          </label>
-          <div v-if="wish" class="mt-1 text-[13.5px]">
+          </FormField>
+          <div v-if="wish" class="mt-1 text-plain">
             <p v-if="!foreseen.data.value && !foreseen.error.value" class="text-mute" role="status">
               Working out what would happen…
             </p>
@@ -317,7 +312,7 @@ useShortcuts({
       </template>
     </article>
     <nav class="max-h-[calc(100vh-260px)] overflow-y-auto max-lg:mt-8" aria-label="Items" tabindex="0">
-      <ol class="text-[13px]">
+      <ol class="text-plain">
         <li v-for="one in items" :key="one.place">
           <button
             type="button"

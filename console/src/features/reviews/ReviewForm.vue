@@ -7,6 +7,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import { day } from "@/ui/time";
 import { RHYTHMS } from "./decisions";
+import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ review: Review | null }>();
 const emit = defineEmits<{ close: []; saved: [] }>();
@@ -97,10 +98,9 @@ const save = useMutation({
   <SidePanel :label="there ? there.name : 'New review'" @close="emit('close')">
     <h2 class="pr-6">{{ there ? "Change this review" : "New review" }}</h2>
     <form class="mt-4 grid gap-4" @submit.prevent="save.mutate()">
-      <label class="block">
-        <span class="small mb-1 block">What it is called</span>
+      <FormField label="What it is called">
         <input v-model="form.name" class="field w-full" required maxlength="200" autocomplete="off" />
-      </label>
+      </FormField>
       <fieldset class="grid gap-2">
         <legend class="small mb-1">What is looked at</legend>
         <select v-model="form.provider" class="field w-full" aria-label="Provider">
@@ -136,7 +136,7 @@ const save = useMutation({
         <input
           v-if="rhythm === 'own'"
           v-model="form.recurs"
-          class="field w-full font-mono text-[13px]"
+          class="field w-full font-mono text-plain"
           aria-label="Recurrence rule (RFC 5545)"
           spellcheck="false"
         />
@@ -165,13 +165,12 @@ const save = useMutation({
             <span class="small">{{ one.role }}</span>
           </label>
         </div>
-        <label class="block">
-          <span class="small mb-1 block">Where nobody else can be asked</span>
+        <FormField label="Where nobody else can be asked">
           <select v-model="form.otherwise" class="field w-full">
             <option value="">an owner</option>
             <option v-for="one in able" :key="one.id" :value="one.address">{{ one.name }}</option>
           </select>
-        </label>
+        </FormField>
       </fieldset>
       <fieldset class="grid gap-2">
         <legend class="small mb-1">What nobody answers</legend>
@@ -192,7 +191,7 @@ const save = useMutation({
           them</label
         >
       </fieldset>
-      <div class="border-l-2 border-act pl-3 text-[13.5px]" aria-live="polite">
+      <div class="border-l-2 border-act pl-3 text-plain" aria-live="polite">
         <template v-if="meant.data.value && !meant.error.value">
           <p>
             Comes round {{ meant.data.value.says }}. {{ meant.data.value.entries }} entries are in it now.

@@ -9,6 +9,15 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { day, exact } from "@/ui/time";
 import ReviewForm from "./ReviewForm.vue";
 import YearStrip from "./YearStrip.vue";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+
+const COLUMNS: Column[] = [
+  { key: "review", title: "Review", class: "min-w-[180px]" },
+  { key: "state", title: "State", class: "w-[90px]" },
+  { key: "due", title: "Due", class: "w-[110px]", cell: "whitespace-nowrap" },
+  { key: "outcome", title: "What came of it", class: "w-[320px]", cell: "pt-3" },
+  { key: "more", title: "More", class: "w-[110px]", cell: "text-plain", quiet: true },
+];
 
 const router = useRouter();
 const queries = useQueryClient();
@@ -94,35 +103,28 @@ function stateOf(round: (typeof found.value)[number]): string {
       No round was opened so far. One opens when a review comes round, or with “Open a round now”.
     </p>
     <div v-else class="overflow-x-auto" tabindex="0" role="region" aria-label="Rounds">
-      <table class="w-full min-w-[640px] border-collapse text-left">
-        <thead class="text-[12.5px] text-mute">
-          <tr class="border-b border-rule">
-            <th class="head min-w-[180px]">Review</th>
-            <th class="head w-[90px]">State</th>
-            <th class="head w-[110px]">Due</th>
-            <th class="head w-[320px]">What came of it</th>
-            <th class="head w-[110px]"></th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="round in found" :key="round.id" class="border-b border-line">
-            <td class="cell">
-              <RouterLink class="font-[620] hover:underline" :to="`/rounds/${round.ref}`">{{
-                round.review.name
-              }}</RouterLink>
-              <span class="small block">opened {{ day(round.opened_at, zone) }}; {{ round.why }}</span>
-            </td>
-            <td class="cell" :class="round.state === 'closed' ? 'text-good' : ''">{{ stateOf(round) }}</td>
-            <td class="cell whitespace-nowrap" :title="exact(round.due_at)">{{ day(round.due_at, zone) }}</td>
-            <td class="cell pt-3"><OutcomeBar :outcomes="round.outcomes" /></td>
-            <td class="cell text-[13px]">
-              <RouterLink v-if="round.mine" class="link" :to="`/rounds/${round.ref}`"
-                >{{ round.mine }} for you</RouterLink
-              >
-            </td>
-          </tr>
-        </tbody>
-      </table>
+      <DataTable :columns="COLUMNS" :rows="found" :key-of="(round) => round.id" :least="640">
+        <template #review="{ row: round }">
+          <RouterLink class="font-[620] hover:underline" :to="`/rounds/${round.ref}`">{{
+            round.review.name
+          }}</RouterLink>
+          <span class="small block">opened {{ day(round.opened_at, zone) }}; {{ round.why }}</span>
+        </template>
+        <template #state="{ row: round }">
+          <span :class="round.state === 'closed' ? 'text-good' : ''">{{ stateOf(round) }}</span>
+        </template>
+        <template #due="{ row: round }">
+          <span :title="exact(round.due_at)">{{ day(round.due_at, zone) }}</span>
+        </template>
+        <template #outcome="{ row: round }">
+          <OutcomeBar :outcomes="round.outcomes" />
+        </template>
+        <template #more="{ row: round }">
+          <RouterLink v-if="round.mine" class="link" :to="`/rounds/${round.ref}`"
+            >{{ round.mine }} for you</RouterLink
+          >
+        </template>
+      </DataTable>
     </div>
     <h2 class="section">What comes round</h2>
     <p v-if="reviews.isPending.value" class="text-mute" role="status">Looking…</p>
@@ -140,7 +142,7 @@ function stateOf(round: (typeof found.value)[number]): string {
         >
           <div class="min-w-[240px] flex-1">
             <b class="font-[620]">{{ review.name }}</b>
-            <span class="block text-[13.5px]"
+            <span class="block text-plain"
               >{{ review.says }}<template v-if="review.paused"> (paused)</template></span
             >
             <span class="small"
@@ -154,7 +156,7 @@ function stateOf(round: (typeof found.value)[number]): string {
               }}; what nobody answers {{ review.silence }}</span
             >
           </div>
-          <div v-if="maySave" class="flex flex-wrap gap-2 text-[13px]">
+          <div v-if="maySave" class="flex flex-wrap gap-2 text-plain">
             <button type="button" class="link" :disabled="open.isPending.value" @click="open.mutate(review)">
               Open a round now
             </button>
@@ -198,7 +200,7 @@ function stateOf(round: (typeof found.value)[number]): string {
         </li>
       </ul>
     </template>
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch reviews; openlatch rounds</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch reviews; openlatch rounds</p>
     <ReviewForm
       v-if="editing"
       :review="editing === 'new' ? null : editing"

@@ -15,6 +15,7 @@ import GiveItems from "./GiveItems.vue";
 import ReviewDesk from "./ReviewDesk.vue";
 import RoundTable from "./RoundTable.vue";
 import { ordered } from "./decisions";
+import FormField from "@/ui/FormField.vue";
 
 const route = useRoute();
 const queries = useQueryClient();
@@ -151,7 +152,7 @@ const done = computed(() => {
       <div class="mt-4 max-w-3xl" role="status" aria-label="How far it is">
         <OutcomeBar :outcomes="round.outcomes" />
       </div>
-      <ul class="mt-2 flex flex-wrap gap-x-5 text-[13px]">
+      <ul class="mt-2 flex flex-wrap gap-x-5 text-plain">
         <li v-for="one in round.progress" :key="one.address">
           {{ one.name || "nobody can be asked" }}: {{ one.decided }} of {{ one.items }}
           <span v-if="one.by_others" class="text-mute">({{ one.by_others }} by others)</span>
@@ -202,7 +203,7 @@ const done = computed(() => {
         </button>
         <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
       </div>
-      <div class="mt-3 flex flex-wrap gap-x-5 text-[13.5px]">
+      <div class="mt-3 flex flex-wrap gap-x-5 text-plain">
         <button v-if="mayList && !listing" type="button" class="link" @click="listing = true">
           Decide with a list…
         </button>
@@ -226,10 +227,9 @@ const done = computed(() => {
                 : ""
             }}. What was decided stays with it, and whoever was asked is told why.
           </p>
-          <label class="mt-2 block">
-            <span class="small mb-1 block">Why</span>
+          <FormField class="mt-2" label="Why">
             <input v-model="why" class="field w-full" required maxlength="1000" name="why" />
-          </label>
+          </FormField>
           <ProblemNote v-if="callOff.error.value" :error="callOff.error.value" class="mt-2" />
           <div class="mt-2 flex gap-3">
             <button type="submit" class="button button-danger" :disabled="callOff.isPending.value">
@@ -283,7 +283,7 @@ const done = computed(() => {
           <RoundTable v-else :round="round" :items="every" @changed="again" />
         </div>
       </template>
-      <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch round show {{ round.ref }}</p>
+      <p class="mt-5 font-mono text-small text-mute">openlatch round show {{ round.ref }}</p>
     </template>
   </section>
 </template>

@@ -8,6 +8,16 @@ import { OUTCOMES } from "@/api/words";
 import { ink } from "@/ui/outcomes";
 import { moment } from "@/ui/time";
 import { advised, decided } from "./decisions";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+
+const COLUMNS: Column[] = [
+  { key: "risk", title: "Risk", class: "w-[44px]" },
+  { key: "who", title: "Who", class: "min-w-[180px]" },
+  { key: "where", title: "Where", class: "min-w-[150px]" },
+  { key: "advice", title: "Advice", class: "min-w-[200px]", cell: "text-plain" },
+  { key: "decided", title: "Decided", class: "min-w-[200px]", cell: "text-plain" },
+  { key: "outcome", title: "Came of it", class: "w-[180px]", cell: "text-plain" },
+];
 
 const props = defineProps<{ round: Round; items: RoundItem[] }>();
 const emit = defineEmits<{ changed: [] }>();
@@ -29,81 +39,67 @@ const act = useMutation({
 <template>
   <div class="overflow-x-auto" tabindex="0" role="region" aria-label="All items">
     <ProblemNote v-if="act.error.value" :error="act.error.value" class="mb-4 max-w-xl" />
-    <table class="w-full min-w-[820px] border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head w-[44px]">Risk</th>
-          <th class="head min-w-[180px]">Who</th>
-          <th class="head min-w-[150px]">Where</th>
-          <th class="head min-w-[200px]">Advice</th>
-          <th class="head min-w-[200px]">Decided</th>
-          <th class="head w-[180px]">Came of it</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="item in items" :key="item.place" class="border-b border-line align-top">
-          <td class="cell tabular-nums">{{ item.facts.risk }}</td>
-          <td class="cell">
-            <RouterLink
-              class="font-[620] hover:underline"
-              :to="{
-                path: '/inventory',
-                query: { entry: item.entry.ref, state: 'offered,live,paused,ending,ended' },
-              }"
-              >{{ item.facts.party }}</RouterLink
-            >
-            <span class="small block break-words">{{ item.entry.party.addresses.join(", ") }}</span>
-          </td>
-          <td class="cell">
-            {{ item.facts.account
-            }}<span class="small block">{{ item.facts.provider }}, {{ item.facts.level }}</span>
-          </td>
-          <td class="cell text-[13px]">
-            {{ advised(item) }}<span class="small block">{{ item.advice_why }}</span>
-          </td>
-          <td class="cell text-[13px]">
-            <template v-if="item.decision">
-              <b class="font-[620]">{{ decided(item) }}</b>
-              <span class="small block"
-                >{{ item.decision.by
-                }}<template v-if="item.decision.instead_of"> for {{ item.decision.instead_of }}</template
-                >, {{ moment(item.decision.at, zone)
-                }}<template v-if="item.decision.reason">: {{ item.decision.reason }}</template></span
-              >
-            </template>
-            <span v-else class="text-mute">{{
-              item.reviewer ? `${item.reviewer} is asked` : "nobody can be asked"
-            }}</span>
-          </td>
-          <td class="cell text-[13px]">
-            <span class="font-[620]" :class="ink(item.outcome)">{{ item.outcome }}</span>
-            <RouterLink
-              v-if="item.order"
-              class="link ml-2 font-mono"
-              :to="{ path: '/orders', query: { order: item.order } }"
-              >{{ item.order }}</RouterLink
-            >
-            <span v-if="item.trouble && item.outcome !== 'gone'" class="small block">{{ item.trouble }}</span>
-            <span v-if="item.left_open" class="small block"
-              >{{ item.left_open.reason }} ({{ item.left_open.owner }})</span
-            >
-            <template v-if="round.state === 'settling' && mayLeave && OUTCOMES[item.outcome].canBeLeft">
-              <LeaveOpen
-                :busy="act.isPending.value"
-                @leave="(reason) => act.mutate({ place: item.place, reason })"
-              />
-              <button
-                v-if="item.outcome === 'refused'"
-                type="button"
-                class="link ml-2"
-                @click="act.mutate({ place: item.place })"
-              >
-                Try again
-              </button>
-            </template>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable :columns="COLUMNS" :rows="items" :key-of="(item) => item.place" :least="820">
+      <template #risk="{ row: item }">{{ item.facts.risk }}</template>
+      <template #who="{ row: item }">
+        <RouterLink
+          class="font-[620] hover:underline"
+          :to="{
+            path: '/inventory',
+            query: { entry: item.entry.ref, state: 'offered,live,paused,ending,ended' },
+          }"
+          >{{ item.facts.party }}</RouterLink
+        >
+        <span class="small block break-words">{{ item.entry.party.addresses.join(", ") }}</span>
+      </template>
+      <template #where="{ row: item }"
+        >{{ item.facts.account
+        }}<span class="small block">{{ item.facts.provider }}, {{ item.facts.level }}</span>
+      </template>
+      <template #advice="{ row: item }"
+        >{{ advised(item) }}<span class="small block">{{ item.advice_why }}</span>
+      </template>
+      <template #decided="{ row: item }">
+        <template v-if="item.decision">
+          <b class="font-[620]">{{ decided(item) }}</b>
+          <span class="small block"
+            >{{ item.decision.by
+            }}<template v-if="item.decision.instead_of"> for {{ item.decision.instead_of }}</template
+            >, {{ moment(item.decision.at, zone)
+            }}<template v-if="item.decision.reason">: {{ item.decision.reason }}</template></span
+          >
+        </template>
+        <span v-else class="text-mute">{{
+          item.reviewer ? `${item.reviewer} is asked` : "nobody can be asked"
+        }}</span>
+      </template>
+      <template #outcome="{ row: item }">
+        <span class="font-[620]" :class="ink(item.outcome)">{{ item.outcome }}</span>
+        <RouterLink
+          v-if="item.order"
+          class="link ml-2 font-mono"
+          :to="{ path: '/orders', query: { order: item.order } }"
+          >{{ item.order }}</RouterLink
+        >
+        <span v-if="item.trouble && item.outcome !== 'gone'" class="small block">{{ item.trouble }}</span>
+        <span v-if="item.left_open" class="small block"
+          >{{ item.left_open.reason }} ({{ item.left_open.owner }})</span
+        >
+        <template v-if="round.state === 'settling' && mayLeave && OUTCOMES[item.outcome].canBeLeft">
+          <LeaveOpen
+            :busy="act.isPending.value"
+            @leave="(reason) => act.mutate({ place: item.place, reason })"
+          />
+          <button
+            v-if="item.outcome === 'refused'"
+            type="button"
+            class="link ml-2"
+            @click="act.mutate({ place: item.place })"
+          >
+            Try again
+          </button>
+        </template>
+      </template>
+    </DataTable>
   </div>
 </template>

@@ -20,7 +20,7 @@ const facts = computed(() =>
 </script>
 
 <template>
-  <div class="text-[13px]">
+  <div class="text-plain">
     <p class="text-mute">{{ flag.why }}</p>
     <dl class="mt-2 grid grid-cols-[110px_1fr] gap-y-1">
       <template v-for="[name, value] in facts" :key="name">
@@ -33,11 +33,11 @@ const facts = computed(() =>
       <dd>
         <RouterLink
           v-if="mayAccept"
-          class="link font-mono text-[12.5px]"
+          class="link font-mono text-small"
           :to="{ path: '/rules', query: { rule: flag.rule } }"
           >{{ flag.rule }}</RouterLink
         >
-        <span v-else class="font-mono text-[12.5px]">{{ flag.rule }}</span>
+        <span v-else class="font-mono text-small">{{ flag.rule }}</span>
       </dd>
     </dl>
     <p class="mt-2"><span class="text-mute">Cleared by:</span> {{ flag.clears }}</p>

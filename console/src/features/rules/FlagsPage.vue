@@ -1,7 +1,6 @@
 <script setup lang="ts">
-import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
-import { computed } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { useQuery } from "@tanstack/vue-query";
+import { computed, type ComputedRef } from "vue";
 import { api, take, type Flag } from "@/api/client";
 import { useSession } from "@/api/session";
 import EntryPanel from "@/features/inventory/EntryPanel.vue";
@@ -12,25 +11,37 @@ import SidePanel from "@/ui/SidePanel.vue";
 import { day, exact, lastDay } from "@/ui/time";
 import FlagDetails from "./FlagDetails.vue";
 import { grouped } from "./grouped";
+import { usePages } from "@/ui/usePages";
+import SegmentedButtons from "@/ui/SegmentedButtons.vue";
+import { useQueryParams } from "@/ui/useQueryParams";
 
+const GROUPS = [
+  ["", "by rule"],
+  ["account", "by account"],
+] as const;
 const STATES: [string, string][] = [
   ["", "to look at"],
   ["accepted", "accepted"],
   ["cleared", "cleared"],
 ];
-const route = useRoute();
-const router = useRouter();
 const { zone } = useSession();
-const asked = (name: string): string => (typeof route.query[name] === "string" ? route.query[name] : "");
-const state = computed(() => asked("state") as "" | "accepted" | "cleared");
-const by = computed(() => (asked("by") === "account" ? "account" : "rule"));
-const rule = computed(() => asked("rule"));
-const severity = computed(() => asked("severity") as "" | Severity);
-const open = computed(() => asked("flag"));
+const { param, changed, go } = useQueryParams();
+const state = param("state") as ComputedRef<"" | "accepted" | "cleared">;
+const grouping = param("by");
+const by = computed(() => (grouping.value === "account" ? "account" : "rule"));
+const rule = param("rule");
+const severity = param("severity") as ComputedRef<"" | Severity>;
+const open = param("flag");
 
-const pages = useInfiniteQuery({
-  queryKey: computed(() => ["flags", "list", state.value, rule.value, severity.value]),
-  queryFn: ({ pageParam }) =>
+const {
+  items: flags,
+  error,
+  isPending,
+  hasMore,
+  more,
+} = usePages(
+  () => ["flags", "list", state.value, rule.value, severity.value],
+  (cursor) =>
     take(
       api.GET("/flags", {
         params: {
@@ -39,16 +50,12 @@ const pages = useInfiniteQuery({
             rule: rule.value,
             severity: severity.value || undefined,
             limit: 500,
-            cursor: pageParam,
+            cursor,
           },
         },
       }),
     ),
-  initialPageParam: undefined as string | undefined,
-  getNextPageParam: (last) => last.next ?? undefined,
-});
-const { error, isPending, hasNextPage } = pages;
-const flags = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
+);
 const groups = computed(() => grouped(flags.value, by.value));
 const shown = computed(() => flags.value.find((flag) => flag.ref === open.value));
 const { data: rules } = useQuery({ queryKey: ["rules"], queryFn: () => take(api.GET("/rules")) });
@@ -58,14 +65,12 @@ const lead = computed(() => {
   return rules.value ? `${count} flags by ${raised.length} rules wait for somebody to look.` : "";
 });
 
-function to(change: Record<string, string>): { query: Record<string, string> } {
-  const query: Record<string, string> = {};
-  for (const [name, value] of Object.entries({ ...route.query, flag: "", ...change }))
-    if (typeof value === "string" && value) query[name] = value;
-  return { query };
+/** Another list of flags, none of them open. */
+function to(change: Record<string, string>) {
+  return changed({ flag: "", ...change });
 }
 function show(flag: Flag | undefined): void {
-  void router.push(to({ flag: flag?.ref ?? "" }));
+  go({ flag: flag?.ref ?? "" });
 }
 </script>
 
@@ -84,40 +89,30 @@ function show(flag: Flag | undefined): void {
           : 'Nothing is stale or risky by the rules in force.'
     "
     hint="Flags come from the rules of your policy, each time that something changes."
-    :more="hasNextPage"
+    :more="hasMore"
     more-text="More flags"
-    @more="pages.fetchNextPage()"
+    @more="more"
   >
     <template #filter>
-      <div class="mt-4 flex flex-wrap items-center gap-x-4 gap-y-2 pr-6 text-[13px]">
-        <div class="flex gap-1" role="group" aria-label="Which flags">
-          <RouterLink
-            v-for="[value, name] in STATES"
-            :key="value"
-            :to="to({ state: value })"
-            class="rounded-md px-[10px] py-[6px]"
-            :class="value === state ? 'bg-wash font-semibold' : 'text-act'"
-            :aria-current="value === state ? 'true' : undefined"
-            >{{ name }}</RouterLink
-          >
-        </div>
-        <div class="flex gap-1" role="group" aria-label="Put together">
-          <RouterLink
-            v-for="one in ['rule', 'account']"
-            :key="one"
-            :to="to({ by: one === 'rule' ? '' : one })"
-            class="rounded-md px-[10px] py-[6px]"
-            :class="one === by ? 'bg-wash font-semibold' : 'text-act'"
-            :aria-current="one === by ? 'true' : undefined"
-            >by {{ one }}</RouterLink
-          >
-        </div>
+      <div class="mt-4 flex flex-wrap items-center gap-x-4 gap-y-2 pr-6 text-plain">
+        <SegmentedButtons
+          label="Which flags"
+          :choices="STATES"
+          :chosen="state"
+          @choose="(value) => go({ flag: '', state: value })"
+        />
+        <SegmentedButtons
+          label="Put together"
+          :choices="GROUPS"
+          :chosen="by === 'rule' ? '' : by"
+          @choose="(value) => go({ flag: '', by: value })"
+        />
         <label class="flex items-center gap-2">
           <span class="text-mute">at least</span>
           <select
             class="field"
             :value="severity"
-            @change="router.push(to({ severity: ($event.target as HTMLSelectElement).value }))"
+            @change="go({ flag: '', severity: ($event.target as HTMLSelectElement).value })"
           >
             <option value="">low</option>
             <option>medium</option>
@@ -129,7 +124,7 @@ function show(flag: Flag | undefined): void {
           >{{ rule }} <span aria-hidden="true">×</span
           ><span class="sr-only">: all rules again</span></RouterLink
         >
-        <span class="ml-auto font-mono text-[12.5px] text-mute"
+        <span class="ml-auto font-mono text-small text-mute"
           >openlatch flags{{ state ? ` --${state}` : "" }}{{ rule ? ` --rule ${rule}` : ""
           }}{{ severity ? ` --severity ${severity}` : "" }}</span
         >
@@ -194,7 +189,7 @@ function show(flag: Flag | undefined): void {
           <SeverityNotch :severity="shown.severity" /><span>{{ shown.reason }}</span>
         </p>
         <FlagDetails :flag="shown" class="mt-4" />
-        <p class="mt-4 font-mono text-[12.5px] text-mute">openlatch flag {{ shown.ref }}</p>
+        <p class="mt-4 font-mono text-small text-mute">openlatch flag {{ shown.ref }}</p>
       </SidePanel>
     </template>
   </ListPage>

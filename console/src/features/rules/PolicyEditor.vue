@@ -102,7 +102,7 @@ const adopt = useMutation({
 <template>
   <div class="grid grid-cols-[minmax(0,1fr)_330px] gap-x-6 max-lg:grid-cols-1">
     <div class="flex min-h-0 flex-col">
-      <div class="flex flex-wrap items-center gap-x-4 gap-y-1 text-[13px]">
+      <div class="flex flex-wrap items-center gap-x-4 gap-y-1 text-plain">
         <span class="text-mute"
           ><template v-if="rule"
             >In rule <b class="font-mono text-ink">{{ rule }}</b><template
@@ -124,7 +124,7 @@ const adopt = useMutation({
       <textarea
         ref="area"
         v-model="text"
-        class="field mt-2 min-h-[220px] flex-1 resize-none font-mono text-[12.5px] leading-[18px] whitespace-pre"
+        class="field mt-2 min-h-[220px] flex-1 resize-none font-mono text-small leading-[18px] whitespace-pre"
         :class="wrong.length ? 'border-critical' : ''"
         spellcheck="false"
         autocapitalize="off"
@@ -132,7 +132,7 @@ const adopt = useMutation({
         @keyup="seen"
         @click="seen"
       ></textarea>
-      <ul v-if="wrong.length" class="mt-2 max-h-[132px] overflow-auto text-[13px]" aria-label="Mistakes">
+      <ul v-if="wrong.length" class="mt-2 max-h-[132px] overflow-auto text-plain" aria-label="Mistakes">
         <li
           v-for="one in wrong"
           :key="`${one.at}${one.problem}`"
@@ -150,7 +150,7 @@ const adopt = useMutation({
         class="mt-3 grid gap-2 border-l-2 border-act pl-3"
         @submit.prevent="adopt.mutate()"
       >
-        <ul v-if="trial.data.value" class="text-[13px]">
+        <ul v-if="trial.data.value" class="text-plain">
           <li v-for="change in trial.data.value.changes" :key="change">{{ change }}</li>
         </ul>
         <label class="grid gap-1"
@@ -206,10 +206,10 @@ const adopt = useMutation({
         placeholder="Find a field"
         aria-label="Find a field"
       />
-      <dl class="mt-2 text-[13px]">
+      <dl class="mt-2 text-plain">
         <template v-for="one in fields" :key="one.path">
           <dt class="mt-[7px]">
-            <button type="button" class="link font-mono text-[12.5px]" @click="insert(one.path)">
+            <button type="button" class="link font-mono text-small" @click="insert(one.path)">
               {{ one.path }}
             </button>
             <span class="small ml-2">{{ one.type }}</span>

@@ -9,6 +9,16 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import { exact, moment } from "@/ui/time";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+import { useQueryParams } from "@/ui/useQueryParams";
+
+const COLUMNS: Column[] = [
+  { key: "mark", title: "Severity", class: "w-[26px]", quiet: true },
+  { key: "rule", title: "Rule" },
+  { key: "looksAt", title: "Looks at", class: "w-[90px]" },
+  { key: "flags", title: "Flags", class: "w-[70px]", number: true },
+  { key: "accepted", title: "Accepted", class: "w-[80px]", number: true },
+];
 
 const PolicyEditor = defineAsyncComponent(() => import("./PolicyEditor.vue"));
 const TABS = [
@@ -23,7 +33,7 @@ const { zone } = session;
 const mayAdopt = session.may("policy.adopt");
 const queries = useQueryClient();
 const shown = computed(() => TABS.find(([tab]) => tab === route.query.show)?.[0] ?? "rules");
-const open = computed(() => (typeof route.query.rule === "string" ? route.query.rule : ""));
+const open = useQueryParams().param("rule");
 
 const rules = useQuery({ queryKey: ["rules"], queryFn: () => take(api.GET("/rules")) });
 const history = useQuery({
@@ -72,7 +82,7 @@ function show(id: string): void {
           :key="one.number"
           class="grid grid-cols-[60px_minmax(0,1fr)_auto] gap-x-4 border-b border-line py-3"
         >
-          <b class="font-serif text-[21px] font-[500]">{{ one.number }}</b>
+          <b class="font-serif text-title font-[500]">{{ one.number }}</b>
           <div>
             <p>
               <b class="font-[620]">{{ one.by }}</b>
@@ -80,12 +90,12 @@ function show(id: string): void {
                 on {{ moment(one.at, zone) }}</span
               ><template v-if="one.note">: {{ one.note }}</template>
             </p>
-            <ul v-if="one.changes.length" class="mt-1 text-[13px] text-mute">
+            <ul v-if="one.changes.length" class="mt-1 text-plain text-mute">
               <li v-for="change in one.changes.slice(0, 8)" :key="change">{{ change }}</li>
               <li v-if="one.changes.length > 8">and {{ one.changes.length - 8 }} more changes</li>
             </ul>
           </div>
-          <p class="text-right text-[13px]">
+          <p class="text-right text-plain">
             <span v-if="one.number === latest?.number" class="font-[620] text-good">in force</span>
             <button
               v-else-if="mayAdopt"
@@ -108,59 +118,47 @@ function show(id: string): void {
       aria-label="List: Rules"
     >
       <ProblemNote v-if="rules.error.value" :error="rules.error.value" />
-      <table class="w-full min-w-[640px] border-collapse text-left">
-        <thead class="text-[12.5px] text-mute">
-          <tr class="border-b border-rule">
-            <th class="head w-[26px]"><span class="sr-only">Severity</span></th>
-            <th class="head">Rule</th>
-            <th class="head w-[90px]">Looks at</th>
-            <th class="head w-[70px] text-right">Flags</th>
-            <th class="head w-[80px] text-right">Accepted</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr
-            v-for="one in rules.data.value?.items ?? []"
-            :key="one.id"
-            class="cursor-pointer border-b border-line hover:bg-wash/60"
-            :class="[one.id === open ? 'bg-wash' : '', one.standing ? '' : 'text-mute']"
-            @click="show(one.id)"
+      <DataTable
+        :columns="COLUMNS"
+        :rows="rules.data.value?.items ?? []"
+        :key-of="(one) => one.id"
+        :least="640"
+        opens
+        :is-open="(one) => one.id === open"
+        :faint="(one) => !one.standing"
+        @open="(one) => show(one.id)"
+      >
+        <template #mark="{ row: one }">
+          <SeverityNotch v-if="one.worst" :severity="one.worst" :height="18" />
+        </template>
+        <template #rule="{ row: one }">
+          <button
+            type="button"
+            class="text-left"
+            :class="one.standing ? 'font-[620]' : ''"
+            @click.stop="show(one.id)"
           >
-            <td class="cell">
-              <SeverityNotch v-if="one.worst" :severity="one.worst" :height="18" />
-            </td>
-            <td class="cell">
-              <button
-                type="button"
-                class="text-left"
-                :class="one.standing ? 'font-[620]' : ''"
-                @click.stop="show(one.id)"
-              >
-                {{ one.title }}
-              </button>
-              <span class="small block font-mono"
-                >{{ one.id }}<template v-if="one.off"> · off</template></span
-              >
-            </td>
-            <td class="cell">{{ one.applies_to }}</td>
-            <td class="cell text-right tabular-nums">{{ one.standing - one.accepted || "" }}</td>
-            <td class="cell text-right tabular-nums">{{ one.accepted || "" }}</td>
-          </tr>
-        </tbody>
-      </table>
+            {{ one.title }}
+          </button>
+          <span class="small block font-mono">{{ one.id }}<template v-if="one.off"> · off</template></span>
+        </template>
+        <template #looksAt="{ row: one }">{{ one.applies_to }}</template>
+        <template #flags="{ row: one }">{{ one.standing - one.accepted || "" }}</template>
+        <template #accepted="{ row: one }">{{ one.accepted || "" }}</template>
+      </DataTable>
     </div>
     <SidePanel v-if="rule && shown === 'rules'" :key="rule.id" :label="`Rule ${rule.id}`" @close="show('')">
       <p class="small font-mono">{{ rule.id }}</p>
       <h2 class="mt-2 pr-6">{{ rule.title }}</h2>
       <p class="mt-3">{{ rule.why }}</p>
       <h3 class="section">Holds for an {{ rule.applies_to }} where</h3>
-      <pre class="font-mono text-[12.5px] whitespace-pre-wrap">{{ rule.when }}</pre>
+      <pre class="font-mono text-small whitespace-pre-wrap">{{ rule.when }}</pre>
       <dl class="mt-4 grid grid-cols-[92px_minmax(0,1fr)] gap-y-[7px]">
         <dt class="text-mute">Severity</dt>
         <dd>
           {{ rule.severity }}
           <span v-for="worse in rule.worse" :key="worse.when" class="block">
-            {{ worse.severity }} where <code class="font-mono text-[12.5px]">{{ worse.when }}</code></span
+            {{ worse.severity }} where <code class="font-mono text-small">{{ worse.when }}</code></span
           >
         </dd>
         <dt class="text-mute">It says</dt>
@@ -170,7 +168,7 @@ function show(id: string): void {
         <dt class="text-mute">With</dt>
         <dd>
           <span v-for="(text, name) in rule.facts" :key="name" class="block">
-            {{ name }}: <code class="font-mono text-[12.5px]">{{ text }}</code></span
+            {{ name }}: <code class="font-mono text-small">{{ text }}</code></span
           >
         </dd>
         <dt class="text-mute">Cleared by</dt>
@@ -186,7 +184,7 @@ function show(id: string): void {
         >
         <RouterLink class="button" :to="{ query: { show: 'policy', rule: rule.id } }">Change it…</RouterLink>
       </p>
-      <p class="mt-4 font-mono text-[12.5px] text-mute">openlatch flags --rule {{ rule.id }}</p>
+      <p class="mt-4 font-mono text-small text-mute">openlatch flags --rule {{ rule.id }}</p>
     </SidePanel>
   </section>
 </template>

@@ -11,13 +11,13 @@ const sum = (of: "now" | "then"): number => props.trial.lines.reduce((total, lin
 <template>
   <div>
     <h3 class="section mt-0!">What it would change</h3>
-    <p class="text-[13px]">
+    <p class="text-plain">
       <template v-if="!told.length">No flag would appear or go.</template>
       <template v-else>{{ sum("now") }} flags now, {{ sum("then") }} then.</template>
     </p>
-    <div v-for="line in told" :key="line.rule" class="mt-2 border-t border-line pt-2 text-[13px]">
+    <div v-for="line in told" :key="line.rule" class="mt-2 border-t border-line pt-2 text-plain">
       <p class="flex gap-2">
-        <span class="font-mono text-[12.5px]">{{ line.rule }}</span>
+        <span class="font-mono text-small">{{ line.rule }}</span>
         <span class="ml-auto tabular-nums">
           <span v-if="line.appear" class="font-[620] text-high">+{{ line.appear }}</span>
           <span v-if="line.go" class="ml-2 font-[620] text-good">−{{ line.go }}</span>

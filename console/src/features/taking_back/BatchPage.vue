@@ -13,6 +13,14 @@ import { ago, day, exact, moment } from "@/ui/time";
 import LeaveOpen from "./LeaveOpen.vue";
 import OutcomeBar from "@/ui/OutcomeBar.vue";
 import { titleOf } from "./title";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+
+const COLUMNS: Column[] = [
+  { key: "outcome", title: "Came of it", class: "w-[110px]", cell: "font-[620]" },
+  { key: "what", title: "What", class: "min-w-[220px]" },
+  { key: "provider", title: "Provider", class: "w-[170px]" },
+  { key: "order", title: "Order, or why there is none", cell: "text-plain" },
+];
 
 const route = useRoute();
 const queries = useQueryClient();
@@ -110,69 +118,65 @@ const phases = computed(() => {
       <template v-for="[phase, items] in phases" :key="phase">
         <h2 v-if="phase" class="section">{{ phase }}</h2>
         <div class="overflow-x-auto" tabindex="0" role="region" :aria-label="phase || 'Entries'">
-          <table class="mt-2 w-full min-w-[720px] border-collapse text-left">
-            <thead class="text-[12.5px] text-mute">
-              <tr class="border-b border-rule">
-                <th class="head w-[110px]">Came of it</th>
-                <th class="head min-w-[220px]">What</th>
-                <th class="head w-[170px]">Provider</th>
-                <th class="head">Order, or why there is none</th>
-              </tr>
-            </thead>
-            <tbody>
-              <tr v-for="item in items" :key="item.place" class="border-b border-line">
-                <td class="cell font-[620]" :class="ink(item.outcome)">{{ item.outcome }}</td>
-                <td class="cell">
-                  <RouterLink
-                    v-if="item.entry"
-                    class="hover:underline"
-                    :to="{
-                      path: '/inventory',
-                      query: { entry: item.entry.ref, state: 'offered,live,paused,ending,ended' },
-                    }"
-                    >{{ item.entry.name }}</RouterLink
-                  >
-                  <span :class="item.entry ? 'small block' : ''">{{ item.text }}</span>
-                </td>
-                <td class="cell">{{ item.provider }}</td>
-                <td class="cell text-[13px]">
-                  <RouterLink
-                    v-if="item.order"
-                    class="link font-mono"
-                    :to="{ path: '/orders', query: { batch: batch.ref, order: item.order } }"
-                    >{{ item.order }}</RouterLink
-                  >
-                  <span v-if="item.trouble" class="text-mute">{{ item.trouble }}</span>
-                  <button
-                    v-if="item.outcome === 'to do' && mayChange"
-                    type="button"
-                    class="button"
-                    :disabled="act.isPending.value"
-                    @click="act.mutate(item.place)"
-                  >
-                    It is done
-                  </button>
-                  <span v-if="item.outcome === 'to do' && item.who" class="small ml-2">{{ item.who }}</span>
-                  <span v-if="item.left_open">{{ item.left_open.reason }} ({{ item.left_open.owner }})</span>
-                  <LeaveOpen
-                    v-if="batch.kind === 'leaver' && mayChange && OUTCOMES[item.outcome].canBeLeft"
-                    :busy="leave.isPending.value"
-                    class="ml-2"
-                    @leave="(reason) => leave.mutate({ place: item.place, reason })"
-                  />
-                  <span v-if="item.done_at" class="ml-2 text-mute" :title="exact(item.done_at)"
-                    >{{ item.done_by }}, {{ moment(item.done_at, zone) }}</span
-                  >
-                </td>
-              </tr>
-            </tbody>
-          </table>
+          <DataTable
+            class="mt-2"
+            :columns="COLUMNS"
+            :rows="items"
+            :key-of="(item) => item.place"
+            :least="720"
+          >
+            <template #outcome="{ row: item }">
+              <span :class="ink(item.outcome)">{{ item.outcome }}</span>
+            </template>
+            <template #what="{ row: item }">
+              <RouterLink
+                v-if="item.entry"
+                class="hover:underline"
+                :to="{
+                  path: '/inventory',
+                  query: { entry: item.entry.ref, state: 'offered,live,paused,ending,ended' },
+                }"
+                >{{ item.entry.name }}</RouterLink
+              >
+              <span :class="item.entry ? 'small block' : ''">{{ item.text }}</span>
+            </template>
+            <template #provider="{ row: item }">{{ item.provider }}</template>
+            <template #order="{ row: item }">
+              <RouterLink
+                v-if="item.order"
+                class="link font-mono"
+                :to="{ path: '/orders', query: { batch: batch.ref, order: item.order } }"
+                >{{ item.order }}</RouterLink
+              >
+              <span v-if="item.trouble" class="text-mute">{{ item.trouble }}</span>
+              <button
+                v-if="item.outcome === 'to do' && mayChange"
+                type="button"
+                class="button"
+                :disabled="act.isPending.value"
+                @click="act.mutate(item.place)"
+              >
+                It is done
+              </button>
+              <span v-if="item.outcome === 'to do' && item.who" class="small ml-2">{{ item.who }}</span>
+              <span v-if="item.left_open">{{ item.left_open.reason }} ({{ item.left_open.owner }})</span>
+              <LeaveOpen
+                v-if="batch.kind === 'leaver' && mayChange && OUTCOMES[item.outcome].canBeLeft"
+                :busy="leave.isPending.value"
+                class="ml-2"
+                @leave="(reason) => leave.mutate({ place: item.place, reason })"
+              />
+              <span v-if="item.done_at" class="ml-2 text-mute" :title="exact(item.done_at)"
+                >{{ item.done_by }}, {{ moment(item.done_at, zone) }}</span
+              >
+            </template>
+          </DataTable>
         </div>
       </template>
       <p v-if="batch.count > batch.items.length" class="small mt-3">
         The first {{ batch.items.length }} of {{ batch.count }} are shown.
       </p>
-      <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch batch {{ batch.ref }} --follow</p>
+      <p class="mt-5 font-mono text-small text-mute">openlatch batch {{ batch.ref }} --follow</p>
     </template>
   </section>
 </template>

@@ -9,6 +9,7 @@ import type { Act } from "@/features/orders/acts";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import TogetherList from "./TogetherList.vue";
+import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ filter: Filter }>();
 const emit = defineEmits<{ close: [] }>();
@@ -63,7 +64,7 @@ const command = computed(() =>
   <SidePanel label="Do the same to all" @close="emit('close')">
     <p class="small">All entries that the filters let through</p>
     <h2 class="mt-2 pr-6">Do the same to all of them?</h2>
-    <div class="mt-4 flex flex-wrap gap-1 text-[13px]" role="group" aria-label="What is to happen">
+    <div class="mt-4 flex flex-wrap gap-1 text-plain" role="group" aria-label="What is to happen">
       <button
         v-for="[one, name] in CHOICES"
         :key="one"
@@ -82,10 +83,9 @@ const command = computed(() =>
       >
       <input v-model="until" type="date" class="field" />
     </label>
-    <label v-if="act === 'narrow'" class="mt-4 block">
-      <span class="small mb-1 block">To this level of the provider</span>
+    <FormField v-if="act === 'narrow'" class="mt-4" label="To this level of the provider">
       <input v-model.lazy="level" class="field w-full" autocomplete="off" />
-    </label>
+    </FormField>
     <ProblemNote v-if="error" :error="error" class="mt-6" />
     <p v-else-if="ready && !plan" class="mt-6 text-mute" role="status">Working out what would happen…</p>
     <template v-else-if="ready && plan">
@@ -94,14 +94,12 @@ const command = computed(() =>
         The first {{ plan.looked_at }} of {{ plan.count.toLocaleString("en") }} were looked at one by one.
       </p>
       <TogetherList :consequences="plan.consequences" :refused="plan.refused" />
-      <label class="mt-4 block">
-        <span class="small mb-1 block">Why, for the log (optional)</span>
+      <FormField class="mt-4" label="Why, for the log (optional)">
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
-      </label>
-      <label class="mt-3 block">
-        <span class="small mb-1 block">To confirm, type how many they are: {{ plan.count }}</span>
+      </FormField>
+      <FormField class="mt-3" :label="`To confirm, type how many they are: ${plan.count}`">
         <input v-model="said" class="field w-[120px]" inputmode="numeric" autocomplete="off" name="count" />
-      </label>
+      </FormField>
       <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5" />
       <div class="mt-5 flex gap-[10px]">
         <button
@@ -115,6 +113,6 @@ const command = computed(() =>
         <button type="button" class="button" @click="emit('close')">Cancel</button>
       </div>
     </template>
-    <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">{{ command }} --dry-run</p>
+    <p class="mt-[18px] font-mono text-small break-words text-mute">{{ command }} --dry-run</p>
   </SidePanel>
 </template>

@@ -6,6 +6,7 @@ import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TogetherList from "./TogetherList.vue";
+import FormField from "@/ui/FormField.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -77,7 +78,7 @@ const order = useMutation({
                 <span>{{ item.text }}</span>
                 <RouterLink
                   v-if="item.entry"
-                  class="link shrink-0 text-[13px]"
+                  class="link shrink-0 text-plain"
                   :to="{ path: '/inventory', query: { entry: item.entry.ref } }"
                   >{{ item.provider }}</RouterLink
                 >
@@ -91,22 +92,16 @@ const order = useMutation({
           </li>
         </ol>
         <form v-if="may" class="mt-6" @submit.prevent="order.mutate()">
-          <label class="block">
-            <span class="small mb-1 block">Their last day, {{ zone }}; it begins at once without one</span>
+          <FormField :label="`Their last day, ${zone}; it begins at once without one`">
             <input v-model="lastDay" type="date" class="field" />
-          </label>
-          <label class="mt-3 block">
-            <span class="small mb-1 block">Who looks after what only people can do</span>
+          </FormField>
+          <FormField class="mt-3" label="Who looks after what only people can do">
             <input v-model="who" class="field w-full" maxlength="200" autocomplete="off" />
-          </label>
-          <label class="mt-3 block">
-            <span class="small mb-1 block">Why, for the log (optional)</span>
+          </FormField>
+          <FormField class="mt-3" label="Why, for the log (optional)">
             <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
-          </label>
-          <label class="mt-3 block">
-            <span class="small mb-1 block"
-              >To confirm, type how many things these are: {{ plan.items.length }}</span
-            >
+          </FormField>
+          <FormField class="mt-3" :label="`To confirm, type how many things these are: ${plan.items.length}`">
             <input
               v-model="said"
               class="field w-[120px]"
@@ -114,7 +109,7 @@ const order = useMutation({
               autocomplete="off"
               name="count"
             />
-          </label>
+          </FormField>
           <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-4" />
           <button
             type="submit"
@@ -123,7 +118,7 @@ const order = useMutation({
           >
             Take it all back
           </button>
-          <p class="mt-4 font-mono text-[12.5px] break-words text-mute">
+          <p class="mt-4 font-mono text-small break-words text-mute">
             openlatch leaver {{ plan.party.ref }} --dry-run
           </p>
         </form>

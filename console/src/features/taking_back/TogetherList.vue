@@ -49,7 +49,7 @@ const rest = (one: BatchPlan["consequences"][number], shown: number): string =>
   </ul>
   <template v-if="refused?.length">
     <h3 class="section">Not possible for {{ refused.length }}</h3>
-    <ul class="text-[13px]">
+    <ul class="text-plain">
       <li v-for="[why, those] in reasons" :key="why" class="mb-2">
         {{ why }}
         <span class="small block">

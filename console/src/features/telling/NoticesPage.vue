@@ -57,12 +57,12 @@ async function copy(): Promise<void> {
     </fieldset>
     <ProblemNote v-if="choose.error.value" :error="choose.error.value" class="mt-3 max-w-xl" />
     <h2 class="section">Your calendar</h2>
-    <p class="max-w-xl text-[13.5px]">
+    <p class="max-w-xl text-plain">
       What waits for you, when reviews come round, and access that ends, in your own calendar program. Whoever
       knows its address can read it, and nothing else; a new address makes the former one lead nowhere.
     </p>
     <p v-if="address" class="mt-2 flex max-w-3xl flex-wrap items-center gap-3">
-      <code class="min-w-0 font-mono text-[12.5px] break-all">{{ address }}</code>
+      <code class="min-w-0 font-mono text-small break-all">{{ address }}</code>
       <button v-if="mayCopy" type="button" class="button" @click="copy">
         {{ copied ? "Copied" : "Copy" }}
       </button>
@@ -81,7 +81,7 @@ async function copy(): Promise<void> {
         :key="one.id"
         class="flex gap-4 border-t border-line py-[8px]"
       >
-        <span class="w-[120px] shrink-0 text-[13px] text-mute" :title="exact(one.made_at)">{{
+        <span class="w-[120px] shrink-0 text-plain text-mute" :title="exact(one.made_at)">{{
           ago(one.made_at, now)
         }}</span>
         <span>
@@ -89,13 +89,13 @@ async function copy(): Promise<void> {
             one.title
           }}</RouterLink>
           <b v-else class="font-[620]">{{ one.title }}</b>
-          <span v-if="one.text" class="block text-[13.5px] whitespace-pre-line">{{ one.text }}</span>
+          <span v-if="one.text" class="block text-plain whitespace-pre-line">{{ one.text }}</span>
           <span v-if="one.trouble" class="small block text-high"
             >The letter could not be sent. {{ one.trouble }}</span
           >
         </span>
       </li>
     </ul>
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch notices; openlatch calendar --new</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch notices; openlatch calendar --new</p>
   </section>
 </template>

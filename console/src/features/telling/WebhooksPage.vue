@@ -6,6 +6,7 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact, moment } from "@/ui/time";
+import FormField from "@/ui/FormField.vue";
 
 /** Other programs that are told what happens. */
 const queries = useQueryClient();
@@ -64,7 +65,7 @@ function state(one: Webhook): string {
       class="mt-5 max-w-3xl border-t border-rule pt-4"
     >
       <div class="flex items-baseline justify-between gap-4">
-        <b class="font-mono text-[13.5px] break-all">{{ one.url }}</b>
+        <b class="font-mono text-plain break-all">{{ one.url }}</b>
         <span v-if="mayAdd" class="flex gap-[10px]">
           <button
             type="button"
@@ -95,7 +96,7 @@ function state(one: Webhook): string {
     </article>
     <p v-if="secret" class="mt-6 max-w-2xl border-l-2 border-act pl-3">
       What is sent there is signed with this secret, which is shown this once:
-      <code class="mt-1 block font-mono text-[13px] break-all">{{ secret }}</code>
+      <code class="mt-1 block font-mono text-plain break-all">{{ secret }}</code>
     </p>
     <form
       v-if="mayAdd"
@@ -103,8 +104,7 @@ function state(one: Webhook): string {
       @submit.prevent="add.mutate()"
     >
       <h2>Tell another one</h2>
-      <label class="block">
-        <span class="small mb-1 block">Address</span>
+      <FormField label="Address">
         <input
           v-model="form.url"
           class="field w-full"
@@ -112,19 +112,18 @@ function state(one: Webhook): string {
           maxlength="2000"
           placeholder="https://desk.example/latch"
         />
-      </label>
-      <label class="block">
-        <span class="small mb-1 block">Only of acts that begin so (all, if empty)</span>
+      </FormField>
+      <FormField label="Only of acts that begin so (all, if empty)">
         <input
           v-model="form.acts"
           class="field w-full"
           maxlength="1000"
           placeholder="offer, request, order.stuck"
         />
-      </label>
+      </FormField>
       <ProblemNote v-if="add.error.value" :error="add.error.value" />
       <button type="submit" class="button justify-self-start" :disabled="add.isPending.value">Add it</button>
     </form>
-    <p class="mt-6 font-mono text-[12.5px] text-mute">openlatch webhooks</p>
+    <p class="mt-6 font-mono text-small text-mute">openlatch webhooks</p>
   </section>
 </template>

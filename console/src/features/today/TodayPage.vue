@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import EntryPanel from "@/features/inventory/EntryPanel.vue";
@@ -11,12 +11,12 @@ import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
 import { endingWithin, LOOKED_AT, sentences } from "./today";
+import { useQueryParams } from "@/ui/useQueryParams";
 
-const route = useRoute();
 const router = useRouter();
 const { zone, me } = useSession();
 const now = useNow();
-const open = computed(() => (typeof route.query.entry === "string" ? route.query.entry : ""));
+const open = useQueryParams().param("entry");
 const FEW = 12;
 const AHEAD = 21;
 
@@ -82,7 +82,7 @@ function show(entry: string): void {
     <ProblemNote v-if="first.error.value" :error="first.error.value" class="mt-8 max-w-xl" />
     <div class="mt-5 grid grid-cols-[minmax(0,1fr)_300px] gap-x-10 max-lg:grid-cols-1">
       <div>
-        <h2 class="text-[21px]!">What to look at first</h2>
+        <h2 class="text-title!">What to look at first</h2>
         <p class="small mt-1">By risk: what could do most harm comes first.</p>
         <ol class="mt-3">
           <li v-for="entry in entries" :key="entry.id" class="border-t border-line">
@@ -92,11 +92,9 @@ function show(entry: string): void {
               :class="entry.ref === open ? 'bg-wash' : ''"
               @click="show(entry.ref)"
             >
-              <span
-                class="text-right text-[17px] font-[620] tabular-nums"
-                :aria-label="`risk ${entry.risk}`"
-                >{{ entry.risk }}</span
-              >
+              <span class="text-right text-lead font-[620] tabular-nums" :aria-label="`risk ${entry.risk}`">{{
+                entry.risk
+              }}</span>
               <SeverityNotch
                 v-if="entry.flags[0]"
                 :severity="entry.flags[0].severity"
@@ -128,7 +126,7 @@ function show(entry: string): void {
       <div class="max-lg:mt-8">
         <template v-if="asked.length">
           <h3 class="section mt-0!">Waits for you</h3>
-          <p v-for="round in asked" :key="round.id" class="mb-2 text-[13px]">
+          <p v-for="round in asked" :key="round.id" class="mb-2 text-plain">
             <RouterLink class="link" :to="`/rounds/${round.ref}`">{{ round.review.name }}</RouterLink>:
             {{ round.mine }} {{ round.mine === 1 ? "item" : "items" }}, due
             <span :title="exact(round.due_at)">{{ day(round.due_at, zone) }}</span>
@@ -136,14 +134,14 @@ function show(entry: string): void {
         </template>
         <template v-if="stuck.length">
           <h3 class="section" :class="asked.length ? '' : 'mt-0!'">Waits for a person</h3>
-          <p v-for="order in stuck" :key="order.id" class="mb-2 text-[13px]">
+          <p v-for="order in stuck" :key="order.id" class="mb-2 text-plain">
             <RouterLink class="link" :to="{ path: '/orders', query: { order: order.ref } }"
               >{{ order.party }} on {{ order.account }}</RouterLink
             >: {{ order.why }}
           </p>
         </template>
         <h3 class="section" :class="stuck.length || asked.length ? '' : 'mt-0!'">Accounts to look after</h3>
-        <ul class="text-[13px]">
+        <ul class="text-plain">
           <li v-for="flag in others.data.value?.items ?? []" :key="flag.id" class="mb-[9px] flex gap-2">
             <SeverityNotch :severity="flag.severity" :height="15" class="translate-y-[2px] self-start" />
             <RouterLink class="hover:underline" :to="`/accounts/${flag.about.ref}`">{{
@@ -153,7 +151,7 @@ function show(entry: string): void {
         </ul>
         <p v-if="others.data.value && !others.data.value.items.length" class="small">None now.</p>
         <h3 class="section">Ends within {{ AHEAD }} days</h3>
-        <ul class="text-[13px]">
+        <ul class="text-plain">
           <li v-for="entry in soon" :key="entry.id" class="mb-[7px]">
             <button type="button" class="text-left hover:underline" @click="show(entry.ref)">
               {{ entry.party.name }} on {{ entry.account.name }}</button
@@ -164,7 +162,7 @@ function show(entry: string): void {
         <p v-if="ending.isPending.value" class="small">Looking…</p>
         <p v-else-if="!soon.length" class="small">Nothing ends in the next {{ AHEAD }} days.</p>
         <h3 class="section">New in the last day</h3>
-        <ul class="text-[13px]">
+        <ul class="text-plain">
           <li v-for="one in raised" :key="one.text" class="mb-[5px]">{{ one.text }}</li>
         </ul>
         <p v-if="fresh.isPending.value" class="small">Looking…</p>

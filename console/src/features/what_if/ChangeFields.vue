@@ -80,7 +80,7 @@ const statements = computed({
           ? `${entry.data.value.party.name}, “${entry.data.value.level}” on ${entry.data.value.account.name}: ${change.do.replace("-", " ")}`
           : change.do.replace("-", " ")
       }}</b>
-      <button type="button" class="link text-[13px]" @click="emit('remove')">take out</button>
+      <button type="button" class="link text-plain" @click="emit('remove')">take out</button>
     </div>
     <div v-if="aboutEntry" class="mt-2 flex flex-wrap items-center gap-2">
       <template v-if="!entry.data.value">
@@ -90,7 +90,7 @@ const statements = computed({
           placeholder="search people, accounts"
           aria-label="Which access"
         />
-        <ul v-if="entries.data.value?.items.length" class="w-full text-[13.5px]">
+        <ul v-if="entries.data.value?.items.length" class="w-full text-plain">
           <li v-for="one in entries.data.value.items" :key="one.id">
             <button type="button" class="link" @click="set('entry', one.ref)">
               {{ one.party.name }}, “{{ one.level }}” on {{ one.account.name }}
@@ -98,7 +98,7 @@ const statements = computed({
           </li>
         </ul>
       </template>
-      <button v-else type="button" class="link text-[13.5px]" @click="set('entry', '')">another one</button>
+      <button v-else type="button" class="link text-plain" @click="set('entry', '')">another one</button>
       <select
         v-if="change.do === 'narrow'"
         class="field"
@@ -148,7 +148,7 @@ const statements = computed({
             {{ one.title }}
           </option>
         </select>
-        <label class="inline-flex items-center gap-2 text-[13.5px]"
+        <label class="inline-flex items-center gap-2 text-plain"
           >until
           <input
             type="date"

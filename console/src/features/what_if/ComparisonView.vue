@@ -37,7 +37,7 @@ function looks(line: Line): string {
     <p v-else-if="!found.data.value" class="text-mute" role="status">Comparing…</p>
     <p
       v-else-if="sides.every((side) => !side.lines.length)"
-      class="border-l-4 border-good pl-3 text-[17px] font-[620]"
+      class="border-l-4 border-good pl-3 text-lead font-[620]"
     >
       Versions {{ first }} and {{ second }} would change the same.
     </p>
@@ -46,10 +46,10 @@ function looks(line: Line): string {
         <h3 class="section">
           Only version {{ side.number }} <span class="small">{{ side.lines.length }}</span>
         </h3>
-        <p v-if="!side.lines.length" class="text-[13.5px] text-mute">
+        <p v-if="!side.lines.length" class="text-plain text-mute">
           Nothing that the other would not change too.
         </p>
-        <ul v-else class="grid gap-2 text-[13.5px]">
+        <ul v-else class="grid gap-2 text-plain">
           <li
             v-for="line in side.lines"
             :key="line.kind + line.text"

@@ -6,6 +6,14 @@ import type { Change } from "@/charts/shifts";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { ago } from "@/ui/time";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+
+const COLUMNS: Column[] = [
+  { key: "who", title: "Who", class: "min-w-[190px]" },
+  { key: "on", title: "On", class: "min-w-[190px]" },
+  { key: "gains", title: "Gains" },
+  { key: "loses", title: "Loses", class: "min-w-[140px]" },
+];
 
 /** What a proposal would change: in sentences, as a map, and line by line. */
 const props = defineProps<{ outcome: ProposalOutcome }>();
@@ -48,7 +56,7 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
 <template>
   <div>
     <p
-      class="border-l-4 pl-3 text-[17px] font-[620]"
+      class="border-l-4 pl-3 text-lead font-[620]"
       :class="outcome.outsiders_gain ? 'border-high' : 'border-good'"
     >
       {{
@@ -64,46 +72,40 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
     </ul>
     <ShiftMap v-if="changes.length" :changes="changes" class="mt-5" />
     <p v-else class="mt-4 text-mute">Nobody would gain or lose anything.</p>
-    <table v-if="lines.length" class="mt-4 w-full max-w-[980px] border-collapse text-left text-[13.5px]">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head min-w-[190px]">Who</th>
-          <th class="head min-w-[190px]">On</th>
-          <th class="head">Gains</th>
-          <th class="head min-w-[140px]">Loses</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="(one, place) in lines" :key="place" class="border-b border-line align-top">
-          <td class="cell">
-            <RouterLink v-if="one.party" class="font-[620] hover:underline" :to="`/parties/${one.party}`">{{
-              one.who
-            }}</RouterLink>
-            <b v-else class="font-[620]">{{ one.who }}</b>
-            <span v-if="one.outside" class="small block text-high">outside the circle</span>
-          </td>
-          <td class="cell">
-            {{ one.account.name }}
-            <span v-if="one.resources.length" class="small block">
-              {{ one.resources.slice(0, 3).join(", ")
-              }}{{ one.resources.length > 3 ? ` and ${one.resources.length - 3} more` : "" }}
-            </span>
-          </td>
-          <td class="cell">
-            <span v-for="ability in one.gained" :key="can(ability)" class="block font-[620]">{{
-              can(ability)
-            }}</span>
-          </td>
-          <td class="cell">
-            <s v-for="ability in one.lost" :key="can(ability)" class="block text-mute">{{ can(ability) }}</s>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      v-if="lines.length"
+      class="mt-4 max-w-[980px] text-plain"
+      :columns="COLUMNS"
+      :rows="lines"
+      :key-of="(_, place) => place"
+    >
+      <template #who="{ row: one }">
+        <RouterLink v-if="one.party" class="font-[620] hover:underline" :to="`/parties/${one.party}`">{{
+          one.who
+        }}</RouterLink>
+        <b v-else class="font-[620]">{{ one.who }}</b>
+        <span v-if="one.outside" class="small block text-high">outside the circle</span>
+      </template>
+      <template #on="{ row: one }"
+        >{{ one.account.name }}
+        <span v-if="one.resources.length" class="small block">
+          {{ one.resources.slice(0, 3).join(", ")
+          }}{{ one.resources.length > 3 ? ` and ${one.resources.length - 3} more` : "" }}
+        </span>
+      </template>
+      <template #gains="{ row: one }">
+        <span v-for="ability in one.gained" :key="can(ability)" class="block font-[620]">{{
+          can(ability)
+        }}</span>
+      </template>
+      <template #loses="{ row: one }">
+        <s v-for="ability in one.lost" :key="can(ability)" class="block text-mute">{{ can(ability) }}</s>
+      </template>
+    </DataTable>
     <button
       v-if="outcome.shifts.length > FEW"
       type="button"
-      class="link mt-2 text-[13.5px]"
+      class="link mt-2 text-plain"
       @click="every = !every"
     >
       {{ every ? "Only the first" : `All ${outcome.shifts.length}` }}
@@ -120,8 +122,8 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
         <h3 class="section">
           {{ title }} <span class="small">{{ flags.length }}</span>
         </h3>
-        <p v-if="!flags.length" class="text-[13.5px] text-mute">None.</p>
-        <ul v-else class="grid gap-2 text-[13.5px]">
+        <p v-if="!flags.length" class="text-plain text-mute">None.</p>
+        <ul v-else class="grid gap-2 text-plain">
           <li v-for="flag in flags.slice(0, 10)" :key="flag.rule + flag.reason" class="flex gap-3">
             <SeverityNotch :severity="flag.severity" class="shrink-0" />
             <span
@@ -133,7 +135,7 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
       </section>
       <section v-if="outcome.risks.length">
         <h3 class="section">Risk</h3>
-        <ul class="grid gap-1 text-[13.5px]">
+        <ul class="grid gap-1 text-plain">
           <li
             v-for="risk in outcome.risks.slice(0, 10)"
             :key="risk.subject + risk.about"
@@ -148,7 +150,7 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
       </section>
       <section v-if="outcome.policy.length">
         <h3 class="section">Policy</h3>
-        <ul class="grid gap-1 text-[13.5px]">
+        <ul class="grid gap-1 text-plain">
           <li v-for="one in outcome.policy" :key="one">{{ one }}</li>
         </ul>
       </section>

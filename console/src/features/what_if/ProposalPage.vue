@@ -10,6 +10,7 @@ import { BLANK, parsed, saidOf, type Change } from "./changes";
 import ChangeFields from "./ChangeFields.vue";
 import ComparisonView from "./ComparisonView.vue";
 import OutcomeView from "./OutcomeView.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** One proposal: its changes, what they would change, and carrying them out. `new` begins one. */
 const route = useRoute();
@@ -127,7 +128,7 @@ const sure = ref(false);
     </p>
     <div
       v-if="(proposal?.runs.length ?? 0) > 1"
-      class="mt-3 flex flex-wrap gap-1 text-[13px]"
+      class="mt-3 flex flex-wrap gap-1 text-plain"
       role="group"
       aria-label="Versions"
     >
@@ -166,7 +167,7 @@ const sure = ref(false);
       </label>
     </div>
     <h2 class="section mt-5">What is changed</h2>
-    <p v-if="fresh && !changes.length" class="max-w-xl text-[13.5px] text-mute">
+    <p v-if="fresh && !changes.length" class="max-w-xl text-plain text-mute">
       Nothing yet. Add changes; they are worked out together, against what there is now, and nothing is done
       before you apply them.
     </p>
@@ -176,8 +177,7 @@ const sure = ref(false);
       </li>
     </ol>
     <form v-else class="mt-3 max-w-[860px]" aria-label="Proposal" @submit.prevent="submit.mutate()">
-      <label class="block">
-        <span class="small mb-1 block">What it is about</span>
+      <FormField label="What it is about">
         <input
           v-model="titled"
           class="field w-full max-w-[520px]"
@@ -185,7 +185,7 @@ const sure = ref(false);
           maxlength="200"
           autocomplete="off"
         />
-      </label>
+      </FormField>
       <div v-if="!asText" class="mt-4 grid gap-4">
         <ChangeFields
           v-for="(change, place) in changes"
@@ -195,7 +195,7 @@ const sure = ref(false);
           @remove="put(changes.filter((_, number) => number !== place))"
         />
       </div>
-      <p class="mt-3 flex flex-wrap gap-3 text-[13.5px]">
+      <p class="mt-3 flex flex-wrap gap-3 text-plain">
         <span class="text-mute">Add:</span>
         <button
           v-for="(blank, kind) in BLANK"
@@ -210,16 +210,15 @@ const sure = ref(false);
           {{ asText ? "As fields" : "As text" }}
         </button>
       </p>
-      <label v-if="asText" class="mt-2 block">
-        <span class="small mb-1 block">The proposal, in its own format</span>
+      <FormField v-if="asText" class="mt-2" label="The proposal, in its own format">
         <textarea
           v-model="source"
-          class="field h-[280px] w-full resize-y font-mono text-[12.5px] leading-[1.5]"
+          class="field h-[280px] w-full resize-y font-mono text-small leading-[1.5]"
           spellcheck="false"
           aria-label="Proposal as JSON"
         />
-      </label>
-      <p v-if="read.trouble" class="mt-1 text-[13.5px] text-high">It cannot be read: {{ read.trouble }}</p>
+      </FormField>
+      <p v-if="read.trouble" class="mt-1 text-plain text-high">It cannot be read: {{ read.trouble }}</p>
       <ProblemNote v-if="submit.error.value" :error="submit.error.value" class="mt-3" />
       <div class="mt-3 flex gap-[10px]">
         <button type="submit" class="button button-act" :disabled="!read.body || submit.isPending.value">
@@ -273,7 +272,7 @@ const sure = ref(false);
         </div>
       </template>
     </template>
-    <p class="mt-6 font-mono text-[12.5px] text-mute">
+    <p class="mt-6 font-mono text-small text-mute">
       {{ fresh ? "openlatch what-if FILE --fail-if outsider-gains" : `openlatch proposal ${wanted}` }}
     </p>
   </section>

@@ -5,6 +5,14 @@ import { useSession } from "@/api/session";
 import ListPage from "@/ui/ListPage.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact } from "@/ui/time";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+
+const COLUMNS: Column[] = [
+  { key: "what", title: "What", class: "min-w-[200px]" },
+  { key: "state", title: "State", cell: "whitespace-nowrap" },
+  { key: "would", title: "What it would change first of all" },
+  { key: "by", title: "By", cell: "whitespace-nowrap" },
+];
 
 /** Changes that somebody has in mind, and what each would change. */
 const now = useNow();
@@ -43,30 +51,25 @@ function says(one: Proposal): string {
         >
       </div>
     </template>
-    <table class="w-full min-w-[640px] border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head min-w-[200px]">What</th>
-          <th class="head">State</th>
-          <th class="head">What it would change first of all</th>
-          <th class="head">By</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="one in found.data.value?.items" :key="one.id" class="border-b border-line align-top">
-          <td class="cell">
-            <RouterLink class="font-[620] hover:underline" :to="`/what-if/${one.ref}`">{{
-              one.title
-            }}</RouterLink>
-            <span class="small block font-mono">{{ one.ref }}, version {{ one.runs.length }}</span>
-          </td>
-          <td class="cell whitespace-nowrap">{{ STATE[one.state] }}</td>
-          <td class="cell">{{ says(one) }}</td>
-          <td class="cell whitespace-nowrap" :title="exact(one.made_at)">
-            {{ one.made_by }}<span class="small block">{{ ago(one.made_at, now) }}</span>
-          </td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable
+      :columns="COLUMNS"
+      :rows="found.data.value?.items ?? []"
+      :key-of="(one) => one.id"
+      :least="640"
+    >
+      <template #what="{ row: one }">
+        <RouterLink class="font-[620] hover:underline" :to="`/what-if/${one.ref}`">{{
+          one.title
+        }}</RouterLink>
+        <span class="small block font-mono">{{ one.ref }}, version {{ one.runs.length }}</span>
+      </template>
+      <template #state="{ row: one }">{{ STATE[one.state] }}</template>
+      <template #would="{ row: one }">{{ says(one) }}</template>
+      <template #by="{ row: one }">
+        <span :title="exact(one.made_at)"
+          >{{ one.made_by }}<span class="small block">{{ ago(one.made_at, now) }}</span></span
+        >
+      </template>
+    </DataTable>
   </ListPage>
 </template>

@@ -22,7 +22,7 @@ function toggle(one: Statement, place: number, power: string): void {
 
 <template>
   <div class="grid gap-3">
-    <div v-for="(one, place) in statements" :key="place" class="border-l-2 border-line pl-3 text-[13.5px]">
+    <div v-for="(one, place) in statements" :key="place" class="border-l-2 border-line pl-3 text-plain">
       <div class="flex flex-wrap items-center gap-2">
         <select
           :value="one.effect"
@@ -73,7 +73,7 @@ function toggle(one: Statement, place: number, power: string): void {
     </div>
     <button
       type="button"
-      class="link justify-self-start text-[13.5px]"
+      class="link justify-self-start text-plain"
       @click="statements = [...statements, { effect: 'allow', to: [{ anyone: true }], powers: ['view'] }]"
     >
       One statement more

@@ -18,7 +18,7 @@ from openlatch.operations.rules import flags
 from openlatch.store.inventory.imports import Import
 from openlatch.store.pages import Page
 from openlatch.wire.inventory.sheet import COLUMNS
-from openlatch.words import ReadingOutcome
+from openlatch.words import JobState, ReadingOutcome
 
 __all__ = ["TASK", "ImportSight", "browse", "failed", "go_on", "preview", "show", "start"]
 
@@ -102,7 +102,7 @@ def go_on(call: Call, import_id: UUID) -> bool:
         return False
     following = call.tx.imports.next_part(one.id)
     if following is None:
-        _over(call, replace(one, state="done"))
+        _over(call, replace(one, state=JobState.DONE))
         return False
     place, seen = following
     provider = call.tx.providers.get(one.provider_id)
@@ -113,7 +113,7 @@ def go_on(call: Call, import_id: UUID) -> bool:
     call.tx.imports.part_stored(one.id, place)
     more = by_hand.counts(changes)
     counts = {word: one.counts.get(word, 0) + number for word, number in more.items()}
-    call.tx.imports.save(replace(one, state="running", done=one.done + len(seen.entries), counts=counts))
+    call.tx.imports.save(replace(one, state=JobState.RUNNING, done=one.done + len(seen.entries), counts=counts))
     return True
 
 
@@ -122,7 +122,7 @@ def failed(call: Call, import_id: UUID, why: str) -> None:
     one = call.tx.imports.find(str(import_id), lock=True)
     if one.finished_at is None:
         stays = f" {one.done} of {one.total} lines were taken in and stay; the list can be imported again."
-        _over(call, replace(one, state="failed", trouble=why + stays))
+        _over(call, replace(one, state=JobState.FAILED, trouble=why + stays))
 
 
 def _over(call: Call, one: Import) -> None:

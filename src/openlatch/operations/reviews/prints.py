@@ -11,6 +11,7 @@ from openlatch.operations.call import Call, operation
 from openlatch.operations.reviews import reports
 from openlatch.operations.reviews.reports import Signed
 from openlatch.store.reviews.prints import Print
+from openlatch.words import JobState
 
 __all__ = ["TASK", "begin", "failed", "file", "finished", "show", "start"]
 
@@ -39,7 +40,7 @@ def show(call: Call, text: str) -> Print:
 def file(call: Call, text: str) -> tuple[Print, bytes]:
     """The file of a printed report; refuses (Conflict) one that is not done."""
     one = call.tx.prints.find(text)
-    if one.state != "done":
+    if one.state != JobState.DONE:
         raise Conflict(
             f"The report is {one.state}, and there is no file yet."
             if one.finished_at is None
@@ -55,17 +56,17 @@ def begin(call: Call, print_id: UUID) -> Signed | None:
     one = call.tx.prints.find(str(print_id))
     if one.finished_at is not None:
         return None
-    call.tx.prints.save(replace(one, state="running"))
+    call.tx.prints.save(replace(one, state=JobState.RUNNING))
     return reports.signed_report(call, one.kind, one.subject)
 
 
 def finished(call: Call, print_id: UUID, name: str, content: bytes) -> None:
     """Keep the file of a printed report."""
     one = call.tx.prints.find(str(print_id))
-    call.tx.prints.save(replace(one, state="done", name=name, finished_at=call.now), content)
+    call.tx.prints.save(replace(one, state=JobState.DONE, name=name, finished_at=call.now), content)
 
 
 def failed(call: Call, print_id: UUID, why: str) -> None:
     """Keep that a report could not be printed, and why."""
     one = call.tx.prints.find(str(print_id))
-    call.tx.prints.save(replace(one, state="failed", trouble=why, finished_at=call.now))
+    call.tx.prints.save(replace(one, state=JobState.FAILED, trouble=why, finished_at=call.now))

@@ -3,47 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Row, and_, func, inspect, or_, select
+from sqlalchemy import and_, func, inspect, or_, select
 
 from openlatch.core.model import Account
-from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.bulk import change_rows
+from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import AccountRow, DocumentRow, EntryRow
 from openlatch.store.noun import Noun, id_or_ref, the_one
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.providers.rows import ProviderRow
-from openlatch.words import Criticality
 
-__all__ = ["Accounts", "to_account"]
-
-
-def to_account(row: AccountRow | Row[Any]) -> Account:
-    """Return the value that a row holds."""
-    return Account(
-        id=row.id,
-        provider_id=row.provider_id,
-        key=row.key,
-        name=row.name,
-        criticality=Criticality(row.criticality),
-        practice=row.practice,
-        locked=row.locked,
-        version=row.version,
-    )
+__all__ = ["ACCOUNT", "Accounts"]
 
 
-def _values(account: Account) -> dict[str, object]:
-    return {
-        "ref": account.ref,
-        "provider_id": account.provider_id,
-        "key": account.key,
-        "name": account.name,
-        "criticality": account.criticality.value,
-        "practice": account.practice,
-        "locked": account.locked,
-        "version": account.version,
-    }
+ACCOUNT = Codec(AccountRow, Account)
 
 
 _shared = (
@@ -61,12 +36,10 @@ class Accounts(Noun):
     """Queries over accounts; a count beside an account is that of the parties it is shared with."""
 
     def add(self, accounts: Iterable[Account]) -> None:
-        rows = [{"workspace_id": self._workspace_id, "id": a.id, **_values(a)} for a in accounts]
-        add_rows(self._session, AccountRow, rows)
+        self._add(ACCOUNT, accounts)
 
     def save_all(self, accounts: Iterable[Account]) -> None:
-        rows = [{"workspace_id": self._workspace_id, "id": a.id, **_values(a)} for a in accounts]
-        change_rows(self._session, AccountRow, rows, versioned=False)
+        change_rows(self._session, AccountRow, self._rows_of(ACCOUNT, accounts), versioned=False)
 
     def of(self, provider_id: UUID, keys: Iterable[str] | None = None) -> tuple[Account, ...]:
         """Return a provider's accounts: all, or those with these keys."""
@@ -76,7 +49,7 @@ class Accounts(Noun):
         if keys is not None:
             query = query.where(AccountRow.key == func.any(list(keys)))
         rows = self._session.execute(query)
-        return tuple(to_account(row) for row in rows)
+        return tuple(map(ACCOUNT.read, rows))
 
     def lock(self, account_ids: Iterable[UUID]) -> None:
         """Keep others from letting anybody in to these accounts until this transaction is over."""
@@ -99,7 +72,7 @@ class Accounts(Noun):
 
     def some(self, account_ids: Iterable[UUID]) -> dict[UUID, Account]:
         rows = self._session.scalars(select(AccountRow).where(AccountRow.id == func.any(list(account_ids))))
-        return {row.id: to_account(row) for row in rows}
+        return {row.id: ACCOUNT.read(row) for row in rows}
 
     def ids(self) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(select(AccountRow.id)))
@@ -131,7 +104,7 @@ class Accounts(Noun):
             query = query.where(or_(named, AccountRow.ref == wanted)).order_by(AccountRow.id)
         rows = self._session.execute(query.limit(20)).all()
         row = the_one("account", text, rows, lambda one: (one[0].id, one[0].name, one[2]))
-        return to_account(row[0]), row[1]
+        return ACCOUNT.read(row[0]), row[1]
 
     def browse(self, *, provider_id: UUID | None, q: str, limit: int, cursor: str | None) -> Page[tuple[Account, int]]:
         query = select(AccountRow, _shared)
@@ -140,4 +113,4 @@ class Accounts(Noun):
         if q:
             query = query.where(AccountRow.name.icontains(q, autoescape=True))
         sort = Sort("name", (folded(AccountRow.name), AccountRow.id))
-        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (to_account(r[0]), r[1]))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (ACCOUNT.read(r[0]), r[1]))

@@ -14,13 +14,14 @@ from sqlalchemy.orm import aliased
 from openlatch.core.inventory.activity import Activity
 from openlatch.core.model import Account, Party
 from openlatch.store.bulk import add_rows
-from openlatch.store.inventory.accounts import to_account
-from openlatch.store.inventory.parties import to_party
+from openlatch.store.codec import Codec
+from openlatch.store.inventory.accounts import ACCOUNT
+from openlatch.store.inventory.parties import PARTY
 from openlatch.store.inventory.rows import AccountRow, ActivityRow, EntryRow, PartyRow
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.providers.rows import ProviderRow
-from openlatch.words import How, Power
+from openlatch.words import How
 
 __all__ = ["Activities", "Done"]
 
@@ -37,29 +38,15 @@ class Done:
     entry_ref: str | None
 
 
+_ACTIVITY = Codec(ActivityRow, Activity)
+
+
 class Activities(Noun):
     """Queries over activity."""
 
     def add(self, activities: Iterable[Activity]) -> None:
         """Store what is new; what a provider shows once more is not stored twice."""
-        rows = [
-            {
-                "workspace_id": self._workspace_id,
-                "id": a.id,
-                "provider_id": a.provider_id,
-                "key": a.key,
-                "at": a.at,
-                "account_id": a.account_id,
-                "party_id": a.party_id,
-                "how": a.how.value,
-                "behalf_of": a.behalf_of,
-                "entry_id": a.entry_id,
-                "power": a.power.value if a.power else None,
-                "what": a.what,
-            }
-            for a in activities
-        ]
-        add_rows(self._session, ActivityRow, rows, skip_known=True)
+        add_rows(self._session, ActivityRow, self._rows_of(_ACTIVITY, activities), skip_known=True)
 
     def known(self, provider_id: UUID, keys: Iterable[str]) -> set[str]:
         """Return which of a provider's keys are stored already."""
@@ -108,19 +95,6 @@ def _about(account_id: UUID | None, party_id: UUID | None) -> list[Any]:
 
 
 def _done(row: Any) -> Done:
-    a, party, behalf, account, provider, ref = row[:6]
-    activity = Activity(
-        id=a.id,
-        provider_id=a.provider_id,
-        key=a.key,
-        at=a.at,
-        account_id=a.account_id,
-        party_id=a.party_id,
-        how=How(a.how),
-        behalf_of=a.behalf_of,
-        entry_id=a.entry_id,
-        power=Power(a.power) if a.power else None,
-        what=a.what,
-    )
-    behalf_of = None if behalf is None else to_party(behalf)
-    return Done(activity, to_party(party), behalf_of, to_account(account), provider, ref)
+    activity, party, behalf, account, provider, ref = row[:6]
+    behalf_of = None if behalf is None else PARTY.read(behalf)
+    return Done(_ACTIVITY.read(activity), PARTY.read(party), behalf_of, ACCOUNT.read(account), provider, ref)

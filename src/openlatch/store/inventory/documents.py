@@ -30,7 +30,7 @@ class Documents(Noun):
         """Store what a reading saw of a provider's documents; with `every`, there are no others any more."""
         known = select(DocumentRow.key, DocumentRow.digest).where(DocumentRow.provider_id == provider_id)
         before = {row.key: row.digest for row in self._session.execute(known)}
-        rows = [self._row(provider_id, one, accounts[one.account]) for one in documents]
+        rows = [self._document(provider_id, one, accounts[one.account]) for one in documents]
         news = [row for row in rows if before.get(str(row["key"])) != row["digest"]]
         statement = insert(DocumentRow)
         same = ("workspace_id", "provider_id", "key")
@@ -53,7 +53,7 @@ class Documents(Noun):
             found.setdefault(row.account_id, []).append(document)
         return {account: tuple(documents) for account, documents in found.items()}
 
-    def _row(self, provider_id: UUID, one: Document, account_id: UUID) -> dict[str, object]:
+    def _document(self, provider_id: UUID, one: Document, account_id: UUID) -> dict[str, object]:
         statements = _STATEMENTS.dump_python(one.statements, mode="json")
         for statement in statements:
             # Sets come in any order, and the same document is to have the same digest.

@@ -12,22 +12,22 @@ from uuid import UUID
 from sqlalchemy import and_, case, func, literal, not_, or_, select, text, update
 
 from openlatch.core.hours import Hours, Window
-from openlatch.core.model import Account, Dependency, Entry, Party, Provider
-from openlatch.core.powers import in_order
+from openlatch.core.model import Account, Entry, Party, Provider
 from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
-from openlatch.store.inventory.accounts import to_account
-from openlatch.store.inventory.parties import party_matches, to_party
+from openlatch.store.codec import Codec, Form
+from openlatch.store.inventory.accounts import ACCOUNT
+from openlatch.store.inventory.parties import PARTY, party_matches
 from openlatch.store.inventory.rows import AccountRow, EntryRow, PartyRow
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.store.providers.providers import to_provider
+from openlatch.store.providers.providers import PROVIDER
 from openlatch.store.providers.rows import ProviderRow
 from openlatch.store.rules.rows import FlagRow
-from openlatch.words import EndReason, Kind, Power, State
+from openlatch.words import Kind, Power, State
 
-__all__ = ["NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
+__all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
 
 NO_DIGESTS: Mapping[str, bytes] = MappingProxyType({})
 
@@ -94,54 +94,6 @@ SORTS: Mapping[str, Sort] = {
 """The orders in which the inventory can be listed."""
 
 
-def to_entry(row: EntryRow) -> Entry:
-    return Entry(
-        id=row.id,
-        provider_id=row.provider_id,
-        account_id=row.account_id,
-        party_id=row.party_id,
-        key=row.key,
-        kind=Kind(row.kind),
-        level=row.level,
-        powers=_powers(row.powers),
-        subject=row.subject,
-        state=State(row.state),
-        end_reason=EndReason(row.end_reason) if row.end_reason else None,
-        permissions=tuple(row.permissions),
-        stated=None if row.stated is None else _powers(row.stated),
-        unknown=tuple(row.unknown),
-        resources=tuple(row.resources),
-        given_at=row.given_at,
-        given_by=row.given_by,
-        given_by_id=row.given_by_id,
-        accepted_at=row.accepted_at,
-        last_used=row.last_used,
-        use_known=row.use_known,
-        uses=None if row.uses is None else {Power(p): datetime.fromisoformat(at) for p, at in row.uses.items()},
-        ends_at=row.ends_at,
-        end_unknown=row.end_unknown,
-        hours=_hours(row.hours),
-        reviewed_at=tuple(row.reviewed_at),
-        unanswered_at=row.unanswered_at,
-        basis=row.basis,
-        hangs_on=row.hangs_on,
-        dependencies=tuple(_dependency(d) for d in row.dependencies),
-        device=row.device,
-        network=row.network,
-        first_seen=row.first_seen,
-        last_seen=row.last_seen,
-        ended_at=row.ended_at,
-        by_hand=row.by_hand,
-        vouched_at=row.vouched_at,
-        vouched_by=row.vouched_by,
-        version=row.version,
-    )
-
-
-def _powers(words: Iterable[str]) -> tuple[Power, ...]:
-    return in_order(Power(word) for word in words)
-
-
 def _hours(stored: Mapping[str, Any] | None) -> Hours | None:
     if stored is None:
         return None
@@ -161,56 +113,7 @@ def _stored_hours(hours: Hours | None) -> dict[str, Any] | None:
     return {"zone": hours.zone, "windows": windows}
 
 
-def _dependency(stored: Mapping[str, Any]) -> Dependency:
-    next_at = stored.get("next_at")
-    return Dependency(stored["kind"], stored["what"], datetime.fromisoformat(next_at) if next_at else None)
-
-
-def _values(entry: Entry) -> dict[str, Any]:
-    return {
-        "ref": entry.ref,
-        "provider_id": entry.provider_id,
-        "account_id": entry.account_id,
-        "party_id": entry.party_id,
-        "key": entry.key,
-        "kind": entry.kind.value,
-        "level": entry.level,
-        "powers": [p.value for p in entry.powers],
-        "subject": entry.subject,
-        "state": entry.state.value,
-        "end_reason": entry.end_reason.value if entry.end_reason else None,
-        "permissions": list(entry.permissions),
-        "stated": None if entry.stated is None else [p.value for p in entry.stated],
-        "unknown": list(entry.unknown),
-        "resources": list(entry.resources),
-        "given_at": entry.given_at,
-        "given_by": entry.given_by,
-        "given_by_id": entry.given_by_id,
-        "accepted_at": entry.accepted_at,
-        "last_used": entry.last_used,
-        "use_known": entry.use_known,
-        "uses": None if entry.uses is None else {p.value: at.isoformat() for p, at in entry.uses.items()},
-        "ends_at": entry.ends_at,
-        "end_unknown": entry.end_unknown,
-        "hours": _stored_hours(entry.hours),
-        "reviewed_at": sorted(entry.reviewed_at),
-        "unanswered_at": entry.unanswered_at,
-        "basis": entry.basis,
-        "hangs_on": entry.hangs_on,
-        "dependencies": [
-            {"kind": d.kind, "what": d.what, "next_at": d.next_at.isoformat() if d.next_at else None}
-            for d in entry.dependencies
-        ],
-        "device": entry.device,
-        "network": entry.network,
-        "first_seen": entry.first_seen,
-        "last_seen": entry.last_seen,
-        "ended_at": entry.ended_at,
-        "by_hand": entry.by_hand,
-        "vouched_at": entry.vouched_at,
-        "vouched_by": entry.vouched_by,
-        "version": entry.version,
-    }
+ENTRY = Codec(EntryRow, Entry, forms={"hours": Form(_stored_hours, _hours), "reviewed_at": Form(sorted, tuple)})
 
 
 class Entries(Noun):
@@ -218,29 +121,17 @@ class Entries(Noun):
 
     def add(self, entries: Iterable[Entry], digests: Mapping[str, bytes] = NO_DIGESTS) -> None:
         """Store new entries, with the digests of what was observed, by their keys."""
-        same = {"workspace_id": self._workspace_id, "severity": 0, "outside": False}
-        rows = [{**same, "id": e.id, "digest": digests.get(e.key), **_values(e)} for e in entries]
+        same = {"severity": 0, "outside": False}
+        rows = [{**row, **same, "digest": digests.get(row["key"])} for row in self._rows_of(ENTRY, entries)]
         add_rows(self._session, EntryRow, rows)
 
     def save(self, entry: Entry) -> None:
         """Store an entry that is one version on; refuses if somebody else changed it meanwhile."""
-        saved = self._session.execute(
-            update(EntryRow)
-            .where(EntryRow.id == entry.id, EntryRow.version == entry.version - 1)
-            .values(**_values(entry), digest=None)
-            .returning(EntryRow.id)
-        ).first()
-        if saved is None:
-            raise Changed(
-                f"Entry {entry.ref} was changed by someone else at the same moment. Nothing was changed by this.",
-                next_step="Look at it again.",
-                entry=entry.ref,
-            )
+        self._save("entry", ENTRY, entry, digest=None)
 
     def save_all(self, entries: Iterable[Entry], digests: Mapping[str, bytes] = NO_DIGESTS) -> None:
         """Store entries that are each one version on; refuses if somebody else changed one of them meanwhile."""
-        same = {"workspace_id": self._workspace_id}
-        rows = [{**same, "id": e.id, "digest": digests.get(e.key), **_values(e)} for e in entries]
+        rows = [{**row, "digest": digests.get(row["key"])} for row in self._rows_of(ENTRY, entries)]
         if not change_rows(self._session, EntryRow, rows, versioned=True):
             raise Changed(
                 "An entry was changed by someone else at the same moment. Nothing was changed by this.",
@@ -336,7 +227,7 @@ class Entries(Noun):
         query = select(EntryRow).where(
             EntryRow.state != State.ENDED.value, EntryRow.account_id == func.any(list(account_ids))
         )
-        return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
+        return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
 
     def standing(self, provider_id: UUID | None = None, keys: Iterable[str] | None = None) -> tuple[Entry, ...]:
         """Return the standing entries: all, or one provider's, or those of it with these keys."""
@@ -345,7 +236,7 @@ class Entries(Noun):
             query = query.where(EntryRow.key == func.any(list(keys)))
         if provider_id is not None:
             query = query.where(EntryRow.provider_id == provider_id)
-        return tuple(to_entry(row) for row in self._session.scalars(query))
+        return tuple(map(ENTRY.read, self._session.scalars(query)))
 
     def held_by(self, party_ids: Iterable[UUID], accounts: Iterable[UUID] | None = None) -> tuple[Entry, ...]:
         """Return the standing entries of these parties, on all accounts or on these."""
@@ -354,7 +245,7 @@ class Entries(Noun):
         )
         if accounts is not None:
             query = query.where(EntryRow.account_id == func.any(list(accounts)))
-        return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
+        return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
 
     def around(self, entries: Iterable[Entry]) -> tuple[Entry, ...]:
         """Return the standing entries that are of the same parties as these, or on the same accounts."""
@@ -366,7 +257,7 @@ class Entries(Noun):
                 EntryRow.account_id == func.any([one.account_id for one in several]),
             ),
         )
-        return tuple(to_entry(row) for row in self._session.scalars(query.order_by(EntryRow.id)))
+        return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
 
     def some(self, ids: Iterable[UUID], *, lock: bool = False) -> dict[UUID, Entry]:
         """Return entries by their ids; with `lock`, no other transaction changes them until this one is over."""
@@ -374,7 +265,7 @@ class Entries(Noun):
         if lock:
             query = query.with_for_update()
         rows = self._session.scalars(query.execution_options(populate_existing=True))
-        return {row.id: to_entry(row) for row in rows}
+        return {row.id: ENTRY.read(row) for row in rows}
 
     def lock(self, entry_id: UUID) -> Entry:
         """Return an entry that no other transaction changes until this one is over."""
@@ -382,7 +273,7 @@ class Entries(Noun):
         row = self._session.scalar(query.execution_options(populate_existing=True))
         if row is None:
             raise missing("entry", entry_id)
-        return to_entry(row)
+        return ENTRY.read(row)
 
     def find(self, text: str, own_party: UUID | None = None) -> Listed:
         """Return the entry that a person means, by id or short form."""
@@ -500,10 +391,10 @@ def _by_end(word: str) -> Any:
 def _listed(row: Any) -> Listed:
     entry, party, account, provider = row[:4]
     return Listed(
-        entry=to_entry(entry),
-        party=to_party(party),
-        account=to_account(account),
-        provider=to_provider(provider),
+        entry=ENTRY.read(entry),
+        party=PARTY.read(party),
+        account=ACCOUNT.read(account),
+        provider=PROVIDER.read(provider),
         severity=entry.severity,
         outside=entry.outside,
         risk=entry.risk,

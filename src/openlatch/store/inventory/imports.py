@@ -5,7 +5,6 @@ from __future__ import annotations
 from collections.abc import Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import datetime
-from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
@@ -16,9 +15,11 @@ from openlatch.core.ids import ref_of
 from openlatch.core.inventory.sheets import Form
 from openlatch.core.model import Author
 from openlatch.core.providers.observation import Observation
+from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import ImportFormRow, ImportPartRow, ImportRow
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
+from openlatch.words import JobState
 
 __all__ = ["Import", "Imports"]
 
@@ -28,7 +29,7 @@ _FORM = TypeAdapter(Form)
 
 @dataclass(frozen=True, slots=True)
 class Import:
-    """A list that is taken in; `state` is queued, running, done or failed, `done` how many of `total` lines are in."""
+    """A list that is taken in; `done` is how many of `total` lines are in."""
 
     id: UUID
     provider_id: UUID
@@ -36,7 +37,7 @@ class Import:
     asked_by: Author
     asked_at: datetime
     total: int
-    state: str = "queued"
+    state: JobState = JobState.QUEUED
     done: int = 0
     counts: Mapping[str, int] = field(default_factory=dict)
     trouble: str = ""
@@ -47,20 +48,7 @@ class Import:
         return ref_of(self.id)
 
 
-def _import(row: ImportRow) -> Import:
-    return Import(
-        row.id,
-        row.provider_id,
-        row.name,
-        Author(row.asked_by, row.asked_by_id),
-        row.asked_at,
-        row.total,
-        state=row.state,
-        done=row.done,
-        counts=row.counts,
-        trouble=row.trouble,
-        finished_at=row.finished_at,
-    )
+_IMPORT = Codec(ImportRow, Import)
 
 
 class Imports(Noun):
@@ -68,18 +56,7 @@ class Imports(Noun):
 
     def add(self, one: Import, parts: Sequence[Observation]) -> None:
         """Store an import with all that it is to bring, part by part."""
-        values = self._values(one) | {
-            "workspace_id": self._workspace_id,
-            "id": one.id,
-            "ref": one.ref,
-            "provider_id": one.provider_id,
-            "name": one.name,
-            "asked_by": one.asked_by.name,
-            "asked_by_id": one.asked_by.id,
-            "asked_at": one.asked_at,
-            "total": one.total,
-        }
-        self._session.execute(insert(ImportRow).values(**values))
+        self._add(_IMPORT, [one])
         for place, part in enumerate(parts):
             body = _OBSERVATION.dump_python(part, mode="json")
             mine = {"workspace_id": self._workspace_id, "import_id": one.id, "place": place, "body": body}
@@ -97,25 +74,18 @@ class Imports(Noun):
         self._session.execute(delete(ImportPartRow).where(*mine))
 
     def save(self, one: Import) -> None:
-        self._session.execute(update(ImportRow).where(ImportRow.id == one.id).values(**self._values(one)))
+        self._session.execute(update(ImportRow).where(ImportRow.id == one.id).values(**_IMPORT.values(one)))
         if one.finished_at is not None:
             self._session.execute(delete(ImportPartRow).where(ImportPartRow.import_id == one.id))
 
     def find(self, text: str, *, lock: bool = False) -> Import:
-        wanted = id_or_ref(text)
-        query = select(ImportRow).where(ImportRow.id == wanted if isinstance(wanted, UUID) else ImportRow.ref == wanted)
-        if lock:
-            query = query.with_for_update()
-        row = self._session.scalars(query.execution_options(populate_existing=True)).first() if wanted else None
-        if row is None:
-            raise missing("import", text)
-        return _import(row)
+        return _IMPORT.read(self._row("import", ImportRow, text, lock=lock))
 
     def browse(self, provider_id: UUID, *, limit: int, cursor: str | None) -> Page[Import]:
         """Return the imports of a provider, the latest first."""
         query = select(ImportRow).where(ImportRow.provider_id == provider_id)
         sort = Sort("latest", (ImportRow.id,), descending=True)
-        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _import(r[0]))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=_IMPORT.first)
 
     def form(self, provider_id: UUID, signature: str) -> Form | None:
         """Return how a list with these columns was taken the last time."""
@@ -129,13 +99,3 @@ class Imports(Noun):
         keys = {"workspace_id": self._workspace_id, "provider_id": provider_id, "signature": signature}
         statement = upsert(ImportFormRow).values(**keys, form=body)
         self._session.execute(statement.on_conflict_do_update(index_elements=list(keys), set_={"form": body}))
-
-    @staticmethod
-    def _values(one: Import) -> dict[str, Any]:
-        return {
-            "state": one.state,
-            "done": one.done,
-            "counts": dict(one.counts),
-            "trouble": one.trouble,
-            "finished_at": one.finished_at,
-        }

@@ -8,23 +8,15 @@ from uuid import UUID
 from sqlalchemy import func, literal, or_, select, text, union
 
 from openlatch.core.model import Membership
-from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.bulk import change_rows
+from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import MembershipRow
 from openlatch.store.noun import Noun
 
 __all__ = ["Memberships"]
 
 
-def _membership(row: MembershipRow) -> Membership:
-    return Membership(
-        id=row.id,
-        provider_id=row.provider_id,
-        team_id=row.team_id,
-        member_id=row.member_id,
-        since=row.since,
-        ended_at=row.ended_at,
-        how=row.how,
-    )
+_MEMBERSHIP = Codec(MembershipRow, Membership)
 
 
 # `union` leaves out what was found before, so that teams in circles come to an end.
@@ -54,19 +46,7 @@ class Memberships(Noun):
     """Queries over memberships."""
 
     def add(self, memberships: Iterable[Membership]) -> None:
-        rows = [
-            {
-                "workspace_id": self._workspace_id,
-                "id": m.id,
-                "provider_id": m.provider_id,
-                "team_id": m.team_id,
-                "member_id": m.member_id,
-                "since": m.since,
-                "how": m.how,
-            }
-            for m in memberships
-        ]
-        add_rows(self._session, MembershipRow, rows)
+        self._add(_MEMBERSHIP, memberships)
 
     def end(self, memberships: Iterable[Membership]) -> None:
         rows = [{"workspace_id": self._workspace_id, "id": m.id, "ended_at": m.ended_at} for m in memberships]
@@ -77,7 +57,7 @@ class Memberships(Noun):
         query = select(MembershipRow).where(MembershipRow.provider_id == provider_id, MembershipRow.ended_at.is_(None))
         if members is not None:
             query = query.where(MembershipRow.member_id == func.any(list(members)))
-        return tuple(_membership(row) for row in self._session.scalars(query))
+        return tuple(map(_MEMBERSHIP.read, self._session.scalars(query)))
 
     def above(self, party_ids: Iterable[UUID]) -> dict[UUID, set[UUID]]:
         """Return the teams that each of these parties is in, however deep."""
@@ -95,13 +75,13 @@ class Memberships(Noun):
             MembershipRow.ended_at.is_(None),
             MembershipRow.how == "member",
         )
-        return tuple(_membership(row) for row in self._session.scalars(query))
+        return tuple(map(_MEMBERSHIP.read, self._session.scalars(query)))
 
     def of(self, party_id: UUID) -> tuple[Membership, ...]:
         """Return the memberships that a party has or, as a team, that others have in it; only those in themselves."""
         mine = or_(MembershipRow.member_id == party_id, MembershipRow.team_id == party_id)
         query = select(MembershipRow).where(mine, MembershipRow.ended_at.is_(None), MembershipRow.how == "member")
-        return tuple(_membership(row) for row in self._session.scalars(query))
+        return tuple(map(_MEMBERSHIP.read, self._session.scalars(query)))
 
     def below(self, team_ids: Iterable[UUID]) -> set[UUID]:
         """Return everyone who is in one of these teams, however deep."""
@@ -112,7 +92,9 @@ class Memberships(Noun):
 
     def get(self, membership_id: UUID) -> Membership:
         """Return one membership, whether it stands or not."""
-        return _membership(self._session.scalars(select(MembershipRow).where(MembershipRow.id == membership_id)).one())
+        return _MEMBERSHIP.read(
+            self._session.scalars(select(MembershipRow).where(MembershipRow.id == membership_id)).one()
+        )
 
     def around(self, party_id: UUID) -> tuple[Membership, ...]:
         """Return every membership that hangs together with a party, upwards and downwards, however far."""
@@ -124,4 +106,4 @@ class Memberships(Noun):
         ).subquery()
         near = near.union(select(edges.c.other).join(near, edges.c.one == near.c.party))
         query = select(MembershipRow).where(stands, MembershipRow.member_id.in_(select(near.c.party)))
-        return tuple(_membership(row) for row in self._session.scalars(query))
+        return tuple(map(_MEMBERSHIP.read, self._session.scalars(query)))

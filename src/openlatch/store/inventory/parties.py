@@ -13,42 +13,16 @@ from openlatch.core.model import Party, normal_address
 from openlatch.core.providers.observation import WRITTEN, ObservedParty
 from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import EntryRow, IdentifierRow, PartyRow
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.words import PartyKind, PartyStatus
+from openlatch.words import PartyKind
 
-__all__ = ["NO_PROVIDER", "Parties", "party_matches", "to_party"]
-
-
-def to_party(row: PartyRow) -> Party:
-    """Return the value that a row holds."""
-    return Party(
-        id=row.id,
-        kind=PartyKind(row.kind),
-        name=row.name,
-        addresses=tuple(row.addresses),
-        status=PartyStatus(row.status),
-        verified=row.verified,
-        publisher=row.publisher,
-        home=row.home,
-        version=row.version,
-        sponsor=row.sponsor,
-    )
+__all__ = ["NO_PROVIDER", "PARTY", "Parties", "party_matches"]
 
 
-def _values(party: Party) -> dict[str, object]:
-    return {
-        "ref": party.ref,
-        "kind": party.kind.value,
-        "name": party.name,
-        "addresses": list(party.addresses),
-        "status": party.status.value,
-        "verified": party.verified,
-        "publisher": party.publisher,
-        "home": party.home,
-        "version": party.version,
-    }
+PARTY = Codec(PartyRow, Party)
 
 
 def party_matches(q: str) -> ColumnElement[bool]:
@@ -75,8 +49,7 @@ class Parties(Noun):
     """Queries over parties; a count beside a party is that of the accounts it has access to."""
 
     def add(self, parties: Iterable[Party], identifiers: Iterable[tuple[Identifier, UUID]]) -> None:
-        rows = [{"workspace_id": self._workspace_id, "id": p.id, **_values(p)} for p in parties]
-        add_rows(self._session, PartyRow, rows)
+        self._add(PARTY, parties)
         # In one order, so that two readings that add the same ones do not wait for each other.
         names = dict(sorted(identifiers, key=lambda pair: (pair[0].scheme, pair[0].value)))
         rows = [
@@ -91,7 +64,10 @@ class Parties(Noun):
             )
 
     def save_all(self, parties: Iterable[Party]) -> None:
-        rows = [{"workspace_id": self._workspace_id, "id": p.id, **_values(p)} for p in parties]
+        # Readings leave alone who answers for a party.
+        rows = [
+            {name: kept for name, kept in row.items() if name != "sponsor"} for row in self._rows_of(PARTY, parties)
+        ]
         change_rows(self._session, PartyRow, rows, versioned=False)
 
     def sponsored(self, party_id: UUID, person_id: UUID | None) -> None:
@@ -230,16 +206,16 @@ class Parties(Noun):
 
     def some(self, party_ids: Iterable[UUID]) -> dict[UUID, Party]:
         rows = self._session.scalars(select(PartyRow).where(PartyRow.id == func.any(list(party_ids))))
-        return {row.id: to_party(row) for row in rows}
+        return {row.id: PARTY.read(row) for row in rows}
 
     def of_many(self) -> tuple[Party, ...]:
         """Return the parties that may stand for others: anyone, and everyone at a domain."""
         domain = func.array_to_string(PartyRow.addresses, " ").startswith("@")
         query = select(PartyRow).where(or_(PartyRow.kind == "anyone", domain), _one_of_its_own)
-        return tuple(to_party(row) for row in self._session.scalars(query))
+        return tuple(map(PARTY.read, self._session.scalars(query)))
 
     def all(self) -> tuple[Party, ...]:
-        return tuple(to_party(row) for row in self._session.scalars(select(PartyRow).where(_one_of_its_own)))
+        return tuple(map(PARTY.read, self._session.scalars(select(PartyRow).where(_one_of_its_own))))
 
     def ids(self) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(select(PartyRow.id).where(_one_of_its_own)))
@@ -279,7 +255,7 @@ class Parties(Noun):
             _one_of_its_own,
             or_(PartyRow.id.in_(near), folded(PartyRow.name).in_([party.name.lower() for party in every])),
         )
-        return tuple(to_party(row) for row in self._session.scalars(query))
+        return tuple(map(PARTY.read, self._session.scalars(query)))
 
     def acquainted(self, seen: Mapping[UUID, tuple[bool, str | None, str | None]]) -> tuple[UUID, ...]:
         """Keep whether parties are outside, and which known address theirs is close to; returns whose this changes."""
@@ -318,7 +294,7 @@ class Parties(Noun):
             if meant:
                 found = select(PartyRow, _accounts).where(PartyRow.id == meant.pop())
                 row = self._session.execute(found).one()
-                return to_party(row[0]), row[1]
+                return PARTY.read(row[0]), row[1]
         raise missing("party", text)
 
     @staticmethod
@@ -346,4 +322,4 @@ class Parties(Noun):
         if q:
             query = query.where(party_matches(q))
         sort = Sort("name", (folded(PartyRow.name), PartyRow.id))
-        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (to_party(r[0]), r[1]))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (PARTY.read(r[0]), r[1]))

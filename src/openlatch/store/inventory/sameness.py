@@ -8,12 +8,13 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import func, insert, or_, select, text, tuple_, update
+from sqlalchemy import func, or_, select, text, tuple_, update
 
 from openlatch.core.inventory.reconcile import Identifier
 from openlatch.core.inventory.sameness import Decision
 from openlatch.core.model import Author
 from openlatch.core.providers.observation import WRITTEN
+from openlatch.store.codec import Codec
 from openlatch.store.inventory.parties import NO_PROVIDER
 from openlatch.store.inventory.rows import ActivityRow, EntryRow, IdentifierRow, MembershipRow, PartyRow, SamenessRow
 from openlatch.store.letting_in.rows import OfferRow
@@ -21,7 +22,6 @@ from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.taking_back.rows import BatchRow
-from openlatch.words import Verdict
 
 __all__ = ["Sameness"]
 
@@ -52,20 +52,7 @@ _ALIKE = text("""
 """)
 
 
-def _decision(row: SamenessRow) -> Decision:
-    undone = None if row.undone_by is None else Author(row.undone_by, row.undone_by_id)
-    return Decision(
-        id=row.id,
-        one=row.one,
-        other=row.other,
-        verdict=Verdict(row.verdict),
-        reason=row.reason,
-        by=Author(row.decided_by, row.decided_by_id),
-        at=row.decided_at,
-        before=row.before,
-        undone_by=undone,
-        undone_at=row.undone_at,
-    )
+_DECISION = Codec(SamenessRow, Decision, named={"by": "decided_by", "at": "decided_at"})
 
 
 class Sameness(Noun):
@@ -77,19 +64,7 @@ class Sameness(Noun):
 
     def add(self, decision: Decision) -> None:
         """Store a new decision."""
-        values = {
-            "workspace_id": self._workspace_id,
-            "id": decision.id,
-            "one": decision.one,
-            "other": decision.other,
-            "verdict": decision.verdict.value,
-            "reason": decision.reason,
-            "decided_by": decision.by.name,
-            "decided_by_id": decision.by.id,
-            "decided_at": decision.at,
-            "before": dict(decision.before),
-        }
-        self._session.execute(insert(SamenessRow).values(**values))
+        self._add(_DECISION, [decision])
 
     def undone(self, decision: Decision, by: Author, at: datetime) -> Decision:
         """Keep that a decision holds no more."""
@@ -104,7 +79,7 @@ class Sameness(Noun):
         """Return the decision of an id or a short form."""
         wanted = id_or_ref(named)
         rows = self._session.scalars(select(SamenessRow)) if wanted is not None else ()
-        for decision in map(_decision, rows):
+        for decision in map(_DECISION.read, rows):
             if wanted in (decision.id, decision.ref):
                 return decision
         raise missing("decision", named)
@@ -113,7 +88,12 @@ class Sameness(Noun):
         """Return decisions, the latest first."""
         sort = Sort("decided", (SamenessRow.decided_at, SamenessRow.id), descending=True)
         return page(
-            self._session, select(SamenessRow), sort, limit=limit, cursor=cursor, read=lambda row: _decision(row[0])
+            self._session,
+            select(SamenessRow),
+            sort,
+            limit=limit,
+            cursor=cursor,
+            read=_DECISION.first,
         )
 
     def standing(self, ids: Iterable[UUID] | None = None) -> tuple[Decision, ...]:
@@ -122,7 +102,7 @@ class Sameness(Noun):
         if ids is not None:
             wanted = list(ids)
             query = query.where(or_(SamenessRow.one == func.any(wanted), SamenessRow.other == func.any(wanted)))
-        return tuple(map(_decision, self._session.scalars(query)))
+        return tuple(map(_DECISION.read, self._session.scalars(query)))
 
     def identifiers_of(self, party_id: UUID) -> tuple[Identifier, ...]:
         """Return every identifier of a party."""

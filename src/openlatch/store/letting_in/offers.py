@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import fields, replace
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
-from sqlalchemy import Select, delete, insert, select, update
+from sqlalchemy import Select, delete, insert, select
 
 from openlatch.core.letting_in.offers import Offer, Part
-from openlatch.core.model import Author
-from openlatch.errors import Changed
+from openlatch.store.codec import Codec
 from openlatch.store.letting_in.rows import OfferPartRow, OfferRow
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
 from openlatch.words import OfferState
 
 __all__ = ["Offers"]
 
 _PART = TypeAdapter(Part)
-_PLAIN = [one.name for one in fields(Offer) if one.name not in ("id", "parts", "state", "confirmed", "made_by")]
+_OFFER = Codec(OfferRow, Offer, apart=["parts"])
 _LATEST = Sort("latest", (OfferRow.made_at, OfferRow.id), descending=True)
 
 
@@ -31,19 +29,12 @@ class Offers(Noun):
 
     def add(self, offer: Offer) -> None:
         """Store a new offer."""
-        values = {"workspace_id": self._workspace_id, "id": offer.id, **_values(offer)}
-        self._session.execute(insert(OfferRow).values(**values))
+        self._add(_OFFER, [offer])
         self._add_parts(offer)
 
     def save(self, offer: Offer) -> None:
         """Store an offer that is one version on, with its parts; refuses if somebody else changed it meanwhile."""
-        statement = update(OfferRow).where(OfferRow.id == offer.id, OfferRow.version == offer.version - 1)
-        if self._session.execute(statement.values(**_values(offer)).returning(OfferRow.id)).first() is None:
-            raise Changed(
-                f"Offer {offer.ref} was changed by someone else at the same moment. Nothing was changed by this.",
-                next_step="Look at it again.",
-                offer=offer.ref,
-            )
+        self._save("offer", _OFFER, offer)
         self._session.execute(delete(OfferPartRow).where(OfferPartRow.offer_id == offer.id))
         self._add_parts(offer)
 
@@ -65,14 +56,7 @@ class Offers(Noun):
 
     def find(self, text: str, *, lock: bool = False) -> Offer:
         """Return the offer that a person means, by id or short form."""
-        wanted = id_or_ref(text)
-        if wanted is None:
-            raise missing("offer", text)
-        where = OfferRow.id == wanted if isinstance(wanted, UUID) else OfferRow.ref == wanted
-        found = self._read(select(OfferRow).where(where).order_by(OfferRow.id).limit(1), lock=lock)
-        if not found:
-            raise missing("offer", text)
-        return found[0]
+        return self._whole([self._row("offer", OfferRow, text, lock=lock)])[0]
 
     def of_entry(self, entry_id: UUID, *, lock: bool = False) -> Offer | None:
         """Return the offer that an entry shows, or that it came from."""
@@ -116,17 +100,4 @@ class Offers(Noun):
         parts: dict[UUID, list[Part]] = {}
         for part in self._session.scalars(query.order_by(OfferPartRow.place).execution_options(populate_existing=True)):
             parts.setdefault(part.offer_id, []).append(_PART.validate_python(part.part))
-        return tuple(_offer(row, tuple(parts[row.id])) for row in every)
-
-
-def _values(offer: Offer) -> dict[str, Any]:
-    plain = {name: getattr(offer, name) for name in _PLAIN}
-    made_by = {"made_by": offer.made_by.name, "made_by_id": offer.made_by.id}
-    return {**plain, **made_by, "ref": offer.ref, "state": offer.state.value, "confirmed": list(offer.confirmed)}
-
-
-def _offer(row: OfferRow, parts: tuple[Part, ...]) -> Offer:
-    plain = {name: getattr(row, name) for name in _PLAIN}
-    made_by = Author(row.made_by, row.made_by_id)
-    found = Offer(id=row.id, parts=parts, confirmed=tuple(row.confirmed), made_by=made_by, **plain)
-    return replace(found, state=OfferState(row.state))
+        return tuple(_OFFER.read(row, parts=tuple(parts[row.id])) for row in every)

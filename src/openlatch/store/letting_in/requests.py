@@ -3,23 +3,20 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
-from dataclasses import fields, replace
 from datetime import datetime
-from typing import Any
-from uuid import UUID
 
-from sqlalchemy import func, insert, select, update
+from sqlalchemy import func, select
 
 from openlatch.core.letting_in.requests import Request
-from openlatch.errors import Changed
+from openlatch.store.codec import Codec
 from openlatch.store.letting_in.rows import RequestRow
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
-from openlatch.words import Power, RequestState
+from openlatch.words import RequestState
 
 __all__ = ["Requests"]
 
-_PLAIN = [one.name for one in fields(Request) if one.name not in ("id", "needs", "state")]
+_REQUEST = Codec(RequestRow, Request)
 _LATEST = Sort("latest", (RequestRow.asked_at, RequestRow.id), descending=True)
 _OPEN = (RequestState.UNCONFIRMED.value, RequestState.WAITING.value)
 
@@ -27,30 +24,16 @@ _OPEN = (RequestState.UNCONFIRMED.value, RequestState.WAITING.value)
 class Requests(Noun):
     """Queries over requests."""
 
-    def add(self, one: Request) -> None:
-        self._session.execute(insert(RequestRow).values(workspace_id=self._workspace_id, id=one.id, **_values(one)))
+    def add(self, request: Request) -> None:
+        self._add(_REQUEST, [request])
 
-    def save(self, one: Request) -> None:
+    def save(self, request: Request) -> None:
         """Store a request that is one version on; refuses if somebody else changed it meanwhile."""
-        statement = update(RequestRow).where(RequestRow.id == one.id, RequestRow.version == one.version - 1)
-        if self._session.execute(statement.values(**_values(one)).returning(RequestRow.id)).first() is None:
-            raise Changed(
-                f"Request {one.ref} was changed by someone else at the same moment. Nothing was changed by this.",
-                next_step="Look at it again.",
-                request=one.ref,
-            )
+        self._save("request", _REQUEST, request)
 
     def find(self, text: str, *, lock: bool = False) -> Request:
         """Return the request that a person means, by id or short form."""
-        wanted = id_or_ref(text)
-        query = select(RequestRow).where(
-            RequestRow.id == wanted if isinstance(wanted, UUID) else RequestRow.ref == (wanted or "")
-        )
-        query = query.with_for_update() if lock else query
-        row = self._session.scalars(query.limit(1).execution_options(populate_existing=True)).first()
-        if row is None:
-            raise missing("request", text)
-        return _request(row)
+        return _REQUEST.read(self._row("request", RequestRow, text, lock=lock))
 
     def browse(
         self, states: Iterable[RequestState], limit: int, cursor: str | None, address: str | None = None
@@ -61,7 +44,7 @@ class Requests(Noun):
             query = query.where(RequestRow.state.in_(chosen))
         if address is not None:
             query = query.where(RequestRow.address == address)
-        return page(self._session, query, _LATEST, limit=limit, cursor=cursor, read=lambda row: _request(row[0]))
+        return page(self._session, query, _LATEST, limit=limit, cursor=cursor, read=_REQUEST.first)
 
     def open_of(self, address: str) -> int:
         """Return how many requests of whoever has an address are not answered."""
@@ -78,14 +61,4 @@ class Requests(Noun):
         """Return the requests that nobody answered in time, unless somebody is at them."""
         due = (RequestRow.state.in_(_OPEN), RequestRow.lapses_at <= now)
         query = select(RequestRow).where(*due).order_by(RequestRow.id).with_for_update(skip_locked=True)
-        return tuple(_request(row) for row in self._session.scalars(query.execution_options(populate_existing=True)))
-
-
-def _values(one: Request) -> dict[str, Any]:
-    plain = {name: getattr(one, name) for name in _PLAIN}
-    return {**plain, "ref": one.ref, "needs": [power.value for power in one.needs], "state": one.state.value}
-
-
-def _request(row: RequestRow) -> Request:
-    plain = {name: getattr(row, name) for name in _PLAIN}
-    return replace(Request(id=row.id, needs=tuple(Power(p) for p in row.needs), **plain), state=RequestState(row.state))
+        return tuple(map(_REQUEST.read, self._session.scalars(query.execution_options(populate_existing=True))))

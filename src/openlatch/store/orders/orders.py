@@ -8,27 +8,26 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-import orjson
-from pydantic import TypeAdapter
-from sqlalchemy import ColumnElement, and_, cast, func, not_, or_, select, update
+from sqlalchemy import ColumnElement, and_, cast, func, not_, or_, select
 from sqlalchemy.dialects.postgresql import JSONPATH, insert
 
-from openlatch.core.model import Author
 from openlatch.core.orders.orders import FINAL, Order
 from openlatch.core.orders.plans import why_ended
 from openlatch.core.orders.steps import Step
 from openlatch.core.orders.teams import Belonging
 from openlatch.errors import Changed
 from openlatch.store.bulk import change_rows
+from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import EntryRow
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.noun import Noun
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
-from openlatch.words import Action, EndReason, Kind, OrderState, State
+from openlatch.words import Action, EndReason, Kind, OrderState
 
 __all__ = ["GOES_ON", "Orders", "waits_long"]
 
-_STEPS = TypeAdapter(tuple[Step, ...])
+_TEAM = ("provider_id", "team_id", "member_id")
+_ORDER = Codec(OrderRow, Order, apart=["about"])
 _RESTING = [*(s.value for s in FINAL), OrderState.STUCK.value]
 """The states in which an order does not go on by itself, whatever it waits for."""
 _PATIENT = and_(
@@ -51,26 +50,7 @@ def waits_long(now: datetime) -> ColumnElement[bool]:
 
 
 def _order(row: OrderRow) -> Order:
-    return Order(
-        id=row.id,
-        about=_about(row),
-        action=row.action,
-        state=OrderState(row.state),
-        plan=row.plan,
-        steps=_STEPS.validate_python(row.steps),
-        reason=row.reason,
-        ordered_by=Author(row.ordered_by, row.ordered_by_id),
-        ordered_at=row.ordered_at,
-        idempotency_key=row.idempotency_key,
-        entry_state=State(row.entry_state),
-        attempts=row.attempts,
-        why=row.why,
-        again_at=row.again_at,
-        finished_at=row.finished_at,
-        receipt=row.receipt,
-        batch_id=row.batch_id,
-        version=row.version,
-    )
+    return _ORDER.read(row, about=_about(row))
 
 
 def _about(row: OrderRow) -> UUID | Belonging:
@@ -80,37 +60,16 @@ def _about(row: OrderRow) -> UUID | Belonging:
     return Belonging(row.provider_id, row.team_id, row.member_id)
 
 
+def _team(about: UUID | Belonging) -> dict[str, UUID | None]:
+    """The columns for the team and the member that an order is about."""
+    return asdict(about) if isinstance(about, Belonging) else dict.fromkeys(_TEAM)
+
+
 def _is_about(about: UUID | Belonging) -> ColumnElement[bool]:
     """Whether an order is about an entry, or about a member of a team."""
     if isinstance(about, UUID):
         return OrderRow.entry_id == about
     return and_(*(getattr(OrderRow, name) == value for name, value in asdict(about).items()))
-
-
-def _values(order: Order) -> dict[str, Any]:
-    team = dict.fromkeys(("provider_id", "team_id", "member_id"))
-    about = team | (asdict(order.about) if isinstance(order.about, Belonging) else {})
-    return about | {
-        "ref": order.ref,
-        "entry_id": order.entry_id,
-        "action": order.action,
-        "state": order.state.value,
-        "plan": orjson.loads(orjson.dumps(order.plan)),
-        "steps": _STEPS.dump_python(order.steps, mode="json"),
-        "reason": order.reason,
-        "ordered_by": order.ordered_by.name,
-        "ordered_by_id": order.ordered_by.id,
-        "ordered_at": order.ordered_at,
-        "idempotency_key": order.idempotency_key,
-        "entry_state": order.entry_state.value,
-        "attempts": order.attempts,
-        "why": order.why,
-        "again_at": order.again_at,
-        "finished_at": order.finished_at,
-        "receipt": None if order.receipt is None else dict(order.receipt),
-        "batch_id": order.batch_id,
-        "version": order.version,
-    }
 
 
 class Orders(Noun):
@@ -119,15 +78,16 @@ class Orders(Noun):
     def open(self, order: Order) -> tuple[Order, bool]:
         """Store an order unless the entry has an open one: returns the one that counts, and whether it is new."""
         inserted = self._session.execute(
-            insert(OrderRow)
-            .values(workspace_id=self._workspace_id, id=order.id, **_values(order))
-            .on_conflict_do_nothing()
-            .returning(OrderRow.id)
+            insert(OrderRow).values(*self._rows([order])).on_conflict_do_nothing().returning(OrderRow.id)
         ).first()
         if inserted is not None:
             return order, True
         there = self.open_for(order.about)
         return (there, False) if there is not None else self.open(order)
+
+    def _rows(self, orders: Sequence[Order]) -> list[dict[str, Any]]:
+        rows = zip(self._rows_of(_ORDER, orders), (_team(order.about) for order in orders), strict=True)
+        return [row | team for row, team in rows]
 
     def open_for(self, about: UUID | Belonging) -> Order | None:
         """Return the open order about an entry, or about a member of a team."""
@@ -187,8 +147,7 @@ class Orders(Noun):
         if len(orders) == 1:
             self.save(orders[0])
             return
-        rows = [{"workspace_id": self._workspace_id, "id": order.id, **_values(order)} for order in orders]
-        if not change_rows(self._session, OrderRow, rows, versioned=True):
+        if not change_rows(self._session, OrderRow, self._rows(orders), versioned=True):
             raise Changed(
                 "An order was moved on by someone else at the same moment. Nothing was changed.",
                 next_step="Look at it again.",
@@ -196,28 +155,10 @@ class Orders(Noun):
 
     def save(self, order: Order) -> None:
         """Store an order that moved on; refuses if somebody else moved it meanwhile."""
-        moved = self._session.execute(
-            update(OrderRow)
-            .where(OrderRow.id == order.id, OrderRow.version == order.version - 1)
-            .values(**_values(order))
-            .returning(OrderRow.id)
-        ).first()
-        if moved is None:
-            raise Changed(
-                f"Order {order.ref} was moved on by someone else at the same moment. Nothing was changed.",
-                next_step="Look at it again.",
-                order=order.ref,
-            )
+        self._save("order", _ORDER, order)
 
     def find(self, text: str, *, lock: bool = False) -> Order:
-        wanted = id_or_ref(text)
-        query = select(OrderRow).where(OrderRow.id == wanted if isinstance(wanted, UUID) else OrderRow.ref == wanted)
-        if lock:
-            query = query.with_for_update()
-        row = self._session.scalars(query.execution_options(populate_existing=True)).first() if wanted else None
-        if row is None:
-            raise missing("order", text)
-        return _order(row)
+        return _order(self._row("order", OrderRow, text, lock=lock))
 
     def some(self, ids: Iterable[UUID], *, lock: bool = False) -> tuple[Order, ...]:
         """Return the orders with these ids, by id; with `lock`, no other transaction moves them until this is over."""
@@ -230,9 +171,8 @@ class Orders(Noun):
         """Store orders, each unless its entry has an open one; returns the ids of those that are new."""
         if not orders:
             return set()
-        rows = [{"workspace_id": self._workspace_id, "id": order.id, **_values(order)} for order in orders]
         statement = insert(OrderRow).on_conflict_do_nothing().returning(OrderRow.id)
-        return set(self._session.scalars(statement, rows))
+        return set(self._session.scalars(statement, self._rows(orders)))
 
     def open_of(self, entry_ids: Iterable[UUID]) -> dict[UUID, Order]:
         """Return the open orders on these entries, by entry."""

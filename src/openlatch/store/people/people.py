@@ -9,9 +9,10 @@ from uuid import UUID
 from sqlalchemy import delete, func, insert, select, update
 
 from openlatch.core.model import Person
+from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, missing
 from openlatch.store.people.rows import FailedSignInRow, PersonRow, SignInRow, TokenRow
-from openlatch.words import Role, Scope, Telling
+from openlatch.words import Scope, Telling
 
 __all__ = ["People", "Token"]
 
@@ -30,47 +31,24 @@ class Token:
     revoked_at: datetime | None
 
 
-def _person(row: PersonRow) -> Person:
-    return Person(row.id, row.name, row.address, Role(row.role), Telling(row.telling))
-
-
-def _token(row: TokenRow) -> Token:
-    return Token(
-        id=row.id,
-        person_id=row.person_id,
-        name=row.name,
-        scope=Scope(row.scope),
-        created_at=row.created_at,
-        expires_at=row.expires_at,
-        last_used_at=row.last_used_at,
-        revoked_at=row.revoked_at,
-    )
+_PERSON = Codec(PersonRow, Person)
+_TOKEN = Codec(TokenRow, Token)
 
 
 class People(Noun):
     """Queries over people, sign-ins and tokens."""
 
     def add(self, person: Person, password_hash: str, now: datetime) -> None:
-        self._session.execute(
-            insert(PersonRow).values(
-                workspace_id=self._workspace_id,
-                id=person.id,
-                name=person.name,
-                address=person.address,
-                role=person.role.value,
-                password_hash=password_hash,
-                created_at=now,
-            )
-        )
+        self._add(_PERSON, [person], password_hash=password_hash, created_at=now)
 
     def all(self) -> tuple[Person, ...]:
-        return tuple(_person(row) for row in self._session.scalars(select(PersonRow).order_by(PersonRow.name)))
+        return tuple(map(_PERSON.read, self._session.scalars(select(PersonRow).order_by(PersonRow.name))))
 
     def get(self, person_id: UUID) -> Person:
         row = self._session.get(PersonRow, (self._workspace_id, person_id))
         if row is None:
             raise missing("person", person_id)
-        return _person(row)
+        return _PERSON.read(row)
 
     def namesakes(self, person: Person) -> bool:
         """Return whether anybody else has the name that a person has."""
@@ -81,7 +59,7 @@ class People(Noun):
     def by_address(self, address: str) -> tuple[Person, str] | None:
         """Return the person with that address and the hash of their password."""
         row = self._session.scalar(select(PersonRow).where(PersonRow.address == address))
-        return None if row is None else (_person(row), row.password_hash)
+        return None if row is None else (_PERSON.read(row), row.password_hash)
 
     def tell(self, person_id: UUID, telling: Telling) -> None:
         """Keep how somebody wants to be told."""
@@ -114,30 +92,16 @@ class People(Noun):
         self._session.execute(delete(SignInRow).where(SignInRow.id == sign_in_id))
 
     def add_token(self, token: Token, secret_hash: bytes) -> None:
-        self._session.execute(
-            insert(TokenRow).values(
-                workspace_id=self._workspace_id,
-                id=token.id,
-                person_id=token.person_id,
-                name=token.name,
-                secret_hash=secret_hash,
-                scope=token.scope.value,
-                created_at=token.created_at,
-                confirmed_at=token.created_at,
-                expires_at=token.expires_at,
-                last_used_at=None,
-                revoked_at=None,
-            )
-        )
+        self._add(_TOKEN, [token], secret_hash=secret_hash, confirmed_at=token.created_at)
 
     def token(self, token_id: UUID) -> tuple[Token, bytes, datetime] | None:
         """Return a token, its secret's hash, and when the password was given last for it."""
         row = self._session.get(TokenRow, (self._workspace_id, token_id))
-        return None if row is None else (_token(row), row.secret_hash, row.confirmed_at)
+        return None if row is None else (_TOKEN.read(row), row.secret_hash, row.confirmed_at)
 
     def tokens(self, person_id: UUID) -> tuple[Token, ...]:
         rows = self._session.scalars(select(TokenRow).where(TokenRow.person_id == person_id).order_by(TokenRow.id))
-        return tuple(_token(row) for row in rows)
+        return tuple(map(_TOKEN.read, rows))
 
     def revoke_token(self, token_id: UUID, now: datetime) -> None:
         self._session.execute(update(TokenRow).where(TokenRow.id == token_id).values(revoked_at=now))

@@ -7,41 +7,18 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from pydantic import TypeAdapter
-from sqlalchemy import insert, select, update
+from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.model import Abilities, Provider
 from openlatch.errors import Conflict
+from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, missing, the_one
 from openlatch.store.providers.rows import ProviderRow
 
-__all__ = ["Providers", "to_provider"]
+__all__ = ["PROVIDER", "Providers"]
 
-_ABILITIES = TypeAdapter(Abilities)
-"""What is not in a row yet, since it was written before there was such an ability, is as it is by itself."""
-
-
-def to_provider(row: ProviderRow) -> Provider:
-    """Return the value that a row holds."""
-    return Provider(
-        id=row.id,
-        name=row.name,
-        connector=row.connector,
-        settings=row.settings,
-        read_every=row.read_every,
-        stale_after=row.stale_after,
-        most_gone=row.most_gone,
-        vouch_days=row.vouch_days,
-        abilities=_ABILITIES.validate_python(row.abilities),
-        last_complete=row.last_complete,
-        next_reading=row.next_reading,
-    )
-
-
-def _abilities(abilities: Abilities) -> dict[str, Any]:
-    stored: dict[str, Any] = _ABILITIES.dump_python(abilities, mode="json")
-    return stored
+PROVIDER = Codec(ProviderRow, Provider)
 
 
 class Providers(Noun):
@@ -50,22 +27,7 @@ class Providers(Noun):
     def add(self, provider: Provider, secret: bytes) -> None:
         try:
             with self._session.begin_nested():
-                self._session.execute(
-                    insert(ProviderRow).values(
-                        workspace_id=self._workspace_id,
-                        id=provider.id,
-                        name=provider.name,
-                        connector=provider.connector,
-                        settings=dict(provider.settings),
-                        secret=secret,
-                        read_every=provider.read_every,
-                        stale_after=provider.stale_after,
-                        most_gone=provider.most_gone,
-                        vouch_days=provider.vouch_days,
-                        abilities=_abilities(provider.abilities),
-                        next_reading=provider.next_reading,
-                    )
-                )
+                self._add(PROVIDER, [provider], secret=secret)
         except IntegrityError as error:
             raise Conflict(
                 f"There is a provider called “{provider.name}” already. Nothing was added.",
@@ -73,13 +35,13 @@ class Providers(Noun):
             ) from error
 
     def all(self) -> tuple[Provider, ...]:
-        return tuple(to_provider(row) for row in self._session.scalars(select(ProviderRow).order_by(ProviderRow.name)))
+        return tuple(map(PROVIDER.read, self._session.scalars(select(ProviderRow).order_by(ProviderRow.name))))
 
     def get(self, provider_id: UUID) -> Provider:
         row = self._session.get(ProviderRow, (self._workspace_id, provider_id), populate_existing=True)
         if row is None:
             raise missing("provider", provider_id)
-        return to_provider(row)
+        return PROVIDER.read(row)
 
     def find(self, text: str) -> Provider:
         """Return the provider that a person means: by id, short form, or name."""
@@ -106,7 +68,7 @@ class Providers(Noun):
 
     def due(self, now: datetime) -> tuple[Provider, ...]:
         rows = self._session.scalars(select(ProviderRow).where(ProviderRow.next_reading <= now))
-        return tuple(to_provider(row) for row in rows)
+        return tuple(map(PROVIDER.read, rows))
 
     def read(
         self, provider_id: UUID, next_reading: datetime, complete: datetime | None, abilities: Abilities | None
@@ -116,5 +78,5 @@ class Providers(Noun):
         if complete is not None:
             values["last_complete"] = complete
         if abilities is not None:
-            values["abilities"] = _abilities(abilities)
+            values["abilities"] = PROVIDER.column("abilities", abilities)
         self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(**values))

@@ -11,6 +11,7 @@ from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.model import Reading
 from openlatch.core.providers import ports
+from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.providers.rows import ReadingPageRow, ReadingRow
@@ -22,39 +23,7 @@ _PAGE = TypeAdapter(ports.Page)
 _OPEN = (ReadingState.QUEUED.value, ReadingState.RUNNING.value)
 
 
-def _reading(row: ReadingRow) -> Reading:
-    return Reading(
-        id=row.id,
-        provider_id=row.provider_id,
-        state=ReadingState(row.state),
-        asked_by=row.asked_by,
-        asked_at=row.asked_at,
-        finished_at=row.finished_at,
-        seen=row.seen,
-        total=row.total,
-        counts=row.counts,
-        trouble=row.trouble,
-        accept_loss=row.accept_loss,
-        withheld=row.withheld,
-        remarks=tuple(row.remarks),
-    )
-
-
-def _values(reading: Reading) -> dict[str, object]:
-    return {
-        "provider_id": reading.provider_id,
-        "state": reading.state.value,
-        "asked_by": reading.asked_by,
-        "asked_at": reading.asked_at,
-        "finished_at": reading.finished_at,
-        "seen": reading.seen,
-        "total": reading.total,
-        "counts": dict(reading.counts),
-        "trouble": reading.trouble,
-        "accept_loss": reading.accept_loss,
-        "withheld": reading.withheld,
-        "remarks": list(reading.remarks),
-    }
+_READING = Codec(ReadingRow, Reading)
 
 
 class Readings(Noun):
@@ -64,7 +33,7 @@ class Readings(Noun):
         """Store a reading that is to be made, unless one is under way: returns the one that is, and if it is new."""
         inserted = self._session.execute(
             insert(ReadingRow)
-            .values(workspace_id=self._workspace_id, id=reading.id, **_values(reading))
+            .values(*self._rows_of(_READING, [reading]))
             .on_conflict_do_nothing()
             .returning(ReadingRow.id)
         ).first()
@@ -73,11 +42,11 @@ class Readings(Noun):
         row = self._session.scalars(
             select(ReadingRow).where(ReadingRow.provider_id == reading.provider_id, ReadingRow.state.in_(_OPEN))
         ).first()
-        return (_reading(row), False) if row is not None else self.open(reading)
+        return (_READING.read(row), False) if row is not None else self.open(reading)
 
     def save(self, reading: Reading) -> None:
         """Store a reading that moved on; of one that is over, what it saw page by page is forgotten."""
-        self._session.execute(update(ReadingRow).where(ReadingRow.id == reading.id).values(**_values(reading)))
+        self._session.execute(update(ReadingRow).where(ReadingRow.id == reading.id).values(**_READING.values(reading)))
         if reading.finished_at is not None:
             self.forget_pages(reading.id)
 
@@ -111,13 +80,13 @@ class Readings(Noun):
         row = self._session.get(ReadingRow, (self._workspace_id, reading_id), populate_existing=True)
         if row is None:
             raise missing("reading", reading_id)
-        return _reading(row)
+        return _READING.read(row)
 
     def latest(self) -> dict[UUID, Reading]:
         """Return the latest reading of every provider."""
         last = func.first_value(ReadingRow.id).over(partition_by=ReadingRow.provider_id, order_by=ReadingRow.id.desc())
         rows = self._session.scalars(select(ReadingRow).where(ReadingRow.id.in_(select(last))))
-        return {row.provider_id: _reading(row) for row in rows}
+        return {row.provider_id: _READING.read(row) for row in rows}
 
     def first_complete(self) -> dict[UUID, datetime]:
         """Return for every provider when its first complete reading was over."""
@@ -131,4 +100,4 @@ class Readings(Noun):
         if provider_id is not None:
             query = query.where(ReadingRow.provider_id == provider_id)
         sort = Sort("latest", (ReadingRow.id,), descending=True)
-        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _reading(r[0]))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=_READING.first)

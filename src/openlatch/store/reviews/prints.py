@@ -6,25 +6,27 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import delete, insert, select, update
+from sqlalchemy import delete, select, update
 
 from openlatch.core.ids import ref_of
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.codec import Codec
+from openlatch.store.noun import Noun
 from openlatch.store.reviews.rows import PrintRow
+from openlatch.words import JobState
 
 __all__ = ["Print", "Prints"]
 
 
 @dataclass(frozen=True, slots=True)
 class Print:
-    """A report that is printed, of a round or a batch; `state` is queued, running, done or failed."""
+    """A report that is printed, of a round or a batch."""
 
     id: UUID
     kind: str
     subject: str
     asked_by: str
     asked_at: datetime
-    state: str = "queued"
+    state: JobState = JobState.QUEUED
     finished_at: datetime | None = None
     name: str = ""
     trouble: str = ""
@@ -34,50 +36,23 @@ class Print:
         return ref_of(self.id)
 
 
-def _print(row: PrintRow) -> Print:
-    return Print(
-        row.id,
-        row.kind,
-        row.subject,
-        row.asked_by,
-        row.asked_at,
-        state=row.state,
-        finished_at=row.finished_at,
-        name=row.name,
-        trouble=row.trouble,
-    )
+_PRINT = Codec(PrintRow, Print)
 
 
 class Prints(Noun):
     """Queries over printed reports."""
 
     def add(self, one: Print) -> None:
-        values = {
-            "workspace_id": self._workspace_id,
-            "id": one.id,
-            "ref": one.ref,
-            "kind": one.kind,
-            "subject": one.subject,
-            "state": one.state,
-            "asked_by": one.asked_by,
-            "asked_at": one.asked_at,
-            "name": one.name,
-            "trouble": one.trouble,
-        }
-        self._session.execute(insert(PrintRow).values(**values))
+        self._add(_PRINT, [one])
 
     def save(self, one: Print, content: bytes | None = None) -> None:
         """Store how far one is; with the file, once there is one."""
-        values = {"state": one.state, "finished_at": one.finished_at, "name": one.name, "trouble": one.trouble}
-        self._session.execute(update(PrintRow).where(PrintRow.id == one.id).values(**values, content=content))
+        self._session.execute(
+            update(PrintRow).where(PrintRow.id == one.id).values(**_PRINT.values(one), content=content)
+        )
 
     def find(self, text: str) -> Print:
-        wanted = id_or_ref(text)
-        query = select(PrintRow).where(PrintRow.id == wanted if isinstance(wanted, UUID) else PrintRow.ref == wanted)
-        row = self._session.scalars(query.execution_options(populate_existing=True)).first() if wanted else None
-        if row is None:
-            raise missing("printed report", text)
-        return _print(row)
+        return _PRINT.read(self._row("printed report", PrintRow, text))
 
     def content(self, print_id: UUID) -> bytes:
         """Return the file of one that is done."""

@@ -3,28 +3,30 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
-from datetime import date, datetime, time
+from dataclasses import dataclass
+from datetime import datetime
+from types import SimpleNamespace
 from typing import Any
 from uuid import UUID
 
+from pydantic import TypeAdapter
 from sqlalchemy import ColumnElement, Text, and_, case, func, not_, or_, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.reviews.decisions import Decision, Facts
-from openlatch.core.reviews.plans import Comparison, Item, ReviewPlan, Round
-from openlatch.errors import Changed, Conflict
-from openlatch.store.bulk import add_rows
-from openlatch.store.jsonb import plain, read_author
-from openlatch.store.noun import Noun, id_or_ref, missing, the_one
+from openlatch.core.reviews.plans import Item, ReviewPlan, Round
+from openlatch.errors import Conflict
+from openlatch.store.codec import Codec, Form
+from openlatch.store.jsonb import authored, plain
+from openlatch.store.noun import Noun, changed, id_or_ref, the_one
 from openlatch.store.orders.orders import GOES_ON, waits_long
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.record.rows import EventRow, SealRow
 from openlatch.store.reviews.rows import CalendarRow, ReviewPlanRow, RoundItemRow, RoundReportRow, RoundRow
-from openlatch.store.taking_back.batches import left_open_values, read_left_open
-from openlatch.words import Choice, Occasion, Outcome, Reviewers, RoundState, Unanswered
+from openlatch.store.taking_back.batches import LEFT_OPEN
+from openlatch.words import Choice, Outcome, RoundState
 
 __all__ = [
     "Past",
@@ -44,6 +46,14 @@ class Past:
 
 PASSED_OVER = 1000
 """Once so many events were none of a plan's concern, it begins behind them the next time."""
+_DECISION = TypeAdapter(Decision | None)
+_DECIDED = Form(
+    lambda decision: _DECISION.dump_python(decision, mode="json"),
+    lambda stored: _DECISION.validate_python(stored and authored(stored, "by", "instead_of")),
+)
+_PLAN = Codec(ReviewPlanRow, ReviewPlan, rest="body")
+_ROUND = Codec(RoundRow, Round, apart=["plan"])
+_ITEM = Codec(RoundItemRow, Item, forms={"decision": _DECIDED, "left_open": LEFT_OPEN})
 _SAME_ROUND = and_(RoundRow.workspace_id == RoundItemRow.workspace_id, RoundRow.id == RoundItemRow.round_id)
 _KEEPS: ColumnElement[bool] = RoundItemRow.decision.contains({"choice": Choice.KEEP.value})
 _OUTCOME: ColumnElement[str] = case(
@@ -77,29 +87,19 @@ class Reviews(Noun):
 
     def add_plan(self, plan: ReviewPlan, seen: int) -> None:
         """Store a plan, which heeds events from a place in the log on."""
-        values = {"id": plan.id, "ref": plan.ref, "seen": seen, "created_by": plan.created_by}
         try:
             with self._session.begin_nested():
-                self._session.execute(
-                    insert(ReviewPlanRow).values(workspace_id=self._workspace_id, **values, **_plan_values(plan))
-                )
+                self._add(_PLAN, [plan], seen=seen)
         except IntegrityError as error:
             raise _same_name(plan.name) from error
 
     def save_plan(self, plan: ReviewPlan) -> None:
         """Store a plan one version on; raises Changed if somebody else did so first."""
-        statement = (
-            update(ReviewPlanRow)
-            .where(ReviewPlanRow.id == plan.id, ReviewPlanRow.version == plan.version - 1)
-            .values(**_plan_values(plan))
-        )
         try:
             with self._session.begin_nested():
-                found = self._session.execute(statement.returning(ReviewPlanRow.id)).first()
+                self._save("review", _PLAN, plan)
         except IntegrityError as error:
             raise _same_name(plan.name) from error
-        if found is None:
-            raise _changed(f"The review “{plan.name}”")
 
     def plan(self, text: str, *, lock: bool = False) -> ReviewPlan:
         """Return the plan that a person means, by id, short form or name."""
@@ -111,7 +111,7 @@ class Reviews(Noun):
             named = func.lower(ReviewPlanRow.name) == text.strip().lower()
             query = query.where(or_(named, ReviewPlanRow.ref == wanted)).order_by(ReviewPlanRow.id)
         rows = self._session.scalars(_locked(query, lock)).all()
-        return _plan(the_one("review", text, rows, lambda one: (one.id, one.name, "")))
+        return _PLAN.read(the_one("review", text, rows, lambda one: (one.id, one.name, "")))
 
     def remove_plan(self, plan_id: UUID, now: datetime) -> None:
         """Give a plan up: it is found no more, and its rounds stay with what they keep of it."""
@@ -120,13 +120,13 @@ class Reviews(Noun):
 
     def plans(self) -> tuple[ReviewPlan, ...]:
         query = select(ReviewPlanRow).where(_KEPT).order_by(ReviewPlanRow.name)
-        return tuple(_plan(row) for row in self._session.scalars(query))
+        return tuple(map(_PLAN.read, self._session.scalars(query)))
 
     def due(self, now: datetime) -> tuple[ReviewPlan, ...]:
         """Return the plans that come round by now, and that no other scheduler is at."""
         query = select(ReviewPlanRow).where(ReviewPlanRow.next_at <= now, ReviewPlanRow.paused.is_(False), _KEPT)
         query = query.order_by(ReviewPlanRow.next_at).with_for_update(skip_locked=True)
-        return tuple(_plan(row) for row in self._session.scalars(query.execution_options(populate_existing=True)))
+        return tuple(map(_PLAN.read, self._session.scalars(query.execution_options(populate_existing=True))))
 
     def happened(self, plan_id: UUID, acts: Sequence[str]) -> tuple[tuple[int, Mapping[str, Any]], ...]:
         """Return the events of these acts that a plan has not heeded yet, by their places in the log.
@@ -160,62 +160,22 @@ class Reviews(Noun):
         """Store a round; returns False if there is one for this occurrence of its plan already."""
         statement = (
             insert(RoundRow)
-            .values(
-                workspace_id=self._workspace_id,
-                id=new.id,
-                ref=new.ref,
-                plan_id=new.plan.id,
-                occurrence=new.occurrence,
-                plan=plain({**_plan_values(new.plan), "id": new.plan.id}),
-                opened_at=new.opened_at,
-                why=new.why,
-                policy=new.policy,
-                **_round_values(new),
-            )
+            .values(*self._rows_of(_ROUND, [new], plan_id=new.plan.id, plan=plain(_PLAN.values(new.plan))))
             .on_conflict_do_nothing()
             .returning(RoundRow.id)
         )
         if self._session.execute(statement).first() is None:
             return False
-        add_rows(
-            self._session,
-            RoundItemRow,
-            [
-                {
-                    "workspace_id": self._workspace_id,
-                    "round_id": new.id,
-                    "place": one.place,
-                    "entry_id": one.entry_id,
-                    "account_id": one.account_id,
-                    "party_id": one.party_id,
-                    "facts": plain(asdict(one.facts)),
-                    "reviewer": one.reviewer,
-                    "decision": None,
-                    "order_id": None,
-                    "trouble": "",
-                    "gone": False,
-                    "left_open": None,
-                    "version": 1,
-                }
-                for one in items
-            ],
-        )
+        self._add(_ITEM, items)
         return True
 
     def save(self, one: Round) -> None:
         """Store a round one version on; raises Changed if somebody else did so first."""
-        statement = update(RoundRow).where(RoundRow.id == one.id, RoundRow.version == one.version - 1)
-        if self._session.execute(statement.values(**_round_values(one)).returning(RoundRow.id)).first() is None:
-            raise _changed(f"Round {one.ref}")
+        self._save("round", _ROUND, one)
 
     def find(self, text: str, *, lock: bool = False) -> Round:
         """Return the round that a person means, by id or short form."""
-        wanted = id_or_ref(text)
-        query = select(RoundRow).where(RoundRow.id == wanted if isinstance(wanted, UUID) else RoundRow.ref == wanted)
-        row = self._session.scalars(_locked(query, lock)).first() if wanted else None
-        if row is None:
-            raise missing("round", text)
-        return _round(row)
+        return _round(self._row("round", RoundRow, text, lock=lock))
 
     def browse(
         self, *, states: Sequence[RoundState], plan_id: UUID | None, limit: int, cursor: str | None
@@ -323,7 +283,7 @@ class Reviews(Noun):
         if lock:
             query = query.with_for_update(of=RoundItemRow).execution_options(populate_existing=True)
         rows = self._session.execute(query.order_by(RoundItemRow.place))
-        return tuple((_item(row[0]), Outcome(row[1])) for row in rows)
+        return tuple((_ITEM.read(row[0]), Outcome(row[1])) for row in rows)
 
     def save_items(self, items: Iterable[Item]) -> None:
         """Store items one version on; raises Changed if somebody else did so first."""
@@ -333,17 +293,11 @@ class Reviews(Noun):
                 RoundItemRow.place == one.place,
                 RoundItemRow.version == one.version - 1,
             )
-            values = {
-                "reviewer": one.reviewer,
-                "decision": plain(asdict(one.decision)) if one.decision is not None else None,
-                "order_id": one.order_id,
-                "trouble": one.trouble,
-                "gone": one.gone,
-                "left_open": left_open_values(one.left_open) if one.left_open is not None else None,
-                "version": one.version,
-            }
-            if self._session.execute(statement.values(**values).returning(RoundItemRow.place)).first() is None:
-                raise _changed(f"Item {one.place} of this round")
+            if (
+                self._session.execute(statement.values(**_ITEM.values(one)).returning(RoundItemRow.place)).first()
+                is None
+            ):
+                raise changed("item", f"{one.place} of this round")
 
     def past(self, entry_ids: Iterable[UUID], before: datetime) -> dict[UUID, Past]:
         """Return what was decided last about entries, in rounds opened before an instant."""
@@ -356,7 +310,7 @@ class Reviews(Noun):
         )
         found: dict[UUID, Past] = {}
         for row in self._session.scalars(query):
-            item = _item(row)
+            item = _ITEM.read(row)
             if item.decision is not None:
                 found[item.entry_id] = Past(item.round_id, item.decision, item.facts)
         return found
@@ -388,149 +342,12 @@ def _locked(query: Any, lock: bool) -> Any:
     return (query.with_for_update() if lock else query).execution_options(populate_existing=True)
 
 
-def _plan_values(plan: ReviewPlan) -> dict[str, Any]:
-    apart = ("id", "name", "paused", "next_at", "created_by", "version")
-    body = {name: value for name, value in asdict(plan).items() if name not in apart}
-    return {
-        "name": plan.name,
-        "body": plain(body),
-        "paused": plan.paused,
-        "next_at": plan.next_at,
-        "version": plan.version,
-    }
-
-
-def _plan(row: ReviewPlanRow) -> ReviewPlan:
-    return _read_plan(
-        row.id, row.name, row.body, paused=row.paused, next_at=row.next_at, by=row.created_by, version=row.version
-    )
-
-
-def _read_plan(
-    plan_id: UUID, name: str, body: Mapping[str, Any], *, paused: bool, next_at: datetime | None, by: str, version: int
-) -> ReviewPlan:
-    return ReviewPlan(
-        id=plan_id,
-        name=name,
-        where=body["where"],
-        recurs=body["recurs"],
-        begins=date.fromisoformat(body["begins"]),
-        at=time.fromisoformat(body["at"]),
-        on=frozenset(Occasion(one) for one in body["on"]),
-        reviewers=Reviewers(body["reviewers"]),
-        named=tuple(UUID(one) for one in body["named"]),
-        substitutes={UUID(who): UUID(other) for who, other in body["substitutes"].items()},
-        otherwise=UUID(body["otherwise"]) if body["otherwise"] else None,
-        answer_days=body["answer_days"],
-        remind_days=body["remind_days"],
-        unanswered=Unanswered(body["unanswered"]),
-        most=body["most"],
-        risk_limit=body["risk_limit"],
-        paused=paused,
-        next_at=next_at,
-        created_by=by,
-        version=version,
-    )
-
-
-def _round_values(one: Round) -> dict[str, Any]:
-    return {
-        "due_at": one.due_at,
-        "state": one.state.value,
-        "paused_at": one.paused_at,
-        "settled_by": one.settled_by,
-        "settled_at": one.settled_at,
-        "closed_at": one.closed_at,
-        "compared": plain(asdict(one.compared)) if one.compared is not None else None,
-        "version": one.version,
-    }
-
-
 def _round(row: RoundRow) -> Round:
-    kept = row.plan
-    plan = _read_plan(
-        row.plan_id, kept["name"], kept["body"], paused=False, next_at=None, by="", version=kept["version"]
-    )
-    return Round(
-        id=row.id,
-        plan=plan,
-        why=row.why,
-        occurrence=row.occurrence,
-        opened_at=row.opened_at,
-        due_at=row.due_at,
-        policy=row.policy,
-        state=RoundState(row.state),
-        paused_at=row.paused_at,
-        settled_by=row.settled_by,
-        settled_at=row.settled_at,
-        closed_at=row.closed_at,
-        compared=_comparison(row.compared),
-        version=row.version,
-    )
-
-
-def _comparison(stored: Mapping[str, Any] | None) -> Comparison | None:
-    if stored is None:
-        return None
-    values: dict[str, Any] = {n: tuple(value) if isinstance(value, list) else value for n, value in stored.items()}
-    return Comparison(**values)
-
-
-def _item(row: RoundItemRow) -> Item:
-    return Item(
-        round_id=row.round_id,
-        place=row.place,
-        entry_id=row.entry_id,
-        account_id=row.account_id,
-        party_id=row.party_id,
-        facts=read_facts(row.facts),
-        reviewer=row.reviewer,
-        decision=_decision(row.decision),
-        order_id=row.order_id,
-        trouble=row.trouble,
-        gone=row.gone,
-        left_open=read_left_open(row.left_open),
-        version=row.version,
-    )
-
-
-def read_facts(stored: Mapping[str, Any]) -> Facts:
-    """Return facts as they were stored."""
-    instants = {
-        name: datetime.fromisoformat(stored[name]) if stored[name] else None
-        for name in ("given_at", "last_used", "ends_at")
-    }
-    lists = {"powers": tuple(stored["powers"]), "resources": tuple(stored["resources"])}
-    flags = tuple((rule, severity, reason) for rule, severity, reason in stored["flags"])
-    acts = tuple(stored["acts"]) if stored.get("acts") is not None else None
-    return Facts(**{**stored, **instants, **lists, "flags": flags, "acts": acts})
-
-
-def _decision(stored: Mapping[str, Any] | None) -> Decision | None:
-    if stored is None:
-        return None
-    return Decision(
-        choice=Choice(stored["choice"]),
-        by=read_author(stored["by"]),
-        at=datetime.fromisoformat(stored["at"]),
-        reason=stored["reason"],
-        level=stored["level"],
-        until=date.fromisoformat(stored["until"]) if stored["until"] else None,
-        to=UUID(stored["to"]) if stored["to"] else None,
-        unanswered=stored["unanswered"],
-        pauses=stored["pauses"],
-        instead_of=read_author(stored["instead_of"]) if stored.get("instead_of") else None,
-    )
+    kept = {"paused": False, "next_at": None, "created_by": ""}
+    return _ROUND.read(row, plan=_PLAN.read(SimpleNamespace(**{**row.plan, **kept, "id": row.plan_id})))
 
 
 def _same_name(name: str) -> Conflict:
     return Conflict(
         f"There is a review “{name}” already. Nothing was changed.", next_step="Give this one another name."
-    )
-
-
-def _changed(what: str) -> Changed:
-    return Changed(
-        f"{what} was changed by somebody else meanwhile. Nothing of yours was stored.",
-        next_step="Look at it again, then decide.",
     )

@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping
+from dataclasses import fields
 from datetime import datetime
 from typing import Any
 from uuid import UUID
@@ -11,6 +12,7 @@ from sqlalchemy import ColumnElement, and_, delete, func, or_, select, text, upd
 
 from openlatch.core.rules.flags import Acceptance, Flag
 from openlatch.store.bulk import add_rows, change_rows
+from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.rules.rows import AccountRiskRow, FlagRow, UpcomingRow
@@ -19,68 +21,32 @@ from openlatch.words import Severity, Subject
 __all__ = ["Flags"]
 
 
+_FLAG = Codec(FlagRow, Flag, apart=["acceptance"])
+_ACCEPTED = {one.name: f"accepted_{one.name}" for one in fields(Acceptance)}
+_ACCEPTANCE = Codec(FlagRow, Acceptance, named=_ACCEPTED)
+_NOT_ACCEPTED = dict.fromkeys(_ACCEPTED.values())
+
+
 def _flag(row: FlagRow) -> Flag:
-    acceptance = None
-    if row.accepted_at is not None and row.accepted_until is not None:
-        acceptance = Acceptance(
-            row.accepted_by or "",
-            row.accepted_at,
-            row.accepted_until,
-            row.accepted_why or "",
-            Severity.ranked(row.accepted_severity or 1),
-        )
-    return Flag(
-        id=row.id,
-        rule=row.rule,
-        subject=Subject(row.subject),
-        subject_id=row.subject_id,
-        severity=Severity.ranked(row.severity),
-        facts=row.facts,
-        reason=row.reason,
-        policy=row.policy,
-        raised_at=row.raised_at,
-        cleared_at=row.cleared_at,
-        acceptance=acceptance,
-    )
+    return _FLAG.read(row, acceptance=None if row.accepted_at is None else _ACCEPTANCE.read(row))
 
 
 class Flags(Noun):
     """Queries over flags."""
 
     def raise_all(self, flags: Iterable[Flag]) -> None:
-        rows = [
-            {
-                "workspace_id": self._workspace_id,
-                "id": f.id,
-                "ref": f.ref,
-                "rule": f.rule,
-                "subject": f.subject.value,
-                "subject_id": f.subject_id,
-                "severity": f.severity.rank,
-                "facts": f.facts,
-                "reason": f.reason,
-                "policy": f.policy,
-                "raised_at": f.raised_at,
-            }
-            for f in flags
-        ]
-        add_rows(self._session, FlagRow, rows)
+        add_rows(self._session, FlagRow, self._rows(flags))
 
     def change(self, flags: Iterable[Flag]) -> None:
         """Bring standing flags up to what holds now, and to whether that is accepted; they keep their date."""
-        rows = [
-            {
-                "workspace_id": self._workspace_id,
-                "id": f.id,
-                "severity": f.severity.rank,
-                "facts": f.facts,
-                "reason": f.reason,
-                "policy": f.policy,
-                **_accepted(f.acceptance),
-            }
-            for f in flags
+        change_rows(self._session, FlagRow, self._rows(flags), versioned=False)
+
+    def _rows(self, flags: Iterable[Flag]) -> list[dict[str, Any]]:
+        return [
+            self._rows_of(_FLAG, [flag])[0]
+            | (_NOT_ACCEPTED if flag.acceptance is None else _ACCEPTANCE.values(flag.acceptance))
+            for flag in flags
         ]
-        change_rows(self._session, FlagRow, rows, versioned=False)
 
     def clear(self, ids: Iterable[UUID], now: datetime) -> None:
         wanted = list(ids)
@@ -210,11 +176,3 @@ def _in_state(state: str, now: datetime) -> ColumnElement[bool]:
     if state == "accepted":
         return and_(stands, FlagRow.accepted_until > now)
     return and_(stands, or_(FlagRow.accepted_until.is_(None), FlagRow.accepted_until <= now))
-
-
-def _accepted(acceptance: Acceptance | None) -> dict[str, Any]:
-    names = ("accepted_by", "accepted_at", "accepted_until", "accepted_why", "accepted_severity")
-    if acceptance is None:
-        return dict.fromkeys(names)
-    a = acceptance
-    return dict(zip(names, (a.by, a.at, a.until, a.why, a.severity.rank), strict=True))

@@ -7,10 +7,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import select, update
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.errors import Changed
+from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, missing
 from openlatch.store.people.rows import WorkspaceRow
 from openlatch.store.rules.rows import PolicyRow
@@ -30,8 +31,7 @@ class Adopted:
     changes: tuple[str, ...]
 
 
-def _adopted(row: PolicyRow) -> Adopted:
-    return Adopted(row.number, row.text, row.note, row.adopted_by, row.adopted_at, tuple(row.changes))
+_POLICY = Codec(PolicyRow, Adopted, named={"by": "adopted_by", "at": "adopted_at"})
 
 
 class Policies(Noun):
@@ -43,20 +43,18 @@ class Policies(Noun):
         """Return the policy in force; or what `first` makes where none was adopted."""
         if self._latest is None:
             row = self._session.scalars(select(PolicyRow).order_by(PolicyRow.number.desc()).limit(1)).first()
-            self._latest = first() if row is None else _adopted(row)
+            self._latest = first() if row is None else _POLICY.read(row)
         return self._latest
 
     def find(self, number: int) -> Adopted:
         row = self._session.get(PolicyRow, (self._workspace_id, number))
         if row is None:
             raise missing("policy", number)
-        return _adopted(row)
+        return _POLICY.read(row)
 
     def history(self) -> tuple[Adopted, ...]:
         """Return all of them, the latest first."""
-        return tuple(
-            _adopted(row) for row in self._session.scalars(select(PolicyRow).order_by(PolicyRow.number.desc()))
-        )
+        return tuple(map(_POLICY.read, self._session.scalars(select(PolicyRow).order_by(PolicyRow.number.desc()))))
 
     def adopt(self, policy: Adopted, *, domains: Iterable[str], unused_days: int | None) -> None:
         """Put a policy in force; refuses (Changed) if another one was adopted at the same moment."""
@@ -78,16 +76,7 @@ class Policies(Noun):
     def keep(self, policy: Adopted) -> None:
         """Keep a policy, and nothing else."""
         self._latest = None
-        values = {
-            "workspace_id": self._workspace_id,
-            "number": policy.number,
-            "text": policy.text,
-            "note": policy.note,
-            "adopted_by": policy.by,
-            "adopted_at": policy.at,
-            "changes": list(policy.changes),
-        }
-        self._session.execute(insert(PolicyRow).values(**values))
+        self._add(_POLICY, [policy])
 
     def founded_at(self) -> datetime:
         """Return since when there is this workspace."""

@@ -3,21 +3,22 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Mapping, Sequence
-from dataclasses import asdict, dataclass
+from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from pydantic import TypeAdapter
 from sqlalchemy import ColumnElement, and_, case, func, not_, or_, select, update
-from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.ids import ref_of
 from openlatch.core.model import Author
 from openlatch.core.taking_back.settled import LeftOpen
 from openlatch.store.bulk import add_rows
+from openlatch.store.codec import Codec, Form
 from openlatch.store.inventory.rows import MembershipRow
-from openlatch.store.jsonb import plain, read_author
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.jsonb import authored
+from openlatch.store.noun import Noun
 from openlatch.store.orders.orders import GOES_ON, waits_long
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
@@ -25,11 +26,10 @@ from openlatch.store.taking_back.rows import BatchItemRow, BatchRow
 from openlatch.words import Outcome
 
 __all__ = [
+    "LEFT_OPEN",
     "Batch",
     "BatchItem",
     "Batches",
-    "left_open_values",
-    "read_left_open",
 ]
 
 
@@ -79,20 +79,14 @@ class BatchItem:
     left_open: LeftOpen | None = None
 
 
-def _batch(row: BatchRow) -> Batch:
-    return Batch(
-        id=row.id,
-        kind=row.kind,
-        action=row.action,
-        wanted=row.wanted,
-        reason=row.reason,
-        ordered_by=Author(row.ordered_by, row.ordered_by_id),
-        ordered_at=row.ordered_at,
-        party_id=row.party_id,
-        begins_at=row.begins_at,
-        cancelled_at=row.cancelled_at,
-        over_at=row.over_at,
-    )
+_LEFT_OPEN = TypeAdapter(LeftOpen | None)
+LEFT_OPEN = Form(
+    lambda left: _LEFT_OPEN.dump_python(left, mode="json"),
+    lambda stored: _LEFT_OPEN.validate_python(stored and authored(stored, "owner", "by")),
+)
+"""How it is kept that something is left open."""
+_BATCH = Codec(BatchRow, Batch)
+_ITEM = Codec(BatchItemRow, BatchItem, apart=["outcome"], forms={"left_open": LEFT_OPEN})
 
 
 _LEFT = and_(BatchItemRow.order_id.is_(None), BatchItemRow.came_to == "", BatchItemRow.done_at.is_(None))
@@ -137,53 +131,19 @@ class Batches(Noun):
     """Queries over batches."""
 
     def add(self, batch: Batch, items: Iterable[BatchItem]) -> None:
-        values = {
-            "workspace_id": self._workspace_id,
-            "id": batch.id,
-            "ref": batch.ref,
-            "kind": batch.kind,
-            "action": batch.action,
-            "wanted": dict(batch.wanted),
-            "party_id": batch.party_id,
-            "reason": batch.reason,
-            "ordered_by": batch.ordered_by.name,
-            "ordered_by_id": batch.ordered_by.id,
-            "ordered_at": batch.ordered_at,
-            "begins_at": batch.begins_at,
-        }
-        self._session.execute(insert(BatchRow).values(**values))
+        self._add(_BATCH, [batch])
         self.add_items(batch.id, items)
 
     def add_items(self, batch_id: UUID, items: Iterable[BatchItem]) -> None:
         """Put things into a batch."""
         rows = [
-            {
-                "workspace_id": self._workspace_id,
-                "batch_id": batch_id,
-                "place": one.place,
-                "phase": one.phase,
-                "entry_id": one.entry_id,
-                "action": one.action,
-                "text": one.text,
-                "who": one.who,
-                "came_to": Outcome.REFUSED.value if one.trouble else "",
-                "trouble": one.trouble,
-                "done_by": one.done_by,
-                "membership_id": one.membership_id,
-            }
-            for one in items
+            {**row, "batch_id": batch_id, "came_to": Outcome.REFUSED.value if row["trouble"] else ""}
+            for row in self._rows_of(_ITEM, items)
         ]
         add_rows(self._session, BatchItemRow, rows)
 
     def find(self, text: str, *, lock: bool = False) -> Batch:
-        wanted = id_or_ref(text)
-        query = select(BatchRow).where(BatchRow.id == wanted if isinstance(wanted, UUID) else BatchRow.ref == wanted)
-        if lock:
-            query = query.with_for_update()
-        row = self._session.scalars(query.execution_options(populate_existing=True)).first() if wanted else None
-        if row is None:
-            raise missing("batch", text)
-        return _batch(row)
+        return _BATCH.read(self._row("batch", BatchRow, text, lock=lock))
 
     def open_leaver(self, party_id: UUID) -> Batch | None:
         """Return the batch that takes back what a party holds, if one does."""
@@ -194,14 +154,14 @@ class Batches(Noun):
             BatchRow.over_at.is_(None),
         )
         row = self._session.scalars(query).first()
-        return _batch(row) if row is not None else None
+        return _BATCH.read(row) if row is not None else None
 
     def browse(self, *, kind: str, limit: int, cursor: str | None) -> Page[Batch]:
         query = select(BatchRow)
         if kind:
             query = query.where(BatchRow.kind == kind)
         sort = Sort("latest", (BatchRow.id,), descending=True)
-        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _batch(r[0]))
+        return page(self._session, query, sort, limit=limit, cursor=cursor, read=_BATCH.first)
 
     def outcomes(self, batch_ids: Sequence[UUID]) -> dict[UUID, dict[str, int]]:
         """Return for each batch how many things came to what: a state of orders, refused, done, to do, or to come."""
@@ -221,13 +181,13 @@ class Batches(Noun):
         if outcome:
             query = query.where(outcome == _OUTCOME)
         rows = self._session.execute(query.order_by(BatchItemRow.place).limit(limit))
-        return tuple(_item(row[0], row[1]) for row in rows)
+        return tuple(_ITEM.read(row[0], outcome=Outcome(row[1])) for row in rows)
 
     def item(self, batch_id: UUID, place: int) -> BatchItem | None:
         """Return the thing in a batch at a place, if there is one."""
         mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.place == place)
         row = self._session.execute(self._items(BatchItemRow, _OUTCOME).where(mine)).first()
-        return _item(row[0], row[1]) if row is not None else None
+        return _ITEM.read(row[0], outcome=Outcome(row[1])) if row is not None else None
 
     def left(self, batch_id: UUID, phase: int, limit: int) -> tuple[BatchItem, ...]:
         """Return things for orders in a phase of which nothing has come so far."""
@@ -238,7 +198,7 @@ class Batches(Noun):
             .order_by(BatchItemRow.place)
             .limit(limit)
         )
-        return tuple(_item(row) for row in self._session.scalars(query))
+        return tuple(map(_ITEM.read, self._session.scalars(query)))
 
     def phase(self, batch_id: UUID) -> int | None:
         """Return the first phase in which not everything rests; None once everything does."""
@@ -265,7 +225,7 @@ class Batches(Noun):
         there = self.item(batch_id, place)
         if there is None or there.outcome.settled:
             return False
-        self._change(batch_id, place, left_open=left_open_values(left))
+        self._change(batch_id, place, left_open=LEFT_OPEN.write(left))
         return True
 
     def moving(self, batch_id: UUID) -> bool:
@@ -309,39 +269,3 @@ class Batches(Noun):
             MembershipRow.workspace_id == BatchItemRow.workspace_id, MembershipRow.id == BatchItemRow.membership_id
         )
         return select(*columns).select_from(BatchItemRow).outerjoin(OrderRow, same).outerjoin(MembershipRow, seen)
-
-
-def _item(row: BatchItemRow, outcome: str = Outcome.TO_COME.value) -> BatchItem:
-    return BatchItem(
-        place=row.place,
-        phase=row.phase,
-        action=row.action,
-        text=row.text,
-        entry_id=row.entry_id,
-        who=row.who,
-        order_id=row.order_id,
-        outcome=Outcome(outcome),
-        trouble=row.trouble,
-        done_at=row.done_at,
-        done_by=row.done_by,
-        membership_id=row.membership_id,
-        left_open=read_left_open(row.left_open),
-    )
-
-
-def read_left_open(stored: Mapping[str, Any] | None) -> LeftOpen | None:
-    """Return what is left open, as it was stored."""
-    if stored is None:
-        return None
-    at = datetime.fromisoformat(stored["at"])
-    return LeftOpen(stored["reason"], read_author(stored["owner"]), read_author(stored["by"]), at)
-
-
-def left_open_values(left: LeftOpen) -> dict[str, Any]:
-    """Return what is left open, to be stored."""
-    return {
-        "reason": left.reason,
-        "owner": plain(asdict(left.owner)),
-        "by": plain(asdict(left.by)),
-        "at": left.at.isoformat(),
-    }

@@ -6,6 +6,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.store.base import Base, Owned
@@ -45,4 +46,4 @@ class BatchItemRow(Base):
     done_at: Mapped[datetime | None]
     done_by: Mapped[str]
     membership_id: Mapped[UUID | None]
-    left_open: Mapped[dict[str, Any] | None]
+    left_open: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))

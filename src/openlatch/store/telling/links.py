@@ -6,8 +6,9 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import select, update
 
+from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun
 from openlatch.store.telling.rows import LinkRow
 
@@ -29,38 +30,19 @@ class Link:
     answer: str = ""
 
 
+_LINK = Codec(LinkRow, Link)
+
+
 class Links(Noun):
     """Queries over links."""
 
     def add(self, link: Link) -> None:
-        values = {
-            "workspace_id": self._workspace_id,
-            "id": link.id,
-            "purpose": link.purpose,
-            "subject_id": link.subject_id,
-            "address": link.address,
-            "made_at": link.made_at,
-            "lapses_at": link.lapses_at,
-            "answer": "",
-        }
-        self._session.execute(insert(LinkRow).values(**values))
+        self._add(_LINK, [link])
 
     def find(self, link_id: UUID, *, lock: bool = False) -> Link | None:
         query = select(LinkRow).where(LinkRow.id == link_id).execution_options(populate_existing=True)
         row = self._session.scalars(query.with_for_update() if lock else query).first()
-        if row is None:
-            return None
-        return Link(
-            id=row.id,
-            purpose=row.purpose,
-            subject_id=row.subject_id,
-            address=row.address,
-            made_at=row.made_at,
-            lapses_at=row.lapses_at,
-            withdrawn_at=row.withdrawn_at,
-            used_at=row.used_at,
-            answer=row.answer,
-        )
+        return None if row is None else _LINK.read(row)
 
     def used(self, link_id: UUID, answer: str, now: datetime) -> None:
         self._session.execute(update(LinkRow).where(LinkRow.id == link_id).values(used_at=now, answer=answer))

@@ -11,6 +11,7 @@ from sqlalchemy import delete, select, update
 from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.core.telling.notices import Notice
+from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.telling.rows import NoticeRow
@@ -35,29 +36,16 @@ class Addressed:
     trouble: str = ""
 
 
+_NEWS = Codec(NoticeRow, Notice)
+_NOTICE = Codec(NoticeRow, Addressed, apart=["notice"])
+
+
 class Notices(Noun):
     """Queries over what people are told."""
 
     def add(self, new: Iterable[Addressed]) -> int:
         """Store news; what the same address was told already under the same key is left out. Returns how many."""
-        rows = [
-            {
-                "workspace_id": self._workspace_id,
-                "id": one.id,
-                "person_id": one.person_id,
-                "address": one.address,
-                "name": one.name,
-                "key": one.notice.key,
-                "title": one.notice.title,
-                "text": one.notice.text,
-                "link": one.notice.link,
-                "made_at": one.made_at,
-                "due_at": one.due_at,
-                "attempts": 0,
-                "trouble": "",
-            }
-            for one in new
-        ]
+        rows = [self._rows_of(_NOTICE, [one], **_NEWS.values(one.notice))[0] for one in new]
         if not rows:
             return 0
         statement = insert(NoticeRow).on_conflict_do_nothing().returning(NoticeRow.id)
@@ -107,16 +95,4 @@ class Notices(Noun):
 
 
 def _notice(row: NoticeRow) -> Addressed:
-    return Addressed(
-        id=row.id,
-        notice=Notice(row.key, row.title, row.text, row.link),
-        address=row.address,
-        name=row.name,
-        person_id=row.person_id,
-        made_at=row.made_at,
-        due_at=row.due_at,
-        sent_at=row.sent_at,
-        letter_id=row.letter_id,
-        attempts=row.attempts,
-        trouble=row.trouble,
-    )
+    return _NOTICE.read(row, notice=_NEWS.read(row))

@@ -6,10 +6,11 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import delete, insert, select, update
+from sqlalchemy import delete, select, update
 
 from openlatch.core.ids import ref_of
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.codec import Codec
+from openlatch.store.noun import Noun
 from openlatch.store.telling.rows import WebhookRow
 
 __all__ = ["Webhook", "Webhooks"]
@@ -39,38 +40,21 @@ class Webhook:
         return ref_of(self.id)
 
 
+_WEBHOOK = Codec(WebhookRow, Webhook)
+
+
 class Webhooks(Noun):
     """Queries over webhooks; their secrets are stored encrypted, and read only to sign."""
 
     def add(self, one: Webhook, secret: bytes) -> None:
-        values = {
-            "workspace_id": self._workspace_id,
-            "id": one.id,
-            "ref": one.ref,
-            "url": one.url,
-            "secret": secret,
-            "acts": list(one.acts),
-            "seen": one.seen,
-            "paused": False,
-            "attempts": 0,
-            "trouble": "",
-            "made_by": one.made_by,
-            "made_at": one.made_at,
-        }
-        self._session.execute(insert(WebhookRow).values(**values))
+        self._add(_WEBHOOK, [one], secret=secret)
 
     def all(self) -> tuple[Webhook, ...]:
-        return tuple(_webhook(row) for row in self._session.scalars(select(WebhookRow).order_by(WebhookRow.id)))
+        return tuple(map(_WEBHOOK.read, self._session.scalars(select(WebhookRow).order_by(WebhookRow.id))))
 
     def find(self, text: str) -> Webhook:
         """Return the webhook that a person means, by id or short form."""
-        wanted = id_or_ref(text)
-        where = WebhookRow.id == wanted if isinstance(wanted, UUID) else WebhookRow.ref == (wanted or "")
-        query = select(WebhookRow).where(where).limit(1).execution_options(populate_existing=True)
-        row = self._session.scalars(query).first()
-        if row is None:
-            raise missing("webhook", text)
-        return _webhook(row)
+        return _WEBHOOK.read(self._row("webhook", WebhookRow, text))
 
     def secret(self, webhook_id: UUID) -> bytes:
         return self._session.scalars(select(WebhookRow.secret).where(WebhookRow.id == webhook_id)).one()
@@ -91,19 +75,3 @@ class Webhooks(Noun):
 
     def remove(self, webhook_id: UUID) -> None:
         self._session.execute(delete(WebhookRow).where(WebhookRow.id == webhook_id))
-
-
-def _webhook(row: WebhookRow) -> Webhook:
-    return Webhook(
-        id=row.id,
-        url=row.url,
-        acts=tuple(row.acts),
-        seen=row.seen,
-        made_by=row.made_by,
-        made_at=row.made_at,
-        paused=row.paused,
-        attempts=row.attempts,
-        again_at=row.again_at,
-        trouble=row.trouble,
-        sent_at=row.sent_at,
-    )

@@ -8,10 +8,11 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import insert, select, update
+from sqlalchemy import select, update
 
 from openlatch.core.ids import ref_of
-from openlatch.store.noun import Noun, id_or_ref, missing
+from openlatch.store.codec import Codec
+from openlatch.store.noun import Noun
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.what_if.rows import ProposalRow, ProposalRunRow
 
@@ -51,34 +52,19 @@ class Proposal:
         return ref_of(self.id)
 
 
+_PROPOSAL = Codec(ProposalRow, Proposal)
+_RUN = Codec(ProposalRunRow, Run)
+
+
 class Proposals(Noun):
     """Queries over proposals."""
 
     def add(self, one: Proposal) -> None:
-        values = {
-            "workspace_id": self._workspace_id,
-            "id": one.id,
-            "ref": one.ref,
-            "title": one.title,
-            "made_by": one.made_by,
-            "made_at": one.made_at,
-            "applied_by": "",
-            "runs": one.runs,
-        }
-        self._session.execute(insert(ProposalRow).values(**values))
+        self._add(_PROPOSAL, [one])
 
     def run(self, proposal_id: UUID, run: Run, title: str) -> None:
         """Store a new version of a proposal."""
-        values = {
-            "workspace_id": self._workspace_id,
-            "proposal_id": proposal_id,
-            "number": run.number,
-            "body": dict(run.body),
-            "asked_by": run.asked_by,
-            "asked_at": run.asked_at,
-            "trouble": "",
-        }
-        self._session.execute(insert(ProposalRunRow).values(**values))
+        self._add(_RUN, [run], proposal_id=proposal_id)
         changed = update(ProposalRow).where(ProposalRow.id == proposal_id)
         self._session.execute(changed.values(runs=run.number, title=title))
 
@@ -96,47 +82,20 @@ class Proposals(Noun):
 
     def find(self, text: str, *, lock: bool = False) -> Proposal:
         """Return the proposal that a person means, by id or short form."""
-        wanted = id_or_ref(text)
-        query = select(ProposalRow).where(
-            ProposalRow.id == wanted if isinstance(wanted, UUID) else ProposalRow.ref == (wanted or "")
-        )
-        query = query.with_for_update() if lock else query
-        row = self._session.scalars(query.limit(1).execution_options(populate_existing=True)).first()
-        if row is None:
-            raise missing("proposal", text)
-        return _proposal(row)
+        return _PROPOSAL.read(self._row("proposal", ProposalRow, text, lock=lock))
 
     def browse(self, limit: int, cursor: str | None) -> Page[Proposal]:
         return page(
-            self._session, select(ProposalRow), _LATEST, limit=limit, cursor=cursor, read=lambda row: _proposal(row[0])
+            self._session,
+            select(ProposalRow),
+            _LATEST,
+            limit=limit,
+            cursor=cursor,
+            read=_PROPOSAL.first,
         )
 
     def runs(self, proposal_id: UUID) -> tuple[Run, ...]:
         """Return every version of a proposal, the first first."""
         query = select(ProposalRunRow).where(ProposalRunRow.proposal_id == proposal_id).order_by(ProposalRunRow.number)
         rows = self._session.scalars(query.execution_options(populate_existing=True))
-        return tuple(
-            Run(
-                number=r.number,
-                body=r.body,
-                asked_by=r.asked_by,
-                asked_at=r.asked_at,
-                finished_at=r.finished_at,
-                outcome=r.outcome,
-                trouble=r.trouble,
-            )
-            for r in rows
-        )
-
-
-def _proposal(row: ProposalRow) -> Proposal:
-    return Proposal(
-        id=row.id,
-        title=row.title,
-        made_by=row.made_by,
-        made_at=row.made_at,
-        runs=row.runs,
-        applied_by=row.applied_by,
-        applied_at=row.applied_at,
-        batch_id=row.batch_id,
-    )
+        return tuple(map(_RUN.read, rows))

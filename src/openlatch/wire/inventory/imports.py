@@ -7,7 +7,7 @@ from uuid import UUID
 from pydantic import Field
 
 from openlatch.wire.base import Page, Sent, Taken, Word
-from openlatch.words import DayOrder
+from openlatch.words import DayOrder, JobState
 
 __all__ = [
     "Complaint",
@@ -106,7 +106,7 @@ class Import(Sent):
     id: UUID
     ref: str
     name: str
-    state: Literal["queued", "running", "done", "failed"]
+    state: JobState
     asked_by: str
     asked_at: datetime
     total: int

@@ -5,6 +5,7 @@ from typing import Literal
 from uuid import UUID
 
 from openlatch.wire.base import Sent
+from openlatch.words import JobState
 
 __all__ = ["Print"]
 
@@ -16,7 +17,7 @@ class Print(Sent):
     ref: str
     kind: Literal["round", "batch"]
     subject: str
-    state: Literal["queued", "running", "done", "failed"]
+    state: JobState
     name: str
     asked_by: str
     asked_at: datetime

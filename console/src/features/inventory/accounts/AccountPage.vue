@@ -14,6 +14,7 @@ import EventList from "@/features/record/EventList.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import PageTabs from "@/ui/PageTabs.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { useQueryParams } from "@/ui/useQueryParams";
 
 const route = useRoute();
 const router = useRouter();
@@ -24,7 +25,7 @@ const mayOffer = session.may("offers.create");
 const mayRecord = session.may("secrets.record");
 const recording = ref(false);
 const wanted = computed(() => String(route.params.account));
-const open = computed(() => (typeof route.query.entry === "string" ? route.query.entry : ""));
+const open = useQueryParams().param("entry");
 
 const TABS = [
   ["access", "Who has access"],
@@ -85,7 +86,7 @@ function show(entry: string): void {
         </div>
         <FreshnessNote />
       </header>
-      <div class="mt-4 flex flex-wrap items-center gap-3 pr-6 text-[13px]">
+      <div class="mt-4 flex flex-wrap items-center gap-3 pr-6 text-plain">
         <label class="flex items-center gap-2">
           <span class="text-mute">How much harm its loss would do</span>
           <select

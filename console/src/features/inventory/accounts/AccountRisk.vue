@@ -26,10 +26,10 @@ const flags = useQuery({
     <ProblemNote v-if="risk.error.value" :error="risk.error.value" />
     <template v-else-if="risk.data.value">
       <p>
-        <b class="text-[27px] font-[620] tabular-nums">{{ risk.data.value.risk }}</b>
+        <b class="text-figure font-[620] tabular-nums">{{ risk.data.value.risk }}</b>
         <span class="text-mute"> of 100: its worst entry in full, each further one half as much.</span>
       </p>
-      <table class="mt-2 text-[13px]">
+      <table class="mt-2 text-plain">
         <tbody>
           <tr v-for="one in risk.data.value.shares" :key="one.entry.id">
             <td class="pr-3 text-right tabular-nums">+{{ one.points }}</td>

@@ -4,6 +4,7 @@ import { ref } from "vue";
 import { api, take } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SomebodyElse from "@/ui/SomebodyElse.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** Writing down, in a moment, that somebody was told a password. */
 const props = defineProps<{ account: string }>();
@@ -35,14 +36,12 @@ const kept = keep.data;
 <template>
   <form class="max-w-xl" aria-label="Somebody was told a secret" @submit.prevent="keep.mutate(false)">
     <div class="flex flex-wrap items-end gap-3">
-      <label class="block">
-        <span class="small mb-1 block">Who was told: a name or an address</span>
+      <FormField label="Who was told: a name or an address">
         <input v-model="who" class="field w-[240px]" required maxlength="320" autocomplete="off" name="who" />
-      </label>
-      <label class="block">
-        <span class="small mb-1 block">What</span>
+      </FormField>
+      <FormField label="What">
         <input v-model="what" class="field w-[170px]" maxlength="200" placeholder="a password" name="what" />
-      </label>
+      </FormField>
       <button type="submit" class="button" :disabled="keep.isPending.value">Write it down</button>
     </div>
     <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3">

@@ -1,41 +1,58 @@
 <script setup lang="ts">
-import { useInfiniteQuery } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, take, type Activity } from "@/api/client";
 import { useSession } from "@/api/session";
 import { useNow } from "@/ui/clock";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ago, exact, moment } from "@/ui/time";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+import { usePages } from "@/ui/usePages";
+import SegmentedButtons from "@/ui/SegmentedButtons.vue";
+
+const columns = computed<Column[]>(() => [
+  { key: "when", title: "When", cell: "whitespace-nowrap" },
+  { key: "who", title: "Who" },
+  { key: "inWhoseName", title: "In whose name" },
+  ...(!props.account ? [{ key: "where", title: "Where" }] : []),
+  { key: "what", title: "What" },
+  { key: "with", title: "With" },
+]);
 
 /** What was done on an account, or by a party and on its behalf: told apart by who acted, and in whose name. */
 const props = defineProps<{ account?: string; party?: string }>();
 const { zone } = useSession();
 const now = useNow();
 const how = ref<Activity["how"]>();
+
+const {
+  items: done,
+  first,
+  error,
+  isPending,
+  hasMore,
+  more,
+} = usePages(
+  () => ["activity", props.account, props.party, how.value],
+  (cursor) =>
+    take(
+      api.GET("/activity", {
+        params: { query: { account: props.account, party: props.party, how: how.value, limit: 50, cursor } },
+      }),
+    ),
+  { keeps: true },
+);
+const counts = computed(() => first.value?.counts ?? { own: 0, delegate: 0, app: 0 });
+const all = computed(() => counts.value.own + counts.value.delegate + counts.value.app);
 const WAYS = [
   ["own", "the holder's own people"],
   ["delegate", "on somebody's behalf"],
   ["app", "apps"],
 ] as const;
-
-const pages = useInfiniteQuery({
-  queryKey: computed(() => ["activity", props.account, props.party, how.value]),
-  queryFn: ({ pageParam }) =>
-    take(
-      api.GET("/activity", {
-        params: {
-          query: { account: props.account, party: props.party, how: how.value, limit: 50, cursor: pageParam },
-        },
-      }),
-    ),
-  initialPageParam: undefined as string | undefined,
-  getNextPageParam: (last) => last.next ?? undefined,
-  placeholderData: (former) => former,
-});
-const { error, isPending, hasNextPage } = pages;
-const done = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
-const counts = computed(() => pages.data.value?.pages[0]?.counts ?? { own: 0, delegate: 0, app: 0 });
-const all = computed(() => counts.value.own + counts.value.delegate + counts.value.app);
+const choices = computed(() => [
+  ["", `all ${all.value}`] as const,
+  ...WAYS.map(([way, text]) => [way, `${text} ${counts.value[way]}`] as const),
+]);
+const none = computed(() => WAYS.map(([way]) => way).filter((way) => !counts.value[way]));
 
 function behalf(one: Activity): string {
   if (one.behalf_of) return one.behalf_of.name;
@@ -54,75 +71,47 @@ function behalf(one: Activity): string {
       </p>
     </div>
     <template v-else>
-      <div class="flex flex-wrap gap-2" role="group" aria-label="Who acted">
-        <button
-          type="button"
-          class="rounded-md px-[10px] py-[5px] enabled:hover:bg-wash disabled:text-mute"
-          :class="how === undefined ? 'bg-wash font-semibold' : ''"
-          :aria-pressed="how === undefined"
-          @click="how = undefined"
-        >
-          all {{ all }}
-        </button>
-        <button
-          v-for="[way, text] in WAYS"
-          :key="way"
-          type="button"
-          class="rounded-md px-[10px] py-[5px] enabled:hover:bg-wash disabled:text-mute"
-          :class="how === way ? 'bg-wash font-semibold' : ''"
-          :aria-pressed="how === way"
-          :disabled="!counts[way]"
-          @click="how = way"
-        >
-          {{ text }} {{ counts[way] }}
-        </button>
-      </div>
-      <table class="mt-3 w-full max-w-5xl border-collapse text-left">
-        <thead class="text-[12.5px] text-mute">
-          <tr class="border-b border-rule">
-            <th class="head">When</th>
-            <th class="head">Who</th>
-            <th class="head">In whose name</th>
-            <th v-if="!account" class="head">Where</th>
-            <th class="head">What</th>
-            <th class="head">With</th>
-          </tr>
-        </thead>
-        <tbody>
-          <tr v-for="one in done" :key="one.id" class="border-b border-line">
-            <td class="cell whitespace-nowrap" :title="exact(one.at)">
-              {{ moment(one.at, zone) }}<span class="small block">{{ ago(one.at, now) }}</span>
-            </td>
-            <td class="cell">
-              <RouterLink class="font-[620] hover:underline" :to="`/parties/${one.party.ref}`">{{
-                one.party.name
-              }}</RouterLink>
-              <span v-if="one.how === 'app'" class="small block">app</span>
-            </td>
-            <td class="cell" :class="one.how === 'own' ? 'text-mute' : ''">{{ behalf(one) }}</td>
-            <td v-if="!account" class="cell">
-              {{ one.account.name }}<span class="small block">{{ one.provider }}</span>
-            </td>
-            <td class="cell">
-              {{ one.what }}<span class="small block">{{ one.power }}</span>
-            </td>
-            <td class="cell">
-              <RouterLink
-                v-if="one.entry"
-                class="link font-mono text-[12.5px]"
-                :to="{
-                  path: '/inventory',
-                  query: { state: 'offered,live,paused,ending,ended', entry: one.entry },
-                }"
-                >{{ one.entry }}</RouterLink
-              >
-            </td>
-          </tr>
-        </tbody>
-      </table>
-      <button v-if="hasNextPage" type="button" class="button my-4" @click="pages.fetchNextPage()">
-        Earlier
-      </button>
+      <SegmentedButtons
+        label="Who acted"
+        :choices="choices"
+        :chosen="how ?? ''"
+        :without="none"
+        @choose="(way) => (how = WAYS.find(([one]) => one === way)?.[0])"
+      />
+      <DataTable class="mt-3 max-w-5xl" :columns="columns" :rows="done" :key-of="(one) => one.id">
+        <template #when="{ row: one }">
+          <span :title="exact(one.at)"
+            >{{ moment(one.at, zone) }}<span class="small block">{{ ago(one.at, now) }}</span></span
+          >
+        </template>
+        <template #who="{ row: one }">
+          <RouterLink class="font-[620] hover:underline" :to="`/parties/${one.party.ref}`">{{
+            one.party.name
+          }}</RouterLink>
+          <span v-if="one.how === 'app'" class="small block">app</span>
+        </template>
+        <template #inWhoseName="{ row: one }">
+          <span :class="one.how === 'own' ? 'text-mute' : ''">{{ behalf(one) }}</span>
+        </template>
+        <template #where="{ row: one }"
+          >{{ one.account.name }}<span class="small block">{{ one.provider }}</span>
+        </template>
+        <template #what="{ row: one }"
+          >{{ one.what }}<span class="small block">{{ one.power }}</span>
+        </template>
+        <template #with="{ row: one }">
+          <RouterLink
+            v-if="one.entry"
+            class="link font-mono text-small"
+            :to="{
+              path: '/inventory',
+              query: { state: 'offered,live,paused,ending,ended', entry: one.entry },
+            }"
+            >{{ one.entry }}</RouterLink
+          >
+        </template>
+      </DataTable>
+      <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier</button>
     </template>
   </div>
 </template>

@@ -6,6 +6,7 @@ import { quoted } from "@/ui/command";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import ImportSheet from "./ImportSheet.vue";
 import { useImport } from "./useImport";
+import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ provider: string }>();
 const provider = toRef(props, "provider");
@@ -79,18 +80,16 @@ function shown(line: number): void {
       </p>
     </template>
     <template v-else>
-      <label class="mt-5 block">
-        <span class="small mb-1 block">The file</span>
-        <input type="file" accept=".csv,.xlsx" class="text-[13.5px]" @change="chosen" />
-      </label>
+      <FormField class="mt-5" label="The file">
+        <input type="file" accept=".csv,.xlsx" class="text-plain" @change="chosen" />
+      </FormField>
       <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl" />
       <p v-if="looking.isPending.value && !outcome" class="mt-4 text-mute" role="status">
         Looking through it…
       </p>
       <template v-if="outcome && form">
-        <div class="mt-5 flex flex-wrap items-end gap-x-5 gap-y-3 text-[13.5px]">
-          <label v-if="outcome.sheets.length > 1">
-            <span class="small mb-1 block">Sheet</span>
+        <div class="mt-5 flex flex-wrap items-end gap-x-5 gap-y-3 text-plain">
+          <FormField v-if="outcome.sheets.length > 1" label="Sheet">
             <select
               class="field"
               :value="form.sheet ?? ''"
@@ -110,9 +109,8 @@ function shown(line: number): void {
                 {{ one.name }}, {{ one.lines }} lines{{ one.hidden ? ", hidden" : "" }}
               </option>
             </select>
-          </label>
-          <label>
-            <span class="small mb-1 block">The columns are named on line</span>
+          </FormField>
+          <FormField label="The columns are named on line">
             <input
               type="number"
               min="1"
@@ -120,7 +118,7 @@ function shown(line: number): void {
               :value="form.header"
               @change="say({ header: number($event), headers: null, columns: {}, orders: {} })"
             />
-          </label>
+          </FormField>
           <label class="flex items-center gap-2 pb-2">
             <input
               type="checkbox"
@@ -140,12 +138,10 @@ function shown(line: number): void {
           </label>
         </div>
         <p v-if="outcome.remembered" class="small mt-2">Matched as it was the last time.</p>
-        <p v-for="one in general" :key="one.problem" class="mt-2 text-[13.5px]">
-          The file: {{ one.problem }}.
-        </p>
+        <p v-for="one in general" :key="one.problem" class="mt-2 text-plain">The file: {{ one.problem }}.</p>
         <div v-if="outcome.complaints.length" class="mt-4 max-w-3xl border-l-2 border-critical pl-3">
           <p class="font-[620]">Something is wrong. Nothing was changed.</p>
-          <ul class="mt-1 text-[13.5px]" aria-label="What is wrong with the list">
+          <ul class="mt-1 text-plain" aria-label="What is wrong with the list">
             <li
               v-for="one in outcome.complaints.slice(0, 12)"
               :key="`${one.line} ${one.column} ${one.problem}`"
@@ -178,7 +174,7 @@ function shown(line: number): void {
           </p>
         </div>
         <ImportSheet class="mt-4 max-h-[62vh]" :outcome="outcome" @say="say" />
-        <p v-if="about && file" class="mt-5 font-mono text-[12.5px] break-words text-mute">
+        <p v-if="about && file" class="mt-5 font-mono text-small break-words text-mute">
           openlatch import {{ quoted(about.name) }} {{ quoted(file.name) }} --dry-run
         </p>
       </template>

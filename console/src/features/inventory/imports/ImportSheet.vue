@@ -57,10 +57,10 @@ const gap = (index: number) => {
 
 <template>
   <div class="overflow-auto rounded-md border border-rule" tabindex="0" role="region" aria-label="The sheet">
-    <table class="w-max min-w-full border-collapse text-left text-[13px]">
+    <table class="w-max min-w-full border-collapse text-left text-plain">
       <thead>
         <tr class="border-b border-rule bg-wash align-top">
-          <th class="sticky left-0 z-[1] w-[52px] bg-wash px-2 py-2 text-[12px] font-normal text-mute">
+          <th class="sticky left-0 z-[1] w-[52px] bg-wash px-2 py-2 text-small font-normal text-mute">
             Line
           </th>
           <th class="w-[150px] px-2 py-2"><span class="sr-only">What becomes of the line</span></th>
@@ -114,10 +114,10 @@ const gap = (index: number) => {
               'bg-wash/60 font-[620]': kind(line.line) === 'header',
             }"
           >
-            <td class="sticky left-0 bg-sheet px-2 py-[5px] text-[12px] text-mute tabular-nums">
+            <td class="sticky left-0 bg-sheet px-2 py-[5px] text-small text-mute tabular-nums">
               {{ line.line }}
             </td>
-            <td class="w-[150px] max-w-[190px] px-2 py-[5px] text-[12.5px]">
+            <td class="w-[150px] max-w-[190px] px-2 py-[5px] text-small">
               <span v-if="wrong.has(place(line.line, ''))" class="block font-semibold text-high">
                 {{ wrong.get(place(line.line, "")) }}
               </span>
@@ -126,7 +126,7 @@ const gap = (index: number) => {
                 <span v-if="why.has(line.line)" class="mr-2">{{ why.get(line.line) }}</span>
                 <button
                   type="button"
-                  class="link text-[12.5px]"
+                  class="link text-small"
                   :aria-label="`${why.has(line.line) ? 'Take' : 'Leave out'} line ${line.line}`"
                   @click="turn(line.line)"
                 >

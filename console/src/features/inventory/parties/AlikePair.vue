@@ -4,6 +4,8 @@ import { ref } from "vue";
 import { api, take, type Alike } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import KnownAs from "./KnownAs.vue";
+import OutsideMark from "@/ui/OutsideMark.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** Two parties that are perhaps the same: what they have in common, and the two answers. */
 const props = defineProps<{ pair: Alike; mayDecide: boolean }>();
@@ -33,11 +35,7 @@ const decide = useMutation({
         <RouterLink class="font-[620] break-words hover:underline" :to="`/parties/${side.party.ref}`">{{
           side.party.name || side.party.ref
         }}</RouterLink>
-        <em
-          v-if="side.party.outside"
-          class="ml-2 rounded-[3px] border border-current px-1 text-[11.5px] text-act not-italic"
-          >outside</em
-        >
+        <OutsideMark v-if="side.party.outside" />
         <p class="small">
           {{ side.party.kind }}{{ side.party.verified ? ", confirmed" : ", not confirmed" }}
           <template v-if="side.party.publisher"> · published by {{ side.party.publisher }}</template>
@@ -49,10 +47,9 @@ const decide = useMutation({
       <li v-for="one in pair.reasons" :key="one.says" class="break-words">{{ one.says }}</li>
     </ul>
     <form v-if="mayDecide" class="mt-3 flex flex-wrap items-end gap-[10px]" @submit.prevent>
-      <label class="block grow">
-        <span class="small mb-1 block">Reason, for the log (optional)</span>
+      <FormField class="grow" label="Reason, for the log (optional)">
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
-      </label>
+      </FormField>
       <button
         type="button"
         class="button button-act"

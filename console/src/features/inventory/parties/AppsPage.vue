@@ -1,5 +1,4 @@
 <script setup lang="ts">
-import { useInfiniteQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { api, take, type Entry } from "@/api/client";
 import { useSession } from "@/api/session";
@@ -8,19 +7,13 @@ import PowerMarks from "@/ui/PowerMarks.vue";
 import { POWERS } from "@/api/words";
 import { standsApart } from "@/ui/powers";
 import { day } from "@/ui/time";
+import { usePages } from "@/ui/usePages";
 
 const { zone } = useSession();
-const pages = useInfiniteQuery({
-  queryKey: ["entries", "apps"],
-  queryFn: ({ pageParam }) =>
-    take(api.GET("/apps", { params: { query: { limit: 200, cursor: pageParam } } })),
-  initialPageParam: undefined as string | undefined,
-  getNextPageParam: (last) => last.next ?? undefined,
-});
-const { error, isPending, hasNextPage } = pages;
-const apps = computed(() =>
-  (pages.data.value?.pages.flatMap((page) => page.items) ?? []).filter((app) => app.entries.length),
+const { items, error, isPending, hasMore, more } = usePages(["entries", "apps"], (cursor) =>
+  take(api.GET("/apps", { params: { query: { limit: 200, cursor } } })),
 );
+const apps = computed(() => items.value.filter((app) => app.entries.length));
 /** The accounts that any app is on, those with the most apps first. */
 const accounts = computed(() => {
   const found = new Map<string, { name: string; provider: string; apps: number }>();
@@ -52,11 +45,11 @@ function since(entries: Entry[]): string {
     :empty="!apps.length"
     nothing="No app is connected."
     hint="Apps appear when a provider that shows them has been read."
-    :more="hasNextPage"
-    @more="pages.fetchNextPage()"
+    :more="hasMore"
+    @more="more"
   >
     <table class="border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
+      <thead class="text-small text-mute">
         <tr class="border-b border-rule align-bottom">
           <th class="head min-w-[210px]">App</th>
           <th class="head text-right">Accounts</th>
@@ -65,12 +58,12 @@ function since(entries: Entry[]): string {
               <span
                 v-for="power in POWERS"
                 :key="power"
-                class="w-[11px] rotate-180 text-[11px] leading-[11px] font-normal [writing-mode:vertical-rl]"
+                class="w-[11px] rotate-180 text-mini leading-[11px] font-normal [writing-mode:vertical-rl]"
                 :class="standsApart(power) ? 'ml-[5px]' : ''"
                 >{{ power }}</span
               >
             </span>
-            <span class="block text-[13.5px] text-ink">{{ account.name }}</span>
+            <span class="block text-plain text-ink">{{ account.name }}</span>
             <span class="small block font-normal">{{ account.provider }}</span>
           </th>
         </tr>
@@ -102,6 +95,6 @@ function since(entries: Entry[]): string {
         </tr>
       </tbody>
     </table>
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch apps</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch apps</p>
   </ListPage>
 </template>

@@ -7,11 +7,11 @@ defineProps<{ keys: KnownAs[] }>();
 
 <template>
   <p v-if="!keys.length" class="small">Written down here; no provider knows them.</p>
-  <dl v-else class="grid grid-cols-[minmax(0,120px)_minmax(0,1fr)] gap-x-3 gap-y-1 text-[13.5px]">
+  <dl v-else class="grid grid-cols-[minmax(0,120px)_minmax(0,1fr)] gap-x-3 gap-y-1 text-plain">
     <template v-for="one in keys" :key="`${one.provider.id} ${one.key}`">
       <dt class="text-mute">{{ one.provider.name }}</dt>
       <dd class="break-words">
-        <code class="font-mono text-[12.5px] break-all">{{ one.key }}</code>
+        <code class="font-mono text-small break-all">{{ one.key }}</code>
         <template v-if="one.name && one.name !== one.key && !one.addresses.includes(one.name)">
           · {{ one.name }}</template
         >

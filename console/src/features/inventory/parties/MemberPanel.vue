@@ -72,7 +72,7 @@ function lookAgain(): void {
     <template v-if="given">
       <h2 class="mt-2 pr-6">{{ title.replace("?", "") }}</h2>
       <OrderProgress class="mt-4" :order-ref="given" @over="over" />
-      <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch order {{ given }}</p>
+      <p class="mt-5 font-mono text-small text-mute">openlatch order {{ given }}</p>
     </template>
     <ProblemNote v-else-if="error" :error="error" class="mt-8" />
     <p v-else-if="!plan" class="mt-8 text-mute" role="status">Working out what would happen…</p>
@@ -97,7 +97,7 @@ function lookAgain(): void {
           @cancel="emit('close')"
         />
       </template>
-      <p class="mt-[18px] font-mono text-[12.5px] break-words text-mute">
+      <p class="mt-[18px] font-mono text-small break-words text-mute">
         openlatch team {{ removes ? "remove" : "add" }} {{ quoted(plan.team.ref) }}
         {{ quoted(plan.member.ref) }} --dry-run
       </p>

@@ -1,13 +1,24 @@
 <script setup lang="ts">
-import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
+import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import ListPage from "@/ui/ListPage.vue";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+import OutsideMark from "@/ui/OutsideMark.vue";
+import { usePages } from "@/ui/usePages";
+import { useQueryParams } from "@/ui/useQueryParams";
 
-const route = useRoute();
+const COLUMNS: Column[] = [
+  { key: "who", title: "Who" },
+  { key: "address", title: "Address", cell: "text-mute" },
+  { key: "what", title: "What" },
+  { key: "status", title: "Status" },
+  { key: "onAccounts", title: "On accounts", number: true },
+];
+
 const router = useRouter();
-const q = computed(() => (typeof route.query.q === "string" ? route.query.q : ""));
+const q = useQueryParams().param("q");
 const text = ref(q.value);
 let timer = 0;
 watch(text, (value) => {
@@ -18,21 +29,22 @@ watch(text, (value) => {
   );
 });
 
-const pages = useInfiniteQuery({
-  queryKey: computed(() => ["parties", "list", q.value]),
-  queryFn: ({ pageParam }) =>
-    take(api.GET("/parties", { params: { query: { q: q.value, limit: 200, cursor: pageParam } } })),
-  initialPageParam: undefined as string | undefined,
-  getNextPageParam: (last) => last.next ?? undefined,
-  placeholderData: (former) => former,
-});
-const { error, isPending, hasNextPage } = pages;
+const {
+  items: parties,
+  error,
+  isPending,
+  hasMore,
+  more,
+} = usePages(
+  () => ["parties", "list", q.value],
+  (cursor) => take(api.GET("/parties", { params: { query: { q: q.value, limit: 200, cursor } } })),
+  { keeps: true },
+);
 const alike = useQuery({
   queryKey: ["parties", "alike", ""],
   queryFn: () => take(api.GET("/perhaps-the-same")),
 });
 const pairs = computed(() => alike.data.value?.items.length ?? 0);
-const parties = computed(() => pages.data.value?.pages.flatMap((page) => page.items) ?? []);
 </script>
 
 <template>
@@ -44,18 +56,18 @@ const parties = computed(() => pages.data.value?.pages.flatMap((page) => page.it
     :empty="!parties.length"
     :nothing="q ? 'Nobody matches.' : 'Nobody is known yet.'"
     hint="Parties appear when a provider has been read."
-    :more="hasNextPage"
-    @more="pages.fetchNextPage()"
+    :more="hasMore"
+    @more="more"
   >
     <template #filter>
       <input
         v-model="text"
         type="search"
-        class="field mt-4 w-[250px] text-[13px]"
+        class="field mt-4 w-[250px] text-plain"
         aria-label="Search names and addresses"
         placeholder="Search names and addresses"
       />
-      <RouterLink class="link mt-2 self-start text-[13px]" to="/parties/perhaps-the-same">{{
+      <RouterLink class="link mt-2 self-start text-plain" to="/parties/perhaps-the-same">{{
         pairs === 0
           ? "Perhaps the same"
           : pairs === 1
@@ -63,36 +75,21 @@ const parties = computed(() => pages.data.value?.pages.flatMap((page) => page.it
             : `${pairs} pairs are perhaps the same`
       }}</RouterLink>
     </template>
-    <table class="w-full min-w-[640px] border-collapse text-left">
-      <thead class="text-[12.5px] text-mute">
-        <tr class="border-b border-rule">
-          <th class="head">Who</th>
-          <th class="head">Address</th>
-          <th class="head">What</th>
-          <th class="head">Status</th>
-          <th class="head text-right">On accounts</th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="party in parties" :key="party.id" class="border-b border-line hover:bg-wash/60">
-          <td class="cell">
-            <RouterLink :to="`/parties/${party.ref}`" class="font-[620] hover:underline">{{
-              party.name
-            }}</RouterLink>
-            <em
-              v-if="party.outside"
-              class="ml-2 rounded-[3px] border border-current px-1 text-[11.5px] text-act not-italic"
-              >outside</em
-            >
-          </td>
-          <td class="cell text-mute">{{ party.addresses.join(", ") || "none known" }}</td>
-          <td class="cell">{{ party.kind }}</td>
-          <td class="cell" :class="party.status === 'left' ? 'font-semibold text-high' : 'text-mute'">
-            {{ party.status === "unknown" ? "" : party.status }}
-          </td>
-          <td class="cell text-right tabular-nums">{{ party.on_accounts }}</td>
-        </tr>
-      </tbody>
-    </table>
+    <DataTable :columns="COLUMNS" :rows="parties" :key-of="(party) => party.id" :least="640">
+      <template #who="{ row: party }">
+        <RouterLink :to="`/parties/${party.ref}`" class="font-[620] hover:underline">{{
+          party.name
+        }}</RouterLink>
+        <OutsideMark v-if="party.outside" />
+      </template>
+      <template #address="{ row: party }">{{ party.addresses.join(", ") || "none known" }}</template>
+      <template #what="{ row: party }">{{ party.kind }}</template>
+      <template #status="{ row: party }">
+        <span :class="party.status === 'left' ? 'font-semibold text-high' : 'text-mute'">{{
+          party.status === "unknown" ? "" : party.status
+        }}</span>
+      </template>
+      <template #onAccounts="{ row: party }">{{ party.on_accounts }}</template>
+    </DataTable>
   </ListPage>
 </template>

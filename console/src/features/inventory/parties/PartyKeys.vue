@@ -6,6 +6,7 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import AlikePair from "./AlikePair.vue";
 import KnownAs from "./KnownAs.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** What providers know a party by, each key with the way to part it; and whom else it may be. */
 const props = defineProps<{ party: string; name: string }>();
@@ -47,7 +48,7 @@ const part = useMutation({
         <button
           v-if="mayDecide && keys.length > 1 && parting !== known"
           type="button"
-          class="link text-[13px]"
+          class="link text-plain"
           @click="parting = known"
         >
           This is somebody else…
@@ -55,14 +56,13 @@ const part = useMutation({
         <form v-if="parting === known" class="mt-2 grid gap-2" @submit.prevent="part.mutate(known)">
           <p>
             What {{ known.provider.name }} knows as
-            <code class="font-mono text-[12.5px]">{{ known.key }}</code> becomes a party of its own, with all
-            its access there. {{ name }} keeps the rest. You can undo it under
+            <code class="font-mono text-small">{{ known.key }}</code> becomes a party of its own, with all its
+            access there. {{ name }} keeps the rest. You can undo it under
             <RouterLink class="link" to="/parties/perhaps-the-same">Perhaps the same</RouterLink>.
           </p>
-          <label class="block">
-            <span class="small mb-1 block">Reason, for the log (optional)</span>
+          <FormField label="Reason, for the log (optional)">
             <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
-          </label>
+          </FormField>
           <ProblemNote v-if="part.error.value" :error="part.error.value" />
           <div class="flex gap-[10px]">
             <button type="submit" class="button button-act" :disabled="part.isPending.value">

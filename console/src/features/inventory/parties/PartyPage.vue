@@ -126,7 +126,7 @@ const sub = computed(() => {
               }}</RouterLink
             >
           </p>
-          <label v-if="maySponsor" class="mt-2 flex items-center gap-2 text-[13px]">
+          <label v-if="maySponsor" class="mt-2 flex items-center gap-2 text-plain">
             <span class="text-mute">Answers for it</span>
             <select
               class="field"
@@ -188,7 +188,7 @@ const sub = computed(() => {
         <h3 class="section">Every way in</h3>
         <div class="overflow-x-auto" tabindex="0" role="region" aria-label="Every way in">
           <table class="w-full min-w-[820px] border-collapse text-left">
-            <thead class="text-[12.5px] text-mute">
+            <thead class="text-small text-mute">
               <tr class="border-b border-rule">
                 <th class="head">Where</th>
                 <th class="head">As</th>
@@ -217,7 +217,7 @@ const sub = computed(() => {
                   <PowerMarks :held="entry.powers" :used="entry.used_powers" :unknown="entry.unknown" />
                 </td>
                 <td class="cell"><SpanStrip :entry="entry" :axis="axis" :zone="zone" /></td>
-                <td class="cell text-[13px] text-mute">
+                <td class="cell text-plain text-mute">
                   {{
                     loses.length
                       ? `takes away ${loses.join(", ")}`
@@ -231,7 +231,7 @@ const sub = computed(() => {
           </table>
         </div>
       </template>
-      <p class="mt-5 font-mono text-[12.5px] text-mute">
+      <p class="mt-5 font-mono text-small text-mute">
         openlatch reach {{ quoted(party.addresses[0] ?? party.ref) }}
       </p>
     </template>

@@ -8,6 +8,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { day } from "@/ui/time";
 import MemberPanel from "./MemberPanel.vue";
 import MembershipTable from "./MembershipTable.vue";
+import FormField from "@/ui/FormField.vue";
 
 /** The teams that a party is in and, if it is a team, its members; each can be removed, and others added. */
 const props = defineProps<{ party: string; name: string; kind: string }>();
@@ -81,12 +82,14 @@ function again(): void {
       />
       <p class="small mt-2">By themselves; what comes through teams in teams is under “What it can do”.</p>
       <form v-if="mayOrder" class="mt-6 flex max-w-xl flex-wrap items-end gap-[10px]" @submit.prevent="add">
-        <label class="grow">
-          <span class="small mb-1 block">{{
-            kind === "team" ? `Add to ${name}: an address, a name or a short form` : `Add ${name} to a team`
-          }}</span>
+        <FormField
+          class="grow"
+          :label="
+            kind === 'team' ? `Add to ${name}: an address, a name or a short form` : `Add ${name} to a team`
+          "
+        >
           <input v-model="other" class="field w-full" maxlength="200" autocomplete="off" name="other" />
-        </label>
+        </FormField>
         <button type="submit" class="button" :disabled="!other.trim()">See what happens…</button>
       </form>
     </template>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
@@ -7,6 +7,7 @@ import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import AlikePair from "./AlikePair.vue";
 import SamenessDecisions from "./SamenessDecisions.vue";
+import { usePages } from "@/ui/usePages";
 
 /** Parties that may be one, put to a person; and what people have said so far. */
 const { may } = useSession();
@@ -15,15 +16,11 @@ const found = useQuery({
   queryKey: ["parties", "alike", ""],
   queryFn: () => take(api.GET("/perhaps-the-same")),
 });
-const decided = useInfiniteQuery({
-  queryKey: ["parties", "sameness"],
-  queryFn: ({ pageParam }) =>
-    take(api.GET("/sameness-decisions", { params: { query: { limit: 50, cursor: pageParam } } })),
-  initialPageParam: undefined as string | undefined,
-  getNextPageParam: (last) => last.next ?? undefined,
-});
+const decided = usePages(["parties", "sameness"], (cursor) =>
+  take(api.GET("/sameness-decisions", { params: { query: { limit: 50, cursor } } })),
+);
 const pairs = computed(() => found.data.value?.items ?? []);
-const decisions = computed(() => decided.data.value?.pages.flatMap((page) => page.items) ?? []);
+const decisions = decided.items;
 </script>
 
 <template>
@@ -59,16 +56,11 @@ const decisions = computed(() => decided.data.value?.pages.flatMap((page) => pag
     <template v-if="decisions.length">
       <h2 class="mt-8">Decided</h2>
       <SamenessDecisions :decisions="decisions" :may-undo="mayDecide" />
-      <button
-        v-if="decided.hasNextPage.value"
-        type="button"
-        class="button my-4"
-        @click="decided.fetchNextPage()"
-      >
+      <button v-if="decided.hasMore.value" type="button" class="button my-4" @click="decided.more()">
         More
       </button>
     </template>
     <ProblemNote v-if="decided.error.value" :error="decided.error.value" class="mt-6 max-w-xl" />
-    <p class="mt-5 font-mono text-[12.5px] text-mute">openlatch party alike</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch party alike</p>
   </section>
 </template>

@@ -45,7 +45,7 @@ const { data: cut, error } = useQuery({
       <p v-if="!cut.pieces.length" class="mt-3 text-mute">Nothing: this party cannot do that there.</p>
       <ol v-else class="mt-3">
         <li v-for="(piece, place) in cut.pieces" :key="piece.id" class="mb-[7px] flex gap-[14px]">
-          <span class="font-serif text-[16px] leading-[1.2] font-medium text-act" aria-hidden="true">{{
+          <span class="font-serif text-lead leading-[1.2] font-medium text-act" aria-hidden="true">{{
             place + 1
           }}</span>
           <RouterLink
