@@ -98,16 +98,7 @@ def join(call: Call, text: str, other: str, reason: str) -> DecisionSight:
             call.tx.sameness.undone(one, call.actor.author, call.now)
     decision = _decide(call, first, second, Verdict.JOINED, reason, _before(call, first, second))
     _joined(call, first, second)
-    call.log(
-        "party.joined",
-        "party",
-        first.id,
-        party=first.name,
-        other=str(second.id),
-        other_party=second.name,
-        reason=reason,
-        decision=str(decision.id),
-    )
+    _log(call, "party.joined", first, second, decision, reason=reason)
     _look_again(call, first.id, second.id)
     return _sight(call, decision)
 
@@ -123,16 +114,7 @@ def apart(call: Call, text: str, other: str, reason: str) -> DecisionSight:
         if second.id in (one.one, one.other) and one.verdict is not Verdict.JOINED:
             return _sight(call, one)
     decision = _decide(call, first, second, Verdict.APART, reason, {})
-    call.log(
-        "party.kept-apart",
-        "party",
-        first.id,
-        party=first.name,
-        other=str(second.id),
-        other_party=second.name,
-        reason=reason,
-        decision=str(decision.id),
-    )
+    _log(call, "party.kept-apart", first, second, decision, reason=reason)
     return _sight(call, decision)
 
 
@@ -171,18 +153,7 @@ def part(call: Call, text: str, provider: str, key: str, reason: str) -> Decisio
     # What was confirmed may have been so of the other: the next readings tell.
     call.tx.parties.save_all([replace(party, addresses=left, verified=False, version=party.version + 1)])
     decision = _decide(call, party, parted, Verdict.PARTED, reason, before)
-    call.log(
-        "party.parted",
-        "party",
-        party.id,
-        party=party.name,
-        other=str(parted.id),
-        other_party=parted.name,
-        provider=at.name,
-        key=key,
-        reason=reason,
-        decision=str(decision.id),
-    )
+    _log(call, "party.parted", party, parted, decision, provider=at.name, key=key, reason=reason)
     _look_again(call, party.id, parted.id)
     return _sight(call, decision)
 
@@ -209,16 +180,7 @@ def undo(call: Call, text: str) -> DecisionSight:
         _refuse_joining(call, first, second)
         _joined(call, first, second)
     decision = call.tx.sameness.undone(decision, call.actor.author, call.now)
-    call.log(
-        "party.undone",
-        "party",
-        first.id,
-        party=first.name,
-        other=str(second.id),
-        other_party=second.name,
-        verdict=decision.verdict.value,
-        decision=str(decision.id),
-    )
+    _log(call, "party.undone", first, second, decision, verdict=decision.verdict.value)
     _look_again(call, first.id, second.id)
     return _sight(call, decision)
 
@@ -270,6 +232,12 @@ def _kind(party: Party) -> str:
     return (
         "anyone" if party.kind is PartyKind.ANYONE else f"{'an' if party.kind is PartyKind.APP else 'a'} {party.kind}"
     )
+
+
+def _log(call: Call, act: str, first: Party, second: Party, decision: Decision, **more: str) -> None:
+    """Log what was decided about two parties: at the first one, with the other."""
+    pair = {"party": first.name, "other": str(second.id), "other_party": second.name}
+    call.log(act, "party", first.id, **pair, **more, decision=str(decision.id))
 
 
 def _decide(call: Call, one: Party, other: Party, verdict: Verdict, reason: str, before: Mapping[str, Any]) -> Decision:
