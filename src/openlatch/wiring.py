@@ -65,6 +65,9 @@ class Settings(BaseSettings):
     threads: int = Field(default=8, ge=1, le=256, description="how many requests one web process answers at a time")
     jobs: int = Field(default=8, ge=1, le=64, description="how many jobs one worker runs at a time")
     secure_cookies: bool = Field(default=False, description="set to true where the console is reached over HTTPS")
+    proxies: int = Field(
+        default=0, ge=0, le=8, description="how many proxies stand before the service, each adding X-Forwarded-For"
+    )
     confirm_minutes: int = Field(
         default=30, ge=1, le=720, description="how long ago a password may have been given for a dangerous act"
     )
@@ -125,7 +128,9 @@ class Service:
         # A thread that comes back from the database waits that long, at most, for one that only works.
         sys.setswitchinterval(SWITCH)
         given = self.settings
-        return web.create_app(web.Backend(self.store, self.services, given.secure_cookies, given.threads))
+        return web.create_app(
+            web.Backend(self.store, self.services, given.secure_cookies, given.threads, given.proxies)
+        )
 
     def work(self) -> None:
         """Run jobs until told to stop."""

@@ -15,6 +15,7 @@ __all__ = [
     "How",
     "JobState",
     "Kind",
+    "LinkPurpose",
     "Occasion",
     "OfferState",
     "OrderState",
@@ -22,6 +23,7 @@ __all__ = [
     "Outcome",
     "PartyKind",
     "PartyStatus",
+    "PersonState",
     "Power",
     "ReadingOutcome",
     "ReadingState",
@@ -196,6 +198,23 @@ class Role(StrEnum):
     REVIEWER = "reviewer"
     AUDITOR = "auditor"
     MEMBER = "member"
+
+
+class LinkPurpose(StrEnum):
+    """What a link in a letter about signing in is for."""
+
+    INVITATION = "invitation"
+    PASSWORD = "password"  # noqa: S105 - the word, and none itself
+    ADDRESS = "address"
+
+
+class PersonState(StrEnum):
+    """Whether somebody of a workspace can sign in: once they have taken up their invitation, and until it is ended."""
+
+    INVITED = "invited"
+    ACTIVE = "active"
+    DISABLED = "disabled"
+    REMOVED = "removed"
 
 
 class Scope(StrEnum):

@@ -3,13 +3,16 @@
 from __future__ import annotations
 
 import json
+from collections.abc import Iterator
 from pathlib import Path
 
 import pytest
 
 from openlatch.cli.connection import Carrier
-from openlatch.demo.cast import DOMAIN
+from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
+from openlatch.operations.people import people
+from openlatch.words import Role
 from tests.cli.commands import COLUMNS, LIST, POLICY, PROPOSAL, TRIAL
 from tests.harness.acts import Desk, Spares, settle
 from tests.harness.furniture import PLATES, Furniture
@@ -67,8 +70,27 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
         for name in ("tomas", "mina", "ada", "edo"):
             found[name], found[f"{name}_too"] = twins(furnished, name)
         maren.join(found["ada"], found["ada_too"])
+        for name in ("invited", "leaving", "disabled", "disabled_too"):
+            found[name] = f"{name.replace('_', '.')}@{DOMAIN}"
+            if name.startswith("disabled"):
+                with furnished.call() as call:
+                    people.add_first(call, name.title(), found[name], Role.MEMBER, PASSWORD)
+            else:
+                maren.invite(found[name], "member")
+        maren.disable_person(found["disabled"])
         found["said"] = maren.keep_apart(found["edo"], found["edo_too"], reason="Two brothers").ref
     return found
+
+
+@pytest.fixture(autouse=True)
+def _same_password(request: pytest.FixtureRequest, furnished: Ridge) -> Iterator[None]:
+    """After a command that changed it, the password is the one that other tests sign in with."""
+    yield
+    if request.node.name.endswith("[me password]"):
+        with furnished.call() as call:
+            found = call.tx.people.by_address(f"maren.ashdown@{DOMAIN}")
+            assert found is not None
+            call.tx.people.set_password(found[0].id, call.services.passwords.hash(PASSWORD))
 
 
 @pytest.fixture(scope="module")

@@ -23,7 +23,7 @@ def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(stack: Stack, 
     panel.get_by_label("Why it is all right for now").fill("The partners still move their plates")
     panel.get_by_role("button", name="Live with it", exact=True).click()
     expect(page.get_by_text("Nothing is stale or risky by the rules in force.")).to_be_visible()
-    page.get_by_role("link", name="accepted", exact=True).click()
+    page.get_by_role("button", name="accepted", exact=True).click()
     expect(page.get_by_role("button", name=re.compile("Night-Sky Plates.*until"))).to_be_visible()
 
     page.goto("/rules?show=policy&rule=crowded")

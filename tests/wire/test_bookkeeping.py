@@ -11,7 +11,7 @@ from openlatch.client import Client
 from openlatch.core.inventory.reconcile import Identifier
 from openlatch.core.model import Party
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.people import people
+from openlatch.operations.people import sign_ins
 from openlatch.store.bulk import MANY
 from openlatch.wire import messages as wire
 from openlatch.words import PartyKind
@@ -38,7 +38,7 @@ def test_a_long_request_does_not_hold_up_the_next_of_the_same_token(ridge: Ridge
     ridge.clock.go_on(minutes=2)
     with ridge.call() as long:
         # As a request does that is still under way: it knows who is asking, and does not end. The next one does.
-        assert people.by_token(long, bearer).person is not None
+        assert sign_ins.by_token(long, bearer).person is not None
         client.me()
         used = token(client).last_used_at
     assert used is not None
@@ -54,7 +54,7 @@ def test_a_token_that_is_none_is_noted_nowhere(ridge: Ridge, client: Client) -> 
     client.me()
     before = token(client).last_used_at
     with ridge.call() as call:
-        people.note_use(call, other)
+        sign_ins.note_use(call, other, "", session=False)
     assert token(client).last_used_at == before
 
 

@@ -51,7 +51,12 @@ class Doors:
     def knock(self, who: str, route: Route) -> httpx.Response:
         """Send the least that a route takes, as somebody."""
         names = self.things.as_mapping() | {"one": self.things.round}
-        names |= {"token_id": self.things.token, "reading_id": self.things.reading, "view_id": self.things.view}
+        names |= {
+            "token_id": self.things.token,
+            "reading_id": self.things.reading,
+            "view_id": self.things.view,
+            "session_id": self.things.token,
+        }
         path = re.sub(r"<(?:\w+:)?(\w+)>", lambda found: names.get(found[1], "0"), route.rule)
         more: dict[str, Any] = {}
         if route.body is not None:

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from uuid import UUID
 
-from openlatch.client.transport import Transport
+from openlatch.client.transport import Transport, part
 from openlatch.wire import messages as wire
 
 __all__ = ["PeopleCalls"]
@@ -45,7 +45,67 @@ class PeopleCalls(Transport):
         """Return everyone who signs in to the workspace."""
         return self._send(wire.PersonList, "GET", "/people").items
 
-    def add_person(self, name: str, address: str, role: str, password: str) -> wire.Person:
-        """Let someone sign in to the workspace."""
-        body = {"name": name, "address": address, "role": role, "password": password}
-        return self._send(wire.Person, "POST", "/people", json=body)
+    def person(self, person: str) -> wire.Person:
+        """Return somebody of the workspace, by id or address."""
+        return self._send(wire.Person, "GET", f"/people/{part(person)}")
+
+    def invite(self, address: str, role: str, name: str | None = None) -> wire.Person:
+        """Invite somebody by letter to sign in; they choose their own name and password."""
+        return self._send(wire.Person, "POST", "/people", json={"address": address, "role": role, "name": name})
+
+    def invite_again(self, person: str) -> wire.Person:
+        """Send an invitation once more; the former link leads nowhere from then on."""
+        return self._send(wire.Person, "POST", f"/people/{part(person)}/invitation")
+
+    def change_role(self, person: str, role: str) -> wire.Person:
+        """Give somebody another role."""
+        return self._send(wire.Person, "PUT", f"/people/{part(person)}/role", json={"role": role})
+
+    def disable_person(self, person: str) -> wire.Person:
+        """Take back somebody's sign-in: their sessions, tokens and links end at once."""
+        return self._send(wire.Person, "POST", f"/people/{part(person)}/disable")
+
+    def enable_person(self, person: str) -> wire.Person:
+        """Let somebody sign in again who was disabled."""
+        return self._send(wire.Person, "POST", f"/people/{part(person)}/enable")
+
+    def remove_person(self, person: str) -> None:
+        """Remove somebody from the workspace for good; what they did keeps their name."""
+        self._request("DELETE", f"/people/{part(person)}")
+
+    def change_me(self, *, name: str | None = None, zone: str | None = None, dates: str | None = None) -> wire.Person:
+        """Change one's own name, zone (IANA) or language of dates (a language tag); None leaves as it is."""
+        return self._send(wire.Person, "PUT", "/me", json={"name": name, "zone": zone, "dates": dates})
+
+    def change_password(self, password: str) -> int:
+        """Choose another password; every session but the present one ends. Returns how many did."""
+        return self._send(wire.Ended, "PUT", "/me/password", json={"password": password}).sessions
+
+    def change_address(self, address: str) -> str:
+        """Have a link go to another address of one's own, by which it is confirmed; returns that address."""
+        return self._send(wire.Sending, "POST", "/me/address", json={"address": address}).address
+
+    def sessions(self) -> list[wire.Session]:
+        """Return where one is signed in to the console, the latest first."""
+        return self._send(wire.SessionList, "GET", "/me/sessions").items
+
+    def end_session(self, session_id: UUID) -> None:
+        """End one of one's own sessions."""
+        self._request("DELETE", f"/me/sessions/{session_id}")
+
+    def end_other_sessions(self) -> int:
+        """End every session of one's own but the present one; returns how many."""
+        return self._send(wire.Ended, "DELETE", "/me/sessions").sessions
+
+    def forgot_password(self, workspace: str, address: str) -> None:
+        """Have a link go to whoever signs in with an address, with which they choose another password."""
+        self._request("POST", "/session/forgotten", json={"workspace": workspace, "address": address})
+
+    def look_at_sign_in_link(self, link: str) -> wire.SignInLink:
+        """Return what a link of a letter about signing in leads to; `link` is what stands behind the # in it."""
+        return self._send(wire.SignInLink, "POST", "/session/link", json={"link": link})
+
+    def use_sign_in_link(self, link: str, *, name: str | None = None, password: str | None = None) -> wire.SignInLink:
+        """Use a link of a letter about signing in, once, with the name and the password that are chosen by it."""
+        body = {"link": link, "name": name, "password": password}
+        return self._send(wire.SignInLink, "POST", "/session/link/use", json=body)

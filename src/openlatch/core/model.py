@@ -22,6 +22,7 @@ from openlatch.words import (
     Kind,
     PartyKind,
     PartyStatus,
+    PersonState,
     Power,
     ReadingState,
     Role,
@@ -102,13 +103,26 @@ class Author:
 
 @dataclass(frozen=True, slots=True)
 class Person:
-    """Someone who signs in to a workspace."""
+    """Someone who signs in to a workspace, or is invited to.
+
+    `zone` (IANA) and `dates` (a language tag, RFC 5646) are those in which they want to see days; empty for the
+    workspace's.
+    """
 
     id: UUID
     name: str
     address: str
     role: Role
     telling: Telling = Telling.AT_ONCE
+    state: PersonState = PersonState.ACTIVE
+    zone: str = ""
+    dates: str = ""
+    seen_at: datetime | None = None
+
+    @property
+    def active(self) -> bool:
+        """Whether they can sign in, be asked and be told."""
+        return self.state is PersonState.ACTIVE
 
     @property
     def author(self) -> Author:

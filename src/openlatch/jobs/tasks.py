@@ -27,7 +27,7 @@ from openlatch.operations.call import Services, as_service
 from openlatch.operations.inventory import imports
 from openlatch.operations.letting_in import fulfil, requests
 from openlatch.operations.orders import orders
-from openlatch.operations.people import people
+from openlatch.operations.people import letters, sign_ins
 from openlatch.operations.providers import doings, readings
 from openlatch.operations.record import log
 from openlatch.operations.reviews import plans, prints, settle
@@ -125,6 +125,11 @@ def _work_out(store: Store, services: Services, workspace_id: str, proposal_id: 
         proposals.run(as_service(tx, services), UUID(proposal_id), number)
 
 
+def _password_letter(store: Store, services: Services, workspace_id: str, address: str) -> None:
+    with store.transaction(UUID(workspace_id)) as tx:
+        letters.send_password(as_service(tx, services), address)
+
+
 TASKS: Mapping[str, Callable[..., None]] = {
     readings.TASK: _read,
     order_jobs.TASK: _carry_out,
@@ -135,6 +140,7 @@ TASKS: Mapping[str, Callable[..., None]] = {
     imports.TASK: _take_in,
     prints.TASK: _print,
     proposals.TASK: _work_out,
+    letters.TASK: _password_letter,
 }
 """What can be queued, by name."""
 
@@ -177,7 +183,7 @@ def tidy(store: Store, services: Services) -> None:
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
             call = as_service(tx, services)
-            people.tidy(call)
+            sign_ins.tidy(call)
             notices.tidy(call)
             doings.tidy(call)
 

@@ -91,6 +91,13 @@ class Call:
     actor: Actor
     now: datetime
 
+    @property
+    def person(self) -> Person:
+        """Whoever of the workspace acts; raises NotSignedIn where that is nobody."""
+        if self.actor.person is None:
+            raise NotSignedIn("Nobody is signed in.", next_step="Sign in first.")
+        return self.actor.person
+
     def connect(self, provider: Provider) -> Connector:
         secret = self.services.vault.open(self.tx.providers.secret(provider.id))
         return self.services.connector(provider.connector, provider.settings, secret)

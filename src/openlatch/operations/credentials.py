@@ -6,7 +6,9 @@ import base64
 import hashlib
 import hmac
 import secrets
-from collections.abc import Sequence
+import threading
+from collections.abc import Iterator, Sequence
+from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -16,7 +18,7 @@ import argon2
 from argon2.exceptions import InvalidHashError, VerificationError
 
 from openlatch.deferred import deferred
-from openlatch.errors import Misconfigured
+from openlatch.errors import Busy, Misconfigured
 
 if TYPE_CHECKING:
     import zxcvbn
@@ -32,7 +34,14 @@ _STRONG = 3
 
 
 class Passwords:
-    """Hashes passwords with argon2id (RFC 9106); each hash takes `memory` KiB."""
+    """Hashes passwords with argon2id (RFC 9106); each hash takes `memory` KiB.
+
+    It is slow on purpose, so only a few are worked out at a time and a few more wait: whoever comes beyond that is told
+    to come again, and everybody else's requests go on.
+    """
+
+    AT_ONCE = 2
+    WAITING = 4
 
     FULL = argon2.DEFAULT_MEMORY_COST
     LEAST = 32
@@ -40,6 +49,8 @@ class Passwords:
 
     def __init__(self, memory: int = FULL) -> None:
         self._hasher = argon2.PasswordHasher(memory_cost=memory)
+        self._places = threading.BoundedSemaphore(self.AT_ONCE + self.WAITING)
+        self._turns = threading.BoundedSemaphore(self.AT_ONCE)
 
     @cached_property
     def _of_nobody(self) -> str:
@@ -47,15 +58,31 @@ class Passwords:
 
     def hash(self, password: str) -> str:
         """Return the hash of a password."""
-        return self._hasher.hash(password)
+        with self._turn():
+            return self._hasher.hash(password)
 
     def fits(self, stored: str | None, password: str) -> bool:
         """Return whether a password fits; takes as long for someone who is not known."""
-        nobody = self._of_nobody  # made in any case, so that the first attempt gives nothing away either
+        with self._turn():
+            nobody = self._of_nobody  # made in any case, so that the first attempt gives nothing away either
+            try:
+                return self._hasher.verify(stored or nobody, password) and stored is not None
+            except (VerificationError, InvalidHashError):
+                return False
+
+    @contextmanager
+    def _turn(self) -> Iterator[None]:
+        if not self._places.acquire(blocking=False):
+            raise Busy(
+                "Too many people are signing in at this moment. Nothing was changed.",
+                next_step="Try again in a few seconds.",
+                retry_after=2,
+            )
         try:
-            return self._hasher.verify(stored or nobody, password) and stored is not None
-        except (VerificationError, InvalidHashError):
-            return False
+            with self._turns:
+                yield
+        finally:
+            self._places.release()
 
 
 def weakness(password: str, known: Sequence[str]) -> str:

@@ -29,7 +29,7 @@ from openlatch.operations.call import Actor, Call, Services
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.inventory import lookups
 from openlatch.operations.inventory.lookups import Lookup
-from openlatch.operations.people import people
+from openlatch.operations.people import sign_ins
 from openlatch.store import Store, Transaction
 from openlatch.store.people.replies import Reply
 from openlatch.wire import messages as wire
@@ -53,6 +53,7 @@ __all__ = [
     "bind",
     "bind_errors",
     "needed",
+    "network",
 ]
 
 PREFIX = "/api/v1"
@@ -79,8 +80,10 @@ class Backend:
     secure_cookies: bool
     threads: int = 1
     """how many requests are answered at a time"""
+    proxies: int = 0
+    """how many proxies stand before the service, whose word on where a request comes from is believed"""
     noted: dict[UUID, datetime] = field(default_factory=dict)
-    """when it was kept last that a token was used, by its id"""
+    """when it was kept last that a session or token was used, by its id"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -271,13 +274,18 @@ def _signed_in(route: Route, path: dict[str, Any]) -> Response:
     try:
         return _answered(route, path, who, by_cookie)
     finally:
-        if g.get("actor") and not by_cookie:
+        if g.get("actor"):
             with suppress(OperationalError):  # what is wrong with the database is told by the answer itself
-                _note_use(who)
+                _note_use(who, by_cookie)
 
 
-def _note_use(who: Bearer) -> None:
-    """Keep that a token was used, once a minute: after the request, whose transaction may have been a long one."""
+def network() -> str:
+    """Return the network address that a request comes from."""
+    return request.remote_addr or ""
+
+
+def _note_use(who: Bearer, by_cookie: bool) -> None:
+    """Keep that a session or token was used, once a minute, after a request that may have been long."""
     at = backend()
     now = at.services.clock()
     before = at.noted.get(who.id)
@@ -287,7 +295,7 @@ def _note_use(who: Bearer) -> None:
         at.noted.clear()
     at.noted[who.id] = now
     with at.store.transaction(who.workspace_id) as tx:
-        people.note_use(Call(tx, at.services, NOBODY, now), who)
+        sign_ins.note_use(Call(tx, at.services, NOBODY, now), who, network(), session=by_cookie)
 
 
 def _answered(route: Route, path: dict[str, Any], who: Bearer, by_cookie: bool) -> Response:
@@ -338,7 +346,7 @@ def _acting(route: Route, tx: Transaction, who: Bearer, by_cookie: bool) -> Call
     """The call of whoever sends a request."""
     at = backend()
     call = Call(tx, at.services, NOBODY, at.services.clock())
-    actor = people.by_session(call, who) if by_cookie else people.by_token(call, who)
+    actor = sign_ins.by_session(call, who) if by_cookie else sign_ins.by_token(call, who)
     if by_cookie and route.method != "GET" and request.headers.get(CSRF_HEADER) != who.csrf:
         raise NotAllowed(
             f"The header {CSRF_HEADER} is missing or wrong. Nothing was changed.", next_step="Load the page again."

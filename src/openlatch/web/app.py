@@ -12,6 +12,7 @@ import structlog
 from flask import Flask, Response, g, request, send_from_directory
 from prometheus_client import REGISTRY as PROCESS
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest, multiprocess
+from werkzeug.middleware.proxy_fix import ProxyFix
 
 from openlatch.errors import NotFound
 from openlatch.web import describe
@@ -21,6 +22,8 @@ from openlatch.web.routes import ALL
 
 __all__ = ["create_app", "description"]
 
+SECRET_PARTS = ("link", "address")
+"""what no log holds: the parts of paths that are as good as a password"""
 CONSOLE = Path(__file__).parent / "console"
 POLICY = (
     "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
@@ -60,6 +63,8 @@ def create_app(backend: Backend) -> Flask:
     long = {route.rule.rpartition("/")[2] for route in slow}
     doors = Doors(app.wsgi_app, backend.threads, PREFIX, long)
     app.wsgi_app = doors  # type: ignore[method-assign]
+    if backend.proxies:
+        app.wsgi_app = ProxyFix(doors, x_for=backend.proxies, x_proto=backend.proxies)  # type: ignore[method-assign]
     app.extensions["openlatch.others"] = doors.others
     return app
 
@@ -81,12 +86,18 @@ def _watch(app: Flask) -> None:
             log.info(
                 "request",
                 method=request.method,
-                path=request.path,
+                path=_shown_path(),
                 status=response.status_code,
                 actor=g.get("actor", ""),
                 milliseconds=round(took * 1000, 1),
             )
         return response
+
+
+def _shown_path() -> str:
+    """The path of a request as it is written down: what signs somebody in, or answers for them, is left out."""
+    rule = request.url_rule.rule if request.url_rule else ""
+    return rule if any(f"<{secret}>" in rule for secret in SECRET_PARTS) else request.path
 
 
 def _operate(app: Flask, backend: Backend) -> None:

@@ -3,7 +3,7 @@
 from openlatch.web.inventory import accounts, activity, entries, imports, parties, sameness, views
 from openlatch.web.letting_in import answers, offers, requests
 from openlatch.web.orders import orders, teams
-from openlatch.web.people import people, session
+from openlatch.web.people import me, people, session
 from openlatch.web.providers import providers, readings
 from openlatch.web.record import log
 from openlatch.web.reviews import prints, reviews
@@ -17,6 +17,7 @@ __all__ = ["ALL"]
 ALL = (
     session.routes,
     people.routes,
+    me.routes,
     providers.routes,
     readings.routes,
     imports.routes,

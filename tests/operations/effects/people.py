@@ -2,14 +2,19 @@
 
 from __future__ import annotations
 
+import re
 from datetime import datetime
 from uuid import UUID
 from zoneinfo import ZoneInfo
+
+import pytest
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn
 from tests.operations.effects.world import World, of
+
+FOUR_WORDS = "four words in a row"
 
 
 @of("people.me")
@@ -54,17 +59,189 @@ def _(w: World) -> None:
         w.member.people()
 
 
-@of("people.add")
+def link_of(w: World, address: str, about: str) -> str:
+    """What stands behind the # in the link of the last letter to an address about something."""
+    w.ridge.drain()
+    found = re.search(r"/link#(\S+)", w.ridge.post.to(address, about)[-1].text)
+    assert found is not None
+    return found[1]
+
+
+def nobody(w: World) -> Client:
+    """Whoever is not signed in."""
+    return Client(w.ridge.url, "", transport=w.ridge.transport)
+
+
+def joined(w: World, name: str, role: str) -> str:
+    """Somebody new, who has taken up an invitation; returns their address."""
+    address = f"{name.lower()}@{DOMAIN}"
+    w.owner.invite(address, role)
+    with nobody(w) as visitor:
+        visitor.use_sign_in_link(link_of(w, address, "invited"), name=name, password=FOUR_WORDS)
+    return address
+
+
+@of("people.show")
 def _(w: World) -> None:
-    added = w.owner.add_person("Sabine Thorne", f"Sabine.Thorne@{DOMAIN}", "auditor", "four words in a row")
-    assert (added.role, added.address) == ("auditor", f"sabine.thorne@{DOMAIN}")
-    assert w.last() == "person.added"
-    with w.ridge.client("sabine.thorne", password="four words in a row") as sabine:
+    found = w.auditor.person(f"ines.okoro@{DOMAIN}")
+    assert (found.name, found.role, found.state) == ("Ines Okoro", "reviewer", "active")
+    assert w.auditor.person(str(found.id)) == found
+    with w.refused(NotFound, "no person"):
+        w.auditor.person("Ines Okoro")
+
+
+@of("people.invite")
+def _(w: World) -> None:
+    address = f"sabine.thorne@{DOMAIN}"
+    invited = w.owner.invite(f"Sabine.Thorne@{DOMAIN}", "auditor")
+    assert (invited.role, invited.address, invited.state) == ("auditor", address, "invited")
+    assert w.last() == "person.invited"
+    link = link_of(w, address, "invited to sign in as auditor")
+    with nobody(w) as visitor:
+        seen = visitor.look_at_sign_in_link(link)
+        assert (seen.purpose, seen.role, seen.address, seen.trouble) == ("invitation", "auditor", address, "")
+        with w.refused(Invalid, "could be guessed|at least"):
+            visitor.use_sign_in_link(link, name="Sabine Thorne", password="kestrel-ridge")
+        visitor.use_sign_in_link(link, name="Sabine Thorne", password=FOUR_WORDS)
+        with w.refused(Conflict, "answered already|withdrawn"):
+            visitor.use_sign_in_link(link, name="Sabine Thorne", password=FOUR_WORDS)
+    with w.ridge.client("sabine.thorne", password=FOUR_WORDS) as sabine:
         assert sabine.me().person.role == "auditor"
     with w.refused(Conflict, "already"):
-        w.owner.add_person("Sabine Thorne", f"sabine.thorne@{DOMAIN}", "owner", "four words in a row")
-    with w.refused(Invalid, "could be guessed|fewer than"):
-        w.owner.add_person("Jory Penrose", f"jory.penrose@{DOMAIN}", "member", "kestrel-ridge")
+        w.owner.invite(address, "owner")
+    with w.refused(Invalid, "no address"):
+        w.owner.invite("edda@hillfarm", "member")
+
+
+@of("people.invite_again")
+def _(w: World) -> None:
+    address = f"jory.penrose@{DOMAIN}"
+    w.owner.invite(address, "member")
+    former = link_of(w, address, "invited")
+    w.owner.invite_again(address)
+    latter = link_of(w, address, "invited")
+    with nobody(w) as visitor:
+        with w.refused(Conflict, "withdrawn"):
+            visitor.use_sign_in_link(former, name="Jory", password=FOUR_WORDS)
+        visitor.use_sign_in_link(latter, name="Jory Penrose", password=FOUR_WORDS)
+    with w.refused(Conflict, "active cannot be invited again"):
+        w.owner.invite_again(address)
+
+
+@of("people.role")
+def _(w: World) -> None:
+    address = joined(w, "Hesper", "member")
+    assert w.owner.change_role(address, "auditor").role == "auditor"
+    assert w.last() == "person.role-changed"
+    with w.ridge.client("hesper", password=FOUR_WORDS) as hesper:
+        assert hesper.people(), "an auditor sees everyone"
+    with w.refused(Conflict, "only owner"):
+        w.owner.change_role(f"maren.ashdown@{DOMAIN}", "manager")
+    with w.refused(NotAllowed, "people.role"):
+        w.manager.change_role(address, "owner")
+
+
+@of("people.disable")
+def _(w: World) -> None:
+    address = joined(w, "Corin", "manager")
+    with w.ridge.client("corin", password=FOUR_WORDS) as corin:
+        assert corin.me().person.state == "active"
+        w.owner.disable_person(address)
+        assert w.last() == "person.disabled"
+        with w.refused(NotSignedIn, "revoked|no longer"):
+            corin.me()
+    with w.refused(NotSignedIn, "not right"):
+        w.ridge.client("corin", password=FOUR_WORDS)
+    with w.refused(Conflict, "only owner"):
+        w.owner.disable_person(f"maren.ashdown@{DOMAIN}")
+
+
+@of("people.enable")
+def _(w: World) -> None:
+    address = joined(w, "Linnea", "reviewer")
+    w.owner.disable_person(address)
+    assert w.owner.enable_person(address).state == "active"
+    with w.ridge.client("linnea", password=FOUR_WORDS) as linnea:
+        assert linnea.me().person.role == "reviewer"
+    with w.refused(Conflict, "active cannot be enabled"):
+        w.owner.enable_person(address)
+
+
+@of("people.remove")
+def _(w: World) -> None:
+    address = joined(w, "Tamsin", "reviewer")
+    w.owner.remove_person(address)
+    assert w.last() == "person.removed"
+    assert address not in {one.address for one in w.owner.people()}
+    with w.refused(NotFound, "no person"):
+        w.owner.person(address)
+    again = w.owner.invite(address, "member")
+    assert again.state == "invited", "the address is free again"
+    w.owner.remove_person(address)
+
+
+@of("me.change")
+def _(w: World) -> None:
+    changed = w.auditor.change_me(zone="America/New_York", dates="de")
+    assert (changed.zone, changed.dates, changed.name) == ("America/New_York", "de", "Ruth Calder")
+    assert w.last() == "person.changed"
+    assert w.auditor.me().person == changed
+    with w.refused(Invalid, "no language|is not a language"):
+        w.auditor.change_me(dates="the usual way")
+    with w.refused(Invalid, "IANA"):
+        w.auditor.change_me(zone="Mars")
+    assert w.auditor.change_me(zone="", dates="").zone == ""
+
+
+@of("me.password")
+def _(w: World) -> None:
+    joined(w, "Perran", "member")
+    with w.ridge.client("perran", password=FOUR_WORDS) as perran:
+        perran.change_password("another lantern crosses quietly")
+        assert w.last() == "person.password-changed"
+        assert perran.me().person.name == "Perran", "a token stays"
+        with w.refused(Invalid, "could be guessed|at least"):
+            perran.change_password("kestrel-ridge")
+    with pytest.raises(NotSignedIn, match="not right"):  # it is counted and logged, and so something happens
+        w.ridge.client("perran", password=FOUR_WORDS)
+    w.ridge.client("perran", password="another lantern crosses quietly").close()
+
+
+@of("me.address")
+def _(w: World) -> None:
+    former = joined(w, "Morwenna", "member")
+    new = f"wenna@{DOMAIN}"
+    with w.ridge.client("morwenna", password=FOUR_WORDS) as morwenna:
+        assert morwenna.change_address(new) == new
+        assert morwenna.me().person.address == former, "until it is confirmed"
+        with nobody(w) as visitor:
+            visitor.use_sign_in_link(link_of(w, new, "Confirm your new address"))
+        assert morwenna.me().person.address == new
+        assert w.last() == "person.address-changed"
+        with w.refused(Conflict, "already"):
+            morwenna.change_address(f"maren.ashdown@{DOMAIN}")
+    w.ridge.drain()
+    assert w.ridge.post.to(former, "was changed"), "the former address is told"
+
+
+@of("me.sessions")
+def _(w: World) -> None:
+    assert w.member.sessions() == [], "a token is no session"
+    with w.refused(NotSignedIn, "."):
+        nobody(w).sessions()
+
+
+@of("me.end_session")
+def _(w: World) -> None:
+    with w.refused(NotFound, "no session"):
+        w.member.end_session(UUID(int=7))
+
+
+@of("me.end_other_sessions")
+def _(w: World) -> None:
+    assert w.member.end_other_sessions() == 0
+    with w.refused(NotSignedIn, "."):
+        nobody(w).end_other_sessions()
 
 
 @of("tokens.browse")

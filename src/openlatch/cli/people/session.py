@@ -1,4 +1,4 @@
-"""Signing in and out, tokens, and the people of the workspace."""
+"""Signing in and out, tokens, and the workspace."""
 
 from __future__ import annotations
 
@@ -12,13 +12,11 @@ from rich.text import Text
 from openlatch.cli.connection import all_kept, client_of, connect, forget, keep, kept, switch
 from openlatch.cli.connection import sign_in as make_token
 from openlatch.cli.failure import Failure
-from openlatch.cli.nouns import one_of
 from openlatch.cli.output import Column, ago, day, emit, out, output_option, reports_errors
 from openlatch.client.address import service_address
 from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
-from openlatch.words import Role
 
-__all__ = ["confirm", "holders", "people", "sign_in", "sign_out", "tokens", "whoami", "workspace"]
+__all__ = ["confirm", "forgot_password", "holders", "sign_in", "sign_out", "tokens", "whoami", "workspace"]
 
 TOKENS: tuple[Column, ...] = (
     Column("id", lambda t: str(t.id)),
@@ -27,13 +25,6 @@ TOKENS: tuple[Column, ...] = (
     Column("ends", lambda t: "revoked" if t.revoked_at else day(t.expires_at)),
     Column("last used", lambda t: ago(t.last_used_at)),
 )
-PEOPLE: tuple[Column, ...] = (
-    Column("name", lambda p: p.name),
-    Column.address("address", lambda p: p.address),
-    Column("role", lambda p: p.role),
-)
-
-
 HOLDERS: tuple[Column, ...] = (
     Column("acts for", lambda h: Text(h.name)),
     Column("workspace", lambda h: h.workspace),
@@ -162,30 +153,6 @@ def tokens(token_id: UUID | None, output: str) -> None:
         emit(client.tokens(), TOKENS, output, empty="You have no tokens.")
 
 
-@click.group(invoke_without_command=True)
-@output_option
-@click.pass_context
-@reports_errors
-def people(ctx: click.Context, output: str) -> None:
-    """List who signs in to this workspace, or add someone."""
-    if ctx.invoked_subcommand is None:
-        with connect() as client:
-            emit(client.people(), PEOPLE, output, empty="Nobody signs in here yet.")
-
-
-@people.command()
-@click.argument("name")
-@click.argument("address")
-@click.option("--role", type=one_of(Role), required=True)
-@click.option("--password", prompt=True, hide_input=True, confirmation_prompt=True, help="At least 12 characters.")
-@reports_errors
-def add(name: str, address: str, role: str, password: str) -> None:
-    """Let NAME, with ADDRESS, sign in to this workspace."""
-    with connect() as client:
-        person = client.add_person(name, address, role, password)
-    click.echo(f"{person.name} can sign in as {person.role}, with {person.address}.")
-
-
 @click.command()
 @click.option("--password", help="Asked for if not given.")
 @reports_errors
@@ -194,3 +161,15 @@ def confirm(password: str | None) -> None:
     with connect() as client:
         me = client.confirm(password or click.prompt("Your password", hide_input=True))
     click.echo(f"Confirmed: you are {me.person.name}.")
+
+
+@click.command()
+@click.argument("server")
+@click.option("--workspace", prompt=True, help="The workspace's short name.")
+@click.option("--address", prompt=True, help="Your address in that workspace.")
+@reports_errors
+def forgot_password(server: str, workspace: str, address: str) -> None:
+    """Have a letter sent to you with which you choose another password at the service at SERVER."""
+    with client_of(service_address(server), "") as client:
+        client.forgot_password(workspace, address)
+    click.echo(f"If {address} signs in to “{workspace}”, a letter is on its way. Its link holds for an hour.")

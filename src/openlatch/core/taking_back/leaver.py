@@ -13,9 +13,12 @@ from uuid import UUID
 
 from openlatch.core.model import Membership, Party
 from openlatch.core.orders.impact import Situation, mends
-from openlatch.words import Action, Kind
+from openlatch.words import Action, Kind, Role
 
-__all__ = ["Item", "Phase", "leaver_items"]
+__all__ = ["DISABLE_SIGN_IN", "Item", "Phase", "SignIn", "leaver_items"]
+
+DISABLE_SIGN_IN = "disable-sign-in"
+"""the action of what ends somebody's sign-in to this very workspace"""
 
 
 class Phase(IntEnum):
@@ -47,19 +50,41 @@ class Item:
     membership_id: UUID | None = None
 
 
+@dataclass(frozen=True, slots=True)
+class SignIn:
+    """That somebody who goes signs in to this workspace too: in which role, and whether whoever orders can end that."""
+
+    name: str
+    role: Role
+    by_owner: bool
+    only_owner: bool = False
+
+    def item(self) -> Item:
+        """Return what is to be done about it."""
+        if self.only_owner:
+            text = f"Make somebody else an owner of this workspace, then disable {self.name}’s sign-in here."
+            return Item(Phase.HAND_OVER, "ask", text)
+        what = f"{self.name}’s sign-in to this workspace, as {self.role}"
+        if self.by_owner:
+            return Item(Phase.ACCESS, DISABLE_SIGN_IN, f"Disable {what}.")
+        return Item(Phase.HAND_OVER, "ask", f"Have an owner disable {what}.")
+
+
 def leaver_items(
     party: Party,
     held: Sequence[Situation],
     memberships: Sequence[Membership],
     names: Mapping[UUID, str],
     able: Collection[UUID] = (),
+    sign_in: SignIn | None = None,
 ) -> tuple[Item, ...]:
     """Return all that is to be done when a party goes, in order.
 
     `held` are their standing entries, each with what is around it; `memberships` those in which they are the member,
     and `names` the teams and apps in these. `able` are the providers that remove somebody from a team when asked.
+    `sign_in` is theirs to this very workspace, if they have one.
     """
-    items: list[Item] = []
+    items = [] if sign_in is None else [sign_in.item()]
     secrets: set[tuple[UUID, str]] = set()
     hanging = {one.id for s in held for one in s.falling}
     for s in held:

@@ -100,7 +100,7 @@ def show(call: Call, text: str) -> tuple[Party, int]:
 def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
     """Say who of this workspace answers for a party, by their address; nobody, if it is empty."""
     party, _ = call.tx.parties.find(text)
-    people = {person.address: person for person in call.tx.people.all()}
+    people = {person.address: person for person in call.tx.people.able()}
     person = people.get(address.strip().lower())
     if address and person is None:
         raise Invalid(

@@ -18,13 +18,14 @@ if TYPE_CHECKING:
 else:
     email_validator = deferred("email_validator")
 
-__all__ = ["check_founding", "check_person", "check_workspace", "readable_address"]
+__all__ = ["check_founding", "check_person", "check_wishes", "check_workspace", "readable_address"]
 
 SHORTEST = 12
 """characters that a password has at least"""
 _SLUG = re.compile(r"(?=.{1,200}$)[a-z0-9]+(-[a-z0-9]+)*")
 _WORDS = "A good password is four words that do not belong together."
 _DOMAIN = re.compile(r"([a-z0-9]([a-z0-9-]*[a-z0-9])?\.)+[a-z]([a-z0-9-]*[a-z0-9])", re.IGNORECASE)
+_LANGUAGE = re.compile(r"[a-z]{2,3}(-[A-Z][a-z]{3})?(-([A-Z]{2}|[0-9]{3}))?")
 _LONGEST = 200
 
 
@@ -46,6 +47,18 @@ def readable_address(text: str, at: str, undone: str = "Nothing was changed.") -
 def check_person(workspace: Workspace, name: str, address: str, password: str) -> None:
     """Refuse somebody who could not sign in safely; raises Invalid with every mistake at once."""
     found = _name("name", name) + _sign_in(workspace, name, address, password)
+    if found:
+        raise _refused(found, "Nothing was changed.")
+
+
+def check_wishes(name: str, zone: str, dates: str) -> None:
+    """Refuse a name, a zone or a language of dates that somebody could not be shown; raises Invalid with each mistake.
+
+    `dates` is a language tag (RFC 5646) such as en-GB or de; as `zone`, it is empty for the workspace's.
+    """
+    found = _name("name", name) + (_zone(zone) if zone else [])
+    if dates and not _LANGUAGE.fullmatch(dates):
+        found.append(("dates", f"“{dates}” is not a language, such as en-GB or de"))
     if found:
         raise _refused(found, "Nothing was changed.")
 

@@ -16,7 +16,7 @@ REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
 def who_answers(call: Call, text: str) -> Person:
     """Return whoever of the workspace has an address, or alone has a name, and can be asked; else raises Invalid."""
     wanted = text.strip().lower()
-    people = [one for one in call.tx.people.all() if one.role in REVIEWING]
+    people = [one for one in call.tx.people.able() if one.role in REVIEWING]
     found = [one for one in people if wanted == one.address] or [one for one in people if wanted == one.name.lower()]
     if len(found) == 1:
         return found[0]

@@ -305,7 +305,7 @@ def _planned(call: Call, draft: NewReview, plan_id: UUID) -> ReviewPlan:
         )
     recurs = Recurrence.parse(draft.recurs, begins, at, zone).rule if draft.recurs else ""
     in_scope(call, where)  # refuses a filter that names what is not there
-    people = {person.address: person for person in call.tx.people.all()}
+    people = {person.address: person for person in call.tx.people.able()}
     named = tuple(_reviewer(people, address, "named") for address in draft.named)
     if draft.reviewers is Reviewers.NAMED and not named:
         raise Invalid(
@@ -359,7 +359,7 @@ def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
     events = " or ".join(_EVENTS[one] for one in sorted(plan.on))
     says = [recurrence.says()] if recurrence is not None else []
     coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     listed = still_in_scope(call, plan.where)
     if listed is None:
         says.append(_LOST)

@@ -58,7 +58,7 @@ def _sign(call: Call, content: Mapping[str, Any]) -> str:
 def _of_round(call: Call, one: Round) -> Report:
     plan, found = one.plan, call.tx.reviews.items(one.id)
     items: list[tuple[Item, Outcome]] = list(found)
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     names = {one: person.name for one, person in people.items()}
     listed = call.tx.entries.about({item.entry_id for item, _ in items})
     orders = _orders(call, [item.order_id for item, _ in items])

@@ -29,14 +29,14 @@ __all__ = [
 
 def in_charge(call: Call, one: Round) -> list[Person]:
     """Return who is told of what is not answered: whoever the review names for that, and the owners."""
-    people = call.tx.people.all()
+    people = call.tx.people.able()
     named = [person for person in people if person.id == one.plan.otherwise and person.role in REVIEWING]
     return [*named, *(person for person in people if person.role is Role.OWNER and person not in named)]
 
 
 def tell_opened(call: Call, one: Round) -> None:
     """Tell whoever is asked in a round that it is open."""
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     for who, asked in call.tx.reviews.progress(one.id).items():
         if who in people:
             title = f"“{one.plan.name}” has come round: {counted(asked.items)} for you until {_due(call, one)}"
@@ -59,7 +59,7 @@ def remind(call: Call, one: Round) -> None:
     if not before or one.due_at - call.now > before:
         return
     progress = call.tx.reviews.progress(one.id)
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     late = {who: one.items - one.decided for who, one in progress.items() if one.decided < one.items}
     for who, number in late.items():
         if who in people:
@@ -84,7 +84,7 @@ def tell_unanswered(
 
 def tell_cancelled(call: Call, one: Round, reason: str) -> None:
     """Tell whoever was asked in a round that it was called off, and why."""
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     asked = [people[who] for who in call.tx.reviews.progress(one.id) if who in people]
     title = f"{call.actor.name} has called off a round of “{one.plan.name}”"
     notices.tell(call, asked, Notice(f"round:{one.id}:cancelled", title, f"Why: {reason}", f"/rounds/{one.ref}"))

@@ -126,7 +126,7 @@ def items(call: Call, text: str, *, mine: bool, outcome: str) -> tuple[ItemSight
 def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) -> tuple[ItemSight, ...]:
     listed = call.tx.entries.about({item.entry_id for item, _ in found})
     past = call.tx.reviews.past([item.entry_id for item, _ in found], one.opened_at)
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     groups: dict[object, int] = {}
     own = _own(call)
     sights = []
@@ -200,7 +200,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
         to=to,
     )
     entries = call.tx.entries.about({item.entry_id for item, _ in found})
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     parties = own_parties(call, [people[to]]) if to in people else {}
     me = call.actor.person.id if call.actor.person is not None else None
     after = []
@@ -437,7 +437,7 @@ def try_again(call: Call, text: str, place: int) -> RoundSight:
 def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:
     """Return rounds with how far they are."""
     outcomes = call.tx.reviews.outcomes([one.id for one in several])
-    people = {person.id: person for person in call.tx.people.all()}
+    people = call.tx.people.ever()
     waiting = call.tx.reviews.waiting(call.actor.person.id) if call.actor.person is not None else {}
     moving = call.tx.reviews.moving([one.id for one in several if one.state is RoundState.SETTLING], call.now)
     return tuple(

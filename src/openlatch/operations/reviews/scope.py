@@ -144,7 +144,7 @@ def have_left(call: Call, parties: Mapping[UUID, Collection[UUID]]) -> set[UUID]
 
 def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int, UUID | None]:
     """Return who is asked about each of these entries, by their place."""
-    people = {person.id: person for person in call.tx.people.all() if person.role in REVIEWING}
+    people = {person.id: person for person in call.tx.people.able() if person.role in REVIEWING}
     parties = own_parties(call, people.values())
     left = have_left(call, parties)
     people = {one: person for one, person in people.items() if one not in left}

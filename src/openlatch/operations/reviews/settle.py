@@ -14,6 +14,7 @@ from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations.call import SERVICE, Call
 from openlatch.operations.orders import orders
 from openlatch.operations.orders.orders import Wish
+from openlatch.operations.people.reviewers import REVIEWING
 from openlatch.operations.reviews import reports, round_news
 from openlatch.operations.reviews.scope import facts_now, have_left, own_parties, still_in_scope
 from openlatch.operations.rules import flags
@@ -45,11 +46,14 @@ def go_on(call: Call) -> None:
 
 
 def _replace_who_left(call: Call, one: Round) -> None:
-    """What somebody was asked who has left meanwhile goes to whoever is asked where nobody else can be."""
+    """What somebody was asked who can no longer answer goes to whoever is asked where nobody else can be.
+
+    That is whoever has left by what a provider says, cannot sign in here any more, or has a role that decides nothing.
+    """
     waiting = {who for who, asked in call.tx.reviews.progress(one.id).items() if who and asked.decided < asked.items}
-    people = {person.id: person for person in call.tx.people.all() if person.id in waiting}
-    parties = own_parties(call, people.values())
-    left = have_left(call, parties)
+    people = {who: person for who, person in call.tx.people.ever().items() if who in waiting}
+    unable = {who for who, person in people.items() if not person.active or person.role not in REVIEWING}
+    left = unable | have_left(call, own_parties(call, people.values()))
     if not left:
         return
     instead = [person for person in round_news.in_charge(call, one) if person.id not in left]
@@ -94,7 +98,7 @@ def end_answering(call: Call, one: Round) -> Round:
     by = call.actor.name
     if answers:
         late = Counter(item.reviewer for item in standing if item.place in answers)
-        people = {person.id: person for person in call.tx.people.all()}
+        people = call.tx.people.ever()
         round_news.tell_unanswered(call, one, late, people, f"and so they {one.plan.silence(several=True)}", "silent")
     one = one.moved(RoundMove.SETTLE, settled_by=by, settled_at=call.now)
     call.tx.reviews.save(one)

@@ -12,6 +12,8 @@ from openlatch.core.ids import ref_of
 from openlatch.core.model import Entry, Party
 from openlatch.core.orders.orders import Order
 from openlatch.core.orders.teams import Belonging
+from openlatch.core.people.standing import PersonMove
+from openlatch.core.taking_back.leaver import DISABLE_SIGN_IN
 from openlatch.core.taking_back.settled import GONE, LeftOpen
 from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations.call import Call, operation
@@ -19,6 +21,7 @@ from openlatch.operations.inventory.entries import selection
 from openlatch.operations.inventory.parties import remaining
 from openlatch.operations.orders import orders, teams
 from openlatch.operations.orders.orders import Wish
+from openlatch.operations.people import people
 from openlatch.operations.people.reviewers import who_answers
 from openlatch.operations.providers import readings
 from openlatch.operations.taking_back.together import Foresight, foreseen, held_back
@@ -239,12 +242,27 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
     orders.hold(
         call, [*of_entries.values(), *(one for about in of_teams.values() for one in teams.given_by(call, about))]
     )
+    for item in items:
+        if item.action == DISABLE_SIGN_IN:
+            _disable_sign_in(call, batch, item)
     drafted = _drafted(call, batch, [item for item in items if item.entry_id is not None])
     drafted |= _drafted_of_teams(call, batch, [item for item in items if item.place in of_teams], of_teams)
     new = orders.given_all(call, list(drafted.values()))
     for place, (order, _) in drafted.items():
         late = None if order.id in new else call.tx.orders.open_for(order.about)
         call.tx.batches.ordered(batch.id, place, late.id if late is not None else order.id)
+
+
+def _disable_sign_in(call: Call, batch: Batch, item: BatchItem) -> None:
+    """Take back the sign-in of somebody who goes to this very workspace."""
+    party = call.tx.parties.find(str(batch.party_id))[0]
+    person = people.of_party(call, party)
+    if person is None:
+        call.tx.batches.came(batch.id, item.place, Outcome.GONE, GONE)
+        return
+    with _refusal_kept(call, batch, item):
+        people.shut_out(call, person, PersonMove.DISABLE, ordered_by=batch.ordered_by)
+        call.tx.batches.came(batch.id, item.place, Outcome.DONE, "")
 
 
 def _drafted(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, tuple[Order, Entry | None]]:

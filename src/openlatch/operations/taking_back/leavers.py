@@ -8,17 +8,19 @@ from datetime import date, datetime
 
 from openlatch.core.hours import end_of
 from openlatch.core.model import Party
-from openlatch.core.taking_back.leaver import Item, leaver_items
+from openlatch.core.people.standing import is_only_owner
+from openlatch.core.taking_back.leaver import Item, SignIn, leaver_items
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.orders import orders
 from openlatch.operations.orders.orders import Wish
+from openlatch.operations.people import people
 from openlatch.operations.taking_back import batches
 from openlatch.operations.taking_back.batches import BatchSight
 from openlatch.operations.taking_back.together import Foresight, foreseen
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.taking_back.batches import Batch, BatchItem
-from openlatch.words import Action, PartyKind
+from openlatch.words import Action, PartyKind, Role
 
 __all__ = ["LeaverPlan", "complete", "create", "plan"]
 
@@ -131,7 +133,7 @@ def _plan(call: Call, text: str) -> LeaverPlan:
     unseen = {m.id for m in joined if m.provider_id in unread}
     items = tuple(
         replace(item, membership_id=None) if item.membership_id in unseen else item
-        for item in leaver_items(party, situations, joined, names, able)
+        for item in leaver_items(party, situations, joined, names, able, _sign_in(call, party))
     )
     listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
     outside = not call.tx.workspace.circle.holds(party)
@@ -142,3 +144,12 @@ def _plan(call: Call, text: str) -> LeaverPlan:
         tuple((item, listed.get(item.entry_id) if item.entry_id else None) for item in items),
         foreseen(call, acts),
     )
+
+
+def _sign_in(call: Call, party: Party) -> SignIn | None:
+    """What somebody who goes can do in this very workspace, and who can end that."""
+    person = people.of_party(call, party)
+    if person is None:
+        return None
+    by_owner = call.actor.person is not None and call.actor.person.role is Role.OWNER
+    return SignIn(person.name, person.role, by_owner, is_only_owner(call.tx.people.all(), person))

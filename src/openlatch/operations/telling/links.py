@@ -15,9 +15,11 @@ from openlatch.errors import Conflict, NotFound
 from openlatch.operations.call import Call
 from openlatch.store.telling.links import Link
 
-__all__ = ["PATH", "Opened", "answerable", "make", "opened", "whole", "workspace_in"]
+__all__ = ["PATH", "SIGN_IN_PATH", "Opened", "answerable", "make", "opened", "whole", "workspace_in"]
 
 PATH = "/answer/"
+SIGN_IN_PATH = "/link#"
+"""of what signs somebody in: behind the # it never reaches a server's log"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -28,19 +30,18 @@ class Opened:
     trouble: str = ""
 
 
-def make(call: Call, purpose: str, subject_id: UUID, address: str, lasts: timedelta) -> str:
+def make(call: Call, purpose: str, subject_id: UUID, address: str, lasts: timedelta, path: str = PATH) -> str:
     """Make a link about something, sent to an address, and return its path; former ones are answered no more."""
     call.tx.links.withdraw(subject_id, call.now)
     link = Link(call.services.new_id(), purpose, subject_id, address, call.now, call.now + lasts)
     call.tx.links.add(link)
-    return f"{PATH}{call.tx.workspace.id.hex}.{link.id.hex}"
+    return f"{path}{call.tx.workspace.id.hex}.{link.id.hex}"
 
 
 def whole(call: Call, path: str) -> str:
     """Return a path as it goes into a letter to whom it was made for: one that is answered gets its mark."""
-    if not path.startswith(PATH):
-        return path
-    return f"{path}.{call.services.vault.mark(path.removeprefix(PATH))}"
+    leads = next((one for one in (PATH, SIGN_IN_PATH) if path.startswith(one)), None)
+    return path if leads is None else f"{path}.{call.services.vault.mark(path.removeprefix(leads))}"
 
 
 def workspace_in(text: str) -> UUID:

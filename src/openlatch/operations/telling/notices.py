@@ -10,7 +10,6 @@ from uuid import UUID
 from openlatch.core.model import Party, Person, is_mailbox
 from openlatch.core.orders.orders import again_after
 from openlatch.core.telling.notices import Letter, Notice, letter, when
-from openlatch.errors import NotSignedIn
 from openlatch.operations.call import Call, operation
 from openlatch.operations.telling import links
 from openlatch.store.pages import Page
@@ -30,6 +29,7 @@ __all__ = [
     "tell_address",
     "tell_party",
     "tidy",
+    "write",
 ]
 
 KEPT = timedelta(days=400)
@@ -39,7 +39,7 @@ IN_ONE = 500
 
 def tell(call: Call, people: Iterable[Person], notice: Notice) -> int:
     """Tell people of this workspace something, each in the way that they chose; returns how many are told it now."""
-    several = {person.id: person for person in people}.values()
+    several = {person.id: person for person in people if person.active}.values()
     return call.tx.notices.add([_to(call, person, notice) for person in several])
 
 
@@ -61,19 +61,21 @@ def tell_address(call: Call, address: str, name: str, notice: Notice) -> int:
     known = call.tx.people.by_address(address)
     if known is not None:
         return tell(call, [known[0]], notice)
-    return call.tx.notices.add(
-        [
-            Addressed(
-                id=call.services.new_id(),
-                notice=notice,
-                address=address,
-                name=name,
-                person_id=None,
-                made_at=call.now,
-                due_at=call.now,
-            )
-        ]
+    return write(call, address, name, notice)
+
+
+def write(call: Call, address: str, name: str, notice: Notice) -> int:
+    """Have a letter go to an address at once, whatever whoever has it chose: it shows up in no console."""
+    addressed = Addressed(
+        id=call.services.new_id(),
+        notice=notice,
+        address=address,
+        name=name,
+        person_id=None,
+        made_at=call.now,
+        due_at=call.now,
     )
+    return call.tx.notices.add([addressed])
 
 
 def reachable_at(call: Call, party: Party) -> str:
@@ -87,7 +89,7 @@ def reachable_at(call: Call, party: Party) -> str:
 
 def managers(call: Call) -> list[Person]:
     """Return who looks after this workspace."""
-    return [one for one in call.tx.people.all() if one.role in (Role.OWNER, Role.MANAGER)]
+    return [one for one in call.tx.people.able() if one.role in (Role.OWNER, Role.MANAGER)]
 
 
 def manager(call: Call, person_id: UUID | None) -> list[Person]:
@@ -98,7 +100,7 @@ def manager(call: Call, person_id: UUID | None) -> list[Person]:
 @operation("notices.browse")
 def browse(call: Call, limit: int, cursor: str | None) -> Page[Addressed]:
     """What one was told, the latest first."""
-    page = call.tx.notices.of(_self(call).id, limit, cursor)
+    page = call.tx.notices.of(call.person.id, limit, cursor)
     shown = [replace(one, notice=replace(one.notice, link=links.whole(call, one.notice.link))) for one in page.items]
     return Page(tuple(shown), page.next)
 
@@ -106,14 +108,8 @@ def browse(call: Call, limit: int, cursor: str | None) -> Page[Addressed]:
 @operation("notices.choose")
 def choose(call: Call, telling: Telling) -> Person:
     """Choose how one is told; what waits already goes out as it was meant to."""
-    call.tx.people.tell(_self(call).id, telling)
-    return call.tx.people.get(_self(call).id)
-
-
-def _self(call: Call) -> Person:
-    if call.actor.person is None:
-        raise NotSignedIn("Nobody is signed in.", next_step="Sign in first.")
-    return call.actor.person
+    call.tx.people.tell(call.person.id, telling)
+    return call.tx.people.get(call.person.id)
 
 
 # Letters, as the worker sends them

@@ -74,6 +74,10 @@ class Parties(Noun):
         """Keep who answers for a party; readings leave that alone."""
         self._session.execute(update(PartyRow).where(PartyRow.id == party_id).values(sponsor=person_id))
 
+    def sponsored_by(self, person_id: UUID, instead: UUID | None) -> None:
+        """Have somebody else, or nobody, be the sponsor of all parties whose sponsor somebody was."""
+        self._session.execute(update(PartyRow).where(PartyRow.sponsor == person_id).values(sponsor=instead))
+
     def known(self, identifiers: Iterable[Identifier]) -> dict[Identifier, UUID]:
         """Return which of the identifiers are known, and whose they are."""
         wanted: dict[str, list[str]] = {}

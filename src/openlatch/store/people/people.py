@@ -1,4 +1,4 @@
-"""People of a workspace, their sign-ins and tokens. Secrets are stored as hashes only."""
+"""People of a workspace, their sessions and tokens. Secrets are stored as hashes only."""
 
 from __future__ import annotations
 
@@ -12,9 +12,23 @@ from openlatch.core.model import Person
 from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, missing
 from openlatch.store.people.rows import FailedSignInRow, PersonRow, SignInRow, TokenRow
-from openlatch.words import Scope, Telling
+from openlatch.words import PersonState, Scope, Telling
 
-__all__ = ["People", "Token"]
+__all__ = ["People", "Session", "Token"]
+
+
+@dataclass(frozen=True, slots=True)
+class Session:
+    """Somebody's sign-in to the console: with what, from which network address, and when it was seen last."""
+
+    id: UUID
+    person_id: UUID
+    created_at: datetime
+    confirmed_at: datetime
+    expires_at: datetime
+    device: str
+    network: str
+    seen_at: datetime | None = None
 
 
 @dataclass(frozen=True, slots=True)
@@ -32,23 +46,52 @@ class Token:
 
 
 _PERSON = Codec(PersonRow, Person)
+_SESSION = Codec(SignInRow, Session)
 _TOKEN = Codec(TokenRow, Token)
+_HERE = PersonRow.state != PersonState.REMOVED.value
 
 
 class People(Noun):
-    """Queries over people, sign-ins and tokens."""
+    """Queries over people, their sessions and tokens."""
 
-    def add(self, person: Person, password_hash: str, now: datetime) -> None:
+    def add(self, person: Person, password_hash: str | None, now: datetime) -> None:
+        """Store somebody new; without a password they are only invited."""
         self._add(_PERSON, [person], password_hash=password_hash, created_at=now)
 
+    def save(self, person: Person) -> None:
+        """Store somebody as they are now."""
+        self._session.execute(update(PersonRow).where(PersonRow.id == person.id).values(**_PERSON.values(person)))
+
     def all(self) -> tuple[Person, ...]:
-        return tuple(map(_PERSON.read, self._session.scalars(select(PersonRow).order_by(PersonRow.name))))
+        """Return everyone who is not removed."""
+        return tuple(map(_PERSON.read, self._session.scalars(select(PersonRow).where(_HERE).order_by(PersonRow.name))))
+
+    def able(self) -> tuple[Person, ...]:
+        """Return everyone who can sign in, and so can be asked and told."""
+        return tuple(one for one in self.all() if one.active)
+
+    def ever(self) -> dict[UUID, Person]:
+        """Return everyone by their id, those too who were removed: for what they did and were asked."""
+        return {row.id: _PERSON.read(row) for row in self._session.scalars(select(PersonRow))}
 
     def get(self, person_id: UUID) -> Person:
-        row = self._session.get(PersonRow, (self._workspace_id, person_id))
+        """Return somebody by their id, whether they are still here or not."""
+        row = self._session.get(PersonRow, (self._workspace_id, person_id), populate_existing=True)
         if row is None:
             raise missing("person", person_id)
         return _PERSON.read(row)
+
+    def find(self, text: str) -> Person:
+        """Return whoever is meant by an id or an address, of those who are here; names identify nobody."""
+        wanted = text.strip().lower()
+        for one in self.all():
+            if wanted in (str(one.id), one.address):
+                return one
+        raise missing("person", text)
+
+    def lock(self) -> None:
+        """Keep others from changing who is here until this transaction is over."""
+        self._session.execute(select(PersonRow.id).order_by(PersonRow.id).with_for_update())
 
     def namesakes(self, person: Person) -> bool:
         """Return whether anybody else has the name that a person has."""
@@ -56,42 +99,71 @@ class People(Noun):
         query = select(PersonRow.id).where(same, PersonRow.id != person.id).limit(1)
         return self._session.scalar(query) is not None
 
+    def at_address(self, address: str) -> Person | None:
+        """Return whoever has that address here, whether they can sign in or not."""
+        row = self._session.scalar(select(PersonRow).where(PersonRow.address == address, _HERE))
+        return None if row is None else _PERSON.read(row)
+
     def by_address(self, address: str) -> tuple[Person, str] | None:
-        """Return the person with that address and the hash of their password."""
-        row = self._session.scalar(select(PersonRow).where(PersonRow.address == address))
-        return None if row is None else (_PERSON.read(row), row.password_hash)
+        """Return whoever can sign in with that address, and the hash of their password."""
+        active = PersonRow.state == PersonState.ACTIVE.value
+        row = self._session.scalar(select(PersonRow).where(PersonRow.address == address, active))
+        return None if row is None or row.password_hash is None else (_PERSON.read(row), row.password_hash)
+
+    def set_password(self, person_id: UUID, password_hash: str) -> None:
+        """Keep the hash of somebody's new password."""
+        changed = update(PersonRow).where(PersonRow.id == person_id)
+        self._session.execute(changed.values(password_hash=password_hash))
 
     def tell(self, person_id: UUID, telling: Telling) -> None:
         """Keep how somebody wants to be told."""
         self._session.execute(update(PersonRow).where(PersonRow.id == person_id).values(telling=telling.value))
 
-    def open_sign_in(self, sign_in_id: UUID, person_id: UUID, secret_hash: bytes, now: datetime, end: datetime) -> None:
-        self._session.execute(
-            insert(SignInRow).values(
-                workspace_id=self._workspace_id,
-                id=sign_in_id,
-                person_id=person_id,
-                secret_hash=secret_hash,
-                created_at=now,
-                confirmed_at=now,
-                expires_at=end,
-            )
+    def seen(self, person_id: UUID, now: datetime) -> None:
+        """Keep that somebody was here."""
+        self._session.execute(update(PersonRow).where(PersonRow.id == person_id).values(seen_at=now))
+
+    # Sessions
+
+    def open_session(self, session: Session, secret_hash: bytes) -> None:
+        """Store a new session."""
+        self._add(_SESSION, [session], secret_hash=secret_hash)
+
+    def session(self, session_id: UUID, now: datetime) -> tuple[Session, bytes] | None:
+        """Return a session and its secret's hash, if it still holds."""
+        row = self._session.get(SignInRow, (self._workspace_id, session_id))
+        return None if row is None or row.expires_at <= now else (_SESSION.read(row), row.secret_hash)
+
+    def sessions(self, person_id: UUID, now: datetime) -> tuple[Session, ...]:
+        """Return somebody's sessions that hold, the latest first."""
+        mine = (SignInRow.person_id == person_id, SignInRow.expires_at > now)
+        return tuple(
+            map(_SESSION.read, self._session.scalars(select(SignInRow).where(*mine).order_by(SignInRow.id.desc())))
         )
 
-    def sign_in(self, sign_in_id: UUID, now: datetime) -> tuple[UUID, bytes, datetime] | None:
-        """Return the person, the secret's hash, and when the password was given last, if a sign-in still holds."""
-        row = self._session.get(SignInRow, (self._workspace_id, sign_in_id))
-        return None if row is None or row.expires_at <= now else (row.person_id, row.secret_hash, row.confirmed_at)
+    def session_seen(self, session_id: UUID, network: str, now: datetime) -> None:
+        """Keep when a session was used last, and from where."""
+        values = {"seen_at": now, "network": network}
+        self._session.execute(update(SignInRow).where(SignInRow.id == session_id).values(**values))
 
     def confirm(self, bearer_id: UUID, now: datetime) -> None:
-        """Keep that the password was given again, in a sign-in or for a token."""
+        """Keep that the password was given again, in a session or for a token."""
         for row in (SignInRow, TokenRow):
             self._session.execute(update(row).where(row.id == bearer_id).values(confirmed_at=now))
 
-    def close_sign_in(self, sign_in_id: UUID) -> None:
-        self._session.execute(delete(SignInRow).where(SignInRow.id == sign_in_id))
+    def close_session(self, session_id: UUID) -> None:
+        """End a session."""
+        self._session.execute(delete(SignInRow).where(SignInRow.id == session_id))
+
+    def close_sessions(self, person_id: UUID, but: UUID | None = None) -> int:
+        """End somebody's sessions, or all but one; returns how many."""
+        others = (SignInRow.person_id == person_id, SignInRow.id != but) if but else (SignInRow.person_id == person_id,)
+        return len(self._session.execute(delete(SignInRow).where(*others).returning(SignInRow.id)).all())
+
+    # Tokens
 
     def add_token(self, token: Token, secret_hash: bytes) -> None:
+        """Store a new token."""
         self._add(_TOKEN, [token], secret_hash=secret_hash, confirmed_at=token.created_at)
 
     def token(self, token_id: UUID) -> tuple[Token, bytes, datetime] | None:
@@ -106,20 +178,42 @@ class People(Noun):
     def revoke_token(self, token_id: UUID, now: datetime) -> None:
         self._session.execute(update(TokenRow).where(TokenRow.id == token_id).values(revoked_at=now))
 
+    def revoke_tokens(self, person_id: UUID, now: datetime) -> int:
+        """Revoke every token of somebody that still holds; returns how many."""
+        holding = (TokenRow.person_id == person_id, TokenRow.revoked_at.is_(None), TokenRow.expires_at > now)
+        statement = update(TokenRow).where(*holding).values(revoked_at=now).returning(TokenRow.id)
+        return len(self._session.execute(statement).all())
+
     def token_used(self, token_id: UUID, now: datetime) -> None:
         self._session.execute(update(TokenRow).where(TokenRow.id == token_id).values(last_used_at=now))
 
-    def failed_since(self, address: str, since: datetime) -> int:
+    # Attempts to sign in
+
+    def in_turn(self, *keys: str) -> None:
+        """Have attempts at the same address or from the same network be counted one after the other."""
+        for key in sorted(keys):
+            lock = func.hashtextextended(f"{self._workspace_id} sign-in {key}", 0)
+            self._session.execute(select(func.pg_advisory_xact_lock(lock)))
+
+    def tried_since(self, address: str, since: datetime) -> int:
+        """Return how often a password was tried for an address, and not found right, since an instant."""
         query = select(func.count()).where(FailedSignInRow.address == address, FailedSignInRow.at > since)
         return self._session.scalar(query) or 0
 
-    def add_failed(self, failed_id: UUID, address: str, now: datetime) -> None:
-        values = {"workspace_id": self._workspace_id, "id": failed_id, "address": address, "at": now}
-        self._session.execute(insert(FailedSignInRow).values(**values))
+    def tried_from(self, network: str, since: datetime) -> int:
+        """Return how often passwords were tried from a network address, and not found right, since an instant."""
+        query = select(func.count()).where(FailedSignInRow.network == network, FailedSignInRow.at > since)
+        return self._session.scalar(query) or 0
+
+    def add_attempt(self, attempt_id: UUID, address: str, network: str, now: datetime) -> None:
+        """Count an attempt, before its password is looked at: it counts unless that is right."""
+        row = {"workspace_id": self._workspace_id, "id": attempt_id, "address": address, "network": network, "at": now}
+        self._session.execute(insert(FailedSignInRow).values(**row))
 
     def forget_before(self, now: datetime, failures: datetime) -> None:
         self._session.execute(delete(SignInRow).where(SignInRow.expires_at <= now))
         self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.at < failures))
 
-    def forget_failed(self, address: str) -> None:
+    def forget_attempts(self, address: str) -> None:
+        """Forget what was tried for an address, now that its password was right."""
         self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.address == address))

@@ -32,8 +32,13 @@ class PersonRow(Owned):
     name: Mapped[str]
     address: Mapped[str]
     role: Mapped[str]
-    password_hash: Mapped[str]
+    password_hash: Mapped[str | None]
+    """none of whoever has not taken up their invitation"""
     telling: Mapped[str] = mapped_column(server_default="at-once")
+    state: Mapped[str] = mapped_column(server_default="active")
+    zone: Mapped[str] = mapped_column(server_default="")
+    dates: Mapped[str] = mapped_column(server_default="")
+    seen_at: Mapped[datetime | None]
     created_at: Mapped[datetime]
 
 
@@ -44,6 +49,9 @@ class SignInRow(Owned):
     created_at: Mapped[datetime]
     confirmed_at: Mapped[datetime]
     expires_at: Mapped[datetime]
+    seen_at: Mapped[datetime | None]
+    device: Mapped[str] = mapped_column(server_default="")
+    network: Mapped[str] = mapped_column(server_default="")
 
 
 class TokenRow(Owned):
@@ -62,6 +70,8 @@ class TokenRow(Owned):
 class FailedSignInRow(Owned):
     __tablename__ = "failed_sign_ins"
     address: Mapped[str]
+    """whose password was tried; for a session that gives its password again, that session"""
+    network: Mapped[str] = mapped_column(server_default="")
     at: Mapped[datetime]
 
 

@@ -10,7 +10,7 @@ from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
-from sqlalchemy import ColumnElement, Text, and_, case, func, not_, or_, select, update
+from sqlalchemy import ColumnElement, Text, and_, case, delete, func, not_, or_, select, update
 from sqlalchemy.dialects.postgresql import insert
 from sqlalchemy.exc import IntegrityError
 
@@ -324,6 +324,10 @@ class Reviews(Noun):
         self._session.execute(
             statement.on_conflict_do_update(index_elements=["workspace_id", "person_id"], set_=values)
         )
+
+    def forget_calendar(self, person_id: UUID) -> None:
+        """Have the secret address of somebody's calendar lead nowhere."""
+        self._session.execute(delete(CalendarRow).where(CalendarRow.person_id == person_id))
 
     def calendar_of(self, secret_hash: bytes) -> UUID | None:
         """Return whose calendar a secret leads to."""

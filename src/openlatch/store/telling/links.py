@@ -6,7 +6,7 @@ from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 
 from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun
@@ -43,6 +43,11 @@ class Links(Noun):
         query = select(LinkRow).where(LinkRow.id == link_id).execution_options(populate_existing=True)
         row = self._session.scalars(query.with_for_update() if lock else query).first()
         return None if row is None else _LINK.read(row)
+
+    def made_since(self, subject_id: UUID, purpose: str, since: datetime) -> int:
+        """Return how many links of one purpose were made about something since an instant."""
+        mine = (LinkRow.subject_id == subject_id, LinkRow.purpose == purpose, LinkRow.made_at > since)
+        return self._session.scalar(select(func.count()).where(*mine)) or 0
 
     def used(self, link_id: UUID, answer: str, now: datetime) -> None:
         self._session.execute(update(LinkRow).where(LinkRow.id == link_id).values(used_at=now, answer=answer))

@@ -6,10 +6,11 @@ from openlatch.errors import NotSignedIn
 from openlatch.operations.call import SERVICE, Actor, Call
 from openlatch.operations.inventory import lookups
 from openlatch.operations.letting_in import answers
-from openlatch.operations.people import people
+from openlatch.operations.people import sign_ins
 from openlatch.operations.telling import links
-from openlatch.web.api import Answer, Routes, backend, bearer
+from openlatch.web.api import Answer, Routes, backend, bearer, network
 from openlatch.web.letting_in.render import question_of
+from openlatch.web.people.session import device
 from openlatch.wire import messages as wire
 from openlatch.words import Scope
 
@@ -39,7 +40,7 @@ def answer_link(link: str, body: wire.AnswerWish) -> Answer:
         visitor = _visitor(call)
         call = Call(tx, at.services, visitor or SERVICE, call.now)
         question, registered = answers.answer(call, link, body, findings, visitor.person if visitor else None)
-        cookie = str(people.open_session(call, registered)) if registered is not None else None
+        cookie = str(sign_ins.open_session(call, registered, device(), network())) if registered is not None else None
         return Answer(question_of(question, tx.workspace), cookie=cookie)
 
 
@@ -49,7 +50,7 @@ def _visitor(call: Call) -> Actor | None:
         who, by_cookie = bearer()
         if who.workspace_id != call.tx.workspace.id:
             return None
-        actor = people.by_session(call, who) if by_cookie else people.by_token(call, who)
+        actor = sign_ins.by_session(call, who) if by_cookie else sign_ins.by_token(call, who)
     except NotSignedIn:
         return None
     return actor if actor.scope is Scope.CHANGE else None

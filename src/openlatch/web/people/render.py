@@ -2,14 +2,17 @@
 
 from __future__ import annotations
 
+from uuid import UUID
+
 from openlatch.core import model
-from openlatch.operations.people.people import SignedIn
+from openlatch.operations.people.letters import SignInLink
+from openlatch.operations.people.me import SignedIn
 from openlatch.operations.reviews.waiting import Waiting
-from openlatch.store.people.people import Token
+from openlatch.store.people.people import Session, Token
 from openlatch.web.filled import filled
 from openlatch.wire import messages as wire
 
-__all__ = ["holder_of", "person_of", "token_of", "workspace_of"]
+__all__ = ["holder_of", "person_of", "session_of", "sign_in_link_of", "token_of", "workspace_of"]
 
 
 def person_of(person: model.Person) -> wire.Person:
@@ -33,3 +36,11 @@ def workspace_of(workspace: model.Workspace) -> wire.Workspace:
 
 def token_of(token: Token) -> wire.Token:
     return filled(wire.Token, token)
+
+
+def session_of(session: Session, present: UUID) -> wire.Session:
+    return filled(wire.Session, session, present=session.id == present)
+
+
+def sign_in_link_of(link: SignInLink) -> wire.SignInLink:
+    return filled(wire.SignInLink, link)

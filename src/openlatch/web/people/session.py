@@ -5,18 +5,23 @@ from __future__ import annotations
 from contextlib import suppress
 from dataclasses import replace
 
+from flask import request
+
 from openlatch.core.model import Person
+from openlatch.core.people.devices import device_of
 from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
 from openlatch.operations.call import Actor, Call, reachable
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.people import people
+from openlatch.operations.people import letters, me, sign_ins
 from openlatch.operations.reviews import waiting
-from openlatch.web.api import Answer, Routes, backend, bearer, beside
-from openlatch.web.people.render import holder_of, person_of, token_of, workspace_of
+from openlatch.operations.telling import links
+from openlatch.store import Transaction
+from openlatch.web.api import Answer, Routes, backend, bearer, beside, network
+from openlatch.web.people.render import holder_of, person_of, sign_in_link_of, token_of, workspace_of
 from openlatch.wire import messages as wire
-from openlatch.words import Scope
+from openlatch.words import LinkPurpose, Scope
 
-__all__ = ["routes"]
+__all__ = ["device", "routes"]
 
 routes = Routes("session")
 MOST_BESIDE = 20
@@ -29,18 +34,30 @@ def _refused() -> NotSignedIn:
     )
 
 
+def device() -> str:
+    """Return what a request is made with, as somebody would know it again."""
+    return device_of(request.headers.get("User-Agent", ""))
+
+
 def _person(body: wire.SignIn) -> Person:
-    """Return whose password this is. In a transaction of its own, so that a failure is counted."""
+    """Return whose password this is. The attempt is counted before that is worked out, outside any transaction."""
     at = backend()
     try:
         with at.store.transaction(body.workspace) as tx:
-            call = Call(tx, at.services, Actor("nobody"), at.services.clock())
-            person = people.check_password(call, body.address, body.password)
+            made = sign_ins.attempt(_nobody(tx), body.address, network())
     except NotFound as error:
+        at.services.passwords.fits(None, body.password)
         raise _refused() from error
-    if person is None:
-        raise _refused()
-    return person
+    if at.services.passwords.fits(made.stored, body.password) and made.person is not None:
+        return made.person
+    with at.store.transaction(body.workspace) as tx:
+        sign_ins.failed(_nobody(tx), made)
+    raise _refused()
+
+
+def _nobody(tx: Transaction) -> Call:
+    at = backend()
+    return Call(tx, at.services, Actor("nobody"), at.services.clock())
 
 
 @routes.route("GET", "/session/hint", returns=wire.SignInHint, public=True)
@@ -58,7 +75,7 @@ def sign_in(body: wire.SignIn) -> Answer:
     at = backend()
     with at.store.transaction(body.workspace) as tx:
         call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
-        session = people.open_session(call, person)
+        session = sign_ins.open_session(call, person, device(), network())
         return Answer(_me(call, session.csrf), cookie=str(session), beside=_beside(session))
 
 
@@ -83,9 +100,9 @@ def _acting(who: Bearer) -> wire.Holder | None:
     at = backend()
     try:
         with at.store.transaction(who.workspace_id) as tx:
-            call = Call(tx, at.services, Actor("nobody"), at.services.clock())
-            call = replace(call, actor=people.by_session(call, who))
-            return holder_of(people.me(call), waiting.waiting(call))
+            call = _nobody(tx)
+            call = replace(call, actor=sign_ins.by_session(call, who))
+            return holder_of(me.me(call), waiting.waiting(call))
     except (NotFound, NotSignedIn):
         return None
 
@@ -93,7 +110,7 @@ def _acting(who: Bearer) -> wire.Holder | None:
 @routes.route("GET", "/me/waiting", returns=wire.Holder)
 def what_waits(call: Call) -> wire.Holder:
     """What waits for whoever is signed in, in this holder's name."""
-    return holder_of(people.me(call), waiting.waiting(call))
+    return holder_of(me.me(call), waiting.waiting(call))
 
 
 @routes.route("GET", "/session/holders", returns=wire.HolderList)
@@ -112,7 +129,7 @@ def switch_holder(call: Call, body: wire.SwitchWish) -> Answer:
             if tx.workspace.slug != body.workspace:
                 continue
             there = Call(tx, at.services, Actor("nobody"), call.now)
-            there = replace(there, actor=people.by_session(there, one))
+            there = replace(there, actor=sign_ins.by_session(there, one))
             return Answer(_me(there, one.csrf), cookie=str(one), beside=_beside(one))
     raise NotSignedIn(
         f"Nobody is signed in for “{body.workspace}” with this browser. Nothing was changed.",
@@ -125,13 +142,11 @@ def sign_out(call: Call) -> Answer:
     """Sign out of the console, in every holder's name."""
     who, by_cookie = bearer()
     if by_cookie:
-        people.close_session(call, who)
+        sign_ins.close_session(call, who)
     at = backend()
     for one in beside():
         with suppress(NotFound), at.store.transaction(one.workspace_id) as tx:
-            found = tx.people.sign_in(one.id, call.now)
-            if found is not None and one.fits(found[1]):
-                people.close_session(Call(tx, at.services, call.actor, call.now), one)
+            sign_ins.close_session(Call(tx, at.services, call.actor, call.now), one)
     return Answer(None, cookie="", beside="")
 
 
@@ -139,15 +154,40 @@ def sign_out(call: Call) -> Answer:
 def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
     """Give one's password again, which dangerous acts ask for; for a session as for a token."""
     who, by_cookie = bearer()
-    address = people.me(call).person.address
     at = backend()
-    # In a transaction of its own, so that a failure is counted.
+    # In a transaction of its own, so that the attempt is counted whatever comes of it.
     with at.store.transaction(who.workspace_id) as tx:
-        person = people.check_password(Call(tx, at.services, call.actor, call.now), address, body.password)
-    if person is None:
+        made = sign_ins.attempt_again(Call(tx, at.services, call.actor, call.now), who, network())
+    if not at.services.passwords.fits(made.stored, body.password):
         raise NotConfirmed("That is not your password. Nothing was changed.", next_step="Try again.")
-    people.confirm(call, who)
+    sign_ins.confirm(call, who)
     return _me(call, who.csrf if by_cookie else None)
+
+
+@routes.route("POST", "/session/forgotten", body=wire.Forgotten, status=202, public=True)
+def forgot_password(body: wire.Forgotten) -> None:
+    """Have a link go to whoever signs in with an address, with which they choose another password."""
+    with suppress(NotFound), backend().store.transaction(body.workspace) as tx:
+        letters.ask_for_password(_nobody(tx), body.address)
+
+
+@routes.route("POST", "/session/link", body=wire.LinkText, returns=wire.SignInLink, public=True)
+def look_at_sign_in_link(body: wire.LinkText) -> wire.SignInLink:
+    """What a link of a letter about signing in leads to; looking changes nothing."""
+    with backend().store.transaction(links.workspace_in(body.link)) as tx:
+        return sign_in_link_of(letters.look(_nobody(tx), body.link))
+
+
+@routes.route("POST", "/session/link/use", body=wire.LinkUse, returns=wire.SignInLink, public=True)
+def use_sign_in_link(body: wire.LinkUse) -> Answer:
+    """Use a link of a letter about signing in, once; whoever chooses a password by it is signed in from then on."""
+    with backend().store.transaction(links.workspace_in(body.link)) as tx:
+        call = _nobody(tx)
+        link, person = letters.use(call, body.link, body.name or "", body.password or "")
+        session = None
+        if link.purpose is not LinkPurpose.ADDRESS:
+            session = str(sign_ins.open_session(call, person, device(), network()))
+        return Answer(sign_in_link_of(link), cookie=session)
 
 
 @routes.route("GET", "/me", returns=wire.Me)
@@ -164,12 +204,12 @@ def make_token(body: wire.NewToken) -> wire.TokenSecret:
     at = backend()
     with at.store.transaction(body.workspace) as tx:
         call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
-        token, secret = people.make_token(call, person, body.name, Scope(body.scope), body.days)
+        token, secret = sign_ins.make_token(call, person, body.name, Scope(body.scope), body.days)
     return wire.TokenSecret(**token_of(token).model_dump(), secret=str(secret))
 
 
 def _me(call: Call, csrf: str | None) -> wire.Me:
-    signed_in = people.me(call)
+    signed_in = me.me(call)
     return wire.Me(
         person=person_of(signed_in.person),
         workspace=workspace_of(signed_in.workspace),

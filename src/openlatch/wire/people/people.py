@@ -7,19 +7,31 @@ from uuid import UUID
 from pydantic import Field, StringConstraints
 
 from openlatch.wire.base import Page, Sent, Taken, Text
-from openlatch.words import Role, Scope, Telling
+from openlatch.words import LinkPurpose, PersonState, Role, Scope, Telling
 
 __all__ = [
+    "AddressWish",
     "Confirmation",
+    "Ended",
+    "Forgotten",
     "Holder",
     "HolderList",
+    "Invitation",
+    "LinkText",
+    "LinkUse",
     "Me",
-    "NewPerson",
+    "MeWish",
     "NewToken",
+    "PasswordWish",
     "Person",
     "PersonList",
+    "RoleWish",
+    "Sending",
+    "Session",
+    "SessionList",
     "SignIn",
     "SignInHint",
+    "SignInLink",
     "SwitchWish",
     "Token",
     "TokenList",
@@ -77,24 +89,127 @@ class TokenSecret(Token):
 
 
 class Person(Sent):
-    """Someone who signs in to the workspace."""
+    """Someone who signs in to the workspace, is invited to, or did until that was disabled.
+
+    `zone` (IANA) and `dates` (a language tag) are those in which they see days; empty for the workspace's. `seen_at` is
+    when they were here last, to the minute.
+    """
 
     id: UUID
     name: str
     address: str
     role: Role
     telling: Telling
+    state: PersonState
+    zone: str
+    dates: str
+    seen_at: datetime | None
 
 
-class NewPerson(Taken):
-    """Someone who is to sign in to the workspace."""
+Mailbox = Annotated[str, StringConstraints(strip_whitespace=True, pattern=r"^[^@\s\x00]+@[^@\s\x00]+$", max_length=200)]
+Secret = Annotated[str, StringConstraints(min_length=1, max_length=500)]
 
-    name: Text
-    address: Annotated[
-        str, StringConstraints(strip_whitespace=True, pattern=r"^[^@\s\x00]+@[^@\s\x00]+$", max_length=200)
-    ]
+
+class Invitation(Taken):
+    """Someone who is invited to sign in to the workspace; they choose their own name and password."""
+
+    address: Mailbox
     role: Role
-    password: Annotated[str, StringConstraints(min_length=12, max_length=500)]
+    name: Text | None = None
+
+
+class RoleWish(Taken):
+    """Another role for somebody."""
+
+    role: Role
+
+
+class MeWish(Taken):
+    """Another name, zone (IANA) or language of dates (a language tag such as en-GB) of one's own.
+
+    What is left out stays; an empty zone or language is the workspace's.
+    """
+
+    name: Text | None = None
+    zone: Annotated[str, StringConstraints(max_length=100)] | None = None
+    dates: Annotated[str, StringConstraints(max_length=35)] | None = None
+
+
+class PasswordWish(Taken):
+    """Another password of one's own."""
+
+    password: Secret
+
+
+class AddressWish(Taken):
+    """Another address of one's own, which has to be confirmed by a link that goes there."""
+
+    address: Mailbox
+
+
+class Session(Sent):
+    """Where somebody is signed in to the console: with what, from which network address, and seen when last.
+
+    `present` is the one that asks.
+    """
+
+    id: UUID
+    device: str
+    network: str
+    created_at: datetime
+    expires_at: datetime
+    seen_at: datetime | None
+    present: bool
+
+
+class SessionList(Page[Session]):
+    """One's own sessions, the latest first."""
+
+
+class Ended(Sent):
+    """How many of one's own sessions ended."""
+
+    sessions: int
+
+
+class Sending(Sent):
+    """To which address a letter goes."""
+
+    address: str
+
+
+class Forgotten(Taken):
+    """Whose password is forgotten; the answer is the same whether anybody signs in with that address or not."""
+
+    workspace: Text
+    address: Text
+
+
+class LinkText(Taken):
+    """A link of a letter about signing in: what stands behind the # in it."""
+
+    link: Annotated[str, StringConstraints(min_length=1, max_length=500)]
+
+
+class LinkUse(LinkText):
+    """A link of a letter about signing in, with what is chosen by it: a name, a password, or neither."""
+
+    name: Text | None = None
+    password: Secret | None = None
+
+
+class SignInLink(Sent):
+    """What a link leads to, for whom; `trouble` says why it cannot be used any more, if it cannot."""
+
+    purpose: LinkPurpose
+    holder: str
+    workspace: str
+    name: str
+    address: str
+    role: Role
+    lapses_at: datetime
+    zone: str
+    trouble: str
 
 
 class Workspace(Sent):

@@ -1,0 +1,233 @@
+"""Signing in and out: passwords that are tried, sessions, tokens, and who a request comes from.
+
+An attempt is counted before its password is looked at, and forgotten if that is right: however many come at once, no
+more than so many are looked at. The password is worked out between two transactions, which holds up nobody.
+"""
+
+from __future__ import annotations
+
+from dataclasses import dataclass
+from datetime import timedelta
+from uuid import UUID
+
+from openlatch.core.model import Person, normal_address
+from openlatch.errors import NotSignedIn, TooManyRequests
+from openlatch.operations.call import Actor, Call, operation
+from openlatch.operations.credentials import Bearer
+from openlatch.store.noun import missing
+from openlatch.store.people.people import Session, Token
+from openlatch.words import Role, Scope
+
+__all__ = [
+    "Attempt",
+    "attempt",
+    "attempt_again",
+    "by_session",
+    "by_token",
+    "close_session",
+    "confirm",
+    "failed",
+    "make_token",
+    "note_use",
+    "open_session",
+    "revoke_token",
+    "tidy",
+    "tokens",
+]
+
+SESSION = timedelta(hours=12)
+WINDOW = timedelta(minutes=15)
+MOST_ATTEMPTS = 10
+"""wrong passwords for one address within the window"""
+MOST_FROM_ONE_NETWORK = 100
+"""wrong passwords from one network address within the window, whoever they are for"""
+REPLIES = timedelta(days=1)
+"""How long a request can be sent again under its idempotency key."""
+
+
+@dataclass(frozen=True, slots=True)
+class Attempt:
+    """A password that is about to be looked at: whose it has to be, and what is stored of that; None for nobody."""
+
+    counts_for: str
+    person: Person | None
+    stored: str | None
+    last: bool
+    """whether the next one is refused, if this one is wrong"""
+
+
+def attempt(call: Call, address: str, network: str) -> Attempt:
+    """Count an attempt to sign in; raises TooManyRequests where there were too many. The caller commits."""
+    address = normal_address(address)
+    call.tx.people.in_turn(address, network)
+    since = call.now - WINDOW
+    if network and call.tx.people.tried_from(network, since) >= MOST_FROM_ONE_NETWORK:
+        raise _too_many(f"There were {MOST_FROM_ONE_NETWORK} wrong passwords from your network")
+    found = call.tx.people.by_address(address)
+    person, stored = found if found is not None else (None, None)
+    return _counted(call, Attempt(address, person, stored, last=False), network)
+
+
+def attempt_again(call: Call, bearer: Bearer, network: str) -> Attempt:
+    """Count that whoever is signed in gives their password again.
+
+    What others try for the same address does not count here: it keeps nobody from confirming who is signed in.
+    """
+    found = call.tx.people.by_address(call.person.address)
+    call.tx.people.in_turn(str(bearer.id))
+    return _counted(call, Attempt(str(bearer.id), call.person, found[1] if found else None, last=False), network)
+
+
+def _counted(call: Call, made: Attempt, network: str) -> Attempt:
+    before = call.tx.people.tried_since(made.counts_for, call.now - WINDOW)
+    if before >= MOST_ATTEMPTS:
+        raise _too_many(f"There were {MOST_ATTEMPTS} wrong passwords")
+    call.tx.people.add_attempt(call.services.new_id(), made.counts_for, network, call.now)
+    return Attempt(made.counts_for, made.person, made.stored, last=before + 1 == MOST_ATTEMPTS)
+
+
+def _too_many(what: str) -> TooManyRequests:
+    minutes = int(WINDOW.total_seconds()) // 60
+    return TooManyRequests(
+        f"{what} within {minutes} minutes. Nothing was changed.",
+        next_step=f"Wait {minutes} minutes, then try again.",
+        retry_after=int(WINDOW.total_seconds()),
+    )
+
+
+def failed(call: Call, made: Attempt) -> None:
+    """Log that somebody's password was tried in vain; of an address that nobody has, nothing is kept in the log."""
+    if made.person is not None:
+        call.log("person.sign-in-failed", "person", made.person.id)
+        if made.last:
+            call.log("person.locked-out", "person", made.person.id, minutes=int(WINDOW.total_seconds()) // 60)
+
+
+def open_session(call: Call, person: Person, device: str, network: str) -> Bearer:
+    """Open a console session for a person whose password was right; returns what goes into the cookie."""
+    _refuse_unless_active(call.tx.people.get(person.id))
+    call.tx.people.forget_attempts(person.address)
+    bearer = Bearer.new(call.tx.workspace.id, call.services.new_id())
+    session = Session(
+        id=bearer.id,
+        person_id=person.id,
+        created_at=call.now,
+        confirmed_at=call.now,
+        expires_at=call.now + SESSION,
+        device=device,
+        network=network,
+        seen_at=call.now,
+    )
+    call.tx.people.open_session(session, bearer.hash)
+    call.tx.people.seen(person.id, call.now)
+    call.log("person.signed-in", "person", person.id, where="console", device=device, network=network)
+    return bearer
+
+
+def make_token(call: Call, person: Person, name: str, scope: Scope, days: int) -> tuple[Token, Bearer]:
+    """Make a token for a person whose password was right; its secret is returned this once."""
+    _refuse_unless_active(call.tx.people.get(person.id))
+    call.tx.people.forget_attempts(person.address)
+    bearer = Bearer.new(call.tx.workspace.id, call.services.new_id())
+    end = call.now + timedelta(days=days)
+    token = Token(
+        id=bearer.id,
+        person_id=person.id,
+        name=name,
+        scope=scope,
+        created_at=call.now,
+        expires_at=end,
+        last_used_at=None,
+        revoked_at=None,
+    )
+    call.tx.people.add_token(token, bearer.hash)
+    call.log("token.made", "token", token.id, person=person.name, name=name, scope=scope.value, ends=end.isoformat())
+    return token, bearer
+
+
+def by_session(call: Call, bearer: Bearer) -> Actor:
+    """Return who a session cookie stands for, or raise NotSignedIn."""
+    found = call.tx.people.session(bearer.id, call.now)
+    if found is None or not bearer.fits(found[1]):
+        raise NotSignedIn("This session has ended.", next_step="Sign in again.")
+    person = call.tx.people.get(found[0].person_id)
+    _refuse_unless_active(person)
+    return Actor(_told_apart(call, person), person, Scope.CHANGE, found[0].confirmed_at)
+
+
+def by_token(call: Call, bearer: Bearer) -> Actor:
+    """Return who a token stands for, or raise NotSignedIn."""
+    found = call.tx.people.token(bearer.id)
+    if found is None or not bearer.fits(found[1]):
+        raise NotSignedIn("This token is not known here.", next_step="Sign in again to get a new one.")
+    token = found[0]
+    if token.revoked_at is not None or token.expires_at <= call.now:
+        ended = "was revoked" if token.revoked_at else "has expired"
+        raise NotSignedIn(f"This token {ended}.", next_step="Sign in again to get a new one.")
+    person = call.tx.people.get(token.person_id)
+    _refuse_unless_active(person)
+    return Actor(_told_apart(call, person), person, token.scope, found[2])
+
+
+def _refuse_unless_active(person: Person) -> None:
+    if not person.active:
+        raise NotSignedIn(
+            "You can no longer sign in to this workspace.", next_step="Ask one of its owners, if that is a mistake."
+        )
+
+
+def note_use(call: Call, bearer: Bearer, network: str, *, session: bool) -> None:
+    """Keep that a session or token was used: in a transaction of its own, so that no long request holds up the next."""
+    if session:
+        held = call.tx.people.session(bearer.id, call.now)
+        if held is not None and bearer.fits(held[1]):
+            call.tx.people.session_seen(bearer.id, network, call.now)
+            call.tx.people.seen(held[0].person_id, call.now)
+        return
+    found = call.tx.people.token(bearer.id)
+    if found is not None and bearer.fits(found[1]):
+        call.tx.people.token_used(found[0].id, call.now)
+        call.tx.people.seen(found[0].person_id, call.now)
+
+
+def _told_apart(call: Call, person: Person) -> str:
+    """The name under which a person acts: with their address where somebody else here has the same name."""
+    return f"{person.name} ({person.address})" if call.tx.people.namesakes(person) else person.name
+
+
+def confirm(call: Call, bearer: Bearer) -> None:
+    """Keep that whoever is signed in has given their password again; the caller has checked it."""
+    call.tx.people.forget_attempts(str(bearer.id))
+    call.tx.people.confirm(bearer.id, call.now)
+    call.log("person.confirmed", "person", call.person.id)
+
+
+def close_session(call: Call, bearer: Bearer) -> None:
+    """End a console session; its bearer has shown that it is theirs."""
+    held = call.tx.people.session(bearer.id, call.now)
+    if held is not None and bearer.fits(held[1]):
+        call.tx.people.close_session(bearer.id)
+        call.log("person.signed-out", "person", held[0].person_id)
+
+
+def tidy(call: Call) -> None:
+    """Delete sessions that ended, attempts of long ago, and replies that nobody will ask for again."""
+    call.tx.people.forget_before(call.now, call.now - WINDOW)
+    call.tx.replies.forget_before(call.now - REPLIES)
+
+
+@operation("tokens.browse")
+def tokens(call: Call) -> tuple[Token, ...]:
+    """The tokens of whoever is signed in."""
+    return call.tx.people.tokens(call.person.id)
+
+
+@operation("tokens.revoke")
+def revoke_token(call: Call, token_id: UUID) -> None:
+    """Revoke a token of one's own; an owner may revoke anyone's."""
+    found = call.tx.people.token(token_id)
+    if found is None or (found[0].person_id != call.person.id and call.person.role is not Role.OWNER):
+        raise missing("token", token_id)
+    if found[0].revoked_at is None:
+        call.tx.people.revoke_token(token_id, call.now)
+        call.log("token.revoked", "token", token_id, name=found[0].name)
