@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+import email
+import email.policy
 import os
 import subprocess
 import sys
+import time
 from collections.abc import Iterator
 from contextlib import contextmanager
 from pathlib import Path
@@ -81,6 +84,19 @@ def run(stack: Stack, tmp_path: Path) -> Terminal:
     said = terminal("sign-in", stack.url, "--workspace", SLUG, *address)
     assert "as Maren Ashdown (owner)" in said
     return terminal
+
+
+def letter_to(stack: Stack, address: str, about: str) -> str:
+    """The text of the letter to an address that says something, once it was sent."""
+    for _ in range(400):
+        for file in sorted(stack.letters.glob("*.eml"), reverse=True):
+            mail = email.message_from_bytes(file.read_bytes(), policy=email.policy.default)
+            body = mail.get_body()
+            text = body.get_content() if body is not None else ""
+            if mail["To"] == address and about in text:
+                return str(text)
+        time.sleep(0.1)
+    raise AssertionError(f"no letter to {address} says: {about}")
 
 
 # The console in a browser

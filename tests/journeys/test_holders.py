@@ -1,7 +1,8 @@
-"""Somebody who acts for several holders: each sign-in with its own rights, all of what waits in one place."""
+"""Who signs in: for several holders at once, by an invitation, and not any more."""
 
 from __future__ import annotations
 
+import re
 from uuid import uuid4
 
 import pytest
@@ -15,7 +16,7 @@ from openlatch.operations.letting_in import requests
 from openlatch.operations.people import people
 from openlatch.wire.letting_in.requests import RequestWish
 from openlatch.words import Power, Role, Scope
-from tests.journeys.conftest import faults_of, sign_in
+from tests.journeys.conftest import faults_of, letter_to, sign_in
 
 MAREN = f"maren.ashdown@{DOMAIN}"
 
@@ -56,3 +57,58 @@ def test_in_the_console_what_waits_elsewhere_is_seen_and_acted_on_in_that_name(
     expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
     assert page.request.get("/api/v1/me").status == 401
     assert page.request.get("/api/v1/session/holders").status == 401
+
+
+def link_in(text: str) -> str:
+    found = re.search(r"http\S+(/link#\S+)", text)
+    assert found is not None
+    return found[1]
+
+
+def test_somebody_is_invited_in_the_console_chooses_a_password_and_is_disabled_again(
+    page: Page, hers: Page, stack: Stack
+) -> None:
+    address = f"sabine.thorne@{DOMAIN}"
+    sign_in(page, to="/people")
+    expect(page.get_by_text("can sign in; one of them is an owner")).to_be_visible()
+    assert faults_of(page) == []
+    page.get_by_role("button", name="Invite someone…").click()
+    panel = page.get_by_role("complementary")
+    panel.get_by_label("Address").fill(address)
+    panel.get_by_label("manager").check()
+    assert faults_of(page) == []
+    panel.get_by_role("button", name="Send the invitation").click()
+    expect(page.get_by_role("status")).to_contain_text(f"A letter is on its way to {address}")
+    expect(page.get_by_role("row", name=re.compile(address))).to_contain_text("invited, not yet accepted")
+
+    hers.goto(link_in(letter_to(stack, address, "invites you")))
+    expect(hers.get_by_text("Kestrel Ridge Observatory")).to_be_visible()
+    hers.get_by_label("Your name").fill("Sabine Thorne")
+    hers.get_by_label("Password").fill("kestrel-ridge-")
+    hers.get_by_role("button", name="Accept and sign in").click()
+    expect(hers.get_by_role("alert")).to_contain_text("could be guessed")
+    hers.get_by_label("Password").fill("four words in a row")
+    assert faults_of(hers) == []
+    hers.get_by_role("button", name="Accept and sign in").click()
+    hers.get_by_role("link", name="Sabine Thorne").click()
+    expect(hers.get_by_role("heading", name="My account")).to_be_visible()
+    expect(hers.get_by_role("region", name="Sessions").get_by_role("row").nth(1)).to_contain_text(
+        "Chrome on Linux this one"
+    )
+    hers.get_by_label("Dates").select_option("de")
+    hers.get_by_role("button", name="Save").click()
+    expect(hers.get_by_text("Saved.")).to_be_visible()
+    assert faults_of(hers) == []
+
+    page.reload()
+    page.get_by_role("button", name="Sabine Thorne").click()
+    panel.get_by_role("button", name="Disable sign-in…").click()
+    expect(panel.get_by_text("Their sessions and tokens end at once")).to_be_visible()
+    assert faults_of(page) == []
+    panel.get_by_role("button", name="Disable sign-in", exact=True).click()
+    expect(page.get_by_role("row", name=re.compile(address))).to_contain_text("disabled")
+    hers.reload()
+    expect(hers.get_by_role("heading", name="Sign in")).to_be_visible()
+    hers.goto("/forgotten")
+    expect(hers.get_by_role("heading", name="Forgot your password?")).to_be_visible()
+    assert faults_of(hers) == []

@@ -2,8 +2,6 @@
 
 from __future__ import annotations
 
-import email
-import email.policy
 import json
 import re
 import time
@@ -20,24 +18,11 @@ from openlatch.errors import NotAllowed
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
 from tests.conftest import sign_in as client_of
-from tests.journeys.conftest import faults_of, sign_in
+from tests.journeys.conftest import faults_of, letter_to, sign_in
 
 AMARA = "amara.levy@northcape-uni.example"
 STRONG = "faint variables over north cape"
 LAST_DAY = (date.today() + timedelta(days=45)).isoformat()  # noqa: DTZ011 - the demo's own days are relative
-
-
-def letter_to(stack: Stack, address: str, about: str) -> str:
-    """The text of the letter to an address that says something, once it was sent."""
-    for _ in range(400):
-        for file in sorted(stack.letters.glob("*.eml"), reverse=True):
-            mail = email.message_from_bytes(file.read_bytes(), policy=email.policy.default)
-            body = mail.get_body()
-            text = body.get_content() if body is not None else ""
-            if mail["To"] == address and about in text:
-                return str(text)
-        time.sleep(0.1)
-    raise AssertionError(f"no letter to {address} says: {about}")
 
 
 def link_in(text: str) -> str:

@@ -1,12 +1,18 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, type ComputedRef } from "vue";
+import { showDates } from "@/ui/time";
 import { api, rememberCsrf, take, type Me } from "./client";
 
 const KEY = ["me"];
 
 async function load(): Promise<Me> {
-  const me = await take(api.GET("/me"));
+  return known(await take(api.GET("/me")));
+}
+
+/** Takes note of who is signed in, for what is sent and for how dates are shown. */
+function known(me: Me): Me {
   rememberCsrf(me.csrf);
+  showDates(me.person.dates, me.person.zone);
   return me;
 }
 
@@ -23,15 +29,13 @@ export function useSession() {
       computed(() => me.value?.may.includes(operation) ?? false),
     async signIn(workspace: string, address: string, password: string): Promise<void> {
       const signed = await take(api.POST("/session", { body: { workspace, address, password } }));
-      rememberCsrf(signed.csrf);
       queries.clear();
-      queries.setQueryData(KEY, signed);
+      queries.setQueryData(KEY, known(signed));
     },
     async actFor(workspace: string): Promise<void> {
       const now = await take(api.POST("/session/switch", { body: { workspace } }));
-      rememberCsrf(now.csrf);
       queries.clear();
-      queries.setQueryData(KEY, now);
+      queries.setQueryData(KEY, known(now));
     },
     async signOut(): Promise<void> {
       await take(api.DELETE("/session"));

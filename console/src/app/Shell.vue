@@ -21,6 +21,7 @@ const sheet = ref(false);
 const maySeeOrders = session.may("orders.browse");
 const maySeeParties = session.may("parties.browse");
 const maySeeFlags = session.may("flags.browse");
+const maySeePeople = session.may("people.browse");
 const mayReadLog = session.may("log.browse");
 
 const signedOut = computed(() => error.value instanceof Problem && error.value.status === 401);
@@ -93,6 +94,7 @@ const places = computed(() =>
     { to: "/flags", name: "Flags", count: undefined, shown: maySeeFlags.value },
     { to: "/rules", name: "Rules", count: undefined, shown: maySeeFlags.value },
     { to: "/providers", name: "Providers", count: undefined, shown: true },
+    { to: "/people", name: "People", count: undefined, shown: maySeePeople.value },
     { to: "/log", name: "Log", count: undefined, shown: mayReadLog.value },
   ].filter((place) => place.shown),
 );
@@ -167,12 +169,13 @@ async function signOut(): Promise<void> {
       </RouterLink>
       <div class="mt-auto px-[18px] max-md:mt-0 max-md:ml-auto max-md:whitespace-nowrap">
         <template v-if="me">
-          <RouterLink class="block font-[550] hover:underline max-md:hidden" to="/told">{{
+          <RouterLink class="block font-[550] hover:underline max-md:hidden" to="/me">{{
             me.person.name
           }}</RouterLink>
           <div class="small max-md:hidden">{{ me.person.role }}</div>
-          <div class="mt-2 flex gap-3 text-small">
-            <RouterLink class="link md:hidden" to="/told">Told</RouterLink>
+          <div class="mt-2 flex flex-wrap gap-x-3 gap-y-[9px] text-small">
+            <RouterLink class="link w-full max-md:hidden" to="/told">Notices</RouterLink>
+            <RouterLink class="link md:hidden" to="/me">My account</RouterLink>
             <button class="link" type="button" @click="signOut">Sign out</button>
             <button class="link" type="button" @click="theme.toggle">
               {{ theme.dark.value ? "Light" : "Dark" }}

@@ -14,6 +14,26 @@ export const router = createRouter({
       meta: { bare: true, title: "Sign in" },
     },
     {
+      path: "/forgotten",
+      component: () => import("@/features/people/ForgottenPage.vue"),
+      meta: { bare: true, title: "Forgot your password?" },
+    },
+    {
+      path: "/link",
+      component: () => import("@/features/people/LinkPage.vue"),
+      meta: { bare: true, title: "A link of yours" },
+    },
+    {
+      path: "/people",
+      component: () => import("@/features/people/PeoplePage.vue"),
+      meta: { title: "People" },
+    },
+    {
+      path: "/me",
+      component: () => import("@/features/people/MyAccountPage.vue"),
+      meta: { title: "My account" },
+    },
+    {
       path: "/answer/:link",
       component: () => import("@/features/letting_in/AnswerPage.vue"),
       meta: { bare: true, title: "A question to you" },

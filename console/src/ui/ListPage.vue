@@ -13,6 +13,8 @@ defineProps<{
   hint: string;
   more?: boolean;
   moreText?: string;
+  /** Nothing of it comes from readings: how old these are says nothing here. */
+  own?: boolean;
 }>();
 defineEmits<{ more: [] }>();
 </script>
@@ -25,7 +27,7 @@ defineEmits<{ more: [] }>();
         <!-- Has its line before it has its words: nothing moves away under a pointer. -->
         <p class="mt-[5px] min-h-[1lh] text-mute">{{ lead }}</p>
       </div>
-      <FreshnessNote />
+      <FreshnessNote v-if="!own" />
     </header>
     <slot name="filter" />
     <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />

@@ -4,10 +4,18 @@ const DAY = 24 * HOUR;
 
 const made = new Map<string, Intl.DateTimeFormat>();
 
+/** How whoever is signed in wants to see dates: in which language, and moments in which zone. */
+const own = { language: "en-GB", zone: "" };
+
+export function showDates(language: string, zone: string): void {
+  own.language = language || "en-GB";
+  own.zone = zone;
+}
+
 /** A way of writing instants; making one takes far longer than using it, so each is made once. */
 export function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
-  const key = JSON.stringify([zone, options]);
-  const found = made.get(key) ?? new Intl.DateTimeFormat("en-GB", { ...options, timeZone: zone });
+  const key = JSON.stringify([own.language, zone, options]);
+  const found = made.get(key) ?? new Intl.DateTimeFormat(own.language, { ...options, timeZone: zone });
   made.set(key, found);
   return found;
 }
@@ -25,10 +33,10 @@ export function lastDay(end: string | null | undefined, zone: string): string {
   return end ? day(new Date(Date.parse(end) - 1).toISOString(), zone) : "";
 }
 
-/** A moment in the workspace's zone, to the minute. */
+/** A moment to the minute, in one's own zone if one has chosen one, else in that of the workspace. */
 export function moment(instant: string | null | undefined, zone: string): string {
   if (!instant) return "";
-  return format(zone, { ...DATE, hour: "2-digit", minute: "2-digit" }).format(new Date(instant));
+  return format(own.zone || zone, { ...DATE, hour: "2-digit", minute: "2-digit" }).format(new Date(instant));
 }
 
 /** The exact instant, for hovering. */

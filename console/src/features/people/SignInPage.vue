@@ -75,7 +75,10 @@ async function submit(): Promise<void> {
           />
         </FormField>
         <ProblemNote v-if="error" :error="error" />
-        <div><button type="submit" class="button button-act" :disabled="busy">Sign in</button></div>
+        <div class="flex items-center gap-5">
+          <button type="submit" class="button button-act" :disabled="busy">Sign in</button>
+          <RouterLink class="link text-plain" to="/forgotten">Forgot your password?</RouterLink>
+        </div>
       </form>
     </section>
     <section class="flex flex-col justify-center border-l border-line bg-sheet px-[9%] max-md:hidden">
