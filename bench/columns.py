@@ -88,6 +88,7 @@ def frames(size: int) -> Frames:
             provider_name=pl.format("provider {}", pl.int_range(0, 11)),
             provider_by_hand=pl.lit(value=False),
             provider_vouch_for=pl.lit(90 * DAY, dtype=pl.Int64),
+            provider_past_end=pl.lit(None, dtype=pl.String),
         ),
     )
 

@@ -104,7 +104,7 @@ def by_hand(held: Frames) -> pl.DataFrame:
         ("unused-past-limit", lets_in & ~kind.is_in(["session", "app"]) & used.is_not_null() & (c("idle") <= now - 90 * day), 2, [(3, heavy)], [last, heavy_fact]),
         ("never-used", lets_in & ~kind.is_in(["session", "app", "open", "secret"]) & used.is_null() & (c("idle") <= now - 30 * day), 2, [(3, heavy)], [given, heavy_fact]),
         ("app-unused", lets_in & (kind == "app") & (c("idle") <= now - 90 * day), 2, [(3, (powers & 8 != 0) | heavy)], [("app", Type.STRING, c("party_name")), last, given, can]),
-        ("live-past-end", lets_in & (c("entry_ends_at") <= now - day // 24), 3, [(4, heavy)], [("ended", Type.TIME, c("entry_ends_at")), heavy_fact]),
+        ("live-past-end", lets_in & (c("entry_ends_at") <= now - day // 24), 3, [(4, heavy)], [("ended", Type.TIME, c("entry_ends_at")), heavy_fact, ("left", Type.STRING, c("provider_past_end"))]),
         ("offer-unanswered", (kind == "offer") & (c("entry_state") == "offered") & (started <= now - 14 * day), 1, [(2, heavy)], [("offered", Type.TIME, started), heavy_fact]),
         ("review-overdue", lets_in & steady & (c("entry_reviewed_at") <= now - 365 * day), 1, [(2, heavy)], [("reviewed", Type.TIME, c("entry_reviewed_at"))]),
         ("never-reviewed", lets_in & steady & c("entry_reviewed_at").is_null() & (started <= now - 365 * day) & (heavy | (outside & (c("party_kind") == "person"))), 1, [(2, heavy & outside)], [given, heavy_fact]),

@@ -3,14 +3,16 @@
 from __future__ import annotations
 
 from datetime import timedelta
+from functools import reduce
 
 import pytest
 from hypothesis import example, given
 from hypothesis import strategies as st
 
 from openlatch.core.rules.catalogue import FIELDS
-from openlatch.core.rules.check import condition, fact
-from openlatch.core.rules.syntax import Fault
+from openlatch.core.rules.check import MOST_STEPS, _Checker, condition, fact
+from openlatch.core.rules.syntax import Fault, parse
+from openlatch.core.rules.tree import inside
 from openlatch.words import Subject
 
 LIMITS = {"unused": timedelta(days=90), "administrators": 6}
@@ -72,6 +74,36 @@ def test_a_fact_that_would_change_with_every_day_is_refused(text: str) -> None:
 def test_whatever_is_written_is_read_or_refused_within_the_text(text: str) -> None:
     found = refusal(text)
     assert found is None or (0 <= found.at <= len(text) and found.problem)
+
+
+names = st.integers(0, 30).map("p{}".format)
+leaves = st.sampled_from(
+    ["entry.by_hand", "true", "entry.level == 'x'", "size(entry.resources) > 2", "now > entry.given_at"]
+)
+
+
+def nested(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
+    """Conditions that hold others, among them those over lists, which are written out once for each power."""
+    over = st.sampled_from(["entry.powers", "entry.resources", "entry.permissions"])
+    listed = st.tuples(over, st.sampled_from(["exists", "all"]), names, inner).map(
+        lambda one: "{}.{}({}, {})".format(*one)
+    )
+    joined = st.tuples(st.lists(inner, min_size=2, max_size=12), st.sampled_from([" && ", " || "]))
+    return listed | joined.map(lambda one: f"({one[1].join(one[0])})") | inner.map("!({})".format)
+
+
+@given(st.recursive(leaves, nested, max_leaves=40), st.sampled_from(Subject))
+@example(reduce(lambda inner, n: f"entry.powers.exists(p{n}, {inner})", range(8), "true"), Subject.ENTRY)
+@example(" && ".join(["entry.powers.exists(p, p == 'view')"] * 90), Subject.ENTRY)
+def test_no_condition_costs_more_than_so_many_looks_however_its_lists_are_nested(text: str, subject: Subject) -> None:
+    checker = _Checker(subject, LIMITS)
+    try:
+        node = checker.typed(parse(text))
+    except Fault as refused:
+        assert 0 <= refused.at <= len(text)  # noqa: PT017
+    else:
+        assert sum(1 for _ in inside(node)) < 100 * MOST_STEPS
+    assert checker.steps <= MOST_STEPS + 1
 
 
 def refusal(text: str) -> Fault | None:

@@ -48,6 +48,8 @@ Limit = int | timedelta
 EPOCH = datetime.fromisoformat("1970-01-01T00:00:00+00:00")
 LARGEST = 400
 """Parts of the largest condition, after its lists are written out."""
+MOST_STEPS = 4 * LARGEST
+"""So often a part of a condition is looked at while its lists are written out, which a few nested ones multiply."""
 WIDEST = 16
 """Terms of the longest sum."""
 _YEARS = 100
@@ -120,6 +122,7 @@ class _Checker:
         self._facts = facts
         self._entry_name = ""
         self._text_names: dict[str, Node] = {}
+        self.steps = 0
 
     def typed(self, syntax: Syntax) -> Node:
         node = self._node(syntax)
@@ -132,6 +135,13 @@ class _Checker:
         return node
 
     def _node(self, syntax: Syntax) -> Node | _Entries:
+        self.steps += 1
+        if self.steps > MOST_STEPS:
+            raise Fault(
+                f"it comes to more than {LARGEST} parts once its lists are written out, and does so here",
+                syntax.at,
+                "Nest fewer lists in each other, or split it into several rules.",
+            )
         match syntax:
             case Literal(_, bool() as value):
                 return Constant(Type.BOOL, value)
