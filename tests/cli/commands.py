@@ -59,6 +59,8 @@ TYPED: dict[str, tuple[str, str]] = {
     "leaver": ("{party} --dry-run", "things"),
     "levels": ("'Ticket Desk'", "cashier"),
     "log": ("--limit 5", "Maren Ashdown"),
+    "log export": ("log.jsonl", "events to log.jsonl"),
+    "log head": ("", "sealed events. Root: "),
     "log verify": ("", "each fits the one before"),
     "migrate": ("", "Nothing to do."),
     "narrow": ("{cashier} --to guide --dry-run", "Nothing was changed."),

@@ -14,7 +14,7 @@ from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Invalid
 from openlatch.local.stack import Stack
-from openlatch.wire.orders.receipt import check
+from openlatch.wire.record.signatures import check
 from tests.harness.acts import read
 from tests.journeys.conftest import sign_in as sign_in_to
 

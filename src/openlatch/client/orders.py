@@ -100,6 +100,10 @@ class OrdersCalls(Transport):
         """Return the receipt of a proved order, signed: a compact JSON Web Signature."""
         return self._send(wire.SignedReceipt, "GET", f"/orders/{part(order)}/receipt").signed
 
+    def receipt_proof(self, order: str) -> wire.LogProof | None:
+        """Return the proof that the log holds a receipt's event; None for the seconds until it is sealed."""
+        return self._send(wire.SignedReceipt, "GET", f"/orders/{part(order)}/receipt").proof
+
     def receipt_keys(self) -> dict[str, Any]:
         """Return the public keys that receipts can be checked with, as a JSON Web Key set."""
         return self._send(wire.ReceiptKeys, "GET", "/receipt-keys").model_dump()

@@ -30,3 +30,11 @@ class RecordCalls(Transport):
     def log_head(self) -> wire.LogHead:
         """Return the end of the sealed log."""
         return self._send(wire.LogHead, "GET", "/log/head")
+
+    def prove_event(self, event_id: UUID) -> wire.LogProof:
+        """Return the proof that an event is in the log, against its present head."""
+        return self._send(wire.LogProof, "GET", f"/log/{event_id}/proof")
+
+    def prove_consistency(self, before: int) -> wire.LogConsistency:
+        """Return the proof that the log only added to what it was with so many events."""
+        return self._send(wire.LogConsistency, "GET", "/log/consistency", params={"before": before})

@@ -188,6 +188,13 @@ def tidy(store: Store, services: Services) -> None:
             doings.tidy(call)
 
 
+def publish_heads(store: Store, services: Services) -> None:
+    """Sign the heads of the logs, once a day, for whoever is told what happens: who keeps one can prove a forgery."""
+    for workspace in store.workspaces():
+        with store.transaction(workspace.id) as tx:
+            log.publish(as_service(tx, services))
+
+
 PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */2": seal,
     "* * * * * */5": queue_due,
@@ -197,6 +204,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */6": deliver,
     "* * * * * */7": announce,
     "*/10 * * * *": take_up_forgotten,
+    "23 5 * * *": publish_heads,
     "41 * * * *": tidy,
     "*/15 * * * *": tell_of_ends,
     "*/2 * * * *": see_to_offers,

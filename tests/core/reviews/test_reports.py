@@ -14,7 +14,7 @@ from openlatch.core.reviews.decisions import Decision, Facts
 from openlatch.core.reviews.plans import Item
 from openlatch.core.reviews.reports import Fact, Report, digest, plain, review_line, rule_counts, what_remains
 from openlatch.core.taking_back.settled import LeftOpen
-from openlatch.wire.orders.receipt import report_digest
+from openlatch.wire.record.signatures import report_digest
 from openlatch.words import Choice, Outcome
 from tests.factories import NOW, ago, ids
 

@@ -2,8 +2,10 @@
 
 from __future__ import annotations
 
-from openlatch.core.record import ledger
-from openlatch.errors import NotAllowed, NotFound
+from uuid import UUID
+
+from openlatch.core.record import ledger, tree
+from openlatch.errors import Invalid, NotAllowed, NotFound
 from tests.operations.effects.world import World, of
 
 
@@ -24,3 +26,26 @@ def _(w: World) -> None:
     assert ledger.verify(sealed) == (head.size, head.link, None)
     with w.refused(NotAllowed, "log.head"):
         w.member.log_head()
+
+
+@of("log.proof")
+def _(w: World) -> None:
+    w.ridge.drain()
+    event = next(iter(w.auditor.events(sealed=True, oldest=True)))
+    proof = w.auditor.prove_event(event.id)
+    path = [bytes.fromhex(one) for one in proof.path]
+    assert (proof.number, proof.content) == (1, event.content)
+    assert tree.included(tree.leaf(event.content), 0, proof.head.grown, path, bytes.fromhex(proof.head.root))
+    with w.refused(NotFound, "no sealed event"):
+        w.auditor.prove_event(UUID(w.things.token))
+
+
+@of("log.consistency")
+def _(w: World) -> None:
+    w.ridge.drain()
+    grown = w.auditor.prove_consistency(1)
+    first = tree.leaf(next(iter(w.auditor.events(sealed=True, oldest=True))).content)
+    path = [bytes.fromhex(one) for one in grown.path]
+    assert tree.consistent(1, grown.head.grown, first, bytes.fromhex(grown.head.root), path)
+    with w.refused(Invalid, "kept a head of"):
+        w.auditor.prove_consistency(grown.head.grown + 100)

@@ -8,7 +8,7 @@ import pytest
 
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound
-from openlatch.wire.orders.receipt import check
+from openlatch.wire.record.signatures import check
 from tests.harness.acts import settle
 from tests.operations.effects.world import World, of
 

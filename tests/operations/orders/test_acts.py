@@ -20,7 +20,7 @@ from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotConfirme
 from openlatch.jobs.carry_out import carry_out
 from openlatch.operations.telling import links
 from openlatch.wire import messages as wire
-from openlatch.wire.orders.receipt import check
+from openlatch.wire.record.signatures import check
 from tests.harness.acts import Desk, events, settle
 from tests.harness.ridge import Ridge
 

@@ -13,7 +13,7 @@ from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict, Invalid
 from openlatch.operations.providers import readings
 from openlatch.wire import messages as wire
-from openlatch.wire.orders.receipt import check
+from openlatch.wire.record.signatures import check
 from openlatch.words import PartyKind, ReadingOutcome
 from tests.harness.acts import Desk, Spares, read, settle
 from tests.harness.furniture import Furniture

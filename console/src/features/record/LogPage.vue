@@ -1,5 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
+import { computed } from "vue";
 import { api, take } from "@/api/client";
 import EventList from "./EventList.vue";
 
@@ -8,6 +9,9 @@ const head = useQuery({
   queryFn: () => take(api.GET("/log/head")),
   refetchInterval: 5000,
 });
+const headFile = computed(
+  () => `data:application/jose;charset=us-ascii,${encodeURIComponent(head.data.value?.signed ?? "")}`,
+);
 </script>
 
 <template>
@@ -20,15 +24,17 @@ const head = useQuery({
           <template v-if="head.data.value.unsealed"
             >{{ head.data.value.unsealed }} more within seconds.</template
           >
-          Last link
-          <code class="font-mono text-small" :title="head.data.value.link"
-            >{{ head.data.value.link.slice(0, 16) }}…</code
+          Root
+          <code class="font-mono text-small" :title="head.data.value.root"
+            >{{ head.data.value.root.slice(0, 16) }}…</code
           >
         </template>
       </p>
       <p class="small">
-        Whoever keeps that link can check later that nothing before it was altered:
-        <code class="font-mono">openlatch log verify</code>
+        Keep the
+        <a class="link" :href="headFile" :download="`head-${head.data.value?.grown ?? 0}.jws`">signed head</a>
+        somewhere else: with it anybody can check later that nothing before it was altered, removed or added.
+        <code class="font-mono">openlatch log verify --head FILE</code>
       </p>
     </header>
     <div class="mt-4 min-h-0 flex-1 overflow-auto pr-6" tabindex="0" role="region" aria-label="Events">

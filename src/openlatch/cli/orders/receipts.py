@@ -13,7 +13,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ORDER
 from openlatch.cli.output import out, reports_errors
-from openlatch.wire.orders.receipt import check
+from openlatch.wire.record.signatures import check
 
 __all__ = ["receipt"]
 

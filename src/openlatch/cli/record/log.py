@@ -3,7 +3,10 @@
 from __future__ import annotations
 
 import itertools
+import json
+from collections.abc import Iterator
 from datetime import datetime
+from pathlib import Path
 from typing import Any
 
 import click
@@ -14,11 +17,15 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY
 from openlatch.cli.output import Column, emit, output_option, reports_errors, second
 from openlatch.client import Client
-from openlatch.core.record import ledger
+from openlatch.core.record import ledger, tree
+from openlatch.core.record.heads import Head, held_against
+from openlatch.wire import messages as wire
+from openlatch.wire.record.signatures import check
 
 __all__ = ["log", "verified"]
 
 _SEALING = 30
+_FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 
 
 def _who(content: dict[str, Any]) -> str:
@@ -51,30 +58,120 @@ def log(ctx: click.Context, account: str, party: str, limit: int, output: str) -
 
 
 @log.command()
+@click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
+@reports_errors
+def export(file: Path) -> None:
+    """Write the whole sealed log to FILE, one event a line: its number, its link and its content, as JSON."""
+    with connect() as client:
+        _until_sealed(client)
+        with file.open("w") as lines:
+            number = 0
+            for event in _sealed(client):
+                number = event.number
+                kept = {"number": number, "link": event.link, "content": event.content}
+                lines.write(json.dumps(kept, ensure_ascii=False) + "\n")
+    click.echo(f"Wrote {number} events to {file}. Check it: openlatch log verify {file} --head HEAD --keys KEYS")
+
+
+@log.command()
+@click.option("--to-file", "file", type=click.Path(dir_okay=False, path_type=Path), help="Keep it in this file.")
+@reports_errors
+def head(file: Path | None) -> None:
+    """Show how far the log goes, signed: keep it somewhere else, and any later copy can be checked against it."""
+    with connect() as client:
+        found = _until_sealed(client)
+    if file is not None:
+        file.write_text(found.signed + "\n")
+    click.echo(f"The log has {found.grown} sealed events. Root: {found.root}")
+    click.echo(f"Signed, in {file}." if file is not None else found.signed)
+
+
+@log.command()
+@click.argument("file", required=False, type=_FILE)
+@click.option("--head", "heads", multiple=True, type=_FILE, help="A head that you kept; repeatable.")
+@click.option("--keys", "known", type=_FILE, help="The public keys, from openlatch receipt keys.")
 @click.option("--after-link", default="", help="A link that you kept: check that the log still contains it.")
 @reports_errors
-def verify(after_link: str) -> None:
-    """Fetch the whole log and check here, not at the service, that nothing in it was altered."""
-    with connect() as client:
-        size, link = verified(client, after_link)
-    click.echo(f"The log holds: {size} events, each fits the one before. Last link: {link}")
-    click.echo("Keep that link somewhere else; later: openlatch log verify --after-link LINK")
+def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after_link: str) -> None:
+    """Check here that nothing in the log was altered: the service's own, or without it a copy in FILE.
+
+    With --head the log is held against heads that you kept: nothing that they stand for can be altered, removed or
+    added since without it showing. With FILE and --keys nobody is asked.
+    """
+    if file is None:
+        with connect() as client:
+            keys = client.receipt_keys() if known is None and heads else _json(known) if known else {}
+            copy, link = verified(client, after_link)
+    else:
+        copy, link, keys = _copy(file), "", {} if known is None else _json(known)
+        if heads and known is None:
+            raise Failure("Without the public keys no head can be believed.", "Add --keys KEYS.", 2)
+    kept = [_head(one, keys) for one in heads]
+    broken = held_against(copy, kept)
+    if broken is not None:
+        raise Failure(f"The log was altered: {broken.why}.", "Keep this copy and your heads as evidence.")
+    each = f"{len(copy)} events, each fits the one before"
+    fits = f", and all {len(kept)} heads that you kept fit" if kept else ""
+    click.echo(f"The log holds: {each}{fits}." + (f" Last link: {link}" if link else ""))
+    if link and not kept:
+        click.echo(
+            "Keep its head somewhere else: openlatch log head --to-file HEAD; later: openlatch log verify --head HEAD"
+        )
 
 
-def verified(client: Client, known_link: str = "") -> tuple[int, str]:
-    """Check a copy of the sealed log; returns its size and last link, or fails naming the first break."""
+def _json(file: Path) -> dict[str, Any]:
+    try:
+        found: dict[str, Any] = json.loads(file.read_text())
+    except ValueError as error:
+        raise Failure(f"{file} is not JSON: {error}.", "Print the keys anew: openlatch receipt keys") from error
+    return found
+
+
+def _copy(file: Path) -> list[ledger.Sealed]:
+    found = []
+    for line, text in enumerate(file.read_text().splitlines(), 1):
+        try:
+            one = json.loads(text)
+            found.append(ledger.Sealed(one["number"], one["content"], one["link"]))
+        except (ValueError, KeyError, TypeError) as error:
+            raise Failure(
+                f"Line {line} of {file} is no event of a log.", "Export it anew: openlatch log export"
+            ) from error
+    return found
+
+
+def _head(file: Path, keys: dict[str, Any]) -> Head:
+    said = check(file.read_text(), keys, "log-head")
+    return Head(int(said["size"]), str(said["root"]))
+
+
+def _until_sealed(client: Client) -> wire.LogHead:
+    """The head of the log once all that has happened so far is in it, or after a while as far as it is."""
     for _ in range(_SEALING):
-        head = client.log_head()
-        if head.unsealed == 0:
+        found = client.log_head()
+        if found.unsealed == 0 and found.grown == found.size:
             break
         client.pause(1)
-    found_link = not known_link
-    sealed = []
+    return found
+
+
+def _sealed(client: Client) -> Iterator[ledger.Sealed]:
     for event in client.events(sealed=True, oldest=True):
-        if event.number is None or event.link is None or event.number > head.size:
+        if event.number is None or event.link is None:
+            return
+        yield ledger.Sealed(event.number, event.content, event.link)
+
+
+def verified(client: Client, known_link: str = "") -> tuple[list[ledger.Sealed], str]:
+    """Check a copy of the sealed log; returns it with its last link, or fails naming the first break."""
+    head = _until_sealed(client)
+    found_link = not known_link
+    sealed: list[ledger.Sealed] = []
+    for event in _sealed(client):
+        if event.number > head.size:
             break
         found_link = found_link or event.link == known_link
-        sealed.append(ledger.Sealed(event.number, event.content, event.link))
+        sealed.append(event)
     held, last, broken = ledger.verify(sealed)
     if broken is not None:
         raise Failure(f"The log was altered: {broken.why}.", f"The {held} events before it still hold.")
@@ -82,6 +179,8 @@ def verified(client: Client, known_link: str = "") -> tuple[int, str]:
         raise Failure(
             f"The log was cut off: it says {head.size} events, and shows {held}.", "Keep this copy as evidence."
         )
+    if tree.root(tree.nodes_of([tree.leaf(one.content) for one in sealed]), head.grown).hex() != head.root:
+        raise Failure("The log does not fit the head that the service shows of it.", "Keep this copy as evidence.")
     if not found_link:
         raise Failure("The log was made anew: the link that you kept is not in it.", "Keep this copy as evidence.")
-    return held, last
+    return sealed, last

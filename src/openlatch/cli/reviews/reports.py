@@ -14,7 +14,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import BATCH, ROUND
 from openlatch.cli.output import out, reports_errors
 from openlatch.errors import Invalid
-from openlatch.wire.orders.receipt import check, report_digest
+from openlatch.wire.record.signatures import check, report_digest
 
 __all__ = ["report"]
 

@@ -213,5 +213,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "activity.browse": _reads(*_STAFF),
         "log.browse": _reads(*_STAFF),
         "log.head": _reads(*_STAFF),
+        "log.proof": _reads(*_STAFF),
+        "log.consistency": _reads(*_STAFF),
     }
 )

@@ -33,6 +33,7 @@ SAID = {
     "flag.raised": "Flag raised",
     "import.asked": "Import of a list begun",
     "level.corrected": "Meaning of a level corrected",
+    "log.head-signed": "Head of the log signed",
     "member.joined": "Joined a team",
     "member.left": "Left a team",
     "offer.corrected": "Offer corrected",

@@ -1,15 +1,44 @@
-"""The log: reading it, and sealing what was added."""
+"""The log: reading it, sealing what was added, and the proofs with which a stranger is convinced of it."""
 
 from __future__ import annotations
 
+from collections.abc import Mapping
+from dataclasses import dataclass, replace
+from typing import Any
+from uuid import UUID
+
+from openlatch.core.record import tree
 from openlatch.core.record.ledger import link
+from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
+from openlatch.operations.record.signing import signed
 from openlatch.store.inventory.entries import Listed
+from openlatch.store.noun import missing
 from openlatch.store.pages import Page
 from openlatch.store.record.events import Head, LoggedEvent
 from openlatch.wire.record.log import LogQuery
 
-__all__ = ["browse", "head", "seal"]
+__all__ = ["Inclusion", "SignedHead", "browse", "consistency", "head", "included", "proof", "publish", "seal"]
+
+KIND = "log-head"
+
+
+@dataclass(frozen=True, slots=True)
+class SignedHead:
+    """The end of the sealed log, and that signed: how many events, and the root over them."""
+
+    head: Head
+    signed: str
+
+
+@dataclass(frozen=True, slots=True)
+class Inclusion:
+    """The proof that an event is in the log that a head stands for; `path` are hashes as in RFC 9162, 2.1.3."""
+
+    number: int
+    content: Mapping[str, Any]
+    path: tuple[str, ...]
+    head: SignedHead
 
 
 @operation("log.browse")
@@ -29,9 +58,70 @@ def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | Non
 
 
 @operation("log.head")
-def head(call: Call) -> Head:
-    """The end of the sealed log, against which a copy of it is checked."""
-    return call.tx.events.head()
+def head(call: Call) -> SignedHead:
+    """The end of the sealed log, signed; whoever keeps it can check any later copy of the log against it."""
+    return _signed(call)
+
+
+def _signed(call: Call) -> SignedHead:
+    found = call.tx.events.head()
+    said = {
+        "workspace": str(call.tx.workspace.id),
+        "size": found.grown,
+        "root": found.root,
+        "at": found.sealed_at.isoformat() if found.sealed_at is not None else "",
+    }
+    return SignedHead(found, signed(call, said, KIND))
+
+
+@operation("log.proof")
+def proof(call: Call, event_id: UUID) -> Inclusion:
+    """The proof that an event is in the log, against its present head."""
+    event = call.tx.events.sealed(event_id)
+    if event is None:
+        raise missing("sealed event", event_id)
+    found = included(call, event)
+    if found is None:
+        raise Conflict(
+            f"Event {event.number} was sealed just now, and its proof is not made yet.",
+            next_step="Ask again in a few seconds.",
+        )
+    return found
+
+
+def included(call: Call, event: LoggedEvent) -> Inclusion | None:
+    """Return the proof that an event is in the log; None while it is not sealed."""
+    there = _signed(call)
+    if event.number is None or event.number > there.head.grown:
+        return None
+    path = tree.inclusion(call.tx.events.nodes(), event.number - 1, there.head.grown)
+    return Inclusion(event.number, event.content, tuple(one.hex() for one in path), there)
+
+
+@operation("log.consistency")
+def consistency(call: Call, before: int) -> tuple[tuple[str, ...], SignedHead]:
+    """The proof that the log only added to what it was with `before` events (RFC 9162, 2.1.4), and its head."""
+    there = _signed(call)
+    if before > there.head.grown:
+        raise Invalid(
+            f"The log has {there.head.grown} sealed events, and you have kept a head of {before}.",
+            next_step="If that head was signed by this workspace, the log was cut off: keep both as evidence.",
+            errors=[{"at": "before", "problem": "larger than the log"}],
+        )
+    path = tree.consistency(call.tx.events.nodes(), before, there.head.grown)
+    return tuple(one.hex() for one in path), there
+
+
+def publish(call: Call) -> SignedHead | None:
+    """Sign the head of the log and log that: whoever is told of what happens is told of it; None if nothing is new."""
+    before = call.tx.events.last_of(call.tx.workspace.id, "log.head-signed")
+    there = _signed(call)
+    # The event of the last head is itself in the log, and nothing to publish.
+    if not there.head.grown or (before is not None and before.number in (None, there.head.grown)):
+        return None
+    found = there.head
+    call.log("log.head-signed", "log", call.tx.workspace.id, size=found.grown, root=found.root, signed=there.signed)
+    return replace(there)
 
 
 def seal(call: Call) -> int:

@@ -13,9 +13,9 @@ from openlatch.core.reviews.plans import Item, Round
 from openlatch.core.reviews.reports import Fact, Line, Report, Told, digest, ordered, plain, review_line, rule_counts
 from openlatch.core.taking_back.leaver import Phase
 from openlatch.operations.call import Call, operation
+from openlatch.operations.record.signing import signed
 from openlatch.operations.reviews.scope import facts_now, scope_of
 from openlatch.operations.taking_back.batches import seen
-from openlatch.operations.taking_back.receipts import signed
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.taking_back.batches import Batch, BatchItem
 from openlatch.words import Outcome

@@ -31,10 +31,10 @@ from openlatch.operations.order_jobs import queue
 from openlatch.operations.orders import orders, teams
 from openlatch.operations.orders.orders import OrderSight
 from openlatch.operations.providers import readings
+from openlatch.operations.record.signing import signer
 from openlatch.operations.rules import flags
 from openlatch.operations.rules.advice import known_levels
 from openlatch.operations.taking_back import order_news
-from openlatch.operations.taking_back.receipts import signer
 from openlatch.words import Action, EndReason, Kind, OrderState, State
 
 __all__ = ["Work", "begin", "looked", "postponed", "stuck", "told"]

@@ -64,7 +64,14 @@ class People(Noun):
 
     def all(self) -> tuple[Person, ...]:
         """Return everyone who is not removed."""
-        return tuple(map(_PERSON.read, self._session.scalars(select(PersonRow).where(_HERE).order_by(func.lower(PersonRow.name), PersonRow.id))))
+        return tuple(
+            map(
+                _PERSON.read,
+                self._session.scalars(
+                    select(PersonRow).where(_HERE).order_by(func.lower(PersonRow.name), PersonRow.id)
+                ),
+            )
+        )
 
     def able(self) -> tuple[Person, ...]:
         """Return everyone who can sign in, and so can be asked and told."""

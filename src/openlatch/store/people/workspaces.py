@@ -5,13 +5,13 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import Select, func, insert, literal, select, update
+from sqlalchemy import CompoundSelect, Select, func, insert, literal, select, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Circle, Workspace
 from openlatch.store.people.rows import WorkspaceRow
 from openlatch.store.providers.rows import ProviderRow
-from openlatch.store.record.rows import EventRow
+from openlatch.store.record.rows import EventRow, SealRow
 from openlatch.store.rules.rows import UpcomingRow
 
 __all__ = ["Housekeeping", "insert_workspace", "rename_workspace", "workspace_of"]
@@ -84,7 +84,8 @@ class Housekeeping:
         return tuple(to_workspace(row) for row in rows)
 
     def unsealed(self) -> tuple[UUID, ...]:
-        return self._ids(select(EventRow.workspace_id).where(EventRow.number.is_(None)).distinct())
+        behind = select(SealRow.workspace_id).where(SealRow.grown < SealRow.size)
+        return self._ids(select(EventRow.workspace_id).where(EventRow.number.is_(None)).union(behind))
 
     def due(self, now: datetime) -> tuple[UUID, ...]:
         return self._ids(select(ProviderRow.workspace_id).where(ProviderRow.next_reading <= now).distinct())
@@ -92,5 +93,5 @@ class Housekeeping:
     def due_again(self, now: datetime) -> tuple[UUID, ...]:
         return self._ids(select(UpcomingRow.workspace_id).where(UpcomingRow.at <= now).distinct())
 
-    def _ids(self, query: Select[UUID]) -> tuple[UUID, ...]:
+    def _ids(self, query: Select[UUID] | CompoundSelect[UUID]) -> tuple[UUID, ...]:
         return tuple(self._session.scalars(query))

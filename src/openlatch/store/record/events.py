@@ -2,24 +2,28 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable, Iterable
+from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, func, literal, or_, select, text
+from sqlalchemy import ColumnElement, func, literal, or_, select, text, update
 from sqlalchemy.dialects.postgresql import insert as upsert
 
+from openlatch.core.record import tree
 from openlatch.core.record.ledger import START, Event
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.inventory.rows import EntryRow
 from openlatch.store.noun import Noun
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
-from openlatch.store.record.rows import EventRow, SealRow
+from openlatch.store.record.rows import EventRow, NodeRow, SealRow
 
 __all__ = ["Events", "Head", "LoggedEvent"]
+
+KEPT_FROM = 6
+"""Subtrees of this level and above are kept; a smaller one is soon made of its leaves, which all are."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -35,12 +39,17 @@ class LoggedEvent:
 
 @dataclass(frozen=True, slots=True)
 class Head:
-    """The end of the sealed log: its size, its last link, when it was sealed, and what waits to be sealed."""
+    """The end of the sealed log: its size, its last link, when it was sealed, and what waits to be sealed.
+
+    `grown` of its events are in the tree, whose root is `root`; what waits is not, for a few seconds.
+    """
 
     size: int
     link: str
     sealed_at: datetime | None
     unsealed: int
+    grown: int = 0
+    root: str = tree.EMPTY.hex()
 
 
 def _logged(row: EventRow) -> LoggedEvent:
@@ -71,7 +80,8 @@ class Events(Noun):
         unsealed = self._session.scalar(select(func.count()).where(EventRow.number.is_(None))) or 0
         if seal is None:
             return Head(0, START, None, unsealed)
-        return Head(seal.size, seal.link, seal.sealed_at, unsealed)
+        root = seal.root or tree.EMPTY.hex()
+        return Head(seal.size, seal.link, seal.sealed_at, unsealed, seal.grown, root)
 
     def seal(self, link: Callable[[str, dict[str, Any]], str], now: datetime, most: int = 5000) -> int:
         """Number and link the committed events in their order; returns how many. One sealer at a time."""
@@ -96,7 +106,67 @@ class Events(Noun):
                 .values(workspace_id=self._workspace_id, **values)
                 .on_conflict_do_update(index_elements=["workspace_id"], set_=values)
             )
+        self._grow(max(number, head.size), head.grown, most)
         return len(sealed)
+
+    def _grow(self, size: int, grown: int, most: int) -> None:
+        """Put what is sealed into the tree: each event, and the whole subtrees that it completes from a level on."""
+        end = min(size, grown + most)
+        if end == grown:
+            return
+        sealed = select(EventRow.content).where(EventRow.number > grown, EventRow.number <= end)
+        contents = self._session.scalars(sealed.order_by(EventRow.number))
+        new: dict[tuple[int, int], bytes] = {(0, grown + n): tree.leaf(one) for n, one in enumerate(contents)}
+        nodes = self._nodes(new)
+        level = KEPT_FROM
+        while end >> level:
+            new |= {(level, place): nodes(level, place) for place in range(grown >> level, end >> level)}
+            level += 1
+        rows = [
+            {"workspace_id": self._workspace_id, "level": at, "place": place, "hash": one}
+            for (at, place), one in new.items()
+        ]
+        add_rows(self._session, NodeRow, rows)
+        values = {"grown": end, "root": tree.root(nodes, end).hex()}
+        self._session.execute(update(SealRow).where(SealRow.workspace_id == self._workspace_id).values(**values))
+
+    def _nodes(self, new: Mapping[tuple[int, int], bytes]) -> tree.Nodes:
+        """The whole subtrees of the log: those at hand, those that are kept, and the small ones from their leaves."""
+        known = dict(new)
+
+        def node(level: int, place: int) -> bytes:
+            if (level, place) in known:
+                return known[level, place]
+            if level < KEPT_FROM and (0, place << level) not in known:
+                first = place << level
+                leaves = (NodeRow.level == 0, NodeRow.place >= first, NodeRow.place < first + (1 << level))
+                rows = self._session.execute(select(NodeRow.place, NodeRow.hash).where(*leaves))
+                known.update({(0, row.place): row.hash for row in rows})
+            elif level >= KEPT_FROM and (kept := self._kept(level, place)) is not None:
+                known[level, place] = kept
+            if (level, place) not in known:
+                known[level, place] = tree.parent(node(level - 1, 2 * place), node(level - 1, 2 * place + 1))
+            return known[level, place]
+
+        return node
+
+    def _kept(self, level: int, place: int) -> bytes | None:
+        return self._session.scalar(select(NodeRow.hash).where(NodeRow.level == level, NodeRow.place == place))
+
+    def nodes(self) -> tree.Nodes:
+        """Return what proofs of the log are made of."""
+        return self._nodes({})
+
+    def sealed(self, event_id: UUID) -> LoggedEvent | None:
+        """Return an event, if it is sealed."""
+        row = self._session.scalar(select(EventRow).where(EventRow.id == event_id, EventRow.number.is_not(None)))
+        return None if row is None else _logged(row)
+
+    def last_of(self, subject_id: UUID, act: str) -> LoggedEvent | None:
+        """Return the last event of one act about something, sealed or not."""
+        mine = (EventRow.subject_id == subject_id, EventRow.act == act)
+        row = self._session.scalar(select(EventRow).where(*mine).order_by(EventRow.id.desc()).limit(1))
+        return None if row is None else _logged(row)
 
     def after(self, number: int, limit: int) -> tuple[LoggedEvent, ...]:
         """Return the sealed events that come after a place in the log, in its order."""

@@ -6,12 +6,12 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import BigInteger
+from sqlalchemy import BigInteger, SmallInteger
 from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.store.base import Base, Owned
 
-__all__ = ["EventRow", "SealRow"]
+__all__ = ["EventRow", "NodeRow", "SealRow"]
 
 
 class EventRow(Owned):
@@ -32,3 +32,14 @@ class SealRow(Base):
     size: Mapped[int] = mapped_column(BigInteger)
     link: Mapped[str]
     sealed_at: Mapped[datetime]
+    grown: Mapped[int] = mapped_column(BigInteger, server_default="0")
+    """so many of its events are in the tree"""
+    root: Mapped[str | None]
+
+
+class NodeRow(Base):
+    __tablename__ = "log_nodes"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    level: Mapped[int] = mapped_column(SmallInteger, primary_key=True)
+    place: Mapped[int] = mapped_column(BigInteger, primary_key=True)
+    hash: Mapped[bytes]

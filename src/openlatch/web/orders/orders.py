@@ -6,9 +6,11 @@ from collections.abc import Sequence
 
 from openlatch.operations.call import Call
 from openlatch.operations.orders import orders
+from openlatch.operations.record import signing
 from openlatch.operations.taking_back import receipts
 from openlatch.web.api import Answer, Routes
 from openlatch.web.orders.render import order_of
+from openlatch.web.record.render import proof_of
 from openlatch.wire import messages as wire
 from openlatch.words import Action
 
@@ -62,13 +64,14 @@ def order_done_by_hand(call: Call, order: str, body: wire.DoneByHand) -> wire.Or
 @routes.route("GET", "/orders/<order>/receipt", returns=wire.SignedReceipt)
 def order_receipt(call: Call, order: str) -> wire.SignedReceipt:
     """The receipt of a proved order, signed."""
-    return wire.SignedReceipt(signed=receipts.receipt(call, order))
+    signed, proof = receipts.receipt(call, order)
+    return wire.SignedReceipt(signed=signed, proof=None if proof is None else proof_of(proof))
 
 
 @routes.route("GET", "/receipt-keys", returns=wire.ReceiptKeys)
 def receipt_keys(call: Call) -> wire.ReceiptKeys:
     """The public keys that receipts can be checked with."""
-    return wire.ReceiptKeys(keys=[dict(key) for key in receipts.keys(call)])
+    return wire.ReceiptKeys(keys=[dict(key) for key in signing.keys(call)])
 
 
 def wish(asked: wire.Wish, resources: Sequence[str] | None, lifts: Sequence[str]) -> orders.Wish:

@@ -2,10 +2,12 @@
 
 from __future__ import annotations
 
+from uuid import UUID
+
 from openlatch.operations.call import Call
 from openlatch.operations.record import log
 from openlatch.web.api import Routes
-from openlatch.web.record.render import event_of
+from openlatch.web.record.render import event_of, head_of, proof_of
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -23,5 +25,17 @@ def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
 @routes.route("GET", "/log/head", returns=wire.LogHead)
 def get_log_head(call: Call) -> wire.LogHead:
     """The end of the sealed log, against which a copy of it is checked."""
-    head = log.head(call)
-    return wire.LogHead(size=head.size, link=head.link, sealed_at=head.sealed_at, unsealed=head.unsealed)
+    return head_of(log.head(call))
+
+
+@routes.route("GET", "/log/<uuid:event_id>/proof", returns=wire.LogProof)
+def prove_event(call: Call, event_id: UUID) -> wire.LogProof:
+    """The proof that an event is in the log, against its present head."""
+    return proof_of(log.proof(call, event_id))
+
+
+@routes.route("GET", "/log/consistency", query=wire.ConsistencyQuery, returns=wire.LogConsistency)
+def prove_consistency(call: Call, query: wire.ConsistencyQuery) -> wire.LogConsistency:
+    """The proof that the log only added to what it was with so many events."""
+    path, head = log.consistency(call, query.before)
+    return wire.LogConsistency(before=query.before, path=list(path), head=head_of(head))

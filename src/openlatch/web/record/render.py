@@ -3,13 +3,14 @@
 from __future__ import annotations
 
 from openlatch.core.record.events import SAID, detail
+from openlatch.operations.record.log import Inclusion, SignedHead
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.record.events import LoggedEvent
 from openlatch.web.filled import filled
 from openlatch.web.rules.render import entry_ref
 from openlatch.wire import messages as wire
 
-__all__ = ["event_of"]
+__all__ = ["event_of", "head_of", "proof_of"]
 
 
 def event_of(event: LoggedEvent, about: Listed | None, zone: str) -> wire.Event:
@@ -21,3 +22,11 @@ def event_of(event: LoggedEvent, about: Listed | None, zone: str) -> wire.Event:
         says=SAID.get(act, act),
         detail=detail(event.content["facts"], zone),
     )
+
+
+def head_of(found: SignedHead) -> wire.LogHead:
+    return filled(wire.LogHead, found.head, signed=found.signed)
+
+
+def proof_of(found: Inclusion) -> wire.LogProof:
+    return filled(wire.LogProof, found, head=head_of(found.head))

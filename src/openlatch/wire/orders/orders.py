@@ -7,6 +7,7 @@ from uuid import UUID
 from pydantic import Field, StringConstraints
 
 from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken
+from openlatch.wire.record.log import LogProof
 from openlatch.words import Action, OrderState, Severity
 
 __all__ = [
@@ -74,9 +75,13 @@ class Receipt(Sent):
 
 
 class SignedReceipt(Sent):
-    """A receipt as a compact JSON Web Signature (RFC 7515) with Ed25519 (RFC 8037)."""
+    """A receipt as a compact JSON Web Signature (RFC 7515) with EdDSA (RFC 8037).
+
+    `proof` shows that the log holds the event that the order was proved; null for the seconds until it is sealed.
+    """
 
     signed: str
+    proof: LogProof | None
 
 
 class ReceiptKeys(Sent):

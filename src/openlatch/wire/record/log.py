@@ -1,11 +1,11 @@
 """What was done, and the log."""
 
-from typing import Any
+from typing import Annotated, Any
 from uuid import UUID
 
-from pydantic import AwareDatetime
+from pydantic import AwareDatetime, Field
 
-from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent
+from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken
 from openlatch.words import How, Power
 
 __all__ = [
@@ -13,9 +13,12 @@ __all__ = [
     "ActivityCounts",
     "ActivityList",
     "ActivityQuery",
+    "ConsistencyQuery",
     "Event",
     "EventList",
+    "LogConsistency",
     "LogHead",
+    "LogProof",
     "LogQuery",
 ]
 
@@ -89,12 +92,45 @@ class LogQuery(PageQuery):
 
 
 class LogHead(Sent):
-    """The end of the sealed log: its size, its last link, and how many events wait to be sealed."""
+    """The end of the sealed log: its size, its last link, and how many events wait to be sealed.
+
+    `grown` of its events are in the tree (RFC 9162) whose root is `root`: within seconds, all of them. `signed` says
+    workspace, size (that of the tree), root and instant, as a compact JSON Web Signature with EdDSA.
+    """
 
     size: int
     link: str
     sealed_at: AwareDatetime | None
     unsealed: int
+    grown: int
+    root: str
+    signed: str
+
+
+class LogProof(Sent):
+    """The proof that an event is in the log that a head stands for.
+
+    `content` is what was sealed, `number` its place from 1, `path` the hashes of RFC 9162 (2.1.3), each 64 hex digits.
+    """
+
+    number: int
+    content: dict[str, Any]
+    path: list[str]
+    head: LogHead
+
+
+class LogConsistency(Sent):
+    """The proof that the log only added to what it was with `before` events (RFC 9162, 2.1.4)."""
+
+    before: int
+    path: list[str]
+    head: LogHead
+
+
+class ConsistencyQuery(Taken):
+    """Of how many events the head is that somebody has kept."""
+
+    before: Annotated[int, Field(ge=0, le=2**53 - 1)]
 
 
 class EventList(Page[Event]):

@@ -1,9 +1,10 @@
-"""Receipts and reports as signed text: JSON Web Signatures (RFC 7515) with Ed25519 (RFC 8037, 9864)."""
+"""Receipts, reports and heads as signed text: JSON Web Signatures (RFC 7515) with Ed25519, called EdDSA (RFC 8037)."""
 
 from __future__ import annotations
 
 import hashlib
 import json
+import warnings
 from collections.abc import Mapping
 from typing import Any
 
@@ -15,7 +16,10 @@ from openlatch.errors import Invalid
 
 __all__ = ["ALGORITHM", "check", "new_key", "public", "report_digest", "seal"]
 
-ALGORITHM = "Ed25519"
+ALGORITHM = "EdDSA"
+"""the name that every verifier knows for what RFC 9864 calls Ed25519"""
+_TAKEN = [ALGORITHM, "Ed25519"]
+warnings.filterwarnings("ignore", message="EdDSA is deprecated")  # in favour of a name that few verifiers know yet
 _TYPE = "openlatch-{kind}+json"
 
 
@@ -34,7 +38,12 @@ def seal(said: Mapping[str, Any], key: Mapping[str, Any], kind: str = "receipt")
     """Return what a receipt or a report says, signed with a private key, in compact form."""
     header = {"alg": ALGORITHM, "kid": key["kid"], "typ": _TYPE.format(kind=kind)}
     payload = json.dumps(said, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
-    return jws.serialize_compact(header, payload, OKPKey.import_key(dict(key)), algorithms=[ALGORITHM])
+    return jws.serialize_compact(header, payload, _key(key), algorithms=[ALGORITHM])
+
+
+def _key(key: Mapping[str, Any]) -> OKPKey:
+    # Keys of before name the algorithm otherwise; it is the same.
+    return OKPKey.import_key({name: value for name, value in key.items() if name != "alg"})
 
 
 def report_digest(report: Mapping[str, Any]) -> str:
@@ -46,9 +55,7 @@ def report_digest(report: Mapping[str, Any]) -> str:
 def check(signed: str, keys: Mapping[str, Any], kind: str = "receipt") -> dict[str, Any]:
     """Return what was signed; raises Invalid if none of the published keys made it, or it was altered."""
     try:
-        found = jws.deserialize_compact(
-            signed.strip(), KeySet([OKPKey.import_key(dict(key)) for key in keys["keys"]]), algorithms=[ALGORITHM]
-        )
+        found = jws.deserialize_compact(signed.strip(), KeySet([_key(key) for key in keys["keys"]]), algorithms=_TAKEN)
         if found.headers().get("typ") != _TYPE.format(kind=kind):
             raise ValueError(f"it is not a {kind}")
         said = json.loads(found.payload)

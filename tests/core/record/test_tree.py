@@ -1,0 +1,138 @@
+"""Proofs of the log against the definitions of RFC 9162, and every way in which somebody could forge a log."""
+
+from __future__ import annotations
+
+import hashlib
+from dataclasses import replace
+from typing import Any
+
+import pytest
+from hypothesis import given
+from hypothesis import strategies as st
+
+from openlatch.core.record import tree
+from openlatch.core.record.heads import Head, held_against
+from openlatch.core.record.ledger import START, Sealed, link
+
+leaves = st.lists(st.binary(min_size=32, max_size=32), min_size=1, max_size=70)
+contents = st.fixed_dictionaries(
+    {"act": st.sampled_from(["order.given", "order.proved"]), "facts": st.text(max_size=4)}
+)
+
+
+def by_definition(some: list[bytes]) -> bytes:
+    """The root as section 2.1.1 writes it down."""
+    if not some:
+        return hashlib.sha256(b"").digest()
+    if len(some) == 1:
+        return some[0]
+    half = 1
+    while half * 2 < len(some):
+        half *= 2
+    return hashlib.sha256(b"\x01" + by_definition(some[:half]) + by_definition(some[half:])).digest()
+
+
+@given(leaves, st.data())
+def test_roots_and_proofs_are_those_of_the_definition(some: list[bytes], data: st.DataObject) -> None:
+    nodes, size = tree.nodes_of(some), len(some)
+    before = data.draw(st.integers(0, size), "before")
+    at = data.draw(st.integers(0, size - 1), "index")
+    root, earlier = tree.root(nodes, size), tree.root(nodes, before)
+    assert root == by_definition(some)
+    assert earlier == by_definition(some[:before])
+    path = tree.inclusion(nodes, at, size)
+    assert len(path) <= size.bit_length()
+    assert tree.included(some[at], at, size, path, root)
+    grown = tree.consistency(nodes, before, size)
+    assert tree.consistent(before, size, earlier, root, grown)
+
+
+@given(leaves, st.data())
+def test_a_proof_shows_nothing_else(some: list[bytes], data: st.DataObject) -> None:
+    nodes, size = tree.nodes_of(some), len(some)
+    at = data.draw(st.integers(0, size - 1), "index")
+    root, path = tree.root(nodes, size), tree.inclusion(nodes, at, size)
+    other = bytes(32) if some[at] != bytes(32) else bytes([1]) * 32
+    assert not tree.included(other, at, size, path, root)
+    assert not tree.included(some[at], at, size, path, other)
+    assert not tree.included(some[at], at, size, [*path, other], root)
+    assert not path or not tree.included(some[at], at, size, path[:-1], root)
+    if size > 1:
+        before = data.draw(st.integers(1, size - 1), "before")
+        grown = tree.consistency(nodes, before, size)
+        assert not tree.consistent(before, size, other, root, grown)
+        assert not tree.consistent(before, size, tree.root(nodes, before), other, grown)
+        assert not tree.consistent(before, size, tree.root(nodes, before), root, grown[:-1])
+
+
+@given(st.integers(0, 500), st.integers(0, 500))
+def test_a_stretch_is_made_of_whole_subtrees_that_follow_each_other(first: int, length: int) -> None:
+    reached = first
+    for level, place in tree.wholes(first, first + length):
+        assert place << level == reached
+        reached += 1 << level
+    assert reached == first + length
+
+
+def sealed(some: list[dict[str, Any]]) -> list[Sealed]:
+    """A log of these events, numbered and linked as whoever holds the keys would."""
+    found, last = [], START
+    for number, content in enumerate(some, 1):
+        last = link(last, content)
+        found.append(Sealed(number, content, last))
+    return found
+
+
+def head_of(log: list[Sealed], size: int) -> Head:
+    return Head(size, tree.root(tree.nodes_of([tree.leaf(one.content) for one in log]), size).hex())
+
+
+@given(st.lists(contents, min_size=2, max_size=20), st.data())
+def test_however_a_log_is_forged_a_head_that_was_kept_shows_it_and_about_where(
+    some: list[dict[str, Any]], data: st.DataObject
+) -> None:
+    # So that no two events are alike, and an exchange is one.
+    events = [one | {"id": str(place)} for place, one in enumerate(some)]
+    log = sealed(events)
+    size = data.draw(st.integers(1, len(log)), "the head was kept at")
+    heads = [head_of(log, size), head_of(log, data.draw(st.integers(0, size), "and before that at"))]
+    assert held_against(log, heads) is None
+    assert held_against(log, [*heads, head_of(log, len(log))]) is None
+    at = data.draw(st.integers(0, size - 1), "where")
+    how = data.draw(st.sampled_from(["alter", "remove", "insert", "exchange", "cut", "back-date"]), "how")
+    forged = list(events)
+    if how == "alter":
+        forged[at] = forged[at] | {"act": "nothing.happened"}
+    elif how == "back-date":
+        forged[at] = forged[at] | {"at": "1999-12-31T23:59:59+00:00"}
+    elif how == "remove":
+        del forged[at]
+    elif how == "insert":
+        forged.insert(at, {"act": "order.given", "id": "forged"})
+    elif how == "cut":
+        del forged[at:]
+    else:
+        other = data.draw(st.integers(0, len(log) - 1).filter(lambda one: one != at), "with")
+        forged[at], forged[other] = forged[other], forged[at]
+    # Wholly recomputed: every number and every link fits.
+    broken = held_against(sealed(forged), heads)
+    assert broken is not None
+    if how != "exchange":
+        vouched = max((one.size for one in heads if one.size <= at), default=0)
+        assert broken.number > vouched
+    # Recomputed by nobody: the very event is named.
+    if how in ("alter", "back-date"):
+        careless = [*log[:at], replace(log[at], content=forged[at]), *log[at + 1 :]]
+        found = held_against(careless, heads)
+        assert found is not None
+        assert found.number == at + 1
+
+
+def test_what_was_never_there_has_no_proof() -> None:
+    nodes = tree.nodes_of([bytes(32)])
+    with pytest.raises(ValueError, match="no leaf 1"):
+        tree.inclusion(nodes, 1, 1)
+    with pytest.raises(ValueError, match="never one of 2"):
+        tree.consistency(nodes, 2, 1)
+    assert tree.root(nodes, 0) == tree.EMPTY
+    assert tree.consistent(0, 1, tree.EMPTY, bytes(32), [])
