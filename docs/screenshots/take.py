@@ -73,6 +73,7 @@ def console(browser: Browser, stack: Stack) -> None:
     page.goto(f"{stack.url}/people?invite=yes")
     page.get_by_label("Address").fill(f"jory.penrose@{DOMAIN}")
     page.get_by_role("button", name="Send the invitation").click()
+    page.get_by_text("A letter is on its way to").wait_for()
     page.get_by_role("button", name="Ines Okoro").click()
     page.get_by_role("button", name="Disable sign-in…").click()
     shoot(page, "people")

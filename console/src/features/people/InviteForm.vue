@@ -1,5 +1,5 @@
 <script setup lang="ts">
-import { useMutation } from "@tanstack/vue-query";
+import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { reactive } from "vue";
 import { api, take, type Person } from "@/api/client";
 import FormField from "@/ui/FormField.vue";
@@ -8,11 +8,15 @@ import RoleChoice from "./RoleChoice.vue";
 
 /** Invite somebody by letter; they choose their own name and password. */
 const emit = defineEmits<{ sent: [string]; close: [] }>();
+const queries = useQueryClient();
 const form = reactive({ address: "", name: "", role: "reviewer" as Person["role"] });
 const invite = useMutation({
   mutationFn: () =>
     take(api.POST("/people", { body: { ...form, name: form.name.trim() ? form.name : null } })),
-  onSuccess: (person) => emit("sent", person.address),
+  onSuccess: async (person) => {
+    await queries.invalidateQueries({ queryKey: ["people"] });
+    emit("sent", person.address);
+  },
 });
 </script>
 

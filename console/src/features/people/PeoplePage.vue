@@ -48,12 +48,12 @@ const SIGN_IN: Record<Person["state"], string> = {
   disabled: "disabled",
   removed: "removed",
 };
-async function changed(address = ""): Promise<void> {
-  invited.value = address;
+async function changed(): Promise<void> {
+  invited.value = "";
   await queries.invalidateQueries({ queryKey: ["people"] });
 }
-async function sent(address: string): Promise<void> {
-  await changed(address);
+function sent(address: string): void {
+  invited.value = address;
   go({ invite: "" });
 }
 const inviting = param("invite");

@@ -154,9 +154,9 @@ function show(entry: string): void {
         <ul class="text-plain">
           <li v-for="entry in soon" :key="entry.id" class="mb-[7px]">
             <button type="button" class="text-left hover:underline" @click="show(entry.ref)">
-              {{ entry.party.name }} on {{ entry.account.name }}</button
-            >,
-            <span class="text-mute" :title="exact(entry.ends_at)">{{ lastDay(entry.ends_at, zone) }}</span>
+              {{ entry.party.name }} on {{ entry.account.name }}
+            </button>
+            <span class="small block" :title="exact(entry.ends_at)">{{ lastDay(entry.ends_at, zone) }}</span>
           </li>
         </ul>
         <p v-if="ending.isPending.value" class="small">Looking…</p>
