@@ -78,6 +78,7 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
             else:
                 maren.invite(found[name], "member")
         maren.disable_person(found["disabled"])
+        maren.pause_provider("Plate Archive")
         found["said"] = maren.keep_apart(found["edo"], found["edo_too"], reason="Two brothers").ref
     return found
 

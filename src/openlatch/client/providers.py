@@ -36,6 +36,30 @@ class ProvidersCalls(Transport):
         body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
         return self._send(wire.Provider, "POST", "/providers", json=body)
 
+    def change_provider(
+        self,
+        provider: str,
+        *,
+        name: str | None = None,
+        settings: dict[str, str] | None = None,
+        secret: str | None = None,
+        **more: int,
+    ) -> wire.Provider:
+        """Change how a provider is called, reached and read; None leaves as it is, `more` is as in `add_provider`.
+
+        Other settings (all of them) or another secret are tried before they are kept.
+        """
+        body = {"name": name, "settings": settings, "secret": secret, **more}
+        return self._send(wire.Provider, "PUT", f"/providers/{part(provider)}", json=body)
+
+    def pause_provider(self, provider: str) -> wire.Provider:
+        """Have a provider be read by itself no more, until that is resumed."""
+        return self._send(wire.Provider, "POST", f"/providers/{part(provider)}/pause")
+
+    def resume_provider(self, provider: str) -> wire.Provider:
+        """Have a paused provider be read by itself again."""
+        return self._send(wire.Provider, "POST", f"/providers/{part(provider)}/resume")
+
     def report_breach(self, provider: str, since: date, what: str) -> wire.Provider:
         """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
         body = {"since": since.isoformat(), "what": what}

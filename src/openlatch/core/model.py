@@ -208,6 +208,7 @@ class Provider:
     abilities: Abilities = field(default_factory=Abilities)
     last_complete: datetime | None = None
     next_reading: datetime | None = None
+    paused: bool = False
 
     @property
     def ref(self) -> str:

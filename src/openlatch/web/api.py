@@ -27,9 +27,9 @@ from werkzeug.exceptions import HTTPException
 from openlatch.errors import Busy, Conflict, Invalid, Malformed, NotAllowed, NotFound, NotSignedIn, OpenLatchError
 from openlatch.operations.call import Actor, Call, Services
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.inventory import lookups
-from openlatch.operations.inventory.lookups import Lookup
 from openlatch.operations.people import sign_ins
+from openlatch.operations.providers import lookups
+from openlatch.operations.providers.lookups import Lookup
 from openlatch.store import Store, Transaction
 from openlatch.store.people.replies import Reply
 from openlatch.wire import messages as wire

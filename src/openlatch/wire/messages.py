@@ -133,7 +133,15 @@ if TYPE_CHECKING:
     )
     from openlatch.wire.providers.connectors import Connector, ConnectorList, ConnectorSetting
     from openlatch.wire.providers.levels import Level, LevelCorrection, LevelList
-    from openlatch.wire.providers.providers import LISTS, Abilities, BreachReport, NewProvider, Provider, ProviderList
+    from openlatch.wire.providers.providers import (
+        LISTS,
+        Abilities,
+        BreachReport,
+        NewProvider,
+        Provider,
+        ProviderList,
+        ProviderWish,
+    )
     from openlatch.wire.providers.readings import Reading, ReadingList, ReadingWish
     from openlatch.wire.record.log import (
         Activity,
@@ -419,6 +427,7 @@ __all__ = [
     "ProposalRun",
     "Provider",
     "ProviderList",
+    "ProviderWish",
     "Question",
     "Reach",
     "ReadAt",

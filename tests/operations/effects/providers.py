@@ -44,6 +44,54 @@ def _(w: World) -> None:
         w.manager.add_provider("Loft", "feed", {"url": "loft"}, "token")
 
 
+@of("providers.change")
+def _(w: World) -> None:
+    before = w.manager.provider("Dome Control")
+    changed = w.manager.change_provider("Dome Control", name="The Dome Control", read_every=45)
+    assert (changed.name, changed.read_every, changed.settings) == ("The Dome Control", 45, before.settings)
+    assert w.last() == "provider.changed"
+    with w.refused(Invalid, "cannot be read so"):
+        w.manager.change_provider("The Dome Control", secret="a wrong one")
+    with w.refused(Invalid, "cannot be read so|not an address"):
+        w.manager.change_provider("The Dome Control", settings={"url": "http://127.0.0.1:1"})
+    w.ridge.drain()
+    assert w.manager.provider("The Dome Control").settings == before.settings
+    tried = w.manager.change_provider("The Dome Control", settings=dict(before.settings))
+    assert tried.settings == before.settings
+    assert tried.next_reading is not None
+    assert tried.next_reading <= w.ridge.clock.now, "it is read at once"
+    with w.refused(Conflict, "already"):
+        w.manager.change_provider("The Dome Control", name="Ticket Desk")
+    with w.refused(Invalid, "kept by hand"):
+        w.manager.change_provider("Members' Letter", secret="x")
+    with w.refused(NotAllowed, "providers.change"):
+        w.auditor.change_provider("The Dome Control", name="Box")
+    w.manager.change_provider("The Dome Control", name="Dome Control", read_every=before.read_every)
+
+
+@of("providers.pause")
+def _(w: World) -> None:
+    paused = w.manager.pause_provider("Live Sky")
+    assert (paused.paused, paused.next_reading, w.last()) == (True, None, "provider.paused")
+    w.manager.read("Live Sky")
+    w.ridge.drain()
+    assert w.manager.provider("Live Sky").next_reading is None, "a reading that somebody asked for changes nothing"
+    with w.refused(Conflict, "kept by hand"):
+        w.manager.pause_provider("Members' Letter")
+    w.manager.resume_provider("Live Sky")
+
+
+@of("providers.resume")
+def _(w: World) -> None:
+    w.manager.pause_provider("Live Sky")
+    resumed = w.manager.resume_provider("Live Sky")
+    assert not resumed.paused
+    assert w.last() == "provider.resumed"
+    w.ridge.drain()
+    with w.refused(Conflict, "is not paused"):
+        w.manager.resume_provider("Live Sky")
+
+
 @of("providers.report_breach")
 def _(w: World) -> None:
     w.owner.report_breach("Live Sky", w.day(-3), "Their sign-in pages were copied")

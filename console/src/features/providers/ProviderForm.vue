@@ -1,17 +1,21 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, take, type NewProvider } from "@/api/client";
+import { api, take, type NewProvider, type Provider } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
-/** A provider to be read from now on, or one that is kept by hand. */
+/** A provider to be read from now on, or one that is kept by hand; or with `provider`, that one changed. */
+const props = defineProps<{ provider?: Provider }>();
 const emit = defineEmits<{ done: [] }>();
 const queries = useQueryClient();
 const BY_HAND = "by-hand";
-const name = ref("");
-const chosen = ref(BY_HAND);
-const settings = ref<Record<string, string>>({});
+const id = computed(() => props.provider?.id ?? "new");
+const name = ref(props.provider?.name ?? "");
+const chosen = ref(props.provider?.connector ?? BY_HAND);
+const settings = ref<Record<string, string>>({ ...props.provider?.settings });
 const secret = ref("");
+const minutes = ref(props.provider?.read_every ?? 15);
+const stale = ref(props.provider?.stale_after ?? 60);
 
 const { data, error } = useQuery({ queryKey: ["connectors"], queryFn: () => take(api.GET("/connectors")) });
 const connectors = computed(() => data.value?.items ?? []);
@@ -20,39 +24,67 @@ watch(chosen, () => {
   settings.value = {};
   secret.value = "";
 });
-const add = useMutation({
-  mutationFn: () =>
-    take(
-      api.POST("/providers", {
-        body: {
-          name: name.value,
-          connector: chosen.value,
-          settings: Object.fromEntries(Object.entries(settings.value).filter(([, value]) => value)),
-          secret: secret.value,
-          // How often it is read, and what counts as old, is the service's to say until somebody says otherwise.
-        } as NewProvider,
-      }),
-    ),
+const filled = computed(() =>
+  Object.fromEntries(Object.entries(settings.value).filter(([, value]) => value)),
+);
+const elsewhere = computed(
+  () =>
+    JSON.stringify(Object.entries(filled.value).sort()) !==
+    JSON.stringify(Object.entries(props.provider?.settings ?? {}).sort()),
+);
+async function change(provider: string): Promise<void> {
+  await take(
+    api.PUT("/providers/{provider}", {
+      params: { path: { provider } },
+      body: {
+        name: name.value,
+        // What is reached otherwise is tried first: only what is different is sent.
+        settings: elsewhere.value ? filled.value : null,
+        secret: secret.value || null,
+        read_every: chosen.value === BY_HAND ? null : minutes.value,
+        stale_after: chosen.value === BY_HAND ? null : stale.value,
+        most_gone: null,
+        vouch_days: null,
+      },
+    }),
+  );
+}
+const save = useMutation({
+  mutationFn: () => (props.provider ? change(props.provider.id) : add()),
   onSuccess: async () => {
     await queries.invalidateQueries({ queryKey: ["providers"] });
     emit("done");
   },
 });
+async function add(): Promise<void> {
+  await take(
+    api.POST("/providers", {
+      body: {
+        name: name.value,
+        connector: chosen.value,
+        settings: filled.value,
+        secret: secret.value,
+        // How often it is read, and what counts as old, is the service's to say until somebody says otherwise.
+      } as NewProvider,
+    }),
+  );
+}
+const title = computed(() => (props.provider ? `Change ${props.provider.name}` : "Add a provider"));
+const button = computed(() => {
+  if (!props.provider) return chosen.value === BY_HAND ? "Add it" : "Add it, and read it now";
+  return elsewhere.value || secret.value ? "Try it, then change it" : "Change it";
+});
 </script>
 
 <template>
-  <form
-    class="mt-6 max-w-3xl border-t border-rule pt-4"
-    aria-label="Add a provider"
-    @submit.prevent="add.mutate()"
-  >
-    <h2>Add a provider</h2>
+  <form class="mt-6 max-w-3xl border-t border-rule pt-4" :aria-label="title" @submit.prevent="save.mutate()">
+    <h2>{{ title }}</h2>
     <ProblemNote v-if="error" :error="error" class="mt-3" />
     <div class="mt-3 grid grid-cols-[170px_minmax(0,1fr)] items-baseline gap-y-3">
       <label for="provider-name" class="text-mute">Name</label>
       <input id="provider-name" v-model="name" class="field max-w-md" required maxlength="200" />
-      <label for="provider-connector" class="text-mute">How it is read</label>
-      <select id="provider-connector" v-model="chosen" class="field max-w-md">
+      <label v-if="!provider" for="provider-connector" class="text-mute">How it is read</label>
+      <select v-if="!provider" id="provider-connector" v-model="chosen" class="field max-w-md">
         <option :value="BY_HAND">not at all: kept by hand</option>
         <option v-for="one in connectors" :key="one.name" :value="one.name">
           {{ one.name }}: {{ one.speaks }}
@@ -85,16 +117,46 @@ const add = useMutation({
             autocomplete="off"
             spellcheck="false"
           />
-          <span class="small block">{{ connector.secret }}; kept encrypted, and never shown again</span>
+          <span class="small block"
+            >{{ connector.secret }}; kept encrypted, and never shown again<template v-if="provider"
+              >. Empty: the one that is kept stays</template
+            ></span
+          >
         </div>
       </template>
+      <template v-if="provider && connector">
+        <label :for="`every-${id}`" class="text-mute">Read every</label>
+        <span class="flex items-baseline gap-2">
+          <input
+            :id="`every-${id}`"
+            v-model.number="minutes"
+            class="field w-[90px]"
+            type="number"
+            min="1"
+            max="10080"
+          />
+          minutes
+        </span>
+        <label :for="`stale-${id}`" class="text-mute">Too old after</label>
+        <span class="flex items-baseline gap-2">
+          <input
+            :id="`stale-${id}`"
+            v-model.number="stale"
+            class="field w-[90px]"
+            type="number"
+            min="1"
+            max="44640"
+          />
+          minutes
+        </span>
+      </template>
     </div>
-    <ProblemNote v-if="add.error.value" :error="add.error.value" class="mt-3 max-w-xl" />
+    <ProblemNote v-if="save.error.value" :error="save.error.value" class="mt-3 max-w-xl" />
     <div class="mt-4 flex gap-[10px]">
-      <button type="submit" class="button" :disabled="add.isPending.value">
-        {{ chosen === BY_HAND ? "Add it" : "Add it, and read it now" }}
+      <button type="submit" class="button" :disabled="save.isPending.value">
+        {{ save.isPending.value && provider ? "Trying it…" : button }}
       </button>
-      <button type="button" class="link" @click="emit('done')">Not now</button>
+      <button type="button" class="button" @click="emit('done')">Cancel</button>
     </div>
   </form>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -9,7 +10,7 @@ import ReportBreach from "./ReportBreach.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact, moment } from "@/ui/time";
 import { useProviders } from "./useProviders";
-import type { Provider } from "@/api/client";
+import { api, take, type Provider } from "@/api/client";
 
 const session = useSession();
 const mayRead = session.may("readings.start");
@@ -19,7 +20,18 @@ const mayReportBreach = session.may("providers.report_breach");
 const mayAdd = session.may("providers.add");
 const maySeeHooks = session.may("webhooks.browse");
 const maySeeLevels = session.may("levels.browse");
+const mayChange = session.may("providers.change");
 const { providers, error, isPending, read } = useProviders();
+const queries = useQueryClient();
+const pause = useMutation({
+  mutationFn: (one: Provider) => {
+    const params = { path: { provider: one.id } };
+    return one.paused
+      ? take(api.POST("/providers/{provider}/resume", { params }))
+      : take(api.POST("/providers/{provider}/pause", { params }));
+  },
+  onSuccess: () => queries.invalidateQueries({ queryKey: ["providers"] }),
+});
 const now = useNow();
 
 const WORDS: Record<string, string> = {
@@ -124,7 +136,8 @@ function counts(one: Provider): string {
           <dt class="text-mute">Last complete reading</dt>
           <dd :class="one.stale ? 'font-semibold text-high' : ''" :title="exact(one.last_complete)">
             {{ one.last_complete ? ago(one.last_complete, now) : "never" }}
-            <template v-if="one.stale"
+            <b v-if="one.paused" class="font-semibold">; reading it is paused</b>
+            <template v-else-if="one.stale"
               >— older than the {{ one.stale_after }} minutes that count as fresh</template
             >
           </dd>
@@ -153,8 +166,11 @@ function counts(one: Provider): string {
           <template v-if="opened === `details ${one.id}`">
             <dt class="text-mute">Read by itself</dt>
             <dd>
-              every {{ one.read_every }} minutes, next on {{ moment(one.next_reading, session.zone.value) }};
-              asks when more than {{ one.most_gone }}% of the entries vanish at once
+              <b v-if="one.paused" class="font-semibold">paused</b>
+              <template v-else
+                >every {{ one.read_every }} minutes, next on
+                {{ moment(one.next_reading, session.zone.value) }}</template
+              >; asks when more than {{ one.most_gone }}% of the entries vanish at once
             </dd>
             <dt class="text-mute">Shows and ends</dt>
             <dd>{{ abilities(one) }}</dd>
@@ -174,7 +190,7 @@ function counts(one: Provider): string {
           </template>
         </template>
       </dl>
-      <div class="mt-2 flex gap-4 text-plain">
+      <div class="mt-2 flex flex-wrap gap-x-4 gap-y-2 text-plain">
         <button
           v-if="!one.by_hand"
           type="button"
@@ -217,7 +233,31 @@ function counts(one: Provider): string {
         <RouterLink class="link" :to="{ path: '/inventory', query: { provider: one.name } }"
           >Its entries</RouterLink
         >
+        <button
+          v-if="mayChange"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `change ${one.id}`"
+          @click="toggle(`change ${one.id}`)"
+        >
+          Change…
+        </button>
+        <button
+          v-if="mayChange && !one.by_hand"
+          type="button"
+          class="link"
+          :disabled="pause.isPending.value"
+          @click="pause.mutate(one)"
+        >
+          {{ one.paused ? "Resume reading" : "Pause reading" }}
+        </button>
       </div>
+      <ProblemNote
+        v-if="pause.error.value && pause.variables.value?.id === one.id"
+        :error="pause.error.value"
+        class="mt-3 max-w-xl"
+      />
+      <ProviderForm v-if="opened === `change ${one.id}`" :provider="one" @done="toggle(`change ${one.id}`)" />
       <ProviderLevels v-if="opened === `levels ${one.id}`" :provider="one.id" class="mt-4" />
       <ReportBreach
         v-if="opened === `breach ${one.id}`"

@@ -80,7 +80,7 @@ def show(provider: str) -> None:
         ("connector", " ".join([p.connector, *(f"{name}={value}" for name, value in p.settings.items())])),
         ("last complete reading", "" if p.by_hand else ago(p.last_complete) + (", too old" if p.stale else "")),
         ("latest reading", _latest(p)),
-        ("read by itself", "" if p.by_hand else f"every {p.read_every} minutes"),
+        ("read by itself", "" if p.by_hand else "paused" if p.paused else f"every {p.read_every} minutes"),
         ("shows", ", ".join(can.lists)),
         ("ends", ", ".join(can.ends) + ("" if can.at_once else ", when their device next connects")),
         ("may ask", can.consent),
@@ -164,6 +164,57 @@ def add(
         )
     first = "Keep its entries: openlatch keep" if added.by_hand else "Watch its first reading: openlatch read"
     click.echo(f"Added {added.name}. {first} '{added.name}'")
+
+
+@providers.command()
+@click.argument("provider", type=PROVIDER)
+@click.option("--name", default=None, help="Call it something else.")
+@click.option("--set", "settings", multiple=True, metavar="NAME=VALUE", help="A setting to change; the others stay.")
+@click.option("--secret-file", type=click.File(), help="A file with its new password or token; - for standard input.")
+@click.option("--read-every", type=int, help="Minutes between readings.")
+@click.option("--stale-after", type=int, help="Minutes after which a reading is too old.")
+@click.option("--vouch-days", type=int, help="Kept by hand: how long vouching holds.")
+@click.option("--most-gone", type=int, help="Percent of the entries that may vanish unasked.")
+@reports_errors
+def change(
+    provider: str, name: str | None, settings: tuple[str, ...], secret_file: IO[str] | None, **times: int | None
+) -> None:
+    """Change how PROVIDER is called, reached and read.
+
+    Another setting or secret is tried before it is kept: if PROVIDER cannot be read by it, nothing is changed.
+    """
+    pairs = dict(pair.partition("=")[::2] for pair in settings)
+    with connect() as client:
+        there = client.provider(provider)
+        changed = client.change_provider(
+            provider,
+            name=name,
+            settings={**there.settings, **pairs} if pairs else None,
+            secret=secret_file.read().strip() if secret_file else None,
+            **{option: value for option, value in times.items() if value is not None},
+        )
+    read = " It was read by that, and is read again now." if pairs or secret_file else ""
+    click.echo(f"Changed {changed.name}.{read}")
+
+
+@providers.command()
+@click.argument("provider", type=PROVIDER)
+@reports_errors
+def pause(provider: str) -> None:
+    """Read PROVIDER by itself no more, until you resume that; openlatch read still does."""
+    with connect() as client:
+        found = client.pause_provider(provider)
+    click.echo(f"{found.name} is not read by itself any more. Again: openlatch providers resume '{found.name}'")
+
+
+@providers.command()
+@click.argument("provider", type=PROVIDER)
+@reports_errors
+def resume(provider: str) -> None:
+    """Read a paused PROVIDER by itself again, at once for the first time."""
+    with connect() as client:
+        found = client.resume_provider(provider)
+    click.echo(f"{found.name} is read every {found.read_every} minutes again.")
 
 
 @providers.command()

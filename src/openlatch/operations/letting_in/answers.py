@@ -12,10 +12,10 @@ from openlatch.core.letting_in.offers import Offer, said_of
 from openlatch.core.model import Person, normal_address
 from openlatch.errors import NotSignedIn
 from openlatch.operations.call import Call
-from openlatch.operations.inventory.lookups import Findings, Lookup
 from openlatch.operations.letting_in import consent, offers, requests
 from openlatch.operations.letting_in.consent import Question
 from openlatch.operations.people import people
+from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.telling import links
 from openlatch.store.telling.links import Link
 from openlatch.wire.letting_in.answers import AnswerWish, Registration

@@ -17,11 +17,11 @@ from openlatch.core.telling.notices import Notice
 from openlatch.errors import Changed, Conflict, NotAllowed
 from openlatch.operations.call import Call, operation, require
 from openlatch.operations.inventory.entries import words
-from openlatch.operations.inventory.lookups import Findings, Lookup
 from openlatch.operations.letting_in import requests
 from openlatch.operations.letting_in.terms import Terms, compared, completed, refused, terms
 from openlatch.operations.orders import orders
 from openlatch.operations.providers import choices
+from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.rules import flags
 from openlatch.operations.telling import links, notices
 from openlatch.store.pages import Page

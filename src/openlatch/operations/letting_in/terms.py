@@ -23,9 +23,9 @@ from openlatch.core.record.ledger import canonical
 from openlatch.core.rules.tasks import Choice, Fit
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
-from openlatch.operations.inventory.lookups import Finding, Findings, Lookup
 from openlatch.operations.people.doors import readable_address
 from openlatch.operations.providers import choices
+from openlatch.operations.providers.lookups import Finding, Findings, Lookup
 from openlatch.operations.rules import circles, policies
 from openlatch.wire.letting_in.offers import OfferPartWish, OfferWish
 from openlatch.words import Kind, PartyKind, PartyStatus, RequestState, Severity

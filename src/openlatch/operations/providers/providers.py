@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterable, Mapping
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from urllib.parse import urlencode
@@ -10,13 +10,14 @@ from urllib.parse import urlencode
 from openlatch.core.model import Provider, Reading
 from openlatch.core.providers.ports import About
 from openlatch.core.telling.notices import Notice
-from openlatch.errors import Invalid, NotFound
-from openlatch.operations.call import Call, operation
+from openlatch.errors import Conflict, Invalid, NotFound
+from openlatch.operations.call import Call, operation, require
 from openlatch.operations.people.sight import within_sight
+from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.telling import notices
-from openlatch.wire.providers.providers import NewProvider
+from openlatch.wire.providers.providers import NewProvider, ProviderWish
 
-__all__ = ["ProviderSight", "add", "browse", "report_breach", "show"]
+__all__ = ["ProviderSight", "add", "browse", "change", "pause", "report_breach", "resume", "show", "to_be_tried"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -113,3 +114,97 @@ def add(call: Call, new: NewProvider) -> Provider:
     call.tx.providers.add(provider, call.services.vault.close(new.secret))
     call.log("provider.added", "provider", provider.id, **new.model_dump(include={"name", "connector", "settings"}))
     return provider
+
+
+def to_be_tried(call: Call, text: str, wish: ProviderWish) -> Sequence[Lookup]:
+    """Return what has to be tried before a provider is reached otherwise: nothing where only its times change."""
+    require(call, "providers.change")
+    before = call.tx.providers.find(text)
+    after = _wished(before, wish)
+    if before.by_hand or not _reached_otherwise(wish):
+        return ()
+    secret = call.services.vault.open(call.tx.providers.secret(before.id)) if wish.secret is None else wish.secret
+    return [Lookup(before.id, call.services.connector(after.connector, after.settings, secret))]
+
+
+@operation("providers.change")
+def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> ProviderSight:
+    """Change how a provider is called, reached and read; what is left out stays.
+
+    Another address or secret is tried before it is kept: where the provider cannot be read by it, nothing is changed.
+    """
+    before = call.tx.providers.find(text)
+    after = _wished(before, wish)
+    reached_otherwise = _reached_otherwise(wish)
+    if before.by_hand and reached_otherwise:
+        raise Invalid(
+            "A provider that is kept by hand has neither settings nor a secret. Nothing was changed.",
+            next_step="Leave both out.",
+            errors=[{"at": "settings", "problem": "not for a provider kept by hand"}],
+        )
+    tried = findings.get((before.id, ""))
+    if reached_otherwise and (tried is None or tried.trouble):
+        why = tried.trouble if tried is not None else "It was not tried."
+        raise Invalid(
+            f"{before.name} cannot be read so: {why} Nothing was changed.",
+            next_step="Correct the settings or the secret, then try again.",
+            errors=[{"at": "settings" if wish.secret is None else "secret", "problem": why}],
+        )
+    if reached_otherwise and not after.paused:
+        after = replace(after, next_reading=call.now)
+    secret = None if wish.secret is None else call.services.vault.close(wish.secret)
+    call.tx.providers.save(after, secret)
+    was, now = _said(before), _said(after)
+    changed = [name for name in now if was[name] != now[name]]
+    call.log(
+        "provider.changed",
+        "provider",
+        after.id,
+        name=after.name,
+        before={name: was[name] for name in changed},
+        after={name: now[name] for name in changed},
+        secret="replaced" if secret is not None else "as before",
+    )
+    return show(call, str(after.id))
+
+
+def _reached_otherwise(wish: ProviderWish) -> bool:
+    return wish.settings is not None or wish.secret is not None
+
+
+def _wished(before: Provider, wish: ProviderWish) -> Provider:
+    given = wish.model_dump(exclude={"secret"}, exclude_none=True)
+    return replace(before, **given)
+
+
+def _said(provider: Provider) -> dict[str, object]:
+    names = ("name", "settings", "read_every", "stale_after", "most_gone", "vouch_days")
+    return {name: getattr(provider, name) for name in names}
+
+
+@operation("providers.pause")
+def pause(call: Call, text: str) -> ProviderSight:
+    """Read a provider by itself no more, until that is resumed; whoever asks for a reading still gets one."""
+    provider = call.tx.providers.find(text)
+    if provider.by_hand:
+        raise Conflict(
+            f"{provider.name} is kept by hand, and never read. Nothing was changed.",
+            next_step="Nothing has to be done.",
+        )
+    if not provider.paused:
+        call.tx.providers.save(replace(provider, paused=True, next_reading=None))
+        call.log("provider.paused", "provider", provider.id, name=provider.name)
+    return show(call, str(provider.id))
+
+
+@operation("providers.resume")
+def resume(call: Call, text: str) -> ProviderSight:
+    """Read a paused provider by itself again, at once for the first time."""
+    provider = call.tx.providers.find(text)
+    if not provider.paused:
+        raise Conflict(
+            f"{provider.name} is not paused. Nothing was changed.", next_step="Read it now: openlatch read PROVIDER"
+        )
+    call.tx.providers.save(replace(provider, paused=False, next_reading=call.now))
+    call.log("provider.resumed", "provider", provider.id, name=provider.name)
+    return show(call, str(provider.id))

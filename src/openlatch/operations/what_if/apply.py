@@ -11,9 +11,9 @@ import orjson
 
 from openlatch.errors import Changed
 from openlatch.operations.call import Call, operation
-from openlatch.operations.inventory.lookups import Findings, Lookup
 from openlatch.operations.letting_in import offers, terms
 from openlatch.operations.orders import orders
+from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.rules import adoption, policies
 from openlatch.operations.what_if import proposals
 from openlatch.operations.what_if.proposals import ProposalSight

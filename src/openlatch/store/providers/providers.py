@@ -7,7 +7,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import select, update
+from sqlalchemy import case, select, update
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.model import Abilities, Provider
@@ -29,10 +29,16 @@ class Providers(Noun):
             with self._session.begin_nested():
                 self._add(PROVIDER, [provider], secret=secret)
         except IntegrityError as error:
-            raise Conflict(
-                f"There is a provider called “{provider.name}” already. Nothing was added.",
-                next_step="Choose another name.",
-            ) from error
+            raise _same_name(provider, "added") from error
+
+    def save(self, provider: Provider, secret: bytes | None = None) -> None:
+        """Store a provider as it is set now, with another secret if one is given."""
+        values = PROVIDER.values(provider) | ({} if secret is None else {"secret": secret})
+        try:
+            with self._session.begin_nested():
+                self._session.execute(update(ProviderRow).where(ProviderRow.id == provider.id).values(**values))
+        except IntegrityError as error:
+            raise _same_name(provider, "changed") from error
 
     def all(self) -> tuple[Provider, ...]:
         return tuple(map(PROVIDER.read, self._session.scalars(select(ProviderRow).order_by(ProviderRow.name))))
@@ -74,9 +80,16 @@ class Providers(Noun):
         self, provider_id: UUID, next_reading: datetime, complete: datetime | None, abilities: Abilities | None
     ) -> None:
         """Record when the provider is to be read next, and what the reading that was made has shown."""
-        values: dict[str, Any] = {"next_reading": next_reading}
+        # One that is paused is not read again by itself.
+        values: dict[str, Any] = {"next_reading": case((ProviderRow.paused, None), else_=next_reading)}
         if complete is not None:
             values["last_complete"] = complete
         if abilities is not None:
             values["abilities"] = PROVIDER.column("abilities", abilities)
         self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(**values))
+
+
+def _same_name(provider: Provider, done: str) -> Conflict:
+    return Conflict(
+        f"There is a provider called “{provider.name}” already. Nothing was {done}.", next_step="Choose another name."
+    )

@@ -27,6 +27,7 @@ class ProviderRow(Owned):
     last_complete: Mapped[datetime | None]
     down_until: Mapped[datetime | None]
     next_reading: Mapped[datetime | None]
+    paused: Mapped[bool] = mapped_column(server_default="false")
 
 
 class WordRow(Base):

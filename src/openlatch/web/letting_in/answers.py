@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from openlatch.errors import NotSignedIn
 from openlatch.operations.call import SERVICE, Actor, Call
-from openlatch.operations.inventory import lookups
 from openlatch.operations.letting_in import answers
 from openlatch.operations.people import sign_ins
+from openlatch.operations.providers import lookups
 from openlatch.operations.telling import links
 from openlatch.web.api import Answer, Routes, backend, bearer, network
 from openlatch.web.letting_in.render import question_of

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 from openlatch.operations.call import Call
 from openlatch.operations.inventory.entries import words
-from openlatch.operations.inventory.lookups import Findings, Lookup
 from openlatch.operations.letting_in import offers, terms
 from openlatch.operations.providers import choices
+from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.web.api import Routes
 from openlatch.web.filled import filled
 from openlatch.web.letting_in.render import fit_of, offer_of, terms_of

@@ -2,9 +2,12 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+
 from openlatch.operations.call import Call
 from openlatch.operations.inventory import by_hand
 from openlatch.operations.providers import levels, providers, readings
+from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.providers.providers import ProviderSight
 from openlatch.web.api import Answer, Routes
 from openlatch.web.files import cells
@@ -16,6 +19,10 @@ from openlatch.words import Power
 __all__ = ["routes"]
 
 routes = Routes("providers")
+
+
+def _tried(call: Call, provider: str, body: wire.ProviderWish) -> Sequence[Lookup]:
+    return providers.to_be_tried(call, provider, body)
 
 
 @routes.route("GET", "/providers", returns=wire.ProviderList)
@@ -42,6 +49,24 @@ def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
     """Add a provider, which is read at once for the first time."""
     added = providers.add(call, body)
     return provider_of(ProviderSight(added), call.now)
+
+
+@routes.route("PUT", "/providers/<provider>", body=wire.ProviderWish, returns=wire.Provider, asks=_tried)
+def change_provider(call: Call, provider: str, body: wire.ProviderWish, findings: Findings) -> wire.Provider:
+    """Change how a provider is called, reached and read; another address or secret is tried before it is kept."""
+    return provider_of(providers.change(call, provider, body, findings), call.now)
+
+
+@routes.route("POST", "/providers/<provider>/pause", returns=wire.Provider)
+def pause_provider(call: Call, provider: str) -> wire.Provider:
+    """Read a provider by itself no more, until that is resumed."""
+    return provider_of(providers.pause(call, provider), call.now)
+
+
+@routes.route("POST", "/providers/<provider>/resume", returns=wire.Provider)
+def resume_provider(call: Call, provider: str) -> wire.Provider:
+    """Read a paused provider by itself again."""
+    return provider_of(providers.resume(call, provider), call.now)
 
 
 @routes.route("POST", "/providers/<provider>/breaches", body=wire.BreachReport, returns=wire.Provider)

@@ -4,7 +4,7 @@ from __future__ import annotations
 
 from openlatch.core.ids import ref_of
 from openlatch.operations.call import Call
-from openlatch.operations.inventory.lookups import Findings, Lookup
+from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.what_if import apply, compare, proposals, shares
 from openlatch.operations.what_if.proposals import ProposalSight
 from openlatch.web.api import Routes

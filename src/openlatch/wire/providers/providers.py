@@ -17,6 +17,7 @@ __all__ = [
     "NewProvider",
     "Provider",
     "ProviderList",
+    "ProviderWish",
 ]
 
 
@@ -65,6 +66,7 @@ class Provider(Sent):
     most_gone: int
     last_complete: datetime | None
     next_reading: datetime | None
+    paused: bool
     stale: bool
     abilities: Abilities
     by_hand: bool
@@ -84,6 +86,23 @@ class NewProvider(Taken):
     stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
     most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] = 30
     vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] = 90
+
+
+class ProviderWish(Taken):
+    """What is to be different of a provider; what is left out stays, and the secret is never shown again.
+
+    Other settings (all of them), or another secret, are tried before they are kept.
+    """
+
+    name: Text | None = None
+    settings: dict[str, Annotated[str, StringConstraints(max_length=2000)]] | None = None
+    secret: Annotated[str, StringConstraints(max_length=10000)] | None = None
+    read_every: Annotated[int, Field(ge=1, le=10080)] | None = None
+    stale_after: Annotated[int, Field(ge=1, le=44640)] | None = None
+    most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] | None = None
+    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] | None = (
+        None
+    )
 
 
 LISTS = {

@@ -1,4 +1,4 @@
-"""Asking providers whom they know, before anything is decided: outside any transaction, and never for long."""
+"""Asking providers before anything is decided, whom they know or whether they answer: outside any transaction."""
 
 from __future__ import annotations
 
@@ -14,11 +14,11 @@ __all__ = ["Finding", "Findings", "Lookup", "ask"]
 
 @dataclass(frozen=True, slots=True)
 class Lookup:
-    """Somebody to be looked up at a provider, by an address or a handle."""
+    """Somebody to be looked up at a provider, by an address or a handle; with nobody, whether it can be read at all."""
 
     provider_id: UUID
     connector: Connector
-    who: str
+    who: str = ""
 
 
 @dataclass(frozen=True, slots=True)
@@ -38,7 +38,14 @@ def ask(lookups: Iterable[Lookup]) -> Findings:
     found: dict[tuple[UUID, str], Finding] = {}
     for one in lookups:
         try:
-            found[one.provider_id, one.who] = Finding(one.connector.find(one.who))
+            found[one.provider_id, one.who] = Finding(one.connector.find(one.who) if one.who else _read(one.connector))
         except ProviderTrouble as error:
             found[one.provider_id, one.who] = Finding(trouble=error.message)
     return found
+
+
+def _read(connector: Connector) -> Found:
+    """Read the first page that a provider shows; raises ProviderTrouble if that cannot be done."""
+    connector.abilities()
+    next(iter(connector.pages()), None)
+    return Found()
