@@ -50,9 +50,9 @@ def _(w: World) -> None:
     changed = w.manager.change_provider("Dome Control", name="The Dome Control", read_every=45)
     assert (changed.name, changed.read_every, changed.settings) == ("The Dome Control", 45, before.settings)
     assert w.last() == "provider.changed"
-    with w.refused(Invalid, "cannot be read so"):
+    with w.refused(Invalid, "cannot be read with that"):
         w.manager.change_provider("The Dome Control", secret="a wrong one")
-    with w.refused(Invalid, "cannot be read so|not an address"):
+    with w.refused(Invalid, "cannot be read with that|not an address"):
         w.manager.change_provider("The Dome Control", settings={"url": "http://127.0.0.1:1"})
     w.ridge.drain()
     assert w.manager.provider("The Dome Control").settings == before.settings

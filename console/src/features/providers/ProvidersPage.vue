@@ -136,7 +136,7 @@ function counts(one: Provider): string {
           <dt class="text-mute">Last complete reading</dt>
           <dd :class="one.stale ? 'font-semibold text-high' : ''" :title="exact(one.last_complete)">
             {{ one.last_complete ? ago(one.last_complete, now) : "never" }}
-            <b v-if="one.paused" class="font-semibold">; reading it is paused</b>
+            <b v-if="one.paused" class="font-semibold">· reading it is paused</b>
             <template v-else-if="one.stale"
               >— older than the {{ one.stale_after }} minutes that count as fresh</template
             >

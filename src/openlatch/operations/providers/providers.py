@@ -146,7 +146,7 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
     if reached_otherwise and (tried is None or tried.trouble):
         why = tried.trouble if tried is not None else "It was not tried."
         raise Invalid(
-            f"{before.name} cannot be read so: {why} Nothing was changed.",
+            f"{before.name} cannot be read with that: {why} Nothing was changed.",
             next_step="Correct the settings or the secret, then try again.",
             errors=[{"at": "settings" if wish.secret is None else "secret", "problem": why}],
         )
