@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import { Problem } from "@/api/problem";
 
-/** What went wrong. Where the thing was changed meanwhile and the page can look at it again, it offers that. */
+/** What went wrong; where it has changed since you looked and the page can load it again, with a button for that. */
 const props = defineProps<{ error: Error; onAgain?: () => void }>();
 const problem = computed(() => (props.error instanceof Problem ? props.error : Problem.unreachable()));
 </script>

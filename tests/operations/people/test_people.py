@@ -261,3 +261,22 @@ def test_two_owners_who_take_back_each_others_sign_in_at_once_leave_one(apart: R
     assert came.count("disabled") == 1
     with ridge.call() as call:
         assert sum(one.active and one.role is Role.OWNER for one in call.tx.people.all()) == 1
+
+
+def test_what_is_changed_of_one_thing_undoes_nothing_that_somebody_else_changed_at_the_same_moment(
+    ridge: Ridge,
+) -> None:
+    address = added(ridge, "Elowen Marsh", Role.MANAGER)
+    with ridge.call() as call:
+        before, provider = call.tx.people.find(address), call.tx.providers.find("Dome Control")
+    with ridge.call() as call:
+        call.tx.people.change(before, role=Role.AUDITOR)
+        call.tx.providers.read(provider.id, call.now, call.now, None)
+    with ridge.call() as call:
+        call.tx.people.change(before, name="Elowen Tide")
+        call.tx.providers.change(provider, read_every=45)
+    with ridge.call() as call:
+        after, now = call.tx.people.find(address), call.tx.providers.get(provider.id)
+    assert (after.name, after.role) == ("Elowen Tide", Role.AUDITOR)
+    assert now.read_every == 45
+    assert now.last_complete != provider.last_complete

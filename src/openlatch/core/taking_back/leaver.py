@@ -52,7 +52,7 @@ class Item:
 
 @dataclass(frozen=True, slots=True)
 class SignIn:
-    """That somebody who goes signs in to this workspace too: in which role, and whether whoever orders can end that."""
+    """A leaver’s sign-in to this workspace: its role, and whether an owner orders, who alone can disable it."""
 
     name: str
     role: Role

@@ -439,7 +439,7 @@ def _waiting(call: Call, text: str, version: int | None = None) -> Offer:
     offer = call.tx.offers.find(text, lock=True)
     if version is not None and offer.version != version:
         raise Changed(
-            f"Offer {offer.ref} was changed meanwhile. Nothing was changed by this.",
+            f"Offer {offer.ref} has changed since you looked at it. Nothing was changed by this.",
             next_step="Look at it again, then decide.",
             offer=offer.ref,
         )

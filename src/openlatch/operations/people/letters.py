@@ -6,7 +6,7 @@ leads to is never in an address that a server writes down: the link's secret sta
 
 from __future__ import annotations
 
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from datetime import datetime, timedelta
 
 from openlatch.core.model import Person, normal_address
@@ -132,8 +132,7 @@ def use(call: Call, text: str, name: str, password: str) -> tuple[SignInLink, Pe
 def accepted(call: Call, person: Person, name: str, password: str) -> Person:
     """Let somebody in who was invited, with the name and the password that they have chosen."""
     check_person(call.tx.workspace, name, person.address, password)
-    after = replace(moved(person, PersonMove.ACCEPT), name=name.strip())
-    call.tx.people.save(after)
+    after = call.tx.people.change(person, state=moved(person, PersonMove.ACCEPT).state, name=name.strip())
     call.tx.people.set_password(after.id, call.services.passwords.hash(password))
     call.tx.links.withdraw(after.id, call.now)
     call.log("person.accepted", "person", after.id, name=after.name, role=after.role.value)
@@ -162,8 +161,7 @@ def _address_confirmed(call: Call, person: Person, address: str) -> Person:
         raise Conflict(
             f"{address} signs in to this workspace already. Nothing was changed.", next_step="Use another address."
         )
-    after = replace(person, address=address)
-    call.tx.people.save(after)
+    after = call.tx.people.change(person, address=address)
     call.log("person.address-changed", "person", after.id, before=person.address, after=address)
     title = "Your address here was changed"
     text = f"You sign in with {address} now. If it was not you, tell an owner of this workspace at once."

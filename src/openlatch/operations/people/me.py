@@ -53,7 +53,7 @@ def change(call: Call, name: str | None, zone: str | None, dates: str | None) ->
     )
     check_wishes(after.name, after.zone, after.dates)
     if after != before:
-        call.tx.people.save(after)
+        call.tx.people.change(before, **_told(after))
         call.log("person.changed", "person", after.id, before=_told(before), after=_told(after))
     return SignedIn(after, call.tx.workspace)
 

@@ -150,12 +150,11 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
             next_step="Correct the settings or the secret, then try again.",
             errors=[{"at": "settings" if wish.secret is None else "secret", "problem": why}],
         )
-    if reached_otherwise and not after.paused:
-        after = replace(after, next_reading=call.now)
+    again = {"next_reading": call.now} if reached_otherwise and not after.paused else {}
     secret = None if wish.secret is None else call.services.vault.close(wish.secret)
-    call.tx.providers.save(after, secret)
     was, now = _said(before), _said(after)
     changed = [name for name in now if was[name] != now[name]]
+    call.tx.providers.change(before, secret, **{name: now[name] for name in changed}, **again)
     call.log(
         "provider.changed",
         "provider",
@@ -192,7 +191,7 @@ def pause(call: Call, text: str) -> ProviderSight:
             next_step="Nothing has to be done.",
         )
     if not provider.paused:
-        call.tx.providers.save(replace(provider, paused=True, next_reading=None))
+        call.tx.providers.change(provider, paused=True, next_reading=None)
         call.log("provider.paused", "provider", provider.id, name=provider.name)
     return show(call, str(provider.id))
 
@@ -205,6 +204,6 @@ def resume(call: Call, text: str) -> ProviderSight:
         raise Conflict(
             f"{provider.name} is not paused. Nothing was changed.", next_step="Read it now: openlatch read PROVIDER"
         )
-    call.tx.providers.save(replace(provider, paused=False, next_reading=call.now))
+    call.tx.providers.change(provider, paused=False, next_reading=call.now)
     call.log("provider.resumed", "provider", provider.id, name=provider.name)
     return show(call, str(provider.id))

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Mapping
-from dataclasses import dataclass, replace
+from dataclasses import dataclass
 from typing import Any
 from uuid import UUID
 
@@ -121,7 +121,7 @@ def publish(call: Call) -> SignedHead | None:
         return None
     found = there.head
     call.log("log.head-signed", "log", call.tx.workspace.id, size=found.grown, root=found.root, signed=there.signed)
-    return replace(there)
+    return there
 
 
 def seal(call: Call) -> int:

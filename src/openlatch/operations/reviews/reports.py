@@ -144,7 +144,7 @@ def _said(facts: Iterable[Fact]) -> tuple[Fact, ...]:
 
 @operation("batches.report")
 def of_batch(call: Call, text: str) -> Signed:
-    """The report of a batch, or of somebody who goes: signed if nothing of it is left to come."""
+    """The report of a batch, or of a leaver: signed if nothing of it is left to come."""
     return signed_report(call, "batch", text)
 
 
@@ -199,7 +199,7 @@ def _batch_facts(call: Call, batch: Batch, remains: Sequence[str], items: Sequen
 
 
 def _nothing_left(batch: Batch, items: Sequence[BatchItem]) -> str:
-    """What is said of somebody who goes and of whom no way in is known that nobody sees to."""
+    """What is said of a leaver of whom no way in is known that nobody sees to."""
     if batch.kind != "leaver" or batch.cancelled_at is not None:
         return ""
     left = sum(item.left_open is not None for item in items)

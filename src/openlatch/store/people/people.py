@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import delete, func, insert, select, update
@@ -58,20 +59,16 @@ class People(Noun):
         """Store somebody new; without a password they are only invited."""
         self._add(_PERSON, [person], password_hash=password_hash, created_at=now)
 
-    def save(self, person: Person) -> None:
-        """Store somebody as they are now."""
-        self._session.execute(update(PersonRow).where(PersonRow.id == person.id).values(**_PERSON.values(person)))
+    def change(self, person: Person, **changes: Any) -> Person:
+        """Store what is different of somebody, and nothing else of them; returns them as they are then."""
+        columns = {name: _PERSON.column(name, value) for name, value in changes.items()}
+        self._session.execute(update(PersonRow).where(PersonRow.id == person.id).values(**columns))
+        return replace(person, **changes)
 
     def all(self) -> tuple[Person, ...]:
         """Return everyone who is not removed."""
-        return tuple(
-            map(
-                _PERSON.read,
-                self._session.scalars(
-                    select(PersonRow).where(_HERE).order_by(func.lower(PersonRow.name), PersonRow.id)
-                ),
-            )
-        )
+        query = select(PersonRow).where(_HERE).order_by(func.lower(PersonRow.name), PersonRow.id)
+        return tuple(map(_PERSON.read, self._session.scalars(query.execution_options(populate_existing=True))))
 
     def able(self) -> tuple[Person, ...]:
         """Return everyone who can sign in, and so can be asked and told."""

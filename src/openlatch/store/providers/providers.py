@@ -29,16 +29,19 @@ class Providers(Noun):
             with self._session.begin_nested():
                 self._add(PROVIDER, [provider], secret=secret)
         except IntegrityError as error:
-            raise _same_name(provider, "added") from error
+            raise _same_name(provider.name, "added") from error
 
-    def save(self, provider: Provider, secret: bytes | None = None) -> None:
-        """Store a provider as it is set now, with another secret if one is given."""
-        values = PROVIDER.values(provider) | ({} if secret is None else {"secret": secret})
+    def change(self, provider: Provider, secret: bytes | None = None, **changes: Any) -> None:
+        """Store what is different of a provider, and nothing else of it: a reading may be writing the rest."""
+        values = {name: PROVIDER.column(name, value) for name, value in changes.items()}
+        values |= {} if secret is None else {"secret": secret}
+        if not values:
+            return
         try:
             with self._session.begin_nested():
                 self._session.execute(update(ProviderRow).where(ProviderRow.id == provider.id).values(**values))
         except IntegrityError as error:
-            raise _same_name(provider, "changed") from error
+            raise _same_name(str(changes.get("name", provider.name)), "changed") from error
 
     def all(self) -> tuple[Provider, ...]:
         return tuple(map(PROVIDER.read, self._session.scalars(select(ProviderRow).order_by(ProviderRow.name))))
@@ -89,7 +92,7 @@ class Providers(Noun):
         self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(**values))
 
 
-def _same_name(provider: Provider, done: str) -> Conflict:
+def _same_name(name: str, done: str) -> Conflict:
     return Conflict(
-        f"There is a provider called “{provider.name}” already. Nothing was {done}.", next_step="Choose another name."
+        f"There is a provider called “{name}” already. Nothing was {done}.", next_step="Choose another name."
     )
