@@ -8,7 +8,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test check shuffled nightly mutants lint setup console types bench crash screenshots lock clean
+.PHONY: help demo tour test check shuffled nightly mutants lint setup console types bench crash screenshots audit lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
@@ -55,6 +55,12 @@ crash: setup ## kill worker, service, provider and database over hundreds of ord
 
 screenshots: picture-packages setup console ## take the pictures of docs/screenshots anew, from a fresh demo
 	@$(BIN)/python docs/screenshots/take.py
+
+audit: setup console/node_modules/.made ## write the bill of materials, and ask for known weaknesses where a registry answers
+	@$(BIN)/python tools/bill.py > bill.json && echo "bill.json: $$(grep -c '"purl"' bill.json) packages"
+	@cd console && (npm audit --omit=dev || echo "npm audit: no registry answered, or see above")
+	@command -v pip-audit >/dev/null && pip-audit --require-hashes -r requirements.lock \
+		|| echo "pip-audit: not installed, no registry answered, or see above"
 
 lock: ## work out requirements.lock anew (needs uv)
 	@uv pip compile --quiet --universal --python-version 3.11 --generate-hashes --no-header --no-annotate \

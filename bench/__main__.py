@@ -10,6 +10,7 @@ from bench.long_requests import export, importing
 from bench.orders import crash, orders
 from bench.rules_in_columns import memory, rules_in_columns
 from bench.rules_in_store import after_one_change, database_to_flags
+from bench.slow_clients import slow_clients
 from bench.start import start
 from bench.what_if import what_if
 
@@ -27,6 +28,7 @@ BENCHMARKS = {
     "start": start,
     "export": export,
     "import": importing,
+    "slow": slow_clients,
     "crash": crash,
 }
 

@@ -135,7 +135,7 @@ def _memory() -> int:
     total = 0
     for entry in Path("/proc").iterdir():
         try:
-            if entry.name.isdigit() and b"gunicorn" in (entry / "cmdline").read_bytes():
+            if entry.name.isdigit() and b"openlatch.cli" in (entry / "cmdline").read_bytes():
                 total += int((entry / "statm").read_text().split()[1]) * os.sysconf("SC_PAGE_SIZE")
         except OSError:
             continue

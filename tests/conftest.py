@@ -16,10 +16,10 @@ from xdist.scheduler import LoadScopeScheduling
 
 from openlatch.cli.connection import Carrier
 from openlatch.client import Client
-from openlatch.connectors import http
+from openlatch.connectors import http, outgoing
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
-from openlatch.local.stack import Stack
+from openlatch.local.stack import LOOPBACK, Stack
 from openlatch.wire import messages as wire
 from tests.harness import demo
 from tests.harness.acts import Desk, Spares
@@ -40,6 +40,8 @@ settings.load_profile("ours")
 # What the service would tell whoever runs it is not what is tested.
 # Nobody waits for a clock in this process.
 http.pause = lambda _: None
+# The servers and stand-ins of tests are on this machine.
+outgoing.permit(outgoing.Permitted(outgoing.networks(LOOPBACK)))
 structlog.configure(wrapper_class=structlog.make_filtering_bound_logger(logging.CRITICAL))
 
 _STARTED = pytest.StashKey[contextlib.ExitStack]()

@@ -118,7 +118,7 @@ def offered(page: Page, stack: Stack) -> None:
     page.goto(f"{stack.url}/offers/new?account=South%20Dome")
     page.get_by_label("To whom: an address, or a handle").fill("amara.levy@northcape-uni.example")
     page.get_by_label("What they are to do there").select_option("observe")
-    page.get_by_label("Hours of the week (optional)").fill("tue,fri 19:00-04:00")
+    page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("without an end, on purpose").check()
     page.get_by_label("What for; they read it").fill("Nights on faint variables")
     page.get_by_text("would have this on South Dome without an end").wait_for()

@@ -4,8 +4,10 @@ OpenLatchError
 ├── Invalid                 422  what was sent cannot be used
 │   └── Malformed           400  what was sent cannot even be read
 ├── NotSignedIn             401  no valid token or session came with the request
+│   └── FactorNeeded        401  the password is right, and a second factor is needed beside it
 ├── NotAllowed              403  the person's role or the token's scope does not reach this far
-│   └── NotConfirmed        403  a dangerous act, and the password was not given lately
+│   ├── NotConfirmed        403  a dangerous act, and the password was not given lately
+│   └── FactorMissing       403  the workspace demands a second factor, and they have none yet
 ├── NotFound                404  no such thing in this workspace
 ├── Conflict                409  the thing is in a state that does not allow this
 │   ├── Changed             409  it is no longer what was shown when the decision was taken
@@ -32,6 +34,8 @@ __all__ = [
     "Busy",
     "Changed",
     "Conflict",
+    "FactorMissing",
+    "FactorNeeded",
     "Invalid",
     "Malformed",
     "Misconfigured",
@@ -91,6 +95,13 @@ class NotSignedIn(OpenLatchError):
     title = "Not signed in"
 
 
+class FactorNeeded(NotSignedIn):
+    """The password is right, and a code or a passkey is needed beside it; `ways` in the fields says which there are."""
+
+    code = "factor-needed"
+    title = "A code is needed"
+
+
 class NotAllowed(OpenLatchError):
     """The person's role, or the scope of the token, does not reach this far."""
 
@@ -104,6 +115,13 @@ class NotConfirmed(NotAllowed):
 
     code = "not-confirmed"
     title = "Your password is needed"
+
+
+class FactorMissing(NotAllowed):
+    """The workspace demands a second factor of whoever is signed in, and they have none yet."""
+
+    code = "factor-missing"
+    title = "You need a second factor"
 
 
 class NotFound(OpenLatchError):

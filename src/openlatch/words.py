@@ -12,6 +12,7 @@ __all__ = [
     "Doubt",
     "EndReason",
     "EntryOrder",
+    "FactorKind",
     "How",
     "JobState",
     "Kind",
@@ -198,6 +199,13 @@ class Role(StrEnum):
     REVIEWER = "reviewer"
     AUDITOR = "auditor"
     MEMBER = "member"
+
+
+class FactorKind(StrEnum):
+    """What somebody proves with that it is them, beside their password."""
+
+    CODES = "codes"
+    PASSKEY = "passkey"
 
 
 class LinkPurpose(StrEnum):

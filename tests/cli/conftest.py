@@ -89,9 +89,9 @@ def _same_password(request: pytest.FixtureRequest, furnished: Ridge) -> Iterator
     yield
     if request.node.name.endswith("[me password]"):
         with furnished.call() as call:
-            found = call.tx.people.by_address(f"maren.ashdown@{DOMAIN}")
-            assert found is not None
-            call.tx.people.set_password(found[0].id, call.services.passwords.hash(PASSWORD))
+            person = call.tx.people.by_address(f"maren.ashdown@{DOMAIN}")
+            assert person is not None
+            call.tx.people.set_password(person[0].id, call.services.passwords.hash(PASSWORD))
 
 
 @pytest.fixture(scope="module")

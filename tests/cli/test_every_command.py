@@ -14,7 +14,13 @@ from tests.harness.terminal import Terminal
 
 ONCE = {"review add", "review change"}
 """What can be done once only is not done again for programs."""
-REFUSED = {"round try-again": 1}
+REFUSED = {
+    "me add-codes": 1,
+    "me recovery-codes": 1,
+    "me remove-factor": 4,
+    "people reset-factors": 1,
+    "round try-again": 1,
+}
 """What has nothing to do in the demo is tried for what it says then."""
 
 

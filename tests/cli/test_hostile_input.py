@@ -62,9 +62,9 @@ def places(words: list[str], command: click.Command, depth: int) -> Iterator[tup
     for at in range(depth, len(words)):
         if not words[at].startswith("--"):
             yield f"{at}", [*words[:at], "HERE", *words[at + 1 :]]
-    for one in command.params:
-        if isinstance(one, click.Option) and not one.is_flag and not set(one.opts) & set(words):
-            yield one.opts[-1], [*words, one.opts[-1], "HERE"]
+    for param in command.params:
+        if isinstance(param, click.Option) and not param.is_flag and not set(param.opts) & set(words):
+            yield param.opts[-1], [*words, param.opts[-1], "HERE"]
 
 
 @pytest.mark.parametrize("command", sorted(TYPED))

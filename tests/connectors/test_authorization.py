@@ -30,7 +30,7 @@ def server(
         Issued("r-1", "refresh_token", APP, renews="a-1"),
         Issued("r-2", "refresh_token", "ledger"),
     ]
-    return Authorization({client: ours}, {one.value: one for one in tokens}, **more)
+    return Authorization({client: ours}, {token.value: token for token in tokens}, **more)
 
 
 def connector(there: Authorization, transport: httpx.BaseTransport | None = None, **given: Any) -> OAuthConnector:

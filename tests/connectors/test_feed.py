@@ -88,7 +88,7 @@ def test_a_member_is_removed_and_added_as_the_stand_in_has_it(tmp_path: Path) ->
     connector = FeedConnector({"url": "http://desk.example"}, "token", httpx.WSGITransport(stand_in))
 
     def teams(member: str) -> list[str]:
-        return [one.team for one in connector.look(member).memberships]
+        return [membership.team for membership in connector.look(member).memberships]
 
     able = connector.abilities()
     assert (able.adds_members, able.removes_members) == (True, True)

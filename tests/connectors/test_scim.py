@@ -234,7 +234,7 @@ def test_whatever_a_server_does_now_and_then_a_group_has_just_the_members_that_w
     connector, plain = (ScimConnector(SETTINGS, "token", one) for one in (between, httpx.WSGITransport(app)))
     connector._caller.pause = between.pause
     inner = f"group:{there['inner'][0]}"
-    expected = {one.member for one in together(plain.pages()).memberships if one.team == inner}
+    expected = {membership.member for membership in together(plain.pages()).memberships if membership.team == inner}
     for number, (place, belongs) in enumerate(acts):
         who = f"user:{there['people'][place]}"
         for _ in range(20):  # as an order does, which is taken up again
@@ -246,7 +246,9 @@ def test_whatever_a_server_does_now_and_then_a_group_has_just_the_members_that_w
         else:
             pytest.fail("it never gets through")
         expected = expected | {who} if belongs else expected - {who}
-    assert {one.member for one in together(plain.pages()).memberships if one.team == inner} == expected
+    assert {
+        membership.member for membership in together(plain.pages()).memberships if membership.team == inner
+    } == expected
 
 
 @pytest.mark.parametrize("fault", [{}, {"no_patch": True}, {"meddle": 2}, {"ignore": 1}])

@@ -30,13 +30,14 @@ from openlatch.core.telling.notices import Letter
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.jobs import announce, deliver, tasks
+from openlatch.local.stack import LOOPBACK
 from openlatch.operations.call import Call, Services, as_service
 from openlatch.operations.credentials import Passwords
 from openlatch.store import Store
 from openlatch.wiring import Service, Settings, wire
 from tests.harness.sealing import seal_all
 
-SERVER = "http://127.0.0.1:8480"
+SERVER = "http://localhost:8480"
 KEY = "a2VzdHJlbC1yaWRnZS1vYnNlcnZhdG9yeS1vbi1oaWw="
 """the key of every vault in tests: what it hides is invented"""
 OVER_HTTP: Mapping[str, type[Any]] = {"feed": FeedConnector, "oauth": OAuthConnector, "scim": ScimConnector}
@@ -103,12 +104,21 @@ class Postbox:
         self.letters.append(letter)
 
     def to(self, address: str, about: str = "") -> list[Letter]:
-        return [one for one in self.letters if one.to == address and about in one.subject + one.text]
+        return [letter for letter in self.letters if letter.to == address and about in letter.subject + letter.text]
 
 
 def service_on(url: str, key: str = KEY) -> Service:
     """The service on a database, as the wiring puts it together, with cheap passwords."""
-    return wire(Settings(database_url=url, secret_keys=[key], password_memory=Passwords.LEAST, threads=1, jobs=2))
+    return wire(
+        Settings(
+            database_url=url,
+            secret_keys=[key],
+            password_memory=Passwords.LEAST,
+            permitted_networks=list(LOOPBACK),
+            threads=1,
+            jobs=2,
+        )
+    )
 
 
 def in_process(connectors: Mapping[str, type[Connector]], transport: Loopback) -> Mapping[str, type[Connector]]:

@@ -90,7 +90,7 @@ def test_somebody_is_invited_in_the_console_chooses_a_password_and_is_disabled_a
     hers.get_by_label("Password").fill("four words in a row")
     assert faults_of(hers) == []
     hers.get_by_role("button", name="Accept and sign in").click()
-    hers.get_by_role("link", name="Sabine Thorne").click()
+    hers.get_by_role("link", name="Sabine Thorne", exact=True).click()
     expect(hers.get_by_role("heading", name="My account")).to_be_visible()
     expect(hers.get_by_role("region", name="Sessions").get_by_role("row").nth(1)).to_contain_text(
         "Chrome on Linux this one"

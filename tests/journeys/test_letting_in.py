@@ -44,7 +44,7 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     page.get_by_label("To whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
     page.get_by_label("What they are to do there").select_option("observe")
     expect(page.get_by_text("“observer” is the narrowest that covers view and edit")).to_be_visible()
-    page.get_by_label("Hours of the week (optional)").fill("tue,fri 19:00-04:00")
+    page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("Last day, Europe/London").fill(LAST_DAY)
     page.get_by_label("What for; they read it").fill("Nights on faint variables")
     shown = page.get_by_text("Dr Amara Levy can view and edit on South Dome, Tuesdays and Fridays 19:00–04:00")
@@ -120,10 +120,10 @@ def test_real_servers_let_in_whom_they_know_and_are_read_again(stack: Stack, cli
         wanted = wish("ruth.calder@kestrelridge.example", account, **more)
         terms = client.check_offer(wanted)
         if account == "plate_catalogue":
-            assert "No login" in next(one.text for one in terms.remarks if one.stops)
+            assert "No login" in next(remark.text for remark in terms.remarks if remark.stops)
             continue
         made = client.offer(wanted, terms.digest)
-        assert "keeps no end itself" in " ".join(one.text for one in terms.remarks)
+        assert "keeps no end itself" in " ".join(remark.text for remark in terms.remarks)
         with client_of(stack, "ruth.calder") as ruth:
             taken = ruth.answer_offer(made.ref, "take-up")
             with pytest.raises(NotAllowed):

@@ -28,7 +28,8 @@ def test_a_proposal_is_looked_at_on_a_page_and_applied_as_orders_offers_and_task
     sign_in(page, to=f"/what-if/new?entry={target.ref}")
     page.get_by_label("What it is about").fill("Fewer at the gate")
     page.get_by_role("button", name="lock", exact=True).click()
-    page.get_by_label("Account").select_option(PLATES)
+    page.get_by_role("combobox", name="Account").fill("plates")
+    page.get_by_role("option", name=PLATES).click()
     page.get_by_role("button", name="Work it out").click()
     expect(page.get_by_text("Nobody from outside would gain anything.")).to_be_visible()
     expect(page.get_by_role("img", name=f"{target.party.name} loses view on Gate", exact=False)).to_be_visible()
@@ -39,7 +40,7 @@ def test_a_proposal_is_looked_at_on_a_page_and_applied_as_orders_offers_and_task
     apply.click()
     expect(page.get_by_text("Fewer at the gate")).to_be_visible()
     expect(page.get_by_text("Lock Night-Sky Plates at Plate Archive")).to_be_visible()
-    found = next(one for one in client.proposals() if one.title == "Fewer at the gate")
+    found = next(proposal for proposal in client.proposals() if proposal.title == "Fewer at the gate")
     assert (found.state, found.applied_by) == ("applied", "Maren Ashdown")
     order = client.entry(target.ref).order
     assert order is not None

@@ -94,7 +94,7 @@ class Holder:
 
     def told(self, who: str) -> list[str]:
         with self.as_(who) as call:
-            return [one.notice.title for one in notices.browse(call, 100, None).items]
+            return [item.notice.title for item in notices.browse(call, 100, None).items]
 
 
 @pytest.fixture

@@ -24,11 +24,11 @@ from openlatch.store.codec import Codec
 from openlatch.words import Power
 
 CODECS = {
-    f"{one.row.__name__} {one.value.__name__}": one
+    f"{var.row.__name__} {var.value.__name__}": var
     for module in pkgutil.walk_packages(store.__path__, "openlatch.store.")
     if "migrations" not in module.name
-    for one in vars(importlib.import_module(module.name)).values()
-    if isinstance(one, Codec)
+    for var in vars(importlib.import_module(module.name)).values()
+    if isinstance(var, Codec)
 }
 instants = st.datetimes(timezones=st.just(UTC))
 minutes = st.times().map(lambda time: time.replace(second=0, microsecond=0))

@@ -54,7 +54,7 @@ def explained(ridge: Ridge) -> Iterator[list[tuple[str, dict[str, Any]]]]:
 def quadratic(plan: dict[str, Any]) -> list[str]:
     """The large tables that a plan looks through as a whole, once for each row of something else."""
     children = plan.get("Plans", [])
-    found = [name for one in children for name in quadratic(one)]
+    found = [name for child in children for name in quadratic(child)]
     if plan["Node Type"] == "Nested Loop":
         found += looked_through(children[1])
     return found
@@ -77,7 +77,7 @@ def shown(level: str) -> Observation:
     )
     crew = ObservedParty("crew", PartyKind.TEAM, "Crew")
     accounts = tuple(ObservedAccount(f"a{n}", f"Account {n}") for n in range(60))
-    members = tuple(ObservedMembership("crew", one.key) for one in parties)
+    members = tuple(ObservedMembership("crew", party.key) for party in parties)
     return Observation(ReadingOutcome.COMPLETE, accounts, (*parties, crew), entries, members)
 
 
@@ -86,7 +86,7 @@ def test_no_statement_of_a_reading_looks_at_every_pair_of_rows(blank: Ridge) -> 
     workspace = Workspace(uuid4(), "large", "A large holder", circle=Circle(frozenset({"ridge.example"})))
     provider = Provider(uuid4(), "Ticket Desk", "feed", {"url": "http://desk.example"})
     with service.store.found(workspace, service.services.clock()) as tx:
-        tx.providers.add(provider, service.services.vault.close(""))
+        tx.providers.add(provider, b"")
 
     def read(observation: Observation) -> Reading:
         wanted = Reading(uuid4(), provider.id, ReadingState.RUNNING, "test", service.services.clock())

@@ -298,11 +298,11 @@ def test_pages_show_everything_once_and_in_order_however_many_rows_are_alike(
         while True:
             page = tx.entries.browse(EntryFilter(), sort=sort, limit=limit, cursor=cursor)
             assert len(page.items) <= limit
-            seen += [one.entry.id for one in page.items]
+            seen += [item.entry.id for item in page.items]
             cursor = page.next
             if cursor is None:
                 break
-    assert seen == [one.entry.id for one in whole.items]
+    assert seen == [item.entry.id for item in whole.items]
     assert sorted(seen) == sorted(e.id for e in entries)
 
 

@@ -24,7 +24,7 @@ def test_a_mistake_is_told_once_at_a_place_that_can_be_written(message: type[Bas
             try:
                 message.model_validate({field: value})
             except ValidationError as error:
-                told = [one for one in mistakes(error) if one["at"].split(".")[0] == field]
+                told = [mistake for mistake in mistakes(error) if mistake["at"].split(".")[0] == field]
             else:
                 continue
             places = [one["at"] for one in told]

@@ -56,6 +56,7 @@ class Doors:
             "reading_id": self.things.reading,
             "view_id": self.things.view,
             "session_id": self.things.token,
+            "factor_id": self.things.token,
             "event_id": self.things.token,
         }
         path = re.sub(r"<(?:\w+:)?(\w+)>", lambda found: names.get(found[1], "0"), route.rule)

@@ -1,5 +1,5 @@
 import createClient, { type Middleware } from "openapi-fetch";
-import { askPassword } from "./confirmation";
+import { askProof } from "./confirmation";
 import { Problem } from "./problem";
 import type { components, paths } from "./schema";
 
@@ -17,6 +17,9 @@ export type NewProvider = Schemas["NewProvider"];
 export type Flag = Schemas["Flag"];
 export type Me = Schemas["Me"];
 export type Person = Schemas["Person"];
+/** A proof that it is still oneself. */
+export type Proof = Partial<Schemas["Confirmation"]>;
+export type CodesBegun = Schemas["CodesBegun"];
 export type Session = Schemas["Session"];
 export type Token = Schemas["Token"];
 export type Batch = Schemas["Batch"];
@@ -76,9 +79,11 @@ const confirming: Middleware = {
     const problem = (await response.clone().json()) as { code?: string };
     if (problem.code !== "not-confirmed") return undefined;
     for (let wrong = ""; ;) {
-      const password = await askPassword(wrong);
-      if (password === null) return undefined;
-      const { error } = await api.POST("/session/confirmation", { body: { password } });
+      const proof = await askProof(wrong);
+      if (proof === null) return undefined;
+      const { error } = await api.POST("/session/confirmation", {
+        body: { password: null, code: null, passkey: null, ...proof },
+      });
       if (!error) return globalThis.fetch(copy);
       wrong = error.detail;
     }

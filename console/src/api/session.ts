@@ -2,6 +2,7 @@ import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, type ComputedRef } from "vue";
 import { showDates } from "@/ui/time";
 import { api, rememberCsrf, take, type Me } from "./client";
+import { signWithPasskey } from "./passkeys";
 
 const KEY = ["me"];
 
@@ -27,8 +28,15 @@ export function useSession() {
     zone: computed(() => me.value?.workspace.zone ?? "UTC"),
     may: (operation: string): ComputedRef<boolean> =>
       computed(() => me.value?.may.includes(operation) ?? false),
-    async signIn(workspace: string, address: string, password: string): Promise<void> {
-      const signed = await take(api.POST("/session", { body: { workspace, address, password } }));
+    async signIn(workspace: string, address: string, password: string, code: string): Promise<void> {
+      const body = { workspace, address, password, code: code || null };
+      const signed = await take(api.POST("/session", { body }));
+      queries.clear();
+      queries.setQueryData(KEY, known(signed));
+    },
+    async signInWithPasskey(workspace: string): Promise<void> {
+      const body = { workspace, ...(await signWithPasskey(workspace)) };
+      const signed = await take(api.POST("/session/passkey", { body }));
       queries.clear();
       queries.setQueryData(KEY, known(signed));
     },

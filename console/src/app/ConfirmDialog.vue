@@ -2,12 +2,31 @@
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/vue";
 import { ref, watch } from "vue";
 import { question } from "@/api/confirmation";
+import { passkeysHere, signWithPasskey } from "@/api/passkeys";
 import { useSession } from "@/api/session";
 import FormField from "@/ui/FormField.vue";
 
 const { me } = useSession();
 const password = ref("");
-watch(question, () => (password.value = ""));
+const code = ref("");
+const by = ref<"password" | "code">("password");
+const trouble = ref("");
+watch(question, () => {
+  password.value = "";
+  code.value = "";
+  trouble.value = "";
+});
+function answer(): void {
+  question.value?.answer(by.value === "code" ? { code: code.value } : { password: password.value });
+}
+async function withPasskey(): Promise<void> {
+  trouble.value = "";
+  try {
+    question.value?.answer({ passkey: await signWithPasskey(me.value?.workspace.slug ?? "") });
+  } catch (reason) {
+    trouble.value = (reason as Error).message;
+  }
+}
 </script>
 
 <template>
@@ -17,11 +36,22 @@ watch(question, () => (password.value = ""));
       <DialogPanel class="w-full max-w-[420px] rounded-lg border border-rule bg-sheet px-7 py-6">
         <DialogTitle class="font-serif text-title">Is it still you?</DialogTitle>
         <p class="mt-2 text-mute">
-          This needs your password, {{ me?.person.name }}, which you have not given lately. Nothing was
-          changed so far.
+          You have not proved it lately, {{ me?.person.name }}, and this needs it. Nothing was changed so far.
         </p>
-        <form class="mt-4" @submit.prevent="question?.answer(password)">
-          <FormField label="Your password">
+        <form class="mt-4" @submit.prevent="answer">
+          <FormField v-if="by === 'code'" label="A code of your app, or a recovery code">
+            <input
+              v-model="code"
+              required
+              class="field w-full font-mono"
+              maxlength="40"
+              autocomplete="one-time-code"
+              autocapitalize="none"
+              spellcheck="false"
+              name="code"
+            />
+          </FormField>
+          <FormField v-else label="Your password">
             <input
               v-model="password"
               type="password"
@@ -31,8 +61,16 @@ watch(question, () => (password.value = ""));
               name="password"
             />
           </FormField>
-          <p v-if="question?.wrong" class="mt-2 text-plain text-critical" role="alert">
-            {{ question.wrong }}
+          <p v-if="trouble || question?.wrong" class="mt-2 text-plain text-critical" role="alert">
+            {{ trouble || question?.wrong }}
+          </p>
+          <p class="mt-2 flex gap-4 text-plain">
+            <button type="button" class="link" @click="by = by === 'code' ? 'password' : 'code'">
+              {{ by === "code" ? "Use your password" : "Use a code" }}
+            </button>
+            <button v-if="passkeysHere()" type="button" class="link" @click="withPasskey">
+              Use a passkey
+            </button>
           </p>
           <div class="mt-5 flex gap-[10px]">
             <button type="submit" class="button button-danger">Go on</button>

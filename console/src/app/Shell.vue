@@ -29,10 +29,19 @@ watch(signedOut, (out) => {
   if (out) void router.replace({ path: "/sign-in", query: { back: route.fullPath } });
 });
 
+/** Whoever has to add a second factor first is led to where that is done. */
+const bound = computed(() => me.value?.lacks_factor === true);
+watch(
+  [bound, () => route.path],
+  ([now, path]) => {
+    if (now && path !== "/me") void router.replace("/me");
+  },
+  { immediate: true },
+);
 const standing = useQuery({
   queryKey: ["entries", "summary", {}],
   queryFn: () => take(api.GET("/entries/summary")),
-  enabled: computed(() => !!me.value),
+  enabled: computed(() => !!me.value && !bound.value),
 });
 const open = useQuery({
   queryKey: ["orders", "open"],
@@ -55,7 +64,7 @@ const asks = useQuery({
 const holders = useQuery({
   queryKey: ["holders"],
   queryFn: () => take(api.GET("/session/holders")),
-  enabled: computed(() => !!me.value),
+  enabled: computed(() => !!me.value && !bound.value),
 });
 const elsewhere = computed(() =>
   (holders.data.value?.items ?? []).slice(1).reduce((sum, one) => sum + one.total, 0),
@@ -96,7 +105,7 @@ const places = computed(() =>
     { to: "/providers", name: "Providers", count: undefined, shown: true },
     { to: "/people", name: "People", count: undefined, shown: maySeePeople.value },
     { to: "/log", name: "Log", count: undefined, shown: mayReadLog.value },
-  ].filter((place) => place.shown),
+  ].filter((place) => place.shown && !bound.value),
 );
 
 const here = (to: string): boolean =>

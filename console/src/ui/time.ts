@@ -65,3 +65,17 @@ export function dateField(at: string | null | undefined, zone: string, { end = f
     new Date(Date.parse(at) - (end ? 1 : 0)),
   );
 }
+
+/** A day such as 2027-03-31 written out, with how far away it is: "Wednesday 31 March 2027, in 4 months". */
+export function written(date: string, now: number): string {
+  const noon = Date.parse(`${date}T12:00:00Z`);
+  if (Number.isNaN(noon)) return "";
+  const name = format("UTC", { weekday: "long", ...DATE, month: "long" }).format(new Date(noon));
+  const days = Math.round((noon - now) / DAY);
+  const [count, unit] = ((): [number, Intl.RelativeTimeFormatUnit] => {
+    if (Math.abs(days) >= 730) return [Math.round(days / 365.25), "year"];
+    if (Math.abs(days) >= 60) return [Math.round(days / 30.44), "month"];
+    return [days, "day"];
+  })();
+  return `${name}, ${new Intl.RelativeTimeFormat(own.language, { numeric: "auto" }).format(count, unit)}`;
+}

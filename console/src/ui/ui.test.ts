@@ -5,7 +5,7 @@ import { SEVERITIES } from "@/api/words";
 import { notchPath } from "./notch";
 import { POWERS } from "@/api/words";
 import { powerMarks } from "./powers";
-import { ago, dateField, day, lastDay } from "./time";
+import { ago, dateField, day, lastDay, written } from "./time";
 
 describe("notches", () => {
   it("cuts one to four, each inside the bar", () => {
@@ -56,5 +56,21 @@ describe("time", () => {
     expect(ago("2026-05-10T11:59:30Z", now)).toBe("just now");
     expect(ago("2026-05-10T10:01:00Z", now)).toBe("1 hour ago");
     expect(ago("2026-05-08T11:00:00Z", now)).toBe("2 days ago");
+  });
+});
+
+describe("a day that is written out", () => {
+  const now = Date.parse("2027-03-01T23:30:00Z");
+
+  it("says how far away it is, by the unit that tells most", () => {
+    expect(written("2027-03-01", now)).toMatch(/^Monday,? 1 March 2027, today$/);
+    expect(written("2027-02-28", now)).toMatch(/^Sunday,? 28 February 2027, yesterday$/);
+    expect(written("2027-05-31", now)).toMatch(/^Monday,? 31 May 2027, in 3 months$/);
+    expect(written("2031-03-01", now)).toMatch(/^Saturday,? 1 March 2031, in 4 years$/);
+  });
+
+  it("is nothing where no day is", () => {
+    expect(written("", now)).toBe("");
+    expect(written("2027-02-31x", now)).toBe("");
   });
 });

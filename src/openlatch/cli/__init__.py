@@ -20,11 +20,11 @@ _COMMANDS = {
     "sign-in": ("people.session", "Sign in to a service, and keep the token"),
     "holders": ("people.session", "List everyone in whose name you act, and what waits there"),
     "sign-out": ("people.session", "Forget the token, and have it refused from now on"),
-    "confirm": ("people.session", "Give your password again, before something dangerous"),
+    "confirm": ("people.session", "Prove again who you are, before something dangerous"),
     "whoami": ("people.session", "Show who is signed in, and where"),
     "forgot-password": ("people.session", "Have a letter sent with which you choose another password"),
-    "me": ("people.me", "Show and change your own account: name, dates, password, sessions"),
-    "workspace": ("people.session", "Show the workspace, or change its name or zone"),
+    "me": ("people.me", "Show and change your own account: name, password, second factors, sessions"),
+    "workspace": ("people.session", "Show the workspace, or change its name, zone or sign-in"),
     "tokens": ("people.session", "List your tokens, or revoke one"),
     "notices": ("telling.notices", "List what you were told, or choose how you are told"),
     "calendar": ("telling.notices", "Make the secret address of your calendar"),
@@ -104,6 +104,7 @@ _COMMANDS = {
     "serve": ("service", "Run the service: API and console"),
     "work": ("service", "Run a worker"),
     "new-key": ("service", "Make a key for OPENLATCH_SECRET_KEYS"),
+    "keys": ("service", "Look after the keys that close what is secret"),
     "openapi": ("service", "Print the API's description"),
 }
 _NAMES = {"import": "import_", "open": "open_", "round": "round_"}  # where a command's name is a word of the language

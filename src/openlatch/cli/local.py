@@ -54,7 +54,9 @@ def _read_once(stack: Stack) -> None:
     _say("reading the providers")
     with _signed_in(stack) as client:
         for _ in range(60):
-            if all(one.by_hand or (one.latest and one.latest.finished_at) for one in client.providers()):
+            if all(
+                provider.by_hand or (provider.latest and provider.latest.finished_at) for provider in client.providers()
+            ):
                 break
             time.sleep(0.5)
         if not list(client.rounds()):

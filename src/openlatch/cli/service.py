@@ -10,8 +10,7 @@ from contextlib import closing
 
 import click
 import orjson
-from flask import Flask
-from gunicorn.app.base import BaseApplication
+import structlog
 
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import reports_errors
@@ -20,20 +19,24 @@ from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
 from openlatch.operations.people import people
 from openlatch.operations.people.doors import check_founding
+from openlatch.operations.people.keys import rotate as change_keys
+from openlatch.web.api import MOST_BYTES
 from openlatch.web.app import description
-from openlatch.wiring import Service, log_to_output, settings, wire
+from openlatch.web.server import serve as run
+from openlatch.wiring import Service, log_to_output, migrated, settings, wire
 from openlatch.words import Role
 
-__all__ = ["found", "migrate", "new_key", "openapi", "serve", "work"]
+__all__ = ["found", "keys", "migrate", "new_key", "openapi", "serve", "work"]
 
 
 @click.command()
 @reports_errors
 def migrate() -> None:
     """Bring the database of OPENLATCH_DATABASE_URL to the schema of this version."""
-    with closing(wire(settings()).store) as store:
-        before, after = store.migrate()
+    before, after, apart = migrated(settings())
     click.echo("Nothing to do." if before == after else f"Migrated from {before or 'an empty database'} to {after}.")
+    if apart:
+        click.echo("The login of the service reads and writes rows, and owns nothing.")
 
 
 @click.command()
@@ -74,35 +77,16 @@ def serve() -> None:
         os.environ["PROMETHEUS_MULTIPROC_DIR"] = tempfile.mkdtemp(prefix="openlatch-metrics-")
         os.execv(sys.executable, [sys.executable, "-m", "openlatch.cli", "serve"])  # noqa: S606
     log_to_output(given.log_format)
+    service = wire(given)
+    _warn_of_rights(service)
     try:
-        _Server(wire(given)).run()
+        # Twice: what is a little too large is refused by the app, in words.
+        run(
+            service.web, (given.host, given.port), processes=given.processes, threads=given.threads, most=2 * MOST_BYTES
+        )
     finally:
         if shared is not None:
             shutil.rmtree(shared, ignore_errors=True)
-
-
-class _Server(BaseApplication):  # type: ignore[misc] # gunicorn is not typed
-    """gunicorn, set up from our settings alone."""
-
-    def __init__(self, service: Service) -> None:
-        self._service = service
-        super().__init__()
-
-    def load_config(self) -> None:
-        given = self._service.settings
-        for name, value in {
-            "bind": f"{given.host}:{given.port}",
-            "workers": given.processes,
-            "threads": given.threads,
-            "worker_class": "gthread",
-            "loglevel": "warning",
-            "control_socket_disable": True,
-        }.items():
-            self.cfg.set(name, value)
-
-    def load(self) -> Flask:
-        """Return the app; called in each process, so that none shares a connection with another."""
-        return self._service.web()
 
 
 @click.command()
@@ -111,7 +95,40 @@ def work() -> None:
     """Run a worker: readings, orders, and what comes round by itself."""
     given = settings()
     log_to_output(given.log_format)
-    wire(given).work()
+    service = wire(given)
+    _warn_of_rights(service)
+    service.work()
+
+
+def _warn_of_rights(service: Service) -> None:
+    """Say so where whoever breaks into the service could change what keeps the database honest."""
+    if service.store.owns_tables():
+        next_step = "Make another login for the service, and set OPENLATCH_OWNER_URL for migrating."
+        structlog.get_logger().warning("the service's login owns its tables", next=next_step)
+    service.store.close()
+
+
+@click.group()
+def keys() -> None:
+    """Look after the keys that close what is secret."""
+
+
+@keys.command()
+@reports_errors
+def rotate() -> None:
+    """Close every secret with a new key, while everything runs; the first of OPENLATCH_SECRET_KEYS guards them then."""
+    given = settings()
+    service = wire(given)
+    with closing(service.store) as store:
+        workspaces = store.workspaces()
+        for workspace in workspaces:
+            with store.transaction(workspace.id) as tx:
+                count = change_keys(as_service(tx, service.services))
+            click.echo(f"{workspace.name}: {count} {'secret' if count == 1 else 'secrets'} closed with a new key.")
+    others = len(given.secret_keys) - 1
+    if others:
+        many = "The other key" if others == 1 else f"The {others} other keys"
+        click.echo(f"{many} in OPENLATCH_SECRET_KEYS can go, once service and workers run with the first one.")
 
 
 @click.command()

@@ -56,14 +56,16 @@ class Client(
         workspace: str,
         address: str,
         password: str,
+        code: str | None = None,
         name: str = "client",
         scope: str = "change",
         days: int = 30,
         transport: httpx.BaseTransport | None = None,
         pause: Callable[[float], None] = time.sleep,
     ) -> tuple[Client, wire.TokenSecret]:
-        """Make a token with a password; returns a client that uses it, and the token to keep."""
+        """Make a token with a password, and a code where one has a second factor; returns a client, and the token."""
         body = {"workspace": workspace, "address": address, "password": password, "name": name, "scope": scope}
+        body |= {"code": code} if code else {}
         with cls(url, "", transport=transport, pause=pause) as nobody:
             made = nobody._send(wire.TokenSecret, "POST", "/tokens", json=body | {"days": days})
         return cls(url, made.secret, transport=transport, pause=pause), made

@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
+from typing import Any
 from uuid import UUID
 
 from openlatch.client.transport import Transport, part
@@ -21,9 +23,10 @@ class PeopleCalls(Transport):
         """Return what waits for whoever is signed in, and in which holder's name."""
         return self._send(wire.Holder, "GET", "/me/waiting")
 
-    def confirm(self, password: str) -> wire.Me:
-        """Give one's own password again, which dangerous acts ask for."""
-        return self._send(wire.Me, "POST", "/session/confirmation", json={"password": password})
+    def confirm(self, password: str | None = None, *, code: str | None = None) -> wire.Me:
+        """Prove again who one is, which dangerous acts ask for: by one's password, or by a code of a second factor."""
+        given = {"password": password} if code is None else {"code": code}
+        return self._send(wire.Me, "POST", "/session/confirmation", json=given)
 
     def tokens(self) -> list[wire.Token]:
         """Return one's own tokens, without their secrets."""
@@ -37,13 +40,60 @@ class PeopleCalls(Transport):
         """Return the workspace that one is signed in to."""
         return self._send(wire.Workspace, "GET", "/workspace")
 
-    def change_workspace(self, *, name: str | None = None, zone: str | None = None) -> wire.Workspace:
-        """Call the workspace something else, or have its days in another zone (IANA); None leaves as it is."""
-        return self._send(wire.Workspace, "PUT", "/workspace", json={"name": name, "zone": zone})
+    def change_workspace(
+        self, *, name: str | None = None, zone: str | None = None, second_factor: Sequence[str] | None = None
+    ) -> wire.Workspace:
+        """Call the workspace something else, have its days in another zone (IANA), or demand a second factor of whoever
+        has one of some roles; None leaves as it is.
+        """
+        body = {"name": name, "zone": zone, "second_factor": None if second_factor is None else list(second_factor)}
+        return self._send(wire.Workspace, "PUT", "/workspace", json=body)
 
     def people(self) -> list[wire.Person]:
         """Return everyone who signs in to the workspace."""
         return self._send(wire.PersonList, "GET", "/people").items
+
+    def with_second_factor(self) -> frozenset[UUID]:
+        """Return the ids of everyone who has a second factor."""
+        return frozenset(self._send(wire.PersonList, "GET", "/people").second_factor)
+
+    def reset_factors(self, person: str) -> wire.Person:
+        """Take away all second factors of somebody who has lost theirs: their sessions and tokens end."""
+        return self._send(wire.Person, "DELETE", f"/people/{part(person)}/factors")
+
+    def factors(self) -> wire.FactorList:
+        """Return one's own second factors, and how many recovery codes are left."""
+        return self._send(wire.FactorList, "GET", "/me/factors")
+
+    def begin_codes(self, name: str) -> wire.CodesBegun:
+        """Begin with codes from an app; they count once a first one was right, see `prove_codes`."""
+        return self._send(wire.CodesBegun, "POST", "/me/factors/codes", json={"name": name})
+
+    def prove_codes(self, factor_id: UUID, code: str) -> list[str]:
+        """Prove by a first code that an app is set up; returns recovery codes, if there were none left."""
+        sent = self._send(wire.RecoveryCodes, "POST", f"/me/factors/{factor_id}/proof", json={"code": code})
+        return sent.codes
+
+    def begin_passkey(self) -> wire.PasskeyAsked:
+        """Return what a browser has to have a new passkey made for."""
+        return self._send(wire.PasskeyAsked, "POST", "/me/factors/passkey/asked")
+
+    def add_passkey(self, asked: UUID, credential: dict[str, Any], name: str) -> list[str]:
+        """Add a passkey that a browser has made; returns recovery codes, if there were none left."""
+        body = {"asked": str(asked), "credential": credential, "name": name}
+        return self._send(wire.RecoveryCodes, "POST", "/me/factors/passkey", json=body).codes
+
+    def remove_factor(self, factor_id: UUID) -> None:
+        """Remove a second factor of one's own."""
+        self._request("DELETE", f"/me/factors/{factor_id}")
+
+    def make_recovery_codes(self) -> list[str]:
+        """Make new recovery codes; those of before hold no more."""
+        return self._send(wire.RecoveryCodes, "POST", "/me/recovery-codes").codes
+
+    def ask_for_passkey(self, workspace: str) -> wire.PasskeyAsked:
+        """Return what a passkey is asked to sign, to sign in to a workspace with it."""
+        return self._send(wire.PasskeyAsked, "POST", "/session/passkey/asked", json={"workspace": workspace})
 
     def person(self, person: str) -> wire.Person:
         """Return somebody of the workspace, by id or address."""

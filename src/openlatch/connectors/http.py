@@ -16,6 +16,7 @@ from urllib.parse import parse_qs, unquote, urlsplit
 import httpx
 from pydantic import BaseModel, ValidationError
 
+from openlatch.connectors import outgoing
 from openlatch.connectors.settings import checked, wrong
 from openlatch.core.providers.ports import About
 from openlatch.errors import ProviderDown, ProviderRefused, ProviderUnreadable
@@ -85,7 +86,16 @@ class Caller:
         verify = _certificates()
         self._waited, self._patience, self._longest = 0.0, _PATIENCE, _LONGEST
         self.pause: Callable[[float], None] = pause
-        self._http = httpx.Client(headers=dict(headers), timeout=_TIMEOUT, transport=transport, verify=verify, **more)
+        mounts = outgoing.carriers(verify) if transport is None else {}
+        self._http = httpx.Client(
+            headers=dict(headers),
+            timeout=_TIMEOUT,
+            transport=transport,
+            mounts=mounts,
+            verify=verify,
+            trust_env=False,
+            **more,
+        )
 
     def reads(self) -> None:
         """Be as patient from now on as a whole reading may be."""
@@ -193,7 +203,7 @@ def said(answer: httpx.Response) -> str:
     except ValueError:
         return ""
     words = [told.get(name) for name in _WORDS] if isinstance(told, dict) else []
-    text = " ".join(next((one for one in words if isinstance(one, str) and one.strip()), "").split())
+    text = " ".join(next((word for word in words if isinstance(word, str) and word.strip()), "").split())
     if not text or any(one in text for one in _ours(answer.request) if len(one) >= _SECRET):
         return ""
     return f": “{text[:_MOST_SAID].rstrip('.')}”"

@@ -9,6 +9,7 @@ from __future__ import annotations
 import base64
 import imaplib
 import re
+import socket
 import ssl
 from collections import defaultdict
 from collections.abc import Iterator, Mapping
@@ -16,6 +17,7 @@ from contextlib import contextmanager
 from typing import Any, ClassVar
 from urllib.parse import quote, unquote
 
+from openlatch.connectors import outgoing
 from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.model import Abilities
 from openlatch.core.powers import in_order
@@ -272,8 +274,8 @@ class ImapConnector:
 
     def _open(self) -> imaplib.IMAP4:
         if self._tls == "implicit":
-            return imaplib.IMAP4_SSL(self._host, self._port, ssl_context=ssl.create_default_context(), timeout=20)
-        server = imaplib.IMAP4(self._host, self._port, timeout=20)
+            return _Encrypted(self._host, self._port, ssl_context=ssl.create_default_context(), timeout=20)
+        server = (_Plain if self._tls == "starttls" else _InClear)(self._host, self._port, timeout=20)
         if self._tls == "starttls":
             server.starttls(ssl.create_default_context())
         return server
@@ -306,6 +308,29 @@ class ImapConnector:
 def _passes(said: str) -> bool:
     """Whether a refusal says of itself that it will pass (RFC 5530)."""
     return re.search(r"\[(UNAVAILABLE|INUSE|LIMIT)\]", said, re.IGNORECASE) is not None
+
+
+class _Plain(imaplib.IMAP4):
+    """Connects to where the service may call, and is encrypted later."""
+
+    def _create_socket(self, timeout: float | None) -> socket.socket:
+        return outgoing.connected(self.host, self.port, timeout)
+
+
+class _InClear(imaplib.IMAP4):
+    """Connects to where the service may call unencrypted."""
+
+    def _create_socket(self, timeout: float | None) -> socket.socket:
+        return outgoing.connected(self.host, self.port, timeout, in_clear=True)
+
+
+class _Encrypted(imaplib.IMAP4_SSL):
+    """Connects to where the service may call, encrypted from the first byte."""
+
+    def _create_socket(self, timeout: float | None) -> ssl.SSLSocket:
+        bare = outgoing.connected(self.host, self.port, timeout)
+        made: ssl.SSLSocket = self.ssl_context.wrap_socket(bare, server_hostname=self.host)
+        return made
 
 
 def _leave(server: imaplib.IMAP4) -> None:

@@ -260,7 +260,7 @@ class OAuthConnector:
 
     def _introspect(self, watched: _Watched) -> _Token:
         """What the server says of an app's tokens: of what renews it, if that lives, else of what it renewed."""
-        said = [self._state(*one) for one in watched.tokens]
+        said = [self._state(*token) for token in watched.tokens]
         return next((one for one in said if one.active), said[0])
 
     def _state(self, token: str, hint: str) -> _Token:

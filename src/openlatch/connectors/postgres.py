@@ -20,6 +20,7 @@ import psycopg
 from psycopg import sql
 from psycopg.rows import namedtuple_row
 
+from openlatch.connectors import outgoing
 from openlatch.connectors.settings import checked, port_of, unable
 from openlatch.core.model import Abilities
 from openlatch.core.powers import in_order
@@ -293,10 +294,20 @@ class PostgresConnector:
             database, by_password, roles, _grouped(members, "member"), _grouped(privileges, "grantee"), sessions
         )
 
+    def _reached(self) -> dict[str, str]:
+        """At which address, and how it is kept from whoever is between: on the public internet, as https would be."""
+        host, port = self._arguments["host"], self._arguments["port"]
+        addresses = outgoing.addresses_of(host, port)
+        # The name stands once for each address: it is what a certificate is checked for.
+        where = {"host": ",".join([host] * len(addresses)), "hostaddr": ",".join(addresses)}
+        if all(map(outgoing.is_beside, addresses)):
+            return where | {"sslmode": "prefer"}
+        return where | {"sslmode": "verify-full", "sslrootcert": "system"}
+
     @contextmanager
     def _connected(self) -> Iterator[psycopg.Connection[Any]]:
         try:
-            with psycopg.connect(**self._arguments, autocommit=True) as connection:
+            with psycopg.connect(**(self._arguments | self._reached()), autocommit=True) as connection:
                 yield connection
         except psycopg.errors.InsufficientPrivilege as error:
             raise ProviderRefused(

@@ -12,8 +12,8 @@ __all__ = ["checked", "port_of", "unable", "wrong"]
 
 def checked(connector: str, about: About, settings: Mapping[str, str]) -> None:
     """Refuse settings that lack one that the connector needs, or have one that it does not know."""
-    wanted = [one.name for one in about.settings if one.needed]
-    optional = [one.name for one in about.settings if not one.needed]
+    wanted = [setting.name for setting in about.settings if setting.needed]
+    optional = [setting.name for setting in about.settings if not setting.needed]
     for name in sorted((set(wanted) - set(settings)) | (set(settings) - set(wanted) - set(optional))):
         problem = "is missing" if name in wanted else "is not known"
         more = f", and where needed {', '.join(optional)}" if optional else ""

@@ -23,6 +23,7 @@ from zoneinfo import ZoneInfo
 
 import paramiko
 
+from openlatch.connectors import outgoing
 from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.hours import zones
 from openlatch.core.model import Abilities
@@ -316,6 +317,7 @@ class SshConnector:
                 timeout=10,
                 banner_timeout=20,
                 auth_timeout=20,
+                sock=outgoing.connected(self._host, self._port, 10),
             )
             files = client.open_sftp()
             yield files
@@ -416,9 +418,9 @@ def _fingerprint(key: bytes) -> str:
 def _level(lines: Iterable[KeyLine]) -> str:
     """What the widest of the lines allows."""
     options = [line.options for line in lines]
-    if any("cert-authority" in one for one in options):
+    if any("cert-authority" in option for option in options):
         return AUTHORITY
-    return COMMAND if all("command" in one for one in options) else SHELL
+    return COMMAND if all("command" in option for option in options) else SHELL
 
 
 def _words(line: KeyLine) -> Iterator[str]:

@@ -6,6 +6,8 @@ from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING
 
+from openlatch.connectors import outgoing
+from openlatch.core.record.secrecy import without_secrets
 from openlatch.deferred import deferred
 from openlatch.errors import ProviderDown
 
@@ -28,15 +30,19 @@ class HttpHerald:
     @cached_property
     def _http(self) -> httpx.Client:
         timeout = httpx.Timeout(_SECONDS, connect=_TO_CONNECT)
-        return httpx.Client(timeout=timeout, transport=self._transport, follow_redirects=False)
+        mounts = outgoing.carriers(httpx.create_ssl_context()) if self._transport is None else {}
+        return httpx.Client(
+            timeout=timeout, transport=self._transport, mounts=mounts, follow_redirects=False, trust_env=False
+        )
 
     def post(self, url: str, body: bytes, headers: Mapping[str, str]) -> None:
+        shown = without_secrets(url)
         try:
             with self._http.stream("POST", url, content=body, headers=dict(headers)) as answer:
                 status = answer.status_code
         except httpx.HTTPError as error:
             raise ProviderDown(
-                f"{url} does not answer ({type(error).__name__}).", next_step="It is tried again by itself."
+                f"{shown} does not answer ({type(error).__name__}).", next_step="It is tried again by itself."
             ) from error
         if not 200 <= status < 300:
-            raise ProviderDown(f"{url} answered {status}.", next_step="It is tried again by itself.")
+            raise ProviderDown(f"{shown} answered {status}.", next_step="It is tried again by itself.")

@@ -75,7 +75,8 @@ class Circle:
 class Workspace:
     """One holder's Open Latch; `zone` is an IANA time zone name, `policy` the number of the one in force (0: built in).
 
-    The circle and the limit for unused access are those of that policy.
+    The circle and the limit for unused access are those of that policy. Whoever has a role of `second_factor` needs a
+    second factor.
     """
 
     id: UUID
@@ -85,6 +86,7 @@ class Workspace:
     circle: Circle = field(default_factory=Circle)
     unused_days: int = 90
     policy: int = 0
+    second_factor: frozenset[Role] = frozenset()
 
 
 @dataclass(frozen=True, slots=True)

@@ -238,8 +238,8 @@ def _days_of_month(parts: dict[str, str]) -> list[str]:
     numbers = [int(one) for one in parts.get("BYMONTHDAY", "").split(",") if one]
     if not numbers:
         return []
-    text = _joined([f"the {_nth(one)} day" if one < 0 else f"day {one}" for one in numbers])
-    rare = parts["FREQ"] == "MONTHLY" and any(one > 28 for one in numbers)
+    text = _joined([f"the {_nth(number)} day" if number < 0 else f"day {number}" for number in numbers])
+    rare = parts["FREQ"] == "MONTHLY" and any(number > 28 for number in numbers)
     return [text + (" (months that have none are left out)" if rare else "")]
 
 

@@ -99,11 +99,11 @@ def _keep(owner: Call) -> None:
     """What people say themselves: what is there, since when they vouch for it, and what providers' words mean."""
     for name in kept.PROVIDERS:
         providers.add(owner, NewProvider(name=name, connector=BY_HAND))
-    for one in kept.ENTRIES:
-        sight = by_hand.keep(owner, one.provider, one.fields)
-        owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=one.vouched))
-        if one.unanswered:
-            asked = owner.now - timedelta(days=one.unanswered)
+    for entry in kept.ENTRIES:
+        sight = by_hand.keep(owner, entry.provider, entry.fields)
+        owner.tx.entries.vouch([sight.listed.entry.id], "Tobias Quill", owner.now - timedelta(days=entry.vouched))
+        if entry.unanswered:
+            asked = owner.now - timedelta(days=entry.unanswered)
             owner.tx.entries.reviewed([], [sight.listed.entry.id], asked)
         flags.evaluate(owner, [sight.listed.entry.id])
     for provider, word, powers in kept.WORDS:

@@ -40,7 +40,7 @@ def _delivered(
     reached, why = delivery.webhook.seen, ""
     for number, body, headers in delivery.posts:
         try:
-            herald.post(delivery.webhook.url, body, headers)
+            herald.post(delivery.url, body, headers)
         except ProviderTrouble as error:
             why = error.message
             log.warning("webhook not told", webhook=delivery.webhook.ref, why=why)

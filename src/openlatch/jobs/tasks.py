@@ -192,7 +192,16 @@ def publish_heads(store: Store, services: Services) -> None:
     """Sign the heads of the logs, once a day, for whoever is told what happens: who keeps one can prove a forgery."""
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
-            log.publish(as_service(tx, services))
+            call = as_service(tx, services)
+            made = log.publish(call)
+            if made is not None and services.heads_to:
+                notices.send_head(call, services.heads_to, made.head.grown, made.signed)
+        if made is not None and services.heads_file is not None:
+            try:
+                with services.heads_file.open("a") as file:
+                    file.write(f"{workspace.slug} {made.head.grown} {made.signed}\n")
+            except OSError as error:  # it is in the log too; the heads of the other workspaces are signed all the same
+                logger.warning("head not written", file=str(services.heads_file), why=str(error))
 
 
 PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {

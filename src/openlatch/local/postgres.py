@@ -117,6 +117,15 @@ class PrivatePostgres:
 
     def database(self, name: str, login: str) -> str:
         """Make sure that there is a database owned by a plain login of its own; returns that login's URL."""
+        url = self.plain_login(name, login)
+        with psycopg.connect(self.url(), autocommit=True) as connection:
+            if connection.execute("select 1 from pg_database where datname = %s", [name]).fetchone() is None:
+                statement = sql.SQL("create database {} owner {}")
+                connection.execute(statement.format(sql.Identifier(name), sql.Identifier(login)))
+        return url
+
+    def plain_login(self, name: str, login: str) -> str:
+        """Make sure that there is a plain login, which owns nothing yet; returns its URL for a database."""
         secret = self.folder / f"password-{login}"
         if not secret.exists():
             _write_secret(secret, secrets.token_urlsafe(24))
@@ -125,9 +134,6 @@ class PrivatePostgres:
             if connection.execute("select 1 from pg_roles where rolname = %s", [login]).fetchone() is None:
                 statement = sql.SQL("create role {} login password {}")
                 connection.execute(statement.format(sql.Identifier(login), sql.Literal(password)))
-            if connection.execute("select 1 from pg_database where datname = %s", [name]).fetchone() is None:
-                statement = sql.SQL("create database {} owner {}")
-                connection.execute(statement.format(sql.Identifier(name), sql.Identifier(login)))
         return self.url(name, login, password)
 
     def _prepare(self) -> None:

@@ -29,10 +29,12 @@ from openlatch.local.mail import PrivateMail
 from openlatch.local.ports import kept_port
 from openlatch.local.postgres import PrivatePostgres, reachable_folder
 from openlatch.operations.credentials import Passwords, Vault
-from openlatch.wiring import Service, Settings, now, wire
+from openlatch.wiring import Service, Settings, migrated, now, wire
 
 __all__ = ["Stack"]
 
+LOOPBACK = ("127.0.0.0/8", "::1/128")
+"""where the stand-ins are"""
 _PATIENCE = 60
 Say = Callable[[str], None]
 
@@ -72,8 +74,8 @@ class Stack:
 
     @property
     def url(self) -> str:
-        """The address of the service."""
-        return f"http://127.0.0.1:{self.port}"
+        """The address of the service: by name, since passkeys belong to one."""
+        return f"http://localhost:{self.port}"
 
     def stand_in_url(self, name: str) -> str:
         """The address of a stand-in: `desk`, `dome`, `archive`, `sky`, `roll`, `box` or `bell`."""
@@ -167,11 +169,12 @@ class Stack:
         return self._service
 
     def _start(self) -> None:
-        url = self.database
+        owner = url = self.database
         if not url:
             self.say("starting PostgreSQL")
             self._product = self._server("product", "postgres")
-            url = self._product.database("openlatch", "openlatch")
+            owner = self._product.database("openlatch", "openlatch")
+            url = self._product.plain_login("openlatch", "openlatch_service")
         memory = Passwords.LEAST if self.fast else Passwords.FULL
         self._environment = {
             "OPENLATCH_DATABASE_URL": url,
@@ -183,22 +186,24 @@ class Stack:
         self.port = int(self._environment["OPENLATCH_PORT"])
         self._environment |= {
             "OPENLATCH_CONSOLE_URL": self.url,
+            "OPENLATCH_PERMITTED_NETWORKS": ",".join(LOOPBACK),
             "OPENLATCH_MAIL_URL": f"smtp://127.0.0.1:{kept_port(self.folder / 'post.port')}",
             "OPENLATCH_MAIL_FROM": f"open-latch@{DOMAIN}",
         }
-        self._service = wire(
-            Settings(
-                database_url=url,
-                secret_keys=[self._secrets["key"]],
-                log_format="text",
-                console_url=self.url,
-                mail_url=self._environment["OPENLATCH_MAIL_URL"],
-                mail_from=self._environment["OPENLATCH_MAIL_FROM"],
-                password_memory=memory,
-            )
+        given = Settings(
+            database_url=url,
+            owner_url=owner,
+            secret_keys=[self._secrets["key"]],
+            log_format="text",
+            console_url=self.url,
+            permitted_networks=list(LOOPBACK),
+            mail_url=self._environment["OPENLATCH_MAIL_URL"],
+            mail_from=self._environment["OPENLATCH_MAIL_FROM"],
+            password_memory=memory,
         )
+        migrated(given)
+        self._service = wire(given)
         self._closing.callback(self._service.store.close)
-        self._service.store.migrate()
         if self.seeded:
             self.say("starting the observatory's providers")
             self._start_providers()

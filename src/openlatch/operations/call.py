@@ -6,17 +6,19 @@ from collections.abc import Callable, Iterable, Mapping
 from dataclasses import dataclass, field
 from datetime import datetime, timedelta
 from functools import wraps
+from pathlib import Path
 from typing import Any, Concatenate, ParamSpec, TypeVar
 from uuid import UUID
 
 from openlatch.core.model import Author, Person, Provider
-from openlatch.core.people.roles import OPERATIONS
+from openlatch.core.people.roles import OF_ONESELF, OPERATIONS
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.ports import Connector, Herald, Post
 from openlatch.core.record.events import SAID
 from openlatch.core.record.ledger import Event
-from openlatch.errors import Invalid, NotAllowed, NotConfirmed, NotSignedIn
-from openlatch.operations.credentials import Passwords, Vault
+from openlatch.core.record.secrecy import address_holds_secret
+from openlatch.errors import FactorMissing, Invalid, NotAllowed, NotConfirmed, NotSignedIn
+from openlatch.operations.credentials import Keyring, Passwords, Vault
 from openlatch.store import Transaction
 from openlatch.words import Scope
 
@@ -36,12 +38,20 @@ class Services:
     vault: Vault
     confirm_within: timedelta = timedelta(minutes=30)
     """how long ago the password may have been given for a dangerous act"""
+    session: timedelta = timedelta(hours=12)
+    """after how long a session ends, however much it is used"""
+    idle: timedelta = timedelta(hours=2)
+    """after how long without a request a session ends"""
     post: Post | None = None
     """what carries letters; without one, people are told in the console only"""
     console: str = ""
     """the address under which people reach the console, without a slash at its end"""
     herald: Herald | None = None
     """what tells other programs; without one, webhooks wait"""
+    heads_file: Path | None = None
+    """where heads of logs are written too, a line each; nothing is ever taken out of it"""
+    heads_to: str = ""
+    """to which address a letter goes with each head of a log, once a day"""
     passwords: Passwords = field(default_factory=Passwords)
 
     def words(self, connector: str) -> Words:
@@ -56,6 +66,13 @@ class Services:
                 next_step=f"Use one of: {', '.join(sorted(self.connectors))}.",
                 errors=[{"at": "connector", "problem": "not known"}],
             )
+        for setting, value in settings.items():
+            if address_holds_secret(value):
+                raise Invalid(
+                    f"The setting “{setting}” has a password in its address. Nothing was changed.",
+                    next_step="Leave it out there, and give it as the provider's secret: that is kept encrypted.",
+                    errors=[{"at": "settings", "problem": "holds a password"}],
+                )
         return self.connectors[name](settings, secret)
 
 
@@ -63,13 +80,15 @@ class Services:
 class Actor:
     """Who is acting: a person, with what their token reaches, or the service itself where `person` is None.
 
-    `confirmed_at` is when they last gave their password in this session, or for this token.
+    `confirmed_at` is when they last gave their password in this session, or for this token. `lacks_factor` is whether
+    the workspace demands a second factor of them that they do not have yet.
     """
 
     name: str
     person: Person | None = None
     scope: Scope = Scope.READ
     confirmed_at: datetime | None = None
+    lacks_factor: bool = False
 
     @property
     def author(self) -> Author:
@@ -99,8 +118,24 @@ class Call:
         return self.actor.person
 
     def connect(self, provider: Provider) -> Connector:
-        secret = self.services.vault.open(self.tx.providers.secret(provider.id))
+        secret = self.open(self.tx.providers.secret(provider.id))
         return self.services.connector(provider.connector, provider.settings, secret)
+
+    def keyring(self) -> Keyring:
+        """Return the keys of the workspace; the first one is made when it is needed first."""
+        wrapped = self.tx.data_keys.all()
+        if not wrapped:
+            self.tx.data_keys.add(1, self.services.vault.new_data_key(), self.now)
+            wrapped = self.tx.data_keys.all()
+        return Keyring(self.services.vault, wrapped)
+
+    def close(self, secret: str) -> bytes:
+        """Return a secret as it may be stored."""
+        return self.keyring().close(secret)
+
+    def open(self, closed: bytes) -> str:
+        """Return a secret that was closed before it was stored."""
+        return self.keyring().open(closed)
 
     def event(self, act: str, subject: str, subject_id: UUID, **facts: Any) -> Event:
         """Return an event of now; `on_behalf_of` among the facts is for whom it is done, if not for whoever acts."""
@@ -176,6 +211,12 @@ def _refusal(actor: Actor, name: str) -> NotSignedIn | NotAllowed | None:
             operation=name,
             role=str(actor.person.role),
         )
+    if actor.lacks_factor and name not in OF_ONESELF:
+        return FactorMissing(
+            f"As {actor.person.role} you need a second factor here, and you have none yet. Nothing was changed.",
+            next_step="Add one under My account, or by: openlatch me add-codes",
+            operation=name,
+        )
     if permission.scope is Scope.CHANGE and actor.scope is not Scope.CHANGE:
         return NotAllowed(
             f"This token may only read, and {name} changes something. Nothing was changed.",
@@ -192,7 +233,8 @@ def _unconfirmed(call: Call, name: str) -> NotConfirmed | None:
         return None
     minutes = int(within.total_seconds()) // 60
     return NotConfirmed(
-        f"This needs your password, which you have not given in the last {minutes} minutes. Nothing was changed.",
-        next_step="Give your password, then do it again: openlatch confirm",
+        f"This needs your password or a code, which you have not given in the last {minutes} minutes. "
+        "Nothing was changed.",
+        next_step="Give either, then do it again: openlatch confirm",
         operation=name,
     )

@@ -7,7 +7,7 @@ import hashlib
 import hmac
 import secrets
 import threading
-from collections.abc import Iterator, Sequence
+from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass
 from functools import cached_property
@@ -26,7 +26,7 @@ if TYPE_CHECKING:
 else:
     zxcvbn, fernet = deferred("zxcvbn"), deferred("cryptography.fernet")
 
-__all__ = ["Bearer", "Passwords", "Vault", "weakness"]
+__all__ = ["Bearer", "Keyring", "Passwords", "Vault", "weakness"]
 
 _LOOKED_AT = 72
 _STRONG = 3
@@ -132,7 +132,10 @@ class Bearer:
 
 
 class Vault:
-    """Encrypts providers' secrets; the first key encrypts, all of them decrypt, so that keys can be changed."""
+    """The service's own keys: the first one wraps the keys of the workspaces, all of them unwrap, so that they change.
+
+    The keys of the workspaces close what is secret there; see Keyring.
+    """
 
     def __init__(self, keys: Sequence[str]) -> None:
         self._keys = [key.encode() for key in keys]
@@ -148,26 +151,65 @@ class Vault:
     def new_key() -> str:
         return fernet.Fernet.generate_key().decode()
 
+    def new_data_key(self) -> bytes:
+        """Return a new key for a workspace, wrapped."""
+        return self.wrap(fernet.Fernet.generate_key())
+
+    def wrap(self, key: bytes) -> bytes:
+        """Return a key wrapped by the first key of the service."""
+        return self._fernet.encrypt(key)
+
+    def unwrap(self, wrapped: bytes) -> bytes:
+        """Return a key that was wrapped by any key of the service."""
+        try:
+            return self._fernet.decrypt(wrapped)
+        except fernet.InvalidToken as error:
+            raise Misconfigured(
+                "A secret was encrypted with a key that is not in OPENLATCH_SECRET_KEYS.",
+                next_step="Put the former key back, behind the new one.",
+            ) from error
+
+    def marks(self, text: str) -> list[str]:
+        """Return what links of before workspaces had keys of their own were marked with, by each key."""
+        return [_mark(key, text) for key in self._keys]
+
+
+class Keyring:
+    """The keys of one workspace, by their numbers: the latest one closes, each opens what it has closed."""
+
+    def __init__(self, vault: Vault, wrapped: Mapping[int, bytes]) -> None:
+        self._vault = vault
+        self._keys = {number: vault.unwrap(key) for number, key in wrapped.items()}
+        self._latest = max(self._keys)
+
+    def close(self, secret: str) -> bytes:
+        """Return a secret closed, behind the number of the key that opens it."""
+        closed = fernet.Fernet(self._keys[self._latest]).encrypt(secret.encode())
+        return str(self._latest).encode() + b":" + closed
+
+    def open(self, closed: bytes) -> str:
+        """Return what was closed; of before workspaces had keys of their own, by the service's."""
+        number, found, token = closed.partition(b":")
+        if not found:
+            return self._vault.unwrap(closed).decode()
+        try:
+            return fernet.Fernet(self._keys[int(number)]).decrypt(token).decode()
+        except (fernet.InvalidToken, KeyError, ValueError) as error:
+            raise Misconfigured(
+                "A secret of this workspace cannot be opened with any of its keys.",
+                next_step="Restore the table of keys together with the rest of the database.",
+            ) from error
+
     def mark(self, text: str) -> str:
-        """Return what only whoever holds the key can put behind a text."""
-        return self._marks(text)[0]
+        """Return what only whoever holds the keys can put behind a text."""
+        return _mark(self._keys[self._latest], text)
 
     def marked(self, text: str, mark: str) -> bool:
         """Return whether a mark was put behind a text with one of the keys."""
-        return any(hmac.compare_digest(one, mark) for one in self._marks(text) if mark.isascii())
+        marks = [*(_mark(key, text) for key in self._keys.values()), *self._vault.marks(text)]
+        return any(hmac.compare_digest(made, mark) for made in marks if mark.isascii())
 
-    def _marks(self, text: str) -> list[str]:
-        made = (hmac.new(key, b"mark " + text.encode(), hashlib.sha256).digest() for key in self._keys)
-        return [base64.urlsafe_b64encode(one).decode().rstrip("=") for one in made]
 
-    def close(self, secret: str) -> bytes:
-        return self._fernet.encrypt(secret.encode())
-
-    def open(self, closed: bytes) -> str:
-        try:
-            return self._fernet.decrypt(closed).decode()
-        except fernet.InvalidToken as error:
-            raise Misconfigured(
-                "A provider's secret was encrypted with a key that is not in OPENLATCH_SECRET_KEYS.",
-                next_step="Put the former key back, behind the new one.",
-            ) from error
+def _mark(key: bytes, text: str) -> str:
+    made = hmac.new(key, b"mark " + text.encode(), hashlib.sha256).digest()
+    return base64.urlsafe_b64encode(made).decode().rstrip("=")

@@ -110,7 +110,7 @@ class FeedStandIn(StandIn):
 
     def _standing(self, memberships: list[dict[str, Any]]) -> list[dict[str, Any]]:
         out = self.fault("taken_out") or []
-        return [one for one in memberships if f"{one['team']} {one['member']}" not in out]
+        return [membership for membership in memberships if f"{membership['team']} {membership['member']}" not in out]
 
     def _end(self, request: Request) -> Response:
         body = request.get_json()
@@ -129,9 +129,9 @@ class FeedStandIn(StandIn):
         """Whoever goes by a key, an address or a handle."""
         wanted = who.casefold()
         for noun in ("parties", "directory"):
-            for one in self.items(noun):
-                if wanted in (one["key"].casefold(), *(a.casefold() for a in one.get("addresses", []))):
-                    return one
+            for item in self.items(noun):
+                if wanted in (item["key"].casefold(), *(a.casefold() for a in item.get("addresses", []))):
+                    return item
         return {}
 
     def _hindered(self, found: dict[str, Any]) -> list[dict[str, str]]:

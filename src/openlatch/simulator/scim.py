@@ -124,7 +124,7 @@ def _members_after(members: list[dict[str, Any]], operation: dict[str, Any]) -> 
     if operation["op"].lower() == "remove":
         match = _ONE_MEMBER.fullmatch(operation["path"])
         return [m for m in members if match is not None and m["value"] != json.loads(match[1])]
-    added = [m for m in operation["value"] if m["value"] not in {one["value"] for one in members}]
+    added = [m for m in operation["value"] if m["value"] not in {member["value"] for member in members}]
     return [*members, *added]
 
 

@@ -116,7 +116,7 @@ class Codec(Generic[V]):
         """The type of each field that is kept here."""
         hints = get_type_hints(self.value)
         value: Any = self.value
-        return {one.name: hints[one.name] for one in fields(value) if one.name not in self.apart}
+        return {field.name: hints[field.name] for field in fields(value) if field.name not in self.apart}
 
     @cached_property
     def _own(self) -> dict[str, str]:
@@ -176,7 +176,7 @@ def _powers(words: tuple[str, ...]) -> tuple[Power, ...]:
 def _bare(hint: Any) -> tuple[Any, bool]:
     """A type without its `None`, and whether it had it."""
     if get_origin(hint) in (Union, types.UnionType):
-        others = [one for one in get_args(hint) if one is not types.NoneType]
+        others = [arg for arg in get_args(hint) if arg is not types.NoneType]
         if len(others) == 1:
             return others[0], len(others) < len(get_args(hint))
     return hint, False

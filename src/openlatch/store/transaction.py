@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
-from contextlib import contextmanager
+from collections.abc import Callable, Iterator
+from contextlib import contextmanager, suppress
 from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
@@ -15,7 +15,7 @@ from sqlalchemy.orm import Session
 
 from openlatch.core.model import Workspace
 from openlatch.errors import Misconfigured, NotFound
-from openlatch.store import migrate
+from openlatch.store import migrate, rights
 from openlatch.store.inventory.accounts import Accounts
 from openlatch.store.inventory.activity import Activities
 from openlatch.store.inventory.documents import Documents
@@ -30,9 +30,11 @@ from openlatch.store.letting_in.offers import Offers
 from openlatch.store.letting_in.requests import Requests
 from openlatch.store.orders.keys import Keys
 from openlatch.store.orders.orders import Orders
+from openlatch.store.people.data_keys import DataKeys
+from openlatch.store.people.factors import Factors
 from openlatch.store.people.people import People
 from openlatch.store.people.replies import Replies
-from openlatch.store.people.workspaces import Housekeeping, insert_workspace, rename_workspace, workspace_of
+from openlatch.store.people.workspaces import Housekeeping, change_workspace, insert_workspace, workspace_of
 from openlatch.store.providers.providers import Providers
 from openlatch.store.providers.readings import Readings
 from openlatch.store.providers.words import ProviderWords
@@ -42,6 +44,7 @@ from openlatch.store.reviews.prints import Prints
 from openlatch.store.reviews.reviews import Reviews
 from openlatch.store.rules.flags import Flags
 from openlatch.store.rules.policies import Policies
+from openlatch.store.secrets import close_anew
 from openlatch.store.taking_back.batches import Batches
 from openlatch.store.telling.links import Links
 from openlatch.store.telling.notices import Notices
@@ -58,6 +61,8 @@ class Transaction:
         self._session = session
         self.workspace = workspace
         self.people = People(session, workspace.id)
+        self.data_keys = DataKeys(session, workspace.id)
+        self.factors = Factors(session, workspace.id)
         self.providers = Providers(session, workspace.id)
         self.views = Views(session, workspace.id)
         self.words = ProviderWords(session, workspace.id)
@@ -87,10 +92,14 @@ class Transaction:
         self.events = Events(session, workspace.id)
         self.replies = Replies(session, workspace.id)
 
-    def rename(self, name: str, zone: str) -> None:
-        """Keep another name and zone of the workspace itself."""
-        rename_workspace(self._session, self.workspace.id, name, zone)
+    def change_workspace(self, workspace: Workspace) -> None:
+        """Keep another name and zone of the workspace itself, and for which roles it demands a second factor."""
+        change_workspace(self._session, workspace)
         self.enter_again()
+
+    def close_anew(self, anew: Callable[[bytes], bytes]) -> int:
+        """Have everything closed of this workspace be closed anew; returns how much that was."""
+        return close_anew(self._session, anew)
 
     def enter_again(self) -> None:
         """Bring what is known of the workspace itself up to date, after this transaction changed it."""
@@ -176,6 +185,16 @@ class Store:
         """Bring the schema up to date; returns the revision before and after."""
         self._refuse_superuser()
         return migrate.migrate(self._engine)
+
+    def grant(self, login: str) -> bool:
+        """Give the login of the service what it needs; returns whether it is another one than this, the owner's."""
+        return rights.grant(self._engine, login)
+
+    def owns_tables(self) -> bool:
+        """Return whether this login owns the tables, and so could change what keeps them honest."""
+        with suppress(OperationalError):  # that it does not answer is told where it is asked for something
+            return rights.owns_tables(self._engine)
+        return False
 
     def due_again(self, now: datetime) -> tuple[UUID, ...]:
         """Return the workspaces in which time alone may have changed a flag."""

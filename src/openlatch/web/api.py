@@ -82,6 +82,8 @@ class Backend:
     """how many requests are answered at a time"""
     proxies: int = 0
     """how many proxies stand before the service, whose word on where a request comes from is believed"""
+    security_contact: str = ""
+    """where weaknesses are reported, as mailto: or https:"""
     noted: dict[UUID, datetime] = field(default_factory=dict)
     """when it was kept last that a session or token was used, by its id"""
 
@@ -228,15 +230,20 @@ def bearer() -> tuple[Bearer, bool]:
                 next_step="Send “Bearer” and a token, as `openlatch sign-in` makes one.",
             )
         return found, False
-    found = Bearer.parse(request.cookies.get(COOKIE, ""))
+    found = Bearer.parse(request.cookies.get(cookie(COOKIE), ""))
     if found is None:
         raise NotSignedIn("Nobody is signed in.", next_step="Sign in, or send a token.")
     return found, True
 
 
+def cookie(name: str) -> str:
+    """Return what a cookie is called: over https in a way that no other host, and no page over http, can set it."""
+    return f"__Host-{name}" if backend().secure_cookies else name
+
+
 def beside() -> list[Bearer]:
     """Return the sessions that are kept beside the present one, as far as they can be read."""
-    found = (Bearer.parse(text) for text in request.cookies.get(BESIDE, "").split("|"))
+    found = (Bearer.parse(text) for text in request.cookies.get(cookie(BESIDE), "").split("|"))
     return [one for one in found if one is not None]
 
 
@@ -363,17 +370,20 @@ def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) 
         return _response(route, route.function(call, **arguments))
     if len(key) > 200 or not key.isprintable():
         raise Malformed("The Idempotency-Key has to be at most 200 printable characters.", next_step="Send a UUID.")
-    fingerprint = hashlib.sha256(f"{route.method} {request.path}\n".encode() + request.get_data()).hexdigest()
+    # By a key: what was sent may hold a password, and is not to be guessed from what is kept of it.
+    ring = call.keyring()
+    sent = hashlib.sha256(f"{route.method} {request.path}\n".encode() + request.get_data()).hexdigest()
+    fingerprint = ring.mark(sent)
     kept = tx.replies.find(person.id, key)
     if kept is not None:
-        if kept.fingerprint != fingerprint:
+        if not ring.marked(sent, kept.fingerprint):
             raise Conflict(
                 "This Idempotency-Key was used for another request. Nothing was changed.",
                 next_step="Use a new key for a new request.",
             )
-        return Response(kept.body, kept.status, content_type="application/json")
+        return Response(ring.open(kept.body), kept.status, content_type="application/json")
     response = _response(route, route.function(call, **arguments))
-    reply = Reply(fingerprint, response.status_code, response.get_data(as_text=True))
+    reply = Reply(fingerprint, response.status_code, ring.close(response.get_data(as_text=True)))
     tx.replies.keep(person.id, key, reply, call.now)
     return response
 
@@ -396,7 +406,7 @@ def _response(route: Route, result: BaseModel | Answer | Download | None) -> Res
     for name, value in ((COOKIE, answer.cookie), (BESIDE, answer.beside)):
         if value is not None:
             secure = backend().secure_cookies
-            response.set_cookie(name, value, httponly=True, secure=secure, samesite="Strict", path="/")
+            response.set_cookie(cookie(name), value, httponly=True, secure=secure, samesite="Strict", path="/")
     response.headers["Cache-Control"] = "no-store"
     return response
 
@@ -449,7 +459,7 @@ def _checked(model: type[BaseModel], content: Any, part: str) -> BaseModel:
         unknown = [".".join(map(str, e["loc"])) for e in error.errors() if e["type"] == "extra_forbidden"]
         if unknown:
             raise _unknown(unknown, part) from error
-        errors = [{**one, "at": one["at"] or part} for one in mistakes(error)]
+        errors = [{**mistake, "at": mistake["at"] or part} for mistake in mistakes(error)]
         first = errors[0]
         raise Invalid(
             f"“{first['at']}” in the {part}: {first['problem']}. Nothing was changed.",

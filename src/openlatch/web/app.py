@@ -5,6 +5,7 @@ from __future__ import annotations
 import mimetypes
 import os
 import time
+from datetime import timedelta
 from pathlib import Path
 
 import orjson
@@ -56,7 +57,7 @@ def create_app(backend: Backend) -> Flask:
     bind_errors(app)
     for routes in ALL:
         bind(app, routes)
-    _watch(app)
+    _watch(app, secure=backend.secure_cookies)
     _operate(app, backend)
     _console(app)
     slow = [route for routes in ALL for route in routes.all if route.takes or (route.files and not route.public)]
@@ -69,7 +70,7 @@ def create_app(backend: Backend) -> Flask:
     return app
 
 
-def _watch(app: Flask) -> None:
+def _watch(app: Flask, *, secure: bool) -> None:
     @app.before_request
     def start() -> None:
         g.started = time.perf_counter()
@@ -78,6 +79,8 @@ def _watch(app: Flask) -> None:
     def finish(response: Response) -> Response:
         for name, value in HEADERS.items():
             response.headers.setdefault(name, value)
+        if secure:
+            response.headers["Strict-Transport-Security"] = "max-age=31536000"
         route = request.url_rule.rule if request.url_rule else "unknown"
         took = time.perf_counter() - g.get("started", time.perf_counter())
         REQUESTS.labels(f"{request.method} {route}", response.status_code).inc()
@@ -117,6 +120,15 @@ def _operate(app: Flask, backend: Backend) -> None:
             registry = CollectorRegistry()
             multiprocess.MultiProcessCollector(registry)  # type: ignore[no-untyped-call]
         return Response(generate_latest(registry), content_type="text/plain; version=0.0.4")
+
+    @app.get("/.well-known/security.txt")
+    def security() -> Response:
+        if not backend.security_contact:
+            raise NotFound("Nobody is named here to whom weaknesses are reported.", next_step="See SECURITY.md.")
+        # As RFC 9116 has it: good for less than a year, and so said anew whenever it is asked for.
+        until = (backend.services.clock() + timedelta(days=180)).strftime("%Y-%m-%dT00:00:00Z")
+        lines = [f"Contact: {backend.security_contact}", f"Expires: {until}", "Preferred-Languages: en"]
+        return Response("\n".join(lines) + "\n", content_type="text/plain; charset=utf-8")
 
     document = orjson.dumps(description())
 

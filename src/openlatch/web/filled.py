@@ -20,7 +20,7 @@ def filled(message: type[M], *sources: object, **more: object) -> M:
     """
     for name in message.model_fields:
         if name not in more:
-            found = next((value for one in sources if (value := getattr(one, name, _NONE)) is not _NONE), _NONE)
+            found = next((value for source in sources if (value := getattr(source, name, _NONE)) is not _NONE), _NONE)
             if found is _NONE:
                 raise TypeError(f"nothing has the field “{name}” of {message.__name__}")
             more[name] = found

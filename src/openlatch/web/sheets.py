@@ -99,7 +99,7 @@ def _sheets_of_xlsx(content: bytes) -> list[Sheet]:
         if not book.worksheets:
             raise _unreadable("the spreadsheet has no sheet", problem)
         formulas = _formulas(content)
-        return [_sheet(one, formulas.get(one.title, frozenset())) for one in book.worksheets]
+        return [_sheet(worksheet, formulas.get(worksheet.title, frozenset())) for worksheet in book.worksheets]
     except Malformed:
         raise
     except Exception as error:  # the library lets through whatever its parts raise on a file that is none

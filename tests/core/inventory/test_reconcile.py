@@ -356,7 +356,7 @@ def test_no_two_keys_of_a_provider_are_one_party_and_none_is_joined_by_an_addres
             alone = [a for a in via if max(Counter(p for p, _ in carried[a]).values()) == 1 and a != ROLE]
             assert any(a == OURS or a.startswith("bram") or (one.verified and known.verified) for a in alone)
             assert known.kind is one.kind
-    anyone = [one for one in held.parties.values() if one.kind is PartyKind.ANYONE]
+    anyone = [party for party in held.parties.values() if party.kind is PartyKind.ANYONE]
     assert len(anyone) <= 1, "anyone is one party, whichever provider is open to them"
 
 
@@ -416,10 +416,10 @@ def test_what_its_provider_lets_in_no_more_has_ended_and_nothing_else(
         for n, (kind, days, unknown) in enumerate(rows)
     )
     seen = Observation(ReadingOutcome.COMPLETE, (GATE,), (observed_party("orla"),), entries)
-    kept = {one.key for one in in_force(seen, enforces, NOW).entries}
-    for one in entries:
-        over = one.ends_at is not None and one.ends_at <= NOW and not one.end_unknown
-        assert (one.key in kept) is not (over and one.kind in enforces)
+    kept = {entry.key for entry in in_force(seen, enforces, NOW).entries}
+    for entry in entries:
+        over = entry.ends_at is not None and entry.ends_at <= NOW and not entry.end_unknown
+        assert (entry.key in kept) is not (over and entry.kind in enforces)
 
 
 def test_what_has_ended_by_itself_has_expired() -> None:
@@ -468,4 +468,6 @@ def test_one_bad_line_blinds_nobody_and_what_is_left_out_is_told_and_concludes_n
     dangling = {member for team, member in teams if (team, member) == ("crew", "u-9")}
     assert {p.key for p in made.parties if p.key == "u-9"} == dangling
     assert len(made.remarks) == len(dangling)
-    assert all(one == "“u-9”, a member of Saturday crew, is not among those who are listed." for one in made.remarks)
+    assert all(
+        remark == "“u-9”, a member of Saturday crew, is not among those who are listed." for remark in made.remarks
+    )

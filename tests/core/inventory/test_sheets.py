@@ -30,11 +30,11 @@ def taken(*sheets: Sheet, form: Form | None = None) -> Imported:
 
 def people(found: Imported) -> list[str]:
     assert not found.complaints, found.complaints
-    return [one.party.removeprefix("hand:").partition("@")[0] for one in found.observation.entries]
+    return [entry.party.removeprefix("hand:").partition("@")[0] for entry in found.observation.entries]
 
 
 def why(found: Imported) -> dict[int, str]:
-    return {one.line: one.why for one in found.notes}
+    return {note.line: note.why for note in found.notes}
 
 
 def test_a_title_above_and_a_note_below_are_no_entries() -> None:
@@ -114,7 +114,7 @@ def test_what_people_write_for_no_end_and_for_what_nobody_knows() -> None:
     rows = [("Gate", f"P{n}", f"p{n}@a.example", "n/a", end) for n, end in enumerate(("unlimited", "9999-12-31", "?"))]
     found = taken(sheet(HEADER, *rows, Line(5, ("Gate", "P9", "p9@a.example", "", ""), unknown=frozenset({4}))))
     assert not found.complaints
-    ends = [(one.ends_at, one.end_unknown) for one in found.observation.entries]
+    ends = [(entry.ends_at, entry.end_unknown) for entry in found.observation.entries]
     assert ends == [(None, False), (None, False), (None, True), (None, True)], "a formula without a result is unknown"
 
 

@@ -82,7 +82,7 @@ def test_what_is_offered_can_be_ordered_and_what_is_not_is_refused_whatever_is_a
         if action in offered:
             assert plans, f"{action} is offered, and is refused whatever is asked for"
             event(f"{action} possible")
-            made = [one for one in plans if one.steps]
+            made = [plan for plan in plans if plan.steps]
             if offered[action]:
                 assert any(all(step.call != "ask" for step in one.steps) for one in made), f"{action} from here"
         elif entry.kind in (Kind.DELEGATE, Kind.GRANT) and action not in (Action.GIVE_UP, Action.LET_IN):

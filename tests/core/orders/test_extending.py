@@ -39,7 +39,7 @@ def wanted(**what: object) -> Ask:
 def more(data: st.DataObject, target: Entry) -> Ask:
     """An extension of an entry that makes sense more often than not."""
     ways = data.draw(st.sets(st.sampled_from(["level", "parts", "end", "hours"]), min_size=1, max_size=2))
-    lifts = [one for one in LIFTS if one in ways and data.draw(st.booleans())]
+    lifts = [lift for lift in LIFTS if lift in ways and data.draw(st.booleans())]
     soon = target.ends_at or NOW
     return wanted(
         level=data.draw(st.sampled_from(list(LEVELS))) if "level" in ways else "",
@@ -77,7 +77,7 @@ def test_nothing_of_what_an_extended_access_gives_is_taken_away(data: st.DataObj
     assert now.ends_at is None or (was.ends_at is not None and was.ends_at <= now.ends_at)
     assert now.hours is None or (was.hours is not None and now.hours.covers(was.hours))
     gained = set(LEVELS[now.level]) - set(LEVELS[was.level])
-    told = " ".join(one.text for one in made.consequences if one.kind == "can-more")
+    told = " ".join(consequence.text for consequence in made.consequences if consequence.kind == "can-more")
     assert all(power in told for power in gained), "whatever they can do from then on is said"
 
 
@@ -162,7 +162,7 @@ def test_the_consequences_are_those_of_letting_somebody_in_with_what_is_new() ->
     target = theirs("desk", ends_at=NOW + timedelta(days=9))
     situation = replace(around(target), party=replace(WHO, status=PartyStatus.LEFT), outside=True)
     made = make_plan(situation, wanted(level="administrator", lifts=("end",)), NOW)
-    told = {one.kind: one.severity for one in made.consequences}
+    told = {consequence.kind: consequence.severity for consequence in made.consequences}
     assert told == {
         "left": Severity.HIGH,
         "endless": Severity.HIGH,
@@ -171,7 +171,7 @@ def test_the_consequences_are_those_of_letting_somebody_in_with_what_is_new() ->
         "can-more": Severity.MEDIUM,
         "effect": Severity.LOW,
     }
-    text = next(one.text for one in made.consequences if one.kind == "effect")
+    text = next(consequence.text for consequence in made.consequences if consequence.kind == "effect")
     assert "“desk” on Gate at the level “administrator” (now “desk”)" in text
     assert "without an end (now " in text
 

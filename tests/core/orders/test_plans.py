@@ -430,13 +430,15 @@ def test_handing_over_says_beforehand_whom_it_asks_where_and_what_they_keep() ->
     ask = Ask(Action.HAND_OVER, successor=colleague.id)
     made = make_plan(around(owner, colleague), ask, NOW)
     assert "by a link in a letter to works@brightmere.example" in made.steps[0].text
-    keeps = next(one.text for one in made.consequences if one.kind == "keeps")
+    keeps = next(consequence.text for consequence in made.consequences if consequence.kind == "keeps")
     assert keeps.endswith("keeps “administrator” (view, edit, spend, admit).")
     nobody = make_plan(around(owner, colleague, asked_at=""), ask, NOW)
     assert "no address of theirs is confirmed" in nobody.stop
     assert nobody.steps == ()
     only = replace(around(owner, colleague), levels={"keeper": LEVELS["keeper"]})
-    keeps = next(one.text for one in make_plan(only, ask, NOW).consequences if one.kind == "keeps")
+    keeps = next(
+        consequence.text for consequence in make_plan(only, ask, NOW).consequences if consequence.kind == "keeps"
+    )
     assert "keeps “keeper” as well: no level of Ticket Desk is known" in keeps
 
 
@@ -444,7 +446,11 @@ def test_a_plan_says_what_anyone_can_do_all_the_same() -> None:
     anyone = party(kind=PartyKind.ANYONE, name="Anyone")
     opened = theirs("readable", kind=Kind.OPEN, party_id=anyone.id, powers=(Power.VIEW,), resources=("hall",))
     situation = replace(around(theirs(), opened), holders={WHO.id: WHO, anyone.id: anyone})
-    told = [one.text for one in make_plan(situation, Ask(), NOW).consequences if one.kind == "open-anyway"]
+    told = [
+        consequence.text
+        for consequence in make_plan(situation, Ask(), NOW).consequences
+        if consequence.kind == "open-anyway"
+    ]
     assert told == [
         f"Anyone can do this whatever becomes of it, and so can {WHO.name}: view (on parts of {GATE_ACCOUNT.name})."
     ]
@@ -459,11 +465,15 @@ def test_sessions_that_are_said_to_be_closed_are_closed_by_the_plan_and_what_und
     assert [step.entry for step in made.steps if step.call == "end"] == ["target", "session"]
     quiet = replace(ALL, ends=KINDS - {Kind.SESSION})
     left = plan(target, hanging, abilities=quiet)
-    (said,) = [one.text for one in left.consequences if one.kind == "sessions-closed"]
+    (said,) = [consequence.text for consequence in left.consequences if consequence.kind == "sessions-closed"]
     assert said.endswith("cannot be used without it."), "nothing closes it from here"
 
     def undone(ask: Ask, abilities: Abilities = ALL) -> str:
-        return next(one.text for one in plan(target, ask=ask, abilities=abilities).consequences if one.kind == "effect")
+        return next(
+            consequence.text
+            for consequence in plan(target, ask=ask, abilities=abilities).consequences
+            if consequence.kind == "effect"
+        )
 
     assert undone(Ask(Action.PAUSE)).endswith("; you can resume it at any time.")
     narrow = Ask(Action.NARROW, level="guide")

@@ -100,7 +100,7 @@ def come_to(held: list, joined: list[Link], who: UUID) -> set[UUID]:
 
 
 def kinds(plan: Plan) -> set[str]:
-    return {one.kind for one in plan.consequences}
+    return {consequence.kind for consequence in plan.consequences}
 
 
 @given(entries, links, left, able, st.booleans())
@@ -119,14 +119,14 @@ def test_what_a_removal_says_is_what_becomes_of_it(
         assert not lost & unclear
     if "loses" in kinds(plan):
         assert lost
-        (text,) = (one.text for one in plan.consequences if one.kind == "loses")
+        (text,) = (consequence.text for consequence in plan.consequences if consequence.kind == "loses")
         for account, name in ((GATE, "Gate"), (SHOP, "Shop")):
             if name in text:
                 assert any(one.id in lost and one.account_id == account for one in held)
     asked = abilities.removes_members and not by_hand
     assert plan.steps[0].call == ("remove-member" if asked else "ask")
     assert ("read" in [step.call for step in plan.steps]) is not by_hand
-    said = " ".join(one.text for one in plan.consequences)
+    said = " ".join(consequence.text for consequence in plan.consequences)
     assert ("you can add them again" in said) is (abilities.adds_members and not by_hand)
     assert ("at once" in said) is asked
     assert all(name in plan.steps[0].text for name in ("Ada Rell (user:ada)", "Crew (group:crew)"))
@@ -140,7 +140,7 @@ def test_nobody_is_removed_who_is_the_last_to_let_others_in(
 
     def governed(links_: list[Link], account: UUID) -> bool:
         can = {one.id for one in held if one.account_id == account and administers(one, known[one.party_id])}
-        return any(can & come_to(held, links_, one) for one in PEOPLE if one not in gone)
+        return any(can & come_to(held, links_, person) for person in PEOPLE if person not in gone)
 
     before = [*joined, Link(LINK, ADA, CREW, "member")]
     alone = [one for one in (GATE, SHOP) if governed(before, one) and not governed(joined, one)]
@@ -221,6 +221,6 @@ def test_those_in_a_team_that_leaves_a_team_are_named() -> None:
     held = [entry(party_id=EVERY, account_id=GATE, powers=(Power.SPEND,), kind=Kind.DELEGATE)]
     graph = Graph(held, [Link(UUID(int=101), BO, CREW, "member"), Link(LINK, CREW, EVERY, "member")])
     s = replace(situation(held, [], stands=True), graph=graph, team=known[EVERY], member=known[CREW])
-    says = {one.kind: one.text for one in plan_membership(s, Action.REMOVE_MEMBER).consequences}
+    says = {consequence.kind: consequence.text for consequence in plan_membership(s, Action.REMOVE_MEMBER).consequences}
     assert says["loses"] == "Crew can no longer spend on Gate."
     assert says["others-lose"] == "Bo Rell, who is in Crew, loses access by it too."

@@ -118,7 +118,7 @@ def test_however_a_log_is_forged_a_head_that_was_kept_shows_it_and_about_where(
     broken = held_against(sealed(forged), heads)
     assert broken is not None
     if how != "exchange":
-        vouched = max((one.size for one in heads if one.size <= at), default=0)
+        vouched = max((head.size for head in heads if head.size <= at), default=0)
         assert broken.number > vouched
     # Recomputed by nobody: the very event is named.
     if how in ("alter", "back-date"):

@@ -71,16 +71,18 @@ def test_nobody_is_asked_about_their_own_access_and_nothing_is_left_to_nobody_wh
     items = [Asked(n, account, frozenset(own), giver) for n, (account, own, giver) in enumerate(given_items)]
     administrators = {PEOPLE[0]: PEOPLE[1:3], PEOPLE[1]: PEOPLE[:1]}
     asked = assign(items, rule, named=named, administrators=administrators, substitutes=away, otherwise=otherwise)
-    assert asked.keys() == {one.place for one in items}
-    for one in items:
-        who = asked[one.place]
-        assert who not in one.own
+    assert asked.keys() == {item.place for item in items}
+    for item in items:
+        who = asked[item.place]
+        assert who not in item.own
         if who is None:
-            assert {away.get(person, person) for person in otherwise} <= one.own
+            assert {away.get(person, person) for person in otherwise} <= item.own
         elif (
-            rule is Reviewers.SPONSOR and one.sponsor is not None and away.get(one.sponsor, one.sponsor) not in one.own
+            rule is Reviewers.SPONSOR
+            and item.sponsor is not None
+            and away.get(item.sponsor, item.sponsor) not in item.own
         ):
-            assert who == away.get(one.sponsor, one.sponsor)
+            assert who == away.get(item.sponsor, item.sponsor)
 
 
 def test_one_account_is_read_by_one_person_and_accounts_are_shared_out() -> None:

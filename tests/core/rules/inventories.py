@@ -124,7 +124,7 @@ def _frame(table: str, rows: list[dict[str, Any]]) -> pl.DataFrame:
     keys = {"entry": ["entry_id", "account_id", "party_id", "provider_id"], "account": ["account_id", "provider_id"]}
     schema: dict[str, Any] = dict.fromkeys(keys.get(table, [f"{table}_id"]), pl.Int64)
     schema |= {n: DTYPES[c.type] for n, c in COLUMNS.items() if n.startswith(f"{table}_") and not n.endswith("_id")}
-    return pl.DataFrame([{n: plain(one[n]) for n in schema} for one in rows], schema=schema)
+    return pl.DataFrame([{n: plain(row[n]) for n in schema} for row in rows], schema=schema)
 
 
 def plain(value: Any) -> Any:

@@ -64,7 +64,7 @@ def test_a_choice_says_what_it_hands_over_money_and_admitting_apart() -> None:
 
 def test_permissions_that_a_provider_has_no_word_for_are_its_level_one_after_another() -> None:
     found = fit((V, E), {}, {"lr": (V, X), "w": (E,)})
-    assert [(one.level, one.permissions) for one in found.choices] == [("lrw", ())]
+    assert [(choice.level, choice.permissions) for choice in found.choices] == [("lrw", ())]
 
 
 def test_every_task_that_is_built_in_begins_with_looking() -> None:

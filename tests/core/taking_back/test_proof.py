@@ -227,7 +227,7 @@ def test_no_order_is_proved_unless_the_provider_shows_just_what_was_ordered(data
         return
     event(f"proved {case.action}")
     if case.gives:
-        new = [one for one in faithful.extents() if one not in Provider(dict(case.listed)).extents()]
+        new = [extent for extent in faithful.extents() if extent not in Provider(dict(case.listed)).extents()]
         assert all(one in provider.extents() for one in new), "what was given is there, as it was to be"
         return
     for key in ("target", "again"):
@@ -349,7 +349,7 @@ def test_what_is_given_back_is_what_was_held_before_the_first_step_took_anything
     (gift,) = [step.gift for step in back.steps if step.gift is not None]
     assert (gift.level, gift.resources, gift.permissions) == (target.level, target.resources, target.permissions)
     assert gift.ends_at == target.ends_at
-    powers = next(one.text for one in back.consequences if one.kind == "can-again")
+    powers = next(consequence.text for consequence in back.consequences if consequence.kind == "can-again")
     assert ", ".join(in_order(target.powers)) in powers, "what comes back is told as what comes back"
 
 

@@ -52,7 +52,7 @@ def drawn(data: st.DataObject) -> tuple[list[Entry], dict[UUID, Party], dict[UUI
         for one in on
         if data.draw(st.booleans())
     }
-    return on, {one.id: one for one in people}, asks
+    return on, {person.id: person for person in people}, asks
 
 
 def admins(on: list[Entry], people: dict[UUID, Party]) -> set[UUID]:
@@ -114,10 +114,12 @@ def test_another_way_in_that_ends_in_the_same_batch_is_none() -> None:
     here, there = theirs("guide", key="here"), theirs("guide", key="there", account_id=BOX.id)
     acts = [Act(around(here, there), Ask()), Act(around(there, here), Ask())]
     alone = make_plan(acts[0].situation, Ask(), NOW)
-    assert "other-ways-in" in {one.kind for one in alone.consequences}
+    assert "other-ways-in" in {consequence.kind for consequence in alone.consequences}
     for some in (acts, acts[:1]):
         seen = foresee(some, {here.id: None, there.id: None}, NOW)
-        assert "other-ways-in" not in {one.kind for one in seen.consequences}, "what is done beside it counts as well"
+        assert "other-ways-in" not in {consequence.kind for consequence in seen.consequences}, (
+            "what is done beside it counts as well"
+        )
 
 
 def test_each_consequence_names_every_entry_that_it_comes_of_and_what_cannot_be_done_says_why() -> None:
@@ -137,7 +139,10 @@ def test_the_last_administrator_in_many_acts_is_for_all_of_them_to_say_and_not_f
     acts = [Act(around(first, second), Ask())]
     after: dict[UUID, Entry | None] = {first.id: None, second.id: None}
     seen = foresee(acts, after, NOW)
-    assert (seen.refused, "last-administrator" in {one.kind for one in seen.consequences}) == ({}, False)
+    assert (seen.refused, "last-administrator" in {consequence.kind for consequence in seen.consequences}) == (
+        {},
+        False,
+    )
     holders = {WHO.id: WHO, second.party_id: party(id=second.party_id)}
     assert locked_out(after, [first, second], holders) == {GATE_ACCOUNT.id: (first, second)}
     assert locked_out(after, [first, second, administrator(party_id=WHO.id)], holders) == {}

@@ -24,10 +24,10 @@ EFFECTS = st.lists(
 
 def single(effects: list[Effect] | tuple[Effect, ...]) -> set[tuple[object, ...]]:
     return {
-        (one.who, one.account, part, one.gains, power, replace(one.ability, powers=()))
-        for one in effects
-        for part in one.resources or (None,)
-        for power in one.ability.powers
+        (effect.who, effect.account, part, effect.gains, power, replace(effect.ability, powers=()))
+        for effect in effects
+        for part in effect.resources or (None,)
+        for power in effect.ability.powers
     }
 
 
@@ -43,10 +43,10 @@ def test_each_side_holds_exactly_what_the_other_does_not_have(first: list[Effect
 @given(EFFECTS)
 def test_what_is_the_same_in_other_groups_is_the_same(effects: list[Effect]) -> None:
     scattered = [
-        replace(one, resources=parts, ability=replace(one.ability, powers=(power,)))
-        for one in reversed(effects)
-        for parts in ([(part,) for part in one.resources] or [()])
-        for power in one.ability.powers
+        replace(effect, resources=parts, ability=replace(effect.ability, powers=(power,)))
+        for effect in reversed(effects)
+        for parts in ([(part,) for part in effect.resources] or [()])
+        for power in effect.ability.powers
     ]
     assert apart(effects, scattered) == ((), ())
 

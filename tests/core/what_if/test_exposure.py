@@ -57,7 +57,7 @@ def test_a_difference_is_exactly_what_holds_after_and_not_before_for_everybody(
     before: Document, after: Document, locked: tuple[bool, bool], minutes: list[int]
 ) -> None:
     found = {one.matched_by: one for one in difference(before, after, KNOWN, locked=locked)}
-    selectors = {s for d in (before, after) for one in d.statements for s in one.to}
+    selectors = {s for d in (before, after) for statement in d.statements for s in statement.to}
     classes = {frozenset({ANYONE}), *(one.matched_by & selectors | {ANYONE} for one in KNOWN)}
     classes |= {frozenset({ANYONE, s}) for s in selectors if s.kind == "domain"}
     gains = False

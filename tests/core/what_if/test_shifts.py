@@ -137,7 +137,7 @@ def entry(party: UUID, *powers: Power, **more: object) -> Entry:
 
 def test_what_somebody_has_by_another_way_is_neither_lost_nor_gained() -> None:
     direct, team = entry(ORLA, V), entry(GUIDES, V)
-    assert [one.parties for one in shifts(Picture((direct, team)), Picture((team,)), KNOWN, SELECTORS, "UTC")] == []
+    assert [shift.parties for shift in shifts(Picture((direct, team)), Picture((team,)), KNOWN, SELECTORS, "UTC")] == []
     lost = shifts(Picture((direct,)), Picture(), KNOWN, SELECTORS, "UTC")
     assert [(one.parties, one.lost[0].powers) for one in lost] == [((str(ORLA),), (V,))]
     narrowed = entry(ORLA, V, hours=NIGHTS)

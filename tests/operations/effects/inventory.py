@@ -70,7 +70,7 @@ def _(w: World) -> None:
 @of("accounts.shares")
 def _(w: World) -> None:
     shares = w.owner.shares("Night-Sky Plates", "unreleased 2026")
-    assert {"anyone": True} in [to for one in shares for s in one["statements"] for to in s["to"]]
+    assert {"anyone": True} in [to for share in shares for s in share["statements"] for to in s["to"]]
     with w.refused(NotFound, "no account"):
         w.owner.shares("Nowhere")
 
@@ -164,7 +164,7 @@ def _(w: World) -> None:
 
 
 def _board(w: World) -> str:
-    known = {one.name for one in w.owner.providers()}
+    known = {provider.name for provider in w.owner.providers()}
     return "Notice board" if "Notice board" in known else w.owner.add_provider("Notice board", "by-hand", {}).name
 
 

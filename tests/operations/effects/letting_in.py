@@ -90,7 +90,7 @@ def _(w: World) -> None:
 
 @of("offers.browse")
 def _(w: World) -> None:
-    assert w.things.offer in {one.ref for one in w.auditor.offers()}
+    assert w.things.offer in {offer.ref for offer in w.auditor.offers()}
     with w.refused(NotAllowed, "offers.browse"):
         list(w.member.offers())
 
@@ -105,7 +105,7 @@ def _(w: World) -> None:
 @of("offers.mine")
 def _(w: World) -> None:
     made = w.offer(f"orla.finch@{DOMAIN}")
-    assert made.ref in {one.ref for one in w.member.my_offers()}
+    assert made.ref in {offer.ref for offer in w.member.my_offers()}
     assert w.auditor.my_offers() == []
     w.owner.withdraw_offer(made.ref)
     with w.refused(NotSignedIn, "."):
@@ -150,7 +150,7 @@ def _(w: World) -> None:
 @of("requests.ask")
 def _(w: World) -> None:
     asked = w.member.ask("Gate", ["view"], reason="To open on Sundays", until=w.day(30))
-    assert asked.ref in {one.ref for one in w.owner.requests("waiting")}
+    assert asked.ref in {request.ref for request in w.owner.requests("waiting")}
     w.member.withdraw_request(asked.ref)
     with w.refused(Invalid, "what is asked for"):
         w.member.ask("Gate", reason="because")
@@ -158,7 +158,7 @@ def _(w: World) -> None:
 
 @of("requests.browse")
 def _(w: World) -> None:
-    assert w.things.request in {one.ref for one in w.auditor.requests()}
+    assert w.things.request in {request.ref for request in w.auditor.requests()}
     with w.refused(NotAllowed, "requests.browse"):
         list(w.member.requests())
 
@@ -173,7 +173,7 @@ def _(w: World) -> None:
 
 @of("requests.mine")
 def _(w: World) -> None:
-    assert {one.name for one in w.member.my_requests()} == {"Orla Finch"}
+    assert {request.name for request in w.member.my_requests()} == {"Orla Finch"}
     with w.refused(NotSignedIn, "."):
         Client(w.ridge.url, "", transport=w.ridge.transport).my_requests()
 

@@ -2,19 +2,25 @@
 
 from __future__ import annotations
 
+import json
 import re
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 from zoneinfo import ZoneInfo
 
+import pyotp
 import pytest
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
-from openlatch.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn
+from openlatch.errors import Conflict, FactorNeeded, Invalid, NotAllowed, NotFound, NotSignedIn
+from openlatch.wire.messages import CodesBegun
+from tests.harness.authenticator import Authenticator
 from tests.operations.effects.world import World, of
 
 FOUR_WORDS = "four words in a row"
+HOST = "localhost"
 
 
 @of("people.me")
@@ -53,7 +59,7 @@ def _(w: World) -> None:
 
 @of("people.browse")
 def _(w: World) -> None:
-    roles = {one.name: one.role for one in w.auditor.people()}
+    roles = {person.name: person.role for person in w.auditor.people()}
     assert (roles["Maren Ashdown"], roles["Orla Finch"]) == ("owner", "member")
     with w.refused(NotAllowed, "people.browse"):
         w.member.people()
@@ -172,7 +178,7 @@ def _(w: World) -> None:
     address = joined(w, "Tamsin", "reviewer")
     w.owner.remove_person(address)
     assert w.last() == "person.removed"
-    assert address not in {one.address for one in w.owner.people()}
+    assert address not in {person.address for person in w.owner.people()}
     with w.refused(NotFound, "no person"):
         w.owner.person(address)
     again = w.owner.invite(address, "member")
@@ -247,7 +253,7 @@ def _(w: World) -> None:
 @of("tokens.browse")
 def _(w: World) -> None:
     with w.ridge.client("pell.varga") as pell:
-        assert {one.name for one in pell.tokens()} == {"client"}
+        assert {token.name for token in pell.tokens()} == {"client"}
     with w.refused(NotSignedIn, "."):
         Client(w.ridge.url, "", transport=w.ridge.transport).tokens()
 
@@ -295,6 +301,147 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     saved = w.manager.save_view("Ending soon", "ends=dated")
     w.manager.remove_view(saved.id)
-    assert saved.id not in {one.id for one in w.manager.views()}
+    assert saved.id not in {view.id for view in w.manager.views()}
     with w.refused(NotFound, "no view"):
         w.manager.remove_view(UUID(w.things.view))
+
+
+def newcomer(w: World, name: str, role: str = "auditor") -> Client:
+    """Somebody new, signed in."""
+    return w.ridge.client(joined(w, name, role), password=FOUR_WORDS)
+
+
+def shown(w: World, begun: CodesBegun, later: int = 0) -> str:
+    """The code that an app shows which was given a secret."""
+    return str(pyotp.TOTP(begun.secret).at(w.ridge.clock.now, counter_offset=later))
+
+
+def with_codes(w: World, who: Client, name: str = "phone") -> list[str]:
+    """Give somebody codes from an app; returns their recovery codes."""
+    begun = who.begin_codes(name)
+    return who.prove_codes(begun.id, shown(w, begun))
+
+
+@of("factors.begin_codes")
+def _(w: World) -> None:
+    with newcomer(w, "Arden") as arden:
+        begun = arden.begin_codes("phone")
+        assert begun.uri.startswith("otpauth://totp/")
+        assert begun.secret in begun.uri
+        assert {len(row) for row in begun.square} == {len(begun.square)}
+        assert arden.factors().items == [], "what is not proved yet counts for nothing"
+        w.ridge.client(arden.me().person.address, password=FOUR_WORDS).close()
+        with w.refused(Invalid, "name"):
+            arden.begin_codes(" ")
+
+
+@of("factors.prove")
+def _(w: World) -> None:
+    with newcomer(w, "Brisa") as brisa:
+        begun = brisa.begin_codes("phone")
+        with w.refused(Invalid, "not the code of this moment"):
+            brisa.prove_codes(begun.id, shown(w, begun, later=5))
+        codes = brisa.prove_codes(begun.id, shown(w, begun))
+        assert len(set(codes)) == 10
+        assert w.last() == "factor.recovery-made"
+        address = brisa.me().person.address
+        with w.refused(FactorNeeded, "second factor is needed"):
+            w.ridge.client(address, password=FOUR_WORDS)
+        with w.refused(Conflict, "nothing to prove"):
+            brisa.prove_codes(begun.id, shown(w, begun))
+
+
+@of("factors.browse")
+def _(w: World) -> None:
+    with newcomer(w, "Corvin") as corvin:
+        with_codes(w, corvin)
+        found = corvin.factors()
+        assert [(factor.name, factor.kind) for factor in found.items] == [("phone", "codes")]
+        assert (found.recovery_left, found.demanded) == (10, False)
+        assert w.member.factors().items == [], "nobody sees those of others"
+        assert corvin.me().person.id in w.owner.with_second_factor()
+    with nobody(w) as visitor, w.refused(NotSignedIn, "no Open Latch token|Nobody is signed in"):
+        visitor.factors()
+
+
+@of("factors.begin_passkey")
+def _(w: World) -> None:
+    with newcomer(w, "Delphine") as delphine:
+        options = json.loads(delphine.begin_passkey().options)
+        assert (options["rp"]["id"], options["user"]["name"]) == (HOST, delphine.me().person.address)
+        assert options["authenticatorSelection"]["userVerification"] == "required"
+        address = delphine.me().person.address
+    with w.ridge.client(address, scope="read", password=FOUR_WORDS) as reader, w.refused(NotAllowed, "may only read"):
+        reader.begin_passkey()
+
+
+@of("factors.add_passkey")
+def _(w: World) -> None:
+    with newcomer(w, "Elio") as elio:
+        key = Authenticator(w.ridge.url, HOST)
+        asked = elio.begin_passkey()
+        assert len(elio.add_passkey(asked.id, key.make(asked.options), "key ring")) == 10
+        assert [factor.kind for factor in elio.factors().items] == ["passkey"]
+        with w.refused(Conflict, "answered before"):
+            elio.add_passkey(asked.id, key.make(asked.options), "another")
+        again = elio.begin_passkey()
+        with w.refused(Invalid, "no passkey for this console"):
+            elsewhere = Authenticator("https://openlatch.example.net", HOST)
+            elio.add_passkey(again.id, elsewhere.make(again.options), "elsewhere")
+
+
+@of("factors.remove")
+def _(w: World) -> None:
+    with newcomer(w, "Fenna") as fenna:
+        with_codes(w, fenna)
+        (factor,) = fenna.factors().items
+        fenna.remove_factor(factor.id)
+        found = fenna.factors()
+        assert (found.items, found.recovery_left) == ([], 0)
+        w.ridge.client(fenna.me().person.address, password=FOUR_WORDS).close()
+        with w.refused(NotFound, "no second factor"):
+            fenna.remove_factor(factor.id)
+
+
+@of("factors.recovery")
+def _(w: World) -> None:
+    with newcomer(w, "Gale") as gale:
+        with w.refused(Conflict, "no second factor"):
+            gale.make_recovery_codes()
+        former = with_codes(w, gale)
+        latter = gale.make_recovery_codes()
+        assert not set(former) & set(latter)
+        address = gale.me().person.address
+        with pytest.raises(NotSignedIn, match="code is not right"):
+            Client.sign_in(**at(w, address), code=former[0])
+        signed_in, _ = Client.sign_in(**at(w, address), code=latter[0])
+        signed_in.close()
+        with pytest.raises(NotSignedIn, match="code is not right"):
+            Client.sign_in(**at(w, address), code=latter[0])
+        assert gale.factors().recovery_left == 9
+
+
+def at(w: World, address: str) -> dict[str, Any]:
+    """How somebody signs in with their password."""
+    who = {"workspace": "kestrel-ridge", "address": address, "password": FOUR_WORDS}
+    return {"url": w.ridge.url, "transport": w.ridge.transport, **who}
+
+
+@of("people.reset_factors")
+def _(w: World) -> None:
+    with newcomer(w, "Hollis") as hollis:
+        with_codes(w, hollis)
+        address = hollis.me().person.address
+        w.owner.reset_factors(address)
+        with pytest.raises(NotSignedIn):
+            hollis.me()
+        w.ridge.client(address, password=FOUR_WORDS).close()
+        assert w.last() == "token.made"
+        w.ridge.drain()
+        assert "tell an owner" in w.ridge.post.to(address, "took away your second factors")[-1].text
+        with w.refused(Conflict, "no second factor"):
+            w.owner.reset_factors(address)
+        with w.refused(NotAllowed, "people.reset_factors"):
+            w.manager.reset_factors(address)
+        with w.refused(Conflict, "your own"):
+            w.owner.reset_factors(w.owner.me().person.address)

@@ -19,7 +19,9 @@ def _(w: World) -> None:
 
 @of("providers.connectors")
 def _(w: World) -> None:
-    assert {"feed", "imap", "oauth", "postgres", "scim", "ssh"} <= {one.name for one in w.auditor.connectors()}
+    assert {"feed", "imap", "oauth", "postgres", "scim", "ssh"} <= {
+        connector.name for connector in w.auditor.connectors()
+    }
     with w.refused(NotAllowed, "providers.connectors"):
         w.member.connectors()
 
@@ -115,7 +117,7 @@ def _(w: World) -> None:
 
 @of("readings.browse")
 def _(w: World) -> None:
-    assert w.things.reading in {str(one.id) for one in w.auditor.readings("Ticket Desk")}
+    assert w.things.reading in {str(reading.id) for reading in w.auditor.readings("Ticket Desk")}
     with w.refused(NotFound, "no provider"):
         list(w.owner.readings("Nowhere"))
 
@@ -130,7 +132,7 @@ def _(w: World) -> None:
 
 @of("levels.browse")
 def _(w: World) -> None:
-    words = {one.word: one.origin for one in w.auditor.levels("Volunteer Roll")}
+    words = {level.word: level.origin for level in w.auditor.levels("Volunteer Roll")}
     assert {"staff", "volunteer"} <= set(words)
     with w.refused(NotAllowed, "levels.browse"):
         w.member.levels("Volunteer Roll")

@@ -178,7 +178,7 @@ def _(w: World) -> None:
         w.reviewer.remove_review("To give up")
     w.owner.cancel_round(opened.ref, "Not needed")
     w.owner.remove_review("To give up")
-    assert "To give up" not in {one.name for one in w.owner.reviews()}
+    assert "To give up" not in {review.name for review in w.owner.reviews()}
     with w.refused(NotFound, "no review"):
         w.owner.review("To give up")
     assert w.owner.round(opened.ref).review.name == "To give up", "its rounds stay"
@@ -211,7 +211,7 @@ def _(w: World) -> None:
     (first, *_) = w.owner.round_items(opened.ref)
     alone = w.reviewer.plan_round(opened.ref, [first.place], "end-now")
     assert (alone.count, alone.looked_at) == (1, 1)
-    assert {named.entry.ref for one in alone.consequences for named in one.entries} == {first.entry.ref}
+    assert {named.entry.ref for consequence in alone.consequences for named in consequence.entries} == {first.entry.ref}
     assert w.owner.round_items(opened.ref)[0].decision is None, "nothing was decided"
     w.reviewer.decide(opened.ref, [first.place], "end-now", reason="So it is")
     assert w.owner.plan_round(opened.ref).count == 1

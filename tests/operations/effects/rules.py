@@ -71,7 +71,7 @@ def _(w: World) -> None:
 
 @of("policy.history")
 def _(w: World) -> None:
-    numbers = [one.number for one in w.auditor.policies()]
+    numbers = [policy.number for policy in w.auditor.policies()]
     assert numbers == sorted(numbers, reverse=True)
     with w.refused(NotAllowed, "policy.history"):
         w.member.policies()
@@ -79,7 +79,7 @@ def _(w: World) -> None:
 
 @of("policy.catalogue")
 def _(w: World) -> None:
-    assert "entry.idle_since" in {one.path for one in w.auditor.policy_fields()}
+    assert "entry.idle_since" in {field.path for field in w.auditor.policy_fields()}
     with w.refused(NotAllowed, "policy.catalogue"):
         w.member.policy_fields()
 

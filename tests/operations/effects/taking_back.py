@@ -226,8 +226,8 @@ def _(w: World) -> None:
 @of("teams.memberships")
 def _(w: World) -> None:
     found = w.auditor.memberships("Dark-sky wardens")
-    assert (len(found.members) > 5, {one.team.name for one in found.teams}) == (True, {"Helpers"})
-    assert all(one.removable for one in found.members)
+    assert (len(found.members) > 5, {team.team.name for team in found.teams}) == (True, {"Helpers"})
+    assert all(member.removable for member in found.members)
     with w.refused(NotFound, "."):
         w.auditor.memberships("Nobody at all")
 

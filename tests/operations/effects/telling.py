@@ -36,7 +36,7 @@ def _(w: World) -> None:
 
 @of("webhooks.browse")
 def _(w: World) -> None:
-    assert w.things.webhook in {one.ref for one in w.auditor.webhooks()}
+    assert w.things.webhook in {webhook.ref for webhook in w.auditor.webhooks()}
     with w.refused(NotAllowed, "webhooks.browse"):
         w.reviewer.webhooks()
 

@@ -37,7 +37,7 @@ def _(w: World) -> None:
 
 @of("proposals.browse")
 def _(w: World) -> None:
-    assert w.things.proposal in {one.ref for one in w.auditor.proposals()}
+    assert w.things.proposal in {proposal.ref for proposal in w.auditor.proposals()}
     with w.refused(NotAllowed, "proposals.browse"):
         list(w.member.proposals())
 

@@ -29,7 +29,7 @@ def world(furnished: Ridge, things: Furniture) -> Iterator[World]:
 
 
 def test_an_account_whose_name_fits_two_is_not_taken_but_asked_for_by_its_short_form(world: World) -> None:
-    both = [one for one in world.owner.accounts() if one.name == "Bookings"]
+    both = [account for account in world.owner.accounts() if account.name == "Bookings"]
     assert {one.provider.name for one in both} == {"Ticket Desk", "Hill Road Signage"}
     for ask in (
         lambda: world.owner.account("bookings"),
@@ -47,13 +47,13 @@ def test_an_account_whose_name_fits_two_is_not_taken_but_asked_for_by_its_short_
 
 
 def test_a_name_that_looks_like_the_short_form_of_another_account_does_not_take_its_place(world: World) -> None:
-    (gate,) = [one for one in world.owner.accounts() if one.name == "Gate"]
+    (gate,) = [account for account in world.owner.accounts() if account.name == "Gate"]
     world.owner.keep("Hill Road Signage", account=gate.ref, party="Edda Brook")
     assert world.owner.account(gate.ref).name == "Gate"
 
 
 def test_a_party_is_known_by_address_or_short_form_and_by_a_name_only_if_nobody_else_has_it(world: World) -> None:
-    both = [one for one in world.owner.parties("Orla Finch") if one.name == "Orla Finch"]
+    both = [party for party in world.owner.parties("Orla Finch") if party.name == "Orla Finch"]
     assert len(both) == 2
     with pytest.raises(Invalid, match="2 parties are called “Orla Finch”") as several:
         world.owner.party("Orla Finch")
@@ -63,7 +63,7 @@ def test_a_party_is_known_by_address_or_short_form_and_by_a_name_only_if_nobody_
     assert {world.owner.party(address).id for one in both for address in one.addresses} == {one.id for one in both}
     with pytest.raises(Invalid, match="There are 2 called"):
         world.owner.record_secret("Gate", "Orla Finch", "the gate code")
-    (archive,) = [one for one in world.owner.accounts() if one.name == "Night-Sky Plates"]
+    (archive,) = [account for account in world.owner.accounts() if account.name == "Night-Sky Plates"]
     to = [{"party": "Orla Finch"}]
     change = {
         "do": "share",

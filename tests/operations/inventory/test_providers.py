@@ -367,7 +367,9 @@ def test_what_anyone_can_do_is_part_of_the_reach_and_of_the_plan(client: Client)
     assert all(chain.idle for chain in opened), "a keeper has all of it himself"
     own = next(chain for chain in chains if not chain.via and chain.entry.kind == "delegate")
     assert "view" in own.loses, "anyone comes to some folders, and he to all"
-    (anyway,) = [one for one in client.plan(own.entry.ref).consequences if one.kind == "open-anyway"]
+    (anyway,) = [
+        consequence for consequence in client.plan(own.entry.ref).consequences if consequence.kind == "open-anyway"
+    ]
     assert anyway.text.startswith("Anyone can do this whatever becomes of it, and so can Pell Varga: view")
 
 
@@ -408,7 +410,7 @@ def test_an_address_that_resembles_anything_known_is_not_taken_without_a_word(cl
         assert refused.value.fields["errors"][0]["kind"] == "near-miss"
     parts = [{"account": "Bookings", "level": "guide"}]
     wish = wire.OfferWish.model_validate({"to": address, "name": name, "endless": True, "parts": parts})
-    assert NEAR[who] in next(one.text for one in client.check_offer(wish).remarks if one.kind == "near-miss")
+    assert NEAR[who] in next(remark.text for remark in client.check_offer(wish).remarks if remark.kind == "near-miss")
 
 
 def test_an_address_that_is_said_to_be_somebody_elses_is_known_from_then_on(client: Client) -> None:
@@ -423,9 +425,9 @@ def test_a_member_sees_their_own_providers_and_only_the_flags_that_are_meant_for
     orla = ridge.client("orla.finch")
     own = {entry.provider.id for entry in client.entries(party=f"orla.finch@{DOMAIN}")}
     seen = orla.providers()
-    assert {one.id for one in seen} == own < {one.id for one in client.providers()}
+    assert {one.id for one in seen} == own < {provider.id for provider in client.providers()}
     assert all((one.settings, one.latest) == ({}, None) for one in seen)
-    elsewhere = next(one for one in client.providers() if one.id not in own)
+    elsewhere = next(provider for provider in client.providers() if provider.id not in own)
     with pytest.raises(NotFound):
         orla.provider(elsewhere.name)
     for entry in orla.entries():

@@ -46,8 +46,8 @@ def shown(call: Call, provider: str, *parties: ObservedParty) -> dict[str, UUID]
     found = call.tx.providers.find(provider)
     there = next(one for one in call.tx.accounts.of(found.id) if one.name == PLACES[provider])
     entries = tuple(
-        ObservedEntry(f"{provider}:{one.key}", there.key, one.key, Kind.DELEGATE, "guide", (Power.VIEW,))
-        for one in parties
+        ObservedEntry(f"{provider}:{party.key}", there.key, party.key, Kind.DELEGATE, "guide", (Power.VIEW,))
+        for party in parties
     )
     account = ObservedAccount(there.key, there.name)
     seen = Observation(ReadingOutcome.PARTIAL, (account,), parties, entries)

@@ -40,7 +40,7 @@ def roll(world: World) -> Iterator[Desk]:
 
 
 def teams(world: World, party: str) -> set[str]:
-    return {one.team.name for one in world.owner.memberships(party).teams}
+    return {team.team.name for team in world.owner.memberships(party).teams}
 
 
 def members(world: World, team: str) -> list[wire.Membership]:
@@ -49,14 +49,14 @@ def members(world: World, team: str) -> list[wire.Membership]:
 
 def twice_in(world: World) -> wire.Ref:
     """Somebody who is in Helpers by themselves, and by Roll desk."""
-    in_desk = {one.member.id for one in members(world, ROLL_DESK)}
-    return next(one.member for one in members(world, HELPERS) if one.member.id in in_desk)
+    in_desk = {member.member.id for member in members(world, ROLL_DESK)}
+    return next(member.member for member in members(world, HELPERS) if member.member.id in in_desk)
 
 
 def test_a_receipt_says_what_remains_through_other_teams(world: World) -> None:
     who = twice_in(world)
     plan = world.owner.plan_member(HELPERS, str(who.id))
-    (still,) = (one.text for one in plan.consequences if one.kind == "other-ways-in")
+    (still,) = (consequence.text for consequence in plan.consequences if consequence.kind == "other-ways-in")
     assert "through Roll desk → Helpers" in still
     order = settle(world.owner, world.owner.command_member(HELPERS, str(who.id), digest=plan.digest).ref)
     assert order.receipt is not None
@@ -67,8 +67,8 @@ def test_a_receipt_says_what_remains_through_other_teams(world: World) -> None:
     told = check(signed, world.owner.receipt_keys())
     assert (told["team"], told["did"]) == (HELPERS, "remove-member")
     assert HELPERS not in teams(world, str(who.id))
-    assert "member.left" in {one.content["act"] for one in world.owner.events(who.id)}
-    assert {"order.given", "order.proved"} <= {one.content["act"] for one in world.owner.events(order.id)}
+    assert "member.left" in {event.content["act"] for event in world.owner.events(who.id)}
+    assert {"order.given", "order.proved"} <= {event.content["act"] for event in world.owner.events(order.id)}
 
 
 def test_what_was_removed_is_added_again_and_only_that_is_proved(world: World, roll: Desk) -> None:

@@ -75,7 +75,7 @@ def test_any_text_is_taken_or_refused_in_words(address: str, password: str) -> N
 
 @pytest.mark.parametrize("address", ["edda@hillfarm", "edda@@hillfarm.example", "ed da@hillfarm.example"])
 def test_whoever_is_invited_goes_through_the_same_door(client: Client, address: str) -> None:
-    before = [one.address for one in client.people()]
+    before = [person.address for person in client.people()]
     with pytest.raises(Invalid):
         client.invite(address, "member")
-    assert [one.address for one in client.people()] == before
+    assert [person.address for person in client.people()] == before

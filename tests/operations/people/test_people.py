@@ -64,7 +64,7 @@ def test_whoever_is_disabled_loses_session_token_calendar_and_what_they_were_ask
     where = {"party": entry.party.ref, "account": "Bookings"}
     client.add_review("Hers", where=where, named=[address], recurs="FREQ=YEARLY", otherwise=f"tobias.quill@{DOMAIN}")
     opened = client.open_round("Hers").ref
-    assert {one.reviewer for one in client.round_items(opened)} == {"Keeva Lorne"}
+    assert {item.reviewer for item in client.round_items(opened)} == {"Keeva Lorne"}
     client.forgot_password(SLUG, address)
     forgotten = link(ridge, address, "Choose another password")
 
@@ -78,7 +78,7 @@ def test_whoever_is_disabled_loses_session_token_calendar_and_what_they_were_ask
     with pytest.raises(NotSignedIn):
         ridge.client(address, password=WORDS)
     ridge.drain()
-    assert {one.reviewer for one in client.round_items(opened)} == {"Tobias Quill"}, "what they were asked passes on"
+    assert {item.reviewer for item in client.round_items(opened)} == {"Tobias Quill"}, "what they were asked passes on"
     keeva.close()
 
 
@@ -89,7 +89,7 @@ def test_a_role_that_decides_nothing_is_asked_nothing(ridge: Ridge, client: Clie
     opened = client.open_round("His").ref
     client.change_role(address, "auditor")
     ridge.drain()
-    assert "Nolan Tide" not in {one.reviewer for one in client.round_items(opened)}
+    assert "Nolan Tide" not in {item.reviewer for item in client.round_items(opened)}
 
 
 def test_a_forgotten_password_is_answered_alike_for_everyone_and_ends_all_that_the_former_one_opened(
@@ -101,7 +101,7 @@ def test_a_forgotten_password_is_answered_alike_for_everyone_and_ends_all_that_t
         ridge.http().post("/session/forgotten", json={"workspace": workspace, "address": one})
         for workspace, one in ((SLUG, address), (SLUG, f"nobody@{DOMAIN}"), ("nowhere", address))
     ]
-    assert {(one.status_code, one.content) for one in answers} == {(202, b"")}
+    assert {(answer.status_code, answer.content) for answer in answers} == {(202, b"")}
     found = link(ridge, address, "Choose another password")
     assert not ridge.post.to(f"nobody@{DOMAIN}")
     nobody.use_sign_in_link(found, password=OTHER_WORDS)
@@ -205,7 +205,7 @@ def test_what_goes_wrong_with_passwords_is_in_the_log_and_what_nobody_has_is_not
             with pytest.raises(OpenLatchError):
                 ridge.client(wrong, password="a wrong one, again")
     ridge.drain()
-    acts = [one.content["act"] for one in client.events(client.person(address).id)]
+    acts = [event.content["act"] for event in client.events(client.person(address).id)]
     assert acts.count("person.sign-in-failed") == sign_ins.MOST_ATTEMPTS
     assert acts.count("person.locked-out") == 1
 

@@ -52,9 +52,9 @@ def test_whoever_has_ordered_is_told_that_it_is_stuck_and_nobody_else_of_that_na
     world.desk.refuse(entry, "consent is missing")
     order = settle(theirs, theirs.end(entry.ref).ref)
     assert order.state == "stuck"
-    told = [one.link for one in theirs.notices()]
+    told = [notice.link for notice in theirs.notices()]
     assert any(order.ref in link for link in told)
-    assert not any(order.ref in one.link for one in world.owner.notices())
+    assert not any(order.ref in notice.link for notice in world.owner.notices())
 
 
 def test_what_the_service_orders_for_somebody_is_logged_as_theirs(world: World) -> None:

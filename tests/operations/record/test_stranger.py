@@ -7,6 +7,7 @@ import re
 import subprocess
 import sys
 from collections.abc import Callable
+from dataclasses import replace
 from pathlib import Path
 from uuid import UUID
 
@@ -16,7 +17,9 @@ import pytest
 from openlatch.client import Client
 from openlatch.core.record import tree
 from openlatch.core.record.ledger import START, link
+from openlatch.demo.seed import SLUG
 from openlatch.errors import Invalid, NotFound
+from openlatch.jobs.tasks import publish_heads
 from openlatch.operations.record import log
 from openlatch.wire import messages as wire
 from tests.harness.acts import settle
@@ -47,9 +50,9 @@ def stranger(tmp_path: Path) -> Callable[[list[str], str], str]:
 def exported(ridge: Ridge, client: Client) -> tuple[list[str], wire.LogHead]:
     ridge.drain()
     head = client.log_head()
-    events = [one for one in client.events(sealed=True, oldest=True) if one.number and one.number <= head.size]
-    lines = [{"number": one.number, "link": one.link, "content": one.content} for one in events]
-    return [json.dumps(one, ensure_ascii=False) for one in lines], head
+    events = [event for event in client.events(sealed=True, oldest=True) if event.number and event.number <= head.size]
+    lines = [{"number": event.number, "link": event.link, "content": event.content} for event in events]
+    return [json.dumps(line, ensure_ascii=False) for line in lines], head
 
 
 def said(signed: str, keys: dict[str, object]) -> dict[str, object]:
@@ -75,7 +78,7 @@ def test_a_stranger_is_convinced_and_sees_every_forgery(
     assert stranger([*lines[:4], json.dumps(altered), *lines[5:]], head.signed) == "event 5 is not as it was sealed"
     # Whoever holds the database makes every link anew.
     last, forged = START, []
-    for number, content in enumerate([altered["content"], *(json.loads(one)["content"] for one in lines[1:])], 1):
+    for number, content in enumerate([altered["content"], *(json.loads(line)["content"] for line in lines[1:])], 1):
         last = link(last, content)
         forged.append(json.dumps({"number": number, "link": last, "content": content}))
     assert "not as it was when the head was signed" in stranger(forged, head.signed)
@@ -133,6 +136,36 @@ def test_a_head_is_signed_once_a_day_and_told_and_only_where_something_is_new(ri
     with ridge.call() as call:
         if client.log_head().grown == event.number:
             assert log.publish(call) is None
+
+
+def test_heads_are_kept_where_the_operator_said(ridge: Ridge, client: Client, tmp_path: Path) -> None:
+    kept = tmp_path / "heads.txt"
+    services = replace(ridge.services, heads_file=kept, heads_to="auditor@brightwater.example")
+    client.change_me(name="Maren Ashdown-Vale")
+    client.change_me(name="Maren Ashdown")
+    ridge.drain()
+    publish_heads(ridge.store, services)
+    publish_heads(ridge.store, services)
+    ridge.drain()
+    lines = kept.read_text().splitlines()
+    slug, size, signed = lines[0].split()
+    assert said(signed, client.receipt_keys())["size"] == int(size)
+    assert (slug, len(lines) <= 2) == (SLUG, True), "only where something is new"
+    letter = ridge.post.to("auditor@brightwater.example", "head of the log")[0]
+    assert f"head of the log at {size} events" in letter.text + letter.subject
+    assert signed in letter.text.replace("\n", "")
+    publish_heads(ridge.store, services)
+    assert kept.read_text().splitlines()[: len(lines)] == lines, "nothing is taken out of it"
+
+
+def test_a_file_that_cannot_be_written_keeps_no_head_from_being_signed(
+    ridge: Ridge, client: Client, tmp_path: Path
+) -> None:
+    client.change_me(name="Maren Ashdown-Rook")
+    client.change_me(name="Maren Ashdown")
+    ridge.drain()
+    publish_heads(ridge.store, replace(ridge.services, heads_file=tmp_path))
+    assert next(client.events()).content["act"] == "log.head-signed"
 
 
 def test_nothing_that_is_not_sealed_is_proved(client: Client) -> None:

@@ -81,7 +81,7 @@ def test_it_is_over_and_signed_once_a_reading_shows_nothing_whether_somebody_sai
     world.desk.set(taken_out=sorted(keys))
     roll = Desk(world.ridge, "roll", world.ridge.transport)
     users = roll._http.get("/Users", params={"count": 100}).json()["Resources"]
-    roll.set(taken_out=[one["id"] for one in users if f"{who}@" in json.dumps(one)])
+    roll.set(taken_out=[user["id"] for user in users if f"{who}@" in json.dumps(user)])
     for provider in ("Ticket Desk", "Volunteer Roll"):
         assert read(world.owner, provider).state == "complete"
     world.ridge.drain()

@@ -94,15 +94,15 @@ def test_an_access_is_extended_as_it_was_asked_for_or_the_order_says_what_is_the
 def test_more_than_the_end_is_extended_at_once_and_the_other_side_and_the_administrators_are_told(world: World) -> None:
     entry = lent(world, "Bookings", "orla.finch", "visitor desk")
     plan = world.owner.plan(entry.ref, "extend", level="administrator", lifts=["end"])
-    assert {"can-more", "admits", "money"} <= {one.kind for one in plan.consequences}
+    assert {"can-more", "admits", "money"} <= {consequence.kind for consequence in plan.consequences}
     assert "administrator" in plan.wider
     order = settle(world.owner, world.owner.command(entry.ref, "extend", level="administrator", lifts=["end"]).ref)
     after = world.owner.entry(entry.ref)
     assert (order.state, after.level, after.ends_at) == ("proved", "administrator", None)
     assert "admit" in after.powers
-    titles = [one.title for one in world.owner.notices(30)]
+    titles = [notice.title for notice in world.owner.notices(30)]
     assert any("can let others in and out of Bookings" in title for title in titles)
-    assert any("covers more now" in one.title for one in world.member.notices(20))
+    assert any("covers more now" in notice.title for notice in world.member.notices(20))
 
 
 def test_parts_that_nobody_has_seen_are_refused_with_the_nearest(world: World) -> None:

@@ -27,7 +27,7 @@ def world(apart: Ridge, things: Furniture) -> Iterator[World]:
 
 
 def admins(client: Client) -> list[wire.Entry]:
-    return [one for one in client.entries(**DESK, state="live") if one.kind in ("delegate", "grant")]
+    return [entry for entry in client.entries(**DESK, state="live") if entry.kind in ("delegate", "grant")]
 
 
 @pytest.mark.parametrize("action", ["end", "pause", "end-on"])
@@ -47,7 +47,7 @@ def test_a_batch_that_would_leave_an_account_to_nobody_says_so_by_name_and_leave
     world.ridge.drain()
     batch = world.owner.batch(made.ref)
     assert batch.outcomes["refused"] >= len(there)
-    assert {one.ref for one in admins(world.owner)} == {one.ref for one in there}, "what was said is what was done"
+    assert {admin.ref for admin in admins(world.owner)} == {one.ref for one in there}, "what was said is what was done"
 
 
 def test_all_but_one_of_them_can_go_and_the_last_one_cannot(world: World) -> None:
@@ -102,7 +102,7 @@ def test_decisions_of_a_round_that_would_leave_an_account_to_nobody_are_foreseen
     world.owner.decide(opened.ref, [own], "end-now", reason="So it is")
     pell.decide(opened.ref, most, "end-now", reason="So it is")
     before = pell.plan_round(opened.ref)
-    assert "last-administrator" not in [one.kind for one in before.consequences]
+    assert "last-administrator" not in [consequence.kind for consequence in before.consequences]
     alone = pell.plan_round(opened.ref, [last], "end-now")
     assert alone.count == 1
     assert alone.consequences[0].kind == "last-administrator", "with what was decided before, nobody would be left"
@@ -111,5 +111,5 @@ def test_decisions_of_a_round_that_would_leave_an_account_to_nobody_are_foreseen
     assert plan.consequences[0].times == len(there)
     world.owner.finish_round(opened.ref, count=plan.count)
     world.ridge.drain()
-    assert {one.ref for one in admins(world.owner)} >= {one.ref for one in there}
+    assert {admin.ref for admin in admins(world.owner)} >= {one.ref for one in there}
     assert world.owner.round(opened.ref).outcomes["refused"] == len(plan.refused)

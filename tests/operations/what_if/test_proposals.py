@@ -40,7 +40,7 @@ def test_an_outcome_is_exact_and_working_it_out_changes_nothing(client: Client) 
     before = counted(client)
     anyone = outcome(client, CLOSED)
     assert not anyone.anyone_gains
-    lost = {one.who: {power for ability in one.lost for power in ability.powers} for one in anyone.shifts}
+    lost = {shift.who: {power for ability in shift.lost for power in ability.powers} for shift in anyone.shifts}
     assert lost["Anyone"] == {"view", "edit"}
     assert "Pell Varga" not in lost, "a keeper has it by an entry of his own"
     assert any("Anyone can view and edit it" in flag.reason for flag in anyone.flags_cleared)
@@ -55,7 +55,7 @@ def test_an_outcome_is_exact_and_working_it_out_changes_nothing(client: Client) 
     }
     some = outcome(client, {**CLOSED, "resource": "folder 200", "statements": [narrow]})
     assert some.outsiders_gain
-    (gains,) = [one for one in some.shifts if one.gained]
+    (gains,) = [shift for shift in some.shifts if shift.gained]
     assert (gains.who, gains.outside, gains.resources) == ("Anyone at northcape-uni.example", True, ["folder 200"])
     assert [(a.powers, a.hours, a.networks) for a in gains.gained] == [
         (["view", "export"], "Mondays and Tuesdays 22:00–02:00", ["192.0.2.0/26"])
@@ -76,7 +76,7 @@ def test_an_outcome_is_exact_and_working_it_out_changes_nothing(client: Client) 
 def test_limits_teams_and_the_last_administrator_are_seen_beforehand(client: Client) -> None:
     orla = next(e for e in client.entries(q="Orla Finch", account="Bookings", state="live") if e.party.kind == "person")
     same = outcome(client, {"do": "end", "entry": orla.ref})
-    assert [one for one in same.shifts if one.who == "Orla Finch"] == [], "she has the same through two teams"
+    assert [shift for shift in same.shifts if shift.who == "Orla Finch"] == [], "she has the same through two teams"
     mast = next(e for e in client.entries(account="Weather Mast") if "admit" in e.powers)
     assert "is the last one who can let others in" in " ".join(outcome(client, {"do": "end", "entry": mast.ref}).limits)
     passed = outcome(
@@ -84,7 +84,7 @@ def test_limits_teams_and_the_last_administrator_are_seen_beforehand(client: Cli
         {"do": "give", "account": "Hill Road display", "to": "works@brightmere.example", "level": "board delegate"},
     )
     assert passed.outsiders_gain
-    assert any("from outside at a time" in one for one in passed.limits)
+    assert any("from outside at a time" in limit for limit in passed.limits)
 
 
 @pytest.mark.parametrize(

@@ -175,7 +175,7 @@ def test_what_was_done_is_kept_once_counted_by_how_and_forgotten_in_time(store: 
 
     def keys(tx: Transaction, **about: Any) -> list[str]:
         where = {"account_id": None, "party_id": None, "how": None} | about
-        return [one.activity.key for one in tx.activity.browse(**where, limit=100, cursor=None).items]
+        return [item.activity.key for item in tx.activity.browse(**where, limit=100, cursor=None).items]
 
     with store.transaction(workspace) as tx:
         assert keys(tx) == ["0", "1", "2", "3"]

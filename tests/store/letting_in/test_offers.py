@@ -183,7 +183,7 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
         assert fulfil.lapse(call) == 0
     found, entries = entry_of(letters, made)
     assert found.state is OfferState.LAPSED
-    assert [one.end_reason for one in entries] == [EndReason.LAPSED]
+    assert [entry.end_reason for entry in entries] == [EndReason.LAPSED]
     assert "has not answered the offer" in " ".join(letters.told("maren"))
     again = offer(letters, wish())
     with letters.as_("maren") as call:
@@ -255,7 +255,7 @@ def test_the_address_is_shown_back_in_its_one_form_and_a_near_miss_is_warned_of(
         found = terms(call, wish(typed), {})
     assert found.address == address
     assert (found.near.how if found.near else None) == near
-    assert any(one.kind == "near-miss" for one in found.remarks) is (near is not None)
+    assert any(remark.kind == "near-miss" for remark in found.remarks) is (near is not None)
     assert found.ascii == ("zoë@xn--bcher-kva.example" if "ü" in typed else "")
 
 
@@ -306,7 +306,7 @@ def test_ending_an_offered_entry_withdraws_the_whole_offer_and_its_link(letters:
         carrying.begin(call, [given.order.id])
     found, entries = entry_of(letters, made)
     assert found.state is OfferState.WITHDRAWN
-    assert [one.end_reason for one in entries] == [EndReason.WITHDRAWN, EndReason.WITHDRAWN]
+    assert [entry.end_reason for entry in entries] == [EndReason.WITHDRAWN, EndReason.WITHDRAWN]
     with letters.as_() as call:
         assert call.tx.orders.find(str(given.order.id)).state is OrderState.PROVED
     with pytest.raises(Conflict):
@@ -332,7 +332,7 @@ def test_a_power_that_ends_early_is_narrowed_away_on_its_day_and_once(letters: H
         with letters.as_() as call:
             assert fulfil.go_on(call) == ordered
     with letters.as_("maren") as call:
-        (narrowing,) = [one.order for one in orders.browse(call, "running,waiting", "", 10, None).items]
+        (narrowing,) = [item.order for item in orders.browse(call, "running,waiting", "", 10, None).items]
         assert narrowing.action == Action.NARROW
         assert narrowing.steps[0].change is not None
         assert narrowing.steps[0].change.level == "reader"
@@ -358,7 +358,7 @@ def test_a_request_reaches_the_holder_and_is_answered_by_an_offer_that_says_what
             request.address, request=request.ref, until=date(2027, 12, 1), answer="Copies are made by us alone."
         )
         found = terms(call, wanted, {})
-        assert "That is less than Dr Amara Levy asked for: without export." in [one.text for one in found.remarks]
+        assert "That is less than Dr Amara Levy asked for: without export." in [remark.text for remark in found.remarks]
         made = offers.create(call, wanted, {}, found.digest)
     with letters.as_("maren") as call:
         assert requests.show(call, request.ref).state is RequestState.OFFERED
@@ -399,7 +399,7 @@ def test_a_request_that_nobody_confirmed_or_answered_lapses_and_one_can_be_turne
     letters.now += timedelta(days=3)
     with letters.as_() as call:
         assert requests.lapse(call) == 1
-        assert {one.state for one in call.tx.requests.browse((), 10, None).items} == {
+        assert {item.state for item in call.tx.requests.browse((), 10, None).items} == {
             RequestState.TURNED_DOWN,
             RequestState.LAPSED,
         }

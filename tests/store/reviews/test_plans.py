@@ -111,7 +111,7 @@ def test_a_decision_is_refused_to_whoever_may_not_and_where_somebody_else_was_fi
     holder.plan("Who writes", "FREQ=YEARLY;BYMONTH=12;BYMONTHDAY=1")
     with holder.as_("maren") as call:
         opened = plans.open_now(call, "Who writes").round
-        places = {one.item.entry_id: one for one in rounds.items(call, opened.ref, mine=False, outcome="")}
+        places = {item.item.entry_id: item for item in rounds.items(call, opened.ref, mine=False, outcome="")}
     own = next(one for one in places.values() if one.item.entry_id != orla)
     assert own.reviewer is None or own.reviewer.name != "Ines"
     keep = Said(Choice.KEEP, "Still needed")
@@ -192,14 +192,14 @@ def test_items_are_split_by_account_and_pass_from_whoever_leaves(holder: Holder)
         opened = plans.open_now(call, "Who writes").round
         rounds.assign(call, opened.ref, range(1, 5), ["ines@kestrelridge.example", "tobias@kestrelridge.example"])
         items = rounds.items(call, opened.ref, mine=False, outcome="")
-    asked = {(one.item.account_id, one.reviewer.name if one.reviewer else "") for one in items}
+    asked = {(item.item.account_id, item.reviewer.name if item.reviewer else "") for item in items}
     assert len(asked) == 2
     assert {name for _, name in asked} == {"Ines", "Tobias"}
     holder.keep("Ines", addresses="ines@kestrelridge.example", party_status="left")
     holder.tick()
     with holder.as_("maren") as call:
         items = rounds.items(call, opened.ref, mine=False, outcome="")
-    assert {one.reviewer.name for one in items if one.reviewer} == {"Tobias", "Maren"}
+    assert {item.reviewer.name for item in items if item.reviewer} == {"Tobias", "Maren"}
 
 
 @pytest.mark.parametrize(
@@ -308,7 +308,7 @@ def test_a_calendar_is_read_by_its_secret_address_alone_and_holds_what_concerns_
         with holder.as_(who) as call:
             former, address = make(call), make(call)
         with holder.as_() as call:
-            titles[who] = [one.title for one in calendars.follow(call, address).happenings]
+            titles[who] = [happening.title for happening in calendars.follow(call, address).happenings]
             with pytest.raises(Exception, match="no calendar"):
                 calendars.follow(call, former)
     assert "Who writes: 1 item waits for you" in titles["ines"]

@@ -2,6 +2,7 @@
 import type { AccessRequest } from "@/api/client";
 import { POWERS } from "@/api/words";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
 
 /** What somebody asks for: the account in their own words, what they need there, what for, and until when. */
 export interface Asked {
@@ -43,6 +44,6 @@ const asked = defineModel<Asked>({ required: true });
     />
   </FormField>
   <FormField label="Your last day there, if you know it">
-    <input v-model="asked.until" type="date" class="field" />
+    <DateField v-model="asked.until" />
   </FormField>
 </template>

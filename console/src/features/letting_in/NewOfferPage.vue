@@ -10,6 +10,7 @@ import OfferPartFields from "./OfferPartFields.vue";
 import OfferTerms from "./OfferTerms.vue";
 import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
 
 /** Letting somebody in: who, for what, within which limits; and what exactly that would be, before it is sent. */
 const route = useRoute();
@@ -45,31 +46,31 @@ const former = useQuery({
 });
 const lastDayOf = (end: string | null | undefined): string => dateField(end, zone.value, { end: true });
 const needs = computed(() => request.data.value?.needs ?? []);
-const accounts = useQuery({
-  queryKey: ["accounts", "names"],
-  queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
+/** The account that the address or the request names, by whatever names it: it is chosen by its short form. */
+const named = computed(() => said("account") || (request.data.value?.account_id ?? ""));
+const account = useQuery({
+  queryKey: computed(() => ["accounts", "one", named.value]),
+  queryFn: () => take(api.GET("/accounts/{account}", { params: { path: { account: named.value } } })),
+  enabled: computed(() => named.value !== ""),
+  retry: false,
 });
-/** An address may name an account; a name that fits one alone is that one's. */
 watch(
-  () => accounts.data.value,
-  (all) => {
+  () => account.data.value,
+  (found) => {
     const [first] = form.parts;
-    const named = all?.items.filter((one) => one.name === first?.account) ?? [];
-    if (first && named.length === 1 && named[0]) first.account = named[0].ref;
+    if (found && first && (!first.account || first.account === named.value)) first.account = found.ref;
   },
   { immediate: true },
 );
 watch(
-  [() => request.data.value, () => accounts.data.value],
-  ([asked, all]) => {
-    if (!asked || !all) return;
+  () => request.data.value,
+  (asked) => {
+    if (!asked) return;
     form.to ||= asked.address;
     form.name ||= asked.name;
     form.basis ||= asked.reason;
     form.until ||= lastDayOf(asked.ends_at);
-    const meant = all.items.find((one) => one.id === asked.account_id);
     const [first] = form.parts;
-    if (first && !first.account && meant) first.account = meant.ref;
     if (first && !first.task && !first.level) {
       if (asked.level) Object.assign(first, { by: "level", level: asked.level });
       else if (asked.needs.length) first.task = "asked";
@@ -253,17 +254,11 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
         </button>
         <div class="grid grid-cols-2 gap-3">
           <FormField label="From (at once if empty)">
-            <input v-model="form.starts" type="date" class="field w-full" name="starts" />
+            <DateField v-model="form.starts" class="w-full" name="starts" />
           </FormField>
           <div>
             <FormField :label="`Last day, ${zone}`">
-              <input
-                v-model="form.until"
-                type="date"
-                class="field w-full"
-                :disabled="form.endless"
-                name="until"
-              />
+              <DateField v-model="form.until" class="w-full" :disabled="form.endless" name="until" />
             </FormField>
             <label class="mt-1 inline-flex items-center gap-2 text-plain">
               <input v-model="form.endless" type="checkbox" @change="form.until = ''" /> without an end, on

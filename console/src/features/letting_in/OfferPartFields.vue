@@ -5,6 +5,10 @@ import { api, take, type Fit, type Task } from "@/api/client";
 import PowerMarks from "@/ui/PowerMarks.vue";
 import type { PartForm } from "./wish";
 import FormField from "@/ui/FormField.vue";
+import AccountField from "@/features/inventory/AccountField.vue";
+import { useSession } from "@/api/session";
+import DateField from "@/ui/DateField.vue";
+import HoursField from "@/ui/HoursField.vue";
 
 /** One part of an offer: on which account, for what, and what covers that there. */
 const part = defineModel<PartForm>({ required: true });
@@ -17,11 +21,8 @@ const props = defineProps<{
   alone: boolean;
 }>();
 defineEmits<{ remove: [] }>();
+const { zone } = useSession();
 
-const accounts = useQuery({
-  queryKey: ["accounts", "names"],
-  queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
-});
 const query = computed(() => {
   if (part.value.by !== "task") return { task: "", needs: "view" };
   return part.value.task === "asked"
@@ -63,14 +64,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
   <fieldset class="border-l-2 border-line pl-4">
     <legend class="small mb-1">{{ alone ? "What they can get into" : `Part ${place + 1}` }}</legend>
     <div class="grid gap-3">
-      <FormField label="Account">
-        <select v-model="part.account" class="field w-full" required @change="another">
-          <option value="" disabled>choose one</option>
-          <option v-for="one in accounts.data.value?.items" :key="one.id" :value="one.ref">
-            {{ one.name }}, {{ one.provider.name }}
-          </option>
-        </select>
-      </FormField>
+      <AccountField v-model="part.account" required @update:model-value="another" />
       <FormField v-if="part.by === 'task'" label="What they are to do there">
         <select v-model="part.task" class="field w-full" required>
           <option value="" disabled>choose what it is for</option>
@@ -119,21 +113,12 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
         </ul>
       </div>
       <p v-else-if="part.account && fit.isFetching.value" class="text-plain text-mute">Looking…</p>
-      <div class="grid grid-cols-2 gap-3">
-        <FormField label="Hours of the week (optional)">
-          <input
-            v-model="part.hours"
-            class="field w-full"
-            placeholder="tue,fri 19:00-04:00"
-            maxlength="200"
-          />
-        </FormField>
-        <FormField label="Only some parts of it (optional)">
-          <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
-        </FormField>
-      </div>
+      <FormField label="Only some parts of it (optional)">
+        <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
+      </FormField>
+      <HoursField v-model="part.hours" :label="`Hours of the week, ${zone} (optional)`" />
       <FormField v-if="!alone" label="Its own last day (optional)">
-        <input v-model="part.until" type="date" class="field" />
+        <DateField v-model="part.until" />
       </FormField>
       <div v-if="powers.length > 1" class="text-plain">
         <button type="button" class="link" :aria-expanded="early" @click="asksEarly = !asksEarly">
@@ -142,12 +127,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
         <div v-if="early" class="mt-2 grid gap-2">
           <label v-for="power in powers" :key="power" class="flex items-center gap-3">
             <span class="w-[90px]">{{ power }}</span>
-            <input
-              v-model="part.powerUntil[power]"
-              type="date"
-              class="field"
-              :aria-label="`${power} until`"
-            />
+            <DateField v-model="part.powerUntil[power]" :aria-label="`${power} until`" />
           </label>
         </div>
       </div>

@@ -5,6 +5,8 @@ import { useSession } from "@/api/session";
 import { lastDay } from "@/ui/time";
 import type { Extension } from "./extension";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
+import HoursField from "@/ui/HoursField.vue";
 
 /** What more is wanted of an access: a later end, more parts or hours, a level that gives more. */
 const props = defineProps<{ entry: Entry; levels: string[]; parts: string[] }>();
@@ -23,13 +25,7 @@ const others = computed(() => props.parts.filter((one) => !props.entry.resources
       <legend class="small mb-1">
         A later last day (now {{ lastDay(entry.ends_at, zone) }}, {{ zone }})
       </legend>
-      <input
-        v-model="said.until"
-        type="date"
-        class="field mr-4"
-        aria-label="A later last day"
-        :disabled="said.endless"
-      />
+      <DateField v-model="said.until" class="mr-4" aria-label="A later last day" :disabled="said.endless" />
       <label class="inline-flex items-center gap-2">
         <input v-model="said.endless" type="checkbox" /> no end
       </label>
@@ -44,16 +40,9 @@ const others = computed(() => props.parts.filter((one) => !props.entry.resources
       </label>
     </fieldset>
     <fieldset v-if="entry.hours">
-      <legend class="small mb-1">All hours of the week it should hold (now {{ entry.hours.text }})</legend>
-      <input
-        v-model="said.hours"
-        class="field mr-4"
-        aria-label="All hours of the week it should hold"
-        placeholder="tue,fri 19:00-04:00"
-        :disabled="said.always"
-        autocomplete="off"
-      />
-      <label class="inline-flex items-center gap-2">
+      <legend class="small mb-1">It holds {{ entry.hours.text }} now, {{ entry.hours.zone }}</legend>
+      <HoursField v-model="said.hours" label="All hours of the week it should hold" :disabled="said.always" />
+      <label class="mt-1 inline-flex items-center gap-2">
         <input v-model="said.always" type="checkbox" /> at all hours
       </label>
     </fieldset>

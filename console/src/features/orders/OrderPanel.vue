@@ -13,6 +13,7 @@ import { NOTHING, options, wanted, type Extension } from "./extension";
 import PlanSteps from "./PlanSteps.vue";
 import { quoted } from "@/ui/command";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
 
 const props = defineProps<{ entry: Entry; own: boolean }>();
 const emit = defineEmits<{ back: []; ordered: [] }>();
@@ -159,7 +160,7 @@ const command = computed(() => {
       <span class="small mb-1 block"
         >The {{ act === "end-on" ? "" : "new " }}last day; it holds through the end of it, {{ zone }}</span
       >
-      <input v-model="until" type="date" class="field" />
+      <DateField v-model="until" />
     </label>
     <template v-if="act === 'narrow'">
       <FormField class="mt-4" label="To a level that gives less, the least first">

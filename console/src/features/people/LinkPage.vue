@@ -36,6 +36,10 @@ const use = useMutation({
       confirmed.value = true;
       return;
     }
+    if (!was.signed_in) {
+      await router.replace("/sign-in");
+      return;
+    }
     await session.refetch();
     await router.replace("/");
   },

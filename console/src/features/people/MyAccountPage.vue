@@ -8,6 +8,7 @@ import FormField from "@/ui/FormField.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, moment } from "@/ui/time";
+import SecondFactors from "./SecondFactors.vue";
 
 /** What one sees and changes of oneself. */
 const session = useSession();
@@ -160,6 +161,8 @@ const revoke = useMutation({
       </form>
     </div>
 
+    <SecondFactors />
+
     <h2 class="section max-w-3xl">Where you are signed in</h2>
     <ProblemNote v-if="sessions.error.value" :error="sessions.error.value" class="max-w-xl" />
     <p v-else-if="sessions.isPending.value" class="text-mute" role="status">Looking…</p>
@@ -229,6 +232,8 @@ const revoke = useMutation({
       </DataTable>
     </div>
     <ProblemNote v-if="revoke.error.value" :error="revoke.error.value" class="mt-3 max-w-xl" />
-    <p class="mt-6 font-mono text-small text-mute">openlatch me; openlatch me sessions; openlatch tokens</p>
+    <p class="mt-6 font-mono text-small text-mute">
+      openlatch me; openlatch me factors; openlatch me sessions; openlatch tokens
+    </p>
   </section>
 </template>

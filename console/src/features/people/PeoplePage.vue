@@ -18,6 +18,7 @@ const COLUMNS: Column[] = [
   { key: "name", title: "Name", class: "min-w-[190px]" },
   { key: "role", title: "Role", class: "w-[110px]" },
   { key: "state", title: "Sign-in", class: "min-w-[150px]" },
+  { key: "factor", title: "Second factor", cell: "whitespace-nowrap" },
   { key: "seen", title: "Last seen", cell: "whitespace-nowrap" },
 ];
 const { param, go } = useQueryParams();
@@ -28,6 +29,8 @@ const mayInvite = session.may("people.invite");
 const queries = useQueryClient();
 const found = useQuery({ queryKey: ["people"], queryFn: () => take(api.GET("/people")) });
 const people = computed(() => found.data.value?.items ?? []);
+const guarded = computed(() => new Set(found.data.value?.second_factor ?? []));
+const demanded = computed(() => session.me.value?.workspace.second_factor ?? []);
 const shown = computed(() => people.value.find((one) => one.id === open.value));
 const invited = ref("");
 const again = useMutation({
@@ -116,6 +119,14 @@ const inviting = param("invite");
           Send again
         </button>
       </template>
+      <template #factor="{ row: one }">
+        <template v-if="one.state === 'active'">
+          {{ guarded.has(one.id) ? "yes" : "none" }}
+          <b v-if="!guarded.has(one.id) && demanded.includes(one.role)" class="font-[620] text-high"
+            >needed</b
+          >
+        </template>
+      </template>
       <template #seen="{ row: one }">
         <span :title="exact(one.seen_at)">{{ one.seen_at ? ago(one.seen_at, now) : "never" }}</span>
       </template>
@@ -131,7 +142,12 @@ const inviting = param("invite");
         :label="`Person ${shown.name}`"
         @close="go({ person: '' })"
       >
-        <PersonPanel :person="shown" @changed="changed()" @gone="go({ person: '' })" />
+        <PersonPanel
+          :person="shown"
+          :guarded="guarded.has(shown.id)"
+          @changed="changed()"
+          @gone="go({ person: '' })"
+        />
       </SidePanel>
     </template>
   </ListPage>

@@ -8,7 +8,7 @@ import { exact, moment } from "@/ui/time";
 import RoleChoice from "./RoleChoice.vue";
 
 /** One person of the workspace: their role, and taking their sign-in back. */
-const props = defineProps<{ person: Person }>();
+const props = defineProps<{ person: Person; guarded: boolean }>();
 const emit = defineEmits<{ changed: []; gone: [] }>();
 const session = useSession();
 const { zone, me } = session;
@@ -18,7 +18,7 @@ watch(
   () => props.person.role,
   (now) => (role.value = now),
 );
-const asking = ref<"disable" | "remove" | "">("");
+const asking = ref<"disable" | "remove" | "reset" | "">("");
 const path = computed(() => ({ path: { person: props.person.id } }));
 const give = useMutation({
   mutationFn: () =>
@@ -26,8 +26,9 @@ const give = useMutation({
   onSuccess: () => emit("changed"),
 });
 const act = useMutation({
-  mutationFn: async (what: "disable" | "enable" | "remove") => {
-    if (what === "remove") await take(api.DELETE("/people/{person}", { params: path.value }));
+  mutationFn: async (what: "disable" | "enable" | "remove" | "reset") => {
+    if (what === "reset") await take(api.DELETE("/people/{person}/factors", { params: path.value }));
+    else if (what === "remove") await take(api.DELETE("/people/{person}", { params: path.value }));
     else if (what === "enable") await take(api.POST("/people/{person}/enable", { params: path.value }));
     else await take(api.POST("/people/{person}/disable", { params: path.value }));
     return what;
@@ -38,8 +39,18 @@ const act = useMutation({
     if (what === "remove") emit("gone");
   },
 });
+const BUTTON = {
+  disable: "Disable sign-in",
+  remove: "Remove this person",
+  reset: "Take away second factors",
+} as const;
 const mine = computed(() => me.value?.person.id === props.person.id);
 const ends = computed(() => {
+  if (asking.value === "reset")
+    return [
+      "They sign in with their password alone until they add another second factor.",
+      "Their sessions and tokens end at once, and a letter tells them.",
+    ];
   if (props.person.state === "invited") return ["The link of the invitation stops working at once."];
   const items = [
     "Their sessions and tokens end at once, and their private calendar address stops working.",
@@ -86,7 +97,7 @@ const ends = computed(() => {
           :disabled="act.isPending.value"
           @click="act.mutate(asking)"
         >
-          {{ asking === "remove" ? "Remove this person" : "Disable sign-in" }}
+          {{ BUTTON[asking] }}
         </button>
         <button type="button" class="button" @click="asking = ''">Cancel</button>
       </div>
@@ -103,6 +114,9 @@ const ends = computed(() => {
         @click="act.mutate('enable')"
       >
         Enable sign-in again
+      </button>
+      <button v-if="guarded && !mine" type="button" class="button" @click="asking = 'reset'">
+        Take away second factors…
       </button>
       <button type="button" class="button" @click="asking = 'remove'">
         {{ person.state === "invited" ? "Withdraw the invitation…" : "Remove…" }}

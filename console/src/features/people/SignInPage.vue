@@ -3,6 +3,8 @@ import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
+import { passkeysHere } from "@/api/passkeys";
+import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
 import LatchMark from "@/ui/LatchMark.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -14,6 +16,9 @@ const session = useSession();
 const workspace = ref("");
 const address = ref("");
 const password = ref("");
+const code = ref("");
+/** The password is right, and a second factor is needed beside it. */
+const needsCode = ref(false);
 const error = ref<Error>();
 const busy = ref(false);
 
@@ -28,20 +33,33 @@ watch(
   { immediate: true },
 );
 
-async function submit(): Promise<void> {
+async function go(how: () => Promise<void>): Promise<void> {
   busy.value = true;
   error.value = undefined;
   try {
-    await session.signIn(workspace.value, address.value, password.value);
+    await how();
     const back =
       typeof route.query.back === "string" && /^\/(?!\/)/.test(route.query.back) ? route.query.back : "/";
     await router.replace(back);
   } catch (reason) {
+    code.value = "";
+    if (reason instanceof Problem && reason.code === "factor-needed") {
+      needsCode.value = true;
+      return;
+    }
     error.value = reason as Error;
-    password.value = "";
+    if (!needsCode.value) password.value = "";
   } finally {
     busy.value = false;
   }
+}
+const submit = (): Promise<void> =>
+  go(() => session.signIn(workspace.value, address.value, password.value, code.value));
+const byPasskey = (): Promise<void> => go(() => session.signInWithPasskey(workspace.value));
+function startAgain(): void {
+  needsCode.value = false;
+  password.value = "";
+  error.value = undefined;
 }
 </script>
 
@@ -52,7 +70,35 @@ async function submit(): Promise<void> {
       <h1 class="mt-10">
         {{ more ? "Act for another holder" : `Sign in${hint?.name ? ` to ${hint.name}` : ""}` }}
       </h1>
-      <form class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
+      <form v-if="needsCode" class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
+        <p>
+          Your password is right. Now a code, or your passkey: <b class="font-[620]">{{ address }}</b> has a
+          second factor.
+        </p>
+        <FormField label="Code" hint="What your app shows now, or a recovery code.">
+          <input
+            v-model="code"
+            class="field w-full font-mono"
+            required
+            autofocus
+            maxlength="40"
+            inputmode="text"
+            autocomplete="one-time-code"
+            autocapitalize="none"
+            spellcheck="false"
+            name="code"
+          />
+        </FormField>
+        <ProblemNote v-if="error" :error="error" />
+        <div class="flex flex-wrap items-center gap-x-5 gap-y-3">
+          <button type="submit" class="button button-act" :disabled="busy">Sign in</button>
+          <button v-if="passkeysHere()" type="button" class="button" :disabled="busy" @click="byPasskey">
+            Use a passkey
+          </button>
+          <button type="button" class="link text-plain" @click="startAgain">Start again</button>
+        </div>
+      </form>
+      <form v-else class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
         <FormField v-if="more || !hint?.workspace" label="Workspace">
           <input
             v-model="workspace"
@@ -75,8 +121,17 @@ async function submit(): Promise<void> {
           />
         </FormField>
         <ProblemNote v-if="error" :error="error" />
-        <div class="flex items-center gap-5">
+        <div class="flex flex-wrap items-center gap-x-5 gap-y-3">
           <button type="submit" class="button button-act" :disabled="busy">Sign in</button>
+          <button
+            v-if="passkeysHere()"
+            type="button"
+            class="button"
+            :disabled="busy || !workspace"
+            @click="byPasskey"
+          >
+            Use a passkey
+          </button>
           <RouterLink class="link text-plain" to="/forgotten">Forgot your password?</RouterLink>
         </div>
       </form>

@@ -1,21 +1,38 @@
 <script setup lang="ts">
 import { useMutation } from "@tanstack/vue-query";
 import { computed, reactive, watch } from "vue";
-import { api, take } from "@/api/client";
+import { api, take, type Person } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import FormField from "@/ui/FormField.vue";
+import { ROLES } from "./roles";
 
 /** The workspace that one acts for: its name, and the zone in which its days are. */
 const session = useSession();
 const { me } = session;
 const mayChange = session.may("workspaces.change");
-const form = reactive({ name: "", zone: "" });
-watch(me, (now) => now && Object.assign(form, { name: now.workspace.name, zone: now.workspace.zone }), {
-  immediate: true,
+const form = reactive<{ name: string; zone: string; second_factor: Person["role"][] }>({
+  name: "",
+  zone: "",
+  second_factor: [],
 });
+watch(
+  me,
+  (now) => {
+    if (!now) return;
+    const { name, zone, second_factor } = now.workspace;
+    Object.assign(form, { name, zone, second_factor: [...second_factor] });
+  },
+  { immediate: true },
+);
 const zones = Intl.supportedValuesOf("timeZone");
-const same = computed(() => form.name === me.value?.workspace.name && form.zone === me.value?.workspace.zone);
+const inOrder = (roles: readonly string[]): string => [...roles].sort().join();
+const same = computed(
+  () =>
+    form.name === me.value?.workspace.name &&
+    form.zone === me.value.workspace.zone &&
+    inOrder(form.second_factor) === inOrder(me.value.workspace.second_factor),
+);
 const change = useMutation({
   mutationFn: () => take(api.PUT("/workspace", { body: { ...form } })),
   onSuccess: () => session.refetch(),
@@ -43,8 +60,18 @@ const change = useMutation({
         <input v-model="form.zone" class="field w-[190px]" required list="zones" name="zone" />
         <datalist id="zones"><option v-for="zone in zones" :key="zone" :value="zone" /></datalist>
       </FormField>
-      <button type="submit" class="button" :disabled="same || change.isPending.value">Change it</button>
     </div>
+    <fieldset class="mt-4">
+      <legend class="small">
+        A second factor is needed by everyone who is. Whoever has none reaches nothing but adding one.
+      </legend>
+      <div class="mt-1 flex flex-wrap gap-x-5 gap-y-1">
+        <label v-for="[role] in ROLES" :key="role" class="inline-flex items-center gap-2">
+          <input v-model="form.second_factor" type="checkbox" :value="role" /> {{ role }}
+        </label>
+      </div>
+    </fieldset>
+    <button type="submit" class="button mt-4" :disabled="same || change.isPending.value">Change it</button>
     <ProblemNote v-if="change.error.value" :error="change.error.value" class="mt-3" />
     <p v-else-if="change.data.value && same" class="mt-3" role="status">Changed.</p>
   </form>

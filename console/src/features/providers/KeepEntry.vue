@@ -5,6 +5,7 @@ import { api, take, type Entry } from "@/api/client";
 import { POWERS } from "@/api/words";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SomebodyElse from "@/ui/SomebodyElse.vue";
+import DateField from "@/ui/DateField.vue";
 
 /** One entry that no reading shows; whoever keeps it vouches for it. */
 const props = defineProps<{ provider: string }>();
@@ -96,7 +97,7 @@ const kept = computed(() => keep.data.value);
       </div>
       <template v-if="kind === 'grant'">
         <label for="keep-ends" class="text-mute">Last day</label>
-        <input id="keep-ends" v-model="said.ends" type="date" class="field max-w-[180px]" required />
+        <DateField id="keep-ends" v-model="said.ends" class="max-w-[180px]" required />
       </template>
       <label for="keep-by" class="text-mute">Given by</label>
       <input id="keep-by" v-model="said.given_by" class="field max-w-md" maxlength="200" />

@@ -4,6 +4,7 @@ import { ref } from "vue";
 import { api, take, type Provider } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
 
 const props = defineProps<{ provider: Provider }>();
 const emit = defineEmits<{ done: [] }>();
@@ -28,7 +29,7 @@ const report = useMutation({
       what lives at {{ provider.name }}.
     </p>
     <FormField label="The first day on which others may have been in">
-      <input v-model="since" type="date" class="field" required />
+      <DateField v-model="since" required />
     </FormField>
     <FormField :label="`What ${provider.name} said`">
       <input v-model="what" class="field w-full" required maxlength="1000" autocomplete="off" />

@@ -16,6 +16,7 @@ import TogetherList from "@/features/taking_back/TogetherList.vue";
 import { advised, alike, CHOICES, decided, following, type Choice } from "./decisions";
 import OutsideMark from "@/ui/OutsideMark.vue";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
 
 /** One item at a time: what matters for the decision, and the keys to take it. */
 const props = defineProps<{ round: Round; items: RoundItem[]; first?: number }>();
@@ -274,7 +275,7 @@ useShortcuts({
             </select>
           </FormField>
           <FormField v-if="choice === 'end-on'" label="The last day; it holds through the end of it">
-            <input v-model="until" type="date" class="field" />
+            <DateField v-model="until" />
           </FormField>
           <FormField v-if="choice === 'pass-on'" label="To whom">
             <select v-model="to" class="field w-full">

@@ -3,6 +3,7 @@ import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { ref, useId } from "vue";
 import { api, take, type Flag } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import DateField from "@/ui/DateField.vue";
 
 const props = defineProps<{ flag: Flag }>();
 const emit = defineEmits<{ done: [] }>();
@@ -45,9 +46,7 @@ const refuse = useMutation({
     <form v-else class="grid gap-2 border-l-2 border-act pl-3" @submit.prevent="accept.mutate()">
       <label :for="`${id}-why`" class="font-[620]">Why it is all right for now</label>
       <textarea :id="`${id}-why`" v-model="why" class="field" rows="2" required maxlength="1000"></textarea>
-      <label class="flex items-center gap-2"
-        >until the end of <input v-model="until" type="date" class="field" required
-      /></label>
+      <label class="flex items-center gap-2">until the end of <DateField v-model="until" required /></label>
       <p class="small">It comes back by itself after that day, and sooner if it gets worse.</p>
       <div class="flex gap-2">
         <button type="submit" class="button button-act" :disabled="accept.isPending.value || !why.trim()">

@@ -10,6 +10,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import TogetherList from "./TogetherList.vue";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
 
 const props = defineProps<{ filter: Filter }>();
 const emit = defineEmits<{ close: [] }>();
@@ -81,7 +82,7 @@ const command = computed(() =>
       <span class="small mb-1 block"
         >The {{ act === "extend" ? "later " : "" }}last day; it holds through the end of it, {{ zone }}</span
       >
-      <input v-model="until" type="date" class="field" />
+      <DateField v-model="until" />
     </label>
     <FormField v-if="act === 'narrow'" class="mt-4" label="To this level of the provider">
       <input v-model.lazy="level" class="field w-full" autocomplete="off" />

@@ -7,6 +7,7 @@ import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import TogetherList from "./TogetherList.vue";
 import FormField from "@/ui/FormField.vue";
+import DateField from "@/ui/DateField.vue";
 
 const route = useRoute();
 const router = useRouter();
@@ -93,7 +94,7 @@ const order = useMutation({
         </ol>
         <form v-if="may" class="mt-6" @submit.prevent="order.mutate()">
           <FormField :label="`Their last day, ${zone}; it begins at once without one`">
-            <input v-model="lastDay" type="date" class="field" />
+            <DateField v-model="lastDay" />
           </FormField>
           <FormField class="mt-3" label="Who looks after what only people can do">
             <input v-model="who" class="field w-full" maxlength="200" autocomplete="off" />

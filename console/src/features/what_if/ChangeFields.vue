@@ -4,6 +4,8 @@ import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import { saidOf, type Change, type Statement } from "./changes";
 import StatementRows from "./StatementRows.vue";
+import AccountField from "@/features/inventory/AccountField.vue";
+import DateField from "@/ui/DateField.vue";
 
 /** One change of a proposal, as fields: which entry or account, and what becomes of it. */
 const change = defineModel<Change>({ required: true });
@@ -19,16 +21,6 @@ const text = (name: string): string => {
 const aboutEntry = computed(() =>
   ["end", "narrow", "pause", "resume", "end-on", "extend"].includes(change.value.do),
 );
-const accounts = useQuery({
-  queryKey: ["accounts", "names"],
-  queryFn: () => take(api.GET("/accounts", { params: { query: { limit: 500 } } })),
-  enabled: computed(() => !aboutEntry.value),
-});
-/** An account as a proposal names it: by its name, where that fits no other one. */
-function meant(one: { name: string; ref: string }): string {
-  const same = accounts.data.value?.items.filter((other) => other.name === one.name) ?? [];
-  return same.length === 1 ? one.name : one.ref;
-}
 const tasks = useQuery({
   queryKey: ["tasks"],
   queryFn: () => take(api.GET("/tasks")),
@@ -109,27 +101,21 @@ const statements = computed({
         <option value="">to which level</option>
         <option v-for="one in levels.data.value" :key="one" :value="one">{{ one }}</option>
       </select>
-      <input
+      <DateField
         v-if="change.do === 'end-on' || change.do === 'extend'"
-        type="date"
-        class="field"
         :aria-label="change.do === 'extend' ? 'A later last day' : 'Last day'"
-        :value="text('until')"
-        @change="set('until', ($event.target as HTMLInputElement).value)"
+        :model-value="text('until')"
+        @update:model-value="set('until', $event)"
       />
     </div>
     <div v-else class="mt-2 flex flex-wrap items-center gap-2">
-      <select
-        class="field max-w-[260px]"
-        aria-label="Account"
-        :value="text('account')"
-        @change="set('account', ($event.target as HTMLSelectElement).value)"
-      >
-        <option value="">which account</option>
-        <option v-for="one in accounts.data.value?.items" :key="one.id" :value="meant(one)">
-          {{ one.name }}
-        </option>
-      </select>
+      <AccountField
+        class="w-[260px]"
+        bare
+        placeholder="which account"
+        :model-value="text('account')"
+        @update:model-value="set('account', $event)"
+      />
       <template v-if="change.do === 'give'">
         <input
           class="field w-[230px]"
@@ -149,12 +135,7 @@ const statements = computed({
           </option>
         </select>
         <label class="inline-flex items-center gap-2 text-plain"
-          >until
-          <input
-            type="date"
-            class="field"
-            :value="text('until')"
-            @change="set('until', ($event.target as HTMLInputElement).value)"
+          >until <DateField :model-value="text('until')" @update:model-value="set('until', $event)"
         /></label>
       </template>
       <select

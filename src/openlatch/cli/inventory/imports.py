@@ -10,10 +10,10 @@ import click
 from rich.console import Console
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PROVIDER
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, ago, emit, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.errors import Invalid
@@ -72,7 +72,7 @@ def _how(function: F) -> F:
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @_how
 @click.option("--dry-run", is_flag=True, help="Only say what would change.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @reports_errors
 def import_(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any) -> None:
     """Take the list in FILE (.csv or .xlsx) into PROVIDER, which is kept by hand: all of it, or nothing.
@@ -149,7 +149,7 @@ def _shown(to: Console, outcome: wire.ImportOutcome, name: str) -> None:
     """Print how a list is taken; leaves with what is wrong with it."""
     form = outcome.form
     if len(outcome.sheets) > 1:
-        others = ", ".join(f"{one.name} ({one.lines})" for one in outcome.sheets if one.name != form.sheet)
+        others = ", ".join(f"{sheet.name} ({sheet.lines})" for sheet in outcome.sheets if sheet.name != form.sheet)
         to.print(Text(f"Sheet “{form.sheet}”; there are also {others}, with --sheet."))
     lines = f"Lines {form.header - 1} and {form.header} name" if form.headers == 2 and form.header else ""
     to.print(Text(f"{lines or f'Line {form.header} names'} the columns:"))
@@ -172,9 +172,9 @@ def _shown(to: Console, outcome: wire.ImportOutcome, name: str) -> None:
 def _complained(outcome: wire.ImportOutcome, name: str) -> None:
     if not outcome.complaints:
         return
-    complaints = [f"{_place(one)}: {one.problem}" for one in outcome.complaints]
+    complaints = [f"{_place(complaint)}: {complaint.problem}" for complaint in outcome.complaints]
     more = f"\n  … and {len(complaints) - MOST} more" if len(complaints) > MOST else ""
-    asks = next((one.header for one in outcome.columns if one.asks), "")
+    asks = next((column.header for column in outcome.columns if column.asks), "")
     raise Failure(
         f"{name} was not imported:\n  " + "\n  ".join(complaints[:MOST]) + more,
         f'Nothing was changed. Say it: --dates "{asks}=day-first", or month-first.'

@@ -218,7 +218,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
     for line in e.risk_lines:
         to.print(Text.assemble(("  " + " " * 24, "dim"), f"{line.points:+4}  ", (line.says, "dim")))
     if e.acts:
-        can = [one.action if one.here else f"{one.action} (by hand, at {e.provider.name})" for one in e.acts]
+        can = [act.action if act.here else f"{act.action} (by hand, at {e.provider.name})" for act in e.acts]
         to.print(Text.assemble(("\n  Can be ordered: ", "bold"), ", ".join(can)))
     if e.advice is not None:
         to.print(Text.assemble(("\n  Advice: ", "bold"), e.advice.text))

@@ -48,7 +48,9 @@ def sponsor(party: str, address: str, nobody: bool) -> None:
         raise Failure("An address and --none are given. Nothing was changed.", "Give one of the two.", 2)
     with connect() as client:
         found = client.sponsor(party, address) if address or nobody else client.party(party)
-        who = next((f"{one.name} ({one.address})" for one in client.people() if one.id == found.sponsor), "")
+        who = next(
+            (f"{person.name} ({person.address})" for person in client.people() if person.id == found.sponsor), ""
+        )
     click.echo(f"{who} answers for {found.name}." if who else f"Nobody answers for {found.name}.")
 
 

@@ -5,9 +5,9 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.nouns import PARTY, PROVIDER
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 
@@ -75,7 +75,7 @@ def _named(side: wire.AlikeParty) -> str:
 
 
 def _known(keys: list[wire.KnownAs]) -> str:
-    return "; ".join(f"{one.key} at {one.provider.name}" for one in keys) or "written down here, at no provider"
+    return "; ".join(f"{key.key} at {key.provider.name}" for key in keys) or "written down here, at no provider"
 
 
 @party.command("keys")
@@ -92,7 +92,7 @@ def keys(named: str, output: str) -> None:
 @click.argument("named", metavar="PARTY", type=PARTY)
 @click.argument("other", type=PARTY)
 @reason_option
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @reports_errors
 def join(named: str, other: str, reason: str, yes: bool) -> None:
     """Join two parties into one.
@@ -124,7 +124,7 @@ def keep_apart(named: str, other: str, reason: str) -> None:
 @click.argument("provider", type=PROVIDER)
 @click.argument("key")
 @reason_option
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @reports_errors
 def part(named: str, provider: str, key: str, reason: str, yes: bool) -> None:
     """Split one key off a party.

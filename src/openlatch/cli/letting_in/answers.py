@@ -6,9 +6,9 @@ from urllib.parse import urlsplit
 
 import click
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import client_of, token_for
 from openlatch.cli.failure import Failure
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import day, out, reports_errors
 from openlatch.wire import messages as wire
 
@@ -25,7 +25,7 @@ __all__ = ["answer"]
 @click.option(
     "--password", default="", help="One of your own, if you do not sign in there yet; asked for if not given."
 )
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @reports_errors
 def answer(link: str, answer_: str | None, reason: str, name: str, password: str, yes: bool) -> None:
     """Show what LINK, as it stands in a letter, asks of you, and answer it; without an answer, only show it.

@@ -9,10 +9,10 @@ import click
 from pydantic import ValidationError
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, OFFER
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, ago, day, emit, notches, out, output_option, powers, reports_errors
 from openlatch.wire import messages as wire
 from openlatch.wire.base import mistakes
@@ -89,7 +89,7 @@ def fit(account: str, task: str, needs: str, output: str) -> None:
 @click.option("--why-less", "answer", default="", help="With --request: why it is less than was asked; they read it.")
 @click.option("--instead-of", default="", help="An offer that waits, which this one corrects.")
 @click.option("--dry-run", is_flag=True, help="Only show what would be offered.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @output_option
 @reports_errors
 def offer(
@@ -136,7 +136,7 @@ def offer(
         wish = _wish(given)
         found = client.check_offer(wish, instead_of)
         _show(found, to_stderr=output != "table")
-        stops = [one for one in found.remarks if one.stops]
+        stops = [remark for remark in found.remarks if remark.stops]
         if stops:
             raise Failure(stops[0].text, stops[0].next_step or "See to that first, then offer it.")
         if dry_run:
@@ -172,7 +172,7 @@ def offers(state: str, mine: bool, output: str) -> None:
         emit(every, OFFERS, output, empty="Nothing is offered from here; openlatch offer makes an offer.")
         if mine or state not in ("", "waiting") or output != "table":
             return
-        shown = [one for one in client.entries(kind="offer", state="offered") if not one.by_hand]
+        shown = [entry for entry in client.entries(kind="offer", state="offered") if not entry.by_hand]
         if shown:
             out().print("\nOffered at the providers themselves, as readings show it", style="bold")
         for one in shown:
@@ -188,7 +188,7 @@ def offers(state: str, mine: bool, output: str) -> None:
 @click.option("--decline", "act", flag_value="decline", help="Decline an offer that was made to you.")
 @click.option("--later", "act", flag_value="later", help="Leave an offer that was made to you for later.")
 @click.option("--reason", default="", help="Why it is withdrawn or declined; the other side is told.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @output_option
 @reports_errors
 def offered(ref: str, act: str | None, reason: str, yes: bool, output: str) -> None:
@@ -219,10 +219,10 @@ def _one(found: wire.Offer) -> None:
     paper.print(f"Made      {day(found.made_at)} by {found.made_by}")
     paper.print(f"State     {_state(found)}", end="")
     paper.print(f", good until {day(found.lapses_at)}" if found.state == "waiting" else "")
-    for one in found.parts:
-        if one.order is not None:
-            why = f": {one.why}" if one.why else ""
-            paper.print(f"Order     {one.order} on {one.account.name}, {one.order_state}{why}")
+    for part in found.parts:
+        if part.order is not None:
+            why = f": {part.why}" if part.why else ""
+            paper.print(f"Order     {part.order} on {part.account.name}, {part.order_state}{why}")
 
 
 def _show(found: wire.OfferTerms, *, to_stderr: bool) -> None:
@@ -235,10 +235,10 @@ def _show(found: wire.OfferTerms, *, to_stderr: bool) -> None:
     known = "known" if found.known else "not known yet"
     paper.print(f"To {found.name} · {found.address}{where}", style="bold")
     paper.print(f"   {known}, {'outside the circle' if found.outside else 'in the circle'}", style="dim")
-    for one in found.parts:
-        paper.print(f"  {one.sentence}")
-        if one.fit is not None:
-            paper.print(f"  {one.fit.text}", style="dim")
+    for part in found.parts:
+        paper.print(f"  {part.sentence}")
+        if part.fit is not None:
+            paper.print(f"  {part.fit.text}", style="dim")
     for remark in found.remarks:
         paper.print(
             Text.assemble(notches(remark.severity), "  ", remark.text, (f" {remark.next_step}".rstrip(), "dim"))

@@ -7,10 +7,10 @@ from datetime import datetime
 import click
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.inventory.by_hand import somebody_else_option
 from openlatch.cli.nouns import ACCOUNT, REQUEST
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, day, emit, last_day, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 
@@ -63,7 +63,7 @@ def requests(state: str, mine: bool, output: str) -> None:
 @click.argument("ref", type=REQUEST)
 @click.option("--turn-down", "reason", default="", help="Turn it down, and say why; whoever asked is told.")
 @click.option("--withdraw", is_flag=True, help="Take back what you asked for yourself.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @output_option
 @reports_errors
 def asked(ref: str, reason: str, withdraw: bool, yes: bool, output: str) -> None:

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import sys
 from collections.abc import Callable
 from datetime import datetime
 from typing import Any, TypeVar
@@ -11,6 +10,7 @@ import click
 from rich.console import Console
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ENTRY, ORDER
@@ -20,10 +20,8 @@ from openlatch.wire import messages as wire
 
 __all__ = [
     "HOW_GIVEN",
-    "asked_count",
     "change_secret",
     "close_sessions",
-    "confirmed",
     "end",
     "end_on",
     "extend",
@@ -56,7 +54,7 @@ ORDERS: tuple[Column, ...] = (
 HOW_GIVEN = (
     click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing."),
     click.option("--reason", default="", help="Kept in the log."),
-    click.option("--yes", is_flag=True, help="Do not ask; for programs."),
+    yes_option,
     click.option("--no-wait", is_flag=True, help="Give the order and leave, without following it."),
     output_option,
 )
@@ -262,21 +260,6 @@ def _ways_out(plan: wire.Plan, action: str) -> str:
         return ""
     ways = "".join(f"\n  {option} {way.entry}  {way.name}, now “{way.level}”" for way in plan.ways_out[:8])
     return f"Who could follow:{ways}" if ways else "No one could follow yet."
-
-
-def confirmed(question: str, yes: bool) -> None:
-    """Ask whoever is there, unless they said yes beforehand; leaves if nobody is there or the answer is no."""
-    if not yes:
-        if not sys.stdin.isatty():
-            raise Failure("Nobody is there to confirm. Nothing was changed.", "Add --yes to do it without asking.", 2)
-        click.confirm(f"\n{question}", abort=True)
-
-
-def asked_count(what: str, count: int) -> int:
-    """Ask whoever is there how many there are; returns what they say."""
-    if not sys.stdin.isatty():
-        raise Failure("Nobody is there to confirm. Nothing was changed.", f"Say how many: --count {count}.", 2)
-    return int(click.prompt(f"\nType how many {what} ({count})", type=int))
 
 
 def _plan(to: Console, plan: wire.Plan) -> None:

@@ -8,10 +8,11 @@ from typing import Any, TypeVar
 import click
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PARTY, PROVIDER
-from openlatch.cli.orders.orders import HOW_GIVEN, confirmed, followed, print_plan
+from openlatch.cli.orders.orders import HOW_GIVEN, followed, print_plan
 from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 

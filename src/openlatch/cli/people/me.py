@@ -2,11 +2,15 @@
 
 from __future__ import annotations
 
+from collections.abc import Sequence
 from uuid import UUID
 
 import click
+from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
 from openlatch.cli.output import Column, ago, emit, out, output_option, reports_errors
 
 __all__ = ["me"]
@@ -18,6 +22,13 @@ SESSIONS: tuple[Column, ...] = (
     Column("last seen", lambda s: ago(s.seen_at)),
     Column("id", lambda s: str(s.id), whole=True),
 )
+FACTORS: tuple[Column, ...] = (
+    Column("name", lambda f: Text(f.name)),
+    Column("kind", lambda f: f.kind),
+    Column("since", lambda f: ago(f.proved_at)),
+    Column("last used", lambda f: ago(f.last_used_at)),
+    Column("id", lambda f: str(f.id), whole=True),
+)
 
 
 @click.group(invoke_without_command=True)
@@ -25,7 +36,7 @@ SESSIONS: tuple[Column, ...] = (
 @click.pass_context
 @reports_errors
 def me(ctx: click.Context, output: str) -> None:
-    """Show your own account here, and change your name, dates, password, address or sessions."""
+    """Show your own account here, and change your name, dates, password, second factors, address or sessions."""
     if ctx.invoked_subcommand is not None:
         return
     with connect() as client:
@@ -89,3 +100,75 @@ def sessions(session_id: UUID | None, end_others: bool, output: str) -> None:
             click.echo(f"{client.end_other_sessions()} ended.")
         else:
             emit(client.sessions(), SESSIONS, output, empty="You are not signed in to the console anywhere.")
+
+
+@me.command()
+@output_option
+@reports_errors
+def factors(output: str) -> None:
+    """List your second factors: what you prove with that it is you, beside your password."""
+    with connect() as client:
+        found = client.factors()
+    emit(found.items, FACTORS, output, empty="You have no second factor: openlatch me add-codes")
+    if output == "table" and found.items:
+        out().print(f"{found.recovery_left} recovery codes are left.", style="dim")
+
+
+@me.command("add-codes")
+@click.option("--name", default="app", show_default=True, help="What you call it, such as the device it is on.")
+@reports_errors
+def add_codes(name: str) -> None:
+    """Add codes from an app as a second factor. Any app for codes by the clock (TOTP) will do."""
+    with connect() as client:
+        begun = client.begin_codes(name)
+        paper = out()
+        paper.print(_square(begun.square), style="black on white", highlight=False)
+        paper.print("Have your app read this, or type into it:")
+        paper.print(f"  {begun.secret}", style="bold", highlight=False, soft_wrap=True)
+        codes = client.prove_codes(begun.id, click.prompt("The code that it shows now"))
+    click.echo("From now on you are asked for a code when you sign in.")
+    _show(codes)
+
+
+@me.command("recovery-codes")
+@reports_errors
+def recovery_codes() -> None:
+    """Make new recovery codes, for when your device is not at hand. Those of before hold no more."""
+    with connect() as client:
+        _show(client.make_recovery_codes())
+
+
+@me.command("remove-factor")
+@click.argument("name")
+@yes_option
+@reports_errors
+def remove_factor(name: str, yes: bool) -> None:
+    """Remove the second factor that you called NAME."""
+    with connect() as client:
+        found = client.factors().items
+        factor = next((one for one in found if name in (one.name, str(one.id))), None)
+        if factor is None:
+            known = ", ".join(one.name for one in found) or "none"
+            raise Failure(f"You have no second factor called “{name}”.", f"There are: {known}.", 4)
+        if len(found) == 1:
+            out().print("It is your only one: your password alone will be enough, and your recovery codes go too.")
+        confirmed(f"Remove “{factor.name}”?", yes)
+        client.remove_factor(factor.id)
+    click.echo(f"Removed: {factor.name}.")
+
+
+def _show(codes: Sequence[str]) -> None:
+    if not codes:
+        return
+    click.echo("Keep these recovery codes where your device is not; each is good for one sign-in:")
+    for code in codes:
+        click.echo(f"  {code}")
+
+
+def _square(rows: Sequence[str]) -> str:
+    """A QR code in half blocks, two rows a line, with the margin that readers need."""
+    wide = ["0" * (len(rows[0]) + 4)] * 2
+    every = [*wide, *(f"00{row}00" for row in rows), *wide]
+    pairs = zip(every[::2], [*every[1::2], wide[0]], strict=False)
+    blocks = {"00": " ", "10": "▀", "01": "▄", "11": "█"}
+    return "\n".join("".join(blocks[a + b] for a, b in zip(above, below, strict=True)) for above, below in pairs)

@@ -4,9 +4,9 @@ from __future__ import annotations
 
 import click
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.nouns import one_of
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, ago, emit, out, output_option, reports_errors
 from openlatch.wire import messages as wire
 from openlatch.words import PersonState, Role
@@ -20,7 +20,6 @@ PEOPLE: tuple[Column, ...] = (
     Column("state", lambda p: p.state),
     Column("last seen", lambda p: ago(p.seen_at)),
 )
-yes_option = click.option("--yes", is_flag=True, help="Do not ask; for programs.")
 person_argument = click.argument("named", metavar="ADDRESS")
 
 
@@ -42,12 +41,14 @@ def people(ctx: click.Context, output: str) -> None:
 def show(named: str, output: str) -> None:
     """Show one person of the workspace."""
     with connect() as client:
-        found = client.person(named)
+        person = client.person(named)
+        guarded = person.id in client.with_second_factor()
     if output != "table":
-        emit([found], (), output, empty="")
+        emit([person], (), output, empty="")
         return
-    out().print(f"{found.name} <{found.address}>, {found.role}, {found.state}")
-    out().print(f"  last seen {ago(found.seen_at)}", style="dim")
+    out().print(f"{person.name} <{person.address}>, {person.role}, {person.state}")
+    out().print(f"  second factor: {'yes' if guarded else 'none'}")
+    out().print(f"  last seen {ago(person.seen_at)}", style="dim")
 
 
 @people.command()
@@ -113,11 +114,27 @@ def enable(named: str) -> None:
 def remove(named: str, yes: bool) -> None:
     """Remove whoever has ADDRESS from the workspace for good; what they did keeps their name in the log."""
     with connect() as client:
-        found = client.person(named)
-        _told(found, "Remove")
+        person = client.person(named)
+        _told(person, "Remove")
         confirmed("Remove this person for good?", yes)
         client.remove_person(named)
-    click.echo(f"Removed {found.name} <{found.address}>.")
+    click.echo(f"Removed {person.name} <{person.address}>.")
+
+
+@people.command("reset-factors")
+@person_argument
+@yes_option
+@reports_errors
+def reset_factors(named: str, yes: bool) -> None:
+    """Take away all second factors of whoever has ADDRESS and has lost theirs."""
+    with connect() as client:
+        person = client.person(named)
+        out().print(f"Take away the second factors of {person.name} <{person.address}>, {person.role}.", style="bold")
+        out().print("  They sign in with their password alone until they add another one.")
+        out().print("  Their sessions and tokens end at once, and a letter tells them.")
+        confirmed("Take them away?", yes)
+        client.reset_factors(named)
+    click.echo(f"{person.name} has no second factor any more.")
 
 
 def _told(person: wire.Person, what: str) -> None:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import contextlib
 import socket
+import sys
 from uuid import UUID
 
 import click
@@ -14,7 +15,7 @@ from openlatch.cli.connection import sign_in as make_token
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import Column, ago, day, emit, out, output_option, reports_errors
 from openlatch.client.address import service_address
-from openlatch.errors import NotSignedIn, OpenLatchError, ServiceUnreachable
+from openlatch.errors import FactorNeeded, NotSignedIn, OpenLatchError, ServiceUnreachable
 
 __all__ = ["confirm", "forgot_password", "holders", "sign_in", "sign_out", "tokens", "whoami", "workspace"]
 
@@ -41,20 +42,24 @@ HOLDERS: tuple[Column, ...] = (
 @click.option("--workspace", prompt=True, help="The workspace's short name.")
 @click.option("--address", prompt=True, help="Your address in that workspace.")
 @click.option("--password", prompt=True, hide_input=True, help="Asked for if not given.")
+@click.option("--code", help="Of your app, or a recovery code, if you have a second factor; asked for if needed.")
 @click.option("--days", default=30, show_default=True, help="For how long.")
 @click.option("--read-only", is_flag=True, help="Make a token that can change nothing.")
 @reports_errors
-def sign_in(server: str, workspace: str, address: str, password: str, days: int, read_only: bool) -> None:
+def sign_in(server: str, days: int, read_only: bool, **who: str | None) -> None:
     """Sign in to the service at SERVER, and keep a token for the next commands."""
     server = service_address(server)
-    name = f"command line on {socket.gethostname()}"
-    scope = "read" if read_only else "change"
-    client, token = make_token(
-        server, workspace=workspace, address=address, password=password, name=name, scope=scope, days=days
-    )
+    who |= {"name": f"command line on {socket.gethostname()}", "scope": "read" if read_only else "change"}
+    try:
+        client, token = make_token(server, days=days, **who)
+    except FactorNeeded:
+        if not sys.stdin.isatty() or who["code"]:
+            raise
+        who["code"] = click.prompt("The code that your app shows now, or a recovery code")
+        client, token = make_token(server, days=days, **who)
     with client:
         me = client.me()
-    path = keep(server, token.secret, str(token.id), workspace)
+    path = keep(server, token.secret, str(token.id), me.workspace.slug)
     click.echo(
         f"Signed in to {me.workspace.name} as {me.person.name} ({me.person.role}), "
         f"until {day(token.expires_at, me.workspace.zone)}."
@@ -124,18 +129,29 @@ def whoami(output: str) -> None:
 @click.command()
 @click.option("--name", default=None, help="Call it something else.")
 @click.option("--zone", default=None, help="Have its days in another zone, such as Europe/London.")
+@click.option(
+    "--second-factor",
+    "demanded",
+    default=None,
+    help="Roles that need one, such as owner,manager; '' for none.",
+)
 @output_option
 @reports_errors
-def workspace(name: str | None, zone: str | None, output: str) -> None:
-    """Show the workspace, or change its name or its zone. Which domains are its own stands in its policy."""
+def workspace(name: str | None, zone: str | None, demanded: str | None, output: str) -> None:
+    """Show the workspace, or change its name, its zone, or which roles need a second factor.
+
+    Which domains are its own stands in its policy.
+    """
+    roles = None if demanded is None else [role.strip() for role in demanded.split(",") if role.strip()]
     with connect() as client:
         found = client.workspace()
-        if name is not None or zone is not None:
-            found = client.change_workspace(name=name, zone=zone)
+        if any(wish is not None for wish in (name, zone, roles)):
+            found = client.change_workspace(name=name, zone=zone, second_factor=roles)
     if output != "table":
         emit([found], (), output, empty="")
         return
     out().print(f"{found.name} ({found.slug}), days in {found.zone}")
+    out().print(f"  a second factor is needed by: {', '.join(found.second_factor) or 'nobody'}")
     out().print(f"  its own domains: {', '.join(found.circle_domains) or 'none'} (openlatch policy show)", style="dim")
 
 
@@ -154,12 +170,14 @@ def tokens(token_id: UUID | None, output: str) -> None:
 
 
 @click.command()
-@click.option("--password", help="Asked for if not given.")
+@click.option("--password", help="Asked for if neither is given.")
+@click.option("--code", help="A code of your second factor, instead of your password.")
 @reports_errors
-def confirm(password: str | None) -> None:
-    """Give your password again, which acts that take access away ask for after a while; for programs, beforehand."""
+def confirm(password: str | None, code: str | None) -> None:
+    """Prove again who you are, which acts that take access away ask for after a while; for programs, beforehand."""
     with connect() as client:
-        me = client.confirm(password or click.prompt("Your password", hide_input=True))
+        given = None if code else password or click.prompt("Your password", hide_input=True)
+        me = client.confirm(given, code=code)
     click.echo(f"Confirmed: you are {me.person.name}.")
 
 

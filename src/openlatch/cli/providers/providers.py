@@ -111,12 +111,12 @@ def connectors(output: str) -> None:
         if output != "table":
             emit(client.connectors(), (), output, empty="")
             return
-        for one in client.connectors():
-            out().print(Text.assemble((one.name, "bold"), f"  {one.speaks}"))
-            for setting in one.settings:
+        for connector in client.connectors():
+            out().print(Text.assemble((connector.name, "bold"), f"  {connector.speaks}"))
+            for setting in connector.settings:
                 needed = "" if setting.needed else " (can be left out)"
                 out().print(Text.assemble((f"  --set {setting.name}=…", "cyan"), f"  {setting.what}", (needed, "dim")))
-            out().print(Text.assemble(("  secret", "cyan"), f"  {one.secret}"))
+            out().print(Text.assemble(("  secret", "cyan"), f"  {connector.secret}"))
 
 
 @providers.command()

@@ -91,8 +91,8 @@ def verify(file: Path, known: Path | None) -> None:
             "This report does not hold: it is not what was signed.", next_step="Get the report again, unaltered."
         )
     receipts = [line["receipt"] for line in content.get("lines", []) if line.get("receipt")]
-    for one in receipts:
-        check(one, published)
+    for receipt in receipts:
+        check(receipt, published)
     out().print(Text.assemble(("It holds: ", "green"), "signed by the service, and not altered since."))
     for name in ("title", "ref", "workspace", "state", "begun_at", "ended_at", "lines"):
         out().print(Text.assemble((f"  {name.replace('_', ' '):<10}", "dim"), str(said.get(name, ""))))

@@ -10,10 +10,10 @@ from click.core import ParameterSource
 from rich.console import Console
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, one_of
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
@@ -231,7 +231,7 @@ def resume_review(name: str) -> None:
 
 @review.command("remove")
 @click.argument("name", type=REVIEW)
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @reports_errors
 def remove_review(name: str, yes: bool) -> None:
     """Give the review NAME up: it comes round no more. Its rounds and their reports stay."""

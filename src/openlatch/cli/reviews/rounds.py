@@ -10,10 +10,10 @@ import click
 from rich.console import Console
 from rich.text import Text
 
+from openlatch.cli.confirm import asked_count, confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ROUND, one_of
-from openlatch.cli.orders.orders import asked_count, confirmed
 from openlatch.cli.output import (
     STUCK,
     Column,
@@ -190,7 +190,7 @@ def decide(
             to=to,
         )
         items = [i.decision for i in client.round_items(round_ref) if i.place in places]
-        asked = ", ".join(dict.fromkeys(one.instead_of for one in items if one is not None and one.instead_of))
+        asked = ", ".join(dict.fromkeys(item.instead_of for item in items if item is not None and item.instead_of))
         click.echo(f"{number} decided, in the place of {asked}." if asked else f"{number} decided.")
 
 
@@ -209,7 +209,7 @@ def _from_file(client: Client, round_ref: str, file: Path) -> None:
 @click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.option("--count", type=int, help="How many orders it becomes, instead of being asked; refused if it is not.")
 @click.option("--dry-run", is_flag=True, help="Only show what would happen; change nothing.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @click.option("--no-wait", is_flag=True, help="Leave without following it.")
 @reports_errors
 def finish(round_ref: str, count: int | None, dry_run: bool, yes: bool, no_wait: bool) -> None:
@@ -220,7 +220,7 @@ def finish(round_ref: str, count: int | None, dry_run: bool, yes: bool, no_wait:
     with connect() as client:
         items = client.round_items(round_ref)
         plan = client.plan_round(round_ref)
-        silent = sum(one.outcome == "undecided" for one in items)
+        silent = sum(item.outcome == "undecided" for item in items)
         rest = f"{silent} are not decided" if silent else "the others are kept"
         out().print(f"{plan.count} of {len(items)} items become orders; {rest}.")
         together(out(), plan.consequences, plan.refused)
@@ -251,7 +251,7 @@ def _left(one: wire.Round) -> int:
 @round_.command("cancel")
 @click.argument("round_ref", type=ROUND, metavar="ROUND")
 @click.option("--reason", required=True, help="Why; whoever was asked is told.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @reports_errors
 def cancel_round(round_ref: str, reason: str, yes: bool) -> None:
     """Call ROUND off: it gives no more orders. Those that it gave go on, and are called off one by one."""

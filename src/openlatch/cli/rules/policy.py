@@ -9,6 +9,7 @@ import click
 from rich.console import Console
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.output import Column, day, emit, notches, out, output_option, reports_errors
 
@@ -110,7 +111,7 @@ def try_(file: Path, output: str) -> None:
 @policy.command()
 @_FILE
 @click.option("--note", default="", help="Why, for those who look at it later.")
-@click.option("--yes", is_flag=True, help="Do not ask.")
+@yes_option
 @reports_errors
 def adopt(file: Path, note: str, yes: bool) -> None:
     """Put FILE in force as the policy, after showing what it changes."""
@@ -119,8 +120,7 @@ def adopt(file: Path, note: str, yes: bool) -> None:
         present = client.policy()
         verdict = client.check_policy(text)
         _changes(out(), verdict.changes)
-        if not yes:
-            click.confirm(f"Adopt it in place of policy {present.number}?", abort=True)
+        confirmed(f"Adopt it in place of policy {present.number}?", yes)
         adopted = client.adopt_policy(text, note=note, expected=present.number)
     click.echo(f"Policy {adopted.number} is in force. Back: openlatch policy back {present.number}")
 

@@ -10,11 +10,11 @@ import click
 from rich.console import Console
 from rich.text import Text
 
+from openlatch.cli.confirm import asked_count, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.inventory import filtered
 from openlatch.cli.nouns import BATCH, PARTY
-from openlatch.cli.orders.orders import asked_count
 from openlatch.cli.output import (
     STUCK,
     Column,
@@ -132,20 +132,24 @@ def together(
     why: dict[str, list[str]] = {}
     for no in refused:
         why.setdefault(no.why, []).append(no.entry.name)
-    for one in consequences:
-        said = {named.text for named in one.entries}
-        if one.times == 1 or len(said) == 1:
-            to.print(Text.assemble("  ", notches(one.severity), "  ", one.text))
-            if one.times > 1:
-                to.print(Text(f"        {_some_names(one)}"), style="dim")
-        elif one.severity not in ("high", "critical"):
-            to.print(Text.assemble("  ", notches(one.severity), f"  {one.times} entries, such as: ", one.text))
-            to.print(Text(f"        {_some_names(one)}"), style="dim")
+    for consequence in consequences:
+        said = {named.text for named in consequence.entries}
+        if consequence.times == 1 or len(said) == 1:
+            to.print(Text.assemble("  ", notches(consequence.severity), "  ", consequence.text))
+            if consequence.times > 1:
+                to.print(Text(f"        {_some_names(consequence)}"), style="dim")
+        elif consequence.severity not in ("high", "critical"):
+            to.print(
+                Text.assemble(
+                    "  ", notches(consequence.severity), f"  {consequence.times} entries, such as: ", consequence.text
+                )
+            )
+            to.print(Text(f"        {_some_names(consequence)}"), style="dim")
         else:
-            for named in one.entries[:_MOST]:
-                to.print(Text.assemble("  ", notches(one.severity), f"  {named.entry.name}: ", named.text))
-            if one.times > _MOST:
-                to.print(Text(f"        and {one.times - _MOST} more like these"), style="dim")
+            for named in consequence.entries[:_MOST]:
+                to.print(Text.assemble("  ", notches(consequence.severity), f"  {named.entry.name}: ", named.text))
+            if consequence.times > _MOST:
+                to.print(Text(f"        and {consequence.times - _MOST} more like these"), style="dim")
 
     for reason, names in why.items():
         to.print(Text.assemble(("  not possible  ", "red"), f"{_few(names)}: {reason}"))
@@ -262,7 +266,7 @@ def batch(
 @click.option("--reason", default="", help="Kept in the log.")
 @click.option("--dry-run", is_flag=True, help="Only show what is to be done; change nothing.")
 @click.option("--count", type=int, help="How many things, instead of being asked; refused if they are not.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @click.option("--no-wait", is_flag=True, help="Give the orders and leave, without following them.")
 @output_option
 @reports_errors

@@ -9,10 +9,10 @@ from typing import Any, TextIO
 import click
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PROPOSAL
-from openlatch.cli.orders.orders import confirmed
 from openlatch.cli.output import Column, ago, emit, notches, out, output_option, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
@@ -94,7 +94,7 @@ def proposals(output: str) -> None:
 @click.option("--file", "as_file", is_flag=True, help="Print the proposal itself, to be changed and sent again.")
 @click.option("--apply", "applies", is_flag=True, help="Carry it out: as orders, offers, and tasks for people.")
 @click.option("--fail-if", "checks", multiple=True, type=click.Choice(list(CHECKS)), help="Exit 7 then.")
-@click.option("--yes", is_flag=True, help="Do not ask; for programs.")
+@yes_option
 @output_option
 @reports_errors
 def proposal(
@@ -183,7 +183,7 @@ def _checked(found: wire.Proposal, checks: tuple[str, ...]) -> None:
         "flag-raised": bool(outcome.flags_raised),
         "limit-passed": bool(outcome.limits),
     }
-    failed = [CHECKS[one] for one in checks if holds[one]]
+    failed = [CHECKS[check] for check in checks if holds[check]]
     if failed:
         click.echo(f"! It is not to be: {'; '.join(failed)}.", err=True)
         sys.exit(FORBIDDEN)

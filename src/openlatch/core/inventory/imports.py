@@ -134,18 +134,20 @@ def read_list(sheets: Sequence[Sheet], wanted: Form, *, zone: str, provider: str
     sheet, form = proposed(sheets, wanted, lambda header: bool(known_field(header)))
     headers = headers_of(sheet, form)
     matched, complaints = match_columns(headers, form.columns)
-    complaints = [replace(one, line=form.header or 1) if one.line == 1 else one for one in complaints]
+    complaints = [
+        replace(complaint, line=form.header or 1) if complaint.line == 1 else complaint for complaint in complaints
+    ]
     notes = left_out(sheet, form)
     out = {note.line for note in notes}
     lines = [one for one in sheet.lines if one.number > (form.header or 1) and not one.empty and one.number not in out]
     orders, undecided = _orders(headers, matched, lines, form)
     complaints += undecided
     hidden = tuple(filter(names_secret, headers))
-    remarks = [Complaint(0, "", one) for one in sheet.remarks] + list(_merged(headers, matched, lines))
+    remarks = [Complaint(0, "", remark) for remark in sheet.remarks] + list(_merged(headers, matched, lines))
     how = Imported(
         Observation(ReadingOutcome.PARTIAL), (), matched, secrets=hidden, form=form, notes=notes, orders=orders
     )
-    if any(one.line in (0, form.header or 1) for one in complaints):
+    if any(complaint.line in (0, form.header or 1) for complaint in complaints):
         return replace(how, complaints=tuple(complaints), remarks=tuple(remarks))
     accounts: dict[str, ObservedAccount] = {}
     parties: dict[str, ObservedParty] = {}

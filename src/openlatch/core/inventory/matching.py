@@ -17,7 +17,7 @@ def stands_for(party: Party) -> Selector | None:
     """Return the selector of a party that stands for others; None for one that is only itself."""
     if party.kind is PartyKind.ANYONE:
         return ANYONE
-    whole = [one.removeprefix("@") for one in party.addresses if one.startswith("@")]
+    whole = [address.removeprefix("@") for address in party.addresses if address.startswith("@")]
     if party.kind is PartyKind.TEAM and len(whole) == 1 and len(party.addresses) == 1:
         return Selector("domain", whole[0].casefold())
     return None
@@ -25,7 +25,7 @@ def stands_for(party: Party) -> Selector | None:
 
 def domains(party: Party) -> frozenset[str]:
     """Return the domains at which a party has mailboxes."""
-    return frozenset(normal_address(one).rpartition("@")[2] for one in party.addresses if is_mailbox(one))
+    return frozenset(normal_address(address).rpartition("@")[2] for address in party.addresses if is_mailbox(address))
 
 
 def matches(many: Party, one: Party) -> bool:

@@ -154,7 +154,7 @@ class Graph:
     def without(self, pieces: Collection[Piece]) -> Graph:
         """Return the graph as it is once some pieces have ended."""
         entries = [one for held in self.held.values() for one in held if one.id not in pieces]
-        return Graph(entries, [one for links in self.acting.values() for one in links if one.id not in pieces])
+        return Graph(entries, [link for links in self.acting.values() for link in links if link.id not in pieces])
 
     def behind(self, party_id: UUID) -> set[UUID]:
         """Return everyone who can act as a party, itself among them."""

@@ -137,13 +137,13 @@ def left_out(sheet: Sheet, form: Form) -> tuple[Note, ...]:
 
 def signature(headers: Iterable[str]) -> str:
     """Return what tells the form of a list from others: the names of its columns, whatever their order."""
-    names = sorted(" ".join(one.casefold().split()) for one in headers)
+    names = sorted(" ".join(header.casefold().split()) for header in headers)
     return hashlib.sha256("\x1f".join(names).encode()).hexdigest()
 
 
 def _meant(sheets: Sequence[Sheet], wanted: Form, known: Callable[[str], bool]) -> Sheet:
     if wanted.sheet is not None:
-        named = next((one for one in sheets if one.name == wanted.sheet), None)
+        named = next((sheet for sheet in sheets if sheet.name == wanted.sheet), None)
         if named is not None:
             return named
     return max(
@@ -183,7 +183,7 @@ def _has_two(sheet: Sheet, header: int) -> bool:
     groups = {cell.strip() for cell in above.cells if cell.strip()}
     names = [cell.strip().casefold() for cell in below.cells]
     incomplete = "" in names or len(set(names)) < len(names) or bool(above.filled)
-    return incomplete and len(groups) > 1 and not any(letter.isdigit() for one in groups for letter in one)
+    return incomplete and len(groups) > 1 and not any(letter.isdigit() for group in groups for letter in group)
 
 
 def _spread(line: Line, *, upper: bool) -> tuple[str, ...]:
@@ -206,9 +206,11 @@ def _why(line: Line, headers: Sequence[str], form: Form) -> str:
     filled = [cell.strip() for cell in line.cells if cell.strip()]
     if filled and _TOTAL.fullmatch(filled[0]) and all(_PLAIN_NUMBER.fullmatch(one) for one in filled[1:]):
         return "looks like a total"
-    if len(filled) == 1 and len([one for one in headers if one]) > 2 and not line.unknown:
+    if len(filled) == 1 and len([header for header in headers if header]) > 2 and not line.unknown:
         return "has one cell only, and looks like a note"
-    if [one.casefold() for one in filled] == [one.casefold() for one in headers if one][: len(filled)] and filled:
+    if [one.casefold() for one in filled] == [header.casefold() for header in headers if header][
+        : len(filled)
+    ] and filled:
         return "repeats the header"
     return ""
 

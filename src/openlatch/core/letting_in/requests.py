@@ -132,7 +132,7 @@ def compare(
     if early := in_order((wanted & powers) - lasting):
         less.append(f"{listed(early)} for a part of the time")
     if all(part.resources for part in here):
-        less.append(f"only for {', '.join(dict.fromkeys(one for part in here for one in part.resources))}")
+        less.append(f"only for {', '.join(dict.fromkeys(resource for part in here for resource in part.resources))}")
     if all(part.hours is not None for part in here):
         less.append("only at some hours")
     if starts_at is not None:

@@ -193,15 +193,15 @@ def _stops(
     s: Situation, takes_away: tuple[Power, ...], ends: bool, until: datetime | None = None
 ) -> Iterable[Consequence]:
     if ends or Power.SPEND in takes_away:
-        for one in s.entry.dependencies:
+        for dependency in s.entry.dependencies:
             when = ""
-            if one.next_at is not None and (until is None or one.next_at >= until):
-                when = f" It fails from {day_in(one.next_at, s.zone)} unless someone else takes it over."
+            if dependency.next_at is not None and (until is None or dependency.next_at >= until):
+                when = f" It fails from {day_in(dependency.next_at, s.zone)} unless someone else takes it over."
             elif until is not None:
                 when = (
                     f" It goes on through {last_day(until, s.zone)}, and fails then unless someone else takes it over."
                 )
-            text = f"One {one.kind} depends on it: {one.what}, through {s.party.name}.{when}"
+            text = f"One {dependency.kind} depends on it: {dependency.what}, through {s.party.name}.{when}"
             yield Consequence("dependency", Severity.HIGH, text)
     if not mends(s, takes_away):
         text = f"{s.party.name} is the last one who can let others in or out of {s.account.name}."

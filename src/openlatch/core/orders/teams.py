@@ -169,10 +169,10 @@ def _still(s: TeamSituation) -> Iterable[Consequence]:
     """How the member comes to the same accounts once it is out of the team."""
     with_it = {chain.entry.account_id for chain in _chains(s) if any(link.id == s.link for link in chain.links)}
     ways = [one for one in reach(s.without, s.member.id) if one.entry.account_id in with_it]
-    ways = [one for one in ways if not any(link.lasting for link in one.links)]
+    ways = [way for way in ways if not any(link.lasting for link in way.links)]
     if ways:
         names = {one: party.name for one, party in s.parties.items()}
-        told = [f"“{one.entry.level}” on {s.places[one.entry.account_id]} ({_by(one, names)})" for one in ways]
+        told = [f"“{way.entry.level}” on {s.places[way.entry.account_id]} ({_by(way, names)})" for way in ways]
         more = f"; and {len(told) - _MOST} more" if len(told) > _MOST else ""
         text = f"{s.member.name} still has {'; '.join(told[:_MOST])}{more}."
         yield Consequence("other-ways-in", Severity.MEDIUM, text)
@@ -215,7 +215,9 @@ def _governed(graph: Graph, parties: Mapping[UUID, Party], account_id: UUID) -> 
         if entry.account_id == account_id and administers(entry, parties[holder])
     }
     people = {one for holder in holders for one in graph.behind(holder)}
-    return any(parties[one].kind is PartyKind.PERSON and parties[one].status is not PartyStatus.LEFT for one in people)
+    return any(
+        parties[person].kind is PartyKind.PERSON and parties[person].status is not PartyStatus.LEFT for person in people
+    )
 
 
 # Adding
@@ -330,7 +332,7 @@ def _in_words(claims: Iterable[Claim], places: Mapping[UUID, str]) -> str:
 
 
 def _unclear(entries: Iterable[Entry], places: Mapping[UUID, str]) -> str:
-    named = list(dict.fromkeys(f"“{one.level}” on {places[one.account_id]}" for one in entries))
+    named = list(dict.fromkeys(f"“{entry.level}” on {places[entry.account_id]}" for entry in entries))
     return f"{_some(named)}, of which nobody has said what {'it gives' if len(named) == 1 else 'they give'}"
 
 

@@ -11,10 +11,7 @@ from types import MappingProxyType
 
 from openlatch.words import Role, Scope
 
-__all__ = [
-    "OPERATIONS",
-    "Permission",
-]
+__all__ = ["OF_ONESELF", "OPERATIONS", "Permission"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -63,6 +60,14 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "me.sessions": _reads(*_EVERYONE),
         "me.end_session": _changes(*_EVERYONE),
         "me.end_other_sessions": _changes(*_EVERYONE),
+        "factors.browse": _reads(*_EVERYONE),
+        "factors.begin_codes": _dangerous(*_EVERYONE),
+        "factors.prove": _changes(*_EVERYONE),
+        "factors.begin_passkey": _dangerous(*_EVERYONE),
+        "factors.add_passkey": _changes(*_EVERYONE),
+        "factors.remove": _dangerous(*_EVERYONE),
+        "factors.recovery": _dangerous(*_EVERYONE),
+        "people.reset_factors": _dangerous(Role.OWNER),
         "tokens.browse": _reads(*_EVERYONE),
         "tokens.revoke": _changes(*_EVERYONE),
         "providers.browse": _reads(*_EVERYONE),
@@ -220,3 +225,8 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "log.consistency": _reads(*_STAFF),
     }
 )
+
+OF_ONESELF = frozenset(
+    name for name in OPERATIONS if name == "people.me" or name.startswith(("me.", "factors.", "tokens."))
+)
+"""What is reached without the second factor that the workspace demands: what it takes to get one, and one's own."""

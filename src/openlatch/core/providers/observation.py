@@ -207,9 +207,9 @@ def resolved(observation: Observation) -> Observation:
     teams = {p.key: p.name for p in observation.parties if p.kind in (PartyKind.TEAM, PartyKind.APP)}
     listed = {p.key for p in observation.parties}
     dangling: dict[str, list[str]] = {}
-    for one in observation.memberships:
-        if one.member and one.member not in listed and one.team in teams:
-            dangling.setdefault(one.member, []).append(teams[one.team])
+    for membership in observation.memberships:
+        if membership.member and membership.member not in listed and membership.team in teams:
+            dangling.setdefault(membership.member, []).append(teams[membership.team])
     remarks = [
         f"“{member}”, a member of {', '.join(sorted(set(of)))}, is not among those who are listed."
         for member, of in dangling.items()
@@ -305,9 +305,9 @@ def in_force(observation: Observation, enforces: Collection[Kind], now: datetime
     `enforces` are the kinds of entry that the provider itself refuses past their end.
     """
     kept = tuple(
-        one
-        for one in observation.entries
-        if one.kind not in enforces or one.ends_at is None or one.end_unknown or one.ends_at > now
+        entry
+        for entry in observation.entries
+        if entry.kind not in enforces or entry.ends_at is None or entry.end_unknown or entry.ends_at > now
     )
     return observation if len(kept) == len(observation.entries) else replace(observation, entries=kept)
 

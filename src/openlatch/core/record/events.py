@@ -26,6 +26,11 @@ SAID = {
     "entry.found": "Access found",
     "entry.offered": "Access offered",
     "entry.vouched": "Access vouched for",
+    "factor.added": "Second factor added",
+    "factor.recovery-made": "Recovery codes made",
+    "factor.recovery-used": "Recovery code used",
+    "factor.removed": "Second factor removed",
+    "factor.reset": "Second factors taken away by an owner",
     "flag.accepted": "Flag accepted",
     "flag.back": "Accepted flag is back",
     "flag.changed": "Flag changed",
@@ -64,7 +69,7 @@ SAID = {
     "person.added": "Person added",
     "person.address-changed": "Address for signing in changed",
     "person.changed": "Name or dates changed",
-    "person.confirmed": "Password given again",
+    "person.confirmed": "Proved again who they are",
     "person.disabled": "Sign-in disabled",
     "person.enabled": "Sign-in enabled again",
     "person.invited": "Invited to sign in",
@@ -74,7 +79,7 @@ SAID = {
     "person.removed": "Person removed",
     "person.role-changed": "Role changed",
     "person.sessions-ended": "Sessions ended",
-    "person.sign-in-failed": "Wrong password",
+    "person.sign-in-failed": "Wrong password or code",
     "person.signed-in": "Signed in",
     "person.signed-out": "Signed out",
     "policy.adopted": "Policy adopted",
@@ -120,6 +125,7 @@ SAID = {
     "webhook.removed": "Webhook removed",
     "webhook.resumed": "Webhook resumed",
     "workspace.changed": "Workspace changed",
+    "workspace.keys-changed": "Keys that close secrets changed",
 }
 """Every act that the log can have, in words."""
 

@@ -6,8 +6,9 @@ import math
 import re
 from collections import Counter
 from itertools import pairwise
+from urllib.parse import parse_qsl, urlsplit
 
-__all__ = ["holds_secret", "names_secret", "tells_secret"]
+__all__ = ["address_holds_secret", "holds_secret", "names_secret", "tells_secret", "without_secrets"]
 
 _NAMES = frozenset(
     (
@@ -73,6 +74,26 @@ def tells_secret(text: str) -> bool:
 def holds_secret(text: str) -> bool:
     """Return whether what a person wrote seems to hold a secret: it says so, or a word of it is made by a machine."""
     return tells_secret(text) or any(_random(word.strip(".,;:()[]<>\"'“”")) for word in text.split())
+
+
+def address_holds_secret(address: str) -> bool:
+    """Return whether an address (URL) names a login with a password, or a parameter that says that it is secret."""
+    try:
+        parts = urlsplit(address)
+        return bool(parts.password) or any(names_secret(name) for name, _ in parse_qsl(parts.query))
+    except ValueError:
+        return False
+
+
+def without_secrets(address: str) -> str:
+    """Return an address (URL) as it can be shown: what stands behind the host may be as good as a password."""
+    try:
+        parts = urlsplit(address.strip())
+        where = parts.netloc.rpartition("@")[2]
+    except ValueError:
+        return "…"
+    behind = "/…" if parts.path.strip("/") or parts.query or parts.fragment else parts.path
+    return f"{parts.scheme}://{where}{behind}" if parts.scheme and where else "…"
 
 
 def _random(word: str) -> bool:

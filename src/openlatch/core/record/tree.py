@@ -146,14 +146,14 @@ def consistent(before: int, size: int, root_before: bytes, root_hash: bytes, pat
     while at & 1:
         at, last = at >> 1, last >> 1
     earlier = later = steps[0]
-    for one in steps[1:]:
+    for step in steps[1:]:
         if last == 0:
             return False
         if at & 1 or at == last:
-            earlier, later = parent(one, earlier), parent(one, later)
+            earlier, later = parent(step, earlier), parent(step, later)
             while not at & 1 and at:
                 at, last = at >> 1, last >> 1
         else:
-            later = parent(later, one)
+            later = parent(later, step)
         at, last = at >> 1, last >> 1
     return last == 0 and earlier == root_before and later == root_hash

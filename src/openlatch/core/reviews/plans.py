@@ -241,18 +241,18 @@ def assign(
     """
     asked: dict[int, UUID | None] = {}
     turns: dict[UUID, int] = defaultdict(int)
-    accounts = {account: turn for turn, account in enumerate(dict.fromkeys(one.account_id for one in items))}
-    for one in items:
+    accounts = {account: turn for turn, account in enumerate(dict.fromkeys(item.account_id for item in items))}
+    for item in items:
         if rule is Reviewers.SPONSOR:
-            wanted = [one.sponsor] if one.sponsor is not None else []
+            wanted = [item.sponsor] if item.sponsor is not None else []
         elif rule is Reviewers.ADMINISTRATORS:
-            wanted = sorted(administrators.get(one.account_id, ()), key=lambda person: (turns[person], person))
+            wanted = sorted(administrators.get(item.account_id, ()), key=lambda person: (turns[person], person))
         else:
-            turn = accounts[one.account_id] % len(named) if named else 0
+            turn = accounts[item.account_id] % len(named) if named else 0
             wanted = [*named[turn:], *named[:turn]]
         able = [substitutes.get(person, person) for person in (*wanted, *otherwise)]
-        able = [person for person in able if person not in one.own]
-        asked[one.place] = able[0] if able else None
+        able = [person for person in able if person not in item.own]
+        asked[item.place] = able[0] if able else None
     return asked
 
 

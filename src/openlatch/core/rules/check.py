@@ -204,7 +204,7 @@ class _Checker:
         if path in FIELDS:
             node = FIELDS[path].node
             return Sum(node.type, ((1, node),), 0, 0) if node.type in _NUMERIC else node
-        seen = [one for one in FIELDS if one.partition(".")[0] in _SEES[Subject.ENTRY]]
+        seen = [field for field in FIELDS if field.partition(".")[0] in _SEES[Subject.ENTRY]]
         raise Fault(f"there is no field “{shown or path}”", at, _nearest(path, seen))
 
     def _limit(self, name: str, at: int, path: str) -> Node:
@@ -220,9 +220,9 @@ class _Checker:
     def _called(self, call: Call, name: str, arguments: tuple[Syntax, ...]) -> Node:
         match name:
             case "&&":
-                return All(tuple(self._bool(one) for one in arguments))
+                return All(tuple(self._bool(argument) for argument in arguments))
             case "||":
-                return Either(tuple(self._bool(one) for one in arguments))
+                return Either(tuple(self._bool(argument) for argument in arguments))
             case "!_":
                 return Not(self._bool(arguments[0]))
             case "-_":
@@ -413,7 +413,7 @@ class _Checker:
                     arguments[0].at,
                     "Write hours, minutes and seconds: 36h, 1h30m.",
                 )
-            hours, minutes, seconds = (int(one or 0) for one in found.groups())
+            hours, minutes, seconds = (int(group or 0) for group in found.groups())
             span = timedelta(hours=hours, minutes=minutes, seconds=seconds)
             if span > timedelta(days=366 * _YEARS):
                 raise Fault(f"“{text}” is longer than {_YEARS} years", arguments[0].at)

@@ -153,7 +153,7 @@ class _Pass:
     def _group_columns(self) -> tuple[str, ...]:
         """The columns that are needed of entries as parts of groups."""
         conditions = [node.condition for counted in self._counted.values() for node in counted]
-        listed = [n for one in self._program.rules for _, n in one.facts if isinstance(n, Names)]
+        listed = [n for rule in self._program.rules for _, n in rule.facts if isinstance(n, Names)]
         nodes = [*conditions, *(n.condition for n in listed), *(n.column for n in listed)]
         found = {one.name for node in nodes for one in inside(node) if isinstance(one, Column)}
         keys = ("entry_id", *(dict.fromkeys(key for keys in KEYS.values() for key in keys)))

@@ -60,7 +60,9 @@ class Weights:
     )
     unknown: int = 8
     percent: Mapping[str, int] = field(
-        default_factory=lambda: MappingProxyType({one.id: one.percent for one in CIRCUMSTANCES})
+        default_factory=lambda: MappingProxyType(
+            {circumstance.id: circumstance.percent for circumstance in CIRCUMSTANCES}
+        )
     )
 
 
@@ -86,7 +88,7 @@ def lines(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], wei
     found = [Line(f"can {power}", weights.powers[power]) for power in ORDER if power in held]
     if unknown:
         found.append(Line("has words that nobody gave a meaning", weights.unknown))
-    says = {one.id: one.says for one in CIRCUMSTANCES}
+    says = {circumstance.id: circumstance.says for circumstance in CIRCUMSTANCES}
     total = 100 * _base(held, unknown, weights)
     for one in holding:
         after = total * weights.percent[one] // 100

@@ -70,7 +70,7 @@ class Choice:
     def named(self) -> str:
         if not self.permissions:
             return f"“{self.level}”"
-        return listed([f"“{one}”" for one in self.permissions])
+        return listed([f"“{permission}”" for permission in self.permissions])
 
 
 @dataclass(frozen=True, slots=True)

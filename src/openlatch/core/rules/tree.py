@@ -346,9 +346,9 @@ def moments(nodes: Iterable[Node]) -> tuple[Sum, ...]:
     """Return the instants at which comparisons with now in these nodes change, the conditions over groups left out."""
     found = dict[Sum, None]()
     for node in nodes:
-        for one in outside_groups(node):
-            if isinstance(one, Sign) and one.sum.now:
+        for group in outside_groups(node):
+            if isinstance(group, Sign) and group.sum.now:
                 # now * x + rest = 0 where x is 1 or -1.
-                turned = tuple((-one.sum.now * times, value) for times, value in one.sum.terms)
-                found[Sum(Type.TIME, turned, 0, -one.sum.now * one.sum.constant)] = None
+                turned = tuple((-group.sum.now * times, value) for times, value in group.sum.terms)
+                found[Sum(Type.TIME, turned, 0, -group.sum.now * group.sum.constant)] = None
     return tuple(found)

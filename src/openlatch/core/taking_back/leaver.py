@@ -89,8 +89,10 @@ def leaver_items(
     hanging = {one.id for s in held for one in s.falling}
     for s in held:
         entry, what = s.entry, f"“{s.entry.level}” on {s.account.name}"
-        for one in entry.dependencies:
-            text = f"Have the {one.kind} “{one.what}” run through somebody else than {party.name} ({what})."
+        for dependency in entry.dependencies:
+            text = (
+                f"Have the {dependency.kind} “{dependency.what}” run through somebody else than {party.name} ({what})."
+            )
             items.append(Item(Phase.HAND_OVER, "ask", text))
         if not mends(s, entry.powers):
             text = f"Name somebody who can let others in or out of {s.account.name}: {party.name} is the last one."
@@ -104,7 +106,7 @@ def leaver_items(
                 items.append(Item(Phase.SESSIONS, Action.END, f"Close the session {what}.", entry.id))
         elif entry.id not in hanging:
             items.append(Item(Phase.ACCESS, Action.END, f"End {what}.", entry.id))
-    items += [_out_of(party, one, names[one.team_id], able) for one in memberships]
+    items += [_out_of(party, membership, names[membership.team_id], able) for membership in memberships]
     return tuple(sorted(items, key=lambda item: item.phase))
 
 

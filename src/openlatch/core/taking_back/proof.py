@@ -63,7 +63,7 @@ def verify(observation: Observation, steps: Sequence[Step], place: int, zone: st
     Days are told in `zone`.
     """
     party, words = steps[place].party, _Words(observation, zone)
-    shown = {one.key: one for one in observation.entries}
+    shown = {entry.key: entry for entry in observation.entries}
     done = [one for one in steps[:place] if one.party == party]
     ended_later = {one.entry for one in steps[place:] if one.call == "end"}
     wanted: dict[str, list[Step]] = {}
@@ -95,8 +95,11 @@ def verify(observation: Observation, steps: Sequence[Step], place: int, zone: st
 
 def _belongs(step: Step, observation: Observation) -> tuple[bool, str]:
     """Whether a party is in a team just as a step means it, and what is to be said of it."""
-    names = {one.key: one.name for one in observation.parties}
-    there = any((one.team, one.member, one.how) == (step.team, step.party, "member") for one in observation.memberships)
+    names = {party.key: party.name for party in observation.parties}
+    there = any(
+        (membership.team, membership.member, membership.how) == (step.team, step.party, "member")
+        for membership in observation.memberships
+    )
     team = step.team_name or known_by(names, step.team)
     said = f"{known_by(names, step.party)} is {'a member' if there else 'no member'} of the team {team}"
     return there == (step.call == Action.ADD_MEMBER), said
@@ -107,7 +110,11 @@ def _rest(left: Sequence[ObservedEntry], observation: Observation, party: str) -
     names = {one.key: one.name for one in observation.parties}
     said = [f"{len(left)} other {'entry' if len(left) == 1 else 'entries'}"] if left else []
     for how, told in (("member", "a member of"), ("app", "connected to")):
-        theirs = {one.team for one in observation.memberships if (one.member, one.how) == (party, how)}
+        theirs = {
+            membership.team
+            for membership in observation.memberships
+            if (membership.member, membership.how) == (party, how)
+        }
         if theirs:
             said.append(f"{told} {', '.join(f'“{name}”' for name in sorted(names.get(one, one) for one in theirs))}")
     return f"what is left of this party there: {', '.join(said) or 'nothing'}"
@@ -121,7 +128,7 @@ def already_there(observation: Observation, steps: Sequence[Step], place: int, z
         return f"{said} already" if right else ""
     words = _Words(observation, zone)
     gift = after.gift
-    there = next((one for one in observation.entries if gift is not None and not _unlike(gift, one, words)), None)
+    there = next((entry for entry in observation.entries if gift is not None and not _unlike(gift, entry, words)), None)
     if gift is None or there is None:
         return ""
     return f"{words.entry(there.key)} is there already"
@@ -134,7 +141,7 @@ def noted(observation: Observation, steps: Sequence[Step], place: int, found: Se
     """
     kept = {place: replace(steps[place], found=tuple(found))}
     if steps[place + 1].gift is not None:
-        before = tuple((one.key, Extent.of(one)) for one in observation.entries)
+        before = tuple((entry.key, Extent.of(entry)) for entry in observation.entries)
         kept[place + 1] = replace(steps[place + 1], before=before)
     return tuple(kept.get(n, step) for n, step in enumerate(steps))
 
@@ -146,11 +153,11 @@ def _ended(step: Step, words: _Words) -> tuple[list[str], list[str]]:
     """What is there of an entry that was ended; whoever is let in again by another one is not out."""
     known = dict(step.before)
     wrong = []
-    for one in words.observation.entries:
-        if one.key == step.entry:
-            wrong.append(f"{words.entry(one.key)} is still listed")
-        elif one.account == step.account and one.key not in known and _lets_in(one):
-            wrong.append(f"{words.entry(one.key)} lets them in anew")
+    for entry in words.observation.entries:
+        if entry.key == step.entry:
+            wrong.append(f"{words.entry(entry.key)} is still listed")
+        elif entry.account == step.account and entry.key not in known and _lets_in(entry):
+            wrong.append(f"{words.entry(entry.key)} lets them in anew")
     return wrong, [f"{_before(step, words)} is no longer listed"]
 
 
@@ -193,7 +200,7 @@ def _both(first: Change, then: Change) -> Change:
         then.hours is not None or "hours" in then.lifts,
         then.ends_at is not None or "end" in then.lifts,
     )
-    kept = tuple(one for one in first.lifts if not (hours_said if one == "hours" else end_said))
+    kept = tuple(lift for lift in first.lifts if not (hours_said if lift == "hours" else end_said))
     return Change(
         level=then.level or first.level,
         resources=first.resources if then.resources is None else then.resources,
@@ -238,7 +245,7 @@ def _told(now: Extent, change: Change, words: _Words) -> list[str]:
 def _given(gift: Gift, before: Mapping[str, Extent], words: _Words) -> tuple[ObservedEntry | None, str]:
     """The entry that shows what was given, if there is one, and what is to be said of it."""
     what = f"“{gift.level}” on {words.place(gift.account)}"
-    new = [one for one in words.observation.entries if before.get(one.key) != Extent.of(one)]
+    new = [entry for entry in words.observation.entries if before.get(entry.key) != Extent.of(entry)]
     found = next((one for one in new if not _unlike(gift, one, words)), None)
     if found is not None:
         return found, f"{words.entry(found.key)} is listed"

@@ -105,7 +105,7 @@ def foresee(acts: Sequence[Act], after: Mapping[UUID, Entry | None], now: dateti
         except OpenLatchError as error:
             refused[s.entry.id] = error.message
             continue
-        if plan.stop and all(one.kind != "last-administrator" for one in plan.consequences):
+        if plan.stop and all(consequence.kind != "last-administrator" for consequence in plan.consequences):
             refused[s.entry.id] = plan.stop
             continue
         for one in plan.consequences:
@@ -121,5 +121,5 @@ def foresee(acts: Sequence[Act], after: Mapping[UUID, Entry | None], now: dateti
 
 def _others_done(s: Situation, after: Mapping[UUID, Entry | None]) -> Situation:
     """A situation in which all other acts are done already."""
-    neighbours = [then for one in s.neighbours if (then := after.get(one.id, one)) is not None]
+    neighbours = [then for neighbour in s.neighbours if (then := after.get(neighbour.id, neighbour)) is not None]
     return replace(s, neighbours=neighbours)

@@ -64,12 +64,12 @@ def letter(
     first = notices[0].title
     subject = first if len(notices) == 1 else f"{first}, and {len(notices) - 1} more"
     lines = [f"Hello {name}," if name else "Hello,", ""]
-    for one in notices[:_LISTED]:
-        lines.append(one.title if one.title.endswith((".", "?", "!")) else f"{one.title}.")
-        if one.text:
-            lines.extend(one.text.splitlines())
-        if one.link and console:
-            lines.append(f"{console}{one.link}")
+    for notice in notices[:_LISTED]:
+        lines.append(notice.title if notice.title.endswith((".", "?", "!")) else f"{notice.title}.")
+        if notice.text:
+            lines.extend(notice.text.splitlines())
+        if notice.link and console:
+            lines.append(f"{console}{notice.link}")
         lines.append("")
     if len(notices) > _LISTED:
         lines += [f"And {len(notices) - _LISTED} more.", ""]

@@ -36,11 +36,11 @@ def apart(first: Iterable[Effect], second: Iterable[Effect]) -> tuple[tuple[Effe
 
 def _single(effects: Iterable[Effect]) -> Iterator[Effect]:
     """Each power on each part by itself."""
-    for one in effects:
-        for resource in one.resources or ("",):
-            for power in one.ability.powers:
-                ability = replace(one.ability, powers=(power,))
-                yield replace(one, resources=(resource,) if resource else (), ability=ability)
+    for effect in effects:
+        for resource in effect.resources or ("",):
+            for power in effect.ability.powers:
+                ability = replace(effect.ability, powers=(power,))
+                yield replace(effect, resources=(resource,) if resource else (), ability=ability)
 
 
 def _joined(single: Iterable[Effect]) -> tuple[Effect, ...]:

@@ -67,11 +67,11 @@ class Difference:
 
     @property
     def powers_gained(self) -> tuple[Power, ...]:
-        return in_order(one.power for one in self.gains)
+        return in_order(gain.power for gain in self.gains)
 
     @property
     def powers_lost(self) -> tuple[Power, ...]:
-        return in_order(one.power for one in self.losses)
+        return in_order(loss.power for loss in self.losses)
 
 
 Layer = tuple[int, int, int, int, int, int]

@@ -178,7 +178,7 @@ class _Clocks:
         """Return windows of a zone as they are by the clock of an account."""
         if windows is None or account in self.only:
             return None if windows is None else tuple(windows)
-        return tuple(one.moved(-self.ahead.get(zone, 0)) for one in windows)
+        return tuple(window.moved(-self.ahead.get(zone, 0)) for window in windows)
 
 
 def _zones(*pictures: Picture) -> dict[str, set[str]]:
@@ -189,7 +189,7 @@ def _zones(*pictures: Picture) -> dict[str, set[str]]:
             if entry.hours is not None and effective(entry):
                 found[str(entry.account_id)].add(entry.hours.zone)
         for document in picture.documents:
-            if any(one.hours is not None for one in document.statements):
+            if any(statement.hours is not None for statement in document.statements):
                 found[document.account].add(document.zone)
     return found
 
@@ -285,12 +285,12 @@ def _networks(networks: tuple[Network, ...] | None, word: str) -> tuple[tuple[st
 def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:
     return tuple(
         Ability(
-            (one.power,),
+            (witness.power,),
             "",
             (),
-            witness=f"such as {DAYS[one.minute // 1440]} {_clock(one.minute)} from {one.address}",
+            witness=f"such as {DAYS[witness.minute // 1440]} {_clock(witness.minute)} from {witness.address}",
         )
-        for one in witnesses
+        for witness in witnesses
     )
 
 

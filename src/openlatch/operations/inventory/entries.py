@@ -87,7 +87,7 @@ def _page(call: Call, wanted: Wanted, sort: str, limit: int, cursor: str | None)
 def _chosen(call: Call, chosen: EntryFilter, sort: str, limit: int, cursor: str | None) -> Page[Sight]:
     page = call.tx.entries.browse(chosen, sort=sort, limit=limit, cursor=cursor)
     flags = flags_on(call, page.items)
-    return Page(tuple(sight(call, one, flags[one.entry.id]) for one in page.items), page.next)
+    return Page(tuple(sight(call, item, flags[item.entry.id]) for item in page.items), page.next)
 
 
 def flags_on(call: Call, entries: Iterable[Listed]) -> dict[UUID, tuple[FlagSight, ...]]:
@@ -152,7 +152,7 @@ def show(call: Call, text: str) -> Sight:
     if within_sight(call) is not None:
         return seen
     acts = possible(listed.entry, _around(call, listed))
-    less = any(one.action is Action.NARROW for one in acts)
+    less = any(act.action is Action.NARROW for act in acts)
     advised = advice(call, listed)
     # A level that nobody could be narrowed to is no advice.
     advised = advised if advised is None or less or not advised.level else None

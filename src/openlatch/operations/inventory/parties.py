@@ -191,7 +191,7 @@ def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
         )
         for chain in chains
     ]
-    leading = {one.piece for one in ways}
+    leading = {way.piece for way in ways}
     idle = [
         Remaining(link.id, None, f"{'a connection to' if link.how == 'app' else 'a member of'} {names[link.as_party]}")
         for link in own

@@ -146,7 +146,7 @@ def part(call: Call, text: str, provider: str, key: str, reason: str) -> Decisio
     call.tx.parties.add([parted], [])
     identifiers = [Identifier(str(at.id), key), *_addresses_of_one(named, rest)]
     call.tx.sameness.move_keys(party.id, parted.id, identifiers, {})
-    gone = {one.value for one in identifiers if one.scheme == "address"}
+    gone = {identifier.value for identifier in identifiers if identifier.scheme == "address"}
     both = [shared(a) for a in {normal_address(a) for a in named.addresses} - gone]
     call.tx.parties.add([], [(one, parted.id) for one in set(both) - call.tx.parties.known(both).keys()])
     left = tuple(a for a in party.addresses if normal_address(a) not in gone)
@@ -271,7 +271,7 @@ _SHOWN = ("name", "addresses", "status", "verified", "publisher", "home")
 
 
 def _written(identifiers: Iterable[Identifier]) -> list[list[str]]:
-    return [[one.scheme, one.value] for one in identifiers]
+    return [[identifier.scheme, identifier.value] for identifier in identifiers]
 
 
 def _read(written: Iterable[Iterable[str]]) -> list[Identifier]:
@@ -362,7 +362,7 @@ def _addresses_of_one(named: Key, rest: Iterable[Key]) -> list[Identifier]:
 def _look_again(call: Call, *parties: UUID) -> None:
     """Bring the flags up to date of what these parties have, and had."""
     entries = call.tx.entries.held_by(parties)
-    flags.evaluate(call, entries, {one.account_id for one in entries}, parties, parties)
+    flags.evaluate(call, entries, {entry.account_id for entry in entries}, parties, parties)
 
 
 def _names(call: Call) -> dict[UUID, str]:

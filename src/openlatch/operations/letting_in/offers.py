@@ -84,7 +84,7 @@ def create(call: Call, wish: OfferWish, findings: Findings, digest: str) -> Offe
         address=found.address,
         name=found.name,
         party_id=party.id,
-        parts=tuple(one.part for one in found.parts),
+        parts=tuple(part.part for part in found.parts),
         basis=found.basis,
         starts_at=found.starts_at,
         made_by=call.actor.author,
@@ -114,7 +114,7 @@ def correct(call: Call, text: str, wish: OfferWish, findings: Findings, digest: 
         address=found.address,
         name=found.name,
         party_id=party.id,
-        parts=tuple(one.part for one in found.parts),
+        parts=tuple(part.part for part in found.parts),
         basis=found.basis,
         starts_at=found.starts_at,
         lapses_at=found.lapses_at,
@@ -234,7 +234,7 @@ def accept(call: Call, offer: Offer, findings: Findings) -> OfferSight:
     accounts = call.tx.accounts.some({part.account_id for part in offer.parts})
     call.tx.accounts.lock(accounts)
     party = call.tx.parties.some([offer.party_id])[offer.party_id]
-    providers = {one.provider_id: call.tx.providers.get(one.provider_id) for one in accounts.values()}
+    providers = {account.provider_id: call.tx.providers.get(account.provider_id) for account in accounts.values()}
     for part in offer.parts:
         _still_possible(call, offer, part, party, providers[accounts[part.account_id].provider_id], findings)
     entries = call.tx.entries.some([part.entry_id for part in offer.parts if part.entry_id], lock=True)
@@ -251,7 +251,7 @@ def accept(call: Call, offer: Offer, findings: Findings) -> OfferSight:
     offer = replace(offer, parts=tuple(parts))
     call.tx.offers.save(offer)
     call.tx.links.withdraw(offer.id, call.now)
-    if not party.verified and offer.address in {normal_address(one) for one in party.addresses}:
+    if not party.verified and offer.address in {normal_address(address) for address in party.addresses}:
         # Whoever answers came by a link to that very address, or signs in with it.
         call.tx.parties.save_all([replace(party, verified=True, version=party.version + 1)])
     call.log("offer.taken-up", "offer", offer.id, by=offer.name, address=offer.address)

@@ -67,9 +67,10 @@ def ask_from_outside(call: Call, address: str, name: str, wish: RequestWish) -> 
     normal, _ = readable_address(address, "address")
     request = _asked(call, normal, name.strip(), wish, RequestState.UNCONFIRMED)
     path = links.make(call, PURPOSE, request.id, normal, CONFIRMED_WITHIN)
-    title = f"Did you ask {call.tx.workspace.name} for access to {request.account}?"
+    # Nothing of what a stranger typed goes to an address that may be anybody's.
+    title = f"Did you ask {call.tx.workspace.name} for access?"
     text = "If it was you, say so by this link, within two days. If it was not, leave it: nothing comes of it."
-    notices.tell_address(call, normal, request.name, Notice(f"request:{request.id}", title, text, path))
+    notices.tell_address(call, normal, "", Notice(f"request:{request.id}", title, text, path))
 
 
 def confirm(call: Call, request: Request, *, it_was: bool) -> Request:
@@ -88,7 +89,7 @@ def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[Reque
     """Requests, the latest first; what nobody has said yet to have asked has not reached anybody, unless named."""
     reached = tuple(one for one in RequestState if one is not RequestState.UNCONFIRMED)
     page = call.tx.requests.browse(words(RequestState, state, "state") or reached, limit, cursor)
-    return replace(page, items=tuple(_with_account(call, one) for one in page.items))
+    return replace(page, items=tuple(_with_account(call, item) for item in page.items))
 
 
 @operation("requests.show")

@@ -78,19 +78,23 @@ class Terms:
 
     @property
     def stops(self) -> tuple[Remark, ...]:
-        return tuple(one for one in self.remarks if one.stops)
+        return tuple(remark for remark in self.remarks if remark.stops)
 
     @property
     def sentences(self) -> tuple[str, ...]:
         """What whoever makes it confirms: what is given, and what is grave about it."""
         return (
-            *(one.sentence for one in self.parts),
-            *(one.text for one in self.remarks if one.severity.rank >= Severity.HIGH.rank),
+            *(part.sentence for part in self.parts),
+            *(remark.text for remark in self.remarks if remark.severity.rank >= Severity.HIGH.rank),
         )
 
     @property
     def digest(self) -> str:
-        said = {"to": self.address, "sentences": list(self.sentences), "remarks": [one.text for one in self.remarks]}
+        said = {
+            "to": self.address,
+            "sentences": list(self.sentences),
+            "remarks": [remark.text for remark in self.remarks],
+        }
         return hashlib.sha256(canonical(said)).hexdigest()
 
 
@@ -162,7 +166,7 @@ def terms(call: Call, wish: OfferWish, findings: Findings, *, but: UUID | None =
     typed, handle = _addressed(call, wish)
     address, ascii_form = readable_address(typed, "to", "Nothing was offered.")
     party = _party(call, address, handle, wish, findings)
-    told = next((one.found.name for one in findings.values() if one.found.name), "")
+    told = next((finding.found.name for finding in findings.values() if finding.found.name), "")
     name = wish.name.strip() or (party.name if party else told) or address
     stranger = party or Party(call.services.new_id(), PartyKind.PERSON, name, (typed.strip(),))
     lapse = policies.current(call).policy.lapse
@@ -188,7 +192,7 @@ def terms(call: Call, wish: OfferWish, findings: Findings, *, but: UUID | None =
     request = call.tx.requests.find(wish.request) if wish.request else None
     if request is not None:
         remarks += _beside_request(call, request, wish, address, [one.part for one in parts], starts_at)
-    every = {one.text: one for one in remarks}.values()
+    every = {remark.text: remark for remark in remarks}.values()
     ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
     return Terms(
         address=address,
@@ -214,7 +218,7 @@ def _addressed(call: Call, wish: OfferWish) -> tuple[str, str]:
         return wish.write_to.strip() or to, ""
     party_id = call.tx.parties.of_address(to)
     party = call.tx.parties.some([party_id]).get(party_id) if party_id else None
-    reachable = [one for one in party.addresses if is_mailbox(one)] if party else []
+    reachable = [address for address in party.addresses if is_mailbox(address)] if party else []
     if not wish.write_to.strip() and not reachable:
         raise _wrong(
             "write_to",
@@ -442,8 +446,10 @@ def _hindrances(provider: Provider, finding: Finding, name: str) -> Iterable[Rem
         yield Remark(
             "not-asked", Severity.MEDIUM, text, "It can be offered all the same; it may turn out to be impossible."
         )
-    for one in finding.found.hindrances:
-        yield Remark(one.kind, Severity.HIGH, f"{provider.name} cannot let {name} in yet. {one.text}", stops=True)
+    for hindrance in finding.found.hindrances:
+        yield Remark(
+            hindrance.kind, Severity.HIGH, f"{provider.name} cannot let {name} in yet. {hindrance.text}", stops=True
+        )
 
 
 def _unable(provider: Provider, part: Part) -> Iterable[Remark]:
@@ -503,5 +509,5 @@ def refused(found: Terms) -> Conflict | None:
     return Conflict(
         f"{first.text} Nothing was offered.",
         next_step=first.next_step or "See to that first, then offer it.",
-        stops=[one.text for one in found.stops],
+        stops=[stop.text for stop in found.stops],
     )

@@ -383,7 +383,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
     called = {one: tx.parties.names_at(one, {e.subject for e in (*entries, *around)}) for one in providers}
     accounts = {one: tx.accounts.get(one) for one in {entry.account_id for entry in entries}}
     owners = {entry.party_id for entry in entries if Power.OWN in entry.powers}
-    asked = {one: notices.reachable_at(call, parties[one]) for one in owners}
+    asked = {owner: notices.reachable_at(call, parties[owner]) for owner in owners}
     acting = {entry.account_id for entry in entries if Power.ADMIT in entry.powers}
     leaving = going(call, [one for one in around if one.account_id in acting])
     found = {}
@@ -405,7 +405,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
             holders=holders,
             teams=frozenset(teams.get(entry.party_id, ())),
             levels=levels[provider.id, entry.kind],
-            keys={one: keys[provider.id][one] for one in holders},
+            keys={holder: keys[provider.id][holder] for holder in holders},
             names=called[provider.id],
             by_hand=provider.by_hand,
             limits=choices.limits_of(call, account, provider),
@@ -433,7 +433,7 @@ def ask_of(call: Call, wish: Wish) -> Ask:
 
 def going(call: Call, entries: Sequence[Entry]) -> frozenset[UUID]:
     """Return those of some entries from which orders under way take the power to let others in."""
-    able = {one.id: one for one in entries if Power.ADMIT in one.powers}
+    able = {entry.id: entry for entry in entries if Power.ADMIT in entry.powers}
     under_way = call.tx.orders.open_of(able) if able else {}
     return frozenset(one for one, order in under_way.items() if _takes_admit(call, order, able[one]))
 
@@ -454,7 +454,7 @@ def hold(call: Call, entries: Sequence[Entry]) -> None:
     Before the entries themselves are held, so that nobody waits for each other: two who end the last two
     administrators at the same moment would each see the other one.
     """
-    accounts = {one.account_id for one in entries if Power.ADMIT in one.powers}
+    accounts = {entry.account_id for entry in entries if Power.ADMIT in entry.powers}
     if accounts:
         call.tx.accounts.lock(accounts)
 
@@ -483,7 +483,7 @@ def sights(call: Call, orders: Sequence[Order]) -> tuple[OrderSight, ...]:
     """Return orders, each with what it is about."""
     of_teams = [one.about for one in orders if isinstance(one.about, Belonging)]
     listed = call.tx.entries.about({one.about for one in orders if isinstance(one.about, UUID)})
-    parties = call.tx.parties.some(party for one in of_teams for party in (one.team_id, one.member_id))
+    parties = call.tx.parties.some(party for team in of_teams for party in (team.team_id, team.member_id))
     providers = {one: call.tx.providers.get(one).name for one in {about.provider_id for about in of_teams}}
     return tuple(
         seen_with(order, listed[order.about])

@@ -59,13 +59,13 @@ class TeamPlanSight:
 def memberships(call: Call, text: str) -> tuple[Party, tuple[MembershipSight, ...]]:
     """The teams that a party is in, and if it is a team, who is in it: by itself, not through other teams."""
     party = call.tx.parties.find(text)[0]
-    found = call.tx.memberships.of(party.id)
-    parties = call.tx.parties.some({one for m in found for one in (m.team_id, m.member_id)})
-    providers = {one: call.tx.providers.get(one) for one in {m.provider_id for m in found}}
-    open_ = call.tx.orders.open_of_members(belonging(m) for m in found)
+    membership = call.tx.memberships.of(party.id)
+    parties = call.tx.parties.some({one for m in membership for one in (m.team_id, m.member_id)})
+    providers = {one: call.tx.providers.get(one) for one in {m.provider_id for m in membership}}
+    open_ = call.tx.orders.open_of_members(belonging(m) for m in membership)
     sights = [
         MembershipSight(m, parties[m.team_id], parties[m.member_id], providers[m.provider_id], open_.get(belonging(m)))
-        for m in found
+        for m in membership
     ]
     return party, tuple(sorted(sights, key=lambda one: (one.team.name, one.member.name, one.membership.id)))
 

@@ -73,7 +73,7 @@ def check_workspace(workspace: Workspace) -> None:
 def check_founding(workspace: Workspace, owner: str, address: str, password: str) -> None:
     """Refuse a workspace that could not be used as it is wished for; raises Invalid with every mistake at once."""
     found = [*_slug(workspace.slug), *_name("name", workspace.name), *_name("owner", owner), *_zone(workspace.zone)]
-    wrong = [one for one in sorted(workspace.circle.domains) if not _DOMAIN.fullmatch(one)]
+    wrong = [domain for domain in sorted(workspace.circle.domains) if not _DOMAIN.fullmatch(domain)]
     found += [("circle", f"“{one}” is not a domain, such as kestrelridge.example") for one in wrong]
     found += _sign_in(workspace, owner, address, password)
     if found:

@@ -98,7 +98,7 @@ def sessions(call: Call) -> tuple[Session, ...]:
 @operation("me.end_session")
 def end_session(call: Call, session_id: UUID) -> None:
     """End one of one's own sessions."""
-    if session_id not in {one.id for one in call.tx.people.sessions(call.person.id, call.now)}:
+    if session_id not in {session.id for session in call.tx.people.sessions(call.person.id, call.now)}:
         raise missing("session", session_id)
     call.tx.people.close_session(session_id)
     call.log("person.sessions-ended", "person", call.person.id, sessions=1)

@@ -2,7 +2,8 @@
 
 from __future__ import annotations
 
-from dataclasses import replace
+from dataclasses import dataclass, replace
+from uuid import UUID
 
 from openlatch.core.model import Author, Party, Person, normal_address
 from openlatch.core.people.standing import PersonMove, keep_an_owner, moved
@@ -14,6 +15,7 @@ from openlatch.operations.rules.flags import evaluate_later
 from openlatch.words import PersonState, Role
 
 __all__ = [
+    "Everyone",
     "add_first",
     "browse",
     "change_role",
@@ -29,10 +31,18 @@ __all__ = [
 ]
 
 
+@dataclass(frozen=True, slots=True)
+class Everyone:
+    """Everyone of a workspace, and which of them have a second factor."""
+
+    people: tuple[Person, ...]
+    with_factor: frozenset[UUID]
+
+
 @operation("people.browse")
-def browse(call: Call) -> tuple[Person, ...]:
+def browse(call: Call) -> Everyone:
     """Everyone who signs in to this workspace, is invited to, or did so until it was disabled."""
-    return call.tx.people.all()
+    return Everyone(call.tx.people.all(), call.tx.factors.proved())
 
 
 @operation("people.show")
@@ -115,6 +125,7 @@ def shut_out(call: Call, person: Person, how: PersonMove, ordered_by: Author | N
     }
     call.tx.reviews.forget_calendar(after.id)
     if how is PersonMove.REMOVE:
+        call.tx.factors.remove_of(after.id)
         call.tx.parties.sponsored_by(after.id, None)
     act = "person.removed" if how is PersonMove.REMOVE else "person.disabled"
     call.log(act, "person", after.id, **ended, **({"on_behalf_of": ordered_by} if ordered_by is not None else {}))

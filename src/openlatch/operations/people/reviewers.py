@@ -17,7 +17,9 @@ def who_answers(call: Call, text: str) -> Person:
     """Return whoever of the workspace has an address, or alone has a name, and can be asked; else raises Invalid."""
     wanted = text.strip().lower()
     people = [one for one in call.tx.people.able() if one.role in REVIEWING]
-    found = [one for one in people if wanted == one.address] or [one for one in people if wanted == one.name.lower()]
+    found = [person for person in people if wanted == person.address] or [
+        person for person in people if wanted == person.name.lower()
+    ]
     if len(found) == 1:
         return found[0]
     one_of = ", ".join(sorted(one.address for one in found or people))

@@ -7,13 +7,15 @@ more than so many are looked at. The password is worked out between two transact
 from __future__ import annotations
 
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from openlatch.core.model import Person, normal_address
-from openlatch.errors import NotSignedIn, TooManyRequests
+from openlatch.core.people.factors import lacks_factor, proved
+from openlatch.errors import FactorNeeded, NotSignedIn, TooManyRequests
 from openlatch.operations.call import Actor, Call, operation
 from openlatch.operations.credentials import Bearer
+from openlatch.operations.people import factors
 from openlatch.store.noun import missing
 from openlatch.store.people.people import Session, Token
 from openlatch.words import Role, Scope
@@ -26,21 +28,27 @@ __all__ = [
     "by_token",
     "close_session",
     "confirm",
+    "count_asked",
     "failed",
+    "has_factor",
     "make_token",
     "note_use",
     "open_session",
     "revoke_token",
+    "second_factor",
     "tidy",
     "tokens",
 ]
 
-SESSION = timedelta(hours=12)
 WINDOW = timedelta(minutes=15)
 MOST_ATTEMPTS = 10
 """wrong passwords for one address within the window"""
 MOST_FROM_ONE_NETWORK = 100
 """wrong passwords from one network address within the window, whoever they are for"""
+MOST_ASKED = 60
+"""letters, requests and challenges that one network asks for within the window, without signing in"""
+MOST_FOR_ONE_ADDRESS = 5
+"""requests that send a letter to one address within the window"""
 REPLIES = timedelta(days=1)
 """How long a request can be sent again under its idempotency key."""
 
@@ -73,9 +81,9 @@ def attempt_again(call: Call, bearer: Bearer, network: str) -> Attempt:
 
     What others try for the same address does not count here: it keeps nobody from confirming who is signed in.
     """
-    found = call.tx.people.by_address(call.person.address)
+    known = call.tx.people.by_address(call.person.address)
     call.tx.people.in_turn(str(bearer.id))
-    return _counted(call, Attempt(str(bearer.id), call.person, found[1] if found else None, last=False), network)
+    return _counted(call, Attempt(str(bearer.id), call.person, known[1] if known else None, last=False), network)
 
 
 def _counted(call: Call, made: Attempt, network: str) -> Attempt:
@@ -95,6 +103,46 @@ def _too_many(what: str) -> TooManyRequests:
     )
 
 
+def second_factor(call: Call, person: Person, code: str) -> bool:
+    """Return whether a code beside the right password was right, or none is needed; it counts once.
+
+    Raises FactorNeeded where one is needed and none came.
+    """
+    held = proved(call.tx.factors.of(person.id))
+    if not held:
+        return True
+    if not code:
+        ways = sorted({factor.kind.value for factor in held})
+        raise FactorNeeded(
+            "Your password is right; a second factor is needed too.",
+            next_step="Type the code that your app shows now, or a recovery code; or sign in with your passkey.",
+            ways=ways,
+        )
+    return factors.code_fits(call, person, code)
+
+
+def has_factor(call: Call, person: Person) -> bool:
+    """Return whether somebody has a second factor."""
+    return bool(proved(call.tx.factors.of(person.id)))
+
+
+def count_asked(call: Call, network: str, target: str = "") -> bool:
+    """Count what anybody asks for without signing in; raises TooManyRequests where a network asked too often.
+
+    Returns whether it may go to `target`, an address: not more often than a few times within the window, whoever asks.
+    """
+    from_here, to_there = f"asked from {network}", f"asked for {normal_address(target)}"
+    call.tx.people.in_turn(from_here, to_there)
+    since = call.now - WINDOW
+    if call.tx.people.tried_since(from_here, since) >= MOST_ASKED:
+        raise _too_many(f"There were {MOST_ASKED} requests from your network")
+    call.tx.people.add_attempt(call.services.new_id(), from_here, "", call.now)
+    if not target:
+        return True
+    call.tx.people.add_attempt(call.services.new_id(), to_there, "", call.now)
+    return call.tx.people.tried_since(to_there, since) <= MOST_FOR_ONE_ADDRESS
+
+
 def failed(call: Call, made: Attempt) -> None:
     """Log that somebody's password was tried in vain; of an address that nobody has, nothing is kept in the log."""
     if made.person is not None:
@@ -103,8 +151,8 @@ def failed(call: Call, made: Attempt) -> None:
             call.log("person.locked-out", "person", made.person.id, minutes=int(WINDOW.total_seconds()) // 60)
 
 
-def open_session(call: Call, person: Person, device: str, network: str) -> Bearer:
-    """Open a console session for a person whose password was right; returns what goes into the cookie."""
+def open_session(call: Call, person: Person, device: str, network: str, how: str = "password") -> Bearer:
+    """Open a console session for somebody who has proved who they are; returns what goes into the cookie."""
     _refuse_unless_active(call.tx.people.get(person.id))
     call.tx.people.forget_attempts(person.address)
     bearer = Bearer.new(call.tx.workspace.id, call.services.new_id())
@@ -113,14 +161,14 @@ def open_session(call: Call, person: Person, device: str, network: str) -> Beare
         person_id=person.id,
         created_at=call.now,
         confirmed_at=call.now,
-        expires_at=call.now + SESSION,
+        expires_at=call.now + call.services.session,
         device=device,
         network=network,
         seen_at=call.now,
     )
     call.tx.people.open_session(session, bearer.hash)
     call.tx.people.seen(person.id, call.now)
-    call.log("person.signed-in", "person", person.id, where="console", device=device, network=network)
+    call.log("person.signed-in", "person", person.id, where="console", how=how, device=device, network=network)
     return bearer
 
 
@@ -150,9 +198,12 @@ def by_session(call: Call, bearer: Bearer) -> Actor:
     found = call.tx.people.session(bearer.id, call.now)
     if found is None or not bearer.fits(found[1]):
         raise NotSignedIn("This session has ended.", next_step="Sign in again.")
-    person = call.tx.people.get(found[0].person_id)
+    session = found[0]
+    if call.now - (session.seen_at or session.created_at) > call.services.idle:
+        raise NotSignedIn("This session has ended, since it was not used for long.", next_step="Sign in again.")
+    person = call.tx.people.get(session.person_id)
     _refuse_unless_active(person)
-    return Actor(_told_apart(call, person), person, Scope.CHANGE, found[0].confirmed_at)
+    return _as(call, person, Scope.CHANGE, session.confirmed_at)
 
 
 def by_token(call: Call, bearer: Bearer) -> Actor:
@@ -166,7 +217,13 @@ def by_token(call: Call, bearer: Bearer) -> Actor:
         raise NotSignedIn(f"This token {ended}.", next_step="Sign in again to get a new one.")
     person = call.tx.people.get(token.person_id)
     _refuse_unless_active(person)
-    return Actor(_told_apart(call, person), person, token.scope, found[2])
+    return _as(call, person, token.scope, found[2])
+
+
+def _as(call: Call, person: Person, scope: Scope, confirmed_at: datetime) -> Actor:
+    demanded = call.tx.workspace.second_factor
+    lacks = person.role in demanded and lacks_factor(person, call.tx.factors.of(person.id), demanded)
+    return Actor(_told_apart(call, person), person, scope, confirmed_at, lacks)
 
 
 def _refuse_unless_active(person: Person) -> None:
@@ -213,6 +270,7 @@ def close_session(call: Call, bearer: Bearer) -> None:
 def tidy(call: Call) -> None:
     """Delete sessions that ended, attempts of long ago, and replies that nobody will ask for again."""
     call.tx.people.forget_before(call.now, call.now - WINDOW)
+    call.tx.factors.forget_before(call.now, call.now - factors.UNPROVED)
     call.tx.replies.forget_before(call.now - REPLIES)
 
 

@@ -129,7 +129,9 @@ def hours_of(call: Call, text: str) -> Hours | None:
 
 def limits_of(call: Call, account: Account, provider: Provider) -> Limits:
     """Return what can be passed neither by the provider's word nor by the holder's."""
-    bounds = [one.limits for one in policies.current(call).policy.bounds if one.holds(provider.name, account.name)]
+    bounds = [
+        bound.limits for bound in policies.current(call).policy.bounds if bound.holds(provider.name, account.name)
+    ]
     return strictest([provider.abilities.limits, *bounds])
 
 
@@ -137,7 +139,7 @@ def _taken_on(call: Call, account: Account, but: Collection[UUID] = ()) -> list[
     """Return who is let in to an account, or holds an offer of it; without the entries in `but`."""
     kinds = (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
     entries = [one for one in call.tx.entries.on([account.id]) if one.kind in kinds and one.id not in but]
-    parties = call.tx.parties.some({one.party_id for one in entries})
+    parties = call.tx.parties.some({entry.party_id for entry in entries})
     circle = call.tx.workspace.circle
     return [Taken(str(one), party.name, not circle.holds(party)) for one, party in sorted(parties.items())]
 

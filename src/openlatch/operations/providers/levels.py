@@ -58,7 +58,7 @@ def _browse(call: Call, provider: Provider) -> tuple[WordSight, ...]:
             origin = words.origin(word, stated=states)
             if origin is not Origin.STATED:
                 counts[word, False, origin] += used.entries
-    corrections = {one.word: one for one in call.tx.words.corrections(provider.id)}
+    corrections = {correction.word: correction for correction in call.tx.words.corrections(provider.id)}
     for word in corrections.keys() - {word for word, _, _ in counts}:
         counts[word, False, Origin.CORRECTED] = 0
     found = []

@@ -36,11 +36,13 @@ Findings = Mapping[tuple[UUID, str], Finding]
 def ask(lookups: Iterable[Lookup]) -> Findings:
     """Ask each provider; one that does not answer is no reason to refuse anything, and is told as trouble."""
     found: dict[tuple[UUID, str], Finding] = {}
-    for one in lookups:
+    for lookup in lookups:
         try:
-            found[one.provider_id, one.who] = Finding(one.connector.find(one.who) if one.who else _read(one.connector))
+            found[lookup.provider_id, lookup.who] = Finding(
+                lookup.connector.find(lookup.who) if lookup.who else _read(lookup.connector)
+            )
         except ProviderTrouble as error:
-            found[one.provider_id, one.who] = Finding(trouble=error.message)
+            found[lookup.provider_id, lookup.who] = Finding(trouble=error.message)
     return found
 
 

@@ -111,7 +111,7 @@ def add(call: Call, new: NewProvider) -> Provider:
     if not provider.by_hand:
         call.services.connector(new.connector, new.settings, new.secret)
         provider = replace(provider, next_reading=call.now)
-    call.tx.providers.add(provider, call.services.vault.close(new.secret))
+    call.tx.providers.add(provider, call.close(new.secret))
     call.log("provider.added", "provider", provider.id, **new.model_dump(include={"name", "connector", "settings"}))
     return provider
 
@@ -123,7 +123,7 @@ def to_be_tried(call: Call, text: str, wish: ProviderWish) -> Sequence[Lookup]:
     after = _wished(before, wish)
     if before.by_hand or not _reached_otherwise(wish):
         return ()
-    secret = call.services.vault.open(call.tx.providers.secret(before.id)) if wish.secret is None else wish.secret
+    secret = call.open(call.tx.providers.secret(before.id)) if wish.secret is None else wish.secret
     return [Lookup(before.id, call.services.connector(after.connector, after.settings, secret))]
 
 
@@ -151,7 +151,7 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
             errors=[{"at": "settings" if wish.secret is None else "secret", "problem": why}],
         )
     again = {"next_reading": call.now} if reached_otherwise and not after.paused else {}
-    secret = None if wish.secret is None else call.services.vault.close(wish.secret)
+    secret = None if wish.secret is None else call.close(wish.secret)
     was, now = _said(before), _said(after)
     changed = [name for name in now if was[name] != now[name]]
     call.tx.providers.change(before, secret, **{name: now[name] for name in changed}, **again)

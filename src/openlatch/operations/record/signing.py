@@ -22,10 +22,10 @@ def signer(call: Call, kind: str = "receipt") -> Callable[[Mapping[str, Any]], s
     kept = call.tx.keys.latest()
     if kept is None:
         key = signatures.new_key(str(call.services.new_id()))
-        call.tx.keys.add(key["kid"], signatures.public(key), call.services.vault.close(json.dumps(key)), call.now)
+        call.tx.keys.add(key["kid"], signatures.public(key), call.close(json.dumps(key)), call.now)
         kept = call.tx.keys.latest()
         assert kept is not None  # noqa: S101 - it was just added
-    key = json.loads(call.services.vault.open(kept))
+    key = json.loads(call.open(kept))
     return lambda said: signatures.seal(said, key, kind)
 
 

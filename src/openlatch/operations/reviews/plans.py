@@ -351,7 +351,7 @@ def _reviewer(people: Mapping[str, Person], address: str, at: str) -> UUID:
 
 
 def _able(people: Mapping[str, Person]) -> str:
-    return ", ".join(sorted(one.address for one in people.values() if one.role in REVIEWING))
+    return ", ".join(sorted(person.address for person in people.values() if person.role in REVIEWING))
 
 
 def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:

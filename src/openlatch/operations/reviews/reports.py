@@ -39,8 +39,8 @@ def signed_report(call: Call, kind: str, text: str) -> Signed:
     """Return the report of a round or of a batch, whoever asks for it."""
     if kind == "batch":
         return _of_batch(call, text)
-    one = call.tx.reviews.find(text)
-    return call.tx.reviews.report(one.id) or (plain(_of_round(call, one)), "")
+    review = call.tx.reviews.find(text)
+    return call.tx.reviews.report(review.id) or (plain(_of_round(call, review)), "")
 
 
 def keep(call: Call, one: Round) -> None:

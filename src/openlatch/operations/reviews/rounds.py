@@ -108,19 +108,19 @@ def browse(call: Call, state: str, review: str, limit: int, cursor: str | None) 
 @operation("rounds.show")
 def show(call: Call, text: str) -> RoundSight:
     """One round, with how many entries have come into its scope since it was opened."""
-    one = call.tx.reviews.find(text)
-    known = {item.entry_id for item, _ in call.tx.reviews.items(one.id)}
-    there = (still_in_scope(call, one.plan.where) or {}) if one.state is RoundState.OPEN else {}
+    review = call.tx.reviews.find(text)
+    known = {item.entry_id for item, _ in call.tx.reviews.items(review.id)}
+    there = (still_in_scope(call, review.plan.where) or {}) if review.state is RoundState.OPEN else {}
     joined = len(there.keys() - known)
-    return replace(seen(call, [one])[0], joined=joined)
+    return replace(seen(call, [review])[0], joined=joined)
 
 
 @operation("rounds.items")
 def items(call: Call, text: str, *, mine: bool, outcome: str) -> tuple[ItemSight, ...]:
     """The items of a round in their order: all, or those that are one's own to answer, or with one outcome."""
-    one = call.tx.reviews.find(text)
+    review = call.tx.reviews.find(text)
     reviewer = call.actor.person.id if mine and call.actor.person is not None else None
-    return _item_sights(call, one, call.tx.reviews.items(one.id, reviewer=reviewer, outcome=outcome))
+    return _item_sights(call, review, call.tx.reviews.items(review.id, reviewer=reviewer, outcome=outcome))
 
 
 def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) -> tuple[ItemSight, ...]:
@@ -154,11 +154,11 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) 
 @operation("rounds.plan")
 def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> Foresight:
     """What the decisions of a round would do, all together; with `said`, one about these items beside the others."""
-    one = call.tx.reviews.find(text)
+    review = call.tx.reviews.find(text)
     wishes: dict[UUID, Wish] = {}
     asked = set(places) if said is not None else set()
     about: set[UUID] = set()
-    for item, outcome in call.tx.reviews.items(one.id):
+    for item, outcome in call.tx.reviews.items(review.id):
         if outcome not in (Outcome.UNDECIDED, Outcome.TO_COME, Outcome.KEPT):
             continue
         if item.place in asked and said is not None:
@@ -178,15 +178,15 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
 
     With `versions`, refuses (Changed) what somebody else decided meanwhile. Returns how many were decided.
     """
-    one = call.tx.reviews.find(text)
-    _answering(one)
-    found = call.tx.reviews.items(one.id, places=places, lock=True)
+    review = call.tx.reviews.find(text)
+    _answering(review)
+    found = call.tx.reviews.items(review.id, places=places, lock=True)
     missing = set(places) - {item.place for item, _ in found}
     if missing or not found:
         raise Invalid(
-            f"Round {one.ref} has no item {', '.join(str(place) for place in sorted(missing)) or '?'}. "
+            f"Round {review.ref} has no item {', '.join(str(place) for place in sorted(missing)) or '?'}. "
             "Nothing was changed.",
-            next_step=f"Look at its items: openlatch round show {one.ref}",
+            next_step=f"Look at its items: openlatch round show {review.ref}",
             errors=[{"at": "places", "problem": "not in this round"}],
         )
     to = who_answers(call, said.to).id if said.to else None
@@ -219,7 +219,9 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
                 next_step="Leave it out.",
             )
         others = people.get(item.reviewer) if item.reviewer not in (None, me) else None
-        ready = replace(_checked(call, one, item, decision), instead_of=others.author if others is not None else None)
+        ready = replace(
+            _checked(call, review, item, decision), instead_of=others.author if others is not None else None
+        )
         if ready.choice is Choice.PASS_ON:
             if to is not None and item.party_id in parties.get(to, ()):
                 raise Invalid(
@@ -232,12 +234,12 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
             after.append(replace(item, decision=ready, version=item.version + 1))
     call.tx.reviews.save_items(after)
     if to is not None:
-        round_news.tell_given(call, one, to, [item.place for item in after])
+        round_news.tell_given(call, review, to, [item.place for item in after])
     for whom in dict.fromkeys(_asked_instead(item) for item in after):
         call.log(
             "round.decided",
             "round",
-            one.id,
+            review.id,
             on_behalf_of=whom,
             choice=said.choice.value,
             reason=said.reason,
@@ -276,9 +278,9 @@ def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
     Each line names its entry, so that a list of another round, or one that has slipped, decides nothing. Returns how
     many were decided.
     """
-    one = call.tx.reviews.find(text)
+    review = call.tx.reviews.find(text)
     lines = list(lines)
-    there = {item.place: item for item, _ in call.tx.reviews.items(one.id)}
+    there = {item.place: item for item, _ in call.tx.reviews.items(review.id)}
     wrong: dict[int, str] = {}
     alike: dict[Said, dict[int, int]] = {}
     taken: set[int] = set()
@@ -293,9 +295,9 @@ def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
         taken.add(line.place)
     for said, numbers in alike.items():
         try:
-            decide(call, one.ref, list(numbers), said, {})
+            decide(call, review.ref, list(numbers), said, {})
         except OpenLatchError:
-            wrong |= _refused(call, one, said, numbers)
+            wrong |= _refused(call, review, said, numbers)
     if wrong:
         raise Invalid(
             f"{len(wrong)} of {len(lines)} lines cannot be taken. Nothing was decided.",
@@ -319,11 +321,11 @@ def _refused(call: Call, one: Round, said: Said, numbers: Mapping[int, int]) -> 
 @operation("rounds.assign")
 def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str]) -> RoundSight:
     """Give items of an open round to another reviewer, or split them among several, each for whole accounts."""
-    one = call.tx.reviews.find(text)
-    _answering(one)
+    review = call.tx.reviews.find(text)
+    _answering(review)
     several = [who_answers(call, address) for address in dict.fromkeys(addresses)]
     parties = own_parties(call, several)
-    found = [item for item, _ in call.tx.reviews.items(one.id, places=places, lock=True)]
+    found = [item for item, _ in call.tx.reviews.items(review.id, places=places, lock=True)]
     accounts = list(dict.fromkeys(item.account_id for item in found))
     turns = {account: several[place % len(several)] for place, account in enumerate(accounts)}
     after = []
@@ -339,10 +341,10 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
         after.append(replace(item, reviewer=to, version=item.version + 1))
     call.tx.reviews.save_items(after)
     for person in several:
-        round_news.tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
+        round_news.tell_given(call, review, person.id, [item.place for item in after if item.reviewer == person.id])
     given = [{"place": item.place, "to": str(item.reviewer)} for item in after]
-    call.log("round.assigned", "round", one.id, to=[person.address for person in several], items=given)
-    return seen(call, [one])[0]
+    call.log("round.assigned", "round", review.id, to=[person.address for person in several], items=given)
+    return seen(call, [review])[0]
 
 
 @operation("rounds.pause")
@@ -386,52 +388,52 @@ def finish(call: Call, text: str, count: int | None = None) -> RoundSight:
 
     With `count`, refuses (Changed) if its decisions become another number of orders.
     """
-    one = call.tx.reviews.find(text, lock=True)
-    _answering(one)
-    left = [item for item, outcome in call.tx.reviews.items(one.id) if outcome is Outcome.UNDECIDED]
+    review = call.tx.reviews.find(text, lock=True)
+    _answering(review)
+    left = [item for item, outcome in call.tx.reviews.items(review.id) if outcome is Outcome.UNDECIDED]
     entries = call.tx.entries.about({item.entry_id for item in left})
     open_ = [item for item in left if entries[item.entry_id].entry.stands]
     if open_:
         raise Conflict(
-            f"{len(open_)} items of round {one.ref} are not decided yet. Nothing was changed.",
-            next_step=f"Decide them, or wait until it is due: what nobody answers by then {one.plan.silence()}.",
+            f"{len(open_)} items of round {review.ref} are not decided yet. Nothing was changed.",
+            next_step=f"Decide them, or wait until it is due: what nobody answers by then {review.plan.silence()}.",
             undecided=len(open_),
         )
     if count is not None:
         batches.check_count(plan(call, text, (), None).count, count)
-    return seen(call, [settle.end_answering(call, one)])[0]
+    return seen(call, [settle.end_answering(call, review)])[0]
 
 
 @operation("rounds.leave_open")
 def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> RoundSight:
     """Say that something is left open in a round, why, and who sees to it; then the round can be closed without it."""
-    one = call.tx.reviews.find(text, lock=True)
-    found = call.tx.reviews.items(one.id, places=[place], lock=True)
-    if one.state is not RoundState.SETTLING or not found or found[0][1].settled:
+    review = call.tx.reviews.find(text, lock=True)
+    found = call.tx.reviews.items(review.id, places=[place], lock=True)
+    if review.state is not RoundState.SETTLING or not found or found[0][1].settled:
         raise Conflict(
-            f"Nothing number {place} of round {one.ref} waits to be done. Nothing was changed.",
-            next_step=f"Look at it again: openlatch round show {one.ref}",
+            f"Nothing number {place} of round {review.ref} waits to be done. Nothing was changed.",
+            next_step=f"Look at it again: openlatch round show {review.ref}",
         )
     item = found[0][0]
     left = LeftOpen(reason, who_answers(call, owner).author, call.actor.author, call.now)
     call.tx.reviews.save_items([replace(item, left_open=left, version=item.version + 1)])
-    call.log("round.left-open", "round", one.id, place=place, **left.facts())
-    return seen(call, [settle.settle(call, one)])[0]
+    call.log("round.left-open", "round", review.id, place=place, **left.facts())
+    return seen(call, [settle.settle(call, review)])[0]
 
 
 @operation("rounds.try_again")
 def try_again(call: Call, text: str, place: int) -> RoundSight:
     """Try once more to give the order of a decision of which none came."""
-    one = call.tx.reviews.find(text, lock=True)
-    found = call.tx.reviews.items(one.id, places=[place], lock=True)
-    if one.state is not RoundState.SETTLING or not found or found[0][1] is not Outcome.REFUSED:
+    review = call.tx.reviews.find(text, lock=True)
+    found = call.tx.reviews.items(review.id, places=[place], lock=True)
+    if review.state is not RoundState.SETTLING or not found or found[0][1] is not Outcome.REFUSED:
         raise Conflict(
-            f"Nothing number {place} of round {one.ref} can be tried again. Nothing was changed.",
-            next_step=f"Look at it again: openlatch round show {one.ref}",
+            f"Nothing number {place} of round {review.ref} can be tried again. Nothing was changed.",
+            next_step=f"Look at it again: openlatch round show {review.ref}",
         )
     item = found[0][0]
     call.tx.reviews.save_items([replace(item, trouble="", version=item.version + 1)])
-    return seen(call, [settle.settle(call, one)])[0]
+    return seen(call, [settle.settle(call, review)])[0]
 
 
 def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:

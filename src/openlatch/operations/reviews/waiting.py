@@ -37,7 +37,7 @@ def waiting(call: Call) -> Waiting:
     address = normal_address(call.actor.person.address) if call.actor.person else ""
     mine = len(call.tx.offers.browse((OfferState.WAITING,), _MOST, None, address).items)
     decide = (
-        sum(one.mine for one in rounds.browse(call, "open", "", _MOST, None).items) if "rounds.decide" in may else 0
+        sum(item.mine for item in rounds.browse(call, "open", "", _MOST, None).items) if "rounds.decide" in may else 0
     )
     stuck = len(call.tx.orders.stuck(_MOST)) if "orders.try_again" in may else 0
     return Waiting(asked, mine, decide, stuck)

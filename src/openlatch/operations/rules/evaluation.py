@@ -227,9 +227,9 @@ def _tagged(frame: pl.DataFrame, what: str, tags: Any, over: Any) -> pl.DataFram
         return frame
     laid = pl.DataFrame(
         {
-            f"{what}_id": [one.bytes for one in tags],
+            f"{what}_id": [tag.bytes for tag in tags],
             f"{what}_tags": list(tags.values()),
-            f"{what}_over": [over.get(one) for one in tags],
+            f"{what}_over": [over.get(tag) for tag in tags],
         },
         schema={f"{what}_id": pl.Binary, f"{what}_tags": pl.List(pl.String), f"{what}_over": pl.Int64},
     )

@@ -368,7 +368,7 @@ def evaluate_everything(call: Call) -> None:
         every, frames = evaluation.everything(call, ask, snapshot)
         kept = snapshot.flags()
     names = pl.DataFrame(
-        {"place": range(len(ask.program.rules)), "rule": [one.rule.id for one in ask.program.rules]},
+        {"place": range(len(ask.program.rules)), "rule": [rule.rule.id for rule in ask.program.rules]},
         schema={"place": pl.Int64, "rule": pl.String},
     )
     found = pl.concat(

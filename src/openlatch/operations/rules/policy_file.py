@@ -66,7 +66,7 @@ def _refused(errors: Sequence[Mapping[str, str]]) -> Invalid:
     return Invalid(
         f"The policy cannot be used: {at}{first['problem']}{more}. The present policy stays in force.",
         next_step=first.get("hint") or "Correct it and try again.",
-        errors=[dict(one) for one in errors[:100]],
+        errors=[dict(error) for error in errors[:100]],
     )
 
 
@@ -126,7 +126,7 @@ def _weights(risk: wire.Risk) -> Weights:
     return Weights(
         {power: getattr(risk.powers, power) for power in Power},
         risk.unknown,
-        {one.id: getattr(risk.percent, one.id) for one in CIRCUMSTANCES},
+        {circumstance.id: getattr(risk.percent, circumstance.id) for circumstance in CIRCUMSTANCES},
     )
 
 

@@ -1,4 +1,4 @@
-"""Orders given together: many entries at once, or everything of somebody who goes; with what has come of each."""
+"""Orders given together: many entries at once, or everything of somebody who leaves; with what has come of each."""
 
 from __future__ import annotations
 
@@ -64,11 +64,11 @@ class BatchSight:
     outcomes: Mapping[str, int]
     party: Party | None = None
     over: bool = False
-    """whether nothing is left to come, and of somebody who goes, whether nothing remains but what is left open"""
+    """whether nothing is left to come, and of somebody who leaves, whether nothing remains but what is left open"""
     rests: bool = False
     """whether nothing goes on by itself now, whatever people have still to do"""
     remains: tuple[str, ...] = ()
-    """the ways in that somebody who goes has still, as far as is known"""
+    """the ways in that somebody who leaves has still, as far as is known"""
     items: tuple[tuple[BatchItem, Listed | None, str], ...] = ()
     """each with its order's short form"""
 
@@ -198,8 +198,8 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ba
 def advance(call: Call, batch_id: UUID) -> Batch | None:
     """Give some more of a batch's orders; the job queues itself again until nothing is left to come.
 
-    Returns the batch while nothing in it goes on by itself. Of somebody who goes it is looked at again and again until
-    it is over: what they are given meanwhile is to be taken back as well.
+    Returns the batch while nothing in it goes on by itself. Of somebody who leaves it is looked at again and again
+    until it is over: what they are given meanwhile is to be taken back as well.
     """
     batch = call.tx.batches.find(str(batch_id), lock=True)
     if batch.cancelled_at is not None or batch.over_at is not None:
@@ -254,7 +254,7 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
 
 
 def _disable_sign_in(call: Call, batch: Batch, item: BatchItem) -> None:
-    """Take back the sign-in of somebody who goes to this very workspace."""
+    """Take back the sign-in of somebody who leaves to this very workspace."""
     party = call.tx.parties.find(str(batch.party_id))[0]
     person = people.of_party(call, party)
     if person is None:
@@ -364,18 +364,18 @@ def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
 
 
 def _remains(call: Call, batch: Batch) -> tuple[str, ...]:
-    """The ways in that somebody who goes has still, but for those of which it is said who sees to them."""
+    """The ways in that somebody who leaves has still, but for those of which it is said who sees to them."""
     if batch.kind != "leaver" or batch.party_id is None or batch.cancelled_at or batch.over_at:
         return ()
-    named = [one for one in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if one.left_open is not None]
+    named = [item for item in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if item.left_open is not None]
     pieces = {one.entry_id for one in named} | {one.membership_id for one in named}
     return tuple(one.text for one in remaining(call, batch.party_id) if one.piece not in pieces)
 
 
 def _shown(call: Call, batch: Batch, outcome: str) -> BatchSight:
     items = call.tx.batches.items(batch.id, outcome=outcome)
-    listed = call.tx.entries.about({one.entry_id for one in items if one.entry_id is not None})
-    refs = [ref_of(one.order_id) if one.order_id is not None else "" for one in items]
+    listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
+    refs = [ref_of(item.order_id) if item.order_id is not None else "" for item in items]
     beside = tuple(
         (one, listed.get(one.entry_id) if one.entry_id is not None else None, ref)
         for one, ref in zip(items, refs, strict=True)

@@ -328,7 +328,7 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
     for order, entry in done:
         if order.id not in showed:
             _take_at_their_word(call, order, entry)
-    sights = {one.order.id: one for one in orders.sights(call, [order for order, _ in done])}
+    sights = {sight.order.id: sight for sight in orders.sights(call, [order for order, _ in done])}
     sign, remains = signer(call), _remains(call, [order for order, _ in done], sights)
     proved: list[Order] = []
     events: list[Event] = []
@@ -374,7 +374,11 @@ def _remains(call: Call, orders: Sequence[Order], sights: Mapping[UUID, OrderSig
     parties = {sights[one.id].party.id for one in ending}
     indirect = {one for one, teams_ in call.tx.memberships.above(parties).items() if teams_}
     held = call.tx.entries.held_by(parties)
-    ways = {one: remaining(call, one) for one in parties if one in indirect or any(h.party_id == one for h in held)}
+    ways = {
+        party: remaining(call, party)
+        for party in parties
+        if party in indirect or any(h.party_id == party for h in held)
+    }
     found = {}
     for order in ending:
         one = sights[order.id]

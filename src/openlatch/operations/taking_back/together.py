@@ -70,8 +70,12 @@ def foreseen(call: Call, wanted: Mapping[UUID, Wish], about: Collection[UUID] | 
         acts.looked_at,
         tuple(Named(one, names[one], why) for one, why in refused.items()),
         tuple(
-            (one.kind, one.severity, tuple(Named(entry, names[entry], text) for entry, text in one.entries))
-            for one in consequences
+            (
+                consequence.kind,
+                consequence.severity,
+                tuple(Named(entry, names[entry], text) for entry, text in consequence.entries),
+            )
+            for consequence in consequences
         ),
     )
 

@@ -27,7 +27,7 @@ MOST = 2000
 
 def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
     """Tell all other administrators of accounts on which somebody new can let others in, and the holder."""
-    new = [one for one in entries if Power.ADMIT in one.powers and one.kind in (Kind.DELEGATE, Kind.GRANT)]
+    new = [entry for entry in entries if Power.ADMIT in entry.powers and entry.kind in (Kind.DELEGATE, Kind.GRANT)]
     if not new:
         return
     on = call.tx.entries.on({one.account_id for one in new})

@@ -24,6 +24,7 @@ __all__ = [
     "next_letter",
     "not_sent",
     "reachable_at",
+    "send_head",
     "sent",
     "tell",
     "tell_address",
@@ -78,12 +79,19 @@ def write(call: Call, address: str, name: str, notice: Notice) -> int:
     return call.tx.notices.add([addressed])
 
 
+def send_head(call: Call, address: str, size: int, signed: str) -> None:
+    """Send the signed head of the log to whoever keeps such, so that a later forgery can be proved."""
+    title = f"Keep this: the head of the log at {size} events"
+    text = f"Every later copy of the log can be checked against it: openlatch log verify --head FILE\n\n{signed}"
+    write(call, address, "", Notice(f"head:{size}", title, text))
+
+
 def reachable_at(call: Call, party: Party) -> str:
     """Return the address at which a party is told and asked things; empty if nobody can say that it is theirs.
 
     It is theirs if their provider has confirmed it, or if it is that of somebody who signs in here.
     """
-    known = (one for one in party.addresses if is_mailbox(one))
+    known = (address for address in party.addresses if is_mailbox(address))
     return next((one for one in known if party.verified or call.tx.people.by_address(one) is not None), "")
 
 
@@ -101,7 +109,9 @@ def manager(call: Call, person_id: UUID | None) -> list[Person]:
 def browse(call: Call, limit: int, cursor: str | None) -> Page[Addressed]:
     """What one was told, the latest first."""
     page = call.tx.notices.of(call.person.id, limit, cursor)
-    shown = [replace(one, notice=replace(one.notice, link=links.whole(call, one.notice.link))) for one in page.items]
+    shown = [
+        replace(item, notice=replace(item.notice, link=links.whole(call, item.notice.link))) for item in page.items
+    ]
     return Page(tuple(shown), page.next)
 
 

@@ -13,6 +13,7 @@ from uuid import UUID
 import orjson
 
 from openlatch.core.ids import ref_of
+from openlatch.core.record.secrecy import without_secrets
 from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
@@ -35,6 +36,8 @@ class Delivery:
     """What a webhook is to be sent next: one POST after the other, and how far it has been told after each."""
 
     webhook: Webhook
+    url: str
+    """the whole address; that of the webhook is as it is shown"""
     posts: tuple[tuple[int, bytes, Mapping[str, str]], ...]
     seen: int
     """how far it has been told once all are sent, with what is none of its concern"""
@@ -52,35 +55,36 @@ def add(call: Call, url: str, acts: Sequence[str]) -> tuple[Webhook, str]:
     if len(call.tx.webhooks.all()) >= MOST:
         raise Conflict(f"There are {MOST} webhooks already. Nothing was added.", next_step="Remove one first.")
     address = _checked(url)
+    shown = without_secrets(address)
     secret = f"latch-hook-{secrets.token_urlsafe(32)}"
     made = Webhook(
         call.services.new_id(),
-        address,
+        shown,
         tuple(dict.fromkeys(acts)),
         call.tx.events.head().size,
         call.actor.name,
         call.now,
     )
-    call.tx.webhooks.add(made, call.services.vault.close(secret))
-    call.log("webhook.added", "webhook", made.id, url=address, acts=list(made.acts))
+    call.tx.webhooks.add(made, call.close(address), call.close(secret))
+    call.log("webhook.added", "webhook", made.id, url=shown, acts=list(made.acts))
     return made, secret
 
 
 @operation("webhooks.pause")
 def pause(call: Call, text: str, *, paused: bool) -> Webhook:
     """Tell a webhook nothing for a while, or go on where it was left."""
-    one = call.tx.webhooks.find(text)
-    call.tx.webhooks.pause(one.id, paused=paused)
-    call.log("webhook.paused" if paused else "webhook.resumed", "webhook", one.id, url=one.url)
+    webhook = call.tx.webhooks.find(text)
+    call.tx.webhooks.pause(webhook.id, paused=paused)
+    call.log("webhook.paused" if paused else "webhook.resumed", "webhook", webhook.id, url=webhook.url)
     return call.tx.webhooks.find(text)
 
 
 @operation("webhooks.remove")
 def remove(call: Call, text: str) -> None:
     """Tell a webhook nothing any more."""
-    one = call.tx.webhooks.find(text)
-    call.tx.webhooks.remove(one.id)
-    call.log("webhook.removed", "webhook", one.id, url=one.url)
+    webhook = call.tx.webhooks.find(text)
+    call.tx.webhooks.remove(webhook.id)
+    call.log("webhook.removed", "webhook", webhook.id, url=webhook.url)
 
 
 def _checked(url: str) -> str:
@@ -96,7 +100,9 @@ def _checked(url: str) -> str:
     else:
         return url.strip()
     raise Invalid(
-        f"“{url}” {problem}. Nothing was added.", next_step=next_step, errors=[{"at": "url", "problem": problem}]
+        f"“{without_secrets(url)}” {problem}. Nothing was added.",
+        next_step=next_step,
+        errors=[{"at": "url", "problem": problem}],
     )
 
 
@@ -111,13 +117,14 @@ def due(call: Call, done: set[UUID]) -> Delivery | None:
         events = call.tx.events.after(one.seen, AT_ONCE)
         if not events:
             continue
-        secret = call.services.vault.open(call.tx.webhooks.secret(one.id))
+        address, closed = call.tx.webhooks.closed(one.id)
+        url, secret = call.open(address) if address is not None else one.url, call.open(closed)
         posts = []
         for event in events:
             if _concerns(one, event):
                 body = orjson.dumps(_cloud_event(call, event))
-                posts.append((event.number or 0, body, signed(one.url, body, one.ref, secret, call.now)))
-        return Delivery(one, tuple(posts), events[-1].number or 0)
+                posts.append((event.number or 0, body, signed(url, body, one.ref, secret, call.now)))
+        return Delivery(one, url, tuple(posts), events[-1].number or 0)
     return None
 
 

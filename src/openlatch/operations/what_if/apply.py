@@ -32,8 +32,8 @@ def lookups(call: Call, text: str) -> list[Lookup]:
     found = {}
     for change in file.changes:
         if isinstance(change, wire.Give):
-            for one in terms.lookups(call, wish_of(change, file.why or file.title)):
-                found[one.provider_id, one.who] = one
+            for lookup in terms.lookups(call, wish_of(change, file.why or file.title)):
+                found[lookup.provider_id, lookup.who] = lookup
     return list(found.values())
 
 

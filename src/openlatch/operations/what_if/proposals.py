@@ -99,7 +99,7 @@ def run_again(call: Call, text: str) -> ProposalSight:
 def browse(call: Call, limit: int, cursor: str | None) -> Page[ProposalSight]:
     """Proposals, the latest first."""
     page = call.tx.proposals.browse(limit, cursor)
-    return Page(tuple(_sight(call, one) for one in page.items), page.next)
+    return Page(tuple(_sight(call, item) for item in page.items), page.next)
 
 
 @operation("proposals.show")
@@ -124,12 +124,14 @@ def checked(body: Mapping[str, Any]) -> ProposalFile:
 
 def opened(call: Call, text: str) -> Proposal:
     """Return a proposal that can still be changed or applied, held; refuses (Conflict) one that was applied."""
-    one = call.tx.proposals.find(text, lock=True)
-    if one.applied_at is not None:
+    proposal = call.tx.proposals.find(text, lock=True)
+    if proposal.applied_at is not None:
         raise Conflict(
-            f"Proposal {one.ref} was applied already. Nothing was changed.", next_step="Make a new one.", ref=one.ref
+            f"Proposal {proposal.ref} was applied already. Nothing was changed.",
+            next_step="Make a new one.",
+            ref=proposal.ref,
         )
-    return one
+    return proposal
 
 
 def _ask(call: Call, one: Proposal, number: int, file: ProposalFile) -> None:
@@ -148,16 +150,16 @@ def _sight(call: Call, one: Proposal) -> ProposalSight:
 
 def run(call: Call, proposal_id: UUID, number: int) -> None:
     """Work out what a version of a proposal would change, and keep that beside it."""
-    one = call.tx.proposals.find(str(proposal_id))
-    version = call.tx.proposals.runs(one.id)[number - 1]
+    proposal = call.tx.proposals.find(str(proposal_id))
+    version = call.tx.proposals.runs(proposal.id)[number - 1]
     if version.finished_at is not None:
         return
     try:
         found = outcome(call, checked(version.body))
-        call.tx.proposals.finish(one.id, number, call.now, found, "")
+        call.tx.proposals.finish(proposal.id, number, call.now, found, "")
     except OpenLatchError as error:
         said = error.message if not error.next_step else f"{error.message} {error.next_step}"
-        call.tx.proposals.finish(one.id, number, call.now, None, said)
+        call.tx.proposals.finish(proposal.id, number, call.now, None, said)
 
 
 def outcome(call: Call, file: ProposalFile) -> dict[str, Any]:
@@ -173,7 +175,7 @@ def outcome(call: Call, file: ProposalFile) -> dict[str, Any]:
             changes = policies.changes(in_force, tried.policy)
             proposed = evaluation.Ask(tried.policy, tried.program, circles.circle_of(call, tried.policy))
         concerned = _concerned(call, made)
-        present = {one: as_they_are(call, one, made) for one in made.accounts}
+        present = {account: as_they_are(call, account, made) for account in made.accounts}
         after = _Seen.taken(call, proposed, concerned, {**present, **made.documents})
     before = _Seen.taken(call, ask, concerned, present)
     everyone = {**before.parties, **after.parties}
@@ -188,8 +190,8 @@ def outcome(call: Call, file: ProposalFile) -> dict[str, Any]:
         "limits": list(dict.fromkeys(made.limits)),
         "risks": risks,
         "policy": list(changes),
-        "outsiders_gain": any(one["outside"] and one["gained"] for one in lines),
-        "anyone_gains": any(one["gained"] for one in lines),
+        "outsiders_gain": any(line["outside"] and line["gained"] for line in lines),
+        "anyone_gains": any(line["gained"] for line in lines),
         "read_at": _read_at(call, made),
     }
     return found | {"sentences": _sentences(found)}
@@ -225,7 +227,7 @@ class _Seen:
         entries = call.tx.entries.on(concerned.accounts)
         documents = _documents(call, put)
         holders = {entry.party_id for entry in entries} | concerned.parties
-        named = {UUID(s.value) for d in documents for one in d.statements for s in one.to if _known(s)}
+        named = {UUID(s.value) for d in documents for statement in d.statements for s in statement.to if _known(s)}
         teams = holders | named
         everybody = teams | call.tx.memberships.below(teams)
         parties = call.tx.parties.some(everybody)
@@ -283,7 +285,8 @@ def _documents(call: Call, put: Mapping[UUID, tuple[Document, ...]]) -> tuple[Do
         provider_id = call.tx.accounts.get(account_id).provider_id
         ids = {key: one for key, (one, _) in call.tx.parties.keys_at(provider_id).items()} if documents else {}
         found += [
-            replace(one, statements=tuple(_by_id(statement, ids) for statement in one.statements)) for one in documents
+            replace(document, statements=tuple(_by_id(statement, ids) for statement in document.statements))
+            for document in documents
         ]
     return tuple(found)
 
@@ -302,14 +305,14 @@ def _by_id(statement: Statement, ids: Mapping[str, UUID]) -> Statement:
 def _shifts(call: Call, before: _Seen, after: _Seen, everyone: Mapping[UUID, Party]) -> list[dict[str, Any]]:
     """Who gains and loses what, those outside the circle first, and who gains before who only loses."""
     mailboxes = {one: domains(party) for one, party in everyone.items() if one not in after.selectors}
-    above = {one: {*before.above.get(one, ()), *after.above.get(one, ())} for one in mailboxes}
+    above = {mailbox: {*before.above.get(mailbox, ()), *after.above.get(mailbox, ())} for mailbox in mailboxes}
     selectors = {**before.selectors, **after.selectors}
     zone = call.tx.workspace.zone
     names = {**before.names, **after.names}
     lines = [
         line
-        for one in shifts(before.picture, after.picture, someone(mailboxes, above), selectors, zone, budget=_BUDGET)
-        for line in _lines(one, names, after)
+        for shift in shifts(before.picture, after.picture, someone(mailboxes, above), selectors, zone, budget=_BUDGET)
+        for line in _lines(shift, names, after)
     ]
     return sorted(lines, key=lambda one: (not one["outside"], not one["gained"], one["who"], one["account"]["name"]))
 
@@ -407,11 +410,11 @@ def _read_at(call: Call, made: Imagined) -> list[dict[str, Any]]:
     providers = [call.tx.providers.get(one) for one in sorted({account.provider_id for account in accounts})]
     return [
         {
-            "provider": one.name,
-            "read_at": one.last_complete.isoformat() if one.last_complete else None,
-            "stale": one.stale(call.now),
+            "provider": provider.name,
+            "read_at": provider.last_complete.isoformat() if provider.last_complete else None,
+            "stale": provider.stale(call.now),
         }
-        for one in providers
+        for provider in providers
     ]
 
 
@@ -419,7 +422,7 @@ def _sentences(found: Mapping[str, Any]) -> list[str]:
     """The outcome in a few sentences, what matters most first."""
     said = []
     gains = [one for one in found["shifts"] if one["gained"]]
-    outside = [one for one in gains if one["outside"]]
+    outside = [gain for gain in gains if gain["outside"]]
     for one in outside[:10]:
         said.append(shift_said(one, "gained", "from outside, gains"))
     if len(outside) > 10:

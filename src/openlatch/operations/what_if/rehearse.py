@@ -237,8 +237,8 @@ def _lock(call: Call, change: wire.Lock, made: Imagined) -> None:
 def _share(call: Call, change: wire.Share, made: Imagined) -> None:
     account = call.tx.accounts.find(change.account)[0]
     before = made.documents.get(account.id) or as_they_are(call, account.id, made)
-    keys = _keys(call, account, [to.party for one in change.statements for to in one.to if to.party])
-    statements = tuple(_statement(one, change.zone, keys) for one in change.statements)
+    keys = _keys(call, account, [to.party for statement in change.statements for to in statement.to if to.party])
+    statements = tuple(_statement(statement, change.zone, keys) for statement in change.statements)
     same = [one for one in before if one.resource == change.resource]
     key = same[0].key if same else change.resource or account.key
     new = Document(key, str(account.id), change.resource, change.zone, statements)
@@ -254,7 +254,7 @@ def _keys(call: Call, account: Account, named: Sequence[str]) -> Mapping[str, st
         if len(fits) > 1:
             raise Invalid(
                 f"“{name}” fits {len(fits)} parties.",
-                next_step=f"Name one by its short form: {', '.join(ref_of(one) for one in fits)}",
+                next_step=f"Name one by its short form: {', '.join(ref_of(fit) for fit in fits)}",
             )
     found = {name: ids[0] for name, ids in meant.items()}
     keys = call.tx.parties.keys_of(found.values(), account.provider_id)
@@ -326,7 +326,7 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
         if m.team_id in keys and m.member_id in keys
     )
     documents = tuple(replace(one, account=account.key) for one in made.documents[account_id])
-    named = {s.value for d in documents for one in d.statements for s in one.to if s.kind == "party"} - {
+    named = {s.value for d in documents for statement in d.statements for s in statement.to if s.kind == "party"} - {
         one.key for one in seen
     }
     strangers = tuple(ObservedParty(key, PartyKind.PERSON, key) for key in sorted(named))
@@ -343,15 +343,15 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
     added: list[Entry] = []
     kept: set[str] = set()
     changed: list[Entry] = []
-    for one in observed.entries:
-        powers, party_id = in_order(one.powers or ()), ids[one.party]
-        was = before.get(one.key)
+    for entry in observed.entries:
+        powers, party_id = in_order(entry.powers or ()), ids[entry.party]
+        was = before.get(entry.key)
         if was is None:
-            added.append(_new_share(call, account, party_id, one, powers))
+            added.append(_new_share(call, account, party_id, entry, powers))
             continue
-        kept.add(one.key)
-        if set(was.resources) != set(one.resources):
-            changed.append(replace(was, resources=one.resources, version=was.version + 1))
+        kept.add(entry.key)
+        if set(was.resources) != set(entry.resources):
+            changed.append(replace(was, resources=entry.resources, version=was.version + 1))
     gone = [e.ended(EndReason.GONE, call.now) for key, e in before.items() if key not in kept]
     call.tx.entries.add(added)
     call.tx.entries.save_all([*changed, *gone])

@@ -19,9 +19,9 @@ def browse(call: Call, account: str, part: str | None) -> tuple[dict[str, Any], 
     found = call.tx.accounts.find(account)[0]
     documents = [one for one in call.tx.documents.of([found.id]).get(found.id, ()) if part in (None, one.resource)]
     ids = {key: one for key, (one, _) in call.tx.parties.keys_at(found.provider_id).items()}
-    wanted = {to.value for one in documents for s in one.statements for to in s.to if to.kind == "party"}
+    wanted = {to.value for document in documents for s in document.statements for to in s.to if to.kind == "party"}
     parties = call.tx.parties.some(ids[key] for key in wanted if key in ids)
-    return tuple(_change(found.name, one, ids, parties) for one in documents)
+    return tuple(_change(found.name, document, ids, parties) for document in documents)
 
 
 def _change(account: str, one: Document, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:

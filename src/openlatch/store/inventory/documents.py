@@ -30,7 +30,7 @@ class Documents(Noun):
         """Store what a reading saw of a provider's documents; with `every`, there are no others any more."""
         known = select(DocumentRow.key, DocumentRow.digest).where(DocumentRow.provider_id == provider_id)
         before = {row.key: row.digest for row in self._session.execute(known)}
-        rows = [self._document(provider_id, one, accounts[one.account]) for one in documents]
+        rows = [self._document(provider_id, document, accounts[document.account]) for document in documents]
         news = [row for row in rows if before.get(str(row["key"])) != row["digest"]]
         statement = insert(DocumentRow)
         same = ("workspace_id", "provider_id", "key")
@@ -38,7 +38,7 @@ class Documents(Noun):
         for start in range(0, len(news), _AT_ONCE):
             added = statement.on_conflict_do_update(index_elements=same, set_=values)
             self._session.execute(added, news[start : start + _AT_ONCE])
-        gone = list(before.keys() - {one.key for one in documents}) if every else []
+        gone = list(before.keys() - {document.key for document in documents}) if every else []
         if gone:
             theirs = (DocumentRow.provider_id == provider_id, DocumentRow.key == func.any(gone))
             self._session.execute(delete(DocumentRow).where(*theirs))

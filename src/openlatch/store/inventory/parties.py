@@ -140,7 +140,9 @@ class Parties(Noun):
     def shown(self, provider_id: UUID, parties: Iterable[ObservedParty]) -> None:
         """Keep how a provider shows its parties: the name and the addresses that go with each key."""
         same = {"workspace_id": self._workspace_id, "scheme": str(provider_id)}
-        rows = [{**same, "value": one.key, "name": one.name, "addresses": list(one.addresses)} for one in parties]
+        rows = [
+            {**same, "value": party.key, "name": party.name, "addresses": list(party.addresses)} for party in parties
+        ]
         change_rows(self._session, IdentifierRow, rows, versioned=False)
 
     def unknown_elsewhere(self, party_ids: Iterable[UUID]) -> frozenset[UUID]:

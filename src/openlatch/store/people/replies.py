@@ -17,11 +17,11 @@ __all__ = ["Replies", "Reply"]
 
 @dataclass(frozen=True, slots=True)
 class Reply:
-    """The answer that a request got; `fingerprint` tells one request from another."""
+    """The answer that a request got, closed; `fingerprint` tells one request from another."""
 
     fingerprint: str
     status: int
-    body: str
+    body: bytes
 
 
 class Replies(Noun):

@@ -5,13 +5,24 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import Uuid
+from sqlalchemy import BigInteger, Uuid
 from sqlalchemy.dialects.postgresql import ARRAY
 from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.store.base import Base, Owned
 
-__all__ = ["FailedSignInRow", "PersonRow", "ReplyRow", "SignInRow", "TokenRow", "WorkspaceRow"]
+__all__ = [
+    "ChallengeRow",
+    "DataKeyRow",
+    "FactorRow",
+    "FailedSignInRow",
+    "PersonRow",
+    "RecoveryCodeRow",
+    "ReplyRow",
+    "SignInRow",
+    "TokenRow",
+    "WorkspaceRow",
+]
 
 
 class WorkspaceRow(Base):
@@ -24,6 +35,7 @@ class WorkspaceRow(Base):
     unused_days: Mapped[int]
     policy: Mapped[int]
     circle_parties: Mapped[list[UUID]] = mapped_column(ARRAY(Uuid))
+    second_factor: Mapped[list[str]] = mapped_column(server_default="{}")
     created_at: Mapped[datetime]
 
 
@@ -75,6 +87,43 @@ class FailedSignInRow(Owned):
     at: Mapped[datetime]
 
 
+class FactorRow(Owned):
+    __tablename__ = "factors"
+    person_id: Mapped[UUID]
+    kind: Mapped[str]
+    name: Mapped[str]
+    secret: Mapped[bytes]
+    """of codes, what they are made of, encrypted; of a passkey, its public key"""
+    key_id: Mapped[bytes | None]
+    """by which a passkey says which one it is"""
+    uses: Mapped[int] = mapped_column(BigInteger)
+    created_at: Mapped[datetime]
+    proved_at: Mapped[datetime | None]
+    last_used_at: Mapped[datetime | None]
+
+
+class RecoveryCodeRow(Owned):
+    __tablename__ = "recovery_codes"
+    person_id: Mapped[UUID]
+    code_hash: Mapped[bytes]
+
+
+class ChallengeRow(Owned):
+    __tablename__ = "challenges"
+    person_id: Mapped[UUID | None]
+    """who is to add a passkey; none where one is to sign in"""
+    challenge: Mapped[bytes]
+    expires_at: Mapped[datetime]
+
+
+class DataKeyRow(Base):
+    __tablename__ = "data_keys"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    number: Mapped[int] = mapped_column(primary_key=True)
+    wrapped: Mapped[bytes]
+    made_at: Mapped[datetime]
+
+
 class ReplyRow(Base):
     __tablename__ = "replies"
     workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
@@ -82,5 +131,6 @@ class ReplyRow(Base):
     key: Mapped[str] = mapped_column(primary_key=True)
     fingerprint: Mapped[str]
     status: Mapped[int]
-    body: Mapped[str]
+    body: Mapped[bytes]
+    """closed: an answer may have shown a secret"""
     created_at: Mapped[datetime]

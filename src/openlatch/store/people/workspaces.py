@@ -5,16 +5,14 @@ from __future__ import annotations
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import CompoundSelect, Select, func, insert, literal, select, update
+from sqlalchemy import func, insert, literal, select, text, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Circle, Workspace
 from openlatch.store.people.rows import WorkspaceRow
-from openlatch.store.providers.rows import ProviderRow
-from openlatch.store.record.rows import EventRow, SealRow
-from openlatch.store.rules.rows import UpcomingRow
+from openlatch.words import Role
 
-__all__ = ["Housekeeping", "insert_workspace", "rename_workspace", "workspace_of"]
+__all__ = ["Housekeeping", "change_workspace", "insert_workspace", "workspace_of"]
 
 
 def _set(session: Session, **values: str) -> None:
@@ -32,6 +30,7 @@ def to_workspace(row: WorkspaceRow) -> Workspace:
         circle=Circle(frozenset(row.circle_domains), frozenset(row.circle_parties)),
         unused_days=row.unused_days,
         policy=row.policy,
+        second_factor=frozenset(map(Role, row.second_factor)),
     )
 
 
@@ -66,32 +65,33 @@ def insert_workspace(session: Session, workspace: Workspace, created_at: datetim
     )
 
 
-def rename_workspace(session: Session, workspace_id: UUID, name: str, zone: str) -> None:
-    """Keep another name and zone of the workspace that was entered."""
-    mine = WorkspaceRow.workspace_id == workspace_id
-    session.execute(update(WorkspaceRow).where(mine).values(name=name, zone=zone))
+def change_workspace(session: Session, workspace: Workspace) -> None:
+    """Keep another name and zone of the workspace that was entered, and for which roles it demands a second factor."""
+    values = {"name": workspace.name, "zone": workspace.zone, "second_factor": sorted(workspace.second_factor)}
+    session.execute(update(WorkspaceRow).where(WorkspaceRow.workspace_id == workspace.id).values(**values))
 
 
 class Housekeeping:
-    """What the service asks of all workspaces together: their names, and which of them have work waiting."""
+    """What the service asks of all workspaces together: their names, and which of them have work waiting.
+
+    It is asked by functions of the owner's: no other way leads to more than one workspace.
+    """
 
     def __init__(self, session: Session) -> None:
         self._session = session
-        _set(session, housekeeping="on")
 
     def workspaces(self) -> tuple[Workspace, ...]:
-        rows = self._session.scalars(select(WorkspaceRow).order_by(WorkspaceRow.slug))
-        return tuple(to_workspace(row) for row in rows)
+        every = select(WorkspaceRow).from_statement(text("select * from openlatch_workspaces()"))
+        return tuple(to_workspace(row) for row in self._session.scalars(every))
 
     def unsealed(self) -> tuple[UUID, ...]:
-        behind = select(SealRow.workspace_id).where(SealRow.grown < SealRow.size)
-        return self._ids(select(EventRow.workspace_id).where(EventRow.number.is_(None)).union(behind))
+        return self._ids("select openlatch_unsealed()")
 
     def due(self, now: datetime) -> tuple[UUID, ...]:
-        return self._ids(select(ProviderRow.workspace_id).where(ProviderRow.next_reading <= now).distinct())
+        return self._ids("select openlatch_due(:now)", now=now)
 
     def due_again(self, now: datetime) -> tuple[UUID, ...]:
-        return self._ids(select(UpcomingRow.workspace_id).where(UpcomingRow.at <= now).distinct())
+        return self._ids("select openlatch_due_again(:now)", now=now)
 
-    def _ids(self, query: Select[UUID] | CompoundSelect[UUID]) -> tuple[UUID, ...]:
-        return tuple(self._session.scalars(query))
+    def _ids(self, statement: str, **values: datetime) -> tuple[UUID, ...]:
+        return tuple(self._session.scalars(text(statement), values))

@@ -72,7 +72,7 @@ class ProviderWords(Noun):
 
     def corrected(self, provider_id: UUID) -> Words:
         """Return the corrected words alone."""
-        return {one.word: one.powers for one in self.corrections(provider_id)}
+        return {correction.word: correction.powers for correction in self.corrections(provider_id)}
 
     def correct(self, provider_id: UUID, correction: Correction) -> None:
         values = {

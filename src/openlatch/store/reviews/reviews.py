@@ -287,17 +287,17 @@ class Reviews(Noun):
 
     def save_items(self, items: Iterable[Item]) -> None:
         """Store items one version on; raises Changed if somebody else did so first."""
-        for one in items:
+        for item in items:
             statement = update(RoundItemRow).where(
-                RoundItemRow.round_id == one.round_id,
-                RoundItemRow.place == one.place,
-                RoundItemRow.version == one.version - 1,
+                RoundItemRow.round_id == item.round_id,
+                RoundItemRow.place == item.place,
+                RoundItemRow.version == item.version - 1,
             )
             if (
-                self._session.execute(statement.values(**_ITEM.values(one)).returning(RoundItemRow.place)).first()
+                self._session.execute(statement.values(**_ITEM.values(item)).returning(RoundItemRow.place)).first()
                 is None
             ):
-                raise changed("item", f"{one.place} of this round")
+                raise changed("item", f"{item.place} of this round")
 
     def past(self, entry_ids: Iterable[UUID], before: datetime) -> dict[UUID, Past]:
         """Return what was decided last about entries, in rounds opened before an instant."""

@@ -22,7 +22,7 @@ __all__ = ["Flags"]
 
 
 _FLAG = Codec(FlagRow, Flag, apart=["acceptance"])
-_ACCEPTED = {one.name: f"accepted_{one.name}" for one in fields(Acceptance)}
+_ACCEPTED = {field.name: f"accepted_{field.name}" for field in fields(Acceptance)}
 _ACCEPTANCE = Codec(FlagRow, Acceptance, named=_ACCEPTED)
 _NOT_ACCEPTED = dict.fromkeys(_ACCEPTED.values())
 

@@ -47,6 +47,9 @@ class WebhookRow(Owned):
     __tablename__ = "webhooks"
     ref: Mapped[str]
     url: Mapped[str]
+    """as it is shown: what stands behind the host may be as good as a password"""
+    address: Mapped[bytes | None]
+    """the whole of it, closed; none where it was written down before that"""
     secret: Mapped[bytes]
     acts: Mapped[list[str]]
     seen: Mapped[int] = mapped_column(BigInteger)

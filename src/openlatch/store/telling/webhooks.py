@@ -46,8 +46,8 @@ _WEBHOOK = Codec(WebhookRow, Webhook)
 class Webhooks(Noun):
     """Queries over webhooks; their secrets are stored encrypted, and read only to sign."""
 
-    def add(self, one: Webhook, secret: bytes) -> None:
-        self._add(_WEBHOOK, [one], secret=secret)
+    def add(self, one: Webhook, address: bytes, secret: bytes) -> None:
+        self._add(_WEBHOOK, [one], address=address, secret=secret)
 
     def all(self) -> tuple[Webhook, ...]:
         return tuple(map(_WEBHOOK.read, self._session.scalars(select(WebhookRow).order_by(WebhookRow.id))))
@@ -56,8 +56,21 @@ class Webhooks(Noun):
         """Return the webhook that a person means, by id or short form."""
         return _WEBHOOK.read(self._row("webhook", WebhookRow, text))
 
-    def secret(self, webhook_id: UUID) -> bytes:
-        return self._session.scalars(select(WebhookRow.secret).where(WebhookRow.id == webhook_id)).one()
+    def closed(self, webhook_id: UUID) -> tuple[bytes | None, bytes]:
+        """Return where a webhook is, and what it is signed with, both closed; no address where it is shown whole."""
+        query = select(WebhookRow.address, WebhookRow.secret).where(WebhookRow.id == webhook_id)
+        address, secret = self._session.execute(query).one()
+        return address, secret
+
+    def whole(self) -> tuple[tuple[UUID, str], ...]:
+        """Return the webhooks whose whole address is shown, since it was written down before it was closed."""
+        query = select(WebhookRow.id, WebhookRow.url).where(WebhookRow.address.is_(None))
+        return tuple((found.id, found.url) for found in self._session.execute(query))
+
+    def hide(self, webhook_id: UUID, shown: str, address: bytes) -> None:
+        """Keep a webhook's whole address closed, and show no more of it than `shown`."""
+        values = {"url": shown, "address": address}
+        self._session.execute(update(WebhookRow).where(WebhookRow.id == webhook_id).values(**values))
 
     def told(self, webhook_id: UUID, seen: int, now: datetime, *, sent: bool) -> None:
         """Keep that a webhook was told of all up to a place in the log."""

@@ -38,7 +38,7 @@ def entry_of(sight: Sight) -> wire.Entry:
         last_seen=_last_seen(sight),
         vouched=_vouched(sight),
         subject=entry.subject.removeprefix(WRITTEN),
-        flags=[flag_of(one) for one in sight.flags],
+        flags=[flag_of(flag) for flag in sight.flags],
         risk_lines=sight.lines,
         advice=sight.advice,
         acts=sight.acts,
@@ -66,12 +66,12 @@ def _vouched(sight: Sight) -> wire.Vouched | None:
 def reach_of(sight: ReachSight, outside: bool) -> wire.Reach:
     chains = [
         wire.Chain(
-            entry=entry_of(one.sight),
-            via=[wire.Via(id=link.id, party=named(team), how=link.how) for link, team in one.links],
-            idle=not one.loses and not one.sight.listed.entry.unknown,
-            loses=list(one.loses),
+            entry=entry_of(chain.sight),
+            via=[wire.Via(id=link.id, party=named(team), how=link.how) for link, team in chain.links],
+            idle=not chain.loses and not chain.sight.listed.entry.unknown,
+            loses=list(chain.loses),
         )
-        for one in sight.chains
+        for chain in sight.chains
     ]
     return wire.Reach(party=party_of(sight.party, outside), chains=chains)
 
@@ -112,5 +112,5 @@ def _membership_piece(link: Link, parties: Mapping[UUID, model.Party]) -> wire.C
 
 
 def app_of(sight: AppSight, outside: bool) -> wire.App:
-    entries = [entry_of(one) for one in sight.entries]
+    entries = [entry_of(entry) for entry in sight.entries]
     return wire.App(party=party_of(sight.party, outside, sight.accounts), accounts=sight.accounts, entries=entries)

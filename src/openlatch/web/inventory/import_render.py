@@ -46,7 +46,9 @@ def outcome(sight: ImportSight, *, lines: bool) -> wire.ImportOutcome:
         fields=dict(FIELDS),
         remarks=_complaints(imported.remarks),
         notes=imported.notes[:MOST],
-        sheets=[wire.ImportSheet(name=one.name, lines=len(one.lines), hidden=one.hidden) for one in sight.sheets],
+        sheets=[
+            wire.ImportSheet(name=sheet.name, lines=len(sheet.lines), hidden=sheet.hidden) for sheet in sight.sheets
+        ],
         form=_form(imported.form),
         lines=_lines(sight) if lines else [],
         remembered=sight.remembered,
@@ -95,7 +97,7 @@ def _complaints(found: Iterable[Complaint]) -> list[wire.Complaint]:
 def _lines(sight: ImportSight) -> list[wire.ImportLine]:
     """The first lines of the sheet, and those about which something is said."""
     imported, sheet = sight.imported, sight.sheet
-    said = {one.line for one in (*imported.complaints, *imported.remarks)} | {one.line for one in imported.notes}
+    said = {one.line for one in (*imported.complaints, *imported.remarks)} | {note.line for note in imported.notes}
     first = {line.number for line in sheet.lines[:TOP]}
     wanted = first | set(sorted(said - first)[:MORE])
     return [

@@ -53,7 +53,7 @@ def start_import(call: Call, provider: str, query: wire.ImportQuery, upload: Upl
 def list_imports(call: Call, provider: str, query: wire.PageQuery) -> wire.ImportList:
     """The imports of a provider, the latest first."""
     page = imports.browse(call, provider, query.limit, query.cursor)
-    return wire.ImportList(items=[begun(one) for one in page.items], next=page.next)
+    return wire.ImportList(items=[begun(item) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/imports/<one>", returns=wire.Import)

@@ -39,7 +39,7 @@ def list_apps(call: Call, query: PartyQuery) -> wire.AppList:
     """Connected apps by name, each with what it holds on every account."""
     page = parties.browse_apps(call, query.q, query.limit, query.cursor)
     circle = call.tx.workspace.circle
-    return wire.AppList(items=[app_of(one, not circle.holds(one.party)) for one in page.items], next=page.next)
+    return wire.AppList(items=[app_of(item, not circle.holds(item.party)) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/parties/<party>", returns=wire.Party)

@@ -50,7 +50,7 @@ def part_party(call: Call, party: str, body: wire.Parting) -> wire.SamenessDecis
 def list_sameness_decisions(call: Call, query: wire.PageQuery) -> wire.SamenessDecisionList:
     """What people said of who is the same as whom, the latest first."""
     page = sameness.decided(call, query.limit, query.cursor)
-    return wire.SamenessDecisionList(items=[_decision(one) for one in page.items], next=page.next)
+    return wire.SamenessDecisionList(items=[_decision(item) for item in page.items], next=page.next)
 
 
 @routes.route("POST", "/sameness-decisions/<decision>/undo", returns=wire.SamenessDecision)
@@ -64,7 +64,7 @@ def _alike(call: Call, sight: sameness.LikenessSight) -> wire.Alike:
     return wire.Alike(
         one=wire.AlikeParty(party=party_of(sight.one, not holds(sight.one)), keys=_keys(sight.one_keys)),
         other=wire.AlikeParty(party=party_of(sight.other, not holds(sight.other)), keys=_keys(sight.other_keys)),
-        reasons=[filled(wire.AlikeReason, one, says=one.said()) for one in sight.likeness.reasons],
+        reasons=[filled(wire.AlikeReason, reason, says=reason.said()) for reason in sight.likeness.reasons],
     )
 
 
@@ -72,10 +72,10 @@ def _keys(sights: tuple[sameness.KeySight, ...]) -> list[wire.KnownAs]:
     return [
         filled(
             wire.KnownAs,
-            one.key,
-            provider=wire.Ref(id=one.key.provider_id, ref=ref_of(one.key.provider_id), name=one.provider),
+            sight.key,
+            provider=wire.Ref(id=sight.key.provider_id, ref=ref_of(sight.key.provider_id), name=sight.provider),
         )
-        for one in sights
+        for sight in sights
     ]
 
 

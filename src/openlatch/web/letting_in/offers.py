@@ -33,7 +33,7 @@ def _about_answer(call: Call, body: wire.OfferAnswer, offer: str) -> list[Lookup
 @routes.route("GET", "/tasks", returns=wire.TaskList)
 def list_tasks(call: Call) -> wire.TaskList:
     """What people are let in for: the holder's own tasks first, then those that are built in."""
-    return wire.TaskList(items=[filled(wire.Task, one) for one in choices.tasks(call)])
+    return wire.TaskList(items=[filled(wire.Task, task) for task in choices.tasks(call)])
 
 
 @routes.route("GET", "/accounts/<account>/fit", query=wire.FitQuery, returns=wire.Fit)
@@ -64,7 +64,7 @@ def make_offer(call: Call, body: wire.NewOffer, findings: Findings) -> wire.Offe
 def list_offers(call: Call, query: wire.OfferQuery) -> wire.OfferList:
     """Offers, the latest first."""
     page = offers.browse(call, query.state, query.limit, query.cursor)
-    return wire.OfferList(items=[_sent(call, one) for one in page.items], next=page.next)
+    return wire.OfferList(items=[_sent(call, item) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/offers/<offer>", returns=wire.Offer)

@@ -27,7 +27,7 @@ def terms_of(found: Terms) -> wire.OfferTerms:
         near=found.near.known if found.near else None,
         near_how=found.near.how if found.near else None,
         known=found.party,
-        parts=[_terms(one) for one in found.parts],
+        parts=[_terms(part) for part in found.parts],
     )
 
 
@@ -47,7 +47,7 @@ def offer_of(sight: OfferSight, outside: bool) -> wire.Offer:
         sight,
         offer,
         outside=outside,
-        parts=[_part(*one) for one in sight.parts],
+        parts=[_part(*part) for part in sight.parts],
         made_by=offer.made_by.name,
         made_by_id=offer.made_by.id,
         moves=MOVES.of(offer.state),

@@ -2,10 +2,14 @@
 
 from __future__ import annotations
 
+from contextlib import suppress
+
 from openlatch.core.letting_in.requests import MOVES, Request
+from openlatch.errors import NotFound
 from openlatch.operations.call import SERVICE, Call
 from openlatch.operations.letting_in import requests
-from openlatch.web.api import Routes, backend
+from openlatch.operations.people import sign_ins
+from openlatch.web.api import Routes, backend, network
 from openlatch.web.filled import filled
 from openlatch.wire import messages as wire
 
@@ -24,17 +28,19 @@ def make_request(call: Call, body: wire.RequestWish) -> wire.Request:
 def ask_from_outside(body: wire.OutsideRequest) -> wire.Asked:
     """Ask without signing in; it counts once whoever has the address says so, by a link in a letter."""
     at = backend()
-    with at.store.transaction(body.workspace) as tx:
+    with suppress(NotFound), at.store.transaction(body.workspace) as tx:
         call = Call(tx, at.services, SERVICE, at.services.clock())
-        requests.ask_from_outside(call, body.address, body.name, body)
-        return wire.Asked(holder=tx.workspace.name, address=body.address.strip())
+        if sign_ins.count_asked(call, network(), body.address):
+            requests.ask_from_outside(call, body.address, body.name, body)
+    # The same of a workspace that is not here, so that nobody learns which ones are.
+    return wire.Asked(holder=body.workspace, address=body.address.strip())
 
 
 @routes.route("GET", "/requests", query=wire.RequestQuery, returns=wire.RequestList)
 def list_requests(call: Call, query: wire.RequestQuery) -> wire.RequestList:
     """What others asked for, the latest first."""
     page = requests.browse(call, query.state, query.limit, query.cursor)
-    return wire.RequestList(items=[_sent(one) for one in page.items], next=page.next)
+    return wire.RequestList(items=[_sent(item) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/me/requests", returns=wire.RequestList)

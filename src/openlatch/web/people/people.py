@@ -5,7 +5,7 @@ from __future__ import annotations
 from uuid import UUID
 
 from openlatch.operations.call import Call
-from openlatch.operations.people import me, people, sign_ins, workspaces
+from openlatch.operations.people import factors, me, people, sign_ins, workspaces
 from openlatch.web.api import Routes
 from openlatch.web.people.render import person_of, token_of, workspace_of
 from openlatch.wire import messages as wire
@@ -23,14 +23,17 @@ def get_workspace(call: Call) -> wire.Workspace:
 
 @routes.route("PUT", "/workspace", body=wire.WorkspaceWish, returns=wire.Workspace)
 def change_workspace(call: Call, body: wire.WorkspaceWish) -> wire.Workspace:
-    """Call the workspace something else, or have its days in another zone; what is left out stays."""
-    return workspace_of(workspaces.change(call, body.name, body.zone))
+    """Call the workspace something else, have its days in another zone, or demand a second factor of some roles."""
+    return workspace_of(workspaces.change(call, body.name, body.zone, body.second_factor))
 
 
 @routes.route("GET", "/people", returns=wire.PersonList)
 def list_people(call: Call) -> wire.PersonList:
     """Everyone who signs in to this workspace."""
-    return wire.PersonList(items=[person_of(p) for p in people.browse(call)])
+    everyone = people.browse(call)
+    return wire.PersonList(
+        items=[person_of(person) for person in everyone.people], second_factor=sorted(everyone.with_factor)
+    )
 
 
 @routes.route("POST", "/people", body=wire.Invitation, returns=wire.Person, status=201)
@@ -67,6 +70,12 @@ def change_role(call: Call, person: str, body: wire.RoleWish) -> wire.Person:
 def disable_person(call: Call, person: str) -> wire.Person:
     """Take back somebody's sign-in: their sessions, tokens and links end at once."""
     return person_of(people.disable(call, person))
+
+
+@routes.route("DELETE", "/people/<person>/factors", returns=wire.Person)
+def reset_factors(call: Call, person: str) -> wire.Person:
+    """Take away all second factors of somebody who has lost theirs: their sessions and tokens end."""
+    return person_of(factors.reset(call, person))
 
 
 @routes.route("POST", "/people/<person>/enable", returns=wire.Person)

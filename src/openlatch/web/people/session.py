@@ -12,12 +12,12 @@ from openlatch.core.people.devices import device_of
 from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
 from openlatch.operations.call import Actor, Call, reachable
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.people import letters, me, sign_ins
+from openlatch.operations.people import factors, letters, me, passkeys, sign_ins
 from openlatch.operations.reviews import waiting
 from openlatch.operations.telling import links
 from openlatch.store import Transaction
 from openlatch.web.api import Answer, Routes, backend, bearer, beside, network
-from openlatch.web.people.render import holder_of, person_of, sign_in_link_of, token_of, workspace_of
+from openlatch.web.people.render import asked_of, holder_of, person_of, sign_in_link_of, token_of, workspace_of
 from openlatch.wire import messages as wire
 from openlatch.words import LinkPurpose, Scope
 
@@ -48,11 +48,23 @@ def _person(body: wire.SignIn) -> Person:
     except NotFound as error:
         at.services.passwords.fits(None, body.password)
         raise _refused() from error
-    if at.services.passwords.fits(made.stored, body.password) and made.person is not None:
-        return made.person
+    if not at.services.passwords.fits(made.stored, body.password) or made.person is None:
+        with at.store.transaction(body.workspace) as tx:
+            sign_ins.failed(_nobody(tx), made)
+        raise _refused()
     with at.store.transaction(body.workspace) as tx:
-        sign_ins.failed(_nobody(tx), made)
-    raise _refused()
+        call = _nobody(tx)
+        if sign_ins.second_factor(call, made.person, body.code or ""):
+            return made.person
+        sign_ins.failed(call, made)
+    raise _wrong_code()
+
+
+def _wrong_code() -> NotSignedIn:
+    return NotSignedIn(
+        "That code is not right, or was used before.",
+        next_step="Type the code that your app shows now, or a recovery code that you have not used.",
+    )
 
 
 def _nobody(tx: Transaction) -> Call:
@@ -150,16 +162,45 @@ def sign_out(call: Call) -> Answer:
     return Answer(None, cookie="", beside="")
 
 
+@routes.route("POST", "/session/passkey/asked", body=wire.PasskeyWish, returns=wire.PasskeyAsked, public=True)
+def ask_for_passkey(body: wire.PasskeyWish) -> wire.PasskeyAsked:
+    """What a passkey is asked to sign, to sign in with it or to confirm."""
+    try:
+        with backend().store.transaction(body.workspace) as tx:
+            call = _nobody(tx)
+            sign_ins.count_asked(call, network())
+            return asked_of(passkeys.ask(call))
+    except NotFound:
+        return asked_of(passkeys.ask_in_vain(backend().services))
+
+
+@routes.route("POST", "/session/passkey", body=wire.PasskeySignIn, returns=wire.Me, status=201, public=True)
+def sign_in_with_passkey(body: wire.PasskeySignIn) -> Answer:
+    """Sign in to the console with a passkey alone; the answer sets a cookie."""
+    at = backend()
+    with at.store.transaction(body.workspace) as tx:
+        person, factor = passkeys.used(_nobody(tx), body.asked, body.credential)
+        call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
+        session = sign_ins.open_session(call, person, device(), network(), f"passkey {factor.name}")
+        return Answer(_me(call, session.csrf), cookie=str(session), beside=_beside(session))
+
+
 @routes.route("POST", "/session/confirmation", body=wire.Confirmation, returns=wire.Me)
 def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
-    """Give one's password again, which dangerous acts ask for; for a session as for a token."""
+    """Prove again that it is oneself, which dangerous acts ask for: by password, code or passkey."""
     who, by_cookie = bearer()
     at = backend()
     # In a transaction of its own, so that the attempt is counted whatever comes of it.
     with at.store.transaction(who.workspace_id) as tx:
         made = sign_ins.attempt_again(Call(tx, at.services, call.actor, call.now), who, network())
-    if not at.services.passwords.fits(made.stored, body.password):
+    if body.password is not None and not at.services.passwords.fits(made.stored, body.password):
         raise NotConfirmed("That is not your password. Nothing was changed.", next_step="Try again.")
+    if body.code is not None and not factors.code_fits(call, call.person, body.code):
+        raise NotConfirmed("That code is not right, or was used before. Nothing was changed.", next_step="Try again.")
+    if body.passkey is not None:
+        person, _ = passkeys.used(call, body.passkey.asked, body.passkey.credential)
+        if person.id != call.person.id:
+            raise NotConfirmed("That is somebody else's passkey. Nothing was changed.", next_step="Use one of yours.")
     sign_ins.confirm(call, who)
     return _me(call, who.csrf if by_cookie else None)
 
@@ -168,7 +209,9 @@ def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
 def forgot_password(body: wire.Forgotten) -> None:
     """Have a link go to whoever signs in with an address, with which they choose another password."""
     with suppress(NotFound), backend().store.transaction(body.workspace) as tx:
-        letters.ask_for_password(_nobody(tx), body.address)
+        call = _nobody(tx)
+        sign_ins.count_asked(call, network())
+        letters.ask_for_password(call, body.address)
 
 
 @routes.route("POST", "/session/link", body=wire.LinkText, returns=wire.SignInLink, public=True)
@@ -180,14 +223,17 @@ def look_at_sign_in_link(body: wire.LinkText) -> wire.SignInLink:
 
 @routes.route("POST", "/session/link/use", body=wire.LinkUse, returns=wire.SignInLink, public=True)
 def use_sign_in_link(body: wire.LinkUse) -> Answer:
-    """Use a link of a letter about signing in, once; whoever chooses a password by it is signed in from then on."""
+    """Use a link of a letter about signing in, once; whoever chooses a password by it is signed in from then on,
+    unless they have a second factor.
+    """
     with backend().store.transaction(links.workspace_in(body.link)) as tx:
         call = _nobody(tx)
         link, person = letters.use(call, body.link, body.name or "", body.password or "")
         session = None
-        if link.purpose is not LinkPurpose.ADDRESS:
-            session = str(sign_ins.open_session(call, person, device(), network()))
-        return Answer(sign_in_link_of(link), cookie=session)
+        # A letter is one factor: whoever has a second one signs in with both.
+        if link.purpose is not LinkPurpose.ADDRESS and not sign_ins.has_factor(call, person):
+            session = str(sign_ins.open_session(call, person, device(), network(), "a letter"))
+        return Answer(sign_in_link_of(link, signed_in=session is not None), cookie=session)
 
 
 @routes.route("GET", "/me", returns=wire.Me)
@@ -214,5 +260,6 @@ def _me(call: Call, csrf: str | None) -> wire.Me:
         person=person_of(signed_in.person),
         workspace=workspace_of(signed_in.workspace),
         may=list(reachable(call.actor)),
+        lacks_factor=call.actor.lacks_factor,
         csrf=csrf,
     )

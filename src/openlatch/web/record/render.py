@@ -7,10 +7,13 @@ from openlatch.operations.record.log import Inclusion, SignedHead
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.record.events import LoggedEvent
 from openlatch.web.filled import filled
-from openlatch.web.rules.render import entry_ref
 from openlatch.wire import messages as wire
 
-__all__ = ["event_of", "head_of", "proof_of"]
+__all__ = ["entry_ref", "event_of", "head_of", "proof_of"]
+
+
+def entry_ref(listed: Listed) -> wire.Ref:
+    return filled(wire.Ref, listed.entry, name=f"{listed.party.name} on {listed.account.name}")
 
 
 def event_of(event: LoggedEvent, about: Listed | None, zone: str) -> wire.Event:

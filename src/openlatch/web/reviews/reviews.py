@@ -79,7 +79,7 @@ def open_round(call: Call, review: str) -> Answer:
 def list_rounds(call: Call, query: wire.RoundQuery) -> wire.RoundList:
     """Rounds, the latest first."""
     page = rounds.browse(call, query.state, query.review, query.limit, query.cursor)
-    return wire.RoundList(items=[round_of(one) for one in page.items], next=page.next)
+    return wire.RoundList(items=[round_of(item) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/rounds/<one>", returns=wire.Round)

@@ -17,7 +17,7 @@ routes = Routes("flags")
 def list_flags(call: Call, query: wire.FlagQuery) -> wire.FlagList:
     """Flags, the worst first."""
     page = flags.browse(call, query)
-    return wire.FlagList(items=[flag_of(one) for one in page.items], next=page.next)
+    return wire.FlagList(items=[flag_of(item) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/flags/<flag>", returns=wire.Flag)

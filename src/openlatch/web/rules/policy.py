@@ -35,7 +35,7 @@ def list_fields(call: Call) -> wire.CatalogueList:
 @routes.route("GET", "/rules", returns=wire.RuleList)
 def list_rules(call: Call) -> wire.RuleList:
     """The rules of the policy in force, each with its flags."""
-    return wire.RuleList(items=[rule_of(one) for one in policies.browse_rules(call)])
+    return wire.RuleList(items=[rule_of(rule) for rule in policies.browse_rules(call)])
 
 
 @routes.route("POST", "/policy/check", body=wire.PolicyText, returns=wire.PolicyVerdict)

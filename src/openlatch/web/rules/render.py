@@ -7,16 +7,12 @@ from openlatch.core.rules.catalogue import Field
 from openlatch.operations.rules.flags import FlagSight
 from openlatch.operations.rules.policies import RuleSight, Trial
 from openlatch.operations.rules.risks import RiskSight
-from openlatch.store.inventory.entries import Listed
 from openlatch.web.filled import filled
+from openlatch.web.record.render import entry_ref
 from openlatch.wire import messages as wire
 from openlatch.words import Severity
 
-__all__ = ["entry_ref", "field_of", "flag_of", "risk_of", "rule_of", "trial_of"]
-
-
-def entry_ref(listed: Listed) -> wire.Ref:
-    return filled(wire.Ref, listed.entry, name=f"{listed.party.name} on {listed.account.name}")
+__all__ = ["field_of", "flag_of", "risk_of", "rule_of", "trial_of"]
 
 
 def flag_of(sight: FlagSight) -> wire.Flag:
@@ -65,8 +61,8 @@ def trial_of(trial: Trial) -> wire.Trial:
     lines = []
     for line in trial.lines:
         examples = [
-            filled(wire.TrialExample, one, about=wire.Ref(id=one.id, ref=ref_of(one.id), name=one.name))
-            for one in line.examples
+            filled(wire.TrialExample, example, about=wire.Ref(id=example.id, ref=ref_of(example.id), name=example.name))
+            for example in line.examples
         ]
         lines.append(filled(wire.TrialLine, line, examples=examples))
     return filled(wire.Trial, trial, lines=lines)
@@ -80,6 +76,6 @@ def risk_of(sight: RiskSight) -> wire.Risk:
     return filled(
         wire.Risk,
         sight,
-        shares=[filled(wire.RiskShare, one.entry, one, entry=entry_ref(one.entry)) for one in sight.shares],
+        shares=[filled(wire.RiskShare, share.entry, share, entry=entry_ref(share.entry)) for share in sight.shares],
         over_time=[wire.RiskPoint(at=at, risk=risk) for at, risk in sight.over_time],
     )

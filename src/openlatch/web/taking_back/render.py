@@ -11,7 +11,7 @@ from openlatch.store.inventory.entries import Listed
 from openlatch.store.taking_back.batches import BatchItem
 from openlatch.web.filled import filled
 from openlatch.web.inventory.render import party_of
-from openlatch.web.rules.render import entry_ref
+from openlatch.web.record.render import entry_ref
 from openlatch.wire import messages as wire
 
 __all__ = ["batch_of", "foreseen_of", "leaver_of", "left_open_of"]
@@ -28,7 +28,7 @@ def batch_of(sight: BatchSight) -> wire.Batch:
         batch,
         ordered_by=batch.ordered_by.name,
         ordered_by_id=batch.ordered_by.id,
-        items=[_item(batch.kind, *one) for one in sight.items],
+        items=[_item(batch.kind, *item) for item in sight.items],
     )
 
 
@@ -60,7 +60,7 @@ def _consequences(made: Foresight) -> list[wire.CommonConsequence]:
             severity=severity,
             text=entries[0].text,
             times=len(entries),
-            entries=[wire.NamedEntry(entry=filled(wire.Ref, one), text=one.text) for one in entries[:MOST_NAMED]],
+            entries=[wire.NamedEntry(entry=filled(wire.Ref, entry), text=entry.text) for entry in entries[:MOST_NAMED]],
         )
         for kind, severity, entries in made.consequences
     ]

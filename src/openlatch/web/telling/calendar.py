@@ -29,23 +29,23 @@ def feed(calendar: Calendar, console: str, now: datetime) -> bytes:
     made.add("name", f"Open Latch for {calendar.workspace.name}")
     made.add("x-wr-calname", f"Open Latch for {calendar.workspace.name}")
     made.add("refresh-interval", EVERY, parameters={"VALUE": "DURATION"})
-    for one in calendar.happenings:
+    for happening in calendar.happenings:
         event = icalendar.Event()
-        event.add("uid", f"{one.uid}@{calendar.workspace.id.hex}")
+        event.add("uid", f"{happening.uid}@{calendar.workspace.id.hex}")
         event.add("dtstamp", now)
-        event.add("dtstart", one.at)
-        event.add("dtend", one.at + LASTS)
-        event.add("summary", one.title)
+        event.add("dtstart", happening.at)
+        event.add("dtend", happening.at + LASTS)
+        event.add("summary", happening.title)
         event.add("transp", "TRANSPARENT")  # it takes nobody's time
-        if one.text:
-            event.add("description", one.text)
-        if one.link and console:
-            event.add("url", f"{console}{one.link}")
-        if one.warn is not None:
+        if happening.text:
+            event.add("description", happening.text)
+        if happening.link and console:
+            event.add("url", f"{console}{happening.link}")
+        if happening.warn is not None:
             alarm = icalendar.Alarm()
             alarm.add("action", "DISPLAY")
-            alarm.add("description", one.title)
-            alarm.add("trigger", -one.warn)
+            alarm.add("description", happening.title)
+            alarm.add("trigger", -happening.warn)
             event.add_component(alarm)
         made.add_component(event)
     found: bytes = made.to_ical()

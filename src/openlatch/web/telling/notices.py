@@ -23,7 +23,7 @@ routes = Routes("notices")
 def list_notices(call: Call, query: wire.PageQuery) -> wire.NoticeList:
     """What one was told, the latest first."""
     page = notices.browse(call, query.limit, query.cursor)
-    return wire.NoticeList(items=[notice_of(one) for one in page.items], next=page.next)
+    return wire.NoticeList(items=[notice_of(item) for item in page.items], next=page.next)
 
 
 @routes.route("PUT", "/notices/telling", body=wire.TellingWish, returns=wire.Person)

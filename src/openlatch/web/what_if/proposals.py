@@ -32,7 +32,7 @@ def create_proposal(call: Call, body: wire.ProposalBody) -> wire.Proposal:
 def list_proposals(call: Call, query: wire.ProposalQuery) -> wire.ProposalList:
     """Proposals, the latest first."""
     page = proposals.browse(call, query.limit, query.cursor)
-    return wire.ProposalList(items=[_sent(one) for one in page.items], next=page.next)
+    return wire.ProposalList(items=[_sent(item) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/proposals/<proposal>", returns=wire.Proposal)

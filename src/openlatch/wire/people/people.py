@@ -1,18 +1,22 @@
 """People, tokens, and signing in."""
 
 from datetime import datetime
-from typing import Annotated
+from typing import Annotated, Any, Self
 from uuid import UUID
 
-from pydantic import Field, StringConstraints
+from pydantic import Field, StringConstraints, model_validator
 
 from openlatch.wire.base import Page, Sent, Taken, Text
-from openlatch.words import LinkPurpose, PersonState, Role, Scope, Telling
+from openlatch.words import FactorKind, LinkPurpose, PersonState, Role, Scope, Telling
 
 __all__ = [
     "AddressWish",
+    "CodesBegun",
     "Confirmation",
     "Ended",
+    "Factor",
+    "FactorList",
+    "FactorProof",
     "Forgotten",
     "Holder",
     "HolderList",
@@ -21,10 +25,17 @@ __all__ = [
     "LinkUse",
     "Me",
     "MeWish",
+    "NewFactor",
+    "NewPasskey",
     "NewToken",
+    "PasskeyAnswer",
+    "PasskeyAsked",
+    "PasskeySignIn",
+    "PasskeyWish",
     "PasswordWish",
     "Person",
     "PersonList",
+    "RecoveryCodes",
     "RoleWish",
     "Sending",
     "Session",
@@ -48,18 +59,57 @@ class SignInHint(Sent):
     name: str | None
 
 
-class Confirmation(Taken):
-    """One's own password, given again."""
+Secret = Annotated[str, StringConstraints(min_length=1, max_length=500)]
+Code = Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=40)]
 
-    password: Annotated[str, StringConstraints(min_length=1, max_length=500)]
+
+class PasskeyAnswer(Taken):
+    """What a passkey has signed: the id under which it was asked, and what the browser returned (WebAuthn, as JSON)."""
+
+    asked: UUID
+    credential: dict[str, Any]
+
+
+class Confirmation(Taken):
+    """A proof that it is still oneself: one of one's password, a code, or what a passkey has signed."""
+
+    password: Secret | None = None
+    code: Code | None = None
+    passkey: PasskeyAnswer | None = None
+
+    @model_validator(mode="after")
+    def _one(self) -> Self:
+        if sum(given is not None for given in (self.password, self.code, self.passkey)) != 1:
+            raise ValueError("has to be one of password, code and passkey")
+        return self
 
 
 class SignIn(Taken):
-    """A person signing in to the console."""
+    """A person signing in to the console; `code` is of their app, or a recovery code, where they have either."""
 
     workspace: Text
     address: Text
-    password: Annotated[str, StringConstraints(min_length=1, max_length=500)]
+    password: Secret
+    code: Code | None = None
+
+
+class PasskeyWish(Taken):
+    """In which workspace somebody is to be asked for their passkey."""
+
+    workspace: Text
+
+
+class PasskeySignIn(PasskeyAnswer):
+    """Somebody signing in to the console with a passkey."""
+
+    workspace: Text
+
+
+class PasskeyAsked(Sent):
+    """What a passkey is asked: under which id the answer comes back, and what the browser is given (WebAuthn, JSON)."""
+
+    id: UUID
+    options: str
 
 
 class NewToken(SignIn):
@@ -106,8 +156,59 @@ class Person(Sent):
     seen_at: datetime | None
 
 
+class Factor(Sent):
+    """A second factor of one's own, which counts since `proved_at`."""
+
+    id: UUID
+    kind: FactorKind
+    name: str
+    proved_at: datetime
+    last_used_at: datetime | None
+
+
+class FactorList(Sent):
+    """One's own second factors, how many recovery codes are left, and whether one has to have a factor here."""
+
+    items: list[Factor]
+    recovery_left: int
+    demanded: bool
+
+
+class NewFactor(Taken):
+    """What a second factor is called, such as the device that it is on."""
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+
+
+class CodesBegun(Sent):
+    """What an app makes codes of: as text, as an address (otpauth), and as a QR code, in rows of 1 and 0.
+
+    It counts once a first code was right, within an hour.
+    """
+
+    id: UUID
+    secret: str
+    uri: str
+    square: list[str]
+
+
+class FactorProof(Taken):
+    """The code that an app shows now."""
+
+    code: Code
+
+
+class NewPasskey(PasskeyAnswer, NewFactor):
+    """A passkey that the browser has made, and what it is called."""
+
+
+class RecoveryCodes(Sent):
+    """Recovery codes, each good for one sign-in; they are shown this once. None where there were some left."""
+
+    codes: list[str]
+
+
 Mailbox = Annotated[str, StringConstraints(strip_whitespace=True, pattern=r"^[^@\s\x00]+@[^@\s\x00]+$", max_length=200)]
-Secret = Annotated[str, StringConstraints(min_length=1, max_length=500)]
 
 
 class Invitation(Taken):
@@ -199,7 +300,10 @@ class LinkUse(LinkText):
 
 
 class SignInLink(Sent):
-    """What a link leads to, for whom; `trouble` says why it cannot be used any more, if it cannot."""
+    """What a link leads to, for whom; `trouble` says why it cannot be used any more, if it cannot.
+
+    `signed_in` says, once it was used, whether that signed them in: not where a second factor is needed beside it.
+    """
 
     purpose: LinkPurpose
     holder: str
@@ -210,10 +314,14 @@ class SignInLink(Sent):
     lapses_at: datetime
     zone: str
     trouble: str
+    signed_in: bool = False
 
 
 class Workspace(Sent):
-    """The workspace: its name, its zone (IANA), what it regards as its own, and its limits."""
+    """The workspace: its name, its zone (IANA), what it regards as its own, and its limits.
+
+    Whoever has a role of `second_factor` needs a second factor.
+    """
 
     id: UUID
     slug: str
@@ -221,13 +329,15 @@ class Workspace(Sent):
     zone: str
     circle_domains: list[str]
     unused_days: int
+    second_factor: list[Role]
 
 
 class WorkspaceWish(Taken):
-    """Another name or zone (IANA) for the workspace; what is left out stays."""
+    """Another name or zone (IANA) of the workspace, or the roles that need a second factor; what is left out stays."""
 
     name: Text | None = None
     zone: Text | None = None
+    second_factor: Annotated[list[Role], Field(max_length=len(Role))] | None = None
 
 
 class Holder(Sent):
@@ -257,16 +367,23 @@ class SwitchWish(Taken):
 
 
 class Me(Sent):
-    """Who is signed in where; `may` lists the operations that this sign-in reaches."""
+    """Who is signed in where; `may` lists the operations that this sign-in reaches.
+
+    `lacks_factor` is whether the workspace demands a second factor of them that they do not have yet: then they reach
+    what it takes to add one, and nothing else.
+    """
 
     person: Person
     workspace: Workspace
     may: list[str]
+    lacks_factor: bool = False
     csrf: str | None = None
 
 
 class PersonList(Page[Person]):
-    """Everyone who signs in to the workspace."""
+    """Everyone who signs in to the workspace; `second_factor` are those who have a second factor."""
+
+    second_factor: list[UUID]
 
 
 class TokenList(Page[Token]):

@@ -163,7 +163,7 @@ def _with_somebody_left(
         if ask.successor is None:
             stop = _stopped(s, bool(ways))
         else:
-            named = next((one for one in ways if one.id == ask.successor), None)
+            named = next((way for way in ways if way.id == ask.successor), None)
             if named is None:
                 raise Invalid(
                     f"Nobody can be made an administrator of {s.account.name} by that entry. Nothing was changed.",
@@ -174,7 +174,7 @@ def _with_somebody_left(
             text = f"{s.holder(named).name} becomes an administrator of {s.account.name} first."
             others = (one for one in happens if one.kind != "last-administrator")
             happens = (Consequence("successor", Severity.LOW, text), *others)
-    offered = tuple(WayOut(one.ref, s.holder(one).name, one.level) for one in ways) if stop else ()
+    offered = tuple(WayOut(way.ref, s.holder(way).name, way.level) for way in ways) if stop else ()
     return Plan(ask.action.value, s.entry.ref, known_as(s, s.entry), happens, steps, stop=stop, ways_out=offered)
 
 

@@ -30,7 +30,7 @@ def _close_sessions(s: Situation, ask: Ask, now: datetime) -> Made:
             entry=s.entry.ref,
         )
     able(s, Kind.SESSION, s.abilities.ends, "be signed out from here", f"Sign them out at {s.provider} itself.")
-    return (*(closed(s, one) for one in sessions), *gone(s)), ()
+    return (*(closed(s, session) for session in sessions), *gone(s)), ()
 
 
 def _happens(s: Situation) -> Consequence:

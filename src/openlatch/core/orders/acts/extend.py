@@ -81,7 +81,7 @@ def _refuse(s: Situation) -> None:
 
 def _wanted(s: Situation, ask: Ask, now: datetime) -> Change:
     """The change that is asked for, once it is sure that it gives more and nothing less."""
-    unknown = [one for one in ask.lifts if one not in LIFTS]
+    unknown = [lift for lift in ask.lifts if lift not in LIFTS]
     if unknown:
         raise _wrong("lifts", f"“{unknown[0]}” is no limit", f"Limits are: {', '.join(LIFTS)}.")
     change = Change(
@@ -207,7 +207,7 @@ def _in_words(s: Situation, was: Extent, will: Extent, change: Change) -> list[s
         until = "without an end" if will.ends_at is None else f"until the end of {last_day(will.ends_at, s.zone)}"
         said.append(f"{until} (now {before})")
     if change.resources is not None:
-        more = [one for one in will.resources if one not in was.resources]
+        more = [resource for resource in will.resources if resource not in was.resources]
         said.append(f"also for {' and '.join(more)}" if more else f"for all of {s.account.name}")
     if will.hours != was.hours:
         said.append(f"{will.hours or 'at all hours'} (now {was.hours})")
@@ -221,8 +221,8 @@ def _happens(s: Situation, gained: tuple[Power, ...], said: list[str], will: Ext
     if gained:
         text = f"{who} can do more on {where} than now: {', '.join(gained)}."
         yield Consequence("can-more", Severity.MEDIUM, text)
-    for one in remarks(name=who, where=where, outside=s.outside, powers=gained, ends_at=will.ends_at):
-        yield Consequence(one.kind, one.severity, one.text)
+    for remark in remarks(name=who, where=where, outside=s.outside, powers=gained, ends_at=will.ends_at):
+        yield Consequence(remark.kind, remark.severity, remark.text)
     yield Consequence("effect", Severity.LOW, f"{who} has “{s.entry.level}” on {where} {', '.join(said)}.")
     if s.entry.state is State.PAUSED:
         yield Consequence("paused", Severity.LOW, "It stays paused until it is resumed.")

@@ -63,7 +63,7 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
     assert client.round(ref).outcomes == {"undecided": len(items)}
     assert "not decided yet" in run("round", "finish", ref, "--yes", exits=1)
     run("round", "assign", ref, "--of", "Ines Okoro", "--to", f"pell.varga@{DOMAIN}")
-    assert {one.reviewer for one in client.round_items(ref)} == {"Pell Varga"}
+    assert {item.reviewer for item in client.round_items(ref)} == {"Pell Varga"}
     file.write_text("\n".join([head, *lines, ""]))
     assert f"{len(items)} decided" in run("round", "decide", ref, "--file", str(file))
     assert "closed" in run("round", "finish", ref, "--yes")

@@ -63,6 +63,6 @@ def test_a_session_of_one_holder_reaches_nothing_of_another(ridge: Ridge, client
         ridge.url, workspace=society, address=MAREN, password=PASSWORD, transport=ridge.transport
     )
     with theirs:
-        assert [one.account for one in theirs.requests()] == ["Plate swaps"]
+        assert [request.account for request in theirs.requests()] == ["Plate swaps"]
         assert theirs.waiting().requests == 1
-        assert "Plate swaps" not in [one.account for one in client.requests()]
+        assert "Plate swaps" not in [request.account for request in client.requests()]

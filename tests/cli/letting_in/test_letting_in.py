@@ -48,7 +48,7 @@ def test_whoever_is_not_eligible_is_named_with_what_to_do_before_anything_is_sen
     ):
         wanted = wish(to, account, needs=["view"], write_to="tomas.rell@northcape-uni.example")
         terms = client.check_offer(wanted)
-        (stop,) = [one for one in terms.remarks if one.stops]
+        (stop,) = [remark for remark in terms.remarks if remark.stops]
         assert said in stop.text
         with pytest.raises(Conflict, match="Nothing was offered"):
             client.offer(wanted, terms.digest)
@@ -95,7 +95,7 @@ def test_a_request_that_asks_for_nothing_is_refused(client: Client) -> None:
 
 
 def test_offers_that_providers_show_are_listed_beside_those_made_here(client: Client, run: Terminal) -> None:
-    there = [one for one in client.entries(kind="offer", state="offered") if not one.by_hand]
+    there = [entry for entry in client.entries(kind="offer", state="offered") if not entry.by_hand]
     assert there, "the demo's desk shows an offer"
     said = run("offers")
     assert all(one.ref in said for one in there)

@@ -57,7 +57,7 @@ class Shed:
         self.ridge = ridge
         with ridge.call() as call:
             self.provider = Provider(call.services.new_id(), f"Shed {next(NUMBERS)}", "fake", {})
-            call.tx.providers.add(self.provider, call.services.vault.close("-"))
+            call.tx.providers.add(self.provider, call.close("-"))
             self.workspace = call.tx.workspace.id
 
     def read(

@@ -1,0 +1,117 @@
+"""What somebody could do who has the service's login to the database: nothing to the log, and no door to everything."""
+
+from __future__ import annotations
+
+from collections.abc import Iterator
+from uuid import uuid4
+
+import psycopg
+import pytest
+from psycopg import sql
+
+from openlatch.core.model import Circle, Workspace
+from openlatch.errors import Misconfigured
+from openlatch.operations.call import as_service
+from openlatch.operations.people import people
+from openlatch.operations.people.keys import rotate
+from openlatch.operations.record import log
+from openlatch.store.base import Base
+from openlatch.words import Role
+from tests.harness.databases import Databases
+from tests.harness.ridge import Ridge, service_on
+
+WORDS = "four words in a row"
+
+
+@pytest.fixture(scope="module")
+def plain(blank: Ridge, databases: Databases) -> Iterator[str]:
+    """A login that owns nothing, with the rights of the service; two workspaces have something in their logs."""
+    login, password = f"plain_{uuid4().hex[:12]}", uuid4().hex
+    with psycopg.connect(databases.admin, autocommit=True) as admin:
+        admin.execute(sql.SQL("create role {} login password {}").format(sql.Identifier(login), sql.Literal(password)))
+    assert blank.store.grant(login), "it is another one"
+    for slug in ("kestrel-ridge", "hill-farm"):
+        workspace = Workspace(uuid4(), slug, slug, "UTC", Circle(frozenset({"ridge.example"})))
+        with blank.store.found(workspace, blank.services.clock()) as tx:
+            people.add_first(as_service(tx, blank.services), "Maren", f"maren@{slug}.example", Role.OWNER, WORDS)
+    where = blank.service.settings.database_url.rpartition("@")[2]
+    yield f"postgresql://{login}:{password}@{where}"
+    with psycopg.connect(databases.admin, autocommit=True) as admin:
+        database = where.rpartition("/")[2]
+        with psycopg.connect(databases.admin.rpartition("/")[0] + f"/{database}", autocommit=True) as inside:
+            inside.execute(sql.SQL("drop owned by {}").format(sql.Identifier(login)))
+        admin.execute(sql.SQL("drop role {}").format(sql.Identifier(login)))
+
+
+@pytest.mark.parametrize(
+    "statement",
+    [
+        "update events set content = '{}'",
+        "update events set actor = 'Somebody else'",
+        "update events set at = now()",
+        "delete from events",
+        "truncate events",
+        "alter table events disable trigger events_stand",
+        "drop trigger events_stand on events",
+        "create or replace function events_stand() returns trigger language plpgsql as $$ begin return new; end $$",
+        "alter table events no force row level security",
+        "drop policy own_workspace on events",
+        "create policy everything on events using (true)",
+        "update log_nodes set hash = ''",
+        "delete from log_nodes",
+        "delete from seals",
+        "delete from workspaces",
+        "delete from keys",
+        "update alembic_version set version_num = '0001'",
+        "set session_replication_role = replica",
+        "set role openlatch",
+        "create table kept_elsewhere as select * from events",
+        "alter role current_user bypassrls",
+    ],
+)
+def test_the_services_login_cannot_rewrite_what_happened(plain: str, statement: str) -> None:
+    with psycopg.connect(plain) as connection:
+        connection.execute(
+            "select set_config('openlatch.workspace', workspace_id::text, false) from openlatch_workspaces()"
+        )
+        assert connection.execute("select count(*) from events").fetchone() != (0,)
+        with pytest.raises(psycopg.errors.InsufficientPrivilege):
+            connection.execute(statement)
+
+
+def test_there_is_no_door_to_all_workspaces(plain: str) -> None:
+    with psycopg.connect(plain) as connection:
+        connection.execute("select set_config('openlatch.housekeeping', 'on', false)")
+        for table in Base.metadata.tables:
+            rows = connection.execute(sql.SQL("select count(*) from {}").format(sql.Identifier(table))).fetchone()
+            assert rows == (0,), f"{table} shows something of workspaces that were not entered"
+        names = connection.execute("select slug from openlatch_workspaces()").fetchall()
+        assert names == [("hill-farm",), ("kestrel-ridge",)], "who there is, and nothing of what they have"
+
+
+def test_the_service_does_its_work_with_these_rights(plain: str, blank: Ridge) -> None:
+    service = service_on(plain, blank.service.settings.secret_keys[0])
+    store = service.store
+    try:
+        assert blank.store.owns_tables()
+        assert not store.owns_tables()
+        assert store.ready() == ""
+        (farm, ridge) = store.workspaces()
+        assert {farm.id, ridge.id} <= {*store.unsealed()}
+        with store.transaction(ridge.id) as tx:
+            call = as_service(tx, service.services)
+            rotate(call)
+            people.add_first(call, "Ines", "ines@ridge.example", Role.REVIEWER, WORDS)
+            assert len(tx.people.all()) == 2
+        with store.transaction(ridge.id) as tx:
+            assert log.seal(as_service(tx, service.services)) >= 3
+    finally:
+        store.close()
+
+
+def test_a_login_that_could_do_more_is_refused(blank: Ridge, databases: Databases) -> None:
+    with pytest.raises(Misconfigured, match="is not there"):
+        blank.store.grant("nobody_of_that_name")
+    with pytest.raises(Misconfigured, match="may do more than it is given"):
+        blank.store.grant("postgres")
+    assert not blank.store.grant("openlatch"), "the owner's own has all rights anyway"
