@@ -16,17 +16,17 @@ ROOT = Path(__file__).parents[1]
 
 def needed(name: str) -> set[str]:
     """The distributions that one needs, with what they need in turn, and no extras."""
-    found, left = set(), [name]
+    texts, left = set(), [name]
     while left:
-        one = left.pop()
-        if one in found:
+        each_text = left.pop()
+        if each_text in texts:
             continue
-        found.add(one)
-        for text in distribution(one).requires or ():
+        texts.add(each_text)
+        for text in distribution(each_text).requires or ():
             wanted = Requirement(text)
             if wanted.marker is None or wanted.marker.evaluate({"extra": ""}):
                 left.append(canonicalize_name(wanted.name))
-    return found
+    return texts
 
 
 @pytest.fixture(scope="module")

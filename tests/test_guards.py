@@ -55,7 +55,7 @@ def test_a_start_loads_nothing_heavy_that_it_does_not_need(started: str, without
 
 # Words: each is declared once, and the console names them as it does
 
-WORDS = {frozenset(one.value for one in getattr(words, name)): name for name in words.__all__}
+WORDS = {frozenset(value.value for value in getattr(words, name)): name for name in words.__all__}
 APART = frozenset({"entry", "account", "party"})
 """What is also a field here and there."""
 
@@ -64,18 +64,18 @@ def lists_of_words(path: Path) -> Iterator[tuple[int, frozenset[str]]]:
     """Every list of texts in a source file, and the line that it begins in."""
     for node in ast.walk(ast.parse(path.read_text())):
         if isinstance(node, (ast.Tuple, ast.List, ast.Set)):
-            texts = [one.value for one in node.elts if isinstance(one, ast.Constant) and isinstance(one.value, str)]
+            texts = [elt.value for elt in node.elts if isinstance(elt, ast.Constant) and isinstance(elt.value, str)]
             if len(texts) == len(node.elts):
                 yield node.lineno, frozenset(texts)
 
 
 def test_no_list_of_words_is_written_a_second_time() -> None:
     again = [
-        f"{path.relative_to(SOURCE)}:{line} lists what `words.{WORDS[found]}` declares"
+        f"{path.relative_to(SOURCE)}:{line} lists what `words.{WORDS[texts]}` declares"
         for path in sorted(SOURCE.rglob("*.py"))
         if path.name != "words.py" and "migrations" not in path.parts and "simulator" not in path.parts
-        for line, found in lists_of_words(path)
-        if found in WORDS and found != APART
+        for line, texts in lists_of_words(path)
+        if texts in WORDS and texts != APART
     ]
     assert again == []
 
@@ -181,13 +181,13 @@ def test_a_document_names_only_commands_that_there_are(path: Path) -> None:
 
 def there_is(dotted: str) -> bool:
     """Whether a module, or what is named in one, is there."""
-    found, parts = SOURCE, dotted.removeprefix("openlatch.").split(".")
+    path, parts = SOURCE, dotted.removeprefix("openlatch.").split(".")
     for place, part in enumerate(parts):
-        if (found / part).is_dir():
-            found = found / part
-        elif (found / f"{part}.py").exists():
+        if (path / part).is_dir():
+            path = path / part
+        elif (path / f"{part}.py").exists():
             names = parts[place + 1 :]
-            return not names or bool(re.search(rf"^(class|def) {names[0]}\b", (found / f"{part}.py").read_text(), re.M))
+            return not names or bool(re.search(rf"^(class|def) {names[0]}\b", (path / f"{part}.py").read_text(), re.M))
         else:
             return False
     return True
@@ -206,7 +206,7 @@ def test_a_document_names_only_what_can_be_imported(path: Path) -> None:
 @pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)
 def test_what_is_drawn_in_a_document_is_there(path: Path) -> None:
     drawn = re.findall(r'\["([\w/]+\.py)"\]', path.read_text())
-    assert [one for one in drawn if not (SOURCE / one).exists()] == []
+    assert [value for value in drawn if not (SOURCE / value).exists()] == []
 
 
 @pytest.mark.parametrize("path", DOCUMENTS, ids=lambda path: path.name)

@@ -115,9 +115,9 @@ def test_the_lock_files_carry_no_addresses() -> None:
 
 def test_the_bill_of_materials_names_every_locked_package_with_its_hashes() -> None:
     made = load(ROOT / "tools" / "bill.py").bill()
-    named = {one["purl"] for one in made["components"]}
+    named = {value["purl"] for value in made["components"]}
     locked = re.findall(r"^([a-z0-9._-]+)==([^ ;\\\s]+)", (ROOT / "requirements.lock").read_text(), re.M)
     assert {f"pkg:pypi/{name}@{version}" for name, version in locked} <= named
     assert any(purl.startswith("pkg:npm/vue@") for purl in named)
-    assert [one["purl"] for one in made["components"] if not one["hashes"]] == []
+    assert [value["purl"] for value in made["components"] if not value["hashes"]] == []
     assert (made["bomFormat"], made["specVersion"]) == ("CycloneDX", "1.6")

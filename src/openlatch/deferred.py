@@ -23,9 +23,9 @@ class _Deferred(ModuleType):
     def __getattr__(self, name: str) -> Any:
         if name.startswith("__"):
             raise AttributeError(name)
-        found = getattr(importlib.import_module(self.__name__), name)
-        setattr(self, name, found)
-        return found
+        value = getattr(importlib.import_module(self.__name__), name)
+        setattr(self, name, value)
+        return value
 
 
 def deferred(name: str) -> Any:
@@ -49,8 +49,8 @@ def from_where(package: str) -> Callable[[str], Any]:
         home = homes().get(name, "")
         if not home.startswith("openlatch."):
             raise AttributeError(f"module {package!r} has no attribute {name!r}")
-        found = getattr(importlib.import_module(home), name)
-        setattr(sys.modules[package], name, found)
-        return found
+        value = getattr(importlib.import_module(home), name)
+        setattr(sys.modules[package], name, value)
+        return value
 
     return find

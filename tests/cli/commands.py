@@ -196,7 +196,7 @@ def commands() -> dict[str, click.Command]:
 
 
 COMMANDS = commands()
-LISTS = {name for name, one in COMMANDS.items() if any("--output" in p.opts for p in one.params)}
+LISTS = {name for name, command in COMMANDS.items() if any("--output" in p.opts for p in command.params)}
 
 
 def typed(command: str, things: Furniture, more: dict[str, str], server: str) -> tuple[list[str], str]:

@@ -24,20 +24,20 @@ from tests.harness.twins import twins
 @pytest.fixture(scope="module")
 def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
     """What some commands need beyond one of each thing, by short form."""
-    found: dict[str, str] = {}
+    texts: dict[str, str] = {}
     with furnished.client() as maren, furnished.client("ines.okoro") as ines:
         spares = Spares([maren.entry(ref) for ref in (things.entry, things.guide)])
         cashier = next(e for e in maren.entries(account="Bookings") if e.level == "cashier" and "spend" in e.powers)
         owning = next(e for e in maren.entries(account="Weather Mast") if "own" in e.powers)
-        found |= {"cashier": cashier.ref, "owning": owning.ref, "ended": maren.order(things.order).entry.ref}
-        found["second"] = next(e for e in maren.entries(account="Weather Mast", q="jory") if e.ref != owning.ref).ref
-        found["tablet"] = next(maren.entries(kind="session", q="Gate tablet")).ref
-        found["grant"] = next(maren.entries(kind="grant", provider="Dome Control", q="amara")).ref
-        found["own"] = next(maren.entries(party=f"maren.ashdown@{DOMAIN}", provider="Donation Box")).ref
-        found["kept"] = maren.keep("Hill Road Signage", account="Hill Road display", party="Finn Crane").ref
+        texts |= {"cashier": cashier.ref, "owning": owning.ref, "ended": maren.order(things.order).entry.ref}
+        texts["second"] = next(e for e in maren.entries(account="Weather Mast", q="jory") if e.ref != owning.ref).ref
+        texts["tablet"] = next(maren.entries(kind="session", q="Gate tablet")).ref
+        texts["grant"] = next(maren.entries(kind="grant", provider="Dome Control", q="amara")).ref
+        texts["own"] = next(maren.entries(party=f"maren.ashdown@{DOMAIN}", provider="Donation Box")).ref
+        texts["kept"] = maren.keep("Hill Road Signage", account="Hill Road display", party="Finn Crane").ref
         paused = spares.take(maren)
         settle(maren, maren.command(paused.ref, "pause").ref)
-        found["paused"] = paused.ref
+        texts["paused"] = paused.ref
         desk = Desk(furnished, transport=furnished.transport)
         named = [f"ines.okoro@{DOMAIN}"]
         for name, choice in (
@@ -55,7 +55,7 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
             if not choice:
                 continue
             opened = maren.open_round(name)
-            found[name.lower()] = opened.ref
+            texts[name.lower()] = opened.ref
             if choice == "nothing":
                 continue
             if choice == "end-now":
@@ -68,19 +68,19 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
                 furnished.drain()
         desk.close()
         for name in ("tomas", "mina", "ada", "edo"):
-            found[name], found[f"{name}_too"] = twins(furnished, name)
-        maren.join(found["ada"], found["ada_too"])
+            texts[name], texts[f"{name}_too"] = twins(furnished, name)
+        maren.join(texts["ada"], texts["ada_too"])
         for name in ("invited", "leaving", "disabled", "disabled_too"):
-            found[name] = f"{name.replace('_', '.')}@{DOMAIN}"
+            texts[name] = f"{name.replace('_', '.')}@{DOMAIN}"
             if name.startswith("disabled"):
                 with furnished.call() as call:
-                    people.add_first(call, name.title(), found[name], Role.MEMBER, PASSWORD)
+                    people.add_first(call, name.title(), texts[name], Role.MEMBER, PASSWORD)
             else:
-                maren.invite(found[name], "member")
-        maren.disable_person(found["disabled"])
+                maren.invite(texts[name], "member")
+        maren.disable_person(texts["disabled"])
         maren.pause_provider("Plate Archive")
-        found["said"] = maren.keep_apart(found["edo"], found["edo_too"], reason="Two brothers").ref
-    return found
+        texts["said"] = maren.keep_apart(texts["edo"], texts["edo_too"], reason="Two brothers").ref
+    return texts
 
 
 @pytest.fixture(autouse=True)

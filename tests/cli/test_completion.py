@@ -40,7 +40,7 @@ def test_what_the_service_knows_is_completed_by_name_or_short_form(ridge: Ridge,
     request, review = next(client.requests()), client.reviews()[0]
     assert completed(ridge, "asked", request.ref) == [request.ref]
     assert completed(ridge, "review", "show", review.name[:12]) == [
-        one.ref for one in client.reviews() if one.name.startswith(review.name[:12])
+        each_review.ref for each_review in client.reviews() if each_review.name.startswith(review.name[:12])
     ]
     assert completed(ridge, "inventory", "--rule", "sole-") == ["sole-administrator"]
     assert len(completed(ridge, "reach", "orla")) == len(list(client.parties("orla")))

@@ -75,8 +75,8 @@ def test_nothing_that_can_be_typed_ends_in_a_traceback(
     kept = terminal.kept.read_text()
     for place, line in places(words, COMMANDS[command], len(command.split())):
         first = zlib.crc32(f"{command} {place}".encode())
-        for one in range(EACH):
-            hostile = HOSTILE[(first + one * 7) % len(HOSTILE)]
+        for number in range(EACH):
+            hostile = HOSTILE[(first + number * 7) % len(HOSTILE)]
             tried = [hostile if word == "HERE" else word for word in line]
             code, said = terminal.tried(*tried)
             assert code in KNOWN, (tried, code, said)

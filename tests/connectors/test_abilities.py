@@ -16,9 +16,9 @@ CHANGES = ("narrows", "pauses", "dates", "raises", "prolongs", "widens")
 
 REFERENCE = load(ROOT / "docs" / "reference" / "make.py")
 ABLE: dict[str, Abilities] = {
-    name: found
+    name: value
     for name, one in connectors().items()
-    if one.__module__.startswith("openlatch.") and (found := REFERENCE.able(one)) is not None
+    if one.__module__.startswith("openlatch.") and (value := REFERENCE.able(one)) is not None
 }
 
 

@@ -49,8 +49,8 @@ def connector(there: Authorization, transport: httpx.BaseTransport | None = None
     )
 
 
-def shown(one: OAuthConnector) -> set[str]:
-    return {entry.party for page in one.pages() for entry in page.entries}
+def shown(auth_connector: OAuthConnector) -> set[str]:
+    return {entry.party for page in auth_connector.pages() for entry in page.entries}
 
 
 awkward = st.text(st.sampled_from("ab %:+/&=ü~"), min_size=1, max_size=12)

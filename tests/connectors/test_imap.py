@@ -24,8 +24,8 @@ ORLA = "orla.finch"
 
 
 def settings(stack: Stack, **more: str) -> dict[str, str]:
-    found = {"host": "127.0.0.1", "port": str(stack.mail.port), "user": MAILBOX_OWNER, "tls": "none"}
-    return found | {"domain": "kestrelridge.example"} | more
+    texts = {"host": "127.0.0.1", "port": str(stack.mail.port), "user": MAILBOX_OWNER, "tls": "none"}
+    return texts | {"domain": "kestrelridge.example"} | more
 
 
 @pytest.fixture
@@ -58,8 +58,8 @@ def opens(stack: Stack, user: str, box: str) -> bool:
 
 
 def test_an_access_list_is_read_letter_by_letter(connector: ImapConnector, box: str) -> None:
-    found = entries(connector)
-    orla, anyone = found[box, ORLA], found[box, "anyone"]
+    observed_entries = entries(connector)
+    orla, anyone = observed_entries[box, ORLA], observed_entries[box, "anyone"]
     assert (orla.kind, orla.level, anyone.kind) == (Kind.DELEGATE, "lrs", Kind.OPEN)
     means = Vocabulary(ImapConnector.words).meaning(orla.level, orla.permissions, orla.powers)
     assert (means.powers, means.unknown) == ((Power.VIEW, Power.EDIT, Power.EXPORT), ())

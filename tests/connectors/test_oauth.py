@@ -47,9 +47,9 @@ def entries(connector: OAuthConnector) -> dict[str, ObservedEntry]:
 def test_an_app_is_shown_with_its_publisher_its_scopes_and_no_token(stand_in: OAuthStandIn) -> None:
     connector = connect(stand_in)
     pages = list(connector.pages())
-    found = entries(connector)
-    assert pages[-1].total == len(found) == 2, "a token that is not active lets nobody in"
-    chart, ledger = found["star-chart"], found["ledger"]
+    observed_entries = entries(connector)
+    assert pages[-1].total == len(observed_entries) == 2, "a token that is not active lets nobody in"
+    chart, ledger = observed_entries["star-chart"], observed_entries["ledger"]
     assert (chart.kind, chart.account, chart.permissions) == (Kind.APP, "Donations", ("email", "donations.read"))
     assert (ledger.account, ledger.given_by, str(ledger.ends_at)) == ("Payouts", "maren", "2100-01-01 00:00:00+00:00")
     means = Vocabulary(OAuthConnector.words).meaning(chart.level, chart.permissions, chart.powers)

@@ -63,10 +63,13 @@ def connector(stand_in: ScimStandIn) -> ScimConnector:
 
 
 def together(pages: Iterator[Page]) -> Page:
-    found = list(pages)
+    the_pages = list(pages)
     return Page(
-        *(tuple(one for page in found for one in getattr(page, noun)) for noun in ("accounts", "parties", "entries")),
-        tuple(m for page in found for m in page.memberships),
+        *(
+            tuple(value for page in the_pages for value in getattr(page, noun))
+            for noun in ("accounts", "parties", "entries")
+        ),
+        tuple(m for page in the_pages for m in page.memberships),
     )
 
 
@@ -322,10 +325,10 @@ def directory(people: int) -> tuple[Callable[..., Any], dict[str, list[str]]]:
         for n in range(people)
     ]
     inner = http.post("/Groups", json=Group(display_name="Inner", members=[GroupMember(value=made[1])]).model_dump())
-    members = [GroupMember(value=one) for one in (*made[:4], str(inner.json()["id"]))]
+    members = [GroupMember(value=text) for text in (*made[:4], str(inner.json()["id"]))]
     http.post("/Groups", json=Group(display_name="Outer", members=members).model_dump())
     assert http.delete(f"/Users/{made[3]}").status_code == 204
-    return app, {"people": [one for one in made if one != made[3]], "gone": [made[3]], "inner": [inner.json()["id"]]}
+    return app, {"people": [text for text in made if text != made[3]], "gone": [made[3]], "inner": [inner.json()["id"]]}
 
 
 def by_value_only(path: str, answer: Any) -> Any:
@@ -358,7 +361,7 @@ def test_a_directory_that_nobody_here_wrote_is_read_whole_whatever_it_does_now_a
     assert between.early == 0, "no call before Retry-After has passed"
     assert complaints(seen) == ()
     assert {p.key for p in seen.parties if p.kind is PartyKind.PERSON} == {
-        f"user:{one}" for one in (*there["people"], *there["gone"])
+        f"user:{text}" for text in (*there["people"], *there["gone"])
     }
     team = {p.name: p.key for p in seen.parties if p.kind is PartyKind.TEAM}
     (inner,) = there["inner"]
@@ -412,9 +415,9 @@ def test_somebody_shown_twice_with_different_data_blinds_nobody() -> None:
         return answer
 
     seen = together_as_observation(ScimConnector(SETTINGS, "token", Meddling(app, rewrite=twice)).pages())
-    assert {p.key for p in seen.parties if p.kind is PartyKind.PERSON} == {f"user:{one}" for one in there["people"]}
+    assert {p.key for p in seen.parties if p.kind is PartyKind.PERSON} == {f"user:{text}" for text in there["people"]}
 
 
 def together_as_observation(pages: Iterator[Page]) -> Observation:
-    found = together(pages)
-    return Observation(ReadingOutcome.COMPLETE, found.accounts, found.parties, found.entries, found.memberships)
+    page = together(pages)
+    return Observation(ReadingOutcome.COMPLETE, page.accounts, page.parties, page.entries, page.memberships)

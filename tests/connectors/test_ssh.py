@@ -31,8 +31,8 @@ PUBLIC = "ssh-ed25519 AAAAC3NzaC1lZDI1NTE5AAAAIOfG3gkO89S13uJMpxVlTWPbUPTA5+B5Za
 
 def settings(stack: Stack, **more: str) -> dict[str, str]:
     gateway = stack.gateway
-    found = {"host": "127.0.0.1", "port": str(gateway.port), "user": gateway.login, "host_key": gateway.host_key}
-    return found | {"file": str(gateway.file), "log": str(gateway.log), "zone": "Europe/London"} | more
+    texts = {"host": "127.0.0.1", "port": str(gateway.port), "user": gateway.login, "host_key": gateway.host_key}
+    return texts | {"file": str(gateway.file), "log": str(gateway.log), "zone": "Europe/London"} | more
 
 
 @pytest.fixture
@@ -118,7 +118,7 @@ def six(stack: Stack) -> Iterator[list[str]]:
 
 
 def left_beside(stack: Stack) -> list[str]:
-    return [one.name for one in stack.gateway.file.parent.iterdir() if ".open-latch" in one.name]
+    return [path.name for path in stack.gateway.file.parent.iterdir() if ".open-latch" in path.name]
 
 
 def test_several_at_once_take_out_their_own_keys_and_nothing_else(stack: Stack, six: list[str]) -> None:

@@ -13,19 +13,19 @@ KNOWN = Neighbours(
 WORDS = st.text("abcl1I", max_size=5)
 
 
-def by_definition(one: str, other: str) -> bool:
+def by_definition(text: str, other: str) -> bool:
     """Every text that one edit makes, and whether the other is among them."""
-    letters = set(one + other)
-    made = {one[:n] + one[n + 1 :] for n in range(len(one))}
-    made |= {one[:n] + c + one[n:] for n in range(len(one) + 1) for c in letters}
-    made |= {one[:n] + c + one[n + 1 :] for n in range(len(one)) for c in letters}
-    made |= {one[:n] + one[n + 1] + one[n] + one[n + 2 :] for n in range(len(one) - 1)}
-    return other in made and other != one
+    letters = set(text + other)
+    made = {text[:n] + text[n + 1 :] for n in range(len(text))}
+    made |= {text[:n] + c + text[n:] for n in range(len(text) + 1) for c in letters}
+    made |= {text[:n] + c + text[n + 1 :] for n in range(len(text)) for c in letters}
+    made |= {text[:n] + text[n + 1] + text[n] + text[n + 2 :] for n in range(len(text) - 1)}
+    return other in made and other != text
 
 
 @given(WORDS, WORDS)
-def test_one_edit_is_what_one_edit_makes(one: str, other: str) -> None:
-    assert one_edit(one, other) == by_definition(one, other) == one_edit(other, one)
+def test_one_edit_is_what_one_edit_makes(text: str, other: str) -> None:
+    assert one_edit(text, other) == by_definition(text, other) == one_edit(other, text)
 
 
 @pytest.mark.parametrize(

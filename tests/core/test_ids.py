@@ -12,8 +12,8 @@ bits = st.integers(0, 2**74 - 1)
 
 
 @given(instants, bits, bits)
-def test_a_later_id_is_larger_and_all_of_them_are_version_7(now: datetime, one: int, other: int) -> None:
-    early, late = uuid7(now, one), uuid7(now + timedelta(milliseconds=1), other)
+def test_a_later_id_is_larger_and_all_of_them_are_version_7(now: datetime, number: int, other: int) -> None:
+    early, late = uuid7(now, number), uuid7(now + timedelta(milliseconds=1), other)
     assert early < late
     assert (early.version, early.variant) == (7, "specified in RFC 4122")
 
@@ -27,5 +27,5 @@ def test_a_ref_is_read_back_whatever_its_case_hyphen_and_look_alikes(now: dateti
 
 @given(st.text(max_size=12))
 def test_whatever_is_typed_is_a_ref_in_its_one_spelling_or_none(text: str) -> None:
-    found = normal_ref(text)
-    assert found is None or normal_ref(found) == found
+    each_text = normal_ref(text)
+    assert each_text is None or normal_ref(each_text) == each_text

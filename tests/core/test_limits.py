@@ -38,9 +38,9 @@ DAYS = timedelta(days=10)
 def test_a_limit_is_told_exactly_where_it_would_be_passed(
     limits: Limits, who: Taken, powers: tuple[Power, ...], lasts: timedelta | None, passed: list[str]
 ) -> None:
-    found = broken(limits, "Hill Road display", who, powers, OTHERS, lasts)
-    assert [one.limit for one in found] == passed
-    assert all("Hill Road display" in one.text and one.next_step for one in found)
+    broken_links = broken(limits, "Hill Road display", who, powers, OTHERS, lasts)
+    assert [broken_link.limit for broken_link in broken_links] == passed
+    assert all("Hill Road display" in broken_link.text and broken_link.next_step for broken_link in broken_links)
 
 
 LIMITS = st.builds(
@@ -58,7 +58,9 @@ def test_limits_taken_together_break_exactly_where_one_of_them_does(
     several: list[Limits], powers: frozenset[Power], days: int
 ) -> None:
     def passed(limits: Limits) -> set[str]:
-        return {one.limit for one in broken(limits, "x", OUTSIDER, powers, OTHERS, timedelta(days=days))}
+        return {
+            broken_link.limit for broken_link in broken(limits, "x", OUTSIDER, powers, OTHERS, timedelta(days=days))
+        }
 
     assert passed(strictest(several)) == set().union(*map(passed, several))
-    assert strictest(several).opt_in is any(one.opt_in for one in several)
+    assert strictest(several).opt_in is any(limits.opt_in for limits in several)

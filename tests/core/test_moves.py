@@ -20,13 +20,13 @@ NOW = datetime(2027, 6, 1, tzinfo=UTC)
 def test_an_entry_moves_as_its_table_says_one_version_on_and_never_once_it_has_ended(
     state: State, how: EntryMove
 ) -> None:
-    one = entry(state=state)
+    the_entry = entry(state=state)
     if state is State.ENDED:
         with pytest.raises(Conflict, match="Nothing was changed"):
-            one.moved(how)
+            the_entry.moved(how)
         return
-    after = one.moved(how)
-    assert (after.state, after.version) == (ENTRY_MOVES.table[state, how], one.version + 1)
+    after = the_entry.moved(how)
+    assert (after.state, after.version) == (ENTRY_MOVES.table[state, how], the_entry.version + 1)
 
 
 def test_an_entry_ends_once_with_why_and_when() -> None:

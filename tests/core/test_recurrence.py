@@ -23,10 +23,10 @@ def comes(rule: str, *, begins: date = BEGINS, at: time = time(8), zone: str = L
 
 
 def days(rule: str, until: date, begins: date = BEGINS) -> list[date]:
-    found = comes(rule, begins=begins)
+    recurrence = comes(rule, begins=begins)
     end = datetime.combine(until, time.max, UTC)
     start = datetime.combine(begins, time.min, UTC) - timedelta(days=1)
-    return [one.astimezone(ZoneInfo(LONDON)).date() for one in found.between(start, end)]
+    return [moment.astimezone(ZoneInfo(LONDON)).date() for moment in recurrence.between(start, end)]
 
 
 def test_month_ends_first_mondays_and_leap_days_are_those_of_the_calendar() -> None:
@@ -53,15 +53,15 @@ def test_month_ends_first_mondays_and_leap_days_are_those_of_the_calendar() -> N
     ],
 )
 def test_the_wall_clock_decides_over_clock_changes(at: time, day: date, instant: str) -> None:
-    found = comes("FREQ=DAILY", at=at)
+    recurrence = comes("FREQ=DAILY", at=at)
     on_that_day = [
-        one
-        for one in found.between(
+        moment
+        for moment in recurrence.between(
             datetime.combine(day - timedelta(days=1), time(12), UTC), datetime.combine(day, time(22), UTC)
         )
-        if one.astimezone(ZoneInfo(LONDON)).date() == day
+        if moment.astimezone(ZoneInfo(LONDON)).date() == day
     ]
-    assert [one.isoformat() for one in on_that_day] == [instant]
+    assert [moment.isoformat() for moment in on_that_day] == [instant]
 
 
 rules = st.one_of(
@@ -82,11 +82,11 @@ rules = st.one_of(
 def test_asked_bit_by_bit_it_comes_just_as_often_as_asked_at_once(
     rule: str, begins: date, hours: list[int], zone: str
 ) -> None:
-    found = comes(rule, begins=begins, zone=zone)
+    recurrence = comes(rule, begins=begins, zone=zone)
     start = datetime.combine(begins, time.min, UTC) - timedelta(days=2)
     cuts = [start, *(start + timedelta(hours=n) for n in sorted(hours))]
-    at_once = found.between(start, cuts[-1])
-    bit_by_bit = [one for a, b in pairwise(cuts) for one in found.between(a, b)]
+    at_once = recurrence.between(start, cuts[-1])
+    bit_by_bit = [moment for a, b in pairwise(cuts) for moment in recurrence.between(a, b)]
     assert bit_by_bit == at_once
     assert at_once == sorted(set(at_once))
 
@@ -149,19 +149,19 @@ PARTS = st.one_of(
 def test_any_rule_is_either_refused_in_words_or_can_be_said_and_comes(rule: str, begins: date) -> None:
     for text in (rule, f"FREQ=MONTHLY;{rule}"):
         try:
-            found = comes(text, begins=begins)
+            recurrence = comes(text, begins=begins)
         except Invalid:
             continue
-        assert found.first is not None
-        assert "every" in found.says()
+        assert recurrence.first is not None
+        assert "every" in recurrence.says()
 
 
 AT_EIGHT = (date(2026, 5, 10), time(8), "Europe/London")
 
 
 def first_days(rule: str, number: int = 50, at: tuple[date, time, str] = AT_EIGHT) -> list[str]:
-    found = Recurrence.parse(rule, *at).after(None)
-    return [f"{one.astimezone(ZoneInfo(at[2])):%Y-%m-%d}" for one in islice(found, number)]
+    moments = Recurrence.parse(rule, *at).after(None)
+    return [f"{moment.astimezone(ZoneInfo(at[2])):%Y-%m-%d}" for moment in islice(moments, number)]
 
 
 @pytest.mark.parametrize(

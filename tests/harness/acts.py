@@ -96,11 +96,11 @@ def events(client: Client, entry: wire.Entry) -> list[str]:
 def problem(answer: httpx.Response) -> dict[str, Any]:
     """The problem document of an answer, which every error has to be."""
     assert answer.headers["Content-Type"] == "application/problem+json", answer.text
-    found: dict[str, Any] = json.loads(answer.content)
-    assert found["status"] == answer.status_code
-    assert found["detail"]
-    assert found["next"]
-    return found
+    document: dict[str, Any] = json.loads(answer.content)
+    assert document["status"] == answer.status_code
+    assert document["detail"]
+    assert document["next"]
+    return document
 
 
 def review(client: Client, name: str, party: str, **more: Any) -> wire.Round:

@@ -81,8 +81,8 @@ def kept(folder: Path, name: str) -> tuple[Path, Path, str]:
 
 def secrets(folder: Path) -> dict[str, str]:
     """The secrets of the demo in a folder, its vault's key among them."""
-    found: dict[str, str] = json.loads((folder / "secrets.json").read_text())
-    return found
+    texts: dict[str, str] = json.loads((folder / "secrets.json").read_text())
+    return texts
 
 
 def furnished(databases: Databases) -> str:
@@ -121,13 +121,13 @@ def _running(databases: Databases, url: str, folder: Path, name: str) -> Iterato
     original, states = Path(databases.folder) / "demo", Path(databases.folder) / name
     began = datetime.fromisoformat((states / "read-at").read_text())
     made = ridge_on(service_on(url, secrets(original)["key"]), began + timedelta(minutes=1))
-    for one, protocol in SPOKEN.items():
-        _, load, token = kept(original, one)
-        own = folder / f"{one}.sqlite"
-        shutil.copy(states / f"{one}.sqlite", own)
-        address = f"http://127.0.0.1:{(original / f'{one}.port').read_text()}"
+    for text, protocol in SPOKEN.items():
+        _, load, token = kept(original, text)
+        own = folder / f"{text}.sqlite"
+        shutil.copy(states / f"{text}.sqlite", own)
+        address = f"http://127.0.0.1:{(original / f'{text}.port').read_text()}"
         made.transport.serve(address, STAND_INS[protocol](own, load, token))
-        made.stand_ins[one] = (address, token)
+        made.stand_ins[text] = (address, token)
     try:
         yield made
     finally:

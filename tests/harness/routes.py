@@ -33,11 +33,11 @@ def _reached(function: Callable[..., Any], seen: set[object]) -> Iterator[str]:
     if function in seen:
         return
     seen.add(function)
-    for found in _used(function):
-        if found in NAMES:
-            yield NAMES[found]
-        elif inspect.isfunction(found) and found.__module__.startswith("openlatch.web"):
-            yield from _reached(found, seen)
+    for value in _used(function):
+        if value in NAMES:
+            yield NAMES[value]
+        elif inspect.isfunction(value) and value.__module__.startswith("openlatch.web"):
+            yield from _reached(value, seen)
 
 
 @cache
@@ -51,12 +51,12 @@ def _used(function: Callable[..., Any]) -> tuple[Any, ...]:
             found.append(getattr(owner, node.attr, None) if inspect.ismodule(owner) else None)
         elif isinstance(node, ast.Name):
             found.append(function.__globals__.get(node.id))
-    return tuple(one for one in found if callable(one) and _hashable(one))
+    return tuple(value for value in found if callable(value) and _hashable(value))
 
 
-def _hashable(one: object) -> bool:
+def _hashable(value: object) -> bool:
     try:
-        hash(one)
+        hash(value)
     except TypeError:
         return False
     return True

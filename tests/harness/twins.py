@@ -15,16 +15,16 @@ def twins(ridge: Ridge, name: str) -> tuple[str, str]:
 
     Ticket Desk knows the first as NAME-d, and Plate Archive the second as NAME-s.
     """
-    found = []
+    texts = []
     for provider, account, suffix in PLACES:
         key = f"{name}-{suffix}"
         with ridge.call() as call:
             at = call.tx.providers.find(provider)
-            there = next(one for one in call.tx.accounts.of(at.id) if one.name == account)
+            there = next(each_account for each_account in call.tx.accounts.of(at.id) if each_account.name == account)
             party = ObservedParty(key, PartyKind.PERSON, f"{name.title()} Rell", (f"{name}@northcape-uni.example",))
             entry = ObservedEntry(f"{account}:{key}", there.key, key, Kind.DELEGATE, "guide", (Power.VIEW,))
             accounts = (ObservedAccount(there.key, there.name, locked=there.locked),)
             seen = Observation(ReadingOutcome.PARTIAL, accounts, (party,), (entry,))
             (new,) = readings.apply(call, at.id, seen, evidence="a reading").new_parties
-            found.append(new.ref)
-    return found[0], found[1]
+            texts.append(new.ref)
+    return texts[0], texts[1]

@@ -158,12 +158,12 @@ def enter(page: Page, who: str, password: str) -> None:
 def faults_of(page: Page) -> list[str]:
     """What axe finds against WCAG 2.2 AA, in the light theme and, of what themes change, in the dark one."""
     page.evaluate(AXE.read_text())
-    found = _faults(page, "light", ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"])
-    return found + _faults(page, "dark", {"type": "rule", "values": ["color-contrast"]})
+    texts = _faults(page, "light", ["wcag2a", "wcag2aa", "wcag21aa", "wcag22aa"])
+    return texts + _faults(page, "dark", {"type": "rule", "values": ["color-contrast"]})
 
 
 def _faults(page: Page, theme: str, only: object) -> list[str]:
-    found: list[str] = page.evaluate(
+    texts: list[str] = page.evaluate(
         """async ([theme, only]) => {
           const before = document.documentElement.dataset.theme;
           document.documentElement.dataset.theme = theme;
@@ -174,4 +174,4 @@ def _faults(page: Page, theme: str, only: object) -> list[str]:
         }""",
         [theme, only],
     )
-    return found
+    return texts

@@ -100,7 +100,7 @@ def test_a_passkey_signs_in_alone_and_confirms(page: Page, stack: Stack, client:
     page.get_by_role("link", name="Juno Marsh", exact=True).click()
     expect(page.get_by_role("heading", name="My account")).to_be_visible()
     (signed_in, *_) = [
-        one for one in client.events(client.person(f"{who}@{DOMAIN}").id) if "how" in one.content["facts"]
+        event for event in client.events(client.person(f"{who}@{DOMAIN}").id) if "how" in event.content["facts"]
     ]
     assert signed_in.content["facts"]["how"] == "passkey laptop"
 

@@ -34,7 +34,7 @@ def link_in(text: str) -> str:
 def heard(stack: Stack) -> list[dict[str, str]]:
     """What the duty desk's bell was sent."""
     url, headers = stack.stand_in_url("bell"), dict(stack.stand_in_headers("bell"))
-    return [json.loads(one["body"]) for one in httpx.get(f"{url}/heard", headers=headers).json()["heard"]]
+    return [json.loads(value["body"]) for value in httpx.get(f"{url}/heard", headers=headers).json()["heard"]]
 
 
 def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
@@ -96,7 +96,7 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     expect(hers.get_by_text("This offer was taken up already.")).to_be_visible()
     hers.context.close()
     for _ in range(300):
-        told = [one["type"] for one in heard(stack)]
+        told = [texts["type"] for texts in heard(stack)]
         if "org.openlatch.offer.taken-up" in told:
             break
         time.sleep(0.1)
@@ -156,12 +156,12 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     page.get_by_label("What for").fill("One picture for a school book")
     page.get_by_role("button", name="Ask for it").click()
     expect(page.get_by_role("status")).to_contain_text("edwin@sorrel-press.example")
-    assert "Edwin Sorrel" not in [one.name for one in client.requests()], "anybody can write anybody's address"
-    assert "Edwin Sorrel" in [one.name for one in client.requests("unconfirmed")]
+    assert "Edwin Sorrel" not in [request.name for request in client.requests()], "anybody can write anybody's address"
+    assert "Edwin Sorrel" in [request.name for request in client.requests("unconfirmed")]
     page.goto(link_in(letter_to(stack, "edwin@sorrel-press.example", "Did you ask")))
     page.get_by_role("button", name="Yes, it was me").click()
     expect(page.get_by_text("What you asked for has reached them")).to_be_visible()
-    (request,) = [one for one in client.requests("waiting") if one.name == "Edwin Sorrel"]
+    (request,) = [request for request in client.requests("waiting") if request.name == "Edwin Sorrel"]
     sign_in(page, "tobias.quill", f"/offers?request={request.ref}")
     panel = page.get_by_role("complementary")
     panel.get_by_label("Or turn it down").fill("The picture is free to use already")

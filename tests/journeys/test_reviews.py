@@ -32,9 +32,9 @@ def letters(stack: Stack, to: str, about: str) -> list[email.message.EmailMessag
     for _ in range(600):
         files = sorted(stack.letters.glob("*.eml"))
         mails = [email.message_from_bytes(file.read_bytes(), policy=policy.default) for file in files]
-        found = [mail for mail in mails if mail["To"] == to and about in mail["Subject"]]
-        if found:
-            return found
+        messages = [mail for mail in mails if mail["To"] == to and about in mail["Subject"]]
+        if messages:
+            return messages
         time.sleep(0.2)
     raise AssertionError(f"nobody wrote to {to} about {about}")
 
@@ -45,8 +45,8 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     entry = spare()
     opened = review(client, "What one guide can do", entry.party.ref)
     items = client.round_items(opened.ref)
-    ended = next(one for one in items if one.entry.id == entry.id)
-    assert all(one.reviewer == "Ines Okoro" for one in items)
+    ended = next(item for item in items if item.entry.id == entry.id)
+    assert all(item.reviewer == "Ines Okoro" for item in items)
 
     # The link in the letter signs nobody in, and leads to the round once somebody has signed in themselves.
     (mail,) = letters(stack, INES, "What one guide can do")
@@ -95,14 +95,14 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     assert "1 receipts" in said
     assert (run.home / "report.json").read_bytes() == client.round_report(opened.ref)
     report = json.loads((run.home / "report.json").read_text())
-    (line,) = [one for one in report["report"]["lines"] if one["outcome"] == "proved"]
+    (line,) = [value for value in report["report"]["lines"] if value["outcome"] == "proved"]
     assert (line["decided_by"], line["reason"], line["decision"]) == ("Ines Okoro", "No longer a guide", "end-now")
     line["decided_by"] = "Somebody else"
     (run.home / "altered.json").write_text(json.dumps(report))
     assert "not what was signed" in run("report", "verify", "altered.json", "--keys", "keys.json", exits=1)
     assert client.round_report(opened.ref, "pdf").startswith(b"%PDF")
     rows = list(csv.DictReader(client.round_report(opened.ref, "csv").decode().splitlines()))
-    assert [row["outcome"] for row in rows] == [one["outcome"] for one in report["report"]["lines"]]
+    assert [row["outcome"] for row in rows] == [value["outcome"] for value in report["report"]["lines"]]
     page.goto(f"/api/v1/rounds/{opened.ref}/report?format=html")
     expect(page.get_by_role("heading", name="The same entries, looked at again")).to_be_visible()
     expect(page.get_by_text("No longer a guide")).to_be_visible()
@@ -112,13 +112,13 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
 def faults_of_plain(page: Page) -> list[str]:
     """What is wrong with a page in which no script may run: the list that axe would begin with."""
     page.set_viewport_size({"width": 390, "height": 844})
-    found = []
+    texts = []
     if page.locator("html").get_attribute("lang") != "en":
-        found.append("no language")
+        texts.append("no language")
     wider = page.locator("body").bounding_box()
     if wider is None or wider["width"] > 390:
-        found.append("wider than a phone")
-    return found
+        texts.append("wider than a phone")
+    return texts
 
 
 def test_a_member_and_another_workspace_see_nothing_of_reviews(stack: Stack, page: Page, client: Client) -> None:

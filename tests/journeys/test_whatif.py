@@ -40,13 +40,13 @@ def test_a_proposal_is_looked_at_on_a_page_and_applied_as_orders_offers_and_task
     apply.click()
     expect(page.get_by_text("Fewer at the gate")).to_be_visible()
     expect(page.get_by_text("Lock Night-Sky Plates at Plate Archive")).to_be_visible()
-    found = next(proposal for proposal in client.proposals() if proposal.title == "Fewer at the gate")
-    assert (found.state, found.applied_by) == ("applied", "Maren Ashdown")
+    the_proposal = next(proposal for proposal in client.proposals() if proposal.title == "Fewer at the gate")
+    assert (the_proposal.state, the_proposal.applied_by) == ("applied", "Maren Ashdown")
     order = client.entry(target.ref).order
     assert order is not None
     assert settle(client, order.ref).state == "proved"
     with pytest.raises(Conflict, match="applied already"):
-        client.run_proposal(found.ref)
+        client.run_proposal(the_proposal.ref)
 
 
 def test_two_versions_are_laid_beside_each_other_on_a_page(page: Page, client: Client) -> None:

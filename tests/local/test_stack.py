@@ -21,7 +21,7 @@ COMMAND = [sys.executable, "-m", "openlatch.cli"]
 
 def using(folder: Path) -> list[str]:
     """The processes that were started for a folder, by their command lines and where they stand."""
-    found = []
+    texts = []
     for process in Path("/proc").iterdir():
         try:
             words = (process / "cmdline").read_text().replace("\0", " ")
@@ -29,8 +29,8 @@ def using(folder: Path) -> list[str]:
         except OSError:
             continue
         if str(folder) in words or str(folder) in where:
-            found.append(words)
-    return found
+            texts.append(words)
+    return texts
 
 
 @pytest.fixture

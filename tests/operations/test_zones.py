@@ -51,7 +51,7 @@ class Holder:
 
 
 @pytest.fixture(
-    params=[(zone, moment) for zone in ZONES for moment in MOMENTS], ids=lambda one: f"{one[0]} {one[1]:%H}"
+    params=[(zone, moment) for zone in ZONES for moment in MOMENTS], ids=lambda value: f"{value[0]} {value[1]:%H}"
 )
 def holder(blank: Ridge, tmp_path: Path, request: pytest.FixtureRequest) -> Iterator[Holder]:
     zone, blank.clock.now = request.param

@@ -89,8 +89,8 @@ class Holder:
 
     def rounds(self, name: str) -> list[rounds.RoundSight]:
         with self.as_("maren") as call:
-            found = rounds.browse(call, "", name, 500, None).items
-        return sorted(found, key=lambda one: one.round.occurrence)
+            sights = rounds.browse(call, "", name, 500, None).items
+        return sorted(sights, key=lambda sight: sight.round.occurrence)
 
     def told(self, who: str) -> list[str]:
         with self.as_(who) as call:

@@ -50,7 +50,7 @@ def test_entries_learn_whom_their_provider_named_and_anyone_becomes_one_party(
             database.execute(f"alter table {table} no force row level security")
         before = database.execute(subjects).fetchall()
         assert before
-        ((one,),) = database.execute(anyone).fetchall()
+        ((value,),) = database.execute(anyone).fetchall()
         database.execute("update entries set subject = ''")
         database.execute("delete from identifiers where scheme = 'anyone'")
         twin = "ffffffff-ffff-7fff-bfff-ffffffffffff"
@@ -59,7 +59,7 @@ def test_entries_learn_whom_their_provider_named_and_anyone_becomes_one_party(
             "(workspace_id, id, ref, kind, name, addresses, status, verified, publisher, home, version) "
             "select workspace_id, %s, 'ZZZZ-ZZZZ', kind, name, addresses, status, verified, publisher, home, 1 "
             "from parties where id = %s",
-            [twin, one],
+            [twin, value],
         )
         # As it was before: anyone at one provider was another party than anyone at the next.
         (place,) = database.execute("select provider_id from entries where kind = 'open' limit 1").fetchone() or (None,)
@@ -73,8 +73,8 @@ def test_entries_learn_whom_their_provider_named_and_anyone_becomes_one_party(
         migration._name_subjects()
         migration._one_anyone()
         assert database.execute(subjects).fetchall() == before
-        assert database.execute(anyone).fetchall() == [(one,)]
-        assert database.execute("select joined_into from parties where id = %s", [twin]).fetchall() == [(one,)]
+        assert database.execute(anyone).fetchall() == [(value,)]
+        assert database.execute("select joined_into from parties where id = %s", [twin]).fetchall() == [(value,)]
         named = database.execute("select party_id from identifiers where scheme = 'anyone'").fetchall()
-        assert named == [(one,)]
+        assert named == [(value,)]
         database.rollback()

@@ -40,8 +40,8 @@ def explained(ridge: Ridge) -> Iterator[list[tuple[str, dict[str, Any]]]]:
         if many or statement.split(None, 1)[0].lower() not in ("select", "insert", "update", "delete", "with"):
             return
         with cursor.connection.cursor() as beside:
-            (found,) = beside.execute(f"explain (format json) {statement}", parameters).fetchone()
-        plans.append((statement, (json.loads(found) if isinstance(found, str) else found)[0]["Plan"]))
+            (value,) = beside.execute(f"explain (format json) {statement}", parameters).fetchone()
+        plans.append((statement, (json.loads(value) if isinstance(value, str) else value)[0]["Plan"]))
 
     engine = ridge.store._engine
     event.listen(engine, "before_cursor_execute", look)
@@ -54,16 +54,16 @@ def explained(ridge: Ridge) -> Iterator[list[tuple[str, dict[str, Any]]]]:
 def quadratic(plan: dict[str, Any]) -> list[str]:
     """The large tables that a plan looks through as a whole, once for each row of something else."""
     children = plan.get("Plans", [])
-    found = [name for child in children for name in quadratic(child)]
+    texts = [name for child in children for name in quadratic(child)]
     if plan["Node Type"] == "Nested Loop":
-        found += looked_through(children[1])
-    return found
+        texts += looked_through(children[1])
+    return texts
 
 
 def looked_through(plan: dict[str, Any]) -> list[str]:
     """The large tables that are read from end to end each time that the inner side of a loop is begun anew."""
     own = [plan["Relation Name"]] if plan["Node Type"] == "Seq Scan" and plan["Relation Name"] in LARGE else []
-    return own + [name for one in plan.get("Plans", []) for name in looked_through(one)]
+    return own + [name for value in plan.get("Plans", []) for name in looked_through(value)]
 
 
 def shown(level: str) -> Observation:
@@ -100,5 +100,5 @@ def test_no_statement_of_a_reading_looks_at_every_pair_of_rows(blank: Ridge) -> 
     assert (first.counts["new"], second.counts["changed"]) == (MANY, MANY)
     staged = {statement.split(None, 3)[1] for statement, _ in plans if "staged" in statement}
     assert len(staged) > 1, "it sees the statements that matter"
-    wrong = {statement[:300]: found for statement, plan in plans if (found := quadratic(plan))}
+    wrong = {statement[:300]: texts for statement, plan in plans if (texts := quadratic(plan))}
     assert wrong == {}

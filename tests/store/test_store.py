@@ -109,11 +109,11 @@ def test_two_readings_that_find_the_same_party_at_once_make_one_of_it(store: Sto
     together = Barrier(2)
 
     def add(order: list[Identifier]) -> bool:
-        one = party()
+        the_party = party()
         try:
             with store.transaction(workspace) as tx:
                 together.wait(10)
-                tx.parties.add([one], [(name, one.id) for name in order])
+                tx.parties.add([the_party], [(name, the_party.id) for name in order])
         except Changed:
             return False
         return True
@@ -221,12 +221,12 @@ def test_what_is_stored_in_one_go_comes_back_just_as_it_was(store: Store, worksp
 def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, workspace: UUID) -> None:
     provider = Provider(uuid4(), "Ticket Desk", "feed", {})
     gate, who = account(provider_id=provider.id), party()
-    one = entry(provider_id=provider.id, account_id=gate.id, party_id=who.id)
+    the_entry = entry(provider_id=provider.id, account_id=gate.id, party_id=who.id)
     with store.transaction(workspace) as tx:
         tx.providers.add(provider, b"")
         tx.accounts.add([gate])
         tx.parties.add([who], [])
-        tx.entries.add([one])
+        tx.entries.add([the_entry])
     with store.transaction(workspace) as reading:
         (seen,) = reading.entries.standing(provider.id)
         with store.transaction(workspace) as person:
@@ -235,7 +235,7 @@ def test_an_entry_that_changed_meanwhile_is_not_overwritten(store: Store, worksp
             with pytest.raises(Changed):
                 late(replace(seen, level="cashier", version=2))
     with store.transaction(workspace) as tx:
-        assert tx.entries.lock(one.id) == replace(one, state=State.ENDING, version=2)
+        assert tx.entries.lock(the_entry.id) == replace(the_entry, state=State.ENDING, version=2)
 
 
 @pytest.mark.parametrize(
@@ -309,4 +309,4 @@ def test_pages_show_everything_once_and_in_order_however_many_rows_are_alike(
 def test_ids_grow_even_inside_one_millisecond(blank: Ridge) -> None:
     made = [blank.service.services.new_id() for _ in range(5000)]
     assert made == sorted(set(made))
-    assert {one.version for one in made} == {7}
+    assert {each_id.version for each_id in made} == {7}

@@ -44,7 +44,7 @@ def test_every_line_that_is_no_decision_is_named_by_its_number(several: list[tup
     with pytest.raises(Invalid, match="Nothing was decided") as refused:
         read(rows)
     wrong = [f"line {number}" for number, (_, bad) in enumerate(several, start=2) if bad]
-    assert [one["at"] for one in refused.value.fields["errors"]] == wrong
+    assert [value["at"] for value in refused.value.fields["errors"]] == wrong
 
 
 @pytest.mark.parametrize("rows", [[], [(1, ["place", "entry"])], [(1, list(FIELDS))], [(1, list(FIELDS)), (2, [])]])

@@ -37,7 +37,7 @@ def test_one_thread_is_always_left_and_what_takes_long_never_takes_most(
         if leaves and inside:
             inside.pop(0)[2].close()
             continue
-        mine = [is_long for one, is_long, _ in inside if one == who]
+        mine = [is_long for text, is_long, _ in inside if text == who]
         all_long = sum(is_long for _, is_long, _ in inside)
         free = len(inside) < threads - 1 and len(mine) < max(threads - 2, 1)
         if long:

@@ -40,28 +40,32 @@ evil = st.sampled_from(["=1+1", "+cmd|' /C calc'!A0", "-2", "@SUM(A1)", '=HYPERL
 
 def made(name: str, level: str, basis: str) -> Entry:
     who = party(name=name, id=UUID(int=3))
-    one = entry(level=level, basis=basis, party_id=who.id)
-    return shown(one, who)
+    the_entry = entry(level=level, basis=basis, party_id=who.id)
+    return shown(the_entry, who)
 
 
-def shown(one: core.Entry, who: core.Party, where: core.Account | None = None) -> Entry:
+def shown(the_entry: core.Entry, who: core.Party, where: core.Account | None = None) -> Entry:
     provider = core.Provider(PROVIDER, "Members' Letter", core.BY_HAND, {})
-    return entry_of(Sight(Listed(one, who, where or account(), provider, severity=0, outside=False), ()))
+    return entry_of(Sight(Listed(the_entry, who, where or account(), provider, severity=0, outside=False), ()))
 
 
 @given(st.lists(st.builds(made, evil, evil, evil), max_size=4))
 def test_no_cell_of_any_file_is_a_formula_and_none_is_lost(entries: list[Entry]) -> None:
     text = b"".join(FORMATS["csv"].write(entries)).decode()
     rows = list(csv.DictReader(io.StringIO(text, newline="")))
-    assert rows == [row(one) for one in entries]
-    assert not [cell for one in rows for cell in one.values() if cell.startswith(("=", "+", "-", "@", "\t", "\r"))]
-    for one, line in zip(entries, rows, strict=True):
-        assert line["level"].removeprefix("'") == one.level.removeprefix("'")
+    assert rows == [row(each_entry) for each_entry in entries]
+    assert not [
+        cell for each_row in rows for cell in each_row.values() if cell.startswith(("=", "+", "-", "@", "\t", "\r"))
+    ]
+    for each_entry, line in zip(entries, rows, strict=True):
+        assert line["level"].removeprefix("'") == each_entry.level.removeprefix("'")
     sheet = openpyxl.load_workbook(io.BytesIO(b"".join(FORMATS["xlsx"].write(entries)))).active
     assert [cell.value for cell in next(sheet.iter_rows(max_row=1))] == list(COLUMNS)
     lines = list(sheet.iter_rows(min_row=2))
     assert "f" not in {cell.data_type for line in lines for cell in line}
-    assert [[cell.value or "" for cell in line] for line in lines] == [list(row(one).values()) for one in entries]
+    assert [[cell.value or "" for cell in line] for line in lines] == [
+        list(row(each_entry).values()) for each_entry in entries
+    ]
     again = [Entry.model_validate_json(line) for line in b"".join(FORMATS["jsonl"].write(entries)).splitlines()]
     assert again == entries
 
@@ -94,20 +98,22 @@ kept = st.builds(
     ends_at=instants,
     end_unknown=st.booleans(),
     hours=st.none() | st.just(Hours("Europe/London", (Window(frozenset({1, 4}), time(19), time(4)),))),
-    reviewed_at=st.lists(moments, unique=True).map(lambda found: tuple(sorted(found))),
+    reviewed_at=st.lists(moments, unique=True).map(lambda the_moments: tuple(sorted(the_moments))),
     basis=lines,
     hangs_on=st.none() | lines,
     dependencies=st.lists(st.builds(core.Dependency, st.just("payment"), st.just("the gate"), instants)).map(tuple),
     device=lines,
     network=lines,
-).filter(lambda one: one.ends_at is None or one.given_at is None or one.given_at < one.ends_at)
+).filter(
+    lambda the_entry: the_entry.ends_at is None or the_entry.given_at is None or the_entry.given_at < the_entry.ends_at
+)
 
 
 def taken(name: str, content: bytes) -> Imported:
     sheets = READABLE[LISTS[name]](content)
-    found = read_list(sheets, Form(), zone="Europe/London", provider="Members' Letter", now=NOW)
-    assert (found.complaints, found.notes) == ((), ())
-    return found
+    imported_list = read_list(sheets, Form(), zone="Europe/London", provider="Members' Letter", now=NOW)
+    assert (imported_list.complaints, imported_list.notes) == ((), ())
+    return imported_list
 
 
 @given(
@@ -115,22 +121,22 @@ def taken(name: str, content: bytes) -> Imported:
 )
 def test_what_was_exported_is_imported_again_without_loss(name: str, made: list[tuple[core.Entry, str]]) -> None:
     entries = [
-        shown(one, party(name=f"{n} {who}", addresses=(f"p{n}@kestrelridge.example",)), account(name=who))
-        for n, (one, who) in enumerate(made)
+        shown(the_entry, party(name=f"{n} {who}", addresses=(f"p{n}@kestrelridge.example",)), account(name=who))
+        for n, (the_entry, who) in enumerate(made)
     ]
     seen = taken(name, b"".join(FORMATS[name].write(entries))).observation
     changes = reconcile(Held(PROVIDER), seen, now=NOW, new_id=ids())
     parties = {p.id: p for p in changes.new_parties}
     accounts = {a.id: a for a in changes.new_accounts}
     again = [shown(e, parties[e.party_id], accounts[e.account_id]) for e in changes.new_entries]
-    told = [{field: row(one)[field] for field in FIELDS} for one in again]
+    told = [{field: row(each_entry)[field] for field in FIELDS} for each_entry in again]
     # A use that is known once is known: that is the one fact which an import adds.
     assert told == [
-        {field: row(one)[field] for field in FIELDS} | ({"use_known": "yes"} if one.last_used else {})
-        for one in entries
+        {field: row(each_entry)[field] for field in FIELDS} | ({"use_known": "yes"} if each_entry.last_used else {})
+        for each_entry in entries
     ]
     assert taken(name, b"".join(FORMATS[name].write(again))).observation == seen or any(
-        one.last_used for one in entries
+        each_entry.last_used for each_entry in entries
     )
 
 
@@ -158,9 +164,9 @@ def test_lists_are_read_whatever_separates_their_cells() -> None:
 
 @pytest.mark.parametrize(("code", "told"), [("cp1252", True), ("utf-16", False), ("utf-8", False)])
 def test_lists_are_read_in_whatever_letters_they_were_saved_and_a_guess_is_said(code: str, told: bool) -> None:
-    (found,) = READABLE["text/csv"]("Konto;Wer\r\nTür;André\r\n".encode(code))
-    assert found.lines[1].cells == ("Tür", "André")
-    assert bool(found.remarks) is told
+    (sheet,) = READABLE["text/csv"]("Konto;Wer\r\nTür;André\r\n".encode(code))
+    assert sheet.lines[1].cells == ("Tür", "André")
+    assert bool(sheet.remarks) is told
 
 
 def test_a_spreadsheet_is_seen_as_a_person_sees_it() -> None:
@@ -179,7 +185,7 @@ def test_a_spreadsheet_is_seen_as_a_person_sees_it() -> None:
     file = io.BytesIO()
     book.save(file)
     seen = READABLE[LISTS["xlsx"]](file.getvalue())
-    assert [(one.name, one.hidden) for one in seen] == [("Cover", False), ("Keys", False), ("Old", True)]
+    assert [(sheet.name, sheet.hidden) for sheet in seen] == [("Cover", False), ("Keys", False), ("Old", True)]
     lines = seen[1].lines
     assert [line.cells for line in lines[1:]] == [
         ("Gate", "Orla", "2026-12-31"),

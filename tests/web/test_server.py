@@ -46,11 +46,16 @@ class Running:
     """A server in a process of its own."""
 
     def __init__(self, processes: int) -> None:
-        self.port = free_port()
+        self.port, self.processes = free_port(), processes
         program = textwrap.dedent(APP).format(port=self.port, processes=processes)
         self.process = subprocess.Popen(
             [sys.executable, "-c", program], stdin=subprocess.PIPE, stdout=subprocess.PIPE, text=True
         )
+
+    def up(self) -> None:
+        """Wait until each process says that it has the app."""
+        for _ in range(self.processes):
+            assert self.says() == "up"
 
     def stop(self) -> int:
         with self.process:
@@ -71,15 +76,14 @@ class Running:
 
     def children(self) -> list[int]:
         text = Path(f"/proc/{self.process.pid}/task/{self.process.pid}/children").read_text()
-        return [int(one) for one in text.split()]
+        return [int(part) for part in text.split()]
 
 
 @pytest.fixture(params=[1, 2])
 def running(request: pytest.FixtureRequest) -> Iterator[Running]:
     made = Running(request.param)
     try:
-        for _ in range(request.param):
-            assert made.says() == "up", "the socket is there before the app is"
+        made.up()
         yield made
     finally:
         made.stop()
@@ -117,10 +121,11 @@ def test_what_was_begun_is_answered_when_it_is_told_to_stop(running: Running) ->
 def test_a_process_that_dies_is_started_again() -> None:
     made = Running(2)
     try:
+        made.up()
         first = made.children()
         assert len(first) == 2
-        for one in first:
-            os.kill(one, signal.SIGKILL)
+        for number in first:
+            os.kill(number, signal.SIGKILL)
         answer = made.ask("GET / HTTP/1.1\nHost: a\n")
         assert answer.startswith(b"HTTP/1.1 200")
         assert not set(made.children()) & set(first)

@@ -96,8 +96,8 @@ def test_nothing_of_another_workspace_is_there(ridge: Ridge, http: httpx.Client,
             "accounts": entry.account.id,
             "providers": entry.provider.id,
         }
-        for noun, one in ids.items():
-            assert problem(http.get(f"/{noun}/{one}", headers=bearer(theirs)))["status"] == 404
+        for noun, each_id in ids.items():
+            assert problem(http.get(f"/{noun}/{each_id}", headers=bearer(theirs)))["status"] == 404
         assert problem(http.post("/orders", json={"entry": str(entry.id)}, headers=bearer(theirs)))["status"] == 404
         # One's own token with another workspace's name in it opens nothing.
         _, _, token, secret = bearer(theirs)["Authorization"].split(".")
@@ -136,10 +136,10 @@ def test_bad_input_gets_a_clear_problem_that_names_the_place(
 ) -> None:
     headers = bearer(client) | ({"Content-Type": "application/json"} if content else {})
     answer = http.request(method, path, content=content, headers=headers)
-    found = problem(answer)
-    assert answer.status_code == status, found
-    assert at is None or at in {error["at"] for error in found["errors"]}
-    assert "was sent" not in found["detail"], "these are the words of whoever sends"
+    document = problem(answer)
+    assert answer.status_code == status, document
+    assert at is None or at in {error["at"] for error in document["errors"]}
+    assert "was sent" not in document["detail"], "these are the words of whoever sends"
 
 
 def test_a_request_without_json_is_refused(http: httpx.Client, client: Client) -> None:
@@ -219,8 +219,8 @@ def test_whatever_is_sent_the_service_keeps_to_its_own_description(ridge: Ridge,
     )
     checks = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
     called = 0
-    for found in schema.get_all_operations():
-        operation = found.ok()
+    for get_all_operation in schema.get_all_operations():
+        operation = get_all_operation.ok()
 
         @settings(max_examples=FUZZ, deadline=None, derandomize=FUZZ < 8, phases=[Phase.explicit, Phase.generate])
         @given(case=operation.as_strategy())

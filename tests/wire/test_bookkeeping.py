@@ -26,7 +26,7 @@ def of(client: Client) -> tuple[Bearer, UUID]:
 
 
 def token(client: Client) -> wire.Token:
-    return next(one for one in client.tokens() if one.id == of(client)[1])
+    return next(each_token for each_token in client.tokens() if each_token.id == of(client)[1])
 
 
 def test_a_long_request_does_not_hold_up_the_next_of_the_same_token(ridge: Ridge, client: Client) -> None:
@@ -69,7 +69,7 @@ def test_many_rows_are_counted_before_they_are_joined_with_and_few_are_not(ridge
         (provider, *_) = call.tx.providers.all()
         for count in (MANY, MANY + 1):
             party = Party(call.services.new_id(), PartyKind.PERSON, f"With {count} keys")
-            names = [(Identifier(str(provider.id), f"{count} of {one}"), party.id) for one in range(count)]
+            names = [(Identifier(str(provider.id), f"{count} of {number}"), party.id) for number in range(count)]
             said.clear()
             call.tx.parties.add([party], names)
             staged = [statement for statement in said if "staged" in statement]

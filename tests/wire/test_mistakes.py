@@ -17,7 +17,7 @@ TAKEN = sorted(
 NONSENSE: tuple[object, ...] = ("\x00 no such word", -7, [["no"]], {"no": ["such"]}, None, True)
 
 
-@pytest.mark.parametrize("message", TAKEN, ids=lambda one: one.__name__)
+@pytest.mark.parametrize("message", TAKEN, ids=lambda value: value.__name__)
 def test_a_mistake_is_told_once_at_a_place_that_can_be_written(message: type[BaseModel]) -> None:
     for field in message.model_fields:
         for value in NONSENSE:
@@ -27,6 +27,6 @@ def test_a_mistake_is_told_once_at_a_place_that_can_be_written(message: type[Bas
                 told = [mistake for mistake in mistakes(error) if mistake["at"].split(".")[0] == field]
             else:
                 continue
-            places = [one["at"] for one in told]
+            places = [texts["at"] for texts in told]
             assert all(not re.search(r"[\[\]()]|literal|enum", place) for place in places), places
             assert len(set(places)) == len(places), places

@@ -35,7 +35,7 @@ SIGNED_IN = [route for route in ROUTES if not route.public]
 GATED = [route for route in SIGNED_IN if operations_of(route)]
 UNGATED = {("DELETE", "/session")}
 """One's own sign-out asks for no right but the session itself."""
-NAMING = [one for one in GATED if "<" in one.rule]
+NAMING = [route for route in GATED if "<" in route.rule]
 """Those that name something of a workspace."""
 named = pytest.mark.parametrize("route", GATED, ids=lambda route: f"{route.method} {route.rule}")
 
@@ -104,8 +104,8 @@ def doors(furnished: Ridge, things: Furniture) -> Iterator[Doors]:
     signed_in["neighbour"] = furnished.client(address, workspace=slug)
     web = {who: furnished.http(client) for who, client in signed_in.items()} | {"nobody": furnished.http()}
     yield Doors(furnished, things, web)
-    for one in (*web.values(), *signed_in.values()):
-        one.close()
+    for value in (*web.values(), *signed_in.values()):
+        value.close()
 
 
 def test_every_route_reaches_an_operation_that_the_table_knows() -> None:
@@ -119,9 +119,13 @@ def test_every_operation_is_reached_by_a_route() -> None:
 @pytest.mark.parametrize("role", list(Role))
 def test_everybody_is_told_what_they_may_do(furnished: Ridge, role: Role) -> None:
     with furnished.client(SOMEBODY[role]) as somebody:
-        assert set(somebody.me().may) == {name for name, one in OPERATIONS.items() if role in one.roles}
+        assert set(somebody.me().may) == {name for name, permission in OPERATIONS.items() if role in permission.roles}
     with furnished.client(SOMEBODY[role], scope="read") as reader:
-        reads = {name for name, one in OPERATIONS.items() if role in one.roles and one.scope is Scope.READ}
+        reads = {
+            name
+            for name, each_permission in OPERATIONS.items()
+            if role in each_permission.roles and each_permission.scope is Scope.READ
+        }
         assert set(reader.me().may) == reads
 
 
@@ -129,13 +133,17 @@ def test_everybody_is_told_what_they_may_do(furnished: Ridge, role: Role) -> Non
 def test_whom_the_table_does_not_let_in_is_refused_by_name_and_changes_nothing(doors: Doors, route: Route) -> None:
     before = doors.happened()
     for role in set(Role) - roles_of(route):
-        found = problem(doors.knock(str(role), route))
-        assert (found["status"], found["code"], found["facts"].get("role")) == (403, "not-allowed", str(role)), found
-        assert found["facts"]["operation"] in operations_of(route)
+        document = problem(doors.knock(str(role), route))
+        assert (document["status"], document["code"], document["facts"].get("role")) == (
+            403,
+            "not-allowed",
+            str(role),
+        ), document
+        assert document["facts"]["operation"] in operations_of(route)
     assert problem(doors.knock("nobody", route))["status"] == 401
     if all(OPERATIONS[name].scope is Scope.CHANGE for name in operations_of(route)):
-        found = problem(doors.knock("reader", route))
-        assert (found["status"], "may only read" in found["detail"]) == (403, True), found
+        document = problem(doors.knock("reader", route))
+        assert (document["status"], "may only read" in document["detail"]) == (403, True), document
     assert doors.happened() == before
 
 
@@ -152,7 +160,9 @@ def test_whom_the_table_lets_in_is_not_stopped_by_it_and_nothing_breaks(doors: D
         answer = doors.knock(str(role), route)
         assert answer.status_code < 500, answer.text
         if answer.is_error:
-            found = problem(answer)
-            by_table = "role" in found["facts"]
-            assert not by_table or role not in OPERATIONS[found["facts"]["operation"]].roles, found
-            assert found["status"] != 401 or route.rule == "/session/switch", "there is no second session to switch to"
+            document = problem(answer)
+            by_table = "role" in document["facts"]
+            assert not by_table or role not in OPERATIONS[document["facts"]["operation"]].roles, document
+            assert document["status"] != 401 or route.rule == "/session/switch", (
+                "there is no second session to switch to"
+            )

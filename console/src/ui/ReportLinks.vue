@@ -19,13 +19,13 @@ const printing = useMutation({
   mutationFn: async () => {
     const asked = await take(
       props.kind === "round"
-        ? api.POST("/rounds/{one}/prints", { params: { path: { one: props.of } } })
+        ? api.POST("/rounds/{review_round}/prints", { params: { path: { review_round: props.of } } })
         : api.POST("/batches/{batch}/prints", { params: { path: { batch: props.of } } }),
     );
     let now = asked;
     while (now.finished_at === null) {
       await new Promise((over) => setTimeout(over, OFTEN));
-      now = await take(api.GET("/prints/{one}", { params: { path: { one: asked.ref } } }));
+      now = await take(api.GET("/prints/{print_ref}", { params: { path: { print_ref: asked.ref } } }));
     }
     if (now.state === "failed") {
       const detail = `The report could not be printed: ${now.trouble}. Nothing of it is lost.`;

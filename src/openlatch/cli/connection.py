@@ -75,25 +75,25 @@ def kept() -> dict[str, str] | None:
 def all_kept() -> list[dict[str, str]]:
     """Return every sign-in that is kept, one for each holder, the present one first."""
     try:
-        found = json.loads(_path().read_text())
+        value = json.loads(_path().read_text())
     except (FileNotFoundError, ValueError):
         return []
-    return [{k: v for k, v in found.items() if k != "others"}, *found.get("others", [])]
+    return [{k: v for k, v in value.items() if k != "others"}, *value.get("others", [])]
 
 
 def keep(server: str, token: str, token_id: str, workspace: str) -> Path:
     """Keep a sign-in where only its owner can read it, as the present one; those for other holders stay beside it."""
     made = {"server": server, "token": token, "token_id": token_id, "workspace": workspace}
-    others = [one for one in all_kept() if (one.get("server"), one.get("workspace")) != (server, workspace)]
+    others = [texts for texts in all_kept() if (texts.get("server"), texts.get("workspace")) != (server, workspace)]
     return _write([made, *others])
 
 
 def switch(workspace: str) -> bool:
     """Make the sign-in for a holder the present one; returns whether there is one."""
     every = all_kept()
-    chosen = [one for one in every if one.get("workspace") == workspace]
+    chosen = [texts for texts in every if texts.get("workspace") == workspace]
     if chosen:
-        _write([*chosen, *(one for one in every if one not in chosen)])
+        _write([*chosen, *(texts for texts in every if texts not in chosen)])
     return bool(chosen)
 
 
@@ -126,8 +126,8 @@ def connect() -> Client:
     if server and not token:
         token = token_for(server)
     elif not token:
-        found = kept() or {}
-        server, token = found.get("server", ""), found.get("token", "")
+        texts = kept() or {}
+        server, token = texts.get("server", ""), texts.get("token", "")
     if not server or not token:
         where = f" at {server}" if server else " here"
         raise NotSignedIn(
@@ -143,15 +143,15 @@ def workspace_zone() -> str:
     if _ZONE not in meta:
         with connect() as client:
             meta[_ZONE] = client.me().workspace.zone
-    found: str = meta[_ZONE]
-    return found
+    text: str = meta[_ZONE]
+    return text
 
 
 def token_for(server: str) -> str:
     """Return the token of whoever is signed in to a service, or nothing if nobody is signed in to that one."""
     wanted = service_address(server)
-    made_there = (one for one in all_kept() if one.get("server") and service_address(one["server"]) == wanted)
-    return next((one.get("token", "") for one in made_there), "")
+    made_there = (texts for texts in all_kept() if texts.get("server") and service_address(texts["server"]) == wanted)
+    return next((texts.get("token", "") for texts in made_there), "")
 
 
 def _password() -> str:

@@ -80,5 +80,5 @@ PROPOSAL = Noun(lambda client, _: ((proposal.ref, "") for proposal in client.pro
 PROVIDER = Noun(lambda client, _: ((provider.ref, provider.name) for provider in client.providers()))
 REQUEST = Noun(lambda client, _: ((request.ref, "") for request in client.requests()))
 REVIEW = Noun(lambda client, _: ((review.ref, review.name) for review in client.reviews()))
-ROUND = Noun(lambda client, _: ((one.ref, "") for one in client.rounds()))
+ROUND = Noun(lambda client, _: ((review_round.ref, "") for review_round in client.rounds()))
 RULE = Noun(lambda client, _: ((rule.id, rule.id) for rule in client.rules()))

@@ -162,21 +162,21 @@ def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, 
     if output == "csv":
         _csv(items)
         return
-    found = list(items)
-    if not found:
+    models = list(items)
+    if not models:
         click.echo(empty)
         return
     table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
-    rows = [[column.says(item) for column in columns] for item in found]
+    rows = [[column.says(item) for column in columns] for item in models]
     natural = [max(cell_len(one.heading), *(_width(row[n]) for row in rows)) for n, one in enumerate(columns)]
     width = out().width
-    shares = _shares(natural, [one.folds for one in columns], width)
+    shares = _shares(natural, [column.folds for column in columns], width)
     if _squeezed(columns, natural, shares):
         _blocks(columns, rows, width)
         return
-    for one, share in zip(columns, shares, strict=True):
-        wraps = one.folds or one.whole
-        table.add_column(one.heading, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps, width=share)
+    for each_column, share in zip(columns, shares, strict=True):
+        wraps = each_column.folds or each_column.whole
+        table.add_column(each_column.heading, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps, width=share)
     for row in rows:
         table.add_row(*row)
     out().print(table)
@@ -187,7 +187,7 @@ def _shares(natural: Sequence[int], folds: Sequence[bool], width: int) -> list[i
 
     What is in front, which people type, comes first; then the narrower columns; last what can be folded.
     """
-    kept = [min(one, LEAST) if fold else 0 for one, fold in zip(natural, folds, strict=True)]
+    kept = [min(number, LEAST) if fold else 0 for number, fold in zip(natural, folds, strict=True)]
     left = width - 2 * (len(natural) - 1) - sum(kept)
     shares = [0] * len(natural)
     for done, place in enumerate(sorted(range(len(natural)), key=lambda n: (n > 0, folds[n], natural[n]))):
@@ -200,8 +200,8 @@ def _shares(natural: Sequence[int], folds: Sequence[bool], width: int) -> list[i
 
 def _squeezed(columns: Sequence[Column], natural: Sequence[int], shares: Sequence[int]) -> bool:
     """Whether a table so wide would cut what has to be read whole, such as a short form, a state or an address."""
-    for one, wanted, share in zip(columns, natural, shares, strict=True):
-        kept = min(wanted, LEAST) if one.folds or one.whole else min(wanted, WHOLE)
+    for column, wanted, share in zip(columns, natural, shares, strict=True):
+        kept = min(wanted, LEAST) if column.folds or column.whole else min(wanted, WHOLE)
         if share < kept:
             return True
     return False
@@ -210,17 +210,17 @@ def _squeezed(columns: Sequence[Column], natural: Sequence[int], shares: Sequenc
 def _blocks(columns: Sequence[Column], rows: Sequence[Sequence[Text | str]], width: int) -> None:
     """Print each row as some lines, where the terminal is too narrow for a table: what is in front, then the rest."""
     for row in rows:
-        cells = [(one, _on_one_line(cell)) for one, cell in zip(columns, row, strict=True)]
+        cells = [(each_column, _on_one_line(cell)) for each_column, cell in zip(columns, row, strict=True)]
         head = [cell for one, cell in cells if not one.heading or one is columns[0] or one.leads]
         if len(head) == 1:
             head.append(cells[1][1])
         out().print(Text("  ").join(head))
         line = Text()
-        for one, cell in cells:
+        for column, cell in cells:
             if not cell or any(cell is there for there in head):
                 continue
-            said = Text.assemble((f"{one.heading} ", "dim"), cell)
-            if line and (one.folds or cell_len(line.plain) + 3 + cell_len(said.plain) > width - 2):
+            said = Text.assemble((f"{column.heading} ", "dim"), cell)
+            if line and (column.folds or cell_len(line.plain) + 3 + cell_len(said.plain) > width - 2):
                 out().print(Padding(line, (0, 0, 0, 2), expand=False))
                 line = Text()
             line = Text.assemble(line, "   ", said) if line else said
@@ -302,7 +302,7 @@ def outcomes(counts: Mapping[str, int]) -> Text:
 
 
 outcome_option = click.option(
-    "--outcome", type=click.Choice([one.value for one in Outcome]), help="Only what came to this."
+    "--outcome", type=click.Choice([outcome.value for outcome in Outcome]), help="Only what came to this."
 )
 
 

@@ -59,7 +59,7 @@ def found(
             new_id(), workspace, name.strip(), zone, Circle(frozenset(d.strip().casefold() for d in circle))
         )
         check_founding(made, owner, address, password)
-        if any(one.slug == workspace for one in store.workspaces()):
+        if any(each_workspace.slug == workspace for each_workspace in store.workspaces()):
             raise Failure(f"There is a workspace “{workspace}” already. Nothing was created.", "Choose another name.")
         with store.found(made, now) as tx:
             person = people.add_first(as_service(tx, service.services), owner, address, Role.OWNER, password)

@@ -10,8 +10,8 @@ from openlatch.wire import messages as wire
 __all__ = ["ImportsCalls"]
 
 
-def _over(one: wire.Import) -> bool:
-    return one.finished_at is not None
+def _over(an_import: wire.Import) -> bool:
+    return an_import.finished_at is not None
 
 
 class ImportsCalls(Transport):
@@ -57,17 +57,17 @@ class ImportsCalls(Transport):
         made = list(self.follow_import(outcome.made.ref))[-1]
         return outcome.model_copy(update={"made": made, "counts": made.counts})
 
-    def list_import(self, one: str) -> wire.Import:
+    def list_import(self, text: str) -> wire.Import:
         """Return one import, by id or short form: how far it is, and what it brought."""
-        return self._send(wire.Import, "GET", f"/imports/{part(one)}")
+        return self._send(wire.Import, "GET", f"/imports/{part(text)}")
 
     def list_imports(self, provider: str) -> Iterator[wire.Import]:
         """Return the imports of a provider, the latest first."""
         return self._pages(wire.ImportList, f"/providers/{part(provider)}/imports", {})
 
-    def follow_import(self, one: str, *, every: float = 0.3) -> Iterator[wire.Import]:
+    def follow_import(self, text: str, *, every: float = 0.3) -> Iterator[wire.Import]:
         """Yield an import whenever it has got further, until it is done or failed."""
-        return self._follow(lambda: self.list_import(one), _over, every)
+        return self._follow(lambda: self.list_import(text), _over, every)
 
     def _upload(
         self, path: str, content: bytes, file_format: str, form: wire.ImportForm | None, name: str

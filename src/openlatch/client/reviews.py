@@ -165,4 +165,4 @@ class ReviewsCalls(Transport):
 
     def follow_round(self, round_: str, *, every: float = 0.5) -> Iterator[wire.Round]:
         """Yield a round whenever it has moved on, until nothing in it goes on by itself."""
-        return self._follow(lambda: self.round(round_), lambda one: one.rests, every)
+        return self._follow(lambda: self.round(round_), lambda review_round: review_round.rests, every)

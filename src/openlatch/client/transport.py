@@ -85,12 +85,12 @@ class Transport:
     def _follow(self, look: Callable[[], M], over: Callable[[M], bool], every: float) -> Iterator[M]:
         last: M | None = None
         while True:
-            found = look()
-            if found != last:
-                yield found
-            if over(found):
+            model = look()
+            if model != last:
+                yield model
+            if over(model):
                 return
-            last = found
+            last = model
             self.pause(every)
 
     def _report(self, of: str, form: str) -> bytes:
@@ -99,7 +99,9 @@ class Transport:
             return self._request("GET", f"{of}/report", params={"format": form}).content
         asked = self._send(wire.Print, "POST", f"{of}/prints")
         for _ in self._follow(
-            lambda: self._send(wire.Print, "GET", f"/prints/{asked.id}"), lambda one: one.finished_at is not None, 0.3
+            lambda: self._send(wire.Print, "GET", f"/prints/{asked.id}"),
+            lambda a_print: a_print.finished_at is not None,
+            0.3,
         ):
             pass
         return self._request("GET", f"/prints/{asked.id}/file").content

@@ -57,12 +57,12 @@ class WhatIfCalls(Transport):
         """Return a proposal once its latest version is worked out; raises ServiceUnreachable after so many seconds."""
         end = time.monotonic() + within
         while True:
-            found = self.proposal(proposal)
-            if found.state != "working":
-                return found
+            the_proposal = self.proposal(proposal)
+            if the_proposal.state != "working":
+                return the_proposal
             if time.monotonic() > end:
                 raise ServiceUnreachable(
-                    f"Proposal {found.ref} is still being worked out after {within:.0f} seconds.",
+                    f"Proposal {the_proposal.ref} is still being worked out after {within:.0f} seconds.",
                     next_step="Ask again later; see that a worker runs.",
                 )
             self.pause(_EVERY)

@@ -75,27 +75,27 @@ class FeedConnector:
 
     def abilities(self) -> Abilities:
         described = self._caller.parsed(Description, self._caller.send("GET", self._url))
-        found = described.abilities
+        feed_abilities = described.abilities
         return Abilities(
-            frozenset(Kind(k) for k in found.lists),
-            frozenset(Kind(k) for k in found.ends),
-            found.at_once,
-            Side(found.redone_by),
-            consent=found.consent,
-            consent_for=frozenset(Power(p) for p in found.consent_for),
-            narrows=frozenset(Kind(k) for k in found.narrows),
-            pauses=frozenset(Kind(k) for k in found.pauses),
-            dates=frozenset(Kind(k) for k in found.dates),
-            raises=frozenset(Kind(k) for k in found.raises),
-            prolongs=frozenset(Kind(k) for k in found.prolongs),
-            widens=frozenset(Kind(k) for k in found.widens),
-            enforces=frozenset(Kind(k) for k in found.enforces),
-            one_each=found.one_each,
-            adds_members=found.adds_members,
-            removes_members=found.removes_members,
-            gives=frozenset(Kind(k) for k in found.gives),
-            gives_until=frozenset(Kind(k) for k in found.gives_until),
-            gives_hours=frozenset(Kind(k) for k in found.gives_hours),
+            frozenset(Kind(k) for k in feed_abilities.lists),
+            frozenset(Kind(k) for k in feed_abilities.ends),
+            feed_abilities.at_once,
+            Side(feed_abilities.redone_by),
+            consent=feed_abilities.consent,
+            consent_for=frozenset(Power(p) for p in feed_abilities.consent_for),
+            narrows=frozenset(Kind(k) for k in feed_abilities.narrows),
+            pauses=frozenset(Kind(k) for k in feed_abilities.pauses),
+            dates=frozenset(Kind(k) for k in feed_abilities.dates),
+            raises=frozenset(Kind(k) for k in feed_abilities.raises),
+            prolongs=frozenset(Kind(k) for k in feed_abilities.prolongs),
+            widens=frozenset(Kind(k) for k in feed_abilities.widens),
+            enforces=frozenset(Kind(k) for k in feed_abilities.enforces),
+            one_each=feed_abilities.one_each,
+            adds_members=feed_abilities.adds_members,
+            removes_members=feed_abilities.removes_members,
+            gives=frozenset(Kind(k) for k in feed_abilities.gives),
+            gives_until=frozenset(Kind(k) for k in feed_abilities.gives_until),
+            gives_hours=frozenset(Kind(k) for k in feed_abilities.gives_hours),
             levels=_meant(described.levels),
             permissions=tuple(_meant(described.permissions).items()),
             single=described.single,
@@ -155,8 +155,8 @@ class FeedConnector:
         answer = self._caller.send("GET", f"{self._url}/invitees", ok=(200, 404, 501), params={"who": text})
         if answer.status_code != 200:
             return Found()  # a provider need not be able to tell
-        found = self._caller.parsed(FeedInvitee, answer)
-        return Found(found.key or "", found.name, tuple(Hindrance(h.kind, h.reason) for h in found.hindrances))
+        invitee = self._caller.parsed(FeedInvitee, answer)
+        return Found(invitee.key or "", invitee.name, tuple(Hindrance(h.kind, h.reason) for h in invitee.hindrances))
 
     def give(self, party: str, gift: Gift, idempotency_key: str) -> Answer:
         body: dict[str, Any] = {
@@ -285,11 +285,11 @@ def _statement(s: FeedStatement) -> Statement:
         allow=s.effect == "allow",
         to=frozenset(
             Selector("anyone")
-            if one.anyone
-            else Selector("domain", one.domain)
-            if one.domain
-            else Selector("party", one.party or "")
-            for one in s.to
+            if selector.anyone
+            else Selector("domain", selector.domain)
+            if selector.domain
+            else Selector("party", selector.party or "")
+            for selector in s.to
         ),
         powers=frozenset(Power(p) for p in s.powers),
         networks=None if s.networks is None else tuple(s.networks),

@@ -187,7 +187,7 @@ def _seconds(answer: httpx.Response) -> int | None:
     if text.isascii() and text.isdecimal():
         return int(text) if len(text) < 6 else None
     try:
-        again, sent = (parsedate_to_datetime(one) for one in (text, answer.headers.get("Date", "")))
+        again, sent = (parsedate_to_datetime(value) for value in (text, answer.headers.get("Date", "")))
         return min(max(int((again - sent).total_seconds()), 0), 99_999)
     except (ValueError, TypeError, OverflowError):
         return None
@@ -204,7 +204,7 @@ def said(answer: httpx.Response) -> str:
         return ""
     words = [told.get(name) for name in _WORDS] if isinstance(told, dict) else []
     text = " ".join(next((word for word in words if isinstance(word, str) and word.strip()), "").split())
-    if not text or any(one in text for one in _ours(answer.request) if len(one) >= _SECRET):
+    if not text or any(each_text in text for each_text in _ours(answer.request) if len(each_text) >= _SECRET):
         return ""
     return f": “{text[:_MOST_SAID].rstrip('.')}”"
 

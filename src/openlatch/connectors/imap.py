@@ -171,7 +171,7 @@ class ImapConnector:
 
     def _boxes(self, server: imaplib.IMAP4) -> list[str]:
         """The login's own mailboxes that can be opened, by their names on the wire."""
-        found = []
+        texts = []
         for line in self._ask(server.list('""', "*"), "LIST"):
             text = _joined(line)
             flags, _, rest = text.partition(")")
@@ -179,8 +179,8 @@ class ImapConnector:
             if len(tokens) < 2:
                 raise self._unreadable("LIST", text)
             if not {"\\noselect", "\\nonexistent"} & set(flags.lower().strip("( ").split()):
-                found.append(tokens[-1])
-        return [box for box in found if not box.lower().startswith(("shared/", "user/", "other users/"))]
+                texts.append(tokens[-1])
+        return [box for box in texts if not box.lower().startswith(("shared/", "user/", "other users/"))]
 
     def _access(self, server: imaplib.IMAP4, box: str) -> dict[str, str]:
         """The access list of a mailbox: rights by identifier, without what is denied."""

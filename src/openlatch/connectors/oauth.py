@@ -261,7 +261,7 @@ class OAuthConnector:
     def _introspect(self, watched: _Watched) -> _Token:
         """What the server says of an app's tokens: of what renews it, if that lives, else of what it renewed."""
         said = [self._state(*token) for token in watched.tokens]
-        return next((one for one in said if one.active), said[0])
+        return next((token for token in said if token.active), said[0])
 
     def _state(self, token: str, hint: str) -> _Token:
         """What the server says of a token; some look among those of the hint's type only, so it is asked for each."""
@@ -271,21 +271,21 @@ class OAuthConnector:
         """What the server says of a token, and the hint by which it found it."""
         where = self._metadata().introspection_endpoint
         other = "access_token" if hint == "refresh_token" else "refresh_token"
-        for one in (hint, other):
-            answer = self._ask(where, {"token": token, "token_type_hint": one})
+        for text in (hint, other):
+            answer = self._ask(where, {"token": token, "token_type_hint": text})
             said = self._caller.parsed(_Token, answer)
             if said.active:
-                return said, one
+                return said, text
         return said, hint
 
     def _ask(self, where: str, form: Mapping[str, str], ok: tuple[int, ...] = (200,)) -> httpx.Response:
         """Send a form to an endpoint, as the client that we are there; tries each way to say so that it may take."""
-        found = self._metadata()
+        metadata = self._metadata()
         supported = (
-            found.introspection_endpoint_auth_methods_supported
-            if where == found.introspection_endpoint
-            else found.revocation_endpoint_auth_methods_supported
-        ) or found.token_endpoint_auth_methods_supported
+            metadata.introspection_endpoint_auth_methods_supported
+            if where == metadata.introspection_endpoint
+            else metadata.revocation_endpoint_auth_methods_supported
+        ) or metadata.token_endpoint_auth_methods_supported
         ways = self._client.ways(supported)
         for way in ways:
             headers, more = self._client.proof(way, self._issuer, self._clock)
@@ -320,14 +320,14 @@ class OAuthConnector:
             # RFC 8414, 3.1: the well-known part goes between the host and the issuer's path.
             where = urlunsplit((*parts[:2], f"/.well-known/oauth-authorization-server{parts.path}", "", ""))
             answer = self._caller.send("GET", where)
-            found = self._caller.parsed(_Metadata, answer)
+            metadata = self._caller.parsed(_Metadata, answer)
             self._sent_at, self._asked_at = _sent_at(answer), time.monotonic()
-            if found.issuer.rstrip("/") != self._issuer:
+            if metadata.issuer.rstrip("/") != self._issuer:
                 raise ProviderUnreadable(
-                    f"{where} speaks for {found.issuer!r}, not for {self._issuer!r}.",
+                    f"{where} speaks for {metadata.issuer!r}, not for {self._issuer!r}.",
                     next_step="Check the issuer: another's answers are not believed (RFC 8414, 3.3).",
                 )
-            self._found = found
+            self._found = metadata
         return self._found
 
 
@@ -367,10 +367,10 @@ def _party(watched: _Watched, token: _Token) -> ObservedParty:
 def _code(answer: httpx.Response) -> str:
     """The code of an error (RFC 6749, 5.2), of an answer that is one."""
     try:
-        found: Any = json.loads(answer.content) if answer.status_code == 400 else {}
+        value: Any = json.loads(answer.content) if answer.status_code == 400 else {}
     except ValueError:
         return ""
-    return str(found.get("error") or "") if isinstance(found, dict) else ""
+    return str(value.get("error") or "") if isinstance(value, dict) else ""
 
 
 def _error(answer: httpx.Response) -> str:

@@ -55,8 +55,8 @@ class OAuthClient:
             return {}, {"client_id": self.client_id, "client_secret": self.secret}
         if way in (BASIC, BARE):
             # Each is encoded as in a form first, so that a colon, a slash or a plus sign is unambiguous.
-            one, other = self.client_id, self.secret
-            pair = f"{one}:{other}" if way == BARE else f"{_encoded(one)}:{_encoded(other)}"
+            text, other = self.client_id, self.secret
+            pair = f"{text}:{other}" if way == BARE else f"{_encoded(text)}:{_encoded(other)}"
             return {"Authorization": f"Basic {base64.b64encode(pair.encode()).decode()}"}, {}
         return {}, {
             "client_id": self.client_id,

@@ -83,7 +83,7 @@ def addresses_of(host: str, port: int, *, in_clear: bool = False) -> list[str]:
             f"“{host}” is no host. Nothing was sent.", next_step="Give the name or the address of one server."
         )
     try:
-        addresses = [_plain(ipaddress.ip_address(found.partition("%")[0])) for found in _present.resolver(host, port)]
+        addresses = [_plain(ipaddress.ip_address(text.partition("%")[0])) for text in _present.resolver(host, port)]
     except (OSError, UnicodeError, ValueError) as error:
         raise ProviderDown(
             f"No address of {host} is found.", next_step="Check the name; it is tried again by itself."

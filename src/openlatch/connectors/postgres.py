@@ -410,9 +410,9 @@ def _powers(catalogue: _Catalogue, role: Any) -> set[Power]:
     powers: set[Power] = set()
     waiting, seen = [role], {role.oid}
     while waiting:
-        one = waiting.pop()
-        powers |= _own_powers(catalogue, one)
-        for membership in catalogue.groups.get(one.oid, ()):
+        value = waiting.pop()
+        powers |= _own_powers(catalogue, value)
+        for membership in catalogue.groups.get(value.oid, ()):
             if membership.grp not in seen:
                 seen.add(membership.grp)
                 waiting.append(catalogue.roles[membership.grp])

@@ -86,7 +86,7 @@ class ScimConnector:
             named |= dict.fromkeys(m for group in groups for m in _members(group))
             yield page
         # A member may be named by its id alone: only once all are known is it clear what it is.
-        links = dict.fromkeys(one.link(teams, people) for one in named)
+        links = dict.fromkeys(member.link(teams, people) for member in named)
         yield Page(memberships=tuple(links))
 
     def look(self, party: str) -> Observation:
@@ -98,8 +98,8 @@ class ScimConnector:
         teams = {_key(group): group for groups in self._groups_of(identifier) for group in groups}
         for told in _values(there, "groups"):
             # What a user says it is in and a search does not find is looked up: it may come through another group.
-            one = str(told.get("value") or "")
-            if one and f"group:{one}" not in teams and (group := self._get("Groups", one)) is not None:
+            text = str(told.get("value") or "")
+            if text and f"group:{text}" not in teams and (group := self._get("Groups", text)) is not None:
                 teams[_key(group)] = group
         memberships = tuple(
             dict.fromkeys(
@@ -240,8 +240,8 @@ class ScimConnector:
             url = f"{self._url}/{endpoint}?startIndex={start}&count={_COUNT}"
             if wanted:
                 url += f"&filter={quote(wanted)}"
-            found = _lower(_document(self._caller.send("GET", url), url))
-            total, resources = found.get("totalresults"), found.get("resources") or []
+            value = _lower(_document(self._caller.send("GET", url), url))
+            total, resources = value.get("totalresults"), value.get("resources") or []
             if not isinstance(total, int) or not isinstance(resources, list):
                 raise _unreadable(url, "has no totalResults, or no list of Resources")
             # What was added or removed meanwhile moves the pages; what is shown twice counts once.
@@ -264,18 +264,18 @@ def _unreadable(url: str, problem: str) -> ProviderUnreadable:
 
 def _document(answer: httpx.Response, url: str) -> dict[str, Any]:
     try:
-        found = json.loads(answer.content)
+        value = json.loads(answer.content)
     except ValueError as error:
         raise _unreadable(url, "sent something that is not JSON") from error
-    if not isinstance(found, dict):
+    if not isinstance(value, dict):
         raise _unreadable(url, "sent something that is not a SCIM message")
-    return found
+    return value
 
 
 def _lower(value: Any) -> Any:
     """A message with all names in small letters, since SCIM's names are without regard to case (RFC 7643, 2.1)."""
     if isinstance(value, list):
-        return [_lower(one) for one in value]
+        return [_lower(each_value) for each_value in value]
     if not isinstance(value, dict):
         return value
     return {name.lower(): _lower(one) for name, one in value.items()} | {"_raw": value}
@@ -389,7 +389,7 @@ def _page(resources: list[Resource]) -> Page:
 
 def _instant(text: str) -> datetime | None:
     try:
-        found = datetime.fromisoformat(text)
+        moment = datetime.fromisoformat(text)
     except ValueError:
         return None
-    return found if found.tzinfo else found.replace(tzinfo=UTC)
+    return moment if moment.tzinfo else moment.replace(tzinfo=UTC)

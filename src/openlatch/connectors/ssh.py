@@ -260,8 +260,8 @@ class SshConnector:
         return Observation(
             ReadingOutcome.COMPLETE,
             (self._account,),
-            tuple(_party(key, found) for key, found in by_key.items()),
-            tuple(self._entry(key, found, used) for key, found in by_key.items()),
+            tuple(_party(key, key_lines) for key, key_lines in by_key.items()),
+            tuple(self._entry(key, each_lines, used) for key, each_lines in by_key.items()),
         )
 
     def _now(self, files: paramiko.SFTPClient) -> datetime:
@@ -269,7 +269,7 @@ class SshConnector:
         return datetime.fromtimestamp(files.stat(self._log).st_mtime or 0, UTC)
 
     def _lines(self, text: str) -> tuple[KeyLine, ...]:
-        found = []
+        lines = []
         for number, line in enumerate(text.split("\n"), 1):
             if line.strip() and not line.lstrip().startswith("#"):
                 parsed = parse_line(number, line)
@@ -279,8 +279,8 @@ class SshConnector:
                         next_step="Put the line right, or take it out; what was known before still stands.",
                         at=f"line {number}",
                     )
-                found.append(parsed)
-        return tuple(found)
+                lines.append(parsed)
+        return tuple(lines)
 
     def _entry(self, key: str, lines: list[KeyLine], used: Mapping[str, datetime] | None) -> ObservedEntry:
         ends = [_expiry(line.options["expiry-time"], self._zone) for line in lines if "expiry-time" in line.options]
@@ -363,10 +363,10 @@ class _Pinned(paramiko.MissingHostKeyPolicy):
         self._fingerprint = fingerprint
 
     def missing_host_key(self, client: paramiko.SSHClient, hostname: str, key: paramiko.PKey) -> None:
-        found = _fingerprint(key.asbytes())
-        if found != self._fingerprint:
+        text = _fingerprint(key.asbytes())
+        if text != self._fingerprint:
             raise ProviderRefused(
-                f"{hostname} shows the host key {found}, not {self._fingerprint}. Nothing was sent to it.",
+                f"{hostname} shows the host key {text}, not {self._fingerprint}. Nothing was sent to it.",
                 next_step="Find out why, and only then change host_key.",
             )
 

@@ -58,22 +58,22 @@ def skeleton(text: str) -> str:
     ours = unicodedata.normalize("NFC", text).translate(_DRAWN_ALIKE)
     plain = "".join(c for c in unicodedata.normalize("NFKD", ours) if not unicodedata.combining(c))
     looks = plain.translate(_LOOKS).casefold().translate(_LOOKS)
-    for pair, one in _SEEN_AS_ONE:
-        looks = looks.replace(pair, one)
+    for pair, each_text in _SEEN_AS_ONE:
+        looks = looks.replace(pair, each_text)
     return looks
 
 
-def one_edit(one: str, other: str) -> bool:
+def one_edit(text: str, other: str) -> bool:
     """Return whether one letter more, less or another, or two neighbours swapped, makes one text of the other."""
-    if one == other or abs(len(one) - len(other)) > 1:
+    if text == other or abs(len(text) - len(other)) > 1:
         return False
-    if len(one) > len(other):
-        one, other = other, one
-    start = next((n for n, (a, b) in enumerate(zip(one, other, strict=False)) if a != b), len(one))
-    if len(one) < len(other):
-        return one[start:] == other[start + 1 :]
-    swapped = one[start + 1 : start + 2] + one[start : start + 1] == other[start : start + 2]
-    return one[start + 1 :] == other[start + 1 :] or (swapped and one[start + 2 :] == other[start + 2 :])
+    if len(text) > len(other):
+        text, other = other, text
+    start = next((n for n, (a, b) in enumerate(zip(text, other, strict=False)) if a != b), len(text))
+    if len(text) < len(other):
+        return text[start:] == other[start + 1 :]
+    swapped = text[start + 1 : start + 2] + text[start : start + 1] == other[start : start + 2]
+    return text[start + 1 :] == other[start + 1 :] or (swapped and text[start + 2 :] == other[start + 2 :])
 
 
 class Neighbours:
@@ -134,8 +134,8 @@ class Neighbours:
         candidates: set[str] = set()
         for less in _one_less(local):
             candidates |= self._without.get((less, domain), set())
-        found = sorted(c for c in candidates if one_edit(local, c.rpartition("@")[0]))
-        return Near(found[0], "it is one letter off") if found else None
+        texts = sorted(c for c in candidates if one_edit(local, c.rpartition("@")[0]))
+        return Near(texts[0], "it is one letter off") if texts else None
 
 
 def _one_less(local: str) -> set[str]:

@@ -136,7 +136,9 @@ class Hours:
         return Hours(zone, tuple(window.moved(minutes) for window in self.windows))
 
     def _cover(self, other: Hours) -> bool:
-        edges = sorted({time(), *(at for one in (*self.windows, *other.windows) for at in (one.start, one.end))})
+        edges = sorted(
+            {time(), *(at for window in (*self.windows, *other.windows) for at in (window.start, window.end))}
+        )
         moments = [(day, at) for day in range(7) for at in edges]
         return all(self._in(day, at) for day, at in moments if other._in(day, at))
 
@@ -176,13 +178,13 @@ def gaps(of: tuple[str, ...], home: str) -> tuple[tuple[int, ...], ...]:
     """
     if all(zone == home for zone in of):
         return ((0,) * len(of),)
-    found = set()
+    pairs = set()
     known = [ZoneInfo(zone) for zone in (home, *of)]
     for number in range(_SAMPLED):
         noon = _FIRST + timedelta(days=number)
         here, *there = [(noon.astimezone(zone).utcoffset() or timedelta()) // timedelta(minutes=1) for zone in known]
-        found.add(tuple(one - here for one in there))
-    return tuple(sorted(found))
+        pairs.add(tuple(number - here for number in there))
+    return tuple(sorted(pairs))
 
 
 def day_in(instant: datetime, zone: str) -> str:

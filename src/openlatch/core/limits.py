@@ -42,18 +42,18 @@ class Limits:
     @property
     def sentences(self) -> tuple[str, ...]:
         """Return each limit as people read it."""
-        found = []
+        texts = []
         if self.most is not None:
-            found.append(f"At most {_parties(self.most)} can be let in.")
+            texts.append(f"At most {_parties(self.most)} can be let in.")
         if self.outsiders is not None:
-            found.append(f"At most {_parties(self.outsiders)} from outside the circle at a time.")
+            texts.append(f"At most {_parties(self.outsiders)} from outside the circle at a time.")
         if self.never:
-            found.append(f"Never passes on: {', '.join(in_order(self.never))}.")
+            texts.append(f"Never passes on: {', '.join(in_order(self.never))}.")
         if self.longest is not None:
-            found.append(f"For {self.longest.days} days at most.")
+            texts.append(f"For {self.longest.days} days at most.")
         if self.opt_in:
-            found.append("Only those can be invited who have opted in to it there.")
-        return tuple(found)
+            texts.append("Only those can be invited who have opted in to it there.")
+        return tuple(texts)
 
 
 @dataclass(frozen=True, slots=True)
@@ -89,34 +89,34 @@ def broken(
     """
     others = {one.party: one for one in taken if one.party != who.party}
     outside = [one for one in others.values() if one.outside]
-    found = []
+    broken_links = []
     if limits.most is not None and len(others) >= limits.most:
         text = f"{where} can be shared with {_parties(limits.most)} at most, and {_are(len(others))} let in already."
-        found.append(Broken("most", text, "End the access of somebody who does not need it any more first."))
+        broken_links.append(Broken("most", text, "End the access of somebody who does not need it any more first."))
     if limits.outsiders is not None and who.outside and len(outside) >= limits.outsiders:
         named = ", ".join(sorted(one.name for one in outside)[:3])
         text = f"{where} lets in {_parties(limits.outsiders)} from outside at a time, and {named} has that place."
-        found.append(Broken("outsiders", text, "End that access, or withdraw that offer, first."))
+        broken_links.append(Broken("outsiders", text, "End that access, or withdraw that offer, first."))
     kept = in_order(limits.never & set(powers))
     if kept:
         text = f"{where} lets nobody have {', '.join(kept)} whom it lets in."
-        found.append(Broken("never", text, "Choose a level without it."))
+        broken_links.append(Broken("never", text, "Choose a level without it."))
     if limits.longest is not None and (lasts is None or lasts > limits.longest):
         text = f"{where} lets nobody in for longer than {limits.longest.days} days."
-        found.append(Broken("longest", text, "Choose an earlier end."))
-    return tuple(found)
+        broken_links.append(Broken("longest", text, "Choose an earlier end."))
+    return tuple(broken_links)
 
 
 def strictest(every: Iterable[Limits]) -> Limits:
     """Return the limits that keep all of these."""
-    found = Limits()
-    for one in every:
-        found &= one
-    return found
+    limits = Limits()
+    for each_limits in every:
+        limits &= each_limits
+    return limits
 
 
-def _least(one: Measure | None, other: Measure | None) -> Measure | None:
-    return other if one is None else one if other is None else min(one, other)
+def _least(value: Measure | None, other: Measure | None) -> Measure | None:
+    return other if value is None else value if other is None else min(value, other)
 
 
 def _parties(number: int) -> str:

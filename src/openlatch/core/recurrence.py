@@ -91,15 +91,15 @@ class Recurrence:
             raise _wrong(rule, f"begins on {begins.isoformat()}, which is too far away")
         if {"COUNT", "UNTIL"} <= parts.keys():
             raise _wrong(rule, "says both how often and until when it comes")
-        found = cls("\n".join([text, *more]), begins, at, zone)
+        recurrence = cls("\n".join([text, *more]), begins, at, zone)
         try:
-            first = found.first
-            found.says()
+            first = recurrence.first
+            recurrence.says()
         except (ArithmeticError, LookupError, TypeError, ValueError) as error:
             raise _wrong(rule, f"is not a recurrence rule of RFC 5545 ({error})") from error
         if first is None:
             raise _wrong(rule, "never comes")
-        return found
+        return recurrence
 
     @property
     def first(self) -> datetime | None:
@@ -113,20 +113,20 @@ class Recurrence:
         # A day earlier: what a clock change moved may lie on the other side of midnight.
         start = max(here - timedelta(days=1), self.begins)
         for day in self._days(start):
-            found = datetime.combine(day, self.at, zone).astimezone(UTC)
-            if self._over(day, found):
+            moment = datetime.combine(day, self.at, zone).astimezone(UTC)
+            if self._over(day, moment):
                 continue
-            if instant is None or found > instant:
-                yield found
+            if instant is None or moment > instant:
+                yield moment
 
     def between(self, start: datetime, end: datetime) -> list[datetime]:
         """Return when it comes after the start, and no later than the end."""
-        found = []
-        for one in self.after(start):
-            if one > end:
+        moments = []
+        for moment in self.after(start):
+            if moment > end:
                 break
-            found.append(one)
-        return found
+            moments.append(moment)
+        return moments
 
     def _days(self, start: date) -> Iterator[date]:
         begins = datetime.combine(self.begins, time.min)
@@ -141,10 +141,10 @@ class Recurrence:
         every.rrule(found)
         for name, day in self._dates():
             (every.rdate if name == "RDATE" else every.exdate)(datetime.combine(day, time.min))
-        for one in every.xafter(datetime.combine(start, time.min), inc=True):
-            if one.date() > _LAST:
+        for moment in every.xafter(datetime.combine(start, time.min), inc=True):
+            if moment.date() > _LAST:
                 return
-            yield one.date()
+            yield moment.date()
 
     @property
     def _lines(self) -> list[str]:
@@ -204,13 +204,13 @@ class Recurrence:
 
     def coming(self, instant: datetime, number: int, until: datetime) -> list[datetime]:
         """Return the next times it comes after an instant: at most so many, and of those after `until` the first."""
-        found = list(islice(self.after(instant), number))
-        return [at for at in found if at <= until] or found[:1]
+        moments = list(islice(self.after(instant), number))
+        return [at for at in moments if at <= until] or moments[:1]
 
 
 def _on(parts: dict[str, str], begins: date) -> str:
     """On which days of its unit it comes."""
-    months = _joined([_MONTHS[int(one) - 1] for one in parts["BYMONTH"].split(",")]) if "BYMONTH" in parts else ""
+    months = _joined([_MONTHS[int(part) - 1] for part in parts["BYMONTH"].split(",")]) if "BYMONTH" in parts else ""
     said = [*_weekdays(parts), *_days_of_month(parts)]
     if "BYYEARDAY" in parts:
         said.append(f"day {_joined(parts['BYYEARDAY'].split(','))} of the year")
@@ -229,13 +229,13 @@ def _weekdays(parts: dict[str, str]) -> list[str]:
         names.append(f"the {_nth(int(number))} {_DAYS[day]}" if number else _DAYS[day])
     if not names or "BYSETPOS" not in parts:
         return [_joined(names)] if names else []
-    which = _joined([f"the {_nth(int(one))}" for one in parts["BYSETPOS"].split(",")])
+    which = _joined([f"the {_nth(int(part))}" for part in parts["BYSETPOS"].split(",")])
     workdays = sorted(names) == sorted(list(_DAYS.values())[:5])
     return [f"{which} {'working day' if workdays else f'of its {_joined(names)}'}"]
 
 
 def _days_of_month(parts: dict[str, str]) -> list[str]:
-    numbers = [int(one) for one in parts.get("BYMONTHDAY", "").split(",") if one]
+    numbers = [int(part) for part in parts.get("BYMONTHDAY", "").split(",") if part]
     if not numbers:
         return []
     text = _joined([f"the {_nth(number)} day" if number < 0 else f"day {number}" for number in numbers])

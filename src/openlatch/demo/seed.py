@@ -47,8 +47,8 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...], bell: s
     """
     if any(workspace.slug == SLUG for workspace in store.workspaces()):
         with store.transaction(SLUG) as tx:
-            for one in outside:
-                tx.providers.reached_by(tx.providers.find(one.name).id, one.settings)
+            for each_outside in outside:
+                tx.providers.reached_by(tx.providers.find(each_outside.name).id, each_outside.settings)
         return
     now = services.clock()
     workspace = Workspace(
@@ -59,8 +59,13 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...], bell: s
         call = Call(tx, services, Actor("Open Latch"), now)
         added = [people.add_first(call, name, addresses[name], Role(role), PASSWORD) for name, role in SIGN_INS]
         owner = Call(tx, services, Actor(added[0].name, added[0], Scope.CHANGE, now), now)
-        for one in outside:
-            wanted = NewProvider(name=one.name, connector=one.connector, settings=dict(one.settings), secret=one.secret)
+        for each_outside in outside:
+            wanted = NewProvider(
+                name=each_outside.name,
+                connector=each_outside.connector,
+                settings=dict(each_outside.settings),
+                secret=each_outside.secret,
+            )
             providers.add(owner, wanted)
         adoption.adopt(owner, policy(now.date()), "What the accounts committee agreed on.", 0)
         _keep(owner)

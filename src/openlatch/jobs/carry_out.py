@@ -112,15 +112,15 @@ def _report(
         with store.transaction(workspace_id) as tx:
             carrying.looked(as_service(tx, services), looks)
         log.info("orders looked at", orders=[str(look) for look in looks])
-    for one, result in results.items():
+    for each_id, result in results.items():
         if isinstance(result, ProviderTrouble):
-            log.info("order not carried out", order=str(one), why=result.message)
+            log.info("order not carried out", order=str(each_id), why=result.message)
             with store.transaction(workspace_id) as tx:
                 call = as_service(tx, services)
                 if isinstance(result, ProviderDown):
-                    carrying.postponed(call, one, result)
+                    carrying.postponed(call, each_id, result)
                 else:
-                    carrying.stuck(call, one, result)
+                    carrying.stuck(call, each_id, result)
 
 
 @contextmanager

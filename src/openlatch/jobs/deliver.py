@@ -24,10 +24,10 @@ def deliver(store: Store, services: Services) -> None:
     for workspace in store.workspaces():
         for _ in range(MOST):
             with store.transaction(workspace.id) as tx:
-                found = notices.next_letter(as_service(tx, services))
-            if found is None:
+                pair = notices.next_letter(as_service(tx, services))
+            if pair is None:
                 break
-            letter_id, letter = found
+            letter_id, letter = pair
             trouble: ProviderTrouble | None = None
             try:
                 services.post.send(letter)

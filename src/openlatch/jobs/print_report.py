@@ -19,11 +19,11 @@ log = structlog.get_logger()
 def print_report(store: Store, services: Services, workspace_id: UUID, print_id: UUID) -> None:
     """Print one report; however that ends, somebody who waits for it sees how."""
     with store.transaction(workspace_id) as tx:
-        found = prints.begin(as_service(tx, services), print_id)
-    if found is None:
+        pair = prints.begin(as_service(tx, services), print_id)
+    if pair is None:
         return
     try:
-        file = printing.pdf(*found)
+        file = printing.pdf(*pair)
     except Exception as error:  # what draws it is a large library
         log.exception("a report could not be printed", printed=str(print_id))
         with store.transaction(workspace_id) as tx:

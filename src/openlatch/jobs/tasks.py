@@ -61,7 +61,7 @@ def _carry_out(store: Store, services: Services, workspace_id: str, order_id: st
 
 
 def _carry_out_together(store: Store, services: Services, workspace_id: str, order_ids: list[str]) -> None:
-    carry_out(store, services, UUID(workspace_id), [UUID(one) for one in order_ids])
+    carry_out(store, services, UUID(workspace_id), [UUID(order_id) for order_id in order_ids])
 
 
 def seal(store: Store, services: Services) -> None:

@@ -35,10 +35,10 @@ def kept_port(file: Path, wanted: int = 0) -> int:
         with socket.socket() as probe, contextlib.suppress(OSError):
             probe.setsockopt(socket.SOL_SOCKET, socket.SO_REUSEADDR, 1)
             probe.bind(("127.0.0.1", port))
-            found = int(probe.getsockname()[1])
-            if found in _given and found not in (wanted, former):
+            number = int(probe.getsockname()[1])
+            if number in _given and number not in (wanted, former):
                 continue
-            _given.add(found)
-            file.write_text(str(found))
-            return found
+            _given.add(number)
+            file.write_text(str(number))
+            return number
     raise Misconfigured("There is no free port on this machine.", next_step="End what uses them.")

@@ -30,9 +30,9 @@ _SPEED = {"fsync": "off", "full_page_writes": "off"}
 
 def _programs() -> Path:
     """The folder of the newest PostgreSQL server programs on this machine."""
-    found = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]))
-    if found:
-        return found[-1].parent
+    paths = sorted(Path("/usr/lib/postgresql").glob("*/bin/initdb"), key=lambda p: int(p.parts[-3]))
+    if paths:
+        return paths[-1].parent
     there = shutil.which("initdb")
     if there is None:
         raise Misconfigured(

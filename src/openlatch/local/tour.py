@@ -22,7 +22,7 @@ Verify = Callable[[Client], tuple[int, str]]
 def play(stack: Stack, client: Client, say: Say, verify: Verify) -> None:
     """Play the loop; raises OpenLatchError at the first step that does not see what it has to see."""
     say("\n1  Read: who has access?")
-    for provider in (one for one in client.providers() if not one.by_hand):
+    for provider in (provider for provider in client.providers() if not provider.by_hand):
         last = list(client.follow_reading(client.read(str(provider.id)).id))[-1]
         _expect(last.state == "complete", f"{provider.name} was read only {last.state}: {last.trouble}")
         say(f"   {provider.name}: {last.seen} entries, {last.state}")
@@ -66,9 +66,9 @@ def play(stack: Stack, client: Client, say: Say, verify: Verify) -> None:
 
 
 def _contractor(client: Client) -> wire.Entry:
-    found = [e for e in client.entries(q="Brightmere", provider="Plate Catalogue") if e.key.startswith("login:")]
-    _expect(len(found) == 1, "the contractor's login is not in the inventory")
-    return found[0]
+    entries = [e for e in client.entries(q="Brightmere", provider="Plate Catalogue") if e.key.startswith("login:")]
+    _expect(len(entries) == 1, "the contractor's login is not in the inventory")
+    return entries[0]
 
 
 def _refusal(stack: Stack) -> str:

@@ -87,10 +87,10 @@ class Passwords:
 
 def weakness(password: str, known: Sequence[str]) -> str:
     """Return why a password is too easily guessed, in a sentence, or nothing; `known` are words that others know."""
-    found = zxcvbn.zxcvbn(password[:_LOOKED_AT], user_inputs=[word for word in known if word])
-    if found["score"] >= _STRONG:
+    document = zxcvbn.zxcvbn(password[:_LOOKED_AT], user_inputs=[word for word in known if word])
+    if document["score"] >= _STRONG:
         return ""
-    said = found["feedback"]
+    said = document["feedback"]
     return said["warning"] or " ".join(said["suggestions"][:1]) or "It is among those that are tried first."
 
 
@@ -189,8 +189,8 @@ class Keyring:
 
     def open(self, closed: bytes) -> str:
         """Return what was closed; of before workspaces had keys of their own, by the service's."""
-        number, found, token = closed.partition(b":")
-        if not found:
+        number, piece, token = closed.partition(b":")
+        if not piece:
             return self._vault.unwrap(closed).decode()
         try:
             return fernet.Fernet(self._keys[int(number)]).decrypt(token).decode()

@@ -144,7 +144,7 @@ def _page(report: Mapping[str, Any], signed: str, most: int) -> str:
             colours={tone.value: colour for tone, colour in _COLOURS.items()},
             shade=lambda word: Outcome(word).tone.value,
             bands=_bands(report["lines"]),
-            most_flags=max((max(one["then"], one["now"]) for one in report["rules"]), default=1),
+            most_flags=max((max(value["then"], value["now"]) for value in report["rules"]), default=1),
             instant=instant,
         )
     )
@@ -154,13 +154,13 @@ def _shares(outcomes: Mapping[str, int]) -> list[dict[str, Any]]:
     """The bar of what came of everything: widths in thousandths, what is well first."""
     order = list(Tone)
     every = sum(outcomes.values()) or 1
-    found, x = [], 0.0
+    documents, x = [], 0.0
     tones = {word: Outcome(word).tone for word in outcomes}
-    for word, number in sorted(outcomes.items(), key=lambda one: (order.index(tones[one[0]]), one[0])):
+    for word, number in sorted(outcomes.items(), key=lambda pair: (order.index(tones[pair[0]]), pair[0])):
         width = 1000 * number / every
-        found.append({"word": word, "number": number, "shade": tones[word].value, "x": x, "width": width})
+        documents.append({"word": word, "number": number, "shade": tones[word].value, "x": x, "width": width})
         x += width
-    return found
+    return documents
 
 
 def _bands(lines: list[Mapping[str, Any]]) -> list[dict[str, Any]]:

@@ -96,7 +96,7 @@ class FeedStandIn(StandIn):
         listed = {party, *(m["team"] for m in memberships)}
         to, orphans = _selector(party), self.fault("orphans")
         documents = [d for d in self.items("documents") if any(to in s["to"] for s in d["statements"])]
-        accounts = sorted({one["account"] for one in (*theirs, *documents)})
+        accounts = sorted({document["account"] for document in (*theirs, *documents)})
         return answer(
             {
                 "accounts": [a for key in accounts for a in self.items("accounts", where=("key", key))],
@@ -122,8 +122,10 @@ class FeedStandIn(StandIn):
         return self._once(request, "changed", lambda key: self._amend(body, key))
 
     def _invitee(self, request: Request) -> Response:
-        found = self._known(request.args.get("who", ""))
-        return answer({"key": found.get("key"), "name": found.get("name", ""), "hindrances": self._hindered(found)})
+        document = self._known(request.args.get("who", ""))
+        return answer(
+            {"key": document.get("key"), "name": document.get("name", ""), "hindrances": self._hindered(document)}
+        )
 
     def _known(self, who: str) -> dict[str, Any]:
         """Whoever goes by a key, an address or a handle."""
@@ -134,13 +136,13 @@ class FeedStandIn(StandIn):
                     return item
         return {}
 
-    def _hindered(self, found: dict[str, Any]) -> list[dict[str, str]]:
-        hindrances: list[dict[str, str]] = list(found.get("hindrances", []))
-        if not found and not self._seed.get("strangers"):
+    def _hindered(self, document: dict[str, Any]) -> list[dict[str, str]]:
+        hindrances: list[dict[str, str]] = list(document.get("hindrances", []))
+        if not document and not self._seed.get("strangers"):
             name = self._seed["description"]["name"]
             reason = f"Nobody is registered at {name} by that. Have them register there first."
             return [{"kind": "not-registered", "reason": reason}]
-        if found and found["key"] in (self.fault("opted_out") or []):
+        if document and document["key"] in (self.fault("opted_out") or []):
             hindrances.append({"kind": "not-opted-in", "reason": "They have withdrawn their consent to be invited."})
         return hindrances
 
@@ -155,7 +157,9 @@ class FeedStandIn(StandIn):
     def _belong(self, body: dict[str, Any], key: str) -> tuple[str, str]:
         """Have a party be in a team, or not."""
         name = f"{body['team']} {body['member']}"
-        there = any(f"{one['team']} {one['member']}" == name for one in self._standing(self.items("memberships")))
+        there = any(
+            f"{document['team']} {document['member']}" == name for document in self._standing(self.items("memberships"))
+        )
         reason = (self.fault("refuse") or {}).get(name)
         if reason:
             return "refused", reason
@@ -270,10 +274,10 @@ class FeedStandIn(StandIn):
         wanted = {name: body[name] for name in ("account", "party", "kind", "level")}
         parts = {name: body.get(name, []) for name in ("resources", "permissions")}
         theirs = self.items("entries", where=("party", body["party"]))
-        if any((wanted | parts).items() <= one.items() for one in theirs):
+        if any((wanted | parts).items() <= document.items() for document in theirs):
             return "already-so", ""
         if self._seed["description"]["abilities"].get("one_each") and any(
-            one["account"] == body["account"] and one["kind"] in ("delegate", "grant") for one in theirs
+            document["account"] == body["account"] and document["kind"] in ("delegate", "grant") for document in theirs
         ):
             return "already-so", ""  # it takes whoever is in as being in, whatever else is asked for
         given: dict[str, Any] = wanted | {
@@ -303,7 +307,7 @@ class FeedStandIn(StandIn):
         """Take a selector out of all that a document allows."""
         for statement in document["statements"]:
             if statement["effect"] == "allow":
-                statement["to"] = [one for one in statement["to"] if one != to]
+                statement["to"] = [value for value in statement["to"] if value != to]
         document["statements"] = [s for s in document["statements"] if s["to"]]
         body = json.dumps(document)
         self._db.execute("update items set body = ? where noun = 'documents' and key = ?", [body, document["key"]])

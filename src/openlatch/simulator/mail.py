@@ -30,8 +30,8 @@ class Mailroom:
 
     def _faults(self) -> dict[str, Any]:
         file = self._folder / "faults.json"
-        found: dict[str, Any] = json.loads(file.read_text()) if file.exists() else {}
-        return found
+        document: dict[str, Any] = json.loads(file.read_text()) if file.exists() else {}
+        return document
 
     async def handle_RCPT(  # noqa: N802 - the library's name
         self, server: SMTP, session: Any, envelope: Any, address: str, options: list[str]

@@ -57,10 +57,10 @@ class OAuthStandIn(StandIn):
             return answer({"active": "perhaps"})
         token = request.form.get("token", "")
         also_ended = token in self._revoked() and self.spend("keep_active")
-        found = next((t for t in self.items("tokens", also_ended=also_ended) if t["token"] == token), None)
-        if found is None:
+        document = next((t for t in self.items("tokens", also_ended=also_ended) if t["token"] == token), None)
+        if document is None:
             return answer({"active": False})
-        return answer({"active": True} | {name: value for name, value in found.items() if name != "token"})
+        return answer({"active": True} | {name: value for name, value in document.items() if name != "token"})
 
     def _revoke(self, request: Request) -> Response:
         if self.fault("unsupported"):

@@ -53,40 +53,40 @@ class ScimStandIn(StandIn):
     def _list(self, request: Request, noun: str) -> Response:
         if self.fault("garbage"):
             return _scim({"schemas": [LIST], "totalResults": "many"})
-        found = [self._without_taken_out(item) for item in self.items(noun)]
+        documents = [self._without_taken_out(item) for item in self.items(noun)]
         if "filter" in request.args:
             match = _FILTER.fullmatch(request.args["filter"])
             if match is None or self.fault("no_filter"):
                 return _error(400, "this filter is not supported", scimType="invalidFilter")
             wanted = json.loads(match[1])
-            found = [g for g in found if any(m["value"] == wanted for m in g.get("members", []))]
+            documents = [g for g in documents if any(m["value"] == wanted for m in g.get("members", []))]
         start = max(1, int(request.args.get("startIndex", "1")))
         count = min(int(request.args.get("count", "100")), int(self.fault("short_pages") or 100))
-        shown = found[start - 1 : start - 1 + count]
-        total = len(found) + int(self.fault("total_off") or 0)
+        shown = documents[start - 1 : start - 1 + count]
+        total = len(documents) + int(self.fault("total_off") or 0)
         body: dict[str, Any] = {"schemas": [LIST], "totalResults": total, "startIndex": start}
         # RFC 7644, 3.4.2: Resources is there only if there are any.
         return _scim(body | ({"itemsPerPage": len(shown), "Resources": shown} if shown else {}))
 
     def _one(self, _request: Request, noun: str, identifier: str) -> Response:
-        found = next((item for item in self.items(noun) if item["id"] == identifier), None)
-        if found is None:
+        document = next((item for item in self.items(noun) if item["id"] == identifier), None)
+        if document is None:
             return _error(404, f"there is no {identifier}")
-        found = self._without_taken_out(found)
-        response = _scim(found, headers={"ETag": found["meta"]["version"]})
+        document = self._without_taken_out(document)
+        response = _scim(document, headers={"ETag": document["meta"]["version"]})
         if self.spend("meddle"):
-            self._store(noun, found)
+            self._store(noun, document)
         return response
 
     def _without_taken_out(self, resource: dict[str, Any]) -> dict[str, Any]:
         out = self.fault("taken_out") or []
         if not out or "members" not in resource:
             return resource
-        return resource | {"members": [one for one in resource["members"] if one["value"] not in out]}
+        return resource | {"members": [value for value in resource["members"] if value["value"] not in out]}
 
     def _change(self, request: Request, noun: str, identifier: str) -> Response:
-        found = next((item for item in self.items(noun) if item["id"] == identifier), None)
-        if found is None:
+        document = next((item for item in self.items(noun) if item["id"] == identifier), None)
+        if document is None:
             return _error(404, f"there is no {identifier}")
         if request.method == "PATCH" and self.fault("no_patch"):
             return _error(501, "PATCH is not supported")
@@ -94,23 +94,23 @@ class ScimStandIn(StandIn):
         if reason:
             return _error(403, reason)
         wanted = request.headers.get("If-Match")
-        if wanted not in (None, "*", found["meta"]["version"]):
+        if wanted not in (None, "*", document["meta"]["version"]):
             return _error(412, "changed since it was read")
         body = json.loads(request.get_data())
         changes = body if request.method == "PUT" else {}
         for operation in body.get("Operations", []):
             value, path = operation.get("value"), operation.get("path", "")
             if path.startswith("members"):
-                changes["members"] = _members_after(changes.get("members", found.get("members", [])), operation)
+                changes["members"] = _members_after(changes.get("members", document.get("members", [])), operation)
             else:
                 changes |= {path: value} if path else value
         if self.spend("ignore"):
-            return _scim(found, headers={"ETag": found["meta"]["version"]})
-        if found.get("active", True) and changes.get("active") is False:
+            return _scim(document, headers={"ETag": document["meta"]["version"]})
+        if document.get("active", True) and changes.get("active") is False:
             self.effect(identifier)
-        found |= {name: value for name, value in changes.items() if name not in ("schemas", "meta", "id")}
-        self._store(noun, found)
-        return _scim(found, headers={"ETag": found["meta"]["version"]})
+        document |= {name: value for name, value in changes.items() if name not in ("schemas", "meta", "id")}
+        self._store(noun, document)
+        return _scim(document, headers={"ETag": document["meta"]["version"]})
 
     def _store(self, noun: str, resource: dict[str, Any]) -> None:
         number = int(re.sub(r"\D", "", resource["meta"]["version"])) + 1

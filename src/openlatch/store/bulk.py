@@ -58,8 +58,8 @@ def change_rows(session: Session, row: type[Base], rows: Sequence[Mapping[str, A
         if versioned:
             same.append(table.c.version == staged.c.version - 1)
         values = {name: staged.c[name] for name in staged.c.keys() if name not in keys}  # noqa: SIM118 - no mapping
-        found = session.connection().execute(update(table).where(and_(*same)).values(values))
-        return found.rowcount == len(rows)
+        the_rows = session.connection().execute(update(table).where(and_(*same)).values(values))
+        return the_rows.rowcount == len(rows)
 
 
 def _table(row: type[Base]) -> Table:

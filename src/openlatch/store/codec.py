@@ -73,15 +73,15 @@ class Codec(Generic[V]):
         kept = list(get(value))
         for place, write in forms:
             kept[place] = write(kept[place])
-        found = dict(zip(columns, kept, strict=True))
+        document = dict(zip(columns, kept, strict=True))
         for column in self._authors:
-            author: Author | None = found[column]
-            found |= {column: author and author.name, f"{column}_id": author and author.id}
+            author: Author | None = document[column]
+            document |= {column: author and author.name, f"{column}_id": author and author.id}
         if self._rest:
-            found[self._rest] = {
+            document[self._rest] = {
                 name: form.dump_python(getattr(value, name), mode="json") for name, form in self._resting.items()
             }
-        return found
+        return document
 
     def column(self, name: str, value: object) -> Any:
         """Return what one field with this value is kept as in its column."""
@@ -94,13 +94,13 @@ class Codec(Generic[V]):
         values = list(get(row))
         for place, read in forms:
             values[place] = read(values[place])
-        found = dict(zip(names, values, strict=True))
+        document = dict(zip(names, values, strict=True))
         for column, name in self._authors.items():
-            found[name] = None if found[name] is None else Author(found[name], getattr(row, f"{column}_id"))
+            document[name] = None if document[name] is None else Author(document[name], getattr(row, f"{column}_id"))
         if self._rest:
             kept = getattr(row, self._rest)
-            found |= {name: form.validate_python(kept[name]) for name, form in self._resting.items() if name in kept}
-        return self.value(**found, **more)
+            document |= {name: form.validate_python(kept[name]) for name, form in self._resting.items() if name in kept}
+        return self.value(**document, **more)
 
     def first(self, row: Row[Any]) -> V:
         """Return the value that the first column of a result holds."""

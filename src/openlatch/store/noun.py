@@ -51,10 +51,10 @@ class Noun:
         query = select(row).where(table.id == wanted if isinstance(wanted, UUID) else table.ref == wanted)
         query = query.order_by(table.id).limit(1).execution_options(populate_existing=True)
         query = query.with_for_update() if lock else query
-        found = None if wanted is None else self._session.scalars(query).first()
-        if found is None:
+        base = None if wanted is None else self._session.scalars(query).first()
+        if base is None:
             raise missing(noun, text)
-        return found
+        return base
 
 
 def id_or_ref(text: str) -> UUID | str | None:
@@ -72,13 +72,15 @@ def the_one(noun: str, text: str, found: Sequence[T], told: Callable[[T], tuple[
     with all of them.
     """
     ref = normal_ref(text)
-    named = [one for one in found if told(one)[1].casefold() == text.strip().casefold()]
-    meant = [one for one in found if ref_of(told(one)[0]) == ref or str(told(one)[0]) == text.strip().lower()] or named
+    named = [value for value in found if told(value)[1].casefold() == text.strip().casefold()]
+    meant = [
+        value for value in found if ref_of(told(value)[0]) == ref or str(told(value)[0]) == text.strip().lower()
+    ] or named
     if not meant:
         raise missing(noun, text)
     if len(meant) > 1:
         each = "; ".join(
-            f"{ref_of(one)} ({', '.join(filter(None, [name, more]))})" for one, name, more in map(told, meant)
+            f"{ref_of(each_id)} ({', '.join(filter(None, [name, more]))})" for each_id, name, more in map(told, meant)
         )
         raise Invalid(
             f"“{text}” fits {len(meant)} {plural(noun)}. Nothing was changed.",

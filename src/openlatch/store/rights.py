@@ -32,17 +32,17 @@ def grant(engine: Engine, login: str) -> bool:
         owner = connection.execute(text("select current_user")).scalar_one()
         if owner == login:
             return False
-        found = connection.execute(
+        value = connection.execute(
             text(
                 "select rolsuper or rolbypassrls or pg_has_role(rolname, current_user, 'member') "
                 "from pg_roles where rolname = :login"
             ),
             {"login": login},
         ).scalar()
-        if found is None or found:
+        if value is None or value:
             raise Misconfigured(
                 f"The login “{login}” of OPENLATCH_DATABASE_URL "
-                + ("is not there." if found is None else "may do more than it is given.")
+                + ("is not there." if value is None else "may do more than it is given.")
                 + " No rights were changed.",
                 next_step=f"Make a plain one: create role {login} login password '…'",
             )

@@ -32,8 +32,8 @@ def close_anew(session: Session, anew: Callable[[bytes], bytes]) -> int:
     for column, where in CLOSED:
         row = column.class_
         key = inspect(row).primary_key
-        for found in session.execute(select(*key, column).where(where).with_for_update()).all():
-            mine = [part == value for part, value in zip(key, found[:-1], strict=True)]
-            session.execute(update(row).where(*mine).values({column.key: anew(found[-1])}))
+        for each_row in session.execute(select(*key, column).where(where).with_for_update()).all():
+            mine = [part == value for part, value in zip(key, each_row[:-1], strict=True)]
+            session.execute(update(row).where(*mine).values({column.key: anew(each_row[-1])}))
             count += 1
     return count

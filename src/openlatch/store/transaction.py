@@ -104,9 +104,9 @@ class Transaction:
     def enter_again(self) -> None:
         """Bring what is known of the workspace itself up to date, after this transaction changed it."""
         self._session.expire_all()
-        found = workspace_of(self._session, self.workspace.id)
-        assert found is not None  # noqa: S101 - we are in it
-        self.workspace = found
+        workspace = workspace_of(self._session, self.workspace.id)
+        assert workspace is not None  # noqa: S101 - we are in it
+        self.workspace = workspace
 
     @contextmanager
     def tried(self) -> Iterator[None]:
@@ -151,13 +151,13 @@ class Store:
     def transaction(self, workspace: UUID | str) -> Iterator[Transaction]:
         """Open a transaction in the workspace of that id or slug; raises NotFound if there is none."""
         with Session(self._engine, expire_on_commit=False) as session, session.begin():
-            found = workspace_of(session, workspace)
-            if found is None:
+            the_workspace = workspace_of(session, workspace)
+            if the_workspace is None:
                 raise NotFound(
                     f"There is no workspace “{workspace}” here.",
                     next_step="Check its name with the person who invited you.",
                 )
-            yield Transaction(session, found)
+            yield Transaction(session, the_workspace)
 
     @contextmanager
     def found(self, workspace: Workspace, created_at: datetime) -> Iterator[Transaction]:

@@ -214,8 +214,8 @@ class Routes:
 
 def backend() -> Backend:
     """Return what the present app works with."""
-    found: Backend = current_app.extensions["openlatch"]
-    return found
+    the_backend: Backend = current_app.extensions["openlatch"]
+    return the_backend
 
 
 def bearer() -> tuple[Bearer, bool]:
@@ -223,17 +223,17 @@ def bearer() -> tuple[Bearer, bool]:
     header = request.headers.get("Authorization", "")
     if header:
         kind, _, text = header.partition(" ")
-        found = Bearer.parse(text.strip()) if kind.lower() == "bearer" else None
-        if found is None:
+        the_bearer = Bearer.parse(text.strip()) if kind.lower() == "bearer" else None
+        if the_bearer is None:
             raise NotSignedIn(
                 "The Authorization header holds no Open Latch token.",
                 next_step="Send “Bearer” and a token, as `openlatch sign-in` makes one.",
             )
-        return found, False
-    found = Bearer.parse(request.cookies.get(cookie(COOKIE), ""))
-    if found is None:
+        return the_bearer, False
+    the_bearer = Bearer.parse(request.cookies.get(cookie(COOKIE), ""))
+    if the_bearer is None:
         raise NotSignedIn("Nobody is signed in.", next_step="Sign in, or send a token.")
-    return found, True
+    return the_bearer, True
 
 
 def cookie(name: str) -> str:
@@ -243,8 +243,8 @@ def cookie(name: str) -> str:
 
 def beside() -> list[Bearer]:
     """Return the sessions that are kept beside the present one, as far as they can be read."""
-    found = (Bearer.parse(text) for text in request.cookies.get(cookie(BESIDE), "").split("|"))
-    return [one for one in found if one is not None]
+    bearers = (Bearer.parse(text) for text in request.cookies.get(cookie(BESIDE), "").split("|"))
+    return [each_bearer for each_bearer in bearers if each_bearer is not None]
 
 
 def bind(app: Flask, routes: Routes) -> None:

@@ -20,8 +20,10 @@ def filled(message: type[M], *sources: object, **more: object) -> M:
     """
     for name in message.model_fields:
         if name not in more:
-            found = next((value for source in sources if (value := getattr(source, name, _NONE)) is not _NONE), _NONE)
-            if found is _NONE:
+            each_value = next(
+                (value for source in sources if (value := getattr(source, name, _NONE)) is not _NONE), _NONE
+            )
+            if each_value is _NONE:
                 raise TypeError(f"nothing has the field “{name}” of {message.__name__}")
-            more[name] = found
+            more[name] = each_value
     return message.model_validate(more, from_attributes=True)

@@ -67,7 +67,10 @@ class _Server(TcpWSGIServer):  # type: ignore[misc] # the server is not typed
 
     def busy(self) -> bool:
         """Whether any answer is on its way."""
-        return any(one.requests or one.total_outbufs_len for one in self.active_channels.values())
+        return any(
+            active_channel.requests or active_channel.total_outbufs_len
+            for active_channel in self.active_channels.values()
+        )
 
 
 def serve(
@@ -129,8 +132,8 @@ def _look_after(work: Callable[[], None], count: int) -> None:
 
     def told(number: int, _frame: FrameType | None) -> None:
         stopping.append(number)
-        for one in running:
-            os.kill(one, signal.SIGTERM)
+        for each_number in running:
+            os.kill(each_number, signal.SIGTERM)
 
     def start() -> None:
         child = os.fork()
@@ -143,10 +146,10 @@ def _look_after(work: Callable[[], None], count: int) -> None:
         if stopping:  # it was told to stop while this one was begun
             os.kill(child, signal.SIGTERM)
 
-    for _ in range(count):
-        start()
     for number in SIGNALS:
         signal.signal(number, told)
+    for _ in range(count):
+        start()
     while running:
         child, _ = os.wait()
         running.discard(child)

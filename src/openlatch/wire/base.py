@@ -102,14 +102,17 @@ _PROBLEMS = {
 
 def mistakes(error: ValidationError) -> list[dict[str, str]]:
     """Return where each mistake is, and the first of each place; what was given may be a password, and is left out."""
-    found = error.errors(include_input=False, include_url=False)
-    told = {".".join(str(part) for part in one["loc"] if part != "[key]"): _problem(one) for one in reversed(found)}
+    error_detailses = error.errors(include_input=False, include_url=False)
+    told = {
+        ".".join(str(part) for part in value["loc"] if part != "[key]"): _problem(value)
+        for value in reversed(error_detailses)
+    }
     return [{"at": at, "problem": problem} for at, problem in reversed(told.items())]
 
 
-def _problem(one: ErrorDetails) -> str:
-    said = _PROBLEMS.get(one["type"])
-    return said.format(**one.get("ctx", {})) if said is not None else one["msg"].removeprefix("Value error, ")
+def _problem(details: ErrorDetails) -> str:
+    said = _PROBLEMS.get(details["type"])
+    return said.format(**details.get("ctx", {})) if said is not None else details["msg"].removeprefix("Value error, ")
 
 
 class Problem(Sent):

@@ -98,6 +98,6 @@ def test_offers_that_providers_show_are_listed_beside_those_made_here(client: Cl
     there = [entry for entry in client.entries(kind="offer", state="offered") if not entry.by_hand]
     assert there, "the demo's desk shows an offer"
     said = run("offers")
-    assert all(one.ref in said for one in there)
+    assert all(entry.ref in said for entry in there)
     assert there[0].ref not in run("offers", "--mine")
     assert there[0].ref not in run("offers", "--state", "declined")

@@ -43,10 +43,10 @@ def test_who_acted_in_whose_name(seen: dict[str, Any], connected_by: tuple[Any, 
         provider_id=PROVIDER,
         accounts={"dome": DOME.id},
         parties={"own": OWN.id, "guest": GUEST.id, "app": APP.id},
-        known={one.id: one for one in (OWN, GUEST, APP)},
+        known={each_party.id: each_party for each_party in (OWN, GUEST, APP)},
         entries={"grant": GRANT, "tablet": TABLET},
         # That somebody is in a team says nothing of whom the team acts for.
-        memberships=[Membership(new_id(), PROVIDER, APP.id, one.id, how="app") for one in connected_by]
+        memberships=[Membership(new_id(), PROVIDER, APP.id, value.id, how="app") for value in connected_by]
         + [Membership(new_id(), PROVIDER, OWN.id, GUEST.id)],
         circle=CIRCLE,
         new_id=new_id,

@@ -27,13 +27,13 @@ def taken(*lines: Sequence[str], header: Sequence[str] = HEADER, columns: dict[s
 
 
 def test_a_sheet_as_people_keep_it_is_understood() -> None:
-    found = taken(LINE)
-    (entry,) = found.observation.entries
+    imported_list = taken(LINE)
+    (entry,) = imported_list.observation.entries
     assert (entry.account, entry.party, entry.level) == ("Newsletter", f"hand:{LINE[2]}", "editor")
     assert entry.powers == (Power.VIEW, Power.EDIT)
     assert entry.ends_at == datetime(2026, 5, 10, 23, tzinfo=UTC), "the last day is meant to its end, in London"
-    assert found.columns["Favourite star"] == ""
-    assert found.observation.outcome == "partial", "what is not in the list is not thereby gone"
+    assert imported_list.columns["Favourite star"] == ""
+    assert imported_list.observation.outcome == "partial", "what is not in the list is not thereby gone"
 
 
 @pytest.mark.parametrize(
@@ -52,10 +52,10 @@ def test_a_sheet_as_people_keep_it_is_understood() -> None:
 )
 def test_a_complaint_names_its_line_and_column_and_takes_nothing(column: str, value: str, problem: str) -> None:
     bad = tuple(value if name == column else cell for name, cell in zip(HEADER, LINE, strict=True))
-    found = taken(("Newsletter", "Dov Finch", "dov.finch@kestrelridge.example", *LINE[3:]), bad)
-    assert found.observation.entries == ()
-    assert [(c.line, c.column) for c in found.complaints] == [(3, column)]
-    assert problem in found.complaints[0].problem
+    imported_list = taken(("Newsletter", "Dov Finch", "dov.finch@kestrelridge.example", *LINE[3:]), bad)
+    assert imported_list.observation.entries == ()
+    assert [(c.line, c.column) for c in imported_list.complaints] == [(3, column)]
+    assert problem in imported_list.complaints[0].problem
 
 
 def test_what_cannot_be_told_apart_is_a_complaint() -> None:
@@ -73,8 +73,11 @@ def test_what_cannot_be_told_apart_is_a_complaint() -> None:
 
 
 def test_a_person_can_say_what_a_column_is() -> None:
-    found = taken(LINE, columns={"Favourite star": "basis", "Role": ""})
-    assert (found.observation.entries[0].basis, found.observation.entries[0].level) == ("Vega", "delegate")
+    imported_list = taken(LINE, columns={"Favourite star": "basis", "Role": ""})
+    assert (imported_list.observation.entries[0].basis, imported_list.observation.entries[0].level) == (
+        "Vega",
+        "delegate",
+    )
 
 
 TEXT = st.text(st.characters(exclude_categories=["Cs"], exclude_characters="\x00"), max_size=12)
@@ -104,17 +107,17 @@ def test_hours_are_read_as_they_are_written(zone: str, windows: list[Window]) ->
 
 @given(st.text("abc -", min_size=1), st.text("abc ()x:", max_size=9), st.none() | st.datetimes(timezones=st.just(UTC)))
 def test_a_dependency_is_read_as_it_is_written(kind: str, what: str, at: datetime | None) -> None:
-    one = Dependency(kind.strip(), what.strip(), at)
-    assert Dependency.parse(one.written()) == one
+    dependency = Dependency(kind.strip(), what.strip(), at)
+    assert Dependency.parse(dependency.written()) == dependency
 
 
 @given(st.lists(st.lists(TEXT, max_size=9), max_size=5), st.lists(st.sampled_from([*FIELDS, "x"]), max_size=9))
 def test_any_sheet_at_all_gives_entries_or_complaints(rows: list[list[str]], header: list[str]) -> None:
-    found = read_rows(list(enumerate([header, *rows], 1)), zone="UTC", provider="Letter", now=NOW)
-    assert not (found.complaints and found.observation.entries)
-    assert all(c.line <= len(rows) + 1 for c in found.complaints)
-    assert len({e.key for e in found.observation.entries}) == len(found.observation.entries)
-    assert len(found.observation.entries) <= len(rows)
+    imported_list = read_rows(list(enumerate([header, *rows], 1)), zone="UTC", provider="Letter", now=NOW)
+    assert not (imported_list.complaints and imported_list.observation.entries)
+    assert all(c.line <= len(rows) + 1 for c in imported_list.complaints)
+    assert len({e.key for e in imported_list.observation.entries}) == len(imported_list.observation.entries)
+    assert len(imported_list.observation.entries) <= len(rows)
 
 
 CANARY = "Gr4phite!Weasel7"
@@ -137,23 +140,23 @@ def test_no_password_is_taken_or_repeated_wherever_it_stands_and_however_short_t
     lines: list[list[str]], headings: list[str]
 ) -> None:
     rows = [(1, headings), *enumerate(lines, 2)]
-    found = read_rows(rows, zone="Europe/London", provider="Letter", now=NOW)
+    imported_list = read_rows(rows, zone="Europe/London", provider="Letter", now=NOW)
     where = {"account", "level"}
-    told = repr((found.complaints, found.remarks, found.columns, found.secrets))
+    told = repr((imported_list.complaints, imported_list.remarks, imported_list.columns, imported_list.secrets))
     assert CANARY not in told
-    assert found.secrets == ("Password",)
+    assert imported_list.secrets == ("Password",)
     kept = [
         value
-        for entry in found.observation.entries
+        for entry in imported_list.observation.entries
         for name, value in vars_of(entry).items()
         if name not in where and not name.startswith("key")
     ]
     assert not any(f"pw is {CANARY}" in str(value) for value in kept)
-    people = [(p.name, p.addresses) for p in found.observation.parties]
+    people = [(p.name, p.addresses) for p in imported_list.observation.parties]
     assert CANARY not in repr(people)
-    assert CANARY not in repr([e.basis for e in found.observation.entries])
+    assert CANARY not in repr([e.basis for e in imported_list.observation.entries])
     short = [line for line, cells in rows[1:] if any(c.strip() for c in cells) and len(cells) < len(headings)]
-    assert {c.line for c in found.complaints if "cells only" in c.problem} == set(short)
+    assert {c.line for c in imported_list.complaints if "cells only" in c.problem} == set(short)
 
 
 def vars_of(entry: ObservedEntry) -> dict[str, object]:

@@ -27,8 +27,8 @@ links = st.lists(
     max_size=7,
 ).map(
     lambda rows: [
-        Link(UUID(int=100 + n), one, other, "open" if lasting else "member", lasting)
-        for n, (one, other, lasting) in enumerate(rows)
+        Link(UUID(int=100 + n), some_id, other, "open" if lasting else "member", lasting)
+        for n, (some_id, other, lasting) in enumerate(rows)
     ]
 )
 entries = st.lists(
@@ -61,41 +61,41 @@ entries = st.lists(
 )
 
 
-def come_to(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> list[Entry]:
+def come_to(the_entries: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> list[Entry]:
     """What someone comes to, by following every link again and again until nothing more comes."""
     acting = {who}
     for _ in PARTIES:
         acting |= {link.as_party for link in by if link.actor in acting and link.id not in without}
-    return [e for e in found if e.party_id in acting and e.id not in without]
+    return [e for e in the_entries if e.party_id in acting and e.id not in without]
 
 
-def can(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> set[Claim]:
+def can(the_entries: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID] = frozenset()) -> set[Claim]:
     return {
         Claim(e.account_id, power, resource, e.hours, e.network)
-        for e in come_to(found, by, who, without)
+        for e in come_to(the_entries, by, who, without)
         for power in e.powers
         for resource in e.resources or ("",)
     }
 
 
-def lost_powers(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID]) -> set[Power]:
+def lost_powers(the_entries: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID]) -> set[Power]:
     """Every power on a part, at an hour, from a network, that came of what ends and does not come otherwise now."""
-    left = come_to(found, by, who, without)
+    left = come_to(the_entries, by, who, without)
     lost = set()
-    for one in come_to(found, by, who):
-        if one in left:
+    for each_entry in come_to(the_entries, by, who):
+        if each_entry in left:
             continue
-        for power in one.powers:
-            for part in one.resources or ("",):
-                for hours in (None,) if one.hours is None else (one.hours,):
+        for power in each_entry.powers:
+            for part in each_entry.resources or ("",):
+                for hours in (None,) if each_entry.hours is None else (each_entry.hours,):
                     again = any(
-                        other.account_id == one.account_id
+                        other.account_id == each_entry.account_id
                         and power in other.powers
                         and (not other.resources or (part and part in other.resources))
                         and (other.hours is None or other.hours == hours or (other.hours, hours) == (OFTEN, SELDOM))
-                        and (not other.network or other.network == one.network)
+                        and (not other.network or other.network == each_entry.network)
                         and other.kind is not Kind.SESSION
-                        and (other.state is not State.PAUSED or one.state is State.PAUSED)
+                        and (other.state is not State.PAUSED or each_entry.state is State.PAUSED)
                         for other in left
                     )
                     if not again:
@@ -103,19 +103,21 @@ def lost_powers(found: list[Entry], by: list[Link], who: UUID, without: frozense
     return lost
 
 
-def loses_any(found: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID]) -> bool:
-    return bool(lost_powers(found, by, who, without))
+def loses_any(the_entries: list[Entry], by: list[Link], who: UUID, without: frozenset[UUID]) -> bool:
+    return bool(lost_powers(the_entries, by, who, without))
 
 
-def still_can(found: list[Entry], by: list[Link], without: frozenset[UUID]) -> bool:
-    return any((c.account_id, c.power) == (ACCOUNT, POWER) for c in can(found, by, WHO, without))
+def still_can(the_entries: list[Entry], by: list[Link], without: frozenset[UUID]) -> bool:
+    return any((c.account_id, c.power) == (ACCOUNT, POWER) for c in can(the_entries, by, WHO, without))
 
 
 @given(entries, links)
-def test_reach_is_everything_that_any_chain_leads_to_and_each_chain_holds(found: list[Entry], by: list[Link]) -> None:
-    graph = Graph(found, by)
+def test_reach_is_everything_that_any_chain_leads_to_and_each_chain_holds(
+    the_entries: list[Entry], by: list[Link]
+) -> None:
+    graph = Graph(the_entries, by)
     for who in PARTIES:
-        assert graph.claims(who) == can(found, by, who)
+        assert graph.claims(who) == can(the_entries, by, who)
         for chain in reach(graph, who):
             steps = [who, *(link.as_party for link in chain.links)]
             assert [link.actor for link in chain.links] == steps[:-1]
@@ -124,11 +126,11 @@ def test_reach_is_everything_that_any_chain_leads_to_and_each_chain_holds(found:
 
 
 @given(entries, links)
-def test_what_an_end_alone_takes_from_whom_is_told_exactly(found: list[Entry], by: list[Link]) -> None:
-    graph = Graph(found, by)
-    for one in found:
+def test_what_an_end_alone_takes_from_whom_is_told_exactly(the_entries: list[Entry], by: list[Link]) -> None:
+    graph = Graph(the_entries, by)
+    for each_entry in the_entries:
         for who in PARTIES:
-            assert set(loses(graph, who, one)) == lost_powers(found, by, who, frozenset({one.id}))
+            assert set(loses(graph, who, each_entry)) == lost_powers(the_entries, by, who, frozenset({each_entry.id}))
 
 
 def test_what_anyone_can_do_nobody_loses_and_a_cut_says_that_it_hurts_anyone() -> None:
@@ -153,20 +155,20 @@ def test_what_anyone_can_do_nobody_loses_and_a_cut_says_that_it_hurts_anyone() -
 
 
 @given(entries, links)
-def test_the_smallest_cut_is_as_small_as_any_that_hurts_nobody(found: list[Entry], by: list[Link]) -> None:
-    cut = smallest_cut(Graph(found, by), WHO, ACCOUNT, POWER)
-    assert not still_can(found, by, frozenset(cut.pieces))
-    pieces = [e.id for e in found] + [link.id for link in by if not link.lasting]
+def test_the_smallest_cut_is_as_small_as_any_that_hurts_nobody(the_entries: list[Entry], by: list[Link]) -> None:
+    cut = smallest_cut(Graph(the_entries, by), WHO, ACCOUNT, POWER)
+    assert not still_can(the_entries, by, frozenset(cut.pieces))
+    pieces = [e.id for e in the_entries] + [link.id for link in by if not link.lasting]
     others = PARTIES[1:]
     harmless = (
         size
         for size in range(len(pieces) + 1)
         for chosen in combinations(pieces, size)
-        if not still_can(found, by, frozenset(chosen))
-        and not any(loses_any(found, by, other, frozenset(chosen)) for other in others)
+        if not still_can(the_entries, by, frozenset(chosen))
+        and not any(loses_any(the_entries, by, other, frozenset(chosen)) for other in others)
     )
     best = next(harmless, None)
-    hurt = {other for other in others if loses_any(found, by, other, frozenset(cut.pieces))}
+    hurt = {other for other in others if loses_any(the_entries, by, other, frozenset(cut.pieces))}
     assert set(cut.hurts) == hurt
     if best is None:
         assert hurt
@@ -203,8 +205,8 @@ def test_what_has_ended_is_reached_by_nobody_and_what_cannot_be_done_needs_no_cu
 @pytest.mark.parametrize("depth", [2000])
 def test_nesting_may_be_deep_and_go_in_circles(depth: int) -> None:
     teams = [UUID(int=10_000 + n) for n in range(depth)]
-    chain = [Link(UUID(int=90_000 + n), one, other, "member") for n, (one, other) in enumerate(pairwise(teams))]
+    chain = [Link(UUID(int=90_000 + n), some_id, other, "member") for n, (some_id, other) in enumerate(pairwise(teams))]
     back = Link(UUID(int=99_999), teams[-1], teams[0], "member")
     deep = entry(party_id=teams[-1], account_id=ACCOUNT, powers=(POWER,))
-    (found,) = reach(Graph([deep], [*chain, back]), teams[0])
-    assert len(found.links) == depth - 1
+    (the_chain,) = reach(Graph([deep], [*chain, back]), teams[0])
+    assert len(the_chain.links) == depth - 1

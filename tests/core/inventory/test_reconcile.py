@@ -51,11 +51,13 @@ DETAILS = {
 
 
 def observation(
-    found: list[ObservedEntry], outcome: ReadingOutcome = COMPLETE, parties: list[ObservedParty] | None = None
+    observed_entries: list[ObservedEntry],
+    outcome: ReadingOutcome = COMPLETE,
+    parties: list[ObservedParty] | None = None,
 ) -> Observation:
-    keys = dict.fromkeys(e.party for e in found)
+    keys = dict.fromkeys(e.party for e in observed_entries)
     listed = [observed_party(k) for k in keys] if parties is None else parties
-    return Observation(outcome, (GATE,), tuple(listed), tuple(found))
+    return Observation(outcome, (GATE,), tuple(listed), tuple(observed_entries))
 
 
 def after(held: Held, changes: Changes) -> Held:
@@ -95,9 +97,9 @@ def test_a_complete_reading_leaves_exactly_what_it_showed(
 
 
 @given(entries)
-def test_reading_the_same_again_changes_nothing(found: list[ObservedEntry]) -> None:
-    _, held = read(EMPTY, observation(found))
-    changes, again = read(held, observation(found))
+def test_reading_the_same_again_changes_nothing(observed_entries: list[ObservedEntry]) -> None:
+    _, held = read(EMPTY, observation(observed_entries))
+    changes, again = read(held, observation(observed_entries))
     assert (changes.new_entries, changes.changed_entries, changes.gone) == ((), (), ())
     assert (changes.new_parties, changes.changed_parties, changes.new_identifiers) == ((), (), ())
     assert again == held
@@ -142,11 +144,11 @@ def test_leaving_out_what_was_observed_just_so_before_gives_the_same_result(
     st.builds(observed, st.just("1"), people, level=levels, **DETAILS),
 )
 def test_a_digest_tells_any_two_observations_apart_and_other_meanings_too(
-    one: ObservedEntry, other: ObservedEntry
+    entry: ObservedEntry, other: ObservedEntry
 ) -> None:
-    assert (digest(one) == digest(other)) is (one == other)
+    assert (digest(entry) == digest(other)) is (entry == other)
     here, there = salt(Vocabulary({"guide": (Power.VIEW,)})), salt(Vocabulary({"guide": (Power.EDIT,)}))
-    assert digest(one, here) != digest(one, there)
+    assert digest(entry, here) != digest(entry, there)
 
 
 @given(entries, entries, st.integers(0, 20), st.sampled_from([ReadingOutcome.PARTIAL, ReadingOutcome.FAILED]))
@@ -195,12 +197,12 @@ def test_a_reading_of_one_party_concludes_about_that_party_only(
 
 @given(entries, st.data(), st.integers(1, 100))
 def test_a_reading_that_lost_too_much_is_told_from_one_that_lost_a_little(
-    found: list[ObservedEntry], data: st.DataObject, percent: int
+    observed_entries: list[ObservedEntry], data: st.DataObject, percent: int
 ) -> None:
-    _, held = read(EMPTY, observation(found))
-    shown = [e for e in found if data.draw(st.booleans())]
-    lost = len(found) - len(shown)
-    too_much = lost > 5 and lost / max(len(found), 1) > percent / 100
+    _, held = read(EMPTY, observation(observed_entries))
+    shown = [e for e in observed_entries if data.draw(st.booleans())]
+    lost = len(observed_entries) - len(shown)
+    too_much = lost > 5 and lost / max(len(observed_entries), 1) > percent / 100
     assert withheld(held, observation(shown), percent) == (lost if too_much else 0)
     assert withheld(held, observation(shown, ReadingOutcome.PARTIAL), percent) == 0
 
@@ -223,8 +225,8 @@ def test_memberships_follow_a_complete_reading_and_none_ends_by_any_other(
     held = replace(held, memberships=changes.new_memberships)
     later, _ = read(held, seen(second, outcome))
 
-    def pairs_of(found: tuple[Membership, ...]) -> set[tuple[str, str]]:
-        return {(keys[m.team_id], keys[m.member_id]) for m in found}
+    def pairs_of(memberships: tuple[Membership, ...]) -> set[tuple[str, str]]:
+        return {(keys[m.team_id], keys[m.member_id]) for m in memberships}
 
     assert pairs_of(changes.new_memberships) == first
     assert pairs_of(later.new_memberships) == second - first
@@ -232,10 +234,10 @@ def test_memberships_follow_a_complete_reading_and_none_ends_by_any_other(
 
 
 @given(entries)
-def test_use_is_never_forgotten_and_ids_stay(found: list[ObservedEntry]) -> None:
-    used = [replace(e, last_used=ago(3)) for e in found]
+def test_use_is_never_forgotten_and_ids_stay(observed_entries: list[ObservedEntry]) -> None:
+    used = [replace(e, last_used=ago(3)) for e in observed_entries]
     _, held = read(EMPTY, observation(used))
-    _, later = read(held, observation([replace(e, last_used=None) for e in found]))
+    _, later = read(held, observation([replace(e, last_used=None) for e in observed_entries]))
     assert all(e.last_used == ago(3) for e in later.entries.values())
     assert {e.id for e in later.entries.values()} == {e.id for e in held.entries.values()}
 
@@ -337,9 +339,9 @@ def test_no_two_keys_of_a_provider_are_one_party_and_none_is_joined_by_an_addres
     carried: dict[str, set[tuple[UUID, str]]] = {}
     """who ever carried an address, at which provider by which key"""
     for provider, described in readings:
-        shown = {key: replace(one, key=key) for key, one in described.items()}
-        for key, one in shown.items():
-            for address in one.addresses:
+        shown = {key: replace(each_observed_party, key=key) for key, each_observed_party in described.items()}
+        for key, each_party in shown.items():
+            for address in each_party.addresses:
                 carried.setdefault(address, set()).add((provider, key))
         before, knew = held.identifiers, held.parties
         _, held = read(at(provider, held), observation([observed(k, k) for k in shown], parties=list(shown.values())))
@@ -348,14 +350,14 @@ def test_no_two_keys_of_a_provider_are_one_party_and_none_is_joined_by_an_addres
         assert len(set(single)) == len(single), "one party has one key of a provider"
         for entry in held.entries.values():
             assert entry.party_id == keys[entry.key] == keys[entry.subject], "an end reaches the key that is shown"
-        for key, one in shown.items():
+        for key, each_party in shown.items():
             known = knew.get(keys[key])
-            if Identifier(str(provider), key) in before or known is None or one.kind is PartyKind.ANYONE:
+            if Identifier(str(provider), key) in before or known is None or each_party.kind is PartyKind.ANYONE:
                 continue
-            via = [a for a in one.addresses if before.get(Identifier("address", a)) == known.id]
+            via = [a for a in each_party.addresses if before.get(Identifier("address", a)) == known.id]
             alone = [a for a in via if max(Counter(p for p, _ in carried[a]).values()) == 1 and a != ROLE]
-            assert any(a == OURS or a.startswith("bram") or (one.verified and known.verified) for a in alone)
-            assert known.kind is one.kind
+            assert any(a == OURS or a.startswith("bram") or (each_party.verified and known.verified) for a in alone)
+            assert known.kind is each_party.kind
     anyone = [party for party in held.parties.values() if party.kind is PartyKind.ANYONE]
     assert len(anyone) <= 1, "anyone is one party, whichever provider is open to them"
 
@@ -365,14 +367,14 @@ def test_what_was_joined_once_is_parted_by_the_next_reading(
     shown: dict[str, list[str]], shuffle: random.Random
 ) -> None:
     parties = [observed_party(key, *addresses) for key, addresses in shown.items()]
-    one = Party(UUID(int=5), PartyKind.PERSON, "Office", (ROLE,))
-    names = {Identifier(str(PROVIDER), key): one.id for key in shown}
-    held = Held(PROVIDER, parties={one.id: one}, identifiers=names)
+    party = Party(UUID(int=5), PartyKind.PERSON, "Office", (ROLE,))
+    names = {Identifier(str(PROVIDER), key): party.id for key in shown}
+    held = Held(PROVIDER, parties={party.id: party}, identifiers=names)
     shuffle.shuffle(parties)
     changes, later = read(held, observation([observed(k, k) for k in shown], parties=parties))
     whose = {entry.key: entry.party_id for entry in later.entries.values()}
     assert len(set(whose.values())) == len(shown)
-    assert whose[min(shown)] == one.id, "the first of them stays who it was"
+    assert whose[min(shown)] == party.id, "the first of them stays who it was"
     assert len(changes.parted) == len(shown) - 1
 
 
@@ -398,7 +400,7 @@ def test_a_name_comes_before_a_login_whichever_is_read_first(names: list[str]) -
     ],
 )
 def test_an_observation_that_contradicts_itself_is_complained_about(seen: Observation, complaint: str) -> None:
-    assert any(complaint in one for one in complaints(seen))
+    assert any(complaint in each_complaint for each_complaint in complaints(seen))
 
 
 @given(
@@ -448,9 +450,9 @@ def test_one_bad_line_blinds_nobody_and_what_is_left_out_is_told_and_concludes_n
 ) -> None:
     listed = [replace(observed_party("orla"), name=name) for name in names]
     listed += [observed_party("bram"), ObservedParty("crew", PartyKind.TEAM, "Saturday crew")]
-    found = tuple(observed(key, party, level=level) for key, party, level in entries)
+    observed_entries = tuple(observed(key, party, level=level) for key, party, level in entries)
     seen = replace(
-        Observation(COMPLETE, (GATE,), tuple(listed), found),
+        Observation(COMPLETE, (GATE,), tuple(listed), observed_entries),
         memberships=tuple(ObservedMembership(team, member) for team, member in teams),
     )
     made = sifted(resolved(seen))

@@ -46,22 +46,24 @@ def test_what_is_proposed_has_something_in_common_that_is_theirs_alone_and_nothi
         known(n, kind, name, addresses=addresses, verified=verified, at=at)
         for n, (kind, name, addresses, verified, at) in enumerate(drawn, 1)
     ]
-    found = {frozenset((one.one, one.other)): one for one in perhaps(every, OURS)}
-    assert len(found) == len(perhaps(every, OURS))
+    likenesses = {frozenset((likeness.one, likeness.other)): likeness for likeness in perhaps(every, OURS)}
+    assert len(likenesses) == len(perhaps(every, OURS))
 
     def carriers(address: str, kind: PartyKind) -> list[Known]:
         return [k for k in every if k.party.kind is kind and address in map(normal_address, k.party.addresses)]
 
-    for one, other in combinations(every, 2):
-        places = {k.provider_id for k in one.keys} & {k.provider_id for k in other.keys}
-        pair = found.get(frozenset((one.party.id, other.party.id)))
-        if places or one.party.kind is not other.party.kind or one.party.kind is PartyKind.ANYONE:
+    for acquaintance, other in combinations(every, 2):
+        places = {k.provider_id for k in acquaintance.keys} & {k.provider_id for k in other.keys}
+        pair = likenesses.get(frozenset((acquaintance.party.id, other.party.id)))
+        if places or acquaintance.party.kind is not other.party.kind or acquaintance.party.kind is PartyKind.ANYONE:
             assert pair is None, "one provider tells them apart, or they are of two kinds"
             continue
-        shared = set(map(normal_address, one.party.addresses)) & set(map(normal_address, other.party.addresses))
+        shared = set(map(normal_address, acquaintance.party.addresses)) & set(
+            map(normal_address, other.party.addresses)
+        )
         telling = set()
         for address in shared:
-            at = [key.provider_id for k in carriers(address, one.party.kind) for key in k.keys]
+            at = [key.provider_id for k in carriers(address, acquaintance.party.kind) for key in k.keys]
             if len(at) == len(set(at)):
                 telling.add(address)
         said = {normal_address(r.value) for r in pair.reasons if r.what is Resemblance.ADDRESS} if pair else set()
@@ -69,20 +71,22 @@ def test_what_is_proposed_has_something_in_common_that_is_theirs_alone_and_nothi
         for reason in pair.reasons if pair else ():
             assert reason.said().startswith("Both ")
             if reason.what is Resemblance.ADDRESS:
-                both = one.party.verified and other.party.verified
-                assert (reason.doubt is None) == identifies(reason.value, one.party.kind, OURS, confirmed=both)
-    apart = set(list(found)[:1])
-    assert {frozenset((one.one, one.other)) for one in perhaps(every, OURS, apart)} == set(found) - apart
+                both = acquaintance.party.verified and other.party.verified
+                assert (reason.doubt is None) == identifies(reason.value, acquaintance.party.kind, OURS, confirmed=both)
+    apart = set(list(likenesses)[:1])
+    assert {frozenset((likeness.one, likeness.other)) for likeness in perhaps(every, OURS, apart)} == set(
+        likenesses
+    ) - apart
 
 
 def test_the_same_app_at_two_providers_is_proposed_by_publisher_and_key_or_home_page_and_no_other_is() -> None:
     app = PartyKind.APP
-    one = known(1, app, "Plate Solver", publisher="Platesolver", home="https://platesolver.example/")
+    acquaintance = known(1, app, "Plate Solver", publisher="Platesolver", home="https://platesolver.example/")
     same_home = known(2, app, "Solver", home="https://platesolver.example", at=(ELSEWHERE,))
     publisher_only = known(3, app, "Plate Catalogue", publisher="Platesolver", at=(ELSEWHERE,))
-    assert [(p.one.int, p.other.int) for p in perhaps([one, same_home, publisher_only], OURS)] == [(1, 2)]
+    assert [(p.one.int, p.other.int) for p in perhaps([acquaintance, same_home, publisher_only], OURS)] == [(1, 2)]
     by_key = Known(publisher_only.party, (Key(ELSEWHERE, "k1"),))
-    (pair,) = perhaps([one, by_key], OURS)
+    (pair,) = perhaps([acquaintance, by_key], OURS)
     assert [r.said() for r in pair.reasons] == [
         "Both are published by Platesolver.",
         "Both are known at their provider as k1.",

@@ -28,17 +28,17 @@ def taken(*sheets: Sheet, form: Form | None = None) -> Imported:
     return read_list(sheets, form or Form(), zone="Europe/London", provider="Letter", now=NOW)
 
 
-def people(found: Imported) -> list[str]:
-    assert not found.complaints, found.complaints
-    return [entry.party.removeprefix("hand:").partition("@")[0] for entry in found.observation.entries]
+def people(imported_list: Imported) -> list[str]:
+    assert not imported_list.complaints, imported_list.complaints
+    return [entry.party.removeprefix("hand:").partition("@")[0] for entry in imported_list.observation.entries]
 
 
-def why(found: Imported) -> dict[int, str]:
-    return {note.line: note.why for note in found.notes}
+def why(imported_list: Imported) -> dict[int, str]:
+    return {note.line: note.why for note in imported_list.notes}
 
 
 def test_a_title_above_and_a_note_below_are_no_entries() -> None:
-    found = taken(
+    imported_list = taken(
         sheet(
             ("Keys and passwords of the ridge", "", "", "", ""),
             ("", "", "", "", ""),
@@ -49,25 +49,25 @@ def test_a_title_above_and_a_note_below_are_no_entries() -> None:
             ("Last looked at by Tobias on 3 May", "", "", "", ""),
         )
     )
-    assert people(found) == ["orla", "dov"]
-    assert found.form.header == 3
-    assert why(found) == {6: "looks like a total", 7: "has one cell only, and looks like a note"}
+    assert people(imported_list) == ["orla", "dov"]
+    assert imported_list.form.header == 3
+    assert why(imported_list) == {6: "looks like a total", 7: "has one cell only, and looks like a note"}
 
 
 def test_two_lines_name_the_columns_together() -> None:
     top = Line(1, ("Where", "Who", "Who", "Period", "Period"), filled=frozenset({2, 4}))
-    found = taken(sheet(top, ("Account", "Name", "E-mail", "From", "Until"), ORLA))
-    assert found.form.headers == 2
-    assert list(found.columns) == ["Where Account", "Who Name", "Who E-mail", "Period From", "Period Until"]
-    assert list(found.columns.values()) == ["account", "party", "addresses", "given_at", "ends_at"]
-    assert people(found) == ["orla"]
+    imported_list = taken(sheet(top, ("Account", "Name", "E-mail", "From", "Until"), ORLA))
+    assert imported_list.form.headers == 2
+    assert list(imported_list.columns) == ["Where Account", "Who Name", "Who E-mail", "Period From", "Period Until"]
+    assert list(imported_list.columns.values()) == ["account", "party", "addresses", "given_at", "ends_at"]
+    assert people(imported_list) == ["orla"]
     alone = taken(sheet(top, ("Account", "Name", "E-mail", "From", "Until"), ORLA), form=Form(header=2, headers=1))
     assert list(alone.columns) == ["Account", "Name", "E-mail", "From", "Until"]
 
 
 def test_a_line_above_that_names_no_groups_is_no_header() -> None:
-    found = taken(sheet(("Access list", "", "", "Printed", "May"), HEADER, ORLA))
-    assert (found.form.headers, people(found)) == (1, ["orla"])
+    imported_list = taken(sheet(("Access list", "", "", "Printed", "May"), HEADER, ORLA))
+    assert (imported_list.form.headers, people(imported_list)) == (1, ["orla"])
 
 
 def test_hidden_and_struck_lines_are_shown_and_left_out_until_somebody_takes_them() -> None:
@@ -79,8 +79,8 @@ def test_hidden_and_struck_lines_are_shown_and_left_out_until_somebody_takes_the
 
 
 def test_what_is_there_twice_is_pointed_out_and_what_contradicts_itself_is_refused() -> None:
-    found = taken(sheet(HEADER, ORLA, DOV, ORLA))
-    assert (people(found), why(found)) == (["orla", "dov"], {4: "the same as line 2"})
+    imported_list = taken(sheet(HEADER, ORLA, DOV, ORLA))
+    assert (people(imported_list), why(imported_list)) == (["orla", "dov"], {4: "the same as line 2"})
     other = (*ORLA[:4], "2027-12-31")
     (complaint,) = taken(sheet(HEADER, ORLA, other)).complaints
     assert (complaint.line, complaint.problem) == (3, "same access as line 2")
@@ -89,18 +89,18 @@ def test_what_is_there_twice_is_pointed_out_and_what_contradicts_itself_is_refus
 
 def test_the_sheet_that_names_most_columns_is_meant_and_a_hidden_one_never() -> None:
     cover, old = sheet(("Read me",), ("Ask Tobias",), name="Cover"), sheet(HEADER, ORLA, DOV, name="2019", hidden=True)
-    found = taken(cover, old, sheet(HEADER, DOV, name="Now"))
-    assert (found.form.sheet, people(found)) == ("Now", ["dov"])
+    imported_list = taken(cover, old, sheet(HEADER, DOV, name="Now"))
+    assert (imported_list.form.sheet, people(imported_list)) == ("Now", ["dov"])
     assert people(taken(cover, old, form=Form(sheet="2019"))) == ["orla", "dov"]
 
 
 def test_dates_are_decided_by_their_column_or_asked_about() -> None:
     def of(*untils: str) -> Sheet:
-        return sheet(HEADER, *((*ORLA[:1], f"P{n}", f"p{n}@a.example", "", one) for n, one in enumerate(untils)))
+        return sheet(HEADER, *((*ORLA[:1], f"P{n}", f"p{n}@a.example", "", text) for n, text in enumerate(untils)))
 
-    found = taken(of("31/12/2026", "01/02/2027"))
-    assert found.orders == {"Until": DayOrder.DAY_FIRST}
-    assert found.observation.entries[1].ends_at == datetime(2027, 2, 2, tzinfo=UTC)
+    imported_list = taken(of("31/12/2026", "01/02/2027"))
+    assert imported_list.orders == {"Until": DayOrder.DAY_FIRST}
+    assert imported_list.observation.entries[1].ends_at == datetime(2027, 2, 2, tzinfo=UTC)
     asked = taken(of("01/02/2027", "03/04/2027"))
     assert asked.orders == {"Until": None}
     assert [(c.line, c.column) for c in asked.complaints] == [(1, "Until")]
@@ -112,9 +112,9 @@ def test_dates_are_decided_by_their_column_or_asked_about() -> None:
 
 def test_what_people_write_for_no_end_and_for_what_nobody_knows() -> None:
     rows = [("Gate", f"P{n}", f"p{n}@a.example", "n/a", end) for n, end in enumerate(("unlimited", "9999-12-31", "?"))]
-    found = taken(sheet(HEADER, *rows, Line(5, ("Gate", "P9", "p9@a.example", "", ""), unknown=frozenset({4}))))
-    assert not found.complaints
-    ends = [(entry.ends_at, entry.end_unknown) for entry in found.observation.entries]
+    imported_list = taken(sheet(HEADER, *rows, Line(5, ("Gate", "P9", "p9@a.example", "", ""), unknown=frozenset({4}))))
+    assert not imported_list.complaints
+    ends = [(entry.ends_at, entry.end_unknown) for entry in imported_list.observation.entries]
     assert ends == [(None, False), (None, False), (None, True), (None, True)], "a formula without a result is unknown"
 
 
@@ -131,14 +131,16 @@ def test_what_people_write_for_no_end_and_for_what_nobody_knows() -> None:
     ],
 )
 def test_what_cannot_be_taken_is_refused_at_its_cell(row: Any, column: str, problem: str) -> None:
-    found = taken(sheet(HEADER, row, DOV))
-    assert any((c.line, c.column) == (2, column) and problem in c.problem for c in found.complaints), found.complaints
-    assert found.observation.entries == ()
+    imported_list = taken(sheet(HEADER, row, DOV))
+    assert any((c.line, c.column) == (2, column) and problem in c.problem for c in imported_list.complaints), (
+        imported_list.complaints
+    )
+    assert imported_list.observation.entries == ()
 
 
 def test_a_use_in_the_future_is_refused() -> None:
-    found = taken(sheet(("Account", "Name", "Last used"), ("Gate", "Orla", "2031-01-01")))
-    assert [c.problem for c in found.complaints] == ["a use in the future"]
+    imported_list = taken(sheet(("Account", "Name", "Last used"), ("Gate", "Orla", "2031-01-01")))
+    assert [c.problem for c in imported_list.complaints] == ["a use in the future"]
 
 
 def test_a_merged_cell_counts_for_every_line_and_that_is_said() -> None:
@@ -150,9 +152,9 @@ def test_a_merged_cell_counts_for_every_line_and_that_is_said() -> None:
 def test_what_is_shown_of_a_sheet_holds_no_password() -> None:
     header = ("Account", "Name", "Password", "Remark")
     line = Line(2, ("Gate", "Orla", "sunflower", "pw is x9"))
-    found = taken(sheet(header, line))
-    assert shown(found, line) == ["Gate", "Orla", "•••", "•••"]
-    assert shown(found, Line(1, header)) == list(header)
+    imported_list = taken(sheet(header, line))
+    assert shown(imported_list, line) == ["Gate", "Orla", "•••", "•••"]
+    assert shown(imported_list, Line(1, header)) == list(header)
 
 
 def test_lists_of_one_form_are_known_again_whatever_the_order_of_their_columns() -> None:
@@ -179,13 +181,13 @@ def test_every_line_is_an_entry_left_out_with_why_or_complained_about(
     ]
     whole = sheet(HEADER, *numbered)
     form = Form("", 1, 1, hidden=hidden, struck=struck)
-    found = taken(whole, form=form)
-    out = {note.line for note in left_out(whole, found.form)}
+    imported_list = taken(whole, form=form)
+    out = {note.line for note in left_out(whole, imported_list.form)}
     wanted = {line.number for line in numbered if not line.empty} - out
-    if found.complaints:
-        assert found.observation.entries == ()
-        assert all(c.line in wanted | {0, 1} for c in found.complaints)
+    if imported_list.complaints:
+        assert imported_list.observation.entries == ()
+        assert all(c.line in wanted | {0, 1} for c in imported_list.complaints)
     else:
-        assert set(found.lines.values()) == wanted, "each line that is not left out is an entry"
-    assert out == set(why(found))
-    assert len(set(headers_of(whole, found.form))) == len(HEADER)
+        assert set(imported_list.lines.values()) == wanted, "each line that is not left out is an entry"
+    assert out == set(why(imported_list))
+    assert len(set(headers_of(whole, imported_list.form))) == len(HEADER)

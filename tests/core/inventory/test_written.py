@@ -33,8 +33,8 @@ NUMBERS = ("{a}/{b}/{y}", "{a:02}/{b:02}/{y}", "{a}-{b}-{y}", "{a}.{b}.{y}")
 
 @given(DAYS, st.sampled_from(UNAMBIGUOUS), st.booleans())
 def test_a_day_that_can_mean_one_only_is_that_whoever_writes_it(day: date, form: str, last_day: bool) -> None:
-    found = to_instant(form.format(d=day), LONDON, None, last_day=last_day)
-    assert found == datetime(day.year, day.month, day.day, tzinfo=LONDON) + timedelta(days=last_day)
+    moment = to_instant(form.format(d=day), LONDON, None, last_day=last_day)
+    assert moment == datetime(day.year, day.month, day.day, tzinfo=LONDON) + timedelta(days=last_day)
 
 
 @given(DAYS, st.sampled_from(NUMBERS), st.sampled_from(DayOrder))
@@ -53,9 +53,9 @@ def test_two_numbers_mean_what_their_column_says_and_are_refused_where_it_says_n
 def test_a_column_is_decided_by_what_it_holds_and_never_wrongly(days: list[date], order: DayOrder, form: str) -> None:
     pairs = [(d.day, d.month) if order is DayOrder.DAY_FIRST else (d.month, d.day) for d in days]
     texts = [form.format(a=a, b=b, y=d.year) for (a, b), d in zip(pairs, days, strict=True)]
-    found, matters = settled_order(texts)
-    assert found in (None, order)
-    assert (found is None) is all(a <= 12 and b <= 12 for a, b in pairs)
+    day_order, matters = settled_order(texts)
+    assert day_order in (None, order)
+    assert (day_order is None) is all(a <= 12 and b <= 12 for a, b in pairs)
     assert matters is any(a != b and a <= 12 and b <= 12 for a, b in pairs)
 
 

@@ -72,9 +72,9 @@ def test_why_an_offered_entry_ends_is_what_became_of_its_offer() -> None:
 def test_a_power_that_ends_before_the_rest_leaves_the_narrowest_level_without_it() -> None:
     spring, summer = NOW + timedelta(days=30), NOW + timedelta(days=90)
     all_of_it = Choice("all", (), (V, E, X, S), ())
-    found = stages({S: spring, X: spring, E: summer}, all_of_it, None, LEVELS)
-    assert [(one.since, one.level) for one in found] == [(spring, "writer"), (summer, "reader")]
-    part = Part(UUID(int=3), UUID(int=4), Kind.GRANT, "all", (), (), (V, E, X, S), None, later=found)
+    the_stages = stages({S: spring, X: spring, E: summer}, all_of_it, None, LEVELS)
+    assert [(stage.since, stage.level) for stage in the_stages] == [(spring, "writer"), (summer, "reader")]
+    part = Part(UUID(int=3), UUID(int=4), Kind.GRANT, "all", (), (), (V, E, X, S), None, later=the_stages)
     assert part.power_ends == {S: spring, X: spring, E: summer}
     assert stages({S: summer}, all_of_it, spring, LEVELS) == (), "what ends with the rest is no stage of its own"
     with pytest.raises(Conflict, match="There is no level without view"):
@@ -84,9 +84,11 @@ def test_a_power_that_ends_before_the_rest_leaves_the_narrowest_level_without_it
 def test_what_is_grave_about_an_offer_is_said_gravest_first_and_an_outsider_without_an_end_always() -> None:
     def said(powers: tuple[Power, ...], *, outside: bool, ends: bool) -> list[str]:
         end = NOW if ends else None
-        found = remarks(name="Orla", where="Gate", outside=outside, powers=powers, beyond=(E,), ends_at=end)
-        assert [one.severity.rank for one in found] == sorted((one.severity.rank for one in found), reverse=True)
-        return [one.kind for one in found if one.severity.rank >= Severity.HIGH.rank]
+        the_remarks = remarks(name="Orla", where="Gate", outside=outside, powers=powers, beyond=(E,), ends_at=end)
+        assert [remark.severity.rank for remark in the_remarks] == sorted(
+            (remark.severity.rank for remark in the_remarks), reverse=True
+        )
+        return [remark.kind for remark in the_remarks if remark.severity.rank >= Severity.HIGH.rank]
 
     assert said((V,), outside=True, ends=True) == []
     assert said((V,), outside=True, ends=False) == ["endless"]
@@ -122,8 +124,8 @@ def test_an_answer_to_a_request_says_what_is_less_and_what_is_more_than_was_aske
         *parts: Part, request: Request = asked, levels: dict[str, tuple[Power, ...]] | None = None, later: bool = False
     ) -> tuple[str, str]:
         places = {HALL: "South Dome", ELSEWHERE: "Gate"}
-        found = compare(request, levels or {}, parts, end if later else None, places)
-        return found.less_than("Noor"), found.more_than("Noor")
+        comparison = compare(request, levels or {}, parts, end if later else None, places)
+        return comparison.less_than("Noor"), comparison.more_than("Noor")
 
     all_of_it = part(powers=(V, E, X), ends_at=end)
     assert said(all_of_it) == ("", "")
@@ -150,9 +152,9 @@ def test_a_request_that_named_a_level_is_compared_by_what_that_level_gives() -> 
     asked = Request(UUID(int=1), "a@b.example", "Noor", "South Dome", None, (), "observer", "comet", None, NOW, NOW)
     guide = part(powers=(V,), level="guide")
 
-    def said(levels: dict[str, tuple[Power, ...]], one: Part = guide) -> tuple[str, str]:
-        found = compare(asked, levels, [one], None, {HALL: "South Dome"})
-        return found.less_than("you"), found.more_than("Noor")
+    def said(levels: dict[str, tuple[Power, ...]], the_part: Part = guide) -> tuple[str, str]:
+        comparison = compare(asked, levels, [the_part], None, {HALL: "South Dome"})
+        return comparison.less_than("you"), comparison.more_than("Noor")
 
     assert said({"observer": (V, E)}) == ("That is less than you asked for: without edit.", "")
     assert said({"observer": (V,)}) == ("", "")

@@ -69,8 +69,8 @@ def test_what_is_offered_can_be_ordered_and_what_is_not_is_refused_whatever_is_a
     colleague = others("administrator")
     situation = around(entry, *sessions, colleague, abilities=able, who=replace(WHO, kind=kind))
     offered = {
-        one.action: one.here
-        for one in possible(entry, Around(kind, able, LEVELS, parts=PARTS, sessions=bool(sessions)))
+        each_possible.action: each_possible.here
+        for each_possible in possible(entry, Around(kind, able, LEVELS, parts=PARTS, sessions=bool(sessions)))
     }
     for action in Action:
         plans = []
@@ -84,7 +84,7 @@ def test_what_is_offered_can_be_ordered_and_what_is_not_is_refused_whatever_is_a
             event(f"{action} possible")
             made = [plan for plan in plans if plan.steps]
             if offered[action]:
-                assert any(all(step.call != "ask" for step in one.steps) for one in made), f"{action} from here"
+                assert any(all(step.call != "ask" for step in plan.steps) for plan in made), f"{action} from here"
         elif entry.kind in (Kind.DELEGATE, Kind.GRANT) and action not in (Action.GIVE_UP, Action.LET_IN):
             assert not plans, f"{action} can be ordered, and is not offered"
     assert GATE_ACCOUNT.id == entry.account_id

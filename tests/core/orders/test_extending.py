@@ -86,17 +86,17 @@ def test_hours_cover_others_if_no_minute_of_the_week_is_left_out(data: st.DataOb
     clock = st.sampled_from(["00:00", "02:30", "09:00", "19:00", "23:59"])
     some = st.lists(
         st.tuples(st.sets(st.sampled_from(DAYS), min_size=1), clock, clock | st.just("24:00"))
-        .filter(lambda one: one[1] != one[2])
-        .map(lambda one: f"{','.join(sorted(one[0]))} {one[1]}-{one[2]}"),
+        .filter(lambda parts: parts[1] != parts[2])
+        .map(lambda parts: f"{','.join(sorted(parts[0]))} {parts[1]}-{parts[2]}"),
         min_size=1,
         max_size=3,
     ).map(lambda windows: Hours.parse(f"{' + '.join(windows)} Europe/London"))
-    one, other = data.draw(some), data.draw(some)
+    hours, other = data.draw(some), data.draw(some)
     monday = datetime(2026, 5, 11, tzinfo=ZoneInfo("Europe/London"))
     minutes = [monday + timedelta(minutes=30 * n) for n in range(7 * 48)]
     minutes += [at.replace(minute=59) for at in minutes]
-    assert one.covers(other) == all(one.hold(at) for at in minutes if other.hold(at))
-    assert one.covers(one)
+    assert hours.covers(other) == all(hours.hold(at) for at in minutes if other.hold(at))
+    assert hours.covers(hours)
 
 
 def test_hours_of_another_zone_are_covered_only_by_all_of_the_week() -> None:

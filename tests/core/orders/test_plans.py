@@ -57,7 +57,7 @@ def around(
     asked_at: str = "works@brightmere.example",
 ) -> Situation:
     ids = {WHO.id, OTHER.id, *(n.party_id for n in neighbours)}
-    holders = {one: party(id=one, name=str(one)) for one in ids} | {WHO.id: who, OTHER.id: OTHER}
+    holders = {each_id: party(id=each_id, name=str(each_id)) for each_id in ids} | {WHO.id: who, OTHER.id: OTHER}
     return Situation(
         target,
         who,
@@ -69,7 +69,7 @@ def around(
         holders,
         frozenset(),
         LEVELS,
-        {one: f"key of {one}" for one in ids},
+        {each_id: f"key of {each_id}" for each_id in ids},
         zone=zone,
         asked_at=asked_at,
     )
@@ -374,7 +374,7 @@ def test_when_somebody_goes_others_take_over_first_and_secrets_come_last() -> No
     fallen = theirs(key="f", kind=Kind.SESSION, hangs_on=paying.key)
     code, again = (theirs("gate code", key=key, kind=Kind.SECRET) for key in ("c", "d"))
     held = (code, session, paying, fallen, again)
-    situations = [around(one, *(n for n in held if n is not one)) for one in held]
+    situations = [around(each_entry, *(n for n in held if n is not each_entry)) for each_entry in held]
     team = UUID(int=7)
     memberships = (Membership(UUID(int=8), GATE_ACCOUNT.provider_id, team, WHO.id),)
     items = leaver_items(WHO, situations, memberships, {team: "Guides"})

@@ -29,7 +29,7 @@ ABLE = Abilities(adds_members=True, removes_members=True)
 
 
 def parties(left: frozenset[UUID] = frozenset()) -> dict[UUID, Party]:
-    kinds = {one: PartyKind.TEAM if one in TEAMS else PartyKind.PERSON for one in NAMES}
+    kinds = {each_id: PartyKind.TEAM if each_id in TEAMS else PartyKind.PERSON for each_id in NAMES}
     return {
         one: party(
             id=one,
@@ -43,7 +43,7 @@ def parties(left: frozenset[UUID] = frozenset()) -> dict[UUID, Party]:
 
 
 links = st.lists(st.tuples(st.sampled_from([*PEOPLE, *TEAMS]), st.sampled_from(TEAMS)), max_size=6).map(
-    lambda rows: [Link(UUID(int=100 + n), one, team, "member") for n, (one, team) in enumerate(rows)]
+    lambda rows: [Link(UUID(int=100 + n), some_id, team, "member") for n, (some_id, team) in enumerate(rows)]
 )
 entries = st.lists(
     st.tuples(
@@ -96,7 +96,7 @@ def come_to(held: list, joined: list[Link], who: UUID) -> set[UUID]:
     acting = {who}
     for _ in NAMES:
         acting |= {link.as_party for link in joined if link.actor in acting}
-    return {one.id for one in held if one.party_id in acting}
+    return {value.id for value in held if value.party_id in acting}
 
 
 def kinds(plan: Plan) -> set[str]:
@@ -113,7 +113,7 @@ def test_what_a_removal_says_is_what_becomes_of_it(
     lost = come_to(held, [*joined, Link(LINK, ADA, CREW, "member")], ADA) - come_to(held, joined, ADA)
     if not lost:
         assert "changes-nothing" in kinds(plan), "the same entries are come to by other ways"
-    unclear = {one.id for one in held if not one.powers}
+    unclear = {value.id for value in held if not value.powers}
     assert ("unexplained" in kinds(plan)) is bool(lost & unclear), "what nobody has explained is not nothing"
     if "changes-nothing" in kinds(plan):
         assert not lost & unclear
@@ -122,7 +122,7 @@ def test_what_a_removal_says_is_what_becomes_of_it(
         (text,) = (consequence.text for consequence in plan.consequences if consequence.kind == "loses")
         for account, name in ((GATE, "Gate"), (SHOP, "Shop")):
             if name in text:
-                assert any(one.id in lost and one.account_id == account for one in held)
+                assert any(value.id in lost and value.account_id == account for value in held)
     asked = abilities.removes_members and not by_hand
     assert plan.steps[0].call == ("remove-member" if asked else "ask")
     assert ("read" in [step.call for step in plan.steps]) is not by_hand
@@ -139,11 +139,11 @@ def test_nobody_is_removed_who_is_the_last_to_let_others_in(
     known = parties(gone)
 
     def governed(links_: list[Link], account: UUID) -> bool:
-        can = {one.id for one in held if one.account_id == account and administers(one, known[one.party_id])}
+        can = {value.id for value in held if value.account_id == account and administers(value, known[value.party_id])}
         return any(can & come_to(held, links_, person) for person in PEOPLE if person not in gone)
 
     before = [*joined, Link(LINK, ADA, CREW, "member")]
-    alone = [one for one in (GATE, SHOP) if governed(before, one) and not governed(joined, one)]
+    alone = [each_id for each_id in (GATE, SHOP) if governed(before, each_id) and not governed(joined, each_id)]
     plan = plan_membership(situation(held, joined, stands=True, gone=gone), Action.REMOVE_MEMBER)
     assert bool(plan.stop) is bool(alone)
     assert ("last-administrator" in kinds(plan)) is bool(alone)

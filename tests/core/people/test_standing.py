@@ -27,13 +27,15 @@ people = st.lists(
     min_size=1,
     max_size=5,
 ).map(
-    lambda some: [replace(one, id=UUID(int=place), address=f"{place}@hill.example") for place, one in enumerate(some)]
+    lambda some: [
+        replace(person, id=UUID(int=place), address=f"{place}@hill.example") for place, person in enumerate(some)
+    ]
 )
 wishes = st.lists(st.tuples(st.integers(0, 4), st.sampled_from([*PersonMove, *Role])), max_size=12)
 
 
 def owners(everyone: list[Person]) -> int:
-    return sum(one.active and one.role is Role.OWNER for one in everyone)
+    return sum(person.active and person.role is Role.OWNER for person in everyone)
 
 
 @given(people, wishes)
@@ -51,7 +53,7 @@ def test_whatever_is_tried_an_owner_who_can_sign_in_stays(
             continue
         everyone[place % len(everyone)] = after
         assert owners(everyone) or not began_with
-    assert sum(is_only_owner(everyone, one) for one in everyone) == (owners(everyone) == 1)
+    assert sum(is_only_owner(everyone, person) for person in everyone) == (owners(everyone) == 1)
 
 
 @given(st.sampled_from(PersonState), st.lists(st.sampled_from(PersonMove)))

@@ -58,12 +58,12 @@ CARRIED = st.lists(
 def test_a_level_of_one_kind_of_access_is_none_of_another(
     kind: Kind, stated: dict[str, tuple[Power, ...]], carried: list[Carried]
 ) -> None:
-    found = levels_of(kind, stated, carried)
+    powers = levels_of(kind, stated, carried)
     given_to_people = {Kind.DELEGATE, Kind.GRANT, Kind.OFFER}
     alike = given_to_people if kind in given_to_people else {kind}
-    own = {one.level for one in carried if one.kinds & alike}
-    assert own <= set(found) <= own | set(stated)
-    for level in set(found) - own:
-        elsewhere = {k for one in carried if one.level == level for k in one.kinds}
+    own = {carried_role.level for carried_role in carried if carried_role.kinds & alike}
+    assert own <= set(powers) <= own | set(stated)
+    for level in set(powers) - own:
+        elsewhere = {k for carried_role in carried if carried_role.level == level for k in carried_role.kinds}
         assert not elsewhere or elsewhere - {Kind.SESSION, Kind.SECRET, Kind.OPEN}, "what was told or is open"
         assert kind not in (Kind.SESSION, Kind.SECRET, Kind.OPEN)

@@ -72,50 +72,51 @@ def holds(document: Document, to: Selector, power: Power, minute: int, address: 
 def test_a_region_is_exactly_what_the_document_means(
     document: Document, to: Selector, locked: bool, minutes: list[int]
 ) -> None:
-    found = region(document, to, locked=locked, covers=covers)
+    the_region = region(document, to, locked=locked, covers=covers)
     for power in POWERS:
         for minute in minutes:
             for address in ADDRESSES:
                 means = holds(document, to, power, minute, address, locked=locked)
-                assert found.holds(power, minute, address) is means, (power, minute, address)
+                assert the_region.holds(power, minute, address) is means, (power, minute, address)
 
 
 @given(DOCUMENTS, st.booleans(), MINUTES)
 def test_an_exposure_leaves_nothing_out_and_has_no_power_that_never_holds(
     document: Document, locked: bool, minute: int
 ) -> None:
-    found = list(exposures(document, locked=locked, covers=covers))
+    the_exposures = list(exposures(document, locked=locked, covers=covers))
     for to in WIDER:
         for power in POWERS:
-            own = [e for e in found if e.to == to and power in e.powers]
+            own = [e for e in the_exposures if e.to == to and power in e.powers]
             assert len(own) == any(region(document, to, locked=locked, covers=covers).of(power))
             for address in ADDRESSES:
                 if holds(document, to, power, minute, address, locked=locked):
-                    (one,) = own
-                    assert one.hours is None or one.hours.hold(MONDAY + timedelta(minutes=minute))
-                    assert one.networks is None or any(address in network for network in one.networks)
+                    (exposure,) = own
+                    assert exposure.hours is None or exposure.hours.hold(MONDAY + timedelta(minutes=minute))
+                    assert exposure.networks is None or any(address in network for network in exposure.networks)
 
 
 @given(DOCUMENTS, st.sampled_from(sorted(WIDER)), MINUTES, st.integers(1, 6))
 def test_the_pieces_of_a_region_are_apart_and_together_just_the_region(
     document: Document, to: Selector, minute: int, most: int
 ) -> None:
-    found = region(document, to, locked=False, covers=covers)
-    told = list(pieces(found, "UTC", most))
+    the_region = region(document, to, locked=False, covers=covers)
+    told = list(pieces(the_region, "UTC", most))
     now = MONDAY + timedelta(minutes=minute)
     for power in POWERS:
         own = [(piece, exact) for piece, exact in told if power in piece.powers]
         assert len(own) <= most
         for address in ADDRESSES:
             holding = [
-                one
-                for one, _ in own
-                if one.hours is None or one.hours.hold(now) is not one.outside
-                if one.networks is None or any(address in network for network in one.networks) is not one.but
+                each_piece
+                for each_piece, _ in own
+                if each_piece.hours is None or each_piece.hours.hold(now) is not each_piece.outside
+                if each_piece.networks is None
+                or any(address in network for network in each_piece.networks) is not each_piece.but
             ]
             if all(exact for _, exact in own):
-                assert len(holding) == found.holds(power, minute, address)
-            elif found.holds(power, minute, address):
+                assert len(holding) == the_region.holds(power, minute, address)
+            elif the_region.holds(power, minute, address):
                 assert len(own) == len(holding) == 1, "what is told in part leaves nothing out"
 
 
@@ -123,12 +124,12 @@ def test_the_pieces_of_a_region_are_apart_and_together_just_the_region(
 @example([Window(frozenset({3, 6}), time(19), time(4))], 0)
 def test_hours_come_out_as_they_went_in(windows: list[Window], minute: int) -> None:
     statement = Statement(allow=True, to=frozenset({ANYONE}), powers=frozenset({Power.VIEW}), hours=tuple(windows))
-    (one,) = exposures(Document("d", "a", "", "UTC", (statement,)), locked=False, covers=covers)
+    (exposure,) = exposures(Document("d", "a", "", "UTC", (statement,)), locked=False, covers=covers)
     now = MONDAY + timedelta(minutes=minute)
-    assert (one.hours is None or one.hours.hold(now)) is Hours("UTC", tuple(windows)).hold(now)
+    assert (exposure.hours is None or exposure.hours.hold(now)) is Hours("UTC", tuple(windows)).hold(now)
     if len(windows) == 1 and windows[0].start != windows[0].end:
         # A night is one night, also the one over the end of the week.
-        assert one.hours == Hours("UTC", tuple(windows))
+        assert exposure.hours == Hours("UTC", tuple(windows))
 
 
 def shared(folder: int, *statements: Statement) -> Document:
@@ -151,22 +152,22 @@ def test_entries_follow_from_documents_one_for_each_open_part_and_one_for_all_th
         (ObservedMembership("t", "p"),),
         (shared(1, read, partner), shared(2, change, partner), shared(3, partner, keeper), shared(4, keeper, shut)),
     )
-    found = spread(seen)
-    assert complaints(found) == ()
-    assert {(e.party, e.kind, e.powers, e.resources) for e in found.entries} == {
+    observation = spread(seen)
+    assert complaints(observation) == ()
+    assert {(e.party, e.kind, e.powers, e.resources) for e in observation.entries} == {
         ("anyone", Kind.OPEN, (Power.VIEW,), ("folder 001",)),
         ("anyone", Kind.OPEN, (Power.VIEW, Power.EDIT), ("folder 002",)),
         ("domain:lakeside.example", Kind.DELEGATE, (Power.VIEW,), ("folder 001", "folder 002", "folder 003")),
         ("p", Kind.DELEGATE, (Power.VIEW, Power.EDIT), ("folder 003",)),
         ("p", Kind.DELEGATE, (Power.VIEW,), ("folder 004",)),
     }
-    assert {p.key: p.kind for p in found.parties} == {
+    assert {p.key: p.kind for p in observation.parties} == {
         "t": PartyKind.TEAM,
         "p": PartyKind.PERSON,
         "anyone": PartyKind.ANYONE,
         "domain:lakeside.example": PartyKind.TEAM,
     }
-    key = next(e.key for e in found.entries if e.party.startswith("domain:"))
+    key = next(e.key for e in observation.entries if e.party.startswith("domain:"))
     assert behind(seen, key) == (DOMAIN, ("f1", "f2", "f3"))
     assert behind(seen, "share:plates:no-such") is None
     locked = replace(seen, accounts=(ObservedAccount("plates", "Plates", locked=True),))

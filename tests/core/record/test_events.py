@@ -47,9 +47,9 @@ def test_whatever_was_so_can_be_said(facts: dict[str, Any]) -> None:
 
 def _texts(value: object) -> list[str]:
     if isinstance(value, dict):
-        return [text for name, one in value.items() for text in (name, *_texts(one))]
+        return [text for name, each_value in value.items() for text in (name, *_texts(each_value))]
     if isinstance(value, list):
-        return [text for one in value for text in ("None" if one is None else "", *_texts(one))]
+        return [text for each_value in value for text in ("None" if each_value is None else "", *_texts(each_value))]
     return [value] if isinstance(value, str) else []
 
 

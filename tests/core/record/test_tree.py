@@ -76,15 +76,15 @@ def test_a_stretch_is_made_of_whole_subtrees_that_follow_each_other(first: int, 
 
 def sealed(some: list[dict[str, Any]]) -> list[Sealed]:
     """A log of these events, numbered and linked as whoever holds the keys would."""
-    found, last = [], START
+    sealed_events, last = [], START
     for number, content in enumerate(some, 1):
         last = link(last, content)
-        found.append(Sealed(number, content, last))
-    return found
+        sealed_events.append(Sealed(number, content, last))
+    return sealed_events
 
 
 def head_of(log: list[Sealed], size: int) -> Head:
-    return Head(size, tree.root(tree.nodes_of([tree.leaf(one.content) for one in log]), size).hex())
+    return Head(size, tree.root(tree.nodes_of([tree.leaf(sealed_event.content) for sealed_event in log]), size).hex())
 
 
 @given(st.lists(contents, min_size=2, max_size=20), st.data())
@@ -92,7 +92,7 @@ def test_however_a_log_is_forged_a_head_that_was_kept_shows_it_and_about_where(
     some: list[dict[str, Any]], data: st.DataObject
 ) -> None:
     # So that no two events are alike, and an exchange is one.
-    events = [one | {"id": str(place)} for place, one in enumerate(some)]
+    events = [document | {"id": str(place)} for place, document in enumerate(some)]
     log = sealed(events)
     size = data.draw(st.integers(1, len(log)), "the head was kept at")
     heads = [head_of(log, size), head_of(log, data.draw(st.integers(0, size), "and before that at"))]
@@ -112,7 +112,7 @@ def test_however_a_log_is_forged_a_head_that_was_kept_shows_it_and_about_where(
     elif how == "cut":
         del forged[at:]
     else:
-        other = data.draw(st.integers(0, len(log) - 1).filter(lambda one: one != at), "with")
+        other = data.draw(st.integers(0, len(log) - 1).filter(lambda number: number != at), "with")
         forged[at], forged[other] = forged[other], forged[at]
     # Wholly recomputed: every number and every link fits.
     broken = held_against(sealed(forged), heads)
@@ -123,9 +123,9 @@ def test_however_a_log_is_forged_a_head_that_was_kept_shows_it_and_about_where(
     # Recomputed by nobody: the very event is named.
     if how in ("alter", "back-date"):
         careless = [*log[:at], replace(log[at], content=forged[at]), *log[at + 1 :]]
-        found = held_against(careless, heads)
-        assert found is not None
-        assert found.number == at + 1
+        the_break = held_against(careless, heads)
+        assert the_break is not None
+        assert the_break.number == at + 1
 
 
 def test_what_was_never_there_has_no_proof() -> None:

@@ -127,14 +127,14 @@ def test_half_a_decision_is_refused(choice: Choice, more: dict[str, object]) -> 
 def test_no_more_than_the_plan_allows_ends_by_itself_and_what_is_spared_is_the_least_risky(
     known: list[Facts], outcome: Unanswered, most: int
 ) -> None:
-    found = unanswered(enumerate(known), outcome, most, Author("Open Latch"), NOW)
-    assert found.keys() == set(range(len(known)))
-    able = {place for place, one in enumerate(known) if outcome is not Unanswered.NARROW or one.narrower}
-    taken = {place for place, decision in found.items() if decision.changes}
+    decisions = unanswered(enumerate(known), outcome, most, Author("Open Latch"), NOW)
+    assert decisions.keys() == set(range(len(known)))
+    able = {place for place, each_facts in enumerate(known) if outcome is not Unanswered.NARROW or each_facts.narrower}
+    taken = {place for place, decision in decisions.items() if decision.changes}
     assert len(taken) == (0 if outcome is Unanswered.KEEP else min(most, len(able)))
-    assert all(decision.unanswered for decision in found.values())
-    assert all(known[one].risk >= known[other].risk for one in taken for other in able - taken)
-    assert {found[place].action("delegate") for place in taken} <= {Action(outcome.value)} if taken else True
+    assert all(decision.unanswered for decision in decisions.values())
+    assert all(known[number].risk >= known[other].risk for number in taken for other in able - taken)
+    assert {decisions[place].action("delegate") for place in taken} <= {Action(outcome.value)} if taken else True
 
 
 @given(facts, facts)
@@ -165,15 +165,17 @@ def test_what_changed_is_told_in_days_of_the_workspace(zone: str, end: str, used
 def test_the_same_entries_are_looked_at_again_and_what_joined_counts_nowhere_else(
     before: dict[UUID, Facts], now: dict[UUID, Facts]
 ) -> None:
-    others = [facts for one, facts in now.items() if one not in before]
-    found = compare(before, now, others)
-    still = {one: facts for one, facts in now.items() if one in before}
-    assert found == replace(compare(before, still), joined=tuple(f"{one.party} on {one.account}" for one in others))
-    assert found.entries == (len(before), len(still))
-    assert len(found.gone) == len(before) - len(still)
-    flags = [sum(len(one.flags) for one in of.values()) for of in (before, still)]
-    assert flags[1] - flags[0] == sum(found.raised.values()) - sum(found.cleared.values())
-    assert found.risk[1] == sum(one.risk for one in still.values())
+    others = [facts for facts_id, facts in now.items() if facts_id not in before]
+    comparison = compare(before, now, others)
+    still = {each_facts_id: facts for each_facts_id, facts in now.items() if each_facts_id in before}
+    assert comparison == replace(
+        compare(before, still), joined=tuple(f"{each_facts.party} on {each_facts.account}" for each_facts in others)
+    )
+    assert comparison.entries == (len(before), len(still))
+    assert len(comparison.gone) == len(before) - len(still)
+    flags = [sum(len(each_facts.flags) for each_facts in of.values()) for of in (before, still)]
+    assert flags[1] - flags[0] == sum(comparison.raised.values()) - sum(comparison.cleared.values())
+    assert comparison.risk[1] == sum(each_facts.risk for each_facts in still.values())
     same = compare(before, before)
     assert (same.gone, same.joined, same.cleared, same.raised) == ((), (), {}, {})
 
@@ -216,10 +218,10 @@ ASKED = {
 
 
 @given(st.sets(st.sampled_from(sorted(ASKED))), st.sampled_from(sorted(ASKED)))
-def test_nothing_that_a_filter_asks_for_is_left_unsaid(some: set[str], one: str) -> None:
+def test_nothing_that_a_filter_asks_for_is_left_unsaid(some: set[str], text: str) -> None:
     assert ASKED.keys() == set(EntryFilter.model_fields)
-    where = {name: ASKED[name] for name in some - {one}}
-    less, more = scope_said(where), scope_said(where | {one: ASKED[one]})
+    where = {name: ASKED[name] for name in some - {text}}
+    less, more = scope_said(where), scope_said(where | {text: ASKED[text]})
     assert len(more) > len(less)
     assert "True" not in more
     assert "False" not in more

@@ -99,9 +99,11 @@ class Inventory:
         whole = {
             Subject.ENTRY: [self.wide(place) for place in range(len(self.entries))],
             Subject.ACCOUNT: [self.account(place) for place in range(len(self.accounts))],
-            Subject.PARTY: [{"party_id": place, **one} for place, one in enumerate(self.parties)],
+            Subject.PARTY: [{"party_id": place, **document} for place, document in enumerate(self.parties)],
         }
-        return {s: [tuple(plain(one[c]) for c in program.columns(s)) for one in ones] for s, ones in whole.items()}
+        return {
+            s: [tuple(plain(document[c]) for c in program.columns(s)) for document in ones] for s, ones in whole.items()
+        }
 
     def frames(self) -> Frames:
         """The inventory as columns."""
@@ -110,8 +112,8 @@ class Inventory:
             for n, (own, a, p) in enumerate(self.entries)
         ]
         accounts = [{"account_id": n, "provider_id": p, **own} for n, (own, p) in enumerate(self.accounts)]
-        parties = [{"party_id": n, **one} for n, one in enumerate(self.parties)]
-        providers = [{"provider_id": n, **one} for n, one in enumerate(self.providers)]
+        parties = [{"party_id": n, **document} for n, document in enumerate(self.parties)]
+        providers = [{"provider_id": n, **fields} for n, fields in enumerate(self.providers)]
         return Frames(
             *(
                 _frame(t, rows)
@@ -157,21 +159,21 @@ def seen(inventory: Inventory, subject: Subject, place: int) -> dict[str, Any]:
             "account": _with_entries(inventory, "account", wide["account_id"]),
             "party": _with_entries(inventory, "party", wide["party_id"]),
         }
-    found = {str(subject): _with_entries(inventory, subject, place)}
+    documents = {str(subject): _with_entries(inventory, subject, place)}
     if subject is Subject.ACCOUNT:
-        found["provider"] = record("provider", inventory.account(place))
-    return found
+        documents["provider"] = record("provider", inventory.account(place))
+    return documents
 
 
 def _with_entries(inventory: Inventory, what: str, place: int) -> dict[str, Any]:
     ours = [wide for wide in (inventory.wide(n) for n in range(len(inventory.entries))) if wide[f"{what}_id"] == place]
     values = inventory.account(place) if what == "account" else inventory.parties[place]
     shared = [w for w in ours if w["entry_kind"] not in ("session", "open", "offer")]
-    found = record(what, values) | {"entries": [records(inventory, wide) for wide in ours]}
+    document = record(what, values) | {"entries": [records(inventory, wide) for wide in ours]}
     if what == "party":
-        return found | {"on_accounts": len({w["account_id"] for w in shared})}
+        return document | {"on_accounts": len({w["account_id"] for w in shared})}
     administrators = [w for w in shared if w["entry_powers"] & {Power.ADMIT, Power.OWN} and lets_in(w)]
-    return found | {
+    return document | {
         "shared_with": len({w["party_id"] for w in shared}),
         "administrators": len({w["party_id"] for w in administrators}),
     }
@@ -205,7 +207,7 @@ def records(inventory: Inventory, wide: Values) -> dict[str, Any]:
         entry["heavy_powers"] = sorted(powers & {Power.SPEND, Power.WITHDRAW, Power.ADMIT, Power.OWN})
     moved = [uses[p] for p in (Power.SPEND, Power.WITHDRAW) if uses[p]]
     least = [uses[p] or began for p in powers if uses[p] or began]
-    over = [one for one in (wide["account_over"], wide["party_over"]) if one]
+    over = [value for value in (wide["account_over"], wide["party_over"]) if value]
     times = {
         "started": began,
         "idle_since": (wide["entry_last_used"] or began) if wide["entry_use_known"] else None,
@@ -219,12 +221,12 @@ def records(inventory: Inventory, wide: Values) -> dict[str, Any]:
 
 def record(what: str, values: Values) -> dict[str, Any]:
     """What is kept of a thing, as a record by the names that conditions use."""
-    found: dict[str, Any] = {"uses": {}} if what == "entry" else {}
+    document: dict[str, Any] = {"uses": {}} if what == "entry" else {}
     for name, column in COLUMNS.items():
         path = next((p for p, f in FIELDS.items() if f.node is column), None)
         if path is None or not path.startswith(f"{what}.") or values[name] is None:
             continue
         value = sorted(values[name]) if isinstance(values[name], set) else values[name]
         *outer, last = path.split(".")[1:]
-        (found["uses"] if outer else found)[last] = value
-    return found
+        (document["uses"] if outer else document)[last] = value
+    return document

@@ -16,17 +16,17 @@ levels = st.dictionaries(st.sampled_from("abcdefgh"), powers.map(lambda some: tu
 def test_advice_covers_what_was_used_and_nothing_narrower_would(
     known: dict[str, tuple[Power, ...]], held: set[Power], used: set[Power]
 ) -> None:
-    found = narrowest(known, "present", held, used)
+    advice = narrowest(known, "present", held, used)
     needed = used & held
     fitting = [set(gives) for gives in known.values() if needed <= set(gives) < held]
-    if found is None:
+    if advice is None:
         assert not held or (needed and not fitting)
         return
-    assert set(found.drops) == held - set(found.powers)
-    assert found.drops
+    assert set(advice.drops) == held - set(advice.powers)
+    assert advice.drops
     if needed:
-        assert needed <= set(found.powers) < held
-        assert not any(gives < set(found.powers) for gives in fitting)
-        assert found.level in found.text
+        assert needed <= set(advice.powers) < held
+        assert not any(gives < set(advice.powers) for gives in fitting)
+        assert advice.level in advice.text
     else:
-        assert (found.level, found.powers) == ("", ())
+        assert (advice.level, advice.powers) == ("", ())

@@ -109,7 +109,7 @@ class Conditions:
 
         def plain() -> str:
             if self._chance.random() < 0.3 and how != "filter":
-                return "e." + self._chance.choice([one for one in OF["account"] + OF["party"] if "==" not in one])
+                return "e." + self._chance.choice([text for text in OF["account"] + OF["party"] if "==" not in text])
             # The other implementation gives up where a filter meets something unknown; CEL's and/or would go on.
             return self._entry("e", sure=how == "filter")
 
@@ -171,7 +171,7 @@ def cel(value: Any) -> Any:
     if isinstance(value, dict):
         return celtypes.MapType({celtypes.StringType(k): cel(v) for k, v in value.items()})
     if isinstance(value, list):
-        return celtypes.ListType([cel(one) for one in value])
+        return celtypes.ListType([cel(each_value) for each_value in value])
     return celpy.json_to_cel(str(value) if isinstance(value, str) else value)
 
 
@@ -221,25 +221,25 @@ def compare(singly: Singly, held: Inventory) -> None:
     rows = held.rows(program)
     sizes = {Subject.ENTRY: len(held.entries), Subject.ACCOUNT: 2, Subject.PARTY: 2}
     everyone = Concerned(*(frozenset(range(sizes[subject])) for subject in Subject))
-    one = singly.evaluate(rows[Subject.ENTRY], rows[Subject.ACCOUNT], rows[Subject.PARTY], everyone, AT)
-    found = {(f.subject, f.rule, f.id): (f.severity, f.facts) for f in one.found}
+    outcome = singly.evaluate(rows[Subject.ENTRY], rows[Subject.ACCOUNT], rows[Subject.PARTY], everyone, AT)
+    document = {(f.subject, f.rule, f.id): (f.severity, f.facts) for f in outcome.found}
     every = evaluate_all(program, held.frames(), AT, FAR)
-    assert found == {
+    assert document == {
         (subject, row["rule"], row["id"]): (row["severity"], row["facts"])
         for subject, frame in every.flags.items()
         for row in frame.iter_rows(named=True)
     }
-    assert one.risks == {(s, r["id"]): r["risk"] for s, f in every.risks.items() for r in f.iter_rows(named=True)}
-    assert one.soonest == {(s, r["id"]): r["at"] for s, f in every.soonest.items() for r in f.iter_rows(named=True)}
+    assert outcome.risks == {(s, r["id"]): r["risk"] for s, f in every.risks.items() for r in f.iter_rows(named=True)}
+    assert outcome.soonest == {(s, r["id"]): r["at"] for s, f in every.soonest.items() for r in f.iter_rows(named=True)}
     for subject in Subject:
         for place in range(sizes[subject]):
             known = {k: cel(v) for k, v in (seen(held, subject, place) | {"now": NOW, "limits": LIMITS}).items()}
             for number, compiled in program.on(subject):
                 if compiled.rule.id.endswith(UNSURE):
                     continue
-                assert ((subject, number, place) in found) == says(compiled.rule.when, known), compiled.rule.when
-                if (subject, number, place) in found:
-                    severity, facts = found[subject, number, place]
+                assert ((subject, number, place) in document) == says(compiled.rule.when, known), compiled.rule.when
+                if (subject, number, place) in document:
+                    severity, facts = document[subject, number, place]
                     worse = compiled.rule.worse[0][1]
                     assert severity == (3 if says(worse, known) else 1), worse
                     assert list(json.loads(facts)) == list(compiled.rule.facts)

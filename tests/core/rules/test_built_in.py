@@ -54,8 +54,8 @@ RIGHT: dict[str, Any] = KEPT | {
 def found(*changes: dict[str, Any]) -> dict[str, str]:
     """The flags on an inventory of one account with one entry for each change; parties differ, unless told."""
     wide = [RIGHT | change for change in changes]
-    tables = [{n: v for n, v in one.items() if n.startswith(t)} for one in wide for t in ("entry_",)]
-    parties = [{n: v for n, v in one.items() if n.startswith("party_")} for one in wide]
+    tables = [{n: v for n, v in document.items() if n.startswith(t)} for document in wide for t in ("entry_",)]
+    parties = [{n: v for n, v in document.items() if n.startswith("party_")} for document in wide]
     account = {n: v for n, v in wide[0].items() if n.startswith("account_")}
     provider = {n: v for n, v in wide[0].items() if n.startswith("provider_")}
     same = changes[0].get("same_party", False)
@@ -220,6 +220,6 @@ def test_what_is_as_it_should_be_raises_nothing() -> None:
 
 
 def test_every_rule_has_a_case_in_which_it_holds_and_one_in_which_it_does_not() -> None:
-    rules = {one.rule.id for one in READ.program.rules}
+    rules = {compiled_rule.rule.id for compiled_rule in READ.program.rules}
     assert {rule for rule, severity, _ in CASES if severity} == rules
     assert {rule for rule, severity, _ in CASES if severity is None} == rules

@@ -72,8 +72,8 @@ def test_a_fact_that_would_change_with_every_day_is_refused(text: str) -> None:
 @example("[" * 2000)
 @example("!" * 2000)
 def test_whatever_is_written_is_read_or_refused_within_the_text(text: str) -> None:
-    found = refusal(text)
-    assert found is None or (0 <= found.at <= len(text) and found.problem)
+    fault = refusal(text)
+    assert fault is None or (0 <= fault.at <= len(text) and fault.problem)
 
 
 names = st.integers(0, 30).map("p{}".format)
@@ -86,10 +86,10 @@ def nested(inner: st.SearchStrategy[str]) -> st.SearchStrategy[str]:
     """Conditions that hold others, among them those over lists, which are written out once for each power."""
     over = st.sampled_from(["entry.powers", "entry.resources", "entry.permissions"])
     listed = st.tuples(over, st.sampled_from(["exists", "all"]), names, inner).map(
-        lambda one: "{}.{}({}, {})".format(*one)
+        lambda parts: "{}.{}({}, {})".format(*parts)
     )
     joined = st.tuples(st.lists(inner, min_size=2, max_size=12), st.sampled_from([" && ", " || "]))
-    return listed | joined.map(lambda one: f"({one[1].join(one[0])})") | inner.map("!({})".format)
+    return listed | joined.map(lambda pair: f"({pair[1].join(pair[0])})") | inner.map("!({})".format)
 
 
 @given(st.recursive(leaves, nested, max_leaves=40), st.sampled_from(Subject))

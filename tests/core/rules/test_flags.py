@@ -23,8 +23,8 @@ acceptances = st.none() | st.builds(
 )
 
 
-def flag(key: tuple[str, UUID], found: tuple[Severity, str], accepted: Acceptance | None, new: UUID) -> Flag:
-    return Flag(new, key[0], Subject.ENTRY, key[1], *found, "said before", 1, NOW, acceptance=accepted)
+def flag(key: tuple[str, UUID], pair: tuple[Severity, str], accepted: Acceptance | None, new: UUID) -> Flag:
+    return Flag(new, key[0], Subject.ENTRY, key[1], *pair, "said before", 1, NOW, acceptance=accepted)
 
 
 @given(findings, findings, st.lists(acceptances, min_size=8, max_size=8))
@@ -34,7 +34,9 @@ def test_comparing_leaves_exactly_what_holds_now_and_only_what_is_still_accepted
     accepted: list[Acceptance | None],
 ) -> None:
     new = ids()
-    standing = [flag(key, found, one, new()) for (key, found), one in zip(before.items(), accepted, strict=False)]
+    standing = [
+        flag(key, pair, acceptance, new()) for (key, pair), acceptance in zip(before.items(), accepted, strict=False)
+    ]
     holding = [Finding(rule, Subject.ENTRY, on, *found) for (rule, on), found in now.items()]
     differences = compare(standing, holding, now=NOW, policy=2, reason=lambda f: "said now")
     left = {f.id: f for f in standing if f not in differences.cleared} | {f.id: f for f in differences.changed}
@@ -43,7 +45,7 @@ def test_comparing_leaves_exactly_what_holds_now_and_only_what_is_still_accepted
     assert stands == now
     for f in left.values():
         assert f.acceptance is None or _still(f, f.acceptance, NOW)
-        was = next(one for one in standing if one.id == f.id).acceptance
+        was = next(each_flag for each_flag in standing if each_flag.id == f.id).acceptance
         came_back = was is not None and not _still(f, was, NOW)
         assert (f in differences.back) == came_back
         assert f.reason == ("said now" if (f.severity, f.facts) != before[f.rule, f.subject_id] else "said before")
@@ -56,7 +58,7 @@ def _still(f: Flag, accepted: Acceptance, now: datetime) -> bool:
 
 def test_comparing_what_has_not_changed_changes_nothing() -> None:
     key = ("a", subjects[0])
-    one = flag(key, (Severity.LOW, "{}"), None, subjects[1])
+    the_flag = flag(key, (Severity.LOW, "{}"), None, subjects[1])
     same = [Finding("a", Subject.ENTRY, subjects[0], Severity.LOW, "{}")]
-    found = compare([one], same, now=NOW, policy=2, reason=lambda f: "other words")
-    assert (found.raised, found.changed, found.cleared, found.back) == ((), (), (), ())
+    differences = compare([the_flag], same, now=NOW, policy=2, reason=lambda f: "other words")
+    assert (differences.raised, differences.changed, differences.cleared, differences.back) == ((), (), (), ())

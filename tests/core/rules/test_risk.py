@@ -38,14 +38,14 @@ weights = st.builds(
     ),
 )
 ORDER = [c.id for c in CIRCUMSTANCES]
-holding = st.sets(st.sampled_from(ORDER)).map(lambda some: [one for one in ORDER if one in some])
+holding = st.sets(st.sampled_from(ORDER)).map(lambda some: [text for text in ORDER if text in some])
 
 
 @given(powers, st.booleans(), holding, weights)
 def test_a_risk_is_what_its_lines_add_up_to(held: set[Power], unknown: bool, some: list[str], by: Weights) -> None:
-    found = risk(held, unknown=unknown, holding=some, weights=by)
-    assert 0 <= found <= MOST
-    assert sum(line.points for line in lines(held, unknown=unknown, holding=some, weights=by)) == found
+    number = risk(held, unknown=unknown, holding=some, weights=by)
+    assert 0 <= number <= MOST
+    assert sum(line.points for line in lines(held, unknown=unknown, holding=some, weights=by)) == number
 
 
 @given(powers, st.sampled_from(list(Power)), st.booleans(), holding, st.sampled_from(ORDER), weights)
@@ -56,7 +56,7 @@ def test_one_more_power_unknown_word_or_dangerous_circumstance_never_lowers_it(
     assert risk(held | {more}, unknown=unknown, holding=some, weights=by) >= before
     assert risk(held, unknown=True, holding=some, weights=by) >= before
     if also not in LESS:
-        worse = [one for one in ORDER if one in {*some, also}]
+        worse = [text for text in ORDER if text in {*some, also}]
         assert risk(held, unknown=unknown, holding=worse, weights=by) >= before
 
 

@@ -30,7 +30,7 @@ def test_the_first_choice_is_the_narrowest_of_all_levels_and_all_sets_of_permiss
     every = [breadth(gives, needs, 0) for gives in levels.values() if needs <= gives]
     for number in range(1, len(words) + 1):
         for some in combinations(words, number):
-            union = frozenset().union(*(words[one] for one in some))
+            union = frozenset().union(*(words[text] for text in some))
             if needs <= union:
                 every.append(breadth(union, needs, number))
     if not every:

@@ -33,15 +33,15 @@ SCHEMA = {
 
 def teams_of(member: int, links: set[tuple[int, int]]) -> set[int]:
     """Everyone as whom a member can act, itself only if it is in a team that is in it."""
-    found: set[int] = set()
+    numbers: set[int] = set()
     waiting = [member]
     while waiting:
-        one = waiting.pop()
+        number = waiting.pop()
         for actor, team in links:
-            if actor == one and team not in found:
-                found.add(team)
+            if actor == number and team not in numbers:
+                numbers.add(team)
                 waiting.append(team)
-    return found
+    return numbers
 
 
 @settings(deadline=None)

@@ -228,7 +228,7 @@ def test_no_order_is_proved_unless_the_provider_shows_just_what_was_ordered(data
     event(f"proved {case.action}")
     if case.gives:
         new = [extent for extent in faithful.extents() if extent not in Provider(dict(case.listed)).extents()]
-        assert all(one in provider.extents() for one in new), "what was given is there, as it was to be"
+        assert all(row in provider.extents() for row in new), "what was given is there, as it was to be"
         return
     for key in ("target", "again"):
         there, meant = provider.listed.get(key), faithful.listed.get(key)
@@ -421,7 +421,7 @@ def test_what_is_not_as_it_was_to_be_is_said_thing_for_thing(
 ) -> None:
     other = replace(HAD, **now)
     seen = verify(shown(other), asked_for(change), 1, "UTC")
-    assert (seen.reached, seen.evidence) == (False, "; ".join(f"{OF_IT} is listed {one}" for one in said))
+    assert (seen.reached, seen.evidence) == (False, "; ".join(f"{OF_IT} is listed {text}" for text in said))
 
 
 def test_an_end_that_is_a_moment_off_is_that_end_and_one_that_is_a_second_off_is_not() -> None:

@@ -48,15 +48,15 @@ def drawn(data: st.DataObject) -> tuple[list[Entry], dict[UUID, Party], dict[UUI
         for level in levels
     ]
     asks = {
-        one.id: Ask(data.draw(st.sampled_from(ACTIONS)), data.draw(st.sampled_from(["guide", "administrator"])))
-        for one in on
+        each_entry.id: Ask(data.draw(st.sampled_from(ACTIONS)), data.draw(st.sampled_from(["guide", "administrator"])))
+        for each_entry in on
         if data.draw(st.booleans())
     }
     return on, {person.id: person for person in people}, asks
 
 
 def admins(on: list[Entry], people: dict[UUID, Party]) -> set[UUID]:
-    return {one.account_id for one in on if administers(one, people[one.party_id])}
+    return {each_entry.account_id for each_entry in on if administers(each_entry, people[each_entry.party_id])}
 
 
 @settings(max_examples=400)
@@ -65,15 +65,25 @@ def test_whatever_is_not_held_back_leaves_every_account_with_somebody_who_can_le
     data: st.DataObject,
 ) -> None:
     on, people, asks = drawn(data)
-    after = {one.id: becomes(one, asks[one.id], LEVELS) for one in on if one.id in asks}
-    held = {one.id for theirs in locked_out(after, on, people).values() for one in theirs}
+    after = {
+        each_entry.id: becomes(each_entry, asks[each_entry.id], LEVELS) for each_entry in on if each_entry.id in asks
+    }
+    held = {each_entry.id for theirs in locked_out(after, on, people).values() for each_entry in theirs}
     event("held back" if held else "none held back")
-    left = [one if one.id in held else after.get(one.id, one) for one in on]
-    assert admins([one for one in left if one is not None], people) >= admins(on, people)
-    assert all(administers(one, people[one.party_id]) for one in on if one.id in held), "nobody else is held back"
-    everything = [one for one in (after.get(one.id, one) for one in on) if one is not None]
+    left = [each_entry if each_entry.id in held else after.get(each_entry.id, each_entry) for each_entry in on]
+    assert admins([each_entry for each_entry in left if each_entry is not None], people) >= admins(on, people)
+    assert all(administers(each_entry, people[each_entry.party_id]) for each_entry in on if each_entry.id in held), (
+        "nobody else is held back"
+    )
+    everything = [
+        each_entry
+        for each_entry in (after.get(each_entry.id, each_entry) for each_entry in on)
+        if each_entry is not None
+    ]
     gone = admins(on, people) - admins(everything, people)
-    assert {one.account_id for one in on if one.id in held} == gone, "and only where all of it would leave nobody"
+    assert {each_entry.account_id for each_entry in on if each_entry.id in held} == gone, (
+        "and only where all of it would leave nobody"
+    )
 
 
 def test_the_last_administrators_are_told_by_name() -> None:
@@ -106,7 +116,7 @@ def test_whoever_has_left_or_is_taken_it_from_already_is_not_somebody_who_is_lef
     here = around(last, colleague)
     assert not make_plan(here, Ask(), NOW).stop
     assert make_plan(replace(here, going=frozenset({colleague.id})), Ask(), NOW).stop
-    left = {one: replace(who, status=PartyStatus.LEFT) for one, who in here.holders.items()}
+    left = {party_id: replace(who, status=PartyStatus.LEFT) for party_id, who in here.holders.items()}
     assert make_plan(replace(here, holders=left), Ask(), NOW).stop
 
 
@@ -123,13 +133,17 @@ def test_another_way_in_that_ends_in_the_same_batch_is_none() -> None:
 
 
 def test_each_consequence_names_every_entry_that_it_comes_of_and_what_cannot_be_done_says_why() -> None:
-    one, other, secret = theirs("guide", key="1"), theirs("desk", key="2"), theirs("code", key="3", kind=Kind.SECRET)
-    acts = [Act(around(target, one, other), Ask()) for target in (one, other, secret)]
+    the_entry, other, secret = (
+        theirs("guide", key="1"),
+        theirs("desk", key="2"),
+        theirs("code", key="3", kind=Kind.SECRET),
+    )
+    acts = [Act(around(target, the_entry, other), Ask()) for target in (the_entry, other, secret)]
     seen = foresee(acts, {act.situation.entry.id: None for act in acts}, NOW)
     assert set(seen.refused) == {secret.id}
     assert "makes them forget" in seen.refused[secret.id]
     effect = next(shared for shared in seen.consequences if shared.kind == "effect")
-    assert {entry_id for entry_id, _ in effect.entries} == {one.id, other.id}
+    assert {entry_id for entry_id, _ in effect.entries} == {the_entry.id, other.id}
     ranks = [shared.severity.rank for shared in seen.consequences]
     assert ranks == sorted(ranks, reverse=True)
 

@@ -56,13 +56,16 @@ def only(statement: Statement, selector: Selector) -> Statement:
 def test_a_difference_is_exactly_what_holds_after_and_not_before_for_everybody(
     before: Document, after: Document, locked: tuple[bool, bool], minutes: list[int]
 ) -> None:
-    found = {one.matched_by: one for one in difference(before, after, KNOWN, locked=locked)}
+    differences = {
+        each_difference.matched_by: each_difference
+        for each_difference in difference(before, after, KNOWN, locked=locked)
+    }
     selectors = {s for d in (before, after) for statement in d.statements for s in statement.to}
-    classes = {frozenset({ANYONE}), *(one.matched_by & selectors | {ANYONE} for one in KNOWN)}
+    classes = {frozenset({ANYONE}), *(someone.matched_by & selectors | {ANYONE} for someone in KNOWN)}
     classes |= {frozenset({ANYONE, s}) for s in selectors if s.kind == "domain"}
     gains = False
     for of in classes:
-        one = found.get(of)
+        the_difference = differences.get(of)
         for power in POWERS:
             for minute in minutes:
                 for address in ADDRESSES:
@@ -70,8 +73,16 @@ def test_a_difference_is_exactly_what_holds_after_and_not_before_for_everybody(
                     is_ = may(after, of, power, minute, address, locked=locked[1])
                     gains |= is_ and not was
                     point = (of, power, minute, address)
-                    gained = one is not None and one.gained is not None and one.gained.holds(power, minute, address)
-                    lost = one is not None and one.lost is not None and one.lost.holds(power, minute, address)
+                    gained = (
+                        the_difference is not None
+                        and the_difference.gained is not None
+                        and the_difference.gained.holds(power, minute, address)
+                    )
+                    lost = (
+                        the_difference is not None
+                        and the_difference.lost is not None
+                        and the_difference.lost.holds(power, minute, address)
+                    )
                     assert gained is (is_ and not was), point
                     assert lost is (was and not is_), point
     if gains:
@@ -83,15 +94,17 @@ def test_each_witness_is_one_and_a_summary_says_the_same_powers(before: Document
     locked = (False, lock)
     exact = difference(before, after, KNOWN, locked=locked)
     summary = difference(before, after, KNOWN, locked=locked, budget=0)
-    assert anyone_gains(before, after, KNOWN, locked=locked) is any(one.gains for one in exact)
+    assert anyone_gains(before, after, KNOWN, locked=locked) is any(each_difference.gains for each_difference in exact)
     assert [(s.matched_by, s.parties, s.gains, s.losses) for s in summary] == [
         (e.matched_by, e.parties, e.gains, e.losses) for e in exact
     ]
-    for one in exact:
-        assert one.gains or one.losses
-        for witness in one.gains:
-            assert may(after, one.matched_by, witness.power, witness.minute, witness.address, locked=lock)
-            assert not may(before, one.matched_by, witness.power, witness.minute, witness.address, locked=False)
+    for each_difference in exact:
+        assert each_difference.gains or each_difference.losses
+        for witness in each_difference.gains:
+            assert may(after, each_difference.matched_by, witness.power, witness.minute, witness.address, locked=lock)
+            assert not may(
+                before, each_difference.matched_by, witness.power, witness.minute, witness.address, locked=False
+            )
 
 
 @given(DOCUMENTS, st.booleans())
@@ -101,17 +114,17 @@ def test_nothing_changes_where_nothing_was_changed_and_the_other_way_round_gains
     assert difference(document, document, KNOWN, locked=(lock, lock)) == ()
     there = difference(None, document, KNOWN)
     back = difference(document, None, KNOWN)
-    assert [(one.matched_by, one.gains, one.losses) for one in there] == [
-        (one.matched_by, one.losses, one.gains) for one in back
-    ]
-    assert all(not one.losses for one in there)
+    assert [
+        (each_difference.matched_by, each_difference.gains, each_difference.losses) for each_difference in there
+    ] == [(each_difference.matched_by, each_difference.losses, each_difference.gains) for each_difference in back]
+    assert all(not each_difference.losses for each_difference in there)
 
 
 def test_the_lock_takes_from_everybody_what_was_open_to_anyone_and_leaves_what_is_theirs() -> None:
     to_all = Statement(allow=True, to=frozenset({ANYONE}), powers=frozenset({Power.VIEW}))
     to_team = Statement(allow=True, to=frozenset({TEAM}), powers=frozenset({Power.VIEW}))
     document = replace(EMPTY, statements=(to_all, to_team))
-    lost = {one.parties for one in difference(document, document, KNOWN, locked=(False, True))}
+    lost = {each_difference.parties for each_difference in difference(document, document, KNOWN, locked=(False, True))}
     assert lost == {("q",)}, "p and r are in the team"
 
 
@@ -119,7 +132,7 @@ def test_known_parties_that_the_document_does_not_tell_apart_are_one_class() -> 
     statement = Statement(
         allow=True, to=frozenset({ANYONE}), powers=frozenset({Power.VIEW}), networks=(ip_network("192.0.2.0/24"),)
     )
-    (one,) = difference(EMPTY, replace(EMPTY, statements=(statement,)), KNOWN)
-    assert one.parties == ("p", "q", "r")
-    assert one.powers_gained == (Power.VIEW,)
-    assert [str(witness.address) for witness in one.gains] == ["192.0.2.0"]
+    (the_difference,) = difference(EMPTY, replace(EMPTY, statements=(statement,)), KNOWN)
+    assert the_difference.parties == ("p", "q", "r")
+    assert the_difference.powers_gained == (Power.VIEW,)
+    assert [str(witness.address) for witness in the_difference.gains] == ["192.0.2.0"]

@@ -74,7 +74,7 @@ def may(picture: Picture, party: UUID, power: Power, resource: str, minute: int)
         here = not entry.resources or resource in entry.resources
         if effective(entry) and mine and here and power in entry.powers and at(entry.hours and entry.hours.windows):
             return True
-    me = {ANYONE, *(Selector("party", str(one)) for one in acts_as)}
+    me = {ANYONE, *(Selector("party", str(acts_a)) for acts_a in acts_as)}
     me |= {Selector("domain", "other.example")} if party == BRAM else set()
     allowed = denied = False
     for document in picture.documents:
@@ -88,22 +88,22 @@ def may(picture: Picture, party: UUID, power: Power, resource: str, minute: int)
 def own(picture: Picture, party: UUID, resource: str) -> set[tuple[object, ...]]:
     """What somebody has on a part by entries of their own or their teams', whatever anyone may."""
     return {
-        (one.powers, one.hours)
-        for one in picture.entries
-        if effective(one) and one.party_id in {party, *ABOVE.get(party, ())}
-        if not one.resources or resource in one.resources
+        (each_entry.powers, each_entry.hours)
+        for each_entry in picture.entries
+        if effective(each_entry) and each_entry.party_id in {party, *ABOVE.get(party, ())}
+        if not each_entry.resources or resource in each_entry.resources
     }
 
 
-def told(found: tuple[Shift, ...], party: UUID, power: Power, resource: str, *, gained: bool) -> bool:
+def told(the_shifts: tuple[Shift, ...], party: UUID, power: Power, resource: str, *, gained: bool) -> bool:
     """Whether an outcome says that somebody gains, or loses, a power on a part at some hour."""
-    matched = next(one.matched_by for one in KNOWN if one.key == str(party))
+    matched = next(each_someone.matched_by for each_someone in KNOWN if each_someone.key == str(party))
     return any(
         power in ability.powers
-        for one in found
-        if (str(party) in one.parties or one.matched_by <= matched)
-        if resource in one.resources or not one.resources
-        for ability in (one.gained if gained else one.lost)
+        for shift in the_shifts
+        if (str(party) in shift.parties or shift.matched_by <= matched)
+        if resource in shift.resources or not shift.resources
+        for ability in (shift.gained if gained else shift.lost)
     )
 
 
@@ -111,7 +111,7 @@ def told(found: tuple[Shift, ...], party: UUID, power: Power, resource: str, *, 
 def test_an_outcome_tells_exactly_who_gains_and_who_loses_what_by_everything_there_is(
     before: Picture, after: Picture
 ) -> None:
-    found = shifts(before, after, KNOWN, SELECTORS, "UTC")
+    the_shifts = shifts(before, after, KNOWN, SELECTORS, "UTC")
     for party in (ORLA, BRAM):
         for power in (V, E):
             for resource in ("gate", "till"):
@@ -121,13 +121,13 @@ def test_an_outcome_tells_exactly_who_gains_and_who_loses_what_by_everything_the
                 losses = any(then and not now for then, now in zip(was, is_, strict=True))
                 point = (party, power, resource)
                 if gains:
-                    assert told(found, party, power, resource, gained=True), point
+                    assert told(the_shifts, party, power, resource, gained=True), point
                 if losses:
-                    assert told(found, party, power, resource, gained=False), point
+                    assert told(the_shifts, party, power, resource, gained=False), point
                     if own(before, party, resource) != own(after, party, resource):
-                        assert any(str(party) in one.parties and one.lost for one in found), point
+                        assert any(str(party) in shift.parties and shift.lost for shift in the_shifts), point
     if before == after:
-        assert found == ()
+        assert the_shifts == ()
 
 
 def entry(party: UUID, *powers: Power, **more: object) -> Entry:
@@ -139,7 +139,7 @@ def test_what_somebody_has_by_another_way_is_neither_lost_nor_gained() -> None:
     direct, team = entry(ORLA, V), entry(GUIDES, V)
     assert [shift.parties for shift in shifts(Picture((direct, team)), Picture((team,)), KNOWN, SELECTORS, "UTC")] == []
     lost = shifts(Picture((direct,)), Picture(), KNOWN, SELECTORS, "UTC")
-    assert [(one.parties, one.lost[0].powers) for one in lost] == [((str(ORLA),), (V,))]
+    assert [(shift.parties, shift.lost[0].powers) for shift in lost] == [((str(ORLA),), (V,))]
     narrowed = entry(ORLA, V, hours=NIGHTS)
     (only,) = shifts(Picture((direct,)), Picture((narrowed,)), KNOWN, SELECTORS, "UTC")
     assert only.lost[0].hours == "outside Tuesdays and Fridays 19:00–04:00"
@@ -150,26 +150,26 @@ def test_what_is_lost_at_some_hours_from_some_networks_is_told_without_a_remaind
         only = Statement(
             allow=True, to=frozenset({ANYONE}), powers=frozenset({V}), networks=tuple(map(ip_network, networks))
         )
-        one = replace(only, **more)  # type: ignore[arg-type]
-        return Picture((), (Document("d", str(ACCOUNT), "gate", "UTC", (one,)),))
+        statement = replace(only, **more)  # type: ignore[arg-type]
+        return Picture((), (Document("d", str(ACCOUNT), "gate", "UTC", (statement,)),))
 
     everything = kept(networks=None)
     (lost,) = shifts(everything, kept("192.0.2.0/26", hours=NIGHTS.windows), KNOWN, SELECTORS, "UTC")
-    assert [(one.hours, one.networks, one.but, one.in_part) for one in lost.lost] == [
+    assert [(ability.hours, ability.networks, ability.but, ability.in_part) for ability in lost.lost] == [
         ("", (), ("192.0.2.0/26",), False),
         ("outside Tuesdays and Fridays 19:00–04:00", ("192.0.2.0/26",), (), False),
     ]
 
 
 def test_whoever_shares_in_what_anybody_gains_is_not_told_of_one_by_one() -> None:
-    found = shifts(Picture(), Picture((entry(ANY, V, kind=Kind.OPEN),)), KNOWN, SELECTORS, "UTC")
-    assert [(one.matched_by, one.gained[0].powers) for one in found] == [(frozenset({ANYONE}), (V,))]
+    the_shifts = shifts(Picture(), Picture((entry(ANY, V, kind=Kind.OPEN),)), KNOWN, SELECTORS, "UTC")
+    assert [(shift.matched_by, shift.gained[0].powers) for shift in the_shifts] == [(frozenset({ANYONE}), (V,))]
 
 
 def test_whoever_loses_something_of_their_own_is_named_though_anybody_loses_the_same() -> None:
     opened, theirs = entry(ANY, V, kind=Kind.OPEN), entry(ORLA, V)
-    found = shifts(Picture((opened, theirs)), Picture(), KNOWN, SELECTORS, "UTC")
-    assert [(one.matched_by == {ANYONE}, one.parties) for one in found] == [
+    the_shifts = shifts(Picture((opened, theirs)), Picture(), KNOWN, SELECTORS, "UTC")
+    assert [(shift.matched_by == {ANYONE}, shift.parties) for shift in the_shifts] == [
         (True, (str(BRAM), str(GUIDES))),
         (False, (str(ORLA),)),
     ]
@@ -205,50 +205,50 @@ YEAR = [
 @given(hours, hours)
 @settings(max_examples=60)
 def test_hours_of_two_zones_cover_each_other_just_where_no_moment_of_the_year_speaks_against_it(
-    one: Hours, other: Hours
+    the_hours: Hours, other: Hours
 ) -> None:
-    against = [at for at in YEAR if other.hold(at) and not one.hold(at)]
-    assert one.covers(other) is not bool(against)
+    against = [at for at in YEAR if other.hold(at) and not the_hours.hold(at)]
+    assert the_hours.covers(other) is not bool(against)
 
 
 @given(st.none() | hours, st.none() | hours)
 @settings(max_examples=60)
 def test_hours_of_two_zones_are_compared_as_the_clock_has_them_in_every_week_of_the_year(
-    one: Hours | None, other: Hours | None
+    the_hours: Hours | None, other: Hours | None
 ) -> None:
-    def at(found: Hours | None) -> Picture:
-        return Picture((entry(ORLA, V, hours=found),))
+    def at(the_hours: Hours | None) -> Picture:
+        return Picture((entry(ORLA, V, hours=the_hours),))
 
-    def holds(found: Hours | None, moment: datetime) -> bool:
-        return found is None or found.hold(moment)
+    def holds(the_hours: Hours | None, moment: datetime) -> bool:
+        return the_hours is None or the_hours.hold(moment)
 
-    made = shifts(at(one), at(other), someone({ORLA: ()}, {}), {}, "Europe/London")
-    gained = any(holds(other, moment) and not holds(one, moment) for moment in YEAR)
-    lost = any(holds(one, moment) and not holds(other, moment) for moment in YEAR)
+    made = shifts(at(the_hours), at(other), someone({ORLA: ()}, {}), {}, "Europe/London")
+    gained = any(holds(other, moment) and not holds(the_hours, moment) for moment in YEAR)
+    lost = any(holds(the_hours, moment) and not holds(other, moment) for moment in YEAR)
     assert (any(shift.gained for shift in made), any(shift.lost for shift in made)) == (gained, lost)
 
 
 def test_what_differs_in_some_weeks_only_is_told_with_these() -> None:
     def at(zone: str, start: int, end: int) -> Picture:
-        found = Hours(zone, (Window(frozenset(range(5)), time(start), time(end)),))
-        return Picture((entry(ORLA, V, hours=found),))
+        the_hours = Hours(zone, (Window(frozenset(range(5)), time(start), time(end)),))
+        return Picture((entry(ORLA, V, hours=the_hours),))
 
     known = someone({ORLA: ()}, {})
     same = shifts(at("Europe/London", 9, 17), at("Europe/Dublin", 9, 17), known, {}, "Europe/London")
     assert same == (), "two names of one clock"
-    (one,) = shifts(at("Europe/London", 14, 22), at("America/New_York", 9, 17), known, {}, "Europe/London")
-    (told,) = (ability.hours for ability in one.gained)
+    (shift,) = shifts(at("Europe/London", 14, 22), at("America/New_York", 9, 17), known, {}, "Europe/London")
+    (told,) = (ability.hours for ability in shift.gained)
     assert told.startswith("Mondays, Tuesdays, Wednesdays, Thursdays and Fridays 13:00–14:00, while")
     assert told.endswith("America/New_York is 4 h behind Europe/London")
 
 
 def test_a_summary_names_a_moment_and_is_not_said_to_hold_at_all_hours() -> None:
     def at(zone: str, start: int, end: int) -> Picture:
-        found = Hours(zone, (Window(frozenset(range(5)), time(start), time(end)),))
-        return Picture((entry(ORLA, V, hours=found),))
+        the_hours = Hours(zone, (Window(frozenset(range(5)), time(start), time(end)),))
+        return Picture((entry(ORLA, V, hours=the_hours),))
 
     sides = at("Europe/London", 14, 22), at("America/New_York", 9, 17)
-    (one,) = shifts(*sides, someone({ORLA: ()}, {}), {}, "Europe/London", budget=0)
-    told = [*one.gained, *one.lost]
+    (shift,) = shifts(*sides, someone({ORLA: ()}, {}), {}, "Europe/London", budget=0)
+    told = [*shift.gained, *shift.lost]
     assert all(ability.witness for ability in told), "too much to tell is a summary"
     assert {ability.hours for ability in told} == {"while America/New_York is 4 h behind Europe/London"}

@@ -75,7 +75,7 @@ class Shed:
 
     def standing(self) -> dict[str, str]:
         with self.ridge.call() as call:
-            return {one.key: one.level for one in call.tx.entries.standing(self.provider.id)}
+            return {each_entry.key: each_entry.level for each_entry in call.tx.entries.standing(self.provider.id)}
 
 
 @pytest.fixture

@@ -15,8 +15,8 @@ ORLA = f"orla.finch@{DOMAIN}"
 
 @of("entries.browse")
 def _(w: World) -> None:
-    found = list(w.auditor.entries(account="Bookings", sort="party"))
-    assert [e.party.name for e in found] == sorted((e.party.name for e in found), key=str.casefold)
+    entries = list(w.auditor.entries(account="Bookings", sort="party"))
+    assert [e.party.name for e in entries] == sorted((e.party.name for e in entries), key=str.casefold)
     assert {e.party.name for e in w.member.entries()} == {"Orla Finch"}
     with w.refused(Invalid, "is not a state"):
         list(w.owner.entries(state="alive"))
@@ -221,9 +221,9 @@ def _(w: World) -> None:
 
 @of("parties.perhaps")
 def _(w: World) -> None:
-    one, other = twins(w.ridge, "tomas")
-    (pair,) = w.auditor.perhaps_the_same(one)
-    assert {pair.one.party.ref, pair.other.party.ref} == {one, other}
+    text, other = twins(w.ridge, "tomas")
+    (pair,) = w.auditor.perhaps_the_same(text)
+    assert {pair.one.party.ref, pair.other.party.ref} == {text, other}
     assert pair.reasons[0].says.startswith("Both have the address tomas@northcape-uni.example")
     with w.refused(NotFound, "no party"):
         w.owner.perhaps_the_same("Nobody at all")
@@ -231,8 +231,8 @@ def _(w: World) -> None:
 
 @of("parties.keys")
 def _(w: World) -> None:
-    one, _ = twins(w.ridge, "mina")
-    (key,) = w.auditor.known_as(one)
+    text, _ = twins(w.ridge, "mina")
+    (key,) = w.auditor.known_as(text)
     assert (key.provider.name, key.key, key.addresses) == ("Ticket Desk", "mina-d", ["mina@northcape-uni.example"])
     with w.refused(NotFound, "no party"):
         w.owner.known_as("Nobody at all")
@@ -240,43 +240,43 @@ def _(w: World) -> None:
 
 @of("parties.join")
 def _(w: World) -> None:
-    one, other = twins(w.ridge, "ada")
-    said = w.manager.join(one, other, reason="They told me")
+    text, other = twins(w.ridge, "ada")
+    said = w.manager.join(text, other, reason="They told me")
     assert (said.verdict, said.reason, said.decided_by) == ("joined", "They told me", "Tobias Quill")
-    assert w.owner.party(other).ref == one
-    assert len({entry.subject for entry in w.owner.entries(party=one)}) == 2
+    assert w.owner.party(other).ref == text
+    assert len({entry.subject for entry in w.owner.entries(party=text)}) == 2
     with w.refused(Conflict, "already"):
-        w.manager.join(one, other)
+        w.manager.join(text, other)
     with w.refused(NotAllowed, "parties.join"):
-        w.auditor.join(one, other)
+        w.auditor.join(text, other)
 
 
 @of("parties.apart")
 def _(w: World) -> None:
-    one, other = twins(w.ridge, "bela")
-    assert w.manager.keep_apart(one, other).verdict == "apart"
-    assert w.owner.perhaps_the_same(one) == []
+    text, other = twins(w.ridge, "bela")
+    assert w.manager.keep_apart(text, other).verdict == "apart"
+    assert w.owner.perhaps_the_same(text) == []
     with w.refused(Conflict, "already"):
-        w.manager.keep_apart(one, one)
+        w.manager.keep_apart(text, text)
 
 
 @of("parties.part")
 def _(w: World) -> None:
-    one, other = twins(w.ridge, "ciro")
-    w.manager.join(one, other)
-    said = w.manager.part(one, "Plate Archive", "ciro-s", reason="A namesake")
-    assert (said.verdict, said.one.ref) == ("parted", one)
+    text, other = twins(w.ridge, "ciro")
+    w.manager.join(text, other)
+    said = w.manager.part(text, "Plate Archive", "ciro-s", reason="A namesake")
+    assert (said.verdict, said.one.ref) == ("parted", text)
     assert [key.provider.name for key in w.owner.known_as(said.other.ref)] == ["Plate Archive"]
     with w.refused(Conflict, "nothing to part"):
-        w.manager.part(one, "Ticket Desk", "ciro-d")
+        w.manager.part(text, "Ticket Desk", "ciro-d")
     with w.refused(Invalid, "does not know"):
-        w.manager.part(one, "Plate Archive", "ciro-s")
+        w.manager.part(text, "Plate Archive", "ciro-s")
 
 
 @of("parties.undo")
 def _(w: World) -> None:
-    one, other = twins(w.ridge, "dina")
-    said = w.manager.join(one, other)
+    text, other = twins(w.ridge, "dina")
+    said = w.manager.join(text, other)
     undone = w.manager.undo_sameness(said.ref)
     assert (undone.undone_by, w.last()) != (None, "party.joined")
     assert w.owner.party(other).ref == other
@@ -286,8 +286,8 @@ def _(w: World) -> None:
 
 @of("parties.decided")
 def _(w: World) -> None:
-    one, other = twins(w.ridge, "edo")
-    said = w.manager.keep_apart(one, other, reason="Two brothers")
+    text, other = twins(w.ridge, "edo")
+    said = w.manager.keep_apart(text, other, reason="Two brothers")
     latest = next(w.auditor.sameness_decisions())
     assert (latest.ref, latest.reason, latest.undone_at) == (said.ref, "Two brothers", None)
     with w.refused(NotAllowed, "parties.decided"):

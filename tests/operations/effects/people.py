@@ -89,9 +89,9 @@ def joined(w: World, name: str, role: str) -> str:
 
 @of("people.show")
 def _(w: World) -> None:
-    found = w.auditor.person(f"ines.okoro@{DOMAIN}")
-    assert (found.name, found.role, found.state) == ("Ines Okoro", "reviewer", "active")
-    assert w.auditor.person(str(found.id)) == found
+    person = w.auditor.person(f"ines.okoro@{DOMAIN}")
+    assert (person.name, person.role, person.state) == ("Ines Okoro", "reviewer", "active")
+    assert w.auditor.person(str(person.id)) == person
     with w.refused(NotFound, "no person"):
         w.auditor.person("Ines Okoro")
 
@@ -261,7 +261,7 @@ def _(w: World) -> None:
 @of("tokens.revoke")
 def _(w: World) -> None:
     with w.ridge.client("ruth.calder") as ruth:
-        (token, *_) = sorted(ruth.tokens(), key=lambda one: one.created_at, reverse=True)
+        (token, *_) = sorted(ruth.tokens(), key=lambda token: token.created_at, reverse=True)
         w.owner.revoke_token(token.id)
         assert w.last() == "token.revoked"
         with w.refused(NotSignedIn, "was revoked"):
@@ -355,9 +355,9 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     with newcomer(w, "Corvin") as corvin:
         with_codes(w, corvin)
-        found = corvin.factors()
-        assert [(factor.name, factor.kind) for factor in found.items] == [("phone", "codes")]
-        assert (found.recovery_left, found.demanded) == (10, False)
+        factor_list = corvin.factors()
+        assert [(factor.name, factor.kind) for factor in factor_list.items] == [("phone", "codes")]
+        assert (factor_list.recovery_left, factor_list.demanded) == (10, False)
         assert w.member.factors().items == [], "nobody sees those of others"
         assert corvin.me().person.id in w.owner.with_second_factor()
     with nobody(w) as visitor, w.refused(NotSignedIn, "no Open Latch token|Nobody is signed in"):
@@ -396,8 +396,8 @@ def _(w: World) -> None:
         with_codes(w, fenna)
         (factor,) = fenna.factors().items
         fenna.remove_factor(factor.id)
-        found = fenna.factors()
-        assert (found.items, found.recovery_left) == ([], 0)
+        factor_list = fenna.factors()
+        assert (factor_list.items, factor_list.recovery_left) == ([], 0)
         w.ridge.client(fenna.me().person.address, password=FOUR_WORDS).close()
         with w.refused(NotFound, "no second factor"):
             fenna.remove_factor(factor.id)

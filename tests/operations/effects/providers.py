@@ -100,7 +100,7 @@ def _(w: World) -> None:
     w.ridge.drain()
     w.ridge.clock.go_on(minutes=2)
     w.ridge.drain()
-    assert "After a breach at a provider" in {one.review.name for one in w.owner.rounds()}
+    assert "After a breach at a provider" in {review_round.review.name for review_round in w.owner.rounds()}
     with w.refused(Invalid, "."):
         w.owner.report_breach("Live Sky", w.day(3), "It has not happened yet")
 

@@ -33,7 +33,7 @@ def _(w: World) -> None:
     w.ridge.drain()
     event = next(iter(w.auditor.events(sealed=True, oldest=True)))
     proof = w.auditor.prove_event(event.id)
-    path = [bytes.fromhex(one) for one in proof.path]
+    path = [bytes.fromhex(text) for text in proof.path]
     assert (proof.number, proof.content) == (1, event.content)
     assert tree.included(tree.leaf(event.content), 0, proof.head.grown, path, bytes.fromhex(proof.head.root))
     with w.refused(NotFound, "no sealed event"):
@@ -45,7 +45,7 @@ def _(w: World) -> None:
     w.ridge.drain()
     grown = w.auditor.prove_consistency(1)
     first = tree.leaf(next(iter(w.auditor.events(sealed=True, oldest=True))).content)
-    path = [bytes.fromhex(one) for one in grown.path]
+    path = [bytes.fromhex(text) for text in grown.path]
     assert tree.consistent(1, grown.head.grown, first, bytes.fromhex(grown.head.root), path)
     with w.refused(Invalid, "kept a head of"):
         w.auditor.prove_consistency(grown.head.grown + 100)

@@ -76,7 +76,7 @@ def _(w: World) -> None:
 
 @of("rounds.browse")
 def _(w: World) -> None:
-    assert w.things.round in {one.ref for one in w.auditor.rounds("open")}
+    assert w.things.round in {review_round.ref for review_round in w.auditor.rounds("open")}
     with w.refused(NotAllowed, "rounds.browse"):
         list(w.member.rounds())
 
@@ -130,7 +130,7 @@ def _(w: World) -> None:
             ],
         )
     assert caught.value.fields["errors"][0]["problem"].startswith("item 1 is about entry")
-    assert [one["at"] for one in caught.value.fields["errors"]] == [
+    assert [value["at"] for value in caught.value.fields["errors"]] == [
         "line 1",
         f"line {len(items) + 1}",
         f"line {len(items) + 2}",
@@ -145,7 +145,7 @@ def _(w: World) -> None:
     opened = w.opened("To call off")
     (first, *_) = w.owner.round_items(opened.ref)
     assert w.owner.decide(opened.ref, [first.place], "keep", reason="Still needed") == 1
-    (asked,) = [one for one in w.owner.round(opened.ref).progress if one.name == "Ines Okoro"]
+    (asked,) = [progress for progress in w.owner.round(opened.ref).progress if progress.name == "Ines Okoro"]
     assert (asked.decided, asked.by_others) == (1, 1), "an owner has decided for the reviewer"
     decision = w.owner.round_items(opened.ref)[0].decision
     assert decision is not None
@@ -170,7 +170,7 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     opened = w.opened("To give up")
     again = w.owner.review("To give up")
-    (asked,) = [one for one in again.asked_already if one.ref == opened.ref]
+    (asked,) = [already for already in again.asked_already if already.ref == opened.ref]
     assert (asked.review, asked.entries) == ("To give up", opened.count), "a second one would ask the same"
     with w.refused(Conflict, f"Round {opened.ref} of “To give up” is open"):
         w.owner.remove_review("To give up")

@@ -40,7 +40,7 @@ def _(w: World) -> None:
     flag = next(w.owner.flags(rule="crowded"), None) or next(w.owner.flags(rule="too-many-administrators"))
     w.owner.accept(flag.ref, "for now", w.day(9))
     assert w.owner.refuse(flag.ref).accepted is None
-    assert flag.ref in {one.ref for one in w.owner.flags(flag.rule)}
+    assert flag.ref in {each_flag.ref for each_flag in w.owner.flags(flag.rule)}
     with w.refused(Conflict, "."):
         w.owner.refuse(flag.ref)
 
@@ -102,7 +102,7 @@ def _(w: World) -> None:
 @of("policy.try")
 def _(w: World) -> None:
     text = w.owner.policy().text.replace('id = "lock-off"\n', 'id = "lock-off"\noff = true\n', 1)
-    (line,) = [one for one in w.reviewer.try_policy(text).lines if one.rule == "lock-off"]
+    (line,) = [line for line in w.reviewer.try_policy(text).lines if line.rule == "lock-off"]
     assert (line.now, line.then) == (1, 0)
     assert list(w.owner.flags("lock-off")), "trying changes nothing"
     with w.refused(Invalid, "present policy stays in force"):

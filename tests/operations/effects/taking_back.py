@@ -174,7 +174,7 @@ def _(w: World) -> None:
 
 @of("batches.leave_open")
 def _(w: World) -> None:
-    entry = next(one for one in iter(w.spare, None) if one.party.name != "Orla Finch")
+    entry = next(entry for entry in iter(w.spare, None) if entry.party.name != "Orla Finch")
     made = w.owner.leave(entry.party.ref, count=len(w.owner.plan_leaver(entry.party.ref).items))
     w.ridge.drain()
     batch = w.owner.batch(made.ref)
@@ -182,7 +182,7 @@ def _(w: World) -> None:
     with w.refused(Invalid, "cannot be asked here"):
         w.owner.leave_open_in_batch(made.ref, place, "She stays a guest", "nobody@kestrelridge.example")
     left = w.owner.leave_open_in_batch(made.ref, place, "She stays a guest", f"tobias.quill@{DOMAIN}")
-    item = next(one for one in left.items if one.place == place)
+    item = next(item for item in left.items if item.place == place)
     assert item.left_open is not None
     assert (item.outcome, item.left_open.owner, item.left_open.by) == ("left open", "Tobias Quill", "Maren Ashdown")
     with w.refused(Conflict, "is left to be done"):
@@ -225,28 +225,28 @@ def _(w: World) -> None:
 
 @of("teams.memberships")
 def _(w: World) -> None:
-    found = w.auditor.memberships("Dark-sky wardens")
-    assert (len(found.members) > 5, {team.team.name for team in found.teams}) == (True, {"Helpers"})
-    assert all(member.removable for member in found.members)
+    membership_list = w.auditor.memberships("Dark-sky wardens")
+    assert (len(membership_list.members) > 5, {team.team.name for team in membership_list.teams}) == (True, {"Helpers"})
+    assert all(member.removable for member in membership_list.members)
     with w.refused(NotFound, "."):
         w.auditor.memberships("Nobody at all")
 
 
 @of("teams.plan")
 def _(w: World) -> None:
-    one = w.auditor.memberships("Dark-sky wardens").members[0]
-    plan = w.auditor.plan_member(str(one.team.id), str(one.member.id))
+    membership = w.auditor.memberships("Dark-sky wardens").members[0]
+    plan = w.auditor.plan_member(str(membership.team.id), str(membership.member.id))
     assert [step.call for step in plan.steps] == ["remove-member", "read", "receipt"]
     with w.refused(Conflict, "in the team Dark-sky wardens already"):
-        w.auditor.plan_member(str(one.team.id), str(one.member.id), "add-member")
+        w.auditor.plan_member(str(membership.team.id), str(membership.member.id), "add-member")
     with w.refused(Invalid, "action"):
-        w.auditor.plan_member(str(one.team.id), str(one.member.id), "explode")
+        w.auditor.plan_member(str(membership.team.id), str(membership.member.id), "explode")
 
 
 @of("teams.order")
 def _(w: World) -> None:
-    one = w.owner.memberships("Dark-sky wardens").members[-1]
-    team, member = str(one.team.id), str(one.member.id)
+    membership = w.owner.memberships("Dark-sky wardens").members[-1]
+    team, member = str(membership.team.id), str(membership.member.id)
     with w.refused(Changed, "Nothing was ordered"):
         w.manager.command_member(team, member, digest="0" * 64)
     digest = w.manager.plan_member(team, member).digest

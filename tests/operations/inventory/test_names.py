@@ -30,7 +30,7 @@ def world(furnished: Ridge, things: Furniture) -> Iterator[World]:
 
 def test_an_account_whose_name_fits_two_is_not_taken_but_asked_for_by_its_short_form(world: World) -> None:
     both = [account for account in world.owner.accounts() if account.name == "Bookings"]
-    assert {one.provider.name for one in both} == {"Ticket Desk", "Hill Road Signage"}
+    assert {account.provider.name for account in both} == {"Ticket Desk", "Hill Road Signage"}
     for ask in (
         lambda: world.owner.account("bookings"),
         lambda: list(world.owner.entries(account="Bookings")),
@@ -39,11 +39,11 @@ def test_an_account_whose_name_fits_two_is_not_taken_but_asked_for_by_its_short_
     ):
         with pytest.raises(Invalid, match="fits 2 accounts") as refused:
             ask()
-        assert all(one.ref in refused.value.next_step for one in both)
+        assert all(account.ref in refused.value.next_step for account in both)
         assert "Ticket Desk" in refused.value.next_step
-    for one in both:
-        assert world.owner.account(one.ref).id == one.id
-        assert {entry.account.id for entry in world.owner.entries(account=one.ref)} <= {one.id}
+    for each_account in both:
+        assert world.owner.account(each_account.ref).id == each_account.id
+        assert {entry.account.id for entry in world.owner.entries(account=each_account.ref)} <= {each_account.id}
 
 
 def test_a_name_that_looks_like_the_short_form_of_another_account_does_not_take_its_place(world: World) -> None:
@@ -57,10 +57,12 @@ def test_a_party_is_known_by_address_or_short_form_and_by_a_name_only_if_nobody_
     assert len(both) == 2
     with pytest.raises(Invalid, match="2 parties are called “Orla Finch”") as several:
         world.owner.party("Orla Finch")
-    assert all(one.ref in several.value.next_step for one in both)
+    assert all(party.ref in several.value.next_step for party in both)
     with pytest.raises(NotFound):
         world.owner.party("Orla")
-    assert {world.owner.party(address).id for one in both for address in one.addresses} == {one.id for one in both}
+    assert {world.owner.party(address).id for party in both for address in party.addresses} == {
+        party.id for party in both
+    }
     with pytest.raises(Invalid, match="There are 2 called"):
         world.owner.record_secret("Gate", "Orla Finch", "the gate code")
     (archive,) = [account for account in world.owner.accounts() if account.name == "Night-Sky Plates"]
@@ -70,8 +72,8 @@ def test_a_party_is_known_by_address_or_short_form_and_by_a_name_only_if_nobody_
         "account": archive.ref,
         "statements": [{"effect": "allow", "to": to, "powers": ["view"]}],
     }
-    one = world.owner.propose({"proposal": 1, "title": "To one of two", "changes": [change]})
-    assert "“Orla Finch” fits 2 parties" in str(world.owner.worked_out(one.ref))
+    proposal = world.owner.propose({"proposal": 1, "title": "To one of two", "changes": [change]})
+    assert "“Orla Finch” fits 2 parties" in str(world.owner.worked_out(proposal.ref))
 
 
 def test_who_answers_is_asked_for_by_address_where_two_have_the_name(world: World) -> None:
@@ -97,7 +99,7 @@ def test_a_second_secret_that_somebody_is_told_is_one_of_its_own(world: World) -
 
 def test_an_account_whose_name_two_have_at_one_provider_is_kept_by_its_key(world: World) -> None:
     # One that no other test here names.
-    here = next(one for one in world.owner.accounts() if one.provider.name == "Live Sky")
+    here = next(account for account in world.owner.accounts() if account.provider.name == "Live Sky")
     with world.ridge.call() as call:
         there = call.tx.accounts.find(here.ref)[0]
         other = replace(there, id=call.services.new_id(), key=f"{there.key}-two")

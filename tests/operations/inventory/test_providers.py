@@ -36,10 +36,10 @@ def entries(client: Client, provider: str) -> list[wire.Entry]:
 
 
 def test_every_kind_of_entry_is_there_each_with_what_its_provider_knows(client: Client) -> None:
-    found: dict[str, wire.Entry] = {}
+    the_entries: dict[str, wire.Entry] = {}
     for entry in client.entries():
-        found.setdefault(entry.kind, entry)
-    assert set(found) == {"delegate", "grant", "app", "session", "offer", "secret", "open"}
+        the_entries.setdefault(entry.kind, entry)
+    assert set(the_entries) == {"delegate", "grant", "app", "session", "offer", "secret", "open"}
     nights = next(e for e in client.entries(q="amara.levy", provider="Dome Control"))
     assert nights.hours is not None
     assert nights.hours.text == "Tuesdays and Fridays 19:00–04:00"
@@ -248,7 +248,7 @@ def test_a_list_is_looked_through_then_taken_and_comes_back_the_same(client: Cli
     done = client.import_list(by_hand, content, kind, form=wire.ImportForm(columns={"Favourite star": "basis"}))
     assert done.made is not None
     assert (done.made.state, done.made.done, done.counts["new"]) == ("done", 2, 2)
-    assert [one.ref for one in client.list_imports(by_hand)] == [done.made.ref]
+    assert [an_import.ref for an_import in client.list_imports(by_hand)] == [done.made.ref]
     known = client.preview_import(by_hand, content, kind)
     assert known.remembered
     assert {c.header: c.field for c in known.columns}["Favourite star"] == "basis", "as it was matched the last time"
@@ -425,8 +425,8 @@ def test_a_member_sees_their_own_providers_and_only_the_flags_that_are_meant_for
     orla = ridge.client("orla.finch")
     own = {entry.provider.id for entry in client.entries(party=f"orla.finch@{DOMAIN}")}
     seen = orla.providers()
-    assert {one.id for one in seen} == own < {provider.id for provider in client.providers()}
-    assert all((one.settings, one.latest) == ({}, None) for one in seen)
+    assert {provider.id for provider in seen} == own < {provider.id for provider in client.providers()}
+    assert all((provider.settings, provider.latest) == ({}, None) for provider in seen)
     elsewhere = next(provider for provider in client.providers() if provider.id not in own)
     with pytest.raises(NotFound):
         orla.provider(elsewhere.name)

@@ -37,22 +37,24 @@ def call(ridge: Ridge) -> Iterator[Call]:
 @contextmanager
 def trying(ridge: Ridge) -> Iterator[Call]:
     with ridge.call() as made, made.tx.tried():
-        maren = next(one for one in made.tx.people.all() if one.address == f"maren.ashdown@{DOMAIN}")
+        maren = next(
+            each_person for each_person in made.tx.people.all() if each_person.address == f"maren.ashdown@{DOMAIN}"
+        )
         yield replace(made, actor=Actor(maren.name, maren, Scope.CHANGE, made.now))
 
 
 def shown(call: Call, provider: str, *parties: ObservedParty) -> dict[str, UUID]:
     """A reading of a provider that shows these parties, each with one entry; returns the party of each key."""
-    found = call.tx.providers.find(provider)
-    there = next(one for one in call.tx.accounts.of(found.id) if one.name == PLACES[provider])
+    the_provider = call.tx.providers.find(provider)
+    there = next(account for account in call.tx.accounts.of(the_provider.id) if account.name == PLACES[provider])
     entries = tuple(
         ObservedEntry(f"{provider}:{party.key}", there.key, party.key, Kind.DELEGATE, "guide", (Power.VIEW,))
         for party in parties
     )
     account = ObservedAccount(there.key, there.name)
     seen = Observation(ReadingOutcome.PARTIAL, (account,), parties, entries)
-    readings.apply(call, found.id, seen, evidence="a reading")
-    standing = call.tx.entries.standing(found.id, [entry.key for entry in entries])
+    readings.apply(call, the_provider.id, seen, evidence="a reading")
+    standing = call.tx.entries.standing(the_provider.id, [entry.key for entry in entries])
     return {entry.subject: entry.party_id for entry in standing}
 
 
@@ -61,7 +63,7 @@ def person(key: str, *addresses: str, name: str = "", verified: bool = False) ->
 
 
 def alike(call: Call, *ids: UUID) -> list[set[UUID]]:
-    pairs = [{one.likeness.one, one.likeness.other} for one in sameness.browse(call, "")]
+    pairs = [{sight.likeness.one, sight.likeness.other} for sight in sameness.browse(call, "")]
     return [pair for pair in pairs if pair <= set(ids)]
 
 
@@ -69,10 +71,10 @@ def state(call: Call, *ids: UUID) -> object:
     """All that is known of some parties and of what they have."""
     known = call.tx.parties.with_keys(ids)
     entries = sorted((e.key, e.subject, e.party_id) for e in call.tx.entries.held_by(ids))
-    names = {one: call.tx.sameness.identifiers_of(one) for one in ids}
+    names = {each_id: call.tx.sameness.identifiers_of(each_id) for each_id in ids}
     parties = {
-        one: (p.party.name, sorted(p.party.addresses), p.party.verified, p.party.status, p.keys)
-        for one, p in known.items()
+        acquaintance_id: (p.party.name, sorted(p.party.addresses), p.party.verified, p.party.status, p.keys)
+        for acquaintance_id, p in known.items()
     }
     return entries, names, parties
 
@@ -80,78 +82,80 @@ def state(call: Call, *ids: UUID) -> object:
 def test_whom_nobody_confirmed_is_not_joined_but_asked_about_and_joined_by_a_person_for_good(call: Call) -> None:
     box = f"{next(FRESH)}.lise@{OUT}"
     desk, sky = person("d-1", box, name="Lise Hartnell"), person("s-1", box, name="L. Hartnell")
-    (one,) = shown(call, "Ticket Desk", desk).values()
+    (some_id,) = shown(call, "Ticket Desk", desk).values()
     (other,) = shown(call, "Live Sky", sky).values()
-    assert one != other
-    (likeness,) = sameness.browse(call, str(one))
+    assert some_id != other
+    (likeness,) = sameness.browse(call, str(some_id))
     assert [reason.said() for reason in likeness.likeness.reasons] == [
         f"Both have the address {box}, which is outside your circle and is not confirmed for both of them."
     ]
     assert [(k.provider, k.key.key, k.key.addresses) for k in likeness.one_keys] == [("Ticket Desk", "d-1", (box,))]
-    before = state(call, one, other)
-    joined = sameness.join(call, str(one), str(other), "She told me")
+    before = state(call, some_id, other)
+    joined = sameness.join(call, str(some_id), str(other), "She told me")
     assert joined.decision.reason == "She told me"
-    assert alike(call, one, other) == []
-    assert call.tx.parties.find(str(other))[0].id == one, "whoever names the second means the first"
-    assert shown(call, "Live Sky", sky) == {"s-1": one}
-    assert shown(call, "Ticket Desk", desk) == {"d-1": one}
-    assert {e.subject for e in call.tx.entries.held_by([one])} == {"d-1", "s-1"}, "an end reaches the key that is shown"
+    assert alike(call, some_id, other) == []
+    assert call.tx.parties.find(str(other))[0].id == some_id, "whoever names the second means the first"
+    assert shown(call, "Live Sky", sky) == {"s-1": some_id}
+    assert shown(call, "Ticket Desk", desk) == {"d-1": some_id}
+    assert {e.subject for e in call.tx.entries.held_by([some_id])} == {"d-1", "s-1"}, (
+        "an end reaches the key that is shown"
+    )
     sameness.undo(call, joined.decision.ref)
-    assert state(call, one, other) == before
-    assert alike(call, one, other) == [{one, other}], "it is asked again"
+    assert state(call, some_id, other) == before
+    assert alike(call, some_id, other) == [{some_id, other}], "it is asked again"
 
 
 def test_whom_a_person_keeps_apart_is_not_asked_about_again_until_that_is_undone(call: Call) -> None:
     box = f"{next(FRESH)}.lise@{OUT}"
-    (one,) = shown(call, "Ticket Desk", person("d-2", box)).values()
+    (some_id,) = shown(call, "Ticket Desk", person("d-2", box)).values()
     (other,) = shown(call, "Live Sky", person("s-2", box)).values()
-    kept = sameness.apart(call, str(one), str(other), "")
-    assert sameness.apart(call, str(other), str(one), "").decision.id == kept.decision.id
+    kept = sameness.apart(call, str(some_id), str(other), "")
+    assert sameness.apart(call, str(other), str(some_id), "").decision.id == kept.decision.id
     shown(call, "Live Sky", person("s-2", box, name="Another name"))
-    assert alike(call, one, other) == []
+    assert alike(call, some_id, other) == []
     sameness.undo(call, kept.decision.ref)
-    assert alike(call, one, other) == [{one, other}]
+    assert alike(call, some_id, other) == [{some_id, other}]
 
 
 def test_what_was_taken_for_one_is_parted_by_its_key_and_stays_so(call: Call) -> None:
     box, second = f"{next(FRESH)}.orla@kestrelridge.example", f"{next(FRESH)}.o@{OUT}"
-    (one,) = shown(call, "Ticket Desk", person("d-3", box)).values()
-    assert shown(call, "Live Sky", person("s-3", box, second)) == {"s-3": one}, "an address of the circle tells"
-    before = state(call, one)
-    parted = sameness.part(call, str(one), "Live Sky", "s-3", "A namesake")
+    (some_id,) = shown(call, "Ticket Desk", person("d-3", box)).values()
+    assert shown(call, "Live Sky", person("s-3", box, second)) == {"s-3": some_id}, "an address of the circle tells"
+    before = state(call, some_id)
+    parted = sameness.part(call, str(some_id), "Live Sky", "s-3", "A namesake")
     new = parted.decision.other
     assert shown(call, "Live Sky", person("s-3", box, second)) == {"s-3": new}
-    assert shown(call, "Ticket Desk", person("d-3", box)) == {"d-3": one}
-    assert {e.subject for e in call.tx.entries.held_by([one])} == {"d-3"}
-    assert call.tx.parties.some([one])[one].addresses == (box,)
-    assert call.tx.parties.carrying(box) == {one, new}
-    assert shown(call, "Dome Control", person("c-3", box))["c-3"] not in (one, new), (
+    assert shown(call, "Ticket Desk", person("d-3", box)) == {"d-3": some_id}
+    assert {e.subject for e in call.tx.entries.held_by([some_id])} == {"d-3"}
+    assert call.tx.parties.some([some_id])[some_id].addresses == (box,)
+    assert call.tx.parties.carrying(box) == {some_id, new}
+    assert shown(call, "Dome Control", person("c-3", box))["c-3"] not in (some_id, new), (
         "which of the two it is, none can say"
     )
     sameness.undo(call, parted.decision.ref)
-    assert shown(call, "Live Sky", person("s-3", box, second)) == {"s-3": one}
-    entries, _, parties = state(call, one)  # type: ignore[misc]
-    assert (entries, parties[one][1]) == (before[0], before[2][one][1])  # type: ignore[index]
+    assert shown(call, "Live Sky", person("s-3", box, second)) == {"s-3": some_id}
+    entries, _, parties = state(call, some_id)  # type: ignore[misc]
+    assert (entries, parties[some_id][1]) == (before[0], before[2][some_id][1])  # type: ignore[index]
 
 
 def test_flags_and_circle_follow_who_is_joined_and_come_back_with_the_undoing(call: Call) -> None:
     like = f"orla{next(FRESH)}@kestreIridge.example"
-    (one,) = shown(call, "Ticket Desk", person("d-8", f"wren{next(FRESH)}@{OUT}")).values()
+    (some_id,) = shown(call, "Ticket Desk", person("d-8", f"wren{next(FRESH)}@{OUT}")).values()
     (other,) = shown(call, "Live Sky", person("s-8", like)).values()
 
     def standing(party: UUID) -> set[str]:
-        flags.evaluate(call, call.tx.entries.held_by([one, other]), parties=[one, other], met=[one, other])
+        flags.evaluate(call, call.tx.entries.held_by([some_id, other]), parties=[some_id, other], met=[some_id, other])
         held = {entry.id for entry in call.tx.entries.held_by([party])}
         every = call.tx.flags.all_standing()
         return {flag.rule for flag in every if flag.subject_id in {party, *held}}
 
-    before = standing(one), standing(other)
+    before = standing(some_id), standing(other)
     assert before[1], "an address that resembles one of ours is flagged"
-    joined = sameness.join(call, str(one), str(other), "")
+    joined = sameness.join(call, str(some_id), str(other), "")
     assert standing(other) == set(), "nothing stands on who is nobody of their own any more"
-    assert standing(one) >= before[1]
+    assert standing(some_id) >= before[1]
     sameness.undo(call, joined.decision.ref)
-    assert (standing(one), standing(other)) == before
+    assert (standing(some_id), standing(other)) == before
 
 
 def test_the_same_app_at_two_providers_is_asked_about(call: Call) -> None:
@@ -159,10 +163,10 @@ def test_the_same_app_at_two_providers_is_asked_about(call: Call) -> None:
         ObservedParty(key, PartyKind.APP, "Plate Viewer", publisher="Plateworks", home="https://plates.example")
         for key in ("app-7", "7")
     ]
-    (one,) = shown(call, "Ticket Desk", app[0]).values()
+    (some_id,) = shown(call, "Ticket Desk", app[0]).values()
     (other,) = shown(call, "Live Sky", app[1]).values()
-    assert one != other
-    assert alike(call, one, other) == [{one, other}]
+    assert some_id != other
+    assert alike(call, some_id, other) == [{some_id, other}]
 
 
 def test_what_cannot_be_one_is_refused_with_why(call: Call) -> None:
@@ -190,7 +194,7 @@ def test_decisions_that_build_on_each_other_are_undone_from_the_last(call: Call)
     first = sameness.join(call, str(a), str(b), "").decision
     second = sameness.join(call, str(c), str(b), "").decision
     assert (second.one, second.other) == (c, a), "whoever was joined is the other"
-    assert {call.tx.parties.find(str(one))[0].id for one in (a, b, c)} == {c}
+    assert {call.tx.parties.find(str(each_id))[0].id for each_id in (a, b, c)} == {c}
     with pytest.raises(Conflict, match="A later decision about one of them holds"):
         sameness.undo(call, first.ref)
     sameness.undo(call, second.ref)
@@ -236,23 +240,23 @@ def test_whatever_is_read_joined_parted_and_undone_no_entry_is_anybodys_but_its_
             for n, (provider, boxes, verified) in enumerate(described)
         ]
         mine: dict[str, UUID] = {}
-        for provider, one in every:
-            mine |= shown(call, provider, one)
+        for provider, party in every:
+            mine |= shown(call, provider, party)
         decisions: list[str] = []
         for act, first, second in chosen:
-            (at, one), (_, other) = every[first % len(every)], every[second % len(every)]
+            (at, party), (_, other) = every[first % len(every)], every[second % len(every)]
             before = dict(mine)
             said = None
             try:
                 if act == "read":
-                    mine |= shown(call, at, one)
+                    mine |= shown(call, at, party)
                     assert mine == before, "whatever was said survives the next reading"
                 elif act == "join":
-                    said = sameness.join(call, str(mine[one.key]), str(mine[other.key]), "")
+                    said = sameness.join(call, str(mine[party.key]), str(mine[other.key]), "")
                 elif act == "apart":
-                    said = sameness.apart(call, str(mine[one.key]), str(mine[other.key]), "")
+                    said = sameness.apart(call, str(mine[party.key]), str(mine[other.key]), "")
                 elif act == "part":
-                    said = sameness.part(call, str(mine[one.key]), at, one.key, "")
+                    said = sameness.part(call, str(mine[party.key]), at, party.key, "")
                 elif decisions:
                     sameness.undo(call, decisions[first % len(decisions)])
             except Conflict:

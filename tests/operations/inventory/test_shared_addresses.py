@@ -29,15 +29,17 @@ def world(furnished: Ridge, things: Furniture) -> Iterator[World]:
 def shown(world: World, provider: str, keys: tuple[str, ...], account: str) -> dict[str, str]:
     """What a provider shows of some users with one mailbox; returns the party of each, by its key."""
     with world.ridge.call() as call:
-        found = call.tx.providers.find(provider)
-        there = next(one for one in call.tx.accounts.of(found.id) if one.name == account)
+        the_provider = call.tx.providers.find(provider)
+        there = next(
+            each_account for each_account in call.tx.accounts.of(the_provider.id) if each_account.name == account
+        )
         parties = tuple(ObservedParty(key, PartyKind.PERSON, f"Night desk {key}", (BOX,)) for key in keys)
         entries = tuple(
             ObservedEntry(f"{account}:{key}", there.key, key, Kind.DELEGATE, "guide", (Power.VIEW,)) for key in keys
         )
         seen = Observation(ReadingOutcome.PARTIAL, (ObservedAccount(there.key, there.name),), parties, entries)
-        readings.apply(call, found.id, seen, evidence="a reading")
-        standing = call.tx.entries.standing(found.id, [entry.key for entry in entries])
+        readings.apply(call, the_provider.id, seen, evidence="a reading")
+        standing = call.tx.entries.standing(the_provider.id, [entry.key for entry in entries])
     return {entry.key.removeprefix(f"{account}:"): str(entry.party_id) for entry in standing}
 
 
@@ -50,9 +52,9 @@ def test_three_that_share_a_mailbox_are_three_and_are_named_by_their_short_forms
     with pytest.raises(Invalid, match="4 parties carry the address") as refused:
         world.owner.party(BOX)
     for party in here.values():
-        found = world.owner.party(party)
-        assert found.ref in refused.value.next_step
-        assert [entry.party.id for entry in world.owner.entries(party=found.ref)] == [found.id]
+        the_party = world.owner.party(party)
+        assert the_party.ref in refused.value.next_step
+        assert [entry.party.id for entry in world.owner.entries(party=the_party.ref)] == [the_party.id]
     with pytest.raises(Invalid, match="is carried by 4 parties"):
         world.manager.check_offer(world.wish(BOX))
     ended = next(world.owner.entries(party=world.owner.party(here["u-2"]).ref))

@@ -278,14 +278,14 @@ def test_only_what_can_be_ordered_is_offered_and_advised(client: Client) -> None
         for entry in itertools.islice(client.entries(**wanted), 3):  # type: ignore[arg-type]
             shown = client.entry(entry.ref)
             for act in ("end", "pause", "resume", "close-sessions", "change-secret", "give-back"):
-                offered = act in {one.action for one in shown.acts}
+                offered = act in {act.action for act in shown.acts}
                 try:
                     plan = client.plan(entry.ref, act)
                 except Conflict:
                     assert not offered, (entry.ref, act)
                 else:
                     assert offered or act == "end-on" or entry.kind in ("session", "open"), (entry.ref, act)
-                    here = next((one.here for one in shown.acts if one.action == act), True)
+                    here = next((possible_act.here for possible_act in shown.acts if possible_act.action == act), True)
                     assert here is ("ask" not in calls(plan))
     dome = client.entry(next(client.entries(account="North Dome", kind="delegate", state="live")).ref)
-    assert {one.action for one in dome.acts if not one.here} == {"narrow"}, "nobody is narrowed there from here"
+    assert {act.action for act in dome.acts if not act.here} == {"narrow"}, "nobody is narrowed there from here"

@@ -72,11 +72,11 @@ def test_a_receipt_says_what_remains_through_other_teams(world: World) -> None:
 
 
 def test_what_was_removed_is_added_again_and_only_that_is_proved(world: World, roll: Desk) -> None:
-    one = members(world, WARDENS)[0]
-    team, who = str(one.team.id), str(one.member.id)
+    membership = members(world, WARDENS)[0]
+    team, who = str(membership.team.id), str(membership.member.id)
     before = {m.member.id for m in members(world, WARDENS)}
     settle(world.owner, world.owner.command_member(team, who).ref)
-    assert {m.member.id for m in members(world, WARDENS)} == before - {one.member.id}
+    assert {m.member.id for m in members(world, WARDENS)} == before - {membership.member.id}
     back = settle(world.owner, world.owner.command_member(team, who, "add-member").ref)
     assert [step.call for step in back.steps] == ["read", "add-member", "read", "receipt"]
     assert (back.state, {m.member.id for m in members(world, WARDENS)}) == ("proved", before)
@@ -91,8 +91,8 @@ def test_what_was_removed_is_added_again_and_only_that_is_proved(world: World, r
 
 
 def test_what_the_provider_added_by_itself_is_not_taken_for_ours(world: World, roll: Desk) -> None:
-    one = members(world, WARDENS)[0]
-    team, who = str(one.team.id), str(one.member.id)
+    membership = members(world, WARDENS)[0]
+    team, who = str(membership.team.id), str(membership.member.id)
     settle(world.owner, world.owner.command_member(team, who).ref)
     change = {"op": "add", "path": "members", "value": [{"value": _key(world, who)}]}
     roll._http.patch("/Groups/dark-sky", content=json.dumps({"Operations": [change]})).raise_for_status()
@@ -106,15 +106,15 @@ def _key(world: World, party: str) -> str:
 
 
 def test_two_at_once_give_one_order(world: World) -> None:
-    one = members(world, WARDENS)[1]
-    team, who = str(one.team.id), str(one.member.id)
+    membership = members(world, WARDENS)[1]
+    team, who = str(membership.team.id), str(membership.member.id)
     with ThreadPoolExecutor(4) as pool:
         given = list(pool.map(lambda client: client.command_member(team, who), [world.owner, world.manager] * 2))
     assert len({order.ref for order in given}) == 1
     assert sorted(order.already for order in given)[0] is False
     with world.refused(Conflict, "is under way for this already"):
         world.owner.command_member(team, who, "add-member")
-    assert [m.order for m in members(world, WARDENS) if m.member.id == one.member.id] == [given[0].ref]
+    assert [m.order for m in members(world, WARDENS) if m.member.id == membership.member.id] == [given[0].ref]
 
 
 def test_a_plan_that_is_not_the_one_shown_is_not_carried_out(world: World) -> None:
@@ -126,9 +126,9 @@ def test_a_plan_that_is_not_the_one_shown_is_not_carried_out(world: World) -> No
 
 
 def test_where_nothing_can_be_ordered_a_person_is_asked_and_a_reading_tells(world: World) -> None:
-    one = members(world, "Saturday crew")[0]
-    assert not one.removable
-    team, who = str(one.team.id), str(one.member.id)
+    membership = members(world, "Saturday crew")[0]
+    assert not membership.removable
+    team, who = str(membership.team.id), str(membership.member.id)
     plan = world.owner.plan_member(team, who)
     assert plan.steps[0].call == "ask"
     assert "at Ticket Desk itself" in plan.steps[0].text
@@ -151,9 +151,9 @@ def test_where_nothing_can_be_ordered_a_person_is_asked_and_a_reading_tells(worl
 
 
 def test_whom_a_reading_shows_gone_need_not_be_said_to_be_gone(world: World) -> None:
-    one = members(world, "Saturday crew")[1]
-    order = settle(world.owner, world.owner.command_member(str(one.team.id), str(one.member.id)).ref)
-    known = next(k.key for k in world.owner.known_as(str(one.member.id)) if k.provider.name == "Ticket Desk")
+    membership = members(world, "Saturday crew")[1]
+    order = settle(world.owner, world.owner.command_member(str(membership.team.id), str(membership.member.id)).ref)
+    known = next(k.key for k in world.owner.known_as(str(membership.member.id)) if k.provider.name == "Ticket Desk")
     feed = world.desk._http.get("/inventory").json()
     with world.desk.fault(taken_out=[f"{m['team']} {known}" for m in feed["memberships"]]):
         read(world.owner)
@@ -162,15 +162,15 @@ def test_whom_a_reading_shows_gone_need_not_be_said_to_be_gone(world: World) -> 
 
 
 def test_somebody_who_goes_is_taken_out_of_the_teams_that_can_be_ordered(world: World) -> None:
-    one = members(world, WARDENS)[2]
-    plan = world.owner.plan_leaver(str(one.member.id))
+    membership = members(world, WARDENS)[2]
+    plan = world.owner.plan_leaver(str(membership.member.id))
     (item,) = (i for i in plan.items if i.action == "remove-member")
     assert (item.phase, item.text.endswith(f"from the team {WARDENS}.")) == ("Access", True)
-    batch = world.owner.leave(str(one.member.id), count=len(plan.items))
+    batch = world.owner.leave(str(membership.member.id), count=len(plan.items))
     world.ridge.drain()
     (done,) = (i for i in world.owner.batch(batch.ref).items if i.action == "remove-member")
     assert (done.outcome, bool(done.order)) == ("proved", True)
-    assert WARDENS not in teams(world, str(one.member.id))
+    assert WARDENS not in teams(world, str(membership.member.id))
 
 
 def test_two_teams_of_one_name_are_asked_about_and_told_apart(world: World) -> None:

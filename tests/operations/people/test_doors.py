@@ -55,7 +55,7 @@ def test_what_could_not_be_used_is_refused_with_its_place(changes: dict[str, Any
 def test_every_mistake_is_told_at_once() -> None:
     with pytest.raises(Invalid) as refused:
         check_founding(replace(GOOD, zone="nowhere", slug="!"), "", "x", "y")
-    assert [one["at"] for one in refused.value.fields["errors"]] == [
+    assert [value["at"] for value in refused.value.fields["errors"]] == [
         "workspace",
         "owner",
         "zone",

@@ -143,7 +143,7 @@ def test_a_passkey_is_enough_and_only_one_that_is_known(ridge: Ridge) -> None:
         key = passkey(ridge, petra)
         opened = signed_in(ridge, key)
         assert (opened.status_code, opened.json()["person"]["name"]) == (201, "Petra Vance")
-        (event,) = [one for one in petra.events() if one.content["act"] == "person.signed-in"][:1]
+        (event,) = [event for event in petra.events() if event.content["act"] == "person.signed-in"][:1]
         assert event.content["facts"]["how"].startswith("passkey key ")
         for stranger in (
             Authenticator(ridge.url, HOST),

@@ -98,13 +98,13 @@ def test_a_forgotten_password_is_answered_alike_for_everyone_and_ends_all_that_t
     address = added(ridge, "Brea Holt", Role.MEMBER)
     token = ridge.client(address, password=WORDS)
     answers = [
-        ridge.http().post("/session/forgotten", json={"workspace": workspace, "address": one})
-        for workspace, one in ((SLUG, address), (SLUG, f"nobody@{DOMAIN}"), ("nowhere", address))
+        ridge.http().post("/session/forgotten", json={"workspace": workspace, "address": each_text})
+        for workspace, each_text in ((SLUG, address), (SLUG, f"nobody@{DOMAIN}"), ("nowhere", address))
     ]
     assert {(answer.status_code, answer.content) for answer in answers} == {(202, b"")}
-    found = link(ridge, address, "Choose another password")
+    text = link(ridge, address, "Choose another password")
     assert not ridge.post.to(f"nobody@{DOMAIN}")
-    nobody.use_sign_in_link(found, password=OTHER_WORDS)
+    nobody.use_sign_in_link(text, password=OTHER_WORDS)
     with pytest.raises(NotSignedIn, match="revoked"):
         token.me()
     with pytest.raises(NotSignedIn):
@@ -113,7 +113,7 @@ def test_a_forgotten_password_is_answered_alike_for_everyone_and_ends_all_that_t
     ridge.drain()
     assert ridge.post.to(address, "was changed by a link")
     with pytest.raises(Conflict, match="answered already"):
-        nobody.use_sign_in_link(found, password=WORDS)
+        nobody.use_sign_in_link(text, password=WORDS)
     token.close()
 
 
@@ -128,11 +128,11 @@ def test_no_more_letters_than_a_few_go_to_one_address(ridge: Ridge, nobody: Clie
 def test_a_link_ends_by_its_day(ridge: Ridge, client: Client, nobody: Client) -> None:
     address = f"late@{DOMAIN}"
     client.invite(address, "member")
-    found = link(ridge, address, "invited")
+    text = link(ridge, address, "invited")
     ridge.clock.go_on(days=8)
-    assert "lapsed" in nobody.look_at_sign_in_link(found).trouble
+    assert "lapsed" in nobody.look_at_sign_in_link(text).trouble
     with pytest.raises(Conflict, match="lapsed"):
-        nobody.use_sign_in_link(found, name="Late", password=WORDS)
+        nobody.use_sign_in_link(text, name="Late", password=WORDS)
 
 
 def test_sessions_are_told_with_what_and_from_where_and_end_one_by_one_or_all(ridge: Ridge) -> None:
@@ -141,8 +141,8 @@ def test_sessions_are_told_with_what_and_from_where_and_end_one_by_one_or_all(ri
         console(ridge, address, WORDS, agent) for agent in ("Firefox/1 Linux", "Chrome/9 Android", "wget")
     )
     there = first.get("/me/sessions").json()["items"]
-    assert [one["device"] for one in there] == ["wget", "Chrome on Android", "Firefox on Linux"]
-    assert [one["present"] for one in there] == [False, False, True]
+    assert [value["device"] for value in there] == ["wget", "Chrome on Android", "Firefox on Linux"]
+    assert [value["present"] for value in there] == [False, False, True]
     assert first.delete(f"/me/sessions/{there[1]['id']}").status_code == 204
     assert second.get("/me").status_code == 401
     assert first.put("/me/password", json={"password": OTHER_WORDS}).json() == {"sessions": 1}
@@ -222,7 +222,7 @@ def test_whoever_comes_while_too_many_passwords_are_worked_out_is_told_to_come_a
 
 def test_a_leaver_who_signs_in_here_cannot_any_more(ridge: Ridge, client: Client) -> None:
     entry = next(
-        one for one in client.entries(provider="Ticket Desk") if one.party.addresses and one.kind == "delegate"
+        entry for entry in client.entries(provider="Ticket Desk") if entry.party.addresses and entry.kind == "delegate"
     )
     address = entry.party.addresses[0]
     with ridge.call() as call:
@@ -230,13 +230,15 @@ def test_a_leaver_who_signs_in_here_cannot_any_more(ridge: Ridge, client: Client
     leaver = ridge.client(address, password=WORDS)
     planned = client.plan_leaver(entry.party.ref)
     text = f"Disable {entry.party.name}’s sign-in to this workspace, as manager."
-    assert [one.text for one in planned.items if one.action == "disable-sign-in"] == [text]
+    assert [item.text for item in planned.items if item.action == "disable-sign-in"] == [text]
     with ridge.client("tobias.quill") as tobias:
-        asked = [one for one in tobias.plan_leaver(entry.party.ref).items if "sign-in" in one.text]
-        assert [(one.action, one.text) for one in asked] == [("ask", text.replace("Disable", "Have an owner disable"))]
+        asked = [item for item in tobias.plan_leaver(entry.party.ref).items if "sign-in" in item.text]
+        assert [(item.action, item.text) for item in asked] == [
+            ("ask", text.replace("Disable", "Have an owner disable"))
+        ]
     batch = client.leave(entry.party.ref, count=len(planned.items))
     ridge.drain()
-    (item,) = [one for one in client.batch(batch.ref).items if one.text == text]
+    (item,) = [item for item in client.batch(batch.ref).items if item.text == text]
     assert item.outcome == "done"
     assert client.person(address).state == "disabled"
     with pytest.raises(NotSignedIn):
@@ -260,7 +262,7 @@ def test_two_owners_who_take_back_each_others_sign_in_at_once_leave_one(apart: R
             came = list(both.map(take_back, ((first, other), (second, maren))))
     assert came.count("disabled") == 1
     with ridge.call() as call:
-        assert sum(one.active and one.role is Role.OWNER for one in call.tx.people.all()) == 1
+        assert sum(person.active and person.role is Role.OWNER for person in call.tx.people.all()) == 1
 
 
 def test_what_is_changed_of_one_thing_undoes_nothing_that_somebody_else_changed_at_the_same_moment(

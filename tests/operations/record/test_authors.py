@@ -69,5 +69,5 @@ def test_what_the_service_orders_for_somebody_is_logged_as_theirs(world: World) 
         for event in world.owner.events(subject=subject)
         if event.content["act"] in ("order.given", "entry.ending", "order.proved")
     ]
-    assert {one["act"] for one in events} == {"order.given", "entry.ending", "order.proved"}
-    assert {(one["actor"], one["on_behalf_of_id"]) for one in events} == {("Open Latch", str(made.ordered_by_id))}
+    assert {event["act"] for event in events} == {"order.given", "entry.ending", "order.proved"}
+    assert {(event["actor"], event["on_behalf_of_id"]) for event in events} == {("Open Latch", str(made.ordered_by_id))}

@@ -197,9 +197,9 @@ def test_addresses_of_webhooks_of_before_are_closed_when_keys_are_changed(apart:
             statement = text("update webhooks set address = null, url = :whole where id = :id")
             call.tx._session.execute(statement, {"whole": whole, "id": hook.id})
         with apart.call() as call:
-            assert next(one for one in call.tx.webhooks.all() if one.id == hook.id).url == whole
+            assert next(webhook for webhook in call.tx.webhooks.all() if webhook.id == hook.id).url == whole
             rotate(call)
-        (now,) = [one for one in owner.webhooks() if one.id == hook.id]
+        (now,) = [webhook for webhook in owner.webhooks() if webhook.id == hook.id]
         assert now.url == "https://hooks.example/…"
         with apart.call() as call:
             assert call.open(call.tx.webhooks.closed(hook.id)[0] or b"") == whole

@@ -58,8 +58,8 @@ def exported(ridge: Ridge, client: Client) -> tuple[list[str], wire.LogHead]:
 def said(signed: str, keys: dict[str, object]) -> dict[str, object]:
     """What was signed, as a library that is not ours checks and reads it."""
     (key,) = jwt.PyJWKSet.from_dict(keys).keys
-    found: dict[str, object] = jwt.decode(signed, key.key, algorithms=["EdDSA"], options={"verify_aud": False})
-    return found
+    document: dict[str, object] = jwt.decode(signed, key.key, algorithms=["EdDSA"], options={"verify_aud": False})
+    return document
 
 
 def test_a_stranger_is_convinced_and_sees_every_forgery(
@@ -91,7 +91,7 @@ def test_a_receipt_carries_the_proof_that_the_log_holds_it(ridge: Ridge, client:
     assert proof is not None
     assert (proof.content["act"], proof.content["subject_id"]) == ("order.proved", str(order.id))
     head = said(proof.head.signed, client.receipt_keys())
-    path = [bytes.fromhex(one) for one in proof.path]
+    path = [bytes.fromhex(text) for text in proof.path]
     root = bytes.fromhex(str(head["root"]))
     assert tree.included(tree.leaf(proof.content), proof.number - 1, int(str(head["size"])), path, root)
     assert said(client.receipt(order.ref), client.receipt_keys())["order"] == order.ref
@@ -103,7 +103,7 @@ def test_a_log_that_grew_is_shown_to_have_only_grown(ridge: Ridge, client: Clien
     ridge.drain()
     grown = client.prove_consistency(before.grown)
     assert grown.head.grown > before.grown
-    path = [bytes.fromhex(one) for one in grown.path]
+    path = [bytes.fromhex(text) for text in grown.path]
     roots = bytes.fromhex(before.root), bytes.fromhex(grown.head.root)
     assert tree.consistent(before.grown, grown.head.grown, *roots, path)
     with pytest.raises(Invalid, match="you have kept a head of"):
@@ -130,7 +130,7 @@ def test_a_head_is_signed_once_a_day_and_told_and_only_where_something_is_new(ri
         there = log.publish(call)
     assert there is not None
     ridge.drain()
-    (event,) = [one for one in client.events() if one.content["act"] == "log.head-signed"][:1]
+    (event,) = [event for event in client.events() if event.content["act"] == "log.head-signed"][:1]
     assert event.content["facts"]["root"] == there.head.root
     assert said(event.content["facts"]["signed"], client.receipt_keys())["size"] == there.head.grown
     with ridge.call() as call:

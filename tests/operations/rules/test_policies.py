@@ -63,9 +63,9 @@ def test_a_risk_is_what_its_lines_add_up_to(client: Client) -> None:
     for entry in client.entries(sort="risk", limit=25):
         whole = client.entry(entry.ref)
         assert sum(line.points for line in whole.risk_lines) == whole.risk == entry.risk
-    found = client.account_risk("Bookings")
-    assert min(sum(share.points for share in found.shares), 100) == found.risk
-    assert found.over_time[-1].risk == found.risk
+    risk = client.account_risk("Bookings")
+    assert min(sum(share.points for share in risk.shares), 100) == risk.risk
+    assert risk.over_time[-1].risk == risk.risk
 
 
 WRONG = [

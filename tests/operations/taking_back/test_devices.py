@@ -22,8 +22,8 @@ def dome(ridge: Ridge) -> Iterator[Desk]:
 
 
 def night_assistants(client: Client, count: int) -> list[wire.Entry]:
-    found = [e for e in client.entries(account="South Dome", state="live") if e.level == "night assistant"]
-    return found[:count]
+    entries = [e for e in client.entries(account="South Dome", state="live") if e.level == "night assistant"]
+    return entries[:count]
 
 
 def test_what_waits_for_a_device_is_told_until_a_reading_shows_it(ridge: Ridge, client: Client, dome: Desk) -> None:
@@ -47,7 +47,9 @@ def test_what_waits_for_a_device_is_told_until_a_reading_shows_it(ridge: Ridge, 
         assert client.entry(entry.ref).state == "ending", "a reading that shows it still is no proof"
     read(client, "Dome Control")
     ridge.drain()
-    assert {client.order(one.ref).state for one in (order, late)} == {"proved"}, "any reading that shows it wakes it"
+    assert {client.order(each_order.ref).state for each_order in (order, late)} == {"proved"}, (
+        "any reading that shows it wakes it"
+    )
     assert client.entry(entry.ref).end_reason == "revoked"
 
 

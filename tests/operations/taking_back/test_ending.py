@@ -67,8 +67,8 @@ def test_a_member_sees_only_their_own_and_may_end_nothing(ridge: Ridge, client: 
 
 def test_the_same_rights_directly_and_through_teams_are_shown_with_what_it_takes_to_end_them(client: Client) -> None:
     orla = f"orla.finch@{DOMAIN}"
-    found = [c for c in client.reach(orla).chains if c.entry.provider.name == "Ticket Desk"]
-    chains = {tuple(via.party.name for via in c.via): c for c in found}
+    the_chains = [c for c in client.reach(orla).chains if c.entry.provider.name == "Ticket Desk"]
+    chains = {tuple(via.party.name for via in c.via): c for c in the_chains}
     assert set(chains) == {(), ("Guides",), ("Saturday crew",), ("Guides", "Volunteers")} or set(chains) == {
         (),
         ("Guides",),

@@ -50,9 +50,9 @@ def teams(batch: wire.Batch) -> list[wire.BatchItem]:
 
 def told(client: Client, batch: str) -> dict[str, str]:
     """The head of the report, and whether it is signed."""
-    found = json.loads(client.batch_report(batch))
-    facts = {one["name"]: one["value"] for one in found["report"]["facts"]}
-    return facts | {"signed": str(bool(found["signed"]))}
+    value = json.loads(client.batch_report(batch))
+    facts = {each_value["name"]: each_value["value"] for each_value in value["report"]["facts"]}
+    return facts | {"signed": str(bool(value["signed"]))}
 
 
 def test_nobody_is_out_on_a_persons_word_while_a_reading_shows_their_teams(world: World, who: str) -> None:
@@ -77,7 +77,7 @@ def test_it_is_over_and_signed_once_a_reading_shows_nothing_whether_somebody_sai
     first, *_ = teams(batch)
     world.owner.done_in_batch(batch.ref, first.place)
     feed = world.desk._http.get("/inventory").json()
-    keys = {f"{one['team']} {who}" for one in feed["memberships"] if one["member"] == who}
+    keys = {f"{value['team']} {who}" for value in feed["memberships"] if value["member"] == who}
     world.desk.set(taken_out=sorted(keys))
     roll = Desk(world.ridge, "roll", world.ridge.transport)
     users = roll._http.get("/Users", params={"count": 100}).json()["Resources"]

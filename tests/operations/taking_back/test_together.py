@@ -40,14 +40,16 @@ def test_a_batch_that_would_leave_an_account_to_nobody_says_so_by_name_and_leave
     plan = world.owner.plan_batch(DESK, action, until=until)
     first = plan.consequences[0]
     assert (first.kind, first.severity, first.times) == ("last-administrator", "critical", len(there))
-    assert {named.entry.ref for named in first.entries} == {one.ref for one in there}
+    assert {named.entry.ref for named in first.entries} == {entry.ref for entry in there}
     assert "Together this takes away everyone who can let others in or out of Bookings" in first.text
     assert plan.ready == plan.count - len(plan.refused)
     made = world.owner.command_batch(DESK, action, until=until, count=plan.count)
     world.ridge.drain()
     batch = world.owner.batch(made.ref)
     assert batch.outcomes["refused"] >= len(there)
-    assert {admin.ref for admin in admins(world.owner)} == {one.ref for one in there}, "what was said is what was done"
+    assert {admin.ref for admin in admins(world.owner)} == {entry.ref for entry in there}, (
+        "what was said is what was done"
+    )
 
 
 def test_all_but_one_of_them_can_go_and_the_last_one_cannot(world: World) -> None:
@@ -87,7 +89,7 @@ def test_of_two_who_end_the_last_two_at_the_same_moment_one_is_refused(world: Wo
 
     with ThreadPoolExecutor(2) as both:
         said = [one.result() for one in (both.submit(end, world.owner, second), both.submit(end, world.manager, last))]
-    assert sum("is the last one" in one for one in said) == 1, said
+    assert sum("is the last one" in text for text in said) == 1, said
 
 
 def test_decisions_of_a_round_that_would_leave_an_account_to_nobody_are_foreseen_and_held_back(world: World) -> None:
@@ -111,5 +113,5 @@ def test_decisions_of_a_round_that_would_leave_an_account_to_nobody_are_foreseen
     assert plan.consequences[0].times == len(there)
     world.owner.finish_round(opened.ref, count=plan.count)
     world.ridge.drain()
-    assert {admin.ref for admin in admins(world.owner)} >= {one.ref for one in there}
+    assert {admin.ref for admin in admins(world.owner)} >= {entry.ref for entry in there}
     assert world.owner.round(opened.ref).outcomes["refused"] == len(plan.refused)

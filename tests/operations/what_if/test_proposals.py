@@ -25,10 +25,10 @@ def proposed(*changes: dict[str, Any], title: str = "What if") -> dict[str, Any]
 
 
 def outcome(client: Client, *changes: dict[str, Any]) -> wire.ProposalOutcome:
-    found = client.worked_out(client.propose(proposed(*changes)).ref)
-    assert found.state == "done", found.runs[-1].trouble
-    assert found.runs[-1].outcome is not None
-    return found.runs[-1].outcome
+    proposal = client.worked_out(client.propose(proposed(*changes)).ref)
+    assert proposal.state == "done", proposal.runs[-1].trouble
+    assert proposal.runs[-1].outcome is not None
+    return proposal.runs[-1].outcome
 
 
 def counted(client: Client) -> tuple[int, int, int]:
@@ -128,12 +128,12 @@ def test_a_change_that_cannot_be_says_which_one_and_why(client: Client, ridge: R
             "cannot be read as hours",
         ),
     ):
-        found = client.worked_out(client.propose(proposed(change)).ref)
-        assert (found.state, found.runs[-1].outcome) == ("failed", None)
-        assert found.runs[-1].trouble.startswith("Change 1 ")
-        assert said in found.runs[-1].trouble
+        proposal = client.worked_out(client.propose(proposed(change)).ref)
+        assert (proposal.state, proposal.runs[-1].outcome) == ("failed", None)
+        assert proposal.runs[-1].trouble.startswith("Change 1 ")
+        assert said in proposal.runs[-1].trouble
         with pytest.raises(Changed):
-            client.apply_proposal(found.ref, 1)
+            client.apply_proposal(proposal.ref, 1)
     with ridge.client("orla.finch") as orla, pytest.raises(NotAllowed):
         orla.proposals().__next__()
 

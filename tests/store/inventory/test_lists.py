@@ -78,24 +78,31 @@ def founded(store: Store) -> UUID:
     return workspace.id
 
 
-def fits(one: Entry, severity: int, outside: bool, asked: EntryFilter) -> bool:
+def fits(the_entry: Entry, severity: int, outside: bool, asked: EntryFilter) -> bool:
     """The filter, said as directly as can be."""
-    who: Party = next(p for p in people if p.id == one.party_id)
-    where = next(a for a in places if a.id == one.account_id)
-    texts = (who.name, " ".join(who.addresses), where.name, provider.name, one.level, "\n".join(one.resources))
-    ends = "dated" if one.ends_at else "unknown" if one.end_unknown else "none"
+    who: Party = next(p for p in people if p.id == the_entry.party_id)
+    where = next(a for a in places if a.id == the_entry.account_id)
+    texts = (
+        who.name,
+        " ".join(who.addresses),
+        where.name,
+        provider.name,
+        the_entry.level,
+        "\n".join(the_entry.resources),
+    )
+    ends = "dated" if the_entry.ends_at else "unknown" if the_entry.end_unknown else "none"
     return (
         any(asked.q.lower() in text.lower() for text in texts)
-        and (not asked.states or one.state in asked.states)
-        and (not asked.kinds or one.kind in asked.kinds)
-        and (not asked.powers or bool({*asked.powers} & {*one.powers}))
-        and asked.account_id in (None, one.account_id)
-        and asked.party_id in (None, one.party_id)
-        and asked.own_party in (None, one.party_id)
+        and (not asked.states or the_entry.state in asked.states)
+        and (not asked.kinds or the_entry.kind in asked.kinds)
+        and (not asked.powers or bool({*asked.powers} & {*the_entry.powers}))
+        and asked.account_id in (None, the_entry.account_id)
+        and asked.party_id in (None, the_entry.party_id)
+        and asked.own_party in (None, the_entry.party_id)
         and asked.flagged in (None, severity > 0)
         and asked.outside in (None, outside)
-        and asked.unknown in (None, bool(one.unknown))
-        and (asked.ends in ("", ends) or (asked.ends == "unknown" and one.end_unknown))
+        and asked.unknown in (None, bool(the_entry.unknown))
+        and (asked.ends in ("", ends) or (asked.ends == "unknown" and the_entry.end_unknown))
     )
 
 
@@ -108,7 +115,7 @@ def test_a_filter_leaves_exactly_what_fits_and_counts_it(
     store = blank.service.store
     workspace = founded(store)
     with store.transaction(workspace) as tx:
-        tx.entries.add([one for one, *_ in found])
+        tx.entries.add([each_entry for each_entry, *_ in found])
         tx.entries.mark((one.id, severity, outside) for one, severity, outside in found)
     with store.transaction(workspace) as tx:
         for asked in filters:
@@ -170,7 +177,7 @@ def test_what_was_done_is_kept_once_counted_by_how_and_forgotten_in_time(store: 
     with store.transaction(workspace) as tx:
         tx.activity.add(doings)
         # Shown once more by the provider, under the same keys.
-        tx.activity.add([replace(one, id=uuid4()) for one in doings])
+        tx.activity.add([replace(activity, id=uuid4()) for activity in doings])
         assert tx.activity.known(provider.id, ["0", "3", "9"]) == {"0", "3"}
 
     def keys(tx: Transaction, **about: Any) -> list[str]:

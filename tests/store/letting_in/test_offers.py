@@ -89,10 +89,10 @@ def carry_out(holder: Holder, sight: OfferSight) -> None:
 
 def entry_of(holder: Holder, sight: OfferSight) -> Any:
     with holder.as_() as call:
-        found = call.tx.offers.find(sight.offer.ref)
-        ids = [one for part in found.parts for one in (part.entry_id, part.live_id) if one is not None]
+        the_offer = call.tx.offers.find(sight.offer.ref)
+        ids = [each_id for part in the_offer.parts for each_id in (part.entry_id, part.live_id) if each_id is not None]
         entries = call.tx.entries.some(ids)
-        return found, [entries[one] for one in ids]
+        return the_offer, [entries[each_id] for each_id in ids]
 
 
 def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carried_out_and_proved(
@@ -133,7 +133,7 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
         taken = offers.sight(call, call.tx.offers.find(made.offer.ref))
     assert taken.party.verified, "the link has shown that the address is theirs"
     carry_out(letters, taken)
-    found, (was, live) = entry_of(letters, made)
+    value, (was, live) = entry_of(letters, made)
     assert (was.state, was.end_reason) == (State.ENDED, EndReason.REPLACED)
     assert (live.state, live.kind, live.basis, live.given_by) == (
         State.LIVE,
@@ -141,10 +141,10 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
         "The spring number",
         "Maren",
     )
-    assert live.accepted_at == found.answered_at
+    assert live.accepted_at == value.answered_at
     assert live.ends_at is not None
     with letters.as_() as call:
-        assert call.tx.orders.find(str(found.parts[0].order_id)).state is OrderState.PROVED
+        assert call.tx.orders.find(str(value.parts[0].order_id)).state is OrderState.PROVED
         told = [one.notice.title for one in call.tx.notices.to(AMARA)]
     assert "You have access to Newsletter at Members' Letter now: “writer”" in told
     assert "has taken up the offer of access to Newsletter" in " ".join(letters.told("maren"))
@@ -172,8 +172,8 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
         answer(letters, second, AnswerWish(agrees=False))
     third = link_to(letters, ORLA)
     answer(letters, third, AnswerWish(agrees=False, later=True))
-    found, _ = entry_of(letters, made)
-    assert found.left_at == letters.now
+    value, _ = entry_of(letters, made)
+    assert value.left_at == letters.now
     letters.now += timedelta(days=8)
     with pytest.raises(Conflict, match="lapsed"):
         answer(letters, third, AnswerWish(agrees=False))
@@ -181,8 +181,8 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
         assert fulfil.lapse(call) == 1
     with letters.as_() as call:
         assert fulfil.lapse(call) == 0
-    found, entries = entry_of(letters, made)
-    assert found.state is OfferState.LAPSED
+    value, entries = entry_of(letters, made)
+    assert value.state is OfferState.LAPSED
     assert [entry.end_reason for entry in entries] == [EndReason.LAPSED]
     assert "has not answered the offer" in " ".join(letters.told("maren"))
     again = offer(letters, wish())
@@ -252,11 +252,11 @@ def test_the_address_is_shown_back_in_its_one_form_and_a_near_miss_is_warned_of(
     with letters.as_("maren") as call:
         party = call.tx.parties.find("sabine.thorne@kestrelridge.example")[0]
         call.tx.parties.save_all([replace(party, verified=True, version=party.version + 1)])
-        found = terms(call, wish(typed), {})
-    assert found.address == address
-    assert (found.near.how if found.near else None) == near
-    assert any(remark.kind == "near-miss" for remark in found.remarks) is (near is not None)
-    assert found.ascii == ("zoë@xn--bcher-kva.example" if "ü" in typed else "")
+        the_terms = terms(call, wish(typed), {})
+    assert the_terms.address == address
+    assert (the_terms.near.how if the_terms.near else None) == near
+    assert any(remark.kind == "near-miss" for remark in the_terms.remarks) is (near is not None)
+    assert the_terms.ascii == ("zoë@xn--bcher-kva.example" if "ü" in typed else "")
 
 
 def test_two_offers_at_once_cannot_pass_a_limit_together_and_a_broken_one_is_told_before_sending(
@@ -265,12 +265,12 @@ def test_two_offers_at_once_cannot_pass_a_limit_together_and_a_broken_one_is_tol
     bound = '\n[[bounds]]\nprovider = "Members\' Letter"\noutsiders = 1\nnever = ["admit"]\n'
     with letters.as_("maren") as call:
         adoption.adopt(call, policies.latest(call).text + bound, "", 0)
-    one, other = wish(AMARA), wish("noor.haddad@northcape-uni.example")
+    offer_wish, other = wish(AMARA), wish("noor.haddad@northcape-uni.example")
     with letters.as_("maren") as call:
         # Both have looked before either was sent.
-        digests = [terms(call, wanted, {}).digest for wanted in (one, other)]
+        digests = [terms(call, wanted, {}).digest for wanted in (offer_wish, other)]
     with letters.as_("maren") as call:
-        offers.create(call, one, {}, digests[0])
+        offers.create(call, offer_wish, {}, digests[0])
     with letters.as_("tobias") as call, pytest.raises(Conflict, match="lets in one party from outside at a time"):
         offers.create(call, other, {}, digests[1])
     offer(letters, wish())  # somebody of the circle takes no such place
@@ -304,8 +304,8 @@ def test_ending_an_offered_entry_withdraws_the_whole_offer_and_its_link(letters:
         given = orders.create(call, str(made.parts[0][0].entry_id), orders.Wish(Action.END), "", None)
     with letters.as_() as call:
         carrying.begin(call, [given.order.id])
-    found, entries = entry_of(letters, made)
-    assert found.state is OfferState.WITHDRAWN
+    value, entries = entry_of(letters, made)
+    assert value.state is OfferState.WITHDRAWN
     assert [entry.end_reason for entry in entries] == [EndReason.WITHDRAWN, EndReason.WITHDRAWN]
     with letters.as_() as call:
         assert call.tx.orders.find(str(given.order.id)).state is OrderState.PROVED
@@ -357,9 +357,11 @@ def test_a_request_reaches_the_holder_and_is_answered_by_an_offer_that_says_what
         wanted = wish(
             request.address, request=request.ref, until=date(2027, 12, 1), answer="Copies are made by us alone."
         )
-        found = terms(call, wanted, {})
-        assert "That is less than Dr Amara Levy asked for: without export." in [remark.text for remark in found.remarks]
-        made = offers.create(call, wanted, {}, found.digest)
+        the_terms = terms(call, wanted, {})
+        assert "That is less than Dr Amara Levy asked for: without export." in [
+            remark.text for remark in the_terms.remarks
+        ]
+        made = offers.create(call, wanted, {}, the_terms.digest)
     with letters.as_("maren") as call:
         assert requests.show(call, request.ref).state is RequestState.OFFERED
         assert requests.show(call, request.ref).offer_id == made.offer.id
@@ -486,8 +488,8 @@ def test_a_webhook_is_told_of_what_concerns_it_in_order_signed_and_again_after_i
     letters.now += timedelta(seconds=5)
     go_on()
     said = [json.loads(body) for _, body, _ in listener.heard]
-    assert [one["type"] for one in said] == ["org.openlatch.offer.made", "org.openlatch.offer.withdrawn"]
-    assert [one["specversion"] for one in said] == ["1.0", "1.0"]
+    assert [value["type"] for value in said] == ["org.openlatch.offer.made", "org.openlatch.offer.withdrawn"]
+    assert [value["specversion"] for value in said] == ["1.0", "1.0"]
     assert said[0]["sequence"] < said[1]["sequence"]
     for url, body, headers in listener.heard:
         assert is_genuine(url, headers, body, secret, letters.now)

@@ -57,9 +57,12 @@ def test_a_year_of_reviews_opens_each_round_once_with_two_schedulers_and_restart
             holder.now += timedelta(hours=chance.choice((5, 20, 30, 170)))
             list(pool.map(scheduler, range(2)))
     for name, (_, occurrences) in expected.items():
-        opened = [one.round for one in holder.rounds(name) if one.round.occurrence < end]
-        assert [one.occurrence for one in opened] == [at for at in occurrences if at < end], name
-        assert all(timedelta(0) <= one.opened_at - one.occurrence < timedelta(days=14) for one in opened)
+        opened = [sight.round for sight in holder.rounds(name) if sight.round.occurrence < end]
+        assert [review_round.occurrence for review_round in opened] == [at for at in occurrences if at < end], name
+        assert all(
+            timedelta(0) <= review_round.opened_at - review_round.occurrence < timedelta(days=14)
+            for review_round in opened
+        )
 
 
 def test_what_nobody_answers_comes_to_what_the_review_says_after_it_was_said_in_time(holder: Holder) -> None:
@@ -112,7 +115,7 @@ def test_a_decision_is_refused_to_whoever_may_not_and_where_somebody_else_was_fi
     with holder.as_("maren") as call:
         opened = plans.open_now(call, "Who writes").round
         places = {item.item.entry_id: item for item in rounds.items(call, opened.ref, mine=False, outcome="")}
-    own = next(one for one in places.values() if one.item.entry_id != orla)
+    own = next(sight for sight in places.values() if sight.item.entry_id != orla)
     assert own.reviewer is None or own.reviewer.name != "Ines"
     keep = Said(Choice.KEEP, "Still needed")
 
@@ -243,21 +246,21 @@ def deliver(holder: Holder, post: Post, crash: bool = False) -> None:
     """What the worker does with letters, and perhaps dies before it can say that one was sent."""
     while True:
         with holder.as_() as call:
-            found = notices.next_letter(call)
-        if found is None:
+            pair = notices.next_letter(call)
+        if pair is None:
             return
         trouble: Exception | None = None
         try:
-            post.send(found[1])
+            post.send(pair[1])
         except (ProviderDown, ProviderRefused) as error:
             trouble = error
         if crash:
             return
         with holder.as_() as call:
             if trouble is None:
-                notices.sent(call, found[0])
+                notices.sent(call, pair[0])
             else:
-                notices.not_sent(call, found[0], str(trouble), again=isinstance(trouble, ProviderDown))
+                notices.not_sent(call, pair[0], str(trouble), again=isinstance(trouble, ProviderDown))
 
 
 def test_a_letter_stays_the_same_letter_until_it_is_sent_and_is_given_up_only_where_trying_is_no_use(
@@ -289,10 +292,10 @@ def test_a_letter_stays_the_same_letter_until_it_is_sent_and_is_given_up_only_wh
     for _ in range(3):
         deliver(holder, post)
         holder.now += timedelta(hours=1)
-    maren, tobias = sorted({one.to for one in post.sent})
-    assert sorted(one.to for one in post.sent) in ([maren, maren, tobias], [maren, tobias, tobias])
+    maren, tobias = sorted({letter.to for letter in post.sent})
+    assert sorted(letter.to for letter in post.sent) in ([maren, maren, tobias], [maren, tobias, tobias])
     with holder.as_("maren") as call, holder.as_("tobias") as other:
-        last = [notices.browse(one, 1, None).items[0] for one in (call, other)]
+        last = [notices.browse(some_call, 1, None).items[0] for some_call in (call, other)]
     assert sorted((one.sent_at is None, one.trouble) for one in last) == [(False, ""), (True, "no such address")]
 
 

@@ -18,8 +18,8 @@ const address = computed(
 const send = useMutation({
   mutationFn: (chosen: File) =>
     take(
-      api.POST("/rounds/{one}/decision-file", {
-        params: { path: { one: props.round.ref } },
+      api.POST("/rounds/{review_round}/decision-file", {
+        params: { path: { review_round: props.round.ref } },
         headers: { "Content-Type": listType(chosen) },
         body: chosen as never,
         bodySerializer: (body: unknown) => body as Blob,

@@ -10,13 +10,13 @@ import FormField from "@/ui/FormField.vue";
 /** What the decisions of a round do together, before they become orders; asks how many these are. */
 const props = defineProps<{ round: Round }>();
 const emit = defineEmits<{ close: []; finished: [] }>();
-const params = { path: { one: props.round.ref } };
+const params = { path: { review_round: props.round.ref } };
 const said = ref("");
 const { data: plan, error } = useQuery({
   queryKey: ["rounds", "plan", props.round.ref],
   queryFn: () =>
     take(
-      api.POST("/rounds/{one}/plan", {
+      api.POST("/rounds/{review_round}/plan", {
         params,
         body: { places: [], choice: "end-now", level: "", until: null },
       }),
@@ -25,7 +25,7 @@ const { data: plan, error } = useQuery({
 });
 const finish = useMutation({
   mutationFn: () =>
-    take(api.POST("/rounds/{one}/finish", { params, body: { count: plan.value?.count ?? null } })),
+    take(api.POST("/rounds/{review_round}/finish", { params, body: { count: plan.value?.count ?? null } })),
   onSuccess: () => emit("finished"),
 });
 </script>

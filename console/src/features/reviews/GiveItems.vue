@@ -26,8 +26,8 @@ const able = computed(() =>
 const give = useMutation({
   mutationFn: () =>
     take(
-      api.POST("/rounds/{one}/assign", {
-        params: { path: { one: props.round.ref } },
+      api.POST("/rounds/{review_round}/assign", {
+        params: { path: { review_round: props.round.ref } },
         body: { places: places.value, to: to.value },
       }),
     ),

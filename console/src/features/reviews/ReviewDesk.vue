@@ -68,8 +68,8 @@ const foreseen = useQuery({
   queryKey: computed(() => ["rounds", "plan", props.round.ref, wish.value]),
   queryFn: () =>
     take(
-      api.POST("/rounds/{one}/plan", {
-        params: { path: { one: props.round.ref } },
+      api.POST("/rounds/{review_round}/plan", {
+        params: { path: { review_round: props.round.ref } },
         body: wish.value ?? { places: [], choice: "end-now", level: "", until: null },
       }),
     ),
@@ -95,8 +95,8 @@ const ready = computed(() => {
 const decide = useMutation({
   mutationFn: () => {
     return take(
-      api.POST("/rounds/{one}/decisions", {
-        params: { path: { one: props.round.ref } },
+      api.POST("/rounds/{review_round}/decisions", {
+        params: { path: { review_round: props.round.ref } },
         body: {
           places: about.value.map((one) => one.place),
           choice: choice.value ?? "keep",

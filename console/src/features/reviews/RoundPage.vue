@@ -30,8 +30,8 @@ const ordersGiven = computed(() => every.value.filter((one) => one.order).length
 const callOff = useMutation({
   mutationFn: () =>
     take(
-      api.POST("/rounds/{one}/cancel", {
-        params: { path: { one: wanted.value } },
+      api.POST("/rounds/{review_round}/cancel", {
+        params: { path: { review_round: wanted.value } },
         body: { reason: why.value },
       }),
     ),
@@ -52,14 +52,16 @@ const {
   refetch,
 } = useQuery({
   queryKey: computed(() => ["rounds", "one", wanted.value]),
-  queryFn: () => take(api.GET("/rounds/{one}", { params: { path: { one: wanted.value } } })),
+  queryFn: () =>
+    take(api.GET("/rounds/{review_round}", { params: { path: { review_round: wanted.value } } })),
   refetchInterval: (query) => (query.state.data?.state === "settling" ? 1500 : 15_000),
 });
 const mayList = computed(() => mayDecide.value && round.value?.state === "open" && !round.value.paused_at);
 const mayCallOff = computed(() => mayCancel.value && ["open", "settling"].includes(round.value?.state ?? ""));
 const items = useQuery({
   queryKey: computed(() => ["rounds", "items", wanted.value, round.value?.state, round.value?.outcomes]),
-  queryFn: () => take(api.GET("/rounds/{one}/items", { params: { path: { one: wanted.value } } })),
+  queryFn: () =>
+    take(api.GET("/rounds/{review_round}/items", { params: { path: { review_round: wanted.value } } })),
   placeholderData: (before) => before,
 });
 const by = computed(() => (route.query.by === "party" ? ("party" as const) : ("account" as const)));
@@ -83,10 +85,10 @@ const shown = computed(() => {
 });
 const act = useMutation({
   mutationFn: (what: "pause" | "resume") => {
-    const params = { path: { one: wanted.value } };
+    const params = { path: { review_round: wanted.value } };
     return what === "pause"
-      ? take(api.POST("/rounds/{one}/pause", { params }))
-      : take(api.POST("/rounds/{one}/resume", { params }));
+      ? take(api.POST("/rounds/{review_round}/pause", { params }))
+      : take(api.POST("/rounds/{review_round}/resume", { params }));
   },
   onSuccess: again,
 });

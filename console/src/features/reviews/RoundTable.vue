@@ -26,11 +26,11 @@ const { zone, me } = session;
 const mayLeave = session.may("rounds.leave_open");
 const act = useMutation({
   mutationFn: ({ place, reason }: { place: number; reason?: string }) => {
-    const params = { path: { one: props.round.ref } };
+    const params = { path: { review_round: props.round.ref } };
     const owner = me.value?.person.address ?? "";
     return reason === undefined
-      ? take(api.POST("/rounds/{one}/try-again", { params, body: { place } }))
-      : take(api.POST("/rounds/{one}/left-open", { params, body: { place, reason, owner } }));
+      ? take(api.POST("/rounds/{review_round}/try-again", { params, body: { place } }))
+      : take(api.POST("/rounds/{review_round}/left-open", { params, body: { place, reason, owner } }));
   },
   onSuccess: () => emit("changed"),
 });

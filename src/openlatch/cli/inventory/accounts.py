@@ -76,8 +76,8 @@ def activity(account: str, party: str, how: str | None, limit: int, output: str)
 def describe(account: str, criticality: str | None, practice: bool | None) -> None:
     """Say how vital ACCOUNT (id, short form or name) is, and whether it is only for practice."""
     with connect() as client:
-        found = client.describe_account(account, criticality=criticality, practice=practice)
-    click.echo(f"{found.name}: {found.criticality}{', for practice' if found.practice else ''}.")
+        the_account = client.describe_account(account, criticality=criticality, practice=practice)
+    click.echo(f"{the_account.name}: {the_account.criticality}{', for practice' if the_account.practice else ''}.")
 
 
 @click.command()
@@ -87,11 +87,11 @@ def describe(account: str, criticality: str | None, practice: bool | None) -> No
 def apps(search: str, output: str) -> None:
     """List the connected apps: who publishes each, on how many accounts it is, and what it can do on each."""
     with connect() as client:
-        found = client.apps(search)
+        the_apps = client.apps(search)
         if output != "table":
-            emit(found, (), output, empty="")
+            emit(the_apps, (), output, empty="")
             return
-        apps_found = list(found)
+        apps_found = list(the_apps)
         on = {app.party.id: app.accounts for app in apps_found}
         columns: tuple[Column, ...] = (
             Column("entry", lambda e: e.ref),

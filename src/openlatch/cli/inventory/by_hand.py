@@ -69,8 +69,8 @@ def keep(
 def vouch(entry: str) -> None:
     """Say that ENTRY, which is kept by hand, is still there as it is written."""
     with connect() as client:
-        found = client.vouch(entry)
-    click.echo(f"You vouch for {found.ref}: {found.party.name} on {found.account.name}.")
+        the_entry = client.vouch(entry)
+    click.echo(f"You vouch for {the_entry.ref}: {the_entry.party.name} on {the_entry.account.name}.")
 
 
 @click.command()
@@ -80,5 +80,5 @@ def vouch(entry: str) -> None:
 def gone(entry: str, because: str) -> None:
     """Say that ENTRY, which is kept by hand, has ended at its provider."""
     with connect() as client:
-        found = client.gone(entry, because)
-    click.echo(f"{found.ref} is kept as ended: {found.party.name} on {found.account.name}.")
+        the_entry = client.gone(entry, because)
+    click.echo(f"{the_entry.ref} is kept as ended: {the_entry.party.name} on {the_entry.account.name}.")

@@ -183,9 +183,9 @@ def _complained(outcome: wire.ImportOutcome, name: str) -> None:
     )
 
 
-def _place(one: wire.Complaint) -> str:
-    place = f"line {one.line}" if one.line else "the file"
-    return place + (f", “{one.column}”" if one.column else "")
+def _place(complaint: wire.Complaint) -> str:
+    place = f"line {complaint.line}" if complaint.line else "the file"
+    return place + (f", “{complaint.column}”" if complaint.column else "")
 
 
 def _followed(client: Client, made: wire.Import) -> None:

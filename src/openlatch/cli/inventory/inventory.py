@@ -93,10 +93,10 @@ def _of_view(client: Client, name: str) -> dict[str, Any]:
 
 
 def _view(client: Client, name: str) -> wire.View:
-    found = next((view for view in client.views() if view.name.casefold() == name.casefold()), None)
-    if found is None:
+    the_view = next((view for view in client.views() if view.name.casefold() == name.casefold()), None)
+    if the_view is None:
         raise Failure(f"You have no view “{name}”.", "List yours: openlatch views", 4)
-    return found
+    return the_view
 
 
 def _inventory(client: Client, wanted: dict[str, Any], limit: int, output: str) -> None:
@@ -120,12 +120,12 @@ def _footer(to: Console, client: Client, summary: wire.Summary, limit: int) -> N
 
 def _freshness(to: Console, client: Client) -> None:
     """Say how old what is shown is, as every list has to."""
-    found = client.providers()
-    fresh = [p for p in found if not p.by_hand and not p.stale and not (p.latest and p.latest.trouble)]
+    providers = client.providers()
+    fresh = [p for p in providers if not p.by_hand and not p.stale and not (p.latest and p.latest.trouble)]
     if len(fresh) > 1:
         oldest = min(p.last_complete for p in fresh if p.last_complete)
         to.print(f"{len(fresh)} providers were read completely, the oldest {ago(oldest)}.", style="dim")
-    for provider in found:
+    for provider in providers:
         if provider in fresh and len(fresh) > 1:
             continue
         style = "dark_orange3" if provider.stale or provider.worn_off else "dim"
@@ -174,11 +174,11 @@ def export(file: Path, search: str, **wanted: Any) -> None:
 def show(entry: str, output: str) -> None:
     """Show ENTRY (id or short form) with all that is known of it."""
     with connect() as client:
-        found = client.entry(entry)
+        the_entry = client.entry(entry)
         if output != "table":
-            emit([found], (), output, empty="")
+            emit([the_entry], (), output, empty="")
             return
-        _details(out(), found, client.me().workspace.zone)
+        _details(out(), the_entry, client.me().workspace.zone)
         _freshness(out(), client)
 
 

@@ -47,11 +47,11 @@ def sponsor(party: str, address: str, nobody: bool) -> None:
     if address and nobody:
         raise Failure("An address and --none are given. Nothing was changed.", "Give one of the two.", 2)
     with connect() as client:
-        found = client.sponsor(party, address) if address or nobody else client.party(party)
+        the_party = client.sponsor(party, address) if address or nobody else client.party(party)
         who = next(
-            (f"{person.name} ({person.address})" for person in client.people() if person.id == found.sponsor), ""
+            (f"{person.name} ({person.address})" for person in client.people() if person.id == the_party.sponsor), ""
         )
-    click.echo(f"{who} answers for {found.name}." if who else f"Nobody answers for {found.name}.")
+    click.echo(f"{who} answers for {the_party.name}." if who else f"Nobody answers for {the_party.name}.")
 
 
 @click.command()
@@ -89,8 +89,8 @@ def reach(party: str, account: str, power: str | None, output: str) -> None:
             else:
                 emit([cut], (), output, empty="")
             return
-        found = client.reach(party)
-        emit(found.chains, CHAINS, output, empty=f"{found.party.name} can do nothing that is known here.")
+        the_reach = client.reach(party)
+        emit(the_reach.chains, CHAINS, output, empty=f"{the_reach.party.name} can do nothing that is known here.")
 
 
 def _command_for(piece: wire.CutPiece) -> str:

@@ -132,9 +132,9 @@ def part(named: str, provider: str, key: str, reason: str, yes: bool) -> None:
     What PROVIDER knows as KEY becomes a party of its own; openlatch party keys PARTY lists the keys.
     """
     with connect() as client:
-        found = client.party(named)
-        confirmed(f"Is “{key}” at {provider} somebody else than {found.name} ({found.ref})?", yes)
-        _told(client.part(str(found.id), provider, key, reason=reason))
+        the_party = client.party(named)
+        confirmed(f"Is “{key}” at {provider} somebody else than {the_party.name} ({the_party.ref})?", yes)
+        _told(client.part(str(the_party.id), provider, key, reason=reason))
 
 
 @party.command("decisions")
@@ -157,11 +157,13 @@ def undo(decision: str) -> None:
         _told(client.undo_sameness(decision))
 
 
-def _told(one: wire.SamenessDecision) -> None:
-    names = f"{one.one.name} ({one.one.ref}) and {one.other.name} ({one.other.ref})"
-    if one.undone_at is not None:
-        again = {"joined": "are two again", "apart": "may be the same again", "parted": "are one again"}[one.verdict]
+def _told(decision: wire.SamenessDecision) -> None:
+    names = f"{decision.one.name} ({decision.one.ref}) and {decision.other.name} ({decision.other.ref})"
+    if decision.undone_at is not None:
+        again = {"joined": "are two again", "apart": "may be the same again", "parted": "are one again"}[
+            decision.verdict
+        ]
         click.echo(f"{names} {again}.")
         return
-    says = {"joined": "are one now", "apart": "are kept apart", "parted": "are two now"}[one.verdict]
-    click.echo(f"{names} {says}. Undo it: openlatch party undo {one.ref}")
+    says = {"joined": "are one now", "apart": "are kept apart", "parted": "are two now"}[decision.verdict]
+    click.echo(f"{names} {says}. Undo it: openlatch party undo {decision.ref}")

@@ -61,7 +61,7 @@ def tasks(output: str) -> None:
 def fit(account: str, task: str, needs: str, output: str) -> None:
     """Show the narrowest that lets somebody do a task on ACCOUNT, and what broader choices hand over."""
     with connect() as client:
-        found = client.fit(account, task, [one.strip() for one in needs.split(",") if one.strip()])
+        found = client.fit(account, task, [part.strip() for part in needs.split(",") if part.strip()])
     if output == "table":
         out().print(found.text, style="bold")
     emit(found.choices, CHOICES, output, empty="Nothing there covers it.")
@@ -118,31 +118,31 @@ def offer(
     """
     same = {
         "task": task,
-        "needs": [one.strip() for one in needs.split(",") if one.strip()],
+        "needs": [part.strip() for part in needs.split(",") if part.strip()],
         "resources": list(resources),
         "permissions": list(permissions),
         "hours": hours,
         "handle": handle,
-        "power_until": dict(_power(one) for one in power_until),
+        "power_until": dict(_power(text) for text in power_until),
     }
     parts = [
         {**same, "account": account.strip(), "level": level.strip()}
-        for account, _, level in (one.partition("=") for one in places or ("",))
+        for account, _, level in (place.partition("=") for place in places or ("",))
     ]
     with connect() as client:
         given = {"to": to, "parts": parts, "starts": _day(starts), "until": _day(until), **more}
         if not ((to and places) or more["request"] or more["replaces"]):
             raise Failure("Say to whom, and what.", "openlatch offer ADDRESS --on ACCOUNT --for TASK", 2)
         wish = _wish(given)
-        found = client.check_offer(wish, instead_of)
-        _show(found, to_stderr=output != "table")
-        stops = [remark for remark in found.remarks if remark.stops]
+        terms = client.check_offer(wish, instead_of)
+        _show(terms, to_stderr=output != "table")
+        stops = [remark for remark in terms.remarks if remark.stops]
         if stops:
             raise Failure(stops[0].text, stops[0].next_step or "See to that first, then offer it.")
         if dry_run:
             return
-        confirmed(f"Offer this to {found.name} at {found.address}?", yes)
-        digest = found.digest
+        confirmed(f"Offer this to {terms.name} at {terms.address}?", yes)
+        digest = terms.digest
         made = client.correct_offer(instead_of, wish, digest) if instead_of else client.offer(wish, digest)
     if output != "table":
         emit([made], OFFERS, output, empty="")
@@ -175,9 +175,9 @@ def offers(state: str, mine: bool, output: str) -> None:
         shown = [entry for entry in client.entries(kind="offer", state="offered") if not entry.by_hand]
         if shown:
             out().print("\nOffered at the providers themselves, as readings show it", style="bold")
-        for one in shown:
-            who = f"{one.party.name} {', '.join(one.party.addresses)}".strip()
-            out().print(Text(f"  {one.ref}  {who}: “{one.level}” on {one.account.name}, {one.provider.name}"))
+        for entry in shown:
+            who = f"{entry.party.name} {', '.join(entry.party.addresses)}".strip()
+            out().print(Text(f"  {entry.ref}  {who}: “{entry.level}” on {entry.account.name}, {entry.provider.name}"))
 
 
 @click.command()
@@ -194,59 +194,59 @@ def offers(state: str, mine: bool, output: str) -> None:
 def offered(ref: str, act: str | None, reason: str, yes: bool, output: str) -> None:
     """Show an offer, by the id REF, and what has become of it; or withdraw, send again, or answer it."""
     with connect() as client:
-        found = client.offered(ref)
+        the_offer = client.offered(ref)
         if act is not None:
-            confirmed(f"{act.replace('-', ' ').capitalize()}: {found.ref}, to {found.name}?", yes)
+            confirmed(f"{act.replace('-', ' ').capitalize()}: {the_offer.ref}, to {the_offer.name}?", yes)
         if act == "withdraw":
-            found = client.withdraw_offer(ref, reason)
+            the_offer = client.withdraw_offer(ref, reason)
         elif act == "send-again":
-            found = client.send_offer_again(ref)
+            the_offer = client.send_offer_again(ref)
         elif act is not None:
-            found = client.answer_offer(ref, act, reason)
+            the_offer = client.answer_offer(ref, act, reason)
     if output != "table":
-        emit([found], OFFERS, output, empty="")
+        emit([the_offer], OFFERS, output, empty="")
         return
-    _one(found)
+    _one(the_offer)
 
 
-def _one(found: wire.Offer) -> None:
+def _one(the_offer: wire.Offer) -> None:
     paper = out()
-    paper.print(f"{found.name} · {found.address}", style="bold")
-    for sentence in found.confirmed:
+    paper.print(f"{the_offer.name} · {the_offer.address}", style="bold")
+    for sentence in the_offer.confirmed:
         paper.print(f"  {sentence}")
-    if found.basis:
-        paper.print(f"What for  {found.basis}")
-    paper.print(f"Made      {day(found.made_at)} by {found.made_by}")
-    paper.print(f"State     {_state(found)}", end="")
-    paper.print(f", good until {day(found.lapses_at)}" if found.state == "waiting" else "")
-    for part in found.parts:
+    if the_offer.basis:
+        paper.print(f"What for  {the_offer.basis}")
+    paper.print(f"Made      {day(the_offer.made_at)} by {the_offer.made_by}")
+    paper.print(f"State     {_state(the_offer)}", end="")
+    paper.print(f", good until {day(the_offer.lapses_at)}" if the_offer.state == "waiting" else "")
+    for part in the_offer.parts:
         if part.order is not None:
             why = f": {part.why}" if part.why else ""
             paper.print(f"Order     {part.order} on {part.account.name}, {part.order_state}{why}")
 
 
-def _show(found: wire.OfferTerms, *, to_stderr: bool) -> None:
+def _show(terms: wire.OfferTerms, *, to_stderr: bool) -> None:
     """Say what would be offered, to whom exactly, and what is worth knowing."""
     paper = out()
     if to_stderr:
-        click.echo("\n".join(found.sentences), err=True)
+        click.echo("\n".join(terms.sentences), err=True)
         return
-    where = f" ({found.ascii})" if found.ascii else ""
-    known = "known" if found.known else "not known yet"
-    paper.print(f"To {found.name} · {found.address}{where}", style="bold")
-    paper.print(f"   {known}, {'outside the circle' if found.outside else 'in the circle'}", style="dim")
-    for part in found.parts:
+    where = f" ({terms.ascii})" if terms.ascii else ""
+    known = "known" if terms.known else "not known yet"
+    paper.print(f"To {terms.name} · {terms.address}{where}", style="bold")
+    paper.print(f"   {known}, {'outside the circle' if terms.outside else 'in the circle'}", style="dim")
+    for part in terms.parts:
         paper.print(f"  {part.sentence}")
         if part.fit is not None:
             paper.print(f"  {part.fit.text}", style="dim")
-    for remark in found.remarks:
+    for remark in terms.remarks:
         paper.print(
             Text.assemble(notches(remark.severity), "  ", remark.text, (f" {remark.next_step}".rstrip(), "dim"))
         )
 
 
-def _state(found: wire.Offer) -> str:
-    return "waiting, seen" if found.state == "waiting" and found.left_at else found.state
+def _state(the_offer: wire.Offer) -> str:
+    return "waiting, seen" if the_offer.state == "waiting" and the_offer.left_at else the_offer.state
 
 
 def _power(text: str) -> tuple[str, str]:

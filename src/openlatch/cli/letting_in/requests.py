@@ -25,8 +25,8 @@ REQUESTS: tuple[Column, ...] = (
 )
 
 
-def _until(one: wire.Request) -> str:
-    return f" until {last_day(one.ends_at)}" if one.ends_at else ", without an end"
+def _until(request: wire.Request) -> str:
+    return f" until {last_day(request.ends_at)}" if request.ends_at else ", without an end"
 
 
 @click.command()
@@ -39,7 +39,7 @@ def _until(one: wire.Request) -> str:
 def ask(account: str, needs: str, level: str, reason: str, until: datetime | None) -> None:
     """Ask for access to ACCOUNT, by its name as you know it; it reaches whoever looks after it."""
     with connect() as client:
-        powers = [one.strip() for one in needs.split(",") if one.strip()]
+        powers = [part.strip() for part in needs.split(",") if part.strip()]
         last = until.date() if until else None
         made = client.ask(account, powers, level=level, reason=reason, until=last)
     click.echo(f"Asked ({made.ref}). You are told what becomes of it; it lapses on {day(made.lapses_at)}.")
@@ -69,27 +69,27 @@ def requests(state: str, mine: bool, output: str) -> None:
 def asked(ref: str, reason: str, withdraw: bool, yes: bool, output: str) -> None:
     """Show a request, by the id REF; turn it down, or take back your own."""
     with connect() as client:
-        found = client.request(ref)
+        request = client.request(ref)
         if reason:
-            confirmed(f"Turn down what {found.name} asks for?", yes)
-            found = client.turn_down(ref, reason)
+            confirmed(f"Turn down what {request.name} asks for?", yes)
+            request = client.turn_down(ref, reason)
         elif withdraw:
-            found = client.withdraw_request(ref)
+            request = client.withdraw_request(ref)
     if output != "table":
-        emit([found], REQUESTS, output, empty="")
+        emit([request], REQUESTS, output, empty="")
         return
-    _one(found)
+    _one(request)
 
 
-def _one(found: wire.Request) -> None:
+def _one(request: wire.Request) -> None:
     paper = out()
-    paper.print(Text(f"{found.name} · {found.address}", style="bold"))
-    until = f" until {last_day(found.ends_at)}" if found.ends_at else ", without an end"
-    paper.print(Text(f"  asks for {found.level or ', '.join(found.needs)} on {found.account}{until}"))
-    paper.print(Text(f"What for  {found.reason}"))
-    paper.print(Text(f"State     {found.state}" + (f", by {found.answered_by}" if found.answered_by else "")))
-    if found.answer:
-        paper.print(Text(f"Because   {found.answer}"))
+    paper.print(Text(f"{request.name} · {request.address}", style="bold"))
+    until = f" until {last_day(request.ends_at)}" if request.ends_at else ", without an end"
+    paper.print(Text(f"  asks for {request.level or ', '.join(request.needs)} on {request.account}{until}"))
+    paper.print(Text(f"What for  {request.reason}"))
+    paper.print(Text(f"State     {request.state}" + (f", by {request.answered_by}" if request.answered_by else "")))
+    if request.answer:
+        paper.print(Text(f"Because   {request.answer}"))
 
 
 @click.command()
@@ -110,7 +110,7 @@ def told(account: str, who: str, what: str, powers: str, reason: str, somebody_e
             account,
             who,
             what,
-            powers=[one.strip() for one in powers.split(",") if one.strip()],
+            powers=[part.strip() for part in powers.split(",") if part.strip()],
             reason=reason,
             somebody_else=somebody_else,
         )

@@ -347,14 +347,14 @@ def order(order: str, follow: bool, try_again: bool, cancel: bool, done: bool, s
             client.cancel(order)
         if try_again:
             client.try_again(order)
-        found = client.order(order)
+        the_order = client.order(order)
         if follow or try_again or done:
-            followed(client, found, no_wait=False, output=output)
-            found = client.order(order)
+            followed(client, the_order, no_wait=False, output=output)
+            the_order = client.order(order)
         elif output != "table":
-            emit([found], (), output, empty="")
+            emit([the_order], (), output, empty="")
         if output == "table":
-            _details(out(), found, client.me().workspace.zone)
+            _details(out(), the_order, client.me().workspace.zone)
 
 
 def _details(to: Console, o: wire.Order, zone: str) -> None:

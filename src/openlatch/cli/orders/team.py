@@ -60,8 +60,13 @@ def show(named: str, output: str) -> None:
     By themselves, not through other teams; openlatch reach PARTY shows those too.
     """
     with connect() as client:
-        found = client.memberships(named)
-    emit([*found.members, *found.teams], MEMBERS, output, empty="They are in no team, and nobody is in them.")
+        membership_list = client.memberships(named)
+    emit(
+        [*membership_list.members, *membership_list.teams],
+        MEMBERS,
+        output,
+        empty="They are in no team, and nobody is in them.",
+    )
 
 
 @team.command("add")

@@ -40,11 +40,11 @@ def me(ctx: click.Context, output: str) -> None:
     if ctx.invoked_subcommand is not None:
         return
     with connect() as client:
-        found = client.me()
+        the_me = client.me()
     if output != "table":
-        emit([found.person], (), output, empty="")
+        emit([the_me.person], (), output, empty="")
         return
-    mine, there = found.person, found.workspace
+    mine, there = the_me.person, the_me.workspace
     paper = out()
     paper.print(f"{mine.name} <{mine.address}>", style="bold")
     paper.print(f"  {mine.role} of {there.name} ({there.slug})")
@@ -61,8 +61,8 @@ def me(ctx: click.Context, output: str) -> None:
 def change(name: str | None, zone: str | None, dates: str | None) -> None:
     """Change your name, or how you see dates."""
     with connect() as client:
-        found = client.change_me(name=name, zone=zone, dates=dates)
-    click.echo(f"You are {found.name}; dates in {found.zone or 'the zone of the workspace'}.")
+        person = client.change_me(name=name, zone=zone, dates=dates)
+    click.echo(f"You are {person.name}; dates in {person.zone or 'the zone of the workspace'}.")
 
 
 @me.command()
@@ -108,10 +108,10 @@ def sessions(session_id: UUID | None, end_others: bool, output: str) -> None:
 def factors(output: str) -> None:
     """List your second factors: what you prove with that it is you, beside your password."""
     with connect() as client:
-        found = client.factors()
-    emit(found.items, FACTORS, output, empty="You have no second factor: openlatch me add-codes")
-    if output == "table" and found.items:
-        out().print(f"{found.recovery_left} recovery codes are left.", style="dim")
+        factor_list = client.factors()
+    emit(factor_list.items, FACTORS, output, empty="You have no second factor: openlatch me add-codes")
+    if output == "table" and factor_list.items:
+        out().print(f"{factor_list.recovery_left} recovery codes are left.", style="dim")
 
 
 @me.command("add-codes")
@@ -145,12 +145,12 @@ def recovery_codes() -> None:
 def remove_factor(name: str, yes: bool) -> None:
     """Remove the second factor that you called NAME."""
     with connect() as client:
-        found = client.factors().items
-        factor = next((one for one in found if name in (one.name, str(one.id))), None)
+        the_factors = client.factors().items
+        factor = next((factor for factor in the_factors if name in (factor.name, str(factor.id))), None)
         if factor is None:
-            known = ", ".join(one.name for one in found) or "none"
+            known = ", ".join(factor.name for factor in the_factors) or "none"
             raise Failure(f"You have no second factor called “{name}”.", f"There are: {known}.", 4)
-        if len(found) == 1:
+        if len(the_factors) == 1:
             out().print("It is your only one: your password alone will be enough, and your recovery codes go too.")
         confirmed(f"Remove “{factor.name}”?", yes)
         client.remove_factor(factor.id)

@@ -59,8 +59,8 @@ def show(named: str, output: str) -> None:
 def invite(named: str, role: str, name: str | None) -> None:
     """Invite whoever has ADDRESS, by a letter with a link to choose a password."""
     with connect() as client:
-        found = client.invite(named, role, name)
-    click.echo(f"Invited {found.address} as {found.role}. The link in the letter holds for 7 days.")
+        person = client.invite(named, role, name)
+    click.echo(f"Invited {person.address} as {person.role}. The link in the letter holds for 7 days.")
 
 
 @people.command("invite-again")
@@ -69,8 +69,8 @@ def invite(named: str, role: str, name: str | None) -> None:
 def invite_again(named: str) -> None:
     """Send an invitation once more; the link of the former letter stops working."""
     with connect() as client:
-        found = client.invite_again(named)
-    click.echo(f"Sent again to {found.address}. The link in the letter holds for 7 days.")
+        person = client.invite_again(named)
+    click.echo(f"Sent again to {person.address}. The link in the letter holds for 7 days.")
 
 
 @people.command("role")
@@ -80,8 +80,8 @@ def invite_again(named: str) -> None:
 def change_role(named: str, role: str) -> None:
     """Give whoever has ADDRESS another role."""
     with connect() as client:
-        found = client.change_role(named, role)
-    click.echo(f"{found.name} is {found.role} now.")
+        person = client.change_role(named, role)
+    click.echo(f"{person.name} is {person.role} now.")
 
 
 @people.command()
@@ -93,8 +93,8 @@ def disable(named: str, yes: bool) -> None:
     with connect() as client:
         _told(client.person(named), "Disable")
         confirmed("Disable this sign-in?", yes)
-        found = client.disable_person(named)
-    click.echo(f"{found.name} can no longer sign in. Give it back: openlatch people enable {found.address}")
+        person = client.disable_person(named)
+    click.echo(f"{person.name} can no longer sign in. Give it back: openlatch people enable {person.address}")
 
 
 @people.command()
@@ -103,8 +103,8 @@ def disable(named: str, yes: bool) -> None:
 def enable(named: str) -> None:
     """Let whoever has ADDRESS sign in again, with the password that they had."""
     with connect() as client:
-        found = client.enable_person(named)
-    click.echo(f"{found.name} can sign in again. Former tokens stay revoked.")
+        person = client.enable_person(named)
+    click.echo(f"{person.name} can sign in again. Former tokens stay revoked.")
 
 
 @people.command()

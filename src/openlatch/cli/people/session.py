@@ -74,22 +74,22 @@ def sign_in(server: str, days: int, read_only: bool, **who: str | None) -> None:
 def holders(workspace: str, output: str) -> None:
     """List everyone in whose name you are signed in here, and what waits for you in each."""
     if workspace and not switch(workspace):
-        known = ", ".join(one.get("workspace", "") for one in all_kept()) or "none"
+        known = ", ".join(texts.get("workspace", "") for texts in all_kept()) or "none"
         raise Failure(
             f"Nobody is signed in for “{workspace}” here.", f"There are: {known}. openlatch sign-in SERVER", 3
         )
-    found, silent = [], []
-    for one in all_kept():
+    the_holders, silent = [], []
+    for texts in all_kept():
         try:
-            with client_of(one["server"], one["token"]) as client:
-                found.append(client.waiting())
+            with client_of(texts["server"], texts["token"]) as client:
+                the_holders.append(client.waiting())
         except OpenLatchError as error:
-            silent.append((one, error))
-    if found or not silent:
-        emit(found, HOLDERS, output, empty="Nobody is signed in here; openlatch sign-in SERVER.")
+            silent.append((texts, error))
+    if the_holders or not silent:
+        emit(the_holders, HOLDERS, output, empty="Nobody is signed in here; openlatch sign-in SERVER.")
     if silent:
         first, why = silent[0]
-        names = ", ".join(one.get("workspace") or one["server"] for one, _ in silent)
+        names = ", ".join(texts_by_key.get("workspace") or texts_by_key["server"] for texts_by_key, _ in silent)
         again = f"openlatch sign-in {first['server']} --workspace {first.get('workspace', '')}"
         raise type(why)(
             f"What waits for {names} is not known: {why.message} Nothing was changed.",
@@ -101,12 +101,12 @@ def holders(workspace: str, output: str) -> None:
 @reports_errors
 def sign_out() -> None:
     """Revoke the token that is kept here, and forget it."""
-    found = kept()
-    if found is None:
+    texts = kept()
+    if texts is None:
         click.echo("Nobody was signed in here.")
         return
-    with contextlib.suppress(NotSignedIn, ServiceUnreachable), client_of(found["server"], found["token"]) as client:
-        client.revoke_token(UUID(found["token_id"]))
+    with contextlib.suppress(NotSignedIn, ServiceUnreachable), client_of(texts["server"], texts["token"]) as client:
+        client.revoke_token(UUID(texts["token_id"]))
     forget()
     click.echo("Signed out.")
 
@@ -144,15 +144,17 @@ def workspace(name: str | None, zone: str | None, demanded: str | None, output: 
     """
     roles = None if demanded is None else [role.strip() for role in demanded.split(",") if role.strip()]
     with connect() as client:
-        found = client.workspace()
+        the_workspace = client.workspace()
         if any(wish is not None for wish in (name, zone, roles)):
-            found = client.change_workspace(name=name, zone=zone, second_factor=roles)
+            the_workspace = client.change_workspace(name=name, zone=zone, second_factor=roles)
     if output != "table":
-        emit([found], (), output, empty="")
+        emit([the_workspace], (), output, empty="")
         return
-    out().print(f"{found.name} ({found.slug}), days in {found.zone}")
-    out().print(f"  a second factor is needed by: {', '.join(found.second_factor) or 'nobody'}")
-    out().print(f"  its own domains: {', '.join(found.circle_domains) or 'none'} (openlatch policy show)", style="dim")
+    out().print(f"{the_workspace.name} ({the_workspace.slug}), days in {the_workspace.zone}")
+    out().print(f"  a second factor is needed by: {', '.join(the_workspace.second_factor) or 'nobody'}")
+    out().print(
+        f"  its own domains: {', '.join(the_workspace.circle_domains) or 'none'} (openlatch policy show)", style="dim"
+    )
 
 
 @click.command()

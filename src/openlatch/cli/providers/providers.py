@@ -203,8 +203,10 @@ def change(
 def pause(provider: str) -> None:
     """Read PROVIDER by itself no more, until you resume that; openlatch read still does."""
     with connect() as client:
-        found = client.pause_provider(provider)
-    click.echo(f"{found.name} is not read by itself any more. Again: openlatch providers resume '{found.name}'")
+        the_provider = client.pause_provider(provider)
+    click.echo(
+        f"{the_provider.name} is not read by itself any more. Again: openlatch providers resume '{the_provider.name}'"
+    )
 
 
 @providers.command()
@@ -213,8 +215,8 @@ def pause(provider: str) -> None:
 def resume(provider: str) -> None:
     """Read a paused PROVIDER by itself again, at once for the first time."""
     with connect() as client:
-        found = client.resume_provider(provider)
-    click.echo(f"{found.name} is read every {found.read_every} minutes again.")
+        the_provider = client.resume_provider(provider)
+    click.echo(f"{the_provider.name} is read every {the_provider.read_every} minutes again.")
 
 
 @providers.command()
@@ -225,9 +227,9 @@ def resume(provider: str) -> None:
 def breach(provider: str, since: datetime, what: str) -> None:
     """Keep that PROVIDER has reported a breach; reviews that wait for one open a round about it."""
     with connect() as client:
-        found = client.report_breach(provider, since.date(), what)
-    click.echo(f"Kept, and everybody who looks after this workspace was told. What lives at {found.name}:")
-    click.echo(f"  openlatch inventory --provider '{found.name}' --kind secret,session")
+        the_provider = client.report_breach(provider, since.date(), what)
+    click.echo(f"Kept, and everybody who looks after this workspace was told. What lives at {the_provider.name}:")
+    click.echo(f"  openlatch inventory --provider '{the_provider.name}' --kind secret,session")
 
 
 @click.command()
@@ -248,11 +250,11 @@ def levels(provider: str, word: str | None, means: str | None, take_back: bool, 
         raise Failure("WORD goes with one of --means and --take-back.", "Give both, or neither to only look.", 2)
     with connect() as client:
         if word is None:
-            found = client.levels(provider)
+            the_levels = client.levels(provider)
         else:
             given = None if means is None else [] if means == "none" else [p.strip() for p in means.split(",")]
-            found = client.correct_level(provider, word, given)
-        emit(found, LEVELS, output, empty="No entry of this provider carries a level or permission.")
+            the_levels = client.correct_level(provider, word, given)
+        emit(the_levels, LEVELS, output, empty="No entry of this provider carries a level or permission.")
 
 
 @click.command()
@@ -262,25 +264,25 @@ def levels(provider: str, word: str | None, means: str | None, take_back: bool, 
 def read(provider: str, accept_loss: bool) -> None:
     """Read PROVIDER (id, short form or name) now, and watch it."""
     with connect() as client:
-        found = client.provider(provider)
-        reading = _watch(client, found, client.read(str(found.id), accept_loss=accept_loss))
+        the_provider = client.provider(provider)
+        reading = _watch(client, the_provider, client.read(str(the_provider.id), accept_loss=accept_loss))
     counts = ", ".join(
         f"{reading.counts[word]} {word}" for word in ("new", "changed", "gone", "unchanged") if reading.counts
     )
     if reading.state == "complete":
-        click.echo(f"{found.name}: complete, {reading.seen} entries: {counts}.")
+        click.echo(f"{the_provider.name}: complete, {reading.seen} entries: {counts}.")
         for remark in reading.remarks:
             click.echo(f"  {remark}")
         return
     if reading.withheld:
         raise Failure(
-            f"{found.name}: {reading.trouble}",
-            f"Nothing was concluded to be gone. If they are: openlatch read '{found.name}' --accept-loss",
+            f"{the_provider.name}: {reading.trouble}",
+            f"Nothing was concluded to be gone. If they are: openlatch read '{the_provider.name}' --accept-loss",
         )
     kept = "Nothing was concluded to be gone." if reading.state == "partial" else "The inventory stays as it was."
     raise Failure(
-        f"{found.name}: {reading.state} after {reading.seen} entries. {reading.trouble}",
-        f"{kept} Its last complete reading was {ago(found.last_complete)}.",
+        f"{the_provider.name}: {reading.state} after {reading.seen} entries. {reading.trouble}",
+        f"{kept} Its last complete reading was {ago(the_provider.last_complete)}.",
     )
 
 

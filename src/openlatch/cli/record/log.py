@@ -79,11 +79,11 @@ def export(file: Path) -> None:
 def head(file: Path | None) -> None:
     """Show how far the log goes, signed: keep it somewhere else, and any later copy can be checked against it."""
     with connect() as client:
-        found = _until_sealed(client)
+        log_head = _until_sealed(client)
     if file is not None:
-        file.write_text(found.signed + "\n")
-    click.echo(f"The log has {found.grown} sealed events. Root: {found.root}")
-    click.echo(f"Signed, in {file}." if file is not None else found.signed)
+        file.write_text(log_head.signed + "\n")
+    click.echo(f"The log has {log_head.grown} sealed events. Root: {log_head.root}")
+    click.echo(f"Signed, in {file}." if file is not None else log_head.signed)
 
 
 @log.command()
@@ -106,7 +106,7 @@ def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after
         copy, link, keys = _copy(file), "", {} if known is None else _json(known)
         if heads and known is None:
             raise Failure("Without the public keys no head can be believed.", "Add --keys KEYS.", 2)
-    kept = [_head(one, keys) for one in heads]
+    kept = [_head(path, keys) for path in heads]
     # What the service showed was checked as it came.
     broken = held_against(copy, kept) if file is not None or kept else None
     if broken is not None:
@@ -122,23 +122,23 @@ def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after
 
 def _json(file: Path) -> dict[str, Any]:
     try:
-        found: dict[str, Any] = json.loads(file.read_text())
+        document: dict[str, Any] = json.loads(file.read_text())
     except ValueError as error:
         raise Failure(f"{file} is not JSON: {error}.", "Print the keys anew: openlatch receipt keys") from error
-    return found
+    return document
 
 
 def _copy(file: Path) -> list[ledger.Sealed]:
-    found = []
+    sealed_events = []
     for line, text in enumerate(file.read_text().splitlines(), 1):
         try:
-            one = json.loads(text)
-            found.append(ledger.Sealed(one["number"], one["content"], one["link"]))
+            value = json.loads(text)
+            sealed_events.append(ledger.Sealed(value["number"], value["content"], value["link"]))
         except (ValueError, KeyError, TypeError) as error:
             raise Failure(
                 f"Line {line} of {file} is no event of a log.", "Export it anew: openlatch log export"
             ) from error
-    return found
+    return sealed_events
 
 
 def _head(file: Path, keys: dict[str, Any]) -> Head:
@@ -149,11 +149,11 @@ def _head(file: Path, keys: dict[str, Any]) -> Head:
 def _until_sealed(client: Client) -> wire.LogHead:
     """The head of the log once all that has happened so far is in it, or after a while as far as it is."""
     for _ in range(_SEALING):
-        found = client.log_head()
-        if found.unsealed == 0 and found.grown == found.size:
+        log_head = client.log_head()
+        if log_head.unsealed == 0 and log_head.grown == log_head.size:
             break
         client.pause(1)
-    return found
+    return log_head
 
 
 def _sealed(client: Client) -> Iterator[ledger.Sealed]:
@@ -180,7 +180,10 @@ def verified(client: Client, known_link: str = "") -> tuple[list[ledger.Sealed],
         raise Failure(
             f"The log was cut off: it says {head.size} events, and shows {held}.", "Keep this copy as evidence."
         )
-    if tree.root(tree.nodes_of([tree.leaf(one.content) for one in sealed]), head.grown).hex() != head.root:
+    if (
+        tree.root(tree.nodes_of([tree.leaf(sealed_event.content) for sealed_event in sealed]), head.grown).hex()
+        != head.root
+    ):
         raise Failure("The log does not fit the head that the service shows of it.", "Keep this copy as evidence.")
     if not found_link:
         raise Failure("The log was made anew: the link that you kept is not in it.", "Keep this copy as evidence.")

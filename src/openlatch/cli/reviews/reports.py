@@ -74,13 +74,13 @@ def _write(content: bytes, to: Path | None) -> None:
 @reports_errors
 def verify(file: Path, known: Path | None) -> None:
     """Check the report in FILE, in its JSON form, and every receipt in it; with --keys, without asking anybody."""
-    found = _json(file)
+    document = _json(file)
     if known is not None:
         published = _json(known)
     else:
         with connect() as client:
             published = client.receipt_keys()
-    content, signed = found.get("report"), found.get("signed")
+    content, signed = document.get("report"), document.get("signed")
     if not isinstance(content, dict) or not isinstance(signed, str):
         raise Failure(f"{file} is not a report in its JSON form.", "Get it: openlatch report round ROUND --to F.json")
     if not signed:
@@ -101,7 +101,7 @@ def verify(file: Path, known: Path | None) -> None:
 
 def _json(file: Path) -> dict[str, object]:
     try:
-        found = json.loads(file.read_text())
+        value = json.loads(file.read_text())
     except ValueError as error:
         raise Failure(f"{file} is not JSON: {error}.", "Check the file.") from error
-    return found if isinstance(found, dict) else {}
+    return value if isinstance(value, dict) else {}

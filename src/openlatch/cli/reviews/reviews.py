@@ -59,31 +59,31 @@ def review() -> None:
 def show_review(name: str, output: str) -> None:
     """Show the review NAME (name, id or short form): what is in it, when it comes round, who is asked."""
     with connect() as client:
-        found = client.review(name)
+        the_review = client.review(name)
         if output != "table":
-            emit([found], (), output, empty="")
+            emit([the_review], (), output, empty="")
             return
-        _show(out(), found, client.me().workspace.zone)
+        _show(out(), the_review, client.me().workspace.zone)
 
 
-def _show(to: Console, found: wire.Review, zone: str) -> None:
+def _show(to: Console, the_review: wire.Review, zone: str) -> None:
     asked = {
-        "named": ", ".join(found.named),
+        "named": ", ".join(the_review.named),
         "administrators": "each account's administrators",
         "sponsor": "whoever answers for the party, else whoever let it in",
     }
     lines = (
-        ("comes round", found.says + (" (paused)" if found.paused else "")),
-        ("next", ", ".join(day(at, zone) for at in found.coming[:6]) or "not by itself"),
-        ("looks at", f"{found.looks_at}: {found.entries} entries now"),
-        ("asks", asked[found.reviewers] + (f", otherwise {found.otherwise}" if found.otherwise else "")),
-        ("stand in", ", ".join(f"{other} for {who}" for who, other in found.substitutes.items())),
-        ("time to answer", f"{found.answer_days} days, reminded {found.remind_days} days before"),
-        ("unanswered", found.silence),
-        ("a reason", f"to keep risk {found.risk_limit} or more, or against the advice"),
-        ("made by", found.created_by),
+        ("comes round", the_review.says + (" (paused)" if the_review.paused else "")),
+        ("next", ", ".join(day(at, zone) for at in the_review.coming[:6]) or "not by itself"),
+        ("looks at", f"{the_review.looks_at}: {the_review.entries} entries now"),
+        ("asks", asked[the_review.reviewers] + (f", otherwise {the_review.otherwise}" if the_review.otherwise else "")),
+        ("stand in", ", ".join(f"{other} for {who}" for who, other in the_review.substitutes.items())),
+        ("time to answer", f"{the_review.answer_days} days, reminded {the_review.remind_days} days before"),
+        ("unanswered", the_review.silence),
+        ("a reason", f"to keep risk {the_review.risk_limit} or more, or against the advice"),
+        ("made by", the_review.created_by),
     )
-    to.print(Text(found.name, "bold"))
+    to.print(Text(the_review.name, "bold"))
     for name, value in lines:
         if value:
             to.print(Text(f"  {name:<15}", "dim") + Text(value))
@@ -190,7 +190,7 @@ def _fields(given: dict[str, Any]) -> dict[str, Any]:
     """What was given as the API takes it."""
     where = {field: given[field] for field in _WHERE if given.get(field) not in (None, "", 0)}
     fields = {name: value for name, value in given.items() if name not in (*_WHERE, "begins", "stand_in")}
-    pairs = [one.partition("=") for one in given.get("stand_in", ())]
+    pairs = [value.partition("=") for value in given.get("stand_in", ())]
     wrong = ["".join(pair) for pair in pairs if not pair[2]]
     if wrong:
         raise Failure(f"“{wrong[0]}” is not AWAY=OTHER. Nothing was stored.", "Give two addresses with = between.", 2)
@@ -202,11 +202,11 @@ def _fields(given: dict[str, Any]) -> dict[str, Any]:
     return {**fields, **lists, "where": where}
 
 
-def _made(client: Client, found: wire.Review, output: str) -> None:
+def _made(client: Client, the_review: wire.Review, output: str) -> None:
     if output != "table":
-        emit([found], (), output, empty="")
+        emit([the_review], (), output, empty="")
         return
-    _show(out(), found, client.me().workspace.zone)
+    _show(out(), the_review, client.me().workspace.zone)
 
 
 @review.command("pause")
@@ -225,8 +225,8 @@ def pause_review(name: str) -> None:
 def resume_review(name: str) -> None:
     """Let the review NAME come round again."""
     with connect() as client:
-        found = client.pause_review(name, resume=True)
-        click.echo(f"“{found.name}” comes round {found.says}.")
+        the_review = client.pause_review(name, resume=True)
+        click.echo(f"“{the_review.name}” comes round {the_review.says}.")
 
 
 @review.command("remove")
@@ -236,10 +236,10 @@ def resume_review(name: str) -> None:
 def remove_review(name: str, yes: bool) -> None:
     """Give the review NAME up: it comes round no more. Its rounds and their reports stay."""
     with connect() as client:
-        found = client.review(name)
-        confirmed(f"Remove the review “{found.name}”?", yes)
-        client.remove_review(found.ref)
-    click.echo(f"“{found.name}” is removed and comes round no more. Its rounds and their reports stay.")
+        the_review = client.review(name)
+        confirmed(f"Remove the review “{the_review.name}”?", yes)
+        client.remove_review(the_review.ref)
+    click.echo(f"“{the_review.name}” is removed and comes round no more. Its rounds and their reports stay.")
 
 
 @review.command("open")
@@ -250,10 +250,10 @@ def open_round(name: str, yes: bool) -> None:
     """Open a round of the review NAME now. If an open round asks about the same entries, that is said first."""
     with connect() as client:
         asked = client.review(name).asked_already
-        for one in asked:
+        for already in asked:
             click.echo(
-                f"Round {one.ref} of “{one.review}” asks about {one.entries} of these entries already; it is due "
-                f"{day(one.due_at)}."
+                f"Round {already.ref} of “{already.review}” asks about {already.entries} of these entries already; "
+                f"it is due {day(already.due_at)}."
             )
         if asked:
             confirmed("Open another round beside it?", yes)

@@ -114,26 +114,31 @@ def show_round(round_ref: str, mine: bool, outcome: str | None, file: Path | Non
                 f"openlatch round decide {round_ref} --file {file}"
             )
             return
-        one = client.round(round_ref)
+        review_round = client.round(round_ref)
         items = client.round_items(round_ref, mine=mine, outcome=outcome or "")
         emit(items, _ITEMS, output, empty="Nothing of that is in this round.")
         if output == "table":
-            _footer(out(), one, client.me().workspace.zone)
+            _footer(out(), review_round, client.me().workspace.zone)
 
 
-def _footer(to: Console, one: wire.Round, zone: str) -> None:
-    state = "paused" if one.paused_at else one.state
+def _footer(to: Console, review_round: wire.Round, zone: str) -> None:
+    state = "paused" if review_round.paused_at else review_round.state
     to.print(
-        Text.assemble((f"{one.review.name}, round {one.ref}", "bold"), f": {state}, due {day(one.due_at, zone)}. ")
+        Text.assemble(
+            (f"{review_round.review.name}, round {review_round.ref}", "bold"),
+            f": {state}, due {day(review_round.due_at, zone)}. ",
+        )
     )
-    to.print(outcomes(one.outcomes))
-    for who in one.progress:
+    to.print(outcomes(review_round.outcomes))
+    for who in review_round.progress:
         others = f", {who.by_others} of these by others" if who.by_others else ""
         to.print(Text(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items} decided{others}", "dim"))
-    if one.joined:
-        to.print(f"{one.joined} entries came into its scope since; the next round asks about them.", style="dim")
-    if one.compared is not None:
-        c = one.compared
+    if review_round.joined:
+        to.print(
+            f"{review_round.joined} entries came into its scope since; the next round asks about them.", style="dim"
+        )
+    if review_round.compared is not None:
+        c = review_round.compared
         to.print(f"The same entries, looked at again: {c.flagged.then} of {c.entries.then} carried a flag, now")
         to.print(
             f"{c.flagged.now} of the {c.entries.now} that are there; their risk was {c.risk.then}, is {c.risk.now}."
@@ -199,8 +204,8 @@ def _from_file(client: Client, round_ref: str, file: Path) -> None:
     try:
         number = client.decide_by_file(round_ref, file.read_bytes(), kind if kind in wire.LISTS else "csv")
     except Invalid as error:
-        for one in error.fields.get("errors") or []:
-            click.echo(f"  {one['at']}: {one['problem']}", err=True)
+        for value in error.fields.get("errors") or []:
+            click.echo(f"  {value['at']}: {value['problem']}", err=True)
         raise Failure(f"{file}: {error.message}", error.next_step, 2) from error
     click.echo(f"{number} decided.")
 
@@ -231,19 +236,19 @@ def finish(round_ref: str, count: int | None, dry_run: bool, yes: bool, no_wait:
         elif count is None:
             confirmed("Finish it?", yes)
             count = plan.count
-        one = client.finish_round(round_ref, count=count)
+        review_round = client.finish_round(round_ref, count=count)
         if not no_wait:
-            for there in client.follow_round(one.ref):
+            for there in client.follow_round(review_round.ref):
                 out().print(Text(f"  {there.state}: ") + outcomes(there.outcomes))
-                one = there
-        if one.state == "settling" and not no_wait:
-            raise SystemExit(_left(one))
+                review_round = there
+        if review_round.state == "settling" and not no_wait:
+            raise SystemExit(_left(review_round))
 
 
-def _left(one: wire.Round) -> int:
+def _left(review_round: wire.Round) -> int:
     out().print(
-        f"It closes once the rest is proved, or said to be left open: openlatch round leave-open {one.ref} PLACE "
-        "--reason … --owner …"
+        f"It closes once the rest is proved, or said to be left open: openlatch round leave-open {review_round.ref} "
+        "PLACE --reason … --owner …"
     )
     return STUCK
 
@@ -256,14 +261,17 @@ def _left(one: wire.Round) -> int:
 def cancel_round(round_ref: str, reason: str, yes: bool) -> None:
     """Call ROUND off: it gives no more orders. Those that it gave go on, and are called off one by one."""
     with connect() as client:
-        one = client.round(round_ref)
+        review_round = client.round(round_ref)
         under_way = [i.order for i in client.round_items(round_ref) if i.order]
-        decided = sum(asked.decided for asked in one.progress)
+        decided = sum(asked.decided for asked in review_round.progress)
         orders = f"; {len(under_way)} orders that it gave go on" if under_way else ", and no order was given"
-        click.echo(f"Round {one.ref} of “{one.review.name}”: {decided} of {one.count} decided{orders}.")
+        click.echo(
+            f"Round {review_round.ref} of “{review_round.review.name}”: "
+            f"{decided} of {review_round.count} decided{orders}."
+        )
         confirmed("Call it off?", yes)
-        one = client.cancel_round(round_ref, reason)
-    click.echo(f"Round {one.ref} is called off. Whoever was asked is told.")
+        review_round = client.cancel_round(round_ref, reason)
+    click.echo(f"Round {review_round.ref} is called off. Whoever was asked is told.")
 
 
 @round_.command("pause")
@@ -273,8 +281,8 @@ def cancel_round(round_ref: str, reason: str, yes: bool) -> None:
 def pause_round(round_ref: str, resume: bool) -> None:
     """Let ROUND rest, or go on; the time that it rests is added to the time to answer."""
     with connect() as client:
-        one = client.pause_round(round_ref, resume=resume)
-        click.echo(f"Round {one.ref} {'goes on' if resume else 'rests'}; due {day(one.due_at)}.")
+        review_round = client.pause_round(round_ref, resume=resume)
+        click.echo(f"Round {review_round.ref} {'goes on' if resume else 'rests'}; due {day(review_round.due_at)}.")
 
 
 @round_.command("assign")
@@ -298,9 +306,9 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
             wanted += [item.place for item in items if item.reviewer_id == who.id]
         if not wanted:
             raise Failure("No item is named that waits.", f"Look at them: openlatch round show {round_ref}", 2)
-        one = client.assign_items(round_ref, wanted, to)
+        review_round = client.assign_items(round_ref, wanted, to)
         click.echo(f"{len(wanted)} {'item was' if len(wanted) == 1 else 'items were'} given.")
-        for each in one.progress:
+        for each in review_round.progress:
             whom = f"{each.name} ({each.address})" if each.name else "nobody can be asked"
             click.echo(f"  {whom}: {each.decided} of {each.items}")
 
@@ -308,12 +316,18 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
 def _asked(progress: Sequence[wire.ReviewerProgress], of: str) -> wire.ReviewerProgress:
     """Whoever is asked in a round and has an address, or alone has a name."""
     wanted = of.strip().lower()
-    named = [one for one in progress if one.name.lower() == wanted]
-    found = [one for one in progress if one.address and one.address == wanted] or named
-    if len(found) == 1:
-        return found[0]
-    what = f"{len(found)} people called “{of}” are" if found else f"Nobody called “{of}” is"
-    one_of = ", ".join(one.address for one in found or progress if one.address)
+    named = [reviewer_progress for reviewer_progress in progress if reviewer_progress.name.lower() == wanted]
+    progresses = [
+        reviewer_progress
+        for reviewer_progress in progress
+        if reviewer_progress.address and reviewer_progress.address == wanted
+    ] or named
+    if len(progresses) == 1:
+        return progresses[0]
+    what = f"{len(progresses)} people called “{of}” are" if progresses else f"Nobody called “{of}” is"
+    one_of = ", ".join(
+        reviewer_progress.address for reviewer_progress in progresses or progress if reviewer_progress.address
+    )
     raise Failure(f"{what} asked in this round. Nothing was changed.", f"Name one by address: {one_of}", 2)
 
 
@@ -337,5 +351,5 @@ def try_again(round_ref: str, place: int) -> None:
 def leave_open(round_ref: str, place: int, reason: str, owner: str) -> None:
     """Say that the item of ROUND with this PLACE is left open, why, and who sees to it."""
     with connect() as client:
-        one = client.leave_open(round_ref, place, reason, owner)
-        click.echo(f"Round {one.ref} is {one.state}.")
+        review_round = client.leave_open(round_ref, place, reason, owner)
+        click.echo(f"Round {review_round.ref} is {review_round.state}.")

@@ -53,10 +53,10 @@ def flags(
 ) -> None:
     """List what is stale or risky, the worst first, with the reason of each. More of one: openlatch flag FLAG"""
     with connect() as client:
-        found = client.flags(rule, severity or "", entry, account=account, party=party, state=state or "standing")
-        some = [one for _, one in zip(range(limit or 10**9), found, strict=False)]
+        the_flags = client.flags(rule, severity or "", entry, account=account, party=party, state=state or "standing")
+        some = [each_flag for _, each_flag in zip(range(limit or 10**9), the_flags, strict=False)]
         emit(some, _COLUMNS, output, empty="Nothing is flagged.")
-        if output == "table" and limit and len(some) == limit and next(found, None) is not None:
+        if output == "table" and limit and len(some) == limit and next(the_flags, None) is not None:
             out().print(f"\nThe worst {limit}; there are more: --limit 0 shows all.", style="dim")
 
 
@@ -67,20 +67,20 @@ def flags(
 def flag(flag: str, output: str) -> None:
     """Explain FLAG (id or short form): facts, since when, what clears it, what is advised."""
     with connect() as client:
-        found = client.flag(flag)
+        the_flag = client.flag(flag)
         if output != "table":
-            emit([found], (), output, empty="")
+            emit([the_flag], (), output, empty="")
             return
         to, zone = out(), client.me().workspace.zone
-        to.print(Text.assemble((found.about.name, "bold"), (f"   {found.subject} {found.about.ref}", "dim")))
-        tell_flag(to, found, zone)
-        if found.advice is not None:
-            to.print(Text.assemble(("  Advice: ", "bold"), found.advice.text))
-        for past in found.past[1:]:
+        to.print(Text.assemble((the_flag.about.name, "bold"), (f"   {the_flag.subject} {the_flag.about.ref}", "dim")))
+        tell_flag(to, the_flag, zone)
+        if the_flag.advice is not None:
+            to.print(Text.assemble(("  Advice: ", "bold"), the_flag.advice.text))
+        for past in the_flag.past[1:]:
             until = f"cleared {day(past.cleared_at, zone)}" if past.cleared_at else "still there"
             to.print(f"  Raised before: {day(past.raised_at, zone)}, {until}", style="dim")
-        if found.cleared_at is None and found.accepted is None:
-            to.print(f"\nLive with it: openlatch accept {found.ref} --why … --until YYYY-MM-DD", style="dim")
+        if the_flag.cleared_at is None and the_flag.accepted is None:
+            to.print(f"\nLive with it: openlatch accept {the_flag.ref} --why … --until YYYY-MM-DD", style="dim")
 
 
 @click.command()
@@ -99,11 +99,11 @@ def accept(flag: str, why: str, until: str | None, take_back: bool) -> None:
         raise Failure(f"“{until}” is not a day.", "Write it as in 2026-12-31.", 2) from error
     with connect() as client:
         zone = client.me().workspace.zone
-        found = client.refuse(flag) if take_back else client.accept(flag, why, last)
-    if found.accepted is None:
-        click.echo(f"It stands again: {found.reason}")
+        the_flag = client.refuse(flag) if take_back else client.accept(flag, why, last)
+    if the_flag.accepted is None:
+        click.echo(f"It stands again: {the_flag.reason}")
     else:
-        click.echo(f"Accepted until the end of {last_day(found.accepted.until, zone)}: {found.reason}")
+        click.echo(f"Accepted until the end of {last_day(the_flag.accepted.until, zone)}: {the_flag.reason}")
 
 
 _SHARES: tuple[Column, ...] = (
@@ -124,14 +124,14 @@ def risk(account: str, party: str, output: str) -> None:
     if bool(account) == bool(party):
         raise Failure("The risk of what?", "Name an account, or a party with --party.", 2)
     with connect() as client:
-        found = client.account_risk(account) if account else client.party_risk(party)
+        the_risk = client.account_risk(account) if account else client.party_risk(party)
         if output != "table":
-            emit([found], (), output, empty="")
+            emit([the_risk], (), output, empty="")
             return
         to, zone = out(), client.me().workspace.zone
-    to.print(Text.assemble((str(found.risk), "bold"), " of 100"))
-    emit(found.shares, _SHARES, output, empty="Nothing adds to it.")
-    for point in found.over_time:
+    to.print(Text.assemble((str(the_risk.risk), "bold"), " of 100"))
+    emit(the_risk.shares, _SHARES, output, empty="Nothing adds to it.")
+    for point in the_risk.over_time:
         to.print(f"  {point.risk:>3} since {day(point.at, zone)}", style="dim")
 
 

@@ -47,11 +47,11 @@ _FILE = click.argument("file", type=click.Path(exists=True, dir_okay=False, allo
 def rules(every: bool, output: str) -> None:
     """List the rules of the policy in force, each with its flags; those with the worst flags first."""
     with connect() as client:
-        found = client.rules()
-    shown = [one for one in found if every or one.standing]
+        the_rules = client.rules()
+    shown = [rule for rule in the_rules if every or rule.standing]
     emit(shown, _RULES, output, empty="No rule raises a flag now.")
-    if output == "table" and len(shown) < len(found):
-        out().print(f"\n{len(found) - len(shown)} more rules raise no flag now: --all shows them.", style="dim")
+    if output == "table" and len(shown) < len(the_rules):
+        out().print(f"\n{len(the_rules) - len(shown)} more rules raise no flag now: --all shows them.", style="dim")
 
 
 @click.group()
@@ -83,9 +83,9 @@ def fields(output: str) -> None:
 def check(file: Path) -> None:
     """Look for mistakes in FILE (- for standard input), and name each with its line."""
     with connect() as client:
-        found = client.check_policy(_read(file))
-    click.echo(f"No mistakes in its {found.rules} rules.")
-    _changes(out(), found.changes)
+        verdict = client.check_policy(_read(file))
+    click.echo(f"No mistakes in its {verdict.rules} rules.")
+    _changes(out(), verdict.changes)
 
 
 @policy.command(name="try")
@@ -95,14 +95,14 @@ def check(file: Path) -> None:
 def try_(file: Path, output: str) -> None:
     """Try FILE against the present inventory: which flags would appear, and which would go. Changes nothing."""
     with connect() as client:
-        found = client.try_policy(_read(file))
+        trial = client.try_policy(_read(file))
     if output != "table":
-        emit([found], (), output, empty="")
+        emit([trial], (), output, empty="")
         return
-    _changes(out(), found.changes)
-    told = [line for line in found.lines if line.appear or line.go or line.change]
+    _changes(out(), trial.changes)
+    told = [line for line in trial.lines if line.appear or line.go or line.change]
     emit(told, _LINES, output, empty="No flag would appear, go, or differ.")
-    now, then = (sum(getattr(line, name) for line in found.lines) for name in ("now", "then"))
+    now, then = (sum(getattr(line, name) for line in trial.lines) for name in ("now", "then"))
     out().print(
         f"\n{now} flags now, {then} then. Nothing was changed. Adopt it: openlatch policy adopt {file}", style="dim"
     )

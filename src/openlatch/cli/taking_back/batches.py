@@ -155,8 +155,8 @@ def together(
         to.print(Text.assemble(("  not possible  ", "red"), f"{_few(names)}: {reason}"))
 
 
-def _some_names(one: wire.CommonConsequence) -> str:
-    return _few([named.entry.name for named in one.entries], one.times)
+def _some_names(consequence: wire.CommonConsequence) -> str:
+    return _few([named.entry.name for named in consequence.entries], consequence.times)
 
 
 def _few(names: Sequence[str], count: int | None = None) -> str:
@@ -241,22 +241,25 @@ def batch(
         if follow:
             _follow(client, client.batch(batch), no_wait=False, output=output)
             return
-        found = client.batch(batch, outcome or "")
+        the_batch = client.batch(batch, outcome or "")
         if output != "table":
-            emit([found], (), output, empty="")
+            emit([the_batch], (), output, empty="")
             return
-        what = f"{found.party.name} goes" if found.party else f"{found.action.does} {found.count} entries"
-        out().print(Text.assemble((f"Batch {found.ref}", "bold"), f"  {what}"))
-        out().print(
-            f"  given by {found.ordered_by}, {ago(found.ordered_at)}" + (f": {found.reason}" * bool(found.reason))
+        what = (
+            f"{the_batch.party.name} goes" if the_batch.party else f"{the_batch.action.does} {the_batch.count} entries"
         )
-        if found.cancelled_at is not None:
-            out().print(f"  called off {ago(found.cancelled_at)}; orders that it gave go on")
-        elif found.begins_at is not None:
-            out().print(f"  begins on {day(found.begins_at)}")
-        out().print(Text("  ").append_text(outcomes(found.outcomes)), "")
-        _remaining(found)
-        emit(found.items, _ITEMS, output, empty="Nothing in it came to that.")
+        out().print(Text.assemble((f"Batch {the_batch.ref}", "bold"), f"  {what}"))
+        out().print(
+            f"  given by {the_batch.ordered_by}, {ago(the_batch.ordered_at)}"
+            + (f": {the_batch.reason}" * bool(the_batch.reason))
+        )
+        if the_batch.cancelled_at is not None:
+            out().print(f"  called off {ago(the_batch.cancelled_at)}; orders that it gave go on")
+        elif the_batch.begins_at is not None:
+            out().print(f"  begins on {day(the_batch.begins_at)}")
+        out().print(Text("  ").append_text(outcomes(the_batch.outcomes)), "")
+        _remaining(the_batch)
+        emit(the_batch.items, _ITEMS, output, empty="Nothing in it came to that.")
 
 
 @click.command()

@@ -60,9 +60,9 @@ def what_if(file: TextIO, instead_of: str, checks: tuple[str, ...], output: str)
         raise Failure(f"{file.name} does not hold a proposal.", "Write an object with proposal, title and changes.", 2)
     with connect() as client:
         made = client.change_proposal(instead_of, body) if instead_of else client.propose(body)
-        found = client.worked_out(made.ref)
-    _told(found, output)
-    _checked(found, checks)
+        the_proposal = client.worked_out(made.ref)
+    _told(the_proposal, output)
+    _checked(the_proposal, checks)
 
 
 @click.command()
@@ -72,10 +72,10 @@ def what_if(file: TextIO, instead_of: str, checks: tuple[str, ...], output: str)
 def shares(account: str, part: str | None) -> None:
     """Print what shares the parts of ACCOUNT as a proposal that changes nothing yet, to be changed and sent."""
     with connect() as client:
-        found = client.shares(account, part)
-    if not found:
+        documents = client.shares(account, part)
+    if not documents:
         raise Failure(f"No document shares {part or account}, as far as is known.", "Read its provider again.")
-    click.echo(json.dumps({"proposal": 1, "title": f"Sharing of {account}", "changes": found}, indent=2))
+    click.echo(json.dumps({"proposal": 1, "title": f"Sharing of {account}", "changes": documents}, indent=2))
 
 
 @click.command()
@@ -107,31 +107,33 @@ def proposal(
         if compare:
             _compared(client.compare_versions(ref, *_numbers(compare)), output)
             return
-        found = client.worked_out(ref)
+        the_proposal = client.worked_out(ref)
         if as_file:
-            click.echo(json.dumps(found.runs[-1].body, indent=2, ensure_ascii=False))
+            click.echo(json.dumps(the_proposal.runs[-1].body, indent=2, ensure_ascii=False))
             return
-        _told(found, output)
-        _checked(found, checks)
+        _told(the_proposal, output)
+        _checked(the_proposal, checks)
         if applies:
             confirmed("Apply it?", yes)
-            _applied(client, client.apply_proposal(ref, found.runs[-1].number))
+            _applied(client, client.apply_proposal(ref, the_proposal.runs[-1].number))
 
 
 def _applied(client: Client, done: wire.Proposal) -> None:
     click.echo(f"Applied. What came of it: openlatch batch {done.batch}")
 
 
-def _told(found: wire.Proposal, output: str) -> None:
-    latest = found.runs[-1]
+def _told(the_proposal: wire.Proposal, output: str) -> None:
+    latest = the_proposal.runs[-1]
     if output != "table":
-        click.echo(found.model_dump_json(indent=2))
+        click.echo(the_proposal.model_dump_json(indent=2))
     if latest.outcome is None:
-        raise Failure(latest.trouble, f"Correct it, and send it again: openlatch what-if FILE --instead-of {found.ref}")
+        raise Failure(
+            latest.trouble, f"Correct it, and send it again: openlatch what-if FILE --instead-of {the_proposal.ref}"
+        )
     if output != "table":
         return
     paper = out()
-    paper.print(Text(f"{found.title} ({found.ref}, version {latest.number})", style="bold"))
+    paper.print(Text(f"{the_proposal.title} ({the_proposal.ref}, version {latest.number})", style="bold"))
     for sentence in latest.outcome.sentences:
         paper.print(Text(f"  {sentence}"))
     for title, flags in (("Raised", latest.outcome.flags_raised), ("Cleared", latest.outcome.flags_cleared)):
@@ -141,9 +143,9 @@ def _told(found: wire.Proposal, output: str) -> None:
             paper.print(f"{title:8}and {len(flags) - 12} more", style="dim")
     for risk in latest.outcome.risks[:8]:
         paper.print(Text(f"Risk    {risk.about}: {risk.before} → {risk.after}"))
-    for one in latest.outcome.read_at:
-        stale = " (older than it may be)" if one.stale else ""
-        paper.print(Text(f"{one.provider} was read {ago(one.read_at)}{stale}", style="dim"))
+    for read_at in latest.outcome.read_at:
+        stale = " (older than it may be)" if read_at.stale else ""
+        paper.print(Text(f"{read_at.provider} was read {ago(read_at.read_at)}{stale}", style="dim"))
 
 
 def _numbers(compare: str) -> tuple[int, int]:
@@ -156,27 +158,27 @@ def _numbers(compare: str) -> tuple[int, int]:
         ) from error
 
 
-def _compared(found: wire.Versions, output: str) -> None:
+def _compared(versions: wire.Versions, output: str) -> None:
     if output != "table":
-        click.echo(found.model_dump_json(indent=2))
+        click.echo(versions.model_dump_json(indent=2))
         return
     paper = out()
-    for number, lines in ((found.first, found.only_first), (found.second, found.only_second)):
+    for number, lines in ((versions.first, versions.only_first), (versions.second, versions.only_second)):
         if lines:
             paper.print(Text(f"Only version {number}", style="bold"))
         for line in lines:
             paper.print(Text(f"  {line.text}", style="bold" if line.kind == "gain" and line.outside else ""))
-    if not found.only_first and not found.only_second:
-        paper.print(f"Versions {found.first} and {found.second} would change the same.")
-    if found.partly:
+    if not versions.only_first and not versions.only_second:
+        paper.print(f"Versions {versions.first} and {versions.second} would change the same.")
+    if versions.partly:
         paper.print(
             "There is too much to tell all of it exactly; what is only summed up is compared as it is told.",
             style="dim",
         )
 
 
-def _checked(found: wire.Proposal, checks: tuple[str, ...]) -> None:
-    outcome: Any = found.runs[-1].outcome
+def _checked(the_proposal: wire.Proposal, checks: tuple[str, ...]) -> None:
+    outcome: Any = the_proposal.runs[-1].outcome
     holds = {
         "outsider-gains": outcome.outsiders_gain,
         "anyone-gains": outcome.anyone_gains,

@@ -56,11 +56,11 @@ def attribute(
     for membership in memberships:
         if membership.how == "app":
             connected.setdefault(membership.team_id, set()).add(membership.member_id)
-    found = []
-    for one in seen:
-        actor = known[parties[one.party]]
-        entry = entries.get(one.entry or "")
-        behalf = parties.get(one.behalf_of or "") or _hung_on(entry, entries)
+    activities = []
+    for activity in seen:
+        actor = known[parties[activity.party]]
+        entry = entries.get(activity.entry or "")
+        behalf = parties.get(activity.behalf_of or "") or _hung_on(entry, entries)
         if behalf is None and len(connected.get(actor.id, ())) == 1:
             (behalf,) = connected[actor.id]
         behalf = None if behalf == actor.id else behalf
@@ -68,23 +68,23 @@ def attribute(
             how = How.APP
         else:
             how = How.OWN if behalf is None and circle.holds(actor) else How.DELEGATE
-        account_id, entry_id = accounts[one.account], entry.id if entry else None
-        found.append(
+        account_id, entry_id = accounts[activity.account], entry.id if entry else None
+        activities.append(
             Activity(
                 id=new_id(),
                 provider_id=provider_id,
-                key=one.key,
-                at=one.at,
+                key=activity.key,
+                at=activity.at,
                 account_id=account_id,
                 party_id=actor.id,
                 how=how,
                 behalf_of=behalf,
                 entry_id=entry_id,
-                power=one.power,
-                what=one.what,
+                power=activity.power,
+                what=activity.what,
             )
         )
-    return tuple(found)
+    return tuple(activities)
 
 
 def _hung_on(entry: Entry | None, entries: Mapping[str, Entry]) -> UUID | None:

@@ -88,8 +88,8 @@ def cut_apart(text: str) -> list[str]:
     if ";" not in text and "\\" not in text:
         return [plain] if (plain := text.strip()) else []
     parts = re.findall(r"((?:[^\\;]|\\.)*)(?:;|$)", text, re.DOTALL)[:-1] if text else []
-    found = [re.sub(r"\\(.)", r"\1", part.strip(), flags=re.DOTALL) for part in parts]
-    return [part for part in found if part]
+    texts = [re.sub(r"\\(.)", r"\1", part.strip(), flags=re.DOTALL) for part in parts]
+    return [part for part in texts if part]
 
 
 @dataclass(frozen=True, slots=True)
@@ -240,13 +240,13 @@ class Row:
         if not text:
             return default
         try:
-            found = of(text)
+            value = of(text)
         except ValueError:
             self._complain(name, f"it is not one of: {FIELDS[name]}")
             return default
-        if found in but:
+        if value in but:
             self._complain(name, f"what is {text} does not belong in a list of what stands; leave the line out")
-        return found
+        return value
 
     def _several(self, name: str, of: Callable[[str], T]) -> list[T]:
         found: list[T] = []
@@ -284,14 +284,14 @@ class Row:
 
     def _uses(self) -> dict[Power, datetime] | None:
         pairs = cut_apart(self.text("uses"))
-        found: dict[Power, datetime] = {}
+        moments: dict[Power, datetime] = {}
         for pair in pairs:
             word, _, at = pair.partition(" ")
             try:
-                found[Power(word)] = self._to_instant(at)
+                moments[Power(word)] = self._to_instant(at)
             except (ValueError, OverflowError):
                 self._complain("uses", "it is not a power and a time")
-        return found if pairs else None
+        return moments if pairs else None
 
     def _says_unknown(self, name: str) -> bool:
         return says_unknown(self.text(name)) or self.header(name) in self._unknown

@@ -68,7 +68,7 @@ class Imported:
 
 def known_field(header: str) -> str:
     """Return the field that a header is usually a name of; empty for one that is not known."""
-    words = [one for one in re.split(r"[^a-z0-9]+", header.strip().casefold()) if one]
+    words = [part for part in re.split(r"[^a-z0-9]+", header.strip().casefold()) if part]
     for first in range(len(words)):
         name = "_".join(words[first:])
         if name in FIELDS or name in _ALSO:
@@ -139,7 +139,9 @@ def read_list(sheets: Sequence[Sheet], wanted: Form, *, zone: str, provider: str
     ]
     notes = left_out(sheet, form)
     out = {note.line for note in notes}
-    lines = [one for one in sheet.lines if one.number > (form.header or 1) and not one.empty and one.number not in out]
+    lines = [
+        line for line in sheet.lines if line.number > (form.header or 1) and not line.empty and line.number not in out
+    ]
     orders, undecided = _orders(headers, matched, lines, form)
     complaints += undecided
     hidden = tuple(filter(names_secret, headers))
@@ -186,7 +188,7 @@ def _orders(
     headers: Sequence[str], matched: Mapping[str, str], lines: Sequence[Line], form: Form
 ) -> tuple[dict[str, DayOrder | None], list[Complaint]]:
     """Which number is the day, for each column of dates in which that matters; and where somebody has to say."""
-    found: dict[str, DayOrder | None] = {}
+    orders: dict[str, DayOrder | None] = {}
     asked: list[Complaint] = []
     for place, header in enumerate(headers):
         if matched[header] not in _DATES:
@@ -194,11 +196,11 @@ def _orders(
         order, matters = settled_order(line.cells[place] for line in lines if place < len(line.cells))
         order = form.orders.get(header, order)
         if matters or order is not None:
-            found[header] = order
+            orders[header] = order
         if matters and order is None:
             problem = "in its dates either number may be the day; say whether the day or the month comes first"
             asked.append(Complaint(form.header or 1, header, problem))
-    return found, asked
+    return orders, asked
 
 
 def _merged(headers: Sequence[str], matched: Mapping[str, str], lines: Sequence[Line]) -> Iterable[Complaint]:

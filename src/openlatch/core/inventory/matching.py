@@ -28,12 +28,12 @@ def domains(party: Party) -> frozenset[str]:
     return frozenset(normal_address(address).rpartition("@")[2] for address in party.addresses if is_mailbox(address))
 
 
-def matches(many: Party, one: Party) -> bool:
+def matches(many: Party, party: Party) -> bool:
     """Return whether a party stands for others, and another is one of them."""
     selector = stands_for(many)
-    if selector is None or many.id == one.id:
+    if selector is None or many.id == party.id:
         return False
-    return selector == ANYONE or (stands_for(one) is None and selector.value in domains(one))
+    return selector == ANYONE or (stands_for(party) is None and selector.value in domains(party))
 
 
 def openings(parties: Iterable[Party], open_to: Iterable[Party]) -> Iterator[Link]:

@@ -128,15 +128,15 @@ class Graph:
 
     def as_whom(self, party_id: UUID, without: Collection[Piece] = ()) -> dict[UUID, tuple[Link, ...]]:
         """Return everyone as whom a party can act, itself among them, each with a shortest chain of links."""
-        found: dict[UUID, tuple[Link, ...]] = {party_id: ()}
+        links: dict[UUID, tuple[Link, ...]] = {party_id: ()}
         waiting = deque([party_id])
         while waiting:
-            one = waiting.popleft()
-            for link in self.acting[one]:
-                if link.as_party not in found and link.id not in without:
-                    found[link.as_party] = (*found[one], link)
+            some_id = waiting.popleft()
+            for link in self.acting[some_id]:
+                if link.as_party not in links and link.id not in without:
+                    links[link.as_party] = (*links[some_id], link)
                     waiting.append(link.as_party)
-        return found
+        return links
 
     def claims(self, party_id: UUID, without: Collection[Piece] = ()) -> frozenset[Claim]:
         """Return everything that a party can do by any chain, once some pieces have ended."""
@@ -153,18 +153,18 @@ class Graph:
 
     def without(self, pieces: Collection[Piece]) -> Graph:
         """Return the graph as it is once some pieces have ended."""
-        entries = [one for held in self.held.values() for one in held if one.id not in pieces]
+        entries = [entry for held in self.held.values() for entry in held if entry.id not in pieces]
         return Graph(entries, [link for links in self.acting.values() for link in links if link.id not in pieces])
 
     def behind(self, party_id: UUID) -> set[UUID]:
         """Return everyone who can act as a party, itself among them."""
-        found, waiting = {party_id}, deque([party_id])
+        ids, waiting = {party_id}, deque([party_id])
         while waiting:
             for link in self.actors[waiting.popleft()]:
-                if link.actor not in found:
-                    found.add(link.actor)
+                if link.actor not in ids:
+                    ids.add(link.actor)
                     waiting.append(link.actor)
-        return found
+        return ids
 
 
 def reach(graph: Graph, party_id: UUID) -> tuple[Chain, ...]:
@@ -238,16 +238,16 @@ _Claims = dict[tuple[UUID, Power, str], set[Claim]]
 
 
 def _by_place(entries: Iterable[Entry]) -> _Claims:
-    found: _Claims = {}
+    claims: _Claims = {}
     for entry in entries:
         for claim in _claims(entry):
-            found.setdefault((claim.account_id, claim.power, claim.resource), set()).add(claim)
-    return found
+            claims.setdefault((claim.account_id, claim.power, claim.resource), set()).add(claim)
+    return claims
 
 
 def _covers(by: _Claims, claim: Claim) -> bool:
     places = {(claim.account_id, claim.power, resource) for resource in ("", claim.resource)}
-    return any(one.includes(claim) for place in places for one in by.get(place, ()))
+    return any(each_claim.includes(claim) for place in places for each_claim in by.get(place, ()))
 
 
 def _hurts(graph: Graph, party_id: UUID, pieces: Collection[Piece]) -> dict[UUID, frozenset[Claim]]:
@@ -255,8 +255,8 @@ def _hurts(graph: Graph, party_id: UUID, pieces: Collection[Piece]) -> dict[UUID
     touched: set[UUID] = set()
     for tail in _tails(graph, pieces):
         touched |= graph.behind(tail)
-    found = {one: lost(graph, one, pieces) for one in touched - {party_id}}
-    return {one: lost for one, lost in found.items() if lost}
+    claims = {each_id: lost(graph, each_id, pieces) for each_id in touched - {party_id}}
+    return {party_id: lost for party_id, lost in claims.items() if lost}
 
 
 def _tails(graph: Graph, pieces: Collection[Piece]) -> set[UUID]:
@@ -271,7 +271,7 @@ def _hurtful_part(graph: Graph, party_id: UUID, pieces: Sequence[Piece]) -> tupl
         return ()
     part = list(pieces)
     for piece in pieces:
-        rest = [one for one in part if one != piece]
+        rest = [each_piece for each_piece in part if each_piece != piece]
         if rest and _hurts(graph, party_id, rest):
             part = rest
     return tuple(part)
@@ -336,10 +336,10 @@ def _path(
     came: dict[object, object] = {start: start}
     waiting = deque([start])
     while waiting:
-        one = waiting.popleft()
-        for other in near.get(one, ()):
-            if other not in came and room.get((one, other), 0) > 0:
-                came[other] = one
+        value = waiting.popleft()
+        for other in near.get(value, ()):
+            if other not in came and room.get((value, other), 0) > 0:
+                came[other] = value
                 if other is _SINK:
                     return came
                 waiting.append(other)
@@ -352,9 +352,9 @@ def _inside(
     """Everything on the start's side of the cut, once no more flows."""
     found, waiting = {start}, deque([start])
     while waiting:
-        one = waiting.popleft()
-        for other in near.get(one, ()):
-            if other not in found and room.get((one, other), 0) > 0:
+        value = waiting.popleft()
+        for other in near.get(value, ()):
+            if other not in found and room.get((value, other), 0) > 0:
                 found.add(other)
                 waiting.append(other)
     return found

@@ -192,17 +192,17 @@ def _memberships(
     before = {(m.team_id, m.member_id): m for m in held.memberships}
     shown = {(parties[m.team], parties[m.member]): m for m in observation.memberships}
     new = [
-        Membership(new_id(), held.provider_id, *pair, one.since, how=one.how)
-        for pair, one in shown.items()
+        Membership(new_id(), held.provider_id, *pair, membership.since, how=membership.how)
+        for pair, membership in shown.items()
         if pair not in before
     ]
     if observation.outcome is not ReadingOutcome.COMPLETE:
         return tuple(new), ()
     about = _about(held, subjects)
     gone = [
-        replace(one, ended_at=now)
-        for pair, one in before.items()
-        if pair not in shown and (about is None or one.member_id in about)
+        replace(each_membership, ended_at=now)
+        for pair, each_membership in before.items()
+        if pair not in shown and (about is None or each_membership.member_id in about)
     ]
     return tuple(new), tuple(gone)
 
@@ -240,24 +240,26 @@ def _accounts(
     ids = {key: account.id for key, account in held.accounts.items()}
     new: list[Account] = []
     changed: list[tuple[Account, Account]] = []
-    for one in observed:
-        before = held.accounts.get(one.key)
+    for observed_account in observed:
+        before = held.accounts.get(observed_account.key)
         if before is None:
             account = Account(
                 id=new_id(),
                 provider_id=held.provider_id,
-                key=one.key,
-                name=one.name,
-                criticality=one.criticality,
-                practice=one.practice,
-                locked=one.locked,
+                key=observed_account.key,
+                name=observed_account.name,
+                criticality=observed_account.criticality,
+                practice=observed_account.practice,
+                locked=observed_account.locked,
             )
-            ids[one.key] = account.id
+            ids[observed_account.key] = account.id
             new.append(account)
             continue
         # Criticality and practice are the holder's to correct, so a later reading leaves them alone.
-        if (before.name, before.locked) != (one.name, one.locked):
-            after = replace(before, name=one.name, locked=one.locked, version=before.version + 1)
+        if (before.name, before.locked) != (observed_account.name, observed_account.locked):
+            after = replace(
+                before, name=observed_account.name, locked=observed_account.locked, version=before.version + 1
+            )
             changed.append((before, after))
     return ids, new, changed
 
@@ -285,8 +287,8 @@ class _Keys:
         """the one key of this provider that each party has: the first by its order, where it had several"""
         for key in mine:
             self.keeps.setdefault(self.ids[key], key)
-        shown = [one for one in observed if not one.key.startswith(WRITTEN)]
-        carried = Counter(a for one in shown for a in {normal_address(a) for a in one.addresses})
+        shown = [party for party in observed if not party.key.startswith(WRITTEN)]
+        carried = Counter(a for party in shown for a in {normal_address(a) for a in party.addresses})
         self.twice = {address for address, keys in carried.items() if keys > 1}
         self.new: list[tuple[Identifier, UUID]] = []
 
@@ -295,30 +297,30 @@ class _Keys:
             self.known[identifier] = party_id
             self.new.append((identifier, party_id))
 
-    def whose(self, one: ObservedParty, parties: Mapping[UUID, Party]) -> UUID | None:
+    def whose(self, party: ObservedParty, parties: Mapping[UUID, Party]) -> UUID | None:
         """Return the known party of that key, or the one that the addresses identify; None if there is none."""
-        party_id = self.ids.get(one.key)
-        written = one.key.startswith(WRITTEN)
-        if one.kind is PartyKind.ANYONE:
+        party_id = self.ids.get(party.key)
+        written = party.key.startswith(WRITTEN)
+        if party.kind is PartyKind.ANYONE:
             return party_id or self.known.get(EVERYBODY)
         if party_id is not None:
-            return party_id if written or self.keeps[party_id] == one.key else None
-        met = {there for a in one.addresses if (there := self._identified(a, one, parties)) is not None}
+            return party_id if written or self.keeps[party_id] == party.key else None
+        met = {there for a in party.addresses if (there := self._identified(a, party, parties)) is not None}
         return met.pop() if len(met) == 1 else None
 
-    def _identified(self, address: str, one: ObservedParty, parties: Mapping[UUID, Party]) -> UUID | None:
+    def _identified(self, address: str, party: ObservedParty, parties: Mapping[UUID, Party]) -> UUID | None:
         """The party that is the observed one, going by an address of both; None if the address does not tell."""
         normal = normal_address(address)
         there = self.known.get(Identifier("address", normal))
         if there is None or normal in self.twice or shared(normal) in self.known:
             return None
-        if one.key.startswith(WRITTEN):
+        if party.key.startswith(WRITTEN):
             return there
         known = parties.get(there)
-        if there in self.keeps or known is None or known.kind is not one.kind:
+        if there in self.keeps or known is None or known.kind is not party.kind:
             return None
-        confirmed = one.verified and (known.verified or there in self.held.written)
-        return there if identifies(normal, one.kind, self.held.circle, confirmed=confirmed) else None
+        confirmed = party.verified and (known.verified or there in self.held.written)
+        return there if identifies(normal, party.kind, self.held.circle, confirmed=confirmed) else None
 
     def carries(self, address: str, party_id: UUID, *, written: bool) -> None:
         """Keep that a party carries an address, and that it is shared where another one does too."""
@@ -341,26 +343,26 @@ def _parties(
     current = dict(held.parties)
     new: dict[UUID, Party] = {}
     parted: list[tuple[Identifier, UUID]] = []
-    for one in observed:
+    for observed_party in observed:
         # The provider's own key decides; second an equal address, if it identifies; a merely similar one never.
-        party_id = keys.whose(one, ChainMap(new, current))
+        party_id = keys.whose(observed_party, ChainMap(new, current))
         if party_id is None:
             party_id = new_id()
-            new[party_id] = Party(party_id, one.kind, one.name, one.addresses)
-            if one.kind is PartyKind.ANYONE:
+            new[party_id] = Party(party_id, observed_party.kind, observed_party.name, observed_party.addresses)
+            if observed_party.kind is PartyKind.ANYONE:
                 keys.name(EVERYBODY, party_id)
-        own = Identifier(keys.scheme, one.key)
+        own = Identifier(keys.scheme, observed_party.key)
         if own in keys.known and keys.known[own] != party_id:
             parted.append((own, party_id))
         keys.name(own, party_id)
-        keys.ids[one.key] = party_id
-        if not one.key.startswith(WRITTEN):
-            keys.keeps.setdefault(party_id, one.key)
-        for address in map(normal_address, one.addresses):
-            keys.carries(address, party_id, written=one.key.startswith(WRITTEN))
+        keys.ids[observed_party.key] = party_id
+        if not observed_party.key.startswith(WRITTEN):
+            keys.keeps.setdefault(party_id, observed_party.key)
+        for address in map(normal_address, observed_party.addresses):
+            keys.carries(address, party_id, written=observed_party.key.startswith(WRITTEN))
         party = new.get(party_id) or current.get(party_id)
         if party is not None:
-            merged = _merged(party, one)
+            merged = _merged(party, observed_party)
             if party_id in new:
                 new[party_id] = merged
             else:
@@ -373,23 +375,23 @@ def _parties(
     return keys.ids, list(new.values()), changed, keys.new, parted
 
 
-def _merged(party: Party, one: ObservedParty) -> Party:
+def _merged(party: Party, observed_party: ObservedParty) -> Party:
     """Add what a provider knows about a party to what is known already; several providers may list the same one."""
     have = {normal_address(a) for a in party.addresses}
-    more = tuple(a for a in one.addresses if normal_address(a) not in have)
-    status = party.status if one.status is PartyStatus.UNKNOWN else one.status
+    more = tuple(a for a in observed_party.addresses if normal_address(a) not in have)
+    status = party.status if observed_party.status is PartyStatus.UNKNOWN else observed_party.status
     addresses = party.addresses + more
     named = bool(party.name) and (
-        not _is_login(party.name, addresses) or not one.name or _is_login(one.name, addresses)
+        not _is_login(party.name, addresses) or not observed_party.name or _is_login(observed_party.name, addresses)
     )
     return replace(
         party,
         addresses=addresses,
         status=status,
-        verified=party.verified or one.verified,
-        name=party.name if named else one.name,
-        publisher=one.publisher or party.publisher,
-        home=one.home or party.home,
+        verified=party.verified or observed_party.verified,
+        name=party.name if named else observed_party.name,
+        publisher=observed_party.publisher or party.publisher,
+        home=observed_party.home or party.home,
     )
 
 
@@ -399,7 +401,7 @@ def _is_login(name: str, addresses: Iterable[str]) -> bool:
     def letters(text: str) -> str:
         return "".join(filter(str.isalnum, text.casefold()))
 
-    known = {letters(one) for address in addresses for one in (address, address.rpartition("@")[0]) if one}
+    known = {letters(text) for address in addresses for text in (address, address.rpartition("@")[0]) if text}
     return " " not in name.strip() and letters(name) in known
 
 

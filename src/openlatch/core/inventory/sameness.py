@@ -138,9 +138,9 @@ def meant(carriers: Iterable[Known]) -> UUID | None:
     None if nobody can say: several are confirmed, or one provider shows it with several keys.
     """
     every = list(carriers)
-    at = [key.provider_id for one in every for key in one.keys]
+    at = [key.provider_id for acquaintance in every for key in acquaintance.keys]
     if len(every) > 1 and len(at) == len(set(at)):
-        every = [one for one in every if one.party.verified]
+        every = [acquaintance for acquaintance in every if acquaintance.party.verified]
     return every[0].party.id if len(every) == 1 else None
 
 
@@ -150,18 +150,20 @@ def perhaps(known: Iterable[Known], circle: Circle, apart: Collection[frozenset[
     Never two that one provider knows by two keys: these are two. What several at one provider have in common says
     nothing of who they are. `apart` are pairs of which somebody has said that they are two.
     """
-    every = {one.party.id: one for one in known if one.party.kind is not PartyKind.ANYONE}
-    found: dict[frozenset[UUID], list[Reason]] = {}
+    every = {
+        acquaintance.party.id: acquaintance for acquaintance in known if acquaintance.party.kind is not PartyKind.ANYONE
+    }
+    reasons_by_key: dict[frozenset[UUID], list[Reason]] = {}
     for what, value, ids in _in_common(every.values()):
         for pair in map(frozenset, combinations(ids, 2)):
             doubt = _doubt(value, [every[i].party for i in pair], circle) if what is Resemblance.ADDRESS else None
-            found.setdefault(pair, []).append(Reason(what, value, doubt))
+            reasons_by_key.setdefault(pair, []).append(Reason(what, value, doubt))
     alike = []
-    for pair, reasons in found.items():
+    for pair, reasons in reasons_by_key.items():
         first, second = sorted(pair)
         if pair not in apart and _enough(every[first].party, every[second].party, reasons):
             alike.append(Likeness(first, second, tuple(sorted(reasons, key=_weight))))
-    return tuple(sorted(alike, key=lambda one: (_weight(one.reasons[0]), one.one, one.other)))
+    return tuple(sorted(alike, key=lambda likeness: (_weight(likeness.reasons[0]), likeness.one, likeness.other)))
 
 
 _WEIGHTS = list(Resemblance)
@@ -174,23 +176,23 @@ def _weight(reason: Reason) -> tuple[int, int, str]:
 def _in_common(every: Iterable[Known]) -> Iterable[tuple[Resemblance, str, list[UUID]]]:
     """What several parties of one kind have in common, none of them at the same provider as another."""
     groups: defaultdict[tuple[PartyKind, Resemblance, str], dict[UUID, tuple[Known, str]]] = defaultdict(dict)
-    for one in every:
-        for what, value in _marks(one):
-            groups[one.party.kind, what, _plain(value)][one.party.id] = one, value
+    for acquaintance in every:
+        for what, value in _marks(acquaintance):
+            groups[acquaintance.party.kind, what, _plain(value)][acquaintance.party.id] = acquaintance, value
     for (_, what, _), group in groups.items():
-        places = [{key.provider_id for key in one.keys} for one, _ in group.values()]
+        places = [{key.provider_id for key in each_acquaintance.keys} for each_acquaintance, _ in group.values()]
         if len(group) > 1 and sum(map(len, places)) == len(set().union(*places)):
             yield what, group[min(group)][1], sorted(group)
 
 
-def _marks(one: Known) -> Iterable[tuple[Resemblance, str]]:
+def _marks(acquaintance: Known) -> Iterable[tuple[Resemblance, str]]:
     """What a party may have in common with another."""
-    party = one.party
+    party = acquaintance.party
     yield from ((Resemblance.ADDRESS, address) for address in party.addresses)
     if party.kind is PartyKind.APP:
         yield from ((Resemblance.HOME, home) for home in {party.home.strip().rstrip("/")} - {""})
         yield from ((Resemblance.PUBLISHER, name) for name in {party.publisher} - {""})
-        yield from ((Resemblance.KEY, key.key) for key in one.keys)
+        yield from ((Resemblance.KEY, key.key) for key in acquaintance.keys)
     if party.name and (party.kind is PartyKind.APP or " " in party.name.strip()):
         yield Resemblance.NAME, party.name
 
@@ -210,12 +212,12 @@ def _doubt(address: str, pair: Iterable[Party], circle: Circle) -> Doubt | None:
     return None if identifies(address, kind, circle, confirmed=confirmed) else Doubt.UNCONFIRMED
 
 
-def _enough(one: Party, other: Party, reasons: Iterable[Reason]) -> bool:
+def _enough(the_party: Party, other: Party, reasons: Iterable[Reason]) -> bool:
     """Whether these reasons are worth a person's time."""
     what = {reason.what for reason in reasons}
     if what & {Resemblance.ADDRESS, Resemblance.HOME}:
         return True
-    if one.kind is PartyKind.APP:
+    if the_party.kind is PartyKind.APP:
         return len(what) > 1
     # A name alone says little of two who are each known by an address.
-    return not all(any(map(is_mailbox, party.addresses)) for party in (one, other))
+    return not all(any(map(is_mailbox, party.addresses)) for party in (the_party, other))

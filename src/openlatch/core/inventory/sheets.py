@@ -116,23 +116,23 @@ def headers_of(sheet: Sheet, form: Form) -> tuple[str, ...]:
 def left_out(sheet: Sheet, form: Form) -> tuple[Note, ...]:
     """Return the lines below the header that are not taken, each with why."""
     names, first = headers_of(sheet, form), form.header or 1
-    found: list[Note] = []
+    notes: list[Note] = []
     seen: dict[tuple[str, ...], int] = {}
     for line in sheet.lines:
         if line.number <= first or line.empty:
             continue
         if line.number in form.skip:
-            found.append(Note(line.number, "as you said"))
+            notes.append(Note(line.number, "as you said"))
             continue
         why = _why(line, names, form)
         cells = tuple(cell.strip() for cell in line.cells)
         if not why and cells in seen:
             why = f"the same as line {seen[cells]}"
         if why and line.number not in form.take:
-            found.append(Note(line.number, why))
+            notes.append(Note(line.number, why))
         elif not why:
             seen[cells] = line.number
-    return tuple(found)
+    return tuple(notes)
 
 
 def signature(headers: Iterable[str]) -> str:
@@ -148,7 +148,7 @@ def _meant(sheets: Sequence[Sheet], wanted: Form, known: Callable[[str], bool]) 
             return named
     return max(
         sheets,
-        key=lambda one: (not one.hidden, _score(one, known), sum(not line.empty for line in one.lines) > 1),
+        key=lambda sheet: (not sheet.hidden, _score(sheet, known), sum(not line.empty for line in sheet.lines) > 1),
     )
 
 
@@ -190,11 +190,11 @@ def _spread(line: Line, *, upper: bool) -> tuple[str, ...]:
     """The names on a line of the header; a group goes on to the right until the next one, unless cells were merged."""
     if not upper or line.filled:
         return line.cells
-    found, last = [], ""
+    texts, last = [], ""
     for cell in line.cells:
         last = cell if cell.strip() else last
-        found.append(last)
-    return tuple(found)
+        texts.append(last)
+    return tuple(texts)
 
 
 def _why(line: Line, headers: Sequence[str], form: Form) -> str:
@@ -204,11 +204,11 @@ def _why(line: Line, headers: Sequence[str], form: Form) -> str:
     if line.struck and not form.struck:
         return "struck through in the sheet"
     filled = [cell.strip() for cell in line.cells if cell.strip()]
-    if filled and _TOTAL.fullmatch(filled[0]) and all(_PLAIN_NUMBER.fullmatch(one) for one in filled[1:]):
+    if filled and _TOTAL.fullmatch(filled[0]) and all(_PLAIN_NUMBER.fullmatch(text) for text in filled[1:]):
         return "looks like a total"
     if len(filled) == 1 and len([header for header in headers if header]) > 2 and not line.unknown:
         return "has one cell only, and looks like a note"
-    if [one.casefold() for one in filled] == [header.casefold() for header in headers if header][
+    if [text.casefold() for text in filled] == [header.casefold() for header in headers if header][
         : len(filled)
     ] and filled:
         return "repeats the header"

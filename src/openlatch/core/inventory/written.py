@@ -116,12 +116,12 @@ def to_instant(text: str, zone: ZoneInfo, order: DayOrder | None, *, last_day: b
     Raises ValueError for what is no date, or means one or another as long as nobody has said which number is the day.
     """
     plain = text.strip()
-    found, whole_day = _iso(plain)
-    if found is None:
-        found, whole_day = _by_people(plain, order)
+    moment, whole_day = _iso(plain)
+    if moment is None:
+        moment, whole_day = _by_people(plain, order)
     if whole_day and last_day:
-        found += timedelta(days=1)
-    return found if found.tzinfo else found.replace(tzinfo=zone)
+        moment += timedelta(days=1)
+    return moment if moment.tzinfo else moment.replace(tzinfo=zone)
 
 
 def _iso(text: str) -> tuple[datetime | None, bool]:
@@ -134,8 +134,8 @@ def _iso(text: str) -> tuple[datetime | None, bool]:
 def _by_people(text: str, order: DayOrder | None) -> tuple[datetime, bool]:
     plain = text if _NAME_FIRST.fullmatch(text) else _DAY_NAME.sub("", text)
     if (found := _NUMBERS.fullmatch(plain)) is not None:
-        one, other = int(found[1]), int(found[3])
-        day, month = _of_two(one, other, order)
+        number, other = int(found[1]), int(found[3])
+        day, month = _of_two(number, other, order)
         return _at(date(_year(found[4]), month, day), found.groups()[4:])
     if (found := _YEAR_FIRST.fullmatch(plain)) is not None:
         return _at(date(int(found[1]), int(found[3]), int(found[4])), found.groups()[4:])
@@ -146,13 +146,13 @@ def _by_people(text: str, order: DayOrder | None) -> tuple[datetime, bool]:
     raise ValueError("not a date")
 
 
-def _of_two(one: int, other: int, order: DayOrder | None) -> tuple[int, int]:
+def _of_two(number: int, other: int, order: DayOrder | None) -> tuple[int, int]:
     """The day and the month of two numbers."""
-    if one == other:
-        return one, other
+    if number == other:
+        return number, other
     if order is None:
         raise ValueError("either may be the day")
-    day, month = (one, other) if order is DayOrder.DAY_FIRST else (other, one)
+    day, month = (number, other) if order is DayOrder.DAY_FIRST else (other, number)
     if month > 12:
         raise ValueError("against the order of its column")
     return day, month
@@ -163,5 +163,5 @@ def _year(text: str) -> int:
 
 
 def _at(day: date, clock: tuple[str | None, ...]) -> tuple[datetime, bool]:
-    hour, minute, second = (int(one) if one else 0 for one in clock)
+    hour, minute, second = (int(text) if text else 0 for text in clock)
     return datetime(day.year, day.month, day.day, hour, minute, second), clock[0] is None  # noqa: DTZ001 - see above

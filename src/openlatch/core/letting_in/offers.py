@@ -181,7 +181,7 @@ def stages(
     Each stage is the narrowest choice that still covers what has not ended, and gives nothing that the one before did
     not. Raises Conflict where the provider has no such choice: the power cannot end by itself there.
     """
-    found: list[Stage] = []
+    the_stages: list[Stage] = []
     had = set(first.powers)
     for at in sorted({at for at in ends.values() if ends_at is None or at < ends_at}):
         left = {power for power in first.powers if power not in ends or ends[power] > at}
@@ -197,9 +197,9 @@ def stages(
                 powers=[str(power) for power in in_order(had - left)],
             )
         best = choices[0]
-        found.append(Stage(at, best.level, best.permissions, best.powers))
+        the_stages.append(Stage(at, best.level, best.permissions, best.powers))
         had = set(best.powers)
-    return tuple(found)
+    return tuple(the_stages)
 
 
 def sentence(name: str, where: str, part: Part, starts_at: datetime | None, zone: str) -> str:

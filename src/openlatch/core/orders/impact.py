@@ -169,12 +169,12 @@ def takes(
     `effect` says when it takes effect and `undo` how it is undone, if these are not as with an end; `until` is when, if
     that is not now.
     """
-    found = [
+    consequences = [
         *_stops(situation, takes_away, ends, until),
         *_open_anyway(situation, takes_away),
         *_stays(situation, ends, given_up, effect, undo),
     ]
-    return tuple(sorted(found, key=lambda one: one.severity.rank, reverse=True))
+    return tuple(sorted(consequences, key=lambda consequence: consequence.severity.rank, reverse=True))
 
 
 def gives_back(s: Situation, until: datetime | None) -> tuple[Consequence, ...]:
@@ -303,10 +303,10 @@ def _teams(number: int) -> str:
     return "a team" if number == 1 else f"{number} teams"
 
 
-def _count(number: int, one: str, many: str = "") -> str:
+def _count(number: int, text: str, many: str = "") -> str:
     if number == 1:
-        return f"One {one}"
-    return f"{number} {many or one + 's'}"
+        return f"One {text}"
+    return f"{number} {many or text + 's'}"
 
 
 def _names(entries: Sequence[Entry], places: Mapping[UUID, str]) -> str:

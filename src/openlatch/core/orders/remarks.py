@@ -34,21 +34,21 @@ def remarks(
 ) -> tuple[Remark, ...]:
     """Return what is worth knowing about letting somebody in, gravest first; nothing of it stops the offer."""
     powers, more = in_order(powers), in_order(beyond)
-    found = []
+    the_remarks = []
     if outside and ends_at is None:
         text = f"{name} is outside the circle, and would have this on {where} without an end."
-        found.append(Remark("endless", Severity.HIGH, text, "Give it an end, if it has one."))
+        the_remarks.append(Remark("endless", Severity.HIGH, text, "Give it an end, if it has one."))
     money = [power for power in powers if power in MONEY]
     if money:
         verb = {Power.SPEND: "buy with what is stored there", Power.WITHDRAW: "take money out"}
         text = f"{name} could {' and '.join(verb[power] for power in money)} on {where}."
-        found.append(Remark("money", Severity.HIGH, text))
+        the_remarks.append(Remark("money", Severity.HIGH, text))
     if Power.OWN in powers:
         text = f"{name} could hand {where} over, or close it."
-        found.append(Remark("owns", Severity.CRITICAL, text))
+        the_remarks.append(Remark("owns", Severity.CRITICAL, text))
     if Power.ADMIT in powers:
-        found.append(Remark("admits", Severity.HIGH, f"{name} could let others in and out of {where}."))
+        the_remarks.append(Remark("admits", Severity.HIGH, f"{name} could let others in and out of {where}."))
     if more:
         text = f"For what it is for, {', '.join(more)} on {where} is not needed."
-        found.append(Remark("beyond", Severity.MEDIUM, text))
-    return tuple(sorted(found, key=lambda one: -one.severity.rank))
+        the_remarks.append(Remark("beyond", Severity.MEDIUM, text))
+    return tuple(sorted(the_remarks, key=lambda remark: -remark.severity.rank))

@@ -69,16 +69,16 @@ class Extent:
     powers: tuple[Power, ...] | None = None
 
     @classmethod
-    def of(cls, one: Entry | ObservedEntry) -> Extent:
+    def of(cls, entry: Entry | ObservedEntry) -> Extent:
         """How far an entry goes; that its end was asked for already makes no difference."""
-        powers = one.stated if isinstance(one, Entry) else one.powers
-        state = State.LIVE if one.state is State.ENDING else one.state
+        powers = entry.stated if isinstance(entry, Entry) else entry.powers
+        state = State.LIVE if entry.state is State.ENDING else entry.state
         return cls(
-            one.level,
-            permissions=tuple(sorted(one.permissions)),
-            resources=tuple(sorted(one.resources)),
-            hours=one.hours,
-            ends_at=one.ends_at,
+            entry.level,
+            permissions=tuple(sorted(entry.permissions)),
+            resources=tuple(sorted(entry.resources)),
+            hours=entry.hours,
+            ends_at=entry.ends_at,
             state=state,
             powers=None if powers is None else in_order(powers),
         )
@@ -177,7 +177,7 @@ def _plainly(fields: list[tuple[str, Any]]) -> dict[str, Any]:
 
 def held_before(steps: Iterable[Step], key: str) -> Extent | None:
     """Return how far an entry went before the first of these steps; None if none of them kept it."""
-    return next((extent for step in steps for one, extent in step.before if one == key), None)
+    return next((extent for step in steps for text, extent in step.before if text == key), None)
 
 
 def receipt_step() -> Step:
@@ -204,8 +204,12 @@ def asked(s: Situation, entry: Entry, text: str, change: Change | None = None) -
 
 def ended(s: Situation, entry: Entry, text: str) -> Step:
     """The provider is asked to end an entry."""
-    had = (one for one in (entry, *s.standing) if (one.party_id, one.account_id) == (entry.party_id, s.account.id))
-    before = tuple((one.key, Extent.of(one)) for one in had)
+    had = (
+        each_entry
+        for each_entry in (entry, *s.standing)
+        if (each_entry.party_id, each_entry.account_id) == (entry.party_id, s.account.id)
+    )
+    before = tuple((entry.key, Extent.of(entry)) for entry in had)
     return Step("end", text, entry.key, key_of(s, entry), account=s.account.key, before=before)
 
 

@@ -67,7 +67,7 @@ class TeamSituation:
     def affected(self) -> list[UUID]:
         """The member, and everybody in it if it is a team, each with what it loses or gets."""
         behind = self.graph.behind(self.member.id) - {self.member.id}
-        return [self.member.id, *sorted(behind, key=lambda one: (self.parties[one].name, one))]
+        return [self.member.id, *sorted(behind, key=lambda some_id: (self.parties[some_id].name, some_id))]
 
     def differs(self, party_id: UUID) -> frozenset[Claim]:
         """Return what a party can do with the membership, and not without it."""
@@ -75,8 +75,12 @@ class TeamSituation:
 
     def unexplained(self, party_id: UUID) -> list[Entry]:
         """Return what a party comes to by the membership alone, of which nobody has said what it gives."""
-        left = {one.id for one in self.without.reached(party_id)}
-        return [one for one in self.graph.reached(party_id) if one.id not in left and (one.unknown or not one.powers)]
+        left = {entry.id for entry in self.without.reached(party_id)}
+        return [
+            entry
+            for entry in self.graph.reached(party_id)
+            if entry.id not in left and (entry.unknown or not entry.powers)
+        ]
 
     @property
     def called(self) -> str:
@@ -158,7 +162,7 @@ def _loses(s: TeamSituation) -> Iterable[Consequence]:
     if not claims and not unclear:
         text = f"{s.member.name} loses nothing by it: whatever {s.team.name} may do, they may otherwise too."
         yield Consequence("changes-nothing", Severity.MEDIUM, text)
-    others = [s.parties[one].name for one in s.affected[1:] if s.differs(one) or s.unexplained(one)]
+    others = [s.parties[each_id].name for each_id in s.affected[1:] if s.differs(each_id) or s.unexplained(each_id)]
     if others:
         lose = "loses" if len(others) == 1 else "lose"
         text = f"{_some(others)}, who {_are(others)} in {s.member.name}, {lose} access by it too."
@@ -168,10 +172,10 @@ def _loses(s: TeamSituation) -> Iterable[Consequence]:
 def _still(s: TeamSituation) -> Iterable[Consequence]:
     """How the member comes to the same accounts once it is out of the team."""
     with_it = {chain.entry.account_id for chain in _chains(s) if any(link.id == s.link for link in chain.links)}
-    ways = [one for one in reach(s.without, s.member.id) if one.entry.account_id in with_it]
+    ways = [chain for chain in reach(s.without, s.member.id) if chain.entry.account_id in with_it]
     ways = [way for way in ways if not any(link.lasting for link in way.links)]
     if ways:
-        names = {one: party.name for one, party in s.parties.items()}
+        names = {party_id: party.name for party_id, party in s.parties.items()}
         told = [f"“{way.entry.level}” on {s.places[way.entry.account_id]} ({_by(way, names)})" for way in ways]
         more = f"; and {len(told) - _MOST} more" if len(told) > _MOST else ""
         text = f"{s.member.name} still has {'; '.join(told[:_MOST])}{more}."
@@ -198,11 +202,13 @@ def _effect_of_removal(s: TeamSituation) -> Consequence:
 
 def _left_alone(s: TeamSituation) -> list[str]:
     """The accounts that nobody could let others into any more, while somebody can now."""
-    at_stake = {claim.account_id for one in s.affected for claim in s.differs(one) if claim.power is Power.ADMIT}
+    at_stake = {
+        claim.account_id for each_id in s.affected for claim in s.differs(each_id) if claim.power is Power.ADMIT
+    }
     return sorted(
-        s.places[one]
-        for one in at_stake
-        if _governed(s.graph, s.parties, one) and not _governed(s.without, s.parties, one)
+        s.places[each_id]
+        for each_id in at_stake
+        if _governed(s.graph, s.parties, each_id) and not _governed(s.without, s.parties, each_id)
     )
 
 
@@ -214,7 +220,7 @@ def _governed(graph: Graph, parties: Mapping[UUID, Party], account_id: UUID) -> 
         for entry in entries
         if entry.account_id == account_id and administers(entry, parties[holder])
     }
-    people = {one for holder in holders for one in graph.behind(holder)}
+    people = {each_id for holder in holders for each_id in graph.behind(holder)}
     return any(
         parties[person].kind is PartyKind.PERSON and parties[person].status is not PartyStatus.LEFT for person in people
     )
@@ -286,7 +292,7 @@ def _gets(s: TeamSituation) -> Iterable[Consequence]:
     if s.outside:
         text = f"{s.member.name} is outside your circle, and gets whatever {s.team.name} is given later as well."
         yield Consequence("outside", Severity.MEDIUM, text)
-    others = [s.parties[one].name for one in s.affected[1:] if s.differs(one) or s.unexplained(one)]
+    others = [s.parties[each_id].name for each_id in s.affected[1:] if s.differs(each_id) or s.unexplained(each_id)]
     if others:
         get = "gets" if len(others) == 1 else "get"
         text = f"{_some(others)}, who {_are(others)} in {s.member.name}, {get} access by it too."
@@ -299,7 +305,7 @@ def _gets(s: TeamSituation) -> Iterable[Consequence]:
 def _plan(
     action: Action, s: TeamSituation, happens: Sequence[Consequence], steps: tuple[Step, ...], stop: str = ""
 ) -> Plan:
-    ranked = tuple(sorted(happens, key=lambda one: one.severity.rank, reverse=True))
+    ranked = tuple(sorted(happens, key=lambda consequence: consequence.severity.rank, reverse=True))
     return Plan(action.value, "", s.called, ranked, steps, stop=stop)
 
 

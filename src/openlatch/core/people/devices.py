@@ -23,5 +23,5 @@ def device_of(user_agent: str) -> str:
     system = next((name for mark, name in _SYSTEMS if mark in user_agent), "")
     if browser:
         return f"{browser} on {system}" if system else browser
-    program = "".join(one for one in user_agent if one.isprintable()).strip()[:_LONGEST]
+    program = "".join(text for text in user_agent if text.isprintable()).strip()[:_LONGEST]
     return program or "an unnamed program"

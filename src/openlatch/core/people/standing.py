@@ -62,7 +62,7 @@ def moved(person: Person, how: PersonMove) -> Person:
 
 def is_only_owner(everyone: Iterable[Person], person: Person) -> bool:
     """Return whether somebody is the only owner who can sign in."""
-    owners = [one.id for one in everyone if one.active and one.role is Role.OWNER]
+    owners = [person.id for person in everyone if person.active and person.role is Role.OWNER]
     return owners == [person.id]
 
 

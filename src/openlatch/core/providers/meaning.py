@@ -86,10 +86,10 @@ def levels_of(kind: Kind, stated: Words, carried: Iterable[Carried]) -> dict[str
     alike = _GIVEN if kind in _GIVEN else frozenset({kind})
     kinds: dict[str, frozenset[Kind]] = {}
     own: dict[str, tuple[Power, ...]] = {}
-    for one in carried:
-        kinds[one.level] = kinds.get(one.level, frozenset()) | one.kinds
-        if one.kinds & alike:
-            own[one.level] = one.powers
+    for carried_role in carried:
+        kinds[carried_role.level] = kinds.get(carried_role.level, frozenset()) | carried_role.kinds
+        if carried_role.kinds & alike:
+            own[carried_role.level] = carried_role.powers
     if kind in _NEVER_GIVEN:
         return own
     return {

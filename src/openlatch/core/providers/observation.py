@@ -146,19 +146,19 @@ def merged(observations: Iterable[Observation]) -> Observation:
     several = tuple(observations)
     return Observation(
         outcome=ReadingOutcome.COMPLETE,
-        accounts=tuple({a.key: a for one in several for a in one.accounts}.values()),
-        parties=tuple({p.key: p for one in several for p in one.parties}.values()),
-        entries=tuple({e.key: e for one in several for e in one.entries}.values()),
-        memberships=tuple({(m.team, m.member): m for one in several for m in one.memberships}.values()),
-        documents=tuple({d.key: d for one in several for d in one.documents}.values()),
-        activity=tuple(a for one in several for a in one.activity),
-        remarks=tuple(dict.fromkeys(remark for one in several for remark in one.remarks)),
+        accounts=tuple({a.key: a for observation in several for a in observation.accounts}.values()),
+        parties=tuple({p.key: p for observation in several for p in observation.parties}.values()),
+        entries=tuple({e.key: e for observation in several for e in observation.entries}.values()),
+        memberships=tuple({(m.team, m.member): m for observation in several for m in observation.memberships}.values()),
+        documents=tuple({d.key: d for observation in several for d in observation.documents}.values()),
+        activity=tuple(a for observation in several for a in observation.activity),
+        remarks=tuple(dict.fromkeys(remark for observation in several for remark in observation.remarks)),
     )
 
 
 def complaints(observation: Observation) -> tuple[str, ...]:
     """Return what is wrong with an observation in itself; one that has complaints must not be reconciled."""
-    found: list[str] = []
+    texts: list[str] = []
     for noun, keys in (
         ("account", [a.key for a in observation.accounts]),
         ("party", [p.key for p in observation.parties]),
@@ -166,32 +166,32 @@ def complaints(observation: Observation) -> tuple[str, ...]:
         ("document", [d.key for d in observation.documents]),
         ("activity", [a.key for a in observation.activity]),
     ):
-        found += [f"{noun} {key!r} is listed {count} times" for key, count in Counter(keys).items() if count > 1]
-        found += [f"{noun} number {place} has an empty key" for place, key in enumerate(keys, 1) if not key]
+        texts += [f"{noun} {key!r} is listed {count} times" for key, count in Counter(keys).items() if count > 1]
+        texts += [f"{noun} number {place} has an empty key" for place, key in enumerate(keys, 1) if not key]
     accounts = {a.key for a in observation.accounts}
     parties = {p.key for p in observation.parties}
     for entry in observation.entries:
         if entry.account not in accounts:
-            found.append(f"entry {entry.key!r} is on account {entry.account!r}, which is not listed")
+            texts.append(f"entry {entry.key!r} is on account {entry.account!r}, which is not listed")
         if entry.party not in parties:
-            found.append(f"entry {entry.key!r} belongs to party {entry.party!r}, which is not listed")
+            texts.append(f"entry {entry.key!r} belongs to party {entry.party!r}, which is not listed")
         if entry.state is State.ENDED:
-            found.append(f"entry {entry.key!r} is listed as ended; what has ended must not be listed")
+            texts.append(f"entry {entry.key!r} is listed as ended; what has ended must not be listed")
     for act in observation.activity:
-        found += [f"activity {act.key!r} is by party {act.party!r}, which is not listed"] * (act.party not in parties)
-        found += [f"activity {act.key!r} is on account {act.account!r}, which is not listed"] * (
+        texts += [f"activity {act.key!r} is by party {act.party!r}, which is not listed"] * (act.party not in parties)
+        texts += [f"activity {act.key!r} is on account {act.account!r}, which is not listed"] * (
             act.account not in accounts
         )
     teams = _joined_by_others(observation)
     for membership, count in Counter((m.team, m.member) for m in observation.memberships).items():
         team, member = membership
         if count > 1:
-            found.append(f"member {member!r} of team {team!r} is listed {count} times")
+            texts.append(f"member {member!r} of team {team!r} is listed {count} times")
         if team not in teams:
-            found.append(f"{team!r}, of which {member!r} is a member, is not listed as a team or an app")
+            texts.append(f"{team!r}, of which {member!r} is a member, is not listed as a team or an app")
         if member not in parties:
-            found.append(f"member {member!r} of team {team!r} is not listed")
-    return tuple(found)
+            texts.append(f"member {member!r} of team {team!r} is not listed")
+    return tuple(texts)
 
 
 def _joined_by_others(observation: Observation) -> set[str]:
@@ -289,13 +289,13 @@ def spread(observation: Observation, only: str | None = None) -> Observation:
     """
     if observation.outcome is not ReadingOutcome.COMPLETE or not observation.documents:
         return observation
-    found = {key: group for key, group in _found(observation).items() if only in (None, group[0].party)}
+    document = {key: group for key, group in _found(observation).items() if only in (None, group[0].party)}
     listed = {party.key for party in observation.parties}
-    parties = {to.party: _party(to) for to, _, _ in found.values() if to.kind != "party"}
+    parties = {to.party: _party(to) for to, _, _ in document.values() if to.kind != "party"}
     return replace(
         observation,
         parties=(*observation.parties, *(party for key, party in parties.items() if key not in listed)),
-        entries=(*observation.entries, *(_entry(key, *group) for key, group in found.items())),
+        entries=(*observation.entries, *(_entry(key, *group) for key, group in document.items())),
     )
 
 
@@ -326,7 +326,7 @@ def _found(observation: Observation) -> dict[str, _Group]:
     locked = {account.key: bool(account.locked) for account in observation.accounts}
     covers = _coverage(observation)
     seen: dict[tuple[object, ...], tuple[Exposure, ...]] = {}
-    found: dict[str, _Group] = {}
+    fields: dict[str, _Group] = {}
     for document in observation.documents:
         lock = locked.get(document.account, False)
         # Most parts of an account are shared just like others.
@@ -337,8 +337,8 @@ def _found(observation: Observation) -> dict[str, _Group]:
             part = f"{document.key}:" if exposure.to == ANYONE else ""
             what = " ".join(filter(None, (",".join(exposure.powers), exposure.limits)))
             key = f"{SHARED}{document.account}:{part}{exposure.to.party}:{what}"
-            found.setdefault(key, (exposure.to, exposure, []))[2].append(document)
-    return found
+            fields.setdefault(key, (exposure.to, exposure, []))[2].append(document)
+    return fields
 
 
 def _coverage(observation: Observation) -> Covers:

@@ -169,7 +169,7 @@ def region(document: Document, to: Selector, *, locked: bool, covers: Covers) ->
     `covers(wider, narrower)` says whether whoever the second matches is matched by the first.
     """
     allow = [s for s in document.statements if s.allow and to in s.to and not (locked and to == ANYONE)]
-    deny = [s for s in document.statements if not s.allow and any(covers(one, to) for one in s.to)]
+    deny = [s for s in document.statements if not s.allow and any(covers(selector, to) for selector in s.to)]
     both = (*allow, *deny)
     nets = tuple(sorted({0, _SIXES}.union(*(edges for s in both for edges in map(edges_of, s.networks or ())))))
     nets = tuple(n for n in nets if n < _LAST)
@@ -187,33 +187,35 @@ def region(document: Document, to: Selector, *, locked: bool, covers: Covers) ->
 def exposures(document: Document, *, locked: bool, covers: Covers) -> Iterator[Exposure]:
     """Yield what a document gives whom, one selector after the other."""
     for to in sorted({to for s in document.statements if s.allow for to in s.to}):
-        found = region(document, to, locked=locked, covers=covers)
-        for powers, cells in _alike(found):
-            yield Exposure(to, powers, _hours(reduce(or_, cells), found, document.zone), _networks(cells, found))
+        the_region = region(document, to, locked=locked, covers=covers)
+        for powers, cells in _alike(the_region):
+            yield Exposure(
+                to, powers, _hours(reduce(or_, cells), the_region, document.zone), _networks(cells, the_region)
+            )
 
 
-def pieces(found: Region, zone: str, most: int) -> Iterator[tuple[Piece, bool]]:
+def pieces(the_region: Region, zone: str, most: int) -> Iterator[tuple[Piece, bool]]:
     """Yield a region as pieces that are apart and together just the region, each with True.
 
     Powers that would need more than `most` pieces are one, with False: the least that holds all of it.
     """
-    for powers, cells in _alike(found):
+    for powers, cells in _alike(the_region):
         when = dict.fromkeys(cell for cell in cells if cell)
         exact = len(when) <= most
         parts = [(at, tuple(cell == at for cell in cells)) for at in when] if exact else [(reduce(or_, when), cells)]
         for at, where in parts:
-            hours, others = _hours(at, found, zone), _hours(~at, found, zone)
+            hours, others = _hours(at, the_region, zone), _hours(~at, the_region, zone)
             outside = hours is not None and others is not None and len(others.windows) < len(hours.windows)
-            networks, rest = _networks(where, found), _networks([not here for here in where], found)
+            networks, rest = _networks(where, the_region), _networks([not here for here in where], the_region)
             but = networks is not None and rest is not None and len(rest) < len(networks)
             yield Piece(powers, others if outside else hours, rest if but else networks, outside, but), exact
 
 
-def _alike(found: Region) -> Iterator[tuple[tuple[Power, ...], tuple[int, ...]]]:
+def _alike(the_region: Region) -> Iterator[tuple[tuple[Power, ...], tuple[int, ...]]]:
     """The powers that hold at the same times from the same networks, with these times, as bits, for each stretch."""
     alike: dict[tuple[int, ...], list[Power]] = {}
     for power in Power:
-        alike.setdefault(found.of(power), []).append(power)
+        alike.setdefault(the_region.of(power), []).append(power)
     for cells, powers in alike.items():
         if any(cells):
             yield in_order(powers), cells
@@ -283,8 +285,8 @@ def _runs(begins: tuple[int, ...], end: int, chosen: Callable[[int], bool]) -> l
     return runs
 
 
-def _hours(when: int, found: Region, zone: str) -> Hours | None:
-    runs = _runs(found.times, _WEEK, lambda number: bool(when >> number & 1))
+def _hours(when: int, the_region: Region, zone: str) -> Hours | None:
+    runs = _runs(the_region.times, _WEEK, lambda number: bool(when >> number & 1))
     if runs in ([], [(0, _WEEK)]):
         return None
     if runs[0][0] == 0 and runs[-1][1] == _WEEK:
@@ -305,12 +307,12 @@ def _clock(minute: int) -> time:
     return time(minute // 60, minute % 60)
 
 
-def _networks(cells: Sequence[int], found: Region) -> tuple[Network, ...] | None:
+def _networks(cells: Sequence[int], the_region: Region) -> tuple[Network, ...] | None:
     if all(cells):
         return None
     networks: list[Network] = []
     for line, begin, end, make in ((4, 0, _SIXES, IPv4Address), (6, _SIXES, _LAST, IPv6Address)):
-        for start, stop in _runs(found.nets, _LAST, lambda number: bool(cells[number])):
+        for start, stop in _runs(the_region.nets, _LAST, lambda number: bool(cells[number])):
             low, high = max(start, begin), min(stop, end)
             if low < high:
                 offset = 0 if line == 4 else _SIXES

@@ -155,7 +155,7 @@ def _told(facts: Mapping[str, Any], zone: str) -> Iterator[str]:
             if inner:
                 yield inner if name == "facts" else f"{words}: {inner}"
         elif isinstance(value, list):
-            plain = [one for one in value if not isinstance(one, Mapping | list)]
+            plain = [each_value for each_value in value if not isinstance(each_value, Mapping | list)]
             yield f"{words} {', '.join(map(str, plain)) if len(plain) == len(value) else len(value)}"
         else:
             yield f"{words} {_instant(value, zone) if isinstance(value, str) else 'yes' if value is True else value}"

@@ -29,9 +29,9 @@ def held_against(events: Iterable[Sealed], heads: Sequence[Head]) -> Break | Non
     _, _, broken = verify(copy)
     if broken is not None:
         return broken
-    nodes = tree.nodes_of([tree.leaf(one.content) for one in copy])
+    nodes = tree.nodes_of([tree.leaf(sealed_event.content) for sealed_event in copy])
     fits = 0
-    for head in sorted(heads, key=lambda one: one.size):
+    for head in sorted(heads, key=lambda head: head.size):
         if head.size > len(copy):
             return Break(len(copy) + 1, f"the copy ends after event {len(copy)}, and a head was kept of {head.size}")
         if tree.root(nodes, head.size).hex() != head.root:

@@ -63,7 +63,9 @@ _DISORDER = 2.9
 def names_secret(heading: str) -> bool:
     """Return whether a heading says that what is under it is secret."""
     words = re.findall(r"[a-z]+", heading.casefold())
-    return bool(_NAMES & {*words, "".join(words)}) or any(f"{one}{other}" in _NAMES for one, other in pairwise(words))
+    return bool(_NAMES & {*words, "".join(words)}) or any(
+        f"{value}{other}" in _NAMES for value, other in pairwise(words)
+    )
 
 
 def tells_secret(text: str) -> bool:

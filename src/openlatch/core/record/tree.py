@@ -70,12 +70,12 @@ def root(nodes: Nodes, size: int) -> bytes:
 
 def _over(nodes: Nodes, first: int, end: int) -> bytes:
     """The hash over leaves that begin where a subtree does: whole ones, the last of which may be small."""
-    found: bytes | None = None
+    piece: bytes | None = None
     for level, place in reversed(list(wholes(first, end))):
-        one = nodes(level, place)
-        found = one if found is None else parent(one, found)
-    assert found is not None  # noqa: S101 - there is at least one leaf
-    return found
+        the_piece = nodes(level, place)
+        piece = the_piece if piece is None else parent(the_piece, piece)
+    assert piece is not None  # noqa: S101 - there is at least one leaf
+    return piece
 
 
 def _half(size: int) -> int:
@@ -99,18 +99,18 @@ def included(leaf_hash: bytes, index: int, size: int, path: Sequence[bytes], roo
     """Return whether a proof shows that a leaf is at an index of the log with this size and root (2.1.3.2)."""
     if not 0 <= index < size:
         return False
-    at, last, found = index, size - 1, leaf_hash
-    for one in path:
+    at, last, piece = index, size - 1, leaf_hash
+    for each_piece in path:
         if last == 0:
             return False
         if at & 1 or at == last:
-            found = parent(one, found)
+            piece = parent(each_piece, piece)
             while not at & 1 and at:
                 at, last = at >> 1, last >> 1
         else:
-            found = parent(found, one)
+            piece = parent(piece, each_piece)
         at, last = at >> 1, last >> 1
-    return last == 0 and found == root_hash
+    return last == 0 and piece == root_hash
 
 
 def consistency(nodes: Nodes, before: int, size: int) -> list[bytes]:

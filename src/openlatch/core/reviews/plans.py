@@ -76,9 +76,9 @@ class ReviewPlan:
 
     def silence(self, *, several: bool = False) -> str:
         """Return what becomes of what nobody answers: it, or with `several` they."""
-        one, they = _SILENCE[self.unanswered]
+        text, they = _SILENCE[self.unanswered]
         most = "" if self.unanswered is Unanswered.KEEP else f", {self.most} at most"
-        return f"{they if several else one}{most}"
+        return f"{they if several else text}{most}"
 
     def recurrence(self, zone: str) -> Recurrence | None:
         """Return when it comes round, if it does by itself."""
@@ -261,19 +261,19 @@ def unanswered(
 ) -> dict[int, Decision]:
     """Return what becomes of items that nobody answered: no more than `most` are changed, the riskiest first."""
     kept = Decision(Choice.KEEP, by, now, "Nobody answered in time.", unanswered=True)
-    found: dict[int, Decision] = {}
+    decisions: dict[int, Decision] = {}
     left = most
-    for place, facts in sorted(items, key=lambda one: (-one[1].risk, one[0])):
+    for place, facts in sorted(items, key=lambda pair: (-pair[1].risk, pair[0])):
         able = outcome is not Unanswered.KEEP and (outcome is not Unanswered.NARROW or bool(facts.narrower))
         if not able or left == 0:
-            found[place] = kept
+            decisions[place] = kept
             continue
         left -= 1
         if outcome is Unanswered.NARROW:
-            found[place] = replace(kept, choice=Choice.NARROW, level=facts.narrower)
+            decisions[place] = replace(kept, choice=Choice.NARROW, level=facts.narrower)
         else:
-            found[place] = replace(kept, choice=Choice.END_NOW, pauses=outcome is Unanswered.PAUSE)
-    return found
+            decisions[place] = replace(kept, choice=Choice.END_NOW, pauses=outcome is Unanswered.PAUSE)
+    return decisions
 
 
 @dataclass(frozen=True, slots=True)
@@ -301,7 +301,7 @@ def compare(before: Mapping[UUID, Facts], now: Mapping[UUID, Facts], joined: Ite
 
     Whether they are still what the round asks for makes no difference; `joined` are others that are, by now.
     """
-    after = {one: facts for one, facts in now.items() if one in before}
+    after = {entry_id: facts for entry_id, facts in now.items() if entry_id in before}
     flags = [_flags(of) for of in (before, after)]
     cleared, raised = flags[0] - flags[1], flags[1] - flags[0]
     return Comparison(
@@ -310,7 +310,7 @@ def compare(before: Mapping[UUID, Facts], now: Mapping[UUID, Facts], joined: Ite
         severe=_both(before, after, lambda facts: facts.worst >= Severity.HIGH.rank),
         outside=_both(before, after, lambda facts: facts.outside),
         risk=_both(before, after, lambda facts: facts.risk),
-        gone=tuple(_name(before[one]) for one in before if one not in after),
+        gone=tuple(_name(before[each_id]) for each_id in before if each_id not in after),
         joined=tuple(_name(facts) for facts in joined),
         cleared=_counted(cleared),
         raised=_counted(raised),
@@ -318,7 +318,7 @@ def compare(before: Mapping[UUID, Facts], now: Mapping[UUID, Facts], joined: Ite
 
 
 def _flags(of: Mapping[UUID, Facts]) -> set[tuple[UUID, str]]:
-    return {(one, rule) for one, facts in of.items() for rule, _, _ in facts.flags}
+    return {(entry_id, rule) for entry_id, facts in of.items() for rule, _, _ in facts.flags}
 
 
 def _both(before: Mapping[UUID, Facts], after: Mapping[UUID, Facts], of: Any) -> tuple[int, int]:
@@ -326,10 +326,10 @@ def _both(before: Mapping[UUID, Facts], after: Mapping[UUID, Facts], of: Any) ->
 
 
 def _counted(flags: Iterable[tuple[UUID, str]]) -> dict[str, int]:
-    found: dict[str, int] = defaultdict(int)
+    counts: dict[str, int] = defaultdict(int)
     for _, rule in flags:
-        found[rule] += 1
-    return dict(sorted(found.items()))
+        counts[rule] += 1
+    return dict(sorted(counts.items()))
 
 
 def _name(facts: Facts) -> str:

@@ -140,8 +140,8 @@ def what_remains(lines: Iterable[Mapping[str, Any]]) -> list[Mapping[str, Any]]:
 
 def plain(report: Report) -> dict[str, Any]:
     """Return a report as it is stored, sent and signed: texts, whole numbers, lists and objects only."""
-    found: dict[str, Any] = orjson.loads(orjson.dumps(asdict(report)))
-    return found
+    document: dict[str, Any] = orjson.loads(orjson.dumps(asdict(report)))
+    return document
 
 
 def digest(report: Mapping[str, Any]) -> str:
@@ -228,5 +228,5 @@ def rule_counts(before: Iterable[Facts], after: Iterable[Facts]) -> tuple[RuleCo
                 number[rule] += 1
                 severities.setdefault(rule, severity)
         counted.append(number)
-    found = [RuleCount(rule, severity, counted[0][rule], counted[1][rule]) for rule, severity in severities.items()]
-    return tuple(sorted(found, key=lambda one: (-Severity(one.severity).rank, -one.then, one.rule)))
+    counts = [RuleCount(rule, severity, counted[0][rule], counted[1][rule]) for rule, severity in severities.items()]
+    return tuple(sorted(counts, key=lambda count: (-Severity(count.severity).rank, -count.then, count.rule)))

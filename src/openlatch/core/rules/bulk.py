@@ -194,7 +194,7 @@ class Columns:
         return reduce(add, [*terms, pl.lit(constant, dtype=pl.Int64)] if constant or not terms else terms)
 
     def _surely(self, node: Node, found: pl.Expr) -> pl.Expr:
-        return found.fill_null(value=False) if any(maybe(one) for one in inside(node)) else found
+        return found.fill_null(value=False) if any(maybe(each_node) for each_node in inside(node)) else found
 
 
 _COMPARED: Mapping[str, Callable[[pl.Expr], pl.Expr]] = {

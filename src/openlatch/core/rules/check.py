@@ -196,7 +196,7 @@ class _Checker:
         first = rest.partition(".")[0]
         real = rest if first in ("account", "party", "provider") and "." in rest else f"entry.{rest}"
         node = self._field(real, at, shown=path)
-        if any(isinstance(one, Count) for one in inside(node)):
+        if any(isinstance(each_node, Count) for each_node in inside(node)):
             raise Fault(f"“{path}” is counted over entries, and cannot be asked of each one", at)
         return node
 
@@ -293,8 +293,8 @@ class _Checker:
             word = "added to" if sign > 0 else "taken from"
             raise Fault(f"{right.type} cannot be {word} {left.type}", call.at)
         terms = dict[Node, int]()
-        for factor, one in ((1, left), (sign, right)):
-            for times, node in one.terms:
+        for factor, each_sum in ((1, left), (sign, right)):
+            for times, node in each_sum.terms:
                 terms[node] = terms.get(node, 0) + factor * times
         if len(terms) > WIDEST or any(abs(times) > WIDEST for times in terms.values()):
             raise Fault(f"the sum has more than {WIDEST} terms", call.at)
@@ -307,36 +307,36 @@ class _Checker:
         )
 
     def _compared(self, call: Call, op: str, left: Syntax, right: Syntax) -> Node:
-        one, other = self.typed(left), self.typed(right)
-        if one.type is not other.type:
-            raise Fault(f"{one.type} cannot be compared with {other.type}", call.at)
-        if one.type in _NUMERIC:
+        node, other = self.typed(left), self.typed(right)
+        if node.type is not other.type:
+            raise Fault(f"{node.type} cannot be compared with {other.type}", call.at)
+        if node.type in _NUMERIC:
             difference = self._added(call, self._numeric(left), self._numeric(right), -1)
             if difference.now not in (-1, 0, 1):
                 raise Fault("now counts twice in this comparison", call.at)
             return Sign(op, difference)
         if op not in ("==", "!="):
-            raise Fault(f"{one.type} can be compared with == and != only", call.at)
-        if one.type not in (Type.STRING, Type.BOOL):
-            raise Fault(f"{one.type} cannot be compared as a whole", call.at, "Ask with in, size or exists.")
-        same = self._same(one, other, left, right)
+            raise Fault(f"{node.type} can be compared with == and != only", call.at)
+        if node.type not in (Type.STRING, Type.BOOL):
+            raise Fault(f"{node.type} cannot be compared as a whole", call.at, "Ask with in, size or exists.")
+        same = self._same(node, other, left, right)
         return same if op == "==" else Not(same)
 
-    def _same(self, one: Node, other: Node, left: Syntax, right: Syntax) -> Node:
-        if isinstance(one, Constant):
-            one, other, left, right = other, one, right, left
+    def _same(self, node: Node, other: Node, left: Syntax, right: Syntax) -> Node:
+        if isinstance(node, Constant):
+            node, other, left, right = other, node, right, left
         if isinstance(other, Constant):
-            if isinstance(one, Constant):
-                return Constant(Type.BOOL, one.value == other.value)
-            if one.type is Type.BOOL:
-                return one if other.value else Not(one)
+            if isinstance(node, Constant):
+                return Constant(Type.BOOL, node.value == other.value)
+            if node.type is Type.BOOL:
+                return node if other.value else Not(node)
             self._one_of(left, right, other)
-            return Among(one, (str(other.value),))
-        if one.type is Type.BOOL:
+            return Among(node, (str(other.value),))
+        if node.type is Type.BOOL:
             raise Fault(f"what is {Type.BOOL} can be compared with true and false only", left.at)
-        if isinstance(one, Element) or isinstance(other, Element):
+        if isinstance(node, Element) or isinstance(other, Element):
             raise Fault("a text of a list can be compared with a text in quotes only", left.at)
-        return Same(one, other)
+        return Same(node, other)
 
     def _one_of(self, field: Syntax, word: Syntax, constant: Constant) -> None:
         """Refuse a word that a field can never be."""
@@ -442,18 +442,21 @@ class _Checker:
         if held.type is Type.POWERS:
             each = tuple(self._with_text(inner, Constant(Type.STRING, p.value), arguments[1]) for p in Power)
             if name == "exists":
-                return Either(tuple(All((Has(held, p), one)) for p, one in zip(Power, each, strict=True)))
+                return Either(tuple(All((Has(held, p), each_node)) for p, each_node in zip(Power, each, strict=True)))
             return All(tuple(Either((Not(Has(held, p)), one)) for p, one in zip(Power, each, strict=True)))
-        found = self._with_text(inner, Element(), arguments[1])
-        if any(isinstance(one, Column | Count) or (isinstance(one, Sum) and one.now) for one in inside(found)):
+        node = self._with_text(inner, Element(), arguments[1])
+        if any(
+            isinstance(each_node, Column | Count) or (isinstance(each_node, Sum) and each_node.now)
+            for each_node in inside(node)
+        ):
             raise Fault(f"a condition over texts looks at {inner} only", arguments[1].at)
-        return Any(held, found) if name == "exists" else Not(Any(held, Not(found)))
+        return Any(held, node) if name == "exists" else Not(Any(held, Not(node)))
 
     def _with_text(self, name: str, node: Node, syntax: Syntax) -> Node:
         self._text_names[name] = node
-        found = self._bool(syntax)
+        the_node = self._bool(syntax)
         del self._text_names[name]
-        return found
+        return the_node
 
     def _over_entries(self, call: Call, name: str, inner: str, condition: Syntax, held: _Entries) -> Node | _Entries:
         if name == "map":
@@ -461,11 +464,11 @@ class _Checker:
         if held.where is not None:
             raise Fault(f"{name} cannot follow filter; join the conditions with &&", call.at)
         self._entry_name = inner
-        found = self._bool(condition)
+        node = self._bool(condition)
         self._entry_name = ""
         if name == "filter":
-            return _Entries(held.group, found)
-        return Some(held.group, found) if name == "exists" else Not(Some(held.group, Not(found)))
+            return _Entries(held.group, node)
+        return Some(held.group, node) if name == "exists" else Not(Some(held.group, Not(node)))
 
     def _names(self, call: Call, inner: str, syntax: Syntax, held: _Entries) -> Node:
         if not self._facts:
@@ -490,5 +493,5 @@ def _path(syntax: Syntax) -> tuple[str, int]:
 
 
 def _nearest(name: str, known: Iterable[str]) -> str:
-    found = difflib.get_close_matches(name, list(known), 1, 0.5)
-    return f"Did you mean {found[0]} ?" if found else f"There is: {', '.join(list(known)[:12])}."
+    texts = difflib.get_close_matches(name, list(known), 1, 0.5)
+    return f"Did you mean {texts[0]} ?" if texts else f"There is: {', '.join(list(known)[:12])}."

@@ -53,7 +53,7 @@ def _text(kind: Type, value: object) -> str:
         case Type.TIME, int():
             return f'"{_instant(value)}"'
         case Type.STRINGS, list() | tuple():
-            return "[" + ",".join(f'"{str(one).translate(_TABLE)}"' for one in value) + "]"
+            return "[" + ",".join(f'"{str(each_value).translate(_TABLE)}"' for each_value in value) + "]"
         case Type.STRING, str():
             return f'"{value.translate(_TABLE)}"'
     return str(value)
@@ -96,9 +96,9 @@ def named(sentence: str) -> tuple[str, ...]:
 
 def sentence(sentences: Sequence[str], facts: Facts, zone: str) -> str:
     """Return the first sentence all of whose facts are known, with the facts in it; instants are days in the zone."""
-    for one in sentences:
-        if all(facts.get(name) is not None for name in named(one)):
-            return _NAME.sub(lambda match: _told(facts[match[1]], zone), one)
+    for each_sentence in sentences:
+        if all(facts.get(name) is not None for name in named(each_sentence)):
+            return _NAME.sub(lambda match: _told(facts[match[1]], zone), each_sentence)
     return ""
 
 

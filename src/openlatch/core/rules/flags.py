@@ -87,9 +87,9 @@ def compare(
     An acceptance ends at its instant, and as soon as the flag is worse than what was accepted.
     """
     held: Mapping[tuple[str, UUID], Flag] = {(flag.rule, flag.subject_id): flag for flag in standing}
-    found = {(finding.rule, finding.subject_id): finding for finding in findings}
+    the_findings = {(finding.rule, finding.subject_id): finding for finding in findings}
     changed, back = [], []
-    for key, finding in found.items():
+    for key, finding in the_findings.items():
         flag = held.get(key)
         if flag is None:
             continue
@@ -103,8 +103,8 @@ def compare(
         if after is not flag:
             changed.append(after)
     return Differences(
-        tuple((finding, reason(finding)) for key, finding in found.items() if key not in held),
+        tuple((finding, reason(finding)) for key, finding in the_findings.items() if key not in held),
         tuple(changed),
-        tuple(flag for key, flag in held.items() if key not in found),
+        tuple(flag for key, flag in held.items() if key not in the_findings),
         tuple(back),
     )

@@ -93,8 +93,8 @@ class _Pass:
         start = 0
         for some in self._frames.entries.iter_slices(SLICE):
             wide = self._joined(some, wanted, start, self._risk())
-            found, moments = self._look(Subject.ENTRY, wide.hstack(beside.slice(start, some.height)))
-            flags.append(found)
+            frame, moments = self._look(Subject.ENTRY, wide.hstack(beside.slice(start, some.height)))
+            flags.append(frame)
             soonest.append(moments)
             risks.append(wide.select("entry_id", "account_id", "party_id", "risk"))
             start += some.height
@@ -123,7 +123,7 @@ class _Pass:
     def _beside(self) -> pl.DataFrame:
         """What is counted around each entry, as far as rules on entries ask for it, in the order of the entries."""
         keys = self._grouped.select(pl.col(key) for key in dict.fromkeys(k for some in KEYS.values() for k in some))
-        found = keys.select(pl.col("account_id").is_not_null().alias("beside"))
+        frame = keys.select(pl.col("account_id").is_not_null().alias("beside"))
         nodes = self._program.nodes(Subject.ENTRY)
         for group in self._groups(Subject.ENTRY):
             places = [self._counted[group].index(node) for node in tallied(nodes, group)]
@@ -133,10 +133,10 @@ class _Pass:
                 *(f"{group}:{n}:{w}" for n in places for w in ("true", "false")),
             ]
             tally = self._tallies[group].select(*KEYS[group], *wanted)
-            found = found.hstack(
+            frame = frame.hstack(
                 keys.join(tally, on=list(KEYS[group]), how="left", maintain_order="left").select(wanted)
             )
-        return found
+        return frame
 
     def _groups(self, subject: Subject) -> list[Group]:
         return [group for group in Group if tallied(self._program.nodes(subject), group)]
@@ -155,9 +155,9 @@ class _Pass:
         conditions = [node.condition for counted in self._counted.values() for node in counted]
         listed = [n for rule in self._program.rules for _, n in rule.facts if isinstance(n, Names)]
         nodes = [*conditions, *(n.condition for n in listed), *(n.column for n in listed)]
-        found = {one.name for node in nodes for one in inside(node) if isinstance(one, Column)}
+        texts = {each_node.name for node in nodes for each_node in inside(node) if isinstance(each_node, Column)}
         keys = ("entry_id", *(dict.fromkeys(key for keys in KEYS.values() for key in keys)))
-        return (*keys, *sorted(found - set(keys)))
+        return (*keys, *sorted(texts - set(keys)))
 
     def _joined(self, entries: pl.DataFrame, wanted: Sequence[str], start: int, *more: pl.Expr) -> pl.DataFrame:
         """A slice of the entries, from a place on, with what is wanted of their account, party and provider."""
@@ -187,33 +187,35 @@ class _Pass:
         rules = self._program.on(subject)
         groups = self._groups(subject)
         key = f"{subject}_id"
-        conditions = [node for _, one in rules for node in (one.when, *(n for _, n in one.worse))]
+        conditions = [
+            node for _, compiled_rule in rules for node in (compiled_rule.when, *(n for _, n in compiled_rule.worse))
+        ]
         if subject is Subject.ENTRY:
             conditions += [node for _, node in self._program.circumstances]
         instants = [self._columns.soonest(conditions), *(pl.col(f"{group}:soonest") for group in groups)]
-        masks = {f"rule:{place}": self._columns.true(one.when) for place, one in rules}
+        masks = {f"rule:{place}": self._columns.true(each_compiled_rule.when) for place, each_compiled_rule in rules}
         held = frame.lazy().with_columns(**masks, at=pl.min_horizontal(instants)).collect()
         soonest = held.filter(pl.col("at") <= self._horizon).select(id=key, at="at")
         if not rules:
             return _none(), soonest
         hits = held.filter(pl.any_horizontal(*masks))
-        found = [self._flags(place, one, hits.lazy().filter(f"rule:{place}"), key) for place, one in rules]
-        return pl.concat(pl.collect_all(found)), soonest
+        frames = [self._flags(place, one, hits.lazy().filter(f"rule:{place}"), key) for place, one in rules]
+        return pl.concat(pl.collect_all(frames)), soonest
 
-    def _flags(self, place: int, one: Compiled, hits: pl.LazyFrame, key: str) -> pl.LazyFrame:
-        severity = pl.lit(one.rule.severity.rank)
-        for rank, node in sorted(one.worse, key=lambda pair: pair[0]):
-            if rank > one.rule.severity.rank:
+    def _flags(self, place: int, compiled_rule: Compiled, hits: pl.LazyFrame, key: str) -> pl.LazyFrame:
+        severity = pl.lit(compiled_rule.rule.severity.rank)
+        for rank, node in sorted(compiled_rule.worse, key=lambda pair: pair[0]):
+            if rank > compiled_rule.rule.severity.rank:
                 severity = pl.when(self._columns.true(node)).then(pl.lit(rank)).otherwise(severity)
         values: list[pl.Expr] = []
-        for name, node in one.facts:
+        for name, node in compiled_rule.facts:
             if isinstance(node, Names):
                 hits = self._with_names(hits, name, node)
                 values.append(pl.col(f"names:{name}"))
             else:
                 values.append(self._columns.value(node))
-        types = [node.type for _, node in one.facts]
-        facts = facts_column([name for name, _ in one.facts], types, values)
+        types = [node.type for _, node in compiled_rule.facts]
+        facts = facts_column([name for name, _ in compiled_rule.facts], types, values)
         return hits.select(
             rule=pl.lit(place, dtype=pl.Int64), id=pl.col(key), severity=severity.cast(pl.Int64), facts=facts
         )
@@ -245,7 +247,7 @@ def _combined(risks: pl.DataFrame, key: str, everyone: pl.DataFrame) -> pl.DataF
     each = [
         pl.col("risk").list.get(place, null_on_oob=True).fill_null(0).floordiv(1 << place) for place in range(COUNTED)
     ]
-    found = (
+    frame = (
         risks.lazy()
         .group_by(key)
         .agg(pl.col("risk").top_k(COUNTED).sort(descending=True))
@@ -254,7 +256,7 @@ def _combined(risks: pl.DataFrame, key: str, everyone: pl.DataFrame) -> pl.DataF
     return (
         everyone.lazy()
         .select(id=key)
-        .join(found, on="id", how="left")
+        .join(frame, on="id", how="left")
         .with_columns(pl.col("risk").fill_null(0))
         .collect()
     )

@@ -89,11 +89,13 @@ class Program:
 
     def on(self, subject: Subject) -> tuple[tuple[int, Compiled], ...]:
         """Return the rules that apply to a kind of subject, with their places."""
-        return tuple((place, one) for place, one in enumerate(self.rules) if one.subject is subject)
+        return tuple(
+            (place, compiled_rule) for place, compiled_rule in enumerate(self.rules) if compiled_rule.subject is subject
+        )
 
     def nodes(self, subject: Subject) -> tuple[Node, ...]:
         """Return every tree that is evaluated for a kind of subject."""
-        own = tuple(node for _, one in self.on(subject) for node in one.nodes)
+        own = tuple(node for _, compiled_rule in self.on(subject) for node in compiled_rule.nodes)
         return own if subject is not Subject.ENTRY else (*own, *(node for _, node in self.circumstances))
 
     @property
@@ -105,21 +107,21 @@ class Program:
     def columns(self, subject: Subject) -> tuple[str, ...]:
         """Return the columns that are read for a kind of subject, the keys first."""
         if subject is Subject.ENTRY:
-            found = _columns(node for one in Subject for node in self.nodes(one))
-            found |= {"entry_powers", "entry_unknown", "entry_level"}
+            texts = _columns(node for subject in Subject for node in self.nodes(subject))
+            texts |= {"entry_powers", "entry_unknown", "entry_level"}
             keys: tuple[str, ...] = ("entry_id", "account_id", "party_id")
         else:
-            found = {c for c in _columns(self.nodes(subject)) if not c.startswith("entry_")}
+            texts = {c for c in _columns(self.nodes(subject)) if not c.startswith("entry_")}
             keys = (f"{subject}_id",)
             if subject is Subject.PARTY:
-                found = {c for c in found if c.startswith("party_")}
+                texts = {c for c in texts if c.startswith("party_")}
             else:
-                found = {c for c in found if c.startswith(("account_", "provider_"))}
-        return (*keys, *sorted(found - set(keys)))
+                texts = {c for c in texts if c.startswith(("account_", "provider_"))}
+        return (*keys, *sorted(texts - set(keys)))
 
 
 def _columns(nodes: Iterable[Node]) -> set[str]:
-    return {one.name for node in nodes for one in inside(node) if isinstance(one, Column)}
+    return {each_node.name for node in nodes for each_node in inside(node) if isinstance(each_node, Column)}
 
 
 def rules_of(policy: Policy) -> tuple[Rule, ...]:
@@ -163,11 +165,11 @@ def compile_policy(policy: Policy, zone: str) -> Program:
             )
         seen.add(rule.id)
         try:
-            one = compile_rule(rule, policy, zone)
+            compiled_rule = compile_rule(rule, policy, zone)
         except PolicyFault as fault:
             complaints += fault.complaints
         else:
-            compiled += [one] if not rule.off else []
+            compiled += [compiled_rule] if not rule.off else []
     circumstances = []
     for one_ in CIRCUMSTANCES:
         try:
@@ -204,9 +206,9 @@ def compile_rule(rule: Rule, policy: Policy, zone: str) -> Compiled:
                 known = ", ".join(rule.facts) or "none"
                 complaints.append(Complaint(rule.id, "reason", f"there is no fact “{name}”", hint=f"Facts: {known}."))
     exempt = []
-    for place, one in enumerate(rule.exempt):
+    for place, each_exempt in enumerate(rule.exempt):
         try:
-            exempt.append(_exempt(one, rule, policy, zone))
+            exempt.append(_exempt(each_exempt, rule, policy, zone))
         except Fault as fault:
             complaints.append(Complaint(rule.id, f"exempt.{place}", fault.problem, hint=fault.hint))
     if complaints:
@@ -214,7 +216,7 @@ def compile_rule(rule: Rule, policy: Policy, zone: str) -> Compiled:
     assert when is not None  # noqa: S101 - or there would be a complaint
     return Compiled(
         rule,
-        All((when, *(Not(one) for one in exempt))) if exempt else when,
+        All((when, *(Not(node) for node in exempt))) if exempt else when,
         tuple((rank, node) for rank, node in worse if node is not None),
         tuple((name, node) for name, node in facts if node is not None),
     )
@@ -241,7 +243,7 @@ def _exempt(exempt: Exempt, rule: Rule, policy: Policy, zone: str) -> Node:
         if exempt.tag not in {tag.name for tag in policy.tags}:
             raise Fault(f"there is no tag “{exempt.tag}”", 0, "Tags are named under [tags].")
         lists = [FIELDS[f"{what}.tags"].node for what in sees if f"{what}.tags" in FIELDS]
-        parts.append(Either(tuple(Holds(one, exempt.tag) for one in lists)))
+        parts.append(Either(tuple(Holds(node, exempt.tag) for node in lists)))
     if not parts:
         raise Fault(
             "it leaves out everything", 0, "Name an account, a party, a provider or a tag; or turn the rule off."

@@ -77,26 +77,26 @@ class Line:
 def risk(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], weights: Weights) -> int:
     """Return the risk of an entry with these powers, in these circumstances (by their ids, in their order)."""
     total = 100 * _base(powers, unknown, weights)
-    for one in holding:
-        total = total * weights.percent[one] // 100
+    for text in holding:
+        total = total * weights.percent[text] // 100
     return min(total // 100, MOST)
 
 
 def lines(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], weights: Weights) -> tuple[Line, ...]:
     """Return the lines that add up to the risk of an entry, in the order in which it is worked out."""
     held = set(powers)
-    found = [Line(f"can {power}", weights.powers[power]) for power in ORDER if power in held]
+    the_lines = [Line(f"can {power}", weights.powers[power]) for power in ORDER if power in held]
     if unknown:
-        found.append(Line("has words that nobody gave a meaning", weights.unknown))
+        the_lines.append(Line("has words that nobody gave a meaning", weights.unknown))
     says = {circumstance.id: circumstance.says for circumstance in CIRCUMSTANCES}
     total = 100 * _base(held, unknown, weights)
-    for one in holding:
-        after = total * weights.percent[one] // 100
-        found.append(Line(f"{says[one]}: × {weights.percent[one] / 100:g}", after // 100 - total // 100))
+    for text in holding:
+        after = total * weights.percent[text] // 100
+        the_lines.append(Line(f"{says[text]}: × {weights.percent[text] / 100:g}", after // 100 - total // 100))
         total = after
     if total // 100 > MOST:
-        found.append(Line(f"no risk is more than {MOST}", MOST - total // 100))
-    return tuple(line for line in found if line.points)
+        the_lines.append(Line(f"no risk is more than {MOST}", MOST - total // 100))
+    return tuple(line for line in the_lines if line.points)
 
 
 def combined(risks: Iterable[int]) -> int:
@@ -106,7 +106,7 @@ def combined(risks: Iterable[int]) -> int:
 
 def shares(risks: Iterable[int]) -> tuple[int, ...]:
     """Return what each of the worst entries adds, the worst first."""
-    return tuple(one >> place for place, one in enumerate(sorted(risks, reverse=True)[:COUNTED]))
+    return tuple(number >> place for place, number in enumerate(sorted(risks, reverse=True)[:COUNTED]))
 
 
 def _base(powers: Iterable[Power], unknown: bool, weights: Weights) -> int:

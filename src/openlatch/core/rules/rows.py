@@ -120,10 +120,10 @@ class Singly:
         return outcome
 
     def _grouped(self, entries: Iterable[Row], group: Group) -> dict[Row, list[Row]]:
-        places, found = self._keys[group], dict[Row, list[Row]]()
+        places, document = self._keys[group], dict[Row, list[Row]]()
         for row in entries:
-            found.setdefault(tuple(row[place] for place in places), []).append(row)
-        return found
+            document.setdefault(tuple(row[place] for place in places), []).append(row)
+        return document
 
 
 class _Rules:
@@ -139,7 +139,9 @@ class _Rules:
     ) -> None:
         self._subject = subject
         self._on = program.on(subject)
-        conditions = [one.when for _, one in self._on] + [node for _, one in self._on for _, node in one.worse]
+        conditions = [each_compiled_rule.when for _, each_compiled_rule in self._on] + [
+            node for _, one in self._on for _, node in one.worse
+        ]
         values = [node for _, one in self._on for _, node in one.facts if not isinstance(node, Names)]
         self._names = {
             node: (node.group, compile_names(entry, node))
@@ -152,8 +154,8 @@ class _Rules:
         self._holding = compile_rows(columns, counted, [node for _, node in self._circumstances])  # type: ignore[arg-type]
         self._worse: dict[int, tuple[int, int]] = {}
         place = len(self._on)
-        for which, (_, one) in enumerate(self._on):
-            for rank, _node in one.worse:
+        for which, (_, compiled_rule) in enumerate(self._on):
+            for rank, _node in compiled_rule.worse:
                 self._worse[place] = (which, rank)
                 place += 1
         nodes = program.nodes(subject)
@@ -190,13 +192,15 @@ class _Rules:
             if which in ranks:
                 ranks[which] = max(ranks[which], rank)
         told = iter(values)
-        for which, (rule, one) in enumerate(self._on):
+        for which, (rule, compiled_rule) in enumerate(self._on):
             # Values are there for every rule, in order, whether it holds or not.
             facts = [
                 self._names[node][1](rows[node.group], now) if isinstance(node, Names) else next(told)
-                for _, node in one.facts
+                for _, node in compiled_rule.facts
                 if which in ranks or not isinstance(node, Names)
             ]
             if which in ranks:
-                text = facts_text([name for name, _ in one.facts], [node.type for _, node in one.facts], facts)
+                text = facts_text(
+                    [name for name, _ in compiled_rule.facts], [node.type for _, node in compiled_rule.facts], facts
+                )
                 outcome.found.append(Found(rule, self._subject, row[0], ranks[which], text))

@@ -57,10 +57,10 @@ _METHODS = {"startsWith": "startswith", "endsWith": "endswith"}
 
 def tallied(nodes: Iterable[Node], group: Group) -> tuple[Count | Some, ...]:
     """Return what has to be counted over a group of entries so that these nodes can be evaluated."""
-    found = dict[Count | Some, None]()
+    document = dict[Count | Some, None]()
     for node in nodes:
-        found |= dict.fromkeys(n for n in inside(node) if isinstance(n, Count | Some) and n.group is group)
-    return tuple(found)
+        document |= dict.fromkeys(n for n in inside(node) if isinstance(n, Count | Some) and n.group is group)
+    return tuple(document)
 
 
 class _Writer:
@@ -126,9 +126,9 @@ class _Writer:
                 text = self.value(value)
                 return f"({text} is not None and {text} {no}in {self.constant(frozenset(values))})"
             case Same(left, right):
-                one, other = self.value(left), self.value(right)
+                each_text, other = self.value(left), self.value(right)
                 sign = "!=" if negated else "=="
-                return f"({one} is not None and {other} is not None and {one} {sign} {other})"
+                return f"({each_text} is not None and {other} is not None and {each_text} {sign} {other})"
             case Text(op, value, part):
                 text, known = self.value(value), self.constant(part)
                 tested = f"{known} in {text}" if op == "contains" else f"{text}.{_METHODS[op]}({known})"

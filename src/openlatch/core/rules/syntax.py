@@ -107,15 +107,15 @@ def parse(text: str) -> Syntax:
 
 
 def _tokens(text: str) -> list[_Token]:
-    found, at = [], 0
+    tokens, at = [], 0
     while at < len(text):
         match = _TOKEN.match(text, at)
         if match is None:
             raise _unreadable(text, at)
         if match.lastgroup != "space":
-            found.append(_Token(match.lastgroup or "", match[0], at))
+            tokens.append(_Token(match.lastgroup or "", match[0], at))
         at = match.end()
-    return found
+    return tokens
 
 
 def _unreadable(text: str, at: int) -> Fault:
@@ -149,12 +149,12 @@ class _Parser:
     def _both(self) -> Syntax:
         return self._joined("&&", self._compare)
 
-    def _joined(self, sign: str, one: object) -> Syntax:
-        assert callable(one)  # noqa: S101 - one of our own methods
+    def _joined(self, sign: str, value: object) -> Syntax:
+        assert callable(value)  # noqa: S101 - one of our own methods
         at = self._at()
-        items: list[Syntax] = [one()]
+        items: list[Syntax] = [value()]
         while self._take(sign):
-            items.append(one())
+            items.append(value())
         return items[0] if len(items) == 1 else Call(at, sign, tuple(items))
 
     def _compare(self) -> Syntax:
@@ -267,13 +267,13 @@ class _Parser:
 
 
 def _unescaped(token: _Token) -> str:
-    found, body = [], iter(enumerate(token.text[1:-1], 1))
+    texts, body = [], iter(enumerate(token.text[1:-1], 1))
     for place, letter in body:
         if letter != "\\":
-            found.append(letter)
+            texts.append(letter)
             continue
         _, escaped = next(body)
         if escaped not in _ESCAPES:
             raise Fault(f"“\\{escaped}” means nothing", token.at + place, "Write \\\\ for a backslash.")
-        found.append(_ESCAPES[escaped])
-    return "".join(found)
+        texts.append(_ESCAPES[escaped])
+    return "".join(texts)

@@ -115,15 +115,15 @@ def fit(
     it has no word for it, that is the permissions themselves, one after another.
     """
     needed = set(needs)
-    found = [
+    the_choices = [
         Choice(name, (), in_order(gives), in_order(set(gives) - needed))
         for name, gives in levels.items()
         if needed <= set(gives)
     ]
     if permissions:
-        found += _of_permissions(needed, permissions, single)
+        the_choices += _of_permissions(needed, permissions, single)
     possible = {power for gives in (*levels.values(), *(permissions or {}).values()) for power in gives}
-    choices = tuple(sorted(found, key=_breadth))
+    choices = tuple(sorted(the_choices, key=_breadth))
     # Where each power can be had, but not all of them together, all of them are what is lacking.
     lacks = () if choices else in_order(needed - possible or needed)
     return Fit(in_order(needed), choices, lacks)
@@ -140,15 +140,15 @@ def _of_permissions(needed: set[Power], permissions: Mapping[str, Sequence[Power
     covering = [(powers, words) for powers, words in best.items() if words and needed <= powers]
     if not covering:
         return ()
-    powers, words = min(covering, key=lambda one: _order(one[0] - needed, len(one[1]), "", one[1]))
+    powers, words = min(covering, key=lambda pair: _order(pair[0] - needed, len(pair[1]), "", pair[1]))
     beyond = in_order(powers - needed)
     if single:
         return (Choice(single, words, in_order(powers), beyond),)
     return (Choice("".join(words), (), in_order(powers), beyond, len(words)),)
 
 
-def _breadth(one: Choice) -> tuple[int, int, int, int, str, tuple[str, ...]]:
-    return _order(one.beyond, one.words or len(one.permissions), one.level, one.permissions)
+def _breadth(choice: Choice) -> tuple[int, int, int, int, str, tuple[str, ...]]:
+    return _order(choice.beyond, choice.words or len(choice.permissions), choice.level, choice.permissions)
 
 
 def _order(

@@ -34,15 +34,15 @@ def through_rows(rows: Iterable[Mapping[str, Any]], teams: Mapping[Any, Collecti
         if row["entry_state"] in _LETS_IN and not row["entry_resources"]:
             on = given.setdefault(row["account_id"], {})
             on[row["party_id"]] = on.get(row["party_id"], 0) | row["entry_powers"]
-    found = {}
+    counts = {}
     for account, held in given.items():
         for party, ours in teams.items():
             bits = 0
             for team in ours:
                 bits |= held.get(team, 0)
             if bits:
-                found[account, party] = bits
-    return found
+                counts[account, party] = bits
+    return counts
 
 
 def through_frame(entries: pl.DataFrame, memberships: pl.DataFrame) -> pl.DataFrame:

@@ -318,8 +318,8 @@ def inside(node: Node) -> Iterator[Node]:
 def _parts(node: Node) -> Iterator[Node]:
     for field in fields(node):
         value = getattr(node, field.name)
-        for one in value if isinstance(value, tuple) else (value,):
-            part = one[1] if isinstance(one, tuple) else one
+        for each_value in value if isinstance(value, tuple) else (value,):
+            part = each_value[1] if isinstance(each_value, tuple) else each_value
             if isinstance(part, Node):
                 yield part
 
@@ -344,11 +344,11 @@ def maybe(node: Node) -> bool:
 
 def moments(nodes: Iterable[Node]) -> tuple[Sum, ...]:
     """Return the instants at which comparisons with now in these nodes change, the conditions over groups left out."""
-    found = dict[Sum, None]()
+    document = dict[Sum, None]()
     for node in nodes:
         for group in outside_groups(node):
             if isinstance(group, Sign) and group.sum.now:
                 # now * x + rest = 0 where x is 1 or -1.
                 turned = tuple((-group.sum.now * times, value) for times, value in group.sum.terms)
-                found[Sum(Type.TIME, turned, 0, -group.sum.now * group.sum.constant)] = None
-    return tuple(found)
+                document[Sum(Type.TIME, turned, 0, -group.sum.now * group.sum.constant)] = None
+    return tuple(document)

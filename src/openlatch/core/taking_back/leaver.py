@@ -86,7 +86,7 @@ def leaver_items(
     """
     items = [] if sign_in is None else [sign_in.item()]
     secrets: set[tuple[UUID, str]] = set()
-    hanging = {one.id for s in held for one in s.falling}
+    hanging = {entry.id for s in held for entry in s.falling}
     for s in held:
         entry, what = s.entry, f"“{s.entry.level}” on {s.account.name}"
         for dependency in entry.dependencies:

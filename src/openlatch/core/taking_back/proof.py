@@ -43,15 +43,24 @@ class _Words:
     zone: str
 
     def entry(self, key: str, level: str = "", account: str = "") -> str:
-        one = next((e for e in self.observation.entries if e.key == key), None)
-        level, account = (one.level, one.account) if one is not None else (level, account)
+        observed_entry = next((e for e in self.observation.entries if e.key == key), None)
+        level, account = (
+            (observed_entry.level, observed_entry.account) if observed_entry is not None else (level, account)
+        )
         what = f"“{level}”" if level else "what they had"
         # Of an account that the party has nothing on any more, a look at the party does not tell the name.
-        named = any(one.key == account for one in self.observation.accounts)
+        named = any(observed_account.key == account for observed_account in self.observation.accounts)
         return f"{what} on {self.place(account)} ({key})" if named else f"{what} ({key})"
 
     def place(self, account: str) -> str:
-        return next((one.name for one in self.observation.accounts if one.key == account), account)
+        return next(
+            (
+                observed_account.name
+                for observed_account in self.observation.accounts
+                if observed_account.key == account
+            ),
+            account,
+        )
 
     def end(self, at: datetime | None) -> str:
         return "without an end" if at is None else until(at, self.zone)
@@ -64,13 +73,13 @@ def verify(observation: Observation, steps: Sequence[Step], place: int, zone: st
     """
     party, words = steps[place].party, _Words(observation, zone)
     shown = {entry.key: entry for entry in observation.entries}
-    done = [one for one in steps[:place] if one.party == party]
-    ended_later = {one.entry for one in steps[place:] if one.call == "end"}
+    done = [step for step in steps[:place] if step.party == party]
+    ended_later = {step.entry for step in steps[place:] if step.call == "end"}
     wanted: dict[str, list[Step]] = {}
     for step in done:
         if step.entry and step.call in ("end", "change", "ask"):
             wanted.setdefault(step.entry, []).append(step)
-    missed, seen, found = [], [], []
+    missed, seen, texts = [], [], []
     for key, theirs in wanted.items():
         if theirs[-1].change is None:
             wrong, fine = _ended(theirs[-1], words)
@@ -80,17 +89,17 @@ def verify(observation: Observation, steps: Sequence[Step], place: int, zone: st
         seen += fine
     for step in done:
         if step.gift is not None:
-            one, said = _given(step.gift, dict(step.before), words)
-            (missed if one is None else seen).append(said)
-            found += [] if one is None else [one.key]
+            observed_entry, said = _given(step.gift, dict(step.before), words)
+            (missed if observed_entry is None else seen).append(said)
+            texts += [] if observed_entry is None else [observed_entry.key]
         if step.team and step.call != "read":
             right, said = _belongs(step, observation)
             (seen if right else missed).append(said)
     if missed:
         return Verdict(reached=False, evidence="; ".join(missed))
-    left = [one for key, one in shown.items() if key not in wanted and key not in found]
+    left = [each_entry for key, each_entry in shown.items() if key not in wanted and key not in texts]
     evidence = "; ".join([*seen, _rest(left, observation, party)])
-    return Verdict(reached=True, evidence=evidence, found=tuple(found))
+    return Verdict(reached=True, evidence=evidence, found=tuple(texts))
 
 
 def _belongs(step: Step, observation: Observation) -> tuple[bool, str]:
@@ -107,7 +116,7 @@ def _belongs(step: Step, observation: Observation) -> tuple[bool, str]:
 
 def _rest(left: Sequence[ObservedEntry], observation: Observation, party: str) -> str:
     """What a reading shows of a party beside what an order is about: other access, and teams and apps of theirs."""
-    names = {one.key: one.name for one in observation.parties}
+    names = {party.key: party.name for party in observation.parties}
     said = [f"{len(left)} other {'entry' if len(left) == 1 else 'entries'}"] if left else []
     for how, told in (("member", "a member of"), ("app", "connected to")):
         theirs = {
@@ -116,7 +125,7 @@ def _rest(left: Sequence[ObservedEntry], observation: Observation, party: str) -
             if (membership.member, membership.how) == (party, how)
         }
         if theirs:
-            said.append(f"{told} {', '.join(f'“{name}”' for name in sorted(names.get(one, one) for one in theirs))}")
+            said.append(f"{told} {', '.join(f'“{name}”' for name in sorted(names.get(text, text) for text in theirs))}")
     return f"what is left of this party there: {', '.join(said) or 'nothing'}"
 
 
@@ -134,12 +143,12 @@ def already_there(observation: Observation, steps: Sequence[Step], place: int, z
     return f"{words.entry(there.key)} is there already"
 
 
-def noted(observation: Observation, steps: Sequence[Step], place: int, found: Sequence[str]) -> tuple[Step, ...]:
+def noted(observation: Observation, steps: Sequence[Step], place: int, texts: Sequence[str]) -> tuple[Step, ...]:
     """Return the steps with what the reading at `place` leaves for later.
 
     By which entries it showed what was given; or, where the next step gives something, all that was there before.
     """
-    kept = {place: replace(steps[place], found=tuple(found))}
+    kept = {place: replace(steps[place], found=tuple(texts))}
     if steps[place + 1].gift is not None:
         before = tuple((entry.key, Extent.of(entry)) for entry in observation.entries)
         kept[place + 1] = replace(steps[place + 1], before=before)
@@ -167,9 +176,9 @@ def _before(step: Step, words: _Words) -> str:
     return words.entry(step.entry, was.level if was else "", step.account)
 
 
-def _lets_in(one: ObservedEntry) -> bool:
+def _lets_in(entry: ObservedEntry) -> bool:
     """Whether an entry lets somebody in by itself: sessions come and go, and what documents share is keyed anew."""
-    return one.kind not in (Kind.SESSION, Kind.OFFER) and not one.key.startswith(SHARED)
+    return entry.kind not in (Kind.SESSION, Kind.OFFER) and not entry.key.startswith(SHARED)
 
 
 def _changed(
@@ -190,7 +199,7 @@ def _changed(
         more = [power for power in now.powers if power not in was.powers]
         wrong += [f"with more than before: {', '.join(more)}"] if more else []
     if wrong:
-        return [f"{words.entry(key)} is listed {one}" for one in wrong], []
+        return [f"{words.entry(key)} is listed {text}" for text in wrong], []
     return [], [f"{words.entry(key)} is listed {', '.join(_told(now, asked, words))}"]
 
 
@@ -246,13 +255,13 @@ def _given(gift: Gift, before: Mapping[str, Extent], words: _Words) -> tuple[Obs
     """The entry that shows what was given, if there is one, and what is to be said of it."""
     what = f"“{gift.level}” on {words.place(gift.account)}"
     new = [entry for entry in words.observation.entries if before.get(entry.key) != Extent.of(entry)]
-    found = next((one for one in new if not _unlike(gift, one, words)), None)
-    if found is not None:
-        return found, f"{words.entry(found.key)} is listed"
+    observed_entry = next((entry for entry in new if not _unlike(gift, entry, words)), None)
+    if observed_entry is not None:
+        return observed_entry, f"{words.entry(observed_entry.key)} is listed"
     near = [
-        (len(wrong), one.key, wrong)
-        for one in new
-        if one.account == gift.account and (wrong := _unlike(gift, one, words))
+        (len(wrong), entry.key, wrong)
+        for entry in new
+        if entry.account == gift.account and (wrong := _unlike(gift, entry, words))
     ]
     if near:
         _, key, wrong = min(near)
@@ -260,9 +269,9 @@ def _given(gift: Gift, before: Mapping[str, Extent], words: _Words) -> tuple[Obs
     return None, f"{what} is not listed" + (" anew" if len(new) < len(words.observation.entries) else "")
 
 
-def _unlike(gift: Gift, one: ObservedEntry, words: _Words) -> list[str]:
+def _unlike(gift: Gift, entry: ObservedEntry, words: _Words) -> list[str]:
     """In what an entry is not what was given; none if it is just that."""
-    now = Extent.of(one)
+    now = Extent.of(entry)
     wanted = replace(
         now,
         level=gift.level,
@@ -272,17 +281,17 @@ def _unlike(gift: Gift, one: ObservedEntry, words: _Words) -> list[str]:
         ends_at=gift.ends_at,
         state=State.LIVE,
     )
-    wrong = [] if one.account == gift.account else [f"on {words.place(one.account)}"]
+    wrong = [] if entry.account == gift.account else [f"on {words.place(entry.account)}"]
     # Whether it stands until it is ended or has an end already is the provider's to say, if nobody asked for one.
-    kinds = {one.kind, gift.kind}
-    wrong += [] if len(kinds) == 1 or kinds == {Kind.DELEGATE, Kind.GRANT} else [f"as {one.kind}, not {gift.kind}"]
+    kinds = {entry.kind, gift.kind}
+    wrong += [] if len(kinds) == 1 or kinds == {Kind.DELEGATE, Kind.GRANT} else [f"as {entry.kind}, not {gift.kind}"]
     return wrong + _differs(now, wanted, words)
 
 
-def _same_end(one: datetime | None, other: datetime | None) -> bool:
-    if one is None or other is None:
-        return one is other
-    return abs(one - other) < PRECISION
+def _same_end(moment: datetime | None, other: datetime | None) -> bool:
+    if moment is None or other is None:
+        return moment is other
+    return abs(moment - other) < PRECISION
 
 
 def _some(words: Sequence[str], none: str = "none") -> str:

@@ -78,7 +78,7 @@ def locked_out(
             left.add(entry.account_id)
         elif administers(entry, holder):
             before.setdefault(entry.account_id, []).append(entry)
-    return {account: tuple(found) for account, found in before.items() if account not in left}
+    return {account: tuple(entries) for account, entries in before.items() if account not in left}
 
 
 def locked_out_text(account: str, names: Sequence[str]) -> str:
@@ -108,15 +108,18 @@ def foresee(acts: Sequence[Act], after: Mapping[UUID, Entry | None], now: dateti
         if plan.stop and all(consequence.kind != "last-administrator" for consequence in plan.consequences):
             refused[s.entry.id] = plan.stop
             continue
-        for one in plan.consequences:
-            if one.kind != "last-administrator":
-                told.setdefault(one.kind, []).append((one, s.entry.id))
-    found = []
+        for each_consequence in plan.consequences:
+            if each_consequence.kind != "last-administrator":
+                told.setdefault(each_consequence.kind, []).append((each_consequence, s.entry.id))
+    shared_secrets = []
     for kind, theirs in told.items():
-        theirs.sort(key=lambda one: -one[0].severity.rank)
+        theirs.sort(key=lambda pair: -pair[0].severity.rank)
         entries = tuple((entry, one.text) for one, entry in theirs)
-        found.append(Shared(kind, theirs[0][0].severity, entries))
-    return Foreseen(tuple(sorted(found, key=lambda one: (-one.severity.rank, one.kind))), refused)
+        shared_secrets.append(Shared(kind, theirs[0][0].severity, entries))
+    return Foreseen(
+        tuple(sorted(shared_secrets, key=lambda shared_secret: (-shared_secret.severity.rank, shared_secret.kind))),
+        refused,
+    )
 
 
 def _others_done(s: Situation, after: Mapping[UUID, Entry | None]) -> Situation:

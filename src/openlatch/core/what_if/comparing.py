@@ -31,7 +31,9 @@ class Effect:
 def apart(first: Iterable[Effect], second: Iterable[Effect]) -> tuple[tuple[Effect, ...], tuple[Effect, ...]]:
     """Return what only the first brings about, and what only the second does, each in its own order."""
     sides = [dict.fromkeys(_single(side)) for side in (first, second)]
-    return _joined(one for one in sides[0] if one not in sides[1]), _joined(o for o in sides[1] if o not in sides[0])
+    return _joined(effect for effect in sides[0] if effect not in sides[1]), _joined(
+        o for o in sides[1] if o not in sides[0]
+    )
 
 
 def _single(effects: Iterable[Effect]) -> Iterator[Effect]:
@@ -46,14 +48,14 @@ def _single(effects: Iterable[Effect]) -> Iterator[Effect]:
 def _joined(single: Iterable[Effect]) -> tuple[Effect, ...]:
     """Together what differs in its powers alone, and then what differs in its parts alone."""
     powers: dict[Effect, list[Effect]] = defaultdict(list)
-    for one in single:
-        powers[replace(one, ability=replace(one.ability, powers=()))].append(one)
+    for effect in single:
+        powers[replace(effect, ability=replace(effect.ability, powers=()))].append(effect)
     parts: dict[tuple[Effect, bool], list[Effect]] = defaultdict(list)
     for bare, several in powers.items():
-        held = in_order(one.ability.powers[0] for one in several)
-        one = replace(bare, ability=replace(bare.ability, powers=held))
-        parts[replace(one, resources=()), bool(one.resources)].append(one)
+        held = in_order(effect.ability.powers[0] for effect in several)
+        effect = replace(bare, ability=replace(bare.ability, powers=held))
+        parts[replace(effect, resources=()), bool(effect.resources)].append(effect)
     return tuple(
-        replace(whole, resources=tuple(part for one in several for part in one.resources))
+        replace(whole, resources=tuple(part for effect in several for part in effect.resources))
         for (whole, _), several in parts.items()
     )

@@ -94,15 +94,15 @@ def difference(
     """
     comparison = _Comparison(before, after, locked)
     classes = list(_classes(comparison, someone))
-    found: list[Difference] = []
+    differences: list[Difference] = []
     left = budget
     for matched_by, parties in classes:
         runs = comparison.runs(matched_by)
         if not any(_changed(layer) for _, layer in runs):
             continue
         left -= len(runs)
-        found.append(_told(comparison, matched_by, parties, runs, exact=left >= 0))
-    return tuple(found)
+        differences.append(_told(comparison, matched_by, parties, runs, exact=left >= 0))
+    return tuple(differences)
 
 
 def anyone_gains(
@@ -126,8 +126,8 @@ class _Comparison:
     """Two versions of a document, cut at the same boundaries of the week, with the layers of selectors kept."""
 
     def __init__(self, before: Document | None, after: Document | None, locked: tuple[bool, bool]) -> None:
-        sides = [() if one is None else one.statements for one in (before, after)]
-        zones = {one.zone for one in (before, after) if one is not None}
+        sides = [() if document is None else document.statements for document in (before, after)]
+        zones = {document.zone for document in (before, after) if document is not None}
         if len(zones) > 1:
             raise ValueError("the hours of both versions have to be read in one zone")
         counts = [Counter(side) for side in sides]
@@ -174,8 +174,8 @@ def _classes(
 ) -> Iterator[tuple[frozenset[Selector], tuple[str, ...]]]:
     """The classes of people that a change can touch: by the selectors that match them, with the known ones by key."""
     known: dict[frozenset[Selector], list[str]] = {}
-    for one in someone:
-        known.setdefault(one.matched_by & comparison.selectors | {ANYONE}, []).append(one.key)
+    for each_someone in someone:
+        known.setdefault(each_someone.matched_by & comparison.selectors | {ANYONE}, []).append(each_someone.key)
     # Whoever is not known is matched by nothing but `anyone`, or by that and their domain.
     strangers = [frozenset({ANYONE})]
     strangers += [frozenset({ANYONE, s}) for s in comparison.selectors if s.kind == "domain"]
@@ -183,7 +183,7 @@ def _classes(
     named = {s for of in known for s in of}
     strangers += [frozenset({ANYONE, s}) for s in comparison.selectors if s.kind == "party" and s not in named]
     every = {of: tuple(known.get(of, ())) for of in (*strangers, *known)}
-    for of in sorted(every, key=lambda one: (len(one), sorted(one))):
+    for of in sorted(every, key=lambda selectors: (len(selectors), sorted(selectors))):
         if of & comparison.touched:
             yield of, every[of]
 
@@ -202,7 +202,7 @@ def _swept(statements: Sequence[tuple[int, int, Statement]]) -> Runs:
     stack: list[tuple[int, Layer]] = [(_LAST, _layer_of(base))]
     _begin(runs, 0, stack[-1][1])
     # A network that holds another begins no later and ends no earlier, so the wider comes first.
-    for (start, end), own in sorted(opened.items(), key=lambda one: (one[0][0], -one[0][1])):
+    for (start, end), own in sorted(opened.items(), key=lambda pair: (pair[0][0], -pair[0][1])):
         while stack[-1][0] <= start:
             over, _ = stack.pop()
             _begin(runs, over, stack[-1][1])
@@ -241,15 +241,15 @@ def _layer_of(six: Sequence[int]) -> Layer:
     return six[0], six[1], six[2], six[3], six[4], six[5]
 
 
-def _both(one: Layer, other: Sequence[int]) -> Layer:
+def _both(parts: Layer, other: Sequence[int]) -> Layer:
     """Two layers, the one over the other."""
     return (
-        one[0] | other[0],
-        one[1] | other[1],
-        one[2] | other[2],
-        one[3] | other[3],
-        one[4] | other[4],
-        one[5] | other[5],
+        parts[0] | other[0],
+        parts[1] | other[1],
+        parts[2] | other[2],
+        parts[3] | other[3],
+        parts[4] | other[4],
+        parts[5] | other[5],
     )
 
 

@@ -77,14 +77,14 @@ def someone(parties: Mapping[UUID, Iterable[str]], above: Mapping[UUID, Collecti
     """Return parties as the comparison knows them: by their domains, themselves, and those as whom they act."""
     return tuple(
         Someone(
-            str(one),
+            str(each_id),
             frozenset(
-                {ANYONE, Selector("party", str(one))}
+                {ANYONE, Selector("party", str(each_id))}
                 | {Selector("domain", domain) for domain in domains if domain}
-                | {Selector("party", str(team)) for team in above.get(one, ())}
+                | {Selector("party", str(team)) for team in above.get(each_id, ())}
             ),
         )
-        for one, domains in parties.items()
+        for each_id, domains in parties.items()
     )
 
 
@@ -107,23 +107,23 @@ def shifts(
     several = {account for account, used in zones.items() if len(used) > 1}
     clocks = {account: next(iter(used)) for account, used in zones.items() if len(used) == 1}
     far = tuple(sorted(set().union(*(zones[account] for account in several)) - {zone}))
-    found: list[Shift] = []
+    the_shifts: list[Shift] = []
     seasons: list[tuple[str, set[Shift]]] = []
     for season in gaps(far, zone) if several else ((),):
         ahead = dict(zip(far, season, strict=True)) if several else {}
         sides = [_statements(picture, selectors, _Clocks(zone, clocks, ahead)) for picture in (before, after)]
         made = _compared(sides, before.locked, after.locked, known, budget)
-        found += [
-            _told_with(one, "" if clocks.get(one.account, zone) == zone else f" {clocks[one.account]}", "")
-            for one in made
-            if one.account not in several and not seasons
+        the_shifts += [
+            _told_with(shift, "" if clocks.get(shift.account, zone) == zone else f" {clocks[shift.account]}", "")
+            for shift in made
+            if shift.account not in several and not seasons
         ]
-        seasons.append((_while(far, season, zone), {one for one in made if one.account in several}))
+        seasons.append((_while(far, season, zone), {shift for shift in made if shift.account in several}))
     always = set.intersection(*(made for _, made in seasons))
-    found += sorted(always, key=_in_order)
+    the_shifts += sorted(always, key=_in_order)
     for said, some in seasons:
-        found += [_told_with(one, f", {said}") for one in sorted(some - always, key=_in_order)]
-    return _joined(found)
+        the_shifts += [_told_with(shift, f", {said}") for shift in sorted(some - always, key=_in_order)]
+    return _joined(the_shifts)
 
 
 def _compared(
@@ -134,18 +134,18 @@ def _compared(
     budget: int,
 ) -> list[Shift]:
     """What changes between two pictures that are read by the same clocks; `before` and `after` are what is locked."""
-    found: list[Shift] = []
+    the_shifts: list[Shift] = []
     alike: dict[_Compared, list[str]] = defaultdict(list)
     for place in sorted(sides[0].keys() | sides[1].keys()):
         account, resource = place
         locks = (account in before, account in after)
-        one, other = sides[0].get(place, frozenset()), sides[1].get(place, frozenset())
-        if one != other or locks[0] != locks[1]:
-            alike[account, locks, one, other].append(resource)
-    for (account, locks, one, other), resources in alike.items():
-        documents = [Document("", account, "", "UTC", tuple(side)) for side in (one, other)]
+        statements, other = sides[0].get(place, frozenset()), sides[1].get(place, frozenset())
+        if statements != other or locks[0] != locks[1]:
+            alike[account, locks, statements, other].append(resource)
+    for (account, locks, statements, other), resources in alike.items():
+        documents = [Document("", account, "", "UTC", tuple(side)) for side in (statements, other)]
         seen: set[tuple[object, object]] = set()
-        touched = {selector for statement in one ^ other for selector in statement.to} - {ANYONE}
+        touched = {selector for statement in statements ^ other for selector in statement.to} - {ANYONE}
         # Anybody comes first, and whoever only shares in that is not told of one by one.
         for change in difference(documents[0], documents[1], known, locked=locks, budget=budget):
             gained, lost = _abilities(change)
@@ -154,8 +154,8 @@ def _compared(
                 seen.add((gained, lost))
             if (gained or lost) and not told_already:
                 parts = () if "" in resources else tuple(sorted(resources))
-                found.append(Shift(account, parts, change.matched_by, change.parties, gained, lost))
-    return found
+                the_shifts.append(Shift(account, parts, change.matched_by, change.parties, gained, lost))
+    return the_shifts
 
 
 Place = tuple[str, str]
@@ -205,11 +205,11 @@ def _while(zones: Sequence[str], season: Sequence[int], home: str) -> str:
     return "while " + " and ".join(told)
 
 
-def _in_order(one: Shift) -> tuple[object, ...]:
-    return one.account, one.resources, sorted(one.matched_by), one.parties
+def _in_order(shift: Shift) -> tuple[object, ...]:
+    return shift.account, shift.resources, sorted(shift.matched_by), shift.parties
 
 
-def _told_with(one: Shift, said: str, always: str = "at all hours") -> Shift:
+def _told_with(shift: Shift, said: str, always: str = "at all hours") -> Shift:
     """A change with something said of its hours; what holds at all hours is called so, if anything is said of that."""
 
     def told(ability: Ability) -> Ability:
@@ -219,7 +219,7 @@ def _told_with(one: Shift, said: str, always: str = "at all hours") -> Shift:
             return replace(ability, hours=f"{hours}{said}")
         return replace(ability, hours=said.removeprefix(", ")) if always else ability
 
-    return replace(one, gained=tuple(map(told, one.gained)), lost=tuple(map(told, one.lost)))
+    return replace(shift, gained=tuple(map(told, shift.gained)), lost=tuple(map(told, shift.lost)))
 
 
 def _statements(
@@ -246,7 +246,8 @@ def _statements(
         account = document.account
         parts[account].add(document.resource)
         on[account, document.resource] += [
-            replace(_plain(one), hours=clocks.read(account, document.zone, one.hours)) for one in document.statements
+            replace(_plain(statement), hours=clocks.read(account, document.zone, statement.hours))
+            for statement in document.statements
         ]
     return {
         (account, resource): frozenset((*whole[account], *on[account, resource]))
@@ -255,31 +256,31 @@ def _statements(
     }
 
 
-def _plain(one: Statement) -> Statement:
+def _plain(statement: Statement) -> Statement:
     """A statement without what is known of its origin, which changes nothing for anybody."""
-    return Statement(one.allow, one.to, one.powers, one.networks, one.hours)
+    return Statement(statement.allow, statement.to, statement.powers, statement.networks, statement.hours)
 
 
-def _abilities(one: Difference) -> tuple[tuple[Ability, ...], tuple[Ability, ...]]:
-    if one.gained is None or one.lost is None:
-        return _witnessed(one.gains), _witnessed(one.losses)
-    return tuple(_told(one.gained)), tuple(_told(one.lost))
+def _abilities(the_difference: Difference) -> tuple[tuple[Ability, ...], tuple[Ability, ...]]:
+    if the_difference.gained is None or the_difference.lost is None:
+        return _witnessed(the_difference.gains), _witnessed(the_difference.losses)
+    return tuple(_told(the_difference.gained)), tuple(_told(the_difference.lost))
 
 
 def _told(region: Region) -> Iterator[Ability]:
-    for one, exact in pieces(region, "UTC", MOST_PIECES):
-        networks, witness = _networks(one.networks, "all but" if one.but else "from")
-        hours = "" if one.hours is None else f"outside {one.hours}" if one.outside else str(one.hours)
-        said, but = ((), networks) if one.but else (networks, ())
-        yield Ability(one.powers, hours, said, not exact, witness, but)
+    for piece, exact in pieces(region, "UTC", MOST_PIECES):
+        networks, witness = _networks(piece.networks, "all but" if piece.but else "from")
+        hours = "" if piece.hours is None else f"outside {piece.hours}" if piece.outside else str(piece.hours)
+        said, but = ((), networks) if piece.but else (networks, ())
+        yield Ability(piece.powers, hours, said, not exact, witness, but)
 
 
 def _networks(networks: tuple[Network, ...] | None, word: str) -> tuple[tuple[str, ...], str]:
     """The networks, or if nobody would read all of them, how many there are."""
-    found = () if networks is None else tuple(map(str, networks))
-    if len(found) <= MOST_NETWORKS:
-        return found, ""
-    return (), f"{word} {len(found)} networks, such as {found[0]}"
+    texts = () if networks is None else tuple(map(str, networks))
+    if len(texts) <= MOST_NETWORKS:
+        return texts, ""
+    return (), f"{word} {len(texts)} networks, such as {texts[0]}"
 
 
 def _witnessed(witnesses: Sequence[Witness]) -> tuple[Ability, ...]:
@@ -298,11 +299,11 @@ def _clock(minute: int) -> str:
     return f"{minute % 1440 // 60:02}:{minute % 60:02}"
 
 
-def _joined(found: Iterable[Shift]) -> tuple[Shift, ...]:
+def _joined(the_shifts: Iterable[Shift]) -> tuple[Shift, ...]:
     """What changes in the same way for the same people on several parts is told once."""
     alike: dict[tuple[object, ...], list[Shift]] = defaultdict(list)
-    for one in found:
-        alike[one.account, one.matched_by, one.parties, one.gained, one.lost].append(one)
+    for shift in the_shifts:
+        alike[shift.account, shift.matched_by, shift.parties, shift.gained, shift.lost].append(shift)
     return tuple(
         Shift(
             several[0].account,
@@ -320,6 +321,6 @@ def _all_parts(several: Sequence[Shift]) -> tuple[str, ...]:
     """The parts of several; none if one of them is about all that is not named."""
     return (
         ()
-        if any(not one.resources for one in several)
-        else tuple(sorted({r for one in several for r in one.resources}))
+        if any(not shift.resources for shift in several)
+        else tuple(sorted({r for shift in several for r in shift.resources}))
     )

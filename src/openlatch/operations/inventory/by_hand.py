@@ -29,10 +29,10 @@ def keep(call: Call, provider: str, fields: Mapping[str, str], *, somebody_else:
 
     An address that comes close to a known one is refused, unless it is said to be `somebody_else`.
     """
-    found = call.tx.providers.find(provider)
+    the_provider = call.tx.providers.find(provider)
     rows = ((1, tuple(fields)), (2, tuple(fields.values())))
-    imported = read_rows(rows, zone=call.tx.workspace.zone, provider=found.name, now=call.now)
-    imported = take_in(call, found, imported)
+    imported = read_rows(rows, zone=call.tx.workspace.zone, provider=the_provider.name, now=call.now)
+    imported = take_in(call, the_provider, imported)
     wrong = (*imported.complaints, *imported.remarks)
     if wrong:
         first = wrong[0]
@@ -44,7 +44,7 @@ def keep(call: Call, provider: str, fields: Mapping[str, str], *, somebody_else:
     for party in imported.observation.parties if not somebody_else else ():
         for address in party.addresses:
             circles.refuse_resembling(call, address, party.name, "addresses")
-    changes = take(call, found, imported.observation, f"kept by hand by {call.actor.name}", by=call.actor.name)
+    changes = take(call, the_provider, imported.observation, f"kept by hand by {call.actor.name}", by=call.actor.name)
     return entries.show(call, str(_all(changes)[0].id))
 
 
@@ -92,13 +92,13 @@ def take_in(call: Call, provider: Provider, imported: Imported) -> Imported:
     seen = imported.observation
     there = call.tx.accounts.of(provider.id)
     meant = {
-        a.key: [one for one in there if one.key == a.name]
-        or [one for one in there if one.name.casefold() == a.name.casefold()]
+        a.key: [account for account in there if account.key == a.name]
+        or [account for account in there if account.name.casefold() == a.name.casefold()]
         for a in seen.accounts
     }
     for entry in seen.entries:
         if len(meant[entry.account]) > 1:
-            which = ", ".join(sorted(one.key for one in meant[entry.account]))
+            which = ", ".join(sorted(account.key for account in meant[entry.account]))
             problem = f"{provider.name} has several accounts called “{entry.account}”; write its key: {which}"
             complaints.append(Complaint(lines[entry.key], "account", problem))
     if complaints:

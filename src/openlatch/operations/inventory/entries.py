@@ -97,19 +97,19 @@ def flags_on(call: Call, entries: Iterable[Listed]) -> dict[UUID, tuple[FlagSigh
     """
     every = list(entries)
     member = within_sight(call) is not None
-    ids = {one.entry.id for one in every} | {one.party.id for one in every}
+    ids = {listed_entry.entry.id for listed_entry in every} | {listed_entry.party.id for listed_entry in every}
     on: dict[UUID, list[FlagSight]] = {}
     for flag in flags_of.sights(call, call.tx.flags.standing(ids)):
         if not member or (flag.rule is not None and flag.rule.party_sees):
             on.setdefault(flag.flag.subject_id, []).append(flag)
     return {
-        one.entry.id: tuple(
+        listed_entry.entry.id: tuple(
             sorted(
-                (*on.get(one.entry.id, ()), *on.get(one.party.id, ())),
+                (*on.get(listed_entry.entry.id, ()), *on.get(listed_entry.party.id, ())),
                 key=lambda flag: (flag.accepted, -flag.flag.severity.rank, flag.flag.rule),
             )
         )
-        for one in every
+        for listed_entry in every
     }
 
 
@@ -135,12 +135,12 @@ def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
 @operation("entries.summary")
 def summary(call: Call, wanted: Wanted) -> Summary:
     """How many entries a filter leaves, and how many of them carry a flag."""
-    found = call.tx.entries.summary(selection(call, wanted))
+    the_summary = call.tx.entries.summary(selection(call, wanted))
     if within_sight(call) is None:
-        return found
-    flags = [one.flags for one in export(call, wanted, "party")]
+        return the_summary
+    flags = [each_sight.flags for each_sight in export(call, wanted, "party")]
     severe = sum(any(flag.flag.severity.rank >= Severity.HIGH.rank for flag in each) for each in flags)
-    return replace(found, flagged=sum(bool(each) for each in flags), severe=severe)
+    return replace(the_summary, flagged=sum(bool(each) for each in flags), severe=severe)
 
 
 @operation("entries.show")
@@ -162,7 +162,7 @@ def show(call: Call, text: str) -> Sight:
 def _around(call: Call, listed: Listed) -> Around:
     entry = listed.entry
     theirs = call.tx.entries.held_by([entry.party_id], [entry.account_id])
-    sessions = any(one.kind is Kind.SESSION for one in theirs)
+    sessions = any(entry.kind is Kind.SESSION for entry in theirs)
     levels = known_levels(call, listed.provider, entry.kind)
     parts = call.tx.accounts.parts(entry.account_id)
     return Around(listed.party.kind, listed.provider.abilities, levels, parts, sessions)

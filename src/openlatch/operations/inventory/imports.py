@@ -55,10 +55,10 @@ def preview(call: Call, provider: str, sheets: Sequence[Sheet], wanted: Form | N
 
     Without a form, that of the last import of a list with these columns; what that leaves open is proposed.
     """
-    sight, found = _looked_at(call, provider, sheets, wanted)
+    sight, the_provider = _looked_at(call, provider, sheets, wanted)
     if sight.imported.complaints:
         return sight
-    would = readings.preview(call, found.id, sight.imported.observation)
+    would = readings.preview(call, the_provider.id, sight.imported.observation)
     return replace(sight, counts=by_hand.counts(would))
 
 
@@ -68,17 +68,17 @@ def start(call: Call, provider: str, sheets: Sequence[Sheet], wanted: Form | Non
 
     What is in the list counts as vouched for by whoever imports it. How it was matched is kept for the next one.
     """
-    sight, found = _looked_at(call, provider, sheets, wanted)
+    sight, the_provider = _looked_at(call, provider, sheets, wanted)
     imported = sight.imported
     if imported.complaints:
         return sight
     seen = imported.observation
-    made = Import(call.services.new_id(), found.id, name, call.actor.author, call.now, len(seen.entries))
+    made = Import(call.services.new_id(), the_provider.id, name, call.actor.author, call.now, len(seen.entries))
     call.tx.imports.add(made, [_part(seen, seen.entries[n : n + PART]) for n in range(0, made.total, PART)])
     form = imported.form
     kept = Form(columns=imported.columns, orders=form.orders, hidden=form.hidden, struck=form.struck)
-    call.tx.imports.remember(found.id, signature(imported.columns), kept)
-    call.log("import.asked", "provider", found.id, list=str(made.id), name=name, lines=made.total)
+    call.tx.imports.remember(the_provider.id, signature(imported.columns), kept)
+    call.log("import.asked", "provider", the_provider.id, list=str(made.id), name=name, lines=made.total)
     call.tx.enqueue(TASK, lock=f"import:{made.id}", import_id=str(made.id))
     return replace(sight, made=made)
 
@@ -97,61 +97,63 @@ def browse(call: Call, provider: str, limit: int, cursor: str | None) -> Page[Im
 
 def go_on(call: Call, import_id: UUID) -> bool:
     """Take in the next part of an import, as whoever asked for it; returns whether more is to come."""
-    one = call.tx.imports.find(str(import_id), lock=True)
-    if one.finished_at is not None:
+    an_import = call.tx.imports.find(str(import_id), lock=True)
+    if an_import.finished_at is not None:
         return False
-    following = call.tx.imports.next_part(one.id)
+    following = call.tx.imports.next_part(an_import.id)
     if following is None:
-        _over(call, replace(one, state=JobState.DONE))
+        _over(call, replace(an_import, state=JobState.DONE))
         return False
     place, seen = following
-    provider = call.tx.providers.get(one.provider_id)
+    provider = call.tx.providers.get(an_import.provider_id)
     # A long list is evaluated once, when all of it is in: part by part it would be again for every account each time.
-    short = one.total <= PART
-    evidence = f"a list, imported by {one.asked_by}"
-    changes = by_hand.take(call, provider, seen, evidence, by=one.asked_by.name, evaluated=short)
-    call.tx.imports.part_stored(one.id, place)
+    short = an_import.total <= PART
+    evidence = f"a list, imported by {an_import.asked_by}"
+    changes = by_hand.take(call, provider, seen, evidence, by=an_import.asked_by.name, evaluated=short)
+    call.tx.imports.part_stored(an_import.id, place)
     more = by_hand.counts(changes)
-    counts = {word: one.counts.get(word, 0) + number for word, number in more.items()}
-    call.tx.imports.save(replace(one, state=JobState.RUNNING, done=one.done + len(seen.entries), counts=counts))
+    counts = {word: an_import.counts.get(word, 0) + number for word, number in more.items()}
+    call.tx.imports.save(
+        replace(an_import, state=JobState.RUNNING, done=an_import.done + len(seen.entries), counts=counts)
+    )
     return True
 
 
 def failed(call: Call, import_id: UUID, why: str) -> None:
     """Keep that an import cannot go on, and why; what it took in stays."""
-    one = call.tx.imports.find(str(import_id), lock=True)
-    if one.finished_at is None:
-        stays = f" {one.done} of {one.total} lines were taken in and stay; the list can be imported again."
-        _over(call, replace(one, state=JobState.FAILED, trouble=why + stays))
+    an_import = call.tx.imports.find(str(import_id), lock=True)
+    if an_import.finished_at is None:
+        stays = f" {an_import.done} of {an_import.total} lines were taken in and stay; the list can be imported again."
+        _over(call, replace(an_import, state=JobState.FAILED, trouble=why + stays))
 
 
-def _over(call: Call, one: Import) -> None:
-    call.tx.imports.save(replace(one, finished_at=call.now))
-    if one.total > PART:
+def _over(call: Call, an_import: Import) -> None:
+    call.tx.imports.save(replace(an_import, finished_at=call.now))
+    if an_import.total > PART:
         flags.evaluate_later(call)
-    facts = {"trouble": one.trouble} if one.trouble else {}
+    facts = {"trouble": an_import.trouble} if an_import.trouble else {}
     call.log(
         "provider.imported",
         "provider",
-        one.provider_id,
-        on_behalf_of=one.asked_by,
-        list=str(one.id),
-        **one.counts,
+        an_import.provider_id,
+        on_behalf_of=an_import.asked_by,
+        list=str(an_import.id),
+        **an_import.counts,
         **facts,
     )
 
 
 def _looked_at(call: Call, provider: str, sheets: Sequence[Sheet], wanted: Form | None) -> tuple[ImportSight, Provider]:
-    found = call.tx.providers.find(provider)
-    form, remembered = (wanted, False) if wanted is not None else _remembered(call, found, sheets)
+    the_provider = call.tx.providers.find(provider)
+    form, remembered = (wanted, False) if wanted is not None else _remembered(call, the_provider, sheets)
     zone = call.tx.workspace.zone
-    imported = read_list(sheets, form, zone=zone, provider=found.name, now=call.now)
-    imported = by_hand.take_in(call, found, imported)
+    imported = read_list(sheets, form, zone=zone, provider=the_provider.name, now=call.now)
+    imported = by_hand.take_in(call, the_provider, imported)
     if not imported.complaints and not imported.observation.entries:
         nothing = Complaint(0, "", "no line of it says who has access to what")
         imported = replace(imported, complaints=(nothing,), observation=Observation(ReadingOutcome.PARTIAL))
-    sheet = next(one for one in sheets if one.name == imported.form.sheet)
-    return ImportSight(imported, tuple(sheets), sheet, {}, remembered), found
+    sheet = next(sheet for sheet in sheets if sheet.name == imported.form.sheet)
+    return ImportSight(imported, tuple(sheets), sheet, {}, remembered), the_provider
 
 
 def _remembered(call: Call, provider: Provider, sheets: Sequence[Sheet]) -> tuple[Form, bool]:

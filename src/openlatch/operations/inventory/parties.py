@@ -152,15 +152,15 @@ def cut(call: Call, text: str, account: str, power: str) -> CutSight:
     (wanted,) = words(Power, power, "power") or (Power.VIEW,)
     account_id = call.tx.accounts.find(account)[0].id
     graph, links = _graph(call, party.id, account_id)
-    found = smallest_cut(graph, party.id, account_id, wanted)
-    named = {link.id: link for link in links if link.id in found.pieces}
-    people = {one for link in named.values() for one in (link.actor, link.as_party)} | set(found.hurts)
+    the_cut = smallest_cut(graph, party.id, account_id, wanted)
+    named = {link.id: link for link in links if link.id in the_cut.pieces}
+    people = {each_id for link in named.values() for each_id in (link.actor, link.as_party)} | set(the_cut.hurts)
     return CutSight(
-        found,
-        call.tx.entries.about(found.pieces),
+        the_cut,
+        call.tx.entries.about(the_cut.pieces),
         named,
         call.tx.parties.some(people),
-        call.tx.accounts.names({claim.account_id for lost in found.hurts.values() for claim in lost}),
+        call.tx.accounts.names({claim.account_id for lost in the_cut.hurts.values() for claim in lost}),
     )
 
 
@@ -179,9 +179,12 @@ def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
     What it can do only as anyone, or as everyone at its domain, is no way in of its own.
     """
     graph, links = _graph(call, party_id)
-    chains = [one for one in reach_of(graph, party_id) if not any(link.lasting for link in one.links)]
+    chains = [chain for chain in reach_of(graph, party_id) if not any(link.lasting for link in chain.links)]
     own = [link for link in links if link.actor == party_id]
-    names = {one: party.name for one, party in call.tx.parties.some(link.as_party for link in links).items()}
+    names = {
+        each_party_id: party.name
+        for each_party_id, party in call.tx.parties.some(link.as_party for link in links).items()
+    }
     places = call.tx.accounts.names({chain.entry.account_id for chain in chains})
     ways = [
         Remaining(
@@ -206,10 +209,10 @@ def _graph(call: Call, party_id: UUID, account_id: UUID | None = None) -> tuple[
     Of what is open to many it holds what is on accounts that these parties come to otherwise, and on `account_id`.
     """
     links = tuple(Link(m.id, m.member_id, m.team_id, m.how) for m in call.tx.memberships.around(party_id))
-    parties = {party_id} | {one for link in links for one in (link.actor, link.as_party)}
+    parties = {party_id} | {each_id for link in links for each_id in (link.actor, link.as_party)}
     held = call.tx.entries.held_by(parties)
     accounts = {entry.account_id for entry in held} | ({account_id} if account_id is not None else set())
-    many = [one for one in call.tx.parties.of_many() if one.id not in parties]
-    opened = call.tx.entries.held_by([one.id for one in many], accounts)
+    many = [party for party in call.tx.parties.of_many() if party.id not in parties]
+    opened = call.tx.entries.held_by([party.id for party in many], accounts)
     known = call.tx.parties.some(parties).values()
     return Graph([*held, *opened], [*links, *openings(known, many)]), links

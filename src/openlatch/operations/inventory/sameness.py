@@ -53,23 +53,25 @@ def browse(call: Call, text: str) -> tuple[LikenessSight, ...]:
     about = call.tx.parties.find(text)[0].id if text else None
     known = call.tx.parties.with_keys(call.tx.sameness.alike())
     settled = {
-        frozenset((one.one, one.other)) for one in call.tx.sameness.standing() if one.verdict is not Verdict.JOINED
+        frozenset((decision.one, decision.other))
+        for decision in call.tx.sameness.standing()
+        if decision.verdict is not Verdict.JOINED
     }
-    found = [
-        one
-        for one in perhaps(known.values(), call.tx.workspace.circle, settled)
-        if about is None or about in (one.one, one.other)
+    likenesses = [
+        likeness
+        for likeness in perhaps(known.values(), call.tx.workspace.circle, settled)
+        if about is None or about in (likeness.one, likeness.other)
     ]
     names = _names(call)
     return tuple(
         LikenessSight(
-            one,
-            known[one.one].party,
-            known[one.other].party,
-            _sights(known[one.one], names),
-            _sights(known[one.other], names),
+            likeness,
+            known[likeness.one].party,
+            known[likeness.other].party,
+            _sights(known[likeness.one], names),
+            _sights(known[likeness.other], names),
         )
-        for one in found
+        for likeness in likenesses
     )
 
 
@@ -93,9 +95,9 @@ def join(call: Call, text: str, other: str, reason: str) -> DecisionSight:
     call.tx.facts.take_turns()
     first, second = call.tx.parties.find(text)[0], call.tx.parties.find(other)[0]
     _refuse_joining(call, first, second)
-    for one in call.tx.sameness.standing([first.id]):
-        if second.id in (one.one, one.other):
-            call.tx.sameness.undone(one, call.actor.author, call.now)
+    for each_decision in call.tx.sameness.standing([first.id]):
+        if second.id in (each_decision.one, each_decision.other):
+            call.tx.sameness.undone(each_decision, call.actor.author, call.now)
     decision = _decide(call, first, second, Verdict.JOINED, reason, _before(call, first, second))
     _joined(call, first, second)
     _log(call, "party.joined", first, second, decision, reason=reason)
@@ -110,9 +112,9 @@ def apart(call: Call, text: str, other: str, reason: str) -> DecisionSight:
     first, second = call.tx.parties.find(text)[0], call.tx.parties.find(other)[0]
     if first.id == second.id:
         raise _same(first)
-    for one in call.tx.sameness.standing([first.id]):
-        if second.id in (one.one, one.other) and one.verdict is not Verdict.JOINED:
-            return _sight(call, one)
+    for each_decision in call.tx.sameness.standing([first.id]):
+        if second.id in (each_decision.one, each_decision.other) and each_decision.verdict is not Verdict.JOINED:
+            return _sight(call, each_decision)
     decision = _decide(call, first, second, Verdict.APART, reason, {})
     _log(call, "party.kept-apart", first, second, decision, reason=reason)
     return _sight(call, decision)
@@ -125,15 +127,15 @@ def part(call: Call, text: str, provider: str, key: str, reason: str) -> Decisio
     party = call.tx.parties.find(text)[0]
     at = call.tx.providers.find(provider)
     known = call.tx.parties.with_keys([party.id])[party.id].keys
-    named = next((one for one in known if (one.provider_id, one.key) == (at.id, key)), None)
+    named = next((each_key for each_key in known if (each_key.provider_id, each_key.key) == (at.id, key)), None)
     if named is None:
-        theirs = [one.key for one in known if one.provider_id == at.id]
+        theirs = [key.key for key in known if key.provider_id == at.id]
         raise Invalid(
             f"{at.name} does not know {party.name} as “{key}”. Nothing was changed.",
             next_step=f"It knows them as {', '.join(theirs)}." if theirs else f"{at.name} does not know them at all.",
             errors=[{"at": "key", "problem": "not theirs"}],
         )
-    rest = [one for one in known if one is not named]
+    rest = [key for key in known if key is not named]
     if party.kind is PartyKind.ANYONE or not rest:
         why = "Anyone is one party everywhere" if rest else f"That is all that {party.name} is known by"
         raise Conflict(
@@ -148,7 +150,7 @@ def part(call: Call, text: str, provider: str, key: str, reason: str) -> Decisio
     call.tx.sameness.move_keys(party.id, parted.id, identifiers, {})
     gone = {identifier.value for identifier in identifiers if identifier.scheme == "address"}
     both = [shared(a) for a in {normal_address(a) for a in named.addresses} - gone]
-    call.tx.parties.add([], [(one, parted.id) for one in set(both) - call.tx.parties.known(both).keys()])
+    call.tx.parties.add([], [(identifier, parted.id) for identifier in set(both) - call.tx.parties.known(both).keys()])
     left = tuple(a for a in party.addresses if normal_address(a) not in gone)
     # What was confirmed may have been so of the other: the next readings tell.
     call.tx.parties.save_all([replace(party, addresses=left, verified=False, version=party.version + 1)])
@@ -240,10 +242,12 @@ def _log(call: Call, act: str, first: Party, second: Party, decision: Decision, 
     call.log(act, "party", first.id, **pair, **more, decision=str(decision.id))
 
 
-def _decide(call: Call, one: Party, other: Party, verdict: Verdict, reason: str, before: Mapping[str, Any]) -> Decision:
+def _decide(
+    call: Call, party: Party, other: Party, verdict: Verdict, reason: str, before: Mapping[str, Any]
+) -> Decision:
     decision = Decision(
         id=call.services.new_id(),
-        one=one.id,
+        one=party.id,
         other=other.id,
         verdict=verdict,
         reason=reason,
@@ -275,7 +279,7 @@ def _written(identifiers: Iterable[Identifier]) -> list[list[str]]:
 
 
 def _read(written: Iterable[Iterable[str]]) -> list[Identifier]:
-    return [Identifier(*one) for one in written]
+    return [Identifier(*texts) for texts in written]
 
 
 def _joined(call: Call, first: Party, second: Party) -> None:
@@ -341,16 +345,16 @@ def _unjoined(call: Call, decision: Decision, first: Party, second: Party) -> No
 
 def _take_along(call: Call, party_id: UUID) -> None:
     """Whoever was joined to a party before is it again, now that it is itself again."""
-    joined = [one for one in call.tx.sameness.standing() if one.verdict is Verdict.JOINED]
+    joined = [decision for decision in call.tx.sameness.standing() if decision.verdict is Verdict.JOINED]
     below: set[UUID] = set()
     ahead = [party_id]
     while ahead:
         at = ahead.pop()
-        more = {one.other for one in joined if one.one == at} - below
+        more = {decision.other for decision in joined if decision.one == at} - below
         below |= more
         ahead += more
-    for one in below:
-        call.tx.sameness.becomes(one, party_id)
+    for each_id in below:
+        call.tx.sameness.becomes(each_id, party_id)
 
 
 def _addresses_of_one(named: Key, rest: Iterable[Key]) -> list[Identifier]:
@@ -366,7 +370,7 @@ def _look_again(call: Call, *parties: UUID) -> None:
 
 
 def _names(call: Call) -> dict[UUID, str]:
-    return {one.id: one.name for one in call.tx.providers.all()}
+    return {provider.id: provider.name for provider in call.tx.providers.all()}
 
 
 def _sights(known: Known, names: Mapping[UUID, str]) -> tuple[KeySight, ...]:
@@ -379,5 +383,5 @@ def _sight(call: Call, decision: Decision) -> DecisionSight:
 
 def _decision_sights(call: Call, decisions: Iterable[Decision]) -> Iterable[DecisionSight]:
     every = tuple(decisions)
-    parties = call.tx.parties.some({party for one in every for party in (one.one, one.other)})
-    return [DecisionSight(one, parties[one.one], parties[one.other]) for one in every]
+    parties = call.tx.parties.some({party for decision in every for party in (decision.one, decision.other)})
+    return [DecisionSight(decision, parties[decision.one], parties[decision.other]) for decision in every]

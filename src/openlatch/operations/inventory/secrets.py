@@ -34,14 +34,18 @@ def record(
     that comes close to a known one is refused, unless it is said to be `somebody_else`. Without `powers`, whoever knows
     it is taken to be able to do all that anybody can who is let in.
     """
-    found = call.tx.accounts.find(account)[0]
-    provider = call.tx.providers.get(found.provider_id)
+    the_account = call.tx.accounts.find(account)[0]
+    provider = call.tx.providers.get(the_account.provider_id)
     name, addresses = _who(call, who)
-    held = [one for one in call.tx.entries.on([found.id]) if one.kind in _ANY]
-    can = powers or in_order(power for one in held for power in one.powers) or (Power.VIEW, Power.EDIT)
-    alike = [one for one in call.tx.accounts.of(provider.id) if one.name.casefold() == found.name.casefold()]
+    held = [entry for entry in call.tx.entries.on([the_account.id]) if entry.kind in _ANY]
+    can = powers or in_order(power for entry in held for power in entry.powers) or (Power.VIEW, Power.EDIT)
+    alike = [
+        account
+        for account in call.tx.accounts.of(provider.id)
+        if account.name.casefold() == the_account.name.casefold()
+    ]
     fields = {
-        "account": found.name if len(alike) == 1 else found.key,
+        "account": the_account.name if len(alike) == 1 else the_account.key,
         "party": name,
         "addresses": "; ".join(addresses),
         "kind": Kind.SECRET.value,

@@ -67,7 +67,7 @@ def look(call: Call, text: str) -> Question:
         purpose=PURPOSE,
         holder=call.tx.workspace.name,
         title=f"Hand {listed.account.name} at {listed.provider.name} over to {to}?",
-        text=tuple(one["text"] for one in order.plan["consequences"]),
+        text=tuple(value["text"] for value in order.plan["consequences"]),
         asked_by=order.ordered_by.name,
         lapses_at=found.link.lapses_at,
         trouble=trouble,
@@ -78,11 +78,11 @@ def look(call: Call, text: str) -> Question:
 def receiver(call: Call, order: Order, entry: Entry) -> str:
     """Return to whom an account is handed over, by name and address."""
     key = next((step.entry for step in order.steps if step.change is not None and step.change.wider), "")
-    found = call.tx.entries.standing(entry.provider_id, [key])
-    party = call.tx.entries.find(str(found[0].id)).party if found else None
+    entries = call.tx.entries.standing(entry.provider_id, [key])
+    party = call.tx.entries.find(str(entries[0].id)).party if entries else None
     if party is None:
         return "somebody who has no access to it any more"
-    address = next((f" ({one})" for one in party.addresses), "")
+    address = next((f" ({address})" for address in party.addresses), "")
     return f"{party.name}{address}"
 
 

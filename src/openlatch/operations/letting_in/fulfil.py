@@ -23,7 +23,7 @@ def arrived(call: Call, order: Order, offered: Entry) -> None:
     offer = call.tx.offers.of_entry(offered.id, lock=True)
     if offer is None:
         return
-    part = next(one for one in offer.parts if one.entry_id == offered.id)
+    part = next(part for part in offer.parts if part.entry_id == offered.id)
     live = _by_hand(call, offered, part) if not _readable(order) else _seen(call, order, offered)
     if live is None:
         return
@@ -41,14 +41,16 @@ def arrived(call: Call, order: Order, offered: Entry) -> None:
     gone = there.ended(EndReason.REPLACED, call.now)
     call.tx.entries.save(gone)
     call.log("entry.ended", "entry", gone.id, reason=str(EndReason.REPLACED), by=str(live.id))
-    parts = tuple(replace(one, live_id=live.id) if one.id == part.id else one for one in offer.parts)
+    parts = tuple(
+        replace(each_part, live_id=live.id) if each_part.id == part.id else each_part for each_part in offer.parts
+    )
     call.tx.offers.save(replace(offer, parts=parts, version=offer.version + 1))
     flags.evaluate(call, [told, gone])
     gift = next((step.gift for step in order.steps if step.gift is not None), None)
     if part.ends_at is not None and gift is not None and gift.ends_at is None:
         until = day_before(part.ends_at, call.tx.workspace.zone)
         _ordered(call, replace(told, ends_at=None), orders.Wish(Action.END_ON, until=until), offer)
-    if offer.replaces is not None and all(one.live_id is not None for one in parts):
+    if offer.replaces is not None and all(part.live_id is not None for part in parts):
         _secret_is_needless(call, offer)
     alerts.administrators_added(call, [told])
 
@@ -90,9 +92,9 @@ def _ordered(call: Call, entry: Entry, wish: orders.Wish, offer: Offer) -> None:
 def _secret_is_needless(call: Call, offer: Offer) -> None:
     """Have the secret changed that somebody was told instead of being let in."""
     entry = call.tx.entries.some([offer.replaces] if offer.replaces else [])
-    for one in entry.values():
-        if one.stands:
-            _ordered(call, one, orders.Wish(Action.CHANGE_SECRET), offer)
+    for each_entry in entry.values():
+        if each_entry.stands:
+            _ordered(call, each_entry, orders.Wish(Action.CHANGE_SECRET), offer)
 
 
 def closed_by_order(call: Call, offered: Entry, action: Action) -> None:

@@ -77,24 +77,24 @@ def create(call: Call, wish: OfferWish, findings: Findings, digest: str) -> Offe
 
     `digest` is that of the terms that were shown and confirmed; refuses (Changed) if they are others now.
     """
-    found = _agreed(call, wish, findings, digest)
-    party = _met(call, found)
+    the_terms = _agreed(call, wish, findings, digest)
+    party = _met(call, the_terms)
     offer = Offer(
         id=call.services.new_id(),
-        address=found.address,
-        name=found.name,
+        address=the_terms.address,
+        name=the_terms.name,
         party_id=party.id,
-        parts=tuple(part.part for part in found.parts),
-        basis=found.basis,
-        starts_at=found.starts_at,
+        parts=tuple(part.part for part in the_terms.parts),
+        basis=the_terms.basis,
+        starts_at=the_terms.starts_at,
         made_by=call.actor.author,
         made_at=call.now,
-        lapses_at=found.lapses_at,
-        confirmed=found.sentences,
-        replaces=found.replaces,
-        request_id=found.request_id,
+        lapses_at=the_terms.lapses_at,
+        confirmed=the_terms.sentences,
+        replaces=the_terms.replaces,
+        request_id=the_terms.request_id,
     )
-    offer = _shown(call, offer, found, party)
+    offer = _shown(call, offer, the_terms, party)
     call.tx.offers.add(offer)
     call.log("offer.made", "offer", offer.id, **_facts(offer))
     requests.answered_by_offer(call, offer, wish.answer)
@@ -106,23 +106,23 @@ def create(call: Call, wish: OfferWish, findings: Findings, digest: str) -> Offe
 def correct(call: Call, text: str, wish: OfferWish, findings: Findings, digest: str, version: int | None) -> OfferSight:
     """Put other terms in the place of an offer that waits; the former link is good for nothing any more."""
     offer = _waiting(call, text, version)
-    found = _agreed(call, wish, findings, digest, but=offer)
-    party = _met(call, found)
+    the_terms = _agreed(call, wish, findings, digest, but=offer)
+    party = _met(call, the_terms)
     _end_entries(call, offer, EndReason.REPLACED)
     corrected = replace(
         offer.moved(OfferMove.CORRECT, call.now),
-        address=found.address,
-        name=found.name,
+        address=the_terms.address,
+        name=the_terms.name,
         party_id=party.id,
-        parts=tuple(part.part for part in found.parts),
-        basis=found.basis,
-        starts_at=found.starts_at,
-        lapses_at=found.lapses_at,
-        confirmed=found.sentences,
+        parts=tuple(part.part for part in the_terms.parts),
+        basis=the_terms.basis,
+        starts_at=the_terms.starts_at,
+        lapses_at=the_terms.lapses_at,
+        confirmed=the_terms.sentences,
         left_at=None,
-        replaces=found.replaces,
+        replaces=the_terms.replaces,
     )
-    corrected = _shown(call, corrected, found, party)
+    corrected = _shown(call, corrected, the_terms, party)
     call.tx.offers.save(corrected)
     call.log("offer.corrected", "offer", offer.id, **_facts(corrected))
     requests.answered_by_offer(call, corrected, wish.answer)
@@ -212,12 +212,12 @@ def _own(call: Call, offer: Offer) -> Offer:
 
 def asked_about(call: Call, offer: Offer) -> list[Lookup]:
     """Return whom to ask about at which provider, before an offer is taken up."""
-    found = {}
+    lookups = {}
     for part in offer.parts:
         provider = call.tx.providers.get(call.tx.accounts.get(part.account_id).provider_id)
         if provider.abilities.gives and not provider.by_hand:
-            found[provider.id, part.key] = Lookup(provider.id, call.connect(provider), part.key)
-    return list(found.values())
+            lookups[provider.id, part.key] = Lookup(provider.id, call.connect(provider), part.key)
+    return list(lookups.values())
 
 
 def addressed_to(call: Call, text: str) -> list[Lookup]:
@@ -341,8 +341,11 @@ def close(call: Call, offer: Offer, how: OfferMove, reason: str = "") -> Offer:
 def sight(call: Call, offer: Offer) -> OfferSight:
     """Return an offer with what it is about."""
     accounts = call.tx.accounts.some({part.account_id for part in offer.parts})
-    providers = {one: call.tx.providers.get(one) for one in {account.provider_id for account in accounts.values()}}
-    given = {one.id: one for one in call.tx.orders.some([part.order_id for part in offer.parts if part.order_id])}
+    providers = {
+        provider_id: call.tx.providers.get(provider_id)
+        for provider_id in {account.provider_id for account in accounts.values()}
+    }
+    given = {order.id: order for order in call.tx.orders.some([part.order_id for part in offer.parts if part.order_id])}
     parts = tuple(
         (
             part,
@@ -360,37 +363,37 @@ def _agreed(call: Call, wish: OfferWish, findings: Findings, digest: str, but: O
     wish = completed(call, wish)
     call.tx.facts.take_turns()
     call.tx.accounts.lock(call.tx.accounts.find(part.account)[0].id for part in wish.parts)
-    found = terms(call, wish, findings, but=but.id if but else None)
-    stopped = refused(found)
+    the_terms = terms(call, wish, findings, but=but.id if but else None)
+    stopped = refused(the_terms)
     if stopped is not None:
         raise stopped
-    if found.digest != digest:
+    if the_terms.digest != digest:
         raise Changed(
             "What would be offered is not what was shown any more. Nothing was offered.",
             next_step="Look at it again, then decide.",
-            sentences=list(found.sentences),
+            sentences=list(the_terms.sentences),
         )
-    return found
+    return the_terms
 
 
-def _met(call: Call, found: Terms) -> Party:
+def _met(call: Call, the_terms: Terms) -> Party:
     """The party that an offer is to, known from then on if it was not."""
-    if found.party is not None:
-        return found.party
-    party = Party(call.services.new_id(), PartyKind.PERSON, found.name, (found.address,), PartyStatus.UNKNOWN)
-    call.tx.parties.add([party], [(Identifier("address", found.address), party.id)])
+    if the_terms.party is not None:
+        return the_terms.party
+    party = Party(call.services.new_id(), PartyKind.PERSON, the_terms.name, (the_terms.address,), PartyStatus.UNKNOWN)
+    call.tx.parties.add([party], [(Identifier("address", the_terms.address), party.id)])
     return party
 
 
-def _shown(call: Call, offer: Offer, found: Terms, party: Party) -> Offer:
+def _shown(call: Call, offer: Offer, the_terms: Terms, party: Party) -> Offer:
     """Have each part of an offer in the inventory, as an entry that is offered."""
     parts, entries = [], []
-    for one in found.parts:
-        part = one.part
+    for part_sight in the_terms.parts:
+        part = part_sight.part
         entry = Entry(
             id=call.services.new_id(),
-            provider_id=one.provider.id,
-            account_id=one.account.id,
+            provider_id=part_sight.provider.id,
+            account_id=part_sight.account.id,
             party_id=party.id,
             key=f"{OFFERED}{part.id}",
             kind=Kind.OFFER,
@@ -416,21 +419,25 @@ def _shown(call: Call, offer: Offer, found: Terms, party: Party) -> Offer:
         parts.append(replace(part, entry_id=entry.id))
     call.tx.entries.add(entries)
     events = [
-        call.event("entry.offered", "entry", one.id, level=one.level, powers=list(one.powers), offer=str(offer.id))
-        for one in entries
+        call.event(
+            "entry.offered", "entry", entry.id, level=entry.level, powers=list(entry.powers), offer=str(offer.id)
+        )
+        for entry in entries
     ]
     call.log_all(events)
-    flags.evaluate(call, [one.id for one in entries], {one.account_id for one in entries}, [party.id], [party.id])
+    flags.evaluate(
+        call, [entry.id for entry in entries], {entry.account_id for entry in entries}, [party.id], [party.id]
+    )
     return replace(offer, parts=tuple(parts))
 
 
 def _end_entries(call: Call, offer: Offer, why: EndReason) -> None:
     ended = []
-    for one in call.tx.entries.some([part.entry_id for part in offer.parts if part.entry_id], lock=True).values():
-        if one.stands:
-            after = one.ended(why, call.now)
+    for entry in call.tx.entries.some([part.entry_id for part in offer.parts if part.entry_id], lock=True).values():
+        if entry.stands:
+            after = entry.ended(why, call.now)
             ended.append(after)
-            call.log("entry.ended", "entry", one.id, reason=str(why), offer=str(offer.id))
+            call.log("entry.ended", "entry", entry.id, reason=str(why), offer=str(offer.id))
     call.tx.entries.save_all(ended)
     flags.evaluate(call, ended)
 

@@ -87,7 +87,7 @@ def confirm(call: Call, request: Request, *, it_was: bool) -> Request:
 @operation("requests.browse")
 def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[Request]:
     """Requests, the latest first; what nobody has said yet to have asked has not reached anybody, unless named."""
-    reached = tuple(one for one in RequestState if one is not RequestState.UNCONFIRMED)
+    reached = tuple(state for state in RequestState if state is not RequestState.UNCONFIRMED)
     page = call.tx.requests.browse(words(RequestState, state, "state") or reached, limit, cursor)
     return replace(page, items=tuple(_with_account(call, item) for item in page.items))
 
@@ -162,12 +162,12 @@ def answered_by_offer(call: Call, offer: Offer, answer: str) -> None:
 def lapse(call: Call) -> int:
     """Have requests lapse that nobody answered in time; returns how many."""
     late = call.tx.requests.lapsed(call.now)
-    for one in late:
-        request = one.moved(RequestMove.LAPSE)
+    for each_request in late:
+        request = each_request.moved(RequestMove.LAPSE)
         call.tx.requests.save(request)
         call.tx.links.withdraw(request.id, call.now)
         call.log("request.lapsed", "request", request.id)
-        if one.state is RequestState.WAITING:
+        if each_request.state is RequestState.WAITING:
             _tell_asker(call, request, f"Nobody has answered what you asked for on {request.account}", "It has lapsed.")
     return len(late)
 

@@ -111,13 +111,13 @@ def completed(call: Call, wish: OfferWish) -> OfferWish:
             "name": wish.name or asked.name,
             "basis": wish.basis or asked.reason,
             "until": wish.until or until,
-            "parts": [_as_asked(one, asked) for one in wish.parts or [OfferPartWish()]],
+            "parts": [_as_asked(part_wish, asked) for part_wish in wish.parts or [OfferPartWish()]],
         }
         wish = wish.model_copy(update=said)
     elif wish.replaces:
         secret = call.tx.entries.find(wish.replaces)
         account = str(secret.account.id)
-        parts = [one.model_copy(update={"account": one.account or account}) for one in wish.parts]
+        parts = [part_wish.model_copy(update={"account": part_wish.account or account}) for part_wish in wish.parts]
         reachable = next(filter(is_mailbox, secret.party.addresses), "")
         wish = wish.model_copy(update={"to": wish.to or reachable, "parts": parts or [OfferPartWish(account=account)]})
     if not all(part.account for part in wish.parts):
@@ -138,15 +138,15 @@ def _as_asked(part: OfferPartWish, asked: Request) -> OfferPartWish:
 @operation("offers.look_up")
 def lookups(call: Call, wish: OfferWish) -> list[Lookup]:
     """Return whom to ask about at which provider, before the terms are worked out."""
-    found = {}
+    the_lookups = {}
     wish = completed(call, wish)
     for part in wish.parts:
         account = call.tx.accounts.find(part.account)[0]
         provider = call.tx.providers.get(account.provider_id)
         who = _who(wish, part)
-        if provider.abilities.gives and not provider.by_hand and (provider.id, who) not in found:
-            found[provider.id, who] = Lookup(provider.id, call.connect(provider), who)
-    return list(found.values())
+        if provider.abilities.gives and not provider.by_hand and (provider.id, who) not in the_lookups:
+            the_lookups[provider.id, who] = Lookup(provider.id, call.connect(provider), who)
+    return list(the_lookups.values())
 
 
 def _who(wish: OfferWish, part: OfferPartWish) -> str:
@@ -186,14 +186,14 @@ def terms(call: Call, wish: OfferWish, findings: Findings, *, but: UUID | None =
         )
         parts.append(sight)
         remarks += [*said, *_limited(call, sight, who, starts_at, mine), *_already(call, sight, party, mine)]
-    if len({(one.account.id, one.part.level, one.part.resources) for one in parts}) < len(parts):
+    if len({(sight.account.id, sight.part.level, sight.part.resources) for sight in parts}) < len(parts):
         raise _wrong("parts", "the same is offered twice", "Leave one of the two out.")
     replaces = _secret(call, wish.replaces)
     request = call.tx.requests.find(wish.request) if wish.request else None
     if request is not None:
-        remarks += _beside_request(call, request, wish, address, [one.part for one in parts], starts_at)
+        remarks += _beside_request(call, request, wish, address, [sight.part for sight in parts], starts_at)
     every = {remark.text: remark for remark in remarks}.values()
-    ordered = sorted(every, key=lambda one: (not one.stops, -one.severity.rank))
+    ordered = sorted(every, key=lambda remark: (not remark.stops, -remark.severity.rank))
     return Terms(
         address=address,
         ascii=ascii_form if ascii_form != address else "",
@@ -233,18 +233,18 @@ def _party(call: Call, address: str, handle: str, wish: OfferWish, findings: Fin
     meant = call.tx.parties.of_address(address)
     several = call.tx.parties.carrying(address)
     if meant is None and several:
-        names = ", ".join(sorted(f"{one.name} ({one.ref})" for one in call.tx.parties.some(several).values()))
+        names = ", ".join(sorted(f"{party.name} ({party.ref})" for party in call.tx.parties.some(several).values()))
         raise _wrong(
             "to",
             f"{address} is carried by {len(several)} parties: {names}. Whoever opens a letter there may be any of them",
             "Give an address that is one person's alone.",
         )
-    found = meant or (call.tx.parties.of_address(handle) if handle else None)
-    if found is None:
+    some_id = meant or (call.tx.parties.of_address(handle) if handle else None)
+    if some_id is None:
         for (provider_id, _), finding in findings.items():
             keys = call.tx.parties.keys_at(provider_id) if finding.found.key else {}
-            found = found or (keys[finding.found.key][0] if finding.found.key in keys else None)
-    party = call.tx.parties.some([found]).get(found) if found else None
+            some_id = some_id or (keys[finding.found.key][0] if finding.found.key in keys else None)
+    party = call.tx.parties.some([some_id]).get(some_id) if some_id else None
     if party is not None and party.kind is not PartyKind.PERSON:
         raise _wrong("to", f"{party.name} is a {party.kind}, and only a person can take an offer up", "Name a person.")
     return party
@@ -306,7 +306,7 @@ def compared(call: Call, request: Request, parts: Sequence[Part], starts_at: dat
     about = accounts.get(request.account_id) if request.account_id is not None else None
     about = about or next(iter(accounts.values()))
     levels = choices.levels_of(call, call.tx.providers.get(about.provider_id))
-    places = {one: account.name for one, account in accounts.items()}
+    places = {account_id: account.name for account_id, account in accounts.items()}
     return compare(request, levels, parts, starts_at, places)
 
 
@@ -319,12 +319,12 @@ def _beside_request(
     if address != request.address:
         text = f"{request.name} asked with another address: {request.address}."
         yield Remark("other-address", Severity.HIGH, text, "See that it is the same person.")
-    found = compared(call, request, parts, starts_at)
-    if found.less:
+    comparison = compared(call, request, parts, starts_at)
+    if comparison.less:
         why = "" if wish.answer.strip() else "Say why: they are told so with the offer."
-        yield Remark("less", Severity.LOW, found.less_than(request.name), why)
-    if found.more:
-        yield Remark("more", Severity.MEDIUM, found.more_than(request.name))
+        yield Remark("less", Severity.LOW, comparison.less_than(request.name), why)
+    if comparison.more:
+        yield Remark("more", Severity.MEDIUM, comparison.more_than(request.name))
 
 
 def _part(
@@ -428,7 +428,7 @@ def _limited(
     call: Call, sight: PartSight, who: Taken, starts_at: datetime | None, mine: Collection[UUID]
 ) -> Iterable[Remark]:
     """The limits that would be passed."""
-    for one in choices.passed(
+    for broken_link in choices.passed(
         call=call,
         account=sight.account,
         provider=sight.provider,
@@ -437,7 +437,7 @@ def _limited(
         starts_at=starts_at,
         but=mine,
     ):
-        yield Remark(one.limit, Severity.HIGH, one.text, one.next_step, stops=True)
+        yield Remark(broken_link.limit, Severity.HIGH, broken_link.text, broken_link.next_step, stops=True)
 
 
 def _hindrances(provider: Provider, finding: Finding, name: str) -> Iterable[Remark]:
@@ -472,23 +472,23 @@ def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection
     if party is None:
         return
     theirs: Sequence[Entry] = [
-        one
-        for one in call.tx.entries.held_by([party.id])
-        if one.account_id == sight.account.id
-        and one.kind in (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
-        and one.id not in mine
+        entry
+        for entry in call.tx.entries.held_by([party.id])
+        if entry.account_id == sight.account.id
+        and entry.kind in (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
+        and entry.id not in mine
     ]
-    offered = [one for one in theirs if made_here(one)]
+    offered = [entry for entry in theirs if made_here(entry)]
     if offered:
         text = f"{party.name} holds an offer of {sight.account.name} already, and has not answered it."
         yield Remark("offered-already", Severity.HIGH, text, "Correct that one, or withdraw it.", stops=True)
-    for one in theirs:
-        if one in offered or one.kind is Kind.OFFER:
+    for entry in theirs:
+        if entry in offered or entry.kind is Kind.OFFER:
             continue
-        has = f"{party.name} has “{one.level}” on {sight.account.name} already"
+        has = f"{party.name} has “{entry.level}” on {sight.account.name} already"
         if sight.provider.abilities.one_each and not sight.provider.by_hand:
             text = f"{has}, and {sight.provider.name} keeps one access for each party: a second one would not be kept."
-            yield Remark("has-already", Severity.HIGH, text, f"Extend it: openlatch extend {one.ref}", stops=True)
+            yield Remark("has-already", Severity.HIGH, text, f"Extend it: openlatch extend {entry.ref}", stops=True)
         else:
             yield Remark("has-already", Severity.MEDIUM, f"{has}; that stays beside what is offered.")
 
@@ -501,13 +501,13 @@ def _wrong(at: str, problem: str, next_step: str) -> Invalid:
     )
 
 
-def refused(found: Terms) -> Conflict | None:
+def refused(the_terms: Terms) -> Conflict | None:
     """Return the error for terms that something stops."""
-    if not found.stops:
+    if not the_terms.stops:
         return None
-    first = found.stops[0]
+    first = the_terms.stops[0]
     return Conflict(
         f"{first.text} Nothing was offered.",
         next_step=first.next_step or "See to that first, then offer it.",
-        stops=[stop.text for stop in found.stops],
+        stops=[stop.text for stop in the_terms.stops],
     )

@@ -176,9 +176,9 @@ def _own_entry(call: Call, text: str) -> Entry:
     return entry
 
 
-def _create(call: Call, found: Entry, wish: Wish, reason: str, digest: str | None) -> OrderSight:
-    hold(call, [found])
-    entry = call.tx.entries.lock(found.id)
+def _create(call: Call, the_entry: Entry, wish: Wish, reason: str, digest: str | None) -> OrderSight:
+    hold(call, [the_entry])
+    entry = call.tx.entries.lock(the_entry.id)
     there = call.tx.orders.open_for(entry.id)
     if there is not None:
         return replace(same(call, there, wish.action), already=True)
@@ -368,31 +368,33 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
     around = tx.entries.around(entries)
     on: dict[UUID, list[Entry]] = {}
     of: dict[UUID, list[Entry]] = {}
-    for one in around:
-        on.setdefault(one.account_id, []).append(one)
-        of.setdefault(one.party_id, []).append(one)
-    parties = tx.parties.some({*(one.party_id for one in around), *(entry.party_id for entry in entries)})
-    names = tx.accounts.names({one.account_id for one in around})
+    for each_entry in around:
+        on.setdefault(each_entry.account_id, []).append(each_entry)
+        of.setdefault(each_entry.party_id, []).append(each_entry)
+    parties = tx.parties.some({*(entry.party_id for entry in around), *(entry.party_id for entry in entries)})
+    names = tx.accounts.names({entry.account_id for entry in around})
     teams = tx.memberships.above({entry.party_id for entry in entries})
-    providers = {one: tx.providers.get(one) for one in {entry.provider_id for entry in entries}}
+    providers = {provider_id: tx.providers.get(provider_id) for provider_id in {entry.provider_id for entry in entries}}
     levels = {
-        (one, kind): known_levels(call, providers[one], kind)
-        for one, kind in {(entry.provider_id, entry.kind) for entry in entries}
+        (each_id, kind): known_levels(call, providers[each_id], kind)
+        for each_id, kind in {(entry.provider_id, entry.kind) for entry in entries}
     }
-    keys = {one: tx.parties.keys_of(parties, one) for one in providers}
-    called = {one: tx.parties.names_at(one, {e.subject for e in (*entries, *around)}) for one in providers}
-    accounts = {one: tx.accounts.get(one) for one in {entry.account_id for entry in entries}}
+    keys = {provider: tx.parties.keys_of(parties, provider) for provider in providers}
+    called = {
+        provider: tx.parties.names_at(provider, {e.subject for e in (*entries, *around)}) for provider in providers
+    }
+    accounts = {account_id: tx.accounts.get(account_id) for account_id in {entry.account_id for entry in entries}}
     owners = {entry.party_id for entry in entries if Power.OWN in entry.powers}
     asked = {owner: notices.reachable_at(call, parties[owner]) for owner in owners}
     acting = {entry.account_id for entry in entries if Power.ADMIT in entry.powers}
-    leaving = going(call, [one for one in around if one.account_id in acting])
-    found = {}
+    leaving = going(call, [entry for entry in around if entry.account_id in acting])
+    document = {}
     for entry in entries:
-        near = {one.id: one for one in (*on.get(entry.account_id, ()), *of.get(entry.party_id, ()))}
+        near = {value.id: value for value in (*on.get(entry.account_id, ()), *of.get(entry.party_id, ()))}
         near.pop(entry.id, None)
-        neighbours = tuple(near[one] for one in sorted(near))
+        neighbours = tuple(near[value] for value in sorted(near))
         provider = providers[entry.provider_id]
-        holders = {one: parties[one] for one in {entry.party_id, *(n.party_id for n in neighbours)}}
+        holders = {value: parties[value] for value in {entry.party_id, *(n.party_id for n in neighbours)}}
         party, account = parties[entry.party_id], accounts[entry.account_id]
         situation = Situation(
             entry=entry,
@@ -414,8 +416,8 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
             asked_at=asked.get(party.id, ""),
             zone=tx.workspace.zone,
         )
-        found[entry.id] = situation, provider
-    return found
+        document[entry.id] = situation, provider
+    return document
 
 
 def ask_of(call: Call, wish: Wish) -> Ask:
@@ -435,7 +437,7 @@ def going(call: Call, entries: Sequence[Entry]) -> frozenset[UUID]:
     """Return those of some entries from which orders under way take the power to let others in."""
     able = {entry.id: entry for entry in entries if Power.ADMIT in entry.powers}
     under_way = call.tx.orders.open_of(able) if able else {}
-    return frozenset(one for one, order in under_way.items() if _takes_admit(call, order, able[one]))
+    return frozenset(order_id for order_id, order in under_way.items() if _takes_admit(call, order, able[order_id]))
 
 
 def _takes_admit(call: Call, order: Order, entry: Entry) -> bool:
@@ -481,10 +483,13 @@ def sight(call: Call, order: Order) -> OrderSight:
 
 def sights(call: Call, orders: Sequence[Order]) -> tuple[OrderSight, ...]:
     """Return orders, each with what it is about."""
-    of_teams = [one.about for one in orders if isinstance(one.about, Belonging)]
-    listed = call.tx.entries.about({one.about for one in orders if isinstance(one.about, UUID)})
+    of_teams = [order.about for order in orders if isinstance(order.about, Belonging)]
+    listed = call.tx.entries.about({order.about for order in orders if isinstance(order.about, UUID)})
     parties = call.tx.parties.some(party for team in of_teams for party in (team.team_id, team.member_id))
-    providers = {one: call.tx.providers.get(one).name for one in {about.provider_id for about in of_teams}}
+    providers = {
+        provider_id: call.tx.providers.get(provider_id).name
+        for provider_id in {about.provider_id for about in of_teams}
+    }
     return tuple(
         seen_with(order, listed[order.about])
         if isinstance(order.about, UUID)

@@ -60,14 +60,14 @@ def memberships(call: Call, text: str) -> tuple[Party, tuple[MembershipSight, ..
     """The teams that a party is in, and if it is a team, who is in it: by itself, not through other teams."""
     party = call.tx.parties.find(text)[0]
     membership = call.tx.memberships.of(party.id)
-    parties = call.tx.parties.some({one for m in membership for one in (m.team_id, m.member_id)})
-    providers = {one: call.tx.providers.get(one) for one in {m.provider_id for m in membership}}
+    parties = call.tx.parties.some({each_id for m in membership for each_id in (m.team_id, m.member_id)})
+    providers = {provider_id: call.tx.providers.get(provider_id) for provider_id in {m.provider_id for m in membership}}
     open_ = call.tx.orders.open_of_members(belonging(m) for m in membership)
     sights = [
         MembershipSight(m, parties[m.team_id], parties[m.member_id], providers[m.provider_id], open_.get(belonging(m)))
         for m in membership
     ]
-    return party, tuple(sorted(sights, key=lambda one: (one.team.name, one.member.name, one.membership.id)))
+    return party, tuple(sorted(sights, key=lambda sight: (sight.team.name, sight.member.name, sight.membership.id)))
 
 
 @operation("teams.plan")
@@ -132,7 +132,7 @@ def _meant(call: Call, team: str, member: str, provider: str) -> Belonging:
     known = call.tx.parties.with_keys([a.id])[a.id]
     at = joined or {key.provider_id for key in known.keys}
     if len(at) != 1:
-        names = ", ".join(sorted(call.tx.providers.get(one).name for one in at))
+        names = ", ".join(sorted(call.tx.providers.get(each_id).name for each_id in at))
         raise Invalid(
             f"{a.name} is a team at {names}. Nothing was changed."
             if at
@@ -161,11 +161,12 @@ def _situation(call: Call, about: Belonging) -> tuple[TeamSituation, Provider]:
     provider = tx.providers.get(about.provider_id)
     there = standing(call, about)
     link = Link(there.id if there else call.services.new_id(), about.member_id, about.team_id, "member")
-    around = {m.id: m for one in (about.member_id, about.team_id) for m in tx.memberships.around(one)}
+    around = {m.id: m for each_id in (about.member_id, about.team_id) for m in tx.memberships.around(each_id)}
     graph, parties = _graph(call, about, list(around.values()), link)
     keys = tx.parties.keys_of([about.team_id, about.member_id], provider.id)
     team_key, member_key = (
-        "" if keys.get(one, str(one)) == str(one) else keys[one] for one in (about.team_id, about.member_id)
+        "" if keys.get(each_id, str(each_id)) == str(each_id) else keys[each_id]
+        for each_id in (about.team_id, about.member_id)
     )
     accounts = {entry.account_id for held in graph.held.values() for entry in held}
     member = parties[about.member_id]
@@ -191,21 +192,23 @@ def _situation(call: Call, about: Belonging) -> tuple[TeamSituation, Provider]:
 def _graph(call: Call, about: Belonging, around: Sequence[Membership], link: Link) -> tuple[Graph, dict[UUID, Party]]:
     """All that hangs together with both, with the membership; and whoever else can let others in where they can."""
     tx = call.tx
-    parties = {about.team_id, about.member_id} | {one for m in around for one in (m.team_id, m.member_id)}
+    parties = {about.team_id, about.member_id} | {each_id for m in around for each_id in (m.team_id, m.member_id)}
     held = tx.entries.held_by(parties)
     administered = {entry.account_id for entry in held if Power.ADMIT in entry.powers}
-    others = [one for one in tx.entries.on(administered) if Power.ADMIT in one.powers and one.party_id not in parties]
-    beneath = tx.memberships.beneath({one.party_id for one in others})
-    parties |= {one.party_id for one in others} | {one for m in beneath for one in (m.team_id, m.member_id)}
+    others = [
+        entry for entry in tx.entries.on(administered) if Power.ADMIT in entry.powers and entry.party_id not in parties
+    ]
+    beneath = tx.memberships.beneath({entry.party_id for entry in others})
+    parties |= {entry.party_id for entry in others} | {each_id for m in beneath for each_id in (m.team_id, m.member_id)}
     known = tx.parties.some(parties)
-    many = [one for one in tx.parties.of_many() if one.id not in parties]
-    opened = tx.entries.held_by([one.id for one in many], {entry.account_id for entry in held})
+    many = [party for party in tx.parties.of_many() if party.id not in parties]
+    opened = tx.entries.held_by([party.id for party in many], {entry.account_id for entry in held})
     joined = {m.id: m for m in (*around, *beneath)}
     links = {link.id: link} | {
         m.id: Link(m.id, m.member_id, m.team_id, m.how) for m in joined.values() if m.id != link.id
     }
     graph = Graph(
-        {one.id: one for one in (*held, *others, *opened)}.values(),
+        {entry.id: entry for entry in (*held, *others, *opened)}.values(),
         [*links.values(), *openings(known.values(), many)],
     )
-    return graph, known | {one.id: one for one in many}
+    return graph, known | {party.id: party for party in many}

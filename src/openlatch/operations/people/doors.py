@@ -74,7 +74,7 @@ def check_founding(workspace: Workspace, owner: str, address: str, password: str
     """Refuse a workspace that could not be used as it is wished for; raises Invalid with every mistake at once."""
     found = [*_slug(workspace.slug), *_name("name", workspace.name), *_name("owner", owner), *_zone(workspace.zone)]
     wrong = [domain for domain in sorted(workspace.circle.domains) if not _DOMAIN.fullmatch(domain)]
-    found += [("circle", f"“{one}” is not a domain, such as kestrelridge.example") for one in wrong]
+    found += [("circle", f"“{text}” is not a domain, such as kestrelridge.example") for text in wrong]
     found += _sign_in(workspace, owner, address, password)
     if found:
         raise _refused(found, "Nothing was created.")
@@ -111,11 +111,11 @@ def _read(text: str) -> tuple[str, str] | str:
     """A mail address in its one form and as it is written on the wire, or why it is none."""
     typed = text.strip()
     try:
-        found = email_validator.validate_email(typed, check_deliverability=False)
+        email = email_validator.validate_email(typed, check_deliverability=False)
     except email_validator.EmailNotValidError as error:
         why = str(error).rstrip(".")
         return f"“{typed}” is no address: {why[:1].lower()}{why[1:]}"
-    return normal_address(found.normalized), normal_address(f"{found.local_part}@{found.ascii_domain}")
+    return normal_address(email.normalized), normal_address(f"{email.local_part}@{email.ascii_domain}")
 
 
 def _refused(found: Sequence[Problem], undone: str) -> Invalid:

@@ -163,16 +163,16 @@ def new_recovery_codes(call: Call) -> tuple[str, ...]:
 def remove(call: Call, factor_id: UUID) -> None:
     """Remove a second factor of one's own; with the last one, the recovery codes go too."""
     every = tuple(factor for factor, _ in call.tx.factors.locked(call.person.id))
-    found = next((factor for factor in every if factor.id == factor_id), None)
-    if found is None:
+    the_factor = next((factor for factor in every if factor.id == factor_id), None)
+    if the_factor is None:
         raise missing("second factor", factor_id)
-    keep_one(call.person, every, found, call.tx.workspace.second_factor)
-    call.tx.factors.remove(found.id)
-    if not proved(factor for factor in every if factor.id != found.id):
+    keep_one(call.person, every, the_factor, call.tx.workspace.second_factor)
+    call.tx.factors.remove(the_factor.id)
+    if not proved(factor for factor in every if factor.id != the_factor.id):
         call.tx.factors.set_recovery(call.person.id, {})
-    if found.proved_at is not None:
-        call.log("factor.removed", "person", call.person.id, kind=found.kind.value, name=found.name)
-        tell(call, call.person, f"A second factor was removed: {found.name}", "removed")
+    if the_factor.proved_at is not None:
+        call.log("factor.removed", "person", call.person.id, kind=the_factor.kind.value, name=the_factor.name)
+        tell(call, call.person, f"A second factor was removed: {the_factor.name}", "removed")
 
 
 @operation("people.reset_factors")

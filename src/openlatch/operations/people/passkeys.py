@@ -130,10 +130,10 @@ def used(call: Call, asked: UUID, credential: dict[str, Any]) -> tuple[Person, F
     challenge = _challenge(call, asked, None)
     try:
         key_id = webauthn.base64url_to_bytes(str(credential.get("rawId", "")))
-        found = call.tx.factors.by_key(key_id)
-        if found is None:
+        pair = call.tx.factors.by_key(key_id)
+        if pair is None:
             raise _unknown()
-        factor, public_key = found
+        factor, public_key = pair
         answer = webauthn.verify_authentication_response(
             credential=credential,
             expected_challenge=challenge,

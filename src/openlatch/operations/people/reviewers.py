@@ -16,16 +16,16 @@ REVIEWING = (Role.OWNER, Role.MANAGER, Role.REVIEWER)
 def who_answers(call: Call, text: str) -> Person:
     """Return whoever of the workspace has an address, or alone has a name, and can be asked; else raises Invalid."""
     wanted = text.strip().lower()
-    people = [one for one in call.tx.people.able() if one.role in REVIEWING]
-    found = [person for person in people if wanted == person.address] or [
+    people = [person for person in call.tx.people.able() if person.role in REVIEWING]
+    persons = [person for person in people if wanted == person.address] or [
         person for person in people if wanted == person.name.lower()
     ]
-    if len(found) == 1:
-        return found[0]
-    one_of = ", ".join(sorted(one.address for one in found or people))
-    if found:
+    if len(persons) == 1:
+        return persons[0]
+    one_of = ", ".join(sorted(person.address for person in persons or people))
+    if persons:
         raise Invalid(
-            f"“{text}” is the name of {len(found)} people here. Nothing was changed.",
+            f"“{text}” is the name of {len(persons)} people here. Nothing was changed.",
             next_step=f"Name one by address: {one_of}",
             errors=[{"at": "to", "problem": "the name of several"}],
         )

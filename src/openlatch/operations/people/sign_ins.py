@@ -71,8 +71,8 @@ def attempt(call: Call, address: str, network: str) -> Attempt:
     since = call.now - WINDOW
     if network and call.tx.people.tried_from(network, since) >= MOST_FROM_ONE_NETWORK:
         raise _too_many(f"There were {MOST_FROM_ONE_NETWORK} wrong passwords from your network")
-    found = call.tx.people.by_address(address)
-    person, stored = found if found is not None else (None, None)
+    pair = call.tx.people.by_address(address)
+    person, stored = pair if pair is not None else (None, None)
     return _counted(call, Attempt(address, person, stored, last=False), network)
 
 
@@ -195,10 +195,10 @@ def make_token(call: Call, person: Person, name: str, scope: Scope, days: int) -
 
 def by_session(call: Call, bearer: Bearer) -> Actor:
     """Return who a session cookie stands for, or raise NotSignedIn."""
-    found = call.tx.people.session(bearer.id, call.now)
-    if found is None or not bearer.fits(found[1]):
+    pair = call.tx.people.session(bearer.id, call.now)
+    if pair is None or not bearer.fits(pair[1]):
         raise NotSignedIn("This session has ended.", next_step="Sign in again.")
-    session = found[0]
+    session = pair[0]
     if call.now - (session.seen_at or session.created_at) > call.services.idle:
         raise NotSignedIn("This session has ended, since it was not used for long.", next_step="Sign in again.")
     person = call.tx.people.get(session.person_id)
@@ -208,16 +208,16 @@ def by_session(call: Call, bearer: Bearer) -> Actor:
 
 def by_token(call: Call, bearer: Bearer) -> Actor:
     """Return who a token stands for, or raise NotSignedIn."""
-    found = call.tx.people.token(bearer.id)
-    if found is None or not bearer.fits(found[1]):
+    parts = call.tx.people.token(bearer.id)
+    if parts is None or not bearer.fits(parts[1]):
         raise NotSignedIn("This token is not known here.", next_step="Sign in again to get a new one.")
-    token = found[0]
+    token = parts[0]
     if token.revoked_at is not None or token.expires_at <= call.now:
         ended = "was revoked" if token.revoked_at else "has expired"
         raise NotSignedIn(f"This token {ended}.", next_step="Sign in again to get a new one.")
     person = call.tx.people.get(token.person_id)
     _refuse_unless_active(person)
-    return _as(call, person, token.scope, found[2])
+    return _as(call, person, token.scope, parts[2])
 
 
 def _as(call: Call, person: Person, scope: Scope, confirmed_at: datetime) -> Actor:
@@ -241,10 +241,10 @@ def note_use(call: Call, bearer: Bearer, network: str, *, session: bool) -> None
             call.tx.people.session_seen(bearer.id, network, call.now)
             call.tx.people.seen(held[0].person_id, call.now)
         return
-    found = call.tx.people.token(bearer.id)
-    if found is not None and bearer.fits(found[1]):
-        call.tx.people.token_used(found[0].id, call.now)
-        call.tx.people.seen(found[0].person_id, call.now)
+    parts = call.tx.people.token(bearer.id)
+    if parts is not None and bearer.fits(parts[1]):
+        call.tx.people.token_used(parts[0].id, call.now)
+        call.tx.people.seen(parts[0].person_id, call.now)
 
 
 def _told_apart(call: Call, person: Person) -> str:
@@ -283,9 +283,9 @@ def tokens(call: Call) -> tuple[Token, ...]:
 @operation("tokens.revoke")
 def revoke_token(call: Call, token_id: UUID) -> None:
     """Revoke a token of one's own; an owner may revoke anyone's."""
-    found = call.tx.people.token(token_id)
-    if found is None or (found[0].person_id != call.person.id and call.person.role is not Role.OWNER):
+    parts = call.tx.people.token(token_id)
+    if parts is None or (parts[0].person_id != call.person.id and call.person.role is not Role.OWNER):
         raise missing("token", token_id)
-    if found[0].revoked_at is None:
+    if parts[0].revoked_at is None:
         call.tx.people.revoke_token(token_id, call.now)
-        call.log("token.revoked", "token", token_id, name=found[0].name)
+        call.log("token.revoked", "token", token_id, name=parts[0].name)

@@ -53,20 +53,22 @@ def _tasks(call: Call) -> tuple[Task, ...]:
 @operation("tasks.fit")
 def fitting(call: Call, account: str, task: str, needs: tuple[Power, ...]) -> tuple[Account, Provider, Fit]:
     """The narrowest that an account's provider has for a task, or for powers, and what broader choices hand over."""
-    found = call.tx.accounts.find(account)[0]
-    provider = call.tx.providers.get(found.provider_id)
-    return found, provider, narrowest(call, provider, needed(call, task, needs))
+    the_account = call.tx.accounts.find(account)[0]
+    provider = call.tx.providers.get(the_account.provider_id)
+    return the_account, provider, narrowest(call, provider, needed(call, task, needs))
 
 
 def needed(call: Call, task: str, needs: tuple[Power, ...]) -> tuple[Power, ...]:
     """Return the powers that a task needs, and those that are named beside it; raises NotFound for no task."""
     if not task:
         return needs
-    wanted = next((one for one in _tasks(call) if task.casefold() in (one.id, one.title.casefold())), None)
+    wanted = next(
+        (each_task for each_task in _tasks(call) if task.casefold() in (each_task.id, each_task.title.casefold())), None
+    )
     if wanted is None:
         raise NotFound(
             f"There is no task “{task}”. Nothing was changed.",
-            next_step=f"Use one of: {', '.join(one.id for one in _tasks(call))}; or name the powers that it needs.",
+            next_step=f"Use one of: {', '.join(task.id for task in _tasks(call))}; or name the powers that it needs.",
         )
     return in_order((*wanted.needs, *needs))
 
@@ -99,7 +101,7 @@ def parts_of(call: Call, account: Account) -> tuple[str, ...]:
 
 def known_parts(account: Account, provider: Provider, parts: Collection[str], named: Collection[str]) -> None:
     """Refuse (Invalid) parts that nobody has seen; what is kept by hand has the parts that people say it has."""
-    unknown = [one for one in named if one not in parts]
+    unknown = [text for text in named if text not in parts]
     if provider.by_hand or not unknown:
         return
     near = get_close_matches(unknown[0], parts, 3, 0.5) or sorted(parts)[:5]
@@ -138,10 +140,10 @@ def limits_of(call: Call, account: Account, provider: Provider) -> Limits:
 def _taken_on(call: Call, account: Account, but: Collection[UUID] = ()) -> list[Taken]:
     """Return who is let in to an account, or holds an offer of it; without the entries in `but`."""
     kinds = (Kind.DELEGATE, Kind.GRANT, Kind.OFFER)
-    entries = [one for one in call.tx.entries.on([account.id]) if one.kind in kinds and one.id not in but]
+    entries = [entry for entry in call.tx.entries.on([account.id]) if entry.kind in kinds and entry.id not in but]
     parties = call.tx.parties.some({entry.party_id for entry in entries})
     circle = call.tx.workspace.circle
-    return [Taken(str(one), party.name, not circle.holds(party)) for one, party in sorted(parties.items())]
+    return [Taken(str(each_id), party.name, not circle.holds(party)) for each_id, party in sorted(parties.items())]
 
 
 def passed(

@@ -61,11 +61,11 @@ def _browse(call: Call, provider: Provider) -> tuple[WordSight, ...]:
     corrections = {correction.word: correction for correction in call.tx.words.corrections(provider.id)}
     for word in corrections.keys() - {word for word, _, _ in counts}:
         counts[word, False, Origin.CORRECTED] = 0
-    found = []
+    sights = []
     for (word, level, origin), entries in counts.items():
         powers = in_order(stated[word]) if origin is Origin.STATED else words.powers(word)
         by = corrections.get(word)
-        found.append(
+        sights.append(
             WordSight(
                 word=word,
                 level=level,
@@ -76,31 +76,31 @@ def _browse(call: Call, provider: Provider) -> tuple[WordSight, ...]:
                 corrected_at=by.at if by else None,
             )
         )
-    return tuple(sorted(found, key=lambda s: (s.origin is not Origin.UNKNOWN, not s.level, -s.entries, s.word)))
+    return tuple(sorted(sights, key=lambda s: (s.origin is not Origin.UNKNOWN, not s.level, -s.entries, s.word)))
 
 
 @operation("levels.correct")
 def correct(call: Call, provider: str, word: str, powers: tuple[Power, ...] | None) -> tuple[WordSight, ...]:
     """Say what a word means at a provider, or with None take that back; every entry with it changes at once."""
-    found = call.tx.providers.find(provider)
+    the_provider = call.tx.providers.find(provider)
     call.tx.facts.take_turns()
-    call.tx.providers.lock(found.id)
-    if word not in {sight.word for sight in _browse(call, found)}:
+    call.tx.providers.lock(the_provider.id)
+    if word not in {sight.word for sight in _browse(call, the_provider)}:
         raise NotFound(
-            f"No entry of {found.name} has the level or permission “{word}”. Nothing was changed.",
-            next_step=f"Look at the words of {found.name}, and write one exactly as it is there.",
+            f"No entry of {the_provider.name} has the level or permission “{word}”. Nothing was changed.",
+            next_step=f"Look at the words of {the_provider.name}, and write one exactly as it is there.",
             word=word,
         )
-    before = vocabulary(call, found)
+    before = vocabulary(call, the_provider)
     if powers is None:
-        call.tx.words.forget(found.id, word)
+        call.tx.words.forget(the_provider.id, word)
     else:
-        call.tx.words.correct(found.id, Correction(word, in_order(powers), call.actor.name, call.now))
-    after = vocabulary(call, found)
+        call.tx.words.correct(the_provider.id, Correction(word, in_order(powers), call.actor.name, call.now))
+    after = vocabulary(call, the_provider)
     facts = {"word": word, "before": list(before.powers(word)), "after": list(after.powers(word))}
-    call.log("level.corrected", "provider", found.id, **facts, taken_back=powers is None)
-    _mean_anew(call, found, after)
-    return _browse(call, found)
+    call.log("level.corrected", "provider", the_provider.id, **facts, taken_back=powers is None)
+    _mean_anew(call, the_provider, after)
+    return _browse(call, the_provider)
 
 
 def _mean_anew(call: Call, provider: Provider, words: Vocabulary) -> None:

@@ -35,15 +35,15 @@ Findings = Mapping[tuple[UUID, str], Finding]
 
 def ask(lookups: Iterable[Lookup]) -> Findings:
     """Ask each provider; one that does not answer is no reason to refuse anything, and is told as trouble."""
-    found: dict[tuple[UUID, str], Finding] = {}
+    findings: dict[tuple[UUID, str], Finding] = {}
     for lookup in lookups:
         try:
-            found[lookup.provider_id, lookup.who] = Finding(
+            findings[lookup.provider_id, lookup.who] = Finding(
                 lookup.connector.find(lookup.who) if lookup.who else _read(lookup.connector)
             )
         except ProviderTrouble as error:
-            found[lookup.provider_id, lookup.who] = Finding(trouble=error.message)
-    return found
+            findings[lookup.provider_id, lookup.who] = Finding(trouble=error.message)
+    return findings
 
 
 def _read(connector: Connector) -> Found:

@@ -38,13 +38,13 @@ def browse(call: Call) -> tuple[ProviderSight, ...]:
 @operation("providers.show")
 def show(call: Call, text: str) -> ProviderSight:
     """One provider, by id, short form or name; a member sees those at which they have access."""
-    found = _sights(call, [call.tx.providers.find(text)])
-    if not found:
+    sights = _sights(call, [call.tx.providers.find(text)])
+    if not sights:
         raise NotFound(
             f"There is no provider “{text}” at which you have access.",
             next_step="Look at your own: openlatch inventory",
         )
-    return found[0]
+    return sights[0]
 
 
 def _sights(call: Call, providers: Iterable[Provider]) -> tuple[ProviderSight, ...]:

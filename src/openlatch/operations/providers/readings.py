@@ -289,13 +289,13 @@ def evaluate(call: Call, *several: Changes) -> None:
     """Bring flags up to date with what observations changed."""
     tx = call.tx
     # What a reading says of a party bears on all that it holds, and so does who is in which team.
-    joined = {m.member_id for one in several for m in (*one.new_memberships, *one.gone_memberships)}
-    met = {party.id for one in several for _, party in one.changed_parties}
-    met |= {party.id for one in several for party in one.new_parties}
+    joined = {m.member_id for changes in several for m in (*changes.new_memberships, *changes.gone_memberships)}
+    met = {party.id for changes in several for _, party in changes.changed_parties}
+    met |= {party.id for changes in several for party in changes.new_parties}
     parties = met | joined | tx.memberships.below(joined)
-    changed = {account.id for one in several for _, account in one.changed_accounts}
-    accounts = changed | {account.id for one in several for account in one.new_accounts}
-    touched = [entry for one in several for entry in one.touched]
+    changed = {account.id for changes in several for _, account in changes.changed_accounts}
+    accounts = changed | {account.id for changes in several for account in changes.new_accounts}
+    touched = [entry for changes in several for entry in changes.touched]
     flags.evaluate(call, (*tx.entries.held_by(parties), *tx.entries.on(changed), *touched), accounts, parties, met)
 
 
@@ -368,7 +368,7 @@ def _held(call: Call, provider_id: UUID, observation: Observation, subjects: Col
         # Of these parties only, which keeps an order as quick in a large inventory as in a small one.
         theirs = tx.entries.held_by(identifiers[name] for name in of if name in identifiers)
         shown = tx.entries.standing(provider_id, [entry.key for entry in observation.entries])
-        held = (*(one for one in theirs if one.provider_id == provider_id), *shown)
+        held = (*(entry for entry in theirs if entry.provider_id == provider_id), *shown)
         accounts = tx.accounts.of(provider_id, [account.key for account in observation.accounts])
         members = [identifiers[name] for name in names | of if name in identifiers]
         memberships = tx.memberships.standing(provider_id, members)
@@ -471,7 +471,7 @@ def _difference(before: Entry, after: Entry) -> dict[str, Any]:
     if not told:
         return {}
     return {
-        "before": {name: _plain(one) for name, (one, _) in told.items()},
+        "before": {name: _plain(value) for name, (value, _) in told.items()},
         "after": {name: _plain(other) for name, (_, other) in told.items()},
     }
 

@@ -64,14 +64,14 @@ def head(call: Call) -> SignedHead:
 
 
 def _signed(call: Call) -> SignedHead:
-    found = call.tx.events.head()
+    the_head = call.tx.events.head()
     said = {
         "workspace": str(call.tx.workspace.id),
-        "size": found.grown,
-        "root": found.root,
-        "at": found.sealed_at.isoformat() if found.sealed_at is not None else "",
+        "size": the_head.grown,
+        "root": the_head.root,
+        "at": the_head.sealed_at.isoformat() if the_head.sealed_at is not None else "",
     }
-    return SignedHead(found, signed(call, said, KIND))
+    return SignedHead(the_head, signed(call, said, KIND))
 
 
 @operation("log.proof")
@@ -80,13 +80,13 @@ def proof(call: Call, event_id: UUID) -> Inclusion:
     event = call.tx.events.sealed(event_id)
     if event is None:
         raise missing("sealed event", event_id)
-    found = included(call, event)
-    if found is None:
+    inclusion = included(call, event)
+    if inclusion is None:
         raise Conflict(
             f"Event {event.number} was sealed just now, and its proof is not made yet.",
             next_step="Ask again in a few seconds.",
         )
-    return found
+    return inclusion
 
 
 def included(call: Call, event: LoggedEvent) -> Inclusion | None:
@@ -95,7 +95,7 @@ def included(call: Call, event: LoggedEvent) -> Inclusion | None:
     if event.number is None or event.number > there.head.grown:
         return None
     path = tree.inclusion(call.tx.events.nodes(), event.number - 1, there.head.grown)
-    return Inclusion(event.number, event.content, tuple(one.hex() for one in path), there)
+    return Inclusion(event.number, event.content, tuple(piece.hex() for piece in path), there)
 
 
 @operation("log.consistency")
@@ -109,7 +109,7 @@ def consistency(call: Call, before: int) -> tuple[tuple[str, ...], SignedHead]:
             errors=[{"at": "before", "problem": "larger than the log"}],
         )
     path = tree.consistency(call.tx.events.nodes(), before, there.head.grown)
-    return tuple(one.hex() for one in path), there
+    return tuple(piece.hex() for piece in path), there
 
 
 def publish(call: Call) -> SignedHead | None:
@@ -119,8 +119,10 @@ def publish(call: Call) -> SignedHead | None:
     # The event of the last head is itself in the log, and nothing to publish.
     if not there.head.grown or (before is not None and before.number in (None, there.head.grown)):
         return None
-    found = there.head
-    call.log("log.head-signed", "log", call.tx.workspace.id, size=found.grown, root=found.root, signed=there.signed)
+    the_head = there.head
+    call.log(
+        "log.head-signed", "log", call.tx.workspace.id, size=the_head.grown, root=the_head.root, signed=there.signed
+    )
     return there
 
 

@@ -57,21 +57,23 @@ def follow(call: Call, address: str) -> Calendar:
     person = call.tx.people.get(person_id)
     call = replace(call, actor=Actor(person.name, person))
     found = [*_waiting(call, person), *_coming_round(call, person), *_ending(call, person)]
-    return Calendar(call.tx.workspace, person, tuple(sorted(found, key=lambda one: (one.at, one.uid))))
+    return Calendar(
+        call.tx.workspace, person, tuple(sorted(found, key=lambda happening: (happening.at, happening.uid)))
+    )
 
 
 def _waiting(call: Call, person: Person) -> Iterator[Happening]:
     waiting = call.tx.reviews.waiting(person.id)
-    for one in call.tx.reviews.unfinished():
-        if one.id in waiting:
-            number = waiting[one.id]
-            title = f"{one.plan.name}: {number} {'item waits' if number == 1 else 'items wait'} for you"
+    for review_round in call.tx.reviews.unfinished():
+        if review_round.id in waiting:
+            number = waiting[review_round.id]
+            title = f"{review_round.plan.name}: {number} {'item waits' if number == 1 else 'items wait'} for you"
             yield Happening(
-                f"round-{one.id}",
-                one.due_at,
+                f"round-{review_round.id}",
+                review_round.due_at,
                 title,
                 "The last moment to answer.",
-                f"/rounds/{one.ref}",
+                f"/rounds/{review_round.ref}",
                 timedelta(days=1),
             )
 
@@ -96,15 +98,15 @@ def _ending(call: Call, person: Person) -> Iterator[Happening]:
         if party is None:
             return
     ids = call.tx.entries.ending(call.now, call.now + AHEAD, party_id=party, limit=MOST)
-    for one in call.tx.entries.about(ids).values():
-        entry = one.entry
+    for listed_entry in call.tx.entries.about(ids).values():
+        entry = listed_entry.entry
         assert entry.ends_at is not None  # noqa: S101 - it was asked for by its end
-        whose = "Your access" if party is not None else f"{one.party.name}'s access"
+        whose = "Your access" if party is not None else f"{listed_entry.party.name}'s access"
         yield Happening(
             f"entry-{entry.id}",
             entry.ends_at,
-            f"{whose} to {one.account.name} ends",
-            f"“{entry.level}” at {one.provider.name}.",
+            f"{whose} to {listed_entry.account.name} ends",
+            f"“{entry.level}” at {listed_entry.provider.name}.",
             f"/inventory?entry={entry.ref}",
             timedelta(days=7),
         )

@@ -69,7 +69,7 @@ def show(call: Call, text: str) -> ReviewSight:
     """One review, by id, short form or name."""
     plan = call.tx.reviews.plan(text)
     asked = call.tx.reviews.asked_in(still_in_scope(call, plan.where) or ())
-    rounds_ = tuple((one, asked[one.id]) for one in call.tx.reviews.some(asked))
+    rounds_ = tuple((review_round, asked[review_round.id]) for review_round in call.tx.reviews.some(asked))
     return replace(_sight(call, plan), asked_already=rounds_)
 
 
@@ -133,7 +133,7 @@ def pause(call: Call, text: str, *, paused: bool) -> ReviewSight:
 def remove(call: Call, text: str) -> None:
     """Give a review up: it comes round no more. Its rounds and reports stay; one that is not closed has to be first."""
     there = call.tx.reviews.plan(text, lock=True)
-    left = [one for one in call.tx.reviews.unfinished() if one.plan.id == there.id]
+    left = [review_round for review_round in call.tx.reviews.unfinished() if review_round.plan.id == there.id]
     if left:
         raise Conflict(
             f"Round {left[0].ref} of “{there.name}” is {left[0].state}. Nothing was changed.",
@@ -249,12 +249,18 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
         return None
     facts = facts_of(call, listed)
     worst: dict[UUID, int] = {}
-    for one in listed.values():
-        worst[one.account.id] = max(worst.get(one.account.id, 0), facts[one.entry.id].risk)
+    for listed_entry in listed.values():
+        worst[listed_entry.account.id] = max(worst.get(listed_entry.account.id, 0), facts[listed_entry.entry.id].risk)
     # What is riskiest comes first, and all of an account together.
     every = sorted(
         listed.values(),
-        key=lambda one: (-worst[one.account.id], one.account.name, one.account.id, -one.risk, one.party.name),
+        key=lambda listed_entry: (
+            -worst[listed_entry.account.id],
+            listed_entry.account.name,
+            listed_entry.account.id,
+            -listed_entry.risk,
+            listed_entry.party.name,
+        ),
     )[:MOST_ITEMS]
     asked = asked_about(call, plan, every)
     opened = Round(
@@ -270,13 +276,13 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
         Item(
             round_id=opened.id,
             place=place,
-            entry_id=one.entry.id,
-            account_id=one.account.id,
-            party_id=one.party.id,
-            facts=facts[one.entry.id],
+            entry_id=each_listed_entry.entry.id,
+            account_id=each_listed_entry.account.id,
+            party_id=each_listed_entry.party.id,
+            facts=facts[each_listed_entry.entry.id],
             reviewer=asked[place],
         )
-        for place, one in enumerate(every, start=1)
+        for place, each_listed_entry in enumerate(every, start=1)
     ]
     if not call.tx.reviews.add(opened, items):
         return None
@@ -356,7 +362,7 @@ def _able(people: Mapping[str, Person]) -> str:
 
 def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
     recurrence = plan.recurrence(call.tx.workspace.zone)
-    events = " or ".join(_EVENTS[one] for one in sorted(plan.on))
+    events = " or ".join(_EVENTS[occasion] for occasion in sorted(plan.on))
     says = [recurrence.says()] if recurrence is not None else []
     coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
     people = call.tx.people.ever()

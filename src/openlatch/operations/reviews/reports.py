@@ -43,10 +43,10 @@ def signed_report(call: Call, kind: str, text: str) -> Signed:
     return call.tx.reviews.report(review.id) or (plain(_of_round(call, review)), "")
 
 
-def keep(call: Call, one: Round) -> None:
+def keep(call: Call, review_round: Round) -> None:
     """Write and sign the report of a round that is being closed."""
-    content = plain(_of_round(call, one))
-    call.tx.reviews.keep_report(one.id, content, _sign(call, content))
+    content = plain(_of_round(call, review_round))
+    call.tx.reviews.keep_report(review_round.id, content, _sign(call, content))
 
 
 def _sign(call: Call, content: Mapping[str, Any]) -> str:
@@ -55,15 +55,15 @@ def _sign(call: Call, content: Mapping[str, Any]) -> str:
     return signed(call, said, "report")
 
 
-def _of_round(call: Call, one: Round) -> Report:
-    plan, found = one.plan, call.tx.reviews.items(one.id)
+def _of_round(call: Call, review_round: Round) -> Report:
+    plan, found = review_round.plan, call.tx.reviews.items(review_round.id)
     items: list[tuple[Item, Outcome]] = list(found)
     people = call.tx.people.ever()
-    names = {one: person.name for one, person in people.items()}
+    names = {person_id: person.name for person_id, person in people.items()}
     listed = call.tx.entries.about({item.entry_id for item, _ in items})
     orders = _orders(call, [item.order_id for item, _ in items])
     now = facts_now(call, [item.entry_id for item, _ in items])
-    progress = call.tx.reviews.progress(one.id)
+    progress = call.tx.reviews.progress(review_round.id)
     choices = dict(Counter(item.decision.choice.value for item, _ in items if item.decision is not None))
     lines = tuple(
         review_line(
@@ -76,7 +76,7 @@ def _of_round(call: Call, one: Round) -> Report:
         )
         for item, outcome in items
     )
-    policy = _policy(call, one.policy)
+    policy = _policy(call, review_round.policy)
     asked = tuple(
         Told(
             names.get(who, "") if who else "",
@@ -88,20 +88,20 @@ def _of_round(call: Call, one: Round) -> Report:
     )
     return Report(
         kind="review",
-        ref=one.ref,
+        ref=review_round.ref,
         title=plan.name,
         workspace=call.tx.workspace.name,
         zone=call.tx.workspace.zone,
-        state=one.state.value,
-        begun_at=one.opened_at,
-        ended_at=one.closed_at,
-        facts=_round_facts(call, one, policy),
+        state=review_round.state.value,
+        begun_at=review_round.opened_at,
+        ended_at=review_round.closed_at,
+        facts=_round_facts(call, review_round, policy),
         asked=asked,
         outcomes=dict(Counter(outcome.value for _, outcome in items)),
         decisions=choices,
         against_advice=sum(line.against_advice for line in lines),
         unanswered=sum(item.decision is not None and item.decision.unanswered for item, _ in items),
-        compared=one.compared,
+        compared=review_round.compared,
         rules=rule_counts((item.facts for item, _ in items), now.values()),
         lines=lines,
     )
@@ -114,8 +114,8 @@ def _policy(call: Call, number: int) -> str:
     return f"{number}, adopted by {adopted.by} on {day_in(adopted.at, call.tx.workspace.zone)}"
 
 
-def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
-    plan = one.plan
+def _round_facts(call: Call, review_round: Round, policy: str) -> tuple[Fact, ...]:
+    plan = review_round.plan
     recurrence = plan.recurrence(call.tx.workspace.zone)
     asked = {
         "named": "those who are named",
@@ -124,15 +124,19 @@ def _round_facts(call: Call, one: Round, policy: str) -> tuple[Fact, ...]:
     }
     facts = (
         Fact("comes round", recurrence.says() if recurrence is not None else "after an event"),
-        Fact("opened", one.why, one.opened_at),
+        Fact("opened", review_round.why, review_round.opened_at),
         Fact("in scope", scope_of(call, plan.where)),
         Fact("asked", asked[plan.reviewers.value]),
-        Fact("to be answered by", "", one.due_at),
+        Fact("to be answered by", "", review_round.due_at),
         Fact("what nobody answers", plan.silence()),
         Fact("a reason is needed", f"against the advice, or to keep a risk of {plan.risk_limit} or more"),
         Fact("policy", policy),
-        Fact("answering ended", f"by {one.settled_by}" if one.settled_at else "", one.settled_at),
-        Fact("closed", "" if one.closed_at else "not yet", one.closed_at),
+        Fact(
+            "answering ended",
+            f"by {review_round.settled_by}" if review_round.settled_at else "",
+            review_round.settled_at,
+        ),
+        Fact("closed", "" if review_round.closed_at else "not yet", review_round.closed_at),
     )
     return _said(facts)
 
@@ -210,24 +214,28 @@ def _nothing_left(batch: Batch, items: Sequence[BatchItem]) -> str:
 def _batch_line(
     batch: Batch, item: BatchItem, listed: Mapping[UUID, Listed], orders: Mapping[UUID | None, Order]
 ) -> Line:
-    one = listed.get(item.entry_id) if item.entry_id is not None else None
-    entry = one.entry if one is not None else None
-    part = Phase(item.phase).says if batch.kind == "leaver" else (one.account.name if one is not None else "")
+    listed_entry = listed.get(item.entry_id) if item.entry_id is not None else None
+    entry = listed_entry.entry if listed_entry is not None else None
+    part = (
+        Phase(item.phase).says
+        if batch.kind == "leaver"
+        else (listed_entry.account.name if listed_entry is not None else "")
+    )
     left = item.left_open
     note = f"{left.reason} ({left.owner})" if left is not None else item.trouble or item.text
     return Line(
         place=item.place,
         part=part,
-        party=one.party.name if one else "",
-        addresses=one.party.addresses if one else (),
-        account=one.account.name if one else "",
-        provider=one.provider.name if one else "",
+        party=listed_entry.party.name if listed_entry else "",
+        addresses=listed_entry.party.addresses if listed_entry else (),
+        account=listed_entry.account.name if listed_entry else "",
+        provider=listed_entry.provider.name if listed_entry else "",
         kind=entry.kind.value if entry else "",
         level=entry.level if entry else "",
         powers=tuple(entry.powers) if entry else (),
         resources=entry.resources if entry else (),
-        outside=one.outside if one else False,
-        risk=one.risk if one else 0,
+        outside=listed_entry.outside if listed_entry else False,
+        risk=listed_entry.risk if listed_entry else 0,
         flags=(),
         last_used=entry.last_used if entry else None,
         ends_at=entry.ends_at if entry else None,
@@ -246,5 +254,5 @@ def _batch_line(
 
 
 def _orders(call: Call, ids: list[UUID | None]) -> dict[UUID | None, Order]:
-    found = call.tx.orders.some({one for one in ids if one is not None})
-    return {order.id: order for order in found}
+    orders = call.tx.orders.some({each_id for each_id in ids if each_id is not None})
+    return {order.id: order for order in orders}

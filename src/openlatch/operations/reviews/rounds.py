@@ -123,9 +123,9 @@ def items(call: Call, text: str, *, mine: bool, outcome: str) -> tuple[ItemSight
     return _item_sights(call, review, call.tx.reviews.items(review.id, reviewer=reviewer, outcome=outcome))
 
 
-def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) -> tuple[ItemSight, ...]:
+def _item_sights(call: Call, review_round: Round, found: Sequence[tuple[Item, Outcome]]) -> tuple[ItemSight, ...]:
     listed = call.tx.entries.about({item.entry_id for item, _ in found})
-    past = call.tx.reviews.past([item.entry_id for item, _ in found], one.opened_at)
+    past = call.tx.reviews.past([item.entry_id for item, _ in found], review_round.opened_at)
     people = call.tx.people.ever()
     groups: dict[object, int] = {}
     own = _own(call)
@@ -139,7 +139,7 @@ def _item_sights(call: Call, one: Round, found: Sequence[tuple[Item, Outcome]]) 
                 outcome=outcome,
                 listed=listed[item.entry_id],
                 advice=advised(item.facts),
-                needs_reason=reason_needed(item.facts, keep, one.plan.risk_limit),
+                needs_reason=reason_needed(item.facts, keep, review_round.plan.risk_limit),
                 group=groups.setdefault((item.account_id, *alike(item.facts)), len(groups)),
                 past=before,
                 changed=changed_since(before.facts, item.facts, call.tx.workspace.zone) if before is not None else (),
@@ -307,12 +307,12 @@ def decide_list(call: Call, text: str, lines: Iterable[Line]) -> int:
     return len(lines)
 
 
-def _refused(call: Call, one: Round, said: Said, numbers: Mapping[int, int]) -> dict[int, str]:
+def _refused(call: Call, review_round: Round, said: Said, numbers: Mapping[int, int]) -> dict[int, str]:
     """Of items that cannot be decided together, those that cannot be each by itself, by their lines, and why."""
     wrong = {}
     for place, number in numbers.items():
         try:
-            decide(call, one.ref, [place], said, {})
+            decide(call, review_round.ref, [place], said, {})
         except OpenLatchError as error:
             wrong[number] = error.message.removesuffix(" Nothing was changed.").removesuffix(".")
     return wrong
@@ -325,13 +325,13 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
     _answering(review)
     several = [who_answers(call, address) for address in dict.fromkeys(addresses)]
     parties = own_parties(call, several)
-    found = [item for item, _ in call.tx.reviews.items(review.id, places=places, lock=True)]
-    accounts = list(dict.fromkeys(item.account_id for item in found))
+    the_items = [item for item, _ in call.tx.reviews.items(review.id, places=places, lock=True)]
+    accounts = list(dict.fromkeys(item.account_id for item in the_items))
     turns = {account: several[place % len(several)] for place, account in enumerate(accounts)}
     after = []
-    for item in found:
+    for item in the_items:
         able = [turns[item.account_id], *several]
-        to = next((one.id for one in able if item.party_id not in parties.get(one.id, ())), None)
+        to = next((person.id for person in able if item.party_id not in parties.get(person.id, ())), None)
         if to is None:
             raise Invalid(
                 f"Item {item.place} is {several[0].name}'s own access. Nothing was changed.",
@@ -350,15 +350,23 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
 @operation("rounds.pause")
 def pause(call: Call, text: str, *, paused: bool) -> RoundSight:
     """Let a round rest, and go on; the time that it rested is added to the time to answer."""
-    one = call.tx.reviews.find(text, lock=True)
-    if one.state is not RoundState.OPEN:
-        raise Conflict(f"Round {one.ref} is {one.state}. Nothing was changed.", next_step="Look at it again.")
-    if (one.paused_at is not None) != paused:
-        due = one.due_at if one.paused_at is None else one.due_at + (call.now - one.paused_at)
-        one = replace(one, paused_at=call.now if paused else None, due_at=due, version=one.version + 1)
-        call.tx.reviews.save(one)
-        call.log("round.paused" if paused else "round.resumed", "round", one.id)
-    return seen(call, [one])[0]
+    review_round = call.tx.reviews.find(text, lock=True)
+    if review_round.state is not RoundState.OPEN:
+        raise Conflict(
+            f"Round {review_round.ref} is {review_round.state}. Nothing was changed.", next_step="Look at it again."
+        )
+    if (review_round.paused_at is not None) != paused:
+        due = (
+            review_round.due_at
+            if review_round.paused_at is None
+            else review_round.due_at + (call.now - review_round.paused_at)
+        )
+        review_round = replace(
+            review_round, paused_at=call.now if paused else None, due_at=due, version=review_round.version + 1
+        )
+        call.tx.reviews.save(review_round)
+        call.log("round.paused" if paused else "round.resumed", "round", review_round.id)
+    return seen(call, [review_round])[0]
 
 
 @operation("rounds.cancel")
@@ -373,13 +381,13 @@ def cancel(call: Call, text: str, reason: str) -> RoundSight:
             next_step="Say it in a sentence: whoever was asked is told, and it stays in the log.",
             errors=[{"at": "reason", "problem": "missing"}],
         )
-    one = call.tx.reviews.find(text, lock=True)
-    given = [ref_of(item.order_id) for item, _ in call.tx.reviews.items(one.id) if item.order_id is not None]
-    one = one.moved(RoundMove.CANCEL, settled_by=call.actor.name, closed_at=call.now)
-    call.tx.reviews.save(one)
-    call.log("round.cancelled", "round", one.id, reason=reason.strip(), orders=given)
-    round_news.tell_cancelled(call, one, reason.strip())
-    return seen(call, [one])[0]
+    review_round = call.tx.reviews.find(text, lock=True)
+    given = [ref_of(item.order_id) for item, _ in call.tx.reviews.items(review_round.id) if item.order_id is not None]
+    review_round = review_round.moved(RoundMove.CANCEL, settled_by=call.actor.name, closed_at=call.now)
+    call.tx.reviews.save(review_round)
+    call.log("round.cancelled", "round", review_round.id, reason=reason.strip(), orders=given)
+    round_news.tell_cancelled(call, review_round, reason.strip())
+    return seen(call, [review_round])[0]
 
 
 @operation("rounds.finish")
@@ -438,37 +446,39 @@ def try_again(call: Call, text: str, place: int) -> RoundSight:
 
 def seen(call: Call, several: Sequence[Round]) -> tuple[RoundSight, ...]:
     """Return rounds with how far they are."""
-    outcomes = call.tx.reviews.outcomes([one.id for one in several])
+    outcomes = call.tx.reviews.outcomes([review_round.id for review_round in several])
     people = call.tx.people.ever()
     waiting = call.tx.reviews.waiting(call.actor.person.id) if call.actor.person is not None else {}
-    moving = call.tx.reviews.moving([one.id for one in several if one.state is RoundState.SETTLING], call.now)
+    moving = call.tx.reviews.moving(
+        [review_round.id for review_round in several if review_round.state is RoundState.SETTLING], call.now
+    )
     return tuple(
         RoundSight(
-            one,
-            outcomes[one.id],
-            call.tx.reviews.progress(one.id),
+            review_round,
+            outcomes[review_round.id],
+            call.tx.reviews.progress(review_round.id),
             people,
-            scope_of(call, one.plan.where),
-            mine=waiting.get(one.id, 0),
-            rests=one.id not in moving,
+            scope_of(call, review_round.plan.where),
+            mine=waiting.get(review_round.id, 0),
+            rests=review_round.id not in moving,
         )
-        for one in several
+        for review_round in several
     )
 
 
-def _answering(one: Round) -> None:
-    if one.state is not RoundState.OPEN or one.paused_at is not None:
-        state = "paused" if one.paused_at is not None else one.state.value
+def _answering(review_round: Round) -> None:
+    if review_round.state is not RoundState.OPEN or review_round.paused_at is not None:
+        state = "paused" if review_round.paused_at is not None else review_round.state.value
         raise Conflict(
-            f"Round {one.ref} is {state}, and nothing is decided in it now. Nothing was changed.",
-            next_step=f"Look at it: openlatch round show {one.ref}",
-            round=one.ref,
+            f"Round {review_round.ref} is {state}, and nothing is decided in it now. Nothing was changed.",
+            next_step=f"Look at it: openlatch round show {review_round.ref}",
+            round=review_round.ref,
         )
 
 
-def _checked(call: Call, one: Round, item: Item, decision: Decision) -> Decision:
+def _checked(call: Call, review_round: Round, item: Item, decision: Decision) -> Decision:
     try:
-        return checked(item.facts, decision, call.now.date(), one.plan.risk_limit)
+        return checked(item.facts, decision, call.now.date(), review_round.plan.risk_limit)
     except Invalid as error:
         about = f"Item {item.place} ({item.facts.party} on {item.facts.account})"
         raise Invalid(f"{about}: {error.message}", next_step=error.next_step, **error.fields) from error

@@ -52,7 +52,7 @@ def still_in_scope(call: Call, where: Mapping[str, Any]) -> dict[UUID, Listed] |
 def facts_now(call: Call, entry_ids: Iterable[UUID]) -> dict[UUID, Facts]:
     """Return what is known now of those of some entries that still stand."""
     listed = call.tx.entries.about(entry_ids)
-    return facts_of(call, {one: each for one, each in listed.items() if each.entry.stands})
+    return facts_of(call, {entry_id: each for entry_id, each in listed.items() if each.entry.stands})
 
 
 def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
@@ -60,8 +60,8 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
     flags = flags_on(call, listed.values())
     since = call.now - timedelta(days=call.tx.workspace.unused_days)
     levels: dict[tuple[UUID, Kind], dict[str, tuple[Power, ...]]] = {}
-    found = {}
-    for one, each in listed.items():
+    facts_by_entry = {}
+    for entry_id, each in listed.items():
         entry, provider = each.entry, each.provider
         of_kind = provider.id, entry.kind
         if of_kind not in levels:
@@ -72,7 +72,7 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
         advice = narrowest(levels[of_kind], entry.level, entry.powers, used) if used is not None else None
         begun = entry.accepted_at or entry.given_at or entry.first_seen
         idle = entry.use_known and (entry.last_used or begun or call.now) < since
-        found[one] = Facts(
+        facts_by_entry[entry_id] = Facts(
             party=each.party.name,
             account=each.account.name,
             provider=provider.name,
@@ -81,7 +81,7 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
             powers=tuple(entry.powers),
             outside=each.outside,
             risk=each.risk,
-            flags=tuple((f.flag.rule, f.flag.severity.value, f.reason) for f in flags[one] if not f.accepted),
+            flags=tuple((f.flag.rule, f.flag.severity.value, f.reason) for f in flags[entry_id] if not f.accepted),
             given_at=entry.given_at,
             given_by=entry.given_by,
             last_used=entry.last_used,
@@ -91,9 +91,9 @@ def facts_of(call: Call, listed: Mapping[UUID, Listed]) -> dict[UUID, Facts]:
             left=each.party.status is PartyStatus.LEFT,
             narrower=advice.level if advice is not None else "",
             unused=idle,
-            acts=tuple(one.action.value for one in possible(entry, around)),
+            acts=tuple(each_possible.action.value for each_possible in possible(entry, around)),
         )
-    return found
+    return facts_by_entry
 
 
 def scope_of(call: Call, where: Mapping[str, Any]) -> str:
@@ -103,8 +103,8 @@ def scope_of(call: Call, where: Mapping[str, Any]) -> str:
         return call.tx.accounts.find(text)[0].name
 
     def party(text: str) -> str:
-        found = call.tx.parties.find(text)[0]
-        return f"{found.name} ({found.addresses[0]})" if found.addresses else found.name
+        the_party = call.tx.parties.find(text)[0]
+        return f"{the_party.name} ({the_party.addresses[0]})" if the_party.addresses else the_party.name
 
     def provider(text: str) -> str:
         return call.tx.providers.find(text).name
@@ -120,8 +120,8 @@ def scope_of(call: Call, where: Mapping[str, Any]) -> str:
 
 def own_parties(call: Call, people: Collection[Person]) -> dict[UUID, frozenset[UUID]]:
     """Return the party that each of these people is, for those who are one; of an address that several carry, all."""
-    found = {person.id: call.tx.parties.carrying(person.address) for person in people}
-    return {person: parties for person, parties in found.items() if parties}
+    document = {person.id: call.tx.parties.carrying(person.address) for person in people}
+    return {person: parties for person, parties in document.items() if parties}
 
 
 def _called(people: Collection[Person]) -> dict[str, UUID]:
@@ -138,8 +138,10 @@ def _giver(entry: Entry, people: Collection[UUID], called: Mapping[str, UUID]) -
 
 def have_left(call: Call, parties: Mapping[UUID, Collection[UUID]]) -> set[UUID]:
     """Return which of some people have left, by the parties that each of them is."""
-    known = call.tx.parties.some({one for theirs in parties.values() for one in theirs})
-    return {who for who, theirs in parties.items() if all(known[one].status is PartyStatus.LEFT for one in theirs)}
+    known = call.tx.parties.some({each_id for theirs in parties.values() for each_id in theirs})
+    return {
+        who for who, theirs in parties.items() if all(known[each_id].status is PartyStatus.LEFT for each_id in theirs)
+    }
 
 
 def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int, UUID | None]:
@@ -147,15 +149,15 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
     people = {person.id: person for person in call.tx.people.able() if person.role in REVIEWING}
     parties = own_parties(call, people.values())
     left = have_left(call, parties)
-    people = {one: person for one, person in people.items() if one not in left}
+    people = {person_id: person for person_id, person in people.items() if person_id not in left}
     of_party: dict[UUID, set[UUID]] = {}
     teams = call.tx.memberships.above(frozenset().union(*parties.values()))
     for person, theirs in parties.items():
         for party in theirs:
-            for one in (party, *teams.get(party, ())):
-                of_party.setdefault(one, set()).add(person)
+            for value in (party, *teams.get(party, ())):
+                of_party.setdefault(value, set()).add(person)
     administrators: dict[UUID, set[UUID]] = {}
-    for entry in call.tx.entries.on({one.account.id for one in listed}):
+    for entry in call.tx.entries.on({listed_entry.account.id for listed_entry in listed}):
         if Power.ADMIT in entry.powers:
             administrators.setdefault(entry.account_id, set()).update(of_party.get(entry.party_id, ()))
     called = _called(people.values())
@@ -165,11 +167,11 @@ def asked_about(call: Call, plan: ReviewPlan, listed: list[Listed]) -> dict[int,
         [
             Asked(
                 place,
-                one.account.id,
-                frozenset(of_party.get(one.party.id, ())),
-                one.party.sponsor or _giver(one.entry, people, called),
+                each_listed_entry.account.id,
+                frozenset(of_party.get(each_listed_entry.party.id, ())),
+                each_listed_entry.party.sponsor or _giver(each_listed_entry.entry, people, called),
             )
-            for place, one in enumerate(listed, start=1)
+            for place, each_listed_entry in enumerate(listed, start=1)
         ],
         plan.reviewers,
         named=[person for person in plan.named if person in people],

@@ -33,50 +33,54 @@ def go_on(call: Call) -> None:
     unfinished = call.tx.reviews.unfinished()
     if unfinished:
         call.tx.facts.take_turns()
-    for one in unfinished:
-        if one.state is RoundState.SETTLING:
-            settle(call, call.tx.reviews.find(str(one.id), lock=True))
-        elif one.paused_at is None and one.due_at <= call.now:
-            there = call.tx.reviews.find(str(one.id), lock=True)
+    for review_round in unfinished:
+        if review_round.state is RoundState.SETTLING:
+            settle(call, call.tx.reviews.find(str(review_round.id), lock=True))
+        elif review_round.paused_at is None and review_round.due_at <= call.now:
+            there = call.tx.reviews.find(str(review_round.id), lock=True)
             if there.state is RoundState.OPEN:
                 end_answering(call, there)
-        elif one.paused_at is None:
-            _replace_who_left(call, one)
-            round_news.remind(call, one)
+        elif review_round.paused_at is None:
+            _replace_who_left(call, review_round)
+            round_news.remind(call, review_round)
 
 
-def _replace_who_left(call: Call, one: Round) -> None:
+def _replace_who_left(call: Call, review_round: Round) -> None:
     """What somebody was asked who can no longer answer goes to whoever is asked where nobody else can be.
 
     That is whoever has left by what a provider says, cannot sign in here any more, or has a role that decides nothing.
     """
-    waiting = {who for who, asked in call.tx.reviews.progress(one.id).items() if who and asked.decided < asked.items}
+    waiting = {
+        who for who, asked in call.tx.reviews.progress(review_round.id).items() if who and asked.decided < asked.items
+    }
     people = {who: person for who, person in call.tx.people.ever().items() if who in waiting}
     unable = {who for who, person in people.items() if not person.active or person.role not in REVIEWING}
     left = unable | have_left(call, own_parties(call, people.values()))
     if not left:
         return
-    instead = [person for person in round_news.in_charge(call, one) if person.id not in left]
+    instead = [person for person in round_news.in_charge(call, review_round) if person.id not in left]
     own = own_parties(call, instead)
     after = []
-    for item, outcome in call.tx.reviews.items(one.id, lock=True):
+    for item, outcome in call.tx.reviews.items(review_round.id, lock=True):
         if item.reviewer in left and outcome is Outcome.UNDECIDED:
             to = next((person.id for person in instead if item.party_id not in own.get(person.id, ())), None)
             after.append(replace(item, reviewer=to, version=item.version + 1))
     call.tx.reviews.save_items(after)
     for person in instead:
-        round_news.tell_given(call, one, person.id, [item.place for item in after if item.reviewer == person.id])
+        round_news.tell_given(
+            call, review_round, person.id, [item.place for item in after if item.reviewer == person.id]
+        )
     names = sorted(people[who].name for who in left)
-    call.log("round.reassigned", "round", one.id, left=names, items=[item.place for item in after])
+    call.log("round.reassigned", "round", review_round.id, left=names, items=[item.place for item in after])
 
 
-def end_answering(call: Call, one: Round) -> Round:
+def end_answering(call: Call, review_round: Round) -> Round:
     """End the answering: what nobody answered comes to what the plan says, what is kept counts as reviewed."""
-    found = call.tx.reviews.items(one.id, lock=True)
+    found = call.tx.reviews.items(review_round.id, lock=True)
     entries = call.tx.entries.about({item.entry_id for item, _ in found})
     standing = [item for item, _ in found if entries[item.entry_id].entry.stands]
     silent = [(item.place, item.facts) for item in standing if item.decision is None]
-    answers = unanswered(silent, one.plan.unanswered, one.plan.most, SERVICE.author, call.now)
+    answers = unanswered(silent, review_round.plan.unanswered, review_round.plan.most, SERVICE.author, call.now)
     after: list[Item] = []
     for item, _ in found:
         if not entries[item.entry_id].entry.stands:
@@ -99,39 +103,41 @@ def end_answering(call: Call, one: Round) -> Round:
     if answers:
         late = Counter(item.reviewer for item in standing if item.place in answers)
         people = call.tx.people.ever()
-        round_news.tell_unanswered(call, one, late, people, f"and so they {one.plan.silence(several=True)}", "silent")
-    one = one.moved(RoundMove.SETTLE, settled_by=by, settled_at=call.now)
-    call.tx.reviews.save(one)
-    call.log("round.finished", "round", one.id, unanswered=len(answers))
-    return settle(call, one)
+        round_news.tell_unanswered(
+            call, review_round, late, people, f"and so they {review_round.plan.silence(several=True)}", "silent"
+        )
+    review_round = review_round.moved(RoundMove.SETTLE, settled_by=by, settled_at=call.now)
+    call.tx.reviews.save(review_round)
+    call.log("round.finished", "round", review_round.id, unanswered=len(answers))
+    return settle(call, review_round)
 
 
-def settle(call: Call, one: Round) -> Round:
+def settle(call: Call, review_round: Round) -> Round:
     """Give some more of the orders of a round, or close it once everything in it is proved or said to be left open."""
-    if one.state is not RoundState.SETTLING:
-        return one
-    found = call.tx.reviews.items(one.id)
+    if review_round.state is not RoundState.SETTLING:
+        return review_round
+    found = call.tx.reviews.items(review_round.id)
     to_come = [item for item, outcome in found if outcome is Outcome.TO_COME]
     if to_come:
-        call.tx.reviews.save_items([_order(call, one, item) for item in to_come[:CHUNK]])
-        return one
+        call.tx.reviews.save_items([_order(call, review_round, item) for item in to_come[:CHUNK]])
+        return review_round
     found = tuple(_dated(call, found))
     if any(not outcome.settled for _, outcome in found):
-        return one
+        return review_round
     before = {item.entry_id: item.facts for item, _ in found}
-    joined = [one for one in still_in_scope(call, one.plan.where) or () if one not in before]
-    one = one.moved(
+    joined = [each_id for each_id in still_in_scope(call, review_round.plan.where) or () if each_id not in before]
+    review_round = review_round.moved(
         RoundMove.CLOSE,
         closed_at=call.now,
-        settled_at=one.settled_at or call.now,
+        settled_at=review_round.settled_at or call.now,
         compared=compare(before, facts_now(call, before), facts_now(call, joined).values()),
     )
-    call.tx.reviews.save(one)
-    reports.keep(call, one)
-    call.log("round.closed", "round", one.id, items=len(found))
+    call.tx.reviews.save(review_round)
+    reports.keep(call, review_round)
+    call.log("round.closed", "round", review_round.id, items=len(found))
     if found:
-        round_news.tell_closed(call, one, len(found))
-    return one
+        round_news.tell_closed(call, review_round, len(found))
+    return review_round
 
 
 def _dated(call: Call, found: Sequence[tuple[Item, Outcome]]) -> list[tuple[Item, Outcome]]:
@@ -161,7 +167,7 @@ def wish_of(item: Item, decision: Decision) -> Wish:
     return Wish(action, decision.level, None, decision.until)
 
 
-def _order(call: Call, one: Round, item: Item) -> Item:
+def _order(call: Call, review_round: Round, item: Item) -> Item:
     """Give the order that a decision becomes; what cannot be ordered says why."""
     decision = item.decision
     assert decision is not None  # noqa: S101 - nothing else is still to come
@@ -176,7 +182,9 @@ def _order(call: Call, one: Round, item: Item) -> Item:
         if there is not None:
             raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
         made = orders.planned(call, entry, wish).plan
-        reason = f"review “{one.plan.name}”, round {one.ref}" + (f": {decision.reason}" if decision.reason else "")
+        reason = f"review “{review_round.plan.name}”, round {review_round.ref}" + (
+            f": {decision.reason}" if decision.reason else ""
+        )
         drafted = orders.drafted(call, made, entry, reason, decision.by)
     except OpenLatchError as error:
         return replace(item, trouble=error.message, version=item.version + 1)

@@ -42,16 +42,16 @@ def _adopt(call: Call, text: str, note: str, expected: int | None) -> Adopted:
             f"Policy {before.number} is in force, and not {expected} any more. Yours was not adopted.",
             next_step="Look at what changed, then try yours again.",
         )
-    found = read(text, call.tx.workspace.zone)
-    changes = policies.changes(read(before.text, call.tx.workspace.zone).policy, found.policy)
+    policy_read = read(text, call.tx.workspace.zone)
+    changes = policies.changes(read(before.text, call.tx.workspace.zone).policy, policy_read.policy)
     adopted = Adopted(before.number + 1, text, note, call.actor.name, call.now, changes)
-    unused = found.policy.limits.get("unused")
+    unused = policy_read.policy.limits.get("unused")
     days = unused.days if isinstance(unused, timedelta) else None
     if before.number == 0:
         call.tx.policies.keep(before)
-    call.tx.policies.adopt(adopted, domains=found.policy.domains, unused_days=days)
+    call.tx.policies.adopt(adopted, domains=policy_read.policy.domains, unused_days=days)
     call.tx.enter_again()
     call.log("policy.adopted", "policy", call.tx.workspace.id, number=adopted.number, note=note, changes=list(changes))
-    policies.draw_circle(call, found.policy, everyone=True)
+    policies.draw_circle(call, policy_read.policy, everyone=True)
     flags.evaluate_all(call)
     return adopted

@@ -47,10 +47,10 @@ def overlay(call: Call, policy: Policy) -> Overlay:
     for tag in policy.tags:
         at = None if tag.over is None else micros(end_of(tag.over, call.tx.workspace.zone) - EPOCH)
         for place, (names, known) in enumerate(((tag.accounts, accounts), (tag.parties, parties))):
-            for one in {one for name in names for one in known.get(name.casefold(), ())}:
-                tags[place].setdefault(one, []).append(tag.name)
+            for each_id in {each_id for name in names for each_id in known.get(name.casefold(), ())}:
+                tags[place].setdefault(each_id, []).append(tag.name)
                 if at is not None:
-                    over[place][one] = min(at, over[place].get(one, at))
+                    over[place][each_id] = min(at, over[place].get(each_id, at))
     for ours in tags:
         for names_ in ours.values():
             names_.sort()
@@ -66,8 +66,8 @@ def circle_of(call: Call, policy: Policy) -> Circle:
         # Of an address, whoever it was confirmed for.
         whose = call.tx.parties.of_address(name) if "@" in name else None
         named |= {name: (whose,)} if whose is not None else {}
-    inside = {one for name in (*policy.parties, *policy.teams) for one in named.get(name.casefold(), ())}
-    teams = {one for name in policy.teams for one in named.get(name.casefold(), ())}
+    inside = {each_id for name in (*policy.parties, *policy.teams) for each_id in named.get(name.casefold(), ())}
+    teams = {each_id for name in policy.teams for each_id in named.get(name.casefold(), ())}
     return Circle(policy.domains, frozenset(inside | call.tx.memberships.below(teams)))
 
 
@@ -78,14 +78,14 @@ def acquaint(call: Call, circle: Circle, parties: Iterable[Party]) -> dict[UUID,
     domains = {normal_address(a).rpartition("@")[2] for party in doubtful for a in party.addresses if "@" in a}
     addresses, names = call.tx.parties.beyond_doubt(domains, {party.name for party in doubtful})
     known = Neighbours(addresses, circle.domains, names)
-    found = {party.id: Acquaintance(not circle.holds(party)) for party in every}
+    acquaintances = {party.id: Acquaintance(not circle.holds(party)) for party in every}
     for party in doubtful:
         for address in party.addresses:
             near = known.near(address, party.name)
             if near is not None:
-                found[party.id] = replace(found[party.id], near=near.known, near_how=near.how)
+                acquaintances[party.id] = replace(acquaintances[party.id], near=near.known, near_how=near.how)
                 break
-    return found
+    return acquaintances
 
 
 def resembled(call: Call, address: str, name: str = "") -> Near | None:
@@ -100,9 +100,9 @@ def resembled(call: Call, address: str, name: str = "") -> Near | None:
         return None
     domain = normal.rpartition("@")[2]
     domains = {*call.tx.workspace.circle.domains, *call.tx.parties.domains()}
-    domains |= {one.rpartition("@")[2] for one in sign_ins}
+    domains |= {sign_in.rpartition("@")[2] for sign_in in sign_ins}
     namesakes = call.tx.parties.some(call.tx.parties.named([name]).get(name.casefold(), ())) if name else {}
-    theirs = [one for party in namesakes.values() for one in party.addresses if one.endswith(f"@{domain}")]
+    theirs = [address for party in namesakes.values() for address in party.addresses if address.endswith(f"@{domain}")]
     names = {name: theirs[0]} if theirs else {}
     return Neighbours({*call.tx.parties.addresses_at(domain), *sign_ins}, domains, names).near(address, name)
 

@@ -126,7 +126,7 @@ class _Rows:
         return self._most is None or len(self._rows) <= self._most
 
     def of(self, ids: Collection[UUID]) -> list[dict[str, Any]]:
-        return [self._rows[one] for one in ids if one in self._rows]
+        return [self._rows[each_id] for each_id in ids if each_id in self._rows]
 
     def every(self) -> list[dict[str, Any]]:
         return list(self._rows.values())
@@ -146,7 +146,7 @@ def _needs(program: Program) -> set[Group]:
 def _through_of_parties(program: Program) -> bool:
     """Whether what teams give on other accounts is asked of all that a party holds."""
     counted = program.counted[Group.PARTY]
-    return any(isinstance(n, Column) and n.name == COLUMN for one in counted for n in inside(one.condition))
+    return any(isinstance(n, Column) and n.name == COLUMN for node in counted for n in inside(node.condition))
 
 
 def _evaluated(call: Call, ask: Ask, rows: _Rows, concerned: Concerned) -> Looked:
@@ -168,10 +168,10 @@ def _evaluated(call: Call, ask: Ask, rows: _Rows, concerned: Concerned) -> Looke
         (Subject.PARTY, concerned.parties, call.tx.facts.parties),
     ):
         columns = one.columns[subject]
-        found = [dict(zip(columns, row, strict=True)) for row in load(columns, ids)]
-        for row in found:
+        documents = [dict(zip(columns, row, strict=True)) for row in load(columns, ids)]
+        for row in documents:
             _lay_over(row, over, drawn)
-        subjects[subject] = [tuple(row[name] for name in columns) for row in found]
+        subjects[subject] = [tuple(row[name] for name in columns) for row in documents]
     entries = [tuple(row[name] for name in one.columns[Subject.ENTRY]) for row in every]
     outcome = one.evaluate(
         entries, subjects[Subject.ACCOUNT], subjects[Subject.PARTY], concerned, micros(call.now - EPOCH)
@@ -209,13 +209,13 @@ def everything(call: Call, ask: Ask, snapshot: Snapshot) -> tuple[Everything, Fr
     accounts = _tagged(snapshot.accounts(wanted), "account", over.account_tags, over.account_over)
     parties = _tagged(snapshot.parties(wanted), "party", over.party_tags, over.party_over)
     if ask.drawn is not None:
-        ids = [UUID(bytes=one) for one in parties["party_id"]]
+        ids = [UUID(bytes=value) for value in parties["party_id"]]
         drawn = _drawn(call, ask, ids)
-        seen = [drawn[one] for one in ids]
+        seen = [drawn[each_id] for each_id in ids]
         parties = parties.with_columns(
-            pl.Series("party_outside", [one.outside for one in seen], pl.Boolean),
-            pl.Series("party_near", [one.near for one in seen], pl.String),
-            pl.Series("party_near_how", [one.near_how for one in seen], pl.String),
+            pl.Series("party_outside", [acquaintance.outside for acquaintance in seen], pl.Boolean),
+            pl.Series("party_near", [acquaintance.near for acquaintance in seen], pl.String),
+            pl.Series("party_near_how", [acquaintance.near_how for acquaintance in seen], pl.String),
         )
     frames = Frames(entries, accounts, parties, snapshot.providers(wanted))
     now = micros(call.now - EPOCH)

@@ -81,8 +81,8 @@ def browse(call: Call, wanted: FlagQuery) -> Page[FlagSight]:
         listed = call.tx.entries.find(wanted.entry)
         ids = {listed.entry.id, listed.party.id}
     elif wanted.account:
-        one = call.tx.accounts.find(wanted.account)[0]
-        ids = {one.id, *(e.id for e in call.tx.entries.on([one.id]))}
+        account = call.tx.accounts.find(wanted.account)[0]
+        ids = {account.id, *(e.id for e in call.tx.entries.on([account.id]))}
     elif wanted.party:
         who = call.tx.parties.find(wanted.party)[0]
         ids = {who.id, *(e.id for e in call.tx.entries.held_by([who.id]))}
@@ -164,12 +164,12 @@ def _standing(call: Call, text: str) -> Flag:
 
 def _mark_again(call: Call, flag: Flag) -> None:
     """Bring what hangs on a flag's acceptance up to date: the entries' marks, and when to look again."""
-    one = {flag.subject: [flag.subject_id]}
+    document = {flag.subject: [flag.subject_id]}
     evaluate(
         call,
-        entries=one.get(Subject.ENTRY, ()),
-        accounts=one.get(Subject.ACCOUNT, ()),
-        parties=one.get(Subject.PARTY, ()),
+        entries=document.get(Subject.ENTRY, ()),
+        accounts=document.get(Subject.ACCOUNT, ()),
+        parties=document.get(Subject.PARTY, ()),
     )
 
 
@@ -181,12 +181,12 @@ def sights(call: Call, flags: Iterable[Flag]) -> tuple[FlagSight, ...]:
     accounts = call.tx.accounts.some(ids[Subject.ACCOUNT]) if ids[Subject.ACCOUNT] else {}
     parties = call.tx.parties.some(ids[Subject.PARTY]) if ids[Subject.PARTY] else {}
     rules = policies.rules(call)
-    found = []
+    flag_sights = []
     for flag in every:
         facts: Facts = json.loads(flag.facts)
         rule = rules.get(flag.rule)
         said = sentence(rule.reason, facts, call.tx.workspace.zone) if rule else ""
-        found.append(
+        flag_sights.append(
             FlagSight(
                 flag=flag,
                 rule=rule,
@@ -198,7 +198,7 @@ def sights(call: Call, flags: Iterable[Flag]) -> tuple[FlagSight, ...]:
                 party=parties.get(flag.subject_id),
             )
         )
-    return tuple(found)
+    return tuple(flag_sights)
 
 
 # Evaluation
@@ -228,8 +228,8 @@ def evaluate(
     given = {one if isinstance(one, UUID) else one.id for one in every}
     # What has ended counts no more for its account and its party, and nothing else leads to these.
     ended = [one for one in every if isinstance(one, Entry) and not one.stands]
-    of_parties = {*parties, *(one.party_id for one in ended)}
-    on_accounts = {*accounts, *(one.account_id for one in ended)}
+    of_parties = {*parties, *(entry.party_id for entry in ended)}
+    on_accounts = {*accounts, *(entry.account_id for entry in ended)}
     if not (given or of_parties or on_accounts):
         return
     ask = policies.in_force(call)
@@ -290,8 +290,8 @@ def _conclude(call: Call, ask: evaluation.Ask, looked: evaluation.Looked, given:
         del standing[flag.id]
     _look_again(call, ids, outcome, standing.values())
     risks: dict[Subject, dict[UUID, int]] = {subject: {} for subject in Subject}
-    for (subject, one), risk in outcome.risks.items():
-        risks[subject][one] = risk
+    for (subject, value), risk in outcome.risks.items():
+        risks[subject][value] = risk
     call.tx.flags.keep_risks(risks, call.now)
     worst: dict[UUID, int] = {}
     for flag in standing.values():
@@ -304,14 +304,16 @@ def _conclude(call: Call, ask: evaluation.Ask, looked: evaluation.Looked, given:
 
 def _look_again(call: Call, ids: set[UUID], outcome: Outcome, standing: Iterable[Flag]) -> None:
     """Keep when time alone may change what holds for these subjects, if that is soon."""
-    upcoming = {one: (subject, EPOCH + timedelta(microseconds=at)) for (subject, one), at in outcome.soonest.items()}
+    upcoming = {
+        value: (subject, EPOCH + timedelta(microseconds=at)) for (subject, value), at in outcome.soonest.items()
+    }
     for flag in standing:
         if flag.acceptance is not None and flag.subject_id in ids:
             sooner = upcoming.get(flag.subject_id)
             until = flag.acceptance.until
             upcoming[flag.subject_id] = (flag.subject, min(until, sooner[1]) if sooner else until)
     horizon = call.now + evaluation.HORIZON
-    call.tx.flags.look_again(ids, {one: pair for one, pair in upcoming.items() if pair[1] <= horizon})
+    call.tx.flags.look_again(ids, {each_value: pair for each_value, pair in upcoming.items() if pair[1] <= horizon})
 
 
 def _store(call: Call, differences: Differences) -> list[Flag]:
@@ -371,7 +373,7 @@ def evaluate_everything(call: Call) -> None:
         {"place": range(len(ask.program.rules)), "rule": [rule.rule.id for rule in ask.program.rules]},
         schema={"place": pl.Int64, "rule": pl.String},
     )
-    found = pl.concat(
+    frame = pl.concat(
         [
             flags.lazy()
             .rename({"rule": "place"})
@@ -380,24 +382,24 @@ def evaluate_everything(call: Call) -> None:
             for subject, flags in every.flags.items()
         ]
     ).collect()
-    _store_differences(call, found, kept)
+    _store_differences(call, frame, kept)
     _look_all_again(call, every, kept)
-    _keep_marks(call, every, frames, found, kept)
+    _keep_marks(call, every, frames, frame, kept)
 
 
-def _store_differences(call: Call, found: pl.DataFrame, kept: pl.DataFrame) -> None:
+def _store_differences(call: Call, frame: pl.DataFrame, kept: pl.DataFrame) -> None:
     """Raise, change and clear what a whole evaluation changes among the stored flags."""
     key = ["rule", "subject", "id"]
     now = micros(call.now - EPOCH)
-    both = kept.lazy().join(found.lazy(), on=key, how="inner", suffix="_found")
+    both = kept.lazy().join(frame.lazy(), on=key, how="inner", suffix="_found")
     over = (pl.col("accepted_until") <= now) | (pl.col("severity_found") > pl.col("accepted"))
     differs = (pl.col("severity") != pl.col("severity_found")) | (pl.col("facts") != pl.col("facts_found"))
     changed = both.filter(differs | over.fill_null(value=False)).select("flag_id", *key)
-    cleared = kept.lazy().join(found.lazy(), on=key, how="anti").select("flag_id", *key)
-    new = found.lazy().join(kept.lazy(), on=key, how="anti")
-    again = found.lazy().join(changed, on=key, how="semi")
+    cleared = kept.lazy().join(frame.lazy(), on=key, how="anti").select("flag_id", *key)
+    new = frame.lazy().join(kept.lazy(), on=key, how="anti")
+    again = frame.lazy().join(changed, on=key, how="semi")
     raised, differing, olds = pl.collect_all([new, again, pl.concat([changed, cleared])])
-    standing = call.tx.flags.some(UUID(bytes=one) for one in olds["flag_id"])
+    standing = call.tx.flags.some(UUID(bytes=value) for value in olds["flag_id"])
     reason, policy = _reasons(call), call.tx.workspace.policy
     _store(call, compare(standing, _findings(differing), now=call.now, policy=policy, reason=reason))
     # A first look raises more than should be in memory at once.
@@ -407,8 +409,8 @@ def _store_differences(call: Call, found: pl.DataFrame, kept: pl.DataFrame) -> N
 
 def _findings(frame: pl.DataFrame) -> list[Finding]:
     return [
-        Finding(rule, Subject(subject), UUID(bytes=one), Severity.ranked(severity), facts)
-        for rule, subject, one, severity, facts in frame.iter_rows()
+        Finding(rule, Subject(subject), UUID(bytes=value), Severity.ranked(severity), facts)
+        for rule, subject, value, severity, facts in frame.iter_rows()
     ]
 
 
@@ -421,19 +423,19 @@ def _look_all_again(call: Call, every: Everything, kept: pl.DataFrame) -> None:
     ]
     upcoming = pl.concat([*soonest, accepted.select("subject", "id", at="accepted_until")])
     moments: dict[UUID, tuple[Subject, datetime]] = {}
-    for subject, one, at in upcoming.sort("at", descending=True).iter_rows():
-        moments[UUID(bytes=one)] = (Subject(subject), EPOCH + timedelta(microseconds=at))
+    for subject, value, at in upcoming.sort("at", descending=True).iter_rows():
+        moments[UUID(bytes=value)] = (Subject(subject), EPOCH + timedelta(microseconds=at))
     call.tx.flags.look_all_again(moments)
 
 
-def _keep_marks(call: Call, every: Everything, frames: Frames, found: pl.DataFrame, kept: pl.DataFrame) -> None:
+def _keep_marks(call: Call, every: Everything, frames: Frames, table: pl.DataFrame, kept: pl.DataFrame) -> None:
     """Keep beside entries, accounts and parties what has changed of their risk and their worst flag."""
     key = ["rule", "subject", "id"]
     now = micros(call.now - EPOCH)
     # As severe as it is now: one that got worse than what was accepted counts again.
     lived_with = kept.filter(pl.col("accepted_until") > now).select(*key, "accepted")
-    accepted = found.join(lived_with, on=key, how="inner").filter(pl.col("accepted") >= pl.col("severity"))
-    worst = found.join(accepted, on=key, how="anti").group_by("subject", "id").agg(pl.col("severity").max())
+    accepted = table.join(lived_with, on=key, how="inner").filter(pl.col("accepted") >= pl.col("severity"))
+    worst = table.join(accepted, on=key, how="anti").group_by("subject", "id").agg(pl.col("severity").max())
 
     def of(subject: Subject) -> pl.DataFrame:
         return worst.filter(subject=subject.value).select(
@@ -455,8 +457,8 @@ def _keep_marks(call: Call, every: Everything, frames: Frames, found: pl.DataFra
         .filter((pl.col("worst") != pl.col("kept_severity")) | (pl.col("party_outside") != pl.col("kept_outside")))
     )
     call.tx.entries.mark(
-        (UUID(bytes=one), worst, outside)
-        for one, worst, outside in marks.select("entry_id", "worst", "party_outside").iter_rows()
+        (UUID(bytes=value), worst, outside)
+        for value, worst, outside in marks.select("entry_id", "worst", "party_outside").iter_rows()
     )
     risks = {}
     for subject, frame in (
@@ -466,5 +468,5 @@ def _keep_marks(call: Call, every: Everything, frames: Frames, found: pl.DataFra
     ):
         before = frame.select(pl.col(f"{subject}_id").alias("id"), "kept_risk")
         changed = every.risks[subject].join(before, on="id").filter(pl.col("risk") != pl.col("kept_risk"))
-        risks[subject] = {UUID(bytes=one): risk for one, risk in changed.select("id", "risk").iter_rows()}
+        risks[subject] = {UUID(bytes=each_value): risk for each_value, risk in changed.select("id", "risk").iter_rows()}
     call.tx.flags.keep_risks(risks, call.now)

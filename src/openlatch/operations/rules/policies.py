@@ -115,8 +115,8 @@ def current(call: Call) -> Read:
 
 def in_force(call: Call) -> evaluation.Ask:
     """Return the policy in force, to be asked."""
-    found = current(call)
-    return evaluation.Ask(found.policy, found.program)
+    policy_read = current(call)
+    return evaluation.Ask(policy_read.policy, policy_read.program)
 
 
 def rules(call: Call) -> Mapping[str, Rule]:
@@ -158,8 +158,8 @@ def catalogue(call: Call) -> tuple[tuple[Field, tuple[str, ...]], ...]:
 def browse_rules(call: Call) -> tuple[RuleSight, ...]:
     """The rules of the policy in force, each with its flags; those with the worst flags first."""
     counts = call.tx.flags.counts(call.now)
-    found = [RuleSight(rule, *counts.get(rule.id, (0, 0, 0))) for rule in rules(call).values()]
-    return tuple(sorted(found, key=lambda one: (-one.worst, one.accepted - one.standing, one.rule.id)))
+    sights = [RuleSight(rule, *counts.get(rule.id, (0, 0, 0))) for rule in rules(call).values()]
+    return tuple(sorted(sights, key=lambda sight: (-sight.worst, sight.accepted - sight.standing, sight.rule.id)))
 
 
 @operation("policy.check")
@@ -201,22 +201,24 @@ def _found(call: Call, ask: evaluation.Ask) -> dict[tuple[str, UUID], Finding]:
         with call.tx.snapshot() as snapshot:
             found, _ = evaluation.everything(call, ask, snapshot)
         every = [
-            Finding(ask.program.rules[rule].rule.id, subject, UUID(bytes=one), Severity.ranked(severity), facts)
+            Finding(ask.program.rules[rule].rule.id, subject, UUID(bytes=value), Severity.ranked(severity), facts)
             for subject, frame in found.flags.items()
-            for rule, one, severity, facts in frame.iter_rows()
+            for rule, value, severity, facts in frame.iter_rows()
         ]
-    return {(one.rule, one.subject_id): one for one in every}
+    return {(finding.rule, finding.subject_id): finding for finding in every}
 
 
 def _line(
     call: Call, rule: Rule, now: Mapping[tuple[str, UUID], Flag], then: Mapping[tuple[str, UUID], Finding]
 ) -> TrialLine:
     before = {key[1]: flag for key, flag in now.items() if key[0] == rule.id}
-    after = {key[1]: found for key, found in then.items() if key[0] == rule.id}
+    after = {key[1]: finding for key, finding in then.items() if key[0] == rule.id}
     appear, go = after.keys() - before.keys(), before.keys() - after.keys()
-    change = [one for one in after.keys() & before.keys() if after[one].severity is not before[one].severity]
-    shown = [after[one] for one in sorted(appear)[:FEW]]
-    gone = [before[one] for one in sorted(go)[: FEW - len(shown)]]
+    change = [
+        each_id for each_id in after.keys() & before.keys() if after[each_id].severity is not before[each_id].severity
+    ]
+    shown = [after[each_id] for each_id in sorted(appear)[:FEW]]
+    gone = [before[each_id] for each_id in sorted(go)[: FEW - len(shown)]]
     names = _names(call, [*shown, *gone])
     zone = call.tx.workspace.zone
     examples = [
@@ -237,12 +239,12 @@ def _line(
 
 def _names(call: Call, subjects: Iterable[Flag | Finding]) -> dict[UUID, str]:
     ids: dict[Subject, list[UUID]] = {subject: [] for subject in Subject}
-    for one in subjects:
-        ids[one.subject].append(one.subject_id)
+    for each_subject in subjects:
+        ids[each_subject.subject].append(each_subject.subject_id)
     entries = call.tx.entries.about(ids[Subject.ENTRY]) if ids[Subject.ENTRY] else {}
-    names = {one: f"{listed.party.name} on {listed.account.name}" for one, listed in entries.items()}
+    names = {entry_id: f"{listed.party.name} on {listed.account.name}" for entry_id, listed in entries.items()}
     names |= call.tx.accounts.names(ids[Subject.ACCOUNT])
-    return names | {one: party.name for one, party in call.tx.parties.some(ids[Subject.PARTY]).items()}
+    return names | {party_id: party.name for party_id, party in call.tx.parties.some(ids[Subject.PARTY]).items()}
 
 
 def draw_circle(call: Call, policy: Policy, *, everyone: bool = False) -> None:
@@ -256,16 +258,16 @@ def draw_circle(call: Call, policy: Policy, *, everyone: bool = False) -> None:
         call.tx.enter_again()
     concerned = call.tx.parties.all() if everyone else call.tx.parties.some(circle.parties ^ before.parties).values()
     seen = circles.acquaint(call, circle, concerned)
-    call.tx.parties.acquainted({one: (a.outside, a.near, a.near_how) for one, a in seen.items()})
+    call.tx.parties.acquainted({party_id: (a.outside, a.near, a.near_how) for party_id, a in seen.items()})
 
 
 def changes(before: Policy, after: Policy) -> tuple[str, ...]:
     """Return what a policy changes of another, in sentences."""
     told = []
-    old, new = ({rule.id: rule for rule in rules_of(one)} for one in (before, after))
-    told += [f"Adds the rule {one}." for one in new if one not in old]
-    told += [f"Drops the rule {one}." for one in old if one not in new]
-    for one in [one for one in new if one in old and new[one] != old[one]]:
+    old, new = ({rule.id: rule for rule in rules_of(policy)} for policy in (before, after))
+    told += [f"Adds the rule {text}." for text in new if text not in old]
+    told += [f"Drops the rule {text}." for text in old if text not in new]
+    for text in [text for text in new if text in old and new[text] != old[text]]:
         parts = [
             part.replace("_", " ")
             for part in (
@@ -280,20 +282,20 @@ def changes(before: Policy, after: Policy) -> tuple[str, ...]:
                 "why",
                 "clears",
             )
-            if getattr(old[one], part) != getattr(new[one], part)
+            if getattr(old[text], part) != getattr(new[text], part)
         ]
-        if old[one].off != new[one].off:
-            told.append(f"Turns the rule {one} {'off' if new[one].off else 'on'}.")
+        if old[text].off != new[text].off:
+            told.append(f"Turns the rule {text} {'off' if new[text].off else 'on'}.")
         if parts:
-            told.append(f"Changes the rule {one} ({', '.join(parts)}).")
+            told.append(f"Changes the rule {text} ({', '.join(parts)}).")
     for name in sorted(before.limits.keys() | after.limits.keys()):
-        one, other = (_said(policy.limits.get(name)) for policy in (before, after))
-        if one != other:
-            told.append(f"Limit {name}: {one}, now {other}.")
+        text, other = (_said(policy.limits.get(name)) for policy in (before, after))
+        if text != other:
+            told.append(f"Limit {name}: {text}, now {other}.")
     for name in ("domains", "teams", "parties"):
         was, now = set(getattr(before, name)), set(getattr(after, name))
-        told += [f"Takes {one} into the circle." for one in sorted(now - was)]
-        told += [f"Takes {one} out of the circle." for one in sorted(was - now)]
+        told += [f"Takes {value} into the circle." for value in sorted(now - was)]
+        told += [f"Takes {value} out of the circle." for value in sorted(was - now)]
     for name, word in (("tags", "tags"), ("risk", "weights of risk"), ("accept_for", "longest acceptance")):
         if getattr(before, name) != getattr(after, name):
             told.append(f"Changes the {word}.")

@@ -77,11 +77,11 @@ def _not_toml(said: str) -> dict[str, str]:
 
 
 def _misshapen(text: str, error: ValidationError) -> Iterator[dict[str, str]]:
-    for one in error.errors(include_url=False, include_input=False, include_context=False):
-        path = [part for part in one["loc"] if part not in ("constrained-str", "constrained-int")]
+    for details in error.errors(include_url=False, include_input=False, include_context=False):
+        path = [part for part in details["loc"] if part not in ("constrained-str", "constrained-int")]
         words = ".".join(str(part) for part in path)
         problem = {"extra_forbidden": "it is not known", "missing": "it is missing"}.get(
-            one["type"], one["msg"].lower()
+            details["type"], details["msg"].lower()
         )
         yield {"at": _line_of(text, path), "problem": f"{words}: {problem}"}
 

@@ -58,7 +58,11 @@ def of_party(call: Call, text: str) -> RiskSight:
 
 
 def _sight(call: Call, ids: list[UUID], over_time: tuple[tuple[datetime, int], ...]) -> RiskSight:
-    listed = sorted(call.tx.entries.about(ids).values(), key=lambda one: (-one.risk, one.entry.id))
-    points = shares(one.risk for one in listed)
-    found = tuple(Share(one, share) for one, share in zip(listed, points, strict=False) if share)
-    return RiskSight(min(sum(points), 100), found, over_time)
+    listed = sorted(
+        call.tx.entries.about(ids).values(), key=lambda listed_entry: (-listed_entry.risk, listed_entry.entry.id)
+    )
+    points = shares(listed_entry.risk for listed_entry in listed)
+    the_shares = tuple(
+        Share(each_listed_entry, share) for each_listed_entry, share in zip(listed, points, strict=False) if share
+    )
+    return RiskSight(min(sum(points), 100), the_shares, over_time)

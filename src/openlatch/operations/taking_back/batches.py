@@ -240,7 +240,7 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
     }
     # All at once, and before the entries themselves are held.
     orders.hold(
-        call, [*of_entries.values(), *(one for about in of_teams.values() for one in teams.given_by(call, about))]
+        call, [*of_entries.values(), *(entry for about in of_teams.values() for entry in teams.given_by(call, about))]
     )
     for item in items:
         if item.action == DISABLE_SIGN_IN:
@@ -351,16 +351,16 @@ def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
     outcomes = call.tx.batches.outcomes([batch.id for batch in batches])
     parties = call.tx.parties.some(batch.party_id for batch in batches if batch.party_id is not None)
     resting = call.tx.batches.resting([batch.id for batch in batches], call.now)
-    found = []
+    sights = []
     for batch in batches:
         remains = _remains(call, batch)
         came = [Outcome(word) for word in outcomes[batch.id]]
-        settled = all(one.settled if batch.kind == "leaver" else one.rests for one in came) and not remains
+        settled = all(outcome.settled if batch.kind == "leaver" else outcome.rests for outcome in came) and not remains
         over = settled or batch.over_at is not None or (batch.cancelled_at is not None and batch.id in resting)
         party = parties.get(batch.party_id) if batch.party_id else None
         rests = batch.id in resting or (batch.begins_at is not None and batch.begins_at > call.now)
-        found.append(BatchSight(batch, outcomes[batch.id], party, over, rests, remains))
-    return tuple(found)
+        sights.append(BatchSight(batch, outcomes[batch.id], party, over, rests, remains))
+    return tuple(sights)
 
 
 def _remains(call: Call, batch: Batch) -> tuple[str, ...]:
@@ -368,8 +368,10 @@ def _remains(call: Call, batch: Batch) -> tuple[str, ...]:
     if batch.kind != "leaver" or batch.party_id is None or batch.cancelled_at or batch.over_at:
         return ()
     named = [item for item in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if item.left_open is not None]
-    pieces = {one.entry_id for one in named} | {one.membership_id for one in named}
-    return tuple(one.text for one in remaining(call, batch.party_id) if one.piece not in pieces)
+    pieces = {item.entry_id for item in named} | {item.membership_id for item in named}
+    return tuple(
+        each_remaining.text for each_remaining in remaining(call, batch.party_id) if each_remaining.piece not in pieces
+    )
 
 
 def _shown(call: Call, batch: Batch, outcome: str) -> BatchSight:
@@ -377,7 +379,7 @@ def _shown(call: Call, batch: Batch, outcome: str) -> BatchSight:
     listed = call.tx.entries.about({item.entry_id for item in items if item.entry_id is not None})
     refs = [ref_of(item.order_id) if item.order_id is not None else "" for item in items]
     beside = tuple(
-        (one, listed.get(one.entry_id) if one.entry_id is not None else None, ref)
-        for one, ref in zip(items, refs, strict=True)
+        (batch_item, listed.get(batch_item.entry_id) if batch_item.entry_id is not None else None, ref)
+        for batch_item, ref in zip(items, refs, strict=True)
     )
     return replace(seen(call, [batch])[0], items=beside)

@@ -56,15 +56,15 @@ class _Matter:
 
 def _matters(call: Call, orders: Sequence[Order]) -> dict[UUID, _Matter]:
     """What orders are about, by the orders' ids."""
-    entries = call.tx.entries.some({one.entry_id for one in orders if one.entry_id is not None})
-    found = {}
+    entries = call.tx.entries.some({order.entry_id for order in orders if order.entry_id is not None})
+    matters = {}
     for order in orders:
         if isinstance(order.about, UUID):
             entry = entries[order.about]
-            found[order.id] = _Matter(entry.provider_id, entry.party_id, entry)
+            matters[order.id] = _Matter(entry.provider_id, entry.party_id, entry)
         else:
-            found[order.id] = _Matter(order.about.provider_id, order.about.member_id)
-    return found
+            matters[order.id] = _Matter(order.about.provider_id, order.about.member_id)
+    return matters
 
 
 @dataclass(frozen=True, slots=True)
@@ -198,9 +198,9 @@ def _ending(call: Call, ended: Mapping[UUID, list[Step]]) -> None:
     for entry_id, entry in call.tx.entries.some(ended).items():
         keys.setdefault(entry.provider_id, []).extend(step.entry for step in ended[entry_id])
     for provider_id, theirs in keys.items():
-        for one in call.tx.entries.standing(provider_id, theirs):
-            if one.state is not State.ENDING:
-                entry = call.tx.entries.lock(one.id)
+        for each_entry in call.tx.entries.standing(provider_id, theirs):
+            if each_entry.state is not State.ENDING:
+                entry = call.tx.entries.lock(each_entry.id)
                 if entry.stands and entry.state is not State.ENDING:
                     call.tx.entries.save(entry.moved(EntryMove.ASK))
 
@@ -228,7 +228,7 @@ def looked(call: Call, looks: Mapping[UUID, tuple[int, Observation]]) -> None:
 
     What is not yet as it was meant to be is looked at again later.
     """
-    orders = [one for one in call.tx.orders.some(looks, lock=True) if _awaits(one, looks[one.id][0])]
+    orders = [order for order in call.tx.orders.some(looks, lock=True) if _awaits(order, looks[order.id][0])]
     call.tx.facts.take_turns()
     matters = _matters(call, orders)
     by_provider: dict[UUID, list[Order]] = {}
@@ -333,25 +333,25 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
     proved: list[Order] = []
     events: list[Event] = []
     for order, _ in done:
-        one = sights[order.id]
+        order_sight = sights[order.id]
         said = next((step.said for step in reversed(order.steps) if step.said), "") + "; no reading can see it"
         told_at = next((step.at for step in order.steps if step.asks), None)
         receipt: dict[str, Any] = {
             "order": order.ref,
             "did": order.action,
-            "entry": one.entry.ref if one.entry else "",
-            "party": one.party.name,
+            "entry": order_sight.entry.ref if order_sight.entry else "",
+            "party": order_sight.party.name,
             "subject": order.plan.get("subject", ""),
-            "account": one.account.name if one.account else "",
-            "provider": one.provider,
+            "account": order_sight.account.name if order_sight.account else "",
+            "provider": order_sight.provider,
             "ordered_by": order.ordered_by.name,
             "ordered_by_id": str(order.ordered_by.id or ""),
             "told_at": told_at.isoformat() if told_at else None,
             "read_at": call.now.isoformat(),
             "showed": showed.get(order.id, said),
         }
-        if one.team is not None:
-            receipt |= {"team": one.team.name, "team_key": next(step.team for step in order.steps if step.team)}
+        if order_sight.team is not None:
+            receipt |= {"team": order_sight.team.name, "team_key": next(step.team for step in order.steps if step.team)}
         if order.id in remains:
             receipt["remains"] = remains[order.id]
         receipt["signed"] = sign(receipt)
@@ -370,21 +370,21 @@ def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mappi
 
 def _remains(call: Call, orders: Sequence[Order], sights: Mapping[UUID, OrderSight]) -> dict[UUID, list[str]]:
     """Of orders that end something, the ways in that the party has still: to the account, or to what the team has."""
-    ending = [one for one in orders if Action(one.action).ends or one.action == Action.REMOVE_MEMBER]
-    parties = {sights[one.id].party.id for one in ending}
-    indirect = {one for one, teams_ in call.tx.memberships.above(parties).items() if teams_}
+    ending = [order for order in orders if Action(order.action).ends or order.action == Action.REMOVE_MEMBER]
+    parties = {sights[order.id].party.id for order in ending}
+    indirect = {each_id for each_id, teams_ in call.tx.memberships.above(parties).items() if teams_}
     held = call.tx.entries.held_by(parties)
     ways = {
         party: remaining(call, party)
         for party in parties
         if party in indirect or any(h.party_id == party for h in held)
     }
-    found = {}
+    document = {}
     for order in ending:
-        one = sights[order.id]
-        places = {one.entry.account_id} if one.entry is not None else _led_to(call, order)
-        found[order.id] = [way.text for way in ways.get(one.party.id, ()) if way.account_id in places]
-    return found
+        sight = sights[order.id]
+        places = {sight.entry.account_id} if sight.entry is not None else _led_to(call, order)
+        document[order.id] = [way.text for way in ways.get(sight.party.id, ()) if way.account_id in places]
+    return document
 
 
 def _led_to(call: Call, order: Order) -> set[UUID]:
@@ -408,8 +408,8 @@ def _take_at_their_word(call: Call, order: Order, entry: Entry | None) -> None:
     if order.action == Action.LET_IN:
         return  # seen to when it arrives
     if order.action == Action.CHANGE_SECRET:
-        told = [one for one in call.tx.entries.on([entry.account_id]) if one.kind is Kind.SECRET]
-        gone = [one for one in told if one.stands and one.level == entry.level]
+        told = [each_entry for each_entry in call.tx.entries.on([entry.account_id]) if each_entry.kind is Kind.SECRET]
+        gone = [each_entry for each_entry in told if each_entry.stands and each_entry.level == entry.level]
         _end_by_word(call, gone, EndReason.REVOKED, done.said)
     elif done.change is not None:
         entry = call.tx.entries.lock(entry.id)
@@ -433,8 +433,8 @@ def _take_at_their_word(call: Call, order: Order, entry: Entry | None) -> None:
 
 def _end_by_word(call: Call, gone: list[Entry], why: EndReason, said: str) -> None:
     ended = []
-    for one in gone:
-        entry = call.tx.entries.lock(one.id)
+    for each_entry in gone:
+        entry = call.tx.entries.lock(each_entry.id)
         ended.append(entry.ended(why, call.now))
         call.tx.entries.save(ended[-1])
         call.log("entry.ended", "entry", entry.id, reason=str(why), said=said)

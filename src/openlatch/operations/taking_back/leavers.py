@@ -89,15 +89,15 @@ def complete(call: Call, batch: Batch) -> None:
         call.log("batch.over", "batch", batch.id)
         return
     there = call.tx.batches.items(batch.id, limit=batches.MOST_ITEMS)
-    known = {one.entry_id for one in there} | {one.membership_id for one in there} - {None}
+    known = {item.entry_id for item in there} | {item.membership_id for item in there} - {None}
     new = [
         item
         for item, _ in _plan(call, str(batch.party_id)).items
         if (item.entry_id or item.membership_id) not in (*known, None)
     ]
     if new:
-        who = next((one.who for one in there if one.who), "")
-        batches.more(call, batch, _items(new, who, first=max((one.place for one in there), default=0) + 1))
+        who = next((item.who for item in there if item.who), "")
+        batches.more(call, batch, _items(new, who, first=max((item.place for item in there), default=0) + 1))
 
 
 def _items(items: Sequence[Item], who: str, first: int = 1) -> list[BatchItem]:
@@ -124,12 +124,12 @@ def _plan(call: Call, text: str) -> LeaverPlan:
             party=party.ref,
         )
     held = call.tx.entries.held_by([party.id])
-    situations = [one for one, _ in orders.situations(call, held).values()]
+    situations = [situation for situation, _ in orders.situations(call, held).values()]
     joined = [m for m in call.tx.memberships.around(party.id) if m.member_id == party.id]
-    names = {one: team.name for one, team in call.tx.parties.some(m.team_id for m in joined).items()}
-    providers = {one: call.tx.providers.get(one) for one in {m.provider_id for m in joined}}
-    unread = {one for one, provider in providers.items() if provider.by_hand}
-    able = {one for one, provider in providers.items() if provider.abilities.removes_members} - unread
+    names = {party_id: team.name for party_id, team in call.tx.parties.some(m.team_id for m in joined).items()}
+    providers = {provider_id: call.tx.providers.get(provider_id) for provider_id in {m.provider_id for m in joined}}
+    unread = {each_provider_id for each_provider_id, provider in providers.items() if provider.by_hand}
+    able = {each_id for each_id, provider in providers.items() if provider.abilities.removes_members} - unread
     unseen = {m.id for m in joined if m.provider_id in unread}
     items = tuple(
         replace(item, membership_id=None) if item.membership_id in unseen else item

@@ -23,18 +23,18 @@ __all__ = ["proved", "stuck"]
 
 def proved(call: Call, done: Sequence[OrderSight]) -> None:
     """Tell the parties what orders have changed for them, and the holder what a party gave up."""
-    for one in done:
-        if one.entry is not None and one.account is not None:
-            _proved(call, one, one.entry, f"{one.account.name} at {one.provider}")
-        elif one.team is not None and one.party.kind is PartyKind.PERSON:
-            now = "are in" if one.order.action == Action.ADD_MEMBER else "are no longer in"
-            title = f"You {now} the team {one.team.name} at {one.provider}"
-            tell_party(call, one.party, Notice(f"order:{one.order.id}", title))
+    for sight in done:
+        if sight.entry is not None and sight.account is not None:
+            _proved(call, sight, sight.entry, f"{sight.account.name} at {sight.provider}")
+        elif sight.team is not None and sight.party.kind is PartyKind.PERSON:
+            now = "are in" if sight.order.action == Action.ADD_MEMBER else "are no longer in"
+            title = f"You {now} the team {sight.team.name} at {sight.provider}"
+            tell_party(call, sight.party, Notice(f"order:{sight.order.id}", title))
 
 
-def _proved(call: Call, one: OrderSight, entry: Entry, where: str) -> None:
-    order, action = one.order, Action(one.order.action)
-    happened = _happened(call, one, entry, where)
+def _proved(call: Call, sight: OrderSight, entry: Entry, where: str) -> None:
+    order, action = sight.order, Action(sight.order.action)
+    happened = _happened(call, sight, entry, where)
     if title := ACTS[action].holder(happened):
         notices.tell(call, notices.managers(call), Notice(f"order:{order.id}", title, "", f"/orders?order={order.ref}"))
     if action is Action.HAND_OVER:
@@ -45,8 +45,8 @@ def _proved(call: Call, one: OrderSight, entry: Entry, where: str) -> None:
     if action is Action.EXTEND and _administers_now(order, entry):
         administrators_added(call, [entry])
     title = ACTS[action].party(happened)
-    if title and one.party.kind is PartyKind.PERSON and entry.kind not in (Kind.SESSION, Kind.SECRET):
-        tell_party(call, one.party, Notice(f"order:{order.id}", title))
+    if title and sight.party.kind is PartyKind.PERSON and entry.kind not in (Kind.SESSION, Kind.SECRET):
+        tell_party(call, sight.party, Notice(f"order:{order.id}", title))
 
 
 def _administers_now(order: Order, entry: Entry) -> bool:
@@ -57,10 +57,10 @@ def _administers_now(order: Order, entry: Entry) -> bool:
     return before.level != entry.level if before.powers is None else Power.ADMIT not in before.powers
 
 
-def _happened(call: Call, one: OrderSight, entry: Entry, where: str) -> Happened:
+def _happened(call: Call, sight: OrderSight, entry: Entry, where: str) -> Happened:
     day = last_day(entry.ends_at, call.tx.workspace.zone) if entry.ends_at else ""
-    offered = entry.kind is Kind.OFFER and one.order.action != Action.LET_IN
-    return Happened(one.party.name, where, entry.level, day, offered)
+    offered = entry.kind is Kind.OFFER and sight.order.action != Action.LET_IN
+    return Happened(sight.party.name, where, entry.level, day, offered)
 
 
 def stuck(call: Call, order: Order, why: str) -> None:

@@ -14,14 +14,14 @@ __all__ = ["receipt"]
 @operation("receipts.show")
 def receipt(call: Call, order: str) -> tuple[str, Inclusion | None]:
     """The receipt of a proved order, signed; with the proof that its event is in the log, once that is sealed."""
-    found = call.tx.orders.find(order)
-    if not found.receipt or "signed" not in found.receipt:
+    the_order = call.tx.orders.find(order)
+    if not the_order.receipt or "signed" not in the_order.receipt:
         raise Conflict(
-            f"Order {found.ref} is {found.state}, and has no receipt yet.",
-            next_step=f"Follow it until it is proved: openlatch order {found.ref} --follow",
-            order=found.ref,
+            f"Order {the_order.ref} is {the_order.state}, and has no receipt yet.",
+            next_step=f"Follow it until it is proved: openlatch order {the_order.ref} --follow",
+            order=the_order.ref,
         )
-    return str(found.receipt["signed"]), _in_log(call, found)
+    return str(the_order.receipt["signed"]), _in_log(call, the_order)
 
 
 def _in_log(call: Call, order: Order) -> Inclusion | None:

@@ -59,7 +59,7 @@ def foreseen(call: Call, wanted: Mapping[UUID, Wish], about: Collection[UUID] | 
     """
     about = wanted if about is None else about
     acts = _Acts.of(call, wanted, about)
-    locked = {one: text for one, text in acts.held.items() if one in about}
+    locked = {each_id: text for each_id, text in acts.held.items() if each_id in about}
     consequences = list(acts.seen.consequences)
     if locked:
         consequences.insert(0, Shared("last-administrator", Severity.CRITICAL, tuple(locked.items())))
@@ -96,25 +96,25 @@ class _Acts:
     @classmethod
     def of(cls, call: Call, wanted: Mapping[UUID, Wish], about: Collection[UUID]) -> _Acts:
         entries = call.tx.entries.some(wanted)
-        asks = {one: orders.ask_of(call, wish) for one, wish in wanted.items() if one in entries}
+        asks = {wish_id: orders.ask_of(call, wish) for wish_id, wish in wanted.items() if wish_id in entries}
         after = _after(call, entries, asks)
-        told = [one for one in asks if one in about][:LOOKED_AT]
-        around = orders.situations(call, [entries[one] for one in told])
-        acts = [Act(around[one][0], asks[one]) for one in told]
+        told = [each_id for each_id in asks if each_id in about][:LOOKED_AT]
+        around = orders.situations(call, [entries[each_id] for each_id in told])
+        acts = [Act(around[each_id][0], asks[each_id]) for each_id in told]
         seen = foresee(acts, after, call.now)
         # What cannot be done takes nothing away, and what is held back brings nothing about.
-        after = {one: then for one, then in after.items() if one not in seen.refused}
+        after = {entry_id: then for entry_id, then in after.items() if entry_id not in seen.refused}
         held = _locked_out(call, entries, after)
         left_out = {*seen.refused, *held}
         if left_out:
-            after = {one: then for one, then in after.items() if one not in held}
+            after = {each_entry_id: then for each_entry_id, then in after.items() if each_entry_id not in held}
             done = [act for act in acts if act.situation.entry.id not in left_out]
             seen = replace(foresee(done, after, call.now), refused=seen.refused)
         return cls(seen, held, len(told))
 
 
 def _after(call: Call, entries: Mapping[UUID, Entry], asks: Mapping[UUID, Ask]) -> dict[UUID, Entry | None]:
-    places = {(entries[one].provider_id, entries[one].kind) for one, ask in asks.items() if ask.level}
+    places = {(entries[each_id].provider_id, entries[each_id].kind) for each_id, ask in asks.items() if ask.level}
     levels = {(one, kind): advice.known_levels(call, call.tx.providers.get(one), kind) for one, kind in places}
     return {
         one: becomes(entries[one], ask, levels.get((entries[one].provider_id, entries[one].kind), {}))
@@ -126,16 +126,18 @@ def _locked_out(call: Call, entries: Mapping[UUID, Entry], after: Mapping[UUID, 
     accounts = {entry.account_id for entry in entries.values() if Power.ADMIT in entry.powers}
     if not accounts:
         return {}
-    on = [one for one in call.tx.entries.on(accounts) if Power.ADMIT in one.powers]
-    holders = call.tx.parties.some({one.party_id for one in on})
+    on = [entry for entry in call.tx.entries.on(accounts) if Power.ADMIT in entry.powers]
+    holders = call.tx.parties.some({entry.party_id for entry in on})
     places = call.tx.accounts.names(accounts)
-    found = locked_out(after, on, holders, orders.going(call, on))
+    entries_by_id = locked_out(after, on, holders, orders.going(call, on))
     return {
-        entry.id: locked_out_text(places[account], [holders[one.party_id].name for one in theirs])
-        for account, theirs in found.items()
+        entry.id: locked_out_text(places[account], [holders[entry.party_id].name for entry in theirs])
+        for account, theirs in entries_by_id.items()
         for entry in theirs
     }
 
 
 def _names(call: Call, ids: set[UUID]) -> dict[UUID, str]:
-    return {one: f"{seen.party.name} on {seen.account.name}" for one, seen in call.tx.entries.about(ids).items()}
+    return {
+        entry_id: f"{seen.party.name} on {seen.account.name}" for entry_id, seen in call.tx.entries.about(ids).items()
+    }

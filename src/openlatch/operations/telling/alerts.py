@@ -30,16 +30,16 @@ def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
     new = [entry for entry in entries if Power.ADMIT in entry.powers and entry.kind in (Kind.DELEGATE, Kind.GRANT)]
     if not new:
         return
-    on = call.tx.entries.on({one.account_id for one in new})
-    already = [one for one in on if Power.ADMIT in one.powers and one.kind in (Kind.DELEGATE, Kind.GRANT)]
-    parties = call.tx.parties.some({one.party_id for one in already})
-    for listed in call.tx.entries.about([one.id for one in new]).values():
+    on = call.tx.entries.on({entry.account_id for entry in new})
+    already = [entry for entry in on if Power.ADMIT in entry.powers and entry.kind in (Kind.DELEGATE, Kind.GRANT)]
+    parties = call.tx.parties.some({entry.party_id for entry in already})
+    for listed in call.tx.entries.about([entry.id for entry in new]).values():
         where = f"{listed.account.name} at {listed.provider.name}"
         title = f"{listed.party.name} can let others in and out of {where} now"
         news = Notice(f"administrator:{listed.entry.id}", title)
         looks = replace(news, link=f"/inventory?entry={listed.entry.ref}")
         notices.tell(call, notices.managers(call), looks)
-        others = {one.party_id for one in already if one.account_id == listed.account.id} - {listed.party.id}
+        others = {entry.party_id for entry in already if entry.account_id == listed.account.id} - {listed.party.id}
         for other in sorted(others):
             address = notices.reachable_at(call, parties[other])
             if address:

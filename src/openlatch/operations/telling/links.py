@@ -40,7 +40,7 @@ def make(call: Call, purpose: str, subject_id: UUID, address: str, lasts: timede
 
 def whole(call: Call, path: str) -> str:
     """Return a path as it goes into a letter to whom it was made for: one that is answered gets its mark."""
-    leads = next((one for one in (PATH, SIGN_IN_PATH) if path.startswith(one)), None)
+    leads = next((text for text in (PATH, SIGN_IN_PATH) if path.startswith(text)), None)
     return path if leads is None else f"{path}.{call.keyring().mark(path.removeprefix(leads))}"
 
 
@@ -59,10 +59,10 @@ def opened(call: Call, text: str, *, lock: bool = False) -> Opened:
         link_id = UUID(hex=named.partition(".")[2])
     except ValueError as error:
         raise _nothing() from error
-    found = call.tx.links.find(link_id, lock=lock) if call.keyring().marked(named, mark) else None
-    if found is None:
+    link = call.tx.links.find(link_id, lock=lock) if call.keyring().marked(named, mark) else None
+    if link is None:
         raise _nothing()
-    return Opened(found, _trouble(call, found))
+    return Opened(link, _trouble(call, link))
 
 
 def answerable(call: Call, text: str) -> Link:

@@ -92,17 +92,17 @@ def reachable_at(call: Call, party: Party) -> str:
     It is theirs if their provider has confirmed it, or if it is that of somebody who signs in here.
     """
     known = (address for address in party.addresses if is_mailbox(address))
-    return next((one for one in known if party.verified or call.tx.people.by_address(one) is not None), "")
+    return next((text for text in known if party.verified or call.tx.people.by_address(text) is not None), "")
 
 
 def managers(call: Call) -> list[Person]:
     """Return who looks after this workspace."""
-    return [one for one in call.tx.people.able() if one.role in (Role.OWNER, Role.MANAGER)]
+    return [person for person in call.tx.people.able() if person.role in (Role.OWNER, Role.MANAGER)]
 
 
 def manager(call: Call, person_id: UUID | None) -> list[Person]:
     """Return the one of that id, if they look after this workspace, or else all who do."""
-    return [one for one in managers(call) if one.id == person_id] or managers(call)
+    return [person for person in managers(call) if person.id == person_id] or managers(call)
 
 
 @operation("notices.browse")

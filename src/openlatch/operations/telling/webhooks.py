@@ -111,26 +111,26 @@ def _checked(url: str) -> str:
 
 def due(call: Call, done: set[UUID]) -> Delivery | None:
     """Return what some webhook is to be sent now, if there is anything; those in `done` have had their turn."""
-    for one in call.tx.webhooks.all():
-        if one.id in done or one.paused or (one.again_at is not None and one.again_at > call.now):
+    for webhook in call.tx.webhooks.all():
+        if webhook.id in done or webhook.paused or (webhook.again_at is not None and webhook.again_at > call.now):
             continue
-        events = call.tx.events.after(one.seen, AT_ONCE)
+        events = call.tx.events.after(webhook.seen, AT_ONCE)
         if not events:
             continue
-        address, closed = call.tx.webhooks.closed(one.id)
-        url, secret = call.open(address) if address is not None else one.url, call.open(closed)
+        address, closed = call.tx.webhooks.closed(webhook.id)
+        url, secret = call.open(address) if address is not None else webhook.url, call.open(closed)
         posts = []
         for event in events:
-            if _concerns(one, event):
+            if _concerns(webhook, event):
                 body = orjson.dumps(_cloud_event(call, event))
-                posts.append((event.number or 0, body, signed(url, body, one.ref, secret, call.now)))
-        return Delivery(one, url, tuple(posts), events[-1].number or 0)
+                posts.append((event.number or 0, body, signed(url, body, webhook.ref, secret, call.now)))
+        return Delivery(webhook, url, tuple(posts), events[-1].number or 0)
     return None
 
 
-def _concerns(one: Webhook, event: LoggedEvent) -> bool:
+def _concerns(webhook: Webhook, event: LoggedEvent) -> bool:
     said = str(event.content["act"])
-    return not one.acts or any(said == act or said.startswith(act.rstrip(".") + ".") for act in one.acts)
+    return not webhook.acts or any(said == act or said.startswith(act.rstrip(".") + ".") for act in webhook.acts)
 
 
 def _cloud_event(call: Call, event: LoggedEvent) -> dict[str, Any]:
@@ -163,14 +163,16 @@ def told(call: Call, delivery: Delivery, seen: int, *, sent: bool) -> None:
 
 def not_told(call: Call, delivery: Delivery, why: str) -> datetime | None:
     """A webhook has not taken what it was sent: it is tried again later and later, and after very long paused."""
-    one = delivery.webhook
-    attempts = one.attempts + 1
+    webhook = delivery.webhook
+    attempts = webhook.attempts + 1
     if attempts >= GIVES_UP_AFTER:
-        call.tx.webhooks.pause(one.id, paused=True, why=why)
-        call.log("webhook.paused", "webhook", one.id, url=one.url, why=why)
+        call.tx.webhooks.pause(webhook.id, paused=True, why=why)
+        call.log("webhook.paused", "webhook", webhook.id, url=webhook.url, why=why)
         title = "A webhook has not answered for long, and is paused"
-        notices.tell(call, notices.managers(call), Notice(f"webhook:{one.id}:{one.seen}", title, why, "/webhooks"))
+        notices.tell(
+            call, notices.managers(call), Notice(f"webhook:{webhook.id}:{webhook.seen}", title, why, "/webhooks")
+        )
         return None
     again_at = call.now + min(timedelta(seconds=2**attempts), _LONGEST)
-    call.tx.webhooks.not_told(one.id, attempts, again_at, why)
+    call.tx.webhooks.not_told(webhook.id, attempts, again_at, why)
     return again_at

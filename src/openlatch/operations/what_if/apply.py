@@ -29,12 +29,12 @@ __all__ = ["apply", "lookups"]
 def lookups(call: Call, text: str) -> list[Lookup]:
     """Return whom to ask about at which provider, before a proposal is carried out."""
     file = proposals.checked(proposals.show(call, text).latest.body)
-    found = {}
+    the_lookups = {}
     for change in file.changes:
         if isinstance(change, wire.Give):
             for lookup in terms.lookups(call, wish_of(change, file.why or file.title)):
-                found[lookup.provider_id, lookup.who] = lookup
-    return list(found.values())
+                the_lookups[lookup.provider_id, lookup.who] = lookup
+    return list(the_lookups.values())
 
 
 @operation("proposals.apply")
@@ -43,7 +43,7 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
 
     All of it is ordered or none: what cannot be ordered as things stand is refused (Conflict) as a whole.
     """
-    one = proposals.opened(call, text)
+    proposal = proposals.opened(call, text)
     latest = proposals.show(call, text).latest
     if number != latest.number or latest.outcome is None:
         raise Changed(
@@ -60,26 +60,28 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
         id=call.services.new_id(),
         kind="proposal",
         action=Action.LET_IN.value,
-        wanted={"proposal": one.ref, "title": one.title},
+        wanted={"proposal": proposal.ref, "title": proposal.title},
         reason=file.why,
         ordered_by=call.actor.author,
         ordered_at=call.now,
     )
-    items, came = _carried_out(call, file, findings, one.title)
+    items, came = _carried_out(call, file, findings, proposal.title)
     call.tx.batches.add(batch, items)
     for place, order_id in came.items():
         call.tx.batches.ordered(batch.id, place, order_id)
     for item in items:
         if item.done_by:
             call.tx.batches.done(batch.id, item.place, item.done_by, call.now)
-    call.log("proposal.applied", "proposal", one.id, number=number, batch=str(batch.id), title=one.title)
-    call.tx.proposals.applied(one.id, call.actor.name, call.now, batch.id)
+    call.log("proposal.applied", "proposal", proposal.id, number=number, batch=str(batch.id), title=proposal.title)
+    call.tx.proposals.applied(proposal.id, call.actor.name, call.now, batch.id)
     return proposals.show(call, text)
 
 
 def _essence(outcome: Mapping[str, Any]) -> list[bytes]:
     """What somebody has to have seen of an outcome: who gains and loses what, and which limits are passed."""
-    return sorted(orjson.dumps(one, option=orjson.OPT_SORT_KEYS) for one in (*outcome["shifts"], *outcome["limits"]))
+    return sorted(
+        orjson.dumps(value, option=orjson.OPT_SORT_KEYS) for value in (*outcome["shifts"], *outcome["limits"])
+    )
 
 
 def _carried_out(
@@ -91,8 +93,8 @@ def _carried_out(
     for place, change in enumerate(file.changes, start=1):
         if isinstance(change, wire.Give):
             wish = wish_of(change, file.why or file.title)
-            found = terms.terms(call, wish, findings)
-            made = offers.create(call, wish, findings, found.digest)
+            the_terms = terms.terms(call, wish, findings)
+            made = offers.create(call, wish, findings, the_terms.digest)
             text = f"Offered to {made.offer.name}, who takes it up by a link ({made.offer.ref})."
             items.append(BatchItem(place, 0, Action.LET_IN.value, text, done_by=call.actor.name))
         elif isinstance(change, wire.Policy):

@@ -39,10 +39,12 @@ class Versions:
 def compare(call: Call, text: str, first: int, second: int) -> Versions:
     """What two versions of a proposal would each change that the other would not; both have to be worked out."""
     sight = proposals.show(call, text)
-    one, other = (_outcome(sight.proposal, sight.runs, number) for number in (first, second))
-    only_first, only_second = apart(_effects(one), _effects(other))
+    document, other = (_outcome(sight.proposal, sight.runs, number) for number in (first, second))
+    only_first, only_second = apart(_effects(document), _effects(other))
     return Versions(
-        _side(only_first, one, other), _side(only_second, other, one), partly=_summed_up(one) or _summed_up(other)
+        _side(only_first, document, other),
+        _side(only_second, other, document),
+        partly=_summed_up(document) or _summed_up(other),
     )
 
 
@@ -56,25 +58,25 @@ def _side(effects: Iterable[Effect], mine: Mapping[str, Any], other: Mapping[str
     return tuple(sorted(lines, key=lambda line: (_KINDS.index(line.kind), not line.outside)))
 
 
-def _outcome(one: Proposal, runs: tuple[Run, ...], number: int) -> Mapping[str, Any]:
+def _outcome(proposal: Proposal, runs: tuple[Run, ...], number: int) -> Mapping[str, Any]:
     run = next((run for run in runs if run.number == number), None)
     if run is None:
         raise NotFound(
-            f"Proposal {one.ref} has no version {number}. Nothing was compared.",
+            f"Proposal {proposal.ref} has no version {number}. Nothing was compared.",
             next_step=f"It has {', '.join(str(run.number) for run in runs)}.",
         )
     if run.outcome is None:
         why = run.trouble or "That is under way."
         raise Conflict(
-            f"Version {number} of proposal {one.ref} is not worked out. {why}",
+            f"Version {number} of proposal {proposal.ref} is not worked out. {why}",
             next_step="Compare it once it is, or another version.",
         )
     return run.outcome
 
 
 def _effects(outcome: Mapping[str, Any]) -> Iterator[Effect]:
-    for one in outcome["shifts"]:
-        for gains, abilities in ((True, one["gained"]), (False, one["lost"])):
+    for value in outcome["shifts"]:
+        for gains, abilities in ((True, value["gained"]), (False, value["lost"])):
             for can in abilities:
                 ability = Ability(
                     tuple(Power(power) for power in can["powers"]),
@@ -84,24 +86,26 @@ def _effects(outcome: Mapping[str, Any]) -> Iterator[Effect]:
                     can["witness"],
                     tuple(can["but"]),
                 )
-                yield Effect(one["party"] or one["who"], one["account"]["id"], tuple(one["resources"]), gains, ability)
+                yield Effect(
+                    value["party"] or value["who"], value["account"]["id"], tuple(value["resources"]), gains, ability
+                )
 
 
 def _summed_up(outcome: Mapping[str, Any]) -> bool:
     """Whether there was too much to tell all of it exactly."""
-    told = (can for one in outcome["shifts"] for can in (*one["gained"], *one["lost"]))
+    told = (can for value in outcome["shifts"] for can in (*value["gained"], *value["lost"]))
     return bool(outcome["more_shifts"]) or any(can["in_part"] or can["witness"] for can in told)
 
 
 def _names(outcome: Mapping[str, Any]) -> dict[tuple[str, str], Mapping[str, Any]]:
-    return {(one["party"] or one["who"], one["account"]["id"]): one for one in outcome["shifts"]}
+    return {(value["party"] or value["who"], value["account"]["id"]): value for value in outcome["shifts"]}
 
 
-def _told(one: Effect, known: Mapping[tuple[str, str], Mapping[str, Any]]) -> ComparedLine:
-    which = "gained" if one.gains else "lost"
-    shift = {**known[one.who, one.account], "resources": list(one.resources), which: [asdict(one.ability)]}
-    verb = "loses" if not one.gains else "from outside, gains" if shift["outside"] else "gains"
-    return ComparedLine("gain" if one.gains else "loss", proposals.shift_said(shift, which, verb), shift["outside"])
+def _told(effect: Effect, known: Mapping[tuple[str, str], Mapping[str, Any]]) -> ComparedLine:
+    which = "gained" if effect.gains else "lost"
+    shift = {**known[effect.who, effect.account], "resources": list(effect.resources), which: [asdict(effect.ability)]}
+    verb = "loses" if not effect.gains else "from outside, gains" if shift["outside"] else "gains"
+    return ComparedLine("gain" if effect.gains else "loss", proposals.shift_said(shift, which, verb), shift["outside"])
 
 
 def _lines(outcome: Mapping[str, Any]) -> Iterable[ComparedLine]:

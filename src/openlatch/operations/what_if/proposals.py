@@ -73,25 +73,25 @@ class ProposalSight:
 def propose(call: Call, body: Mapping[str, Any]) -> ProposalSight:
     """Keep a proposal, and have worked out what it would change; nothing else is changed by it."""
     file = checked(body)
-    one = Proposal(call.services.new_id(), file.title, call.actor.name, call.now, 1)
-    call.tx.proposals.add(one)
-    _ask(call, one, 1, file)
-    return _sight(call, one)
+    proposal = Proposal(call.services.new_id(), file.title, call.actor.name, call.now, 1)
+    call.tx.proposals.add(proposal)
+    _ask(call, proposal, 1, file)
+    return _sight(call, proposal)
 
 
 @operation("proposals.change")
 def change(call: Call, text: str, body: Mapping[str, Any]) -> ProposalSight:
     """Put another version in the place of a proposal, and have that worked out; earlier ones are kept beside it."""
-    one = opened(call, text)
-    _ask(call, one, one.runs + 1, checked(body))
+    proposal = opened(call, text)
+    _ask(call, proposal, proposal.runs + 1, checked(body))
     return show(call, text)
 
 
 @operation("proposals.run_again")
 def run_again(call: Call, text: str) -> ProposalSight:
     """Have a proposal worked out anew, against what there is now."""
-    one = opened(call, text)
-    _ask(call, one, one.runs + 1, checked(_sight(call, one).latest.body))
+    proposal = opened(call, text)
+    _ask(call, proposal, proposal.runs + 1, checked(_sight(call, proposal).latest.body))
     return show(call, text)
 
 
@@ -134,15 +134,15 @@ def opened(call: Call, text: str) -> Proposal:
     return proposal
 
 
-def _ask(call: Call, one: Proposal, number: int, file: ProposalFile) -> None:
+def _ask(call: Call, proposal: Proposal, number: int, file: ProposalFile) -> None:
     body = file.model_dump(mode="json", exclude_defaults=False)
-    call.tx.proposals.run(one.id, Run(number, body, call.actor.name, call.now), file.title)
-    call.log("proposal.asked", "proposal", one.id, number=number, title=file.title, changes=len(file.changes))
-    call.tx.enqueue(TASK, proposal_id=str(one.id), number=number)
+    call.tx.proposals.run(proposal.id, Run(number, body, call.actor.name, call.now), file.title)
+    call.log("proposal.asked", "proposal", proposal.id, number=number, title=file.title, changes=len(file.changes))
+    call.tx.enqueue(TASK, proposal_id=str(proposal.id), number=number)
 
 
-def _sight(call: Call, one: Proposal) -> ProposalSight:
-    return ProposalSight(one, call.tx.proposals.runs(one.id))
+def _sight(call: Call, proposal: Proposal) -> ProposalSight:
+    return ProposalSight(proposal, call.tx.proposals.runs(proposal.id))
 
 
 # Working it out, as the worker does
@@ -155,8 +155,8 @@ def run(call: Call, proposal_id: UUID, number: int) -> None:
     if version.finished_at is not None:
         return
     try:
-        found = outcome(call, checked(version.body))
-        call.tx.proposals.finish(proposal.id, number, call.now, found, "")
+        document = outcome(call, checked(version.body))
+        call.tx.proposals.finish(proposal.id, number, call.now, document, "")
     except OpenLatchError as error:
         said = error.message if not error.next_step else f"{error.message} {error.next_step}"
         call.tx.proposals.finish(proposal.id, number, call.now, None, said)
@@ -183,7 +183,7 @@ def outcome(call: Call, file: ProposalFile) -> dict[str, Any]:
     flags = _flags(call, ask, proposed, before, after, everyone)
     names = {**before.names, **after.names}
     risks = _risks(before, after, names)
-    found = {
+    document = {
         "shifts": lines[:_MOST_LINES],
         "more_shifts": max(0, len(lines) - _MOST_LINES),
         **flags,
@@ -194,7 +194,7 @@ def outcome(call: Call, file: ProposalFile) -> dict[str, Any]:
         "anyone_gains": any(line["gained"] for line in lines),
         "read_at": _read_at(call, made),
     }
-    return found | {"sentences": _sentences(found)}
+    return document | {"sentences": _sentences(document)}
 
 
 @dataclass(frozen=True, slots=True)
@@ -241,7 +241,7 @@ class _Seen:
         )
         outcome_ = looked.outcome if looked is not None else None
         some = [evaluation.found(ask.program, one) for one in outcome_.found] if outcome_ else []
-        names = dict(call.tx.accounts.names(concerned.accounts)) | {one: p.name for one, p in parties.items()}
+        names = dict(call.tx.accounts.names(concerned.accounts)) | {party_id: p.name for party_id, p in parties.items()}
         names |= {
             e.id: f"{parties[e.party_id].name} on {names[e.account_id]}" for e in entries if e.party_id in parties
         }
@@ -249,11 +249,11 @@ class _Seen:
             picture=Picture(tuple(e for e in entries if not e.key.startswith(SHARED)), documents, frozenset(locked)),
             parties=parties,
             above=above,
-            selectors={one: s for one, p in parties.items() if (s := stands_for(p)) is not None},
-            found={(one.rule, one.subject_id): one for one in some},
+            selectors={each_party_id: s for each_party_id, p in parties.items() if (s := stands_for(p)) is not None},
+            found={(finding.rule, finding.subject_id): finding for finding in some},
             risks=dict(outcome_.risks) if outcome_ else {},
             names=names,
-            outside=frozenset(one for one, party in parties.items() if not circle.holds(party)),
+            outside=frozenset(each_id for each_id, party in parties.items() if not circle.holds(party)),
             domains=circle.domains,
         )
 
@@ -280,21 +280,21 @@ def _known(selector: Selector) -> bool:
 
 def _documents(call: Call, put: Mapping[UUID, tuple[Document, ...]]) -> tuple[Document, ...]:
     """The documents of accounts, with parties by the text of their ids."""
-    found: list[Document] = []
+    the_documents: list[Document] = []
     for account_id, documents in put.items():
         provider_id = call.tx.accounts.get(account_id).provider_id
-        ids = {key: one for key, (one, _) in call.tx.parties.keys_at(provider_id).items()} if documents else {}
-        found += [
+        ids = {key: some_id for key, (some_id, _) in call.tx.parties.keys_at(provider_id).items()} if documents else {}
+        the_documents += [
             replace(document, statements=tuple(_by_id(statement, ids) for statement in document.statements))
             for document in documents
         ]
-    return tuple(found)
+    return tuple(the_documents)
 
 
 def _by_id(statement: Statement, ids: Mapping[str, UUID]) -> Statement:
     to = frozenset(
-        Selector("party", str(ids[one.value])) if one.kind == "party" and one.value in ids else one
-        for one in statement.to
+        Selector("party", str(ids[selector.value])) if selector.kind == "party" and selector.value in ids else selector
+        for selector in statement.to
     )
     return statement if to == statement.to else replace(statement, to=to)
 
@@ -304,7 +304,7 @@ def _by_id(statement: Statement, ids: Mapping[str, UUID]) -> Statement:
 
 def _shifts(call: Call, before: _Seen, after: _Seen, everyone: Mapping[UUID, Party]) -> list[dict[str, Any]]:
     """Who gains and loses what, those outside the circle first, and who gains before who only loses."""
-    mailboxes = {one: domains(party) for one, party in everyone.items() if one not in after.selectors}
+    mailboxes = {party_id: domains(party) for party_id, party in everyone.items() if party_id not in after.selectors}
     above = {mailbox: {*before.above.get(mailbox, ()), *after.above.get(mailbox, ())} for mailbox in mailboxes}
     selectors = {**before.selectors, **after.selectors}
     zone = call.tx.workspace.zone
@@ -314,29 +314,42 @@ def _shifts(call: Call, before: _Seen, after: _Seen, everyone: Mapping[UUID, Par
         for shift in shifts(before.picture, after.picture, someone(mailboxes, above), selectors, zone, budget=_BUDGET)
         for line in _lines(shift, names, after)
     ]
-    return sorted(lines, key=lambda one: (not one["outside"], not one["gained"], one["who"], one["account"]["name"]))
+    return sorted(
+        lines,
+        key=lambda document: (
+            not document["outside"],
+            not document["gained"],
+            document["who"],
+            document["account"]["name"],
+        ),
+    )
 
 
-def _lines(one: Shift, names: Mapping[UUID, str], seen: _Seen) -> Iterable[dict[str, Any]]:
-    account = UUID(one.account)
+def _lines(shift: Shift, names: Mapping[UUID, str], seen: _Seen) -> Iterable[dict[str, Any]]:
+    account = UUID(shift.account)
     same = {
-        "account": {"id": one.account, "ref": ref_of(account), "name": names[account]},
-        "resources": list(one.resources),
-        "gained": [asdict(ability) for ability in one.gained],
-        "lost": [asdict(ability) for ability in one.lost],
+        "account": {"id": shift.account, "ref": ref_of(account), "name": names[account]},
+        "resources": list(shift.resources),
+        "gained": [asdict(ability) for ability in shift.gained],
+        "lost": [asdict(ability) for ability in shift.lost],
     }
     # Whoever is matched by nothing of their own is one of many, whether they are known or not.
-    many = all(s == ANYONE or s.kind == "domain" for s in one.matched_by)
-    for party in () if many else one.parties:
+    many = all(s == ANYONE or s.kind == "domain" for s in shift.matched_by)
+    for party in () if many else shift.parties:
         party_id = UUID(party)
         who = {"who": names.get(party_id, party), "party": ref_of(party_id), "outside": party_id in seen.outside}
         yield {**who, **same}
-    if many or not one.parties:
-        yield {"who": _whoever(one.matched_by), "party": "", "outside": _strange(one.matched_by, seen.domains), **same}
+    if many or not shift.parties:
+        yield {
+            "who": _whoever(shift.matched_by),
+            "party": "",
+            "outside": _strange(shift.matched_by, seen.domains),
+            **same,
+        }
 
 
 def _whoever(matched_by: Collection[Selector]) -> str:
-    narrow = [one for one in matched_by if one != ANYONE]
+    narrow = [selector for selector in matched_by if selector != ANYONE]
     if not narrow:
         return "Anyone"
     return f"Anyone at {narrow[0].value}" if narrow[0].kind == "domain" else narrow[0].value
@@ -344,7 +357,7 @@ def _whoever(matched_by: Collection[Selector]) -> str:
 
 def _strange(matched_by: Collection[Selector], domains: Collection[str]) -> bool:
     """Whether those whom nobody knows by name are outside the circle."""
-    return not any(one.kind == "domain" and one.value in domains for one in matched_by)
+    return not any(selector.kind == "domain" and selector.value in domains for selector in matched_by)
 
 
 def _flags(
@@ -361,19 +374,19 @@ def _flags(
     zone = call.tx.workspace.zone
 
     def told(
-        found: Mapping[tuple[str, UUID], Finding], keys: Iterable[tuple[str, UUID]], by: Mapping[str, Rule]
+        findings: Mapping[tuple[str, UUID], Finding], keys: Iterable[tuple[str, UUID]], by: Mapping[str, Rule]
     ) -> Any:
         lines = []
         for key in keys:
-            one, rule = found[key], by[key[0]]
-            said = sentence(rule.reason, json.loads(one.facts), zone) or rule.title
+            finding, rule = findings[key], by[key[0]]
+            said = sentence(rule.reason, json.loads(finding.facts), zone) or rule.title
             lines.append(
                 {
                     "rule": rule.id,
                     "title": rule.title,
-                    "severity": one.severity.value,
-                    "subject": one.subject.value,
-                    "about": names.get(one.subject_id, ""),
+                    "severity": finding.severity.value,
+                    "subject": finding.subject.value,
+                    "about": names.get(finding.subject_id, ""),
                     "reason": said,
                 }
             )
@@ -397,17 +410,19 @@ def _risks(before: _Seen, after: _Seen, names: Mapping[UUID, str]) -> list[dict[
     """How the risk of accounts and parties moves, what moves most first."""
     lines = []
     for key in before.risks.keys() | after.risks.keys():
-        subject, one = key
+        subject, some_id = key
         was, is_ = before.risks.get(key, 0), after.risks.get(key, 0)
         if subject is not Subject.ENTRY and was != is_:
-            lines.append({"subject": subject.value, "about": names.get(one, ""), "before": was, "after": is_})
+            lines.append({"subject": subject.value, "about": names.get(some_id, ""), "before": was, "after": is_})
     return sorted(lines, key=lambda line: (-abs(line["after"] - line["before"]), line["subject"], line["about"]))
 
 
 def _read_at(call: Call, made: Imagined) -> list[dict[str, Any]]:
     """How old what is known is, provider by provider."""
     accounts = call.tx.accounts.some(made.accounts).values()
-    providers = [call.tx.providers.get(one) for one in sorted({account.provider_id for account in accounts})]
+    providers = [
+        call.tx.providers.get(provider_id) for provider_id in sorted({account.provider_id for account in accounts})
+    ]
     return [
         {
             "provider": provider.name,
@@ -418,13 +433,13 @@ def _read_at(call: Call, made: Imagined) -> list[dict[str, Any]]:
     ]
 
 
-def _sentences(found: Mapping[str, Any]) -> list[str]:
+def _sentences(document: Mapping[str, Any]) -> list[str]:
     """The outcome in a few sentences, what matters most first."""
     said = []
-    gains = [one for one in found["shifts"] if one["gained"]]
+    gains = [value for value in document["shifts"] if value["gained"]]
     outside = [gain for gain in gains if gain["outside"]]
-    for one in outside[:10]:
-        said.append(shift_said(one, "gained", "from outside, gains"))
+    for value in outside[:10]:
+        said.append(shift_said(value, "gained", "from outside, gains"))
     if len(outside) > 10:
         said.append(f"{len(outside) - 10} more from outside gain something.")
     if not outside:
@@ -432,26 +447,26 @@ def _sentences(found: Mapping[str, Any]) -> list[str]:
     inside = len(gains) - len(outside)
     if inside:
         said.append(f"{inside} in the circle {'gains' if inside == 1 else 'gain'} something.")
-    losses = [one for one in found["shifts"] if one["lost"]]
-    for one in losses[:5]:
-        said.append(shift_said(one, "lost", "loses"))
+    losses = [value for value in document["shifts"] if value["lost"]]
+    for value in losses[:5]:
+        said.append(shift_said(value, "lost", "loses"))
     if len(losses) > 5:
         said.append(f"{len(losses) - 5} more lose something.")
-    said += found["limits"]
-    raised, cleared = len(found["flags_raised"]), len(found["flags_cleared"])
+    said += document["limits"]
+    raised, cleared = len(document["flags_raised"]), len(document["flags_cleared"])
     if raised or cleared:
         said.append(f"{raised} {'flag is' if raised == 1 else 'flags are'} raised, {cleared} cleared.")
     return said
 
 
-def shift_said(one: Mapping[str, Any], which: str, verb: str) -> str:
+def shift_said(document: Mapping[str, Any], which: str, verb: str) -> str:
     """Return a sentence about what somebody gains or loses: `one` of the `shifts` of an outcome."""
-    told = "; ".join(_can(ability) for ability in one[which])
-    on = one["account"]["name"]
-    if one["resources"]:
-        left = len(one["resources"]) - 2
-        on += f" ({', '.join(one['resources'][:2])}{f' and {left} more' if left > 0 else ''})"
-    return f"{one['who']}{', ' if 'outside' in verb else ' '}{verb} {told} on {on}."
+    told = "; ".join(_can(ability) for ability in document[which])
+    on = document["account"]["name"]
+    if document["resources"]:
+        left = len(document["resources"]) - 2
+        on += f" ({', '.join(document['resources'][:2])}{f' and {left} more' if left > 0 else ''})"
+    return f"{document['who']}{', ' if 'outside' in verb else ' '}{verb} {told} on {on}."
 
 
 def _can(ability: Mapping[str, Any]) -> str:

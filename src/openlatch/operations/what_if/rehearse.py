@@ -91,15 +91,15 @@ def wish_of(change: wire.Give, basis: str) -> OfferWish:
 
 def _give(call: Call, change: wire.Give, made: Imagined) -> None:
     wish = wish_of(change, "proposed")
-    found = terms.terms(call, wish, {})
-    one, part = found.parts[0], found.parts[0].part
-    party = found.party or _stranger(call, found.name, found.address)
+    the_terms = terms.terms(call, wish, {})
+    sight, part = the_terms.parts[0], the_terms.parts[0].part
+    party = the_terms.party or _stranger(call, the_terms.name, the_terms.address)
     taken = Taken(str(party.id), party.name, not call.tx.workspace.circle.holds(party))
-    made.limits += [b.text for b in choices.passed(call, one.account, one.provider, taken, part, None)]
+    made.limits += [b.text for b in choices.passed(call, sight.account, sight.provider, taken, part, None)]
     entry = Entry(
         id=call.services.new_id(),
-        provider_id=one.provider.id,
-        account_id=one.account.id,
+        provider_id=sight.provider.id,
+        account_id=sight.account.id,
         party_id=party.id,
         key=f"imagined:{part.id}",
         kind=part.kind,
@@ -149,14 +149,14 @@ def _end(call: Call, change: wire.End, made: Imagined) -> None:
     entry = call.tx.entries.find(change.entry).entry
     falling = orders.situation(call, entry)[0].falling
     _changed(call, change.entry, made, orders.Wish(Action.END), ended)
-    for one in falling:
-        _fall(call, one, ended, made)
+    for each_entry in falling:
+        _fall(call, each_entry, ended, made)
 
 
-def _fall(call: Call, one: Entry, ended: Callable[[Entry], Entry], made: Imagined) -> None:
-    there = call.tx.entries.lock(one.id)
+def _fall(call: Call, entry: Entry, ended: Callable[[Entry], Entry], made: Imagined) -> None:
+    there = call.tx.entries.lock(entry.id)
     call.tx.entries.save(replace(ended(there), version=there.version + 1))
-    made.entries.add(one.id)
+    made.entries.add(entry.id)
 
 
 def _narrow(call: Call, change: wire.Narrow, made: Imagined) -> None:
@@ -164,15 +164,15 @@ def _narrow(call: Call, change: wire.Narrow, made: Imagined) -> None:
     levels = orders.situation(call, entry)[0].levels
     resources = None if change.resources is None else tuple(change.resources)
 
-    def less(one: Entry) -> Entry:
-        powers = levels.get(change.level, one.powers) if change.level else one.powers
+    def less(entry: Entry) -> Entry:
+        powers = levels.get(change.level, entry.powers) if change.level else entry.powers
         return replace(
-            one,
-            level=change.level or one.level,
+            entry,
+            level=change.level or entry.level,
             powers=in_order(powers),
             stated=in_order(powers),
-            permissions=() if change.level else one.permissions,
-            resources=one.resources if resources is None else tuple(sorted(resources)),
+            permissions=() if change.level else entry.permissions,
+            resources=entry.resources if resources is None else tuple(sorted(resources)),
         )
 
     wish = orders.Wish(Action.NARROW, change.level, resources)
@@ -180,17 +180,17 @@ def _narrow(call: Call, change: wire.Narrow, made: Imagined) -> None:
 
 
 def _pause(call: Call, change: wire.Pause, made: Imagined) -> None:
-    _changed(call, change.entry, made, orders.Wish(Action.PAUSE), lambda one: replace(one, state=State.PAUSED))
+    _changed(call, change.entry, made, orders.Wish(Action.PAUSE), lambda entry: replace(entry, state=State.PAUSED))
 
 
 def _resume(call: Call, change: wire.Resume, made: Imagined) -> None:
-    _changed(call, change.entry, made, orders.Wish(Action.RESUME), lambda one: replace(one, state=State.LIVE))
+    _changed(call, change.entry, made, orders.Wish(Action.RESUME), lambda entry: replace(entry, state=State.LIVE))
 
 
 def _end_on(call: Call, change: wire.EndOn, made: Imagined) -> None:
     until = end_of(change.until, call.tx.workspace.zone)
     wish = orders.Wish(Action.END_ON, until=change.until)
-    _changed(call, change.entry, made, wish, lambda one: replace(one, ends_at=until))
+    _changed(call, change.entry, made, wish, lambda entry: replace(entry, ends_at=until))
 
 
 def extension(change: wire.Extend) -> orders.Wish:
@@ -204,14 +204,14 @@ def extension(change: wire.Extend) -> orders.Wish:
 def _extend(call: Call, change: wire.Extend, made: Imagined) -> None:
     entry = call.tx.entries.find(change.entry).entry
     wish = extension(change)
-    step = next(one for one in orders.planned(call, entry, wish).plan.steps if one.change is not None)
+    step = next(step for step in orders.planned(call, entry, wish).plan.steps if step.change is not None)
     levels = orders.situation(call, entry)[0].levels
 
-    def more(one: Entry) -> Entry:
-        now = Extent.of(one).after(step.change or Change())
-        powers = levels[now.level] if now.level != one.level else one.powers
+    def more(entry: Entry) -> Entry:
+        now = Extent.of(entry).after(step.change or Change())
+        powers = levels[now.level] if now.level != entry.level else entry.powers
         return replace(
-            one,
+            entry,
             level=now.level,
             powers=in_order(powers),
             stated=in_order(powers),
@@ -239,10 +239,10 @@ def _share(call: Call, change: wire.Share, made: Imagined) -> None:
     before = made.documents.get(account.id) or as_they_are(call, account.id, made)
     keys = _keys(call, account, [to.party for statement in change.statements for to in statement.to if to.party])
     statements = tuple(_statement(statement, change.zone, keys) for statement in change.statements)
-    same = [one for one in before if one.resource == change.resource]
+    same = [document for document in before if document.resource == change.resource]
     key = same[0].key if same else change.resource or account.key
     new = Document(key, str(account.id), change.resource, change.zone, statements)
-    made.documents[account.id] = (*(one for one in before if one.resource != change.resource), new)
+    made.documents[account.id] = (*(document for document in before if document.resource != change.resource), new)
     made.accounts.add(account.id)
 
 
@@ -256,20 +256,20 @@ def _keys(call: Call, account: Account, named: Sequence[str]) -> Mapping[str, st
                 f"“{name}” fits {len(fits)} parties.",
                 next_step=f"Name one by its short form: {', '.join(ref_of(fit) for fit in fits)}",
             )
-    found = {name: ids[0] for name, ids in meant.items()}
-    keys = call.tx.parties.keys_of(found.values(), account.provider_id)
+    ids_by_key = {name: ids[0] for name, ids in meant.items()}
+    keys = call.tx.parties.keys_of(ids_by_key.values(), account.provider_id)
     # Whom nobody knows yet can be named all the same, by what the provider calls them.
-    return {name: keys[found[name.casefold()]] if name.casefold() in found else name for name in named}
+    return {name: keys[ids_by_key[name.casefold()]] if name.casefold() in ids_by_key else name for name in named}
 
 
-def _statement(one: wire.Statement, zone: str, keys: Mapping[str, str]) -> Statement:
+def _statement(statement: wire.Statement, zone: str, keys: Mapping[str, str]) -> Statement:
     return Statement(
-        allow=one.effect == "allow",
-        to=frozenset(_selector(to, keys) for to in one.to),
-        powers=frozenset(Power(p) for p in one.powers),
-        networks=None if one.networks is None else tuple(one.networks),
-        hours=None if one.hours is None else tuple(w for text in one.hours for w in _windows(text, zone)),
-        level=one.level,
+        allow=statement.effect == "allow",
+        to=frozenset(_selector(to, keys) for to in statement.to),
+        powers=frozenset(Power(p) for p in statement.powers),
+        networks=None if statement.networks is None else tuple(statement.networks),
+        hours=None if statement.hours is None else tuple(w for text in statement.hours for w in _windows(text, zone)),
+        level=statement.level,
     )
 
 
@@ -313,11 +313,11 @@ _ACTS = {
 def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
     """Bring the entries that follow from an account's documents to what the documents are now."""
     account = call.tx.accounts.get(account_id)
-    keys = {one: key for key, (one, _) in call.tx.parties.keys_at(account.provider_id).items()}
+    keys = {some_id: key for key, (some_id, _) in call.tx.parties.keys_at(account.provider_id).items()}
     parties = call.tx.parties.some(keys)
     seen = tuple(
-        ObservedParty(keys[one], party.kind, party.name, party.addresses, party.status, party.verified)
-        for one, party in parties.items()
+        ObservedParty(keys[each_party_id], party.kind, party.name, party.addresses, party.status, party.verified)
+        for each_party_id, party in parties.items()
     )
     members = call.tx.memberships.standing(account.provider_id)
     joined = tuple(
@@ -325,14 +325,14 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
         for m in members
         if m.team_id in keys and m.member_id in keys
     )
-    documents = tuple(replace(one, account=account.key) for one in made.documents[account_id])
+    documents = tuple(replace(document, account=account.key) for document in made.documents[account_id])
     named = {s.value for d in documents for statement in d.statements for s in statement.to if s.kind == "party"} - {
-        one.key for one in seen
+        party.key for party in seen
     }
     strangers = tuple(ObservedParty(key, PartyKind.PERSON, key) for key in sorted(named))
     shown = ObservedAccount(account.key, account.name, locked=account.locked)
     observed = spread(Observation(ReadingOutcome.COMPLETE, (shown,), (*seen, *strangers), (), joined, documents))
-    ids = {key: one for one, key in keys.items()}
+    ids = {key: each_id for each_id, key in keys.items()}
     unknown = {new.key: new for new in observed.parties if new.key not in ids}
     met = [Party(call.services.new_id(), new.kind, new.name, new.addresses) for new in unknown.values()]
     joining = {key: party.id for key, party in zip(unknown, met, strict=True)}
@@ -359,22 +359,22 @@ def _share_anew(call: Call, account_id: UUID, made: Imagined) -> None:
     made.parties |= {e.party_id for e in (*added, *changed, *gone)}
 
 
-def _new_share(call: Call, account: Account, party_id: UUID, one: ObservedEntry, powers: tuple[Power, ...]) -> Entry:
+def _new_share(call: Call, account: Account, party_id: UUID, entry: ObservedEntry, powers: tuple[Power, ...]) -> Entry:
     return Entry(
         id=call.services.new_id(),
         provider_id=account.provider_id,
         account_id=account.id,
         party_id=party_id,
-        key=one.key,
-        kind=one.kind,
-        level=one.level,
+        key=entry.key,
+        kind=entry.kind,
+        level=entry.level,
         powers=powers,
         state=State.LIVE,
         stated=powers,
-        resources=one.resources,
+        resources=entry.resources,
         given_at=call.now,
-        hours=one.hours,
-        network=one.network,
+        hours=entry.hours,
+        network=entry.network,
         first_seen=call.now,
         last_seen=call.now,
     )

@@ -16,35 +16,39 @@ __all__ = ["browse"]
 @operation("accounts.shares")
 def browse(call: Call, account: str, part: str | None) -> tuple[dict[str, Any], ...]:
     """What shares the parts of an account, or one of them, each as a change of a proposal that changes nothing yet."""
-    found = call.tx.accounts.find(account)[0]
-    documents = [one for one in call.tx.documents.of([found.id]).get(found.id, ()) if part in (None, one.resource)]
-    ids = {key: one for key, (one, _) in call.tx.parties.keys_at(found.provider_id).items()}
+    the_account = call.tx.accounts.find(account)[0]
+    documents = [
+        document
+        for document in call.tx.documents.of([the_account.id]).get(the_account.id, ())
+        if part in (None, document.resource)
+    ]
+    ids = {key: some_id for key, (some_id, _) in call.tx.parties.keys_at(the_account.provider_id).items()}
     wanted = {to.value for document in documents for s in document.statements for to in s.to if to.kind == "party"}
     parties = call.tx.parties.some(ids[key] for key in wanted if key in ids)
-    return tuple(_change(found.name, document, ids, parties) for document in documents)
+    return tuple(_change(the_account.name, document, ids, parties) for document in documents)
 
 
-def _change(account: str, one: Document, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:
+def _change(account: str, document: Document, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:
     return {
         "do": "share",
         "account": account,
-        "resource": one.resource,
-        "zone": one.zone,
-        "statements": [_statement(statement, ids, parties) for statement in one.statements],
+        "resource": document.resource,
+        "zone": document.zone,
+        "statements": [_statement(statement, ids, parties) for statement in document.statements],
     }
 
 
-def _statement(one: Statement, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:
+def _statement(statement: Statement, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:
     said: dict[str, Any] = {
-        "effect": "allow" if one.allow else "deny",
-        "to": [_to(to, ids, parties) for to in sorted(one.to)],
-        "powers": [power.value for power in in_order(one.powers)],
+        "effect": "allow" if statement.allow else "deny",
+        "to": [_to(to, ids, parties) for to in sorted(statement.to)],
+        "powers": [power.value for power in in_order(statement.powers)],
     }
-    if one.networks is not None:
-        said["networks"] = [str(network) for network in one.networks]
-    if one.hours is not None:
-        said["hours"] = [window.written() for window in one.hours]
-    return said | ({"level": one.level} if one.level else {})
+    if statement.networks is not None:
+        said["networks"] = [str(network) for network in statement.networks]
+    if statement.hours is not None:
+        said["hours"] = [window.written() for window in statement.hours]
+    return said | ({"level": statement.level} if statement.level else {})
 
 
 def _to(to: Selector, ids: dict[str, UUID], parties: dict[UUID, Party]) -> dict[str, Any]:

@@ -83,11 +83,11 @@ class Accounts(Noun):
         query = select(AccountRow.id, AccountRow.name, AccountRow.ref).where(
             or_(func.lower(AccountRow.name).in_(wanted), AccountRow.ref.in_(wanted))
         )
-        found: dict[str, tuple[UUID, ...]] = {}
+        document: dict[str, tuple[UUID, ...]] = {}
         for row in self._session.execute(query) if wanted else ():
             for name in {row.name.casefold(), row.ref} & wanted:
-                found[name] = (*found.get(name, ()), row.id)
-        return found
+                document[name] = (*document.get(name, ()), row.id)
+        return document
 
     def get(self, account_id: UUID) -> Account:
         return self.find(str(account_id))[0]
@@ -103,7 +103,7 @@ class Accounts(Noun):
             named = func.lower(AccountRow.name) == text.strip().lower()
             query = query.where(or_(named, AccountRow.ref == wanted)).order_by(AccountRow.id)
         rows = self._session.execute(query.limit(20)).all()
-        row = the_one("account", text, rows, lambda one: (one[0].id, one[0].name, one[2]))
+        row = the_one("account", text, rows, lambda row: (row[0].id, row[0].name, row[2]))
         return ACCOUNT.read(row[0]), row[1]
 
     def browse(self, *, provider_id: UUID | None, q: str, limit: int, cursor: str | None) -> Page[tuple[Account, int]]:

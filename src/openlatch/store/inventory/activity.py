@@ -62,8 +62,8 @@ class Activities(Noun):
     def counts(self, account_id: UUID | None, party_id: UUID | None) -> dict[How, int]:
         """Return how much was done how: on an account, by or on behalf of a party."""
         query = select(ActivityRow.how, func.count()).where(*_about(account_id, party_id)).group_by(ActivityRow.how)
-        found = dict(self._session.execute(query).all())
-        return {how: found.get(how.value, 0) for how in How}
+        counts_by_key = dict(self._session.execute(query).all())
+        return {how: counts_by_key.get(how.value, 0) for how in How}
 
     def browse(
         self, *, account_id: UUID | None, party_id: UUID | None, how: How | None, limit: int, cursor: str | None

@@ -46,27 +46,29 @@ class Documents(Noun):
     def of(self, account_ids: Iterable[UUID]) -> dict[UUID, tuple[Document, ...]]:
         """Return the documents of accounts, in a steady order; they name the account by the text of its id."""
         query = select(DocumentRow).where(DocumentRow.account_id.in_(list(account_ids)))
-        found: dict[UUID, list[Document]] = {}
+        documents_by_id: dict[UUID, list[Document]] = {}
         for row in self._session.scalars(query.order_by(DocumentRow.key)):
             statements = _STATEMENTS.validate_python(row.statements)
             document = Document(row.key, str(row.account_id), row.resource, row.zone, statements)
-            found.setdefault(row.account_id, []).append(document)
-        return {account: tuple(documents) for account, documents in found.items()}
+            documents_by_id.setdefault(row.account_id, []).append(document)
+        return {account: tuple(documents) for account, documents in documents_by_id.items()}
 
-    def _document(self, provider_id: UUID, one: Document, account_id: UUID) -> dict[str, object]:
-        statements = _STATEMENTS.dump_python(one.statements, mode="json")
+    def _document(self, provider_id: UUID, document: Document, account_id: UUID) -> dict[str, object]:
+        statements = _STATEMENTS.dump_python(document.statements, mode="json")
         for statement in statements:
             # Sets come in any order, and the same document is to have the same digest.
             statement["to"].sort(key=lambda to: (to["kind"], to["value"]))
             statement["powers"].sort()
-        content = orjson.dumps([str(account_id), one.resource, one.zone, statements], option=orjson.OPT_SORT_KEYS)
+        content = orjson.dumps(
+            [str(account_id), document.resource, document.zone, statements], option=orjson.OPT_SORT_KEYS
+        )
         return {
             "workspace_id": self._workspace_id,
             "provider_id": provider_id,
-            "key": one.key,
+            "key": document.key,
             "account_id": account_id,
-            "resource": one.resource,
-            "zone": one.zone,
+            "resource": document.resource,
+            "zone": document.zone,
             "statements": statements,
             "digest": hashlib.blake2b(content, digest_size=16).digest(),
         }

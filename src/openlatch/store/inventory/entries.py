@@ -253,8 +253,8 @@ class Entries(Noun):
         query = select(EntryRow).where(
             EntryRow.state != State.ENDED.value,
             or_(
-                EntryRow.party_id == func.any([one.party_id for one in several]),
-                EntryRow.account_id == func.any([one.account_id for one in several]),
+                EntryRow.party_id == func.any([entry.party_id for entry in several]),
+                EntryRow.account_id == func.any([entry.account_id for entry in several]),
             ),
         )
         return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))

@@ -200,8 +200,8 @@ class Snapshot:
 
     def _frame(self, table: str, columns: Iterable[str], kept: Mapping[str, str], source: str) -> pl.DataFrame:
         ours = [c for c in columns if c.startswith(f"{table}_") and c not in OVERLAID and c not in kept]
-        found = self._read({**kept, **{name: _EXPRESSIONS[name] for name in ours}}, source)
-        return found.with_columns(value.alias(name) for name, value in _empty().items() if name.startswith(f"{table}_"))
+        frame = self._read({**kept, **{name: _EXPRESSIONS[name] for name in ours}}, source)
+        return frame.with_columns(value.alias(name) for name, value in _empty().items() if name.startswith(f"{table}_"))
 
     def _read(self, wanted: Mapping[str, str], source: str) -> pl.DataFrame:
         listed = ", ".join(f"{expression} as {name}" for name, expression in wanted.items())

@@ -54,12 +54,12 @@ _IMPORT = Codec(ImportRow, Import)
 class Imports(Noun):
     """Queries over imports."""
 
-    def add(self, one: Import, parts: Sequence[Observation]) -> None:
+    def add(self, an_import: Import, parts: Sequence[Observation]) -> None:
         """Store an import with all that it is to bring, part by part."""
-        self._add(_IMPORT, [one])
+        self._add(_IMPORT, [an_import])
         for place, part in enumerate(parts):
             body = _OBSERVATION.dump_python(part, mode="json")
-            mine = {"workspace_id": self._workspace_id, "import_id": one.id, "place": place, "body": body}
+            mine = {"workspace_id": self._workspace_id, "import_id": an_import.id, "place": place, "body": body}
             self._session.execute(insert(ImportPartRow).values(**mine))
 
     def next_part(self, import_id: UUID) -> tuple[int, Observation] | None:
@@ -73,10 +73,10 @@ class Imports(Noun):
         mine = (ImportPartRow.import_id == import_id, ImportPartRow.place == place)
         self._session.execute(delete(ImportPartRow).where(*mine))
 
-    def save(self, one: Import) -> None:
-        self._session.execute(update(ImportRow).where(ImportRow.id == one.id).values(**_IMPORT.values(one)))
-        if one.finished_at is not None:
-            self._session.execute(delete(ImportPartRow).where(ImportPartRow.import_id == one.id))
+    def save(self, an_import: Import) -> None:
+        self._session.execute(update(ImportRow).where(ImportRow.id == an_import.id).values(**_IMPORT.values(an_import)))
+        if an_import.finished_at is not None:
+            self._session.execute(delete(ImportPartRow).where(ImportPartRow.import_id == an_import.id))
 
     def find(self, text: str, *, lock: bool = False) -> Import:
         return _IMPORT.read(self._row("import", ImportRow, text, lock=lock))
@@ -90,8 +90,8 @@ class Imports(Noun):
     def form(self, provider_id: UUID, signature: str) -> Form | None:
         """Return how a list with these columns was taken the last time."""
         mine = (ImportFormRow.provider_id == provider_id, ImportFormRow.signature == signature)
-        found = self._session.scalar(select(ImportFormRow.form).where(*mine))
-        return None if found is None else _FORM.validate_python(found)
+        value = self._session.scalar(select(ImportFormRow.form).where(*mine))
+        return None if value is None else _FORM.validate_python(value)
 
     def remember(self, provider_id: UUID, signature: str, form: Form) -> None:
         """Keep how a list with these columns was taken."""

@@ -61,10 +61,10 @@ class Memberships(Noun):
 
     def above(self, party_ids: Iterable[UUID]) -> dict[UUID, set[UUID]]:
         """Return the teams that each of these parties is in, however deep."""
-        found: dict[UUID, set[UUID]] = {}
+        document: dict[UUID, set[UUID]] = {}
         for row in self._session.execute(_ABOVE, {"ids": list(party_ids), "workspace": self._workspace_id}):
-            found.setdefault(row.member, set()).add(row.team)
-        return found
+            document.setdefault(row.member, set()).add(row.team)
+        return document
 
     def beneath(self, team_ids: Iterable[UUID]) -> tuple[Membership, ...]:
         """Return every membership in one of these teams, and in the teams in these, however deep."""

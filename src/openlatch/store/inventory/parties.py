@@ -83,13 +83,13 @@ class Parties(Noun):
         wanted: dict[str, list[str]] = {}
         for identifier in identifiers:
             wanted.setdefault(identifier.scheme, []).append(identifier.value)
-        found: dict[Identifier, UUID] = {}
+        ids: dict[Identifier, UUID] = {}
         for scheme, values in wanted.items():
             rows = self._session.scalars(
                 select(IdentifierRow).where(IdentifierRow.scheme == scheme, IdentifierRow.value == func.any(values))
             )
-            found |= {Identifier(row.scheme, row.value): row.party_id for row in rows}
-        return found
+            ids |= {Identifier(row.scheme, row.value): row.party_id for row in rows}
+        return ids
 
     def known_at(self, provider_id: UUID, party_ids: Iterable[UUID]) -> dict[Identifier, UUID]:
         """Return every key under which a provider knows parties, those too that people have written down."""
@@ -126,7 +126,7 @@ class Parties(Noun):
             .where(~IdentifierRow.value.startswith(WRITTEN))
             .group_by(IdentifierRow.party_id)
         )
-        return {one: str(one) for one in ids} | {row[0]: row[1] for row in known}
+        return {each_id: str(each_id) for each_id in ids} | {row[0]: row[1] for row in known}
 
     def names_at(self, provider_id: UUID, keys: Iterable[str]) -> dict[str, str]:
         """Return what a provider calls its parties, by its keys; only those of which it says a name."""
@@ -163,9 +163,9 @@ class Parties(Noun):
     def carrying(self, address: str) -> frozenset[UUID]:
         """Return all parties that carry exactly this address."""
         normal = normal_address(address)
-        found = self.known([Identifier("address", normal), shared(address)])
-        if shared(address) not in found:
-            return frozenset(found.values())
+        ids = self.known([Identifier("address", normal), shared(address)])
+        if shared(address) not in ids:
+            return frozenset(ids.values())
         spelled = func.lower(func.array_to_string(PartyRow.addresses, " "))
         query = select(PartyRow.id, PartyRow.addresses).where(
             spelled.contains(normal, autoescape=True), _one_of_its_own
@@ -184,7 +184,7 @@ class Parties(Noun):
         ):
             key = Key(UUID(row.scheme), row.value, row.name, tuple(row.addresses))
             keys.setdefault(row.party_id, []).append(key)
-        return {one: Known(party, tuple(keys.get(one, ()))) for one, party in self.some(wanted).items()}
+        return {party_id: Known(party, tuple(keys.get(party_id, ()))) for party_id, party in self.some(wanted).items()}
 
     def addresses_at(self, domain: str) -> tuple[str, ...]:
         """Return every address at a domain under which a party is known, or was."""
@@ -236,17 +236,17 @@ class Parties(Noun):
         )
         pairs = {(row.value, row.party_id) for row in self._session.execute(addressed)}
         several = select(IdentifierRow.value).where(IdentifierRow.scheme == "shared", IdentifierRow.value.in_(wanted))
-        pairs |= {(value, one) for value in self._session.scalars(several) for one in self.carrying(value)}
+        pairs |= {(value, each_id) for value in self._session.scalars(several) for each_id in self.carrying(value)}
         now = func.coalesce(PartyRow.joined_into, PartyRow.id).label("id")
         called = select(now, PartyRow.name, PartyRow.ref).where(
             or_(func.lower(PartyRow.name).in_(wanted), PartyRow.ref.in_(wanted))
         )
         for row in self._session.execute(called):
             pairs |= {(name, row.id) for name in {row.name.casefold(), row.ref} & wanted}
-        found: dict[str, tuple[UUID, ...]] = {}
-        for name, one in sorted(pairs):
-            found[name] = (*found.get(name, ()), one)
-        return found
+        document: dict[str, tuple[UUID, ...]] = {}
+        for name, each_value in sorted(pairs):
+            document[name] = (*document.get(name, ()), each_value)
+        return document
 
     def doubtful_like(self, parties: Iterable[Party]) -> tuple[Party, ...]:
         """Return the unverified parties that share a domain of an address, or the name, with one of these."""
@@ -298,8 +298,8 @@ class Parties(Noun):
             if len(meant) > 1:
                 raise self._several(f"are called “{text}”", meant)
             if meant:
-                found = select(PartyRow, _accounts).where(PartyRow.id == meant.pop())
-                row = self._session.execute(found).one()
+                query = select(PartyRow, _accounts).where(PartyRow.id == meant.pop())
+                row = self._session.execute(query).one()
                 return PARTY.read(row[0]), row[1]
         raise missing("party", text)
 
@@ -312,10 +312,10 @@ class Parties(Noun):
             yield func.lower(PartyRow.name) == func.lower(text.strip())
 
     def _several(self, what: str, ids: Iterable[UUID]) -> Invalid:
-        several = sorted(self.some(ids).values(), key=lambda one: (one.name, one.id))
+        several = sorted(self.some(ids).values(), key=lambda party: (party.name, party.id))
         return Invalid(
             f"{len(several)} parties {what}. Nothing was changed.",
-            next_step="Name one by its short form: " + "; ".join(f"{one.ref} ({one.name})" for one in several),
+            next_step="Name one by its short form: " + "; ".join(f"{party.ref} ({party.name})" for party in several),
             errors=[{"at": "party", "problem": f"one of {len(several)}"}],
         )
 

@@ -139,13 +139,13 @@ class Sameness(Noun):
         mine = IdentifierRow.party_id == was
         self._session.execute(update(IdentifierRow).where(mine, theirs).values(party_id=becomes, digest=None))
         own = [(UUID(key.scheme), key.value) for key in keys if key.scheme not in NO_PROVIDER]
-        ids = [UUID(one) for one in nameless.get("entries", ())]
+        ids = [UUID(each_text) for each_text in nameless.get("entries", ())]
         by_key = tuple_(EntryRow.provider_id, EntryRow.subject).in_(own)
         self._move_entries(was, becomes, or_(by_key, EntryRow.id == func.any(ids)))
         # Of one provider a party has one key: all that it did there, it did by that.
-        self._move_done(was, becomes, [one for one, value in own if not value.startswith(WRITTEN)])
+        self._move_done(was, becomes, [each_id for each_id, value in own if not value.startswith(WRITTEN)])
         for name, row in (("offers", OfferRow), ("batches", BatchRow)):
-            some = row.id == func.any([UUID(one) for one in nameless.get(name, ())])
+            some = row.id == func.any([UUID(each_text) for each_text in nameless.get(name, ())])
             self._session.execute(update(row).where(row.party_id == was, some).values(party_id=becomes))
 
     def _move_entries(self, was: UUID, becomes: UUID, which: Any) -> None:

@@ -40,5 +40,5 @@ class Views(Noun):
 
     def remove(self, person_id: UUID, view_id: UUID) -> bool:
         """Delete a view; returns whether there was one."""
-        found = delete(ViewRow).where(ViewRow.person_id == person_id, ViewRow.id == view_id).returning(ViewRow.id)
-        return self._session.scalars(found).first() is not None
+        statement = delete(ViewRow).where(ViewRow.person_id == person_id, ViewRow.id == view_id).returning(ViewRow.id)
+        return self._session.scalars(statement).first() is not None

@@ -75,8 +75,8 @@ class Offers(Noun):
             query = query.where(OfferRow.state.in_(chosen))
         if address is not None:
             query = query.where(OfferRow.address == address)
-        found = page(self._session, query, _LATEST, limit=limit, cursor=cursor, read=lambda row: row[0])
-        return Page(self._whole(found.items), found.next)
+        the_page = page(self._session, query, _LATEST, limit=limit, cursor=cursor, read=lambda row: row[0])
+        return Page(self._whole(the_page.items), the_page.next)
 
     def lapsed(self, now: datetime) -> tuple[Offer, ...]:
         """Return the offers that nobody answered in time, unless somebody is at them."""

@@ -123,8 +123,8 @@ class Orders(Noun):
             .join(EntryRow, and_(EntryRow.workspace_id == OrderRow.workspace_id, EntryRow.id == OrderRow.entry_id))
             .where(OrderRow.entry_id == func.any(list(entry_ids)), OrderRow.state.in_(_OPEN))
         )
-        found = self._session.execute(query)
-        return {row[0]: why_ended(Action(row[1]), Kind(row[2])) for row in found if row[0] is not None}
+        rows = self._session.execute(query)
+        return {row[0]: why_ended(Action(row[1]), Kind(row[2])) for row in rows if row[0] is not None}
 
     def waiting_for(self, about: Iterable[UUID | Belonging]) -> tuple[Order, ...]:
         """Return the orders on these entries and memberships that wait, or for which a provider said yes."""
@@ -133,8 +133,8 @@ class Orders(Noun):
         entries = [one for one in wanted if isinstance(one, UUID)]
         members = [one.member_id for one in wanted if isinstance(one, Belonging)]
         on = or_(OrderRow.entry_id == func.any(entries), OrderRow.member_id == func.any(members))
-        found = map(_order, self._session.scalars(select(OrderRow).where(waiting, on)))
-        return tuple(one for one in found if one.about in wanted)
+        the_map = map(_order, self._session.scalars(select(OrderRow).where(waiting, on)))
+        return tuple(order for order in the_map if order.about in wanted)
 
     def latest_for(self, entry_id: UUID) -> Order | None:
         row = self._session.scalar(
@@ -183,10 +183,10 @@ class Orders(Noun):
     def open_of_members(self, about: Iterable[Belonging]) -> dict[Belonging, Order]:
         """Return the open orders about these members of teams."""
         wanted = set(about)
-        members = [one.member_id for one in wanted]
+        members = [belonging.member_id for belonging in wanted]
         query = select(OrderRow).where(OrderRow.member_id == func.any(members), OrderRow.state.in_(_OPEN))
-        found = map(_order, self._session.scalars(query.execution_options(populate_existing=True)))
-        return {one.about: one for one in found if isinstance(one.about, Belonging) and one.about in wanted}
+        the_map = map(_order, self._session.scalars(query.execution_options(populate_existing=True)))
+        return {order.about: order for order in the_map if isinstance(order.about, Belonging) and order.about in wanted}
 
     def stuck(self, limit: int) -> list[UUID]:
         """Return the orders that need a person."""

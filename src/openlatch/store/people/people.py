@@ -72,7 +72,7 @@ class People(Noun):
 
     def able(self) -> tuple[Person, ...]:
         """Return everyone who can sign in, and so can be asked and told."""
-        return tuple(one for one in self.all() if one.active)
+        return tuple(person for person in self.all() if person.active)
 
     def ever(self) -> dict[UUID, Person]:
         """Return everyone by their id, those too who were removed: for what they did and were asked."""
@@ -88,9 +88,9 @@ class People(Noun):
     def find(self, text: str) -> Person:
         """Return whoever is meant by an id or an address, of those who are here; names identify nobody."""
         wanted = text.strip().lower()
-        for one in self.all():
-            if wanted in (str(one.id), one.address):
-                return one
+        for person in self.all():
+            if wanted in (str(person.id), person.address):
+                return person
         raise missing("person", text)
 
     def lock(self) -> None:

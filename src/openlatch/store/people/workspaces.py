@@ -17,7 +17,12 @@ __all__ = ["Housekeeping", "change_workspace", "insert_workspace", "workspace_of
 
 def _set(session: Session, **values: str) -> None:
     session.execute(
-        select(*(func.set_config(f"openlatch.{name}", one, literal(value=True)) for name, one in values.items()))
+        select(
+            *(
+                func.set_config(f"openlatch.{name}", each_text, literal(value=True))
+                for name, each_text in values.items()
+            )
+        )
     )
 
 

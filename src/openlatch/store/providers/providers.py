@@ -54,7 +54,7 @@ class Providers(Noun):
 
     def find(self, text: str) -> Provider:
         """Return the provider that a person means: by id, short form, or name."""
-        return the_one("provider", text, self.all(), lambda one: (one.id, one.name, one.connector))
+        return the_one("provider", text, self.all(), lambda provider: (provider.id, provider.name, provider.connector))
 
     def reached_by(self, provider_id: UUID, settings: Mapping[str, str]) -> None:
         """Change where a provider is reached."""

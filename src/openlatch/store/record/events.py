@@ -116,15 +116,15 @@ class Events(Noun):
             return
         sealed = select(EventRow.content).where(EventRow.number > grown, EventRow.number <= end)
         contents = self._session.scalars(sealed.order_by(EventRow.number))
-        new: dict[tuple[int, int], bytes] = {(0, grown + n): tree.leaf(one) for n, one in enumerate(contents)}
+        new: dict[tuple[int, int], bytes] = {(0, grown + n): tree.leaf(value) for n, value in enumerate(contents)}
         nodes = self._nodes(new)
         level = KEPT_FROM
         while end >> level:
             new |= {(level, place): nodes(level, place) for place in range(grown >> level, end >> level)}
             level += 1
         rows = [
-            {"workspace_id": self._workspace_id, "level": at, "place": place, "hash": one}
-            for (at, place), one in new.items()
+            {"workspace_id": self._workspace_id, "level": at, "place": place, "hash": piece}
+            for (at, place), piece in new.items()
         ]
         add_rows(self._session, NodeRow, rows)
         values = {"grown": end, "root": tree.root(nodes, end).hex()}
@@ -189,14 +189,14 @@ class Events(Noun):
         query = select(EventRow)
         if subject_id is not None:
             query = query.where(EventRow.subject_id == subject_id)
-        for one, whose in ((account_id, EntryRow.account_id), (party_id, EntryRow.party_id)):
-            if one is not None:
-                theirs = select(EntryRow.id).where(whose == one)
+        for each_id, whose in ((account_id, EntryRow.account_id), (party_id, EntryRow.party_id)):
+            if each_id is not None:
+                theirs = select(EntryRow.id).where(whose == each_id)
                 on: ColumnElement[bool] = OrderRow.entry_id.in_(theirs)
-                if one == party_id:
-                    on = or_(on, OrderRow.team_id == one, OrderRow.member_id == one)
+                if each_id == party_id:
+                    on = or_(on, OrderRow.team_id == each_id, OrderRow.member_id == each_id)
                 orders = select(OrderRow.id).where(on)
-                about = select(literal(one, EntryRow.id.type).label("id")).union_all(theirs, orders).subquery()
+                about = select(literal(each_id, EntryRow.id.type).label("id")).union_all(theirs, orders).subquery()
                 query = query.where(EventRow.subject_id.in_(select(about.c.id)))
         if sealed_only:
             query = query.where(EventRow.number.is_not(None))

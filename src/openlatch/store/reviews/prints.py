@@ -42,13 +42,13 @@ _PRINT = Codec(PrintRow, Print)
 class Prints(Noun):
     """Queries over printed reports."""
 
-    def add(self, one: Print) -> None:
-        self._add(_PRINT, [one])
+    def add(self, a_print: Print) -> None:
+        self._add(_PRINT, [a_print])
 
-    def save(self, one: Print, content: bytes | None = None) -> None:
+    def save(self, a_print: Print, content: bytes | None = None) -> None:
         """Store how far one is; with the file, once there is one."""
         self._session.execute(
-            update(PrintRow).where(PrintRow.id == one.id).values(**_PRINT.values(one), content=content)
+            update(PrintRow).where(PrintRow.id == a_print.id).values(**_PRINT.values(a_print), content=content)
         )
 
     def find(self, text: str) -> Print:
@@ -56,8 +56,8 @@ class Prints(Noun):
 
     def content(self, print_id: UUID) -> bytes:
         """Return the file of one that is done."""
-        found = self._session.scalar(select(PrintRow.content).where(PrintRow.id == print_id))
-        return found or b""
+        piece = self._session.scalar(select(PrintRow.content).where(PrintRow.id == print_id))
+        return piece or b""
 
     def forget_before(self, instant: datetime) -> None:
         """Forget those that were asked for before an instant: they can be printed again at any time."""

@@ -111,7 +111,7 @@ class Reviews(Noun):
             named = func.lower(ReviewPlanRow.name) == text.strip().lower()
             query = query.where(or_(named, ReviewPlanRow.ref == wanted)).order_by(ReviewPlanRow.id)
         rows = self._session.scalars(_locked(query, lock)).all()
-        return _PLAN.read(the_one("review", text, rows, lambda one: (one.id, one.name, "")))
+        return _PLAN.read(the_one("review", text, rows, lambda value: (value.id, value.name, "")))
 
     def remove_plan(self, plan_id: UUID, now: datetime) -> None:
         """Give a plan up: it is found no more, and its rounds stay with what they keep of it."""
@@ -139,8 +139,8 @@ class Reviews(Noun):
             return ()
         end: int = self._session.scalar(select(SealRow.size)) or 0
         # What was made before the plan was is not its matter, though it was sealed later: ids tell when.
-        found = select(EventRow).where(EventRow.act.in_(acts), EventRow.number > seen, EventRow.number <= end)
-        rows = self._session.scalars(found.where(EventRow.id > plan_id).order_by(EventRow.number).limit(1000)).all()
+        the_query = select(EventRow).where(EventRow.act.in_(acts), EventRow.number > seen, EventRow.number <= end)
+        rows = self._session.scalars(the_query.where(EventRow.id > plan_id).order_by(EventRow.number).limit(1000)).all()
         if not rows and end - seen > PASSED_OVER:
             self.heeded(plan_id, end)
         return tuple((row.number or 0, row.content) for row in rows)
@@ -169,9 +169,9 @@ class Reviews(Noun):
         self._add(_ITEM, items)
         return True
 
-    def save(self, one: Round) -> None:
+    def save(self, review_round: Round) -> None:
         """Store a round one version on; raises Changed if somebody else did so first."""
-        self._save("round", _ROUND, one)
+        self._save("round", _ROUND, review_round)
 
     def find(self, text: str, *, lock: bool = False) -> Round:
         """Return the round that a person means, by id or short form."""
@@ -212,10 +212,10 @@ class Reviews(Noun):
             .where(RoundItemRow.round_id.in_(round_ids))
             .group_by(RoundItemRow.round_id, _OUTCOME)
         )
-        found: dict[UUID, dict[str, int]] = {one: {} for one in round_ids}
+        documents: dict[UUID, dict[str, int]] = {round_id: {} for round_id in round_ids}
         for round_id, outcome, number in self._session.execute(query):
-            found[round_id][outcome] = number
-        return found
+            documents[round_id][outcome] = number
+        return documents
 
     def moving(self, round_ids: Sequence[UUID], now: datetime) -> set[UUID]:
         """Return those of some rounds in which something goes on by itself now."""
@@ -308,12 +308,12 @@ class Reviews(Noun):
             .where(RoundRow.opened_at < before)
             .order_by(RoundRow.opened_at)
         )
-        found: dict[UUID, Past] = {}
+        pasts: dict[UUID, Past] = {}
         for row in self._session.scalars(query):
             item = _ITEM.read(row)
             if item.decision is not None:
-                found[item.entry_id] = Past(item.round_id, item.decision, item.facts)
-        return found
+                pasts[item.entry_id] = Past(item.round_id, item.decision, item.facts)
+        return pasts
 
     # Calendars
 
@@ -331,10 +331,10 @@ class Reviews(Noun):
 
     def calendar_of(self, secret_hash: bytes) -> UUID | None:
         """Return whose calendar a secret leads to."""
-        found: UUID | None = self._session.scalar(
+        some_id: UUID | None = self._session.scalar(
             select(CalendarRow.person_id).where(CalendarRow.secret_hash == secret_hash)
         )
-        return found
+        return some_id
 
 
 def _with_orders(*columns: Any) -> Any:

@@ -132,10 +132,10 @@ class Flags(Noun):
     def due(self, now: datetime, most: int) -> dict[Subject, list[UUID]]:
         """Return some of the subjects whose flags time alone may have changed by now."""
         query = select(UpcomingRow.subject, UpcomingRow.subject_id).where(UpcomingRow.at <= now).limit(most)
-        found: dict[Subject, list[UUID]] = {subject: [] for subject in Subject}
+        document: dict[Subject, list[UUID]] = {subject: [] for subject in Subject}
         for subject, subject_id in self._session.execute(query):
-            found[Subject(subject)].append(subject_id)
-        return found
+            document[Subject(subject)].append(subject_id)
+        return document
 
     def _moments(self, moments: Mapping[UUID, tuple[Subject, datetime]]) -> list[dict[str, Any]]:
         same = {"workspace_id": self._workspace_id}

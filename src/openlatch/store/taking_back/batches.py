@@ -170,10 +170,10 @@ class Batches(Noun):
             .where(BatchItemRow.batch_id.in_(batch_ids))
             .group_by(BatchItemRow.batch_id, _OUTCOME)
         )
-        found: dict[UUID, dict[str, int]] = {one: {} for one in batch_ids}
+        documents: dict[UUID, dict[str, int]] = {batch_id: {} for batch_id in batch_ids}
         for batch_id, outcome, number in self._session.execute(query):
-            found[batch_id][outcome] = number
-        return found
+            documents[batch_id][outcome] = number
+        return documents
 
     def items(self, batch_id: UUID, *, outcome: str = "", limit: int = 1000) -> tuple[BatchItem, ...]:
         """Return things in a batch in their order."""
@@ -203,8 +203,8 @@ class Batches(Noun):
     def phase(self, batch_id: UUID) -> int | None:
         """Return the first phase in which not everything rests; None once everything does."""
         query = self._items(func.min(BatchItemRow.phase)).where(BatchItemRow.batch_id == batch_id, _GOES_ON)
-        found: int | None = self._session.scalar(query)
-        return found
+        number: int | None = self._session.scalar(query)
+        return number
 
     def resting(self, batch_ids: Iterable[UUID], now: datetime) -> set[UUID]:
         """Return those of some batches in which nothing goes on by itself now, whatever people have still to do."""
@@ -218,7 +218,7 @@ class Batches(Noun):
         first: dict[UUID, bool] = {}
         for batch_id, _, waits in self._session.execute(query):
             first.setdefault(batch_id, waits)
-        return {one for one in batch_ids if first.get(one, True)}
+        return {batch_id for batch_id in batch_ids if first.get(batch_id, True)}
 
     def leave_open(self, batch_id: UUID, place: int, left: LeftOpen) -> bool:
         """Keep that something is left open; returns whether there was anything that had not come to rest well."""
@@ -245,8 +245,8 @@ class Batches(Noun):
         """Keep that a person has done something; returns whether it was for a person, and still to be done."""
         mine = and_(BatchItemRow.batch_id == batch_id, BatchItemRow.place == place)
         statement = update(BatchItemRow).where(mine, _ASKS, _LEFT)
-        found = self._session.execute(statement.values(done_at=now, done_by=by).returning(BatchItemRow.place))
-        return found.first() is not None
+        rows = self._session.execute(statement.values(done_at=now, done_by=by).returning(BatchItemRow.place))
+        return rows.first() is not None
 
     def close(self, batch_id: UUID, now: datetime) -> None:
         """Keep that a batch is over."""

@@ -70,8 +70,8 @@ class Notices(Noun):
         if address is None:
             return ()
         query = select(NoticeRow).where(*unsent, NoticeRow.address == address).order_by(NoticeRow.id).limit(limit)
-        found = self._session.scalars(query.with_for_update(skip_locked=True).execution_options(populate_existing=True))
-        return tuple(_notice(row) for row in found)
+        rows = self._session.scalars(query.with_for_update(skip_locked=True).execution_options(populate_existing=True))
+        return tuple(_notice(row) for row in rows)
 
     def in_letter(self, letter_id: UUID) -> tuple[Addressed, ...]:
         rows = self._session.scalars(select(NoticeRow).where(NoticeRow.letter_id == letter_id).order_by(NoticeRow.id))

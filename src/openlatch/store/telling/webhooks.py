@@ -46,8 +46,8 @@ _WEBHOOK = Codec(WebhookRow, Webhook)
 class Webhooks(Noun):
     """Queries over webhooks; their secrets are stored encrypted, and read only to sign."""
 
-    def add(self, one: Webhook, address: bytes, secret: bytes) -> None:
-        self._add(_WEBHOOK, [one], address=address, secret=secret)
+    def add(self, webhook: Webhook, address: bytes, secret: bytes) -> None:
+        self._add(_WEBHOOK, [webhook], address=address, secret=secret)
 
     def all(self) -> tuple[Webhook, ...]:
         return tuple(map(_WEBHOOK.read, self._session.scalars(select(WebhookRow).order_by(WebhookRow.id))))
@@ -65,7 +65,7 @@ class Webhooks(Noun):
     def whole(self) -> tuple[tuple[UUID, str], ...]:
         """Return the webhooks whose whole address is shown, since it was written down before it was closed."""
         query = select(WebhookRow.id, WebhookRow.url).where(WebhookRow.address.is_(None))
-        return tuple((found.id, found.url) for found in self._session.execute(query))
+        return tuple((row.id, row.url) for row in self._session.execute(query))
 
     def hide(self, webhook_id: UUID, shown: str, address: bytes) -> None:
         """Keep a webhook's whole address closed, and show no more of it than `shown`."""

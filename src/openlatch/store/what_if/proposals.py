@@ -59,8 +59,8 @@ _RUN = Codec(ProposalRunRow, Run)
 class Proposals(Noun):
     """Queries over proposals."""
 
-    def add(self, one: Proposal) -> None:
-        self._add(_PROPOSAL, [one])
+    def add(self, proposal: Proposal) -> None:
+        self._add(_PROPOSAL, [proposal])
 
     def run(self, proposal_id: UUID, run: Run, title: str) -> None:
         """Store a new version of a proposal."""
@@ -72,9 +72,9 @@ class Proposals(Noun):
         self, proposal_id: UUID, number: int, now: datetime, outcome: Mapping[str, Any] | None, trouble: str
     ) -> None:
         """Store what a version of a proposal would change, or why that cannot be said."""
-        one = (ProposalRunRow.proposal_id == proposal_id, ProposalRunRow.number == number)
+        pair = (ProposalRunRow.proposal_id == proposal_id, ProposalRunRow.number == number)
         values = {"finished_at": now, "outcome": None if outcome is None else dict(outcome), "trouble": trouble}
-        self._session.execute(update(ProposalRunRow).where(*one).values(**values))
+        self._session.execute(update(ProposalRunRow).where(*pair).values(**values))
 
     def applied(self, proposal_id: UUID, by: str, now: datetime, batch_id: UUID | None) -> None:
         values = {"applied_by": by, "applied_at": now, "batch_id": batch_id}

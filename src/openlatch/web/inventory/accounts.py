@@ -28,16 +28,16 @@ def list_accounts(call: Call, query: wire.SearchQuery) -> wire.AccountList:
 @routes.route("GET", "/accounts/<account>", returns=wire.Account)
 def get_account(call: Call, account: str) -> wire.Account:
     """One account, by id, short form or name."""
-    found, shared = accounts.show(call, account)
-    return account_of(found, shared, call.tx.providers.get(found.provider_id).name)
+    the_account, shared = accounts.show(call, account)
+    return account_of(the_account, shared, call.tx.providers.get(the_account.provider_id).name)
 
 
 @routes.route("PUT", "/accounts/<account>", body=wire.AccountDescription, returns=wire.Account)
 def describe_account(call: Call, account: str, body: wire.AccountDescription) -> wire.Account:
     """Say how vital an account is, and whether it is only for practice."""
     wanted = Criticality(body.criticality) if body.criticality else None
-    found, shared = accounts.describe(call, account, wanted, body.practice)
-    return account_of(found, shared, call.tx.providers.get(found.provider_id).name)
+    the_account, shared = accounts.describe(call, account, wanted, body.practice)
+    return account_of(the_account, shared, call.tx.providers.get(the_account.provider_id).name)
 
 
 @routes.route("GET", "/accounts/<account>/risk", returns=wire.Risk)

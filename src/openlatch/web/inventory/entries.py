@@ -28,13 +28,13 @@ def list_entries(call: Call, query: wire.EntryQuery) -> wire.EntryList:
 @routes.route("GET", "/entries/summary", query=wire.EntryFilter, returns=wire.Summary)
 def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
     """How many entries a filter leaves, and how many of them carry a flag."""
-    found = entries.summary(call, query)
+    summary = entries.summary(call, query)
     return wire.Summary(
-        entries=found.entries,
-        accounts=found.accounts,
-        parties=found.parties,
-        flagged=found.flagged,
-        severe=found.severe,
+        entries=summary.entries,
+        accounts=summary.accounts,
+        parties=summary.parties,
+        flagged=summary.flagged,
+        severe=summary.severe,
     )
 
 
@@ -42,14 +42,14 @@ def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
     "GET",
     "/entries/export",
     query=wire.ExportQuery,
-    files=tuple(found.content_type for found in FORMATS.values()),
+    files=tuple(each_format.content_type for each_format in FORMATS.values()),
     streams=True,
 )
 def export_entries(call: Call, query: wire.ExportQuery) -> Stream:
     """Every entry that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
     chosen = FORMATS[query.format]
-    found = (entry_of(sight) for sight in entries.export(call, query, query.sort))
-    return Stream(chosen.write(found), chosen.content_type, f"inventory.{query.format}")
+    the_entries = (entry_of(sight) for sight in entries.export(call, query, query.sort))
+    return Stream(chosen.write(the_entries), chosen.content_type, f"inventory.{query.format}")
 
 
 @routes.route("GET", "/entries/<entry>", returns=wire.Entry)
@@ -88,4 +88,4 @@ def plan_end(call: Call, entry: str, query: wire.PlanQuery) -> wire.Plan:
 
 
 def _apart(text: str) -> list[str]:
-    return [part for one in text.split(",") if (part := one.strip())]
+    return [part for each_part in text.split(",") if (part := each_part.strip())]

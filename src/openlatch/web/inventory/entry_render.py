@@ -86,10 +86,10 @@ def cut_of(sight: CutSight) -> wire.Cut:
         ],
         hurts=[
             wire.Hurt(
-                party=named(sight.parties[one]),
+                party=named(sight.parties[loser]),
                 loses=sorted({f"{claim.power} on {sight.accounts[claim.account_id]}" for claim in lost}),
             )
-            for one, lost in sight.cut.hurts.items()
+            for loser, lost in sight.cut.hurts.items()
         ],
     )
 

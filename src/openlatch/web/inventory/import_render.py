@@ -56,9 +56,9 @@ def outcome(sight: ImportSight, *, lines: bool) -> wire.ImportOutcome:
     )
 
 
-def begun(one: Import) -> wire.Import:
+def begun(an_import: Import) -> wire.Import:
     """Return an import."""
-    return filled(wire.Import, one, asked_by=one.asked_by.name)
+    return filled(wire.Import, an_import, asked_by=an_import.asked_by.name)
 
 
 def form_of(text: str) -> Form | None:
@@ -66,7 +66,7 @@ def form_of(text: str) -> Form | None:
     if not text:
         return None
     try:
-        found = wire.ImportForm.model_validate_json(text)
+        form = wire.ImportForm.model_validate_json(text)
     except ValidationError as error:
         raise Invalid(
             "“form” in the query is not the form of a list. Nothing was changed.",
@@ -74,15 +74,15 @@ def form_of(text: str) -> Form | None:
             errors=mistakes(error),
         ) from error
     return Form(
-        found.sheet,
-        found.header,
-        found.headers,
-        found.columns,
-        {header: DayOrder(order) for header, order in found.orders.items()},
-        hidden=found.hidden,
-        struck=found.struck,
-        skip=frozenset(found.skip),
-        take=frozenset(found.take),
+        form.sheet,
+        form.header,
+        form.headers,
+        form.columns,
+        {header: DayOrder(order) for header, order in form.orders.items()},
+        hidden=form.hidden,
+        struck=form.struck,
+        skip=frozenset(form.skip),
+        take=frozenset(form.take),
     )
 
 
@@ -90,14 +90,16 @@ def _form(form: Form) -> wire.ImportForm:
     return filled(wire.ImportForm, form, skip=sorted(form.skip), take=sorted(form.take))
 
 
-def _complaints(found: Iterable[Complaint]) -> list[wire.Complaint]:
-    return [filled(wire.Complaint, one) for one in itertools.islice(found, MOST)]
+def _complaints(complaints: Iterable[Complaint]) -> list[wire.Complaint]:
+    return [filled(wire.Complaint, complaint) for complaint in itertools.islice(complaints, MOST)]
 
 
 def _lines(sight: ImportSight) -> list[wire.ImportLine]:
     """The first lines of the sheet, and those about which something is said."""
     imported, sheet = sight.imported, sight.sheet
-    said = {one.line for one in (*imported.complaints, *imported.remarks)} | {note.line for note in imported.notes}
+    said = {complaint.line for complaint in (*imported.complaints, *imported.remarks)} | {
+        note.line for note in imported.notes
+    }
     first = {line.number for line in sheet.lines[:TOP]}
     wanted = first | set(sorted(said - first)[:MORE])
     return [

@@ -56,7 +56,7 @@ def list_imports(call: Call, provider: str, query: wire.PageQuery) -> wire.Impor
     return wire.ImportList(items=[begun(item) for item in page.items], next=page.next)
 
 
-@routes.route("GET", "/imports/<one>", returns=wire.Import)
-def get_import(call: Call, one: str) -> wire.Import:
+@routes.route("GET", "/imports/<import_id>", returns=wire.Import)
+def get_import(call: Call, import_id: str) -> wire.Import:
     """One import: how far it is, and what it brought."""
-    return begun(imports.show(call, one))
+    return begun(imports.show(call, import_id))

@@ -19,7 +19,7 @@ routes = Routes("parties")
 @routes.route("GET", "/perhaps-the-same", query=wire.AlikeQuery, returns=wire.PerhapsTheSame)
 def list_perhaps_the_same(call: Call, query: wire.AlikeQuery) -> wire.PerhapsTheSame:
     """The parties that are perhaps the same, two by two, with the reasons; or those of one party."""
-    return wire.PerhapsTheSame(items=[_alike(call, one) for one in sameness.browse(call, query.party)])
+    return wire.PerhapsTheSame(items=[_alike(call, sight) for sight in sameness.browse(call, query.party)])
 
 
 @routes.route("GET", "/parties/<party>/keys", returns=wire.KeyList)
@@ -80,17 +80,17 @@ def _keys(sights: tuple[sameness.KeySight, ...]) -> list[wire.KnownAs]:
 
 
 def _decision(sight: sameness.DecisionSight) -> wire.SamenessDecision:
-    one = sight.decision
+    decision = sight.decision
     return filled(
         wire.SamenessDecision,
-        one,
+        decision,
         one=_ref(sight.one),
         other=_ref(sight.other),
-        decided_by=one.by.name,
-        decided_by_id=one.by.id,
-        decided_at=one.at,
-        undone_by=one.undone_by.name if one.undone_by else None,
-        undone_by_id=one.undone_by.id if one.undone_by else None,
+        decided_by=decision.by.name,
+        decided_by_id=decision.by.id,
+        decided_at=decision.at,
+        undone_by=decision.undone_by.name if decision.undone_by else None,
+        undone_by_id=decision.undone_by.id if decision.undone_by else None,
     )
 
 

@@ -94,7 +94,7 @@ def withdraw_offer(call: Call, offer: str, body: wire.WithdrawWish) -> wire.Offe
 @routes.route("GET", "/me/offers", returns=wire.OfferList)
 def list_my_offers(call: Call) -> wire.OfferList:
     """The latest offers to whoever is signed in, whatever has become of them."""
-    return wire.OfferList(items=[_sent(call, one) for one in offers.mine(call)])
+    return wire.OfferList(items=[_sent(call, sight) for sight in offers.mine(call)])
 
 
 @routes.route("POST", "/offers/<offer>/answer", body=wire.OfferAnswer, returns=wire.Offer, asks=_about_answer)

@@ -20,20 +20,20 @@ def fit_of(account: model.Account, provider: model.Provider, found: Fit) -> wire
     return filled(wire.Fit, found, account=account, provider=provider.name)
 
 
-def terms_of(found: Terms) -> wire.OfferTerms:
+def terms_of(terms: Terms) -> wire.OfferTerms:
     return filled(
         wire.OfferTerms,
-        found,
-        near=found.near.known if found.near else None,
-        near_how=found.near.how if found.near else None,
-        known=found.party,
-        parts=[_terms(part) for part in found.parts],
+        terms,
+        near=terms.near.known if terms.near else None,
+        near_how=terms.near.how if terms.near else None,
+        known=terms.party,
+        parts=[_terms(part) for part in terms.parts],
     )
 
 
-def _terms(one: PartSight) -> wire.TermsPart:
-    fit = fit_of(one.account, one.provider, one.fit) if one.fit is not None else None
-    return filled(wire.TermsPart, one, one.part, provider=one.provider.name, fit=fit, hours=_hours(one.part))
+def _terms(sight: PartSight) -> wire.TermsPart:
+    fit = fit_of(sight.account, sight.provider, sight.fit) if sight.fit is not None else None
+    return filled(wire.TermsPart, sight, sight.part, provider=sight.provider.name, fit=fit, hours=_hours(sight.part))
 
 
 def _hours(part: Part) -> str | None:

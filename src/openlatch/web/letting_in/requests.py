@@ -46,7 +46,7 @@ def list_requests(call: Call, query: wire.RequestQuery) -> wire.RequestList:
 @routes.route("GET", "/me/requests", returns=wire.RequestList)
 def list_my_requests(call: Call) -> wire.RequestList:
     """What one has asked for oneself, the latest first."""
-    return wire.RequestList(items=[_sent(one) for one in requests.mine(call)])
+    return wire.RequestList(items=[_sent(request) for request in requests.mine(call)])
 
 
 @routes.route("GET", "/requests/<request>", returns=wire.Request)
@@ -67,5 +67,5 @@ def withdraw_request(call: Call, request: str) -> wire.Request:
     return _sent(requests.withdraw(call, request))
 
 
-def _sent(one: Request) -> wire.Request:
-    return filled(wire.Request, one, offer=one.offer_id, moves=MOVES.of(one.state))
+def _sent(request: Request) -> wire.Request:
+    return filled(wire.Request, request, offer=request.offer_id, moves=MOVES.of(request.state))

@@ -20,10 +20,10 @@ routes = Routes("teams")
 @routes.route("GET", "/parties/<party>/memberships", returns=wire.MembershipList)
 def list_memberships(call: Call, party: str) -> wire.MembershipList:
     """The teams that a party is in, and who is in it if it is a team."""
-    whose, found = teams.memberships(call, party)
+    whose, sights = teams.memberships(call, party)
     return wire.MembershipList(
-        teams=[_membership(one) for one in found if one.team.id != whose.id],
-        members=[_membership(one) for one in found if one.team.id == whose.id],
+        teams=[_membership(sight) for sight in sights if sight.team.id != whose.id],
+        members=[_membership(sight) for sight in sights if sight.team.id == whose.id],
     )
 
 

@@ -102,9 +102,11 @@ def _present() -> Bearer | None:
 def _beside(now: Bearer) -> str:
     """What is kept beside a session that becomes the present one: one session for each other holder."""
     former = _present()
-    every = {one.workspace_id: one for one in (*beside(), *([former] if former is not None else []))}
-    kept = [one for one in every.values() if one.workspace_id != now.workspace_id]
-    return "|".join(str(one) for one in kept[-MOST_BESIDE:])
+    every = {
+        each_bearer.workspace_id: each_bearer for each_bearer in (*beside(), *([former] if former is not None else []))
+    }
+    kept = [each_bearer for each_bearer in every.values() if each_bearer.workspace_id != now.workspace_id]
+    return "|".join(str(each_bearer) for each_bearer in kept[-MOST_BESIDE:])
 
 
 def _acting(who: Bearer) -> wire.Holder | None:
@@ -128,7 +130,7 @@ def what_waits(call: Call) -> wire.Holder:
 @routes.route("GET", "/session/holders", returns=wire.HolderList)
 def list_holders(call: Call) -> wire.HolderList:
     """Every holder in whose name one is signed in with this browser, the present one first, and what waits there."""
-    others = [found for one in beside() if (found := _acting(one)) is not None]
+    others = [holder for each_bearer in beside() if (holder := _acting(each_bearer)) is not None]
     return wire.HolderList(items=[what_waits(call), *others])
 
 
@@ -136,13 +138,13 @@ def list_holders(call: Call) -> wire.HolderList:
 def switch_holder(call: Call, body: wire.SwitchWish) -> Answer:
     """Act in another holder's name from now on, with the session that is kept for it."""
     at = backend()
-    for one in beside():
-        with at.store.transaction(one.workspace_id) as tx:
+    for each_bearer in beside():
+        with at.store.transaction(each_bearer.workspace_id) as tx:
             if tx.workspace.slug != body.workspace:
                 continue
             there = Call(tx, at.services, Actor("nobody"), call.now)
-            there = replace(there, actor=sign_ins.by_session(there, one))
-            return Answer(_me(there, one.csrf), cookie=str(one), beside=_beside(one))
+            there = replace(there, actor=sign_ins.by_session(there, each_bearer))
+            return Answer(_me(there, each_bearer.csrf), cookie=str(each_bearer), beside=_beside(each_bearer))
     raise NotSignedIn(
         f"Nobody is signed in for “{body.workspace}” with this browser. Nothing was changed.",
         next_step="Sign in for that holder; the present sign-in is kept.",
@@ -156,9 +158,9 @@ def sign_out(call: Call) -> Answer:
     if by_cookie:
         sign_ins.close_session(call, who)
     at = backend()
-    for one in beside():
-        with suppress(NotFound), at.store.transaction(one.workspace_id) as tx:
-            sign_ins.close_session(Call(tx, at.services, call.actor, call.now), one)
+    for each_bearer in beside():
+        with suppress(NotFound), at.store.transaction(each_bearer.workspace_id) as tx:
+            sign_ins.close_session(Call(tx, at.services, call.actor, call.now), each_bearer)
     return Answer(None, cookie="", beside="")
 
 

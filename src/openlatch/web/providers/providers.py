@@ -28,14 +28,14 @@ def _tried(call: Call, provider: str, body: wire.ProviderWish) -> Sequence[Looku
 @routes.route("GET", "/providers", returns=wire.ProviderList)
 def list_providers(call: Call) -> wire.ProviderList:
     """All providers, and how fresh what is known of each is."""
-    return wire.ProviderList(items=[provider_of(one, call.now) for one in providers.browse(call)])
+    return wire.ProviderList(items=[provider_of(sight, call.now) for sight in providers.browse(call)])
 
 
 @routes.route("GET", "/connectors", returns=wire.ConnectorList)
 def list_connectors(call: Call) -> wire.ConnectorList:
     """The connectors that are installed, each with the settings that it takes."""
-    found = providers.connectors(call)
-    return wire.ConnectorList(items=[connector_of(name, about) for name, about in found.items()])
+    abouts = providers.connectors(call)
+    return wire.ConnectorList(items=[connector_of(name, about) for name, about in abouts.items()])
 
 
 @routes.route("GET", "/providers/<provider>", returns=wire.Provider)

@@ -30,8 +30,8 @@ def provider_of(sight: ProviderSight, now: datetime) -> wire.Provider:
 
 def _abilities(able: model.Abilities) -> wire.Abilities:
     """Of what is about kinds, the kinds in their order."""
-    found = {name: getattr(able, name) for name in wire.Abilities.model_fields}
-    kinds = {name: [k for k in Kind if k in those] for name, those in found.items() if isinstance(those, frozenset)}
+    document = {name: getattr(able, name) for name in wire.Abilities.model_fields}
+    kinds = {name: [k for k in Kind if k in those] for name, those in document.items() if isinstance(those, frozenset)}
     return filled(wire.Abilities, able, **kinds)
 
 

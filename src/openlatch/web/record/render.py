@@ -27,9 +27,9 @@ def event_of(event: LoggedEvent, about: Listed | None, zone: str) -> wire.Event:
     )
 
 
-def head_of(found: SignedHead) -> wire.LogHead:
-    return filled(wire.LogHead, found.head, signed=found.signed)
+def head_of(head: SignedHead) -> wire.LogHead:
+    return filled(wire.LogHead, head.head, signed=head.signed)
 
 
-def proof_of(found: Inclusion) -> wire.LogProof:
-    return filled(wire.LogProof, found, head=head_of(found.head))
+def proof_of(inclusion: Inclusion) -> wire.LogProof:
+    return filled(wire.LogProof, inclusion, head=head_of(inclusion.head))

@@ -30,7 +30,7 @@ def written(items: Iterable[RoundItem]) -> bytes:
         facts = item.facts
         beside = (facts.party, facts.account, facts.level, ", ".join(facts.powers), str(facts.risk), item.advice)
         about = {"place": str(item.place), "entry": item.entry.ref}
-        sheet.writerow([*(about.get(field, "") for field in FIELDS), *(defused(one) for one in beside)])
+        sheet.writerow([*(about.get(field, "") for field in FIELDS), *(defused(text) for text in beside)])
     return text.getvalue().encode()
 
 

@@ -15,10 +15,10 @@ __all__ = ["routes"]
 routes = Routes("reports")
 
 
-@routes.route("POST", "/rounds/<one>/prints", returns=wire.Print, status=202)
-def print_round(call: Call, one: str) -> Answer:
+@routes.route("POST", "/rounds/<review_round>/prints", returns=wire.Print, status=202)
+def print_round(call: Call, review_round: str) -> Answer:
     """Have the report of a round printed, as a PDF; it is done by a job."""
-    return Answer(_printed(prints.start(call, "round", one)), 202)
+    return Answer(_printed(prints.start(call, "round", review_round)), 202)
 
 
 @routes.route("POST", "/batches/<batch>/prints", returns=wire.Print, status=202)
@@ -27,18 +27,18 @@ def print_batch(call: Call, batch: str) -> Answer:
     return Answer(_printed(prints.start(call, "batch", batch)), 202)
 
 
-@routes.route("GET", "/prints/<one>", returns=wire.Print)
-def get_print(call: Call, one: str) -> wire.Print:
+@routes.route("GET", "/prints/<print_ref>", returns=wire.Print)
+def get_print(call: Call, print_ref: str) -> wire.Print:
     """How far a printed report is."""
-    return _printed(prints.show(call, one))
+    return _printed(prints.show(call, print_ref))
 
 
-@routes.route("GET", "/prints/<one>/file", files=(PDF,))
-def get_print_file(call: Call, one: str) -> Download:
+@routes.route("GET", "/prints/<print_ref>/file", files=(PDF,))
+def get_print_file(call: Call, print_ref: str) -> Download:
     """The file of a printed report, once it is done; it is kept for a day."""
-    found, content = prints.file(call, one)
-    return Download(content, PDF, found.name)
+    a_print, content = prints.file(call, print_ref)
+    return Download(content, PDF, a_print.name)
 
 
-def _printed(one: Print) -> wire.Print:
-    return filled(wire.Print, one)
+def _printed(a_print: Print) -> wire.Print:
+    return filled(wire.Print, a_print)

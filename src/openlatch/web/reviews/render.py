@@ -27,12 +27,13 @@ def review_of(sight: ReviewSight) -> wire.Review:
         plan,
         on=sorted(plan.on),
         at=f"{plan.at:%H:%M}",
-        named=[_address(people, one) for one in plan.named],
+        named=[_address(people, each_id) for each_id in plan.named],
         substitutes={_address(people, who): _address(people, other) for who, other in plan.substitutes.items()},
         otherwise=_address(people, plan.otherwise),
         silence=plan.silence(),
         asked_already=[
-            filled(wire.AskedAlready, one, review=one.plan.name, entries=count) for one, count in sight.asked_already
+            filled(wire.AskedAlready, review_round, review=review_round.plan.name, entries=count)
+            for review_round, count in sight.asked_already
         ],
     )
 
@@ -42,15 +43,15 @@ def checked_of(sight: ReviewSight) -> wire.ReviewText:
 
 
 def round_of(sight: RoundSight) -> wire.Round:
-    one = sight.round
+    review_round = sight.round
     return filled(
         wire.Round,
         sight,
-        one,
-        one.plan,
-        review=filled(wire.Ref, one.plan),
-        silence=one.plan.silence(),
-        compared=_compared(one.compared) if one.compared else None,
+        review_round,
+        review_round.plan,
+        review=filled(wire.Ref, review_round.plan),
+        silence=review_round.plan.silence(),
+        compared=_compared(review_round.compared) if review_round.compared else None,
         progress=[
             filled(
                 wire.ReviewerProgress,
@@ -64,10 +65,10 @@ def round_of(sight: RoundSight) -> wire.Round:
     )
 
 
-def _compared(found: Comparison) -> wire.Comparison:
-    pairs = {name: getattr(found, name) for name in ("entries", "flagged", "severe", "outside", "risk")}
+def _compared(comparison: Comparison) -> wire.Comparison:
+    pairs = {name: getattr(comparison, name) for name in ("entries", "flagged", "severe", "outside", "risk")}
     both = {name: wire.ThenNow(then=then, now=now) for name, (then, now) in pairs.items()}
-    return filled(wire.Comparison, found, **both)
+    return filled(wire.Comparison, comparison, **both)
 
 
 def item_of(sight: ItemSight) -> wire.RoundItem:
@@ -108,5 +109,5 @@ def _last(sight: ItemSight) -> wire.PastDecision | None:
     return wire.PastDecision(decision=decision, changed=list(sight.changed)) if decision is not None else None
 
 
-def _address(people: Mapping[UUID, Person], one: UUID | None) -> str:
-    return people[one].address if one is not None and one in people else ""
+def _address(people: Mapping[UUID, Person], some_id: UUID | None) -> str:
+    return people[some_id].address if some_id is not None and some_id in people else ""

@@ -24,7 +24,7 @@ routes = Routes("reviews")
 @routes.route("GET", "/reviews", returns=wire.ReviewList)
 def list_reviews(call: Call) -> wire.ReviewList:
     """All reviews, by name, with when they come round next."""
-    return wire.ReviewList(items=[review_of(one) for one in plans.browse(call)])
+    return wire.ReviewList(items=[review_of(sight) for sight in plans.browse(call)])
 
 
 @routes.route("POST", "/reviews/check", body=wire.NewReview, returns=wire.ReviewText)
@@ -82,51 +82,51 @@ def list_rounds(call: Call, query: wire.RoundQuery) -> wire.RoundList:
     return wire.RoundList(items=[round_of(item) for item in page.items], next=page.next)
 
 
-@routes.route("GET", "/rounds/<one>", returns=wire.Round)
-def get_round(call: Call, one: str) -> wire.Round:
+@routes.route("GET", "/rounds/<review_round>", returns=wire.Round)
+def get_round(call: Call, review_round: str) -> wire.Round:
     """One round with how far it is."""
-    return round_of(rounds.show(call, one))
+    return round_of(rounds.show(call, review_round))
 
 
-@routes.route("GET", "/rounds/<one>/items", query=wire.RoundItemQuery, returns=wire.RoundItems)
-def list_round_items(call: Call, one: str, query: wire.RoundItemQuery) -> wire.RoundItems:
+@routes.route("GET", "/rounds/<review_round>/items", query=wire.RoundItemQuery, returns=wire.RoundItems)
+def list_round_items(call: Call, review_round: str, query: wire.RoundItemQuery) -> wire.RoundItems:
     """All items of a round in their order, or one's own, or those with one outcome."""
-    found = rounds.items(call, one, mine=query.mine, outcome=query.outcome or "")
-    return wire.RoundItems(items=[item_of(item) for item in found])
+    sights = rounds.items(call, review_round, mine=query.mine, outcome=query.outcome or "")
+    return wire.RoundItems(items=[item_of(item) for item in sights])
 
 
-@routes.route("POST", "/rounds/<one>/decisions", body=wire.DecisionWish, returns=wire.Decided)
-def decide(call: Call, one: str, body: wire.DecisionWish) -> wire.Decided:
+@routes.route("POST", "/rounds/<review_round>/decisions", body=wire.DecisionWish, returns=wire.Decided)
+def decide(call: Call, review_round: str, body: wire.DecisionWish) -> wire.Decided:
     """Decide items of a round: all that are named, or none."""
-    return wire.Decided(decided=rounds.decide(call, one, body.places, _said(body), body.versions))
+    return wire.Decided(decided=rounds.decide(call, review_round, body.places, _said(body), body.versions))
 
 
-@routes.route("POST", "/rounds/<one>/decision-list", body=wire.DecisionList, returns=wire.Decided)
-def decide_list(call: Call, one: str, body: wire.DecisionList) -> wire.Decided:
+@routes.route("POST", "/rounds/<review_round>/decision-list", body=wire.DecisionList, returns=wire.Decided)
+def decide_list(call: Call, review_round: str, body: wire.DecisionList) -> wire.Decided:
     """Decide items of a round by a list, each line with the entry that it is about: the whole list, or nothing."""
-    return wire.Decided(decided=rounds.decide_list(call, one, _lines(enumerate(body.lines, start=1))))
+    return wire.Decided(decided=rounds.decide_list(call, review_round, _lines(enumerate(body.lines, start=1))))
 
 
-@routes.route("GET", "/rounds/<one>/decision-file", query=wire.DecisionFileQuery, files=("text/csv",))
-def get_decision_file(call: Call, one: str, query: wire.DecisionFileQuery) -> Download:
+@routes.route("GET", "/rounds/<review_round>/decision-file", query=wire.DecisionFileQuery, files=("text/csv",))
+def get_decision_file(call: Call, review_round: str, query: wire.DecisionFileQuery) -> Download:
     """What is not decided yet in a round as a list (CSV), one item a line, to be filled in and sent back.
 
     One's own access is left out: somebody else decides about it.
     """
-    found = rounds.items(call, one, mine=query.mine, outcome=Outcome.UNDECIDED.value)
-    content = decision_lists.written(item_of(item) for item in found if not item.own)
+    sights = rounds.items(call, review_round, mine=query.mine, outcome=Outcome.UNDECIDED.value)
+    content = decision_lists.written(item_of(item) for item in sights if not item.own)
     return Download(content, "text/csv; charset=utf-8", "decisions.csv")
 
 
-@routes.route("POST", "/rounds/<one>/decision-file", takes=tuple(READABLE), returns=wire.Decided)
-def decide_by_file(call: Call, one: str, upload: Upload) -> wire.Decided:
+@routes.route("POST", "/rounds/<review_round>/decision-file", takes=tuple(READABLE), returns=wire.Decided)
+def decide_by_file(call: Call, review_round: str, upload: Upload) -> wire.Decided:
     """Decide items of a round by a list (CSV, or a spreadsheet): the whole list, or nothing."""
 
     def lines() -> Iterator[rounds.Line]:
         # Read only once it is known that whoever sent it may decide.
         yield from _lines(decision_lists.read(rows(READABLE[upload.content_type](upload.content))))
 
-    return wire.Decided(decided=rounds.decide_list(call, one, lines()))
+    return wire.Decided(decided=rounds.decide_list(call, review_round, lines()))
 
 
 def _lines(several: Iterable[tuple[int, wire.DecisionLine]]) -> Iterator[rounds.Line]:
@@ -137,62 +137,62 @@ def _said(body: wire.DecisionWish | wire.DecisionLine) -> rounds.Said:
     return rounds.Said(Choice(body.choice), body.reason, body.level, body.until, body.to)
 
 
-@routes.route("POST", "/rounds/<one>/assign", body=wire.ItemAssignment, returns=wire.Round)
-def assign_items(call: Call, one: str, body: wire.ItemAssignment) -> wire.Round:
+@routes.route("POST", "/rounds/<review_round>/assign", body=wire.ItemAssignment, returns=wire.Round)
+def assign_items(call: Call, review_round: str, body: wire.ItemAssignment) -> wire.Round:
     """Give items of a round to another reviewer."""
-    return round_of(rounds.assign(call, one, body.places, body.to))
+    return round_of(rounds.assign(call, review_round, body.places, body.to))
 
 
-@routes.route("POST", "/rounds/<one>/pause", returns=wire.Round)
-def pause_round(call: Call, one: str) -> wire.Round:
+@routes.route("POST", "/rounds/<review_round>/pause", returns=wire.Round)
+def pause_round(call: Call, review_round: str) -> wire.Round:
     """Let a round rest; the time that it rests is added to the time to answer."""
-    return round_of(rounds.pause(call, one, paused=True))
+    return round_of(rounds.pause(call, review_round, paused=True))
 
 
-@routes.route("POST", "/rounds/<one>/resume", returns=wire.Round)
-def resume_round(call: Call, one: str) -> wire.Round:
+@routes.route("POST", "/rounds/<review_round>/resume", returns=wire.Round)
+def resume_round(call: Call, review_round: str) -> wire.Round:
     """Let a round go on."""
-    return round_of(rounds.pause(call, one, paused=False))
+    return round_of(rounds.pause(call, review_round, paused=False))
 
 
-@routes.route("POST", "/rounds/<one>/plan", body=wire.RoundPlanWish, returns=wire.BatchPlan)
-def plan_round(call: Call, one: str, body: wire.RoundPlanWish) -> wire.BatchPlan:
+@routes.route("POST", "/rounds/<review_round>/plan", body=wire.RoundPlanWish, returns=wire.BatchPlan)
+def plan_round(call: Call, review_round: str, body: wire.RoundPlanWish) -> wire.BatchPlan:
     """What the decisions of a round would do, all together, or one more decision beside them; changes nothing."""
     said = rounds.Said(Choice(body.choice), "", body.level, body.until) if body.places else None
-    return foreseen_of(rounds.plan(call, one, body.places, said))
+    return foreseen_of(rounds.plan(call, review_round, body.places, said))
 
 
-@routes.route("POST", "/rounds/<one>/finish", body=wire.FinishWish, returns=wire.Round)
-def finish_round(call: Call, one: str, body: wire.FinishWish) -> wire.Round:
+@routes.route("POST", "/rounds/<review_round>/finish", body=wire.FinishWish, returns=wire.Round)
+def finish_round(call: Call, review_round: str, body: wire.FinishWish) -> wire.Round:
     """End the answering before it is due: decisions become orders; with a count, only if they are so many."""
-    return round_of(rounds.finish(call, one, body.count))
+    return round_of(rounds.finish(call, review_round, body.count))
 
 
-@routes.route("POST", "/rounds/<one>/cancel", body=wire.CancelWish, returns=wire.Round)
-def cancel_round(call: Call, one: str, body: wire.CancelWish) -> wire.Round:
+@routes.route("POST", "/rounds/<review_round>/cancel", body=wire.CancelWish, returns=wire.Round)
+def cancel_round(call: Call, review_round: str, body: wire.CancelWish) -> wire.Round:
     """Call a round off; orders that were given go on."""
-    return round_of(rounds.cancel(call, one, body.reason))
+    return round_of(rounds.cancel(call, review_round, body.reason))
 
 
-@routes.route("POST", "/rounds/<one>/left-open", body=wire.LeftOpenWish, returns=wire.Round)
-def leave_open(call: Call, one: str, body: wire.LeftOpenWish) -> wire.Round:
+@routes.route("POST", "/rounds/<review_round>/left-open", body=wire.LeftOpenWish, returns=wire.Round)
+def leave_open(call: Call, review_round: str, body: wire.LeftOpenWish) -> wire.Round:
     """Say that something is left open in a round, why, and who sees to it."""
-    return round_of(rounds.leave_open(call, one, body.place, body.reason, body.owner))
+    return round_of(rounds.leave_open(call, review_round, body.place, body.reason, body.owner))
 
 
-@routes.route("POST", "/rounds/<one>/try-again", body=wire.Place, returns=wire.Round)
-def try_item_again(call: Call, one: str, body: wire.Place) -> wire.Round:
+@routes.route("POST", "/rounds/<review_round>/try-again", body=wire.Place, returns=wire.Round)
+def try_item_again(call: Call, review_round: str, body: wire.Place) -> wire.Round:
     """Try once more to give the order of a decision of which none came."""
-    return round_of(rounds.try_again(call, one, body.place))
+    return round_of(rounds.try_again(call, review_round, body.place))
 
 
 @routes.route(
     "GET",
-    "/rounds/<one>/report",
+    "/rounds/<review_round>/report",
     query=wire.ReportQuery,
     returns=wire.SignedReport,
     files=tuple(CONTENT_TYPES.values()),
 )
-def round_report(call: Call, one: str, query: wire.ReportQuery) -> Download:
+def round_report(call: Call, review_round: str, query: wire.ReportQuery) -> Download:
     """The report of a round: as it was signed when it was closed, or as far as it is."""
-    return Download(**asdict(written(*reports.of_round(call, one), query.format)))
+    return Download(**asdict(written(*reports.of_round(call, review_round), query.format)))

@@ -29,7 +29,7 @@ def list_policies(call: Call) -> wire.PolicyList:
 @routes.route("GET", "/policy/catalogue", returns=wire.CatalogueList)
 def list_fields(call: Call) -> wire.CatalogueList:
     """Every field that a condition can name."""
-    return wire.CatalogueList(items=[field_of(*one) for one in policies.catalogue(call)])
+    return wire.CatalogueList(items=[field_of(*pair) for pair in policies.catalogue(call)])
 
 
 @routes.route("GET", "/rules", returns=wire.RuleList)

@@ -48,5 +48,5 @@ def feed(calendar: Calendar, console: str, now: datetime) -> bytes:
             alarm.add("trigger", -happening.warn)
             event.add_component(alarm)
         made.add_component(event)
-    found: bytes = made.to_ical()
-    return found
+    piece: bytes = made.to_ical()
+    return piece

@@ -44,8 +44,8 @@ def follow_calendar(address: str) -> Download:
     at = backend()
     with at.store.transaction(calendars.workspace_in(address)) as tx:
         call = Call(tx, at.services, SERVICE, at.services.clock())
-        found = feed(calendars.follow(call, address), _console(), call.now)
-    return Download(found, "text/calendar; charset=utf-8", "open-latch.ics")
+        piece = feed(calendars.follow(call, address), _console(), call.now)
+    return Download(piece, "text/calendar; charset=utf-8", "open-latch.ics")
 
 
 def _console() -> str:

@@ -17,7 +17,9 @@ routes = Routes("webhooks")
 @routes.route("GET", "/webhooks", returns=wire.WebhookList)
 def list_webhooks(call: Call) -> wire.WebhookList:
     """Every webhook."""
-    return wire.WebhookList(items=[filled(wire.Webhook, one, waits=_waits(call, one)) for one in webhooks.browse(call)])
+    return wire.WebhookList(
+        items=[filled(wire.Webhook, webhook, waits=_waits(call, webhook)) for webhook in webhooks.browse(call)]
+    )
 
 
 @routes.route("POST", "/webhooks", body=wire.NewWebhook, returns=wire.WebhookSecret, status=201)
@@ -40,5 +42,5 @@ def remove_webhook(call: Call, webhook: str) -> None:
     webhooks.remove(call, webhook)
 
 
-def _waits(call: Call, one: Webhook) -> int:
-    return call.tx.events.head().size - one.seen
+def _waits(call: Call, webhook: Webhook) -> int:
+    return call.tx.events.head().size - webhook.seen

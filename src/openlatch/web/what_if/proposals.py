@@ -44,8 +44,8 @@ def get_proposal(call: Call, proposal: str) -> wire.Proposal:
 @routes.route("GET", "/proposals/<proposal>/comparison", query=wire.CompareQuery, returns=wire.Versions)
 def compare_versions(call: Call, proposal: str, query: wire.CompareQuery) -> wire.Versions:
     """What two versions of a proposal would each change that the other would not."""
-    found = compare.compare(call, proposal, query.first, query.second)
-    return filled(wire.Versions, query, found)
+    versions = compare.compare(call, proposal, query.first, query.second)
+    return filled(wire.Versions, query, versions)
 
 
 @routes.route("PUT", "/proposals/<proposal>", body=wire.ProposalBody, returns=wire.Proposal)
@@ -71,12 +71,12 @@ def apply_proposal(call: Call, proposal: str, body: wire.ApplyWish, findings: Fi
 
 
 def _sent(sight: ProposalSight) -> wire.Proposal:
-    one, latest = sight.proposal, sight.latest
+    proposal, latest = sight.proposal, sight.latest
     state = "working" if latest.finished_at is None else "failed" if latest.trouble else "done"
     return filled(
         wire.Proposal,
-        one,
-        state="applied" if one.applied_at is not None else state,
+        proposal,
+        state="applied" if proposal.applied_at is not None else state,
         runs=sight.runs,
-        batch=ref_of(one.batch_id) if one.batch_id else None,
+        batch=ref_of(proposal.batch_id) if proposal.batch_id else None,
     )

@@ -70,5 +70,5 @@ def in_cell(value: object) -> str:
     if isinstance(value, datetime):
         return value.isoformat()
     if isinstance(value, list):
-        return "; ".join(in_cell(one).replace("\\", "\\\\").replace(";", "\\;") for one in value)
+        return "; ".join(in_cell(each_value).replace("\\", "\\\\").replace(";", "\\;") for each_value in value)
     return str(value)

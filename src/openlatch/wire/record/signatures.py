@@ -55,10 +55,12 @@ def report_digest(report: Mapping[str, Any]) -> str:
 def check(signed: str, keys: Mapping[str, Any], kind: str = "receipt") -> dict[str, Any]:
     """Return what was signed; raises Invalid if none of the published keys made it, or it was altered."""
     try:
-        found = jws.deserialize_compact(signed.strip(), KeySet([_key(key) for key in keys["keys"]]), algorithms=_TAKEN)
-        if found.headers().get("typ") != _TYPE.format(kind=kind):
+        signature = jws.deserialize_compact(
+            signed.strip(), KeySet([_key(key) for key in keys["keys"]]), algorithms=_TAKEN
+        )
+        if signature.headers().get("typ") != _TYPE.format(kind=kind):
             raise ValueError(f"it is not a {kind}")
-        said = json.loads(found.payload)
+        said = json.loads(signature.payload)
     except (JoseError, ValueError, KeyError, TypeError) as error:
         why = {"bad_signature": "its signature does not fit what it says", "decode_error": "it is not whole"}
         said_so = why.get(getattr(error, "error", ""), str(error).rstrip(". "))

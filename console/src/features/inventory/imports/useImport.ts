@@ -38,7 +38,7 @@ export function useImport(provider: Ref<string>) {
   });
   const progress = useQuery({
     queryKey: computed(() => ["imports", made.value]),
-    queryFn: () => take(api.GET("/imports/{one}", { params: { path: { one: made.value } } })),
+    queryFn: () => take(api.GET("/imports/{import_id}", { params: { path: { import_id: made.value } } })),
     enabled: computed(() => !!made.value),
     refetchInterval: ({ state: { data } }) => (data?.finished_at ? false : OFTEN),
   });

@@ -172,7 +172,7 @@ def _with_somebody_left(
                 )
             steps = (*_name_first(s, named), *steps)
             text = f"{s.holder(named).name} becomes an administrator of {s.account.name} first."
-            others = (one for one in happens if one.kind != "last-administrator")
+            others = (consequence for consequence in happens if consequence.kind != "last-administrator")
             happens = (Consequence("successor", Severity.LOW, text), *others)
     offered = tuple(WayOut(way.ref, s.holder(way).name, way.level) for way in ways) if stop else ()
     return Plan(ask.action.value, s.entry.ref, known_as(s, s.entry), happens, steps, stop=stop, ways_out=offered)

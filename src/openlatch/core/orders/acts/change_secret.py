@@ -37,8 +37,8 @@ def _happens(s: Situation) -> Consequence:
     return Consequence("told", Severity.MEDIUM, text)
 
 
-def _same_secret(one: Entry, other: Entry) -> bool:
-    return one.kind is Kind.SECRET and one.account_id == other.account_id and one.level == other.level
+def _same_secret(entry: Entry, other: Entry) -> bool:
+    return entry.kind is Kind.SECRET and entry.account_id == other.account_id and entry.level == other.level
 
 
 CHANGE_SECRET = Act(Action.CHANGE_SECRET, _possible, unchanged(_change_secret, _happens), none)

@@ -20,7 +20,7 @@ def _possible(entry: Entry, around: Around) -> bool | None:
 
 
 def _close_sessions(s: Situation, ask: Ask, now: datetime) -> Made:
-    sessions = [one for one in (*s.outliving, *s.falling) if one.kind is Kind.SESSION]
+    sessions = [entry for entry in (*s.outliving, *s.falling) if entry.kind is Kind.SESSION]
     if s.entry.kind is Kind.SESSION:
         sessions.insert(0, s.entry)
     if not sessions:

@@ -72,7 +72,7 @@ def ending(s: Situation, ask: Ask, now: datetime) -> Made:
     steps.append(ended(s, entry, f"Ask {s.provider} to {_verb(entry)} {known_as(s, entry)}."))
     if Kind.SESSION in s.abilities.ends:
         # Those that cannot be used without it as well: whether its provider closes them by itself is not known.
-        steps += [closed(s, one) for one in (*s.outliving, *s.falling) if one.kind is Kind.SESSION]
+        steps += [closed(s, entry) for entry in (*s.outliving, *s.falling) if entry.kind is Kind.SESSION]
     return (*steps, *gone(s)), taken
 
 

@@ -52,7 +52,9 @@ def _extend(s: Situation, ask: Ask, now: datetime, held: Extent | None = None) -
         )
         step = asked(s, entry, text, change)
     read: tuple[Step, ...] = () if entry.by_hand else (read_step(s, entry, "see that it is so"),)
-    happens = tuple(sorted(_happens(s, gained, said, now_is), key=lambda one: one.severity.rank, reverse=True))
+    happens = tuple(
+        sorted(_happens(s, gained, said, now_is), key=lambda consequence: consequence.severity.rank, reverse=True)
+    )
     lasts = None if now_is.ends_at is None else now_is.ends_at - min(now, entry.given_at or now)
     # Whoever is in takes no further place.
     limits = replace(s.limits, most=None, outsiders=None)

@@ -66,8 +66,8 @@ def _give_back(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
     return Plan(ask.action.value, entry.ref, known_as(s, entry), gives_back(s, until), steps)
 
 
-def _same_access(one: Entry, other: Entry) -> bool:
-    mine = (one.party_id, one.account_id, one.kind, one.level, set(one.resources))
+def _same_access(entry: Entry, other: Entry) -> bool:
+    mine = (entry.party_id, entry.account_id, entry.kind, entry.level, set(entry.resources))
     return mine == (other.party_id, other.account_id, other.kind, other.level, set(other.resources))
 
 

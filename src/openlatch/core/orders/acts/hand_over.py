@@ -44,22 +44,29 @@ def _hand_over(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
             next_step="Choose the access of whoever owns the account, or hand it over at the provider itself.",
             entry=entry.ref,
         )
-    able = [one for one in s.standing if _can_follow(s, one)]
+    able = [entry for entry in s.standing if _can_follow(s, entry)]
     if not s.asked_at:
         stop = f"{s.party.name} has to agree to it, and no address of theirs is confirmed at which they could be asked."
         return Plan(ask.action.value, entry.ref, known_as(s, entry), (), (), stop)
     if ask.successor is None:
-        offered = tuple(WayOut(one.ref, s.holder(one).name, one.level) for one in able)
+        offered = tuple(WayOut(entry.ref, s.holder(entry).name, entry.level) for entry in able)
         stop = "Say to whom: somebody who is confirmed, and has access to it already."
         return Plan(ask.action.value, entry.ref, known_as(s, entry), (), (), stop=stop, ways_out=offered)
-    owner = next((one for one in (entry, *s.standing) if one.id == ask.successor and Power.OWN in one.powers), None)
+    owner = next(
+        (
+            each_entry
+            for each_entry in (entry, *s.standing)
+            if each_entry.id == ask.successor and Power.OWN in each_entry.powers
+        ),
+        None,
+    )
     if owner is not None and owner.account_id == s.account.id:
         raise Invalid(
             f"{s.holder(owner).name} owns {s.account.name} already. Nothing was changed.",
             next_step="Choose somebody who does not; the plan without a name lists them.",
             errors=[{"at": "successor", "problem": "owns it already"}],
         )
-    to = next((one for one in able if one.id == ask.successor), None)
+    to = next((entry for entry in able if entry.id == ask.successor), None)
     if to is None:
         raise Invalid(
             f"{s.account.name} can be handed over only to a person who is confirmed, is there, and has access to it. "
@@ -71,14 +78,14 @@ def _hand_over(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
     return Plan(ask.action.value, entry.ref, known_as(s, entry), _happens(s, to), steps)
 
 
-def _can_follow(s: Situation, one: Entry) -> bool:
-    party = s.holder(one)
+def _can_follow(s: Situation, entry: Entry) -> bool:
+    party = s.holder(entry)
     return (
-        one.account_id == s.account.id
-        and one.party_id != s.party.id
-        and one.kind in (Kind.DELEGATE, Kind.GRANT)
-        and not one.by_hand
-        and Power.OWN not in one.powers
+        entry.account_id == s.account.id
+        and entry.party_id != s.party.id
+        and entry.kind in (Kind.DELEGATE, Kind.GRANT)
+        and not entry.by_hand
+        and Power.OWN not in entry.powers
         and party.kind is PartyKind.PERSON
         and party.verified
         and party.status is not PartyStatus.LEFT
