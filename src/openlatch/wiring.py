@@ -32,6 +32,7 @@ from sqlalchemy.exc import ArgumentError
 from openlatch.connectors import outgoing
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
+from openlatch.core.people.sign_on import IdentityProvider, SignOn
 from openlatch.core.providers.ports import Connector
 from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
@@ -43,10 +44,11 @@ if TYPE_CHECKING:
     from flask import Flask
 
     from openlatch import jobs, web
-    from openlatch.connectors import smtp
+    from openlatch.connectors import openid, smtp
 else:
     # A web process needs no jobs, a worker no pages, and whoever migrates needs neither.
-    jobs, web, smtp = (deferred(f"openlatch.{name}") for name in ("jobs", "web", "connectors.smtp"))
+    jobs, web = deferred("openlatch.jobs"), deferred("openlatch.web")
+    openid, smtp = deferred("openlatch.connectors.openid"), deferred("openlatch.connectors.smtp")
 
 __all__ = ["Service", "Settings", "log_to_output", "migrated", "now", "settings", "wire"]
 
@@ -218,11 +220,16 @@ def wire(given: Settings) -> Service:
         post=smtp.MailServer(given.mail_url, given.mail_from) if given.mail_url else None,
         console=given.console_url.rstrip("/"),
         herald=HttpHerald(),
+        sign_on=_sign_on,
         passwords=Passwords(given.password_memory),
         heads_file=given.heads_file,
         heads_to=given.heads_to,
     )
     return Service(given, Store(engine), services)
+
+
+def _sign_on(sign_on: SignOn, secret: str) -> IdentityProvider:
+    return openid.OpenIdProvider(sign_on, secret)
 
 
 def migrated(given: Settings) -> tuple[str | None, str, bool]:

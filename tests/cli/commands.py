@@ -157,6 +157,13 @@ TYPED: dict[str, tuple[str, str]] = {
         f"SERVER --workspace {SLUG} --address ruth.calder@{DOMAIN} --password {PASSWORD}",
         "as Ruth Calder",
     ),
+    "sign-on": ("", "who is here already"),
+    "sign-on add": (
+        "'Hill Login' --issuer https://hill.login.example --client c --secret x --claim groups --role guides=member",
+        "groups: guides as member",
+    ),
+    "sign-on remove": ("'Old Login' --yes", "Removed: Old Login."),
+    "sign-on set": ("'Ridge Login' --asks-factor", "People sign in at Ridge Login"),
     "sign-out": ("", "Signed out."),
     "sponsor": (f"{{party}} tobias.quill@{DOMAIN}", "answers for"),
     "tasks": ("", "saturday-bookings"),

@@ -12,10 +12,12 @@ from openlatch.cli.connection import Carrier
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
 from openlatch.operations.people import people
+from openlatch.wire.messages import SignOnWish
 from openlatch.words import Role
 from tests.cli.commands import COLUMNS, LIST, POLICY, PROPOSAL, TRIAL
 from tests.harness.acts import Desk, Spares, settle
 from tests.harness.furniture import PLATES, Furniture
+from tests.harness.openid import ISSUER, Login
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
 from tests.harness.twins import twins
@@ -38,6 +40,15 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
         paused = spares.take(maren)
         settle(maren, maren.command(paused.ref, "pause").ref)
         texts["paused"] = paused.ref
+        for name, issuer in (
+            ("Ridge", ISSUER),
+            ("Old", "https://old.login.example"),
+            ("", "https://hill.login.example"),
+        ):
+            Login(furnished, issuer)
+            if name:
+                wish = SignOnWish(name=f"{name} Login", issuer=issuer, client_id="latch", secret="x")
+                maren.add_sign_on(wish)
         desk = Desk(furnished, transport=furnished.transport)
         named = [f"ines.okoro@{DOMAIN}"]
         for name, choice in (

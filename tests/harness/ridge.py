@@ -22,9 +22,11 @@ from sqlalchemy import event
 from openlatch.client import Client
 from openlatch.connectors.feed import FeedConnector
 from openlatch.connectors.oauth import OAuthConnector
+from openlatch.connectors.openid import OpenIdProvider
 from openlatch.connectors.scim import ScimConnector
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
+from openlatch.core.people.sign_on import Question
 from openlatch.core.providers.ports import Connector
 from openlatch.core.telling.notices import Letter
 from openlatch.demo.cast import DOMAIN, PASSWORD
@@ -35,6 +37,7 @@ from openlatch.operations.call import Call, Services, as_service
 from openlatch.operations.credentials import Passwords
 from openlatch.store import Store
 from openlatch.wiring import Service, Settings, wire
+from openlatch.wiring import now as real_now
 from tests.harness.sealing import seal_all
 
 SERVER = "http://localhost:8480"
@@ -288,6 +291,13 @@ class Ridge:
         self.store.close()
 
 
+class _ByTheirClock(OpenIdProvider):
+    """An OpenID provider that nobody here wrote goes by the real time, and so does whoever checks what it says."""
+
+    def claims(self, question: Question, back: str, code: str, now: datetime) -> Mapping[str, object]:
+        return super().claims(question, back, code, real_now())
+
+
 def ridge_on(service: Service, start: datetime, **more: Any) -> Ridge:
     """The product on a service's database, beginning at an instant."""
     clock, transport, post = Clock(start), Loopback(), Postbox()
@@ -300,6 +310,7 @@ def ridge_on(service: Service, start: datetime, **more: Any) -> Ridge:
         post=post,
         herald=HttpHerald(transport),
         console=SERVER,
+        sign_on=lambda sign_on, secret: _ByTheirClock(sign_on, secret, transport),
     )
     made = Ridge(replace(service, services=services), clock, transport, post, **more)
     transport.serve(SERVER, made.app())

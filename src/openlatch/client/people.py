@@ -95,6 +95,35 @@ class PeopleCalls(Transport):
         """Return what a passkey is asked to sign, to sign in to a workspace with it."""
         return self._send(wire.PasskeyAsked, "POST", "/session/passkey/asked", json={"workspace": workspace})
 
+    def sign_ons(self) -> wire.SignOnList:
+        """Return every single sign-on of the workspace, and the address that each has to send people back to."""
+        return self._send(wire.SignOnList, "GET", "/sign-ons")
+
+    def add_sign_on(self, wish: wire.SignOnWish) -> wire.SignOn:
+        """Let people sign in at a service (OpenID Connect), once what it says of itself can be read."""
+        return self._send(wire.SignOn, "POST", "/sign-ons", json=wish.model_dump(mode="json"))
+
+    def change_sign_on(self, sign_on: str, wish: wire.SignOnWish) -> wire.SignOn:
+        """Set a single sign-on up in another way; without a secret, it keeps the one that it has."""
+        return self._send(wire.SignOn, "PUT", f"/sign-ons/{part(sign_on)}", json=wish.model_dump(mode="json"))
+
+    def remove_sign_on(self, sign_on: str) -> None:
+        """Let nobody sign in there any more; sessions that are open stay until they end."""
+        self._request("DELETE", f"/sign-ons/{part(sign_on)}")
+
+    def sign_on_names(self, workspace: str) -> list[wire.SignOnName]:
+        """Return the single sign-ons at which people may sign in to a workspace."""
+        return self._send(wire.SignOnNames, "GET", "/session/sign-on", params={"workspace": workspace}).items
+
+    def leave_for_sign_on(self, workspace: str, sign_on: UUID, *, fresh: bool = False) -> wire.SignOnLeaving:
+        """Return where somebody goes to sign in, and what is kept until they are back."""
+        body = {"workspace": workspace, "sign_on": str(sign_on), "fresh": fresh}
+        return self._send(wire.SignOnLeaving, "POST", "/session/sign-on/asked", json=body)
+
+    def make_own_token(self, name: str, *, scope: str = "change", days: int = 30) -> wire.TokenSecret:
+        """Make a token for oneself, for a program; its secret is returned this once."""
+        return self._send(wire.TokenSecret, "POST", "/me/tokens", json={"name": name, "scope": scope, "days": days})
+
     def person(self, person: str) -> wire.Person:
         """Return somebody of the workspace, by id or address."""
         return self._send(wire.Person, "GET", f"/people/{part(person)}")

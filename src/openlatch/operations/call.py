@@ -12,6 +12,7 @@ from uuid import UUID
 
 from openlatch.core.model import Author, Person, Provider
 from openlatch.core.people.roles import OF_ONESELF, OPERATIONS
+from openlatch.core.people.sign_on import IdentityProvider, SignOn
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.ports import Connector, Herald, Post
 from openlatch.core.record.events import SAID
@@ -52,6 +53,8 @@ class Services:
     """where heads of logs are written too, a line each; nothing is ever taken out of it"""
     heads_to: str = ""
     """to which address a letter goes with each head of a log, once a day"""
+    sign_on: Callable[[SignOn, str], IdentityProvider] | None = None
+    """what calls a service at which people sign in, with its secret"""
     passwords: Passwords = field(default_factory=Passwords)
 
     def words(self, connector: str) -> Words:
@@ -81,7 +84,8 @@ class Actor:
     """Who is acting: a person, with what their token reaches, or the service itself where `person` is None.
 
     `confirmed_at` is when they last gave their password in this session, or for this token. `lacks_factor` is whether
-    the workspace demands a second factor of them that they do not have yet.
+    the workspace demands a second factor of them that they do not have yet; `strong`, whether they signed in at a
+    service that asks for one itself.
     """
 
     name: str
@@ -89,6 +93,7 @@ class Actor:
     scope: Scope = Scope.READ
     confirmed_at: datetime | None = None
     lacks_factor: bool = False
+    strong: bool = False
 
     @property
     def author(self) -> Author:

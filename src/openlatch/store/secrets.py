@@ -8,7 +8,7 @@ from sqlalchemy import ColumnElement, inspect, select, true, update
 from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from openlatch.store.orders.rows import KeyRow
-from openlatch.store.people.rows import FactorRow, ReplyRow
+from openlatch.store.people.rows import FactorRow, ReplyRow, SignOnQuestionRow, SignOnRow
 from openlatch.store.providers.rows import ProviderRow
 from openlatch.store.telling.rows import WebhookRow
 from openlatch.words import FactorKind
@@ -22,6 +22,8 @@ CLOSED: tuple[tuple[InstrumentedAttribute[bytes] | InstrumentedAttribute[bytes |
     (WebhookRow.address, WebhookRow.address.is_not(None)),
     (FactorRow.secret, FactorRow.kind == FactorKind.CODES.value),
     (ReplyRow.body, true()),
+    (SignOnRow.secret, true()),
+    (SignOnQuestionRow.question, true()),
 )
 """The columns, with the rows of which it is true."""
 

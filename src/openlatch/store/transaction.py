@@ -34,6 +34,7 @@ from openlatch.store.people.data_keys import DataKeys
 from openlatch.store.people.factors import Factors
 from openlatch.store.people.people import People
 from openlatch.store.people.replies import Replies
+from openlatch.store.people.sign_ons import SignOns
 from openlatch.store.people.workspaces import Housekeeping, change_workspace, insert_workspace, workspace_of
 from openlatch.store.providers.providers import Providers
 from openlatch.store.providers.readings import Readings
@@ -63,6 +64,7 @@ class Transaction:
         self.people = People(session, workspace.id)
         self.data_keys = DataKeys(session, workspace.id)
         self.factors = Factors(session, workspace.id)
+        self.sign_ons = SignOns(session, workspace.id)
         self.providers = Providers(session, workspace.id)
         self.views = Views(session, workspace.id)
         self.words = ProviderWords(session, workspace.id)

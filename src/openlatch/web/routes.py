@@ -3,7 +3,7 @@
 from openlatch.web.inventory import accounts, activity, entries, imports, parties, sameness, views
 from openlatch.web.letting_in import answers, offers, requests
 from openlatch.web.orders import orders, teams
-from openlatch.web.people import me, people, session
+from openlatch.web.people import me, people, session, sign_on
 from openlatch.web.providers import providers, readings
 from openlatch.web.record import log
 from openlatch.web.reviews import prints, reviews
@@ -16,6 +16,7 @@ __all__ = ["ALL"]
 
 ALL = (
     session.routes,
+    sign_on.routes,
     people.routes,
     me.routes,
     providers.routes,

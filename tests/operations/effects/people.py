@@ -14,9 +14,11 @@ import pytest
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
-from openlatch.errors import Conflict, FactorNeeded, Invalid, NotAllowed, NotFound, NotSignedIn
-from openlatch.wire.messages import CodesBegun
+from openlatch.errors import Conflict, FactorNeeded, Invalid, NotAllowed, NotFound, NotSignedIn, ProviderDown
+from openlatch.wire.messages import CodesBegun, SignOnWish
+from openlatch.words import Role
 from tests.harness.authenticator import Authenticator
+from tests.harness.openid import Login
 from tests.operations.effects.world import World, of
 
 FOUR_WORDS = "four words in a row"
@@ -445,3 +447,74 @@ def _(w: World) -> None:
             w.manager.reset_factors(address)
         with w.refused(Conflict, "your own"):
             w.owner.reset_factors(w.owner.me().person.address)
+
+
+def at_login(name: str, issuer: str, **more: Any) -> SignOnWish:
+    return SignOnWish(name=name, issuer=issuer, client_id="latch", secret="known to two", **more)
+
+
+def login_at(w: World, name: str) -> str:
+    """The issuer of another provider."""
+    return Login(w.ridge, f"https://{name}.login.example").issuer
+
+
+@of("sign_ons.browse")
+def _(w: World) -> None:
+    made = w.owner.add_sign_on(at_login("Seen", login_at(w, "seen")))
+    for somebody in (w.owner, w.manager, w.auditor):
+        listed = somebody.sign_ons()
+        assert made.ref in {service.ref for service in listed.items}
+        assert "known to two" not in listed.model_dump_json()
+        assert listed.back == f"{w.ridge.url}/signed-on"
+    with w.refused(NotAllowed, "sign_ons.browse"):
+        w.member.sign_ons()
+
+
+@of("sign_ons.add")
+def _(w: World) -> None:
+    issuer = login_at(w, "added")
+    made = w.owner.add_sign_on(at_login("Added", issuer, claim="groups", roles={"guides": Role.MEMBER}))
+    assert (made.roles, w.last()) == ({"guides": Role.MEMBER}, "sign-on.added")
+    assert made.name in {name.name for name in w.owner.sign_on_names("kestrel-ridge")}
+    with w.refused(Invalid, "name is that of another"):
+        w.owner.add_sign_on(at_login("added", issuer))
+    with w.refused(Invalid, "claim is needed"):
+        w.owner.add_sign_on(at_login("No claim", issuer, roles={"guides": Role.MEMBER}))
+    with w.refused(Invalid, "is not an address"):
+        w.owner.add_sign_on(at_login("No address", "login.example"))
+    with w.refused(ProviderDown, "does not answer"):
+        w.owner.add_sign_on(at_login("Nobody", "https://nobody.example"))
+    with w.refused(NotAllowed, "sign_ons.add"):
+        w.manager.add_sign_on(at_login("Manager's", issuer))
+
+
+@of("sign_ons.change")
+def _(w: World) -> None:
+    before = w.owner.add_sign_on(at_login("Before", login_at(w, "before")))
+    after = w.owner.change_sign_on(before.ref, at_login("After", before.issuer, second_factor=True))
+    assert (after.id, after.name, after.second_factor, w.last()) == (before.id, "After", True, "sign-on.changed")
+    with w.refused(Conflict, "another service"):
+        w.owner.change_sign_on(before.ref, at_login("After", login_at(w, "elsewhere")))
+    with w.refused(NotFound, "no single sign-on"):
+        w.owner.change_sign_on("Before", at_login("After", before.issuer))
+
+
+@of("sign_ons.remove")
+def _(w: World) -> None:
+    made = w.owner.add_sign_on(at_login("Removed", login_at(w, "removed")))
+    w.owner.remove_sign_on(made.ref)
+    assert w.last() == "sign-on.removed"
+    assert made.id not in {name.id for name in w.owner.sign_on_names("kestrel-ridge")}
+    with w.refused(NotFound, "no single sign-on"):
+        w.owner.remove_sign_on(made.ref)
+
+
+@of("tokens.make")
+def _(w: World) -> None:
+    with newcomer(w, "Isolde") as isolde:
+        made = isolde.make_own_token("desk", scope="read", days=3)
+        assert (w.last(), made.scope) == ("token.made", "read")
+        with Client(w.ridge.url, made.secret, transport=w.ridge.transport) as desk:
+            assert desk.me().person.name == "Isolde"
+            with w.refused(NotAllowed, "may only read"):
+                desk.make_own_token("another")

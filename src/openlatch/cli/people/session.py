@@ -39,16 +39,27 @@ HOLDERS: tuple[Column, ...] = (
 
 @click.command()
 @click.argument("server")
-@click.option("--workspace", prompt=True, help="The workspace's short name.")
-@click.option("--address", prompt=True, help="Your address in that workspace.")
-@click.option("--password", prompt=True, hide_input=True, help="Asked for if not given.")
+@click.option("--workspace", help="The workspace's short name. Asked for if not given.")
+@click.option("--address", help="Your address in that workspace. Asked for if not given.")
+@click.option("--password", help="Asked for if not given.")
+@click.option(
+    "--with-token",
+    is_flag=True,
+    help="Be asked for a token instead, which you have made in the console under My account; for whoever signs in "
+    "there by passkey or single sign-on.",
+)
 @click.option("--code", help="Of your app, or a recovery code, if you have a second factor; asked for if needed.")
 @click.option("--days", default=30, show_default=True, help="For how long.")
 @click.option("--read-only", is_flag=True, help="Make a token that can change nothing.")
 @reports_errors
-def sign_in(server: str, days: int, read_only: bool, **who: str | None) -> None:
+def sign_in(server: str, days: int, with_token: bool, read_only: bool, **who: str | None) -> None:
     """Sign in to the service at SERVER, and keep a token for the next commands."""
     server = service_address(server)
+    if with_token:
+        _keep_token(server, click.prompt("Token", hide_input=True).strip())
+        return
+    for asked in ("workspace", "address", "password"):
+        who[asked] = who[asked] or click.prompt(asked.capitalize(), hide_input=asked == "password")
     who |= {"name": f"command line on {socket.gethostname()}", "scope": "read" if read_only else "change"}
     try:
         client, token = make_token(server, days=days, **who)
@@ -64,6 +75,19 @@ def sign_in(server: str, days: int, read_only: bool, **who: str | None) -> None:
         f"Signed in to {me.workspace.name} as {me.person.name} ({me.person.role}), "
         f"until {day(token.expires_at, me.workspace.zone)}."
     )
+    click.echo(f"The token is kept in {path}, readable by you alone.")
+
+
+def _keep_token(server: str, secret: str) -> None:
+    """Keep a token that was made in the console, once it is known to be good there."""
+    name, _, rest = secret.partition(".")
+    parts = rest.split(".")
+    if name != "latch" or len(parts) != 3:
+        raise Failure("That is no token of Open Latch. Nothing was kept.", "Make one in the console: My account.", 2)
+    with client_of(server, secret) as client:
+        me = client.me()
+    path = keep(server, secret, str(UUID(parts[1])), me.workspace.slug)
+    click.echo(f"Signed in to {me.workspace.name} as {me.person.name} ({me.person.role}).")
     click.echo(f"The token is kept in {path}, readable by you alone.")
 
 
@@ -159,11 +183,19 @@ def workspace(name: str | None, zone: str | None, demanded: str | None, output: 
 
 @click.command()
 @click.option("--revoke", "token_id", type=click.UUID, help="Have this token refused from now on.")
+@click.option("--make", "made_for", help="Make one for a program that you call so; it is shown this once.")
+@click.option("--read-only", is_flag=True, help="Have the new one change nothing.")
+@click.option("--days", default=30, show_default=True, help="For how long the new one is good.")
 @output_option
 @reports_errors
-def tokens(token_id: UUID | None, output: str) -> None:
-    """List your tokens, or revoke one."""
+def tokens(token_id: UUID | None, made_for: str | None, read_only: bool, days: int, output: str) -> None:
+    """List your tokens, make one for a program, or revoke one."""
     with connect() as client:
+        if made_for:
+            made = client.make_own_token(made_for, scope="read" if read_only else "change", days=days)
+            click.echo(f"Good until {day(made.expires_at)}. It is shown this once:")
+            click.echo(made.secret)
+            return
         if token_id is not None:
             client.revoke_token(token_id)
             click.echo("Revoked: it is refused from now on.")

@@ -31,6 +31,7 @@ __all__ = [
     "count_asked",
     "failed",
     "has_factor",
+    "make_own_token",
     "make_token",
     "note_use",
     "open_session",
@@ -103,8 +104,8 @@ def _too_many(what: str) -> TooManyRequests:
     )
 
 
-def second_factor(call: Call, person: Person, code: str) -> bool:
-    """Return whether a code beside the right password was right, or none is needed; it counts once.
+def second_factor(call: Call, person: Person, code: str, so_far: str = "Your password is right") -> bool:
+    """Return whether a code beside what was right `so_far` was right too, or none is needed; it counts once.
 
     Raises FactorNeeded where one is needed and none came.
     """
@@ -114,7 +115,7 @@ def second_factor(call: Call, person: Person, code: str) -> bool:
     if not code:
         ways = sorted({factor.kind.value for factor in held})
         raise FactorNeeded(
-            "Your password is right; a second factor is needed too.",
+            f"{so_far}; a second factor is needed too.",
             next_step="Type the code that your app shows now, or a recovery code; or sign in with your passkey.",
             ways=ways,
         )
@@ -151,8 +152,13 @@ def failed(call: Call, made: Attempt) -> None:
             call.log("person.locked-out", "person", made.person.id, minutes=int(WINDOW.total_seconds()) // 60)
 
 
-def open_session(call: Call, person: Person, device: str, network: str, how: str = "password") -> Bearer:
-    """Open a console session for somebody who has proved who they are; returns what goes into the cookie."""
+def open_session(
+    call: Call, person: Person, device: str, network: str, how: str = "password", *, strong: bool = False
+) -> Bearer:
+    """Open a console session for somebody who has proved who they are; returns what goes into the cookie.
+
+    `strong` is whether they did so at a service that asks for a second factor itself.
+    """
     _refuse_unless_active(call.tx.people.get(person.id))
     call.tx.people.forget_attempts(person.address)
     bearer = Bearer.new(call.tx.workspace.id, call.services.new_id())
@@ -165,6 +171,7 @@ def open_session(call: Call, person: Person, device: str, network: str, how: str
         device=device,
         network=network,
         seen_at=call.now,
+        strong=strong,
     )
     call.tx.people.open_session(session, bearer.hash)
     call.tx.people.seen(person.id, call.now)
@@ -176,6 +183,16 @@ def make_token(call: Call, person: Person, name: str, scope: Scope, days: int) -
     """Make a token for a person whose password was right; its secret is returned this once."""
     _refuse_unless_active(call.tx.people.get(person.id))
     call.tx.people.forget_attempts(person.address)
+    return _token(call, person, name, scope, days)
+
+
+@operation("tokens.make")
+def make_own_token(call: Call, name: str, scope: Scope, days: int) -> tuple[Token, Bearer]:
+    """Make a token for whoever is signed in, however they did; its secret is returned this once."""
+    return _token(call, call.person, name, scope, days)
+
+
+def _token(call: Call, person: Person, name: str, scope: Scope, days: int) -> tuple[Token, Bearer]:
     bearer = Bearer.new(call.tx.workspace.id, call.services.new_id())
     end = call.now + timedelta(days=days)
     token = Token(
@@ -187,6 +204,7 @@ def make_token(call: Call, person: Person, name: str, scope: Scope, days: int) -
         expires_at=end,
         last_used_at=None,
         revoked_at=None,
+        strong=call.actor.strong,
     )
     call.tx.people.add_token(token, bearer.hash)
     call.log("token.made", "token", token.id, person=person.name, name=name, scope=scope.value, ends=end.isoformat())
@@ -203,7 +221,7 @@ def by_session(call: Call, bearer: Bearer) -> Actor:
         raise NotSignedIn("This session has ended, since it was not used for long.", next_step="Sign in again.")
     person = call.tx.people.get(session.person_id)
     _refuse_unless_active(person)
-    return _as(call, person, Scope.CHANGE, session.confirmed_at)
+    return _as(call, person, Scope.CHANGE, session.confirmed_at, strong=session.strong)
 
 
 def by_token(call: Call, bearer: Bearer) -> Actor:
@@ -217,13 +235,13 @@ def by_token(call: Call, bearer: Bearer) -> Actor:
         raise NotSignedIn(f"This token {ended}.", next_step="Sign in again to get a new one.")
     person = call.tx.people.get(token.person_id)
     _refuse_unless_active(person)
-    return _as(call, person, token.scope, parts[2])
+    return _as(call, person, token.scope, parts[2], strong=token.strong)
 
 
-def _as(call: Call, person: Person, scope: Scope, confirmed_at: datetime) -> Actor:
-    demanded = call.tx.workspace.second_factor
+def _as(call: Call, person: Person, scope: Scope, confirmed_at: datetime, *, strong: bool) -> Actor:
+    demanded = frozenset() if strong else call.tx.workspace.second_factor
     lacks = person.role in demanded and lacks_factor(person, call.tx.factors.of(person.id), demanded)
-    return Actor(_told_apart(call, person), person, scope, confirmed_at, lacks)
+    return Actor(_told_apart(call, person), person, scope, confirmed_at, lacks_factor=lacks, strong=strong)
 
 
 def _refuse_unless_active(person: Person) -> None:
@@ -271,6 +289,7 @@ def tidy(call: Call) -> None:
     """Delete sessions that ended, attempts of long ago, and replies that nobody will ask for again."""
     call.tx.people.forget_before(call.now, call.now - WINDOW)
     call.tx.factors.forget_before(call.now, call.now - factors.UNPROVED)
+    call.tx.sign_ons.forget_before(call.now)
     call.tx.replies.forget_before(call.now - REPLIES)
 
 

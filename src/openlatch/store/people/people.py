@@ -20,7 +20,10 @@ __all__ = ["People", "Session", "Token"]
 
 @dataclass(frozen=True, slots=True)
 class Session:
-    """Somebody's sign-in to the console: with what, from which network address, and when it was seen last."""
+    """Somebody's sign-in to the console: with what, from which network address, and when it was seen last.
+
+    `strong` is whether they signed in at a service that asks for a second factor itself.
+    """
 
     id: UUID
     person_id: UUID
@@ -30,6 +33,7 @@ class Session:
     device: str
     network: str
     seen_at: datetime | None = None
+    strong: bool = False
 
 
 @dataclass(frozen=True, slots=True)
@@ -44,6 +48,8 @@ class Token:
     expires_at: datetime
     last_used_at: datetime | None
     revoked_at: datetime | None
+    strong: bool = False
+    """whether it was made by whoever had signed in at a service that asks for a second factor itself"""
 
 
 _PERSON = Codec(PersonRow, Person)

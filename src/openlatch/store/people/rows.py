@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from datetime import datetime
+from typing import Any
 from uuid import UUID
 
 from sqlalchemy import BigInteger, Uuid
-from sqlalchemy.dialects.postgresql import ARRAY
+from sqlalchemy.dialects.postgresql import ARRAY, JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.store.base import Base, Owned
@@ -20,6 +21,9 @@ __all__ = [
     "RecoveryCodeRow",
     "ReplyRow",
     "SignInRow",
+    "SignOnLinkRow",
+    "SignOnQuestionRow",
+    "SignOnRow",
     "TokenRow",
     "WorkspaceRow",
 ]
@@ -64,6 +68,7 @@ class SignInRow(Owned):
     seen_at: Mapped[datetime | None]
     device: Mapped[str] = mapped_column(server_default="")
     network: Mapped[str] = mapped_column(server_default="")
+    strong: Mapped[bool] = mapped_column(server_default="false")
 
 
 class TokenRow(Owned):
@@ -77,6 +82,7 @@ class TokenRow(Owned):
     confirmed_at: Mapped[datetime]
     last_used_at: Mapped[datetime | None]
     revoked_at: Mapped[datetime | None]
+    strong: Mapped[bool] = mapped_column(server_default="false")
 
 
 class FailedSignInRow(Owned):
@@ -113,6 +119,40 @@ class ChallengeRow(Owned):
     person_id: Mapped[UUID | None]
     """who is to add a passkey; none where one is to sign in"""
     challenge: Mapped[bytes]
+    expires_at: Mapped[datetime]
+
+
+class SignOnRow(Owned):
+    __tablename__ = "sign_ons"
+    name: Mapped[str]
+    issuer: Mapped[str]
+    client_id: Mapped[str]
+    claim: Mapped[str]
+    roles: Mapped[dict[str, Any]] = mapped_column(JSONB)
+    second_factor: Mapped[bool]
+    secret: Mapped[bytes]
+    """with which we prove who we are there, encrypted"""
+    made_at: Mapped[datetime]
+
+
+class SignOnLinkRow(Base):
+    __tablename__ = "sign_on_links"
+    workspace_id: Mapped[UUID] = mapped_column(primary_key=True)
+    sign_on_id: Mapped[UUID] = mapped_column(primary_key=True)
+    subject: Mapped[str] = mapped_column(primary_key=True)
+    person_id: Mapped[UUID]
+    made_at: Mapped[datetime]
+
+
+class SignOnQuestionRow(Owned):
+    __tablename__ = "sign_on_questions"
+    sign_on_id: Mapped[UUID]
+    browser_hash: Mapped[bytes]
+    """of what only the browser has that began it"""
+    question: Mapped[bytes]
+    """encrypted: with it, a code could be exchanged"""
+    person_id: Mapped[UUID | None]
+    """who has proved who they are, and needs a second factor besides"""
     expires_at: Mapped[datetime]
 
 

@@ -12,7 +12,7 @@ from openlatch.core.people.devices import device_of
 from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
 from openlatch.operations.call import Actor, Call, reachable
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.people import factors, letters, me, passkeys, sign_ins
+from openlatch.operations.people import factors, letters, me, passkeys, sign_ins, sign_on
 from openlatch.operations.reviews import waiting
 from openlatch.operations.telling import links
 from openlatch.store import Transaction
@@ -21,7 +21,7 @@ from openlatch.web.people.render import asked_of, holder_of, person_of, sign_in_
 from openlatch.wire import messages as wire
 from openlatch.words import LinkPurpose, Scope
 
-__all__ = ["device", "routes"]
+__all__ = ["device", "routes", "signed_in", "wrong_code"]
 
 routes = Routes("session")
 MOST_BESIDE = 20
@@ -57,10 +57,11 @@ def _person(body: wire.SignIn) -> Person:
         if sign_ins.second_factor(call, made.person, body.code or ""):
             return made.person
         sign_ins.failed(call, made)
-    raise _wrong_code()
+    raise wrong_code()
 
 
-def _wrong_code() -> NotSignedIn:
+def wrong_code() -> NotSignedIn:
+    """What is said to whoever has proved who they are, and then gives a code that is not theirs."""
     return NotSignedIn(
         "That code is not right, or was used before.",
         next_step="Type the code that your app shows now, or a recovery code that you have not used.",
@@ -84,11 +85,16 @@ def sign_in_hint() -> wire.SignInHint:
 def sign_in(body: wire.SignIn) -> Answer:
     """Sign in to the console; the answer sets a cookie."""
     person = _person(body)
+    with backend().store.transaction(body.workspace) as tx:
+        return signed_in(tx, person, "password")
+
+
+def signed_in(tx: Transaction, person: Person, how: str, *, strong: bool = False) -> Answer:
+    """Open a session for somebody who has proved who they are; `strong` as for sign_ins.open_session."""
     at = backend()
-    with at.store.transaction(body.workspace) as tx:
-        call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
-        session = sign_ins.open_session(call, person, device(), network())
-        return Answer(_me(call, session.csrf), cookie=str(session), beside=_beside(session))
+    call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE, strong=strong), at.services.clock())
+    session = sign_ins.open_session(call, person, device(), network(), how, strong=strong)
+    return Answer(_me(call, session.csrf), cookie=str(session), beside=_beside(session))
 
 
 def _present() -> Bearer | None:
@@ -179,17 +185,14 @@ def ask_for_passkey(body: wire.PasskeyWish) -> wire.PasskeyAsked:
 @routes.route("POST", "/session/passkey", body=wire.PasskeySignIn, returns=wire.Me, status=201, public=True)
 def sign_in_with_passkey(body: wire.PasskeySignIn) -> Answer:
     """Sign in to the console with a passkey alone; the answer sets a cookie."""
-    at = backend()
-    with at.store.transaction(body.workspace) as tx:
+    with backend().store.transaction(body.workspace) as tx:
         person, factor = passkeys.used(_nobody(tx), body.asked, body.credential)
-        call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE), at.services.clock())
-        session = sign_ins.open_session(call, person, device(), network(), f"passkey {factor.name}")
-        return Answer(_me(call, session.csrf), cookie=str(session), beside=_beside(session))
+        return signed_in(tx, person, f"passkey {factor.name}")
 
 
 @routes.route("POST", "/session/confirmation", body=wire.Confirmation, returns=wire.Me)
 def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
-    """Prove again that it is oneself, which dangerous acts ask for: by password, code or passkey."""
+    """Prove again that it is oneself, which dangerous acts ask for: by password, code, passkey or single sign-on."""
     who, by_cookie = bearer()
     at = backend()
     # In a transaction of its own, so that the attempt is counted whatever comes of it.
@@ -203,6 +206,8 @@ def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
         person, _ = passkeys.used(call, body.passkey.asked, body.passkey.credential)
         if person.id != call.person.id:
             raise NotConfirmed("That is somebody else's passkey. Nothing was changed.", next_step="Use one of yours.")
+    if body.sign_on is not None:
+        sign_on.prove_again(call, sign_on.Answer(**body.sign_on.model_dump()))
     sign_ins.confirm(call, who)
     return _me(call, who.csrf if by_cookie else None)
 
@@ -243,6 +248,13 @@ def get_me(call: Call) -> wire.Me:
     """Who is signed in, where, and what they may do."""
     who, by_cookie = bearer()
     return _me(call, who.csrf if by_cookie else None)
+
+
+@routes.route("POST", "/me/tokens", body=wire.NewOwnToken, returns=wire.TokenSecret, status=201, kept=False)
+def make_own_token(call: Call, body: wire.NewOwnToken) -> wire.TokenSecret:
+    """Make a token for whoever is signed in, for a program; its secret is shown this once."""
+    token, secret = sign_ins.make_own_token(call, body.name, body.scope, body.days)
+    return wire.TokenSecret(**token_of(token).model_dump(), secret=str(secret))
 
 
 @routes.route("POST", "/tokens", body=wire.NewToken, returns=wire.TokenSecret, status=201, public=True)

@@ -26,6 +26,7 @@ __all__ = [
     "Me",
     "MeWish",
     "NewFactor",
+    "NewOwnToken",
     "NewPasskey",
     "NewToken",
     "PasskeyAnswer",
@@ -43,6 +44,16 @@ __all__ = [
     "SignIn",
     "SignInHint",
     "SignInLink",
+    "SignOn",
+    "SignOnAnswer",
+    "SignOnLeave",
+    "SignOnLeaving",
+    "SignOnList",
+    "SignOnName",
+    "SignOnNames",
+    "SignOnQuery",
+    "SignOnSignIn",
+    "SignOnWish",
     "SwitchWish",
     "Token",
     "TokenList",
@@ -70,17 +81,30 @@ class PasskeyAnswer(Taken):
     credential: dict[str, Any]
 
 
+class SignOnAnswer(Taken):
+    """What somebody comes back with from a single sign-on: what their browser has kept, and what was sent along."""
+
+    began: UUID
+    browser: Annotated[str, StringConstraints(min_length=1, max_length=200)]
+    state: Annotated[str, StringConstraints(max_length=200)] = ""
+    code: Annotated[str, StringConstraints(max_length=4000)] = ""
+    issuer: Annotated[str, StringConstraints(max_length=2000)] = ""
+
+
 class Confirmation(Taken):
-    """A proof that it is still oneself: one of one's password, a code, or what a passkey has signed."""
+    """A proof that it is still oneself: one of one's password, a code, what a passkey has signed, or what one came back
+    with from a single sign-on.
+    """
 
     password: Secret | None = None
     code: Code | None = None
     passkey: PasskeyAnswer | None = None
+    sign_on: SignOnAnswer | None = None
 
     @model_validator(mode="after")
     def _one(self) -> Self:
-        if sum(given is not None for given in (self.password, self.code, self.passkey)) != 1:
-            raise ValueError("has to be one of password, code and passkey")
+        if sum(given is not None for given in (self.password, self.code, self.passkey, self.sign_on)) != 1:
+            raise ValueError("has to be one of password, code, passkey and sign_on")
         return self
 
 
@@ -112,12 +136,101 @@ class PasskeyAsked(Sent):
     options: str
 
 
-class NewToken(SignIn):
-    """A person asking for a token, so that a program can act for them for a while."""
+class SignOnName(Sent):
+    """A single sign-on, as whoever is not signed in sees it."""
+
+    id: UUID
+    name: str
+
+
+class SignOnNames(Sent):
+    """The single sign-ons at which people of a workspace may sign in."""
+
+    items: list[SignOnName]
+
+
+class SignOnQuery(Taken):
+    """Of which workspace the single sign-ons are."""
+
+    workspace: Text
+
+
+class SignOnLeave(Taken):
+    """At which single sign-on somebody wants to sign in; `fresh`, where they have to prove anew who they are."""
+
+    workspace: Text
+    sign_on: UUID
+    fresh: bool = False
+
+
+class SignOnLeaving(Sent):
+    """Where somebody goes to sign in, and what their browser keeps until they are back, within ten minutes."""
+
+    began: UUID
+    browser: str
+    url: str
+
+
+class SignOnSignIn(SignOnAnswer):
+    """Somebody who came back from a single sign-on; `factor` is a code of their app, or a recovery code.
+
+    Where that is needed, the answer to the first try says so; it is then sent with `began` and `browser` alone.
+    """
+
+    workspace: Text
+    factor: Code | None = None
+
+
+class SignOn(Sent):
+    """A service at which people of the workspace sign in (OpenID Connect): see NewSignOn."""
+
+    id: UUID
+    ref: str
+    name: str
+    issuer: str
+    client_id: str
+    claim: str
+    roles: dict[str, Role]
+    second_factor: bool
+
+
+class SignOnList(Sent):
+    """Every single sign-on, and the address that each has to know as the one to which people come back.
+
+    `back` is empty where the console is not reached over https, so that there can be none.
+    """
+
+    items: list[SignOn]
+    back: str
+
+
+class SignOnWish(Taken):
+    """How a single sign-on is to be set up: what it calls itself, and the client under which it knows this service.
+
+    `roles` says which role is given by which value of the claim `claim`, such as `groups`; without any, it lets in who
+    is here or invited already, by the address that it has made sure of. `second_factor` is whether it asks for one
+    itself. Without a `secret`, one that is there keeps its own.
+    """
+
+    name: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=60)]
+    issuer: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
+    client_id: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=500)]
+    secret: Annotated[str, StringConstraints(max_length=2000)] | None = None
+    claim: Annotated[str, StringConstraints(max_length=200)] = ""
+    roles: dict[Text, Role] = Field(default_factory=dict, max_length=100)
+    second_factor: bool = False
+
+
+class NewOwnToken(Taken):
+    """A token that somebody who is signed in makes for themselves; they have proved lately who they are."""
 
     name: Text = "command line"
     scope: Scope = Scope.CHANGE
     days: Annotated[int, Field(ge=1, le=365)] = 30
+
+
+class NewToken(SignIn, NewOwnToken):
+    """A person asking for a token, so that a program can act for them for a while."""
 
 
 class Token(Sent):
