@@ -9,9 +9,8 @@ from playwright.sync_api import Page, expect
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
-from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
-from tests.journeys.conftest import enter, faults_of, letter_to
+from tests.journeys.conftest import at_the_door, enter, faults_of, letter_to
 from tests.journeys.test_holders import link_in
 
 WORDS = "four words in a row"
@@ -93,9 +92,7 @@ def test_a_passkey_signs_in_alone_and_confirms(page: Page, stack: Stack, client:
     expect(page.get_by_role("alert")).to_contain_text("has a passkey for you here already")
     page.get_by_role("button", name="Sign out").click()
 
-    page.get_by_label("Address").wait_for()
-    if page.get_by_label("Workspace").is_visible():
-        page.get_by_label("Workspace").fill(SLUG)
+    at_the_door(page)
     page.get_by_role("button", name="Use a passkey").click()
     page.get_by_role("link", name="Juno Marsh", exact=True).click()
     expect(page.get_by_role("heading", name="My account")).to_be_visible()

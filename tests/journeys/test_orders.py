@@ -5,28 +5,17 @@ from __future__ import annotations
 import re
 from datetime import datetime
 
-import psycopg
 import pytest
 from playwright.sync_api import Page, expect
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
-from openlatch.demo.seed import SLUG
 from openlatch.errors import Changed, Invalid
 from openlatch.local.stack import Stack
 from openlatch.wire.record.signatures import check
 from tests.harness.acts import read
+from tests.journeys.conftest import long_ago
 from tests.journeys.conftest import sign_in as sign_in_to
-
-
-def long_ago(stack: Stack, what: str) -> None:
-    """Make it 31 minutes since anybody gave their password."""
-    with stack.service.store.transaction(SLUG) as tx:
-        workspace_id = str(tx.workspace.id)
-    with psycopg.connect(stack.service.settings.database_url) as connection:
-        connection.execute("select set_config('openlatch.workspace', %s, false)", [workspace_id])
-        moved = connection.execute(f"update {what} set confirmed_at = now() - interval '31 minutes'")
-        assert moved.rowcount
 
 
 def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(

@@ -19,6 +19,9 @@ export type Me = Schemas["Me"];
 export type Person = Schemas["Person"];
 /** A proof that it is still oneself. */
 export type Proof = Partial<Schemas["Confirmation"]>;
+export type SignOn = Schemas["SignOn"];
+export type SignOnAnswer = Schemas["SignOnAnswer"];
+export type SignOnSignIn = Schemas["SignOnSignIn"];
 export type CodesBegun = Schemas["CodesBegun"];
 export type Session = Schemas["Session"];
 export type Token = Schemas["Token"];
@@ -82,7 +85,7 @@ const confirming: Middleware = {
       const proof = await askProof(wrong);
       if (proof === null) return undefined;
       const { error } = await api.POST("/session/confirmation", {
-        body: { password: null, code: null, passkey: null, ...proof },
+        body: { password: null, code: null, passkey: null, sign_on: null, ...proof },
       });
       if (!error) return globalThis.fetch(copy);
       wrong = error.detail;

@@ -1,7 +1,7 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, type ComputedRef } from "vue";
 import { showDates } from "@/ui/time";
-import { api, rememberCsrf, take, type Me } from "./client";
+import { api, rememberCsrf, take, type Me, type SignOnAnswer, type SignOnSignIn } from "./client";
 import { signWithPasskey } from "./passkeys";
 
 const KEY = ["me"];
@@ -39,6 +39,17 @@ export function useSession() {
       const signed = await take(api.POST("/session/passkey", { body }));
       queries.clear();
       queries.setQueryData(KEY, known(signed));
+    },
+    async signInBySignOn(body: SignOnSignIn): Promise<void> {
+      const signed = await take(api.POST("/session/sign-on", { body }));
+      queries.clear();
+      queries.setQueryData(KEY, known(signed));
+    },
+    async proveBySignOn(sign_on: SignOnAnswer): Promise<void> {
+      // The page was left meanwhile, and with it what has to go along with every change.
+      await load();
+      const body = { password: null, code: null, passkey: null, sign_on };
+      queries.setQueryData(KEY, known(await take(api.POST("/session/confirmation", { body }))));
     },
     async actFor(workspace: string): Promise<void> {
       const now = await take(api.POST("/session/switch", { body: { workspace } }));

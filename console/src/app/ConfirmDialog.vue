@@ -1,12 +1,15 @@
 <script setup lang="ts">
 import { Dialog, DialogPanel, DialogTitle } from "@headlessui/vue";
 import { ref, watch } from "vue";
+import { useRoute } from "vue-router";
 import { question } from "@/api/confirmation";
 import { passkeysHere, signWithPasskey } from "@/api/passkeys";
 import { useSession } from "@/api/session";
+import SignOnButtons from "@/features/people/SignOnButtons.vue";
 import FormField from "@/ui/FormField.vue";
 
 const { me } = useSession();
+const route = useRoute();
 const password = ref("");
 const code = ref("");
 const by = ref<"password" | "code">("password");
@@ -72,6 +75,12 @@ async function withPasskey(): Promise<void> {
               Use a passkey
             </button>
           </p>
+          <SignOnButtons
+            class="mt-2 text-plain"
+            :workspace="me?.workspace.slug ?? ''"
+            :back="route.fullPath"
+            again
+          />
           <div class="mt-5 flex gap-[10px]">
             <button type="submit" class="button button-danger">Go on</button>
             <button type="button" class="button" @click="question?.answer(null)">Leave it</button>

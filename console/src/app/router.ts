@@ -14,6 +14,11 @@ export const router = createRouter({
       meta: { bare: true, title: "Sign in" },
     },
     {
+      path: "/signed-on",
+      component: () => import("@/features/people/SignedOnPage.vue"),
+      meta: { bare: true, title: "Back from a single sign-on" },
+    },
+    {
       path: "/forgotten",
       component: () => import("@/features/people/ForgottenPage.vue"),
       meta: { bare: true, title: "Forgot your password?" },

@@ -36,6 +36,10 @@ class PeopleCalls(Transport):
         """Revoke a token."""
         self._request("DELETE", f"/tokens/{token_id}")
 
+    def sign_out(self) -> None:
+        """Have the token that this client uses refused from now on."""
+        self._request("DELETE", "/session")
+
     def workspace(self) -> wire.Workspace:
         """Return the workspace that one is signed in to."""
         return self._send(wire.Workspace, "GET", "/workspace")

@@ -44,4 +44,5 @@ def test_a_token_that_was_made_elsewhere_signs_the_terminal_in(ridge: Ridge, run
     assert SLUG in run("whoami")
     assert "may only read" in run("workspace", "--name", "Another", exits=3)
     run("sign-out")
+    assert "was revoked" in run("sign-in", ridge.url, "--with-token", given=f"{secret}\n", exits=3)
     assert "not known" in run("sign-in", ridge.url, "--with-token", given=f"{secret[:-4]}abcd\n", exits=3)

@@ -7,7 +7,8 @@ import DataTable, { type Column } from "@/ui/DataTable.vue";
 import FormField from "@/ui/FormField.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
-import { ago, day, exact, moment } from "@/ui/time";
+import { ago, exact, moment } from "@/ui/time";
+import OwnTokens from "./OwnTokens.vue";
 import SecondFactors from "./SecondFactors.vue";
 
 /** What one sees and changes of oneself. */
@@ -21,13 +22,6 @@ const SESSIONS: Column[] = [
   { key: "since", title: "Since", cell: "whitespace-nowrap" },
   { key: "seen", title: "Last seen", cell: "whitespace-nowrap" },
   { key: "act", title: "End", cell: "text-right", quiet: true },
-];
-const TOKENS: Column[] = [
-  { key: "name", title: "Name" },
-  { key: "scope", title: "Scope" },
-  { key: "ends", title: "Ends", cell: "whitespace-nowrap" },
-  { key: "used", title: "Last used", cell: "whitespace-nowrap" },
-  { key: "act", title: "Revoke", cell: "text-right", quiet: true },
 ];
 const LANGUAGES = [
   ["", "as usual here: 30 Nov 2026"],
@@ -77,13 +71,6 @@ const end = useMutation({
     else await take(api.DELETE("/me/sessions/{session_id}", { params: { path: { session_id } } }));
   },
   onSuccess: () => queries.invalidateQueries({ queryKey: ["me", "sessions"] }),
-});
-const tokens = useQuery({ queryKey: ["me", "tokens"], queryFn: () => take(api.GET("/tokens")) });
-const held = computed(() => (tokens.data.value?.items ?? []).filter((one) => !one.revoked_at));
-const revoke = useMutation({
-  mutationFn: (token_id: string) =>
-    take(api.DELETE("/tokens/{token_id}", { params: { path: { token_id } } })),
-  onSuccess: () => queries.invalidateQueries({ queryKey: ["me", "tokens"] }),
 });
 </script>
 
@@ -201,37 +188,7 @@ const revoke = useMutation({
     </button>
     <ProblemNote v-if="end.error.value" :error="end.error.value" class="mt-3 max-w-xl" />
 
-    <h2 class="section max-w-3xl">Tokens of your programs</h2>
-    <ProblemNote v-if="tokens.error.value" :error="tokens.error.value" class="max-w-xl" />
-    <p v-else-if="tokens.isPending.value" class="text-mute" role="status">Looking…</p>
-    <p v-else-if="!held.length" class="max-w-xl text-mute">
-      None. The command line makes one when you sign in there:
-      <code class="font-mono">openlatch sign-in</code>.
-    </p>
-    <div v-else class="max-w-3xl overflow-x-auto" tabindex="0" role="region" aria-label="Tokens">
-      <DataTable :columns="TOKENS" :rows="held" :key-of="(one) => one.id" :least="520">
-        <template #name="{ row: one }">{{ one.name }}</template>
-        <template #scope="{ row: one }">{{ one.scope }}</template>
-        <template #ends="{ row: one }">{{ day(one.expires_at, zone) }}</template>
-        <template #used="{ row: one }">
-          <span :title="exact(one.last_used_at)">{{
-            one.last_used_at ? ago(one.last_used_at, now) : "never"
-          }}</span>
-        </template>
-        <template #act="{ row: one }">
-          <button
-            type="button"
-            class="link"
-            :aria-label="`Revoke the token ${one.name}`"
-            :disabled="revoke.isPending.value"
-            @click="revoke.mutate(one.id)"
-          >
-            Revoke
-          </button>
-        </template>
-      </DataTable>
-    </div>
-    <ProblemNote v-if="revoke.error.value" :error="revoke.error.value" class="mt-3 max-w-xl" />
+    <OwnTokens />
     <p class="mt-6 font-mono text-small text-mute">
       openlatch me; openlatch me factors; openlatch me sessions; openlatch tokens
     </p>

@@ -12,6 +12,8 @@ import { ago, exact } from "@/ui/time";
 import { useQueryParams } from "@/ui/useQueryParams";
 import InviteForm from "./InviteForm.vue";
 import PersonPanel from "./PersonPanel.vue";
+import SignOnForm from "./SignOnForm.vue";
+import SignOns from "./SignOns.vue";
 
 /** Who signs in to this workspace, in which role, and who is invited. */
 const COLUMNS: Column[] = [
@@ -60,6 +62,8 @@ function sent(address: string): void {
   go({ invite: "" });
 }
 const inviting = param("invite");
+const signOn = param("sign-on");
+const maySeeSignOns = session.may("sign_ons.browse");
 </script>
 
 <template>
@@ -79,7 +83,7 @@ const inviting = param("invite");
           v-if="mayInvite"
           type="button"
           class="button button-act"
-          @click="go({ invite: 'yes', person: '' })"
+          @click="go({ invite: 'yes', person: '', 'sign-on': '' })"
         >
           Invite someone…
         </button>
@@ -97,10 +101,14 @@ const inviting = param("invite");
       opens
       :is-open="(one) => one.id === open"
       :faint="(one) => one.state === 'disabled'"
-      @open="(one) => go({ person: one.id, invite: '' })"
+      @open="(one) => go({ person: one.id, invite: '', 'sign-on': '' })"
     >
       <template #name="{ row: one }">
-        <button type="button" class="text-left font-[620]" @click.stop="go({ person: one.id, invite: '' })">
+        <button
+          type="button"
+          class="text-left font-[620]"
+          @click.stop="go({ person: one.id, invite: '', 'sign-on': '' })"
+        >
           {{ one.name }}
         </button>
         <span v-if="one.name !== one.address" class="small block break-words">{{ one.address }}</span>
@@ -132,9 +140,18 @@ const inviting = param("invite");
       </template>
     </DataTable>
     <p class="mt-5 font-mono text-small text-mute">openlatch people</p>
+    <SignOns v-if="maySeeSignOns" @open="(id) => go({ 'sign-on': id, person: '', invite: '' })" />
     <template #panel>
       <SidePanel v-if="inviting && mayInvite" label="Invite someone" @close="go({ invite: '' })">
         <InviteForm @sent="sent" @close="go({ invite: '' })" />
+      </SidePanel>
+      <SidePanel
+        v-else-if="signOn && mayInvite"
+        :key="signOn"
+        label="Single sign-on"
+        @close="go({ 'sign-on': '' })"
+      >
+        <SignOnForm :of="signOn" @close="go({ 'sign-on': '' })" />
       </SidePanel>
       <SidePanel
         v-else-if="shown"

@@ -6,14 +6,17 @@ import { api, take } from "@/api/client";
 import { passkeysHere } from "@/api/passkeys";
 import { Problem } from "@/api/problem";
 import { useSession } from "@/api/session";
+import { within } from "@/api/signOn";
 import LatchMark from "@/ui/LatchMark.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import FormField from "@/ui/FormField.vue";
+import SignOnButtons from "./SignOnButtons.vue";
 
 const route = useRoute();
 const router = useRouter();
 const session = useSession();
 const workspace = ref("");
+const named = ref("");
 const address = ref("");
 const password = ref("");
 const code = ref("");
@@ -22,9 +25,17 @@ const needsCode = ref(false);
 const error = ref<Error>();
 const busy = ref(false);
 
-const { data: hint } = useQuery({ queryKey: ["hint"], queryFn: () => take(api.GET("/session/hint")) });
+const { data: hint, isFetching: looking } = useQuery({
+  queryKey: ["hint"],
+  queryFn: () => take(api.GET("/session/hint")),
+});
+/** Whether it is known what has to be typed: no field comes or goes under somebody's hands. */
+const ready = ref(false);
+watch(looking, (now) => (ready.value ||= !now), { immediate: true });
 /** Somebody who is signed in already acts for another holder as well: that one has to be named. */
 const more = computed(() => route.query.more === "yes");
+/** The workspace once its name was typed to the end. */
+const settled = computed(() => (more.value || !hint.value?.workspace ? named.value.trim() : workspace.value));
 watch(
   hint,
   (found) => {
@@ -38,9 +49,7 @@ async function go(how: () => Promise<void>): Promise<void> {
   error.value = undefined;
   try {
     await how();
-    const back =
-      typeof route.query.back === "string" && /^\/(?!\/)/.test(route.query.back) ? route.query.back : "/";
-    await router.replace(back);
+    await router.replace(within(route.query.back));
   } catch (reason) {
     code.value = "";
     if (reason instanceof Problem && reason.code === "factor-needed") {
@@ -98,7 +107,7 @@ function startAgain(): void {
           <button type="button" class="link text-plain" @click="startAgain">Start again</button>
         </div>
       </form>
-      <form v-else class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
+      <form v-else-if="ready" class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
         <FormField v-if="more || !hint?.workspace" label="Workspace">
           <input
             v-model="workspace"
@@ -106,6 +115,7 @@ function startAgain(): void {
             required
             autocomplete="organization"
             autocapitalize="none"
+            @change="named = workspace"
           />
         </FormField>
         <FormField label="Address">
@@ -134,6 +144,7 @@ function startAgain(): void {
           </button>
           <RouterLink class="link text-plain" to="/forgotten">Forgot your password?</RouterLink>
         </div>
+        <SignOnButtons :workspace="settled" :back="within(route.query.back)" />
       </form>
     </section>
     <section class="flex flex-col justify-center border-l border-line bg-sheet px-[9%] max-md:hidden">

@@ -130,7 +130,7 @@ def sign_out() -> None:
         click.echo("Nobody was signed in here.")
         return
     with contextlib.suppress(NotSignedIn, ServiceUnreachable), client_of(texts["server"], texts["token"]) as client:
-        client.revoke_token(UUID(texts["token_id"]))
+        client.sign_out()
     forget()
     click.echo("Signed out.")
 

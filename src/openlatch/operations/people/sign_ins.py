@@ -30,6 +30,7 @@ __all__ = [
     "confirm",
     "count_asked",
     "failed",
+    "give_up_token",
     "has_factor",
     "make_own_token",
     "make_token",
@@ -285,6 +286,13 @@ def close_session(call: Call, bearer: Bearer) -> None:
         call.log("person.signed-out", "person", held[0].person_id)
 
 
+def give_up_token(call: Call, bearer: Bearer) -> None:
+    """Have the token that is used refused from now on, whatever else it may do."""
+    known = call.tx.people.token(bearer.id)
+    if known is not None and bearer.fits(known[1]):
+        _revoke(call, known[0])
+
+
 def tidy(call: Call) -> None:
     """Delete sessions that ended, attempts of long ago, and replies that nobody will ask for again."""
     call.tx.people.forget_before(call.now, call.now - WINDOW)
@@ -305,6 +313,10 @@ def revoke_token(call: Call, token_id: UUID) -> None:
     parts = call.tx.people.token(token_id)
     if parts is None or (parts[0].person_id != call.person.id and call.person.role is not Role.OWNER):
         raise missing("token", token_id)
-    if parts[0].revoked_at is None:
-        call.tx.people.revoke_token(token_id, call.now)
-        call.log("token.revoked", "token", token_id, name=parts[0].name)
+    _revoke(call, parts[0])
+
+
+def _revoke(call: Call, token: Token) -> None:
+    if token.revoked_at is None:
+        call.tx.people.revoke_token(token.id, call.now)
+        call.log("token.revoked", "token", token.id, name=token.name)

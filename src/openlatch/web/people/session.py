@@ -159,10 +159,12 @@ def switch_holder(call: Call, body: wire.SwitchWish) -> Answer:
 
 @routes.route("DELETE", "/session")
 def sign_out(call: Call) -> Answer:
-    """Sign out of the console, in every holder's name."""
+    """Sign out: of the console, in every holder's name; a program's token is refused from then on."""
     who, by_cookie = bearer()
-    if by_cookie:
-        sign_ins.close_session(call, who)
+    if not by_cookie:
+        sign_ins.give_up_token(call, who)
+        return Answer(None)
+    sign_ins.close_session(call, who)
     at = backend()
     for each_bearer in beside():
         with suppress(NotFound), at.store.transaction(each_bearer.workspace_id) as tx:
