@@ -23,11 +23,13 @@ from openlatch.operations.credentials import Vault
 from openlatch.operations.people.keys import rotate
 from openlatch.store.base import Base
 from openlatch.store.secrets import CLOSED
+from openlatch.wire.messages import SignOnWish
 from openlatch.words import Role
+from tests.harness.openid import ISSUER, Login
 from tests.harness.ridge import Ridge
 from tests.operations.people.test_people import WORDS, added, link
 
-PLAIN = {"secret_hash", "code_hash", "key_id", "digest", "hash", "root", "content"}
+PLAIN = {"secret_hash", "code_hash", "browser_hash", "key_id", "digest", "hash", "root", "content"}
 """columns of bytes that are no secret: hashes, and files for people"""
 
 
@@ -102,6 +104,16 @@ def plant(ridge: Ridge, owner: Client) -> Planted:
     hook = owner.add_webhook(f"https://hooks.example/{into.new('webhook address')}?key={into.new('webhook key')}", [])
     into.known("webhook secret", hook.secret)
     tried(owner.add_webhook, url=f"http://hooks.example/{into.new('webhook that is refused')}", acts=[])
+    login = Login(ridge)
+    wish = SignOnWish(
+        name=f"Login {token_hex(3)}", issuer=ISSUER, client_id="latch", secret=into.new("secret of a single sign-on")
+    )
+    service = owner.add_sign_on(wish)
+    tried(owner.add_sign_on, wish=wish.model_copy(update={"secret": into.new("secret that is refused")}))
+    left = owner.leave_for_sign_on(SLUG, service.id)
+    into.known("what the browser keeps", left.browser)
+    back = login.come_back(left.url, "7")
+    into.known("state of a single sign-on", back["state"])
     owner.add_provider(f"Desk {token_hex(3)}", "feed", {"url": "http://127.0.0.1:9"}, into.new("provider's secret"))
     url = f"http://desk:{into.new('password in a setting')}@127.0.0.1:9"
     tried(owner.add_provider, name=f"Desk {token_hex(3)}", connector="feed", settings={"url": url}, secret="x")
@@ -134,10 +146,18 @@ def test_what_is_secret_is_nowhere_in_clear(apart: Ridge) -> None:
         owner.log_head()
         planted = plant(apart, owner)
         planted.said += [str(line) for line in owner.events()]
-        planted.said += [str(owner.webhooks()), str(owner.providers()), str(owner.me()), str(owner.people())]
+        planted.said += [
+            str(owner.webhooks()),
+            str(owner.providers()),
+            str(owner.me()),
+            str(owner.people()),
+            str(owner.sign_ons()),
+        ]
     assert len(planted.canaries) > 30
     rows = list(dump(apart))
-    assert {"events", "replies", "webhooks", "providers", "factors"} <= {name for name, _ in rows}
+    assert {"events", "replies", "webhooks", "providers", "factors", "sign_ons", "sign_on_questions"} <= {
+        name for name, _ in rows
+    }
     assert [(name, place) for name, row in rows for place in planted.found_in(row)] == []
     assert [place for line in planted.said for place in planted.found_in(line)] == []
     assert logged, "something was logged meanwhile"
