@@ -18,6 +18,7 @@ import httpx
 import psycopg
 from flask import Flask
 from sqlalchemy import event
+from werkzeug.exceptions import HTTPException
 
 from openlatch.client import Client
 from openlatch.connectors.feed import FeedConnector
@@ -36,6 +37,9 @@ from openlatch.local.stack import LOOPBACK
 from openlatch.operations.call import Call, Services, as_service
 from openlatch.operations.credentials import Passwords
 from openlatch.store import Store
+from openlatch.web.api import PREFIX, Route
+from openlatch.web.describe import answers, problems
+from openlatch.web.routes import ALL
 from openlatch.wiring import Service, Settings, wire
 from openlatch.wiring import now as real_now
 from tests.harness.sealing import seal_all
@@ -291,6 +295,31 @@ class Ridge:
         self.store.close()
 
 
+class Described:
+    """The app; whatever it answers to anybody in any test, its description has to say that it can."""
+
+    def __init__(self, app: Flask) -> None:
+        self._app, self._urls = app, app.url_map.bind("localhost")
+        self._routes = {(route.method, PREFIX + route.rule): route for routes in ALL for route in routes.all}
+
+    def __call__(self, environ: dict[str, Any], start: Any) -> Any:
+        def begin(status: str, headers: Any, *more: Any) -> Any:
+            route = self._meant(environ["REQUEST_METHOD"], environ["PATH_INFO"])
+            if route is not None:
+                described = (*answers(route), *problems(route))
+                assert int(status[:3]) in described, f"{route.method} {route.rule} answers {status}, unlike {described}"
+            return start(status, headers, *more)
+
+        return self._app(environ, begin)
+
+    def _meant(self, method: str, path: str) -> Route | None:
+        try:
+            rule, _ = self._urls.match(path.encode("latin-1").decode(), method, return_rule=True)
+        except (HTTPException, UnicodeDecodeError):
+            return None
+        return self._routes.get((method, rule.rule))
+
+
 class _ByTheirClock(OpenIdProvider):
     """An OpenID provider that nobody here wrote goes by the real time, and so does whoever checks what it says."""
 
@@ -313,5 +342,5 @@ def ridge_on(service: Service, start: datetime, **more: Any) -> Ridge:
         sign_on=lambda sign_on, secret: _ByTheirClock(sign_on, secret, transport),
     )
     made = Ridge(replace(service, services=services), clock, transport, post, **more)
-    transport.serve(SERVER, made.app())
+    transport.serve(SERVER, Described(made.app()))
     return made

@@ -11,7 +11,8 @@ from uuid import UUID, uuid4
 import httpx
 import pytest
 import schemathesis
-from hypothesis import Phase, given, settings
+from hypothesis import HealthCheck, Phase, given, settings
+from hypothesis.stateful import run_state_machine_as_test
 from openapi_spec_validator import validate
 from schemathesis.checks import not_a_server_error
 from schemathesis.specs.openapi.checks import (
@@ -34,6 +35,7 @@ from tests.harness.ridge import Ridge
 
 FUZZ = int(os.environ.get("OPENLATCH_FUZZ", "1"))
 """So many requests are made up for each operation; `make nightly` tries more."""
+CHECKS = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
 Spare = Callable[[], wire.Entry]
 
 
@@ -217,7 +219,6 @@ def test_whatever_is_sent_the_service_keeps_to_its_own_description(ridge: Ridge,
     schema = schemathesis.openapi.from_wsgi("/api/v1/openapi.json", ridge.app(), headers=bearer(client)).exclude(
         operation_id=["add_provider", "change_password", "make_token", "revoke_token", "sign_in", "sign_out"]
     )
-    checks = [not_a_server_error, status_code_conformance, content_type_conformance, response_schema_conformance]
     called = 0
     for get_all_operation in schema.get_all_operations():
         operation = get_all_operation.ok()
@@ -225,8 +226,47 @@ def test_whatever_is_sent_the_service_keeps_to_its_own_description(ridge: Ridge,
         @settings(max_examples=FUZZ, deadline=None, derandomize=FUZZ < 8, phases=[Phase.explicit, Phase.generate])
         @given(case=operation.as_strategy())
         def call(case: Any) -> None:
-            case.call_and_validate(checks=checks, headers=bearer(client))
+            case.call_and_validate(checks=CHECKS, headers=bearer(client))
 
         call()
         called += 1
     assert called > 15
+
+
+def test_an_address_of_the_api_that_is_none_is_not_found_whatever_the_method(http: httpx.Client) -> None:
+    for method, path in (("POST", "/batches/7Q4K-BRM2/items/first/done"), ("DELETE", "/nothing"), ("GET", "/nothing")):
+        answer = http.request(method, path)
+        assert (answer.status_code, problem(answer)["code"]) == (404, "not-found")
+    answer = http.request("DELETE", "/entries")
+    assert answer.status_code == 405, "this one is there, for reading"
+
+
+def test_what_was_made_is_gone_on_with_as_described(apart: Ridge) -> None:
+    with apart.client() as owner:
+        wanted = bearer(owner)
+    schema = schemathesis.openapi.from_wsgi("/api/v1/openapi.json", apart.app(), headers=wanted).exclude(
+        operation_id=["add_provider", "change_password", "make_token", "revoke_token", "sign_in", "sign_out"]
+    )
+    gone_on_with: set[str] = set()
+
+    class Journey(schema.as_state_machine()):  # type: ignore[misc]
+        def get_call_kwargs(self, case: Any) -> dict[str, Any]:
+            return {"headers": wanted}
+
+        def validate_response(self, response: Any, case: Any, **more: Any) -> None:
+            if "{" in case.operation.label and response.status_code < 400:
+                gone_on_with.add(case.operation.label)
+            case.validate_response(response, checks=CHECKS)
+
+    run_state_machine_as_test(
+        Journey,
+        settings=settings(
+            max_examples=FUZZ * 15,
+            stateful_step_count=6,
+            deadline=None,
+            derandomize=FUZZ < 8,
+            phases=[Phase.generate],
+            suppress_health_check=list(HealthCheck),
+        ),
+    )
+    assert gone_on_with, "something that was made was found again"

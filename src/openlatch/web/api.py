@@ -121,6 +121,10 @@ class Route:
     """what providers are asked first, outside any transaction; what they say is given as `findings`"""
     kept: bool = True
     """whether its answer is kept, to be given again to the same request; not of what changes nothing"""
+    calls: bool = False
+    """whether it calls another service meanwhile"""
+    counted: bool = False
+    """whether it is refused to whoever asks for it too often, though they are signed in"""
 
     @property
     def summary(self) -> str:
@@ -183,6 +187,8 @@ class Routes:
         streams: bool = False,
         asks: Callable[..., Sequence[Lookup]] | None = None,
         kept: bool = True,
+        calls: bool = False,
+        counted: bool = False,
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         """Declare a route. Its function is given `call` (unless public), what the path holds, `query`, and `body` or
         `upload`.
@@ -205,6 +211,8 @@ class Routes:
                     streams=streams,
                     asks=asks,
                     kept=kept,
+                    calls=calls,
+                    counted=counted,
                 )
             )
             return function
@@ -485,9 +493,10 @@ def bind_errors(app: Flask) -> None:
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:
-        known = {404: NotFound, 405: Malformed, 413: Malformed}.get(error.code or 500, OpenLatchError)
+        code = 404 if error.code == 405 and _is_nothing_of_ours() else error.code or 500
+        known = {404: NotFound, 405: Malformed, 413: Malformed}.get(code, OpenLatchError)
         problem = known(error.description or error.name, next_step="Check the address and the method.")
-        return _problem(problem, error.code)
+        return _problem(problem, code)
 
     @app.errorhandler(OperationalError)
     def database(error: OperationalError) -> Response:
@@ -512,6 +521,17 @@ def bind_errors(app: Flask) -> None:
             next_step="Try again; if it stays, the service's own messages tell more.",
         )
         return _problem(problem)
+
+
+def _is_nothing_of_ours() -> bool:
+    """Whether an address of the API is none with any method: only the console's page would be shown for it."""
+    if not request.path.startswith(f"{PREFIX}/"):
+        return False
+    try:
+        rule, _ = current_app.url_map.bind("").match(request.path, "GET", return_rule=True)
+    except HTTPException:
+        return False
+    return not rule.rule.startswith(f"{PREFIX}/")
 
 
 def _problem(error: OpenLatchError, status: int | None = None) -> Response:

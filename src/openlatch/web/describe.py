@@ -14,8 +14,21 @@ from openlatch import __version__
 from openlatch.web.api import PREFIX, Route, needed
 from openlatch.wire import messages as wire
 
-__all__ = ["openapi"]
+__all__ = ["PROBLEMS", "answers", "openapi", "problems"]
 
+PROBLEMS = {
+    400: "What was sent cannot be read.",
+    401: "Nobody is signed in, or what somebody signs in with is not right.",
+    403: "Whoever is signed in may not do this, or has to prove first that it is still them.",
+    404: "What was named is not in this workspace.",
+    409: "It does not go together with what there is by now.",
+    413: "What was sent is too large.",
+    422: "What was sent can be read, and something in it is wrong.",
+    429: "That was asked too often; Retry-After says when it can be asked again.",
+    502: "A provider refused, or answered what cannot be read.",
+    503: "A provider does not answer, or the service is busy; it can be tried again.",
+}
+"""What can go wrong, by its status."""
 _REFS = "#/components/schemas/{model}"
 
 
@@ -31,7 +44,7 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
     for route in routes:
         if route.query is not None:
             schemas |= route.query.model_json_schema(ref_template=_REFS).get("$defs", {})
-        paths.setdefault(_path(route.rule), {})[route.method.lower()] = _operation(route)
+        paths.setdefault(_path(route.rule), {})[route.method.lower()] = _operation(route, routes)
     return {
         "openapi": "3.1.0",
         "info": {
@@ -44,6 +57,13 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
         "paths": paths,
         "components": {
             "schemas": dict(sorted(schemas.items())),
+            "responses": {
+                str(status): {
+                    "description": f"{text} What happened and what to do (RFC 9457).",
+                    "content": {"application/problem+json": {"schema": _ref(wire.Problem)}},
+                }
+                for status, text in PROBLEMS.items()
+            },
             "securitySchemes": {
                 "token": {"type": "http", "scheme": "bearer"},
                 "session": {"type": "apiKey", "in": "cookie", "name": "openlatch_session"},
@@ -56,7 +76,7 @@ def _path(rule: str) -> str:
     return re.sub(r"<(?:[^:>]+:)?([^>]+)>", r"{\1}", rule)
 
 
-def _operation(route: Route) -> dict[str, Any]:
+def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
     parameters = [
         {"name": name, "in": "path", "required": True, "schema": _path_schema(kind)}
         for kind, name in re.findall(r"<(?:([^:>]+):)?([^>]+)>", route.rule)
@@ -82,11 +102,8 @@ def _operation(route: Route) -> dict[str, Any]:
         "summary": route.summary,
         "parameters": parameters,
         "responses": {
-            **{str(status): _answer(route, status) for status in sorted({route.status, *_also(route)})},
-            "default": {
-                "description": "What went wrong, and what to do (RFC 9457).",
-                "content": {"application/problem+json": {"schema": _ref(wire.Problem)}},
-            },
+            **{str(status): _answer(route, status) | _links(route, routes) for status in answers(route)},
+            **{str(status): {"$ref": f"#/components/responses/{status}"} for status in problems(route)},
         },
         "security": [] if route.public else [{"token": []}, {"session": []}],
     }
@@ -100,9 +117,44 @@ def _operation(route: Route) -> dict[str, Any]:
     return described
 
 
-def _also(route: Route) -> tuple[int, ...]:
-    """A route that makes something says 200 where it was there already."""
-    return (200,) if route.status in (201, 202) and route.method == "POST" else ()
+def problems(route: Route) -> tuple[int, ...]:
+    """Return the statuses with which a route can say that something went wrong, the lowest first."""
+    changes, told = route.method != "GET", bool(route.query or route.body or route.takes or "<" in route.rule)
+    possible = {
+        400: told or changes,
+        401: changes or not route.public,
+        403: not route.public,
+        404: told,
+        409: changes or "<" in route.rule,
+        413: bool(route.body or route.takes),
+        422: True,
+        429: route.counted or (route.public and changes),
+        502: route.calls or route.asks is not None,
+        503: True,
+    }
+    return tuple(status for status, can in possible.items() if can)
+
+
+def answers(route: Route) -> tuple[int, ...]:
+    """Return the statuses with which a route answers when all went well, the lowest first."""
+    if route.returns is None and not route.files:
+        return (204,) if route.status == 200 else (route.status,)
+    # One that makes something says 200 where it was there already.
+    made = route.status in (201, 202) and route.method == "POST"
+    return (200, route.status) if made else (route.status,)
+
+
+def _links(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
+    """What can be done next with a thing that was made: every route below it that only asks which one."""
+    name = next((name for name in ("ref", "id") if route.returns and name in route.returns.model_fields), None)
+    if route.method != "POST" or route.status not in (201, 202) or name is None:
+        return {}
+    links = {}
+    for other in routes:
+        below = re.fullmatch(re.escape(route.rule) + r"/<(?:[^:>]+:)?([^>]+)>(/[^<]*)?", other.rule)
+        if below:
+            links[other.name] = {"operationId": other.name, "parameters": {below[1]: f"$response.body#/{name}"}}
+    return {"links": links} if links else {}
 
 
 def _answer(route: Route, status: int) -> dict[str, Any]:
@@ -119,8 +171,9 @@ def _answer(route: Route, status: int) -> dict[str, Any]:
     }
 
 
-def _path_schema(kind: str) -> dict[str, str]:
-    return {"type": "string", "format": "uuid"} if kind == "uuid" else {"type": "string"}
+def _path_schema(kind: str) -> dict[str, Any]:
+    known: dict[str, dict[str, Any]] = {"uuid": {"type": "string", "format": "uuid"}}
+    return (known | {"int": {"type": "integer", "minimum": 0}}).get(kind, {"type": "string"})
 
 
 def _ref(model: type[BaseModel]) -> dict[str, str]:

@@ -42,7 +42,7 @@ const act = useMutation({
       ? take(api.POST("/batches/{batch}/cancel", { params: { path } }))
       : take(
           api.POST("/batches/{batch}/items/{place}/done", {
-            params: { path: { ...path, place: String(place) } },
+            params: { path: { ...path, place } },
           }),
         );
   },

@@ -18,7 +18,7 @@ __all__ = ["routes"]
 routes = Routes("requests")
 
 
-@routes.route("POST", "/requests", body=wire.RequestWish, returns=wire.Request, status=201)
+@routes.route("POST", "/requests", body=wire.RequestWish, returns=wire.Request, status=201, counted=True)
 def make_request(call: Call, body: wire.RequestWish) -> wire.Request:
     """Ask for access to an account; it reaches whoever looks after the workspace."""
     return _sent(requests.ask(call, body))

@@ -192,7 +192,7 @@ def sign_in_with_passkey(body: wire.PasskeySignIn) -> Answer:
         return signed_in(tx, person, f"passkey {factor.name}")
 
 
-@routes.route("POST", "/session/confirmation", body=wire.Confirmation, returns=wire.Me)
+@routes.route("POST", "/session/confirmation", body=wire.Confirmation, returns=wire.Me, calls=True, counted=True)
 def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
     """Prove again that it is oneself, which dangerous acts ask for: by password, code, passkey or single sign-on."""
     who, by_cookie = bearer()

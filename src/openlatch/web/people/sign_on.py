@@ -44,6 +44,7 @@ def list_sign_on_names(query: wire.SignOnQuery) -> wire.SignOnNames:
     status=201,
     public=True,
     kept=False,
+    calls=True,
 )
 def leave_for_sign_on(body: wire.SignOnLeave) -> wire.SignOnLeaving:
     """Where somebody goes to sign in; what their browser keeps meanwhile is shown this once."""
@@ -64,7 +65,7 @@ def leave_for_sign_on(body: wire.SignOnLeave) -> wire.SignOnLeaving:
         return filled(wire.SignOnLeaving, sign_on.leave(_nobody(tx), service, question, url))
 
 
-@routes.route("POST", "/session/sign-on", body=wire.SignOnSignIn, returns=wire.Me, status=201, public=True)
+@routes.route("POST", "/session/sign-on", body=wire.SignOnSignIn, returns=wire.Me, status=201, public=True, calls=True)
 def sign_in_by_sign_on(body: wire.SignOnSignIn) -> Answer:
     """Sign in to the console with what one came back with from a single sign-on; the answer sets a cookie."""
     at, answer = backend(), sign_on.Answer(**body.model_dump(exclude={"workspace", "factor"}))
@@ -115,13 +116,13 @@ def list_sign_ons(call: Call) -> wire.SignOnList:
         return wire.SignOnList(items=every, back="")
 
 
-@routes.route("POST", "/sign-ons", body=wire.SignOnWish, returns=wire.SignOn, status=201)
+@routes.route("POST", "/sign-ons", body=wire.SignOnWish, returns=wire.SignOn, status=201, calls=True)
 def add_sign_on(call: Call, body: wire.SignOnWish) -> wire.SignOn:
     """Let people sign in at a service (OpenID Connect), once what it says of itself can be read."""
     return filled(wire.SignOn, sign_on.add(call, _wish(body), body.secret or ""))
 
 
-@routes.route("PUT", "/sign-ons/<sign_on_ref>", body=wire.SignOnWish, returns=wire.SignOn)
+@routes.route("PUT", "/sign-ons/<sign_on_ref>", body=wire.SignOnWish, returns=wire.SignOn, calls=True)
 def change_sign_on(call: Call, sign_on_ref: str, body: wire.SignOnWish) -> wire.SignOn:
     """Set a single sign-on up in another way, once what it says of itself can be read."""
     return filled(wire.SignOn, sign_on.change(call, sign_on_ref, _wish(body), body.secret))
