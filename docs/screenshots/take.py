@@ -190,7 +190,7 @@ def signed_in(browser: Browser, stack: Stack, theme: str) -> Page:
     page.goto(f"{stack.url}/sign-in")
     page.get_by_label("Address").fill(OWNER)
     page.get_by_label("Password").fill(PASSWORD)
-    page.get_by_role("button", name="Sign in").click()
+    page.get_by_role("button", name="Sign in", exact=True).click()
     page.get_by_role("navigation", name="Places").wait_for()
     page.goto(f"{stack.url}/inventory")
     page.get_by_role("row").nth(2).wait_for()
