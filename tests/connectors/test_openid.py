@@ -58,6 +58,7 @@ class Login:
         self.told: dict[str, Any] = {"sub": "7", "email": "juno.marsh@kestrelridge.example", "email_verified": True}
         self.header: dict[str, Any] = {"alg": "RS256", "kid": "1"}
         self.forms: list[dict[str, str]] = []
+        self.shown: list[str] = []
         self.statuses: dict[str, int] = {}
 
     def answer(self, request: httpx.Request) -> httpx.Response:
@@ -70,6 +71,7 @@ class Login:
             return httpx.Response(200, json={"keys": [key.as_dict(private=False) for key in self.keys]})
         if path == "/token":
             self.forms.append(dict(parse_qsl(request.content.decode())))
+            self.shown.append(request.headers.get("Authorization", ""))
             return httpx.Response(200, json={"id_token": self.token(), "access_token": "at", "token_type": "Bearer"})
         assert request.headers["Authorization"] == "Bearer at"
         return httpx.Response(200, json=self.told)
@@ -79,9 +81,9 @@ class Login:
         return jwt.encode(self.header, self.claims, self.key, algorithms=[algorithm])
 
 
-def provider(login: Login, claim: str = "groups") -> OpenIdProvider:
+def provider(login: Login, claim: str = "groups", secret: str = "secret") -> OpenIdProvider:
     sign_on = SignOn(uuid4(), "Ridge Login", ISSUER, "latch", claim, {}, second_factor=False, made_at=NOW)
-    made = OpenIdProvider(sign_on, "secret", httpx.MockTransport(login.answer))
+    made = OpenIdProvider(sign_on, secret, httpx.MockTransport(login.answer))
     made._caller.pause = lambda seconds: None
     return made
 
@@ -113,6 +115,14 @@ def test_what_is_signed_is_believed_and_what_is_missing_is_asked_for() -> None:
     assert (said["sub"], said["email"], said["email_verified"]) == ("7", "juno.marsh@kestrelridge.example", True)
     (form,) = login.forms
     assert (form["code"], form["code_verifier"], form["redirect_uri"]) == ("code", QUESTION.verifier, BACK)
+    assert (login.shown[-1][:5], "client_id" in form) == ("Basic", False)
+
+
+def test_a_client_without_a_secret_says_who_it_is_and_proves_that_it_has_asked() -> None:
+    login = Login()
+    assert provider(login, secret="").claims(QUESTION, BACK, "code", NOW)["sub"] == "7"
+    assert (login.forms[0]["client_id"], login.forms[0]["code_verifier"]) == ("latch", QUESTION.verifier)
+    assert login.shown == [""]
 
 
 def _set(**claims: Any) -> Change:

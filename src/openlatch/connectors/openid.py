@@ -140,9 +140,13 @@ class OpenIdProvider:
             "redirect_uri": back,
             "code_verifier": question.verifier,
         }
-        # A code is good once: of several ways to prove who we are, the likeliest one is used.
-        way = self._client.ways(said.token_endpoint_auth_methods_supported)[0]
-        headers, more = self._client.proof(way, said.token_endpoint, time.time)
+        # A client without a secret says who it is, and the verifier alone proves that it has asked.
+        headers: dict[str, str] = {}
+        more = {"client_id": self._client.client_id}
+        if self._client.secret:
+            # A code is good once: of several ways to prove who we are, the likeliest one is used.
+            way = self._client.ways(said.token_endpoint_auth_methods_supported)[0]
+            headers, more = self._client.proof(way, said.token_endpoint, time.time)
         answer = self._caller.send("POST", said.token_endpoint, ok=(200, 400), headers=headers, data=form | more)
         if answer.status_code == 400:
             raise NotSignedIn(
