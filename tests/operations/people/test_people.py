@@ -220,6 +220,25 @@ def test_whoever_comes_while_too_many_passwords_are_worked_out_is_told_to_come_a
     assert passwords.fits(passwords.hash(WORDS), WORDS) is True
 
 
+def test_whoever_is_told_to_come_again_has_tried_nothing(ridge: Ridge) -> None:
+    address = added(ridge, "Perrin Lorne", Role.AUDITOR)
+    signed_in = console(ridge, address, WORDS)
+    passwords = ridge.services.passwords
+    every = Passwords.AT_ONCE + Passwords.WAITING
+    for _ in range(every):
+        assert passwords._places.acquire(blocking=False)
+    body = {"workspace": SLUG, "address": address, "password": WORDS}
+    try:
+        for _ in range(sign_ins.MOST_ATTEMPTS + 2):
+            assert ridge.http().post("/session", json=body).json()["code"] == "busy"
+            assert signed_in.post("/session/confirmation", json={"password": WORDS}).json()["code"] == "busy"
+    finally:
+        for _ in range(every):
+            passwords._places.release()
+    assert signed_in.post("/session/confirmation", json={"password": WORDS}).status_code == 200
+    assert ridge.http().post("/session", json=body).status_code == 201
+
+
 def test_a_leaver_who_signs_in_here_cannot_any_more(ridge: Ridge, client: Client) -> None:
     entry = next(
         entry for entry in client.entries(provider="Ticket Desk") if entry.party.addresses and entry.kind == "delegate"

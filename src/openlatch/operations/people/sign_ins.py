@@ -6,7 +6,7 @@ more than so many are looked at. The password is worked out between two transact
 
 from __future__ import annotations
 
-from dataclasses import dataclass
+from dataclasses import dataclass, replace
 from datetime import datetime, timedelta
 from uuid import UUID
 
@@ -34,6 +34,7 @@ __all__ = [
     "has_factor",
     "make_own_token",
     "make_token",
+    "not_looked_at",
     "note_use",
     "open_session",
     "revoke_token",
@@ -59,6 +60,7 @@ REPLIES = timedelta(days=1)
 class Attempt:
     """A password that is about to be looked at: whose it has to be, and what is stored of that; None for nobody."""
 
+    id: UUID
     counts_for: str
     person: Person | None
     stored: str | None
@@ -75,7 +77,7 @@ def attempt(call: Call, address: str, network: str) -> Attempt:
         raise _too_many(f"There were {MOST_FROM_ONE_NETWORK} wrong passwords from your network")
     pair = call.tx.people.by_address(address)
     person, stored = pair if pair is not None else (None, None)
-    return _counted(call, Attempt(address, person, stored, last=False), network)
+    return _counted(call, Attempt(call.services.new_id(), address, person, stored, last=False), network)
 
 
 def attempt_again(call: Call, bearer: Bearer, network: str) -> Attempt:
@@ -85,15 +87,21 @@ def attempt_again(call: Call, bearer: Bearer, network: str) -> Attempt:
     """
     known = call.tx.people.by_address(call.person.address)
     call.tx.people.in_turn(str(bearer.id))
-    return _counted(call, Attempt(str(bearer.id), call.person, known[1] if known else None, last=False), network)
+    stored = known[1] if known else None
+    return _counted(call, Attempt(call.services.new_id(), str(bearer.id), call.person, stored, last=False), network)
 
 
 def _counted(call: Call, made: Attempt, network: str) -> Attempt:
     before = call.tx.people.tried_since(made.counts_for, call.now - WINDOW)
     if before >= MOST_ATTEMPTS:
         raise _too_many(f"There were {MOST_ATTEMPTS} wrong passwords")
-    call.tx.people.add_attempt(call.services.new_id(), made.counts_for, network, call.now)
-    return Attempt(made.counts_for, made.person, made.stored, last=before + 1 == MOST_ATTEMPTS)
+    call.tx.people.add_attempt(made.id, made.counts_for, network, call.now)
+    return replace(made, last=before + 1 == MOST_ATTEMPTS)
+
+
+def not_looked_at(call: Call, made: Attempt) -> None:
+    """Take it back that an attempt counts, since the service had no time to look at its password."""
+    call.tx.people.forget_attempt(made.id)
 
 
 def _too_many(what: str) -> TooManyRequests:

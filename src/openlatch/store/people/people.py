@@ -224,6 +224,10 @@ class People(Noun):
         self._session.execute(delete(SignInRow).where(SignInRow.expires_at <= now))
         self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.at < failures))
 
+    def forget_attempt(self, attempt_id: UUID) -> None:
+        """Forget one attempt, whose password nobody has looked at."""
+        self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.id == attempt_id))
+
     def forget_attempts(self, address: str) -> None:
         """Forget what was tried for an address, now that its password was right."""
         self._session.execute(delete(FailedSignInRow).where(FailedSignInRow.address == address))

@@ -4,15 +4,17 @@ from __future__ import annotations
 
 from contextlib import suppress
 from dataclasses import replace
+from uuid import UUID
 
 from flask import request
 
 from openlatch.core.model import Person
 from openlatch.core.people.devices import device_of
-from openlatch.errors import NotConfirmed, NotFound, NotSignedIn
+from openlatch.errors import Busy, NotConfirmed, NotFound, NotSignedIn
 from openlatch.operations.call import Actor, Call, reachable
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.people import factors, letters, me, passkeys, sign_ins, sign_on
+from openlatch.operations.people.sign_ins import Attempt
 from openlatch.operations.reviews import waiting
 from openlatch.operations.telling import links
 from openlatch.store import Transaction
@@ -48,7 +50,7 @@ def _person(body: wire.SignIn) -> Person:
     except NotFound as error:
         at.services.passwords.fits(None, body.password)
         raise _refused() from error
-    if not at.services.passwords.fits(made.stored, body.password) or made.person is None:
+    if not _fits(made, body.workspace, body.password) or made.person is None:
         with at.store.transaction(body.workspace) as tx:
             sign_ins.failed(_nobody(tx), made)
         raise _refused()
@@ -58,6 +60,17 @@ def _person(body: wire.SignIn) -> Person:
             return made.person
         sign_ins.failed(call, made)
     raise wrong_code()
+
+
+def _fits(made: Attempt, workspace: str | UUID, password: str) -> bool:
+    """Whether a password is right; whoever is told to come again has tried nothing."""
+    at = backend()
+    try:
+        return at.services.passwords.fits(made.stored, password)
+    except Busy:
+        with at.store.transaction(workspace) as tx:
+            sign_ins.not_looked_at(_nobody(tx), made)
+        raise
 
 
 def wrong_code() -> NotSignedIn:
@@ -200,7 +213,7 @@ def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
     # In a transaction of its own, so that the attempt is counted whatever comes of it.
     with at.store.transaction(who.workspace_id) as tx:
         made = sign_ins.attempt_again(Call(tx, at.services, call.actor, call.now), who, network())
-    if body.password is not None and not at.services.passwords.fits(made.stored, body.password):
+    if body.password is not None and not _fits(made, who.workspace_id, body.password):
         raise NotConfirmed("That is not your password. Nothing was changed.", next_step="Try again.")
     if body.code is not None and not factors.code_fits(call, call.person, body.code):
         raise NotConfirmed("That code is not right, or was used before. Nothing was changed.", next_step="Try again.")
