@@ -6,7 +6,7 @@ import re
 from uuid import uuid4
 
 import pytest
-from playwright.sync_api import Page, expect
+from playwright.sync_api import Page, Route, expect
 
 from openlatch.core.model import Circle, Workspace
 from openlatch.demo.cast import DOMAIN, PASSWORD
@@ -112,3 +112,20 @@ def test_somebody_is_invited_in_the_console_chooses_a_password_and_is_disabled_a
     hers.goto("/forgotten")
     expect(hers.get_by_role("heading", name="Forgot your password?")).to_be_visible()
     assert faults_of(hers) == []
+
+
+def test_whoever_is_told_to_come_again_while_signing_in_need_not_do_so_by_hand(page: Page) -> None:
+    told: list[str] = []
+
+    def busy_at_first(route: Route) -> None:
+        if route.request.method != "POST" or told:
+            route.continue_()
+            return
+        told.append("come again")
+        problem = {"code": "busy", "detail": "Too many people are signing in at this moment.", "status": 503}
+        route.fulfill(status=503, content_type="application/problem+json", json=problem)
+
+    page.route("**/api/v1/session", busy_at_first)
+    sign_in(page, to="/inventory")
+    expect(page.get_by_role("heading", name="Inventory")).to_be_visible()
+    assert told == ["come again"]

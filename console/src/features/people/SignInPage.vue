@@ -44,11 +44,24 @@ watch(
   { immediate: true },
 );
 
+/** Too many people sign in at one moment: it is tried again by itself, a few times. */
+const waiting = ref(false);
+async function patiently(how: () => Promise<void>): Promise<void> {
+  for (let left = 5; ; left -= 1) {
+    try {
+      return await how();
+    } catch (reason) {
+      if (!(reason instanceof Problem) || reason.code !== "busy" || left === 0) throw reason;
+      waiting.value = true;
+      await new Promise((done) => setTimeout(done, 2000));
+    }
+  }
+}
 async function go(how: () => Promise<void>): Promise<void> {
   busy.value = true;
   error.value = undefined;
   try {
-    await how();
+    await patiently(how);
     await router.replace(within(route.query.back));
   } catch (reason) {
     code.value = "";
@@ -59,6 +72,7 @@ async function go(how: () => Promise<void>): Promise<void> {
     error.value = reason as Error;
     if (!needsCode.value) password.value = "";
   } finally {
+    waiting.value = false;
     busy.value = false;
   }
 }
@@ -99,6 +113,9 @@ function startAgain(): void {
           />
         </FormField>
         <ProblemNote v-if="error" :error="error" />
+        <p v-if="waiting" role="status">
+          Many people are signing in at this moment. Yours is tried again by itself.
+        </p>
         <div class="flex flex-wrap items-center gap-x-5 gap-y-3">
           <button type="submit" class="button button-act" :disabled="busy">Sign in</button>
           <button v-if="passkeysHere()" type="button" class="button" :disabled="busy" @click="byPasskey">
@@ -131,6 +148,9 @@ function startAgain(): void {
           />
         </FormField>
         <ProblemNote v-if="error" :error="error" />
+        <p v-if="waiting" role="status">
+          Many people are signing in at this moment. Yours is tried again by itself.
+        </p>
         <div class="flex flex-wrap items-center gap-x-5 gap-y-3">
           <button type="submit" class="button button-act" :disabled="busy">Sign in</button>
           <button
