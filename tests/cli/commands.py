@@ -157,7 +157,7 @@ TYPED: dict[str, tuple[str, str]] = {
         f"SERVER --workspace {SLUG} --address ruth.calder@{DOMAIN} --password {PASSWORD}",
         "as Ruth Calder",
     ),
-    "sign-on": ("", "who is here already"),
+    "sign-on": ("", "who is here or invited"),
     "sign-on add": (
         "'Hill Login' --issuer https://hill.login.example --client c --secret x --claim groups --role guides=member",
         "groups: guides as member",

@@ -84,16 +84,20 @@ def all_kept() -> list[dict[str, str]]:
 def keep(server: str, token: str, token_id: str, workspace: str) -> Path:
     """Keep a sign-in where only its owner can read it, as the present one; those for other holders stay beside it."""
     made = {"server": server, "token": token, "token_id": token_id, "workspace": workspace}
-    others = [texts for texts in all_kept() if (texts.get("server"), texts.get("workspace")) != (server, workspace)]
+    others = [
+        sign_in_kept
+        for sign_in_kept in all_kept()
+        if (sign_in_kept.get("server"), sign_in_kept.get("workspace")) != (server, workspace)
+    ]
     return _write([made, *others])
 
 
 def switch(workspace: str) -> bool:
     """Make the sign-in for a holder the present one; returns whether there is one."""
     every = all_kept()
-    chosen = [texts for texts in every if texts.get("workspace") == workspace]
+    chosen = [sign_in_kept for sign_in_kept in every if sign_in_kept.get("workspace") == workspace]
     if chosen:
-        _write([*chosen, *(texts for texts in every if texts not in chosen)])
+        _write([*chosen, *(sign_in_kept for sign_in_kept in every if sign_in_kept not in chosen)])
     return bool(chosen)
 
 
@@ -126,8 +130,8 @@ def connect() -> Client:
     if server and not token:
         token = token_for(server)
     elif not token:
-        texts = kept() or {}
-        server, token = texts.get("server", ""), texts.get("token", "")
+        sign_in_kept = kept() or {}
+        server, token = sign_in_kept.get("server", ""), sign_in_kept.get("token", "")
     if not server or not token:
         where = f" at {server}" if server else " here"
         raise NotSignedIn(
@@ -150,8 +154,12 @@ def workspace_zone() -> str:
 def token_for(server: str) -> str:
     """Return the token of whoever is signed in to a service, or nothing if nobody is signed in to that one."""
     wanted = service_address(server)
-    made_there = (texts for texts in all_kept() if texts.get("server") and service_address(texts["server"]) == wanted)
-    return next((texts.get("token", "") for texts in made_there), "")
+    made_there = (
+        sign_in_kept
+        for sign_in_kept in all_kept()
+        if sign_in_kept.get("server") and service_address(sign_in_kept["server"]) == wanted
+    )
+    return next((sign_in_kept.get("token", "") for sign_in_kept in made_there), "")
 
 
 def _password() -> str:

@@ -17,7 +17,7 @@ __all__ = ["sign_on"]
 
 def _lets_in(service: wire.SignOn) -> str:
     roles = ", ".join(f"{value} as {role}" for value, role in sorted(service.roles.items()))
-    return f"{service.claim}: {roles}" if roles else "who is here already"
+    return f"{service.claim}: {roles}" if roles else "who is here or invited"
 
 
 SIGN_ONS: tuple[Column, ...] = (

@@ -1,4 +1,4 @@
-"""Orders given together: many entries at once, or everything of somebody who leaves; with what has come of each."""
+"""Batches: orders for many entries at once, or for everything that a leaver has, with the outcome of each."""
 
 from __future__ import annotations
 

@@ -81,7 +81,7 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
 
 
 def complete(call: Call, batch: Batch) -> None:
-    """Go on with what somebody who goes turned out to have besides; keep that it is over once nothing remains."""
+    """Go on with what else a leaver turned out to have; record that it is over once nothing is left."""
     if batch.kind != "leaver" or batch.party_id is None:
         return
     if batches.seen(call, [batch])[0].over:
@@ -147,7 +147,7 @@ def _plan(call: Call, text: str) -> LeaverPlan:
 
 
 def _sign_in(call: Call, party: Party) -> SignIn | None:
-    """What somebody who goes can do in this very workspace, and who can end that."""
+    """What a leaver can do in this workspace, and who can end that."""
     person = people.of_party(call, party)
     if person is None:
         return None

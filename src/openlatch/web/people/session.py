@@ -23,7 +23,7 @@ from openlatch.web.people.render import asked_of, holder_of, person_of, sign_in_
 from openlatch.wire import messages as wire
 from openlatch.words import LinkPurpose, Scope
 
-__all__ = ["device", "routes", "signed_in", "wrong_code"]
+__all__ = ["device", "nobody", "routes", "signed_in", "wrong_code"]
 
 routes = Routes("session")
 MOST_BESIDE = 20
@@ -46,16 +46,16 @@ def _person(body: wire.SignIn) -> Person:
     at = backend()
     try:
         with at.store.transaction(body.workspace) as tx:
-            made = sign_ins.attempt(_nobody(tx), body.address, network())
+            made = sign_ins.attempt(nobody(tx), body.address, network())
     except NotFound as error:
         at.services.passwords.fits(None, body.password)
         raise _refused() from error
     if not _fits(made, body.workspace, body.password) or made.person is None:
         with at.store.transaction(body.workspace) as tx:
-            sign_ins.failed(_nobody(tx), made)
+            sign_ins.failed(nobody(tx), made)
         raise _refused()
     with at.store.transaction(body.workspace) as tx:
-        call = _nobody(tx)
+        call = nobody(tx)
         if sign_ins.second_factor(call, made.person, body.code or ""):
             return made.person
         sign_ins.failed(call, made)
@@ -69,7 +69,7 @@ def _fits(made: Attempt, workspace: str | UUID, password: str) -> bool:
         return at.services.passwords.fits(made.stored, password)
     except Busy:
         with at.store.transaction(workspace) as tx:
-            sign_ins.not_looked_at(_nobody(tx), made)
+            sign_ins.not_looked_at(nobody(tx), made)
         raise
 
 
@@ -81,7 +81,8 @@ def wrong_code() -> NotSignedIn:
     )
 
 
-def _nobody(tx: Transaction) -> Call:
+def nobody(tx: Transaction) -> Call:
+    """Return a call in which nobody acts whom the service knows yet."""
     at = backend()
     return Call(tx, at.services, Actor("nobody"), at.services.clock())
 
@@ -133,7 +134,7 @@ def _acting(who: Bearer) -> wire.Holder | None:
     at = backend()
     try:
         with at.store.transaction(who.workspace_id) as tx:
-            call = _nobody(tx)
+            call = nobody(tx)
             call = replace(call, actor=sign_ins.by_session(call, who))
             return holder_of(me.me(call), waiting.waiting(call))
     except (NotFound, NotSignedIn):
@@ -190,7 +191,7 @@ def ask_for_passkey(body: wire.PasskeyWish) -> wire.PasskeyAsked:
     """What a passkey is asked to sign, to sign in with it or to confirm."""
     try:
         with backend().store.transaction(body.workspace) as tx:
-            call = _nobody(tx)
+            call = nobody(tx)
             sign_ins.count_asked(call, network())
             return asked_of(passkeys.ask(call))
     except NotFound:
@@ -201,7 +202,7 @@ def ask_for_passkey(body: wire.PasskeyWish) -> wire.PasskeyAsked:
 def sign_in_with_passkey(body: wire.PasskeySignIn) -> Answer:
     """Sign in to the console with a passkey alone; the answer sets a cookie."""
     with backend().store.transaction(body.workspace) as tx:
-        person, factor = passkeys.used(_nobody(tx), body.asked, body.credential)
+        person, factor = passkeys.used(nobody(tx), body.asked, body.credential)
         return signed_in(tx, person, f"passkey {factor.name}")
 
 
@@ -231,7 +232,7 @@ def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
 def forgot_password(body: wire.Forgotten) -> None:
     """Have a link go to whoever signs in with an address, with which they choose another password."""
     with suppress(NotFound), backend().store.transaction(body.workspace) as tx:
-        call = _nobody(tx)
+        call = nobody(tx)
         sign_ins.count_asked(call, network())
         letters.ask_for_password(call, body.address)
 
@@ -240,7 +241,7 @@ def forgot_password(body: wire.Forgotten) -> None:
 def look_at_sign_in_link(body: wire.LinkText) -> wire.SignInLink:
     """What a link of a letter about signing in leads to; looking changes nothing."""
     with backend().store.transaction(links.workspace_in(body.link)) as tx:
-        return sign_in_link_of(letters.look(_nobody(tx), body.link))
+        return sign_in_link_of(letters.look(nobody(tx), body.link))
 
 
 @routes.route("POST", "/session/link/use", body=wire.LinkUse, returns=wire.SignInLink, public=True)
@@ -249,7 +250,7 @@ def use_sign_in_link(body: wire.LinkUse) -> Answer:
     unless they have a second factor.
     """
     with backend().store.transaction(links.workspace_in(body.link)) as tx:
-        call = _nobody(tx)
+        call = nobody(tx)
         link, person = letters.use(call, body.link, body.name or "", body.password or "")
         session = None
         # A letter is one factor: whoever has a second one signs in with both.

@@ -7,13 +7,12 @@ from dataclasses import replace
 from openlatch.core.model import Person
 from openlatch.core.people.sign_on import SignOn
 from openlatch.errors import Conflict, NotFound
-from openlatch.operations.call import Actor, Call
+from openlatch.operations.call import Call
 from openlatch.operations.people import sign_ins, sign_on
-from openlatch.store import Transaction
 from openlatch.store.noun import missing
 from openlatch.web.api import Answer, Routes, backend, network
 from openlatch.web.filled import filled
-from openlatch.web.people.session import signed_in, wrong_code
+from openlatch.web.people.session import nobody, signed_in, wrong_code
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -21,17 +20,12 @@ __all__ = ["routes"]
 routes = Routes("sign_on")
 
 
-def _nobody(tx: Transaction) -> Call:
-    at = backend()
-    return Call(tx, at.services, Actor("nobody"), at.services.clock())
-
-
 @routes.route("GET", "/session/sign-on", query=wire.SignOnQuery, returns=wire.SignOnNames, public=True)
 def list_sign_on_names(query: wire.SignOnQuery) -> wire.SignOnNames:
     """The single sign-ons of a workspace; of one that is not here, none."""
     try:
         with backend().store.transaction(query.workspace) as tx:
-            return wire.SignOnNames(items=[filled(wire.SignOnName, known) for known in sign_on.names(_nobody(tx))])
+            return wire.SignOnNames(items=[filled(wire.SignOnName, known) for known in sign_on.names(nobody(tx))])
     except NotFound:
         return wire.SignOnNames(items=[])
 
@@ -52,7 +46,7 @@ def leave_for_sign_on(body: wire.SignOnLeave) -> wire.SignOnLeaving:
     back = sign_on.back(at.services)
     try:
         with at.store.transaction(body.workspace) as tx:
-            call = _nobody(tx)
+            call = nobody(tx)
             sign_ins.count_asked(call, network())
             service, secret = sign_on.asked(call, str(body.sign_on))
     except NotFound as error:
@@ -62,7 +56,7 @@ def leave_for_sign_on(body: wire.SignOnLeave) -> wire.SignOnLeaving:
     question = sign_on.new_question(fresh=body.fresh)
     url = sign_on.provider(at.services, service, secret).address(question, back)
     with at.store.transaction(body.workspace) as tx:
-        return filled(wire.SignOnLeaving, sign_on.leave(_nobody(tx), service, question, url))
+        return filled(wire.SignOnLeaving, sign_on.leave(nobody(tx), service, question, url))
 
 
 @routes.route("POST", "/session/sign-on", body=wire.SignOnSignIn, returns=wire.Me, status=201, public=True, calls=True)
@@ -71,36 +65,36 @@ def sign_in_by_sign_on(body: wire.SignOnSignIn) -> Answer:
     at, answer = backend(), sign_on.Answer(**body.model_dump(exclude={"workspace", "factor"}))
     try:
         with at.store.transaction(body.workspace) as tx:
-            begun, service, secret, question = sign_on.take(_nobody(tx), answer)
+            begun, service, secret, question = sign_on.take(nobody(tx), answer)
     except NotFound as error:
         raise sign_on.away_too_long() from error
     if begun.person_id is None:
         told = sign_on.said(at.services, service, secret, question, answer)
     with at.store.transaction(body.workspace) as tx:
-        call = _nobody(tx)
+        call = nobody(tx)
         person = tx.people.get(begun.person_id) if begun.person_id else sign_on.welcome(call, service, told)
         needed = not service.second_factor and sign_ins.has_factor(call, person)
         if needed:
             sign_on.keep(call, begun, person)
     if needed:
-        _prove(body, person, service)
+        _prove(body, answer, person, service)
     with at.store.transaction(body.workspace) as tx:
         return signed_in(tx, person, service.name, strong=service.second_factor)
 
 
-def _prove(body: wire.SignOnSignIn, person: Person, service: SignOn) -> None:
+def _prove(body: wire.SignOnSignIn, answer: sign_on.Answer, person: Person, service: SignOn) -> None:
     """Have somebody give a second factor besides; each attempt is counted, whatever comes of it."""
     at = backend()
     so_far = f"{service.name} says who you are"
     with at.store.transaction(body.workspace) as tx:
-        call = _nobody(tx)
+        call = nobody(tx)
         if not body.factor:
             sign_ins.second_factor(call, person, "", so_far)
         made = replace(sign_ins.attempt(call, person.address, network()), person=person)
     with at.store.transaction(body.workspace) as tx:
-        call = _nobody(tx)
+        call = nobody(tx)
         if sign_ins.second_factor(call, person, body.factor or "", so_far):
-            sign_on.take(call, sign_on.Answer(**body.model_dump(exclude={"workspace", "factor"})))
+            sign_on.take(call, answer)
             return
         sign_ins.failed(call, made)
     raise wrong_code()
