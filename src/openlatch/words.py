@@ -123,6 +123,8 @@ class EndReason(StrEnum):
     GIVEN_UP = "given-up"
     GONE = "gone"
     REPLACED = "replaced"
+    PROVIDER_REMOVED = "provider-removed"
+    """it may let them in still: its provider was removed here, and nobody looks at it any more"""
 
 
 class EntryOrder(StrEnum):

@@ -116,6 +116,7 @@ TYPED: dict[str, tuple[str, str]] = {
     "proposals": ("", "{proposal}"),
     "providers": ("", "Ticket Desk"),
     "providers change": ("'Live Sky' --read-every 20", "Changed Live Sky."),
+    "providers remove": ("'Ticket Desk' --yes", "cannot be removed yet"),
     "providers pause": ("'Live Sky'", "is not read by itself any more"),
     "providers resume": ("'Plate Archive'", "is read every"),
     "providers add": ("Orchard --connector by-hand", "Added Orchard."),

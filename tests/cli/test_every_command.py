@@ -19,6 +19,7 @@ REFUSED = {
     "me recovery-codes": 1,
     "me remove-factor": 4,
     "people reset-factors": 1,
+    "providers remove": 1,
     "round try-again": 1,
 }
 """What has nothing to do in the demo is tried for what it says then."""

@@ -60,6 +60,18 @@ class ProvidersCalls(Transport):
         """Have a paused provider be read by itself again."""
         return self._send(wire.Provider, "POST", f"/providers/{part(provider)}/resume")
 
+    def provider_removal(self, provider: str) -> wire.ProviderRemoval:
+        """Return what removing a provider would come to, and what stands in its way; changes nothing."""
+        return self._send(wire.ProviderRemoval, "GET", f"/providers/{part(provider)}/removal")
+
+    def remove_provider(self, provider: str, *, entries: int | None = None) -> wire.ProviderRemoval:
+        """Remove a provider: it is read no more, and its entries stay as history; nothing is ended at the provider.
+
+        With `entries`, nothing is removed if another number of entries stands there.
+        """
+        wanted = {} if entries is None else {"entries": str(entries)}
+        return self._send(wire.ProviderRemoval, "DELETE", f"/providers/{part(provider)}", params=wanted)
+
     def report_breach(self, provider: str, since: date, what: str) -> wire.Provider:
         """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
         body = {"since": since.isoformat(), "what": what}

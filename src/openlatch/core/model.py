@@ -196,7 +196,7 @@ class Provider:
 
     `settings` are shown to people; the secret that goes with them is kept apart and never shown. `most_gone` is the
     percentage of the entries that may vanish in one reading without anybody being asked. What somebody vouched for
-    counts for `vouch_days`.
+    counts for `vouch_days`. One that was removed is kept for the names of what was there, and is never read again.
     """
 
     id: UUID
@@ -211,6 +211,7 @@ class Provider:
     last_complete: datetime | None = None
     next_reading: datetime | None = None
     paused: bool = False
+    removed_at: datetime | None = None
 
     @property
     def ref(self) -> str:
@@ -440,6 +441,11 @@ class Entry:
     def stands(self) -> bool:
         """Whether the entry still lets its party in, as far as is known."""
         return self.state is not State.ENDED
+
+    @property
+    def in_doubt(self) -> bool:
+        """Whether it may let its party in still, though nobody here looks at it any more."""
+        return self.end_reason is EndReason.PROVIDER_REMOVED
 
     def worn_off(self, provider: Provider, now: datetime) -> bool:
         """Whether it is kept by hand, and nobody has vouched for it in the time that counts."""

@@ -1,13 +1,18 @@
-"""How a sentence lists several things."""
+"""How a sentence lists and counts things."""
 
 from __future__ import annotations
 
 from collections.abc import Iterable
 
-__all__ = ["listed"]
+__all__ = ["counted", "listed"]
 
 
 def listed(words: Iterable[object]) -> str:
     """The things as one phrase: "a", "a and b", "a, b and c"; "nothing" where there are none."""
     *first, last = [str(word) for word in words] or ["nothing"]
     return f"{', '.join(first)} and {last}" if first else last
+
+
+def counted(number: int, single: str, several: str) -> str:
+    """So many things as words: "1 order", "1,200 orders"."""
+    return f"{number:,} {single if number == 1 else several}"

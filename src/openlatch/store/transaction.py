@@ -38,6 +38,7 @@ from openlatch.store.people.sign_ons import SignOns
 from openlatch.store.people.workspaces import Housekeeping, change_workspace, insert_workspace, workspace_of
 from openlatch.store.providers.providers import Providers
 from openlatch.store.providers.readings import Readings
+from openlatch.store.providers.removals import Removals
 from openlatch.store.providers.words import ProviderWords
 from openlatch.store.queue import enqueue
 from openlatch.store.record.events import Events
@@ -66,6 +67,7 @@ class Transaction:
         self.factors = Factors(session, workspace.id)
         self.sign_ons = SignOns(session, workspace.id)
         self.providers = Providers(session, workspace.id)
+        self.removals = Removals(session, workspace.id)
         self.views = Views(session, workspace.id)
         self.words = ProviderWords(session, workspace.id)
         self.accounts = Accounts(session, workspace.id)

@@ -5,7 +5,7 @@ from __future__ import annotations
 from uuid import UUID
 
 from openlatch.client import Client
-from openlatch.errors import Conflict, Invalid, NotAllowed, NotFound, NotSignedIn
+from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound, NotSignedIn
 from tests.harness.acts import read
 from tests.operations.effects.world import World, of
 
@@ -92,6 +92,31 @@ def _(w: World) -> None:
     w.ridge.drain()
     with w.refused(Conflict, "is not paused"):
         w.manager.resume_provider("Live Sky")
+
+
+@of("providers.removal")
+def _(w: World) -> None:
+    removal = w.manager.provider_removal("Ticket Desk")
+    assert removal.entries == len(list(w.owner.entries(provider="Ticket Desk")))
+    assert {hindrance.matter for hindrance in removal.hindrances} >= {"order"}, "one is stuck there"
+    with w.refused(NotAllowed, "providers.removal"):
+        w.auditor.provider_removal("Ticket Desk")
+
+
+@of("providers.remove")
+def _(w: World) -> None:
+    board = w.owner.add_provider("Old Board", "by-hand", {})
+    kept = w.owner.keep(board.name, account="Old keys", party="Joss Brook", powers=["view"])
+    with w.refused(Changed, "1 entries|not 4"):
+        w.manager.remove_provider(board.name, entries=4)
+    with w.refused(Conflict, "cannot be removed yet"):
+        w.manager.remove_provider("Ticket Desk")
+    with w.refused(NotAllowed, "providers.remove"):
+        w.auditor.remove_provider(board.name)
+    assert w.manager.remove_provider(board.name, entries=1).provider == "Old Board"
+    assert w.owner.entry(kept.ref).end_reason == "provider-removed"
+    with w.refused(NotFound, "no provider"):
+        w.manager.remove_provider(board.name)
 
 
 @of("providers.report_breach")

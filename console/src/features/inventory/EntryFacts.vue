@@ -7,6 +7,7 @@ import SpanStrip from "@/charts/SpanStrip.vue";
 import StripAxis from "@/charts/StripAxis.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
+import { endedWord, letGo } from "@/ui/ended";
 import { parts } from "./parts";
 import OutsideMark from "@/ui/OutsideMark.vue";
 
@@ -17,6 +18,9 @@ const mayReach = session.may("parties.reach");
 const now = useNow();
 const axis = axisAround(Date.now(), 408);
 
+function capital(word: string): string {
+  return word.charAt(0).toUpperCase() + word.slice(1);
+}
 const MONEY = ["spend", "withdraw"];
 const given = computed(() => {
   const e = props.entry;
@@ -30,7 +34,7 @@ const used = computed(() => {
 });
 const ends = computed(() => {
   const e = props.entry;
-  if (e.ended_at) return `ended ${day(e.ended_at, zone.value)} (${e.end_reason})`;
+  if (e.ended_at) return `${endedWord(e)} since ${day(e.ended_at, zone.value)} (${e.end_reason})`;
   if (e.end_unknown) return "unknown";
   return e.ends_at ? lastDay(e.ends_at, zone.value) : "no end";
 });
@@ -79,18 +83,18 @@ const facts = computed(() => {
     </h2>
     <p class="mt-2 text-mute">
       <template v-if="entry.state !== 'live'">{{
-        entry.state === "ended" ? "Ended: " : `${entry.state}: `
+        entry.state === "ended" ? `${capital(endedWord(entry))}: ` : `${entry.state}: `
       }}</template>
       {{ entry.kind }} on
       <RouterLink
-        v-if="mayReach"
+        v-if="mayReach && !letGo(entry)"
         :to="`/accounts/${entry.account.ref}`"
         class="font-[620] text-ink hover:underline"
         >{{ entry.account.name }}</RouterLink
       >
       <b v-else class="font-[620] text-ink">{{ entry.account.name }}</b>, {{ entry.provider.name }}.
       <template v-if="entry.powers.length">
-        {{ entry.state === "ended" ? "Could" : "Can" }}
+        {{ entry.state === "ended" && !letGo(entry) ? "Could" : "Can" }}
         <template v-for="(power, place) in entry.powers" :key="power">
           <template v-if="place">{{ place === entry.powers.length - 1 ? " and " : ", " }}</template>
           <b v-if="MONEY.includes(power)" class="font-[620] text-high">{{ power }}</b>

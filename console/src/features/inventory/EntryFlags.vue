@@ -13,9 +13,7 @@ const { zone } = useSession();
   <h3 class="section">{{ flags.length ? "Why it is flagged" : "Flags" }}</h3>
   <p v-if="!flags.length" class="text-mute">
     {{
-      state === "ended"
-        ? "It has ended, so nothing is flagged any more."
-        : "Nothing is stale or risky by the rules in force."
+      state === "ended" ? "No rule looks at it any more." : "Nothing is stale or risky by the rules in force."
     }}
   </p>
   <details v-for="flag in flags" :key="flag.id" class="mb-3">

@@ -12,6 +12,7 @@ import { standsApart } from "@/ui/powers";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { chosen, type Column } from "./columns";
+import { endedWord } from "@/ui/ended";
 import { parts } from "./parts";
 import OutsideMark from "@/ui/OutsideMark.vue";
 
@@ -68,7 +69,7 @@ function place(entry: Entry): string {
 }
 function state(entry: Entry): string {
   if (entry.state === "live" || (entry.kind === "offer" && entry.state === "offered")) return entry.kind;
-  return entry.state === "ended" ? `${entry.kind}, ended` : `${entry.kind}, ${entry.state}`;
+  return entry.state === "ended" ? `${entry.kind}, ${endedWord(entry)}` : `${entry.kind}, ${entry.state}`;
 }
 function lines(column: Column, entry: Entry): (string | undefined)[] {
   if (column.key === "where") return [entry.account.name, place(entry)];

@@ -6,6 +6,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import KeepEntry from "./KeepEntry.vue";
 import ProviderForm from "./ProviderForm.vue";
 import ProviderLevels from "./ProviderLevels.vue";
+import RemoveProvider from "./RemoveProvider.vue";
 import ReportBreach from "./ReportBreach.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact, moment } from "@/ui/time";
@@ -21,6 +22,7 @@ const mayAdd = session.may("providers.add");
 const maySeeHooks = session.may("webhooks.browse");
 const maySeeLevels = session.may("levels.browse");
 const mayChange = session.may("providers.change");
+const mayRemove = session.may("providers.remove");
 const { providers, error, isPending, read } = useProviders();
 const queries = useQueryClient();
 const pause = useMutation({
@@ -251,6 +253,15 @@ function counts(one: Provider): string {
         >
           {{ one.paused ? "Resume reading" : "Pause reading" }}
         </button>
+        <button
+          v-if="mayRemove"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `remove ${one.id}`"
+          @click="toggle(`remove ${one.id}`)"
+        >
+          Remove…
+        </button>
       </div>
       <ProblemNote
         v-if="pause.error.value && pause.variables.value?.id === one.id"
@@ -258,6 +269,7 @@ function counts(one: Provider): string {
         class="mt-3 max-w-xl"
       />
       <ProviderForm v-if="opened === `change ${one.id}`" :provider="one" @done="toggle(`change ${one.id}`)" />
+      <RemoveProvider v-if="opened === `remove ${one.id}`" :provider="one" @done="opened = ''" />
       <ProviderLevels v-if="opened === `levels ${one.id}`" :provider="one.id" class="mt-4" />
       <ReportBreach
         v-if="opened === `breach ${one.id}`"

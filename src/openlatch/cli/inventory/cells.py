@@ -11,7 +11,7 @@ from openlatch.cli.output import Column, ago, day, last_day, notches, powers
 from openlatch.wire import messages as wire
 from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
 
-__all__ = ["COLUMNS", "chosen", "held", "parts", "standing_as", "used", "where", "who"]
+__all__ = ["COLUMNS", "chosen", "held", "parts", "standing_as", "state_of", "used", "where", "who"]
 
 
 def who(e: wire.Entry) -> Text:
@@ -41,9 +41,14 @@ def held(e: wire.Entry) -> Text:
     return powers(e.powers, e.used_powers).append(" ?" if e.unknown else "", "dark_orange3")
 
 
+def state_of(e: wire.Entry) -> str:
+    """Where it stands, in words: that it has ended is said only of what has."""
+    return "not looked at any more" if e.end_reason == "provider-removed" else e.state
+
+
 def standing_as(e: wire.Entry) -> Text:
     """As what it stands: its kind, its state, and its level."""
-    state = "" if e.state == "live" else f" {e.state}"
+    state = "" if e.state == "live" else f" {state_of(e)}"
     return Text(f"{e.kind}{state}").append(f"\n{e.level}", "dim")
 
 

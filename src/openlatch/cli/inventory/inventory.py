@@ -14,7 +14,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.inventory.cells import COLUMNS, chosen, parts, used
+from openlatch.cli.inventory.cells import COLUMNS, chosen, parts, state_of, used
 from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
 from openlatch.cli.output import Column, ago, day, emit, last_day, out, output_option, reports_errors
 from openlatch.cli.rules.flags import tell_flag
@@ -192,7 +192,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("address", ", ".join(e.party.addresses) + ("  (outside the circle)" if e.party.outside else "")),
         ("known there as", e.subject),
         ("status", "has left" if e.party.status == "left" else ""),
-        ("as", f"{e.kind} “{e.level}”, {e.state}" + (f" ({e.end_reason})" if e.end_reason else "")),
+        ("as", f"{e.kind} “{e.level}”, {state_of(e)}" + (f" ({e.end_reason})" if e.end_reason else "")),
         ("can", ", ".join(e.powers) or ("not known" if e.unknown else "nothing beyond signing in")),
         ("used", "not told which" if e.used_powers is None else ", ".join(e.used_powers) or "none of it"),
         ("in the provider's words", "; ".join(e.permissions)),
@@ -209,7 +209,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("network" if e.kind == "session" else "only from", e.network),
         ("depends on it", "; ".join(d.what for d in e.dependencies)),
         ("vouched for", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
-        ("ended", day(e.ended_at, zone)),
+        ("since" if e.end_reason == "provider-removed" else "ended", day(e.ended_at, zone)),
         ("risk", f"{e.risk} of 100"),
     )
     for name, value in facts:

@@ -10,6 +10,7 @@ import click
 from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn, TextColumn
 from rich.text import Text
 
+from openlatch.cli.confirm import confirmed, yes_option
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PROVIDER
@@ -217,6 +218,29 @@ def resume(provider: str) -> None:
     with connect() as client:
         the_provider = client.resume_provider(provider)
     click.echo(f"{the_provider.name} is read every {the_provider.read_every} minutes again.")
+
+
+@providers.command()
+@click.argument("provider", type=PROVIDER)
+@yes_option
+@reports_errors
+def remove(provider: str, yes: bool) -> None:
+    """Remove PROVIDER: it is read no more, its credentials are deleted, and its entries stay as history.
+
+    Nothing is ended at PROVIDER. It cannot be removed while an order, an offer, a request or a round is open there.
+    """
+    with connect() as client:
+        there = client.provider(provider)
+        removal = client.provider_removal(str(there.id))
+        if removal.hindrances:
+            wrong = "\n  ".join(f"{hindrance.says} {hindrance.next_step}" for hindrance in removal.hindrances)
+            raise Failure(f"{removal.provider} cannot be removed yet. Nothing was changed.", wrong)
+        out().print(Text.assemble((removal.provider, "bold"), ("   " + there.ref, "dim")))
+        for sentence in removal.says:
+            out().print(f"  {sentence}")
+        confirmed(f"Remove “{removal.provider}”?", yes)
+        client.remove_provider(str(there.id), entries=removal.entries)
+    click.echo(f"Removed: {removal.provider}.")
 
 
 @providers.command()

@@ -81,6 +81,8 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "providers.add": _changes(*_MANAGERS),
         "providers.change": _dangerous(*_MANAGERS),
         "providers.pause": _changes(*_MANAGERS),
+        "providers.removal": _reads(*_MANAGERS),
+        "providers.remove": _dangerous(*_MANAGERS),
         "providers.resume": _changes(*_MANAGERS),
         "providers.report_breach": _changes(*_MANAGERS),
         "imports.preview": _reads(*_MANAGERS),

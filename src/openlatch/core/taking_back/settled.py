@@ -5,9 +5,9 @@ from __future__ import annotations
 from dataclasses import dataclass
 from datetime import datetime
 
-from openlatch.core.model import Author
+from openlatch.core.model import Author, Entry
 
-__all__ = ["GONE", "LeftOpen"]
+__all__ = ["GONE", "LeftOpen", "why_gone"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -26,3 +26,9 @@ class LeftOpen:
 
 GONE = "It had ended before its turn came."
 """What is said of an item that nothing has to be done about."""
+_REMOVED = "Its provider was removed here before its turn came. Whether it ended there is not known."
+
+
+def why_gone(entry: Entry) -> str:
+    """Return why nothing can be done any more about an entry that does not stand."""
+    return _REMOVED if entry.in_doubt else GONE

@@ -120,8 +120,9 @@ def _kept(call: Call, text: str) -> Entry:
             entry=entry.ref,
         )
     if not entry.stands:
+        why = "is at a provider that was removed" if entry.in_doubt else f"has ended already ({entry.end_reason})"
         raise Conflict(
-            f"Entry {entry.ref} has ended already ({entry.end_reason}). Nothing was changed.",
+            f"Entry {entry.ref} {why}. Nothing was changed.",
             next_step="If it is there again, keep it as a new entry.",
             entry=entry.ref,
         )
@@ -138,6 +139,8 @@ def take(
     wrong = complaints(seen)
     if wrong:
         raise Invalid(f"{wrong[0]}. Nothing was changed.", next_step="Correct the list and import it again.")
+    call.tx.facts.take_turns()
+    call.tx.providers.lock(provider.id)
     changes = readings.apply(call, provider.id, seen, evidence=evidence)
     ids = [entry.id for entry in _all(changes)]
     # Vouched for first: what somebody has just written down is not to be flagged as something nobody vouches for.

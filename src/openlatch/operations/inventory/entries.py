@@ -193,7 +193,7 @@ def selection(call: Call, wanted: Wanted) -> EntryFilter:
     return replace(
         plain,
         provider_id=call.tx.providers.find(wanted.provider).id if wanted.provider else None,
-        account_id=call.tx.accounts.find(wanted.account)[0].id if wanted.account else None,
+        account_id=call.tx.accounts.find(wanted.account, ever=True)[0].id if wanted.account else None,
         party_id=call.tx.parties.find(wanted.party)[0].id if wanted.party else None,
     )
 

@@ -370,7 +370,7 @@ def _look_again(call: Call, *parties: UUID) -> None:
 
 
 def _names(call: Call) -> dict[UUID, str]:
-    return {provider.id: provider.name for provider in call.tx.providers.all()}
+    return call.tx.providers.names()
 
 
 def _sights(known: Known, names: Mapping[UUID, str]) -> tuple[KeySight, ...]:

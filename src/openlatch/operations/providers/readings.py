@@ -182,6 +182,8 @@ def conclude(
     """
     tx = call.tx
     provider = tx.providers.get(reading.provider_id)
+    if provider.removed_at is not None:
+        return tx.readings.get(reading.id)
     # Somebody may have accepted the loss while the provider was being read.
     reading = replace(reading, accept_loss=tx.readings.get(reading.id).accept_loss)
     if observation.outcome is ReadingOutcome.PARTIAL:

@@ -46,7 +46,7 @@ def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | Non
     """Events of the log, each with the entry that it tells of."""
     page = call.tx.events.browse(
         subject_id=wanted.subject,
-        account_id=call.tx.accounts.find(wanted.account)[0].id if wanted.account else None,
+        account_id=call.tx.accounts.find(wanted.account, ever=True)[0].id if wanted.account else None,
         party_id=call.tx.parties.find(wanted.party)[0].id if wanted.party else None,
         sealed_only=wanted.sealed,
         oldest_first=wanted.oldest,

@@ -9,7 +9,7 @@ from dataclasses import replace
 from openlatch.core.hours import last_day
 from openlatch.core.reviews.decisions import Decision
 from openlatch.core.reviews.plans import Item, Round, RoundMove, compare, unanswered
-from openlatch.core.taking_back.settled import GONE, LeftOpen
+from openlatch.core.taking_back.settled import LeftOpen, why_gone
 from openlatch.errors import Conflict, OpenLatchError
 from openlatch.operations.call import SERVICE, Call
 from openlatch.operations.orders import orders
@@ -84,7 +84,8 @@ def end_answering(call: Call, review_round: Round) -> Round:
     after: list[Item] = []
     for item, _ in found:
         if not entries[item.entry_id].entry.stands:
-            after.append(replace(item, trouble=GONE, gone=True, version=item.version + 1))
+            why = why_gone(entries[item.entry_id].entry)
+            after.append(replace(item, trouble=why, gone=True, version=item.version + 1))
         elif item.place in answers:
             after.append(replace(item, decision=answers[item.place], version=item.version + 1))
     acting = {item.place: item for item in (*standing, *after) if item.decision and item.decision.changes}
@@ -174,7 +175,7 @@ def _order(call: Call, review_round: Round, item: Item) -> Item:
     orders.hold(call, list(call.tx.entries.some([item.entry_id]).values()))
     entry = call.tx.entries.lock(item.entry_id)
     if not entry.stands:
-        return replace(item, trouble=GONE, gone=True, version=item.version + 1)
+        return replace(item, trouble=why_gone(entry), gone=True, version=item.version + 1)
     there, wish = call.tx.orders.open_for(entry.id), wish_of(item, decision)
     if there is not None and there.action in (wish.action.value, Action.END.value):
         return replace(item, order_id=there.id, version=item.version + 1)

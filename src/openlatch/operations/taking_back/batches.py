@@ -14,7 +14,7 @@ from openlatch.core.orders.orders import Order
 from openlatch.core.orders.teams import Belonging
 from openlatch.core.people.standing import PersonMove
 from openlatch.core.taking_back.leaver import DISABLE_SIGN_IN
-from openlatch.core.taking_back.settled import GONE, LeftOpen
+from openlatch.core.taking_back.settled import GONE, LeftOpen, why_gone
 from openlatch.errors import Changed, Conflict, OpenLatchError
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import selection
@@ -274,7 +274,7 @@ def _drafted(call: Call, batch: Batch, items: Sequence[BatchItem]) -> dict[int, 
     drafted: dict[int, tuple[Order, Entry | None]] = {}
     for item, entry in ((item, entries[item.entry_id]) for item in items if item.entry_id is not None):
         if not entry.stands and item.action != Action.GIVE_BACK:
-            call.tx.batches.came(batch.id, item.place, Outcome.GONE, GONE)
+            call.tx.batches.came(batch.id, item.place, Outcome.GONE, why_gone(entry))
             continue
         with _refusal_kept(call, batch, item):
             if _taken(call, batch, item, there.get(entry.id)):

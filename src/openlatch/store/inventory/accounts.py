@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import and_, func, inspect, or_, select
+from sqlalchemy import and_, func, inspect, or_, select, update
 
 from openlatch.core.model import Account
 from openlatch.store.bulk import change_rows
@@ -30,6 +31,10 @@ _shared = (
     )
     .scalar_subquery()
 )
+
+
+_THERE = AccountRow.removed_at.is_(None)
+"""Its provider was not removed."""
 
 
 class Accounts(Noun):
@@ -75,13 +80,13 @@ class Accounts(Noun):
         return {row.id: ACCOUNT.read(row) for row in rows}
 
     def ids(self) -> tuple[UUID, ...]:
-        return tuple(self._session.scalars(select(AccountRow.id)))
+        return tuple(self._session.scalars(select(AccountRow.id).where(_THERE)))
 
     def named(self, names: Iterable[str]) -> dict[str, tuple[UUID, ...]]:
         """Return the accounts that names or short forms mean, by the name in small letters."""
         wanted = {name.casefold() for name in names}
         query = select(AccountRow.id, AccountRow.name, AccountRow.ref).where(
-            or_(func.lower(AccountRow.name).in_(wanted), AccountRow.ref.in_(wanted))
+            _THERE, or_(func.lower(AccountRow.name).in_(wanted), AccountRow.ref.in_(wanted))
         )
         document: dict[str, tuple[UUID, ...]] = {}
         for row in self._session.execute(query) if wanted else ():
@@ -89,25 +94,35 @@ class Accounts(Noun):
                 document[name] = (*document.get(name, ()), row.id)
         return document
 
-    def get(self, account_id: UUID) -> Account:
-        return self.find(str(account_id))[0]
+    def remove_all(self, provider_id: UUID, at: datetime) -> int:
+        """Keep that a provider was removed, and its accounts with it; returns how many there were."""
+        where = (AccountRow.provider_id == provider_id, _THERE)
+        return len(self._session.execute(update(AccountRow).where(*where).values(removed_at=at).returning(1)).all())
 
-    def find(self, text: str) -> tuple[Account, int]:
-        """Return the account that a person means, by id, short form, or name, with its count of parties."""
+    def get(self, account_id: UUID) -> Account:
+        """Return the account with an id, also one whose provider was removed."""
+        return self.find(str(account_id), ever=True)[0]
+
+    def find(self, text: str, *, ever: bool = False) -> tuple[Account, int]:
+        """Return the account that a person means, by id, short form, or name, with its count of parties.
+
+        With `ever`, it may be one whose provider was removed, if they give its id or its short form.
+        """
         wanted = id_or_ref(text)
         same = and_(ProviderRow.workspace_id == AccountRow.workspace_id, ProviderRow.id == AccountRow.provider_id)
         query = select(AccountRow, _shared, ProviderRow.name).join(ProviderRow, same)
         if isinstance(wanted, UUID):
             query = query.where(AccountRow.id == wanted)
         else:
-            named = func.lower(AccountRow.name) == text.strip().lower()
+            named = and_(func.lower(AccountRow.name) == text.strip().lower(), _THERE)
             query = query.where(or_(named, AccountRow.ref == wanted)).order_by(AccountRow.id)
+        query = query if ever else query.where(_THERE)
         rows = self._session.execute(query.limit(20)).all()
         row = the_one("account", text, rows, lambda row: (row[0].id, row[0].name, row[2]))
         return ACCOUNT.read(row[0]), row[1]
 
     def browse(self, *, provider_id: UUID | None, q: str, limit: int, cursor: str | None) -> Page[tuple[Account, int]]:
-        query = select(AccountRow, _shared)
+        query = select(AccountRow, _shared).where(_THERE)
         if provider_id is not None:
             query = query.where(AccountRow.provider_id == provider_id)
         if q:

@@ -89,7 +89,7 @@ class Facts(Noun):
         return self._rows(Subject.ENTRY, columns, where, accounts=accounts, parties=parties, ids=ids)
 
     def accounts(self, columns: Sequence[str], ids: Iterable[UUID]) -> list[list[Any]]:
-        where = "a.workspace_id = :workspace and a.id = any(:ids)"
+        where = "a.workspace_id = :workspace and a.removed_at is null and a.id = any(:ids)"
         return self._rows(Subject.ACCOUNT, columns, where, ids=ids)
 
     def parties(self, columns: Sequence[str], ids: Iterable[UUID]) -> list[list[Any]]:
@@ -170,7 +170,7 @@ class Snapshot:
 
     def accounts(self, columns: Iterable[str]) -> pl.DataFrame:
         kept = {"account_id": "a.id", "provider_id": "a.provider_id", "kept_risk": "a.risk"}
-        return self._frame("account", columns, kept, "accounts a where true")
+        return self._frame("account", columns, kept, "accounts a where a.removed_at is null")
 
     def parties(self, columns: Iterable[str]) -> pl.DataFrame:
         kept = {"party_id": "p.id", "kept_risk": "p.risk"}

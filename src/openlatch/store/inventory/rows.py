@@ -40,6 +40,8 @@ class AccountRow(Owned):
     locked: Mapped[bool | None]
     version: Mapped[int]
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
+    removed_at: Mapped[datetime | None]
+    """its provider was removed"""
 
 
 class PartyRow(Owned):

@@ -11,7 +11,7 @@ from sqlalchemy import case, select, update
 from sqlalchemy.exc import IntegrityError
 
 from openlatch.core.model import Abilities, Provider
-from openlatch.errors import Conflict
+from openlatch.errors import Changed, Conflict
 from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun, missing, the_one
 from openlatch.store.providers.rows import ProviderRow
@@ -44,9 +44,16 @@ class Providers(Noun):
             raise _same_name(str(changes.get("name", provider.name)), "changed") from error
 
     def all(self) -> tuple[Provider, ...]:
-        return tuple(map(PROVIDER.read, self._session.scalars(select(ProviderRow).order_by(ProviderRow.name))))
+        """Return the providers that there are, without those that were removed."""
+        query = select(ProviderRow).where(ProviderRow.removed_at.is_(None)).order_by(ProviderRow.name)
+        return tuple(map(PROVIDER.read, self._session.scalars(query)))
+
+    def names(self) -> dict[UUID, str]:
+        """Return what every provider is called, also those that were removed."""
+        return dict(self._session.execute(select(ProviderRow.id, ProviderRow.name)).all())
 
     def get(self, provider_id: UUID) -> Provider:
+        """Return the provider with an id, also one that was removed."""
         row = self._session.get(ProviderRow, (self._workspace_id, provider_id), populate_existing=True)
         if row is None:
             raise missing("provider", provider_id)
@@ -61,8 +68,14 @@ class Providers(Noun):
         self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(settings=dict(settings)))
 
     def lock(self, provider_id: UUID) -> None:
-        """Keep two readings of one provider from being stored at the same time."""
-        self._session.execute(select(ProviderRow.id).where(ProviderRow.id == provider_id).with_for_update())
+        """Keep two readings of one provider from being stored at the same time, and it from being removed meanwhile.
+
+        Refuses (Changed) one that was removed.
+        """
+        query = select(ProviderRow.name, ProviderRow.removed_at).where(ProviderRow.id == provider_id)
+        name, removed_at = self._session.execute(query.with_for_update()).one()
+        if removed_at is not None:
+            raise Changed(f"{name} was removed meanwhile. Nothing was changed.", next_step="Look at: openlatch log")
 
     def down_until(self, provider_id: UUID) -> datetime | None:
         """Return until when nobody is to ask a provider, since it did not answer somebody else."""
@@ -89,7 +102,8 @@ class Providers(Noun):
             values["last_complete"] = complete
         if abilities is not None:
             values["abilities"] = PROVIDER.column("abilities", abilities)
-        self._session.execute(update(ProviderRow).where(ProviderRow.id == provider_id).values(**values))
+        there = (ProviderRow.id == provider_id, ProviderRow.removed_at.is_(None))
+        self._session.execute(update(ProviderRow).where(*there).values(**values))
 
 
 def _same_name(name: str, done: str) -> Conflict:

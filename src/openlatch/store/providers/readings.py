@@ -76,6 +76,12 @@ class Readings(Noun):
         """Have a reading that is under way end whatever it no longer shows."""
         self._session.execute(update(ReadingRow).where(ReadingRow.id == reading_id).values(accept_loss=True))
 
+    def under_way(self, provider_id: UUID) -> Reading | None:
+        """Return the reading of a provider that waits or is being made."""
+        query = select(ReadingRow).where(ReadingRow.provider_id == provider_id, ReadingRow.state.in_(_OPEN))
+        row = self._session.scalar(query)
+        return None if row is None else _READING.read(row)
+
     def get(self, reading_id: UUID) -> Reading:
         row = self._session.get(ReadingRow, (self._workspace_id, reading_id), populate_existing=True)
         if row is None:

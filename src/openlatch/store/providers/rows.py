@@ -28,6 +28,7 @@ class ProviderRow(Owned):
     down_until: Mapped[datetime | None]
     next_reading: Mapped[datetime | None]
     paused: Mapped[bool] = mapped_column(server_default="false")
+    removed_at: Mapped[datetime | None]
 
 
 class WordRow(Base):

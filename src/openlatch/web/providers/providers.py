@@ -6,11 +6,12 @@ from collections.abc import Sequence
 
 from openlatch.operations.call import Call
 from openlatch.operations.inventory import by_hand
-from openlatch.operations.providers import levels, providers, readings
+from openlatch.operations.providers import levels, providers, readings, removal
 from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.providers.providers import ProviderSight
 from openlatch.web.api import Answer, Routes
 from openlatch.web.files import cells
+from openlatch.web.filled import filled
 from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.providers.render import connector_of, level_of, provider_of, reading_of
 from openlatch.wire import messages as wire
@@ -67,6 +68,18 @@ def pause_provider(call: Call, provider: str) -> wire.Provider:
 def resume_provider(call: Call, provider: str) -> wire.Provider:
     """Read a paused provider by itself again."""
     return provider_of(providers.resume(call, provider), call.now)
+
+
+@routes.route("GET", "/providers/<provider>/removal", returns=wire.ProviderRemoval)
+def plan_provider_removal(call: Call, provider: str) -> wire.ProviderRemoval:
+    """What removing a provider would come to, and what stands in its way; changes nothing."""
+    return filled(wire.ProviderRemoval, removal.plan(call, provider))
+
+
+@routes.route("DELETE", "/providers/<provider>", query=wire.ProviderRemovalWish, returns=wire.ProviderRemoval)
+def remove_provider(call: Call, provider: str, query: wire.ProviderRemovalWish) -> wire.ProviderRemoval:
+    """Remove a provider: it is read no more, and its entries stay as history; nothing is ended at the provider."""
+    return filled(wire.ProviderRemoval, removal.remove(call, provider, query.entries))
 
 
 @routes.route("POST", "/providers/<provider>/breaches", body=wire.BreachReport, returns=wire.Provider)

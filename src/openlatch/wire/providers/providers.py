@@ -14,9 +14,12 @@ __all__ = [
     "LISTS",
     "Abilities",
     "BreachReport",
+    "Hindrance",
     "NewProvider",
     "Provider",
     "ProviderList",
+    "ProviderRemoval",
+    "ProviderRemovalWish",
     "ProviderWish",
 ]
 
@@ -103,6 +106,39 @@ class ProviderWish(Taken):
     vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] | None = (
         None
     )
+
+
+class Hindrance(Sent):
+    """What goes on at a provider and stands in the way of removing it: short forms, a sentence, and what to do."""
+
+    matter: str
+    refs: list[str]
+    says: str
+    next_step: str
+
+
+class ProviderRemoval(Sent):
+    """What removing a provider comes to: `says` in sentences, and the numbers that they are made of.
+
+    `nowhere_else` counts parties that have no entry at another provider, `to_end` entries with a last day to come;
+    `reviews` are those that ask about this provider by its name. Nothing can be removed while there are `hindrances`.
+    """
+
+    provider: str
+    entries: int
+    accounts: int
+    memberships: int
+    nowhere_else: int
+    to_end: int
+    reviews: list[str]
+    hindrances: list[Hindrance]
+    says: list[str]
+
+
+class ProviderRemovalWish(Taken):
+    """How many entries stand at a provider, as it was looked at; if there are others, nothing is removed."""
+
+    entries: Annotated[int, Field(ge=0)] | None = None
 
 
 LISTS = {

@@ -36,6 +36,7 @@ __all__ = [
     "closed",
     "gone",
     "lessened",
+    "looked_at",
     "named_there",
     "none",
     "proof",
@@ -143,8 +144,21 @@ def unchanged(
     return planned
 
 
+def looked_at(s: Situation) -> None:
+    """Refuse (Conflict) what is at a provider that was removed."""
+    if s.entry.in_doubt:
+        raise Conflict(
+            f"{s.provider} was removed here: what {s.party.name} has on {s.account.name} is not looked at any more, "
+            "and cannot be changed from here. Nothing was changed.",
+            next_step=f"Do it at {s.provider} itself, or add the provider again.",
+            entry=s.entry.ref,
+            end_reason=str(s.entry.end_reason),
+        )
+
+
 def standing(s: Situation) -> None:
-    """Refuse (Conflict) what has ended already."""
+    """Refuse (Conflict) what has ended already, and what nobody here can reach any more."""
+    looked_at(s)
     if not s.entry.stands:
         raise Conflict(
             f"The access of {s.party.name} to {s.account.name} has already ended ({s.entry.end_reason}).",

@@ -7,7 +7,7 @@ from datetime import datetime
 
 from openlatch.core.hours import last_day
 from openlatch.core.model import Entry
-from openlatch.core.orders.acts.act import Act, Around, able
+from openlatch.core.orders.acts.act import Act, Around, able, looked_at
 from openlatch.core.orders.impact import Situation, gives_back
 from openlatch.core.orders.steps import Ask, Extent, Plan, Step, had_step, key_of, known_as, read_step, receipt_step
 from openlatch.core.providers.ports import Gift
@@ -18,11 +18,12 @@ __all__ = ["GIVE_BACK"]
 
 
 def _possible(entry: Entry, around: Around) -> bool | None:
-    able = not entry.stands and not entry.by_hand and entry.hours is None
+    able = not entry.stands and not entry.in_doubt and not entry.by_hand and entry.hours is None
     return True if able and entry.kind in around.abilities.gives else None
 
 
 def _give_back(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Plan:
+    looked_at(s)
     entry = s.entry
     if held is not None and not entry.stands:
         # What an order reduced before it removed it is given back as it was before.
