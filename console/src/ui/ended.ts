@@ -5,7 +5,7 @@ import type { Entry } from "@/api/client";
  * is no longer looked at because its provider was removed here.
  */
 export function endedWord(entry: Entry): string {
-  return letGo(entry) ? "not looked at any more" : "ended";
+  return letGo(entry) ? "not watched" : "ended";
 }
 
 /** Whether its provider was removed here: what it still lets in there nobody here knows. */

@@ -34,7 +34,9 @@ const used = computed(() => {
 });
 const ends = computed(() => {
   const e = props.entry;
-  if (e.ended_at) return `${endedWord(e)} since ${day(e.ended_at, zone.value)} (${e.end_reason})`;
+  if (e.ended_at && letGo(e))
+    return `not watched since ${day(e.ended_at, zone.value)}: its provider was removed`;
+  if (e.ended_at) return `ended ${day(e.ended_at, zone.value)} (${e.end_reason})`;
   if (e.end_unknown) return "unknown";
   return e.ends_at ? lastDay(e.ends_at, zone.value) : "no end";
 });

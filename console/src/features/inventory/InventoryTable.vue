@@ -12,7 +12,7 @@ import { standsApart } from "@/ui/powers";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { chosen, type Column } from "./columns";
-import { endedWord } from "@/ui/ended";
+import { endedWord, letGo } from "@/ui/ended";
 import { parts } from "./parts";
 import OutsideMark from "@/ui/OutsideMark.vue";
 
@@ -69,7 +69,8 @@ function place(entry: Entry): string {
 }
 function state(entry: Entry): string {
   if (entry.state === "live" || (entry.kind === "offer" && entry.state === "offered")) return entry.kind;
-  return entry.state === "ended" ? `${entry.kind}, ${endedWord(entry)}` : `${entry.kind}, ${entry.state}`;
+  if (letGo(entry)) return entry.kind;
+  return entry.state === "ended" ? `${entry.kind}, ended` : `${entry.kind}, ${entry.state}`;
 }
 function lines(column: Column, entry: Entry): (string | undefined)[] {
   if (column.key === "where") return [entry.account.name, place(entry)];
@@ -77,6 +78,7 @@ function lines(column: Column, entry: Entry): (string | undefined)[] {
   return column.lines?.(entry, zone.value, now.value) ?? [];
 }
 function below(entry: Entry): string {
+  if (letGo(entry)) return `${endedWord(entry)} · ${entry.level}`;
   return entry.state === "ended" ? `${entry.end_reason} · ${entry.level}` : entry.level;
 }
 </script>

@@ -51,7 +51,7 @@ const remove = useMutation({
         >
           Remove {{ provider.name }}
         </button>
-        <button type="button" class="button" @click="emit('done')">Leave it</button>
+        <button type="button" class="button" @click="emit('done')">Keep it</button>
       </div>
     </template>
     <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-3" />

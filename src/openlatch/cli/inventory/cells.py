@@ -43,7 +43,7 @@ def held(e: wire.Entry) -> Text:
 
 def state_of(e: wire.Entry) -> str:
     """Where it stands, in words: that it has ended is said only of what has."""
-    return "not looked at any more" if e.end_reason == "provider-removed" else e.state
+    return "not watched" if e.end_reason == "provider-removed" else e.state
 
 
 def standing_as(e: wire.Entry) -> Text:

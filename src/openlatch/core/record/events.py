@@ -24,7 +24,7 @@ SAID = {
     "entry.ended": "Access ended",
     "entry.ending": "Access is being ended",
     "entry.found": "Access found",
-    "entry.let-go": "Not looked at any more: its provider was removed",
+    "entry.let-go": "Not watched any more: its provider was removed",
     "entry.offered": "Access offered",
     "entry.vouched": "Access vouched for",
     "factor.added": "Second factor added",
