@@ -34,6 +34,7 @@ from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
 from openlatch.core.people.sign_on import IdentityProvider, SignOn
 from openlatch.core.providers.ports import Connector
+from openlatch.core.providers.security_events import EventStream, Issuer
 from openlatch.deferred import deferred
 from openlatch.errors import Misconfigured
 from openlatch.operations.call import Services
@@ -44,11 +45,12 @@ if TYPE_CHECKING:
     from flask import Flask
 
     from openlatch import jobs, web
-    from openlatch.connectors import openid, smtp
+    from openlatch.connectors import openid, security_events, smtp
 else:
     # A web process needs no jobs, a worker no pages, and whoever migrates needs neither.
     jobs, web = deferred("openlatch.jobs"), deferred("openlatch.web")
     openid, smtp = deferred("openlatch.connectors.openid"), deferred("openlatch.connectors.smtp")
+    security_events = deferred("openlatch.connectors.security_events")
 
 __all__ = ["Service", "Settings", "log_to_output", "migrated", "now", "settings", "wire"]
 
@@ -221,11 +223,16 @@ def wire(given: Settings) -> Service:
         console=given.console_url.rstrip("/"),
         herald=HttpHerald(),
         sign_on=_sign_on,
+        event_issuer=_event_issuer,
         passwords=Passwords(given.password_memory),
         heads_file=given.heads_file,
         heads_to=given.heads_to,
     )
     return Service(given, Store(engine), services)
+
+
+def _event_issuer(stream: EventStream, secret: str) -> Issuer:
+    return security_events.EventIssuer(stream, secret)
 
 
 def _sign_on(sign_on: SignOn, secret: str) -> IdentityProvider:

@@ -13,6 +13,7 @@ __all__ = [
     "EndReason",
     "EntryOrder",
     "FactorKind",
+    "HookForm",
     "How",
     "JobState",
     "Kind",
@@ -26,8 +27,10 @@ __all__ = [
     "PartyStatus",
     "PersonState",
     "Power",
+    "Reaction",
     "ReadingOutcome",
     "ReadingState",
+    "Reported",
     "RequestState",
     "Resemblance",
     "Reviewers",
@@ -110,6 +113,58 @@ class State(StrEnum):
     PAUSED = "paused"
     ENDING = "ending"
     ENDED = "ended"
+
+
+class HookForm(StrEnum):
+    """How a webhook is told what happens."""
+
+    NEWS = "news"
+    """every event, as CloudEvents"""
+    SECURITY_EVENTS = "security-events"
+    """what ended, as Security Event Tokens"""
+
+
+class Reported(StrEnum):
+    """What a provider reports of somebody by a security event, and is heard here."""
+
+    SESSION_REVOKED = "session-revoked"
+    CREDENTIAL_CHANGE = "credential-change"
+    ACCOUNT_DISABLED = "account-disabled"
+    ACCOUNT_PURGED = "account-purged"
+
+    @property
+    def says(self) -> str:
+        """What has happened, as words that follow the party's name and “:”."""
+        return _REPORTED[self]
+
+    @property
+    def of_the_account(self) -> bool:
+        """Whether they have no account there any more, as it says, and not only to sign in anew."""
+        return self in (Reported.ACCOUNT_DISABLED, Reported.ACCOUNT_PURGED)
+
+    @property
+    def usually(self) -> Reaction:
+        """What is done about it where the policy does not say otherwise."""
+        return Reaction.FLAG if self.of_the_account else Reaction.READ
+
+
+_REPORTED = {
+    Reported.SESSION_REVOKED: "their sessions were revoked",
+    Reported.CREDENTIAL_CHANGE: "what they sign in with was changed",
+    Reported.ACCOUNT_DISABLED: "their account was disabled",
+    Reported.ACCOUNT_PURGED: "their account was deleted",
+}
+
+
+class Reaction(StrEnum):
+    """What is done about what a provider reports; each of them with what those before it do."""
+
+    READ = "read"
+    """who it is about is read again at once"""
+    FLAG = "flag"
+    """they are flagged"""
+    ORDER = "order"
+    """their sessions are closed, or all that they hold is taken back"""
 
 
 class EndReason(StrEnum):

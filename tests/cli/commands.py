@@ -116,6 +116,11 @@ TYPED: dict[str, tuple[str, str]] = {
     "proposals": ("", "{proposal}"),
     "providers": ("", "Ticket Desk"),
     "providers change": ("'Live Sky' --read-every 20", "Changed Live Sky."),
+    "providers events": ("'Live Sky'", "Nothing was reported."),
+    "providers listen": (
+        "'Live Sky' --issuer https://login.example --keys https://login.example/keys",
+        "with this secret as a bearer token",
+    ),
     "providers remove": ("'Ticket Desk' --yes", "cannot be removed yet"),
     "providers pause": ("'Live Sky'", "is not read by itself any more"),
     "providers resume": ("'Plate Archive'", "is read every"),

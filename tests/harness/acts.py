@@ -55,6 +55,11 @@ class Desk:
         key = {"Idempotency-Key": f"theirs-{account}-{party}-{level}"}
         assert self._http.post("/givings", json=body, headers=key).json()["outcome"] == "given"
 
+    def disable(self, person: str) -> None:
+        """Somebody is made inactive at a directory itself."""
+        body = {"Operations": [{"op": "replace", "path": "active", "value": False}]}
+        self._http.patch(f"/Users/{person}", json=body).raise_for_status()
+
     def refuse(self, entry: wire.Entry, reason: str | None) -> None:
         """Have the desk refuse to end one more entry, or end it again."""
         self._refused = {key: why for key, why in (self._refused | {entry.key: reason or ""}).items() if why}

@@ -25,6 +25,7 @@ from openlatch.connectors.feed import FeedConnector
 from openlatch.connectors.oauth import OAuthConnector
 from openlatch.connectors.openid import OpenIdProvider
 from openlatch.connectors.scim import ScimConnector
+from openlatch.connectors.security_events import EventIssuer
 from openlatch.connectors.webhook import HttpHerald
 from openlatch.core.ids import uuid7
 from openlatch.core.people.sign_on import Question
@@ -32,7 +33,7 @@ from openlatch.core.providers.ports import Connector
 from openlatch.core.telling.notices import Letter
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.seed import SLUG
-from openlatch.jobs import announce, deliver, tasks
+from openlatch.jobs import announce, deliver, listen, tasks
 from openlatch.local.stack import LOOPBACK
 from openlatch.operations.call import Call, Services, as_service
 from openlatch.operations.credentials import Passwords
@@ -250,6 +251,7 @@ class Ridge:
             seal_all,
             deliver.deliver,
             announce.announce,
+            listen.listen,
         ):
             periodic(self.store, self.services)
         self._seen = self.written
@@ -339,6 +341,7 @@ def ridge_on(service: Service, start: datetime, **more: Any) -> Ridge:
         post=post,
         herald=HttpHerald(transport),
         console=SERVER,
+        event_issuer=lambda stream, secret: EventIssuer(stream, secret, transport),
         sign_on=lambda sign_on, secret: _ByTheirClock(sign_on, secret, transport),
     )
     made = Ridge(replace(service, services=services), clock, transport, post, **more)

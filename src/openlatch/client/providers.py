@@ -72,6 +72,25 @@ class ProvidersCalls(Transport):
         wanted = {} if entries is None else {"entries": str(entries)}
         return self._send(wire.ProviderRemoval, "DELETE", f"/providers/{part(provider)}", params=wanted)
 
+    def event_stream(self, provider: str) -> wire.EventStream:
+        """Return from whom the security events of a provider come."""
+        return self._send(wire.EventStream, "GET", f"/providers/{part(provider)}/event-stream")
+
+    def listen(
+        self, provider: str, issuer: str, keys: str, *, audience: str = "", poll: str = "", secret: str | None = None
+    ) -> wire.EventStreamSecret:
+        """Hear what a provider reports from now on: sent to us, or fetched from the address `poll` with a secret."""
+        body = {"issuer": issuer, "keys": keys, "audience": audience, "poll": poll, "secret": secret}
+        return self._send(wire.EventStreamSecret, "PUT", f"/providers/{part(provider)}/event-stream", json=body)
+
+    def stop_listening(self, provider: str) -> None:
+        """Hear a provider's security events no more."""
+        self._request("DELETE", f"/providers/{part(provider)}/event-stream")
+
+    def security_events(self, provider: str) -> Iterator[wire.SecurityEvent]:
+        """Return what a provider has reported, the latest first, and what came of it."""
+        return self._pages(wire.SecurityEventList, f"/providers/{part(provider)}/security-events", {})
+
     def report_breach(self, provider: str, since: date, what: str) -> wire.Provider:
         """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
         body = {"since": since.isoformat(), "what": what}

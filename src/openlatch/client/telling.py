@@ -29,9 +29,12 @@ class TellingCalls(Transport):
         """Return every webhook."""
         return self._send(wire.WebhookList, "GET", "/webhooks").items
 
-    def add_webhook(self, url: str, acts: Sequence[str] = ()) -> wire.WebhookSecret:
+    def add_webhook(
+        self, url: str, acts: Sequence[str] = (), *, form: str = "news", audience: str = ""
+    ) -> wire.WebhookSecret:
         """Have an address told of what happens from now on; returns the secret that it is signed with, this once."""
-        return self._send(wire.WebhookSecret, "POST", "/webhooks", json={"url": url, "acts": list(acts)})
+        body = {"url": url, "acts": list(acts), "form": form, "audience": audience}
+        return self._send(wire.WebhookSecret, "POST", "/webhooks", json=body)
 
     def pause_webhook(self, webhook: str, *, paused: bool = True) -> wire.Webhook:
         """Tell a webhook nothing for a while, or go on where it was left."""

@@ -19,6 +19,7 @@ from openlatch.deferred import deferred
 from openlatch.jobs.announce import announce
 from openlatch.jobs.carry_out import carry_out
 from openlatch.jobs.deliver import deliver
+from openlatch.jobs.listen import listen, see_to
 from openlatch.jobs.print_report import print_report
 from openlatch.jobs.read import read
 from openlatch.jobs.take_in import take_in
@@ -28,7 +29,7 @@ from openlatch.operations.inventory import imports
 from openlatch.operations.letting_in import fulfil, requests
 from openlatch.operations.orders import orders
 from openlatch.operations.people import letters, sign_ins
-from openlatch.operations.providers import doings, readings
+from openlatch.operations.providers import doings, readings, security_events
 from openlatch.operations.record import log
 from openlatch.operations.reviews import plans, prints, settle
 from openlatch.operations.rules import flags
@@ -94,6 +95,10 @@ def evaluate_due(store: Store, services: Services) -> None:
             flags.evaluate_due(as_service(tx, services))
 
 
+def _see_to(store: Store, services: Services, workspace_id: str, event_id: str) -> None:
+    see_to(store, services, UUID(workspace_id), UUID(event_id))
+
+
 def _evaluate(store: Store, services: Services, workspace_id: str) -> None:
     with store.transaction(UUID(workspace_id)) as tx:
         flags.evaluate_everything(as_service(tx, services))
@@ -136,6 +141,7 @@ TASKS: Mapping[str, Callable[..., None]] = {
     order_jobs.TOGETHER: _carry_out_together,
     order_jobs.WAKE: _wake,
     flags.TASK: _evaluate,
+    security_events.TASK: _see_to,
     batches.TASK: _advance,
     imports.TASK: _take_in,
     prints.TASK: _print,
@@ -179,13 +185,14 @@ def see_to_offers(store: Store, services: Services) -> None:
 
 
 def tidy(store: Store, services: Services) -> None:
-    """Delete what is of no use any more: kept replies, sign-ins that ended, failures and doings of long ago."""
+    """Delete what is of no use any more: kept replies, ended sign-ins, failures, doings and reports of long ago."""
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
             call = as_service(tx, services)
             sign_ins.tidy(call)
             notices.tidy(call)
             doings.tidy(call)
+            security_events.tidy(call)
 
 
 def publish_heads(store: Store, services: Services) -> None:
@@ -212,6 +219,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "* * * * * */3": open_rounds,
     "* * * * * */6": deliver,
     "* * * * * */7": announce,
+    "* * * * * */11": listen,
     "*/10 * * * *": take_up_forgotten,
     "23 5 * * *": publish_heads,
     "41 * * * *": tidy,

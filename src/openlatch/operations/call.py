@@ -15,6 +15,7 @@ from openlatch.core.people.roles import OF_ONESELF, OPERATIONS
 from openlatch.core.people.sign_on import IdentityProvider, SignOn
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.ports import Connector, Herald, Post
+from openlatch.core.providers.security_events import EventStream, Issuer
 from openlatch.core.record.events import SAID
 from openlatch.core.record.ledger import Event
 from openlatch.core.record.secrecy import address_holds_secret
@@ -55,6 +56,8 @@ class Services:
     """to which address a letter goes with each head of a log, once a day"""
     sign_on: Callable[[SignOn, str], IdentityProvider] | None = None
     """what calls a service at which people sign in, with its secret"""
+    event_issuer: Callable[[EventStream, str], Issuer] | None = None
+    """what calls whoever signs the security events of a provider, with the secret that they are fetched with"""
     passwords: Passwords = field(default_factory=Passwords)
 
     def words(self, connector: str) -> Words:

@@ -9,7 +9,7 @@ from sqlalchemy.orm import InstrumentedAttribute, Session
 
 from openlatch.store.orders.rows import KeyRow
 from openlatch.store.people.rows import FactorRow, ReplyRow, SignOnQuestionRow, SignOnRow
-from openlatch.store.providers.rows import ProviderRow
+from openlatch.store.providers.rows import EventStreamRow, ProviderRow
 from openlatch.store.telling.rows import WebhookRow
 from openlatch.words import FactorKind
 
@@ -17,6 +17,7 @@ __all__ = ["CLOSED", "close_anew"]
 
 CLOSED: tuple[tuple[InstrumentedAttribute[bytes] | InstrumentedAttribute[bytes | None], ColumnElement[bool]], ...] = (
     (ProviderRow.secret, true()),
+    (EventStreamRow.secret, true()),
     (KeyRow.secret, true()),
     (WebhookRow.secret, true()),
     (WebhookRow.address, WebhookRow.address.is_not(None)),

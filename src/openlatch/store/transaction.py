@@ -39,6 +39,7 @@ from openlatch.store.people.workspaces import Housekeeping, change_workspace, in
 from openlatch.store.providers.providers import Providers
 from openlatch.store.providers.readings import Readings
 from openlatch.store.providers.removals import Removals
+from openlatch.store.providers.security_events import EventStreams, SecurityEvents
 from openlatch.store.providers.words import ProviderWords
 from openlatch.store.queue import enqueue
 from openlatch.store.record.events import Events
@@ -67,6 +68,8 @@ class Transaction:
         self.factors = Factors(session, workspace.id)
         self.sign_ons = SignOns(session, workspace.id)
         self.providers = Providers(session, workspace.id)
+        self.event_streams = EventStreams(session, workspace.id)
+        self.security_events = SecurityEvents(session, workspace.id)
         self.removals = Removals(session, workspace.id)
         self.views = Views(session, workspace.id)
         self.words = ProviderWords(session, workspace.id)

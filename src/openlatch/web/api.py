@@ -125,6 +125,8 @@ class Route:
     """whether it calls another service meanwhile"""
     counted: bool = False
     """whether it is refused to whoever asks for it too often, though they are signed in"""
+    refuses: type[BaseModel] | None = None
+    """as what it says that something is wrong (400), where another protocol than ours lays that down"""
 
     @property
     def summary(self) -> str:
@@ -189,6 +191,7 @@ class Routes:
         kept: bool = True,
         calls: bool = False,
         counted: bool = False,
+        refuses: type[BaseModel] | None = None,
     ) -> Callable[[Callable[..., Any]], Callable[..., Any]]:
         """Declare a route. Its function is given `call` (unless public), what the path holds, `query`, and `body` or
         `upload`.
@@ -213,6 +216,7 @@ class Routes:
                     kept=kept,
                     calls=calls,
                     counted=counted,
+                    refuses=refuses,
                 )
             )
             return function

@@ -36,7 +36,7 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
     """Return the description of the API as an OpenAPI 3.1 document."""
     routes = list(routes)
     taken = [(r.body, "validation") for r in routes if r.body]
-    sent = [(r.returns, "serialization") for r in routes if r.returns]
+    sent = [(model, "serialization") for r in routes for model in (r.returns, r.refuses) if model]
     wanted: list[tuple[type[BaseModel], Any]] = [*taken, *sent, (wire.Problem, "serialization")]
     _, shared = models_json_schema(list(dict.fromkeys(wanted)), ref_template=_REFS)
     paths: dict[str, dict[str, Any]] = {}
@@ -103,7 +103,7 @@ def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
         "parameters": parameters,
         "responses": {
             **{str(status): _answer(route, status) | _links(route, routes) for status in answers(route)},
-            **{str(status): {"$ref": f"#/components/responses/{status}"} for status in problems(route)},
+            **{str(status): _problem(route, status) for status in problems(route)},
         },
         "security": [] if route.public else [{"token": []}, {"session": []}],
     }
@@ -168,6 +168,16 @@ def _answer(route: Route, status: int) -> dict[str, Any]:
     return {
         "description": HTTPStatus(status).phrase,
         "content": {"application/json": {"schema": _ref(route.returns)}},
+    }
+
+
+def _problem(route: Route, status: int) -> dict[str, Any]:
+    if route.refuses is None or status != 400:
+        return {"$ref": f"#/components/responses/{status}"}
+    content = {"application/json": {"schema": _ref(route.refuses)}}
+    return {
+        "description": PROBLEMS[400],
+        "content": content | {"application/problem+json": {"schema": _ref(wire.Problem)}},
     }
 
 

@@ -168,6 +168,14 @@ if TYPE_CHECKING:
         ProviderWish,
     )
     from openlatch.wire.providers.readings import Reading, ReadingList, ReadingWish
+    from openlatch.wire.providers.security_events import (
+        EventStream,
+        EventStreamSecret,
+        NewEventStream,
+        SecurityEvent,
+        SecurityEventList,
+        SecurityEventRefusal,
+    )
     from openlatch.wire.record.log import (
         Activity,
         ActivityCounts,
@@ -343,6 +351,8 @@ __all__ = [
     "EntryQuery",
     "Event",
     "EventList",
+    "EventStream",
+    "EventStreamSecret",
     "ExportQuery",
     "Factor",
     "FactorList",
@@ -397,6 +407,7 @@ __all__ = [
     "MembershipList",
     "NamedEntry",
     "NewBatch",
+    "NewEventStream",
     "NewFactor",
     "NewLeaver",
     "NewOffer",
@@ -512,6 +523,9 @@ __all__ = [
     "SamenessDecisionList",
     "Search",
     "SearchQuery",
+    "SecurityEvent",
+    "SecurityEventList",
+    "SecurityEventRefusal",
     "Sending",
     "Sent",
     "Session",

@@ -119,6 +119,43 @@ def _(w: World) -> None:
         w.manager.remove_provider(board.name)
 
 
+@of("security_events.listen")
+def _(w: World) -> None:
+    made = w.manager.listen("Live Sky", "https://login.example", "https://login.example/keys")
+    assert (made.audience, made.secret != "", w.last()) == (made.address, True, "provider.heard")
+    again = w.owner.listen("Live Sky", "https://login.example", "https://login.example/keys", audience="us")
+    assert (again.audience, again.secret != made.secret) == ("us", True)
+    with w.refused(Invalid, "no address"):
+        w.owner.listen("Live Sky", "https://login.example", "keys")
+    with w.refused(NotAllowed, "security_events.listen"):
+        w.auditor.listen("Live Sky", "https://login.example", "https://login.example/keys")
+
+
+@of("security_events.stream")
+def _(w: World) -> None:
+    w.owner.listen("Dome Control", "https://login.example", "https://login.example/keys")
+    shown = w.auditor.event_stream("Dome Control")
+    assert (shown.issuer, shown.heard_at, shown.made_by) == ("https://login.example", None, "Maren Ashdown")
+    with w.refused(NotFound, "No security events"):
+        w.owner.event_stream("Plate Archive")
+
+
+@of("security_events.browse")
+def _(w: World) -> None:
+    assert list(w.auditor.security_events("Dome Control")) == []
+    with w.refused(NotAllowed, "security_events.browse"):
+        list(w.member.security_events("Dome Control"))
+
+
+@of("security_events.stop")
+def _(w: World) -> None:
+    w.owner.listen("Donation Box", "https://login.example", "https://login.example/keys")
+    w.manager.stop_listening("Donation Box")
+    assert w.last() == "provider.not-heard"
+    with w.refused(NotFound, "No security events"):
+        w.owner.stop_listening("Donation Box")
+
+
 @of("providers.report_breach")
 def _(w: World) -> None:
     w.owner.report_breach("Live Sky", w.day(-3), "Their sign-in pages were copied")

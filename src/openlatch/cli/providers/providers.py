@@ -45,6 +45,14 @@ PROVIDERS: tuple[Column, ...] = (
 )
 
 
+REPORTED: tuple[Column, ...] = (
+    Column("received", lambda e: ago(e.received_at)),
+    Column.who("whom", lambda e: e.party.name if e.party else e.named),
+    Column("reported", lambda e: e.reported),
+    Column.prose("what came of it", lambda e: e.came_to or "it is being seen to"),
+)
+
+
 _ORIGIN = {"built-in": "its protocol", "stated": "the provider"}
 LEVELS: tuple[Column, ...] = (
     Column("word", lambda w: Text(w.word, "bold" if w.origin == "unknown" else "")),
@@ -241,6 +249,68 @@ def remove(provider: str, yes: bool) -> None:
         confirmed(f"Remove “{removal.provider}”?", yes)
         client.remove_provider(str(there.id), entries=removal.entries)
     click.echo(f"Removed: {removal.provider}.")
+
+
+@providers.command()
+@click.argument("provider", type=PROVIDER)
+@output_option
+@reports_errors
+def events(provider: str, output: str) -> None:
+    """List what PROVIDER has reported of somebody by security events, and what came of it."""
+    with connect() as client:
+        empty = "Nothing was reported. Say from whom it is to come: openlatch providers listen --help"
+        emit(client.security_events(provider), REPORTED, output, empty=empty)
+
+
+@providers.command()
+@click.argument("provider", type=PROVIDER)
+@click.option("--issuer", default="", help="Whose events they are, exactly as it calls itself.")
+@click.option("--keys", default="", help="Where its public keys can be read (a JSON Web Key set).")
+@click.option("--audience", default="", help="For whom they are; without it, for the address that is made here.")
+@click.option("--poll", default="", help="Fetch them from this address; without it they are sent to an address here.")
+@click.option("--secret-file", type=click.File(), help="With --poll: a file with its token; - for standard input.")
+@click.option("--stop", is_flag=True, help="Hear them no more.")
+@reports_errors
+def listen(
+    provider: str, issuer: str, keys: str, audience: str, poll: str, secret_file: IO[str] | None, *, stop: bool
+) -> None:
+    """Say from whom the security events of PROVIDER come, or show it.
+
+    \b
+    These are Security Event Tokens: sessions revoked, credentials changed, an
+    account disabled or deleted. Whoever one is about is read again at once;
+    what else is done is in the policy: openlatch policy show
+    """
+    if bool(issuer) != bool(keys) or (stop and issuer):
+        raise Failure("--issuer goes with --keys, and neither with --stop.", "Give both, or --stop alone.", 2)
+    with connect() as client:
+        if stop:
+            client.stop_listening(provider)
+            click.echo("Heard no more.")
+        elif issuer:
+            secret = secret_file.read().strip() if secret_file else None
+            made = client.listen(provider, issuer, keys, audience=audience, poll=poll, secret=secret)
+            _tell_stream(made, made.secret)
+        else:
+            _tell_stream(client.event_stream(provider))
+
+
+def _tell_stream(stream: wire.EventStream, secret: str = "") -> None:
+    facts = (
+        ("issuer", stream.issuer),
+        ("for", stream.audience),
+        ("keys", stream.keys),
+        ("fetched from", stream.poll),
+        ("sent to", stream.address),
+        ("heard last", ago(stream.heard_at) if stream.heard_at else "never"),
+        ("trouble", stream.trouble),
+    )
+    for name, value in facts:
+        if value:
+            out().print(Text.assemble((f"  {name:<14}", "dim"), value), soft_wrap=True)
+    if secret:
+        out().print("\nThey are to be sent with this secret as a bearer token. It is shown this once:")
+        click.echo(secret)
 
 
 @providers.command()

@@ -120,6 +120,8 @@ _KEPT = (
     _column("party.publisher", Type.STRING, "who publishes an app; empty if not known"),
     _column("party.near", Type.STRING, "the known address that its own comes close to", maybe=True),
     _column("party.near_how", Type.STRING, "how close it comes", maybe=True),
+    _column("party.reported", Type.STRING, "what a provider has reported of it by a security event", maybe=True),
+    _time("party.reported_at", "when that happened"),
     _column("party.tags", Type.STRINGS, "the policy's tags on it"),
     _column("provider.name", Type.STRING, "its name"),
     _column("provider.past_end", Type.STRING, "what an end does there that it does not enforce", maybe=True),

@@ -11,7 +11,7 @@ from openlatch.core.limits import Limits
 from openlatch.core.rules.check import Limit
 from openlatch.core.rules.risk import Weights
 from openlatch.core.rules.tasks import Task
-from openlatch.words import Power, Severity, Subject
+from openlatch.words import Power, Reaction, Reported, Severity, Subject
 
 __all__ = ["Apart", "Bound", "Exempt", "Policy", "Rule", "Tag"]
 
@@ -108,3 +108,5 @@ class Policy:
     bounds: tuple[Bound, ...] = ()
     lapse: timedelta = timedelta(days=7)
     """how long an offer can be answered"""
+    reactions: Mapping[Reported, Reaction] = field(default_factory=lambda: {each: each.usually for each in Reported})
+    """what is done about what providers report by security events"""

@@ -287,14 +287,14 @@ def apply(
     return _store(call, held, observation, evidence=evidence, subjects=subjects)
 
 
-def evaluate(call: Call, *several: Changes) -> None:
-    """Bring flags up to date with what observations changed."""
+def evaluate(call: Call, *several: Changes, also: Collection[UUID] = ()) -> None:
+    """Bring flags up to date with what observations changed, and `also` those of these parties."""
     tx = call.tx
     # What a reading says of a party bears on all that it holds, and so does who is in which team.
     joined = {m.member_id for changes in several for m in (*changes.new_memberships, *changes.gone_memberships)}
     met = {party.id for changes in several for _, party in changes.changed_parties}
     met |= {party.id for changes in several for party in changes.new_parties}
-    parties = met | joined | tx.memberships.below(joined)
+    parties = met | joined | tx.memberships.below(joined) | set(also)
     changed = {account.id for changes in several for _, account in changes.changed_accounts}
     accounts = changed | {account.id for changes in several for account in changes.new_accounts}
     touched = [entry for changes in several for entry in changes.touched]

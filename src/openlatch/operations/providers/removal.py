@@ -45,6 +45,7 @@ def remove(call: Call, text: str, entries: int | None = None) -> Removal:
     left = call.tx.memberships.standing(provider.id)
     call.tx.memberships.end(replace(membership, ended_at=call.now) for membership in left)
     call.tx.accounts.remove_all(provider.id, call.now)
+    call.tx.event_streams.remove(provider.id)
     reading = call.tx.readings.under_way(provider.id)
     if reading is not None:
         trouble = "Its provider was removed."

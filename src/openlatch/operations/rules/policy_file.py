@@ -21,7 +21,7 @@ from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.core.rules.tasks import Task
 from openlatch.errors import Invalid
 from openlatch.wire.rules import policy_file as wire
-from openlatch.words import Power, Severity, Subject
+from openlatch.words import Power, Reaction, Reported, Severity, Subject
 
 __all__ = ["BUILT_IN", "Read", "read"]
 
@@ -109,6 +109,7 @@ def _policy(file: wire.PolicyFile) -> Policy:
         ),
         bounds=tuple(_bound(bound) for bound in file.bounds),
         lapse=_span(file.offers.lapse),
+        reactions={reported: Reaction(getattr(file.security_events, reported)) for reported in Reported},
     )
 
 

@@ -6,6 +6,7 @@ from collections.abc import Iterator, Mapping, Sequence
 from contextlib import contextmanager
 from dataclasses import dataclass, replace
 from datetime import date, timedelta
+from typing import Any
 from uuid import UUID
 
 from openlatch.core.ids import ref_of
@@ -46,6 +47,7 @@ __all__ = [
     "show",
     "start",
     "tick",
+    "together",
 ]
 
 TASK = "openlatch.advance-batch"
@@ -91,17 +93,21 @@ def create(call: Call, wanted: Wanted, wish: Wish, reason: str, count: int) -> B
     """
     ids = call.tx.entries.ids(selection(call, wanted))
     check_count(len(ids), count)
+    return together(call, ids, wish, reason, wanted.model_dump(mode="json", exclude_defaults=True))
+
+
+def together(call: Call, ids: Sequence[UUID], wish: Wish, reason: str, where: Mapping[str, Any]) -> BatchSight:
+    """Order the same for entries; what would leave an account to nobody is held back. `where` says which they are."""
     held = held_back(call, dict.fromkeys(ids, wish))
     items = [
         BatchItem(place, 0, wish.action.value, "", entry_id, trouble=held.get(entry_id, ""))
         for place, entry_id in enumerate(ids, start=1)
     ]
-    said = wanted.model_dump(mode="json", exclude_defaults=True)
     batch = Batch(
         id=call.services.new_id(),
         kind="bulk",
         action=wish.action.value,
-        wanted={"where": said, "wish": _wished(wish)},
+        wanted={"where": dict(where), "wish": _wished(wish)},
         reason=reason,
         ordered_by=call.actor.author,
         ordered_at=call.now,

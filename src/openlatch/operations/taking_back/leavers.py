@@ -5,6 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from dataclasses import dataclass, replace
 from datetime import date, datetime
+from uuid import UUID
 
 from openlatch.core.hours import end_of
 from openlatch.core.model import Party
@@ -22,7 +23,7 @@ from openlatch.store.inventory.entries import Listed
 from openlatch.store.taking_back.batches import Batch, BatchItem
 from openlatch.words import Action, PartyKind, Role
 
-__all__ = ["LeaverPlan", "complete", "create", "plan"]
+__all__ = ["LeaverPlan", "complete", "create", "plan", "take_all_back"]
 
 
 @dataclass(frozen=True, slots=True)
@@ -58,6 +59,18 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
                 errors=[{"at": "last_day", "problem": "over already"}],
             )
     batches.check_count(len(made.items), count)
+    return _begun(call, made, last_day, begins_at, who, reason)
+
+
+def take_all_back(call: Call, party_id: UUID, reason: str) -> BatchSight | None:
+    """Take back at once everything that somebody holds; None if that is nothing."""
+    made = _plan(call, str(party_id))
+    return _begun(call, made, None, None, "", reason) if made.items else None
+
+
+def _begun(
+    call: Call, made: LeaverPlan, last_day: date | None, begins_at: datetime | None, who: str, reason: str
+) -> BatchSight:
     there = call.tx.batches.open_leaver(made.party.id)
     if there is not None:
         raise Conflict(

@@ -17,10 +17,12 @@ from openlatch.core.record.secrecy import without_secrets
 from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
-from openlatch.operations.telling import notices
+from openlatch.operations.record import signing
+from openlatch.operations.telling import notices, tokens
 from openlatch.store.record.events import LoggedEvent
 from openlatch.store.telling.webhooks import Webhook
 from openlatch.wire.telling.signed_news import TYPE, signed
+from openlatch.words import HookForm
 
 __all__ = ["Delivery", "add", "browse", "due", "not_told", "pause", "remove", "told"]
 
@@ -29,6 +31,7 @@ AT_ONCE = 50
 GIVES_UP_AFTER = 30
 """After so many attempts in vain, about a day, a webhook is paused, and somebody told."""
 _LONGEST = timedelta(hours=1)
+_TOKEN = {"Content-Type": "application/secevent+jwt", "Accept": "application/json"}
 
 
 @dataclass(frozen=True, slots=True)
@@ -50,8 +53,19 @@ def browse(call: Call) -> tuple[Webhook, ...]:
 
 
 @operation("webhooks.add")
-def add(call: Call, url: str, acts: Sequence[str]) -> tuple[Webhook, str]:
-    """Have an address told of what happens from now on; returns the secret that it is signed with, this once."""
+def add(
+    call: Call, url: str, acts: Sequence[str], form: HookForm = HookForm.NEWS, audience: str = ""
+) -> tuple[Webhook, str]:
+    """Have an address told of what happens from now on; returns the secret that it is signed with, this once.
+
+    Tokens are signed with the workspace's own key, and sent with the secret.
+    """
+    if audience and form is HookForm.NEWS:
+        raise Invalid(
+            "An audience is for security events, and news has none. Nothing was added.",
+            next_step="Leave it out, or have security events sent.",
+            errors=[{"at": "audience", "problem": "not for news"}],
+        )
     if len(call.tx.webhooks.all()) >= MOST:
         raise Conflict(f"There are {MOST} webhooks already. Nothing was added.", next_step="Remove one first.")
     address = _checked(url)
@@ -64,9 +78,13 @@ def add(call: Call, url: str, acts: Sequence[str]) -> tuple[Webhook, str]:
         call.tx.events.head().size,
         call.actor.name,
         call.now,
+        form=form,
+        audience=(audience or shown) if form is HookForm.SECURITY_EVENTS else "",
     )
+    if form is HookForm.SECURITY_EVENTS:
+        signing.signer(call)  # so that there is a key, for whoever looks before the first token
     call.tx.webhooks.add(made, call.close(address), call.close(secret))
-    call.log("webhook.added", "webhook", made.id, url=shown, acts=list(made.acts))
+    call.log("webhook.added", "webhook", made.id, url=shown, acts=list(made.acts), form=made.form.value)
     return made, secret
 
 
@@ -121,11 +139,22 @@ def due(call: Call, done: set[UUID]) -> Delivery | None:
         url, secret = call.open(address) if address is not None else webhook.url, call.open(closed)
         posts = []
         for event in events:
-            if _concerns(webhook, event):
-                body = orjson.dumps(_cloud_event(call, event))
-                posts.append((event.number or 0, body, signed(url, body, webhook.ref, secret, call.now)))
+            post = _post(call, webhook, event, url, secret) if _concerns(webhook, event) else None
+            if post is not None:
+                posts.append((event.number or 0, *post))
         return Delivery(webhook, url, tuple(posts), events[-1].number or 0)
     return None
+
+
+def _post(
+    call: Call, webhook: Webhook, event: LoggedEvent, url: str, secret: str
+) -> tuple[bytes, Mapping[str, str]] | None:
+    """What an event is sent as, and with which headers; None if it is none of a webhook's form."""
+    if webhook.form is HookForm.SECURITY_EVENTS:
+        token = tokens.token_of(call, event, webhook.audience)
+        return None if token is None else (token.encode(), {**_TOKEN, "Authorization": f"Bearer {secret}"})
+    body = orjson.dumps(_cloud_event(call, event))
+    return body, signed(url, body, webhook.ref, secret, call.now)
 
 
 def _concerns(webhook: Webhook, event: LoggedEvent) -> bool:

@@ -40,7 +40,7 @@ _PLAIN = {
     "entry": "ref kind state level permissions unknown resources given_at given_by accepted_at last_used use_known "
     "ends_at end_unknown unanswered_at basis device network first_seen by_hand vouched_at",
     "account": "ref name criticality practice locked",
-    "party": "ref kind name addresses status verified outside publisher near near_how",
+    "party": "ref kind name addresses status verified outside publisher near near_how reported reported_at",
     "provider": "name",
 }
 _ALIAS = {"entry": "e", "account": "a", "party": "p", "provider": "v"}

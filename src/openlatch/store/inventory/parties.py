@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from datetime import datetime
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, Text, func, literal_column, or_, select, text, update
@@ -159,6 +160,11 @@ class Parties(Noun):
         """Return the party that exactly this address means; None if it means nobody, or nobody can say whom."""
         carrying = self.carrying(address)
         return meant(self.with_keys(carrying).values()) if len(carrying) > 1 else next(iter(carrying), None)
+
+    def reported(self, party_id: UUID, what: str, at: datetime) -> None:
+        """Keep what a provider has reported of a party, for the rules."""
+        values = {"reported": what, "reported_at": at}
+        self._session.execute(update(PartyRow).where(PartyRow.id == party_id).values(**values))
 
     def carrying(self, address: str) -> frozenset[UUID]:
         """Return all parties that carry exactly this address."""

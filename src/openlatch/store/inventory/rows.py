@@ -58,6 +58,9 @@ class PartyRow(Owned):
     outside: Mapped[bool] = mapped_column(server_default="true")
     near: Mapped[str | None]
     near_how: Mapped[str | None]
+    reported: Mapped[str | None]
+    """what a provider has reported of it by a security event, and that is to be flagged"""
+    reported_at: Mapped[datetime | None]
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
     sponsor: Mapped[UUID | None]
     joined_into: Mapped[UUID | None]

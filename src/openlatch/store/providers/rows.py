@@ -6,11 +6,12 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
+from sqlalchemy.dialects.postgresql import JSONB
 from sqlalchemy.orm import Mapped, mapped_column
 
 from openlatch.store.base import Base, Owned
 
-__all__ = ["ProviderRow", "ReadingPageRow", "ReadingRow", "WordRow"]
+__all__ = ["EventStreamRow", "ProviderRow", "ReadingPageRow", "ReadingRow", "SecurityEventRow", "WordRow"]
 
 
 class ProviderRow(Owned):
@@ -64,3 +65,38 @@ class ReadingPageRow(Base):
     place: Mapped[int] = mapped_column(primary_key=True)
     body: Mapped[dict[str, Any]]
     seen_at: Mapped[datetime]
+
+
+class EventStreamRow(Owned):
+    __tablename__ = "event_streams"
+    provider_id: Mapped[UUID]
+    issuer: Mapped[str]
+    audience: Mapped[str]
+    keys: Mapped[str]
+    poll: Mapped[str]
+    made_by: Mapped[str]
+    made_at: Mapped[datetime]
+    heard_at: Mapped[datetime | None]
+    trouble: Mapped[str]
+    secret: Mapped[bytes]
+    """what it is fetched with, closed"""
+    secret_hash: Mapped[bytes]
+    """of what it has to be sent with"""
+    key_set: Mapped[dict[str, Any] | None] = mapped_column(JSONB(none_as_null=True))
+    keys_at: Mapped[datetime | None]
+
+
+class SecurityEventRow(Owned):
+    __tablename__ = "security_events"
+    ref: Mapped[str]
+    provider_id: Mapped[UUID]
+    stream_id: Mapped[UUID]
+    jti: Mapped[str]
+    reported: Mapped[str]
+    keys: Mapped[list[str]]
+    addresses: Mapped[list[str]]
+    at: Mapped[datetime]
+    received_at: Mapped[datetime]
+    party_id: Mapped[UUID | None]
+    came_to: Mapped[str]
+    done_at: Mapped[datetime | None]

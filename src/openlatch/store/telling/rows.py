@@ -52,6 +52,8 @@ class WebhookRow(Owned):
     """the whole of it, closed; none where it was written down before that"""
     secret: Mapped[bytes]
     acts: Mapped[list[str]]
+    form: Mapped[str] = mapped_column(server_default="news")
+    audience: Mapped[str] = mapped_column(server_default="")
     seen: Mapped[int] = mapped_column(BigInteger)
     """the place in the log up to which it was told"""
     paused: Mapped[bool]

@@ -12,6 +12,7 @@ from openlatch.core.ids import ref_of
 from openlatch.store.codec import Codec
 from openlatch.store.noun import Noun
 from openlatch.store.telling.rows import WebhookRow
+from openlatch.words import HookForm
 
 __all__ = ["Webhook", "Webhooks"]
 
@@ -20,6 +21,7 @@ __all__ = ["Webhook", "Webhooks"]
 class Webhook:
     """An address that is told of events: of acts that begin with one of `acts`, or of all if there are none.
 
+    `audience` is for whom its tokens are, where it is sent such.
     `seen` is the place in the log up to which it was told; `again_at` when it is tried again after `attempts` in vain.
     """
 
@@ -34,6 +36,8 @@ class Webhook:
     again_at: datetime | None = None
     trouble: str = ""
     sent_at: datetime | None = None
+    form: HookForm = HookForm.NEWS
+    audience: str = ""
 
     @property
     def ref(self) -> str:

@@ -21,6 +21,8 @@ ALGORITHM = "EdDSA"
 _TAKEN = [ALGORITHM, "Ed25519"]
 warnings.filterwarnings("ignore", message="EdDSA is deprecated")  # in favour of a name that few verifiers know yet
 _TYPE = "openlatch-{kind}+json"
+_TYPES = {"security-event": "secevent+jwt"}
+"""those that are not our own"""
 
 
 def new_key(name: str) -> dict[str, Any]:
@@ -35,8 +37,8 @@ def public(key: Mapping[str, Any]) -> dict[str, Any]:
 
 
 def seal(said: Mapping[str, Any], key: Mapping[str, Any], kind: str = "receipt") -> str:
-    """Return what a receipt or a report says, signed with a private key, in compact form."""
-    header = {"alg": ALGORITHM, "kid": key["kid"], "typ": _TYPE.format(kind=kind)}
+    """Return what a receipt, a report or a token says, signed with a private key, in compact form."""
+    header = {"alg": ALGORITHM, "kid": key["kid"], "typ": _TYPES.get(kind, _TYPE.format(kind=kind))}
     payload = json.dumps(said, sort_keys=True, separators=(",", ":"), ensure_ascii=False)
     return jws.serialize_compact(header, payload, _key(key), algorithms=[ALGORITHM])
 

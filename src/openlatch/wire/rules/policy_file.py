@@ -7,7 +7,7 @@ from typing import Annotated, Any, Literal
 
 from pydantic import BaseModel, ConfigDict, Field, StringConstraints, create_model
 
-from openlatch.words import Power, Severity, Subject
+from openlatch.words import Power, Reaction, Reported, Severity, Subject
 
 __all__ = ["PolicyFile"]
 
@@ -22,6 +22,7 @@ Less = Annotated[int, Field(ge=0, le=100)]
 Points = Annotated[int, Field(ge=0, le=100)]
 PowerWord = Annotated[Power, Field(strict=False)]
 SeverityWord = Annotated[Severity, Field(strict=False)]
+ReactionWord = Annotated[Reaction, Field(strict=False)]
 SubjectWord = Annotated[Subject, Field(strict=False)]
 
 
@@ -160,6 +161,15 @@ class Offers(Part):
     lapse: Span = "7d"
 
 
+_REACTIONS: dict[str, Any] = {reported.value: (ReactionWord, Field(default=reported.usually)) for reported in Reported}
+SecurityEvents = create_model(
+    "SecurityEvents",
+    __base__=Part,
+    __doc__="What is done about what a provider reports of somebody: read, flag, or order (each with those before it).",
+    **_REACTIONS,
+)
+
+
 class PolicyFile(Part):
     """A whole policy: what is in the file is what holds."""
 
@@ -173,6 +183,7 @@ class PolicyFile(Part):
     tasks: Annotated[dict[Id, Task], Field(max_length=200)] = {}
     bounds: Annotated[list[Bound], Field(max_length=500)] = []
     offers: Offers = Offers()
+    security_events: SecurityEvents = SecurityEvents()
     apart: list[Apart] = []
     risk: Risk = Risk()
     rules: Annotated[list[Rule], Field(max_length=300)] = []

@@ -6,7 +6,8 @@ from uuid import UUID
 
 from pydantic import Field, StringConstraints
 
-from openlatch.wire.base import Sent, Taken
+from openlatch.wire.base import Said, Sent, Taken
+from openlatch.words import HookForm
 
 __all__ = ["NewWebhook", "PauseWish", "Webhook", "WebhookList", "WebhookSecret"]
 
@@ -14,14 +15,23 @@ Act = Annotated[str, StringConstraints(pattern=r"^[a-z][a-z-]*(\.[a-z][a-z-]*)?\
 
 
 class NewWebhook(Taken):
-    """An address to be told of events whose act is one of these, or begins with it, such as `offer`; or of all."""
+    """An address to be told of events whose act is one of these, or begins with it, such as `offer`; or of all.
+
+    Of the form `security-events` it is told what ended, in tokens (RFC 8417, sent as RFC 8935 has it) that are for an
+    `audience`: without one, for the address.
+    """
 
     url: Annotated[str, StringConstraints(min_length=1, max_length=2000, pattern=r"^[^\x00]*$")]
     acts: list[Act] = Field(default=[], max_length=50)
+    form: HookForm = HookForm.NEWS
+    audience: Said = ""
 
 
 class Webhook(Sent):
-    """An address that is told what happens; `waits` counts the sealed events that it has not been told of."""
+    """An address that is told what happens; `waits` counts the sealed events that it has not been told of.
+
+    Of the form `security-events`, it is sent tokens for its `audience`, signed by one of the keys at `keys_url`.
+    """
 
     id: UUID
     ref: str
@@ -35,6 +45,9 @@ class Webhook(Sent):
     sent_at: datetime | None
     made_by: str
     made_at: datetime
+    form: HookForm
+    audience: str
+    keys_url: str
 
 
 class WebhookSecret(Webhook):

@@ -1,0 +1,270 @@
+"""Security events: hearing what a provider reports of somebody, and doing about it what the policy says.
+
+A token that was proved is kept before it is acknowledged, once however often it comes. What it reports is seen to by a
+job: whoever it means is read again, and only what that reading bears out is taken back.
+"""
+
+from __future__ import annotations
+
+import hashlib
+import hmac
+import secrets
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass, replace
+from datetime import timedelta
+from typing import Any
+from urllib.parse import urlsplit
+from uuid import UUID
+
+from openlatch.core.model import Provider
+from openlatch.core.providers.security_events import (
+    EventStream,
+    Issuer,
+    Subject,
+    reports,
+)
+from openlatch.core.record.secrecy import address_holds_secret
+from openlatch.errors import Conflict, Invalid, NotFound
+from openlatch.operations.call import Call, Services, operation
+from openlatch.store.pages import Page
+from openlatch.store.providers.security_events import SecurityEvent
+
+__all__ = [
+    "TASK",
+    "Heard",
+    "StreamSight",
+    "StreamWish",
+    "browse",
+    "change",
+    "fetched",
+    "heard",
+    "issuer",
+    "keep_keys",
+    "opened",
+    "remove",
+    "show",
+    "tidy",
+    "troubled",
+]
+
+TASK = "openlatch.see-to-security-event"
+KEYS_FOR = timedelta(hours=1)
+"""so long keys count that were read; a token by another one has them read anew at once"""
+AGAIN_AFTER = timedelta(minutes=1)
+"""but not sooner than this, whoever sends what"""
+KEPT_FOR = timedelta(days=400)
+_HANDED = "latch-events-"
+
+
+@dataclass(frozen=True, slots=True)
+class StreamWish:
+    """From whom the security events of a provider are to come; without `poll` they are sent to us."""
+
+    issuer: str
+    keys: str
+    audience: str = ""
+    poll: str = ""
+    secret: str | None = None
+
+
+@dataclass(frozen=True, slots=True)
+class StreamSight:
+    """A stream, where its events are sent to, and the secret to be sent with them, which is shown once."""
+
+    stream: EventStream
+    address: str
+    secret: str = ""
+
+
+@operation("security_events.stream")
+def show(call: Call, text: str) -> StreamSight:
+    """From whom the security events of a provider come."""
+    provider = call.tx.providers.find(text)
+    stream = call.tx.event_streams.of(provider.id)
+    if stream is None:
+        raise _not_heard(provider)
+    return _sight(call, stream)
+
+
+@operation("security_events.browse")
+def browse(call: Call, text: str, limit: int, cursor: str | None) -> tuple[Page[SecurityEvent], Mapping[UUID, str]]:
+    """What a provider has reported, the latest first, and what the parties are called that it meant."""
+    page = call.tx.security_events.browse(call.tx.providers.find(text).id, limit=limit, cursor=cursor)
+    ids = {event.party_id for event in page.items if event.party_id is not None}
+    return page, {party_id: party.name for party_id, party in call.tx.parties.some(ids).items()}
+
+
+@operation("security_events.listen")
+def change(call: Call, text: str, wish: StreamWish) -> StreamSight:
+    """Hear what a provider reports from now on, in the place of what was heard of it before.
+
+    Where its events are sent to us, the secret that they are to come with is made anew, and shown this once.
+    """
+    provider = call.tx.providers.find(text)
+    if provider.by_hand:
+        raise Conflict(
+            f"{provider.name} is kept by hand: nobody could be read again. Nothing was changed.",
+            next_step="Add it as a provider that is read, then set this up.",
+        )
+    for at, address in (("keys", wish.keys), ("poll", wish.poll)):
+        if address:
+            _check(at, address)
+    given = secrets.token_urlsafe(32)
+    handed = "" if wish.poll else f"{_HANDED}{given}"
+    before = call.tx.event_streams.of(provider.id)
+    stream = EventStream(
+        call.services.new_id(), provider.id, wish.issuer, "", wish.keys, wish.poll, call.actor.name, call.now
+    )
+    stream = replace(stream, audience=wish.audience or _address(call, stream))
+    secret = wish.secret
+    if secret is None:
+        kept = call.tx.event_streams.kept(before.id) if before is not None and wish.poll else None
+        secret = call.open(kept.secret) if kept is not None else ""
+    if not wish.poll and secret:
+        raise Invalid(
+            "A secret is for fetching, and nothing is fetched without an address. Nothing was changed.",
+            next_step="Leave it out: the secret that events are to be sent with is made here.",
+            errors=[{"at": "secret", "problem": "not without an address to fetch from"}],
+        )
+    call.tx.event_streams.keep(stream, call.close(secret), _hash(handed))
+    call.log(
+        "provider.heard",
+        "provider",
+        provider.id,
+        name=provider.name,
+        issuer=stream.issuer,
+        audience=stream.audience,
+        keys=stream.keys,
+        fetched=stream.poll,
+    )
+    return replace(_sight(call, stream), secret=handed)
+
+
+@operation("security_events.stop")
+def remove(call: Call, text: str) -> None:
+    """Hear a provider's security events no more."""
+    provider = call.tx.providers.find(text)
+    if not call.tx.event_streams.remove(provider.id):
+        raise _not_heard(provider)
+    call.log("provider.not-heard", "provider", provider.id, name=provider.name)
+
+
+def _not_heard(provider: Provider) -> NotFound:
+    return NotFound(
+        f"No security events of {provider.name} are heard.",
+        next_step="Say from whom they come: openlatch providers listen --help",
+    )
+
+
+def _sight(call: Call, stream: EventStream) -> StreamSight:
+    return StreamSight(stream, "" if stream.poll else _address(call, stream))
+
+
+def _address(call: Call, stream: EventStream) -> str:
+    return f"{call.services.console}/api/v1/security-events/{call.tx.workspace.id.hex}.{stream.id.hex}"
+
+
+def _check(at: str, address: str) -> None:
+    parts = urlsplit(address)
+    if parts.scheme not in ("https", "http") or not parts.hostname or parts.fragment:
+        problem = "is no address that can be called"
+    elif parts.username or parts.password or address_holds_secret(address):
+        problem = "has a password in it"
+    else:
+        return
+    raise Invalid(
+        f"The address of {at} {problem}. Nothing was changed.",
+        next_step="Give one such as https://login.example/keys.json.",
+        errors=[{"at": at, "problem": problem}],
+    )
+
+
+def _hash(secret: str) -> bytes:
+    return hashlib.sha256(secret.encode()).digest()
+
+
+# As they come in
+
+
+@dataclass(frozen=True, slots=True)
+class Heard:
+    """A stream as it is heard now: what it is fetched with, and the keys, where they were read not long ago.
+
+    With `anew`, a token that none of them has signed has them read again: they may have been exchanged.
+    """
+
+    stream: EventStream
+    secret: str
+    key_set: Mapping[str, Any] | None
+    anew: bool = True
+
+
+def opened(call: Call, stream_id: UUID, handed: str | None = None) -> Heard | None:
+    """Return a stream that may be heard; None if there is none, or what was handed over is not its secret."""
+    kept = call.tx.event_streams.kept(stream_id)
+    if kept is None:
+        return None
+    if handed is not None and (kept.stream.poll or not hmac.compare_digest(kept.secret_hash, _hash(handed))):
+        return None
+    age = None if kept.keys_at is None else call.now - kept.keys_at
+    known = kept.key_set if age is not None and age < KEYS_FOR else None
+    return Heard(kept.stream, call.open(kept.secret), known, anew=age is None or age >= AGAIN_AFTER)
+
+
+def issuer(services: Services, heard_: Heard) -> Issuer:
+    """Return what talks to whoever signs a stream."""
+    assert services.event_issuer is not None  # noqa: S101 - the wiring brings it
+    return services.event_issuer(heard_.stream, heard_.secret)
+
+
+def keep_keys(call: Call, stream_id: UUID, key_set: Mapping[str, Any]) -> None:
+    """Keep which keys an issuer has published."""
+    call.tx.event_streams.read_keys(stream_id, key_set, call.now)
+
+
+def troubled(call: Call, stream_id: UUID, why: str) -> None:
+    """Keep why nothing can be heard."""
+    call.tx.event_streams.heard(stream_id, call.now, why)
+
+
+def fetched(call: Call, stream_id: UUID) -> None:
+    """Keep that nothing is wrong with a stream that is fetched."""
+    call.tx.event_streams.heard(stream_id, call.now)
+
+
+def heard(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequence[SecurityEvent]:
+    """Keep what a proved token reports, and have it seen to; returns what was not known yet. Raises Refused."""
+    told = reports(claims, stream, call.now)
+    events = [
+        SecurityEvent(
+            call.services.new_id(),
+            stream.provider_id,
+            stream.id,
+            report.jti,
+            report.reported,
+            report.subject.keys,
+            report.subject.addresses,
+            report.at or call.now,
+            call.now,
+        )
+        for report in told
+    ]
+    call.tx.event_streams.heard(stream.id, call.now)
+    new = call.tx.security_events.add(events)
+    for event in new:
+        call.log(
+            "provider.reported",
+            "provider",
+            stream.provider_id,
+            reported=event.reported.value,
+            of=Subject(event.keys, event.addresses).told,
+            token=event.jti,
+            event=str(event.id),
+        )
+        call.tx.enqueue(TASK, lock=f"provider:{stream.provider_id}", event_id=str(event.id))
+    return new
+
+
+def tidy(call: Call) -> None:
+    """Delete what was reported long ago."""
+    call.tx.security_events.forget(call.now - KEPT_FOR)
