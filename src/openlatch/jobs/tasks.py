@@ -186,6 +186,8 @@ def see_to_offers(store: Store, services: Services) -> None:
 
 def tidy(store: Store, services: Services) -> None:
     """Delete what is of no use any more: kept replies, ended sign-ins, failures, doings and reports of long ago."""
+    with store.strangers() as strangers:
+        strangers.forget_before(services.clock() - sign_ins.WINDOW)
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
             call = as_service(tx, services)

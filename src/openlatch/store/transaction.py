@@ -35,6 +35,7 @@ from openlatch.store.people.factors import Factors
 from openlatch.store.people.people import People
 from openlatch.store.people.replies import Replies
 from openlatch.store.people.sign_ons import SignOns
+from openlatch.store.people.strangers import Strangers
 from openlatch.store.people.workspaces import Housekeeping, change_workspace, insert_workspace, workspace_of
 from openlatch.store.providers.providers import Providers
 from openlatch.store.providers.readings import Readings
@@ -165,6 +166,12 @@ class Store:
                     next_step="Check its name with the person who invited you.",
                 )
             yield Transaction(session, the_workspace)
+
+    @contextmanager
+    def strangers(self) -> Iterator[Strangers]:
+        """Open a transaction in no workspace at all, in which is counted what anybody asks for."""
+        with Session(self._engine, expire_on_commit=False) as session, session.begin():
+            yield Strangers(session)
 
     @contextmanager
     def found(self, workspace: Workspace, created_at: datetime) -> Iterator[Transaction]:

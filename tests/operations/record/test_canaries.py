@@ -27,6 +27,7 @@ from openlatch.wire.messages import SignOnWish
 from openlatch.words import Role
 from tests.harness.openid import ISSUER, Login
 from tests.harness.ridge import Ridge
+from tests.harness.transmitter import CAEP, Transmitter
 from tests.operations.people.test_people import WORDS, added, link
 
 PLAIN = {"secret_hash", "code_hash", "browser_hash", "key_id", "digest", "hash", "root", "content"}
@@ -115,6 +116,17 @@ def plant(ridge: Ridge, owner: Client) -> Planted:
     back = login.come_back(left.url, "7")
     into.known("state of a single sign-on", back["state"])
     owner.add_provider(f"Desk {token_hex(3)}", "feed", {"url": "http://127.0.0.1:9"}, into.new("provider's secret"))
+    sender = Transmitter(ridge)
+    heard = owner.listen("Ticket Desk", sender.issuer, f"{sender.issuer}/keys")
+    into.known("what security events are sent with", heard.secret.removeprefix("latch-events-"))
+    path, headers = heard.address.partition("/api/v1")[2], {"Content-Type": "application/secevent+jwt"}
+    for handed in (heard.secret, into.new("what somebody else sends them with")):
+        token = sender.token(f"{CAEP}session-revoked", {"format": "opaque", "id": "7"}, heard.audience)
+        ridge.http().post(path, content=token, headers=headers | {"Authorization": f"Bearer {handed}"})
+    sender.secret = into.new("what security events are fetched with")
+    owner.listen("Live Sky", sender.issuer, f"{sender.issuer}/keys", poll=f"{sender.issuer}/poll", secret=sender.secret)
+    poll = f"https://signals.example/?key={into.new('key in an address to fetch from')}"
+    tried(owner.listen, provider="Dome Control", issuer="x", keys="https://signals.example/", poll=poll)
     url = f"http://desk:{into.new('password in a setting')}@127.0.0.1:9"
     tried(owner.add_provider, name=f"Desk {token_hex(3)}", connector="feed", settings={"url": url}, secret="x")
     tried(
@@ -152,12 +164,20 @@ def test_what_is_secret_is_nowhere_in_clear(apart: Ridge) -> None:
             str(owner.me()),
             str(owner.people()),
             str(owner.sign_ons()),
+            str([owner.event_stream(provider) for provider in ("Ticket Desk", "Live Sky")]),
         ]
     assert len(planted.canaries) > 30
     rows = list(dump(apart))
-    assert {"events", "replies", "webhooks", "providers", "factors", "sign_ons", "sign_on_questions"} <= {
-        name for name, _ in rows
-    }
+    assert {
+        "events",
+        "replies",
+        "webhooks",
+        "providers",
+        "factors",
+        "sign_ons",
+        "sign_on_questions",
+        "event_streams",
+    } <= {name for name, _ in rows}
     assert [(name, place) for name, row in rows for place in planted.found_in(row)] == []
     assert [place for line in planted.said for place in planted.found_in(line)] == []
     assert logged, "something was logged meanwhile"

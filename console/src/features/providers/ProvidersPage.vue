@@ -8,6 +8,7 @@ import ProviderForm from "./ProviderForm.vue";
 import ProviderLevels from "./ProviderLevels.vue";
 import RemoveProvider from "./RemoveProvider.vue";
 import ReportBreach from "./ReportBreach.vue";
+import SecurityEvents from "./SecurityEvents.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact, moment } from "@/ui/time";
 import { useProviders } from "./useProviders";
@@ -22,6 +23,7 @@ const mayAdd = session.may("providers.add");
 const maySeeHooks = session.may("webhooks.browse");
 const maySeeLevels = session.may("levels.browse");
 const mayChange = session.may("providers.change");
+const maySeeEvents = session.may("security_events.browse");
 const mayRemove = session.may("providers.remove");
 const { providers, error, isPending, read } = useProviders();
 const queries = useQueryClient();
@@ -232,6 +234,15 @@ function counts(one: Provider): string {
         >
           It reported a breach
         </button>
+        <button
+          v-if="maySeeEvents && !one.by_hand"
+          type="button"
+          class="link"
+          :aria-expanded="opened === `events ${one.id}`"
+          @click="toggle(`events ${one.id}`)"
+        >
+          What it reports
+        </button>
         <RouterLink class="link" :to="{ path: '/inventory', query: { provider: one.name } }"
           >Its entries</RouterLink
         >
@@ -269,6 +280,7 @@ function counts(one: Provider): string {
         class="mt-3 max-w-xl"
       />
       <ProviderForm v-if="opened === `change ${one.id}`" :provider="one" @done="toggle(`change ${one.id}`)" />
+      <SecurityEvents v-if="opened === `events ${one.id}`" :provider="one" />
       <RemoveProvider v-if="opened === `remove ${one.id}`" :provider="one" @done="opened = ''" />
       <ProviderLevels v-if="opened === `levels ${one.id}`" :provider="one.id" class="mt-4" />
       <ReportBreach

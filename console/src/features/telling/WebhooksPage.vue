@@ -13,8 +13,9 @@ const queries = useQueryClient();
 const now = useNow();
 const { zone, may } = useSession();
 const mayAdd = may("webhooks.add");
-const form = reactive({ url: "", acts: "" });
+const form = reactive({ url: "", acts: "", tokens: false, audience: "" });
 const secret = ref("");
+const bearer = ref(false);
 const found = useQuery({
   queryKey: ["webhooks"],
   queryFn: () => take(api.GET("/webhooks")),
@@ -25,12 +26,18 @@ const add = useMutation({
   mutationFn: () =>
     take(
       api.POST("/webhooks", {
-        body: { url: form.url, acts: form.acts.split(/[\s,]+/).filter(Boolean) },
+        body: {
+          url: form.url,
+          acts: form.acts.split(/[\s,]+/).filter(Boolean),
+          form: form.tokens ? "security-events" : "news",
+          audience: form.tokens ? form.audience : "",
+        },
       }),
     ),
   onSuccess: async (made) => {
     secret.value = made.secret;
-    Object.assign(form, { url: "", acts: "" });
+    bearer.value = made.form === "security-events";
+    Object.assign(form, { url: "", acts: "", tokens: false, audience: "" });
     await changed();
   },
 });
@@ -42,6 +49,9 @@ const act = useMutation({
   },
   onSuccess: changed,
 });
+function toldOf(one: Webhook): string {
+  return one.acts.join(", ") || (one.form === "security-events" ? "what ended" : "everything");
+}
 function state(one: Webhook): string {
   if (one.paused) return "paused";
   return one.attempts ? `does not answer; tried again ${moment(one.again_at, zone.value)}` : "on";
@@ -53,8 +63,8 @@ function state(one: Webhook): string {
     <p class="small"><RouterLink class="link" to="/providers">Providers</RouterLink></p>
     <h1>Webhooks</h1>
     <p class="mt-[5px] max-w-2xl text-mute">
-      What happens is sent to these addresses in the order of the log, as CloudEvents 1.0, signed (RFC 9421).
-      They learn what happened to which thing, and ask for more if they may.
+      What happens is sent to these addresses in the order of the log, as CloudEvents 1.0, signed (RFC 9421):
+      what happened to which thing. Or only what ended is, as Security Event Tokens (RFC 8417).
     </p>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="mt-6 max-w-xl" />
     <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Looking…</p>
@@ -85,7 +95,12 @@ function state(one: Webhook): string {
           {{ state(one) }}<span v-if="one.trouble" class="block font-normal">{{ one.trouble }}</span>
         </dd>
         <dt class="text-mute">Told of</dt>
-        <dd>{{ one.acts.join(", ") || "everything" }}</dd>
+        <dd>
+          {{ toldOf(one) }}
+          <span v-if="one.keys_url" class="small block break-all">
+            Security Event Tokens for {{ one.audience }}. Keys: {{ one.keys_url }}
+          </span>
+        </dd>
         <dt class="text-mute">Last told</dt>
         <dd :title="exact(one.sent_at)">
           {{ one.sent_at ? ago(one.sent_at, now) : "never" }}; {{ one.waits }} not looked at yet
@@ -95,7 +110,11 @@ function state(one: Webhook): string {
       </dl>
     </article>
     <p v-if="secret" class="mt-6 max-w-2xl border-l-2 border-act pl-3">
-      What is sent there is signed with this secret, which is shown this once:
+      {{
+        bearer
+          ? "What ended is sent there with this secret as a bearer token, which is shown this once:"
+          : "What is sent there is signed with this secret, which is shown this once:"
+      }}
       <code class="mt-1 block font-mono text-plain break-all">{{ secret }}</code>
     </p>
     <form
@@ -120,6 +139,17 @@ function state(one: Webhook): string {
           maxlength="1000"
           placeholder="offer, request, order.stuck"
         />
+      </FormField>
+      <label class="flex items-baseline gap-2">
+        <input v-model="form.tokens" type="checkbox" />
+        <span>Send only what ended, as Security Event Tokens</span>
+      </label>
+      <FormField
+        v-if="form.tokens"
+        label="Audience"
+        hint="For whom they are; left empty, for the server of the address."
+      >
+        <input v-model="form.audience" class="field w-full" maxlength="1000" />
       </FormField>
       <ProblemNote v-if="add.error.value" :error="add.error.value" />
       <button type="submit" class="button justify-self-start" :disabled="add.isPending.value">Add it</button>

@@ -258,7 +258,7 @@ def remove(provider: str, yes: bool) -> None:
 def events(provider: str, output: str) -> None:
     """List what PROVIDER has reported of somebody by security events, and what came of it."""
     with connect() as client:
-        empty = "Nothing was reported. Say from whom it is to come: openlatch providers listen --help"
+        empty = "Nothing was reported. Hear what is: openlatch providers listen --help"
         emit(client.security_events(provider), REPORTED, output, empty=empty)
 
 

@@ -33,7 +33,7 @@ WEBHOOKS: tuple[Column, ...] = (
 @click.option("--add", "url", default="", help="An address to be told of what happens from now on.")
 @click.option("--of", "acts", multiple=True, help="Only acts that begin so, such as offer; can be given again.")
 @click.option("--security-events", is_flag=True, help="Send what ended, as Security Event Tokens, instead of all news.")
-@click.option("--audience", default="", help="For whom these tokens are; without it, for the address.")
+@click.option("--audience", default="", help="For whom these tokens are; without it, for its server.")
 @click.option("--pause", "pause", default="", help="Tell a webhook nothing for a while.")
 @click.option("--resume", "resume", default="", help="Go on where a webhook was left.")
 @click.option("--remove", "remove", default="", help="Tell a webhook nothing any more.")

@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from dataclasses import replace
-from datetime import timedelta
+from datetime import datetime, timedelta
 from uuid import UUID
 
 from openlatch.core.hours import end_of, last_day
@@ -27,6 +27,7 @@ __all__ = [
     "ask",
     "ask_from_outside",
     "browse",
+    "check_from_outside",
     "confirm",
     "lapse",
     "mine",
@@ -39,6 +40,8 @@ PURPOSE = "request"
 LASTS = timedelta(days=30)
 CONFIRMED_WITHIN = timedelta(days=2)
 MOST_OPEN = 10
+LAST_ZONE = "Etc/GMT+12"
+"""where a day is over last"""
 MOST_UNSURE = 60
 """So many requests from outside are taken in an hour before anybody has said that they were theirs."""
 
@@ -51,6 +54,12 @@ def ask(call: Call, wish: RequestWish) -> Request:
     request = _asked(call, normal_address(person.address), person.name, wish, RequestState.WAITING)
     _tell_holder(call, request)
     return request
+
+
+def check_from_outside(wish: RequestWish, address: str, now: datetime) -> None:
+    """Refuse (Invalid) what is wrong in what somebody from outside asks for, wherever they ask for it."""
+    readable_address(address, "address")
+    _end_of_checked(wish, LAST_ZONE, now)
 
 
 def ask_from_outside(call: Call, address: str, name: str, wish: RequestWish) -> None:
@@ -174,15 +183,7 @@ def lapse(call: Call) -> int:
 
 def _asked(call: Call, address: str, name: str, wish: RequestWish, state: RequestState) -> Request:
     needs = in_order(wish.needs)
-    if not needs and not wish.level.strip():
-        raise _wrong("needs", "it is not said what is asked for", "Name powers, or a level.")
-    if not wish.reason.strip():
-        raise _wrong("reason", "it is not said what for", "Say it in a sentence: they decide by that.")
-    if not wish.account.strip():
-        raise _wrong("account", "no account is named", "Name one as you know it.")
-    ends_at = end_of(wish.until, call.tx.workspace.zone) if wish.until is not None else None
-    if ends_at is not None and ends_at <= call.now:
-        raise _wrong("until", f"{wish.until} is over already", "Give a later last day.")
+    ends_at = _end_of_checked(wish, call.tx.workspace.zone, call.now)
     if call.tx.requests.open_of(address) >= MOST_OPEN:
         raise Conflict(
             f"{MOST_OPEN} requests of {address} wait for an answer. Nothing was kept.",
@@ -218,11 +219,25 @@ def _asked(call: Call, address: str, name: str, wish: RequestWish, state: Reques
     return request
 
 
+def _end_of_checked(wish: RequestWish, zone: str, now: datetime) -> datetime | None:
+    """Return when what is asked for is to end; raises Invalid for what nobody could answer."""
+    if not wish.needs and not wish.level.strip():
+        raise _wrong("needs", "it is not said what is asked for", "Name powers, or a level.")
+    if not wish.reason.strip():
+        raise _wrong("reason", "it is not said what for", "Say it in a sentence: they decide by that.")
+    if not wish.account.strip():
+        raise _wrong("account", "no account is named", "Name one as you know it.")
+    ends_at = end_of(wish.until, zone) if wish.until is not None else None
+    if ends_at is not None and ends_at <= now:
+        raise _wrong("until", f"{wish.until} is over already", "Give a later last day.")
+    return ends_at
+
+
 def _account_called(call: Call, text: str) -> UUID | None:
     """The account that a request means; None where whoever answers has to know."""
     try:
         return call.tx.accounts.find(text)[0].id
-    except NotFound:
+    except (NotFound, Invalid):  # none of that name, or several: which ones there are is not for strangers
         return None
 
 

@@ -13,17 +13,19 @@ from uuid import UUID
 from openlatch.core.model import Person, normal_address
 from openlatch.core.people.factors import lacks_factor, proved
 from openlatch.errors import FactorNeeded, NotSignedIn, TooManyRequests
-from openlatch.operations.call import Actor, Call, operation
+from openlatch.operations.call import Actor, Call, Services, operation
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.people import factors
 from openlatch.store.noun import missing
 from openlatch.store.people.people import Session, Token
+from openlatch.store.people.strangers import Strangers
 from openlatch.words import Role, Scope
 
 __all__ = [
     "Attempt",
     "attempt",
     "attempt_again",
+    "attempt_nowhere",
     "by_session",
     "by_token",
     "close_session",
@@ -34,6 +36,7 @@ __all__ = [
     "has_factor",
     "make_own_token",
     "make_token",
+    "may_go_to",
     "not_looked_at",
     "note_use",
     "open_session",
@@ -136,19 +139,35 @@ def has_factor(call: Call, person: Person) -> bool:
     return bool(proved(call.tx.factors.of(person.id)))
 
 
-def count_asked(call: Call, network: str, target: str = "") -> bool:
-    """Count what anybody asks for without signing in; raises TooManyRequests where a network asked too often.
+def count_asked(strangers: Strangers, services: Services, workspace: str, network: str) -> None:
+    """Count what anybody asks of a workspace without signing in; raises TooManyRequests where that is too often.
 
-    Returns whether it may go to `target`, an address: not more often than a few times within the window, whoever asks.
+    A workspace that is not here counts as any other.
     """
-    from_here, to_there = f"asked from {network}", f"asked for {normal_address(target)}"
-    call.tx.people.in_turn(from_here, to_there)
-    since = call.now - WINDOW
-    if call.tx.people.tried_since(from_here, since) >= MOST_ASKED:
+    now, key = services.clock(), f"{workspace} asked from {network}"
+    strangers.in_turn(key)
+    if strangers.since(key, now - WINDOW) >= MOST_ASKED:
         raise _too_many(f"There were {MOST_ASKED} requests from your network")
-    call.tx.people.add_attempt(call.services.new_id(), from_here, "", call.now)
-    if not target:
-        return True
+    strangers.add(services.new_id(), key, now)
+
+
+def attempt_nowhere(strangers: Strangers, services: Services, workspace: str, address: str, network: str) -> None:
+    """Count an attempt to sign in to a workspace that is not here as one to any other, where none is ever right."""
+    now, since = services.clock(), services.clock() - WINDOW
+    from_here, at_this = f"{workspace} tried from {network}", f"{workspace} tried {normal_address(address)}"
+    strangers.in_turn(from_here, at_this)
+    if network and strangers.since(from_here, since) >= MOST_FROM_ONE_NETWORK:
+        raise _too_many(f"There were {MOST_FROM_ONE_NETWORK} wrong passwords from your network")
+    if strangers.since(at_this, since) >= MOST_ATTEMPTS:
+        raise _too_many(f"There were {MOST_ATTEMPTS} wrong passwords")
+    for key in (from_here, at_this):
+        strangers.add(services.new_id(), key, now)
+
+
+def may_go_to(call: Call, target: str) -> bool:
+    """Count what is to go to an address that a stranger has named; returns whether it may, a few times whoever asks."""
+    to_there, since = f"asked for {normal_address(target)}", call.now - WINDOW
+    call.tx.people.in_turn(to_there)
     call.tx.people.add_attempt(call.services.new_id(), to_there, "", call.now)
     return call.tx.people.tried_since(to_there, since) <= MOST_FOR_ONE_ADDRESS
 

@@ -170,6 +170,8 @@ def _check(at: str, address: str) -> None:
         problem = "is no address that can be called"
     elif parts.username or parts.password or address_holds_secret(address):
         problem = "has a password in it"
+    elif parts.query and at == "poll":
+        problem = "has something behind “?”, which may be secret and would be shown"
     else:
         return
     raise Invalid(

@@ -73,7 +73,7 @@ def conclude(call: Call, matter: Matter, seen: Observation | None, trouble: str 
     said = ["They were read again." if shows else f"They were read again, and {provider.name} does not show it."]
     if reaction is not Reaction.READ:
         call.tx.parties.reported(matter.party_id, f"{provider.name} says that {event.reported.says}", event.at)
-        said.append("The rules count it.")
+        said.append("The rules can flag them for it.")
     readings.evaluate(call, changes, also=[matter.party_id])
     if reaction is Reaction.ORDER:
         said.append(_order(call, matter.party_id, event, provider) if shows else "Nothing was ordered.")

@@ -79,7 +79,7 @@ def add(
         call.actor.name,
         call.now,
         form=form,
-        audience=(audience or shown) if form is HookForm.SECURITY_EVENTS else "",
+        audience=(audience or _origin(address)) if form is HookForm.SECURITY_EVENTS else "",
     )
     if form is HookForm.SECURITY_EVENTS:
         signing.signer(call)  # so that there is a key, for whoever looks before the first token
@@ -103,6 +103,12 @@ def remove(call: Call, text: str) -> None:
     webhook = call.tx.webhooks.find(text)
     call.tx.webhooks.remove(webhook.id)
     call.log("webhook.removed", "webhook", webhook.id, url=webhook.url)
+
+
+def _origin(address: str) -> str:
+    """The server of an address, without what stands behind it, which may be secret."""
+    parts = urlsplit(address)
+    return f"{parts.scheme}://{parts.netloc}"
 
 
 def _checked(url: str) -> str:

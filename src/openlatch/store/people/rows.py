@@ -24,6 +24,7 @@ __all__ = [
     "SignOnLinkRow",
     "SignOnQuestionRow",
     "SignOnRow",
+    "StrangerRow",
     "TokenRow",
     "WorkspaceRow",
 ]
@@ -90,6 +91,14 @@ class FailedSignInRow(Owned):
     address: Mapped[str]
     """whose password was tried; for a session that gives its password again, that session"""
     network: Mapped[str] = mapped_column(server_default="")
+    at: Mapped[datetime]
+
+
+class StrangerRow(Base):
+    __tablename__ = "strangers"
+    id: Mapped[UUID] = mapped_column(primary_key=True)
+    digest: Mapped[bytes]
+    """of what it counts for"""
     at: Mapped[datetime]
 
 

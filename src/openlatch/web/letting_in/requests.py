@@ -5,12 +5,13 @@ from __future__ import annotations
 from contextlib import suppress
 
 from openlatch.core.letting_in.requests import MOVES, Request
-from openlatch.errors import NotFound
+from openlatch.errors import Conflict, Invalid, NotFound, TooManyRequests
 from openlatch.operations.call import SERVICE, Call
 from openlatch.operations.letting_in import requests
 from openlatch.operations.people import sign_ins
-from openlatch.web.api import Routes, backend, network
+from openlatch.web.api import Routes, backend
 from openlatch.web.filled import filled
+from openlatch.web.people.session import count_asked
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -28,11 +29,13 @@ def make_request(call: Call, body: wire.RequestWish) -> wire.Request:
 def ask_from_outside(body: wire.OutsideRequest) -> wire.Asked:
     """Ask without signing in; it counts once whoever has the address says so, by a link in a letter."""
     at = backend()
-    with suppress(NotFound), at.store.transaction(body.workspace) as tx:
+    count_asked(body.workspace)
+    requests.check_from_outside(body, body.address, at.services.clock())
+    # Whoever asks learns nothing of what there is: neither which workspaces, nor what others have asked for.
+    with suppress(NotFound, TooManyRequests, Conflict, Invalid), at.store.transaction(body.workspace) as tx:
         call = Call(tx, at.services, SERVICE, at.services.clock())
-        if sign_ins.count_asked(call, network(), body.address):
+        if sign_ins.may_go_to(call, body.address):
             requests.ask_from_outside(call, body.address, body.name, body)
-    # The same of a workspace that is not here, so that nobody learns which ones are.
     return wire.Asked(holder=body.workspace, address=body.address.strip())
 
 

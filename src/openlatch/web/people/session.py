@@ -23,7 +23,7 @@ from openlatch.web.people.render import asked_of, holder_of, person_of, sign_in_
 from openlatch.wire import messages as wire
 from openlatch.words import LinkPurpose, Scope
 
-__all__ = ["device", "nobody", "routes", "signed_in", "wrong_code"]
+__all__ = ["count_asked", "device", "nobody", "routes", "signed_in", "wrong_code"]
 
 routes = Routes("session")
 MOST_BESIDE = 20
@@ -48,6 +48,8 @@ def _person(body: wire.SignIn) -> Person:
         with at.store.transaction(body.workspace) as tx:
             made = sign_ins.attempt(nobody(tx), body.address, network())
     except NotFound as error:
+        with at.store.strangers() as strangers:
+            sign_ins.attempt_nowhere(strangers, at.services, body.workspace, body.address, network())
         at.services.passwords.fits(None, body.password)
         raise _refused() from error
     if not _fits(made, body.workspace, body.password) or made.person is None:
@@ -79,6 +81,13 @@ def wrong_code() -> NotSignedIn:
         "That code is not right, or was used before.",
         next_step="Type the code that your app shows now, or a recovery code that you have not used.",
     )
+
+
+def count_asked(workspace: str) -> None:
+    """Count what somebody asks of a workspace who has not signed in, whatever comes of it."""
+    at = backend()
+    with at.store.strangers() as strangers:
+        sign_ins.count_asked(strangers, at.services, workspace, network())
 
 
 def nobody(tx: Transaction) -> Call:
@@ -189,11 +198,10 @@ def sign_out(call: Call) -> Answer:
 @routes.route("POST", "/session/passkey/asked", body=wire.PasskeyWish, returns=wire.PasskeyAsked, public=True)
 def ask_for_passkey(body: wire.PasskeyWish) -> wire.PasskeyAsked:
     """What a passkey is asked to sign, to sign in with it or to confirm."""
+    count_asked(body.workspace)
     try:
         with backend().store.transaction(body.workspace) as tx:
-            call = nobody(tx)
-            sign_ins.count_asked(call, network())
-            return asked_of(passkeys.ask(call))
+            return asked_of(passkeys.ask(nobody(tx)))
     except NotFound:
         return asked_of(passkeys.ask_in_vain(backend().services))
 
@@ -231,10 +239,9 @@ def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
 @routes.route("POST", "/session/forgotten", body=wire.Forgotten, status=202, public=True)
 def forgot_password(body: wire.Forgotten) -> None:
     """Have a link go to whoever signs in with an address, with which they choose another password."""
+    count_asked(body.workspace)
     with suppress(NotFound), backend().store.transaction(body.workspace) as tx:
-        call = nobody(tx)
-        sign_ins.count_asked(call, network())
-        letters.ask_for_password(call, body.address)
+        letters.ask_for_password(nobody(tx), body.address)
 
 
 @routes.route("POST", "/session/link", body=wire.LinkText, returns=wire.SignInLink, public=True)

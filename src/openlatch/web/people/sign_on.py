@@ -12,7 +12,7 @@ from openlatch.operations.people import sign_ins, sign_on
 from openlatch.store.noun import missing
 from openlatch.web.api import Answer, Routes, backend, network
 from openlatch.web.filled import filled
-from openlatch.web.people.session import nobody, signed_in, wrong_code
+from openlatch.web.people.session import count_asked, nobody, signed_in, wrong_code
 from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
@@ -44,11 +44,10 @@ def leave_for_sign_on(body: wire.SignOnLeave) -> wire.SignOnLeaving:
     """Where somebody goes to sign in; what their browser keeps meanwhile is shown this once."""
     at = backend()
     back = sign_on.back(at.services)
+    count_asked(body.workspace)
     try:
         with at.store.transaction(body.workspace) as tx:
-            call = nobody(tx)
-            sign_ins.count_asked(call, network())
-            service, secret = sign_on.asked(call, str(body.sign_on))
+            service, secret = sign_on.asked(nobody(tx), str(body.sign_on))
     except NotFound as error:
         # The same for a workspace that is not here.
         raise missing("single sign-on", body.sign_on) from error

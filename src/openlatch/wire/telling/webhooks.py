@@ -18,7 +18,7 @@ class NewWebhook(Taken):
     """An address to be told of events whose act is one of these, or begins with it, such as `offer`; or of all.
 
     Of the form `security-events` it is told what ended, in tokens (RFC 8417, sent as RFC 8935 has it) that are for an
-    `audience`: without one, for the address.
+    `audience`: without one, for the server of the address.
     """
 
     url: Annotated[str, StringConstraints(min_length=1, max_length=2000, pattern=r"^[^\x00]*$")]
