@@ -10,6 +10,7 @@ import re
 from collections.abc import Iterable, Mapping
 from dataclasses import dataclass
 from datetime import datetime, timedelta
+from itertools import islice
 
 from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.syntax import Call, Fault, ListOf, Literal, Name, Select, Syntax, parse
@@ -40,7 +41,7 @@ from openlatch.core.rules.tree import (
 )
 from openlatch.words import Power, Subject
 
-__all__ = ["EPOCH", "Limit", "condition", "fact", "micros"]
+__all__ = ["EPOCH", "Effort", "Limit", "condition", "fact", "micros"]
 
 Limit = int | timedelta
 """A limit of the policy: a number, or a length of time."""
@@ -50,6 +51,10 @@ LARGEST = 400
 """Parts of the largest condition, after its lists are written out."""
 MOST_STEPS = 4 * LARGEST
 """So often a part of a condition is looked at while its lists are written out, which a few nested ones multiply."""
+MOST_WRITTEN = 60_000
+"""Characters of all conditions and facts of a policy together: ten times those of the built-in one."""
+MOST_LOOKED_AT = 40_000
+"""So often parts of all of them together are looked at while their lists are written out."""
 WIDEST = 16
 """Terms of the longest sum."""
 _YEARS = 100
@@ -68,22 +73,48 @@ def micros(span: timedelta) -> int:
     return span // timedelta(microseconds=1)
 
 
-def condition(text: str, subject: Subject, limits: Mapping[str, Limit]) -> Node:
+@dataclass(slots=True)
+class Effort:
+    """What has been spent so far on the conditions and facts of one policy: nobody has more than so much looked at."""
+
+    written: int = 0
+    steps: int = 0
+
+    def read(self, text: str) -> None:
+        """Count a text before it is read; raises Fault once all are too much."""
+        self.written += len(text)
+        if self.written > MOST_WRITTEN:
+            raise Fault(f"all conditions and facts together are longer than {MOST_WRITTEN:,} characters", 0, _FEWER)
+
+    def looked_at(self, steps: int, at: int) -> None:
+        """Count what a condition has come to; raises Fault once all are too much."""
+        self.steps += steps
+        if self.steps > MOST_LOOKED_AT:
+            raise Fault("all conditions together come to too much once their lists are written out", at, _FEWER)
+
+    @property
+    def spent(self) -> bool:
+        """Whether nothing more is looked at."""
+        return self.written > MOST_WRITTEN or self.steps > MOST_LOOKED_AT
+
+
+_FEWER = "Have fewer rules, or shorter ones."
+
+
+def condition(text: str, subject: Subject, limits: Mapping[str, Limit], effort: Effort | None = None) -> Node:
     """Return the typed tree of a condition on a kind of subject; raises Fault with the place of what is wrong."""
-    syntax = parse(text)
-    node = _Checker(subject, limits).typed(syntax)
+    syntax, node = _read(text, _Checker(subject, limits), effort)
     if node.type is not Type.BOOL:
         raise Fault(f"a condition is {Type.BOOL}, and this is {node.type}", syntax.at)
-    return _bounded(node, syntax)
+    return node
 
 
-def fact(text: str, subject: Subject, limits: Mapping[str, Limit]) -> Node:
+def fact(text: str, subject: Subject, limits: Mapping[str, Limit], effort: Effort | None = None) -> Node:
     """Return the typed tree of a fact that a flag shows; raises Fault.
 
     A fact stands still: it says since when, and not for how long.
     """
-    syntax = parse(text)
-    node = _Checker(subject, limits, facts=True).typed(syntax)
+    syntax, node = _read(text, _Checker(subject, limits, facts=True), effort)
     if isinstance(node, Sum) and node.now:
         raise Fault(
             "a fact that a flag shows must stand still, and this changes with every day",
@@ -92,18 +123,26 @@ def fact(text: str, subject: Subject, limits: Mapping[str, Limit]) -> Node:
         )
     if node.type is Type.DURATION and isinstance(node, Sum) and node.terms:
         raise Fault("a flag shows instants, numbers and texts, and not lengths of time", syntax.at)
-    return _bounded(node, syntax)
+    return node
 
 
-def _bounded(node: Node, syntax: Syntax) -> Node:
-    size = sum(1 for _ in inside(node))
+def _read(text: str, checker: _Checker, effort: Effort | None) -> tuple[Syntax, Node]:
+    """What a text is, as it is written and as a typed tree; what that takes is counted, whatever comes of it."""
+    effort = effort if effort is not None else Effort()
+    effort.read(text)
+    syntax = parse(text)
+    try:
+        node = checker.typed(syntax)
+    finally:
+        effort.looked_at(checker.steps, syntax.at)
+    size = sum(1 for _ in islice(inside(node), LARGEST + 1))
     if size > LARGEST:
         raise Fault(
-            f"it has {size} parts once its lists are written out, and {LARGEST} is the most",
+            f"it has more than {LARGEST} parts once its lists are written out",
             syntax.at,
             "Split it into several rules.",
         )
-    return node
+    return syntax, node
 
 
 @dataclass(frozen=True, slots=True)

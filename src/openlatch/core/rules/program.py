@@ -8,7 +8,7 @@ from dataclasses import dataclass
 
 from openlatch.core.hours import end_of
 from openlatch.core.rules.catalogue import FIELDS
-from openlatch.core.rules.check import EPOCH, condition, fact, micros
+from openlatch.core.rules.check import EPOCH, Effort, condition, fact, micros
 from openlatch.core.rules.evidence import named
 from openlatch.core.rules.policy import Apart, Exempt, Policy, Rule
 from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
@@ -153,19 +153,26 @@ def _apart(apart: Apart) -> Rule:
     )
 
 
+ENOUGH = 100
+"""So many mistakes are told; what stands behind them is not looked at before they are corrected."""
+
+
 def compile_policy(policy: Policy, zone: str) -> Program:
     """Return a policy made ready for a workspace in this IANA zone; raises PolicyFault with all that is wrong."""
     complaints: list[Complaint] = []
     compiled: list[Compiled] = []
     seen = set[str]()
+    effort = Effort()
     for rule in rules_of(policy):
+        if effort.spent or len(complaints) >= ENOUGH:
+            break
         if rule.id in seen:
             complaints.append(
                 Complaint(rule.id, "id", f"there are two rules “{rule.id}”", hint="Give one of them another id.")
             )
         seen.add(rule.id)
         try:
-            compiled_rule = compile_rule(rule, policy, zone)
+            compiled_rule = compile_rule(rule, policy, zone, effort)
         except PolicyFault as fault:
             complaints += fault.complaints
         else:
@@ -181,13 +188,16 @@ def compile_policy(policy: Policy, zone: str) -> Program:
     return Program(tuple(compiled), tuple(circumstances), policy.risk)
 
 
-def compile_rule(rule: Rule, policy: Policy, zone: str) -> Compiled:
-    """Return one rule with its conditions checked; raises PolicyFault with all that is wrong with it."""
+def compile_rule(rule: Rule, policy: Policy, zone: str, effort: Effort) -> Compiled:
+    """Return one rule with its conditions checked; raises PolicyFault with all that is wrong with it.
+
+    `effort` is what the rules before it have taken.
+    """
     complaints: list[Complaint] = []
 
     def tried(part: str, text: str, *, as_fact: bool = False) -> Node | None:
         try:
-            return (fact if as_fact else condition)(text, rule.applies_to, policy.limits)
+            return (fact if as_fact else condition)(text, rule.applies_to, policy.limits, effort)
         except Fault as fault:
             complaints.append(Complaint(rule.id, part, fault.problem, fault.at, fault.hint))
             return None

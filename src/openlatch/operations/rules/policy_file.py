@@ -9,6 +9,7 @@ from dataclasses import dataclass
 from datetime import timedelta
 from functools import lru_cache
 from importlib import resources
+from itertools import islice, pairwise
 
 from pydantic import ValidationError
 
@@ -28,6 +29,12 @@ __all__ = ["BUILT_IN", "Read", "read"]
 BUILT_IN = resources.files("openlatch.core.rules").joinpath("built_in.toml").read_text()
 """The policy that a workspace begins with."""
 LONGEST = 500_000
+DEEPEST = 8
+"""Parts of a key, one behind the other with dots between them: who reads TOML takes memory for each with all before."""
+_PART = r"(?:[\w-]+|\"[^\"\n]*\"|'[^'\n]*')"
+_DEEP = re.compile(rf"(?:^|[\[{{,])[ \t]*({_PART}(?:[ \t]*\.[ \t]*{_PART}){{{DEEPEST}}})", re.MULTILINE)
+MOST_TOLD = 100
+"""mistakes that are told with their places"""
 _UNITS = {"d": "days", "h": "hours", "m": "minutes"}
 
 
@@ -45,6 +52,10 @@ def read(text: str, zone: str) -> Read:
     """Return the policy that a text holds; raises Invalid with every mistake and its place in the text."""
     if len(text) > LONGEST:
         raise _refused([{"at": "", "problem": f"it has {len(text)} characters, and {LONGEST} is the most"}])
+    deep = _DEEP.search(text)
+    if deep is not None:
+        line = text.count("\n", 0, deep.start(1)) + 1
+        raise _refused([{"at": f"line {line}", "problem": f"a key has more than {DEEPEST} parts"}])
     try:
         raw = tomllib.loads(text)
     except (tomllib.TOMLDecodeError, RecursionError) as error:
@@ -52,21 +63,26 @@ def read(text: str, zone: str) -> Read:
     try:
         policy = _policy(wire.PolicyFile.model_validate(raw))
     except ValidationError as error:
-        raise _refused(list(_misshapen(text, error))) from error
+        raise _refused(list(islice(_misshapen(text, error), MOST_TOLD)), error.error_count()) from error
     try:
         return Read(text, policy, compile_policy(policy, zone))
     except PolicyFault as fault:
-        raise _refused([_place(text, complaint) for complaint in fault.complaints]) from fault
+        complaints = tuple(fault.complaints)
+        places = _Places(text)
+        first = [places.of(complaint) for complaint in complaints[:MOST_TOLD]]
+        raise _refused(first, len(complaints)) from fault
 
 
-def _refused(errors: Sequence[Mapping[str, str]]) -> Invalid:
-    more = f", and {len(errors) - 1} more" if len(errors) > 1 else ""
+def _refused(errors: Sequence[Mapping[str, str]], count: int | None = None) -> Invalid:
+    count = len(errors) if count is None else count
+    least = "at least " if count >= MOST_TOLD else ""
+    more = f", and {least}{count - 1} more" if count > 1 else ""
     first = errors[0]
     at = f"{first['at']}: " if first["at"] else ""
     return Invalid(
         f"The policy cannot be used: {at}{first['problem']}{more}. The present policy stays in force.",
         next_step=first.get("hint") or "Correct it and try again.",
-        errors=[dict(error) for error in errors[:100]],
+        errors=[dict(error) for error in errors[:MOST_TOLD]],
     )
 
 
@@ -152,38 +168,43 @@ def _rule(rule: wire.Rule) -> Rule:
 # Where something stands in the text. TOML's reader keeps no places, so the lines are looked through for it.
 
 
-def _place(text: str, complaint: Complaint) -> dict[str, str]:
-    """The place of what a complaint is about: the line of the rule's part, and the column of the very character."""
-    start, end = _rule_lines(text, complaint.rule) if complaint.rule else (0, len(text))
-    key = complaint.part.partition(".")[0]
-    found = re.compile(rf"^[ \t]*{re.escape(key)}[ \t]*=[ \t]*", re.MULTILINE).search(text, start, end)
-    place = found.end() if found else start
-    inner = complaint.part.rpartition(".")[2]
-    if found and inner != key:
-        within = re.compile(rf"\b{re.escape(inner)}[ \t]*=[ \t]*").search(text, found.end(), end)
-        place = within.end() if within else place
-    if found and text[place : place + 1] in ("'", '"'):
-        place += 3 if text[place : place + 3] in ("'''", '"""') else 1
-        place += text[place : place + 1] == "\n"
-    place += complaint.at if found else 0
-    where = f"rule {complaint.rule}, " if complaint.rule else ""
-    return {
-        "at": f"{where}line {text.count(chr(10), 0, place) + 1}, column {place - (text.rfind(chr(10), 0, place))}",
-        "problem": f"{complaint.part}: {complaint.problem}",
-        "hint": complaint.hint,
-        "rule": complaint.rule,
-        "part": complaint.part,
-        "place": str(complaint.at),
-    }
+class _Places:
+    """Where the rules of a text stand in it: their ids are looked for once, however much is wrong."""
 
+    def __init__(self, text: str) -> None:
+        self._text = text
+        self._rules: dict[str, tuple[int, int]] = {}
+        heads = [match.start() for match in re.finditer(r"^\[\[(?:rules|apart)\]\]", text, re.MULTILINE)]
+        for start, end in pairwise([*heads, len(text)]):
+            named = re.compile(r"^[ \t]*id[ \t]*=[ \t]*[\"']([^\"'\n]*)[\"']", re.MULTILINE).search(text, start, end)
+            if named:
+                # The last one of an id: the second of two is the mistake.
+                self._rules[named[1]] = start, end
 
-def _rule_lines(text: str, rule: str) -> tuple[int, int]:
-    """From where to where a rule is written; the last one of that id, since the second of two is the mistake."""
-    heads = [match.start() for match in re.finditer(r"^\[\[(rules|apart)\]\]", text, re.MULTILINE)]
-    for start, end in reversed(list(zip(heads, [*heads[1:], len(text)], strict=True))):
-        if re.search(rf"^[ \t]*id[ \t]*=[ \t]*[\"']{re.escape(rule)}[\"']", text[start:end], re.MULTILINE):
-            return start, end
-    return 0, len(text)
+    def of(self, complaint: Complaint) -> dict[str, str]:
+        """The place of what a complaint is about: the line of the rule's part, and the column of the very character."""
+        text = self._text
+        start, end = self._rules.get(complaint.rule, (0, len(text)))
+        key = complaint.part.partition(".")[0]
+        found = re.compile(rf"^[ \t]*{re.escape(key)}[ \t]*=[ \t]*", re.MULTILINE).search(text, start, end)
+        place = found.end() if found else start
+        inner = complaint.part.rpartition(".")[2]
+        if found and inner != key:
+            within = re.compile(rf"\b{re.escape(inner)}[ \t]*=[ \t]*").search(text, found.end(), end)
+            place = within.end() if within else place
+        if found and text[place : place + 1] in ("'", '"'):
+            place += 3 if text[place : place + 3] in ("'''", '"""') else 1
+            place += text[place : place + 1] == "\n"
+        place += complaint.at if found else 0
+        where = f"rule {complaint.rule}, " if complaint.rule else ""
+        return {
+            "at": f"{where}line {text.count(chr(10), 0, place) + 1}, column {place - (text.rfind(chr(10), 0, place))}",
+            "problem": f"{complaint.part}: {complaint.problem}",
+            "hint": complaint.hint,
+            "rule": complaint.rule,
+            "part": complaint.part,
+            "place": str(complaint.at),
+        }
 
 
 def _line_of(text: str, path: Sequence[int | str]) -> str:
