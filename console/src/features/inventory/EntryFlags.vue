@@ -1,22 +1,27 @@
 <script setup lang="ts">
-import type { Flag } from "@/api/client";
+import type { Entry } from "@/api/client";
 import { useSession } from "@/api/session";
 import FlagDetails from "@/features/rules/FlagDetails.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
+import { letGo } from "@/ui/ended";
 import { day, exact, lastDay } from "@/ui/time";
 
-defineProps<{ flags: Flag[]; state: string }>();
+defineProps<{ entry: Entry }>();
 const { zone } = useSession();
 </script>
 
 <template>
-  <h3 class="section">{{ flags.length ? "Why it is flagged" : "Flags" }}</h3>
-  <p v-if="!flags.length" class="text-mute">
+  <h3 class="section">{{ entry.flags.length ? "Why it is flagged" : "Flags" }}</h3>
+  <p v-if="!entry.flags.length" class="text-mute">
     {{
-      state === "ended" ? "No rule looks at it any more." : "Nothing is stale or risky by the rules in force."
+      entry.state === "ended"
+        ? letGo(entry)
+          ? "It is not watched, so nothing is flagged any more."
+          : "It has ended, so nothing is flagged any more."
+        : "Nothing is stale or risky by the rules in force."
     }}
   </p>
-  <details v-for="flag in flags" :key="flag.id" class="mb-3">
+  <details v-for="flag in entry.flags" :key="flag.id" class="mb-3">
     <summary class="flex cursor-pointer list-none gap-3" :class="flag.accepted ? 'opacity-70' : ''">
       <SeverityNotch :severity="flag.severity" class="self-start" />
       <span>

@@ -91,7 +91,7 @@ useShortcuts({
         <p v-if="entry.advice" class="mt-3 border-l-2 border-act pl-3">
           <b class="font-[620]">Advice.</b> {{ entry.advice.text }}
         </p>
-        <EntryFlags :flags="entry.flags" :state="entry.state" />
+        <EntryFlags :entry="entry" />
         <div class="mt-6 flex flex-wrap gap-[10px]">
           <button v-if="canEnd" type="button" class="button button-danger" @click="ending = true">
             {{ opens }}
