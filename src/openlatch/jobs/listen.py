@@ -10,7 +10,7 @@ from openlatch.core.providers.observation import Observation, complaints, resolv
 from openlatch.core.providers.security_events import Refused
 from openlatch.errors import ProviderTrouble, ProviderUnreadable
 from openlatch.operations.call import Services, as_service
-from openlatch.operations.providers import hearing, security_events
+from openlatch.operations.providers import hearing
 from openlatch.operations.taking_back import reported
 from openlatch.store import Store
 
@@ -33,7 +33,7 @@ def listen(store: Store, services: Services) -> None:
             except ProviderTrouble as error:
                 log.warning("security events not fetched", stream=str(stream_id), why=error.message)
                 with store.transaction(workspace.id) as tx:
-                    security_events.troubled(as_service(tx, services), stream_id, error.message)
+                    hearing.troubled(as_service(tx, services), stream_id, error.message)
 
 
 def _fetched(store: Store, services: Services, workspace_id: UUID, stream_id: UUID) -> None:
@@ -41,10 +41,10 @@ def _fetched(store: Store, services: Services, workspace_id: UUID, stream_id: UU
     refused: dict[str, Refused] = {}
     for _ in range(MOST):
         with store.transaction(workspace_id) as tx:
-            stream = security_events.opened(as_service(tx, services), stream_id)
+            stream = hearing.open_stream(as_service(tx, services), stream_id)
         if stream is None:
             return
-        issuer = security_events.issuer(services, stream)
+        issuer = hearing.issuer(services, stream)
         fetched = issuer.fetch(taken, refused)
         taken, refused = [], {}
         for jti, token in fetched.tokens.items():
@@ -59,7 +59,7 @@ def _fetched(store: Store, services: Services, workspace_id: UUID, stream_id: UU
     if taken or refused:
         issuer.fetch(taken, refused, most=0)
     with store.transaction(workspace_id) as tx:
-        security_events.fetched(as_service(tx, services), stream_id)
+        hearing.nothing_wrong(as_service(tx, services), stream_id)
 
 
 def see_to(store: Store, services: Services, workspace_id: UUID, event_id: UUID) -> None:

@@ -29,7 +29,7 @@ from openlatch.operations.inventory import imports
 from openlatch.operations.letting_in import fulfil, requests
 from openlatch.operations.orders import orders
 from openlatch.operations.people import letters, sign_ins
-from openlatch.operations.providers import doings, readings, security_events
+from openlatch.operations.providers import doings, hearing, readings, security_events
 from openlatch.operations.record import log
 from openlatch.operations.reviews import plans, prints, settle
 from openlatch.operations.rules import flags
@@ -141,7 +141,7 @@ TASKS: Mapping[str, Callable[..., None]] = {
     order_jobs.TOGETHER: _carry_out_together,
     order_jobs.WAKE: _wake,
     flags.TASK: _evaluate,
-    security_events.TASK: _see_to,
+    hearing.TASK: _see_to,
     batches.TASK: _advance,
     imports.TASK: _take_in,
     prints.TASK: _print,

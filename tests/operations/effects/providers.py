@@ -136,7 +136,7 @@ def _(w: World) -> None:
     w.owner.listen("Dome Control", "https://login.example", "https://login.example/keys")
     shown = w.auditor.event_stream("Dome Control")
     assert (shown.issuer, shown.heard_at, shown.made_by) == ("https://login.example", None, "Maren Ashdown")
-    with w.refused(NotFound, "No security events"):
+    with w.refused(NotFound, "does not listen"):
         w.owner.event_stream("Plate Archive")
 
 
@@ -152,7 +152,7 @@ def _(w: World) -> None:
     w.owner.listen("Donation Box", "https://login.example", "https://login.example/keys")
     w.manager.stop_listening("Donation Box")
     assert w.last() == "provider.not-heard"
-    with w.refused(NotFound, "No security events"):
+    with w.refused(NotFound, "does not listen"):
         w.owner.stop_listening("Donation Box")
 
 

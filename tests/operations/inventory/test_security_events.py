@@ -240,7 +240,7 @@ def test_nobody_is_taken_for_another(apart: Ridge) -> None:
         event = latest(client)
         assert (event.party, event.came_to) == (
             None,
-            "Nobody is known by that for certain. All of Ticket Desk is read.",
+            "It is not certain whom this means. All of Ticket Desk is read.",
         )
     assert not list(client.batches("leaver"))
 
@@ -296,7 +296,7 @@ def test_what_cannot_be_heard_is_not_set_up(client: Client) -> None:
         )
     with pytest.raises(Invalid, match="without an address"):
         client.listen("Live Sky", "https://login.example", "https://login.example/keys", secret="x")
-    with pytest.raises(NotFound, match="No security events of Live Sky"):
+    with pytest.raises(NotFound, match="does not listen to security events of Live Sky"):
         client.event_stream("Live Sky")
 
 

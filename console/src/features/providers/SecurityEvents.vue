@@ -98,7 +98,7 @@ const facts = computed(() => {
           <dt class="text-mute">{{ name }}</dt>
           <dd class="font-mono text-small break-all select-all">{{ value }}</dd>
         </template>
-        <dt class="text-mute">Heard last</dt>
+        <dt class="text-mute">Last received</dt>
         <dd :title="exact(stream.data.value.heard_at)">
           {{ stream.data.value.heard_at ? ago(stream.data.value.heard_at, now) : "never" }}
           <b v-if="stream.data.value.trouble" class="block font-semibold text-high">{{

@@ -286,7 +286,7 @@ def listen(
     with connect() as client:
         if stop:
             client.stop_listening(provider)
-            click.echo("Heard no more.")
+            click.echo("Stopped listening.")
         elif issuer:
             secret = secret_file.read().strip() if secret_file else None
             made = client.listen(provider, issuer, keys, audience=audience, poll=poll, secret=secret)
@@ -302,7 +302,7 @@ def _tell_stream(stream: wire.EventStream, secret: str = "") -> None:
         ("keys", stream.keys),
         ("fetched from", stream.poll),
         ("sent to", stream.address),
-        ("heard last", ago(stream.heard_at) if stream.heard_at else "never"),
+        ("last received", ago(stream.heard_at) if stream.heard_at else "never"),
         ("trouble", stream.trouble),
     )
     for name, value in facts:

@@ -1,39 +1,139 @@
-"""Hearing a security event: the keys are read outside any transaction, and what is proved is kept in one."""
+"""Hearing security events as they come in: keys are read outside any transaction, and what is proved is kept in one.
+
+A token that was proved is kept before it is acknowledged, once however often it comes. What it reports is seen to by a
+job.
+"""
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+import hmac
+from collections.abc import Mapping, Sequence
+from dataclasses import dataclass
+from datetime import timedelta
 from typing import Any
 from uuid import UUID
 
-from openlatch.core.providers.security_events import Refused
-from openlatch.operations.call import Services, as_service
-from openlatch.operations.providers import security_events
-from openlatch.operations.providers.security_events import Heard
+from openlatch.core.providers.security_events import EventStream, Issuer, Refused, Subject, reports
+from openlatch.operations.call import Call, Services, as_service
+from openlatch.operations.providers.security_events import hash_of
 from openlatch.store import Store
+from openlatch.store.providers.security_events import SecurityEvent
 
-__all__ = ["hear"]
+__all__ = [
+    "TASK",
+    "OpenStream",
+    "hear",
+    "issuer",
+    "nothing_wrong",
+    "open_stream",
+    "troubled",
+]
+
+TASK = "openlatch.see-to-security-event"
+KEYS_FOR = timedelta(hours=1)
+"""so long keys count that were read; a token by another one has them read anew at once"""
+AGAIN_AFTER = timedelta(minutes=1)
+"""but not sooner than this, whoever sends what"""
 
 
-def hear(store: Store, services: Services, workspace_id: UUID, heard: Heard, token: str) -> int:
+@dataclass(frozen=True, slots=True)
+class OpenStream:
+    """A stream as it is heard now: what it is fetched with, and the keys, where they were read not long ago.
+
+    With `anew`, a token that none of them has signed has them read again: they may have been exchanged.
+    """
+
+    settings: EventStream
+    secret: str
+    key_set: Mapping[str, Any] | None
+    anew: bool = True
+
+
+def open_stream(call: Call, stream_id: UUID, handed: str | None = None) -> OpenStream | None:
+    """Return a stream that may be heard; None if there is none, or what was handed over is not its secret."""
+    kept = call.tx.event_streams.kept(stream_id)
+    if kept is None:
+        return None
+    if handed is not None and (kept.stream.poll or not hmac.compare_digest(kept.secret_hash, hash_of(handed))):
+        return None
+    age = None if kept.keys_at is None else call.now - kept.keys_at
+    known = kept.key_set if age is not None and age < KEYS_FOR else None
+    return OpenStream(kept.stream, call.open(kept.secret), known, anew=age is None or age >= AGAIN_AFTER)
+
+
+def issuer(services: Services, stream: OpenStream) -> Issuer:
+    """Return what talks to whoever signs a stream."""
+    assert services.event_issuer is not None  # noqa: S101 - the wiring brings it
+    return services.event_issuer(stream.settings, stream.secret)
+
+
+def _keep_keys(call: Call, stream_id: UUID, key_set: Mapping[str, Any]) -> None:
+    """Keep which keys an issuer has published."""
+    call.tx.event_streams.read_keys(stream_id, key_set, call.now)
+
+
+def troubled(call: Call, stream_id: UUID, why: str) -> None:
+    """Keep why nothing can be heard."""
+    call.tx.event_streams.heard(stream_id, call.now, why)
+
+
+def nothing_wrong(call: Call, stream_id: UUID) -> None:
+    """Keep that nothing is wrong with a stream that is fetched."""
+    call.tx.event_streams.heard(stream_id, call.now)
+
+
+def _keep(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequence[SecurityEvent]:
+    """Keep what a proved token reports, and have it seen to; returns what was not known yet. Raises Refused."""
+    told = reports(claims, stream, call.now)
+    events = [
+        SecurityEvent(
+            call.services.new_id(),
+            stream.provider_id,
+            stream.id,
+            report.jti,
+            report.reported,
+            report.subject.keys,
+            report.subject.addresses,
+            report.at or call.now,
+            call.now,
+        )
+        for report in told
+    ]
+    call.tx.event_streams.heard(stream.id, call.now)
+    new = call.tx.security_events.add(events)
+    for event in new:
+        call.log(
+            "provider.reported",
+            "provider",
+            stream.provider_id,
+            reported=event.reported.value,
+            of=Subject(event.keys, event.addresses).told,
+            token=event.jti,
+            event=str(event.id),
+        )
+        call.tx.enqueue(TASK, lock=f"provider:{stream.provider_id}", event_id=str(event.id))
+    return new
+
+
+def hear(store: Store, services: Services, workspace_id: UUID, stream: OpenStream, token: str) -> int:
     """Keep what a token reports, if its signature holds and it is for us; returns how much of it was not known yet.
 
     Raises Refused for what is not taken, and ProviderTrouble where the issuer's keys cannot be read.
     """
-    claims = _proved(store, services, workspace_id, heard, token)
+    claims = _proved(store, services, workspace_id, stream, token)
     with store.transaction(workspace_id) as tx:
-        return len(security_events.heard(as_service(tx, services), heard.stream, claims))
+        return len(_keep(as_service(tx, services), stream.settings, claims))
 
 
-def _proved(store: Store, services: Services, workspace_id: UUID, heard: Heard, token: str) -> Mapping[str, Any]:
-    issuer = security_events.issuer(services, heard)
-    if heard.key_set is not None:
+def _proved(store: Store, services: Services, workspace_id: UUID, stream: OpenStream, token: str) -> Mapping[str, Any]:
+    signs = issuer(services, stream)
+    if stream.key_set is not None:
         try:
-            return issuer.proved(token, heard.key_set)
+            return signs.proved(token, stream.key_set)
         except Refused as error:
-            if error.err != "invalid_key" or not heard.anew:
+            if error.err != "invalid_key" or not stream.anew:
                 raise
-    key_set = issuer.key_set()
+    key_set = signs.key_set()
     with store.transaction(workspace_id) as tx:
-        security_events.keep_keys(as_service(tx, services), heard.stream.id, key_set)
-    return issuer.proved(token, key_set)
+        _keep_keys(as_service(tx, services), stream.settings.id, key_set)
+    return signs.proved(token, key_set)

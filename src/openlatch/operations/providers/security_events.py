@@ -7,51 +7,25 @@ job: whoever it means is read again, and only what that reading bears out is tak
 from __future__ import annotations
 
 import hashlib
-import hmac
 import secrets
-from collections.abc import Mapping, Sequence
+from collections.abc import Mapping
 from dataclasses import dataclass, replace
 from datetime import timedelta
-from typing import Any
 from urllib.parse import urlsplit
 from uuid import UUID
 
 from openlatch.core.model import Provider
 from openlatch.core.providers.security_events import (
     EventStream,
-    Issuer,
-    Subject,
-    reports,
 )
 from openlatch.core.record.secrecy import address_holds_secret
 from openlatch.errors import Conflict, Invalid, NotFound
-from openlatch.operations.call import Call, Services, operation
+from openlatch.operations.call import Call, operation
 from openlatch.store.pages import Page
 from openlatch.store.providers.security_events import SecurityEvent
 
-__all__ = [
-    "TASK",
-    "Heard",
-    "StreamSight",
-    "StreamWish",
-    "browse",
-    "change",
-    "fetched",
-    "heard",
-    "issuer",
-    "keep_keys",
-    "opened",
-    "remove",
-    "show",
-    "tidy",
-    "troubled",
-]
+__all__ = ["StreamSight", "StreamWish", "browse", "change", "hash_of", "remove", "show", "tidy"]
 
-TASK = "openlatch.see-to-security-event"
-KEYS_FOR = timedelta(hours=1)
-"""so long keys count that were read; a token by another one has them read anew at once"""
-AGAIN_AFTER = timedelta(minutes=1)
-"""but not sooner than this, whoever sends what"""
 KEPT_FOR = timedelta(days=400)
 _HANDED = "latch-events-"
 
@@ -126,7 +100,7 @@ def change(call: Call, text: str, wish: StreamWish) -> StreamSight:
             next_step="Leave it out: the secret that events are to be sent with is made here.",
             errors=[{"at": "secret", "problem": "not without an address to fetch from"}],
         )
-    call.tx.event_streams.keep(stream, call.close(secret), _hash(handed))
+    call.tx.event_streams.keep(stream, call.close(secret), hash_of(handed))
     call.log(
         "provider.heard",
         "provider",
@@ -151,7 +125,7 @@ def remove(call: Call, text: str) -> None:
 
 def _not_heard(provider: Provider) -> NotFound:
     return NotFound(
-        f"No security events of {provider.name} are heard.",
+        f"Open Latch does not listen to security events of {provider.name}.",
         next_step="Say from whom they come: openlatch providers listen --help",
     )
 
@@ -181,90 +155,9 @@ def _check(at: str, address: str) -> None:
     )
 
 
-def _hash(secret: str) -> bytes:
+def hash_of(secret: str) -> bytes:
+    """Return what is kept of a secret that comes with events."""
     return hashlib.sha256(secret.encode()).digest()
-
-
-# As they come in
-
-
-@dataclass(frozen=True, slots=True)
-class Heard:
-    """A stream as it is heard now: what it is fetched with, and the keys, where they were read not long ago.
-
-    With `anew`, a token that none of them has signed has them read again: they may have been exchanged.
-    """
-
-    stream: EventStream
-    secret: str
-    key_set: Mapping[str, Any] | None
-    anew: bool = True
-
-
-def opened(call: Call, stream_id: UUID, handed: str | None = None) -> Heard | None:
-    """Return a stream that may be heard; None if there is none, or what was handed over is not its secret."""
-    kept = call.tx.event_streams.kept(stream_id)
-    if kept is None:
-        return None
-    if handed is not None and (kept.stream.poll or not hmac.compare_digest(kept.secret_hash, _hash(handed))):
-        return None
-    age = None if kept.keys_at is None else call.now - kept.keys_at
-    known = kept.key_set if age is not None and age < KEYS_FOR else None
-    return Heard(kept.stream, call.open(kept.secret), known, anew=age is None or age >= AGAIN_AFTER)
-
-
-def issuer(services: Services, heard_: Heard) -> Issuer:
-    """Return what talks to whoever signs a stream."""
-    assert services.event_issuer is not None  # noqa: S101 - the wiring brings it
-    return services.event_issuer(heard_.stream, heard_.secret)
-
-
-def keep_keys(call: Call, stream_id: UUID, key_set: Mapping[str, Any]) -> None:
-    """Keep which keys an issuer has published."""
-    call.tx.event_streams.read_keys(stream_id, key_set, call.now)
-
-
-def troubled(call: Call, stream_id: UUID, why: str) -> None:
-    """Keep why nothing can be heard."""
-    call.tx.event_streams.heard(stream_id, call.now, why)
-
-
-def fetched(call: Call, stream_id: UUID) -> None:
-    """Keep that nothing is wrong with a stream that is fetched."""
-    call.tx.event_streams.heard(stream_id, call.now)
-
-
-def heard(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequence[SecurityEvent]:
-    """Keep what a proved token reports, and have it seen to; returns what was not known yet. Raises Refused."""
-    told = reports(claims, stream, call.now)
-    events = [
-        SecurityEvent(
-            call.services.new_id(),
-            stream.provider_id,
-            stream.id,
-            report.jti,
-            report.reported,
-            report.subject.keys,
-            report.subject.addresses,
-            report.at or call.now,
-            call.now,
-        )
-        for report in told
-    ]
-    call.tx.event_streams.heard(stream.id, call.now)
-    new = call.tx.security_events.add(events)
-    for event in new:
-        call.log(
-            "provider.reported",
-            "provider",
-            stream.provider_id,
-            reported=event.reported.value,
-            of=Subject(event.keys, event.addresses).told,
-            token=event.jti,
-            event=str(event.id),
-        )
-        call.tx.enqueue(TASK, lock=f"provider:{stream.provider_id}", event_id=str(event.id))
-    return new
 
 
 def tidy(call: Call) -> None:

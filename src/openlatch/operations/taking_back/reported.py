@@ -62,7 +62,7 @@ def conclude(call: Call, matter: Matter, seen: Observation | None, trouble: str 
         return
     if matter.party_id is None or seen is None:
         readings.queue(call, provider)
-        why = f"They could not be read again: {trouble}" if trouble else "Nobody is known by that for certain."
+        why = f"They could not be read again: {trouble}" if trouble else "It is not certain whom this means."
         call.tx.security_events.done(event.id, matter.party_id, f"{why} All of {provider.name} is read.", call.now)
         return
     call.tx.facts.take_turns()

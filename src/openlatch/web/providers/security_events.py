@@ -12,7 +12,8 @@ from openlatch.core.providers.security_events import Refused, Subject
 from openlatch.errors import NotFound
 from openlatch.operations.call import Call, as_service
 from openlatch.operations.providers import hearing, security_events
-from openlatch.operations.providers.security_events import Heard, StreamSight, StreamWish
+from openlatch.operations.providers.hearing import OpenStream
+from openlatch.operations.providers.security_events import StreamSight, StreamWish
 from openlatch.operations.telling import tokens
 from openlatch.store.providers.security_events import SecurityEvent
 from openlatch.web.api import Answer, Routes, Upload, backend
@@ -88,14 +89,14 @@ def receive_security_event(stream: str, upload: Upload) -> Answer:
     """
     at = backend()
     try:
-        workspace_id, heard = _heard(stream)
-        hearing.hear(at.store, at.services, workspace_id, heard, upload.content.decode("ascii", "replace"))
+        workspace_id, open_stream = _open_stream(stream)
+        hearing.hear(at.store, at.services, workspace_id, open_stream, upload.content.decode("ascii", "replace"))
     except Refused as error:
         return Answer(wire.SecurityEventRefusal(err=error.err, description=error.why), 400)
     return Answer(None, 202)
 
 
-def _heard(address: str) -> tuple[UUID, Heard]:
+def _open_stream(address: str) -> tuple[UUID, OpenStream]:
     """The stream that somebody sends to; who does not know its secret learns nothing of whether there is one."""
     at = backend()
     workspace, _, stream = address.partition(".")
@@ -103,12 +104,12 @@ def _heard(address: str) -> tuple[UUID, Heard]:
     try:
         workspace_id, stream_id = UUID(hex=workspace), UUID(hex=stream)
         with at.store.transaction(workspace_id) as tx:
-            heard = security_events.opened(as_service(tx, at.services), stream_id, secret.strip())
+            found = hearing.open_stream(as_service(tx, at.services), stream_id, secret.strip())
     except (ValueError, NotFound) as error:
         raise UNKNOWN from error
-    if heard is None or kind.lower() != "bearer":
+    if found is None or kind.lower() != "bearer":
         raise UNKNOWN
-    return workspace_id, heard
+    return workspace_id, found
 
 
 @routes.route("GET", "/security-event-keys/<uuid:workspace_id>", returns=wire.ReceiptKeys, public=True)
