@@ -87,15 +87,15 @@ def _keep(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequenc
     told = reports(claims, stream, call.now)
     events = [
         SecurityEvent(
-            call.services.new_id(),
-            stream.provider_id,
-            stream.id,
-            report.jti,
-            report.reported,
-            report.subject.keys,
-            report.subject.addresses,
-            report.at or call.now,
-            call.now,
+            id=call.services.new_id(),
+            provider_id=stream.provider_id,
+            stream_id=stream.id,
+            jti=report.jti,
+            reported=report.reported,
+            keys=report.subject.keys,
+            addresses=report.subject.addresses,
+            at=report.at or call.now,
+            received_at=call.now,
         )
         for report in told
     ]

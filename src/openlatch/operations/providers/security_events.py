@@ -87,9 +87,16 @@ def change(call: Call, text: str, wish: StreamWish) -> StreamSight:
     handed = "" if wish.poll else f"{_HANDED}{given}"
     before = call.tx.event_streams.of(provider.id)
     stream = EventStream(
-        call.services.new_id(), provider.id, wish.issuer, "", wish.keys, wish.poll, call.actor.name, call.now
+        id=call.services.new_id(),
+        provider_id=provider.id,
+        issuer=wish.issuer,
+        audience=wish.audience,
+        keys=wish.keys,
+        poll=wish.poll,
+        made_by=call.actor.name,
+        made_at=call.now,
     )
-    stream = replace(stream, audience=wish.audience or _address(call, stream))
+    stream = replace(stream, audience=stream.audience or _address(call, stream))
     secret = wish.secret
     if secret is None:
         kept = call.tx.event_streams.kept(before.id) if before is not None and wish.poll else None
