@@ -77,6 +77,10 @@ def test_what_was_read_at_one_of_two_like_providers_is_let_go_and_nothing_else(a
     for action in ("end", "give-back"):
         with pytest.raises(Conflict, match="was removed here"):
             twins.plan(before[0].ref, action)
+    leaver = next(e for e in gone if e.party.kind == "person")
+    said = [told.text for told in twins.plan_leaver(leaver.party.ref).consequences if told.kind == "not-watched"]
+    assert said
+    assert f"at {DESK}, which was removed here: nobody knows whether they have it still" in said[0]
     with apart.call() as call:
         names = {provider_id: name for provider_id, name in call.tx.providers.names().items() if name == DESK}
         (removed,) = names

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, take, type SignOn } from "@/api/client";
 import { useSession } from "@/api/session";
+import AreYouSure from "@/ui/AreYouSure.vue";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
@@ -83,27 +84,20 @@ function letsIn(service: SignOn): string {
           </template>
         </template>
       </DataTable>
-      <div
+      <AreYouSure
         v-for="one in services.filter((service) => service.id === asked)"
         :key="one.id"
-        class="mt-3 max-w-xl border-l-4 border-high py-1 pl-4"
+        class="mt-3"
+        :does="`Remove ${one.name}`"
+        :busy="remove.isPending.value"
+        @yes="remove.mutate(one.ref)"
+        @no="asked = ''"
       >
         <p>
           Nobody will be able to sign in at {{ one.name }}; who is signed in stays until it ends. Whoever
           signed in there alone chooses a password by “Forgot your password?”.
         </p>
-        <div class="mt-3 flex gap-[10px]">
-          <button
-            type="button"
-            class="button button-danger"
-            :disabled="remove.isPending.value"
-            @click="remove.mutate(one.ref)"
-          >
-            Remove {{ one.name }}
-          </button>
-          <button type="button" class="button" @click="asked = ''">Leave it</button>
-        </div>
-      </div>
+      </AreYouSure>
       <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-3 max-w-xl" />
       <button v-if="mayAdd && back" type="button" class="button mt-4" @click="emit('open', 'new')">
         Add a single sign-on…

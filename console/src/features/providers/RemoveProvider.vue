@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { api, take, type Provider } from "@/api/client";
+import AreYouSure from "@/ui/AreYouSure.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
 /** Removing a provider: what it comes to is told first, and so is what has to be over before. */
@@ -25,7 +26,7 @@ const remove = useMutation({
 </script>
 
 <template>
-  <section class="mt-4 max-w-2xl border-l-4 border-high py-1 pl-4" :aria-label="`Remove ${provider.name}`">
+  <section class="mt-4 max-w-2xl" :aria-label="`Remove ${provider.name}`">
     <ProblemNote v-if="removal.error.value" :error="removal.error.value" />
     <p v-else-if="!removal.data.value" class="text-mute" role="status">Looking what that comes to…</p>
     <template v-else-if="removal.data.value.hindrances.length">
@@ -37,23 +38,18 @@ const remove = useMutation({
       </ul>
       <button type="button" class="button mt-3" @click="emit('done')">Close</button>
     </template>
-    <template v-else>
+    <AreYouSure
+      v-else
+      :does="`Remove ${provider.name}`"
+      :busy="remove.isPending.value"
+      @yes="remove.mutate(removal.data.value.entries)"
+      @no="emit('done')"
+    >
       <h3 class="font-[620]">If {{ provider.name }} is removed</h3>
       <ul class="mt-2 list-disc pl-5">
         <li v-for="sentence in removal.data.value.says" :key="sentence">{{ sentence }}</li>
       </ul>
-      <div class="mt-3 flex gap-[10px]">
-        <button
-          type="button"
-          class="button button-danger"
-          :disabled="remove.isPending.value"
-          @click="remove.mutate(removal.data.value.entries)"
-        >
-          Remove {{ provider.name }}
-        </button>
-        <button type="button" class="button" @click="emit('done')">Keep it</button>
-      </div>
-    </template>
+    </AreYouSure>
     <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-3" />
   </section>
 </template>

@@ -3,6 +3,7 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { reactive, ref } from "vue";
 import { api, take, type Webhook } from "@/api/client";
 import { useSession } from "@/api/session";
+import AreYouSure from "@/ui/AreYouSure.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact, moment } from "@/ui/time";
@@ -16,6 +17,7 @@ const mayAdd = may("webhooks.add");
 const form = reactive({ url: "", acts: "", tokens: false, audience: "" });
 const secret = ref("");
 const bearer = ref(false);
+const asked = ref("");
 const found = useQuery({
   queryKey: ["webhooks"],
   queryFn: () => take(api.GET("/webhooks")),
@@ -47,7 +49,10 @@ const act = useMutation({
     if (what === "remove") return take(api.DELETE("/webhooks/{webhook}", { params })) as Promise<unknown>;
     return take(api.POST("/webhooks/{webhook}/pause", { params, body: { paused: what === "pause" } }));
   },
-  onSuccess: changed,
+  onSuccess: async () => {
+    asked.value = "";
+    await changed();
+  },
 });
 function toldOf(one: Webhook): string {
   return one.acts.join(", ") || (one.form === "security-events" ? "what ended" : "everything");
@@ -84,11 +89,29 @@ function state(one: Webhook): string {
           >
             {{ one.paused ? "Resume" : "Pause" }}
           </button>
-          <button type="button" class="button button-danger" @click="act.mutate({ one, what: 'remove' })">
-            Remove
+          <button type="button" class="button" @click="asked = asked === one.id ? '' : one.id">
+            Remove…
           </button>
         </span>
       </div>
+      <AreYouSure
+        v-if="asked === one.id"
+        class="mt-3"
+        does="Remove it"
+        :busy="act.isPending.value"
+        @yes="act.mutate({ one, what: 'remove' })"
+        @no="asked = ''"
+      >
+        <p>
+          It is told nothing any more, also not what it has not been told of so far. Adding it again gives it
+          a new secret.
+        </p>
+      </AreYouSure>
+      <ProblemNote
+        v-if="act.error.value && act.variables.value?.one.id === one.id"
+        :error="act.error.value"
+        class="mt-3 max-w-xl"
+      />
       <dl class="mt-2 grid grid-cols-[120px_minmax(0,1fr)] gap-y-[6px]">
         <dt class="text-mute">State</dt>
         <dd :class="one.attempts || one.paused ? 'font-semibold text-high' : ''">

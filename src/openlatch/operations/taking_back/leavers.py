@@ -18,10 +18,10 @@ from openlatch.operations.orders.orders import Wish
 from openlatch.operations.people import people
 from openlatch.operations.taking_back import batches
 from openlatch.operations.taking_back.batches import BatchSight
-from openlatch.operations.taking_back.together import Foresight, foreseen
+from openlatch.operations.taking_back.together import Foresight, Named, foreseen
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.taking_back.batches import Batch, BatchItem
-from openlatch.words import Action, PartyKind, Role
+from openlatch.words import Action, PartyKind, Role, Severity
 
 __all__ = ["LeaverPlan", "complete", "create", "plan", "take_all_back"]
 
@@ -155,8 +155,25 @@ def _plan(call: Call, text: str) -> LeaverPlan:
         party,
         outside,
         tuple((item, listed.get(item.entry_id) if item.entry_id else None) for item in items),
-        foreseen(call, acts),
+        _with_doubts(call, party, foreseen(call, acts)),
     )
+
+
+def _with_doubts(call: Call, party: Party, foresight: Foresight) -> Foresight:
+    """What is foreseen, with what nobody here knows: whether they have still what they had at removed providers."""
+    gone = call.tx.entries.about(call.tx.entries.let_go(party.id)).values()
+    doubts = tuple(
+        Named(
+            listed.entry.id,
+            f"{party.name} on {listed.account.name}",
+            f"{party.name} had “{listed.entry.level}” on {listed.account.name} at {listed.provider.name}, which was "
+            "removed here: nobody knows whether they have it still. See to it there.",
+        )
+        for listed in gone
+    )
+    if not doubts:
+        return foresight
+    return replace(foresight, consequences=(*foresight.consequences, ("not-watched", Severity.MEDIUM, doubts)))
 
 
 def _sign_in(call: Call, party: Party) -> SignIn | None:

@@ -25,7 +25,7 @@ from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.providers.providers import PROVIDER
 from openlatch.store.providers.rows import ProviderRow
 from openlatch.store.rules.rows import FlagRow
-from openlatch.words import Kind, Power, State
+from openlatch.words import EndReason, Kind, Power, State
 
 __all__ = ["ENTRY", "NO_DIGESTS", "SORTS", "Entries", "EntryFilter", "Listed", "Summary"]
 
@@ -246,6 +246,13 @@ class Entries(Noun):
         if accounts is not None:
             query = query.where(EntryRow.account_id == func.any(list(accounts)))
         return tuple(map(ENTRY.read, self._session.scalars(query.order_by(EntryRow.id))))
+
+    def let_go(self, party_id: UUID) -> list[UUID]:
+        """Return the entries of a party that nobody looks at any more, since their provider was removed."""
+        query = select(EntryRow.id).where(
+            EntryRow.party_id == party_id, EntryRow.end_reason == EndReason.PROVIDER_REMOVED.value
+        )
+        return list(self._session.scalars(query.order_by(EntryRow.id)))
 
     def around(self, entries: Iterable[Entry]) -> tuple[Entry, ...]:
         """Return the standing entries that are of the same parties as these, or on the same accounts."""
