@@ -155,7 +155,9 @@ def take_up_forgotten(store: Store, services: Services) -> None:
     """Queue again what should have moved long ago, for whatever lost its jobs."""
     for workspace in store.workspaces():
         with store.transaction(workspace.id) as tx:
-            orders.take_up_forgotten(as_service(tx, services))
+            call = as_service(tx, services)
+            orders.take_up_forgotten(call)
+            hearing.take_up_forgotten(call)
 
 
 def open_rounds(store: Store, services: Services) -> None:

@@ -14,11 +14,14 @@ import jwt
 import pytest
 from hypothesis import given, settings
 from hypothesis import strategies as st
+from sqlalchemy import text
 
 from openlatch.client import Client
 from openlatch.core.telling.security_events import ACCESS_ENDED
 from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Conflict, Invalid, NotFound
+from openlatch.jobs import tasks
+from openlatch.operations.providers import hearing
 from openlatch.wire import messages as wire
 from tests.harness.acts import Desk, read, settle
 from tests.harness.ridge import Ridge
@@ -97,6 +100,20 @@ def test_an_event_is_taken_once_however_often_it_comes_and_they_are_read_again(
     assert heard_at >= event.received_at
     acts = [e.content["act"] for e in client.events(client.provider(DESK).id)]
     assert acts.count("provider.reported") == 1
+
+
+def test_what_lost_its_job_is_seen_to_all_the_same(apart: Ridge) -> None:
+    client, door = apart.client(), Door(apart)
+    assert door.post(door.about(somebody(client), REVOKED)).status_code == 202
+    with apart.call() as call:
+        call.tx._session.execute(text("delete from procrastinate_jobs where task_name = :task"), {"task": hearing.TASK})
+    apart.drain()
+    assert latest(client).came_to == ""
+    apart.clock.go_on(minutes=11)
+    tasks.take_up_forgotten(apart.store, apart.services)
+    tasks.take_up_forgotten(apart.store, apart.services)
+    apart.drain()
+    assert latest(client).came_to == "They were read again."
 
 
 def test_whoever_does_not_know_the_secret_learns_nothing(ridge: Ridge, client: Client, door: Door) -> None:

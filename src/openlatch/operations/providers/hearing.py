@@ -26,12 +26,14 @@ __all__ = [
     "issuer",
     "nothing_wrong",
     "open_stream",
+    "take_up_forgotten",
     "troubled",
 ]
 
 TASK = "openlatch.see-to-security-event"
 KEYS_FOR = timedelta(hours=1)
 """so long keys count that were read; a token by another one has them read anew at once"""
+FORGOTTEN = timedelta(minutes=10)
 AGAIN_AFTER = timedelta(minutes=1)
 """but not sooner than this, whoever sends what"""
 
@@ -111,8 +113,19 @@ def _keep(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequenc
             token=event.jti,
             event=str(event.id),
         )
-        call.tx.enqueue(TASK, lock=f"provider:{stream.provider_id}", event_id=str(event.id))
+        _queue(call, event)
     return new
+
+
+def take_up_forgotten(call: Call) -> None:
+    """Queue again what should have been seen to long ago, for whatever lost its jobs."""
+    for event in call.tx.security_events.waiting(call.now - FORGOTTEN):
+        _queue(call, event)
+
+
+def _queue(call: Call, event: SecurityEvent) -> None:
+    once = f"security-event:{event.id}"
+    call.tx.enqueue(TASK, lock=f"provider:{event.provider_id}", once=once, event_id=str(event.id))
 
 
 def hear(store: Store, services: Services, workspace_id: UUID, stream: OpenStream, token: str) -> int:

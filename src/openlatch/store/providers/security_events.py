@@ -116,6 +116,13 @@ class SecurityEvents(Noun):
         """Return one that nobody else sees to until this transaction is over."""
         return _EVENT.read(self._row("security event", SecurityEventRow, str(event_id), lock=True))
 
+    def waiting(self, before: datetime) -> tuple[SecurityEvent, ...]:
+        """Return what came before an instant and was not seen to."""
+        query = select(SecurityEventRow).where(
+            SecurityEventRow.done_at.is_(None), SecurityEventRow.received_at < before
+        )
+        return tuple(map(_EVENT.read, self._session.scalars(query.order_by(SecurityEventRow.id))))
+
     def done(self, event_id: UUID, party_id: UUID | None, came_to: str, now: datetime) -> None:
         """Keep whom it meant, and what came of it."""
         values = {"party_id": party_id, "came_to": came_to, "done_at": now}
