@@ -61,9 +61,9 @@ class ImapConnector:
         (
             Setting("host", "name or address of the mail server"),
             Setting("port", "993 for implicit TLS, 143 for the others"),
-            Setting("user", "an owner of the mailboxes"),
+            Setting("user", "an owner of the mailboxes", leads=False),
             Setting("tls", "implicit (if left out), starttls, or on this machine only none", needed=False),
-            Setting("domain", "for identifiers that are no addresses", needed=False),
+            Setting("domain", "for identifiers that are no addresses", needed=False, leads=False),
         ),
         "password",
     )

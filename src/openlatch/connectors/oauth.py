@@ -115,11 +115,12 @@ class OAuthConnector:
         "OAuth 2.0 metadata, introspection and revocation (RFC 8414, RFC 7662, RFC 7009)",
         (
             Setting("issuer", "address of the authorization server"),
-            Setting("account", "what to call the account", needed=False),
+            Setting("account", "what to call the account", needed=False, leads=False),
             Setting(
                 "domain",
                 "of those who connected apps, where the server names them without one",
                 needed=False,
+                leads=False,
             ),
         ),
         "JSON: client_id, client_secret, and the tokens to watch",

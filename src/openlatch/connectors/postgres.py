@@ -110,8 +110,8 @@ class PostgresConnector:
         (
             Setting("host", "name or address of the server"),
             Setting("port", "usually 5432"),
-            Setting("database", "the database"),
-            Setting("user", "a login with CREATEROLE, pg_read_all_stats and pg_signal_backend"),
+            Setting("database", "the database", leads=False),
+            Setting("user", "a login with CREATEROLE, pg_read_all_stats and pg_signal_backend", leads=False),
         ),
         "password",
     )

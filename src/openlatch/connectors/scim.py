@@ -50,7 +50,7 @@ class ScimConnector:
         "SCIM 2.0 (RFC 7643, RFC 7644): users and nested groups",
         (
             Setting("url", "base address, such as https://roll.example/scim"),
-            Setting("account", "what to call the directory", needed=False),
+            Setting("account", "what to call the directory", needed=False, leads=False),
         ),
         "bearer token",
     )

@@ -87,12 +87,12 @@ class SshConnector:
         (
             Setting("host", "name or address of the server"),
             Setting("port", "usually 22"),
-            Setting("user", "the shared login"),
+            Setting("user", "the shared login", leads=False),
             Setting("host_key", "the server's fingerprint, as ssh-keygen -l shows it"),
-            Setting("file", "of authorized keys, if not .ssh/authorized_keys", needed=False),
-            Setting("log", "of sshd, to see when keys were used", needed=False),
-            Setting("zone", "of expiry times, an IANA name; UTC if left out", needed=False),
-            Setting("account", "what to call the login", needed=False),
+            Setting("file", "of authorized keys, if not .ssh/authorized_keys", needed=False, leads=False),
+            Setting("log", "of sshd, to see when keys were used", needed=False, leads=False),
+            Setting("zone", "of expiry times, an IANA name; UTC if left out", needed=False, leads=False),
+            Setting("account", "what to call the login", needed=False, leads=False),
         ),
         "private key in OpenSSH’s format",
     )

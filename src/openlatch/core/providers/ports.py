@@ -3,7 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
 from datetime import datetime
 from typing import ClassVar, Protocol
 
@@ -106,11 +106,15 @@ class Found:
 
 @dataclass(frozen=True, slots=True)
 class Setting:
-    """A setting that a connector takes: what it is, in a few words, and whether it can be left out."""
+    """A setting that a connector takes: what it is, in a few words, and whether it can be left out.
+
+    Where another value of it would have the secret sent somewhere else, it `leads`: such a change needs the secret too.
+    """
 
     name: str
     what: str
     needed: bool = True
+    leads: bool = field(default=True, kw_only=True)
 
 
 @dataclass(frozen=True, slots=True)

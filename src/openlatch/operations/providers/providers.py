@@ -8,6 +8,7 @@ from datetime import date
 from urllib.parse import urlencode
 
 from openlatch.core.model import Provider, Reading
+from openlatch.core.phrases import listed
 from openlatch.core.providers.ports import About
 from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid, NotFound
@@ -123,6 +124,7 @@ def to_be_tried(call: Call, text: str, wish: ProviderWish) -> Sequence[Lookup]:
     after = _wished(before, wish)
     if before.by_hand or not _reached_otherwise(wish):
         return ()
+    _refuse_to_send_elsewhere(call, before, wish)
     secret = call.open(call.tx.providers.secret(before.id)) if wish.secret is None else wish.secret
     return [Lookup(before.id, call.services.connector(after.connector, after.settings, secret))]
 
@@ -142,6 +144,7 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
             next_step="Leave both out.",
             errors=[{"at": "settings", "problem": "not for a provider kept by hand"}],
         )
+    _refuse_to_send_elsewhere(call, before, wish)
     tried = findings.get((before.id, ""))
     if reached_otherwise and (tried is None or tried.trouble):
         why = tried.trouble if tried is not None else "It was not tried."
@@ -165,6 +168,23 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
         secret="replaced" if secret is not None else "as before",
     )
     return show(call, str(after.id))
+
+
+def _refuse_to_send_elsewhere(call: Call, before: Provider, wish: ProviderWish) -> None:
+    """Refuse (Invalid) to send the secret that is kept to where nobody who knows it has said that it is to go."""
+    if wish.settings is None or wish.secret is not None or not call.open(call.tx.providers.secret(before.id)):
+        return
+    connector = call.services.connectors.get(before.connector)
+    harmless = {setting.name for setting in connector.about.settings if not setting.leads} if connector else set()
+    names = {*before.settings, *wish.settings} - harmless
+    other = sorted(name for name in names if before.settings.get(name) != wish.settings.get(name))
+    if other:
+        raise Invalid(
+            f"With another {listed(other)}, the secret of {before.name} would be sent somewhere else. "
+            "Nothing was sent, and nothing changed.",
+            next_step="Give the secret as well.",
+            errors=[{"at": "secret", "problem": "needed with another address"}],
+        )
 
 
 def _reached_otherwise(wish: ProviderWish) -> bool:

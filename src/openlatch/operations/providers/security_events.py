@@ -99,7 +99,9 @@ def change(call: Call, text: str, wish: StreamWish) -> StreamSight:
     stream = replace(stream, audience=stream.audience or _address(call, stream))
     secret = wish.secret
     if secret is None:
-        kept = call.tx.event_streams.kept(before.id) if before is not None and wish.poll else None
+        # What is kept goes to nobody else than those to whom it was given.
+        same = before is not None and wish.poll and before.poll == wish.poll
+        kept = call.tx.event_streams.kept(before.id) if before is not None and same else None
         secret = call.open(kept.secret) if kept is not None else ""
     if not wish.poll and secret:
         raise Invalid(
