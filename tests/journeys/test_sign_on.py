@@ -108,6 +108,9 @@ def test_somebody_is_let_in_by_a_service_and_proves_there_again_who_he_is(
     dialog.get_by_role("button", name="Prove it at Ridge Login").click()
     through(hers)
     hers.get_by_role("link", name="Go back and do it").click()
+    # What is above it has come: nothing moves the button any more while it is pressed.
+    expect(hers.get_by_role("region", name="Sessions").get_by_role("row")).to_have_count(2)
+    expect(hers.get_by_text("None. The command line makes one")).to_be_visible()
     hers.get_by_label("A token for").fill("desk")
     hers.get_by_role("button", name="Make a token").click()
     expect(hers.get_by_text(re.compile(r"^latch\.[0-9a-f]{32}\."))).to_be_visible()
