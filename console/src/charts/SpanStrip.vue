@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import type { Entry } from "@/api/client";
-import { endedWord } from "@/ui/ended";
+import { letGo } from "@/ui/ended";
 import { lastDay } from "@/ui/time";
 import { draw, months, type Axis } from "./strip";
 
@@ -30,7 +30,7 @@ const label = computed(() => {
       ? "never used"
       : "use not told";
   const ends = e.ended_at
-    ? `${endedWord(e)} since ${e.ended_at.slice(0, 10)}`
+    ? `${letGo(e) ? "not watched since" : "ended"} ${e.ended_at.slice(0, 10)}`
     : e.ends_at
       ? `ends ${lastDay(e.ends_at, props.zone)}`
       : "no end";

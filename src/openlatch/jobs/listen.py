@@ -1,4 +1,4 @@
-"""Security events: fetching those that are fetched (RFC 8936), and seeing to each that came, between transactions."""
+"""Security events: fetching those that are fetched (RFC 8936), and acting on each that came, between transactions."""
 
 from __future__ import annotations
 
@@ -33,7 +33,7 @@ def listen(store: Store, services: Services) -> None:
             except ProviderTrouble as error:
                 log.warning("security events not fetched", stream=str(stream_id), why=error.message)
                 with store.transaction(workspace.id) as tx:
-                    hearing.troubled(as_service(tx, services), stream_id, error.message)
+                    tx.event_streams.heard(stream_id, services.clock(), error.message)
 
 
 def _fetched(store: Store, services: Services, workspace_id: UUID, stream_id: UUID) -> None:
@@ -59,7 +59,7 @@ def _fetched(store: Store, services: Services, workspace_id: UUID, stream_id: UU
     if taken or refused:
         issuer.fetch(taken, refused, most=0)
     with store.transaction(workspace_id) as tx:
-        hearing.nothing_wrong(as_service(tx, services), stream_id)
+        tx.event_streams.heard(stream_id, services.clock())
 
 
 def see_to(store: Store, services: Services, workspace_id: UUID, event_id: UUID) -> None:

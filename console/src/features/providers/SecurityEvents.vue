@@ -152,7 +152,11 @@ const facts = computed(() => {
         >
           <input v-model="form.poll" class="field w-full font-mono" maxlength="2000" autocomplete="off" />
         </FormField>
-        <FormField v-if="form.poll" label="Token for fetching" hint="Left empty, it stays as it is.">
+        <FormField
+          v-if="form.poll"
+          label="Token for fetching"
+          hint="Left empty, it stays as it is, unless the address is another one."
+        >
           <input
             v-model="form.secret"
             type="password"
@@ -192,7 +196,7 @@ const facts = computed(() => {
         <span v-else class="[overflow-wrap:anywhere]">{{ one.named }}</span>
       </template>
       <template #reported="{ row: one }">{{ one.says }}</template>
-      <template #came="{ row: one }">{{ one.came_to || "It is being seen to." }}</template>
+      <template #came="{ row: one }">{{ one.came_to || "In progress." }}</template>
     </DataTable>
     <ProblemNote v-if="events.error.value" :error="events.error.value" class="mt-3 max-w-xl" />
     <p class="mt-3 font-mono text-small text-mute">openlatch providers events '{{ provider.name }}'</p>

@@ -49,7 +49,7 @@ REPORTED: tuple[Column, ...] = (
     Column("received", lambda e: ago(e.received_at)),
     Column.who("whom", lambda e: e.party.name if e.party else e.named),
     Column("reported", lambda e: e.reported),
-    Column.prose("what came of it", lambda e: e.came_to or "it is being seen to"),
+    Column.prose("what came of it", lambda e: e.came_to or "in progress"),
 )
 
 

@@ -7,7 +7,7 @@ bears out. Whom it means is decided by the provider's own key, or by an address 
 from __future__ import annotations
 
 from collections.abc import Collection, Mapping, Sequence
-from dataclasses import dataclass, field
+from dataclasses import dataclass
 from datetime import UTC, datetime, timedelta
 from types import MappingProxyType
 from typing import Any, Protocol
@@ -15,6 +15,7 @@ from uuid import UUID
 
 from openlatch.core.model import normal_address
 from openlatch.core.providers.observation import Observation
+from openlatch.core.telling.security_events import CAEP, RISC
 from openlatch.words import PartyStatus, Reported
 
 __all__ = [
@@ -31,15 +32,13 @@ __all__ = [
     "reports",
 ]
 
-_CAEP = "https://schemas.openid.net/secevent/caep/event-type/"
-_RISC = "https://schemas.openid.net/secevent/risc/event-type/"
 EVENTS: Mapping[str, Reported] = MappingProxyType(
     {
-        f"{_CAEP}session-revoked": Reported.SESSION_REVOKED,
-        f"{_CAEP}credential-change": Reported.CREDENTIAL_CHANGE,
-        f"{_RISC}sessions-revoked": Reported.SESSION_REVOKED,
-        f"{_RISC}account-disabled": Reported.ACCOUNT_DISABLED,
-        f"{_RISC}account-purged": Reported.ACCOUNT_PURGED,
+        f"{CAEP}session-revoked": Reported.SESSION_REVOKED,
+        f"{CAEP}credential-change": Reported.CREDENTIAL_CHANGE,
+        f"{RISC}sessions-revoked": Reported.SESSION_REVOKED,
+        f"{RISC}account-disabled": Reported.ACCOUNT_DISABLED,
+        f"{RISC}account-purged": Reported.ACCOUNT_PURGED,
     }
 )
 """The events that are heard, by the names that the Shared Signals profiles CAEP and RISC give them."""
@@ -117,8 +116,8 @@ class Report:
 
     jti: str
     reported: Reported
-    subject: Subject = field(default_factory=Subject)
-    at: datetime | None = None
+    subject: Subject
+    at: datetime
 
 
 def reports(claims: Mapping[str, Any], stream: EventStream, now: datetime) -> tuple[Report, ...]:

@@ -13,10 +13,11 @@ from typing import Any
 
 from openlatch.words import Action, Kind
 
-__all__ = ["ACCESS_ENDED", "Told", "of_order", "of_person", "token"]
+__all__ = ["ACCESS_ENDED", "CAEP", "RISC", "Told", "of_order", "of_person", "token"]
 
-_CAEP = "https://schemas.openid.net/secevent/caep/event-type/"
-_RISC = "https://schemas.openid.net/secevent/risc/event-type/"
+CAEP = "https://schemas.openid.net/secevent/caep/event-type/"
+RISC = "https://schemas.openid.net/secevent/risc/event-type/"
+"""what the names of the events of the profiles begin with"""
 ACCESS_ENDED = "urn:openlatch:event:access-ended"
 """our own: `account`, `provider`, `kind` and `level` say what access"""
 
@@ -36,23 +37,23 @@ def of_order(action: Action, kind: Kind | None, where: Mapping[str, str], *, sta
     `stands` has not ended, whatever was ordered.
     """
     if action is Action.CLOSE_SESSIONS:
-        return Told(f"{_CAEP}session-revoked", {"initiating_entity": "admin"})
+        return Told(f"{CAEP}session-revoked", {"initiating_entity": "admin"})
     if action is Action.CHANGE_SECRET:
-        return Told(f"{_CAEP}credential-change", {"credential_type": "shared-secret", "change_type": "update"})
+        return Told(f"{CAEP}credential-change", {"credential_type": "shared-secret", "change_type": "update"})
     if action not in (Action.END, Action.GIVE_UP, Action.END_ON, Action.REMOVE_MEMBER) or stands:
         return None
     by = "user" if action is Action.GIVE_UP else "admin"
     if kind is Kind.SESSION:
-        return Told(f"{_CAEP}session-revoked", {"initiating_entity": by})
+        return Told(f"{CAEP}session-revoked", {"initiating_entity": by})
     return Told(ACCESS_ENDED, {**where, "kind": kind.value if kind is not None else "membership"})
 
 
 _OF_PERSON: Mapping[str, Told] = {
-    "person.disabled": Told(f"{_RISC}account-disabled", {}),
-    "person.removed": Told(f"{_RISC}account-purged", {}),
-    "person.sessions-ended": Told(f"{_CAEP}session-revoked", {"initiating_entity": "user"}),
+    "person.disabled": Told(f"{RISC}account-disabled", {}),
+    "person.removed": Told(f"{RISC}account-purged", {}),
+    "person.sessions-ended": Told(f"{CAEP}session-revoked", {"initiating_entity": "user"}),
     "person.password-changed": Told(
-        f"{_CAEP}credential-change", {"credential_type": "password", "change_type": "update"}
+        f"{CAEP}credential-change", {"credential_type": "password", "change_type": "update"}
     ),
 }
 

@@ -1,7 +1,7 @@
 """Hearing security events as they come in: keys are read outside any transaction, and what is proved is kept in one.
 
-A token that was proved is kept before it is acknowledged, once however often it comes. What it reports is seen to by a
-job.
+A token that was proved is kept before it is acknowledged, once however often it comes. A job acts on
+what it reports.
 """
 
 from __future__ import annotations
@@ -24,18 +24,17 @@ __all__ = [
     "OpenStream",
     "hear",
     "issuer",
-    "nothing_wrong",
     "open_stream",
     "take_up_forgotten",
-    "troubled",
 ]
 
-TASK = "openlatch.see-to-security-event"
+TASK = "openlatch.act-on-security-event"
 KEYS_FOR = timedelta(hours=1)
 """so long keys count that were read; a token by another one has them read anew at once"""
-FORGOTTEN = timedelta(minutes=10)
 AGAIN_AFTER = timedelta(minutes=1)
 """but not sooner than this, whoever sends what"""
+FORGOTTEN = timedelta(minutes=10)
+"""what was not done by then has lost its job"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -69,23 +68,8 @@ def issuer(services: Services, stream: OpenStream) -> Issuer:
     return services.event_issuer(stream.settings, stream.secret)
 
 
-def _keep_keys(call: Call, stream_id: UUID, key_set: Mapping[str, Any]) -> None:
-    """Keep which keys an issuer has published."""
-    call.tx.event_streams.read_keys(stream_id, key_set, call.now)
-
-
-def troubled(call: Call, stream_id: UUID, why: str) -> None:
-    """Keep why nothing can be heard."""
-    call.tx.event_streams.heard(stream_id, call.now, why)
-
-
-def nothing_wrong(call: Call, stream_id: UUID) -> None:
-    """Keep that nothing is wrong with a stream that is fetched."""
-    call.tx.event_streams.heard(stream_id, call.now)
-
-
 def _keep(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequence[SecurityEvent]:
-    """Keep what a proved token reports, and have it seen to; returns what was not known yet. Raises Refused."""
+    """Keep what a proved token reports, and have it acted on; returns what was not known yet. Raises Refused."""
     told = reports(claims, stream, call.now)
     events = [
         SecurityEvent(
@@ -96,7 +80,7 @@ def _keep(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequenc
             reported=report.reported,
             keys=report.subject.keys,
             addresses=report.subject.addresses,
-            at=report.at or call.now,
+            at=report.at,
             received_at=call.now,
         )
         for report in told
@@ -118,7 +102,7 @@ def _keep(call: Call, stream: EventStream, claims: Mapping[str, Any]) -> Sequenc
 
 
 def take_up_forgotten(call: Call) -> None:
-    """Queue again what should have been seen to long ago, for whatever lost its jobs."""
+    """Queue again what should have been acted on long ago, for whatever lost its jobs."""
     for event in call.tx.security_events.waiting(call.now - FORGOTTEN):
         _queue(call, event)
 
@@ -148,5 +132,5 @@ def _proved(store: Store, services: Services, workspace_id: UUID, stream: OpenSt
                 raise
     key_set = signs.key_set()
     with store.transaction(workspace_id) as tx:
-        _keep_keys(as_service(tx, services), stream.settings.id, key_set)
+        tx.event_streams.read_keys(stream.settings.id, key_set, services.clock())
     return signs.proved(token, key_set)

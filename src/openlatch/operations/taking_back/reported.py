@@ -1,4 +1,4 @@
-"""Seeing to what a provider reports of somebody: whoever is meant is read again, and what that bears out is done."""
+"""Acting on what a provider reports of somebody: whoever is meant is read again, and what that bears out is done."""
 
 from __future__ import annotations
 
@@ -27,7 +27,7 @@ __all__ = ["Matter", "begin", "conclude"]
 
 @dataclass(frozen=True, slots=True)
 class Matter:
-    """An event that is to be seen to, whom it means at its provider, and who can read them again."""
+    """An event to act on, whom it means at its provider, and who can read them again."""
 
     event: SecurityEvent
     provider: Provider
@@ -37,7 +37,7 @@ class Matter:
 
 
 def begin(call: Call, event_id: UUID) -> Matter | None:
-    """Return what is to be seen to; None if that is done already."""
+    """Return what is to be done about an event; None if that is done already."""
     event = call.tx.security_events.get(event_id)
     if event.done_at is not None:
         return None

@@ -1,4 +1,4 @@
-"""What goes on at a provider, and what hangs on it, across all nouns: asked before it is removed."""
+"""What goes on at a provider, and how much there is of it, across all nouns: asked before it is removed."""
 
 from __future__ import annotations
 
