@@ -50,7 +50,7 @@ def bare(tmp_path_factory: pytest.TempPathFactory) -> Path:
 
 def test_the_command_line_and_the_client_work_without_a_server(bare: Path) -> None:
     helped = subprocess.run([bare / "openlatch", "--help"], check=True, capture_output=True, text=True).stdout
-    assert "Take an access back" in helped
+    assert "End all access of someone who is leaving" in helped
     code = (
         "import sys; from openlatch.client import Client; Client('http://x', 't').close(); print(sorted(sys.modules))"
     )
@@ -61,13 +61,13 @@ def test_the_command_line_and_the_client_work_without_a_server(bare: Path) -> No
 
 
 def test_a_command_that_runs_a_service_says_how_to_install_the_rest(bare: Path) -> None:
-    said = subprocess.run([bare / "openlatch", "serve"], check=False, capture_output=True, text=True)
+    said = subprocess.run([bare / "openlatch", "service", "serve"], check=False, capture_output=True, text=True)
     assert said.returncode == 1
     assert "open-latch[service]" in said.stderr
     completing = {"_OPENLATCH_COMPLETE": "bash_complete", "COMP_WORDS": "openlatch ser", "COMP_CWORD": "1"}
     offered = subprocess.run([bare / "openlatch"], check=False, capture_output=True, text=True, env=completing)
-    assert (offered.stdout, offered.stderr) == ("plain,serve\n", ""), "completing needs nothing that is not installed"
+    assert (offered.stdout, offered.stderr) == ("plain,service\n", ""), "completing needs nothing that is not installed"
     offline = subprocess.run(
-        [bare / "openlatch", "whoami"], check=False, capture_output=True, text=True, env={"HOME": "/x"}
+        [bare / "openlatch", "me", "show"], check=False, capture_output=True, text=True, env={"HOME": "/x"}
     )
     assert (offline.returncode, "Nobody is signed in" in offline.stderr) == (3, True)

@@ -9,6 +9,7 @@ from pathlib import Path
 import click
 from pydantic import BaseModel
 
+from openlatch.cli import SHORT_WAYS
 from openlatch.cli import main as command_line
 from openlatch.core.model import Abilities
 from openlatch.core.orders.orders import FINAL, TABLE
@@ -71,6 +72,8 @@ def commands() -> str:
     context = click.Context(command_line, info_name="openlatch", **command_line.context_settings)
     lines += ["```text", command_line.get_help(context), "```"]
     for name in command_line.list_commands(context):
+        if name in SHORT_WAYS:
+            continue
         command = command_line.get_command(context, name)
         assert command is not None
         lines += _command(command, f"openlatch {name}")
@@ -227,7 +230,7 @@ def able(connector: type[Connector]) -> Abilities | None:
 def _able(ours: Mapping[str, type[Connector]]) -> Iterator[str]:
     yield "## What each can do\n"
     yield "The kinds of entry; what is not here is asked of a person, who says when it is done. What a feed or"
-    yield "a PostgreSQL server can do it says itself, when it is read: `openlatch providers show NAME`.\n"
+    yield "a PostgreSQL server can do it says itself, when it is read: `openlatch provider show NAME`.\n"
     yield f"| connector | {' | '.join(words for _, words in ABLE)} | what a team was given | members of teams |"
     yield f"| --- {'| --- ' * len(ABLE)}| --- | --- |"
     for name, connector in sorted(ours.items()):

@@ -4,12 +4,14 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from datetime import timedelta
 from pathlib import Path
 
 import pytest
 
 from openlatch.cli.connection import Carrier
-from openlatch.demo.cast import DOMAIN, PASSWORD
+from openlatch.client import Client
+from openlatch.demo.cast import DOMAIN, PASSWORD, VOLUNTEERS
 from openlatch.demo.seed import SLUG
 from openlatch.operations.people import people
 from openlatch.wire.messages import SignOnWish
@@ -90,8 +92,35 @@ def more(furnished: Ridge, things: Furniture) -> dict[str, str]:
                 maren.invite(texts[name], "member")
         maren.disable_person(texts["disabled"])
         maren.pause_provider("Plate Archive")
+        texts["volunteer"], texts["warden"] = VOLUNTEERS[0].address, VOLUNTEERS[6].address
+        refused = spares.take(maren)
+        desk = Desk(furnished, transport=furnished.transport)
+        desk.refuse(refused, "consent is missing")
+        texts["stuck_too"] = settle(maren, maren.end(refused.ref).ref).ref
+        desk.close()
+        texts["my_request"] = maren.ask("Night-Sky Plates", ["edit"], reason="To correct a label").ref
+        texts["webhook_too"] = maren.add_webhook("https://ledger.kestrelridge.example/other").ref
+        maren.save_view("Spare", "kind=app")
+        maren.listen("Plate Archive", "https://feed.example", "https://feed.example/keys")
+        texts |= _leavers(furnished, maren)
         texts["said"] = maren.keep_apart(texts["edo"], texts["edo_too"], reason="Two brothers").ref
     return texts
+
+
+def _leavers(ridge: Ridge, maren: Client) -> dict[str, str]:
+    """Two who leave: one by whom things are left that only people can do, and one who goes later."""
+    going = next(e.party for e in maren.entries(provider="Hill Road Signage") if not e.order)
+    plan = maren.plan_leaver(going.ref)
+    batch = maren.leave(going.ref, count=len(plan.items))
+    ridge.drain()
+    places = [str(item.place) for item in maren.batch(batch.ref).items if item.outcome == "to do"]
+    later = next(e.party for e in maren.entries(account="Bookings", sort="party") if e.party.ref != going.ref)
+    waits = maren.leave(
+        later.ref,
+        count=len(maren.plan_leaver(later.ref).items),
+        last_day=(ridge.clock.now + timedelta(days=30)).date(),
+    )
+    return {"leaving_batch": batch.ref, "to_do": places[0], "to_do_too": places[-1], "waiting_batch": waits.ref}
 
 
 @pytest.fixture(autouse=True)
@@ -120,6 +149,7 @@ def home(furnished: Ridge, things: Furniture, more: dict[str, str], tmp_path_fac
         maren.adopt_policy(text.replace("secret_known_to = 1 ", "secret_known_to = 2 ", 1), note="Two may know it")
         (folder / "receipt.jws").write_text(maren.receipt(things.order))
         (folder / "closed.json").write_bytes(maren.round_report(more["closed"]))
+        (folder / "head.jws").write_text(maren.log_head().signed)
     return folder
 
 

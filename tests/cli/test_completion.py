@@ -24,8 +24,8 @@ def signed_in(run: Terminal, monkeypatch: pytest.MonkeyPatch) -> None:
 
 
 def test_commands_are_completed_from_the_table_alone(ridge: Ridge) -> None:
-    assert completed(ridge, "prop") == ["proposals", "proposal"]
-    assert set(completed(ridge, "")) >= {"inventory", "serve", "demo"}
+    assert completed(ridge, "pr") == ["provider", "profile"]
+    assert set(completed(ridge, "")) >= {"inventory", "service", "demo"}
     assert completed(ridge, "policy", "ad") == ["adopt"]
 
 
@@ -35,16 +35,16 @@ def test_what_the_service_knows_is_completed_by_name_or_short_form(ridge: Ridge,
     entry = next(client.entries())
     assert completed(ridge, "read", "Tick") == [desk.ref], "what has a space in it is named by its short form"
     assert "Gate" in completed(ridge, "inventory", "--account", "Ga"), "beside short forms that begin so"
-    assert completed(ridge, "risk", gate.ref) == ["Gate"]
+    assert completed(ridge, "account", "show", gate.ref) == ["Gate"]
     assert completed(ridge, "show", entry.ref[:7]) == [e.ref for e in client.entries() if e.ref[:7] == entry.ref[:7]]
     request, review = next(client.requests()), client.reviews()[0]
-    assert completed(ridge, "asked", request.ref) == [request.ref]
+    assert completed(ridge, "request", "show", request.ref) == [request.ref]
     assert completed(ridge, "review", "show", review.name[:12]) == [
         each_review.ref for each_review in client.reviews() if each_review.name.startswith(review.name[:12])
     ]
     assert completed(ridge, "inventory", "--rule", "sole-") == ["sole-administrator"]
-    assert len(completed(ridge, "reach", "orla")) == len(list(client.parties("orla")))
-    assert completed(ridge, "reach", "nobody of that name") == []
+    assert len(completed(ridge, "party", "reach", "orla")) == len(list(client.parties("orla")))
+    assert completed(ridge, "party", "reach", "nobody of that name") == []
 
 
 def test_choices_are_completed_and_nobody_who_is_not_signed_in_is_told_anything(

@@ -10,7 +10,7 @@ import click
 import pytest
 
 from openlatch.words import Action
-from tests.cli.commands import COMMANDS, TYPED, typed
+from tests.cli.commands import COMMANDS, SAYS, typed
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
@@ -67,11 +67,11 @@ def places(words: list[str], command: click.Command, depth: int) -> Iterator[tup
             yield param.opts[-1], [*words, param.opts[-1], "HERE"]
 
 
-@pytest.mark.parametrize("command", sorted(TYPED))
+@pytest.mark.parametrize("command", sorted(SAYS))
 def test_nothing_that_can_be_typed_ends_in_a_traceback(
     furnished: Ridge, terminal: Terminal, things: Furniture, more: dict[str, str], command: str
 ) -> None:
-    words, _ = typed(command, things, more, furnished.url)
+    words, _ = typed(command, {**things.as_mapping(), **more}, furnished.url)
     kept = terminal.kept.read_text()
     for place, line in places(words, COMMANDS[command], len(command.split())):
         first = zlib.crc32(f"{command} {place}".encode())

@@ -85,7 +85,7 @@ def test_a_last_day_is_over_at_the_holders_midnight_and_is_printed_as_it_was_sai
     ref = kept(holder, last)
     assert holder.client.entry(ref).ends_at == holder.over(last)
     assert holder.written(last) in holder.run("show", ref)
-    assert holder.written(last) in holder.run("inventory")
+    assert holder.written(last) in holder.run("inventory", "--wide")
 
 
 def test_an_order_for_a_last_day_waits_for_the_holders_midnight_and_says_that_day(holder: Holder) -> None:
@@ -97,7 +97,9 @@ def test_an_order_for_a_last_day_waits_for_the_holders_midnight_and_says_that_da
         holder.client.plan(ref, "end-on", until=last - timedelta(days=1))
     order = settle(holder.client, holder.client.command(ref, "end-on", until=last).ref)
     assert (order.state, order.again_at) == ("waiting", holder.over(last))
-    assert said in holder.run("order", order.ref) or holder.written(last) in holder.run("order", order.ref)
+    assert said in holder.run("order", "show", order.ref) or holder.written(last) in holder.run(
+        "order", "show", order.ref
+    )
 
 
 def test_a_flag_is_accepted_through_the_holders_day(holder: Holder) -> None:
@@ -109,7 +111,7 @@ def test_a_flag_is_accepted_through_the_holders_day(holder: Holder) -> None:
     accepted = holder.client.accept(flag.ref, "for today", holder.today)
     assert accepted.accepted is not None
     assert accepted.accepted.until == holder.over(holder.today)
-    assert holder.written(holder.today) in holder.run("flag", flag.ref)
+    assert holder.written(holder.today) in holder.run("flag", "explain", flag.ref)
     assert f"until {holder.written(holder.today)}" in holder.run("flags", "--accepted")
 
 
@@ -117,7 +119,7 @@ def test_an_offer_and_its_letter_say_the_day_that_was_meant(holder: Holder) -> N
     kept(holder, None)
     last = holder.today + timedelta(days=30)
     to = f"dov.finch@{DOMAIN}"
-    words = ("offer", to, "--on", "Newsletter=writer", "--until", last.isoformat())
+    words = ("offer", "make", to, "--account", "Newsletter=writer", "--until", last.isoformat())
     said = f"until the end of {last.day} {last:%B %Y}"
     assert said in " ".join(holder.run(*words, "--dry-run").split())
     ref = holder.run(*words, "--yes").partition("(")[2].partition(")")[0]
@@ -125,7 +127,7 @@ def test_an_offer_and_its_letter_say_the_day_that_was_meant(holder: Holder) -> N
     holder.ridge.drain()
     letter = holder.ridge.post.to(to, "offers you access")[-1]
     lapses = holder.client.offered(ref).lapses_at.astimezone(ZoneInfo(holder.zone))
-    assert holder.written(lapses.date()) in holder.run("offers")
+    assert holder.written(lapses.date()) in holder.run("offer", "list")
     link = next(word for word in letter.text.split() if "/answer/" in word)
     assert holder.written(lapses.date()) in holder.run("answer", link)
 
@@ -136,4 +138,4 @@ def test_a_review_comes_round_at_eight_in_the_morning_of_the_holder(holder: Hold
     first = review.coming[0].astimezone(ZoneInfo(holder.zone))
     assert (first.hour, first.minute) == (8, 0)
     assert holder.zone in review.says
-    assert holder.written(first.date()) in holder.run("reviews")
+    assert holder.written(first.date()) in holder.run("review", "list")

@@ -1,4 +1,4 @@
-"""Which service is spoken to: from the environment, or from what `openlatch sign-in` kept."""
+"""Which service is spoken to: from the environment, or from what `openlatch sign-in` kept under a profile."""
 
 from __future__ import annotations
 
@@ -13,8 +13,9 @@ from typing import Any
 
 import click
 import httpx
-from platformdirs import user_config_path
 
+from openlatch.cli.config import folder, profile
+from openlatch.cli.failure import Failure
 from openlatch.client import Client
 from openlatch.client.address import service_address
 from openlatch.errors import NotSignedIn
@@ -29,8 +30,8 @@ __all__ = [
     "keep",
     "kept",
     "sign_in",
-    "switch",
     "token_for",
+    "use",
     "workspace_zone",
 ]
 
@@ -63,42 +64,73 @@ def sign_in(server: str, **said: Any) -> tuple[Client, wire.TokenSecret]:
 
 
 def _path() -> Path:
-    return Path(os.environ.get("OPENLATCH_SIGN_IN", user_config_path("openlatch") / "sign-in.json"))
+    named = os.environ.get("OPENLATCH_SIGN_IN")
+    return Path(named) if named else folder() / "sign-in.json"
 
 
 def kept() -> dict[str, str] | None:
-    """Return what is kept of the present sign-in, or None."""
-    every = all_kept()
-    return every[0] if every else None
+    """Return the sign-in that is meant: the one of the profile that was named, else the one in use; None without any.
+
+    Raises:
+        Failure: there is no profile of the name that was given.
+    """
+    every, named = all_kept(), profile()
+    if not named:
+        return every[0] if every else None
+    return _of(named, every)
 
 
 def all_kept() -> list[dict[str, str]]:
-    """Return every sign-in that is kept, one for each holder, the present one first."""
+    """Return every sign-in that is kept, the one in use first."""
     try:
         value = json.loads(_path().read_text())
-    except (FileNotFoundError, ValueError):
+        every = [{k: v for k, v in value.items() if k != "others"}, *value.get("others", [])]
+    except (FileNotFoundError, ValueError, AttributeError):
         return []
-    return [{k: v for k, v in value.items() if k != "others"}, *value.get("others", [])]
+    return [{"profile": each.get("workspace", ""), **each} for each in every]
 
 
-def keep(server: str, token: str, token_id: str, workspace: str) -> Path:
-    """Keep a sign-in where only its owner can read it, as the present one; those for other holders stay beside it."""
-    made = {"server": server, "token": token, "token_id": token_id, "workspace": workspace}
-    others = [
-        sign_in_kept
-        for sign_in_kept in all_kept()
-        if (sign_in_kept.get("server"), sign_in_kept.get("workspace")) != (server, workspace)
-    ]
+def keep(server: str, token: str, token_id: str, workspace: str, named: str = "") -> Path:
+    """Keep a sign-in where only its owner can read it, as the one in use; the others stay beside it.
+
+    Its profile has the name that is given, else that which the same sign-in had, else the short name of the workspace.
+
+    Raises:
+        Failure: the name is that of a sign-in elsewhere.
+    """
+    every = all_kept()
+    same = [each for each in every if (each.get("server"), each.get("workspace")) == (server, workspace)]
+    others = [each for each in every if each not in same]
+    named = named or profile() or (same[0]["profile"] if same else workspace)
+    taken = next((each for each in others if each["profile"] == named), None)
+    if taken is not None:
+        raise Failure(
+            f"“{named}” is the profile of your sign-in at {taken.get('server')}. The new sign-in was not kept.",
+            "Give this one another name: --profile NAME",
+            2,
+        )
+    made = {"server": server, "token": token, "token_id": token_id, "workspace": workspace, "profile": named}
     return _write([made, *others])
 
 
-def switch(workspace: str) -> bool:
-    """Make the sign-in for a holder the present one; returns whether there is one."""
+def use(named: str) -> dict[str, str]:
+    """Make the sign-in of a profile the one in use.
+
+    Raises:
+        Failure: there is no such profile.
+    """
     every = all_kept()
-    chosen = [sign_in_kept for sign_in_kept in every if sign_in_kept.get("workspace") == workspace]
-    if chosen:
-        _write([*chosen, *(sign_in_kept for sign_in_kept in every if sign_in_kept not in chosen)])
-    return bool(chosen)
+    chosen = _of(named, every)
+    _write([chosen, *(each for each in every if each is not chosen)])
+    return chosen
+
+
+def _of(named: str, every: list[dict[str, str]]) -> dict[str, str]:
+    found = next((each for each in every if each["profile"] == named), None)
+    if found is None:
+        known = ", ".join(each["profile"] for each in every) or "none"
+        raise Failure(f"There is no profile “{named}”.", f"There are: {known}. Add one: openlatch sign-in SERVER", 3)
+    return found
 
 
 def _write(every: list[dict[str, str]]) -> Path:
@@ -113,8 +145,9 @@ def _write(every: list[dict[str, str]]) -> Path:
 
 
 def forget() -> None:
-    """Forget the present sign-in; of others that are kept, the next one takes its place."""
-    others = all_kept()[1:]
+    """Forget the sign-in that is meant; if it was the one in use, the next one is."""
+    gone = kept()
+    others = [each for each in all_kept() if each != gone]
     if others:
         _write(others)
     else:
@@ -122,11 +155,13 @@ def forget() -> None:
 
 
 def connect() -> Client:
-    """Return a client: of OPENLATCH_SERVER and OPENLATCH_TOKEN if they are set, else of the sign-in that is kept.
+    """Return a client: of the profile that was named, of OPENLATCH_SERVER and OPENLATCH_TOKEN, or of the one in use.
 
     A kept token goes to no other service than to the one that made it.
     """
     server, token = os.environ.get("OPENLATCH_SERVER", ""), os.environ.get("OPENLATCH_TOKEN", "")
+    if profile():
+        server, token = "", ""
     if server and not token:
         token = token_for(server)
     elif not token:

@@ -9,7 +9,10 @@ from pathlib import Path
 from types import FrameType
 
 import click
+from rich.text import Text
 
+from openlatch.cli.columns import count
+from openlatch.cli.command import Command
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import out, reports_errors
 from openlatch.cli.record.log import verified
@@ -28,7 +31,7 @@ def _unwind(number: int, _frame: FrameType | None) -> None:
     raise KeyboardInterrupt(number)
 
 
-@click.command()
+@click.command(cls=Command)
 @click.option(
     "--folder", type=click.Path(path_type=Path), default=Path(".demo"), show_default=True, help="Where it is kept."
 )
@@ -63,7 +66,7 @@ def _read_once(stack: Stack) -> None:
             client.open_round(FIRST)
         summary = client.summary()
         client.revoke_token(client.tokens()[-1].id)
-    _say(f"{summary.entries} entries on {summary.accounts} accounts; {summary.flagged} carry a flag")
+    _say(f"{count(summary.entries, 'entry')} on {count(summary.accounts, 'account')}; {summary.flagged} with a flag")
 
 
 def _signed_in(stack: Stack) -> Client:
@@ -74,7 +77,7 @@ def _signed_in(stack: Stack) -> Client:
 def _welcome(stack: Stack) -> None:
     addresses = {someone.name: someone.address for someone in (*STAFF, *VOLUNTEERS)}
     to = out()
-    to.print(f"\nOpen Latch for Kestrel Ridge Observatory: [bold]{stack.url}[/bold]\n")
+    to.print(Text.assemble("\nOpen Latch for Kestrel Ridge Observatory: ", (stack.url, "bold"), "\n"))
     for name, role in SIGN_INS:
         to.print(f"  {role:<9} {addresses[name]:<36} {name}")
     to.print(f"\n  workspace {SLUG}, password {PASSWORD} for everyone")
@@ -90,7 +93,7 @@ def _say(text: str) -> None:
     click.echo(f"  {text}")
 
 
-@click.command()
+@click.command(cls=Command)
 @reports_errors
 def tour() -> None:
     """Play the whole loop on a private copy of the demo: read, flag, take back, prove.

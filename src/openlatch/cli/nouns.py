@@ -30,6 +30,7 @@ __all__ = [
     "REVIEW",
     "ROUND",
     "RULE",
+    "WEBHOOK",
     "Noun",
     "one_of",
 ]
@@ -82,3 +83,4 @@ REQUEST = Noun(lambda client, _: ((request.ref, "") for request in client.reques
 REVIEW = Noun(lambda client, _: ((review.ref, review.name) for review in client.reviews()))
 ROUND = Noun(lambda client, _: ((review_round.ref, "") for review_round in client.rounds()))
 RULE = Noun(lambda client, _: ((rule.id, rule.id) for rule in client.rules()))
+WEBHOOK = Noun(lambda client, _: ((webhook.ref, "") for webhook in client.webhooks()))

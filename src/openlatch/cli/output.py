@@ -3,26 +3,24 @@
 from __future__ import annotations
 
 import csv
-import json
+import itertools
+import os
 import sys
-import time
-from collections.abc import Callable, Iterable, Mapping, Sequence
+from collections.abc import Callable, Iterable, Sequence
 from dataclasses import dataclass
-from datetime import datetime, timedelta
 from functools import wraps
 from typing import Any, TypeVar
-from zoneinfo import ZoneInfo
 
 import click
 from pydantic import BaseModel
-from rich.cells import cell_len
 from rich.console import Console
-from rich.padding import Padding
-from rich.table import Table
 from rich.text import Text
 
-from openlatch.cli.connection import workspace_zone
+from openlatch.cli.columns import Column, chosen, count
+from openlatch.cli.config import quiet
 from openlatch.cli.failure import Failure
+from openlatch.cli.flat import header, row
+from openlatch.cli.table import print_table
 from openlatch.errors import (
     NotAllowed,
     NotFound,
@@ -32,59 +30,24 @@ from openlatch.errors import (
     ServiceUnreachable,
     TooManyRequests,
 )
-from openlatch.wire.inventory.sheet import defused
 from openlatch.wire.inventory.sheet import row as sheet_row
 from openlatch.wire.messages import Entry
-from openlatch.words import Outcome, Power, Severity, Tone
+from openlatch.words import Outcome
 
 __all__ = [
     "STUCK",
-    "Column",
-    "ago",
-    "came_to",
-    "day",
-    "emit",
-    "last_day",
-    "notches",
+    "Listing",
+    "going_on",
+    "hint",
+    "listed",
     "out",
     "outcome_option",
-    "outcomes",
     "output_option",
-    "powers",
+    "print_one",
     "reports_errors",
-    "second",
 ]
 
 F = TypeVar("F", bound=Callable[..., Any])
-
-
-@dataclass(frozen=True, slots=True)
-class Column:
-    """A column of a list: its heading, and what it says of an item.
-
-    What `folds` is prose, and goes on in further lines where there is no room; of who it is, no letter may be lost.
-    """
-
-    heading: str
-    says: Callable[[Any], Text | str]
-    folds: bool = False
-    whole: bool = False
-    leads: bool = False
-    """in front of the rest, where the terminal is too narrow for a table"""
-
-    @classmethod
-    def prose(cls, heading: str, says: Callable[[Any], Text | str]) -> Column:
-        return cls(heading, says, folds=True)
-
-    @classmethod
-    def who(cls, heading: str, says: Callable[[Any], Text | str]) -> Column:
-        return cls(heading, says, whole=True, leads=True)
-
-    @classmethod
-    def address(cls, heading: str, says: Callable[[Any], Text | str]) -> Column:
-        return cls(heading, says, whole=True)
-
-
 EXIT: dict[type[OpenLatchError], int] = {
     NotSignedIn: 3,
     NotAllowed: 3,
@@ -94,24 +57,29 @@ EXIT: dict[type[OpenLatchError], int] = {
     TooManyRequests: 5,
 }
 STUCK = 6
-LEAST = 20
-"""What can be folded is given so many letters in a line, if it has them."""
-WHOLE = 16
-"""What cannot be folded is cut to no fewer letters: more than that is more than a state, a date or a short form."""
-_TONES = {
-    Tone.GOOD: "green",
-    Tone.BAD: "red",
-    Tone.WAITS: "yellow",
-    Tone.GOING: "yellow",
-    Tone.STAYS: "",
-    Tone.NONE: "",
-}
-SEVERITY = {Severity.LOW: "cyan", Severity.MEDIUM: "yellow", Severity.HIGH: "dark_orange3", Severity.CRITICAL: "red"}
+_ENDLESS = 10_000
+"""As wide is what is no terminal: a program or a file has room for every line."""
+USUAL = 50
+outcome_option = click.option(
+    "--outcome", type=click.Choice([outcome.value for outcome in Outcome]), help="Only what has this outcome."
+)
 
 
 def out() -> Console:
-    """Return what people's output goes to; without colour where that is not a terminal."""
-    return Console(highlight=False)
+    """Return what people's output goes to; without colour, and in lines of any length, where that is no terminal."""
+    wide = None if sys.stdout.isatty() or "COLUMNS" in os.environ else _ENDLESS
+    return Console(highlight=False, markup=False, width=wide)
+
+
+def going_on() -> Console:
+    """Return what tells of progress: on standard error, so that what was asked for can be piped; nothing if quiet."""
+    return Console(highlight=False, markup=False, stderr=True, quiet=quiet(), soft_wrap=True)
+
+
+def hint(text: Text | str, style: str = "dim") -> None:
+    """Say what can be done next, or what the answer leaves out; not where only the answer is wanted."""
+    if not quiet():
+        out().print(text, style=style, soft_wrap=True)
 
 
 def reports_errors(function: F) -> F:
@@ -148,177 +116,91 @@ def output_option(function: F) -> F:
         "--output",
         type=click.Choice(["table", "json", "csv"]),
         default="table",
-        help="For people or for programs.",
+        help="For people (table) or for programs.",
     )
     return option(function)
 
 
-def emit(items: Iterable[BaseModel], columns: Sequence[Column], output: str, *, empty: str) -> None:
-    """Print a list: a table with these columns, or every field as JSON Lines or CSV."""
-    if output == "json":
-        for item in items:
-            click.echo(item.model_dump_json())
-        return
-    if output == "csv":
-        _csv(items)
-        return
-    models = list(items)
-    if not models:
-        click.echo(empty)
-        return
-    table = Table(box=None, pad_edge=False, padding=(0, 2, 0, 0), header_style="dim", show_edge=False)
-    rows = [[column.says(item) for column in columns] for item in models]
-    natural = [max(cell_len(one.heading), *(_width(row[n]) for row in rows)) for n, one in enumerate(columns)]
-    width = out().width
-    shares = _shares(natural, [column.folds for column in columns], width)
-    if _squeezed(columns, natural, shares):
-        _blocks(columns, rows, width)
-        return
-    for each_column, share in zip(columns, shares, strict=True):
-        wraps = each_column.folds or each_column.whole
-        table.add_column(each_column.heading, overflow="fold" if wraps else "ellipsis", no_wrap=not wraps, width=share)
-    for row in rows:
-        table.add_row(*row)
-    out().print(table)
+def print_one(item: BaseModel, output: str) -> None:
+    """Print one thing for programs: every field of it, as JSON or CSV."""
+    _for_programs([item], output)
 
 
-def _shares(natural: Sequence[int], folds: Sequence[bool], width: int) -> list[int]:
-    """Return how wide each column is to be; if all together are too wide, the widest ones share what is left.
+@dataclass(frozen=True, slots=True)
+class Listing:
+    """How a list is wanted: for whom, how long, and with which columns."""
 
-    What is in front, which people type, comes first; then the narrower columns; last what can be folded.
-    """
-    kept = [min(number, LEAST) if fold else 0 for number, fold in zip(natural, folds, strict=True)]
-    left = width - 2 * (len(natural) - 1) - sum(kept)
-    shares = [0] * len(natural)
-    for done, place in enumerate(sorted(range(len(natural)), key=lambda n: (n > 0, folds[n], natural[n]))):
-        others = sum(not fold for fold in folds) - done if not folds[place] else len(natural) - done
-        fair = kept[place] + left // max(others, 1)
-        shares[place] = natural[0] if place == 0 else max(min(natural[place], fair), 3)
-        left -= shares[place] - kept[place]
-    return shares
+    columns: tuple[Column, ...]
+    output: str
+    limit: int | None
+    usual: int
 
+    @property
+    def for_people(self) -> bool:
+        """Whether it is read by people."""
+        return self.output == "table"
 
-def _squeezed(columns: Sequence[Column], natural: Sequence[int], shares: Sequence[int]) -> bool:
-    """Whether a table so wide would cut what has to be read whole, such as a short form, a state or an address."""
-    for column, wanted, share in zip(columns, natural, shares, strict=True):
-        kept = min(wanted, LEAST) if column.folds or column.whole else min(wanted, WHOLE)
-        if share < kept:
-            return True
-    return False
+    @property
+    def most(self) -> int | None:
+        """How many are wanted at most; None for all. Programs get all, unless they say how many."""
+        given = self.limit if self.limit is not None else self.usual if self.for_people else 0
+        return given or None
 
+    def print(self, items: Iterable[BaseModel], *, empty: str) -> int:
+        """Print a list, or say that it is empty; returns how many things it showed."""
+        wanted = iter(items)
+        if not self.for_people:
+            return _for_programs(itertools.islice(wanted, self.most), self.output)
+        models = list(itertools.islice(wanted, self.most))
+        if not models:
+            click.echo(empty)
+            return 0
+        self.table(models)
+        if len(models) == self.most and next(wanted, None) is not None:
+            hint(f"\nThese are the first {count(self.most, 'line')}. For all: --limit 0")
+        return len(models)
 
-def _blocks(columns: Sequence[Column], rows: Sequence[Sequence[Text | str]], width: int) -> None:
-    """Print each row as some lines, where the terminal is too narrow for a table: what is in front, then the rest."""
-    for row in rows:
-        cells = [(each_column, _on_one_line(cell)) for each_column, cell in zip(columns, row, strict=True)]
-        head = [cell for one, cell in cells if not one.heading or one is columns[0] or one.leads]
-        if len(head) == 1:
-            head.append(cells[1][1])
-        out().print(Text("  ").join(head))
-        line = Text()
-        for column, cell in cells:
-            if not cell or any(cell is there for there in head):
-                continue
-            said = Text.assemble((f"{column.heading} ", "dim"), cell)
-            if line and (column.folds or cell_len(line.plain) + 3 + cell_len(said.plain) > width - 2):
-                out().print(Padding(line, (0, 0, 0, 2), expand=False))
-                line = Text()
-            line = Text.assemble(line, "   ", said) if line else said
-        if line:
-            out().print(Padding(line, (0, 0, 0, 2), expand=False))
+    def table(self, models: Sequence[BaseModel]) -> None:
+        """Print a table of things that there are."""
+        print_table(out(), self.columns, [[column.says(model) for column in self.columns] for model in models])
 
 
-def _on_one_line(cell: Text | str) -> Text:
-    text = cell if isinstance(cell, Text) else Text(cell)
-    return Text(" · ").join(part for part in text.split("\n", allow_blank=False) if part.plain.strip())
+def listed(*columns: Column, limit: int = USUAL) -> Callable[[F], F]:
+    """Give a list its options, and the command a `listing` that prints it; `limit` is how many people see as a rule."""
+    keys = ", ".join(column.key for column in columns)
+    options = (
+        click.option("--limit", type=click.IntRange(min=0), help=f"How many at most; 0 for all.  [{limit} in a table]"),
+        click.option("--columns", "asked", default="", help=f"Which columns, separated by commas: {keys}."),
+        click.option("--wide", is_flag=True, help="All columns."),
+        output_option,
+    )
+
+    def decorate(function: F) -> F:
+        @wraps(function)
+        def listing(*args: Any, output: str, limit: int | None, asked: str, wide: bool, **kwargs: Any) -> Any:
+            shown = chosen(columns, asked, wide=wide)
+            return function(*args, listing=Listing(shown, output, limit, usual), **kwargs)
+
+        usual, command = limit, listing
+        for option in reversed(options):
+            command = option(command)
+        return command  # type: ignore[return-value]
+
+    return decorate
 
 
-def _width(cell: Text | str) -> int:
-    return max((cell_len(line) for line in str(cell).split("\n")), default=0)
-
-
-def _csv(items: Iterable[BaseModel]) -> None:
-    writer = None
+def _for_programs(items: Iterable[BaseModel], output: str) -> int:
+    """Print every field of some things: as JSON, one a line, or as flat CSV."""
+    number, writer = 0, None
     for item in items:
-        flat = sheet_row(item) if isinstance(item, Entry) else _flat(item)
+        number += 1
+        if output == "json":
+            click.echo(item.model_dump_json())
+            continue
+        flat = sheet_row(item) if isinstance(item, Entry) else row(item)
         if writer is None:
-            writer = csv.DictWriter(sys.stdout, list(flat), lineterminator="\n")
+            names = list(flat) if isinstance(item, Entry) else header(type(item))
+            writer = csv.DictWriter(sys.stdout, names, lineterminator="\n")
             writer.writeheader()
         writer.writerow(flat)
-
-
-def _flat(item: BaseModel) -> dict[str, str]:
-    return {name: _cell(value) for name, value in item.model_dump(mode="json").items()}
-
-
-def _cell(value: Any) -> str:
-    if value is None:
-        return ""
-    text = value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)
-    return defused(text)
-
-
-def notches(severity: str) -> Text:
-    """A severity as one to four marks and its word."""
-    grave = Severity(severity)
-    return Text(f"{'▌' * grave.rank:<4} {grave}", SEVERITY[grave])
-
-
-def powers(held: Sequence[str], used: Sequence[str] | None) -> Text:
-    """The eight powers in their fixed places: ■ held, □ held and not used lately, · not held."""
-    marks = Text()
-    before = None
-    for power in Power:
-        group = (power.moves_money, power.admits)
-        if before not in (None, group):
-            marks.append(" ")
-        before = group
-        mark = "·" if power not in held else "□" if used is not None and power not in used else "■"
-        marks.append(mark, "dark_orange3" if power.moves_money and mark != "·" else "")
-    return marks
-
-
-def day(instant: datetime | None, zone: str = "") -> str:
-    """A day in a zone: that of the workspace in which somebody is signed in, if none is given."""
-    if instant is None:
-        return ""
-    local = instant.astimezone(ZoneInfo(zone or workspace_zone()))
-    return f"{local.day} {local:%b %Y}"
-
-
-def last_day(end: datetime | None, zone: str = "") -> str:
-    """The last day before an end: one at midnight is through the end of the day before."""
-    return day(end and end - timedelta(microseconds=1), zone)
-
-
-def came_to(word: str) -> Text:
-    """What something came to, so that what is well and what is not is seen at once."""
-    return Text(word, _TONES[Outcome(word).tone])
-
-
-def outcomes(counts: Mapping[str, int]) -> Text:
-    """How many things came to what."""
-    return Text(", ").join(Text(f"{number} ").append_text(came_to(word)) for word, number in sorted(counts.items()))
-
-
-outcome_option = click.option(
-    "--outcome", type=click.Choice([outcome.value for outcome in Outcome]), help="Only what came to this."
-)
-
-
-def second(instant: datetime) -> tuple[str, str]:
-    """The day and the time of an instant, to the second, in the zone of the workspace, which is named."""
-    local = instant.astimezone(ZoneInfo(workspace_zone()))
-    return day(instant), f"{local:%H:%M:%S %Z}"
-
-
-def ago(instant: datetime | None) -> str:
-    """How long ago an instant was, roughly."""
-    if instant is None:
-        return "never"
-    seconds = int(time.time() - instant.timestamp())
-    for size, unit in ((86400, "day"), (3600, "hour"), (60, "minute")):
-        if seconds >= size:
-            number = seconds // size
-            return f"{number} {unit}{'s' if number > 1 else ''} ago"
-    return "just now"
+    return number

@@ -12,6 +12,8 @@ import click
 import orjson
 import structlog
 
+from openlatch.cli.columns import count
+from openlatch.cli.command import Group
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import reports_errors
 from openlatch.core.model import Circle, Workspace
@@ -26,10 +28,18 @@ from openlatch.web.server import serve as run
 from openlatch.wiring import Service, log_to_output, migrated, settings, wire
 from openlatch.words import Role
 
-__all__ = ["found", "keys", "migrate", "new_key", "openapi", "serve", "work"]
+__all__ = ["service"]
 
 
-@click.command()
+@click.group(cls=Group)
+def service() -> None:
+    """Run a service: database, web server, worker, keys.
+
+    Settings are read from the environment (OPENLATCH_DATABASE_URL and others), or from a file.
+    """
+
+
+@service.command("migrate")
 @reports_errors
 def migrate() -> None:
     """Bring the database of OPENLATCH_DATABASE_URL to the schema of this version."""
@@ -39,7 +49,10 @@ def migrate() -> None:
         click.echo("The login of the service reads and writes rows, and owns nothing.")
 
 
-@click.command()
+@service.command(
+    "found",
+    example="--workspace hill-farm --name 'Hill Farm' --owner 'Edda Brook' --address edda@hillfarm.example",
+)
 @click.option("--workspace", required=True, help="A short name, in small letters and hyphens.")
 @click.option("--name", required=True, help="The holder's full name.")
 @click.option("--zone", default="UTC", show_default=True, help="An IANA time zone, such as Europe/London.")
@@ -52,9 +65,9 @@ def found(
     workspace: str, name: str, zone: str, circle: tuple[str, ...], owner: str, address: str, password: str
 ) -> None:
     """Create a workspace and its first owner, who can then sign in."""
-    service = wire(settings())
-    with closing(service.store) as store:
-        now, new_id = service.services.clock(), service.services.new_id
+    running = wire(settings())
+    with closing(running.store) as store:
+        now, new_id = running.services.clock(), running.services.new_id
         made = Workspace(
             new_id(), workspace, name.strip(), zone, Circle(frozenset(d.strip().casefold() for d in circle))
         )
@@ -62,82 +75,80 @@ def found(
         if any(each_workspace.slug == workspace for each_workspace in store.workspaces()):
             raise Failure(f"There is a workspace “{workspace}” already. Nothing was created.", "Choose another name.")
         with store.found(made, now) as tx:
-            person = people.add_first(as_service(tx, service.services), owner, address, Role.OWNER, password)
+            person = people.add_first(as_service(tx, running.services), owner, address, Role.OWNER, password)
     click.echo(f"Created {name}. {person.name} can sign in to “{workspace}” with {person.address}.")
 
 
-@click.command()
+@service.command("serve")
 @reports_errors
 def serve() -> None:
-    """Run the service, API and console, on OPENLATCH_HOST and OPENLATCH_PORT until told to stop."""
+    """Run the web server, API and console, on OPENLATCH_HOST and OPENLATCH_PORT until it is stopped."""
     given = settings()
     shared = os.environ.get("PROMETHEUS_MULTIPROC_DIR")
     if given.processes > 1 and shared is None:
         # Where several processes count together; the metrics library looks for it once, when it is loaded.
         os.environ["PROMETHEUS_MULTIPROC_DIR"] = tempfile.mkdtemp(prefix="openlatch-metrics-")
-        os.execv(sys.executable, [sys.executable, "-m", "openlatch.cli", "serve"])  # noqa: S606
+        os.execv(sys.executable, [sys.executable, "-m", "openlatch.cli", "service", "serve"])  # noqa: S606
     log_to_output(given.log_format)
-    service = wire(given)
-    _warn_of_rights(service)
+    running = wire(given)
+    _warn_of_rights(running)
     try:
         # Twice: what is a little too large is refused by the app, in words.
         run(
-            service.web, (given.host, given.port), processes=given.processes, threads=given.threads, most=2 * MOST_BYTES
+            running.web, (given.host, given.port), processes=given.processes, threads=given.threads, most=2 * MOST_BYTES
         )
     finally:
         if shared is not None:
             shutil.rmtree(shared, ignore_errors=True)
 
 
-@click.command()
+@service.command("work")
 @reports_errors
 def work() -> None:
-    """Run a worker: readings, orders, and what comes round by itself."""
+    """Run a worker: readings, orders, and whatever is due."""
     given = settings()
     log_to_output(given.log_format)
-    service = wire(given)
-    _warn_of_rights(service)
-    service.work()
+    running = wire(given)
+    _warn_of_rights(running)
+    running.work()
 
 
-def _warn_of_rights(service: Service) -> None:
+def _warn_of_rights(running: Service) -> None:
     """Say so where whoever breaks into the service could change what keeps the database honest."""
-    if service.store.owns_tables():
+    if running.store.owns_tables():
         next_step = "Make another login for the service, and set OPENLATCH_OWNER_URL for migrating."
         structlog.get_logger().warning("the service's login owns its tables", next=next_step)
-    service.store.close()
+    running.store.close()
 
 
-@click.group()
-def keys() -> None:
-    """Look after the keys that close what is secret."""
-
-
-@keys.command()
+@service.command("rotate-keys")
 @reports_errors
-def rotate() -> None:
-    """Close every secret with a new key, while everything runs; the first of OPENLATCH_SECRET_KEYS guards them then."""
+def rotate_keys() -> None:
+    """Encrypt every secret again with a new key, while everything runs.
+
+    From then on the first key of OPENLATCH_SECRET_KEYS protects them.
+    """
     given = settings()
-    service = wire(given)
-    with closing(service.store) as store:
+    running = wire(given)
+    with closing(running.store) as store:
         workspaces = store.workspaces()
         for workspace in workspaces:
             with store.transaction(workspace.id) as tx:
-                count = change_keys(as_service(tx, service.services))
-            click.echo(f"{workspace.name}: {count} {'secret' if count == 1 else 'secrets'} closed with a new key.")
+                number = change_keys(as_service(tx, running.services))
+            click.echo(f"{workspace.name}: {count(number, 'secret')} encrypted with a new key.")
     others = len(given.secret_keys) - 1
     if others:
-        many = "The other key" if others == 1 else f"The {others} other keys"
-        click.echo(f"{many} in OPENLATCH_SECRET_KEYS can go, once service and workers run with the first one.")
+        many = "the other key" if others == 1 else f"the {others} other keys"
+        click.echo(f"Remove {many} from OPENLATCH_SECRET_KEYS once service and workers run with the first one.")
 
 
-@click.command()
+@service.command("new-key")
 def new_key() -> None:
-    """Make a key for OPENLATCH_SECRET_KEYS."""
+    """Print a new key for OPENLATCH_SECRET_KEYS."""
     click.echo(Vault.new_key())
 
 
-@click.command()
+@service.command("openapi")
 def openapi() -> None:
     """Print the API's description, OpenAPI 3.1, as JSON."""
     click.echo(orjson.dumps(description(), option=orjson.OPT_INDENT_2 | orjson.OPT_SORT_KEYS).decode())

@@ -133,12 +133,12 @@ class Stack:
 
     def start_web(self) -> None:
         """Start the service and wait until it is ready."""
-        self._run("web", "-m", "openlatch.cli", "serve")
+        self._run("web", "-m", "openlatch.cli", "service", "serve")
         self._wait("web", f"{self.url}/readyz")
 
     def start_worker(self) -> None:
         """Start a worker."""
-        self._run("worker", "-m", "openlatch.cli", "work")
+        self._run("worker", "-m", "openlatch.cli", "service", "work")
 
     def start_desk(self) -> None:
         """Start the stand-in for Ticket Desk and wait until it answers."""

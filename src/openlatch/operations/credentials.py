@@ -144,7 +144,7 @@ class Vault:
         except ValueError as error:
             raise Misconfigured(
                 "OPENLATCH_SECRET_KEYS has no usable key in it.",
-                next_step="Make one with `openlatch new-key`, and keep it where the database is not.",
+                next_step="Make one with `openlatch service new-key`, and keep it where the database is not.",
             ) from error
 
     @staticmethod

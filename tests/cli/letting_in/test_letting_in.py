@@ -55,38 +55,40 @@ def test_whoever_is_not_eligible_is_named_with_what_to_do_before_anything_is_sen
 
 
 def test_the_command_line_offers_asks_and_answers(ridge: Ridge, run: Terminal) -> None:
-    assert "Take bookings on Saturdays" in run("tasks")
-    assert "is the narrowest that covers view and edit" in run("fit", "South Dome", "--for", "observe")
-    offer = ("offer", "bram.finch@kestrelridge.example", "--on", "Night-Sky Plates=plate reader", "--until", LAST_DAY)
+    assert "Take bookings on Saturdays" in run("task", "list")
+    assert "is the narrowest that covers view and edit" in run("task", "fit", "South Dome", "--task", "observe")
+    plates = ("--account", "Night-Sky Plates=plate reader", "--until", LAST_DAY)
+    offer = ("offer", "make", "bram.finch@kestrelridge.example", *plates)
     assert "can view on Night-Sky Plates" in run(*offer, "--dry-run")
-    assert "is no address" in run("offer", "a b@x.example", "--on", "Gate=guide", "--until", LAST_DAY, exits=1)
-    assert "Say to whom, and what." in run("offer", exits=2)
-    ref = re.search(r"Offered \(([0-9A-Z-]+)\)", run(*offer, "--because", "To label plates", "--yes"))
+    assert "is no address" in run("offer", "make", "a b@x.example", *plates, exits=1)
+    assert "Say to whom, and what." in run("offer", "make", exits=2)
+    ref = re.search(r"Offered \(([0-9A-Z-]+)\)", run(*offer, "--reason", "To label plates", "--yes"))
     assert ref is not None
-    assert "waiting" in run("offers", "--state", "waiting")
+    assert "waiting" in run("offer", "list", "--state", "waiting")
     path = link_in(letter_to(ridge, "bram.finch@kestrelridge.example", "offers you access to Night-Sky Plates"))
     asked = run("answer", ridge.url + path)
     assert "Bram Finch can view on Night-Sky Plates" in asked
     assert "What for: To label plates" in asked
     assert "You declined." in run("answer", ridge.url + path, "--decline", "--reason", "No time", "--yes")
     assert "was declined" in run("answer", ridge.url + path, "--agree", "--yes", exits=1)
-    assert "declined" in run("offered", ref[1])
-    asking = run("ask", "Gate", "--needs", "view", "--because", "To see who comes")
+    assert "declined" in run("offer", "show", ref[1])
+    asking = run("request", "make", "Gate", "--power", "view", "--reason", "To see who comes")
     mine = re.search(r"Asked \(([0-9A-Z-]+)\)", asking)
     assert mine is not None
-    assert "To see who comes" in run("requests", "--mine")
+    assert "To see who comes" in run("request", "list", "--mine")
     assert "can view on Gate" in run(
-        "offer", "bram.finch@kestrelridge.example", "--on", "Gate", "--request", mine[1], "--no-end", "--dry-run"
+        *("offer", "make", "bram.finch@kestrelridge.example", "--account", "Gate"),
+        *("--request", mine[1], "--no-end", "--dry-run"),
     )
-    assert "withdrawn" in run("asked", mine[1], "--withdraw")
-    told = run("told", "Gate", "Dov Finch", "the gate code")
-    secret = re.search(r"Kept \(([0-9A-Z-]+)\)", told)
+    assert "withdrawn" in run("request", "withdraw", mine[1], "--yes")
+    told = run("secret", "record", "Gate", "Dov Finch", "the gate code")
+    secret = re.search(r"Recorded \(([0-9A-Z-]+)\)", told)
     assert secret is not None
     assert "Dov Finch can view on Gate" in run(
-        "offer", "--replaces", secret[1], "--needs", "view", "--until", LAST_DAY, "--dry-run"
+        "offer", "make", "--replaces", secret[1], "--power", "view", "--until", LAST_DAY, "--dry-run"
     )
-    assert "offer, request" in run("webhooks")
-    assert "is not encrypted" in run("webhooks", "--add", "http://desk.example/latch", exits=1)
+    assert "offer, request" in run("webhook", "list")
+    assert "is not encrypted" in run("webhook", "add", "http://desk.example/latch", exits=1)
 
 
 def test_a_request_that_asks_for_nothing_is_refused(client: Client) -> None:
@@ -97,7 +99,7 @@ def test_a_request_that_asks_for_nothing_is_refused(client: Client) -> None:
 def test_offers_that_providers_show_are_listed_beside_those_made_here(client: Client, run: Terminal) -> None:
     there = [entry for entry in client.entries(kind="offer", state="offered") if not entry.by_hand]
     assert there, "the demo's desk shows an offer"
-    said = run("offers")
+    said = run("offer", "list")
     assert all(entry.ref in said for entry in there)
-    assert there[0].ref not in run("offers", "--mine")
-    assert there[0].ref not in run("offers", "--state", "declined")
+    assert there[0].ref not in run("offer", "list", "--mine")
+    assert there[0].ref not in run("offer", "list", "--state", "declined")

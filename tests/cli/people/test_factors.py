@@ -36,7 +36,7 @@ def test_codes_are_added_asked_for_and_removed(ridge: Ridge, run: Terminal, monk
     codes = re.findall(r"^  ([0-9a-z]{5}(?:-[0-9a-z]{5}){2})$", said, re.M)
     assert len(codes) == 10
     assert re.search(r"phone\s+codes", run("me", "factors"))
-    assert "10 recovery codes are left" in run("me", "factors")
+    assert "10 recovery codes left" in run("me", "factors")
 
     said = run(*signing, exits=3)
     assert "a second factor is needed too" in said
@@ -44,9 +44,9 @@ def test_codes_are_added_asked_for_and_removed(ridge: Ridge, run: Terminal, monk
     assert "Signed in to" in run(*signing, "--code", code())
     assert "Signed in to" in run(*signing, "--code", codes[3].upper())
     run("confirm", "--code", code())
-    assert "a second factor is needed by: owner" in run("workspace", "--second-factor", "owner")
+    assert "needed by: owner" in run("workspace", "change", "--second-factor", "owner")
     assert "your only one" in run("me", "remove-factor", "phone", "--yes", exits=1)
-    assert "needed by: nobody" in run("workspace", "--second-factor", "")
+    assert "needed by: nobody" in run("workspace", "change", "--second-factor", "")
     assert "There are: phone." in run("me", "remove-factor", "tablet", "--yes", exits=4)
     assert "Removed: phone." in run("me", "remove-factor", "phone", "--yes")
     assert "Signed in to" in run(*signing)

@@ -37,14 +37,18 @@ def society(ridge: Ridge) -> str:
 
 def test_on_the_command_line_one_acts_in_one_name_at_a_time(run: Terminal, ridge: Ridge, society: str) -> None:
     run("sign-in", ridge.url, "--workspace", society, "--address", MAREN, "--password", PASSWORD)
-    assert "Ridge Plate Society" in run("whoami")
-    both = run("holders")
+    assert "Ridge Plate Society" in run("me", "show")
+    both = run("profile", "list")
     assert both.index("Ridge Plate Society") < both.index("Kestrel Ridge Observatory")
-    assert run("holders", "--act-for", SLUG).index("Kestrel Ridge") < run("holders").index("Ridge Plate Society")
-    assert "Kestrel Ridge Observatory" in run("whoami")
-    assert "Nobody is signed in for" in run("holders", "--act-for", "nowhere", exits=3)
+    run("profile", "use", SLUG)
+    both = run("profile", "list")
+    assert both.index("Kestrel Ridge") < both.index("Ridge Plate Society")
+    assert "Ridge Plate Society" in run("--profile", society, "me", "show")
+    assert "Kestrel Ridge Observatory" in run("me", "show")
+    assert "There is no profile" in run("profile", "use", "nowhere", exits=3)
+    assert "There is no profile" in run("--profile", "nowhere", "me", "show", exits=3)
     run("sign-out")
-    assert "Ridge Plate Society" in run("whoami")
+    assert "Ridge Plate Society" in run("me", "show")
     run("sign-in", ridge.url, "--workspace", SLUG, "--address", MAREN, "--password", PASSWORD)
     theirs, mine = Client.sign_in(
         ridge.url, workspace=society, address=MAREN, password=PASSWORD, transport=ridge.transport
@@ -53,7 +57,7 @@ def test_on_the_command_line_one_acts_in_one_name_at_a_time(run: Terminal, ridge
         for token in theirs.tokens():
             if token.id != mine.id:
                 theirs.revoke_token(token.id)
-    without = run("holders", exits=3)
+    without = run("profile", "list", exits=3)
     assert "Kestrel Ridge Observatory" in without
     assert f"--workspace {society}" in without
 

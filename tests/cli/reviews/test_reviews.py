@@ -9,6 +9,7 @@ from datetime import timedelta
 import httpx
 import vobject
 
+from openlatch.cli.columns import count
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.operations.people import people
@@ -32,25 +33,25 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
         "review",
         "add",
         "By a file",
-        "--recurs",
+        "--schedule",
         "FREQ=MONTHLY;BYDAY=1MO",
-        "--ask",
+        "--reviewer",
         INES,
         "--party",
         entry.party.ref,
         "--answer-days",
         "5",
     )
-    assert "every month on the first Monday" in run("reviews")
-    assert "Comes round" not in run("review", "show", "By a file")
+    assert "every month on the first Monday" in run("review", "list")
+    assert "FREQ" not in run("review", "show", "By a file")
     assert "is not a recurrence rule" in run(
-        "review", "add", "Never", "--recurs", "NOW AND THEN", "--ask", INES, exits=1
+        "review", "add", "Never", "--schedule", "NOW AND THEN", "--reviewer", INES, exits=1
     )
     said = run("review", "open", "By a file")
     (ref,) = re.findall(r"Round (\S+) is open", said)
     items = client.round_items(ref)
     file = run.home / "decisions.csv"
-    assert f"{len(items)} items written" in run("round", "show", ref, "--to-decide", str(file))
+    assert f"Wrote {count(len(items), 'item')} to" in run("round", "file", ref, "--to-file", str(file))
     head, *empty = file.read_text().splitlines()
     lines = [line.replace(",,,,,", ",keep,Still needed,,,", 1) for line in empty]
     for wrong, said in (
@@ -59,21 +60,21 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
         (lines[-1].replace(items[-1].entry.ref, "7Q4K-BRM2"), "is about entry"),
     ):
         file.write_text("\n".join([head, *lines[:-1], wrong, ""]))
-        assert said in run("round", "decide", ref, "--file", str(file), exits=2)
+        assert said in run("round", "decide", ref, "--from-file", str(file), exits=2)
     assert client.round(ref).outcomes == {"undecided": len(items)}
-    assert "not decided yet" in run("round", "finish", ref, "--yes", exits=1)
-    run("round", "assign", ref, "--of", "Ines Okoro", "--to", f"pell.varga@{DOMAIN}")
+    assert "not decided yet" in run("round", "finish", ref, "--count", "0", exits=1)
+    run("round", "assign", ref, "--of", "Ines Okoro", "--reviewer", f"pell.varga@{DOMAIN}")
     assert {item.reviewer for item in client.round_items(ref)} == {"Pell Varga"}
     file.write_text("\n".join([head, *lines, ""]))
-    assert f"{len(items)} decided" in run("round", "decide", ref, "--file", str(file))
-    assert "closed" in run("round", "finish", ref, "--yes")
-    assert "can be tried again" in run("round", "try-again", ref, "1", exits=1)
-    run("review", "change", "By a file", "--recurs", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "--risk", "5")
+    assert f"{len(items)} decided" in run("round", "decide", ref, "--from-file", str(file))
+    assert "closed" in run("round", "finish", ref, "--count", "0")
+    assert "can be tried again" in run("round", "retry", ref, "1", exits=1)
+    run("review", "change", "By a file", "--schedule", "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=29", "--risk", "5")
     changed = client.review("By a file")
     assert (changed.where, changed.answer_days) == ({"party": entry.party.ref, "risk": 5}, 5)
     assert changed.says.startswith("every year in February on day 29")
     run("review", "pause", "By a file")
-    assert "(paused)" in run("reviews")
+    assert "(paused)" in run("review", "list")
     reviewed, opened = client.entry(entry.ref).reviewed_at[-1], client.round(ref).opened_at
     assert reviewed > opened
 
@@ -88,15 +89,15 @@ def test_what_waits_for_one_of_two_people_of_one_name_is_given_away_by_address(
     client.add_review("Two of one name", where=where, named=[INES], recurs="FREQ=YEARLY")
     opened = client.open_round("Two of one name")
     assert opened.count > 1
-    run("round", "assign", opened.ref, "1", "--to", other)
-    refused = run("round", "assign", opened.ref, "--of", "ines okoro", "--to", f"pell.varga@{DOMAIN}", exits=2)
+    run("round", "assign", opened.ref, "1", "--reviewer", other)
+    refused = run("round", "assign", opened.ref, "--of", "ines okoro", "--reviewer", f"pell.varga@{DOMAIN}", exits=2)
     assert "2 people called" in refused
     assert INES in refused
     assert other in refused
-    said = run("round", "assign", opened.ref, "--of", other, "--to", f"pell.varga@{DOMAIN}")
-    assert "1 item was given" in said
+    said = run("round", "assign", opened.ref, "--of", other, "--reviewer", f"pell.varga@{DOMAIN}")
+    assert "1 item assigned" in said
     assert f"Ines Okoro ({INES}): 0 of {opened.count - 1}" in said
-    assert "asked in this round" in run("round", "assign", opened.ref, "--of", "Nobody", "--to", INES, exits=2)
+    assert "asked in this round" in run("round", "assign", opened.ref, "--of", "Nobody", "--reviewer", INES, exits=2)
 
 
 def test_a_calendar_can_be_subscribed_to_and_says_the_same_to_another_library(
@@ -121,4 +122,4 @@ def test_a_calendar_can_be_subscribed_to_and_says_the_same_to_another_library(
     uids = [e.uid.value for e in feed.vevent_list]
     assert len(uids) == len(set(uids))
     assert web.get(url.replace(".ics", "x.ics")).status_code == 404
-    assert url.rpartition("/")[2] not in run("log", "--limit", "50")
+    assert url.rpartition("/")[2] not in run("log", "list", "--limit", "50")

@@ -32,14 +32,14 @@ def test_what_is_done_or_left_open_is_the_thing_of_that_number_and_no_other(
     batch = leaving(ridge, client)
     before = came_to(batch)
     done, left = [item.place for item in batch.items if item.outcome == "to do"][-2:]
-    lines = {line.split()[0]: line for line in run("batch", batch.ref).splitlines() if line.split()[:1]}
+    lines = {line.split()[0]: line for line in run("batch", "show", batch.ref).splitlines() if line.split()[:1]}
     assert "to do" in lines[str(done)]
-    run("batch", batch.ref, "--done", str(done))
+    run("batch", "done", batch.ref, str(done))
     after = came_to(client.batch(batch.ref))
     assert {place for place in before if before[place] != after[place]} == {done}
-    run("batch", batch.ref, "--leave-open", str(left), "--reason", "Until May", "--owner", f"tobias.quill@{DOMAIN}")
+    run("batch", "leave-open", batch.ref, str(left), "--reason", "Until May", "--owner", f"tobias.quill@{DOMAIN}")
     then = came_to(client.batch(batch.ref))
     assert {place for place in before if after[place] != then[place]} == {left}
     assert then[left] == "left open"
-    assert "is left" in run("batch", batch.ref, "--done", "0", exits=1)
-    assert "called off" in run("batch", batch.ref, "--cancel")
+    assert "is left" in run("batch", "done", batch.ref, "0", exits=1)
+    assert "is cancelled" in run("batch", "cancel", batch.ref, "--yes")

@@ -117,7 +117,7 @@ def test_an_account_whose_name_two_have_at_one_provider_is_kept_by_its_key(world
 
 
 @pytest.mark.parametrize(
-    ("query", "says"), [("kin=app", "Did you mean “kind”"), ("kind=ap", "app"), ("rule=nope", "openlatch rules")]
+    ("query", "says"), [("kin=app", "Did you mean “kind”"), ("kind=ap", "app"), ("rule=nope", "openlatch policy rules")]
 )
 def test_a_view_that_the_inventory_could_not_be_asked_is_not_saved(world: World, query: str, says: str) -> None:
     with pytest.raises(Invalid) as refused:

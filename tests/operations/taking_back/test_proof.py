@@ -57,7 +57,7 @@ def test_beside_an_access_at_a_provider_that_keeps_one_for_each_nothing_is_offer
         part = {"account": entry.account.name, "level": level}
         with pytest.raises(Conflict, match="keeps one access for each party") as refused:
             world.offer(entry.party.addresses[0], until=world.day(80).isoformat(), parts=[part])
-        assert refused.value.next_step == f"Extend it: openlatch extend {entry.ref}"
+        assert refused.value.next_step == f"Extend it: openlatch entry extend {entry.ref}"
 
 
 @pytest.mark.parametrize(

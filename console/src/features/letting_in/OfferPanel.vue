@@ -148,6 +148,6 @@ const waits = computed(() => props.offer.state === "waiting");
         </template>
       </div>
     </template>
-    <p class="mt-5 font-mono text-small text-mute">openlatch offered {{ offer.ref }}</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch offer show {{ offer.ref }}</p>
   </div>
 </template>

@@ -91,6 +91,6 @@ const waits = computed(() => props.request.state === "waiting");
     >
       I do not need it any more
     </button>
-    <p class="mt-5 font-mono text-small text-mute">openlatch asked {{ request.ref }}</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch request show {{ request.ref }}</p>
   </div>
 </template>

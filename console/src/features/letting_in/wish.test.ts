@@ -43,16 +43,16 @@ describe("an offer that is filled in", () => {
   it("is the same command, which nobody's words can make another one", () => {
     const hostile = { ...offer(), name: "Amara", basis: "$(touch x) or Amara's nights" };
     expect(commandOf(hostile)).toBe(
-      "openlatch offer amara.levy@northcape-uni.example --on 'South Dome' --for observe --until 2027-03-12 " +
-        "--hours 'tue,fri 19:00-04:00' --name Amara --because '$(touch x) or Amara'\\''s nights'",
+      "openlatch offer make amara.levy@northcape-uni.example --account 'South Dome' --task observe --until 2027-03-12 " +
+        "--hours 'tue,fri 19:00-04:00' --name Amara --reason '$(touch x) or Amara'\\''s nights'",
     );
     const part = {
       ...emptyPart("South Dome"),
       task: "observe",
       powerUntil: { export: "2027-03-10", edit: "" },
     };
-    expect(commandOf({ ...offer(), parts: [part] }, "9AZT-8KSN")).toContain(
-      "--power-until export=2027-03-10 --instead-of 9AZT-8KSN",
-    );
+    const changed = commandOf({ ...offer(), parts: [part] }, "9AZT-8KSN");
+    expect(changed).toContain("--power-until export=2027-03-10");
+    expect(changed).toMatch(/^openlatch offer change 9AZT-8KSN amara/);
   });
 });

@@ -118,12 +118,13 @@ export function commandOf(form: OfferForm, insteadOf = ""): string {
   const [first = emptyPart()] = form.parts;
   const common = (part: PartForm): string => JSON.stringify({ ...part, account: "", level: "" });
   if (form.parts.some((part) => common(part) !== common(first) || part.until)) return "";
-  const words = ["openlatch offer", form.to ? quoted(form.to) : "ADDRESS"];
+  const words = [insteadOf ? `openlatch offer change ${insteadOf}` : "openlatch offer make"];
+  words.push(form.to ? quoted(form.to) : "ADDRESS");
   for (const part of form.parts) {
     const level = part.by === "level" && part.level ? `=${part.level}` : "";
-    words.push("--on", quoted(`${part.account || "ACCOUNT"}${level}`));
+    words.push("--account", quoted(`${part.account || "ACCOUNT"}${level}`));
   }
-  if (first.by === "task" && first.task && first.task !== "asked") words.push("--for", first.task);
+  if (first.by === "task" && first.task && first.task !== "asked") words.push("--task", first.task);
   if (first.by === "permissions")
     for (const one of first.permissions) words.push("--permission", quoted(one));
   if (form.starts) words.push("--from", form.starts);
@@ -136,11 +137,10 @@ export function commandOf(form: OfferForm, insteadOf = ""): string {
   for (const one of first.resources.split(",").map((part) => part.trim()))
     if (one) words.push("--part", quoted(one));
   if (form.name) words.push("--name", quoted(form.name));
-  if (form.basis) words.push("--because", quoted(form.basis));
+  if (form.basis) words.push("--reason", quoted(form.basis));
   if (first.handle) words.push("--handle", quoted(first.handle));
   if (form.request) words.push("--request", form.request);
   if (form.answer) words.push("--why-less", quoted(form.answer));
   if (form.replaces) words.push("--replaces", form.replaces);
-  if (insteadOf) words.push("--instead-of", insteadOf);
   return words.join(" ");
 }

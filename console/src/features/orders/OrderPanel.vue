@@ -111,12 +111,13 @@ function lookAgain(): void {
   void refetch();
 }
 const command = computed(() => {
-  const parts = ["openlatch", act.value, props.entry.ref];
-  if (act.value === "end-on") parts.push(until.value || "LAST-DAY");
+  const verb = act.value === "end-on" ? "end" : act.value;
+  const parts = [`openlatch ${verb === "change-secret" ? "secret change" : `entry ${verb}`}`, props.entry.ref];
+  if (act.value === "end-on") parts.push("--until", until.value || "LAST-DAY");
   if (act.value === "give-back" && until.value) parts.push("--until", until.value);
   if (act.value === "extend") parts.push(...options(extension.value));
-  if (act.value === "narrow" && level.value) parts.push("--to", quoted(level.value));
-  if (act.value === "narrow" && fewer.value) for (const one of kept.value) parts.push("--keep", quoted(one));
+  if (act.value === "narrow" && level.value) parts.push("--level", quoted(level.value));
+  if (act.value === "narrow" && fewer.value) for (const one of kept.value) parts.push("--part", quoted(one));
   if (successor.value) parts.push("--successor", successor.value);
   return [...parts, "--dry-run"].join(" ");
 });

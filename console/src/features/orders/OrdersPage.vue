@@ -171,7 +171,7 @@ function show(order: string): void {
             >
           </p>
         </template>
-        <p class="mt-5 font-mono text-small text-mute">openlatch order {{ open }}</p>
+        <p class="mt-5 font-mono text-small text-mute">openlatch order show {{ open }}</p>
       </SidePanel>
     </template>
   </ListPage>

@@ -76,7 +76,7 @@ const count = (number: number): string => (number ? String(number) : "–");
     <RouterLink class="button mt-5 inline-block" :to="{ path: '/sign-in', query: { more: 'yes' } }">
       Act for another holder as well
     </RouterLink>
-    <p class="mt-5 font-mono text-small text-mute">openlatch holders</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch profile list</p>
     <WorkspaceForm />
   </section>
 </template>

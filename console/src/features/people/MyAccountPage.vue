@@ -190,7 +190,7 @@ const end = useMutation({
 
     <OwnTokens />
     <p class="mt-6 font-mono text-small text-mute">
-      openlatch me; openlatch me factors; openlatch me sessions; openlatch tokens
+      openlatch me show; openlatch me factors; openlatch me sessions; openlatch token list
     </p>
   </section>
 </template>

@@ -139,7 +139,7 @@ const maySeeSignOns = session.may("sign_ons.browse");
         <span :title="exact(one.seen_at)">{{ one.seen_at ? ago(one.seen_at, now) : "never" }}</span>
       </template>
     </DataTable>
-    <p class="mt-5 font-mono text-small text-mute">openlatch people</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch people list</p>
     <SignOns v-if="maySeeSignOns" @open="(id) => go({ 'sign-on': id, person: '', invite: '' })" />
     <template #panel>
       <SidePanel v-if="inviting && mayInvite" label="Invite someone" @close="go({ invite: '' })">

@@ -103,6 +103,6 @@ function letsIn(service: SignOn): string {
         Add a single sign-on…
       </button>
     </template>
-    <p class="mt-5 font-mono text-small text-mute">openlatch sign-on</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch sign-on list</p>
   </section>
 </template>

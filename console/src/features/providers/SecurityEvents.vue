@@ -199,6 +199,6 @@ const facts = computed(() => {
       <template #came="{ row: one }">{{ one.came_to || "In progress." }}</template>
     </DataTable>
     <ProblemNote v-if="events.error.value" :error="events.error.value" class="mt-3 max-w-xl" />
-    <p class="mt-3 font-mono text-small text-mute">openlatch providers events '{{ provider.name }}'</p>
+    <p class="mt-3 font-mono text-small text-mute">openlatch provider events '{{ provider.name }}'</p>
   </section>
 </template>

@@ -200,7 +200,7 @@ function stateOf(round: (typeof found.value)[number]): string {
         </li>
       </ul>
     </template>
-    <p class="mt-5 font-mono text-small text-mute">openlatch reviews; openlatch rounds</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch review list; openlatch round list</p>
     <ReviewForm
       v-if="editing"
       :review="editing === 'new' ? null : editing"

@@ -189,7 +189,7 @@ function show(flag: Flag | undefined): void {
           <SeverityNotch :severity="shown.severity" /><span>{{ shown.reason }}</span>
         </p>
         <FlagDetails :flag="shown" class="mt-4" />
-        <p class="mt-4 font-mono text-small text-mute">openlatch flag {{ shown.ref }}</p>
+        <p class="mt-4 font-mono text-small text-mute">openlatch flag explain {{ shown.ref }}</p>
       </SidePanel>
     </template>
   </ListPage>

@@ -176,7 +176,7 @@ const phases = computed(() => {
       <p v-if="batch.count > batch.items.length" class="small mt-3">
         The first {{ batch.items.length }} of {{ batch.count }} are shown.
       </p>
-      <p class="mt-5 font-mono text-small text-mute">openlatch batch {{ batch.ref }} --follow</p>
+      <p class="mt-5 font-mono text-small text-mute">openlatch batch follow {{ batch.ref }}</p>
     </template>
   </section>
 </template>

@@ -1,4 +1,5 @@
 <script setup lang="ts">
+import { quoted } from "@/ui/command";
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
@@ -53,12 +54,14 @@ const order = useMutation({
     await router.push(`/batches/${batch.ref}`);
   },
 });
-const command = computed(() =>
-  inventoryCommand(without(props.filter, "sort", "columns")).replace(
-    "openlatch inventory",
-    `openlatch bulk ${act.value}`,
-  ),
-);
+const command = computed(() => {
+  const verb = act.value === "end-on" ? "end" : act.value;
+  const filters = inventoryCommand(without(props.filter, "sort", "columns"));
+  const parts = [filters.replace("openlatch inventory", `openlatch batch start ${verb}`)];
+  if (act.value === "narrow") parts.push("--level", level.value ? quoted(level.value) : "LEVEL");
+  if (dated.value) parts.push("--until", until.value || "LAST-DAY");
+  return parts.join(" ");
+});
 </script>
 
 <template>

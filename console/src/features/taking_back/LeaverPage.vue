@@ -120,7 +120,7 @@ const order = useMutation({
             Take it all back
           </button>
           <p class="mt-4 font-mono text-small break-words text-mute">
-            openlatch leaver {{ plan.party.ref }} --dry-run
+            openlatch leaver start {{ plan.party.ref }} --dry-run
           </p>
         </form>
       </div>

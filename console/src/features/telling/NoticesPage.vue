@@ -96,6 +96,6 @@ async function copy(): Promise<void> {
         </span>
       </li>
     </ul>
-    <p class="mt-5 font-mono text-small text-mute">openlatch notices; openlatch calendar --new</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch notice list; openlatch me calendar --new</p>
   </section>
 </template>

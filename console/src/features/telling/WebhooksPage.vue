@@ -177,6 +177,6 @@ function state(one: Webhook): string {
       <ProblemNote v-if="add.error.value" :error="add.error.value" />
       <button type="submit" class="button justify-self-start" :disabled="add.isPending.value">Add it</button>
     </form>
-    <p class="mt-6 font-mono text-small text-mute">openlatch webhooks</p>
+    <p class="mt-6 font-mono text-small text-mute">openlatch webhook list</p>
   </section>
 </template>

@@ -1,4 +1,4 @@
-"""What is kept by hand: single entries, lists, vouching for what is there, and saying what is gone."""
+"""Entries that no reading can see: record one, vouch for one, mark one as ended."""
 
 from __future__ import annotations
 
@@ -6,33 +6,38 @@ from datetime import datetime
 
 import click
 
+from openlatch.cli.acting import last, reason_option, until_option
+from openlatch.cli.command import Command
 from openlatch.cli.connection import connect
 from openlatch.cli.nouns import ENTRY, PROVIDER, one_of
 from openlatch.cli.output import reports_errors
 from openlatch.words import Kind, Power
 
-__all__ = ["gone", "keep", "somebody_else_option", "vouch"]
+__all__ = ["mark_ended", "record", "someone_else_option", "vouch"]
 
-somebody_else_option = click.option(
-    "--somebody-else", is_flag=True, help="The address comes close to a known one, and is somebody else's."
+someone_else_option = click.option(
+    "--someone-else", is_flag=True, help="The address looks like a known one, and belongs to someone else."
 )
-_KINDS = one_of(Kind)
 
 
-@click.command()
+@click.command(
+    "record",
+    cls=Command,
+    example="'Hill Road Signage' --account 'Hill Road display' --party 'Edda Brook' --level editor",
+)
 @click.argument("provider", type=PROVIDER)
 @click.option("--account", required=True, help="The account's name.")
 @click.option("--party", default="", help="Who has access: a name.")
 @click.option("--address", "addresses", multiple=True, help="An address of theirs; repeatable.")
-@click.option("--kind", type=_KINDS, default="delegate", show_default=True)
+@click.option("--kind", type=one_of(Kind), default="delegate", show_default=True, help="What kind of access it is.")
 @click.option("--level", default="", help="The level in the provider's own words.")
 @click.option("--power", "powers", multiple=True, type=one_of(Power), help="What it allows; repeatable.")
-@click.option("--last-day", type=click.DateTime(["%Y-%m-%d"]), help="The last day on which it holds.")
+@until_option
 @click.option("--given-by", default="", help="Who gave it.")
-@click.option("--because", default="", help="Why it exists.")
-@somebody_else_option
+@reason_option
+@someone_else_option
 @reports_errors
-def keep(
+def record(
     provider: str,
     account: str,
     party: str,
@@ -40,12 +45,15 @@ def keep(
     kind: Kind,
     level: str,
     powers: tuple[str, ...],
-    last_day: datetime | None,
+    until: datetime | None,
     given_by: str,
-    because: str,
-    somebody_else: bool,
+    reason: str,
+    someone_else: bool,
 ) -> None:
-    """Keep an entry of PROVIDER by hand, or correct the one of the same kind, account and party."""
+    """Record an access at a provider that Open Latch cannot read, or correct a recorded one.
+
+    It is corrected where kind, account and party are the same.
+    """
     with connect() as client:
         kept = client.keep(
             provider,
@@ -55,30 +63,30 @@ def keep(
             kind=kind,
             level=level,
             powers=list(powers) or None,
-            ends_at=last_day.date() if last_day else None,
+            ends_at=last(until),
             given_by=given_by,
-            basis=because,
-            somebody_else=somebody_else,
+            basis=reason,
+            somebody_else=someone_else,
         )
-    click.echo(f"Kept {kept.ref}: {kept.party.name} on {kept.account.name}. You vouch for it.")
+    click.echo(f"Recorded {kept.ref}: {kept.party.name} on {kept.account.name}. You vouch for it.")
 
 
-@click.command()
+@click.command("vouch", cls=Command, example="{by_hand}")
 @click.argument("entry", type=ENTRY)
 @reports_errors
 def vouch(entry: str) -> None:
-    """Say that ENTRY, which is kept by hand, is still there as it is written."""
+    """Confirm that an entry recorded by hand is still there as it is written."""
     with connect() as client:
         the_entry = client.vouch(entry)
     click.echo(f"You vouch for {the_entry.ref}: {the_entry.party.name} on {the_entry.account.name}.")
 
 
-@click.command()
+@click.command("mark-ended", cls=Command, example="{kept} --reason 'The board was sold'")
 @click.argument("entry", type=ENTRY)
-@click.option("--because", default="", help="How it is known that it ended.")
+@reason_option
 @reports_errors
-def gone(entry: str, because: str) -> None:
-    """Say that ENTRY, which is kept by hand, has ended at its provider."""
+def mark_ended(entry: str, reason: str) -> None:
+    """Record that an entry recorded by hand has ended at its provider."""
     with connect() as client:
-        the_entry = client.gone(entry, because)
-    click.echo(f"{the_entry.ref} is kept as ended: {the_entry.party.name} on {the_entry.account.name}.")
+        the_entry = client.gone(entry, reason)
+    click.echo(f"{the_entry.ref} is recorded as ended: {the_entry.party.name} on {the_entry.account.name}.")

@@ -6,12 +6,11 @@ from collections.abc import Callable, Mapping, Sequence
 
 from rich.text import Text
 
-from openlatch.cli.failure import Failure
-from openlatch.cli.output import Column, ago, day, last_day, notches, powers
+from openlatch.cli.columns import Column, ago, count, day, last_day, notches, powers
 from openlatch.wire import messages as wire
 from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
 
-__all__ = ["COLUMNS", "chosen", "held", "parts", "standing_as", "state_of", "used", "where", "who"]
+__all__ = ["COLUMNS", "held", "parts", "standing_as", "state_of", "used", "where", "who"]
 
 
 def who(e: wire.Entry) -> Text:
@@ -28,7 +27,7 @@ def parts(resources: Sequence[str]) -> str:
     """The parts of an account; where there are many, the first ones, the last, and how many."""
     if len(resources) <= 4:
         return ", ".join(resources)
-    return f"{', '.join(resources[:2])} … {resources[-1]} ({len(resources)} parts)"
+    return f"{', '.join(resources[:2])} … {resources[-1]} ({count(len(resources), 'part')})"
 
 
 def where(e: wire.Entry) -> Text:
@@ -55,7 +54,7 @@ def standing_as(e: wire.Entry) -> Text:
 def used(e: wire.Entry) -> str:
     """When it was last used, as far as anybody knows."""
     if e.last_used is None:
-        return "never" if e.use_known else "not told"
+        return "never" if e.use_known else "not known"
     return ago(e.last_used)
 
 
@@ -91,18 +90,18 @@ _SAYS: Mapping[str, Callable[[wire.Entry], Text | str]] = {
     "why": _why,
 }
 _PROSE = {"basis", "why"}
-_USUAL = ("id", "severity", "who", "where", "as", "powers", "last-used", "ends", "why")
-COLUMNS: Mapping[str, Column] = {
-    key: Column(HEADINGS[key], says, folds=key in _PROSE, whole=key == "who", leads=key == "who")
-    for key, says in _SAYS.items()
-}
-
-
-def chosen(words: str) -> tuple[Column, ...]:
-    """The columns that were asked for; who it is always comes first, and the span strip is the console's."""
-    wanted = [word.strip() for word in words.split(",") if word.strip() not in ("", "span")]
-    unknown = [word for word in wanted if word not in COLUMNS]
-    if unknown:
-        raise Failure(f"There is no column “{unknown[0]}”.", f"Use some of: {', '.join(COLUMNS)}.", 2)
-    chosen = ("severity", "who", *(word for word in wanted if word not in ("severity", "who"))) if wanted else _USUAL
-    return tuple(COLUMNS[word] for word in chosen)
+_USUAL = ("id", "severity", "who", "where", "as", "last-used")
+_MORE = ("powers", "ends", "why", "risk", "given", "reviewed", "parts", "basis")
+COLUMNS: tuple[Column, ...] = tuple(
+    Column(
+        HEADINGS[key],
+        _SAYS[key],
+        folds=key in _PROSE,
+        whole=key in ("who", "id"),
+        leads=key == "who",
+        wide=key in _MORE,
+        named=key,
+    )
+    for key in (*_USUAL, *_MORE)
+)
+"""The columns of the inventory, by the same names as in the console; the span strip is the console's."""

@@ -5,13 +5,15 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
-from openlatch.cli.confirm import confirmed, yes_option
+from openlatch.cli.acting import confirmed, reason_option, yes_option
+from openlatch.cli.columns import Column, day
+from openlatch.cli.command import Command
 from openlatch.cli.connection import connect
 from openlatch.cli.nouns import PARTY, PROVIDER
-from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
+from openlatch.cli.output import Listing, listed, out, output_option, print_one, reports_errors
 from openlatch.wire import messages as wire
 
-__all__ = ["party"]
+__all__ = ["COMMANDS"]
 
 KEYS: tuple[Column, ...] = (
     Column("provider", lambda k: Text(k.provider.name)),
@@ -25,37 +27,29 @@ _SAID = {
     "parted": "were parted",
 }
 DECISIONS: tuple[Column, ...] = (
-    Column("id", lambda d: d.ref),
+    Column.ref(lambda d: d.ref),
     Column.who("party", lambda d: Text(d.one.name)),
     Column.who("other", lambda d: Text(d.other.name)),
     Column("says", lambda d: Text(_SAID[d.verdict])),
     Column.prose("by", lambda d: Text(f"{d.decided_by}, {day(d.decided_at)}")),
     Column.prose("undone", lambda d: Text(f"{d.undone_by}, {day(d.undone_at)}" if d.undone_at else "")),
 )
-reason_option = click.option("--reason", default="", help="Why; kept with the decision and in the log.")
 
 
-@click.group()
-def party() -> None:
-    """Say who is the same as whom.
-
-    Open Latch treats two parties as one only where an address proves it. You decide about the rest.
-    """
-
-
-@party.command("alike")
+@click.command("alike", cls=Command, example="{tomas}")
 @click.argument("named", metavar="[PARTY]", type=PARTY, required=False, default="")
 @output_option
 @reports_errors
 def alike(named: str, output: str) -> None:
     """List parties that may be the same.
 
-    With the reasons, and both answers as commands; of PARTY, or of all.
+    With the reasons, and both answers as commands; for one PARTY, or for all.
     """
     with connect() as client:
         found = client.perhaps_the_same(named)
     if output != "table":
-        emit(found, (), output, empty="")
+        for each in found:
+            print_one(each, output)
         return
     paper = out()
     for one in found:
@@ -75,20 +69,20 @@ def _named(side: wire.AlikeParty) -> str:
 
 
 def _known(keys: list[wire.KnownAs]) -> str:
-    return "; ".join(f"{key.key} at {key.provider.name}" for key in keys) or "written down here, at no provider"
+    return "; ".join(f"{key.key} at {key.provider.name}" for key in keys) or "recorded here, known to no provider"
 
 
-@party.command("keys")
+@click.command("keys", cls=Command, example="{tomas}")
 @click.argument("named", metavar="PARTY", type=PARTY)
-@output_option
+@listed(*KEYS)
 @reports_errors
-def keys(named: str, output: str) -> None:
-    """List what providers know PARTY by."""
+def keys(named: str, listing: Listing) -> None:
+    """List what providers know a party by."""
     with connect() as client:
-        emit(client.known_as(named), KEYS, output, empty="No provider knows them: they were written down here.")
+        listing.print(client.known_as(named), empty="No provider knows them: they were recorded here.")
 
 
-@party.command("join")
+@click.command("join", cls=Command, example="{mina} {mina_too} --reason 'She told me' --yes")
 @click.argument("named", metavar="PARTY", type=PARTY)
 @click.argument("other", type=PARTY)
 @reason_option
@@ -97,7 +91,7 @@ def keys(named: str, output: str) -> None:
 def join(named: str, other: str, reason: str, yes: bool) -> None:
     """Join two parties into one.
 
-    All that OTHER has is PARTY's from then on; openlatch party undo takes it back.
+    Everything OTHER has belongs to PARTY from then on; openlatch party undo takes it back.
     """
     with connect() as client:
         first, second = client.party(named), client.party(other)
@@ -105,7 +99,7 @@ def join(named: str, other: str, reason: str, yes: bool) -> None:
         _told(client.join(str(first.id), str(second.id), reason=reason))
 
 
-@party.command("keep-apart")
+@click.command("keep-apart", cls=Command, example="{tomas} {tomas_too}")
 @click.argument("named", metavar="PARTY", type=PARTY)
 @click.argument("other", type=PARTY)
 @reason_option
@@ -113,13 +107,13 @@ def join(named: str, other: str, reason: str, yes: bool) -> None:
 def keep_apart(named: str, other: str, reason: str) -> None:
     """Keep two parties apart.
 
-    You are not asked again whether PARTY and OTHER are the same.
+    Nobody is asked again whether PARTY and OTHER are the same.
     """
     with connect() as client:
         _told(client.keep_apart(named, other, reason=reason))
 
 
-@party.command("part")
+@click.command("part", cls=Command, example="{ada} 'Plate Archive' ada-s --yes")
 @click.argument("named", metavar="PARTY", type=PARTY)
 @click.argument("provider", type=PROVIDER)
 @click.argument("key")
@@ -127,32 +121,30 @@ def keep_apart(named: str, other: str, reason: str) -> None:
 @yes_option
 @reports_errors
 def part(named: str, provider: str, key: str, reason: str, yes: bool) -> None:
-    """Split one key off a party.
+    """Part one key from a party.
 
     What PROVIDER knows as KEY becomes a party of its own; openlatch party keys PARTY lists the keys.
     """
     with connect() as client:
         the_party = client.party(named)
-        confirmed(f"Is “{key}” at {provider} somebody else than {the_party.name} ({the_party.ref})?", yes)
+        confirmed(f"Is “{key}” at {provider} someone else than {the_party.name} ({the_party.ref})?", yes)
         _told(client.part(str(the_party.id), provider, key, reason=reason))
 
 
-@party.command("decisions")
-@output_option
+@click.command("decisions", cls=Command)
+@listed(*DECISIONS)
 @reports_errors
-def decisions(output: str) -> None:
-    """List what was joined, parted or kept apart."""
+def decisions(listing: Listing) -> None:
+    """List which parties were joined, parted or kept apart, and by whom."""
     with connect() as client:
-        emit(
-            client.sameness_decisions(), DECISIONS, output, empty="Nobody has joined, parted or kept apart anyone yet."
-        )
+        listing.print(client.sameness_decisions(), empty="Nobody has joined, parted or kept apart any parties yet.")
 
 
-@party.command("undo")
+@click.command("undo", cls=Command, example="{said}")
 @click.argument("decision")
 @reports_errors
 def undo(decision: str) -> None:
-    """Undo one of these decisions, by its id."""
+    """Undo one of these decisions, by its short form."""
     with connect() as client:
         _told(client.undo_sameness(decision))
 
@@ -167,3 +159,7 @@ def _told(decision: wire.SamenessDecision) -> None:
         return
     says = {"joined": "are one now", "apart": "are kept apart", "parted": "are two now"}[decision.verdict]
     click.echo(f"{names} {says}. Undo it: openlatch party undo {decision.ref}")
+
+
+COMMANDS = (alike, join, keep_apart, part, keys, decisions, undo)
+"""What the noun party can do about who is who."""

@@ -8,12 +8,14 @@ from typing import Any, TypeVar
 import click
 from rich.text import Text
 
-from openlatch.cli.confirm import confirmed
+from openlatch.cli.acting import confirmed
+from openlatch.cli.columns import Column, day
+from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PARTY, PROVIDER
-from openlatch.cli.orders.orders import HOW_GIVEN, followed, print_plan
-from openlatch.cli.output import Column, day, emit, out, output_option, reports_errors
+from openlatch.cli.orders.giving import HOW_GIVEN, ordered, print_plan
+from openlatch.cli.output import Listing, hint, listed, out, print_one, reports_errors
 from openlatch.wire import messages as wire
 
 __all__ = ["team"]
@@ -23,8 +25,8 @@ MEMBERS: tuple[Column, ...] = (
     Column.who("team", lambda m: Text(m.team.name)),
     Column.who("member", lambda m: Text(m.member.name)),
     Column("provider", lambda m: Text(m.provider.name)),
-    Column("since", lambda m: day(m.since) if m.since else "not told"),
-    Column("order", lambda m: m.order),
+    Column("since", lambda m: day(m.since) if m.since else "not known"),
+    Column("order", lambda m: m.order, whole=True),
 )
 
 
@@ -42,34 +44,29 @@ def _acting(function: F) -> F:
     return function
 
 
-@click.group()
+@click.group(cls=Group)
 def team() -> None:
-    """See who is in a team, add somebody or remove somebody.
+    """Who is in a team; add or remove a member.
 
     A team is a group at a provider: whatever it may do, all its members may.
     """
 
 
-@team.command("show")
+@team.command("show", example="'Dark-sky wardens'")
 @click.argument("named", metavar="PARTY", type=PARTY)
-@output_option
+@listed(*MEMBERS)
 @reports_errors
-def show(named: str, output: str) -> None:
-    """List who is in a team, or the teams that somebody is in.
+def show(named: str, listing: Listing) -> None:
+    """List who is in a team, or which teams someone is in.
 
-    By themselves, not through other teams; openlatch reach PARTY shows those too.
+    Directly, not through other teams; openlatch party reach PARTY shows those too.
     """
     with connect() as client:
         membership_list = client.memberships(named)
-    emit(
-        [*membership_list.members, *membership_list.teams],
-        MEMBERS,
-        output,
-        empty="They are in no team, and nobody is in them.",
-    )
+    listing.print([*membership_list.members, *membership_list.teams], empty="In no team, and without members.")
 
 
-@team.command("add")
+@team.command("add", example="'Dark-sky wardens' {volunteer} --dry-run")
 @_acting
 @reports_errors
 def add(named: str, member: str, **how: Any) -> None:
@@ -77,13 +74,12 @@ def add(named: str, member: str, **how: Any) -> None:
     _order("add-member", named, member, "Add them?", **how)
 
 
-@team.command("remove")
+@team.command("remove", example="'Dark-sky wardens' {warden} --dry-run")
 @_acting
 @reports_errors
 def remove(named: str, member: str, **how: Any) -> None:
     """Remove MEMBER from TEAM, and follow it until it is proved.
 
-    \b
     Shows what happens first, then asks. Exits 0 once it is proved, 6 if it needs a person.
     """
     _order("remove-member", named, member, "Remove them?", **how)
@@ -108,17 +104,17 @@ def _order(
             _head(plan)
         if dry_run:
             if output != "table":
-                emit([plan], (), output, empty="")
+                print_one(plan, output)
             elif plan.stop:
                 out().print(f"\n{plan.stop}", style="bold", highlight=False)
             else:
-                out().print("\nNothing was changed. Without --dry-run it is done, after asking you.", style="dim")
+                hint("\nNothing was changed. Without --dry-run you are asked, and then it is done.")
             return
         if plan.stop:
-            raise Failure(f"{plan.stop} Nothing was ordered.", "See to that first, then order it again.")
+            raise Failure(f"{plan.stop} Nothing was ordered.", "Solve that first, then order it again.")
         confirmed(question, yes)
         given = client.command_member(named, member, action, provider=provider, reason=reason, digest=plan.digest)
-        followed(client, given, no_wait=no_wait, output=output)
+        ordered(client, given, no_wait=no_wait, output=output)
 
 
 def _head(plan: wire.TeamPlan) -> None:

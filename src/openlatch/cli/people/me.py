@@ -1,4 +1,4 @@
-"""What somebody sees and changes of themselves."""
+"""Your own account here: name, password, second factors, sessions, calendar."""
 
 from __future__ import annotations
 
@@ -8,10 +8,12 @@ from uuid import UUID
 import click
 from rich.text import Text
 
-from openlatch.cli.confirm import confirmed, yes_option
+from openlatch.cli.acting import confirmed, yes_option
+from openlatch.cli.columns import Column, ago, count
+from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.output import Column, ago, emit, out, output_option, reports_errors
+from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 
 __all__ = ["me"]
 
@@ -31,91 +33,102 @@ FACTORS: tuple[Column, ...] = (
 )
 
 
-@click.group(invoke_without_command=True)
+@click.group(cls=Group)
+def me() -> None:
+    """Your name, password, second factors, sessions, calendar."""
+
+
+@me.command("show")
 @output_option
-@click.pass_context
 @reports_errors
-def me(ctx: click.Context, output: str) -> None:
-    """Show your own account here, and change your name, dates, password, second factors, address or sessions."""
-    if ctx.invoked_subcommand is not None:
-        return
+def show(output: str) -> None:
+    """Show who you are signed in as, and where."""
     with connect() as client:
-        the_me = client.me()
+        there = client.me()
     if output != "table":
-        emit([the_me.person], (), output, empty="")
+        print_one(there, output)
         return
-    mine, there = the_me.person, the_me.workspace
+    mine, workspace = there.person, there.workspace
     paper = out()
     paper.print(f"{mine.name} <{mine.address}>", style="bold")
-    paper.print(f"  {mine.role} of {there.name} ({there.slug})")
-    paper.print(f"  dates in {mine.zone or f'{there.zone}, as the workspace'}")
+    paper.print(f"  {mine.role} of {workspace.name} ({workspace.slug})")
+    paper.print(f"  dates in {mine.zone or f'{workspace.zone}, as the workspace'}")
 
 
-@me.command("set")
+@me.command("change", example="--dates en-GB")
 @click.option("--name", default=None, help="Your name, as others see it.")
-@click.option(
-    "--zone", default=None, help="The zone in which you see days, such as Europe/London; '' for the workspace's."
-)
+@click.option("--zone", default=None, help="Your time zone, such as Europe/London; '' for the workspace's.")
 @click.option("--dates", default=None, help="The language of your dates, such as en-GB or de; '' for the workspace's.")
 @reports_errors
 def change(name: str | None, zone: str | None, dates: str | None) -> None:
     """Change your name, or how you see dates."""
+    if name is None and zone is None and dates is None:
+        raise Failure("Nothing to change is given.", "openlatch me change --name 'Your Name'", 2)
     with connect() as client:
         person = client.change_me(name=name, zone=zone, dates=dates)
-    click.echo(f"You are {person.name}; dates in {person.zone or 'the zone of the workspace'}.")
+    click.echo(f"You are {person.name}; dates in {person.zone or 'the time zone of the workspace'}.")
 
 
-@me.command()
+@me.command("password", example="--new 'six quiet herons cross'")
 @click.option("--new", prompt="New password", hide_input=True, confirmation_prompt=True, help="At least 12 characters.")
 @reports_errors
 def password(new: str) -> None:
-    """Choose another password. Your console sessions elsewhere end; your tokens stay."""
+    """Choose a new password. Your console sessions elsewhere end; your tokens stay."""
     with connect() as client:
         ended = client.change_password(new)
-    click.echo(f"Your password is changed; {ended} {'session' if ended == 1 else 'sessions'} ended.")
+    click.echo(f"Your password is changed; {count(ended, 'session')} ended.")
 
 
-@me.command()
+@me.command("address", example="maren.new@kestrelridge.example")
 @click.argument("new", metavar="ADDRESS")
 @reports_errors
 def address(new: str) -> None:
-    """Sign in with another ADDRESS, once you have confirmed it by the link in a letter that goes there."""
+    """Sign in with a new ADDRESS, once you have confirmed it by the link in a letter that goes there."""
     with connect() as client:
         to = client.change_address(new)
     click.echo(f"A letter is on its way to {to}. Until you use its link, you sign in as before.")
 
 
-@me.command()
-@click.option("--end", "session_id", type=click.UUID, help="End this session.")
-@click.option("--end-others", is_flag=True, help="End every session but the present one.")
-@output_option
+@me.command("sessions")
+@listed(*SESSIONS)
 @reports_errors
-def sessions(session_id: UUID | None, end_others: bool, output: str) -> None:
-    """List where you are signed in to the console, or end a session."""
+def sessions(listing: Listing) -> None:
+    """List where you are signed in to the console."""
     with connect() as client:
-        if session_id is not None:
-            client.end_session(session_id)
-            click.echo("Ended.")
-        elif end_others:
-            click.echo(f"{client.end_other_sessions()} ended.")
+        listing.print(client.sessions(), empty="You are not signed in to the console anywhere.")
+
+
+@me.command("end-session", example="--others")
+@click.argument("session", type=click.UUID, required=False)
+@click.option("--others", is_flag=True, help="All of them but the one that you use.")
+@reports_errors
+def end_session(session: UUID | None, others: bool) -> None:
+    """End one of your console sessions, by its id, or all the others."""
+    if (session is None) != others:
+        raise Failure("Say which session. Nothing was changed.", "Give --others, or an id; for those: openlatch me sessions", 2)
+    with connect() as client:
+        if session is None:
+            number = client.end_other_sessions()
         else:
-            emit(client.sessions(), SESSIONS, output, empty="You are not signed in to the console anywhere.")
+            client.end_session(session)
+            number = 1
+    click.echo(f"{count(number, 'session')} ended.")
 
 
-@me.command()
-@output_option
+@me.command("factors")
+@listed(*FACTORS)
 @reports_errors
-def factors(output: str) -> None:
-    """List your second factors: what you prove with that it is you, beside your password."""
+def factors(listing: Listing) -> None:
+    """List your second factors: what you prove who you are with, beside your password."""
     with connect() as client:
-        factor_list = client.factors()
-    emit(factor_list.items, FACTORS, output, empty="You have no second factor: openlatch me add-codes")
-    if output == "table" and factor_list.items:
-        out().print(f"{factor_list.recovery_left} recovery codes are left.", style="dim")
+        found = client.factors()
+    shown = listing.print(found.items, empty="You have no second factor. Add one: openlatch me add-codes")
+    if shown and listing.for_people:
+        hint(f"{count(found.recovery_left, 'recovery code')} left.")
 
 
-@me.command("add-codes")
-@click.option("--name", default="app", show_default=True, help="What you call it, such as the device it is on.")
+@me.command("add-codes", example="--name phone")
+@click.option("--name", default="app", show_default=True, help="A name for it, such as the device it is on.")
 @reports_errors
 def add_codes(name: str) -> None:
     """Add codes from an app as a second factor. Any app for codes by the clock (TOTP) will do."""
@@ -123,7 +136,7 @@ def add_codes(name: str) -> None:
         begun = client.begin_codes(name)
         paper = out()
         paper.print(_square(begun.square), style="black on white", highlight=False)
-        paper.print("Have your app read this, or type into it:")
+        paper.print("Scan this with your app, or type into it:")
         paper.print(f"  {begun.secret}", style="bold", highlight=False, soft_wrap=True)
         codes = client.prove_codes(begun.id, click.prompt("The code that it shows now"))
     click.echo("From now on you are asked for a code when you sign in.")
@@ -133,17 +146,17 @@ def add_codes(name: str) -> None:
 @me.command("recovery-codes")
 @reports_errors
 def recovery_codes() -> None:
-    """Make new recovery codes, for when your device is not at hand. Those of before hold no more."""
+    """Make new recovery codes, for when your device is not at hand. The old ones stop working."""
     with connect() as client:
         _show(client.make_recovery_codes())
 
 
-@me.command("remove-factor")
+@me.command("remove-factor", example="phone --yes")
 @click.argument("name")
 @yes_option
 @reports_errors
 def remove_factor(name: str, yes: bool) -> None:
-    """Remove the second factor that you called NAME."""
+    """Remove one of your second factors, by its NAME."""
     with connect() as client:
         the_factors = client.factors().items
         factor = next((factor for factor in the_factors if name in (factor.name, str(factor.id))), None)
@@ -151,16 +164,34 @@ def remove_factor(name: str, yes: bool) -> None:
             known = ", ".join(factor.name for factor in the_factors) or "none"
             raise Failure(f"You have no second factor called “{name}”.", f"There are: {known}.", 4)
         if len(the_factors) == 1:
-            out().print("It is your only one: your password alone will be enough, and your recovery codes go too.")
+            out().print(
+                "It is your only one. Your password alone will be enough then, and your recovery codes are deleted."
+            )
         confirmed(f"Remove “{factor.name}”?", yes)
         client.remove_factor(factor.id)
     click.echo(f"Removed: {factor.name}.")
 
 
+@me.command("calendar", example="--new")
+@click.option("--new", is_flag=True, help="Make a new address; the old one stops working.")
+@reports_errors
+def calendar(new: bool) -> None:
+    """Get a private address at which your calendar program can subscribe to what waits for you.
+
+    It shows what waits for you, when reviews take place, and access that ends. Whoever knows the address can read it.
+    """
+    if not new:
+        click.echo("The address is shown once, when it is made, and is not stored in a readable form.")
+        click.echo("Make a new one, which replaces the old: openlatch me calendar --new")
+        return
+    with connect() as client:
+        click.echo(client.make_calendar())
+
+
 def _show(codes: Sequence[str]) -> None:
     if not codes:
         return
-    click.echo("Keep these recovery codes where your device is not; each is good for one sign-in:")
+    click.echo("Keep these recovery codes away from your device; each works once:")
     for code in codes:
         click.echo(f"  {code}")
 

@@ -5,10 +5,12 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
-from openlatch.cli.confirm import confirmed, yes_option
+from openlatch.cli.acting import confirmed, yes_option
+from openlatch.cli.columns import Column
+from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.output import Column, emit, out, output_option, reports_errors
+from openlatch.cli.output import Listing, hint, listed, out, reports_errors
 from openlatch.wire import messages as wire
 from openlatch.words import Role
 
@@ -21,65 +23,70 @@ def _lets_in(service: wire.SignOn) -> str:
 
 
 SIGN_ONS: tuple[Column, ...] = (
-    Column("id", lambda s: s.ref),
-    Column("name", lambda s: Text(s.name)),
+    Column.ref(lambda s: s.ref),
+    Column.who("name", lambda s: Text(s.name)),
     Column.address("issuer", lambda s: Text(s.issuer)),
     Column("lets in", _lets_in, whole=True),
 )
 name_argument = click.argument("name")
-issuer_option = click.option("--issuer", help="Its address, exactly as it writes it itself.")
-client_option = click.option("--client", "client_id", help="The id of the client that was made for Open Latch there.")
-claim_option = click.option("--claim", help="What of all it says gives roles, such as groups; '' for nothing.")
+issuer_option = click.option("--issuer", help="Its issuer address, exactly as it writes it.")
+client_option = click.option("--client", "client_id", help="The client id of Open Latch there.")
+claim_option = click.option("--claim", help="Which of its claims gives roles, such as groups; '' for none.")
 role_option = click.option(
     "--role",
     "roles",
     multiple=True,
     metavar="VALUE=ROLE",
-    help=f"Who has VALUE is let in as ROLE ({', '.join(Role)}); can be given again.",
+    help=f"Whoever has VALUE signs in as ROLE ({', '.join(Role)}); repeatable.",
 )
 factor_option = click.option(
     "--asks-factor/--asks-no-factor",
     "second_factor",
     default=None,
-    help="Whether it asks for a second factor itself, so that none is asked for here.",
+    help="Whether it asks for a second factor itself; none is asked for here then.",
 )
 
 
-@click.group("sign-on", invoke_without_command=True)
-@output_option
-@click.pass_context
+@click.group("sign-on", cls=Group)
+def sign_on() -> None:
+    """Services for single sign-on (OpenID Connect)."""
+
+
+@sign_on.command("list")
+@listed(*SIGN_ONS)
 @reports_errors
-def sign_on(ctx: click.Context, output: str) -> None:
-    """List the services at which people of the workspace sign in (OpenID Connect), or add one."""
-    if ctx.invoked_subcommand is not None:
-        return
+def list_sign_ons(listing: Listing) -> None:
+    """List the services at which people of the workspace sign in."""
     with connect() as client:
-        listed = client.sign_ons()
-    emit(listed.items, SIGN_ONS, output, empty="There is none; openlatch sign-on add NAME adds one.")
-    if output == "table":
-        _tell_back(listed.back)
+        found = client.sign_ons()
+    listing.print(found.items, empty="There are none. Add one: openlatch sign-on add NAME")
+    if listing.for_people:
+        _tell_back(found.back)
 
 
 def _tell_back(back: str) -> None:
     if back:
-        out().print(f"Each has to send people back to {back}", style="dim", soft_wrap=True)
+        hint(f"Redirect URI for each of them: {back}")
     else:
-        out().print("There can be none: the console is not reached over https (OPENLATCH_CONSOLE_URL).", style="dim")
+        hint("There can be none: the console is not reached over https (OPENLATCH_CONSOLE_URL).")
 
 
-@sign_on.command()
+@sign_on.command(
+    "add",
+    example="'Hill Login' --issuer https://hill.login.example --client latch --claim groups --role guides=member",
+)
 @name_argument
 @issuer_option
 @client_option
-@click.option("--secret", help="The secret of that client. Asked for if not given; empty if it has none.")
+@click.option("--secret", help="Its client secret. Asked for if not given; empty if there is none.")
 @claim_option
 @role_option
 @factor_option
 @reports_errors
 def add(name: str, issuer: str | None, client_id: str | None, secret: str | None, **more: object) -> None:
-    """Let people sign in at a service that they see as NAME, once what it says of itself can be read.
+    """Add a service under a NAME that people see. It is added once its configuration can be read.
 
-    Without --role it lets in who is here or invited already, by the address that it has made sure of.
+    Without --role, whoever is here or invited already can sign in, by the address that the service has verified.
     """
     with connect() as client:
         issuer = issuer or click.prompt("Issuer")
@@ -92,12 +99,12 @@ def add(name: str, issuer: str | None, client_id: str | None, secret: str | None
     _tell_back(back)
 
 
-@sign_on.command("set")
+@sign_on.command("change", example="'Ridge Login' --asks-factor")
 @name_argument
-@click.option("--name", "called", help="Have people see another name.")
+@click.option("--name", "called", help="A new name.")
 @client_option
-@click.option("--secret", help="Another secret of that client.")
-@click.option("--ask-secret", is_flag=True, help="Be asked for another secret of that client.")
+@click.option("--secret", help="A new client secret.")
+@click.option("--ask-secret", is_flag=True, help="Be asked for a new client secret.")
 @claim_option
 @role_option
 @factor_option
@@ -105,7 +112,7 @@ def add(name: str, issuer: str | None, client_id: str | None, secret: str | None
 def change(
     name: str, called: str | None, client_id: str | None, secret: str | None, ask_secret: bool, **more: object
 ) -> None:
-    """Set up the service NAME in another way. With --role, all roles are given anew; what is left out stays."""
+    """Change a service. With --role, all roles are replaced; what is left out stays."""
     with connect() as client:
         before = _one(client.sign_ons().items, name)
         secret = click.prompt("Secret", hide_input=True) if ask_secret else secret
@@ -121,16 +128,16 @@ def change(
     click.echo(f"People sign in at {after.name} ({after.ref}): {_lets_in(after)}.")
 
 
-@sign_on.command()
+@sign_on.command("remove", example="'Old Login' --yes")
 @name_argument
 @yes_option
 @reports_errors
 def remove(name: str, yes: bool) -> None:
-    """Let nobody sign in at the service NAME any more. Whoever has no password then needs one by letter."""
+    """Remove a service. Whoever has no password then chooses one by letter."""
     with connect() as client:
         service = _one(client.sign_ons().items, name)
-        out().print(f"Nobody will be able to sign in at {service.name}; who is signed in stays until it ends.")
-        out().print("  Whoever signed in there alone chooses a password with: openlatch forgot-password")
+        out().print(f"Nobody will be able to sign in at {service.name}; present sessions go on until they end.")
+        out().print("  Whoever has no password chooses one with: openlatch forgot-password")
         confirmed(f"Remove “{service.name}”?", yes)
         client.remove_sign_on(str(service.id))
     click.echo(f"Removed: {service.name}.")

@@ -2,7 +2,6 @@
 
 from __future__ import annotations
 
-import itertools
 import json
 from collections.abc import Iterator
 from datetime import datetime
@@ -12,10 +11,12 @@ from typing import Any
 import click
 from rich.text import Text
 
+from openlatch.cli.columns import Column, count, second
+from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY
-from openlatch.cli.output import Column, emit, output_option, reports_errors, second
+from openlatch.cli.output import Listing, hint, listed, reports_errors
 from openlatch.client import Client
 from openlatch.core.record import ledger, tree
 from openlatch.core.record.heads import Head, held_against
@@ -36,28 +37,29 @@ def _who(content: dict[str, Any]) -> str:
 EVENTS: tuple[Column, ...] = (
     Column("number", lambda e: str(e.number or "not sealed")),
     Column("at", lambda e: Text("\n".join(second(datetime.fromisoformat(e.content["at"]))))),
-    Column.who("who, and what", lambda e: Text(_who(e.content)).append(f"\n{e.says}", "bold")),
+    Column.who("who and what", lambda e: Text(_who(e.content)).append(f"\n{e.says}", "bold")),
     Column("about", lambda e: Text(f"{e.about.name}\n{e.about.ref}" if e.about else "")),
-    Column.prose("what was so", lambda e: Text(e.detail, "dim")),
+    Column.prose("details", lambda e: Text(e.detail, "dim")),
 )
 
 
-@click.group(invoke_without_command=True)
+@click.group(cls=Group)
+def log() -> None:
+    """The history of everything: read it, verify it, take it along."""
+
+
+@log.command("list", example="--account Gate")
 @click.option("--account", type=ACCOUNT, default="", help="Only what is about this account, or entries on it.")
-@click.option("--party", type=PARTY, default="", help="Only what is about this party, or entries of theirs.")
-@click.option("--limit", default=30, show_default=True, help="How many at most.")
-@output_option
-@click.pass_context
+@click.option("--party", type=PARTY, default="", help="Only what is about this party, or its entries.")
+@listed(*EVENTS, limit=30)
 @reports_errors
-def log(ctx: click.Context, account: str, party: str, limit: int, output: str) -> None:
-    """Read the log, the latest first."""
-    if ctx.invoked_subcommand is None:
-        with connect() as client:
-            events = client.events(account=account, party=party)
-            emit(itertools.islice(events, limit), EVENTS, output, empty="The log is empty.")
+def list_events(account: str, party: str, listing: Listing) -> None:
+    """List what happened, the latest first."""
+    with connect() as client:
+        listing.print(client.events(account=account, party=party), empty="The log is empty.")
 
 
-@log.command()
+@log.command("export", example="log.jsonl")
 @click.argument("file", type=click.Path(dir_okay=False, path_type=Path))
 @reports_errors
 def export(file: Path) -> None:
@@ -70,33 +72,39 @@ def export(file: Path) -> None:
                 number = event.number
                 kept = {"number": number, "link": event.link, "content": event.content}
                 lines.write(json.dumps(kept, ensure_ascii=False) + "\n")
-    click.echo(f"Wrote {number} events to {file}. Check it: openlatch log verify {file} --head HEAD --keys KEYS")
+    click.echo(f"Wrote {count(number, 'event')} to {file}.")
+    hint(f"Check it: openlatch log verify {file} --head HEAD --keys KEYS")
 
 
-@log.command()
-@click.option("--to-file", "file", type=click.Path(dir_okay=False, path_type=Path), help="Keep it in this file.")
+@log.command("head", example="--to-file head.jws")
+@click.option(
+    "--to-file", "file", type=click.Path(dir_okay=False, path_type=Path), help="Write it there, not to standard output."
+)
 @reports_errors
 def head(file: Path | None) -> None:
-    """Show how far the log goes, signed: keep it somewhere else, and any later copy can be checked against it."""
+    """Print the signed head of the log: how far it goes.
+
+    Keep it somewhere else, and any later copy of the log can be checked against it.
+    """
     with connect() as client:
         log_head = _until_sealed(client)
     if file is not None:
         file.write_text(log_head.signed + "\n")
-    click.echo(f"The log has {log_head.grown} sealed events. Root: {log_head.root}")
+    click.echo(f"The log has {count(log_head.grown, 'sealed event')}. Root: {log_head.root}")
     click.echo(f"Signed, in {file}." if file is not None else log_head.signed)
 
 
-@log.command()
+@log.command("verify", example="--head head.jws")
 @click.argument("file", required=False, type=_FILE)
-@click.option("--head", "heads", multiple=True, type=_FILE, help="A head that you kept; repeatable.")
-@click.option("--keys", "known", type=_FILE, help="The public keys, from openlatch receipt keys.")
-@click.option("--after-link", default="", help="A link that you kept: check that the log still contains it.")
+@click.option("--head", "heads", multiple=True, type=_FILE, help="A file with a head that you kept; repeatable.")
+@click.option("--keys", "known", type=_FILE, help="A file of public keys (openlatch receipt keys).")
+@click.option("--after-link", default="", help="A link that you kept: check that it is still in the log.")
 @reports_errors
 def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after_link: str) -> None:
-    """Check here that nothing in the log was altered: the service's own, or without it a copy in FILE.
+    """Check on this machine that nothing in the log was altered: in the service's, or in a copy in FILE.
 
-    With --head the log is held against heads that you kept: nothing that they stand for can be altered, removed or
-    added since without it showing. With FILE and --keys nobody is asked.
+    With --head the log is compared with heads that you kept: what they cover cannot have been altered, removed or
+    added to without it showing. With FILE and --keys nobody is asked.
     """
     if file is None:
         with connect() as client:
@@ -111,12 +119,12 @@ def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after
     broken = held_against(copy, kept) if file is not None or kept else None
     if broken is not None:
         raise Failure(f"The log was altered: {broken.why}.", "Keep this copy and your heads as evidence.")
-    each = f"{len(copy)} events, each fits the one before"
+    each = f"{count(len(copy), 'event')}, each fits the one before"
     fits = f", and all {len(kept)} heads that you kept fit" if kept else ""
     click.echo(f"The log holds: {each}{fits}." + (f" Last link: {link}" if link else ""))
     if link and not kept:
-        click.echo(
-            "Keep its head somewhere else: openlatch log head --to-file HEAD; later: openlatch log verify --head HEAD"
+        hint(
+            "Keep its head somewhere else: openlatch log head --to-file HEAD    Later: openlatch log verify --head HEAD"
         )
 
 
@@ -124,7 +132,7 @@ def _json(file: Path) -> dict[str, Any]:
     try:
         document: dict[str, Any] = json.loads(file.read_text())
     except ValueError as error:
-        raise Failure(f"{file} is not JSON: {error}.", "Print the keys anew: openlatch receipt keys") from error
+        raise Failure(f"{file} is not JSON: {error}.", "Print the keys again: openlatch receipt keys") from error
     return document
 
 
@@ -136,7 +144,7 @@ def _copy(file: Path) -> list[ledger.Sealed]:
             sealed_events.append(ledger.Sealed(value["number"], value["content"], value["link"]))
         except (ValueError, KeyError, TypeError) as error:
             raise Failure(
-                f"Line {line} of {file} is no event of a log.", "Export it anew: openlatch log export"
+                f"Line {line} of {file} is not an event of a log.", "Export it again: openlatch log export FILE"
             ) from error
     return sealed_events
 

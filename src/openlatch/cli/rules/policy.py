@@ -9,147 +9,156 @@ import click
 from rich.console import Console
 from rich.text import Text
 
-from openlatch.cli.confirm import confirmed, yes_option
+from openlatch.cli.acting import confirmed, reason_option, yes_option
+from openlatch.cli.columns import Column, count, day, notches
+from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
-from openlatch.cli.output import Column, day, emit, notches, out, output_option, reports_errors
+from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
+from openlatch.cli.table import print_table
 
-__all__ = ["policy", "rules"]
+__all__ = ["policy"]
 
 _RULES: tuple[Column, ...] = (
-    Column("", lambda r: notches(r.worst) if r.worst else Text("")),
-    Column("rule", lambda r: Text(r.id, "bold" if r.standing else "")),
+    Column("severity", lambda r: notches(r.worst) if r.worst else Text("")),
+    Column("rule", lambda r: Text(r.id, "bold" if r.standing else ""), whole=True),
     Column("on", lambda r: r.applies_to),
     Column("flags", lambda r: str(r.standing - r.accepted) if r.standing else ""),
-    Column("accepted", lambda r: str(r.accepted) if r.accepted else ""),
-    Column("title", lambda r: Text(r.title).append("\noff" if r.off else "", "dim")),
+    Column.more("accepted", lambda r: str(r.accepted) if r.accepted else ""),
+    Column.prose("title", lambda r: Text(r.title).append("\noff" if r.off else "", "dim")),
 )
 _LINES: tuple[Column, ...] = (
     Column("rule", lambda line: line.rule),
     Column("now", lambda line: str(line.now)),
     Column("then", lambda line: str(line.then)),
-    Column("appear", lambda line: Text(f"+{line.appear}", "dark_orange3") if line.appear else ""),
-    Column("go", lambda line: Text(f"−{line.go}", "green") if line.go else ""),
-    Column("differ", lambda line: str(line.change) if line.change else ""),
+    Column("raised", lambda line: Text(f"+{line.appear}", "dark_orange3") if line.appear else ""),
+    Column("cleared", lambda line: Text(f"−{line.go}", "green") if line.go else ""),
+    Column("changed", lambda line: str(line.change) if line.change else ""),
     Column.prose("such as", lambda line: Text("\n".join(f"{e.about.name}: {e.reason}" for e in line.examples))),
 )
 _FIELDS: tuple[Column, ...] = (
-    Column("field", lambda f: f.path),
-    Column("is", lambda f: Text(f.type, "dim")),
-    Column("says", lambda f: Text(f.says)),
+    Column("field", lambda f: f.path, whole=True),
+    Column("type", lambda f: Text(f.type, "dim")),
+    Column.prose("meaning", lambda f: Text(f.says)),
+)
+_ADOPTED: tuple[Column, ...] = (
+    Column("policy", lambda p: str(p.number)),
+    Column("adopted", lambda p: day(p.at) if p.number else ""),
+    Column("by", lambda p: p.by),
+    Column.prose("reason", lambda p: Text(p.note)),
+    Column.prose("changes", lambda p: Text("\n".join(p.changes[:8]))),
 )
 _FILE = click.argument("file", type=click.Path(exists=True, dir_okay=False, allow_dash=True, path_type=Path))
 
 
-@click.command()
-@click.option("--all", "every", is_flag=True, help="Also those that raise no flag now.")
-@output_option
-@reports_errors
-def rules(every: bool, output: str) -> None:
-    """List the rules of the policy in force, each with its flags; those with the worst flags first."""
-    with connect() as client:
-        the_rules = client.rules()
-    shown = [rule for rule in the_rules if every or rule.standing]
-    emit(shown, _RULES, output, empty="No rule raises a flag now.")
-    if output == "table" and len(shown) < len(the_rules):
-        out().print(f"\n{len(the_rules) - len(shown)} more rules raise no flag now: --all shows them.", style="dim")
-
-
-@click.group()
+@click.group(cls=Group)
 def policy() -> None:
-    """What counts as stale or risky: see it, change it in a file, try the file, adopt it, go back."""
+    """Rules and limits: show, test, adopt or roll back the policy.
+
+    The policy says what is stale or risky. It is a file: print it, change it, try it, adopt it.
+    """
 
 
-@policy.command()
-@click.option("--number", type=int, help="An earlier one, by its number.")
+@policy.command("rules", example="--all")
+@click.option("--all", "every", is_flag=True, help="Also rules that raise no flag now.")
+@listed(*_RULES)
+@reports_errors
+def rules(every: bool, listing: Listing) -> None:
+    """List the rules in force with their flags, the worst first."""
+    with connect() as client:
+        found = client.rules()
+    shown = [rule for rule in found if every or rule.standing or not listing.for_people]
+    listing.print(shown, empty="No rule raises a flag now.")
+    if len(shown) < len(found):
+        hint(f"\n{count(len(found) - len(shown), 'more rule')} without a flag now. For all: --all")
+
+
+@policy.command("show", example="> policy.toml")
+@click.option("--number", type=int, help="An earlier policy, by its number.")
 @reports_errors
 def show(number: int | None) -> None:
-    """Print the policy in force as a file: openlatch policy show > policy.toml"""
+    """Print the policy in force as a file (TOML)."""
     with connect() as client:
         click.echo(client.policy(number).text, nl=False)
 
 
-@policy.command()
-@output_option
+@policy.command("fields")
+@listed(*_FIELDS, limit=0)
 @reports_errors
-def fields(output: str) -> None:
-    """List every field that a condition can name."""
+def fields(listing: Listing) -> None:
+    """List every field that the condition of a rule can use."""
     with connect() as client:
-        emit(client.policy_fields(), _FIELDS, output, empty="")
+        listing.print(client.policy_fields(), empty="There are none.")
 
 
-@policy.command()
+@policy.command("check", example="policy.toml")
 @_FILE
 @reports_errors
 def check(file: Path) -> None:
-    """Look for mistakes in FILE (- for standard input), and name each with its line."""
+    """Check FILE (- for standard input) for mistakes, and name each with its line."""
     with connect() as client:
         verdict = client.check_policy(_read(file))
-    click.echo(f"No mistakes in its {verdict.rules} rules.")
+    click.echo(f"No mistakes in its {count(verdict.rules, 'rule')}.")
     _changes(out(), verdict.changes)
 
 
-@policy.command(name="try")
+@policy.command("try", example="trial.toml")
 @_FILE
 @output_option
 @reports_errors
 def try_(file: Path, output: str) -> None:
-    """Try FILE against the present inventory: which flags would appear, and which would go. Changes nothing."""
+    """Test FILE on the present inventory: which flags would be raised, and which cleared. Nothing is changed."""
     with connect() as client:
         trial = client.try_policy(_read(file))
     if output != "table":
-        emit([trial], (), output, empty="")
+        print_one(trial, output)
         return
     _changes(out(), trial.changes)
     told = [line for line in trial.lines if line.appear or line.go or line.change]
-    emit(told, _LINES, output, empty="No flag would appear, go, or differ.")
+    if told:
+        print_table(out(), _LINES, [[column.says(line) for column in _LINES] for line in told])
+    else:
+        out().print("No flag would be raised, cleared or changed.")
     now, then = (sum(getattr(line, name) for line in trial.lines) for name in ("now", "then"))
-    out().print(
-        f"\n{now} flags now, {then} then. Nothing was changed. Adopt it: openlatch policy adopt {file}", style="dim"
-    )
+    out().print(f"\n{count(now, 'flag')} now, {then} then.")
+    hint(f"Nothing was changed. Adopt it: openlatch policy adopt {file}")
 
 
-@policy.command()
+@policy.command("adopt", example="policy.toml --yes")
 @_FILE
-@click.option("--note", default="", help="Why, for those who look at it later.")
+@reason_option
 @yes_option
 @reports_errors
-def adopt(file: Path, note: str, yes: bool) -> None:
-    """Put FILE in force as the policy, after showing what it changes."""
+def adopt(file: Path, reason: str, yes: bool) -> None:
+    """Adopt FILE as the policy, after showing what it changes."""
     text = _read(file)
     with connect() as client:
         present = client.policy()
         verdict = client.check_policy(text)
         _changes(out(), verdict.changes)
         confirmed(f"Adopt it in place of policy {present.number}?", yes)
-        adopted = client.adopt_policy(text, note=note, expected=present.number)
-    click.echo(f"Policy {adopted.number} is in force. Back: openlatch policy back {present.number}")
+        adopted = client.adopt_policy(text, note=reason, expected=present.number)
+    click.echo(f"Policy {adopted.number} is in force.")
+    hint(f"Roll back: openlatch policy roll-back {present.number}")
 
 
-@policy.command()
-@output_option
+@policy.command("history")
+@listed(*_ADOPTED)
 @reports_errors
-def history(output: str) -> None:
+def history(listing: Listing) -> None:
     """List the policies that were adopted, by whom, when and why."""
-    columns: tuple[Column, ...] = (
-        Column("policy", lambda p: str(p.number)),
-        Column("adopted", lambda p: day(p.at) if p.number else ""),
-        Column("by", lambda p: p.by),
-        Column.prose("why", lambda p: Text(p.note)),
-        Column.prose("what it changed", lambda p: Text("\n".join(p.changes[:8]))),
-    )
     with connect() as client:
-        emit(client.policies(), columns, output, empty="")
+        listing.print(client.policies(), empty="No policy was adopted yet.")
 
 
-@policy.command()
+@policy.command("roll-back", example="1")
 @click.argument("number", type=int)
 @reports_errors
-def back(number: int) -> None:
-    """Put policy NUMBER in force again."""
+def roll_back(number: int) -> None:
+    """Adopt an earlier policy again, by its number."""
     with connect() as client:
         adopted = client.return_to_policy(number)
     _changes(out(), adopted.changes)
-    click.echo(f"Policy {adopted.number} is in force, which says what policy {number} said.")
+    click.echo(f"Policy {adopted.number} is in force; it is the same as policy {number}.")
 
 
 def _read(file: Path) -> str:
@@ -160,4 +169,4 @@ def _changes(to: Console, changes: list[str]) -> None:
     for change in changes:
         to.print(Text(f"  {change}"))
     if not changes:
-        to.print("  It says what the policy in force says.", style="dim")
+        to.print("  It is the same as the policy in force.", style="dim")

@@ -72,6 +72,6 @@ def keep_an_owner(everyone: Iterable[Person], before: Person, after: Person) -> 
     if not stays and is_only_owner(everyone, before):
         raise Conflict(
             f"{before.name} is the only owner who can sign in. Nothing was changed.",
-            next_step="Make somebody else an owner first: openlatch people role ADDRESS owner",
+            next_step="Make somebody else an owner first: openlatch people change ADDRESS --role owner",
             person=str(before.id),
         )

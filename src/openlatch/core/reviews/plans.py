@@ -162,7 +162,7 @@ ROUND_MOVES = Moves(
             (RoundState.SETTLING, RoundMove.CANCEL): RoundState.CANCELLED,
         }
     ),
-    lambda state, how: (f"A round that is {state} cannot {how}.", "Look at it again: openlatch rounds"),
+    lambda state, how: (f"A round that is {state} cannot {how}.", "Look at it again: openlatch round list"),
 )
 
 

@@ -261,7 +261,7 @@ def _own(call: Call, request: Request) -> Request:
     if person is None or normal_address(person.address) != request.address:
         raise NotAllowed(
             f"Request {request.ref} is somebody else's. Nothing was changed.",
-            next_step="Look at your own: openlatch requests --mine",
+            next_step="Look at your own: openlatch request list --mine",
             request=request.ref,
         )
     return request

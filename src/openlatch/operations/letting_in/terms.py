@@ -488,7 +488,7 @@ def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection
         has = f"{party.name} has “{entry.level}” on {sight.account.name} already"
         if sight.provider.abilities.one_each and not sight.provider.by_hand:
             text = f"{has}, and {sight.provider.name} keeps one access for each party: a second one would not be kept."
-            yield Remark("has-already", Severity.HIGH, text, f"Extend it: openlatch extend {entry.ref}", stops=True)
+            yield Remark("has-already", Severity.HIGH, text, f"Extend it: openlatch entry extend {entry.ref}", stops=True)
         else:
             yield Remark("has-already", Severity.MEDIUM, f"{has}; that stays beside what is offered.")
 

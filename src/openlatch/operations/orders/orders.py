@@ -199,7 +199,7 @@ def same(call: Call, there: Order, action: Action) -> OrderSight:
     if there.action != action:
         raise Conflict(
             f"Order {there.ref} ({there.action}) is under way for this already. Nothing was changed.",
-            next_step=f"Wait until it is proved, or call it off: openlatch order {there.ref} --cancel",
+            next_step=f"Wait until it is proved, or call it off: openlatch order cancel {there.ref}",
             order=there.ref,
         )
     return sight(call, there)
@@ -329,7 +329,7 @@ def confirm_done(call: Call, text: str, said: str) -> OrderSight:
     if not asked(order):
         raise Conflict(
             f"Order {order.ref} is {order.state}, and asks nobody to do anything. Nothing was changed.",
-            next_step=f"Look at it again: openlatch order {order.ref}",
+            next_step=f"Look at it again: openlatch order show {order.ref}",
             order=order.ref,
         )
     told = f"done, says {call.actor.name}" + (f": {said}" if said else "")

@@ -135,7 +135,7 @@ def remove(call: Call, text: str) -> None:
 def _not_heard(provider: Provider) -> NotFound:
     return NotFound(
         f"Open Latch does not listen to security events of {provider.name}.",
-        next_step="Say from whom they come: openlatch providers listen --help",
+        next_step="Say from whom they come: openlatch provider listen --help",
     )
 
 

@@ -117,4 +117,4 @@ def _hash(secret: str) -> bytes:
 
 
 def _nothing() -> NotFound:
-    return NotFound("There is no calendar at this address.", next_step="Make a new address: openlatch calendar --new")
+    return NotFound("There is no calendar at this address.", next_step="Make a new address: openlatch me calendar --new")

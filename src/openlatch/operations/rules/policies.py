@@ -131,7 +131,7 @@ def checked_rule(call: Call, rule: str) -> None:
         near = get_close_matches(rule, known, 3, 0.4)
         raise Invalid(
             f"There is no rule “{rule}” in the policy in force.",
-            next_step=f"Use one of: {', '.join(near)}." if near else "See which there are: openlatch rules",
+            next_step=f"Use one of: {', '.join(near)}." if near else "See which there are: openlatch policy rules",
             errors=[{"at": "rule", "problem": f"“{rule}” is not known"}],
         )
 

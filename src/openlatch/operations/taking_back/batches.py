@@ -176,7 +176,7 @@ def tick(call: Call, text: str, place: int) -> BatchSight:
     if said is None or not call.tx.batches.done(batch.id, place, call.actor.name, call.now):
         raise Conflict(
             f"Nothing number {place} of batch {batch.ref} is left for a person to do. Nothing was changed.",
-            next_step=f"Look at it again: openlatch batch {batch.ref}",
+            next_step=f"Look at it again: openlatch batch show {batch.ref}",
         )
     call.log("batch.done-by-hand", "batch", batch.id, place=place)
     if said.membership_id is not None:
@@ -194,7 +194,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ba
     if not call.tx.batches.leave_open(batch.id, place, left):
         raise Conflict(
             f"Nothing number {place} of batch {batch.ref} is left to be done. Nothing was changed.",
-            next_step=f"Look at it again: openlatch batch {batch.ref}",
+            next_step=f"Look at it again: openlatch batch show {batch.ref}",
         )
     call.log("batch.left-open", "batch", batch.id, place=place, **left.facts())
     _queue(call, batch)

@@ -75,7 +75,7 @@ def _begun(
     if there is not None:
         raise Conflict(
             f"Batch {there.ref} takes back what {made.party.name} holds already. Nothing was changed.",
-            next_step=f"Look at it, or call it off: openlatch batch {there.ref}",
+            next_step=f"Look at it, or call it off: openlatch batch show {there.ref}",
             batch=there.ref,
         )
     items = _items([item for item, _ in made.items], who)

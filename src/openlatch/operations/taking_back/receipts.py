@@ -18,7 +18,7 @@ def receipt(call: Call, order: str) -> tuple[str, Inclusion | None]:
     if not the_order.receipt or "signed" not in the_order.receipt:
         raise Conflict(
             f"Order {the_order.ref} is {the_order.state}, and has no receipt yet.",
-            next_step=f"Follow it until it is proved: openlatch order {the_order.ref} --follow",
+            next_step=f"Follow it until it is proved: openlatch order follow {the_order.ref}",
             order=the_order.ref,
         )
     return str(the_order.receipt["signed"]), _in_log(call, the_order)

@@ -108,7 +108,7 @@ class Facts(Noun):
         wait for their turns only then, each would wait for the other.
         """
         statement = text("select pg_advisory_xact_lock(hashtextextended(:key, 0))")
-        self._session.execute(statement, {"key": f"openlatch rules {self._workspace_id}"})
+        self._session.execute(statement, {"key": f"openlatch/rules/{self._workspace_id}"})
 
     def _rows(self, subject: Subject, columns: Sequence[str], where: str, **values: Iterable[UUID]) -> list[list[Any]]:
         listed = ", ".join(_EXPRESSIONS[name] for name in columns)

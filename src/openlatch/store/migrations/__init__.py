@@ -1,1 +1,1 @@
-"""The database's history: Alembic migrations, applied by `openlatch migrate`."""
+"""The database's history: Alembic migrations, applied by `openlatch service migrate`."""

@@ -175,7 +175,7 @@ function shown(line: number): void {
         </div>
         <ImportSheet class="mt-4 max-h-[62vh]" :outcome="outcome" @say="say" />
         <p v-if="about && file" class="mt-5 font-mono text-small break-words text-mute">
-          openlatch import {{ quoted(about.name) }} {{ quoted(file.name) }} --dry-run
+          openlatch provider import {{ quoted(about.name) }} {{ quoted(file.name) }} --dry-run
         </p>
       </template>
     </template>

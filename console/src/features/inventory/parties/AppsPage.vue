@@ -95,6 +95,6 @@ function since(entries: Entry[]): string {
         </tr>
       </tbody>
     </table>
-    <p class="mt-5 font-mono text-small text-mute">openlatch apps</p>
+    <p class="mt-5 font-mono text-small text-mute">openlatch app list</p>
   </ListPage>
 </template>

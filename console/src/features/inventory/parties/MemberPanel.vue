@@ -72,7 +72,7 @@ function lookAgain(): void {
     <template v-if="given">
       <h2 class="mt-2 pr-6">{{ title.replace("?", "") }}</h2>
       <OrderProgress class="mt-4" :order-ref="given" @over="over" />
-      <p class="mt-5 font-mono text-small text-mute">openlatch order {{ given }}</p>
+      <p class="mt-5 font-mono text-small text-mute">openlatch order show {{ given }}</p>
     </template>
     <ProblemNote v-else-if="error" :error="error" class="mt-8" />
     <p v-else-if="!plan" class="mt-8 text-mute" role="status">Working out what would happen…</p>

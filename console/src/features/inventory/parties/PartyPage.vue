@@ -232,7 +232,7 @@ const sub = computed(() => {
         </div>
       </template>
       <p class="mt-5 font-mono text-small text-mute">
-        openlatch reach {{ quoted(party.addresses[0] ?? party.ref) }}
+        openlatch party reach {{ quoted(party.addresses[0] ?? party.ref) }}
       </p>
     </template>
   </section>

@@ -42,7 +42,7 @@ def ending(s: Situation, ask: Ask, now: datetime) -> Made:
     if entry.kind is Kind.SECRET:
         raise Conflict(
             f"{s.party.name} knows “{entry.level}”, and nothing makes them forget it. Nothing was changed.",
-            next_step=f"Change it: openlatch change-secret {entry.ref}",
+            next_step=f"Change it: openlatch secret change {entry.ref}",
             entry=entry.ref,
         )
     taken = in_order(entry.powers)

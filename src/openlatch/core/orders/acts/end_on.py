@@ -45,7 +45,7 @@ def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
     if entry.ends_at is not None and until >= entry.ends_at:
         raise Invalid(
             f"It ends before that already, with {last_day(entry.ends_at, s.zone)}. Nothing was changed.",
-            next_step=f"Give an earlier day; for longer: openlatch extend {entry.ref} --until DAY",
+            next_step=f"Give an earlier day; for longer: openlatch entry extend {entry.ref} --until DAY",
             errors=[{"at": "until", "problem": "later than its end"}],
         )
     if entry.kind in s.abilities.dates and not entry.by_hand:

@@ -155,12 +155,12 @@ def _end(s: Situation, ask: Ask, now: datetime) -> datetime | None:
     if until <= now:
         raise _wrong("until", f"{day} is over already", "Give a later last day.")
     if entry.ends_at is None:
-        raise _wrong("until", "it has no end now", "To give it a last day, use: openlatch end-on.")
+        raise _wrong("until", "it has no end now", "To give it a last day, use: openlatch entry end --until DAY.")
     if until <= entry.ends_at:
         raise _wrong(
             "until",
             f"it ends with {last_day(entry.ends_at, s.zone)}, which is not before that day",
-            "Give a later day; to let it end sooner, use: openlatch end-on.",
+            "Give a later day; to let it end sooner, use: openlatch entry end --until DAY.",
         )
     if as_good_as_none(until, now):
         raise _wrong("until", f"{day} is so far away that it is as good as no end", "Say that it has no end.")

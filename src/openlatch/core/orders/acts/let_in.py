@@ -16,7 +16,7 @@ __all__ = ["LET_IN"]
 def _refused(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Plan:
     raise Conflict(
         "Nobody is let in by an order of its own. Nothing was changed.",
-        next_step="Make an offer: openlatch offer ADDRESS --on ACCOUNT",
+        next_step="Make an offer: openlatch offer make ADDRESS --account ACCOUNT",
     )
 
 

@@ -37,7 +37,7 @@ def _narrow(s: Situation, ask: Ask, now: datetime) -> Made:
         more = ", ".join(in_order(set(powers) - set(entry.powers)))
         raise Invalid(
             f"“{ask.level}” gives more than {s.party.name} has now: {more}. Nothing was changed.",
-            next_step=f"Choose a level that gives less; to give more: openlatch extend {entry.ref} --to LEVEL",
+            next_step=f"Choose a level that gives less; to give more: openlatch entry extend {entry.ref} --level LEVEL",
             errors=[{"at": "level", "problem": "gives more than there is now"}],
         )
     if ask.level in ("", entry.level) and change.resources is None:

@@ -1,4 +1,4 @@
-"""Taking in lists that people keep themselves."""
+"""Importing lists that people keep themselves."""
 
 from __future__ import annotations
 
@@ -10,26 +10,28 @@ import click
 from rich.console import Console
 from rich.text import Text
 
-from openlatch.cli.confirm import confirmed, yes_option
+from openlatch.cli.acting import confirmed, dry_run_option, yes_option
+from openlatch.cli.columns import Column, ago, count
+from openlatch.cli.command import Command
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PROVIDER
-from openlatch.cli.output import Column, ago, emit, out, output_option, reports_errors
+from openlatch.cli.output import Listing, going_on, listed, out, reports_errors
 from openlatch.client import Client
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
 
-__all__ = ["import_", "imports"]
+__all__ = ["import_list", "list_imports"]
 
 F = TypeVar("F", bound=Callable[..., Any])
 MOST = 20
 IMPORTS: tuple[Column, ...] = (
-    Column("id", lambda i: i.ref),
-    Column("list", lambda i: Text(i.name)),
+    Column.ref(lambda i: i.ref),
+    Column.who("list", lambda i: Text(i.name)),
     Column("state", lambda i: i.state),
     Column("lines", lambda i: f"{i.done} of {i.total}"),
-    Column("brought", lambda i: _counts(i.counts)),
-    Column("by", lambda i: Text(i.asked_by)),
+    Column("result", lambda i: _counts(i.counts)),
+    Column.more("by", lambda i: Text(i.asked_by)),
     Column("when", lambda i: ago(i.asked_at)),
     Column.prose("why", lambda i: Text(i.trouble)),
 )
@@ -39,27 +41,33 @@ def _how(function: F) -> F:
     """Give a command what says how a list is to be taken."""
     for option in reversed(
         (
-            click.option("--sheet", help="Which sheet of a spreadsheet."),
+            click.option("--sheet", help="Which sheet of a spreadsheet to take."),
             click.option("--header", type=click.IntRange(1), help="The line that names the columns."),
-            click.option("--header-lines", type=click.IntRange(1, 2), help="How many lines do so together."),
+            click.option("--header-lines", type=click.IntRange(1, 2), help="How many lines name them together."),
             click.option(
                 "--column",
                 "columns",
                 multiple=True,
                 metavar="HEADER=FIELD",
-                help="What a column is; nothing after = leaves it out.",
+                help="Which field a column is; nothing after = leaves it out; repeatable.",
             ),
             click.option(
                 "--dates",
                 multiple=True,
                 metavar="HEADER=ORDER",
-                help="Which number of a column's dates is the day: day-first or month-first.",
+                help="Which number in a column's dates is the day: day-first or month-first; repeatable.",
             ),
             click.option("--hidden", is_flag=True, help="Take hidden lines too."),
             click.option("--struck", is_flag=True, help="Take lines that are struck through too."),
-            click.option("--skip", type=click.IntRange(1), multiple=True, metavar="LINE", help="Leave a line out."),
             click.option(
-                "--take", type=click.IntRange(1), multiple=True, metavar="LINE", help="Take a line all the same."
+                "--skip", type=click.IntRange(1), multiple=True, metavar="LINE", help="Leave a line out; repeatable."
+            ),
+            click.option(
+                "--take",
+                type=click.IntRange(1),
+                multiple=True,
+                metavar="LINE",
+                help="Take a line that would be left out; repeatable.",
             ),
         )
     ):
@@ -67,20 +75,20 @@ def _how(function: F) -> F:
     return function
 
 
-@click.command(name="import")
+@click.command("import", cls=Command, example="'Hill Road Signage' list.csv --yes")
 @click.argument("provider", type=PROVIDER)
 @click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
 @_how
-@click.option("--dry-run", is_flag=True, help="Only say what would change.")
+@dry_run_option
 @yes_option
 @reports_errors
-def import_(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any) -> None:
-    """Take the list in FILE (.csv or .xlsx) into PROVIDER, which is kept by hand: all of it, or nothing.
+def import_list(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any) -> None:
+    """Import the list in FILE (.csv or .xlsx) into a provider of the connector by-hand: all of it, or nothing.
 
-    \b
-    Which line names the columns, what each is, and which lines are no entries is proposed, shown, and asked about.
-    What is not in the list stays as it was: a list ends nothing. How you matched it is kept for the next time.
-    Fields: account, party, addresses, kind, level, powers, given_at, ends_at and more, as an export has them.
+    Which line names the columns, what each column is, and which lines are not entries is proposed and shown; then you
+    are asked. A list ends nothing: what is not in it stays as it was. The next list is matched like this one.
+
+    Fields: account, party, addresses, kind, level, powers, given_at, ends_at and more, as in an export.
     """
     kind = file.suffix.removeprefix(".").lower()
     if kind not in wire.LISTS:
@@ -93,21 +101,21 @@ def import_(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any) -> 
             click.echo(f"Would change: {_counts(outcome.counts)}.")
             return
         if outcome.notes or outcome.remarks:
-            confirmed("Take it in like this?", yes)
+            confirmed("Import it like this?", yes)
         made = client.start_import(provider, content, kind, form=outcome.form, name=file.name)
         _complained(made, file.name)
         assert made.made is not None  # noqa: S101 - begun, since nothing is wrong with it
         _followed(client, made.made)
 
 
-@click.command()
+@click.command("imports", cls=Command, example='"Members\' Letter"')
 @click.argument("provider", type=PROVIDER)
-@output_option
+@listed(*IMPORTS)
 @reports_errors
-def imports(provider: str, output: str) -> None:
-    """List the lists that were taken into PROVIDER, the latest first, and how far each is."""
+def list_imports(provider: str, listing: Listing) -> None:
+    """List the imports into a provider, the latest first, and how far each is."""
     with connect() as client:
-        emit(client.list_imports(provider), IMPORTS, output, empty="No list was taken in there yet.")
+        listing.print(client.list_imports(provider), empty="Nothing was imported there yet.")
 
 
 def _form(
@@ -154,12 +162,12 @@ def _shown(to: Console, outcome: wire.ImportOutcome, name: str) -> None:
     lines = f"Lines {form.header - 1} and {form.header} name" if form.headers == 2 and form.header else ""
     to.print(Text(f"{lines or f'Line {form.header} names'} the columns:"))
     for column in outcome.columns:
-        why = ", it is worked out" if column.derived else ", it holds secrets" if column.secret else ""
+        why = ", it is calculated" if column.derived else ", it holds secrets" if column.secret else ""
         taken = f"→ {column.field}" if column.field else f"left out{why}"
         order = f", {column.order}" if column.order else ""
         to.print(Text.assemble(f"  {column.header:<24}", (taken + order, "" if column.field else "dim")))
     if outcome.remembered:
-        to.print("Matched as you did the last time.", style="dim")
+        to.print("Matched as you did last time.", style="dim")
     _complained(outcome, name)
     for note in outcome.notes[:MOST]:
         to.print(Text(f"  line {note.line} is left out: {note.why}  (--take {note.line})"))
@@ -177,9 +185,9 @@ def _complained(outcome: wire.ImportOutcome, name: str) -> None:
     asks = next((column.header for column in outcome.columns if column.asks), "")
     raise Failure(
         f"{name} was not imported:\n  " + "\n  ".join(complaints[:MOST]) + more,
-        f'Nothing was changed. Say it: --dates "{asks}=day-first", or month-first.'
+        f'Nothing was changed. Say which: --dates "{asks}=day-first", or month-first.'
         if asks
-        else "Nothing was changed. Correct these lines, leave them out with --skip, or say otherwise what is what.",
+        else "Nothing was changed. Correct these lines, leave them out with --skip, or match columns with --column.",
     )
 
 
@@ -192,9 +200,9 @@ def _followed(client: Client, made: wire.Import) -> None:
     last = made
     for last in client.follow_import(made.ref):
         if last.finished_at is None and last.done:
-            click.echo(f"  {last.done} of {last.total} lines")
+            going_on().print(f"  {last.done} of {count(last.total, 'line')}")
     if last.state == "failed":
-        raise Failure(f"Import {last.ref} could not go on: {last.trouble}", "Look at the list, and import it again.")
+        raise Failure(f"Import {last.ref} could not go on: {last.trouble}", "Check the list, and import it again.")
     click.echo(f"Imported: {_counts(last.counts)}.")
 
 

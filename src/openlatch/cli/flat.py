@@ -1,0 +1,76 @@
+"""A message as one flat line of a table for programs: what is inside of something gets a name with a point in it."""
+
+from __future__ import annotations
+
+import json
+from collections.abc import Iterator
+from types import UnionType
+from typing import Any, Union, get_args, get_origin
+
+from pydantic import BaseModel
+
+from openlatch.wire.inventory.sheet import defused
+
+__all__ = ["header", "row"]
+
+_NAMES = ("ref", "address", "name", "text", "says", "what", "id")
+"""What stands for a thing in a list of things: the first of these that it has."""
+
+
+def header(model: type[BaseModel]) -> list[str]:
+    """Return the columns of a kind of message: the same ones, whatever a single message leaves out."""
+    return [name for name, _ in _fields(model, (), ())]
+
+
+def row(item: BaseModel) -> dict[str, str]:
+    """Return a message as texts by column; a list is joined by semicolons, and no text is taken for a formula."""
+    said = item.model_dump(mode="json")
+    return {name: _cell(_at(said, path)) for name, path in _fields(type(item), (), ())}
+
+
+def _fields(
+    model: type[BaseModel], path: tuple[str, ...], above: tuple[type[BaseModel], ...]
+) -> Iterator[tuple[str, tuple[str, ...]]]:
+    """Yield each column of a model with the way to it; what contains itself is not gone into again."""
+    kinds = {name: field.annotation for name, field in model.model_fields.items()}
+    kinds |= {name: field.return_type for name, field in model.model_computed_fields.items()}
+    for name, kind in kinds.items():
+        inner = _model(kind)
+        here = (*path, name)
+        if inner is None or inner in (*above, model):
+            yield ".".join(here), here
+        else:
+            yield from _fields(inner, here, (*above, model))
+
+
+def _model(kind: Any) -> type[BaseModel] | None:
+    """The one model that a field holds, if it holds one."""
+    if isinstance(kind, type) and issubclass(kind, BaseModel):
+        return kind
+    if get_origin(kind) in (Union, UnionType):
+        held = [each for each in get_args(kind) if each is not type(None)]
+        return _model(held[0]) if len(held) == 1 else None
+    return None
+
+
+def _at(said: Any, path: tuple[str, ...]) -> Any:
+    for name in path:
+        said = said.get(name) if isinstance(said, dict) else None
+    return said
+
+
+def _cell(value: Any) -> str:
+    if value is None:
+        return ""
+    if isinstance(value, bool):
+        return "true" if value else "false"
+    if isinstance(value, list):
+        return defused("; ".join(_named(each) for each in value))
+    return defused(value if isinstance(value, str) else _named(value))
+
+
+def _named(value: Any) -> str:
+    """A thing in a list, by what it is known by."""
+    if isinstance(value, dict):
+        return next((str(value[name]) for name in _NAMES if value.get(name)), json.dumps(value, ensure_ascii=False))
+    return value if isinstance(value, str) else json.dumps(value, ensure_ascii=False)

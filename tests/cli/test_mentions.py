@@ -1,0 +1,81 @@
+"""Wherever a command is named, in a sentence, a page or a guide, it is one that can be typed so."""
+
+from __future__ import annotations
+
+import re
+import subprocess
+from collections.abc import Iterator
+from pathlib import Path
+
+import click
+import pytest
+
+from openlatch.cli import main
+
+ROOT = Path(__file__).parents[2]
+NAMED = re.compile(r"(?<![\w./-])(?<!role )(?<!database )openlatch ([a-z][^\n`”;|<]*)")
+APART = ("docs/decisions/", "changes/", "docs/reference/commands.md", "CHANGELOG")
+"""What tells of how it was; and what is made from the commands themselves."""
+
+
+def texts() -> Iterator[Path]:
+    """Every text that people read, and every file in which such texts are written."""
+    kept = subprocess.run(
+        [
+            "git",
+            "ls-files",
+            "-co",
+            "--exclude-standard",
+            "*.py",
+            "*.vue",
+            "*.ts",
+            "*.md",
+            "*.html",
+            "*.txt",
+            "*.toml",
+            "Makefile",
+        ],  # noqa: S607
+        cwd=ROOT,
+        check=True,
+        capture_output=True,
+        text=True,
+    ).stdout.split()
+    for name in kept:
+        path = ROOT / name
+        if path.exists() and not name.startswith((*APART, "tests/")):
+            yield path
+
+
+def wrong(said: str) -> str:
+    """What of a command that is named cannot be typed; nothing if all of it can."""
+    words = [word.strip("\"'“”()[]{},.:*<>\\") for word in said.split()]
+    context = click.Context(main, info_name="openlatch")
+    command: click.Command | None = main
+    at = 0
+    while isinstance(command, click.Group) and at < len(words):
+        word = words[at]
+        if not re.fullmatch(r"[a-z][a-z-]*", word):
+            return "" if word.startswith("-") or not word or command is main else f"“{word}” is no command"
+        inner = command.get_command(context, word)
+        if inner is None:
+            return f"“{word}” is no command of {command.name}"
+        command, at = inner, at + 1
+    assert command is not None
+    if isinstance(command, click.Group):
+        return "" if at else "no command is named"
+    options = {"--help", "-h", *(opt for param in command.params for opt in (*param.opts, *param.secondary_opts))}
+    for word in words[at:]:
+        if re.fullmatch(r"--[a-z][a-z-]*", word) and word not in options:
+            return f"{word} is no option of {command.name}"
+        if word == "openlatch":
+            break
+    return ""
+
+
+@pytest.mark.parametrize("path", sorted(texts()), ids=lambda path: str(path.relative_to(ROOT)))
+def test_a_command_that_is_named_can_be_typed(path: Path) -> None:
+    for number, line in enumerate(path.read_text().splitlines(), 1):
+        if "import " in line and path.suffix == ".py":
+            continue
+        for found in NAMED.finditer(line):
+            assert not wrong(found[1]), f"{path.relative_to(ROOT)}:{number}: {wrong(found[1])}: {line.strip()}"
