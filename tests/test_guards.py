@@ -43,7 +43,7 @@ HEAVY = {
         ("openlatch.web", HEAVY),
         ("openlatch.jobs", HEAVY - {"procrastinate"} | {"flask"}),
         ("openlatch.cli", {"httpx", "pydantic", "rich", "openlatch.client", "openlatch.wire"}),
-        ("openlatch.cli.inventory.inventory", HEAVY | {"flask", "sqlalchemy", "openlatch.wire.reviews.reviews"}),
+        ("openlatch.cli.inventory.entry", HEAVY | {"flask", "sqlalchemy", "openlatch.wire.reviews.reviews"}),
     ],
 )
 def test_a_start_loads_nothing_heavy_that_it_does_not_need(started: str, without: set[str]) -> None:

@@ -5,6 +5,8 @@ from __future__ import annotations
 import ast
 import importlib.util
 import re
+import shutil
+import subprocess
 from pathlib import Path
 
 import pytest
@@ -48,6 +50,20 @@ def test_the_reference_says_what_the_code_does() -> None:
     made = load(ROOT / "docs" / "reference" / "make.py").everything()
     stale = [str(path.relative_to(ROOT)) for path, content in made if path.read_text() != content]
     assert not stale, f"run python docs/reference/make.py: {stale}"
+
+
+def test_there_is_a_manual_page_for_every_noun_and_no_other() -> None:
+    made = load(ROOT / "docs" / "reference" / "make.py").everything()
+    pages = {path for path, _ in made if path.parent.name == "man"}
+    assert pages == set((ROOT / "docs" / "man").iterdir())
+
+
+@pytest.mark.skipif(shutil.which("groff") is None, reason="groff is not installed here")
+@pytest.mark.parametrize("page", sorted((ROOT / "docs" / "man").iterdir()), ids=lambda page: page.name)
+def test_a_manual_page_can_be_set(page: Path) -> None:
+    done = subprocess.run(["groff", "-man", "-Tutf8", "-ww", page], check=True, capture_output=True, text=True)
+    assert done.stderr == ""
+    assert page.stem.upper() in done.stdout
 
 
 def test_what_one_module_takes_from_another_is_public_there() -> None:

@@ -2,9 +2,11 @@
 
 from __future__ import annotations
 
+import importlib.util
 import json
 from collections.abc import Iterator, Mapping
 from pathlib import Path
+from types import ModuleType
 
 import click
 from pydantic import BaseModel
@@ -61,8 +63,9 @@ def settings() -> str:
         default = "must be set" if field.is_required() else "none" if field.default is None else f"`{field.default}`"
         lines.append(f"| `OPENLATCH_{name.upper()}` | {default} | {field.description} |")
     lines += [
-        "\nThe command line, as a client, has three of its own: `OPENLATCH_SERVER` and `OPENLATCH_TOKEN` instead of a",
-        "kept sign-in, and `OPENLATCH_SIGN_IN` for the file in which it is kept.",
+        "\nThe command line, as a client, has its own: `OPENLATCH_SERVER` and `OPENLATCH_TOKEN` name a service and a",
+        "token instead of a sign-in that is kept, `OPENLATCH_PROFILE` one of several sign-ins, `OPENLATCH_SIGN_IN` the",
+        "file in which they are kept, and `OPENLATCH_CONFIG` the file with defaults of options.",
     ]
     return "\n".join(lines)
 
@@ -290,10 +293,22 @@ def drawn() -> list[Outcome]:
     return sorted(Outcome, key=lambda one: order.index(one.tone))
 
 
+def _manual() -> ModuleType:
+    """The neighbour of this file, which is no package."""
+    spec = importlib.util.spec_from_file_location("manual", Path(__file__).with_name("man.py"))
+    assert spec is not None
+    assert spec.loader is not None
+    module = importlib.util.module_from_spec(spec)
+    spec.loader.exec_module(module)
+    return module
+
+
 def everything() -> Iterator[tuple[Path, str]]:
     """Yield every file of the reference with what has to be in it."""
     for make in (settings, commands, errors, rules, fields, risk, roles, orders, connectors):
         yield DOCS / "reference" / f"{make.__name__}.md", make() + "\n"
+    for name, page in _manual().pages():
+        yield DOCS / "man" / name, page
     yield DOCS / "reference" / "openapi.json", json.dumps(description(), indent=2, sort_keys=True) + "\n"
     policy = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:openlatch:policy:1"}
     policy |= PolicyFile.model_json_schema()

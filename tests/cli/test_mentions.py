@@ -34,7 +34,7 @@ def texts() -> Iterator[Path]:
             "*.txt",
             "*.toml",
             "Makefile",
-        ],  # noqa: S607
+        ],
         cwd=ROOT,
         check=True,
         capture_output=True,

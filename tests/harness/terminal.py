@@ -14,7 +14,10 @@ from openlatch.cli.connection import Carrier
 
 
 class Terminal:
-    """Commands of one person; `home` is where their files lie, and `kept` where their sign-in is kept."""
+    """Commands of one person; `home` is where their files lie, and `kept` where their sign-in is kept.
+
+    `width` is how many columns their terminal has; none, if what they print goes into a pipe.
+    """
 
     def __init__(self, home: Path, carrier: Carrier | None = None, width: int = 160) -> None:
         self.home = home
@@ -35,7 +38,13 @@ class Terminal:
         return code, said + complained
 
     def _run(self, words: Sequence[str], given: str | None, environment: Mapping[str, str]) -> tuple[int, str, str]:
-        fixed = {"OPENLATCH_SIGN_IN": str(self.kept), "COLUMNS": str(self.width), "NO_COLOR": "1"}
+        fixed = {
+            "OPENLATCH_SIGN_IN": str(self.kept),
+            "OPENLATCH_CONFIG": str(self.home / "config.toml"),
+            "NO_COLOR": "1",
+        }
+        if self.width:
+            fixed["COLUMNS"] = str(self.width)
         with _at(self.home):
             around = fixed | self.environment | environment
             done = CliRunner().invoke(main, words, given, around, obj=self._carrier, prog_name="openlatch")

@@ -82,7 +82,7 @@ def _blocks(to: Console, columns: Sequence[Column], rows: Sequence[Row]) -> None
         for column, cell in cells:
             if not cell or any(cell is there for there in head):
                 continue
-            said = Text.assemble((f"{column.heading} ", "dim"), cell)
+            said = Text.assemble((f"{column.heading}: ", "dim"), cell)
             if line and (column.folds or cell_len(line.plain) + 3 + cell_len(said.plain) > to.width - 2):
                 to.print(Padding(line, (0, 0, 0, 2), expand=False))
                 line = Text()

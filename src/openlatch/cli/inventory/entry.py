@@ -271,8 +271,7 @@ def narrow(entry: str, level: str, resources: tuple[str, ...], **how: Any) -> No
     order_entry(entry, "narrow", "Narrow it?", {"level": level, "resources": list(resources) or None}, **how)
 
 
-@entry.command("extend", example="{grant} --until 2030-06-30 --dry-run")
-@acting(
+_MORE = (
     until_option,
     click.option("--no-end", is_flag=True, help="Without an end from then on."),
     click.option("--part", "parts", multiple=True, help="A part to add; repeatable."),
@@ -281,6 +280,10 @@ def narrow(entry: str, level: str, resources: tuple[str, ...], **how: Any) -> No
     click.option("--all-hours", is_flag=True, help="At all hours from then on."),
     click.option("--level", default="", help="A level that gives more."),
 )
+
+
+@entry.command("extend", example="{grant} --until 2030-06-30 --dry-run")
+@acting(*_MORE)
 @reports_errors
 def extend(
     entry: str,

@@ -38,7 +38,7 @@ EVENTS: tuple[Column, ...] = (
     Column("number", lambda e: str(e.number or "not sealed")),
     Column("at", lambda e: Text("\n".join(second(datetime.fromisoformat(e.content["at"]))))),
     Column.who("who and what", lambda e: Text(_who(e.content)).append(f"\n{e.says}", "bold")),
-    Column("about", lambda e: Text(f"{e.about.name}\n{e.about.ref}" if e.about else "")),
+    Column.prose("about", lambda e: Text(f"{e.about.name}\n{e.about.ref}" if e.about else "")),
     Column.prose("details", lambda e: Text(e.detail, "dim")),
 )
 

@@ -24,7 +24,7 @@ _FLAGS: tuple[Column, ...] = (
     Column("severity", lambda f: notches(f.severity)),
     Column("flag", lambda f: f.ref, whole=True),
     Column.who("on", lambda f: Text(f.about.name).append(f"\n{f.subject} {f.about.ref}", "dim")),
-    Column.prose("reason", lambda f: Text(f.reason).append(f"\n{_accepted(f)}", "dim")),
+    Column.prose("reason", lambda f: Text("\n").join(filter(None, [Text(f.reason), Text(_accepted(f), "dim")]))),
     Column.more("rule", lambda f: Text(f.rule, "dim")),
     Column.more("since", lambda f: day(f.raised_at)),
     Column.more("risk", lambda f: str(f.risk) if f.subject == "entry" else ""),
