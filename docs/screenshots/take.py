@@ -63,7 +63,7 @@ def console(browser: Browser, stack: Stack) -> None:
     shoot(page, "reach")
     page.goto(f"{stack.url}/parties?q=hanne")
     page.get_by_role("link", name="Hanne Prior").click()
-    page.get_by_role("link", name="They leave…").click()
+    page.get_by_role("link", name="Start leaving…").click()
     page.get_by_label(re.compile("type how many")).wait_for()
     shoot(page, "leaver")
     listed(page, stack)
@@ -116,11 +116,11 @@ def listed(page: Page, stack: Stack) -> None:
 def offered(page: Page, stack: Stack) -> None:
     """An offer, filled in, with what it would be."""
     page.goto(f"{stack.url}/offers/new?account=South%20Dome")
-    page.get_by_label("To whom: an address, or a handle").fill("amara.levy@northcape-uni.example")
-    page.get_by_label("What they are to do there").select_option("observe")
+    page.get_by_label("To for whom: an address, or a handle").fill("amara.levy@northcape-uni.example")
+    page.get_by_label("What they need to do there").select_option("observe")
     page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("without an end, on purpose").check()
-    page.get_by_label("What for; they read it").fill("Nights on faint variables")
+    page.get_by_label("Purpose; they read it").fill("Nights on faint variables")
     page.get_by_text("would have this on South Dome without an end").wait_for()
     shoot(page, "offer")
 

@@ -77,7 +77,7 @@ def test_lists_are_read_by_programs_and_by_people_alike(run: Terminal, client: C
     table = run("inventory", "--account", "Gate", "--limit", "0")
     assert all(ref in table for ref in expected)
     assert re.search(r"\d+ providers were read completely, the oldest .* ago|just now", table)
-    assert "Hill Road Signage: recorded by hand, 1 entry not confirmed in 90 days" in table
+    assert "Hill Road Signage: recorded by hand, 1 entry not vouched for in 90 days" in table
     assert f"{client.account_risk('Gate').risk} of 100" in run("account", "show", "Gate")
     assert f"{client.party_risk(f'orla.finch@{DOMAIN}').risk} of 100" in run("party", "show", f"orla.finch@{DOMAIN}")
     flag = next(client.flags(rule="sole-administrator"))

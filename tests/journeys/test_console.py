@@ -23,7 +23,7 @@ def test_sign_in_filter_to_flagged_open_end_access_see_proved(
 ) -> None:
     entry = next(e for e in client.entries(q="Brightmere", provider="Ticket Desk"))
     sign_in(page)
-    page.get_by_role("button", name=re.compile("carry a flag")).click()
+    page.get_by_role("button", name=re.compile("have a flag")).click()
     expect(page).to_have_url(re.compile("flagged=true"))
     page.get_by_label("Search people, addresses, accounts").fill("brightmere")
     expect(page).to_have_url(re.compile("q=brightmere"))
@@ -40,13 +40,13 @@ def test_sign_in_filter_to_flagged_open_end_access_see_proved(
     panel.get_by_label("Why, for the log").fill("Finished in spring")
     panel.get_by_role("button", name="End access", exact=True).click()
     expect(panel.get_by_text("A fresh reading of the provider shows it gone.")).to_be_visible()
-    expect(panel.get_by_text("It has ended, so nothing is flagged any more.")).to_be_visible()
+    expect(panel.get_by_text("It has ended, so it has no flags.")).to_be_visible()
     assert (desk.effects(entry), client.entry(entry.ref).state) == (1, "ended")
 
     page.keyboard.press("Escape")
     expect(panel).to_be_hidden()
     expect(
-        page.get_by_text("Nothing matches.").or_(page.get_by_role("row", name=re.compile("Brightmere")).first)
+        page.get_by_text("No entry matches.").or_(page.get_by_role("row", name=re.compile("Brightmere")).first)
     ).to_be_visible()
     page.get_by_role("link", name=re.compile("^Orders")).click()
     expect(page.get_by_role("row", name=re.compile("proved.*Brightmere.*Finished in spring"))).to_be_visible()
@@ -86,7 +86,7 @@ def test_the_inventory_is_walked_with_the_keyboard_alone(page: Page, client: Cli
     expect(panel).to_be_hidden()
     page.keyboard.press("/")
     page.keyboard.type("no such person")
-    expect(page.get_by_text("Nothing matches.")).to_be_visible()
+    expect(page.get_by_text("No entry matches.")).to_be_visible()
 
 
 def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Desk) -> None:
@@ -94,7 +94,7 @@ def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Des
     article = page.get_by_role("article").filter(has_text="Ticket Desk")
     with desk.fault(break_after=40):
         article.get_by_role("button", name="Read again", exact=True).click()
-        expect(article.get_by_text("broke off; nothing was concluded to be gone")).to_be_visible()
+        expect(article.get_by_text("broke off; nothing was taken as gone")).to_be_visible()
     with desk.fault(hide=60):
         article.get_by_role("button", name="Read again", exact=True).click()
         expect(article.get_by_role("button", name=re.compile("really gone: read again and end 60"))).to_be_visible()
@@ -116,7 +116,7 @@ def test_a_party_shows_its_reach_and_an_account_who_is_on_it(page: Page, client:
     page.get_by_role("link", name="Gate", exact=True).click()
     expect(page.get_by_role("heading", name="Gate")).to_be_visible()
     with page.expect_response(lambda answer: answer.request.method == "PUT"):
-        page.get_by_label("How much harm its loss would do").select_option("vital")
+        page.get_by_label("How critical it is: how much harm its loss would do").select_option("vital")
     page.get_by_role("link", name="Filter and export these entries").click()
     expect(page).to_have_url(re.compile(r"/inventory.account=[0-9A-Z]{4}-[0-9A-Z]{4}"))
     expect(page.get_by_role("button", name="Remove the filter account Gate")).to_be_visible()
@@ -132,7 +132,7 @@ def test_an_order_that_is_stuck_says_why_and_is_called_off(page: Page, spare: Sp
     panel.get_by_role("button", name="End or narrow…").click()
     panel.get_by_role("button", name="End access", exact=True).click()
     expect(panel.get_by_text("consent is missing")).to_be_visible()
-    panel.get_by_role("button", name="Call it off").click()
+    panel.get_by_role("button", name="Cancel it").click()
     expect(panel.get_by_text("stands as before")).to_be_visible()
     desk.refuse(entry, None)
 
@@ -232,7 +232,7 @@ def test_a_list_is_looked_through_put_right_and_imported(page: Page, client: Cli
     page.get_by_role("link", name="See its entries").click()
     page.get_by_role("row", name=re.compile("Finn Dälé.*helper")).click()
     panel = page.get_by_role("complementary")
-    expect(panel.get_by_text("Nobody has said yet what it allows.")).to_be_visible()
+    expect(panel.get_by_text("What it allows is not known yet.")).to_be_visible()
     panel.get_by_role("button", name="It has ended").click()
     expect(panel.get_by_text(re.compile("ended .*gone"))).to_be_visible()
     (greta,) = client.entries(provider="Orchard Sign")
@@ -251,11 +251,11 @@ def test_a_provider_is_added_and_an_entry_kept_by_hand_until_its_last_day(page: 
     form.get_by_label("How it is read").select_option("by-hand")
     form.get_by_role("button", name="Add it").click()
     shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Harbour Board"))
-    shown.get_by_role("button", name="Keep an entry by hand").click()
+    shown.get_by_role("button", name="Record an entry by hand").click()
     shown.get_by_label("Kind").select_option("grant")
     shown.get_by_label("Account").fill("Harbour lights")
     shown.get_by_label("Who").fill("Greta Dale")
-    shown.get_by_label("I know it").check()
+    shown.get_by_label("I know what it allows").check()
     shown.get_by_label("publish").check()
     shown.get_by_label("Last day").fill("2027-06-30")
     shown.get_by_role("button", name="Keep it").click()
@@ -286,7 +286,7 @@ def test_what_was_done_on_an_account_is_told_apart_and_its_history_shown(page: P
     account = client.account("Night-Sky Plates")
     sign_in(page, to=f"/accounts/{account.ref}")
     expect(page.get_by_text("Not locked: its parts can be open to anyone.")).to_be_visible()
-    page.get_by_role("link", name="What was done").click()
+    page.get_by_role("link", name="Activity").click()
     page.get_by_role("button", name=re.compile("^apps")).click()
     expect(page.get_by_role("row", name=re.compile("Plate Solver.*Ines Okoro.*solved a plate")).first).to_be_visible()
     expect(page.get_by_role("row", name=re.compile("Pell Varga.*their own"))).to_have_count(0)
@@ -301,7 +301,7 @@ def test_somebody_says_what_a_word_means_and_its_entries_show_it(page: Page, cli
     shown.get_by_role("button", name="What its levels mean").click()
     shown.get_by_role("button", name=re.compile("Say what command: .*read-mast means")).click()
     shown.get_by_label("view", exact=True).check()
-    shown.get_by_role("button", name="That is what it means").click()
+    shown.get_by_role("button", name="Save").click()
     expect(shown.get_by_role("row", name=re.compile("read-mast.*view.*Maren Ashdown"))).to_be_visible()
     entry = next(client.entries(provider="Dome Gateway", q="weather mast"))
     assert (entry.powers, entry.unknown) == (["view"], [])

@@ -25,7 +25,7 @@ def test_a_worker_killed_in_the_middle_of_an_order_leaves_it_to_the_next_and_it_
     entry = spare()
     with desk.fault(hold=True):
         order = client.end(entry.ref)
-        # The provider has acted, and its answer is still under way when the worker dies.
+        # The provider has acted, and its answer is still in progress when the worker dies.
         assert any(desk.effects(entry) for _ in itertools.repeat(None))
         assert client.order(order.ref).state == "running"
         stack.kill("worker")

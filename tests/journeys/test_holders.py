@@ -48,11 +48,11 @@ def test_in_the_console_what_waits_elsewhere_is_seen_and_acted_on_in_that_name(
     page.goto("/holders")
     rows = page.get_by_role("table").get_by_role("row")
     expect(rows.nth(1)).to_contain_text("Ridge Plate Society")
-    expect(rows.nth(1)).to_contain_text("you act in this name now")
+    expect(rows.nth(1)).to_contain_text("in use now")
     expect(rows.nth(2)).to_contain_text("Kestrel Ridge Observatory")
     assert faults_of(page) == []
-    rows.nth(2).get_by_role("button", name="Act in this name").click()
-    expect(page.get_by_role("link", name="Kestrel Ridge Observatory")).to_contain_text("1 waiting elsewhere")
+    rows.nth(2).get_by_role("button", name="Switch to it").click()
+    expect(page.get_by_role("link", name="Kestrel Ridge Observatory")).to_contain_text("1 waiting in others")
     page.get_by_role("button", name="Sign out").click()
     expect(page.get_by_role("heading", name="Sign in")).to_be_visible()
     assert page.request.get("/api/v1/me").status == 401

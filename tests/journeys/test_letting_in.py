@@ -41,12 +41,12 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     stack: Stack, page: Page, hers: Page, client: Client
 ) -> None:
     sign_in(page, to="/offers/new?account=South%20Dome")
-    page.get_by_label("To whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
-    page.get_by_label("What they are to do there").select_option("observe")
+    page.get_by_label("To for whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
+    page.get_by_label("What they need to do there").select_option("observe")
     expect(page.get_by_text("“observer” is the narrowest that covers view and edit")).to_be_visible()
     page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("Last day, Europe/London").fill(LAST_DAY)
-    page.get_by_label("What for; they read it").fill("Nights on faint variables")
+    page.get_by_label("Purpose; they read it").fill("Nights on faint variables")
     shown = page.get_by_text("Dr Amara Levy can view and edit on South Dome, Tuesdays and Fridays 19:00–04:00")
     expect(shown).to_be_visible()
     expect(page.get_by_text(AMARA, exact=True)).to_be_visible()
@@ -56,22 +56,22 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     page.get_by_label("I have read this").check()
     send.click()
     panel = page.get_by_role("complementary")
-    expect(panel.get_by_text("waits for an answer")).to_be_visible()
+    expect(panel.get_by_text("waiting for an answer")).to_be_visible()
 
     path = link_in(letter_to(stack, AMARA, "offers you access to South Dome"))
     assert "@" not in path, "no addresses in links"
     hers.goto(path)
     expect(hers.get_by_text("Maren Ashdown, Kestrel Ridge Observatory, offers you access")).to_be_visible()
     assert faults_of(hers) == []
-    hers.get_by_role("button", name="Leave it for later").click()
+    hers.get_by_role("button", name="Decide later").click()
     expect(hers.get_by_text("It stays as it is")).to_be_visible()
     hers.reload()
     hers.get_by_label("A password of your own").fill("Password123456")
-    hers.get_by_role("button", name="Take it up").click()
+    hers.get_by_role("button", name="Accept").click()
     expect(hers.get_by_role("alert")).to_contain_text("could be guessed")
     hers.get_by_label("A password of your own").fill(STRONG)
-    hers.get_by_role("button", name="Take it up").click()
-    expect(hers.get_by_text("You are in.")).to_be_visible()
+    hers.get_by_role("button", name="Accept").click()
+    expect(hers.get_by_text("You have access.")).to_be_visible()
     expect(panel.get_by_text("let in", exact=False).first).to_be_visible()
 
     hers.get_by_role("link", name="Look at your access").click()
@@ -93,7 +93,7 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
         stack, "maren.ashdown@kestrelridge.example", "has given up their access to South Dome"
     )
     hers.goto(path)
-    expect(hers.get_by_text("This offer was taken up already.")).to_be_visible()
+    expect(hers.get_by_text("This offer was accepted already.")).to_be_visible()
     hers.context.close()
     for _ in range(300):
         told = [texts["type"] for texts in heard(stack)]
@@ -149,12 +149,12 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     assert faults_of(page) == []
     if page.get_by_label("Whose account").is_visible():
         page.get_by_label("Whose account").fill(SLUG)
-    page.get_by_label("How you are called").fill("Edwin Sorrel")
+    page.get_by_label("Your name").fill("Edwin Sorrel")
     page.get_by_label("Your address").fill("edwin@sorrel-press.example")
     page.get_by_label("Which account, as you know it").fill("night-sky plates")
     page.get_by_label("view", exact=True).check()
-    page.get_by_label("What for").fill("One picture for a school book")
-    page.get_by_role("button", name="Ask for it").click()
+    page.get_by_label("Purpose").fill("One picture for a school book")
+    page.get_by_role("button", name="Send the request").click()
     expect(page.get_by_role("status")).to_contain_text("edwin@sorrel-press.example")
     assert "Edwin Sorrel" not in [request.name for request in client.requests()], "anybody can write anybody's address"
     assert "Edwin Sorrel" in [request.name for request in client.requests("unconfirmed")]
@@ -165,8 +165,8 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     sign_in(page, "tobias.quill", f"/offers?request={request.ref}")
     panel = page.get_by_role("complementary")
     panel.get_by_label("Or turn it down").fill("The picture is free to use already")
-    panel.get_by_role("button", name="Turn it down").click()
-    expect(panel.get_by_text("turned down")).to_be_visible()
+    panel.get_by_role("button", name="Decline it").click()
+    expect(panel.get_by_text("declined")).to_be_visible()
     assert "The picture is free to use already" in letter_to(
-        stack, "edwin@sorrel-press.example", "has turned down what you asked for"
+        stack, "edwin@sorrel-press.example", "has declined what you asked for"
     )

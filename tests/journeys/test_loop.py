@@ -54,7 +54,7 @@ def test_two_people_ending_the_same_entry_at_once_give_one_order(
     stack: Stack, client: Client, spare: Spare, desk: Desk
 ) -> None:
     entry = spare()
-    # Held, so that the order is still under way however late the last of the eight comes.
+    # Held, so that the order is still in progress however late the last of the eight comes.
     with sign_in(stack, "tobias.quill") as other, ThreadPoolExecutor(8) as pool, desk.fault(hold=True):
         given = list(pool.map(lambda n: (client, other)[n % 2].end(entry.ref), range(8)))
     assert len({order.ref for order in given}) == 1

@@ -30,12 +30,12 @@ def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(
     with pytest.raises(Invalid, match="over already"):
         client.leave(hanne.ref, count=len(plan.items), last_day=datetime(2020, 1, 1).date())  # noqa: DTZ001
     sign_in_to(page, to=f"/parties/{hanne.ref}")
-    page.get_by_role("link", name="They leave…").click()
+    page.get_by_role("link", name="Start leaving…").click()
     expect(page.get_by_role("heading", name="Hanne Prior goes")).to_be_visible()
     expect(page.get_by_text("Remove Hanne Prior from the team Everyone at the ridge.")).to_be_visible()
-    act = page.get_by_role("button", name="Take it all back")
+    act = page.get_by_role("button", name="End all of it")
     expect(act).to_be_disabled()
-    page.get_by_label("Who looks after what only people can do").fill("Tobias Quill")
+    page.get_by_label("Who takes care of what only people can do").fill("Tobias Quill")
     page.get_by_label(re.compile("type how many")).fill(str(len(plan.items)))
     long_ago(stack, "sign_ins")
     act.click()

@@ -41,8 +41,8 @@ def test_what_a_provider_reports_is_heard_and_seen_to(page: Page, client: Client
     entry = next(e for e in client.entries(provider="Dome Control") if e.party.addresses)
     sign_in(page, to="/providers")
     shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Dome Control", exact=True))
-    shown.get_by_role("button", name="What it reports").click()
-    expect(shown.get_by_text("Open Latch does not listen to that yet.")).to_be_visible()
+    shown.get_by_role("button", name="Security events…").click()
+    expect(shown.get_by_text("Open Latch takes no security events of it yet.")).to_be_visible()
     shown.get_by_role("button", name="Listen…").click()
     shown.get_by_label("Issuer").fill(sender.issuer)
     shown.get_by_label("Address of its keys").fill("signals")
@@ -57,7 +57,7 @@ def test_what_a_provider_reports_is_heard_and_seen_to(page: Page, client: Client
     assert httpx.post(stream.address, content=token, headers=headers).status_code == 202
     expect(shown.get_by_role("row", name=re.compile(f"{entry.party.name}.*disabled.*read again"))).to_be_visible()
     shown.get_by_role("button", name="Stop listening").click()
-    expect(shown.get_by_text("Open Latch does not listen to that yet.")).to_be_visible()
+    expect(shown.get_by_text("Open Latch takes no security events of it yet.")).to_be_visible()
 
 
 def test_a_provider_is_removed_once_it_is_told_what_that_comes_to(page: Page, client: Client) -> None:

@@ -78,7 +78,7 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     finished = client.finish_round(opened.ref)
     assert finished.state == "settling"
     page.reload()
-    page.get_by_text("everything in it is proved or said to be left open").wait_for(timeout=60_000)
+    page.get_by_text("everything in it is proved or left open").wait_for(timeout=60_000)
     assert client.entry(entry.ref).end_reason == "revoked"
     last = client.round(opened.ref)
     assert last.state == "closed"
@@ -104,7 +104,7 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     rows = list(csv.DictReader(client.round_report(opened.ref, "csv").decode().splitlines()))
     assert [row["outcome"] for row in rows] == [value["outcome"] for value in report["report"]["lines"]]
     page.goto(f"/api/v1/rounds/{opened.ref}/report?format=html")
-    expect(page.get_by_role("heading", name="The same entries, looked at again")).to_be_visible()
+    expect(page.get_by_role("heading", name="The same entries now")).to_be_visible()
     expect(page.get_by_text("No longer a guide")).to_be_visible()
     assert faults_of_plain(page) == []
 
@@ -129,10 +129,10 @@ def test_a_member_and_another_workspace_see_nothing_of_reviews(stack: Stack, pag
     sign_in(page, to="/rounds/7Q4K-BRM2")
     expect(page.get_by_text("There is no round")).to_be_visible()
     page.goto("/reviews")
-    page.get_by_role("heading", name="What comes round").wait_for()
+    page.get_by_role("heading", name="Reviews and their schedules").wait_for()
     page.get_by_role("button", name="New review…").click()
     page.get_by_role("heading", name="New review").wait_for()
-    page.get_by_label("Rhythm").select_option("own")
+    page.get_by_label("Schedule").select_option("own")
     page.get_by_label("Recurrence rule (RFC 5545)").fill("FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30")
     expect(page.get_by_text("never comes").first).to_be_visible()
     page.get_by_label("Recurrence rule (RFC 5545)").fill("FREQ=MONTHLY;BYDAY=-1FR")

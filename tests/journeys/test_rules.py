@@ -19,10 +19,10 @@ def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(stack: Stack, 
     page.goto("/flags?rule=lock-off")
     page.get_by_role("button", name=re.compile("Night-Sky Plates.*lock")).click()
     panel = page.get_by_role("complementary")
-    panel.get_by_role("button", name="Live with it for a while…").click()
-    panel.get_by_label("Why it is all right for now").fill("The partners still move their plates")
-    panel.get_by_role("button", name="Live with it", exact=True).click()
-    expect(page.get_by_text("Nothing is stale or risky by the rules in force.")).to_be_visible()
+    panel.get_by_role("button", name="Accept…").click()
+    panel.get_by_label("Reason").fill("The partners still move their plates")
+    panel.get_by_role("button", name="Accept", exact=True).click()
+    expect(page.get_by_text("Nothing is stale or risky by the rules of your policy.")).to_be_visible()
     page.get_by_role("button", name="accepted", exact=True).click()
     expect(page.get_by_role("button", name=re.compile("Night-Sky Plates.*until"))).to_be_visible()
 
@@ -39,10 +39,10 @@ def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(stack: Stack, 
     expect(outcome.get_by_text(re.compile(r"is shared with \d+ parties")).first).to_be_visible()
     assert client.policy() == present
     page.get_by_role("button", name="Adopt…").click()
-    page.get_by_label("Why, for those who look at it later").fill("Two are a crowd")
+    page.get_by_label("Reason").fill("Two are a crowd")
     page.get_by_role("button", name=f"Adopt it as policy {present.number + 1}").click()
     expect(page.get_by_text("Two are a crowd")).to_be_visible()
     assert client.policy().note == "Two are a crowd"
-    page.get_by_role("button", name="Go back to it").first.click()
+    page.get_by_role("button", name="Roll back to it").first.click()
     expect(page.get_by_text(f"Back to policy {present.number}.")).to_be_visible()
     assert client.policy().text == present.text

@@ -71,8 +71,8 @@ def test_somebody_is_let_in_by_a_service_and_proves_there_again_who_he_is(
     panel.get_by_label("Issuer").fill("http://localhost:1")
     panel.get_by_label("Client id").fill("latch")
     panel.get_by_label("Client secret").fill("told to nobody")
-    panel.get_by_role("button", name="Give a role by what it says").click()
-    panel.get_by_label("The claim that says it").fill("groups")
+    panel.get_by_role("button", name="Give roles by a claim").click()
+    panel.get_by_label("The claim").fill("groups")
     panel.get_by_label("Value 1", exact=True).fill("guides")
     panel.get_by_label("Role for value 1").select_option("manager")
     assert faults_of(page) == []
@@ -103,9 +103,9 @@ def test_somebody_is_let_in_by_a_service_and_proves_there_again_who_he_is(
     hers.get_by_label("A token for").fill("desk")
     hers.get_by_role("button", name="Make a token").click()
     dialog = hers.get_by_role("dialog")
-    expect(dialog).to_contain_text("Is it still you?")
+    expect(dialog).to_contain_text("Confirm that it is you")
     assert faults_of(hers) == []
-    dialog.get_by_role("button", name="Prove it at Ridge Login").click()
+    dialog.get_by_role("button", name="Confirm at Ridge Login").click()
     through(hers)
     hers.get_by_role("link", name="Go back and do it").click()
     # What is above it has come: nothing moves the button any more while it is pressed.

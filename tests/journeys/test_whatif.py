@@ -31,7 +31,7 @@ def test_a_proposal_is_looked_at_on_a_page_and_applied_as_orders_offers_and_task
     page.get_by_role("combobox", name="Account").fill("plates")
     page.get_by_role("option", name=PLATES).click()
     page.get_by_role("button", name="Work it out").click()
-    expect(page.get_by_text("Nobody from outside would gain anything.")).to_be_visible()
+    expect(page.get_by_text("Nobody from outside would gain access.")).to_be_visible()
     expect(page.get_by_role("img", name=f"{target.party.name} loses view on Gate", exact=False)).to_be_visible()
     assert faults_of(page) == []
     apply = page.get_by_role("button", name="Apply all 2 changes")

@@ -67,7 +67,7 @@ const guard: Middleware = {
   },
 };
 
-/** Copies of changes under way: what was sent cannot be read, and so not be sent, a second time. */
+/** Copies of changes in progress: what was sent cannot be read, and so not be sent, a second time. */
 const copies = new WeakMap<Request, Request>();
 
 /** A dangerous act asks for the password if it was not given lately; then the same is sent once more. */

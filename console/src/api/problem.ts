@@ -19,7 +19,7 @@ export class Problem extends Error {
     this.errors = sent.errors ?? [];
   }
 
-  /** Whether an address comes close to a known one, and it takes a word that it is somebody else's. */
+  /** Whether an address comes close to a known one, and it takes a word that it is someone else's. */
   get nearMiss(): boolean {
     return this.errors.some((one) => one.kind === "near-miss");
   }

@@ -1,7 +1,7 @@
 import { api, take } from "./client";
 import { Problem } from "./problem";
 
-/** A single sign-on at which somebody may sign in. */
+/** A single sign-on at which someone may sign in. */
 export interface Service {
   id: string;
   name: string;

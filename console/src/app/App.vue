@@ -26,7 +26,7 @@ const again = (): void => window.location.reload();
     class="fixed inset-x-0 bottom-0 z-50 flex flex-wrap items-baseline gap-x-6 gap-y-2 border-t-4 border-high bg-sheet px-6 py-4"
   >
     <p>
-      <b class="font-[620]">This page cannot be shown as it should.</b> Nothing was changed.
+      <b class="font-[620]">This page cannot be shown.</b> Nothing was changed.
       <span class="small block">{{ broken }}</span>
     </p>
     <button type="button" class="button" @click="again">Load it again</button>

@@ -37,9 +37,9 @@ async function withPasskey(): Promise<void> {
     <div class="fixed inset-0 bg-ink/25" aria-hidden="true" />
     <div class="fixed inset-0 grid place-items-center p-6">
       <DialogPanel class="w-full max-w-[420px] rounded-lg border border-rule bg-sheet px-7 py-6">
-        <DialogTitle class="font-serif text-title">Is it still you?</DialogTitle>
+        <DialogTitle class="font-serif text-title">Confirm that it is you</DialogTitle>
         <p class="mt-2 text-mute">
-          You have not proved it lately, {{ me?.person.name }}, and this needs it. Nothing was changed so far.
+          This needs a recent proof that you are {{ me?.person.name }}. Nothing has been changed so far.
         </p>
         <form class="mt-4" @submit.prevent="answer">
           <FormField v-if="by === 'code'" label="A code of your app, or a recovery code">

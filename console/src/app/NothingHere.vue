@@ -1,7 +1,7 @@
 <template>
   <section class="px-7 py-6">
     <h1>Nothing here</h1>
-    <p class="mt-2 text-mute">This address leads nowhere. Nothing was lost.</p>
+    <p class="mt-2 text-mute">There is no page at this address. Nothing was lost.</p>
     <RouterLink to="/inventory" class="link mt-4 inline-block">Back to the inventory</RouterLink>
   </section>
 </template>

@@ -158,10 +158,10 @@ async function signOut(): Promise<void> {
       <RouterLink
         to="/holders"
         class="block px-[18px] pt-4 pb-[18px] text-plain leading-[1.3] text-mute hover:text-ink max-md:hidden"
-        :title="`You act in the name of ${me?.workspace.name}`"
+        :title="`Workspace: ${me?.workspace.name}`"
       >
         {{ me?.workspace.name }}
-        <b v-if="elsewhere" class="block font-[620] text-act">{{ elsewhere }} waiting elsewhere</b>
+        <b v-if="elsewhere" class="block font-[620] text-act">{{ elsewhere }} waiting in others</b>
       </RouterLink>
       <RouterLink
         v-for="place in places"

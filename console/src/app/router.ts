@@ -16,7 +16,7 @@ export const router = createRouter({
     {
       path: "/signed-on",
       component: () => import("@/features/people/SignedOnPage.vue"),
-      meta: { bare: true, title: "Back from a single sign-on" },
+      meta: { bare: true, title: "Back from single sign-on" },
     },
     {
       path: "/forgotten",
@@ -26,7 +26,7 @@ export const router = createRouter({
     {
       path: "/link",
       component: () => import("@/features/people/LinkPage.vue"),
-      meta: { bare: true, title: "A link of yours" },
+      meta: { bare: true, title: "Your link" },
     },
     {
       path: "/people",
@@ -41,7 +41,7 @@ export const router = createRouter({
     {
       path: "/answer/:link",
       component: () => import("@/features/letting_in/AnswerPage.vue"),
-      meta: { bare: true, title: "A question to you" },
+      meta: { bare: true, title: "A question for you" },
     },
     {
       path: "/inventory",
@@ -107,7 +107,7 @@ export const router = createRouter({
     {
       path: "/holders",
       component: () => import("@/features/people/HoldersPage.vue"),
-      meta: { title: "In whose name" },
+      meta: { title: "Your workspaces" },
     },
     {
       path: "/ask",
@@ -122,7 +122,7 @@ export const router = createRouter({
     {
       path: "/offers/new",
       component: () => import("@/features/letting_in/NewOfferPage.vue"),
-      meta: { title: "Let somebody in" },
+      meta: { title: "Let someone in" },
     },
     {
       path: "/what-if",
@@ -142,7 +142,7 @@ export const router = createRouter({
     {
       path: "/told",
       component: () => import("@/features/telling/NoticesPage.vue"),
-      meta: { title: "What you were told" },
+      meta: { title: "Notices" },
     },
     {
       path: "/orders",
@@ -162,7 +162,7 @@ export const router = createRouter({
     {
       path: "/parties/:party/leaving",
       component: () => import("@/features/taking_back/LeaverPage.vue"),
-      meta: { title: "Somebody goes" },
+      meta: { title: "Leaver" },
     },
     {
       path: "/providers",

@@ -32,7 +32,7 @@ describe("keys", () => {
     desk.unmount();
   });
 
-  it("do nothing while somebody types, except Escape", () => {
+  it("do nothing while someone types, except Escape", () => {
     const [ends, leaves] = [vi.fn(), vi.fn()];
     const desk = listening({ x: ends, Escape: leaves });
     const field = desk.find("input").element;

@@ -28,7 +28,7 @@ const label = computed(() => {
     ? `last used ${e.last_used.slice(0, 10)}`
     : e.use_known
       ? "never used"
-      : "use not told";
+      : "use not known";
   const ends = e.ended_at
     ? `${letGo(e) ? "not watched since" : "ended"} ${e.ended_at.slice(0, 10)}`
     : e.ends_at

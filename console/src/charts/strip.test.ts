@@ -24,7 +24,7 @@ describe("the span strip", () => {
     expect(strip).toMatchObject({ open: true, close: null, never: null, before: false });
   });
 
-  it("claims no use and no disuse where the provider does not tell", () => {
+  it("claims no use and no disuse where the provider does not say", () => {
     expect(draw(axis, { ...blank, given: days(-50), useKnown: false })).toMatchObject({
       used: null,
       never: null,

@@ -65,7 +65,7 @@ const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "
         </div>
       </ComboboxOption>
       <li v-if="!choices.length" class="px-3 py-[5px] text-plain text-mute" role="presentation">
-        {{ busy ? "Looking…" : "Nothing is called like that." }}
+        {{ busy ? "Loading…" : "Nothing matches." }}
       </li>
       <li v-else-if="more" class="px-3 py-[5px] text-small text-mute" role="presentation">
         There are more; type a part of its name.

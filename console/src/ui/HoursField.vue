@@ -69,7 +69,7 @@ const nameOf = (hour: number): string => `${NAMES[Math.floor(hour / 24)]} ${full
     </div>
     <template v-if="drawn && !disabled">
       <p v-if="!marked" class="small mt-2" role="status">
-        This cannot be drawn: a week is drawn by full hours. It holds as it is typed.
+        This cannot be drawn: a week is drawn by full hours. It is used as you typed it.
       </p>
       <div
         v-else

@@ -31,7 +31,7 @@ defineEmits<{ more: [] }>();
     </header>
     <slot name="filter" />
     <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />
-    <p v-else-if="pending" class="mt-8 text-mute" role="status">Looking…</p>
+    <p v-else-if="pending" class="mt-8 text-mute" role="status">Loading…</p>
     <div v-else-if="empty" class="mt-10 max-w-md">
       <p class="font-[620]">{{ nothing }}</p>
       <p class="text-mute">{{ hint }}</p>

@@ -1,5 +1,5 @@
 <script setup lang="ts">
-/** Beside the name of somebody who is not in one's own circle. */
+/** Beside the name of someone who is not in one's own circle. */
 </script>
 
 <template>

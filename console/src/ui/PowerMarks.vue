@@ -12,9 +12,7 @@ const marks = computed(() => {
   const marked = powerMarks(props.held, props.used);
   return POWERS.map((power, place) => ({ power, mark: marked[place] }));
 });
-const more = computed(() =>
-  props.unknown?.length ? `not known what it allows: ${props.unknown.join("; ")}` : "",
-);
+const more = computed(() => (props.unknown?.length ? `meaning not known: ${props.unknown.join("; ")}` : ""));
 const label = computed(() =>
   [props.held.join(", ") || (more.value ? "" : "no power of its own"), more.value].filter(Boolean).join("; "),
 );

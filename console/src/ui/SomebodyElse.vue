@@ -2,7 +2,7 @@
 import { computed } from "vue";
 import { Problem } from "@/api/problem";
 
-/** What to press where an address comes close to a known one, and is somebody else's all the same. */
+/** What to press where an address comes close to a known one, and is someone else's all the same. */
 const props = defineProps<{ error: Error }>();
 defineEmits<{ sure: [] }>();
 const near = computed(() => props.error instanceof Problem && props.error.nearMiss);
@@ -10,6 +10,6 @@ const near = computed(() => props.error instanceof Problem && props.error.nearMi
 
 <template>
   <button v-if="near" type="button" class="button mt-3" @click="$emit('sure')">
-    It is somebody else: keep it
+    It is someone else: record it
   </button>
 </template>

@@ -1,4 +1,4 @@
-/** A word of a command that can be pasted into a shell, whatever somebody else has written into it. */
+/** A word of a command that can be pasted into a shell, whatever someone else has written into it. */
 export function quoted(text: string): string {
   return /^[\w.,:@+-]+$/.test(text) ? text : `'${text.replaceAll("'", `'\\''`)}'`;
 }

@@ -30,7 +30,7 @@ const given = computed(() => {
 const used = computed(() => {
   const e = props.entry;
   if (e.last_used) return `${day(e.last_used, zone.value)}, ${ago(e.last_used, now.value)}`;
-  return e.use_known ? "never" : "the provider does not tell";
+  return e.use_known ? "never" : "the provider does not say";
 });
 const ends = computed(() => {
   const e = props.entry;
@@ -53,14 +53,14 @@ const facts = computed(() => {
     ["Last used", used.value, exact(e.last_used)],
     ["Ends", ends.value, exact(e.ended_at ?? e.ends_at)],
     ["Reviewed", e.reviewed_at.map((at) => day(at, zone.value)).join(", ") || "never"],
-    ["Because", e.basis],
+    ["Reason", e.basis],
     ["Device", e.device],
     [e.kind === "session" ? "Network" : "Only from", e.network],
-    ["Hangs on it", e.dependencies.map((one) => one.what).join("; ")],
+    ["Depends on it", e.dependencies.map((one) => one.what).join("; ")],
     [
       "Vouched for",
       e.vouched
-        ? `${ago(e.vouched.at, now.value)}, by ${e.vouched.by}${e.vouched.worn_off ? "; that no longer counts" : ""}`
+        ? `${ago(e.vouched.at, now.value)}, by ${e.vouched.by}${e.vouched.worn_off ? "; too long ago to count" : ""}`
         : "",
       exact(e.vouched?.at),
     ],
@@ -103,9 +103,9 @@ const facts = computed(() => {
           <template v-else>{{ power }}</template> </template
         >.
       </template>
-      <template v-else-if="entry.unknown.length">Nobody has said yet what it allows.</template>
-      <template v-else>No power of its own beyond signing in.</template>
-      <template v-if="entry.by_hand"> Kept by hand: no reading shows it.</template>
+      <template v-else-if="entry.unknown.length">What it allows is not known yet.</template>
+      <template v-else>No power beyond signing in.</template>
+      <template v-if="entry.by_hand"> Recorded by hand: no reading shows it.</template>
     </p>
     <div class="mt-4">
       <SpanStrip :entry="entry" :axis="axis" :zone="zone" class="block" />

@@ -16,9 +16,9 @@ const { zone } = useSession();
     {{
       entry.state === "ended"
         ? letGo(entry)
-          ? "It is not watched, so nothing is flagged any more."
-          : "It has ended, so nothing is flagged any more."
-        : "Nothing is stale or risky by the rules in force."
+          ? "It is no longer watched, so it has no flags."
+          : "It has ended, so it has no flags."
+        : "Nothing is stale or risky by the rules of your policy."
     }}
   </p>
   <details v-for="flag in entry.flags" :key="flag.id" class="mb-3">

@@ -100,7 +100,7 @@ useShortcuts({
             v-if="entry.kind === 'secret' && stands && mayOffer"
             class="button"
             :to="{ path: '/offers/new', query: { replaces: entry.ref } }"
-            >Let them in instead…</RouterLink
+            >Offer access instead…</RouterLink
           >
           <RouterLink
             v-if="mayPropose && canEnd && entry.kind !== 'secret'"
@@ -125,13 +125,14 @@ useShortcuts({
             </button>
           </template>
           <p v-if="!mayEnd && !canEnd && entry.state !== 'ended'" class="small">
-            Ending access takes the role manager or owner; you are signed in as
+            Only managers and owners can end access; your role is
             {{ session.me.value?.person.role }}.
           </p>
         </div>
         <ProblemNote v-if="say.error.value" :error="say.error.value" class="mt-4" />
         <p v-if="canVouch" class="small mt-2">
-          Nothing here can reach it. End it at {{ entry.provider.name }} itself, then say that it has ended.
+          Open Latch cannot reach it. End it at {{ entry.provider.name }} itself, then record here that it has
+          ended.
         </p>
         <p class="mt-4 font-mono text-small text-mute">openlatch show {{ entry.ref }}</p>
       </template>

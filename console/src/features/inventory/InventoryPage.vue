@@ -68,14 +68,14 @@ useShortcuts({
             >
               {{ summary.flagged }} {{ summary.flagged === 1 ? "carries" : "carry" }} a flag</button
             ><template v-if="summary.flagged">, {{ summary.severe }} of them high or critical.</template>
-            <template v-else-if="summary.entries">None carries a flag.</template>
+            <template v-else-if="summary.entries">None has a flag.</template>
             <button
               v-if="mayChangeAll && summary.entries"
               class="link ml-2"
               type="button"
               @click="changing = true"
             >
-              Do the same to all…
+              Act on all…
             </button>
           </template>
         </p>
@@ -98,19 +98,19 @@ useShortcuts({
     <p v-else-if="isPending" class="mt-8 text-mute" role="status">Reading the inventory…</p>
     <div v-else class="mt-10 max-w-md">
       <template v-if="narrowed">
-        <p class="font-[620]">Nothing matches.</p>
-        <p class="text-mute">No entry fits all that is asked for above.</p>
+        <p class="font-[620]">No entry matches.</p>
+        <p class="text-mute">No entry matches all the filters above.</p>
         <button type="button" class="button mt-3" @click="change({})">Show everything</button>
       </template>
       <template v-else>
         <p class="font-[620]">
-          {{ own ? "You have no access here that is known." : "The inventory is empty." }}
+          {{ own ? "You have no access that is known here." : "The inventory is empty." }}
         </p>
         <p class="text-mute">
           {{
             own
-              ? "What a provider lists under your address appears here after its next reading."
-              : "It fills when a provider has been read. Add the first one under Providers."
+              ? "Access that a provider lists under your address appears here after its next reading."
+              : "It fills once a provider has been read. Add the first one under Providers."
           }}
         </p>
       </template>

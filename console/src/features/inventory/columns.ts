@@ -13,7 +13,7 @@ export interface Column {
 }
 
 function used(entry: Entry): string {
-  return entry.use_known ? "never" : "not told";
+  return entry.use_known ? "never" : "not known";
 }
 function end(entry: Entry, zone: string): string {
   if (entry.end_unknown) return "unknown";
@@ -32,7 +32,7 @@ const DRAWN: Record<
   given: {
     width: "minmax(104px, 0.7fr)",
     least: 104,
-    lines: (e, zone) => [day(e.given_at, zone) || "not told", e.given_by],
+    lines: (e, zone) => [day(e.given_at, zone) || "not known", e.given_by],
   },
   "last-used": {
     width: "minmax(96px, 0.6fr)",

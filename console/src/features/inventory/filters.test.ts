@@ -44,7 +44,7 @@ describe("a filter of the inventory", () => {
 describe("the columns of the inventory", () => {
   const keys = (words?: string) => chosen(words).map((column) => column.key);
 
-  it("are the usual ones until somebody chooses, and again when nothing that is known is left", () => {
+  it("are the usual ones until someone chooses, and again when nothing that is known is left", () => {
     expect(keys(undefined)).toEqual(["where", "as", "powers", "span", "why"]);
     expect(keys("shoe size")).toEqual(keys(undefined));
   });

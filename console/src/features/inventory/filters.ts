@@ -16,17 +16,17 @@ const CHANGES = "edit,publish,spend,withdraw,admit,own";
 
 /** Views that everybody has; saved ones come on top of them. */
 export const VIEWS: { name: string; filter: Filter }[] = [
-  { name: "Everything that stands", filter: {} },
-  { name: "Let in by others: my own access", filter: { mine: "true" } },
+  { name: "All current entries", filter: {} },
+  { name: "My own access", filter: { mine: "true" } },
   { name: "Open to anyone", filter: { kind: "open" } },
   { name: "Open to anyone, to read", filter: { kind: "open", power: "view,export" } },
   { name: "Open to anyone, to change", filter: { kind: "open", power: CHANGES } },
   { name: "Connected apps", filter: { kind: "app" } },
   { name: "Signed in now", filter: { kind: "session", sort: "last-used" } },
-  { name: "Offers not taken up", filter: { kind: "offer", sort: "given" } },
-  { name: "Secrets that were told", filter: { kind: "secret" } },
+  { name: "Offers not accepted yet", filter: { kind: "offer", sort: "given" } },
+  { name: "Known secrets", filter: { kind: "secret" } },
   { name: "Outsiders who can move money", filter: { outside: "true", power: "spend,withdraw" } },
-  { name: "Nobody knows what it allows", filter: { unknown: "true" } },
+  { name: "Meaning not known", filter: { unknown: "true" } },
 ];
 
 /** A saved view's query as a filter. */
@@ -37,7 +37,7 @@ export function fromQuery(query: string): Filter {
 const VALUES: Partial<Record<Field, Record<string, string>>> = {
   flagged: { true: "flagged", false: "not flagged" },
   outside: { true: "outside the circle", false: "in the circle" },
-  unknown: { true: "not known what it allows", false: "known what it allows" },
+  unknown: { true: "meaning not known", false: "meaning known" },
   mine: { true: "my own" },
   power: {
     "spend,withdraw": "move money",
@@ -68,7 +68,7 @@ export const OFFERED: { title: string; choices: [Field, string, string][] }[] = 
   {
     title: "Flags",
     choices: [
-      ["flagged", "true", "carry a flag"],
+      ["flagged", "true", "have a flag"],
       ["rule", "unused-past-limit", "unused past the limit"],
       ["rule", "outsider-without-end", "outsider without an end"],
       ["rule", "address-near-miss", "address close to a known one"],
@@ -87,7 +87,7 @@ export const OFFERED: { title: string; choices: [Field, string, string][] }[] = 
       ["power", "spend,withdraw", "move money"],
       ["power", "admit,own", "let others in"],
       ["power", "export", "take data out in bulk"],
-      ["unknown", "true", "nobody knows what"],
+      ["unknown", "true", "meaning not known"],
     ],
   },
   {

@@ -56,18 +56,18 @@ const signsIn = computed(() => answer.error.value instanceof Problem && answer.e
 const back = computed(() => ({ path: "/sign-in", query: { back: route.fullPath } }));
 const DONE: Record<string, Record<Said, string>> = {
   "hand-over": {
-    yes: "You agreed. What follows happens by itself, and you are told.",
+    yes: "You agreed. The rest happens on its own, and you will be told.",
     no: "You declined. Nothing was changed.",
     later: "",
   },
   offer: {
-    yes: "You have taken it up. It is carried out now; this page shows when it is done, and a letter tells you.",
-    no: "You declined it. Nothing was given, and whoever offered it is told.",
-    later: "It stays as it is; come back by the same link while it is good.",
+    yes: "You accepted. It is being set up; this page shows when it is done, and you get a letter.",
+    no: "You declined. Nothing was given, and whoever offered it is told.",
+    later: "Nothing has changed; use the same link again while it is valid.",
   },
   request: {
-    yes: "Thank you. What you asked for has reached them, and you are told what becomes of it.",
-    no: "Nothing comes of it.",
+    yes: "Thank you. Your request has arrived, and you will be told the answer.",
+    no: "The request was discarded.",
     later: "",
   },
 };
@@ -76,7 +76,7 @@ const done = computed(() =>
 );
 const over = computed(() => answered.value && answered.value !== "later");
 const words = computed(() => {
-  if (asked.value?.purpose === "offer") return { yes: "Take it up", no: "Decline…" };
+  if (asked.value?.purpose === "offer") return { yes: "Accept", no: "Decline…" };
   if (asked.value?.purpose === "request") return { yes: "Yes, it was me", no: "No, it was not" };
   return { yes: "I agree", no: "I decline" };
 });
@@ -90,7 +90,7 @@ function no(): void {
   <main class="mx-auto min-h-dvh max-w-[640px] px-6 py-12">
     <LatchMark />
     <ProblemNote v-if="question.error.value" :error="question.error.value" class="mt-10" />
-    <p v-else-if="!asked" class="mt-10 text-mute" role="status">Looking…</p>
+    <p v-else-if="!asked" class="mt-10 text-mute" role="status">Loading…</p>
     <template v-else>
       <p class="mt-10 text-mute">
         {{ asked.asked_by }}, {{ asked.holder }}, {{ asked.offer ? "offers you access" : "asks you" }}
@@ -121,7 +121,7 @@ function no(): void {
         <p class="text-mute">
           {{
             asked.offer?.state === "taken-up"
-              ? "What became of it stands above."
+              ? "The result is shown above."
               : "Ask whoever sent it to you for a new one."
           }}
         </p>
@@ -132,16 +132,16 @@ function no(): void {
           once.
         </p>
         <p v-if="asked.needs === 'sign-in' && !asked.offer" class="mt-3">
-          To agree, you have to be signed in as whoever this was sent to; the letter alone is not enough.
+          To accept, sign in with the address that this was sent to; the letter alone is not enough.
           <RouterLink class="link" :to="back">Sign in</RouterLink>
         </p>
         <fieldset v-if="registers && !declining" class="mt-5 grid gap-3">
-          <legend class="font-[620]">You do not sign in here yet: choose how</legend>
+          <legend class="font-[620]">You do not sign in here yet: choose a password</legend>
           <p class="text-plain text-mute">
-            With these you can look at your access later, and give it up yourself. The letter has shown that
-            the address is yours.
+            With these you can see your access later, and give it up yourself. The letter has shown that the
+            address is yours.
           </p>
-          <FormField label="How you are called">
+          <FormField label="Your name">
             <input
               v-model="who.name"
               class="field w-full"
@@ -151,7 +151,7 @@ function no(): void {
               :placeholder="asked.offer?.name"
             />
           </FormField>
-          <FormField label="A password of your own; four words that do not belong together are good">
+          <FormField label="A password of your own; four unrelated words are good">
             <input
               v-model="who.password"
               type="password"
@@ -188,7 +188,7 @@ function no(): void {
             :disabled="answer.isPending.value"
             @click="answer.mutate('later')"
           >
-            Leave it for later
+            Decide later
           </button>
           <button
             type="button"

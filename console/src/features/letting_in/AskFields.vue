@@ -4,7 +4,7 @@ import { POWERS } from "@/api/words";
 import FormField from "@/ui/FormField.vue";
 import DateField from "@/ui/DateField.vue";
 
-/** What somebody asks for: the account in their own words, what they need there, what for, and until when. */
+/** What someone asks for: the account in their own words, what they need there, what for, and until when. */
 export interface Asked {
   account: string;
   needs: AccessRequest["needs"];
@@ -33,7 +33,7 @@ const asked = defineModel<Asked>({ required: true });
       </label>
     </div>
   </fieldset>
-  <FormField label="What for; they decide by that">
+  <FormField label="What you need it for; they decide by that">
     <input
       v-model="asked.reason"
       class="field w-full"
@@ -43,7 +43,7 @@ const asked = defineModel<Asked>({ required: true });
       name="reason"
     />
   </FormField>
-  <FormField label="Your last day there, if you know it">
+  <FormField label="The last day you need it, if you know">
     <DateField v-model="asked.until" />
   </FormField>
 </template>

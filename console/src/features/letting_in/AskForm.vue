@@ -25,7 +25,7 @@ const ask = useMutation({
     <ProblemNote v-if="ask.error.value" :error="ask.error.value" />
     <div class="flex gap-[10px]">
       <button type="submit" class="button button-act" :disabled="ask.isPending.value || !asked.needs.length">
-        Ask for it
+        Send the request
       </button>
       <button type="button" class="button" @click="emit('done')">Leave it</button>
     </div>

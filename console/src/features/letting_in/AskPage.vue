@@ -39,20 +39,20 @@ const done = ask.data;
     <template v-if="done">
       <p class="mt-4 font-[620]" role="status">A letter is on its way to {{ done.address }}.</p>
       <p class="text-mute">
-        Say by the link in it that it was you; then it reaches {{ done.holder }}, and you are told what
-        becomes of it. Nothing else is kept of this.
+        Confirm by the link in it that it was you. Then your request reaches {{ done.holder }}, and you will
+        be told the answer.
       </p>
     </template>
     <form v-else class="mt-5 grid gap-4" @submit.prevent="ask.mutate()">
       <p class="text-mute">
-        {{ hint.data.value?.name ?? "Whoever holds the account" }} decides. They see who you are, what you
+        {{ hint.data.value?.name ?? "Whoever manages the account" }} decides. They see who you are, what you
         need and what for.
       </p>
       <FormField v-if="!hint.data.value?.workspace" label="Whose account: the short name of their workspace">
         <input v-model="form.workspace" class="field w-full" required maxlength="200" />
       </FormField>
       <div class="grid grid-cols-2 gap-3">
-        <FormField label="How you are called">
+        <FormField label="Your name">
           <input
             v-model="form.name"
             class="field w-full"
@@ -81,7 +81,7 @@ const done = ask.data;
         class="button button-act justify-self-start"
         :disabled="ask.isPending.value || !asked.needs.length"
       >
-        Ask for it
+        Send the request
       </button>
     </form>
   </main>

@@ -79,10 +79,10 @@ async function page(
   return { sent, shown, router, send, offered, filled };
 }
 
-describe("letting somebody in", () => {
+describe("letting someone in", () => {
   it("shows the exact words first, and sends only what was confirmed", async () => {
     const { sent, shown, send, offered, filled, router } = await page();
-    expect(shown.text()).toContain("then it stands here in exact words");
+    expect(shown.text()).toContain("appears here, word for word");
     await filled();
     expect(sent.find((one) => one.path === "/offers/check")?.body).toMatchObject({
       to: AMARA,

@@ -12,7 +12,7 @@ import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
 import FormField from "@/ui/FormField.vue";
 import DateField from "@/ui/DateField.vue";
 
-/** Letting somebody in: who, for what, within which limits; and what exactly that would be, before it is sent. */
+/** Letting someone in: who, for what, within which limits; and what exactly that would be, before it is sent. */
 const route = useRoute();
 const router = useRouter();
 const queries = useQueryClient();
@@ -179,13 +179,13 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
 <template>
   <section
     class="h-full overflow-auto px-[26px] pt-5 pb-10 max-sm:px-4"
-    aria-label="Let somebody in"
+    aria-label="Let someone in"
     tabindex="0"
   >
-    <h1>{{ insteadOf ? "Correct an offer" : "Let somebody in" }}</h1>
+    <h1>{{ insteadOf ? "Change an offer" : "Let someone in" }}</h1>
     <p class="mt-[5px] text-mute">
-      They take it up by a link in a letter. Nothing is given before that, and nothing is sent before you say
-      so.
+      They accept by a link in a letter. Nothing is given before that, and nothing is sent before you press
+      the button.
     </p>
     <p v-if="request.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
       {{ request.data.value.name }} asks for
@@ -195,15 +195,15 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
       >: “{{ request.data.value.reason }}”
     </p>
     <p v-if="secret.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
-      {{ secret.data.value.party.name }} was told {{ secret.data.value.level }} of
-      {{ secret.data.value.account.name }}. Once they are let in instead, somebody is asked to change it.
+      {{ secret.data.value.party.name }} knows {{ secret.data.value.level }} of
+      {{ secret.data.value.account.name }}. Once they have access of their own, someone is asked to change it.
     </p>
     <div
       class="mt-5 grid max-w-[1080px] grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-x-12 gap-y-8 max-lg:grid-cols-1"
     >
       <form class="grid content-start gap-4" aria-label="Offer" @submit.prevent="send.mutate()">
         <div class="grid grid-cols-2 gap-3">
-          <FormField label="To whom: an address, or a handle">
+          <FormField label="To for for whom: an address, or a handle">
             <input
               v-model="form.to"
               class="field w-full"
@@ -217,7 +217,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
           </FormField>
           <FormField
             v-if="form.request && (less || form.answer)"
-            label="Why it is less than they asked for; they read it"
+            label="Why it is less than they asked for (they read this)"
           >
             <input
               v-model="form.answer"
@@ -227,7 +227,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
               name="answer"
             />
           </FormField>
-          <FormField label="How they are called (optional)">
+          <FormField label="Their name (optional)">
             <input v-model="form.name" class="field w-full" maxlength="200" autocomplete="off" name="name" />
           </FormField>
         </div>
@@ -266,11 +266,11 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
             </label>
           </div>
         </div>
-        <FormField label="What for; they read it, and it stays with the access">
+        <FormField label="What it is for (they read this, and it stays with the access)">
           <input v-model="form.basis" class="field w-full" maxlength="1000" autocomplete="off" name="basis" />
         </FormField>
         <label class="inline-flex items-center gap-2 text-plain">
-          It can be answered for
+          It can be accepted for
           <input
             v-model.number="form.lapseHours"
             type="number"
@@ -283,9 +283,9 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
         </label>
       </form>
       <div aria-live="polite">
-        <h2>What this would be</h2>
+        <h2>What you would offer</h2>
         <p v-if="!ready" class="mt-3 text-mute">
-          Say to whom, of which account, for what, and until when; then it stands here in exact words.
+          Say to whom, which account, what for, and until when. The offer then appears here, word for word.
         </p>
         <ProblemNote v-else-if="check.error.value" :error="check.error.value" class="mt-3" />
         <p v-else-if="!terms" class="mt-3 text-mute" role="status">Working out what that means…</p>
@@ -293,7 +293,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
           <OfferTerms :terms="terms" class="mt-3" :class="current ? '' : 'opacity-60'" />
           <label v-if="!stops" class="mt-5 flex items-start gap-2">
             <input v-model="understood" type="checkbox" class="mt-[5px]" />
-            <span>I have read this, and it is meant so. It is kept with the offer that I said it.</span>
+            <span>I have read this and agree. My confirmation is kept with the offer.</span>
           </label>
           <ProblemNote v-if="send.error.value" :error="send.error.value" class="mt-4" @again="lookAgain" />
           <div class="mt-4 flex gap-[10px]">
@@ -303,7 +303,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
               :disabled="!understood || stops || !current || send.isPending.value"
               @click="send.mutate()"
             >
-              {{ insteadOf ? "Send it instead" : "Send the offer" }}
+              {{ insteadOf ? "Replace the offer" : "Send the offer" }}
             </button>
             <RouterLink class="button" to="/offers">Leave it</RouterLink>
           </div>

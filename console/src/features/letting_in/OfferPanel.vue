@@ -56,13 +56,13 @@ const waits = computed(() => props.offer.state === "waiting");
     </ul>
     <dl class="mt-4 grid grid-cols-[104px_minmax(0,1fr)] gap-y-[6px]">
       <template v-if="offer.basis">
-        <dt class="text-mute">What for</dt>
+        <dt class="text-mute">Purpose</dt>
         <dd class="break-words">{{ offer.basis }}</dd>
       </template>
       <dt class="text-mute">Made</dt>
       <dd :title="exact(offer.made_at)">{{ moment(offer.made_at, zone) }}, by {{ offer.made_by }}</dd>
       <template v-if="waits">
-        <dt class="text-mute">Good until</dt>
+        <dt class="text-mute">Valid until</dt>
         <dd :title="exact(offer.lapses_at)">{{ moment(offer.lapses_at, zone) }}</dd>
       </template>
       <template v-if="offer.left_at">
@@ -116,10 +116,10 @@ const waits = computed(() => props.offer.state === "waiting");
             :disabled="act.isPending.value"
             @click="act.mutate('take-up')"
           >
-            Take it up
+            Accept
           </button>
           <button type="button" class="button" :disabled="act.isPending.value" @click="act.mutate('later')">
-            Leave it for later
+            Decide later
           </button>
           <button
             type="button"
@@ -132,7 +132,7 @@ const waits = computed(() => props.offer.state === "waiting");
         </template>
         <template v-else>
           <RouterLink class="button" :to="{ path: '/offers/new', query: { instead_of: offer.ref } }">
-            Correct it…
+            Change it…
           </RouterLink>
           <button type="button" class="button" :disabled="act.isPending.value" @click="act.mutate('send')">
             Send it again

@@ -62,12 +62,12 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
 
 <template>
   <fieldset class="border-l-2 border-line pl-4">
-    <legend class="small mb-1">{{ alone ? "What they can get into" : `Part ${place + 1}` }}</legend>
+    <legend class="small mb-1">{{ alone ? "What they get access to" : `Part ${place + 1}` }}</legend>
     <div class="grid gap-3">
       <AccountField v-model="part.account" required @update:model-value="another" />
-      <FormField v-if="part.by === 'task'" label="What they are to do there">
+      <FormField v-if="part.by === 'task'" label="What they need to do there">
         <select v-model="part.task" class="field w-full" required>
-          <option value="" disabled>choose what it is for</option>
+          <option value="" disabled>choose a task</option>
           <option v-if="needs.length" value="asked">What they asked for: {{ needs.join(", ") }}</option>
           <option v-for="one in tasks" :key="one.id" :value="one.id">
             {{ one.title }} ({{ one.needs.join(", ") }})
@@ -76,9 +76,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
       </FormField>
       <p v-else class="text-plain">
         <b class="font-[620]">{{ part.level || part.permissions.join(", ") }}</b>, chosen by hand.
-        <button type="button" class="link" @click="part.by = 'task'">
-          Start from what it is for instead
-        </button>
+        <button type="button" class="link" @click="part.by = 'task'">Start from a task instead</button>
       </p>
       <div v-if="part.by === 'task' && found" class="text-plain" aria-live="polite">
         <p class="flex items-start gap-3">
@@ -92,7 +90,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
           :aria-expanded="showsWider"
           @click="showsWider = !showsWider"
         >
-          {{ showsWider ? "Leave it at that" : `Something else (${wider.length})` }}
+          {{ showsWider ? "Fewer choices" : `Other choices (${wider.length})` }}
         </button>
         <ul v-if="showsWider" class="mt-1 grid gap-1">
           <li v-for="one in wider" :key="one.level + one.permissions.join()" class="flex items-start gap-3">
@@ -102,17 +100,17 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
                 {{ one.permissions.length ? one.permissions.join(" + ") : one.level }}
               </button>
               <span class="text-mute">
-                {{
-                  one.beyond.length ? ` hands over ${one.beyond.join(", ")} as well` : " gives nothing else"
-                }}
+                {{ one.beyond.length ? ` also gives ${one.beyond.join(", ")}` : " gives nothing more" }}
               </span>
               <b v-if="one.money.length" class="font-semibold text-high"> and power over money</b>
-              <b v-if="one.admitting.length" class="font-semibold text-high"> and who else gets in</b>
+              <b v-if="one.admitting.length" class="font-semibold text-high">
+                and the power to let others in</b
+              >
             </span>
           </li>
         </ul>
       </div>
-      <p v-else-if="part.account && fit.isFetching.value" class="text-plain text-mute">Looking…</p>
+      <p v-else-if="part.account && fit.isFetching.value" class="text-plain text-mute">Loading…</p>
       <FormField label="Only some parts of it (optional)">
         <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
       </FormField>
@@ -122,7 +120,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
       </FormField>
       <div v-if="powers.length > 1" class="text-plain">
         <button type="button" class="link" :aria-expanded="early" @click="asksEarly = !asksEarly">
-          Some of it ends before the rest
+          Some powers end earlier
         </button>
         <div v-if="early" class="mt-2 grid gap-2">
           <label v-for="power in powers" :key="power" class="flex items-center gap-3">

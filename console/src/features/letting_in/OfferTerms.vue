@@ -13,9 +13,9 @@ const { zone } = useSession();
   <div>
     <p class="small">The letter goes to</p>
     <p class="mt-1 font-mono text-lead break-all">{{ terms.address }}</p>
-    <p v-if="terms.ascii" class="small font-mono">on the wire {{ terms.ascii }}</p>
+    <p v-if="terms.ascii" class="small font-mono">sent as {{ terms.ascii }}</p>
     <p class="mt-1 text-plain text-mute">
-      {{ terms.known ? `${terms.known.name}, known here` : "Nobody here knows that address yet"
+      {{ terms.known ? `${terms.known.name}, known here` : "A new address"
       }}{{ terms.outside ? ", outside the circle" : ", in the circle" }}.
     </p>
     <ul class="mt-4 grid gap-2">
@@ -28,11 +28,11 @@ const { zone } = useSession();
       <li v-for="one in terms.remarks" :key="one.text" class="flex gap-3 text-plain">
         <SeverityNotch :severity="one.severity" class="shrink-0" />
         <span>
-          <b v-if="one.stops" class="font-[650] text-critical">It cannot be sent like this. </b>{{ one.text }}
+          <b v-if="one.stops" class="font-[650] text-critical">This cannot be sent. </b>{{ one.text }}
           <span class="text-mute"> {{ one.next_step }}</span>
         </span>
       </li>
     </ul>
-    <p class="mt-4 text-plain text-mute">It can be answered until {{ moment(terms.lapses_at, zone) }}.</p>
+    <p class="mt-4 text-plain text-mute">It can be accepted until {{ moment(terms.lapses_at, zone) }}.</p>
   </div>
 </template>

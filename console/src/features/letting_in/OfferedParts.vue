@@ -22,9 +22,9 @@ defineProps<{ offer: Offer; zone: string }>();
         <template v-if="part.hours">{{ part.hours }}; </template
         >{{ part.ends_at ? `through ${lastDay(part.ends_at, zone)}` : "without an end" }}
       </p>
-      <p v-if="part.live" class="text-plain font-[620] text-good">You are in.</p>
+      <p v-if="part.live" class="text-plain font-[620] text-good">You have access.</p>
       <p v-else-if="part.order_state" class="text-plain text-mute">
-        {{ part.why || "It is on its way." }}
+        {{ part.why || "It is being set up." }}
       </p>
     </li>
   </ul>

@@ -21,7 +21,7 @@ const OFFERED: Column[] = [
   { key: "of", title: "Of", class: "min-w-[160px]" },
   { key: "until", title: "Until", cell: "whitespace-nowrap" },
   { key: "made", title: "Made", cell: "whitespace-nowrap" },
-  { key: "whatFor", title: "What for", cell: "text-plain text-mute" },
+  { key: "whatFor", title: "Purpose", cell: "text-plain text-mute" },
 ];
 const ASKED: Column[] = [
   { key: "state", title: "State", class: "w-[170px]" },
@@ -30,7 +30,7 @@ const ASKED: Column[] = [
   { key: "asksFor", title: "Asks for", class: "min-w-[130px]" },
   { key: "until", title: "Until", cell: "whitespace-nowrap" },
   { key: "asked", title: "Asked", cell: "whitespace-nowrap" },
-  { key: "whatFor", title: "What for", cell: "text-plain text-mute" },
+  { key: "whatFor", title: "Purpose", cell: "text-plain text-mute" },
 ];
 
 /** Offers and requests: of the whole workspace, or for a member their own. */
@@ -69,7 +69,7 @@ const waiting = computed(
 );
 const shown = computed(() => (what.value === "offers" ? offers : requests));
 const items = computed(() => shown.value.data.value?.items ?? []);
-/** What providers show as offered and not taken up: it was made there, and is withdrawn as the entry that it is. */
+/** What providers show as offered and not accepted: it was made there, and is withdrawn as the entry that it is. */
 const elsewhere = useQuery({
   queryKey: ["entries", "offered elsewhere"],
   queryFn: () =>
@@ -101,8 +101,8 @@ const CLOSED = { offer: "", request: "", ask: "" };
 const CHOICES: [string, string][] = [
   ["", "all"],
   ["waiting", "waiting"],
-  ["taken-up", "taken up"],
-  ["declined,lapsed,withdrawn", "not taken up"],
+  ["taken-up", "accepted"],
+  ["declined,lapsed,withdrawn", "not accepted"],
 ];
 const toMe = computed(() => {
   const address = session.me.value?.person.address.toLowerCase();
@@ -111,12 +111,11 @@ const toMe = computed(() => {
 const lead = computed(() =>
   mine.value
     ? "What you were offered, and what you have asked for."
-    : "Who was offered access and has not come in yet, and who asks for it.",
+    : "Who was offered access, and who asks for it.",
 );
 const nothing = computed(() => {
-  if (what.value === "requests")
-    return mine.value ? "You have asked for nothing." : "Nobody asks for anything.";
-  return mine.value ? "Nobody has offered you anything." : "Nothing is offered.";
+  if (what.value === "requests") return mine.value ? "You have no requests." : "There are no requests.";
+  return mine.value ? "There are no offers to you." : "There are no offers.";
 });
 </script>
 
@@ -130,8 +129,8 @@ const nothing = computed(() => {
     :nothing="nothing"
     :hint="
       what === 'requests'
-        ? 'Whoever signs in can ask for access here; others by the address /ask of this service.'
-        : 'An offer is taken up by a link in a letter; until then it gives nothing.'
+        ? 'Whoever signs in can ask for access here; others at the address /ask of this service.'
+        : 'An offer is accepted by a link in a letter; until then it gives nothing.'
     "
   >
     <template #filter>
@@ -161,7 +160,7 @@ const nothing = computed(() => {
           <button type="button" class="button" @click="go({ ask: 'yes', offer: '', request: '' })">
             Ask for access
           </button>
-          <RouterLink v-if="mayOffer" class="button button-act" to="/offers/new">Let somebody in</RouterLink>
+          <RouterLink v-if="mayOffer" class="button button-act" to="/offers/new">Let someone in</RouterLink>
         </span>
       </div>
     </template>
@@ -228,7 +227,7 @@ const nothing = computed(() => {
     </DataTable>
     <template v-if="shownThere.length">
       <h3 class="section">Offered at the providers themselves</h3>
-      <p class="small">As readings show it; who takes it up does so there.</p>
+      <p class="small">As readings show it; they are accepted there.</p>
       <ul class="mt-2">
         <li v-for="one in shownThere" :key="one.id" class="border-b border-line py-2">
           <RouterLink

@@ -8,7 +8,7 @@ import { lastDay, moment } from "@/ui/time";
 import { requestState } from "./states";
 import FormField from "@/ui/FormField.vue";
 
-/** What somebody asks for: to be offered as asked, or less, or turned down with a reason. */
+/** What someone asks for: to be offered as asked, or less, or declined with a reason. */
 const props = defineProps<{ request: AccessRequest; mine: boolean }>();
 const emit = defineEmits<{ changed: [] }>();
 const { zone, may } = useSession();
@@ -41,13 +41,15 @@ const waits = computed(() => props.request.state === "waiting");
       <dt class="text-mute">Account</dt>
       <dd>
         {{ request.account }}
-        <span v-if="!request.account_id && !mine" class="small block">No account is called that here.</span>
+        <span v-if="!request.account_id && !mine" class="small block"
+          >There is no account of that name here.</span
+        >
       </dd>
       <dt class="text-mute">Asks for</dt>
       <dd>{{ request.level || request.needs.join(", ") }}</dd>
       <dt class="text-mute">Until</dt>
-      <dd>{{ request.ends_at ? lastDay(request.ends_at, zone) : "no end is named" }}</dd>
-      <dt class="text-mute">What for</dt>
+      <dd>{{ request.ends_at ? lastDay(request.ends_at, zone) : "no end is given" }}</dd>
+      <dt class="text-mute">Purpose</dt>
       <dd class="break-words">{{ request.reason }}</dd>
       <dt class="text-mute">Asked</dt>
       <dd>{{ moment(request.asked_at, zone) }}</dd>
@@ -70,7 +72,7 @@ const waits = computed(() => props.request.state === "waiting");
           Offer it, or less…
         </RouterLink>
       </div>
-      <FormField class="mt-5" label="Or turn it down: why; they are told">
+      <FormField class="mt-5" label="Or decline it: why (they read this)">
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
       </FormField>
       <button
@@ -79,7 +81,7 @@ const waits = computed(() => props.request.state === "waiting");
         :disabled="!reason.trim() || act.isPending.value"
         @click="act.mutate('turn-down')"
       >
-        Turn it down
+        Decline it
       </button>
     </template>
     <button
@@ -89,7 +91,7 @@ const waits = computed(() => props.request.state === "waiting");
       :disabled="act.isPending.value"
       @click="act.mutate('withdraw')"
     >
-      I do not need it any more
+      Withdraw it
     </button>
     <p class="mt-5 font-mono text-small text-mute">openlatch request show {{ request.ref }}</p>
   </div>

@@ -2,27 +2,27 @@
 import type { AccessRequest, Offer } from "@/api/client";
 
 const OFFER: Record<Offer["state"], string> = {
-  waiting: "waits for an answer",
-  "taken-up": "taken up",
+  waiting: "waiting for an answer",
+  "taken-up": "accepted",
   declined: "declined",
   lapsed: "lapsed",
   withdrawn: "withdrawn",
 };
 const REQUEST: Record<AccessRequest["state"], string> = {
   unconfirmed: "not confirmed yet",
-  waiting: "waits for an answer",
-  offered: "answered by an offer",
-  "turned-down": "turned down",
+  waiting: "waiting for an answer",
+  offered: "an offer was made",
+  "turned-down": "declined",
   withdrawn: "withdrawn",
   lapsed: "lapsed",
 };
 
-/** The state of an offer; one that was taken up is in only once all of it is there. */
+/** The state of an offer; one that was accepted is in only once all of it is there. */
 export function stateOf(offer: Offer): string {
-  if (offer.state === "waiting" && offer.left_at) return "seen, left for later";
+  if (offer.state === "waiting" && offer.left_at) return "seen, postponed";
   if (offer.state !== "taken-up") return OFFER[offer.state];
-  if (offer.parts.some((part) => part.order_state === "stuck")) return "taken up, needs a person";
-  return offer.parts.every((part) => part.live) ? "let in" : "taken up, under way";
+  if (offer.parts.some((part) => part.order_state === "stuck")) return "accepted, needs a person";
+  return offer.parts.every((part) => part.live) ? "let in" : "accepted, in progress";
 }
 
 export function requestState(request: AccessRequest): string {

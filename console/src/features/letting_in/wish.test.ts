@@ -35,7 +35,7 @@ describe("an offer that is filled in", () => {
     expect(commandOf({ ...offer(), parts })).toBe("");
   });
 
-  it("asks for the very powers that somebody asked for", () => {
+  it("asks for the very powers that someone asked for", () => {
     const asked = { ...offer(), parts: [{ ...emptyPart("South Dome"), task: "asked" }] };
     expect(wishOf(asked, ["view", "edit"]).parts[0]).toMatchObject({ task: "", needs: ["view", "edit"] });
   });

@@ -64,7 +64,7 @@ export function emptyOffer(): OfferForm {
   };
 }
 
-/** What somebody has said so far is enough to work out what it would be. */
+/** What someone has said so far is enough to work out what it would be. */
 export function complete(form: OfferForm): boolean {
   return (
     form.to.trim() !== "" &&

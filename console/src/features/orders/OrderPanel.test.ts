@@ -108,7 +108,7 @@ describe("ending access", () => {
     expect(sent.at(-1)?.body).toMatchObject({ action: "narrow", level: "guide", digest: plan.digest });
   });
 
-  it("does not end the last administrator before somebody is named who follows", async () => {
+  it("does not end the last administrator before someone is named who follows", async () => {
     const ways = [{ entry: "345B-1Y0A", name: "Maren Ashdown", level: "reader" }];
     const sent = service(
       () => Response.json({ ref: "AAAA-BBBB" }, { status: 201 }),

@@ -112,7 +112,10 @@ function lookAgain(): void {
 }
 const command = computed(() => {
   const verb = act.value === "end-on" ? "end" : act.value;
-  const parts = [`openlatch ${verb === "change-secret" ? "secret change" : `entry ${verb}`}`, props.entry.ref];
+  const parts = [
+    `openlatch ${verb === "change-secret" ? "secret change" : `entry ${verb}`}`,
+    props.entry.ref,
+  ];
   if (act.value === "end-on") parts.push("--until", until.value || "LAST-DAY");
   if (act.value === "give-back" && until.value) parts.push("--until", until.value);
   if (act.value === "extend") parts.push(...options(extension.value));
@@ -135,12 +138,7 @@ const command = computed(() => {
       </template>
       <template v-else-if="entry.use_known">Never used.</template>
     </p>
-    <div
-      v-if="acts.length > 1"
-      class="mt-4 flex flex-wrap gap-1 text-plain"
-      role="group"
-      aria-label="What is to happen"
-    >
+    <div v-if="acts.length > 1" class="mt-4 flex flex-wrap gap-1 text-plain" role="group" aria-label="Action">
       <button
         v-for="one in acts"
         :key="one"
@@ -154,12 +152,12 @@ const command = computed(() => {
       </button>
     </div>
     <p v-if="elsewhere(entry, act)" class="small mt-2">
-      This cannot be done from here: somebody is asked to do it at {{ entry.provider.name }}, and says here
-      that it is done.
+      Open Latch cannot do this itself: someone is asked to do it at {{ entry.provider.name }} and to report
+      it here.
     </p>
     <label v-if="act === 'end-on' || (act === 'give-back' && entry.ends_at)" class="mt-4 block">
       <span class="small mb-1 block"
-        >The {{ act === "end-on" ? "" : "new " }}last day; it holds through the end of it, {{ zone }}</span
+        >The {{ act === "end-on" ? "" : "new " }}last day; access ends when it is over ({{ zone }})</span
       >
       <DateField v-model="until" />
     </label>
@@ -173,7 +171,7 @@ const command = computed(() => {
         </select>
       </FormField>
       <fieldset v-if="entry.resources.length > 1" class="mt-3">
-        <legend class="small mb-1">What is to be left of it</legend>
+        <legend class="small mb-1">Parts to keep</legend>
         <label v-for="one in entry.resources" :key="one" class="mr-4 inline-flex items-center gap-2">
           <input v-model="kept" type="checkbox" :value="one" /> {{ one }}
         </label>
@@ -197,12 +195,12 @@ const command = computed(() => {
       </p>
       <PlanSteps :consequences="plan.consequences" :steps="plan.steps" />
       <fieldset v-if="plan.stop || successor" class="mt-4 border-l-2 border-critical pl-3">
-        <legend class="sr-only">Who follows</legend>
+        <legend class="sr-only">Who takes over</legend>
         <p v-if="plan.stop" class="font-[620]">{{ plan.stop }}</p>
         <FormField
           v-if="ways.length"
           class="mt-2"
-          :label="act === 'hand-over' ? 'To whom it goes' : 'Who becomes an administrator first'"
+          :label="act === 'hand-over' ? 'New owner' : 'Who becomes an administrator first'"
         >
           <select v-model="successor" class="field w-full">
             <option value="">nobody yet</option>

@@ -37,29 +37,29 @@ const meaning = computed(() => {
     case "running":
       return "The provider is being asked.";
     case "waiting":
-      if (now.moves.includes("done")) return "Somebody has to do something, and say here that it is done.";
-      return now.attempts ? "It is tried again by itself." : "It goes on by itself.";
+      if (now.moves.includes("done")) return "Someone has to do something, and report it here.";
+      return now.attempts ? "It will be tried again on its own." : "It continues on its own.";
     case "told":
       return `Told ${toldAgo.value}. It counts once a fresh reading shows it${ends.value ? " gone" : ""}.`;
     case "proved":
       return ends.value
         ? "A fresh reading of the provider shows it gone."
-        : "It is so, and there is a receipt.";
+        : "It is done, and there is a receipt.";
     case "stuck":
       return "It needs a person.";
     case "cancelled":
-      return "It was called off; what was not done yet stands as before.";
+      return "It was cancelled; what was not done yet stays as it was.";
     default:
       return "";
   }
 });
-const MOVES: Record<string, string> = { "try-again": "Try again", cancel: "Call it off", done: "It is done" };
+const MOVES: Record<string, string> = { "try-again": "Try again", cancel: "Cancel it", done: "It is done" };
 
 function next(instant: string): string {
   const seconds = Math.max(0, Math.ceil((Date.parse(instant) - now.value) / 1000));
   if (order.value?.moves.includes("done")) return `Until ${day(instant, zone.value)}.`;
   if (order.value?.state === "told") return `Read again at ${moment(instant, zone.value)}.`;
-  return seconds < 600 ? `Next try in ${seconds} s.` : `It goes on on ${moment(instant, zone.value)}.`;
+  return seconds < 600 ? `Next try in ${seconds} s.` : `It continues on ${moment(instant, zone.value)}.`;
 }
 </script>
 
@@ -89,12 +89,12 @@ function next(instant: string): string {
             <span v-if="step.at" class="small block" :title="exact(step.at)">
               {{ moment(step.at, zone) }}: {{ step.said }}
             </span>
-            <span v-else class="sr-only">still to be done</span>
+            <span v-else class="sr-only">to do</span>
           </span>
         </li>
       </ol>
       <p class="small mt-2">
-        Given by {{ order.ordered_by }}, {{ moment(order.ordered_at, zone)
+        Ordered by {{ order.ordered_by }}, {{ moment(order.ordered_at, zone)
         }}<template v-if="order.reason">: {{ order.reason }}</template>
       </p>
       <ProblemNote v-if="moving.error.value" :error="moving.error.value" class="mt-3" />

@@ -16,16 +16,16 @@ import { useQueryParams } from "@/ui/useQueryParams";
 
 const COLUMNS: Column[] = [
   { key: "state", title: "State", class: "w-[112px]" },
-  { key: "what", title: "What, of whom", class: "min-w-[150px]" },
+  { key: "what", title: "Action", class: "min-w-[150px]" },
   { key: "on", title: "On", class: "min-w-[120px]" },
   { key: "givenBy", title: "Given by", class: "min-w-[130px]" },
   { key: "when", title: "When", cell: "whitespace-nowrap" },
-  { key: "proof", title: "What it waits for, or what proves it", cell: "text-plain text-mute" },
+  { key: "proof", title: "Waiting for, or proof", cell: "text-plain text-mute" },
 ];
 
 const CHOICES: [string, string][] = [
   ["", "all"],
-  ["waiting,running,told", "under way"],
+  ["waiting,running,told", "in progress"],
   ["stuck", "stuck"],
   ["proved", "proved"],
 ];
@@ -70,8 +70,8 @@ function show(order: string): void {
     :error="error"
     :pending="isPending"
     :empty="!orders.length"
-    :nothing="state ? 'No order is in that state.' : 'Nothing was ordered yet.'"
-    hint="An order begins at an entry of the inventory, with “End or narrow”."
+    :nothing="state ? 'There are no orders in that state.' : 'There are no orders yet.'"
+    hint="Orders are given at an entry of the inventory, with “End or narrow”."
     :more="hasMore"
     more-text="Earlier orders"
     @more="more"
@@ -149,7 +149,7 @@ function show(order: string): void {
         <template v-if="shown?.receipt">
           <h3 class="section">Receipt</h3>
           <dl class="grid grid-cols-[92px_minmax(0,1fr)] gap-y-[6px]">
-            <dt class="text-mute">Showed</dt>
+            <dt class="text-mute">Proof</dt>
             <dd class="break-words">{{ shown.receipt.showed }}</dd>
             <template v-if="shown.receipt.remains.length">
               <dt class="text-mute">Still has</dt>
@@ -159,13 +159,13 @@ function show(order: string): void {
             <dd :title="exact(shown.receipt.read_at)">{{ moment(shown.receipt.read_at, zone) }}</dd>
             <dt class="text-mute">Asked</dt>
             <dd :title="exact(shown.receipt.told_at)">
-              {{ moment(shown.receipt.told_at, zone) || "it was gone already" }}
+              {{ moment(shown.receipt.told_at, zone) || "it was already gone" }}
             </dd>
             <dt class="text-mute">Ordered by</dt>
             <dd>{{ shown.receipt.ordered_by }}</dd>
           </dl>
           <p class="mt-3 text-plain">
-            It is signed, and can be checked without asking anybody:
+            It is signed, and can be verified without asking anyone:
             <a class="link" :href="receiptFile" :download="`receipt-${shown.ref}.jws`"
               >receipt-{{ shown.ref }}.jws</a
             >

@@ -8,7 +8,7 @@ const BEYOND: readonly string[] = ["let-in", "add-member", "remove-member"];
 interface Words {
   /** as a choice */
   name: string;
-  /** as the title of the question, about somebody */
+  /** as the title of the question, about someone */
   title: (entry: Entry) => string;
   /** on the button that does it */
   act: string;

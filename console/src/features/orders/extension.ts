@@ -1,6 +1,6 @@
 import { quoted } from "@/ui/command";
 
-/** An extension as somebody fills it in. */
+/** An extension as someone fills it in. */
 export interface Extension {
   until: string;
   endless: boolean;

@@ -21,12 +21,12 @@ const ask = useMutation({
     <h1 class="mt-10">Forgot your password?</h1>
     <template v-if="ask.isSuccess.value">
       <p class="mt-3" role="status">
-        If {{ form.address }} signs in here, a letter is on its way. Its link holds for an hour.
+        If {{ form.address }} signs in here, a letter is on its way. Its link works for an hour.
       </p>
       <RouterLink class="button mt-5 inline-block" to="/sign-in">Back to the sign-in page</RouterLink>
     </template>
     <template v-else>
-      <p class="mt-3 text-mute">We send a link to your address, with which you choose another one.</p>
+      <p class="mt-3 text-mute">We send a link to your address, to choose a new one.</p>
       <form class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="ask.mutate()">
         <FormField v-if="!hint?.workspace" label="Workspace">
           <input v-model="form.workspace" class="field w-full" required autocapitalize="none" />

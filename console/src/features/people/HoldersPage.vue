@@ -8,7 +8,7 @@ import DataTable, { type Column } from "@/ui/DataTable.vue";
 
 const COLUMNS: Column[] = [
   { key: "holder", title: "Holder", class: "min-w-[220px]", cell: "font-[620]" },
-  { key: "youAreThere", title: "You are there" },
+  { key: "youAreThere", title: "You sign in as" },
   { key: "requests", title: "Requests" },
   { key: "offersToYou", title: "Offers to you" },
   { key: "toDecide", title: "To decide" },
@@ -16,7 +16,7 @@ const COLUMNS: Column[] = [
   { key: "act", title: "Act", cell: "text-right", quiet: true },
 ];
 
-/** Everyone in whose name somebody acts, and what waits for them in each. */
+/** Everyone in whose name someone acts, and what waits for them in each. */
 const session = useSession();
 const found = useQuery({
   queryKey: ["holders"],
@@ -34,16 +34,16 @@ const count = (number: number): string => (number ? String(number) : "–");
 <template>
   <section
     class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4"
-    aria-label="In whose name"
+    aria-label="Your workspaces"
     tabindex="0"
   >
-    <h1>In whose name</h1>
+    <h1>Your workspaces</h1>
     <p class="mt-[5px] max-w-2xl text-mute">
-      Whoever looks after the accounts of several holders signs in for each, and sees here what waits in every
-      name. Each sign-in keeps its own rights; nothing of one holder is seen by another.
+      If you manage the accounts of several holders, you sign in to a workspace for each, and see here what
+      waits in all of them. Each sign-in keeps its own role; no holder sees anything of another.
     </p>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="mt-6 max-w-xl" />
-    <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Looking…</p>
+    <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Loading…</p>
     <DataTable
       v-else
       class="mt-5 max-w-[920px]"
@@ -60,7 +60,7 @@ const count = (number: number): string => (number ? String(number) : "–");
       <template #toDecide="{ row: one }">{{ count(one.items) }}</template>
       <template #stuckOrders="{ row: one }">{{ count(one.stuck) }}</template>
       <template #act="{ row: one, place }">
-        <span v-if="place === 0" class="text-plain text-mute">you act in this name now</span>
+        <span v-if="place === 0" class="text-plain text-mute">in use now</span>
         <button
           v-else
           type="button"
@@ -68,13 +68,13 @@ const count = (number: number): string => (number ? String(number) : "–");
           :disabled="act.isPending.value"
           @click="act.mutate(one.workspace)"
         >
-          Act in this name
+          Switch to it
         </button>
       </template>
     </DataTable>
     <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
     <RouterLink class="button mt-5 inline-block" :to="{ path: '/sign-in', query: { more: 'yes' } }">
-      Act for another holder as well
+      Sign in to another workspace
     </RouterLink>
     <p class="mt-5 font-mono text-small text-mute">openlatch profile list</p>
     <WorkspaceForm />

@@ -6,7 +6,7 @@ import FormField from "@/ui/FormField.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import RoleChoice from "./RoleChoice.vue";
 
-/** Invite somebody by letter; they choose their own name and password. */
+/** Invite someone by letter; they choose their own name and password. */
 const emit = defineEmits<{ sent: [string]; close: [] }>();
 const queries = useQueryClient();
 const form = reactive({ address: "", name: "", role: "reviewer" as Person["role"] });
@@ -23,7 +23,7 @@ const invite = useMutation({
 <template>
   <h2 class="pr-6">Invite someone</h2>
   <p class="mt-2 text-mute">
-    They get a letter with a link, and choose their own password by it. Until then they can do nothing here.
+    They get a letter with a link to choose a password. Until then they can do nothing here.
   </p>
   <form class="mt-4 grid gap-4" @submit.prevent="invite.mutate()">
     <FormField label="Address">

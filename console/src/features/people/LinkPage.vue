@@ -46,7 +46,7 @@ const use = useMutation({
 });
 const TITLE = {
   invitation: "You are invited",
-  password: "Choose another password",
+  password: "Choose a new password",
   address: "Confirm your new address",
 } as const;
 const BUTTON = {
@@ -60,10 +60,10 @@ const BUTTON = {
   <main class="mx-auto max-w-xl px-6 py-12">
     <LatchMark />
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="mt-10" />
-    <p v-else-if="!it" class="mt-10 text-mute" role="status">Looking…</p>
+    <p v-else-if="!it" class="mt-10 text-mute" role="status">Loading…</p>
     <template v-else-if="confirmed">
       <h1 class="mt-10">Confirmed</h1>
-      <p class="mt-3" role="status">You sign in with {{ it.address }} from now on.</p>
+      <p class="mt-3" role="status">From now on you sign in with {{ it.address }}.</p>
       <RouterLink class="button mt-5 inline-block" to="/">Go on</RouterLink>
     </template>
     <template v-else>
@@ -123,7 +123,7 @@ const BUTTON = {
             {{ BUTTON[it.purpose] }}
           </button>
         </div>
-        <p class="small">This link holds until {{ moment(it.lapses_at, it.zone) }} ({{ it.zone }}).</p>
+        <p class="small">This link works until {{ moment(it.lapses_at, it.zone) }} ({{ it.zone }}).</p>
       </form>
     </template>
   </main>

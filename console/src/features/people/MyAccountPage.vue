@@ -78,8 +78,8 @@ const end = useMutation({
   <section class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4" aria-label="My account" tabindex="0">
     <h1>My account</h1>
     <p class="mt-[5px] text-mute">
-      {{ person?.address }}, {{ person?.role }} of {{ me?.workspace.name }}. How you are told, and your
-      calendar: <RouterLink class="link" to="/told">notices</RouterLink>.
+      {{ person?.address }}, {{ person?.role }} of {{ me?.workspace.name }}. Letters and your calendar:
+      <RouterLink class="link" to="/told">notices</RouterLink>.
     </p>
     <h2 class="section max-w-3xl">You</h2>
     <form class="flex max-w-3xl flex-wrap items-end gap-3" @submit.prevent="change.mutate()">
@@ -127,7 +127,7 @@ const end = useMutation({
       </form>
       <form @submit.prevent="setAddress.mutate()">
         <h2 class="section">Address</h2>
-        <FormField label="New address" hint="It counts once you have used the link that is sent there.">
+        <FormField label="New address" hint="It takes effect once you have used the link that is sent there.">
           <input
             v-model="address"
             class="field w-full"
@@ -152,7 +152,7 @@ const end = useMutation({
 
     <h2 class="section max-w-3xl">Where you are signed in</h2>
     <ProblemNote v-if="sessions.error.value" :error="sessions.error.value" class="max-w-xl" />
-    <p v-else-if="sessions.isPending.value" class="text-mute" role="status">Looking…</p>
+    <p v-else-if="sessions.isPending.value" class="text-mute" role="status">Loading…</p>
     <div v-else class="max-w-3xl overflow-x-auto" tabindex="0" role="region" aria-label="Sessions">
       <DataTable :columns="SESSIONS" :rows="here" :key-of="(one) => one.id" :least="520">
         <template #device="{ row: one }">

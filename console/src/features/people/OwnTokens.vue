@@ -38,7 +38,7 @@ const make = useMutation({
 <template>
   <h2 class="section max-w-3xl">Tokens of your programs</h2>
   <ProblemNote v-if="tokens.error.value" :error="tokens.error.value" class="max-w-xl" />
-  <p v-else-if="tokens.isPending.value" class="text-mute" role="status">Looking…</p>
+  <p v-else-if="tokens.isPending.value" class="text-mute" role="status">Loading…</p>
   <p v-else-if="!held.length" class="max-w-xl text-mute">
     None. The command line makes one when you sign in there:
     <code class="font-mono">openlatch sign-in</code>.
@@ -99,7 +99,7 @@ const make = useMutation({
   </form>
   <ProblemNote v-if="make.error.value" :error="make.error.value" class="mt-3 max-w-xl" />
   <div v-else-if="make.data.value" class="mt-3 max-w-3xl" role="status">
-    <p>This token is shown this once. Whoever has it acts as you, so keep it as you keep a password.</p>
+    <p>This token is shown only now. Whoever has it can act as you: keep it like a password.</p>
     <p class="mt-1 font-mono text-small break-all select-all">{{ make.data.value.secret }}</p>
     <p class="small mt-1">
       At a terminal: <code class="font-mono">openlatch sign-in SERVER --with-token</code>

@@ -75,7 +75,7 @@ const maySeeSignOns = session.may("sign_ons.browse");
     :pending="found.isPending.value"
     :empty="!people.length"
     nothing="Nobody signs in here yet."
-    hint="Invite somebody by letter."
+    hint="Invite someone by letter."
   >
     <template #filter>
       <div class="mt-4 flex flex-wrap items-center gap-4 pr-6">
@@ -88,7 +88,7 @@ const maySeeSignOns = session.may("sign_ons.browse");
           Invite someone…
         </button>
         <p v-if="invited" role="status">
-          A letter is on its way to <b class="font-[620]">{{ invited }}</b>. Its link holds for 7 days.
+          A letter is on its way to <b class="font-[620]">{{ invited }}</b>. Its link works for 7 days.
         </p>
         <ProblemNote v-if="again.error.value" :error="again.error.value" class="max-w-xl" />
       </div>

@@ -42,7 +42,7 @@ const act = useMutation({
 const BUTTON = {
   disable: "Disable sign-in",
   remove: "Remove this person",
-  reset: "Take away second factors",
+  reset: "Remove second factors",
 } as const;
 const mine = computed(() => me.value?.person.id === props.person.id);
 const ends = computed(() => {
@@ -54,14 +54,14 @@ const ends = computed(() => {
   if (props.person.state === "invited") return ["The link of the invitation stops working at once."];
   const items = [
     "Their sessions and tokens end at once, and their private calendar address stops working.",
-    "What open reviews ask them passes on to whoever stands in, or to an owner.",
+    "Review items that wait for them go to their substitute, or to an owner.",
   ];
   if (asking.value === "remove")
     items.push(
       "They are no longer listed here, and sponsor no party. The log and reports keep their name.",
-      "This cannot be undone; they can be invited anew.",
+      "This cannot be undone; they can be invited again.",
     );
-  else items.push("You can enable their sign-in again at any time; tokens have to be made anew.");
+  else items.push("You can enable their sign-in again at any time; they need new tokens.");
   return items;
 });
 </script>
@@ -116,7 +116,7 @@ const ends = computed(() => {
         Enable sign-in again
       </button>
       <button v-if="guarded && !mine" type="button" class="button" @click="asking = 'reset'">
-        Take away second factors…
+        Remove second factors…
       </button>
       <button type="button" class="button" @click="asking = 'remove'">
         {{ person.state === "invited" ? "Withdraw the invitation…" : "Remove…" }}

@@ -78,13 +78,13 @@ const spelled = computed(() => begun.value?.secret.match(/.{1,4}/g)?.join(" ") ?
 <template>
   <h2 class="section max-w-3xl">Second factor</h2>
   <p v-if="me?.lacks_factor" class="mb-3 max-w-xl border-l-4 border-high py-1 pl-4 font-[620]" role="alert">
-    As {{ me.person.role }} you need a second factor here. Until you have one, nothing else opens.
+    As {{ me.person.role }} you need a second factor here. Until you have one, you can do nothing else.
   </p>
   <ProblemNote v-if="found.error.value" :error="found.error.value" class="max-w-xl" />
-  <p v-else-if="found.isPending.value" class="text-mute" role="status">Looking…</p>
+  <p v-else-if="found.isPending.value" class="text-mute" role="status">Loading…</p>
   <p v-else-if="!items.length" class="max-w-xl text-mute">
     You have none: whoever learns your password can sign in as you. Codes from an app on your phone, or a
-    passkey, keep them out.
+    passkey, prevent that.
   </p>
   <template v-else>
     <div class="max-w-3xl overflow-x-auto" tabindex="0" role="region" aria-label="Second factors">
@@ -118,12 +118,12 @@ const spelled = computed(() => begun.value?.secret.match(/.{1,4}/g)?.join(" ") ?
     </p>
   </template>
   <div v-if="codes.length" class="mt-4 max-w-xl border-l-4 border-act py-1 pl-4" role="status">
-    <p class="font-[620]">Keep these recovery codes where your device is not.</p>
-    <p class="text-mute">Each is good for one sign-in. They are shown this once.</p>
+    <p class="font-[620]">Keep these recovery codes away from your device.</p>
+    <p class="text-mute">Each works once. They are shown only now.</p>
     <ul class="mt-2 grid grid-cols-2 gap-x-8 gap-y-1 font-mono" aria-label="Recovery codes">
       <li v-for="one in codes" :key="one">{{ one }}</li>
     </ul>
-    <button type="button" class="button mt-3" @click="codes = []">I have kept them</button>
+    <button type="button" class="button mt-3" @click="codes = []">I have saved them</button>
   </div>
   <form
     v-if="begun"
@@ -141,7 +141,7 @@ const spelled = computed(() => begun.value?.secret.match(/.{1,4}/g)?.join(" ") ?
       <path :d="square.path" fill="black" />
     </svg>
     <div class="grid max-w-sm content-start gap-3">
-      <p>Have the app on your phone read this, or type into it:</p>
+      <p>Scan this with the app on your phone, or type into it:</p>
       <p class="font-mono break-words">{{ spelled }}</p>
       <FormField label="The code that it shows now">
         <input
@@ -164,7 +164,7 @@ const spelled = computed(() => begun.value?.secret.match(/.{1,4}/g)?.join(" ") ?
     </div>
   </form>
   <form v-else class="mt-4 flex max-w-3xl flex-wrap items-end gap-3" @submit.prevent="begin.mutate()">
-    <FormField label="Called, such as the device it is on">
+    <FormField label="Its name, such as the device it is on">
       <input v-model="name" class="field w-[220px]" maxlength="60" autocomplete="off" name="factor" />
     </FormField>
     <button type="submit" class="button" :disabled="busy">Add codes from an app…</button>

@@ -29,10 +29,10 @@ const { data: hint, isFetching: looking } = useQuery({
   queryKey: ["hint"],
   queryFn: () => take(api.GET("/session/hint")),
 });
-/** Whether it is known what has to be typed: no field comes or goes under somebody's hands. */
+/** Whether it is known what has to be typed: no field comes or goes under someone's hands. */
 const ready = ref(false);
 watch(looking, (now) => (ready.value ||= !now), { immediate: true });
-/** Somebody who is signed in already acts for another holder as well: that one has to be named. */
+/** Someone who is signed in already acts for another holder as well: that one has to be named. */
 const more = computed(() => route.query.more === "yes");
 /** The workspace once its name was typed to the end. */
 const settled = computed(() => (more.value || !hint.value?.workspace ? named.value.trim() : workspace.value));
@@ -91,11 +91,11 @@ function startAgain(): void {
     <section class="flex flex-col justify-center px-[max(8%,28px)] py-10">
       <LatchMark />
       <h1 class="mt-10">
-        {{ more ? "Act for another holder" : `Sign in${hint?.name ? ` to ${hint.name}` : ""}` }}
+        {{ more ? "Sign in to another workspace" : `Sign in${hint?.name ? ` to ${hint.name}` : ""}` }}
       </h1>
       <form v-if="needsCode" class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="submit">
         <p>
-          Your password is right. Now a code, or your passkey: <b class="font-[620]">{{ address }}</b> has a
+          Your password is correct. Now a code, or your passkey: <b class="font-[620]">{{ address }}</b> has a
           second factor.
         </p>
         <FormField label="Code" hint="What your app shows now, or a recovery code.">
@@ -114,7 +114,7 @@ function startAgain(): void {
         </FormField>
         <ProblemNote v-if="error" :error="error" />
         <p v-if="waiting" role="status">
-          Many people are signing in at this moment. Yours is tried again by itself.
+          Many people are signing in right now. Yours is tried again in a moment.
         </p>
         <div class="flex flex-wrap items-center gap-x-5 gap-y-3">
           <button type="submit" class="button button-act" :disabled="busy">Sign in</button>
@@ -149,7 +149,7 @@ function startAgain(): void {
         </FormField>
         <ProblemNote v-if="error" :error="error" />
         <p v-if="waiting" role="status">
-          Many people are signing in at this moment. Yours is tried again by itself.
+          Many people are signing in right now. Yours is tried again in a moment.
         </p>
         <div class="flex flex-wrap items-center gap-x-5 gap-y-3">
           <button type="submit" class="button button-act" :disabled="busy">Sign in</button>
@@ -169,7 +169,7 @@ function startAgain(): void {
     </section>
     <section class="flex flex-col justify-center border-l border-line bg-sheet px-[9%] max-md:hidden">
       <p class="font-serif text-figure leading-[1.3] text-balance">
-        Who can use our shared accounts, what of it is stale or risky, and taking it back, with proof.
+        Who can use your shared accounts, what is stale or risky, and taking it back with proof.
       </p>
       <svg class="mt-9 max-w-[440px]" viewBox="0 0 440 96" aria-hidden="true">
         <line x1="330" x2="330" y1="0" y2="96" class="stroke-act" stroke-width="1.4" />

@@ -28,7 +28,7 @@ const leave = useMutation({
       :disabled="leave.isPending.value"
       @click="leave.mutate(service)"
     >
-      {{ again ? "Prove it at" : "Sign in at" }} {{ service.name }}
+      {{ again ? "Confirm at" : "Sign in at" }} {{ service.name }}
     </button>
     <ProblemNote v-if="leave.error.value" :error="leave.error.value" />
   </div>

@@ -58,8 +58,8 @@ const save = useMutation({
   <p class="mt-2 text-mute">
     {{
       before
-        ? "It sends people back to:"
-        : "Make a client for Open Latch there (a confidential one, for the code flow), and have it send people back to:"
+        ? "Redirect URI:"
+        : "Create a client for Open Latch there (confidential, authorization code flow) with the redirect URI:"
     }}
   </p>
   <p class="mt-1 font-mono text-small break-all select-all">{{ back }}</p>
@@ -78,8 +78,8 @@ const save = useMutation({
       label="Issuer"
       :hint="
         before
-          ? 'Another issuer is another service: add it beside this one.'
-          : 'Its address, exactly as it writes it itself.'
+          ? 'The issuer cannot be changed: add another service instead.'
+          : 'Its issuer address, exactly as it writes it.'
       "
     >
       <input
@@ -104,7 +104,7 @@ const save = useMutation({
         name="client"
       />
     </FormField>
-    <FormField label="Client secret" :hint="before ? 'Left empty, it keeps the one that it has.' : undefined">
+    <FormField label="Client secret" :hint="before ? 'Leave it empty to keep the present one.' : undefined">
       <input
         v-model="form.secret"
         class="field w-full font-mono"
@@ -115,15 +115,15 @@ const save = useMutation({
       />
     </FormField>
     <fieldset>
-      <legend class="font-[620]">Who is let in</legend>
+      <legend class="font-[620]">Who can sign in</legend>
       <p class="small mt-1">
         {{
           form.rows.length
-            ? "Whoever has one of these, in the role that stands beside it, each time they sign in; nobody else."
-            : "Who is here or invited already, by the address that it has made sure of. Their roles stay as they are."
+            ? "Whoever has one of these values, in the role beside it, checked at each sign-in; nobody else."
+            : "Whoever is here or invited already, by the address that it has verified. Their roles stay as they are."
         }}
       </p>
-      <FormField v-if="form.rows.length" label="The claim that says it" class="mt-3">
+      <FormField v-if="form.rows.length" label="The claim" class="mt-3">
         <input
           v-model="form.claim"
           class="field w-full font-mono"
@@ -154,12 +154,12 @@ const save = useMutation({
         </button>
       </div>
       <button type="button" class="link mt-2" @click="form.rows.push({ value: '', role: 'member' })">
-        Give a role by what it says
+        Give roles by a claim
       </button>
     </fieldset>
     <label class="flex items-baseline gap-2">
       <input v-model="form.second_factor" type="checkbox" name="second-factor" />
-      <span>It asks for a second factor itself, so that none is asked for here</span>
+      <span>It asks for a second factor itself; Open Latch asks for none then</span>
     </label>
     <ProblemNote v-if="save.error.value" :error="save.error.value" />
     <div class="flex gap-[10px]">

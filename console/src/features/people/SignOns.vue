@@ -14,7 +14,7 @@ const mayAdd = session.may("sign_ons.add");
 const queries = useQueryClient();
 const COLUMNS: Column[] = [
   { key: "name", title: "Name", class: "min-w-[170px]" },
-  { key: "lets", title: "Lets in", class: "min-w-[200px]" },
+  { key: "lets", title: "Who can sign in", class: "min-w-[200px]" },
   { key: "factor", title: "Second factor", cell: "whitespace-nowrap" },
   { key: "act", title: "Change", cell: "text-right whitespace-nowrap", quiet: true },
 ];
@@ -45,7 +45,7 @@ function letsIn(service: SignOn): string {
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="max-w-xl" />
     <template v-else-if="found.data.value">
       <p v-if="!back" class="max-w-2xl">
-        There can be none: this console is not reached over https. Whoever runs the service sets
+        There can be none: this console is not reached over https. Whoever runs the service has to set
         <code class="font-mono">OPENLATCH_CONSOLE_URL</code>.
       </p>
       <DataTable
@@ -94,8 +94,8 @@ function letsIn(service: SignOn): string {
         @no="asked = ''"
       >
         <p>
-          Nobody will be able to sign in at {{ one.name }}; who is signed in stays until it ends. Whoever
-          signed in there alone chooses a password by “Forgot your password?”.
+          Nobody will be able to sign in at {{ one.name }}; present sessions go on until they end. Whoever has
+          no password chooses one with “Forgot your password?”.
         </p>
       </AreYouSure>
       <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-3 max-w-xl" />

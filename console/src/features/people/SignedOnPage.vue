@@ -23,9 +23,8 @@ function text(value: unknown): string {
 }
 function refused(): Problem | null {
   if (!left) {
-    const detail =
-      "This page is where a single sign-on sends you back to, and nothing was begun in this browser.";
-    return new Problem({ title: "Nothing was begun", detail, next: "Sign in again." }, 400);
+    const detail = "Single sign-on sends you back to this page, but no sign-in was started in this browser.";
+    return new Problem({ title: "No sign-in was started", detail, next: "Sign in again." }, 400);
   }
   if (came.error === undefined) return null;
   const why = /^[a-z_]{1,40}$/.test(text(came.error)) ? ` (${text(came.error)})` : "";
@@ -61,7 +60,7 @@ onMounted(() => {
 <template>
   <main class="mx-auto max-w-xl px-6 py-12">
     <LatchMark />
-    <h1 class="mt-10">{{ left ? `Back from ${left.name}` : "Back from a single sign-on" }}</h1>
+    <h1 class="mt-10">{{ left ? `Back from ${left.name}` : "Back from single sign-on" }}</h1>
     <form v-if="needsFactor" class="mt-6 grid max-w-[360px] gap-4" @submit.prevent="answer.mutate()">
       <p>{{ left?.name }} says who you are. Now a code: you have a second factor here.</p>
       <FormField label="Code" hint="What your app shows now, or a recovery code.">
@@ -85,7 +84,7 @@ onMounted(() => {
     </form>
     <template v-else-if="answer.isSuccess.value && left?.again">
       <p class="mt-4" role="status">
-        You have proved that it is still you. What you were about to do has not happened yet.
+        You have confirmed who you are. What you were about to do has not happened yet.
       </p>
       <RouterLink class="button mt-5 inline-block" :to="within(left.back)">Go back and do it</RouterLink>
     </template>

@@ -48,8 +48,8 @@ const change = useMutation({
   >
     <h3 class="section">This workspace</h3>
     <p class="text-mute">
-      What was given an end keeps it to the minute when the zone changes; reviews come round on the same days
-      in the new one. Which domains are your own stands in the
+      If the time zone changes, access ends at the same instant as before, and reviews take place on the same
+      days in the new zone. Your own domains are set in the
       <RouterLink class="link" to="/rules">rules</RouterLink>.
     </p>
     <div class="mt-3 flex flex-wrap items-end gap-3">
@@ -62,9 +62,7 @@ const change = useMutation({
       </FormField>
     </div>
     <fieldset class="mt-4">
-      <legend class="small">
-        A second factor is needed by everyone who is. Whoever has none reaches nothing but adding one.
-      </legend>
+      <legend class="small">Who needs a second factor. Whoever has none can do nothing but add one.</legend>
       <div class="mt-1 flex flex-wrap gap-x-5 gap-y-1">
         <label v-for="[role] in ROLES" :key="role" class="inline-flex items-center gap-2">
           <input v-model="form.second_factor" type="checkbox" :value="role" /> {{ role }}

@@ -50,7 +50,7 @@ const progress = computed(() => {
     <span v-for="one in unsure" :key="`hand-${one.id}`" class="block">
       {{ one.name }}:
       <b class="font-semibold text-high">
-        {{ one.worn_off }} kept by hand, not vouched for in {{ one.vouch_days }} days
+        {{ one.worn_off }} recorded by hand, not vouched for in {{ one.vouch_days }} days
       </b>
     </span>
     <span class="block">

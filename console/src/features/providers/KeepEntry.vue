@@ -11,11 +11,11 @@ import DateField from "@/ui/DateField.vue";
 const props = defineProps<{ provider: string }>();
 const queries = useQueryClient();
 const KINDS: [Entry["kind"], string][] = [
-  ["delegate", "stands until ended"],
+  ["delegate", "valid until ended"],
   ["grant", "has an end"],
-  ["secret", "a password, key or code that they were told"],
+  ["secret", "a password, key or code that they know"],
   ["app", "a connected application"],
-  ["offer", "not yet taken up"],
+  ["offer", "not yet accepted"],
   ["open", "open to anyone"],
 ];
 const EMPTY = { account: "", party: "", address: "", level: "", given_by: "", basis: "", ends: "" };
@@ -61,7 +61,7 @@ const kept = computed(() => keep.data.value);
 </script>
 
 <template>
-  <form aria-label="Keep an entry by hand" @submit.prevent="keep.mutate(false)">
+  <form aria-label="Record an entry by hand" @submit.prevent="keep.mutate(false)">
     <div class="grid grid-cols-[170px_minmax(0,1fr)] items-baseline gap-y-3">
       <label for="keep-kind" class="text-mute">Kind</label>
       <select id="keep-kind" v-model="kind" class="field max-w-md">
@@ -85,14 +85,14 @@ const kept = computed(() => keep.data.value);
       <input id="keep-level" v-model="said.level" class="field max-w-md" maxlength="200" />
       <span class="text-mute">What it allows</span>
       <div>
-        <label class="flex gap-2"><input v-model="known" type="checkbox" /> I know it</label>
+        <label class="flex gap-2"><input v-model="known" type="checkbox" /> I know what it allows</label>
         <div v-if="known" class="mt-1 flex flex-wrap gap-x-4 gap-y-1" role="group" aria-label="Powers">
           <label v-for="power in POWERS" :key="power" class="flex gap-[6px]">
             <input v-model="powers" type="checkbox" :value="power" /> {{ power }}
           </label>
         </div>
         <span v-else class="small block"
-          >It is shown as unknown, unless the level has a meaning already.</span
+          >It is shown as unknown, unless the meaning of the level is known.</span
         >
       </div>
       <template v-if="kind === 'grant'">
@@ -101,18 +101,19 @@ const kept = computed(() => keep.data.value);
       </template>
       <label for="keep-by" class="text-mute">Given by</label>
       <input id="keep-by" v-model="said.given_by" class="field max-w-md" maxlength="200" />
-      <label for="keep-basis" class="text-mute">Because</label>
+      <label for="keep-basis" class="text-mute">Reason</label>
       <input id="keep-basis" v-model="said.basis" class="field max-w-md" maxlength="1000" />
     </div>
     <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3 max-w-xl">
       <SomebodyElse :error="keep.error.value" @sure="keep.mutate(true)" />
     </ProblemNote>
     <p v-else-if="kept" class="mt-3" role="status">
-      <b class="font-[620]">{{ kept.party.name }} on {{ kept.account.name }}</b> is kept. You vouch for it.
+      <b class="font-[620]">{{ kept.party.name }} on {{ kept.account.name }}</b> is recorded. You vouch for
+      it.
       <RouterLink class="link" :to="{ path: '/inventory', query: { entry: kept.ref } }">{{
         kept.ref
       }}</RouterLink>
     </p>
-    <button type="submit" class="button mt-4" :disabled="keep.isPending.value">Keep it</button>
+    <button type="submit" class="button mt-4" :disabled="keep.isPending.value">Record it</button>
   </form>
 </template>

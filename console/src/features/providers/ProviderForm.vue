@@ -64,7 +64,7 @@ async function add(): Promise<void> {
         connector: chosen.value,
         settings: filled.value,
         secret: secret.value,
-        // How often it is read, and what counts as old, is the service's to say until somebody says otherwise.
+        // How often it is read, and what counts as old, is the service's to say until someone says otherwise.
       } as NewProvider,
     }),
   );
@@ -85,7 +85,7 @@ const button = computed(() => {
       <input id="provider-name" v-model="name" class="field max-w-md" required maxlength="200" />
       <label v-if="!provider" for="provider-connector" class="text-mute">How it is read</label>
       <select v-if="!provider" id="provider-connector" v-model="chosen" class="field max-w-md">
-        <option :value="BY_HAND">not at all: kept by hand</option>
+        <option :value="BY_HAND">not at all: recorded by hand</option>
         <option v-for="one in connectors" :key="one.name" :value="one.name">
           {{ one.name }}: {{ one.speaks }}
         </option>
@@ -118,8 +118,8 @@ const button = computed(() => {
             spellcheck="false"
           />
           <span class="small block"
-            >{{ connector.secret }}; kept encrypted, and never shown again<template v-if="provider"
-              >. Empty: the one that is kept stays</template
+            >{{ connector.secret }}; stored encrypted, and never shown again<template v-if="provider"
+              >. Leave it empty to keep the present one</template
             ></span
           >
         </div>

@@ -41,14 +41,14 @@ function edit(word: string, powers: readonly string[]): void {
 
 <template>
   <ProblemNote v-if="error" :error="error" />
-  <p v-else-if="data && !words.length" class="text-mute">No entry carries a level or permission yet.</p>
+  <p v-else-if="data && !words.length" class="text-mute">No entry has a level or permission yet.</p>
   <table v-else-if="data" class="w-full border-collapse text-left text-plain">
     <thead class="text-small text-mute">
       <tr class="border-b border-rule">
         <th class="head">In the provider's words</th>
         <th class="head">Means</th>
         <th class="head text-right">Entries</th>
-        <th class="head">Says who</th>
+        <th class="head">Source</th>
         <th class="head"><span class="sr-only">Correct</span></th>
       </tr>
     </thead>
@@ -59,7 +59,7 @@ function edit(word: string, powers: readonly string[]): void {
             {{ word.word }}<span class="small block">{{ word.kind }}</span>
           </td>
           <td class="cell">
-            <b v-if="word.origin === 'unknown'" class="font-semibold text-high">nobody has said</b>
+            <b v-if="word.origin === 'unknown'" class="font-semibold text-high">not known</b>
             <template v-else>
               <PowerMarks :held="word.powers" :used="null" />
               <span class="small block">{{ word.powers.join(", ") || "no power" }}</span>
@@ -83,22 +83,20 @@ function edit(word: string, powers: readonly string[]): void {
           <td class="p-3" colspan="5">
             <form @submit.prevent="correct.mutate({ word: word.word, powers: chosen })">
               <fieldset class="flex flex-wrap gap-x-5 gap-y-1">
-                <legend class="mb-1">“{{ word.word }}” lets its party</legend>
+                <legend class="mb-1">“{{ word.word }}” allows:</legend>
                 <label v-for="power in POWERS" :key="power" class="flex items-center gap-[6px]">
                   <input v-model="chosen" type="checkbox" :value="power" /> {{ power }}
                 </label>
               </fieldset>
               <div class="mt-3 flex gap-2">
-                <button type="submit" class="button" :disabled="correct.isPending.value">
-                  That is what it means
-                </button>
+                <button type="submit" class="button" :disabled="correct.isPending.value">Save</button>
                 <button
                   v-if="word.origin === 'corrected'"
                   type="button"
                   class="button"
                   @click="correct.mutate({ word: word.word, powers: null })"
                 >
-                  Take the correction back
+                  Undo the correction
                 </button>
                 <button type="button" class="button" @click="editing = ''">Leave it</button>
               </div>

@@ -39,10 +39,10 @@ const pause = useMutation({
 const now = useNow();
 
 const WORDS: Record<string, string> = {
-  queued: "is about to be read",
+  queued: "will be read now",
   running: "is being read",
   complete: "complete",
-  partial: "broke off; nothing was concluded to be gone",
+  partial: "broke off; nothing was taken as gone",
   failed: "failed; the inventory stays as it was",
 };
 function busy(one: Provider): boolean {
@@ -50,7 +50,7 @@ function busy(one: Provider): boolean {
 }
 function latest(one: Provider): string {
   const { state = "queued", seen = 0, total, withheld } = one.latest ?? {};
-  const words = withheld ? "not believed; nothing was concluded to be gone" : WORDS[state];
+  const words = withheld ? "not believed; nothing was taken as gone" : WORDS[state];
   return (words ?? state) + (seen ? `: ${seen}${total && total !== seen ? ` of ${total}` : ""} entries` : "");
 }
 const opened = ref("");
@@ -93,7 +93,7 @@ function counts(one: Provider): string {
       <div>
         <h1>Providers</h1>
         <p class="mt-[5px] text-mute">
-          The outside services on which the accounts live, and how old what is known of each is.
+          The outside services on which your accounts live, and how fresh what is known of each is.
         </p>
       </div>
       <span class="flex items-center gap-4">
@@ -105,11 +105,11 @@ function counts(one: Provider): string {
     </header>
     <ProviderForm v-if="opened === 'add'" @done="toggle('add')" />
     <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl" />
-    <p v-else-if="isPending" class="mt-8 text-mute" role="status">Looking…</p>
+    <p v-else-if="isPending" class="mt-8 text-mute" role="status">Loading…</p>
     <div v-else-if="!providers.length" class="mt-10 max-w-md">
       <p class="font-[620]">No provider yet.</p>
       <p class="text-mute">
-        The inventory fills when the first one has been read, or a list of yours has been imported.
+        The inventory fills once the first one has been read, or a list has been imported.
       </p>
     </div>
     <article v-for="one in providers" :key="one.id" class="mt-6 max-w-3xl border-t border-rule pt-4">
@@ -127,12 +127,13 @@ function counts(one: Provider): string {
       </div>
       <dl class="mt-2 grid grid-cols-[170px_minmax(0,1fr)] gap-y-[6px]">
         <template v-if="one.by_hand">
-          <dt class="text-mute">Kept by hand</dt>
+          <dt class="text-mute">Recorded by hand</dt>
           <dd>
-            No reading can see what is there; somebody vouches for each entry, for {{ one.vouch_days }} days.
+            No reading can see what is there; someone vouches for each entry, for {{ one.vouch_days }} days at
+            a time.
             <b v-if="one.worn_off" class="font-semibold text-high">
               {{ one.worn_off }} {{ one.worn_off === 1 ? "entry has" : "entries have" }} not been vouched for
-              lately.
+              recently.
             </b>
           </dd>
         </template>
@@ -141,9 +142,7 @@ function counts(one: Provider): string {
           <dd :class="one.stale ? 'font-semibold text-high' : ''" :title="exact(one.last_complete)">
             {{ one.last_complete ? ago(one.last_complete, now) : "never" }}
             <b v-if="one.paused" class="font-semibold">· reading it is paused</b>
-            <template v-else-if="one.stale"
-              >— older than the {{ one.stale_after }} minutes that count as fresh</template
-            >
+            <template v-else-if="one.stale">— too old: more than {{ one.stale_after }} minutes</template>
           </dd>
           <dt class="text-mute">Latest reading</dt>
           <dd>
@@ -151,7 +150,7 @@ function counts(one: Provider): string {
               {{ latest(one) }}
               <span v-if="counts(one)" class="text-mute"> ({{ counts(one) }})</span>
               <span v-if="one.latest.trouble" class="block text-high">{{ one.latest.trouble }}</span>
-              <ul v-if="one.latest.remarks.length" class="small mt-1" aria-label="What could not be made out">
+              <ul v-if="one.latest.remarks.length" class="small mt-1" aria-label="What could not be read">
                 <li v-for="remark in one.latest.remarks.slice(0, 5)" :key="remark">{{ remark }}</li>
                 <li v-if="one.latest.remarks.length > 5">and {{ one.latest.remarks.length - 5 }} more</li>
               </ul>
@@ -162,21 +161,21 @@ function counts(one: Provider): string {
                 :disabled="read.isPending.value"
                 @click="read.mutate({ wanted: [one], acceptLoss: true })"
               >
-                They are really gone: read again and end {{ one.latest.withheld }} entries
+                They are gone: read again and end {{ one.latest.withheld }} entries
               </button>
             </template>
             <template v-else>not read yet</template>
           </dd>
           <template v-if="opened === `details ${one.id}`">
-            <dt class="text-mute">Read by itself</dt>
+            <dt class="text-mute">Readings</dt>
             <dd>
               <b v-if="one.paused" class="font-semibold">paused</b>
               <template v-else
                 >every {{ one.read_every }} minutes, next on
                 {{ moment(one.next_reading, session.zone.value) }}</template
-              >; asks when more than {{ one.most_gone }}% of the entries vanish at once
+              >; asks you if more than {{ one.most_gone }}% of the entries are gone at once
             </dd>
-            <dt class="text-mute">Shows and ends</dt>
+            <dt class="text-mute">Lists and ends</dt>
             <dd>{{ abilities(one) }}</dd>
             <template v-if="besides(one)">
               <dt class="text-mute">It can also</dt>
@@ -223,7 +222,7 @@ function counts(one: Provider): string {
           :aria-expanded="opened === `keep ${one.id}`"
           @click="toggle(`keep ${one.id}`)"
         >
-          Keep an entry by hand
+          Record an entry by hand
         </button>
         <button
           v-if="mayReportBreach"
@@ -232,7 +231,7 @@ function counts(one: Provider): string {
           :aria-expanded="opened === `breach ${one.id}`"
           @click="toggle(`breach ${one.id}`)"
         >
-          It reported a breach
+          Record a breach…
         </button>
         <button
           v-if="maySeeEvents && !one.by_hand"
@@ -241,7 +240,7 @@ function counts(one: Provider): string {
           :aria-expanded="opened === `events ${one.id}`"
           @click="toggle(`events ${one.id}`)"
         >
-          What it reports
+          Security events…
         </button>
         <RouterLink class="link" :to="{ path: '/inventory', query: { provider: one.name } }"
           >Its entries</RouterLink

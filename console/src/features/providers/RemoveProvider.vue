@@ -28,7 +28,7 @@ const remove = useMutation({
 <template>
   <section class="mt-4 max-w-2xl" :aria-label="`Remove ${provider.name}`">
     <ProblemNote v-if="removal.error.value" :error="removal.error.value" />
-    <p v-else-if="!removal.data.value" class="text-mute" role="status">Looking what that comes to…</p>
+    <p v-else-if="!removal.data.value" class="text-mute" role="status">Working out what would happen…</p>
     <template v-else-if="removal.data.value.hindrances.length">
       <h3 class="font-[620]">{{ provider.name }} cannot be removed yet.</h3>
       <ul class="mt-2 list-disc pl-5">

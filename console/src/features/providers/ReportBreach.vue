@@ -25,10 +25,10 @@ const report = useMutation({
 <template>
   <form class="grid max-w-xl gap-3" @submit.prevent="report.mutate()">
     <p class="text-plain text-mute">
-      Everybody who looks after this workspace is told, and reviews that wait for a breach open a round about
-      what lives at {{ provider.name }}.
+      Whoever manages this workspace is told, and reviews that wait for a breach open a round about the
+      entries at {{ provider.name }}.
     </p>
-    <FormField label="The first day on which others may have been in">
+    <FormField label="The first day that may be affected">
       <DateField v-model="since" required />
     </FormField>
     <FormField :label="`What ${provider.name} said`">

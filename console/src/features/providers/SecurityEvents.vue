@@ -10,7 +10,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import { useNow } from "@/ui/clock";
 import { ago, exact } from "@/ui/time";
 
-/** What a provider reports of somebody by security events, and from whom these come. */
+/** What a provider reports of someone by security events, and from whom these come. */
 const props = defineProps<{ provider: Provider }>();
 const session = useSession();
 const mayListen = session.may("security_events.listen");
@@ -21,7 +21,7 @@ const COLUMNS: Column[] = [
   { key: "received", title: "Received", cell: "whitespace-nowrap" },
   { key: "whom", title: "Whom", class: "min-w-[190px]" },
   { key: "reported", title: "Reported", class: "min-w-[150px]" },
-  { key: "came", title: "What came of it", class: "min-w-[220px]" },
+  { key: "came", title: "Result", class: "min-w-[220px]" },
 ];
 const stream = useQuery({
   queryKey: ["event-stream", props.provider.id],
@@ -84,15 +84,14 @@ const facts = computed(() => {
 <template>
   <section class="mt-4 max-w-3xl" :aria-label="`What ${provider.name} reports`">
     <p class="max-w-2xl text-plain text-mute">
-      {{ provider.name }}, or where its people sign in, can report at once that somebody’s sessions were
-      revoked, that what they sign in with was changed, or that their account was disabled or deleted
-      (Security Event Tokens, RFC 8417). Whoever is meant is read again; what else is done stands in the
-      policy.
+      {{ provider.name }}, or where its people sign in, can report at once that someone’s sessions were
+      revoked, that their credentials were changed, or that their account was disabled or deleted (Security
+      Event Tokens, RFC 8417). Whoever is meant is read again; what else is done is set in the policy.
     </p>
     <ProblemNote v-if="stream.error.value" :error="stream.error.value" class="mt-3 max-w-xl" />
-    <p v-else-if="stream.isPending.value" class="mt-3 text-mute" role="status">Looking…</p>
+    <p v-else-if="stream.isPending.value" class="mt-3 text-mute" role="status">Loading…</p>
     <template v-else>
-      <p v-if="!stream.data.value" class="mt-3">Open Latch does not listen to that yet.</p>
+      <p v-if="!stream.data.value" class="mt-3">Open Latch takes no security events of it yet.</p>
       <dl v-else class="mt-3 grid grid-cols-[110px_minmax(0,1fr)] gap-y-[6px]">
         <template v-for="[name, value] in facts" :key="name">
           <dt class="text-mute">{{ name }}</dt>
@@ -107,7 +106,7 @@ const facts = computed(() => {
         </dd>
       </dl>
       <p v-if="made" class="mt-4 max-w-2xl border-l-2 border-act pl-3">
-        They are to be sent with this secret as a bearer token. It is shown this once:
+        Events must be sent with this secret as a bearer token. It is shown only now:
         <code class="mt-1 block font-mono text-plain break-all select-all">{{ made }}</code>
       </p>
       <div v-if="mayListen && !open" class="mt-3 flex gap-[10px]">
@@ -126,7 +125,7 @@ const facts = computed(() => {
       </div>
       <ProblemNote v-if="stop.error.value" :error="stop.error.value" class="mt-3 max-w-xl" />
       <form v-if="open" class="mt-4 grid max-w-xl gap-3" @submit.prevent="save.mutate()">
-        <FormField label="Issuer" hint="As it calls itself, exactly.">
+        <FormField label="Issuer" hint="Exactly as it writes it.">
           <input
             v-model="form.issuer"
             class="field w-full font-mono"
@@ -136,7 +135,7 @@ const facts = computed(() => {
             autocomplete="off"
           />
         </FormField>
-        <FormField label="Address of its keys" hint="A JSON Web Key set that anybody can read.">
+        <FormField label="Address of its keys" hint="A JSON Web Key set that anyone can read.">
           <input
             v-model="form.keys"
             class="field w-full font-mono"
@@ -148,14 +147,14 @@ const facts = computed(() => {
         </FormField>
         <FormField
           label="Address to fetch from"
-          hint="Left empty, the events are sent to an address that is made here."
+          hint="Leave it empty to have them sent to an address made here."
         >
           <input v-model="form.poll" class="field w-full font-mono" maxlength="2000" autocomplete="off" />
         </FormField>
         <FormField
           v-if="form.poll"
           label="Token for fetching"
-          hint="Left empty, it stays as it is, unless the address is another one."
+          hint="Leave it empty to keep the present one, unless the address changes."
         >
           <input
             v-model="form.secret"
@@ -165,10 +164,7 @@ const facts = computed(() => {
             autocomplete="off"
           />
         </FormField>
-        <FormField
-          label="Audience"
-          hint="For whom the events are; left empty, for the address that is made here."
-        >
+        <FormField label="Audience" hint="Leave it empty to use the address made here.">
           <input v-model="form.audience" class="field w-full font-mono" maxlength="1000" autocomplete="off" />
         </FormField>
         <ProblemNote v-if="save.error.value" :error="save.error.value" />

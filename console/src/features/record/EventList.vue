@@ -27,7 +27,7 @@ const {
 <template>
   <ProblemNote v-if="error" :error="error" class="max-w-xl" />
   <p v-else-if="isPending" class="text-mute" role="status">Reading the log…</p>
-  <p v-else-if="!events.length" class="text-mute">Nothing has happened yet.</p>
+  <p v-else-if="!events.length" class="text-mute">The log is empty.</p>
   <template v-else>
     <EventTable :events="events" />
     <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier events</button>

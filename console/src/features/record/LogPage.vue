@@ -20,9 +20,9 @@ const headFile = computed(
       <h1>Log</h1>
       <p class="mt-[5px] min-h-5 text-mute">
         <template v-if="head.data.value">
-          {{ head.data.value.size.toLocaleString("en") }} events, each sealed onto the one before.
+          {{ head.data.value.size.toLocaleString("en") }} events, each linked to the one before.
           <template v-if="head.data.value.unsealed"
-            >{{ head.data.value.unsealed }} more within seconds.</template
+            >{{ head.data.value.unsealed }} more will follow in a few seconds.</template
           >
           Root
           <code class="font-mono text-small" :title="head.data.value.root"
@@ -33,7 +33,7 @@ const headFile = computed(
       <p class="small">
         Keep the
         <a class="link" :href="headFile" :download="`head-${head.data.value?.grown ?? 0}.jws`">signed head</a>
-        somewhere else: with it anybody can check later that nothing before it was altered, removed or added.
+        somewhere else: with it anyone can check later that nothing before it was altered, removed or added.
         <code class="font-mono">openlatch log verify --head FILE</code>
       </p>
     </header>

@@ -41,22 +41,22 @@ function choose(event: Event): void {
     @submit.prevent="file && send.mutate(file)"
   >
     <p>
-      Take what is not decided yet as a list, fill in <b class="font-[620]">choice</b> (and reason, level,
-      until or to) in any spreadsheet, and send it back. It is taken whole or not at all; what is decided by
-      it can be changed until the round is finished.
+      Download what is not decided yet as a list, fill in the column <b class="font-[620]">choice</b> (and
+      reason, level, until or to) in any spreadsheet, and upload it. It is taken as a whole or not at all; you
+      can change the decisions until the round is finished.
     </p>
     <p class="mt-3 flex flex-wrap items-center gap-x-4 gap-y-2">
-      <a class="button" :href="address" download="decisions.csv">Take the list (CSV)</a>
+      <a class="button" :href="address" download="decisions.csv">Download the list (CSV)</a>
       <label v-if="mine" class="small inline-flex items-center gap-2">
-        <input v-model="own" type="checkbox" /> only what you are asked about
+        <input v-model="own" type="checkbox" /> only my items
       </label>
     </p>
     <FormField class="mt-4" label="The list with your choices (CSV in UTF-8, or .xlsx)">
       <input type="file" accept=".csv,.xlsx" class="text-plain" @change="choose" />
     </FormField>
     <p v-if="send.data.value" class="mt-3" role="status">
-      <b class="font-[620] text-good">{{ send.data.value.decided }} decided.</b> Look at them below, then
-      finish the round.
+      <b class="font-[620] text-good">{{ send.data.value.decided }} decided.</b> Check them below, then finish
+      the round.
     </p>
     <template v-else-if="wrong.length">
       <p class="mt-3 font-[620] text-high" role="alert">Nothing was decided. Correct these lines:</p>
@@ -70,7 +70,7 @@ function choose(event: Event): void {
     <ProblemNote v-else-if="send.error.value" :error="send.error.value" class="mt-3" />
     <p class="mt-4 flex gap-[10px]">
       <button type="submit" class="button button-act" :disabled="!file || send.isPending.value">
-        Send the list
+        Upload the list
       </button>
       <button type="button" class="button" @click="emit('leave')">Leave it</button>
     </p>

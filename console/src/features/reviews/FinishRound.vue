@@ -40,14 +40,14 @@ const finish = useMutation({
       <p class="mt-2 text-mute">
         {{
           plan.count
-            ? `${plan.count} of ${round.count} decisions become orders; the others are kept.`
-            : "Everything is kept: no decision becomes an order."
+            ? `${plan.count} of ${round.count} decisions become orders; the others keep the access.`
+            : "No decision becomes an order: everything is kept."
         }}
       </p>
       <template v-if="plan.count">
         <h3 class="section">What happens</h3>
         <p v-if="plan.looked_at < plan.count" class="small mb-3">
-          The first {{ plan.looked_at }} of {{ plan.count }} were looked at one by one.
+          The first {{ plan.looked_at }} of {{ plan.count }} were checked one by one.
         </p>
         <TogetherList :consequences="plan.consequences" :refused="plan.refused" />
         <FormField class="mt-4" :label="`To confirm, type how many orders these are: ${plan.count}`">

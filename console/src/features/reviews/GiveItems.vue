@@ -5,7 +5,7 @@ import { api, take, type Round, type RoundItem } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import FormField from "@/ui/FormField.vue";
 
-/** What waits for somebody is given to others; among several it is split, each for whole accounts. */
+/** Items of someone is given to others; among several it is split, each for whole accounts. */
 const props = defineProps<{ round: Round; items: RoundItem[] }>();
 const emit = defineEmits<{ done: []; leave: [] }>();
 const waiting = computed(() => props.items.filter((one) => one.outcome === "undecided"));
@@ -37,7 +37,7 @@ const give = useMutation({
 
 <template>
   <form class="mt-4 grid max-w-xl gap-3 border-l-2 border-act pl-4" @submit.prevent="give.mutate()">
-    <FormField label="What waits for">
+    <FormField label="Items of">
       <select v-model="of" class="field w-full">
         <option v-for="one in holders" :key="one.address" :value="one.id">
           {{ one.name ? `${one.name} (${one.address})` : "nobody" }}
@@ -45,7 +45,7 @@ const give = useMutation({
       </select>
     </FormField>
     <fieldset>
-      <legend class="small mb-1">is given to; among several it is split, each for whole accounts</legend>
+      <legend class="small mb-1">go to; with several reviewers, the items are split by account</legend>
       <label v-for="one in able" :key="one.id" class="mr-5 inline-flex items-center gap-2">
         <input v-model="to" type="checkbox" :value="one.address" /> {{ one.name }}
         <span class="small">({{ one.address }})</span>

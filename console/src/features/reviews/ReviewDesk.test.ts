@@ -138,7 +138,7 @@ describe("the desk of a round", () => {
 
   it("offers nobody a decision on their own access, nor in a round that is paused", async () => {
     const own = await desk([item(0, { own: true })]);
-    expect(own.shown.text()).toContain("somebody else decides about it");
+    expect(own.shown.text()).toContain("someone else decides about it");
     expect(own.button("Keep")).toBeUndefined();
     const { shown } = await mounted(ReviewDesk, {
       round: { ...round, paused_at: "2026-01-01T00:00:00Z" },
@@ -149,11 +149,11 @@ describe("the desk of a round", () => {
 
   it("stays where it is and says why when a decision is refused", async () => {
     const { shown, button } = await desk([item(0), item(1)], {
-      [DECISIONS]: () => problem(409, "changed", "Somebody has decided it meanwhile."),
+      [DECISIONS]: () => problem(409, "changed", "Someone has decided it meanwhile."),
     });
     await button("Keep").trigger("click");
     await flushPromises();
-    expect(shown.text()).toContain("Somebody has decided it meanwhile.");
+    expect(shown.text()).toContain("Someone has decided it meanwhile.");
     expect(shown.get("h2").text()).toContain("Guide 0");
   });
 });

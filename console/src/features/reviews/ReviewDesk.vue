@@ -193,7 +193,7 @@ useShortcuts({
         <StripAxis :axis="axis" :zone="zone" />
       </div>
       <p class="mt-2 text-plain">
-        Given {{ item.facts.given_at ? day(item.facts.given_at, zone) : "nobody knows when"
+        Given {{ item.facts.given_at ? day(item.facts.given_at, zone) : "at an unknown time"
         }}<template v-if="item.facts.given_by"> by {{ item.facts.given_by }}</template
         >;
         <span :title="exact(item.facts.last_used)">{{
@@ -201,7 +201,7 @@ useShortcuts({
             ? `last used ${ago(item.facts.last_used, now)}`
             : item.facts.use_known
               ? "never used"
-              : "whether it is used, nobody tells"
+              : "use not known"
         }}</span>; {{ item.facts.ends_at ? `ends ${lastDay(item.facts.ends_at, zone)}` : "no end" }}.
       </p>
       <p class="mt-3 border-l-2 border-act pl-3">
@@ -223,19 +223,20 @@ useShortcuts({
           </p>
           <p v-for="one in item.last.changed" :key="one" class="text-mute">{{ one }}</p>
         </template>
-        <p v-else class="text-mute">Nobody was asked about it before.</p>
+        <p v-else class="text-mute">It was not reviewed before.</p>
       </div>
       <p v-if="item.decision" class="mt-3 font-[620] text-good">
         Decided: {{ decided(item) }}, by {{ item.decision.by
         }}<template v-if="item.decision.instead_of"> for {{ item.decision.instead_of }}</template
         ><template v-if="item.decision.reason">: {{ item.decision.reason }}</template>
       </p>
-      <p v-if="item.own" class="mt-3 text-high">This is your own access: somebody else decides about it.</p>
+      <p v-if="item.own" class="mt-3 text-high">This is your own access: someone else decides about it.</p>
       <p v-else-if="item.outcome === 'gone' || item.entry.state === 'ended'" class="mt-3 text-mute">
-        It has ended meanwhile: there is nothing left to decide.
+        It has ended: there is nothing left to decide.
       </p>
       <p v-if="askable && item.reviewer_id && item.reviewer_id !== me?.person.id" class="mt-3 text-mute">
-        {{ item.reviewer }} is asked about this. If you decide, it is kept as decided by you for them.
+        {{ item.reviewer }} is asked about this. If you decide, it is recorded as decided by you instead of
+        them.
       </p>
       <template v-if="askable">
         <div class="mt-5 flex flex-wrap gap-2" role="group" aria-label="Decision">
@@ -265,7 +266,7 @@ useShortcuts({
         >
           <FormField v-if="choice === 'narrow'" label="To a level that gives less">
             <select v-model="level" class="field w-full">
-              <option value="">{{ levels.isPending.value ? "looking…" : "choose one" }}</option>
+              <option value="">{{ levels.isPending.value ? "loading…" : "choose one" }}</option>
               <option
                 v-for="one in new Set([item.narrower, ...(levels.data.value ?? [])].filter(Boolean))"
                 :key="one"
@@ -274,12 +275,12 @@ useShortcuts({
               </option>
             </select>
           </FormField>
-          <FormField v-if="choice === 'end-on'" label="The last day; it holds through the end of it">
+          <FormField v-if="choice === 'end-on'" label="The last day; access ends when it is over">
             <DateField v-model="until" />
           </FormField>
           <FormField v-if="choice === 'pass-on'" label="To whom">
             <select v-model="to" class="field w-full">
-              <option value="">choose somebody</option>
+              <option value="">choose someone</option>
               <option v-for="one in able" :key="one.id" :value="one.address">{{ one.name }}</option>
             </select>
           </FormField>

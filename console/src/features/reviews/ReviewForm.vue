@@ -98,11 +98,11 @@ const save = useMutation({
   <SidePanel :label="there ? there.name : 'New review'" @close="emit('close')">
     <h2 class="pr-6">{{ there ? "Change this review" : "New review" }}</h2>
     <form class="mt-4 grid gap-4" @submit.prevent="save.mutate()">
-      <FormField label="What it is called">
+      <FormField label="Name">
         <input v-model="form.name" class="field w-full" required maxlength="200" autocomplete="off" />
       </FormField>
       <fieldset class="grid gap-2">
-        <legend class="small mb-1">What is looked at</legend>
+        <legend class="small mb-1">What is reviewed</legend>
         <select v-model="form.provider" class="field w-full" aria-label="Provider">
           <option value="">at every provider</option>
           <option v-for="one in providers.data.value?.items" :key="one.id" :value="one.name">
@@ -116,10 +116,10 @@ const save = useMutation({
           aria-label="Account"
         />
         <label class="inline-flex items-center gap-2"
-          ><input v-model="form.outside" type="checkbox" /> only who is outside the circle</label
+          ><input v-model="form.outside" type="checkbox" /> only parties outside the circle</label
         >
         <label class="inline-flex items-center gap-2"
-          ><input v-model="form.flagged" type="checkbox" /> only what carries a flag</label
+          ><input v-model="form.flagged" type="checkbox" /> only entries with a flag</label
         >
         <label class="inline-flex items-center gap-2"
           >a risk of at least
@@ -127,11 +127,11 @@ const save = useMutation({
         /></label>
       </fieldset>
       <fieldset class="grid gap-2">
-        <legend class="small mb-1">When it comes round, at 08:00 {{ zone }}</legend>
-        <select v-model="rhythm" class="field w-full" aria-label="Rhythm">
+        <legend class="small mb-1">When, at 08:00 {{ zone }}</legend>
+        <select v-model="rhythm" class="field w-full" aria-label="Schedule">
           <option v-for="[rule, text] in RHYTHMS" :key="rule" :value="rule">{{ text }}</option>
-          <option value="own">another rhythm…</option>
-          <option value="">not by itself</option>
+          <option value="own">another schedule…</option>
+          <option value="">no schedule</option>
         </select>
         <input
           v-if="rhythm === 'own'"
@@ -141,7 +141,7 @@ const save = useMutation({
           spellcheck="false"
         />
         <label class="inline-flex items-center gap-2"
-          ><input v-model="form.on" type="checkbox" value="party-left" /> when somebody has left</label
+          ><input v-model="form.on" type="checkbox" value="party-left" /> when someone has left</label
         >
         <label class="inline-flex items-center gap-2"
           ><input v-model="form.on" type="checkbox" value="administrator-added" /> when an administrator was
@@ -153,11 +153,11 @@ const save = useMutation({
         >
       </fieldset>
       <fieldset class="grid gap-2">
-        <legend class="small mb-1">Who is asked; nobody is asked about their own access</legend>
+        <legend class="small mb-1">Who is asked (nobody is asked about their own access)</legend>
         <select v-model="form.reviewers" class="field w-full" aria-label="Reviewers">
           <option value="named">the people named here, each for whole accounts</option>
           <option value="administrators">each account's administrators</option>
-          <option value="sponsor">whoever answers for the party, else whoever let it in</option>
+          <option value="sponsor">the party's sponsor, else whoever gave it access</option>
         </select>
         <div v-if="form.reviewers === 'named'" class="grid gap-2">
           <label v-for="one in able" :key="one.id" class="inline-flex items-center gap-2">
@@ -173,15 +173,15 @@ const save = useMutation({
         </FormField>
       </fieldset>
       <fieldset class="grid gap-2">
-        <legend class="small mb-1">What nobody answers</legend>
+        <legend class="small mb-1">If nobody answers</legend>
         <label class="inline-flex items-center gap-2"
           >within
           <input v-model.number="form.answer_days" type="number" min="1" max="366" class="field w-[76px]" />
           days</label
         >
-        <select v-model="form.unanswered" class="field w-full" aria-label="What becomes of it">
-          <option value="keep">stays, and is flagged</option>
-          <option value="narrow">is narrowed to what was used, where that is known</option>
+        <select v-model="form.unanswered" class="field w-full" aria-label="What happens to it">
+          <option value="keep">keep it, and raise a flag</option>
+          <option value="narrow">narrow it to what was used, where that is known</option>
           <option value="pause">is paused</option>
           <option value="end">ends</option>
         </select>
@@ -194,7 +194,7 @@ const save = useMutation({
       <div class="border-l-2 border-act pl-3 text-plain" aria-live="polite">
         <template v-if="meant.data.value && !meant.error.value">
           <p>
-            Comes round {{ meant.data.value.says }}. {{ meant.data.value.entries }} entries are in it now.
+            Schedule: {{ meant.data.value.says }}. {{ meant.data.value.entries }} entries now.
             <b v-if="meant.data.value.unasked" class="text-high"
               >Nobody could be asked about {{ meant.data.value.unasked }} of them.</b
             >
@@ -215,7 +215,7 @@ const save = useMutation({
       <ProblemNote v-if="save.error.value" :error="save.error.value" />
       <div class="flex gap-[10px]">
         <button type="submit" class="button button-act" :disabled="save.isPending.value">
-          {{ there ? "Change it" : "Let it come round" }}
+          {{ there ? "Change it" : "Add the review" }}
         </button>
         <button type="button" class="button" @click="emit('close')">Leave it</button>
       </div>

@@ -15,7 +15,7 @@ const COLUMNS: Column[] = [
   { key: "review", title: "Review", class: "min-w-[180px]" },
   { key: "state", title: "State", class: "w-[90px]" },
   { key: "due", title: "Due", class: "w-[110px]", cell: "whitespace-nowrap" },
-  { key: "outcome", title: "What came of it", class: "w-[320px]", cell: "pt-3" },
+  { key: "outcome", title: "Result", class: "w-[320px]", cell: "pt-3" },
   { key: "more", title: "More", class: "w-[110px]", cell: "text-plain", quiet: true },
 ];
 
@@ -86,8 +86,8 @@ function stateOf(round: (typeof found.value)[number]): string {
       <div>
         <h1>Reviews</h1>
         <p class="mt-[5px] text-mute">
-          What comes round to be looked at, who is asked, and what came of it. A round closes once everything
-          in it is proved.
+          What is reviewed when, by whom, and with what result. A round closes once everything in it is
+          proved.
         </p>
       </div>
       <button v-if="maySave" type="button" class="button button-act" @click="editing = 'new'">
@@ -98,9 +98,9 @@ function stateOf(round: (typeof found.value)[number]): string {
     <ProblemNote v-if="open.error.value" :error="open.error.value" class="mt-6 max-w-xl" />
     <ProblemNote v-if="pause.error.value" :error="pause.error.value" class="mt-6 max-w-xl" />
     <h2 class="section">Rounds</h2>
-    <p v-if="rounds.isPending.value" class="text-mute" role="status">Looking…</p>
+    <p v-if="rounds.isPending.value" class="text-mute" role="status">Loading…</p>
     <p v-else-if="!found.length" class="text-mute">
-      No round was opened so far. One opens when a review comes round, or with “Open a round now”.
+      There are no rounds yet. One opens when a review is due, or with “Open a round now”.
     </p>
     <div v-else class="overflow-x-auto" tabindex="0" role="region" aria-label="Rounds">
       <DataTable :columns="COLUMNS" :rows="found" :key-of="(round) => round.id" :least="640">
@@ -126,11 +126,11 @@ function stateOf(round: (typeof found.value)[number]): string {
         </template>
       </DataTable>
     </div>
-    <h2 class="section">What comes round</h2>
-    <p v-if="reviews.isPending.value" class="text-mute" role="status">Looking…</p>
+    <h2 class="section">Reviews and their schedules</h2>
+    <p v-if="reviews.isPending.value" class="text-mute" role="status">Loading…</p>
     <p v-else-if="!list.length" class="max-w-xl text-mute">
-      Nothing yet. A review says which entries are looked at, when, by whom, and what becomes of what nobody
-      answers: everybody outside the circle on the first Monday of a month, say.
+      There are no reviews yet. A review says which entries are looked at, when, by whom, and what happens to
+      those that nobody answers: everyone outside the circle on the first Monday of each month, for example.
     </p>
     <template v-else>
       <YearStrip :reviews="list" />
@@ -152,7 +152,7 @@ function stateOf(round: (typeof found.value)[number]): string {
                   ? `asks ${review.named.join(", ")}`
                   : review.reviewers === "administrators"
                     ? "asks each account's administrators"
-                    : "asks whoever answers for the party"
+                    : "asks each party's sponsor"
               }}; what nobody answers {{ review.silence }}</span
             >
           </div>
@@ -181,8 +181,8 @@ function stateOf(round: (typeof found.value)[number]): string {
               </p>
             </template>
             <p v-else>
-              It comes round no more. Its rounds and their reports stay; a round that is not closed has to be
-              finished or called off first.
+              No round is opened any more. Its rounds and their reports stay; an open round has to be finished
+              or cancelled first.
             </p>
             <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-2" />
             <div class="mt-2 flex gap-3">

@@ -125,12 +125,12 @@ const done = computed(() => {
     <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
       <RouterLink class="button mt-3 inline-block" to="/reviews">All reviews</RouterLink>
     </ProblemNote>
-    <p v-else-if="!round" class="mt-8 text-mute" role="status">Looking…</p>
+    <p v-else-if="!round" class="mt-8 text-mute" role="status">Loading…</p>
     <template v-else>
       <p class="small"><RouterLink class="link" to="/reviews">Reviews</RouterLink> · round {{ round.ref }}</p>
       <h1 class="mt-1">{{ round.review.name }}</h1>
       <p class="mt-[5px] text-mute">
-        Looks at {{ round.looks_at }}. Opened {{ day(round.opened_at, zone) }}: {{ round.why }}.
+        Applies to {{ round.looks_at }}. Opened {{ day(round.opened_at, zone) }}: {{ round.why }}.
         <template v-if="round.state === 'open'"
           >{{ round.paused_at ? "Paused." : "" }}
           <span :title="exact(round.due_at)">Due {{ moment(round.due_at, zone) }}</span
@@ -140,14 +140,14 @@ const done = computed(() => {
           >Answered by {{ moment(round.settled_at, zone) }}, ended by {{ round.settled_by }}.</template
         >
         <b v-if="round.state === 'cancelled'" class="font-[620]"
-          >Called off {{ moment(round.closed_at, zone) }} by {{ round.settled_by }}. Orders that it gave went
+          >Cancelled {{ moment(round.closed_at, zone) }} by {{ round.settled_by }}. Orders it had given went
           on.</b
         >
         <b v-else-if="round.closed_at" class="font-[620] text-good"
-          >Closed {{ moment(round.closed_at, zone) }}: everything in it is proved or said to be left open.</b
+          >Closed {{ moment(round.closed_at, zone) }}: everything in it is proved or left open.</b
         >
         <template v-if="round.joined">
-          {{ round.joined }} came into its scope since it was opened; the next round asks about
+          {{ round.joined }} came into its scope since it was opened; the next round covers
           {{ round.joined === 1 ? "it" : "them" }}.</template
         >
       </p>
@@ -168,9 +168,9 @@ const done = computed(() => {
         :over="round.state === 'closed'"
       />
       <div v-if="round.compared" class="mt-4 max-w-3xl border-l-2 border-good pl-3">
-        <p class="font-[620]">The same entries, looked at again</p>
+        <p class="font-[620]">The same entries now</p>
         <p>
-          {{ round.compared.flagged.then }} of {{ round.compared.entries.then }} carried a flag; now it is
+          {{ round.compared.flagged.then }} of {{ round.compared.entries.then }} had a flag; now it is
           {{ round.compared.flagged.now }} of the {{ round.compared.entries.now }} that are still there. The
           risk of all of them together was {{ round.compared.risk.then }}, and is
           {{ round.compared.risk.now }}.
@@ -201,7 +201,7 @@ const done = computed(() => {
           {{ round.paused_at ? "Resume the round" : "Pause the round" }}
         </button>
         <button v-if="undecided && mayAssign && !giving" type="button" class="link" @click="giving = true">
-          Give items to somebody else…
+          Assign items to others…
         </button>
         <span v-if="undecided" class="small">{{ undecided }} still to be decided</span>
       </div>
@@ -210,7 +210,7 @@ const done = computed(() => {
           Decide with a list…
         </button>
         <button v-if="mayCallOff && !callingOff" type="button" class="link" @click="callingOff = true">
-          Call the round off…
+          Cancel the round…
         </button>
       </div>
       <DecisionList
@@ -225,9 +225,9 @@ const done = computed(() => {
           <p>
             It gives no more orders{{
               ordersGiven
-                ? `; ${ordersGiven} ${ordersGiven === 1 ? "order" : "orders"} that it gave go on`
+                ? `; ${ordersGiven} ${ordersGiven === 1 ? "order" : "orders"} it has given will go on`
                 : ""
-            }}. What was decided stays with it, and whoever was asked is told why.
+            }}. Its decisions are kept, and the reviewers are told why.
           </p>
           <FormField class="mt-2" label="Why">
             <input v-model="why" class="field w-full" required maxlength="1000" name="why" />
@@ -235,7 +235,7 @@ const done = computed(() => {
           <ProblemNote v-if="callOff.error.value" :error="callOff.error.value" class="mt-2" />
           <div class="mt-2 flex gap-3">
             <button type="submit" class="button button-danger" :disabled="callOff.isPending.value">
-              Call it off
+              Cancel it
             </button>
             <button type="button" class="link" @click="callingOff = false">Cancel</button>
           </div>
@@ -244,13 +244,11 @@ const done = computed(() => {
       <FinishRound v-if="finishing" :round="round" @close="finishing = false" @finished="finished" />
       <GiveItems v-if="giving" :round="round" :items="every" @done="given" @leave="giving = false" />
       <p v-if="round.state === 'settling' && done" class="mt-3 max-w-2xl text-high">
-        {{ done }} {{ done === 1 ? "needs" : "need" }} a person: see to it, or say below that it is left open.
+        {{ done }} {{ done === 1 ? "needs" : "need" }} a person: solve it, or leave it open below.
       </p>
       <ProblemNote v-if="act.error.value" :error="act.error.value" class="mt-4 max-w-xl" />
       <ProblemNote v-if="items.error.value" :error="items.error.value" class="mt-4 max-w-xl" />
-      <p v-if="!round.count" class="mt-6 max-w-xl">
-        Nothing was in its scope when it was opened, so there was nothing to ask.
-      </p>
+      <p v-if="!round.count" class="mt-6 max-w-xl">Nothing was in its scope when it was opened.</p>
       <template v-else>
         <div class="mt-5 flex flex-wrap items-end justify-between gap-x-6">
           <PageTabs class="flex-1" label="Items of the round" :tabs="tabs" :shown="shown" />
@@ -272,7 +270,7 @@ const done = computed(() => {
               v-if="mine.length && mine.length < every.length"
               class="small mb-3 inline-flex items-center gap-2"
             >
-              <input v-model="asked" type="checkbox" /> only the {{ mine.length }} that you are asked about
+              <input v-model="asked" type="checkbox" /> only my {{ mine.length }}
             </label>
             <ReviewDesk
               :key="`${asked} ${by}`"

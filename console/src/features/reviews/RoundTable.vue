@@ -16,7 +16,7 @@ const COLUMNS: Column[] = [
   { key: "where", title: "Where", class: "min-w-[150px]" },
   { key: "advice", title: "Advice", class: "min-w-[200px]", cell: "text-plain" },
   { key: "decided", title: "Decided", class: "min-w-[200px]", cell: "text-plain" },
-  { key: "outcome", title: "Came of it", class: "w-[180px]", cell: "text-plain" },
+  { key: "outcome", title: "Outcome", class: "w-[180px]", cell: "text-plain" },
 ];
 
 const props = defineProps<{ round: Round; items: RoundItem[] }>();

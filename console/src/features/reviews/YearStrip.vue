@@ -29,7 +29,7 @@ const lines = computed(() =>
 </script>
 
 <template>
-  <div class="max-w-4xl" role="img" aria-label="When reviews come round in the coming year">
+  <div class="max-w-4xl" role="img" aria-label="When reviews take place in the coming year">
     <div class="ml-[180px] max-sm:ml-[110px]">
       <div class="relative h-5 text-mini text-mute">
         <span

@@ -41,16 +41,16 @@ const refuse = useMutation({
       :disabled="refuse.isPending.value"
       @click="refuse.mutate()"
     >
-      Do not accept it any more
+      Reopen
     </button>
     <form v-else class="grid gap-2 border-l-2 border-act pl-3" @submit.prevent="accept.mutate()">
-      <label :for="`${id}-why`" class="font-[620]">Why it is all right for now</label>
+      <label :for="`${id}-why`" class="font-[620]">Reason</label>
       <textarea :id="`${id}-why`" v-model="why" class="field" rows="2" required maxlength="1000"></textarea>
       <label class="flex items-center gap-2">until the end of <DateField v-model="until" required /></label>
-      <p class="small">It comes back by itself after that day, and sooner if it gets worse.</p>
+      <p class="small">It comes back after that day, and sooner if it gets worse.</p>
       <div class="flex gap-2">
         <button type="submit" class="button button-act" :disabled="accept.isPending.value || !why.trim()">
-          Live with it
+          Accept
         </button>
         <button type="button" class="button" @click="emit('done')">Not now</button>
       </div>

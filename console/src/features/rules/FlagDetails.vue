@@ -48,9 +48,7 @@ const facts = computed(() =>
     </p>
     <template v-if="mayAccept && !flag.cleared_at">
       <AcceptFlag v-if="accepting || flag.accepted" :flag="flag" @done="accepting = false" />
-      <button v-else type="button" class="link mt-2" @click="accepting = true">
-        Live with it for a while…
-      </button>
+      <button v-else type="button" class="link mt-2" @click="accepting = true">Accept…</button>
     </template>
   </div>
 </template>

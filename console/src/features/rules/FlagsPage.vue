@@ -62,7 +62,7 @@ const { data: rules } = useQuery({ queryKey: ["rules"], queryFn: () => take(api.
 const lead = computed(() => {
   const raised = rules.value?.items.filter((one) => one.standing > one.accepted) ?? [];
   const count = raised.reduce((sum, one) => sum + one.standing - one.accepted, 0);
-  return rules.value ? `${count} flags by ${raised.length} rules wait for somebody to look.` : "";
+  return rules.value ? `${count} flags by ${raised.length} rules are waiting for someone to look.` : "";
 });
 
 /** Another list of flags, none of them open. */
@@ -83,12 +83,12 @@ function show(flag: Flag | undefined): void {
     :empty="!flags.length"
     :nothing="
       state === 'accepted'
-        ? 'No flag is accepted.'
+        ? 'There are no accepted flags.'
         : state
-          ? 'No flag was cleared yet.'
-          : 'Nothing is stale or risky by the rules in force.'
+          ? 'There are no cleared flags yet.'
+          : 'Nothing is stale or risky by the rules of your policy.'
     "
-    hint="Flags come from the rules of your policy, each time that something changes."
+    hint="Flags are raised by the rules of your policy whenever something changes."
     :more="hasMore"
     more-text="More flags"
     @more="more"
@@ -102,7 +102,7 @@ function show(flag: Flag | undefined): void {
           @choose="(value) => go({ flag: '', state: value })"
         />
         <SegmentedButtons
-          label="Put together"
+          label="Group by"
           :choices="GROUPS"
           :chosen="by === 'rule' ? '' : by"
           @choose="(value) => go({ flag: '', by: value })"

@@ -74,9 +74,9 @@ describe("the policy editor", () => {
     const { shown, button } = await editor(() => trial, []);
     const area = shown.get("textarea");
     await area.setValue("nothing");
-    await button("As it is in force").trigger("click");
+    await button("Discard my changes").trigger("click");
     expect((area.element as HTMLTextAreaElement).value).toBe(TEXT);
-    expect(shown.text()).toContain("adopting takes the role manager or owner");
+    expect(shown.text()).toContain("only managers and owners can adopt them");
   });
 
   it("finds fields by what they say, and puts them where the cursor stands", async () => {
@@ -85,6 +85,6 @@ describe("the policy editor", () => {
     await shown.get("dt button").trigger("click");
     expect((shown.get("textarea").element as HTMLTextAreaElement).value).toContain("account.name");
     await shown.get("input[aria-label='Find a field']").setValue("no such thing");
-    expect(shown.text()).toContain("No field is called that");
+    expect(shown.text()).toContain("No field matches");
   });
 });

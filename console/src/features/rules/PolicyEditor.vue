@@ -154,8 +154,7 @@ const adopt = useMutation({
           <li v-for="change in trial.data.value.changes" :key="change">{{ change }}</li>
         </ul>
         <label class="grid gap-1"
-          ><span class="font-[620]">Why, for those who look at it later</span>
-          <input v-model="note" class="field" maxlength="1000"
+          ><span class="font-[620]">Reason</span> <input v-model="note" class="field" maxlength="1000"
         /></label>
         <div class="flex gap-2">
           <button type="submit" class="button button-act" :disabled="adopt.isPending.value">
@@ -180,14 +179,14 @@ const adopt = useMutation({
           :disabled="!changed"
           @click="text = present.data.value?.text ?? ''"
         >
-          As it is in force
+          Discard my changes
         </button>
         <span class="small">{{
           mayAdopt
             ? changed
               ? "Nothing changes before you adopt it."
-              : "What you write is tried as you go; nothing changes before you adopt it."
-            : "You can try changes; adopting takes the role manager or owner."
+              : "What you write is tested as you type; nothing changes before you adopt it."
+            : "You can test changes; only managers and owners can adopt them."
         }}</span>
       </div>
     </div>
@@ -198,7 +197,7 @@ const adopt = useMutation({
       aria-label="What it would change, and fields"
     >
       <TrialLines v-if="trial.data.value && !wrong.length" :trial="trial.data.value" />
-      <h3 class="section">Fields that a condition can name</h3>
+      <h3 class="section">Fields for conditions</h3>
       <input
         v-model="search"
         class="field"
@@ -217,7 +216,7 @@ const adopt = useMutation({
           <dd class="text-mute">{{ one.says }}</dd>
         </template>
       </dl>
-      <p v-if="!fields.length" class="small mt-2">No field is called that, or says that.</p>
+      <p v-if="!fields.length" class="small mt-2">No field matches.</p>
     </div>
   </div>
 </template>

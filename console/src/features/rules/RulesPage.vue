@@ -15,7 +15,7 @@ import { useQueryParams } from "@/ui/useQueryParams";
 const COLUMNS: Column[] = [
   { key: "mark", title: "Severity", class: "w-[26px]", quiet: true },
   { key: "rule", title: "Rule" },
-  { key: "looksAt", title: "Looks at", class: "w-[90px]" },
+  { key: "looksAt", title: "Applies to", class: "w-[90px]" },
   { key: "flags", title: "Flags", class: "w-[70px]", number: true },
   { key: "accepted", title: "Accepted", class: "w-[80px]", number: true },
 ];
@@ -61,7 +61,7 @@ function show(id: string): void {
           }}<template v-if="latest.number"
             >, adopted by {{ latest.by }} on
             <span :title="exact(latest.at)">{{ moment(latest.at, zone) }}</span></template
-          ><template v-else>, which every workspace begins with</template>.
+          ><template v-else>, with which every workspace begins</template>.
         </template>
       </p>
     </header>
@@ -104,7 +104,7 @@ function show(id: string): void {
               :disabled="back.isPending.value"
               @click="back.mutate(one.number)"
             >
-              Go back to it
+              Roll back to it
             </button>
           </p>
         </li>
@@ -151,7 +151,7 @@ function show(id: string): void {
       <p class="small font-mono">{{ rule.id }}</p>
       <h2 class="mt-2 pr-6">{{ rule.title }}</h2>
       <p class="mt-3">{{ rule.why }}</p>
-      <h3 class="section">Holds for an {{ rule.applies_to }} where</h3>
+      <h3 class="section">True of an {{ rule.applies_to }} where</h3>
       <pre class="font-mono text-small whitespace-pre-wrap">{{ rule.when }}</pre>
       <dl class="mt-4 grid grid-cols-[92px_minmax(0,1fr)] gap-y-[7px]">
         <dt class="text-mute">Severity</dt>

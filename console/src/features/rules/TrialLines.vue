@@ -12,7 +12,7 @@ const sum = (of: "now" | "then"): number => props.trial.lines.reduce((total, lin
   <div>
     <h3 class="section mt-0!">What it would change</h3>
     <p class="text-plain">
-      <template v-if="!told.length">No flag would appear or go.</template>
+      <template v-if="!told.length">No flag would be raised or cleared.</template>
       <template v-else>{{ sum("now") }} flags now, {{ sum("then") }} then.</template>
     </p>
     <div v-for="line in told" :key="line.rule" class="mt-2 border-t border-line pt-2 text-plain">

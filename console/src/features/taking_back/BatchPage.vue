@@ -16,7 +16,7 @@ import { titleOf } from "./title";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
 
 const COLUMNS: Column[] = [
-  { key: "outcome", title: "Came of it", class: "w-[110px]", cell: "font-[620]" },
+  { key: "outcome", title: "Outcome", class: "w-[110px]", cell: "font-[620]" },
   { key: "what", title: "What", class: "min-w-[220px]" },
   { key: "provider", title: "Provider", class: "w-[170px]" },
   { key: "order", title: "Order, or why there is none", cell: "text-plain" },
@@ -72,18 +72,18 @@ const phases = computed(() => {
     <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
       <RouterLink class="button mt-3 inline-block" to="/batches">All batches</RouterLink>
     </ProblemNote>
-    <p v-else-if="!batch" class="mt-8 text-mute" role="status">Looking…</p>
+    <p v-else-if="!batch" class="mt-8 text-mute" role="status">Loading…</p>
     <template v-else>
       <p class="small"><RouterLink class="link" to="/batches">Batches</RouterLink> · {{ batch.ref }}</p>
       <h1 class="mt-1">{{ titleOf(batch) }}</h1>
       <p class="mt-[5px] text-mute">
-        Given by {{ batch.ordered_by }},
+        Ordered by {{ batch.ordered_by }},
         <span :title="exact(batch.ordered_at)">{{ ago(batch.ordered_at, now) }}</span><template
           v-if="batch.reason"
           >: {{ batch.reason }}</template
         >.
-        <template v-if="batch.begins_at">It begins once {{ day(batch.begins_at, zone) }} has come.</template>
-        <template v-if="batch.cancelled_at">Called off {{ moment(batch.cancelled_at, zone) }}.</template>
+        <template v-if="batch.begins_at">It begins on {{ day(batch.begins_at, zone) }}.</template>
+        <template v-if="batch.cancelled_at">Cancelled {{ moment(batch.cancelled_at, zone) }}.</template>
         <RouterLink v-if="batch.party" class="link" :to="`/parties/${batch.party.ref}`"
           >What {{ batch.party.name }} can do now</RouterLink
         >
@@ -97,7 +97,7 @@ const phases = computed(() => {
           <li v-for="way in batch.remains" :key="way">{{ way }}</li>
         </ul>
         <p class="small mt-1">
-          This is over once nothing remains, or what remains is left open by somebody who sees to it.
+          This is over once nothing remains, or what remains is left open with an owner.
         </p>
       </div>
       <ReportLinks v-if="mayReport" class="mt-3" kind="batch" :of="batch.ref" :over="batch.over" />
@@ -113,7 +113,7 @@ const phases = computed(() => {
         :disabled="act.isPending.value"
         @click="act.mutate(null)"
       >
-        Call off what is still to come
+        Cancel what has not been ordered yet
       </button>
       <template v-for="[phase, items] in phases" :key="phase">
         <h2 v-if="phase" class="section">{{ phase }}</h2>

@@ -11,7 +11,7 @@ import { usePages } from "@/ui/usePages";
 
 const COLUMNS: Column[] = [
   { key: "what", title: "What", class: "min-w-[200px]" },
-  { key: "outcome", title: "What came of it", class: "w-[340px]", cell: "pt-3" },
+  { key: "outcome", title: "Result", class: "w-[340px]", cell: "pt-3" },
   { key: "givenBy", title: "Given by" },
   { key: "when", title: "When", cell: "whitespace-nowrap" },
 ];
@@ -39,7 +39,7 @@ const {
     :pending="isPending"
     :empty="!batches.length"
     nothing="Nothing was ordered for many at once yet."
-    hint="It begins in the inventory, with “Do the same to all”, or at a party who leaves."
+    hint="Batches are started in the inventory with “Act on all”, or for a leaver."
     :more="hasMore"
     more-text="Earlier ones"
     @more="more"

@@ -65,10 +65,10 @@ const command = computed(() => {
 </script>
 
 <template>
-  <SidePanel label="Do the same to all" @close="emit('close')">
-    <p class="small">All entries that the filters let through</p>
-    <h2 class="mt-2 pr-6">Do the same to all of them?</h2>
-    <div class="mt-4 flex flex-wrap gap-1 text-plain" role="group" aria-label="What is to happen">
+  <SidePanel label="Act on all" @close="emit('close')">
+    <p class="small">All entries that the filters show</p>
+    <h2 class="mt-2 pr-6">Act on all of them?</h2>
+    <div class="mt-4 flex flex-wrap gap-1 text-plain" role="group" aria-label="Action">
       <button
         v-for="[one, name] in CHOICES"
         :key="one"
@@ -83,7 +83,7 @@ const command = computed(() => {
     </div>
     <label v-if="dated" class="mt-4 block">
       <span class="small mb-1 block"
-        >The {{ act === "extend" ? "later " : "" }}last day; it holds through the end of it, {{ zone }}</span
+        >The {{ act === "extend" ? "later " : "" }}last day; access ends when it is over ({{ zone }})</span
       >
       <DateField v-model="until" />
     </label>
@@ -95,13 +95,13 @@ const command = computed(() => {
     <template v-else-if="ready && plan">
       <h3 class="section">What happens</h3>
       <p v-if="plan.looked_at < plan.count" class="small mb-3">
-        The first {{ plan.looked_at }} of {{ plan.count.toLocaleString("en") }} were looked at one by one.
+        The first {{ plan.looked_at }} of {{ plan.count.toLocaleString("en") }} were checked one by one.
       </p>
       <TogetherList :consequences="plan.consequences" :refused="plan.refused" />
       <FormField class="mt-4" label="Why, for the log (optional)">
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
       </FormField>
-      <FormField class="mt-3" :label="`To confirm, type how many they are: ${plan.count}`">
+      <FormField class="mt-3" :label="`To confirm, type how many there are: ${plan.count}`">
         <input v-model="said" class="field w-[120px]" inputmode="numeric" autocomplete="off" name="count" />
       </FormField>
       <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5" />

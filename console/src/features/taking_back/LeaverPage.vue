@@ -48,22 +48,22 @@ const order = useMutation({
 </script>
 
 <template>
-  <section class="h-full overflow-auto px-[26px] pt-5 pb-8" aria-label="Somebody goes" tabindex="0">
+  <section class="h-full overflow-auto px-[26px] pt-5 pb-8" aria-label="Leaver" tabindex="0">
     <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl">
       <RouterLink class="button mt-3 inline-block" to="/parties">All parties</RouterLink>
     </ProblemNote>
-    <p v-else-if="!plan" class="mt-8 text-mute" role="status">Working out what they hold…</p>
+    <p v-else-if="!plan" class="mt-8 text-mute" role="status">Working out what they have…</p>
     <template v-else>
       <p class="small">
         <RouterLink class="link" to="/parties">Parties</RouterLink> ·
         <RouterLink class="link" :to="`/parties/${plan.party.ref}`">{{ plan.party.name }}</RouterLink>
       </p>
-      <h1 class="mt-1">{{ plan.party.name }} goes</h1>
+      <h1 class="mt-1">{{ plan.party.name }} leaves</h1>
       <p class="mt-[5px] max-w-2xl text-mute">
-        Everything they hold anywhere, in the order in which it is taken back. What others have to take over
-        comes first, and holds up the rest until somebody says that it is done.
+        Everything they have access to, in the order in which it is ended. What others have to take over comes
+        first, and the rest waits until it is reported as done.
       </p>
-      <p v-if="!plan.items.length" class="mt-8">They hold nothing, as far as is known.</p>
+      <p v-if="!plan.items.length" class="mt-8">They have no access, as far as is known.</p>
       <div v-else class="mt-2 grid gap-x-10 lg:grid-cols-[minmax(0,1fr)_330px]">
         <ol>
           <li v-for="([phase, items], place) in phases" :key="phase">
@@ -93,16 +93,16 @@ const order = useMutation({
           </li>
         </ol>
         <form v-if="may" class="mt-6" @submit.prevent="order.mutate()">
-          <FormField :label="`Their last day, ${zone}; it begins at once without one`">
+          <FormField :label="`Their last day, ${zone} (empty: begin at once)`">
             <DateField v-model="lastDay" />
           </FormField>
-          <FormField class="mt-3" label="Who looks after what only people can do">
+          <FormField class="mt-3" label="Who takes care of what only people can do">
             <input v-model="who" class="field w-full" maxlength="200" autocomplete="off" />
           </FormField>
           <FormField class="mt-3" label="Why, for the log (optional)">
             <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
           </FormField>
-          <FormField class="mt-3" :label="`To confirm, type how many things these are: ${plan.items.length}`">
+          <FormField class="mt-3" :label="`To confirm, type how many items there are: ${plan.items.length}`">
             <input
               v-model="said"
               class="field w-[120px]"
@@ -117,7 +117,7 @@ const order = useMutation({
             class="button button-danger mt-4"
             :disabled="order.isPending.value || Number(said) !== plan.items.length"
           >
-            Take it all back
+            End all of it
           </button>
           <p class="mt-4 font-mono text-small break-words text-mute">
             openlatch leaver start {{ plan.party.ref }} --dry-run

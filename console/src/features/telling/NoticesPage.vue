@@ -12,8 +12,8 @@ const { me } = useSession();
 const now = useNow();
 const found = useQuery({ queryKey: ["notices"], queryFn: () => take(api.GET("/notices")) });
 const WAYS: [Telling, string][] = [
-  ["at-once", "as it comes; what comes together is one letter"],
-  ["daily", "once a day at 08:00, all of it in one letter"],
+  ["at-once", "as things happen; what comes together is one letter"],
+  ["daily", "once a day at 08:00, in one letter"],
   ["console", "here only"],
 ];
 const choose = useMutation({
@@ -39,10 +39,10 @@ async function copy(): Promise<void> {
 
 <template>
   <section class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4" aria-label="Told" tabindex="0">
-    <h1>What you were told</h1>
-    <p class="mt-[5px] text-mute">Everything that was sent to you, and how you want to be told.</p>
+    <h1>Notices</h1>
+    <p class="mt-[5px] text-mute">Everything that Open Latch has told you, and when you get letters.</p>
     <fieldset class="mt-4 grid gap-1">
-      <legend class="small mb-1">You are told by mail to {{ me?.person.address }}</legend>
+      <legend class="small mb-1">You get letters at {{ me?.person.address }}</legend>
       <label v-for="[way, says] in WAYS" :key="way" class="inline-flex items-center gap-2">
         <input
           type="radio"
@@ -58,8 +58,8 @@ async function copy(): Promise<void> {
     <ProblemNote v-if="choose.error.value" :error="choose.error.value" class="mt-3 max-w-xl" />
     <h2 class="section">Your calendar</h2>
     <p class="max-w-xl text-plain">
-      What waits for you, when reviews come round, and access that ends, in your own calendar program. Whoever
-      knows its address can read it, and nothing else; a new address makes the former one lead nowhere.
+      Items of you, when reviews take place, and access that ends, in your own calendar program. Whoever knows
+      the address can read that, and nothing else. A new address replaces the old one.
     </p>
     <p v-if="address" class="mt-2 flex max-w-3xl flex-wrap items-center gap-3">
       <code class="min-w-0 font-mono text-small break-all">{{ address }}</code>
@@ -73,7 +73,7 @@ async function copy(): Promise<void> {
     <ProblemNote v-if="make.error.value" :error="make.error.value" class="mt-3 max-w-xl" />
     <h2 class="section">News</h2>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="max-w-xl" />
-    <p v-else-if="found.isPending.value" class="text-mute" role="status">Looking…</p>
+    <p v-else-if="found.isPending.value" class="text-mute" role="status">Loading…</p>
     <p v-else-if="!found.data.value?.items.length" class="text-mute">Nothing so far.</p>
     <ul v-else class="max-w-3xl">
       <li

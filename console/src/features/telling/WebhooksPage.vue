@@ -68,11 +68,11 @@ function state(one: Webhook): string {
     <p class="small"><RouterLink class="link" to="/providers">Providers</RouterLink></p>
     <h1>Webhooks</h1>
     <p class="mt-[5px] max-w-2xl text-mute">
-      What happens is sent to these addresses in the order of the log, as CloudEvents 1.0, signed (RFC 9421):
-      what happened to which thing. Or only what ended is, as Security Event Tokens (RFC 8417).
+      What happens is sent to these addresses in the order of the log, as signed CloudEvents 1.0 (RFC 9421).
+      Or only access that ended is sent, as Security Event Tokens (RFC 8417).
     </p>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="mt-6 max-w-xl" />
-    <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Looking…</p>
+    <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Loading…</p>
     <p v-else-if="!found.data.value?.items.length" class="mt-6 text-mute">None yet.</p>
     <article
       v-for="one in found.data.value?.items"
@@ -102,10 +102,7 @@ function state(one: Webhook): string {
         @yes="act.mutate({ one, what: 'remove' })"
         @no="asked = ''"
       >
-        <p>
-          It is told nothing any more, also not what it has not been told of so far. Adding it again gives it
-          a new secret.
-        </p>
+        <p>Nothing more is sent there, not even what is still waiting. Adding it again makes a new secret.</p>
       </AreYouSure>
       <ProblemNote
         v-if="act.error.value && act.variables.value?.one.id === one.id"
@@ -117,16 +114,16 @@ function state(one: Webhook): string {
         <dd :class="one.attempts || one.paused ? 'font-semibold text-high' : ''">
           {{ state(one) }}<span v-if="one.trouble" class="block font-normal">{{ one.trouble }}</span>
         </dd>
-        <dt class="text-mute">Told of</dt>
+        <dt class="text-mute">Is sent</dt>
         <dd>
           {{ toldOf(one) }}
           <span v-if="one.keys_url" class="small block break-all">
             Security Event Tokens for {{ one.audience }}. Keys: {{ one.keys_url }}
           </span>
         </dd>
-        <dt class="text-mute">Last told</dt>
+        <dt class="text-mute">Last sent</dt>
         <dd :title="exact(one.sent_at)">
-          {{ one.sent_at ? ago(one.sent_at, now) : "never" }}; {{ one.waits }} not looked at yet
+          {{ one.sent_at ? ago(one.sent_at, now) : "never" }}; {{ one.waits }} waiting
         </dd>
         <dt class="text-mute">Added by</dt>
         <dd>{{ one.made_by }}</dd>
@@ -135,8 +132,8 @@ function state(one: Webhook): string {
     <p v-if="secret" class="mt-6 max-w-2xl border-l-2 border-act pl-3">
       {{
         bearer
-          ? "What ended is sent there with this secret as a bearer token, which is shown this once:"
-          : "What is sent there is signed with this secret, which is shown this once:"
+          ? "Events are sent there with this secret as a bearer token. It is shown only now:"
+          : "What is sent there is signed with this secret. It is shown only now:"
       }}
       <code class="mt-1 block font-mono text-plain break-all">{{ secret }}</code>
     </p>
@@ -145,7 +142,7 @@ function state(one: Webhook): string {
       class="mt-6 grid max-w-2xl gap-3 border-t border-rule pt-4"
       @submit.prevent="add.mutate()"
     >
-      <h2>Tell another one</h2>
+      <h2>Add a webhook</h2>
       <FormField label="Address">
         <input
           v-model="form.url"
@@ -155,7 +152,7 @@ function state(one: Webhook): string {
           placeholder="https://desk.example/latch"
         />
       </FormField>
-      <FormField label="Only of acts that begin so (all, if empty)">
+      <FormField label="Only acts that begin with (all if empty)">
         <input
           v-model="form.acts"
           class="field w-full"
@@ -165,13 +162,9 @@ function state(one: Webhook): string {
       </FormField>
       <label class="flex items-baseline gap-2">
         <input v-model="form.tokens" type="checkbox" />
-        <span>Send only what ended, as Security Event Tokens</span>
+        <span>Send only access that ended, as Security Event Tokens</span>
       </label>
-      <FormField
-        v-if="form.tokens"
-        label="Audience"
-        hint="For whom they are; left empty, for the server of the address."
-      >
+      <FormField v-if="form.tokens" label="Audience" hint="Leave it empty to use the server of the address.">
         <input v-model="form.audience" class="field w-full" maxlength="1000" />
       </FormField>
       <ProblemNote v-if="add.error.value" :error="add.error.value" />

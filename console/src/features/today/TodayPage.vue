@@ -63,7 +63,7 @@ const greeting = computed(() => {
   const s = summary.data.value;
   if (!s) return "";
   if (!s.flagged) return `${s.entries} entries on ${s.accounts} accounts, and nothing is flagged.`;
-  return `${s.flagged} of ${s.entries} entries carry a flag, ${s.severe} of them high or critical.`;
+  return `${s.flagged} of ${s.entries} entries have a flag, ${s.severe} of them high or critical.`;
 });
 function show(entry: string): void {
   void router.push({ query: entry ? { entry } : {} });
@@ -83,7 +83,7 @@ function show(entry: string): void {
     <div class="mt-5 grid grid-cols-[minmax(0,1fr)_300px] gap-x-10 max-lg:grid-cols-1">
       <div>
         <h2 class="text-title!">What to look at first</h2>
-        <p class="small mt-1">By risk: what could do most harm comes first.</p>
+        <p class="small mt-1">By risk: the most harmful first.</p>
         <ol class="mt-3">
           <li v-for="entry in entries" :key="entry.id" class="border-t border-line">
             <button
@@ -113,8 +113,8 @@ function show(entry: string): void {
             </button>
           </li>
         </ol>
-        <p v-if="first.isPending.value" class="mt-4 text-mute" role="status">Looking…</p>
-        <p v-else-if="!entries.length" class="mt-4">Nothing is stale or risky by the rules in force.</p>
+        <p v-if="first.isPending.value" class="mt-4 text-mute" role="status">Loading…</p>
+        <p v-else-if="!entries.length" class="mt-4">Nothing is stale or risky by the rules of your policy.</p>
         <p v-else class="mt-3">
           <RouterLink class="link" to="/inventory?flagged=true&sort=risk"
             >All flagged entries by risk</RouterLink
@@ -125,7 +125,7 @@ function show(entry: string): void {
       </div>
       <div class="max-lg:mt-8">
         <template v-if="asked.length">
-          <h3 class="section mt-0!">Waits for you</h3>
+          <h3 class="section mt-0!">Waiting for you</h3>
           <p v-for="round in asked" :key="round.id" class="mb-2 text-plain">
             <RouterLink class="link" :to="`/rounds/${round.ref}`">{{ round.review.name }}</RouterLink>:
             {{ round.mine }} {{ round.mine === 1 ? "item" : "items" }}, due
@@ -133,14 +133,14 @@ function show(entry: string): void {
           </p>
         </template>
         <template v-if="stuck.length">
-          <h3 class="section" :class="asked.length ? '' : 'mt-0!'">Waits for a person</h3>
+          <h3 class="section" :class="asked.length ? '' : 'mt-0!'">Orders that need a person</h3>
           <p v-for="order in stuck" :key="order.id" class="mb-2 text-plain">
             <RouterLink class="link" :to="{ path: '/orders', query: { order: order.ref } }"
               >{{ order.party }} on {{ order.account }}</RouterLink
             >: {{ order.why }}
           </p>
         </template>
-        <h3 class="section" :class="stuck.length || asked.length ? '' : 'mt-0!'">Accounts to look after</h3>
+        <h3 class="section" :class="stuck.length || asked.length ? '' : 'mt-0!'">Accounts with flags</h3>
         <ul class="text-plain">
           <li v-for="flag in others.data.value?.items ?? []" :key="flag.id" class="mb-[9px] flex gap-2">
             <SeverityNotch :severity="flag.severity" :height="15" class="translate-y-[2px] self-start" />
@@ -159,13 +159,13 @@ function show(entry: string): void {
             <span class="small block" :title="exact(entry.ends_at)">{{ lastDay(entry.ends_at, zone) }}</span>
           </li>
         </ul>
-        <p v-if="ending.isPending.value" class="small">Looking…</p>
+        <p v-if="ending.isPending.value" class="small">Loading…</p>
         <p v-else-if="!soon.length" class="small">Nothing ends in the next {{ AHEAD }} days.</p>
         <h3 class="section">New in the last day</h3>
         <ul class="text-plain">
           <li v-for="one in raised" :key="one.text" class="mb-[5px]">{{ one.text }}</li>
         </ul>
-        <p v-if="fresh.isPending.value" class="small">Looking…</p>
+        <p v-if="fresh.isPending.value" class="small">Loading…</p>
         <p v-else-if="!raised.length" class="small">
           Nothing has changed since {{ day(new Date(now - 86_400_000).toISOString(), zone) }}.
         </p>

@@ -119,14 +119,14 @@ const statements = computed({
       <template v-if="change.do === 'give'">
         <input
           class="field w-[230px]"
-          placeholder="whom: an address"
+          placeholder="for for whom: an address"
           aria-label="Whom"
           :value="text('to')"
           @change="set('to', ($event.target as HTMLInputElement).value)"
         />
         <select
           class="field max-w-[240px]"
-          aria-label="What for"
+          aria-label="Purpose"
           :value="text('task')"
           @change="set('task', ($event.target as HTMLSelectElement).value)"
         >
@@ -145,14 +145,14 @@ const statements = computed({
         :value="change.locked ? 'yes' : 'no'"
         @change="set('locked', ($event.target as HTMLSelectElement).value === 'yes')"
       >
-        <option value="yes">open to nobody, whatever its parts say</option>
-        <option value="no">open as its parts say</option>
+        <option value="yes">open to nobody, whatever its parts are set to</option>
+        <option value="no">open as its parts are set</option>
       </select>
       <template v-if="change.do === 'share'">
         <input
           class="field w-[220px]"
           list="parts-of-it"
-          placeholder="which part of it"
+          placeholder="which part"
           aria-label="Part"
           :value="text('resource')"
           @change="part(($event.target as HTMLInputElement).value)"

@@ -47,7 +47,7 @@ function looks(line: Line): string {
           Only version {{ side.number }} <span class="small">{{ side.lines.length }}</span>
         </h3>
         <p v-if="!side.lines.length" class="text-plain text-mute">
-          Nothing that the other would not change too.
+          Nothing that the other version would not do.
         </p>
         <ul v-else class="grid gap-2 text-plain">
           <li
@@ -62,7 +62,7 @@ function looks(line: Line): string {
       </section>
     </div>
     <p v-if="found.data.value?.partly" class="small mt-4">
-      There is too much to tell all of it exactly; what is only summed up is compared as it is told.
+      There is too much to compare line by line; what is only summed up is compared by its sums.
     </p>
   </section>
 </template>

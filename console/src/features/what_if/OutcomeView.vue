@@ -61,8 +61,8 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
     >
       {{
         outcome.outsiders_gain
-          ? "Somebody from outside would gain something."
-          : "Nobody from outside would gain anything."
+          ? "Someone from outside would gain access."
+          : "Nobody from outside would gain access."
       }}
     </p>
     <ul v-if="outcome.limits.length" class="mt-3 grid gap-1">
@@ -71,7 +71,7 @@ const lines = computed(() => (every.value ? props.outcome.shifts : props.outcome
       </li>
     </ul>
     <ShiftMap v-if="changes.length" :changes="changes" class="mt-5" />
-    <p v-else class="mt-4 text-mute">Nobody would gain or lose anything.</p>
+    <p v-else class="mt-4 text-mute">Nobody would gain or lose access.</p>
     <DataTable
       v-if="lines.length"
       class="mt-4 max-w-[980px] text-plain"

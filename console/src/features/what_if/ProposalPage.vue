@@ -273,7 +273,9 @@ const sure = ref(false);
       </template>
     </template>
     <p class="mt-6 font-mono text-small text-mute">
-      {{ fresh ? "openlatch what-if make FILE --fail-if outsider-gains" : `openlatch what-if show ${wanted}` }}
+      {{
+        fresh ? "openlatch what-if make FILE --fail-if outsider-gains" : `openlatch what-if show ${wanted}`
+      }}
     </p>
   </section>
 </template>

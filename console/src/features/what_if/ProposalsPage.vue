@@ -14,7 +14,7 @@ const COLUMNS: Column[] = [
   { key: "by", title: "By", cell: "whitespace-nowrap" },
 ];
 
-/** Changes that somebody has in mind, and what each would change. */
+/** Changes that someone has in mind, and what each would change. */
 const now = useNow();
 const mayPropose = useSession().may("proposals.create");
 const found = useQuery({
@@ -37,7 +37,7 @@ function says(one: Proposal): string {
 <template>
   <ListPage
     title="What if"
-    lead="Changes that somebody has in mind, and what they would change, before anything is done."
+    lead="Changes that someone has in mind, and what they would change, before anything is done."
     :error="found.error.value"
     :pending="found.isPending.value"
     :empty="!found.data.value?.items.length"

@@ -130,7 +130,7 @@ def _freshness(client: Client) -> None:
             continue
         style = "dark_orange3" if provider.stale or provider.worn_off else "dim"
         if provider.by_hand:
-            worn = f", {count(provider.worn_off, 'entry')} not confirmed in {count(provider.vouch_days, 'day')}"
+            worn = f", {count(provider.worn_off, 'entry')} not vouched for in {count(provider.vouch_days, 'day')}"
             hint(f"{provider.name}: recorded by hand{worn if provider.worn_off else ''}", style)
             continue
         note = (
@@ -205,7 +205,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("device", e.device),
         ("network" if e.kind == "session" else "only from", e.network),
         ("depends on it", "; ".join(d.what for d in e.dependencies)),
-        ("confirmed", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
+        ("vouched for", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
         ("since" if e.end_reason == "provider-removed" else "ended", day(e.ended_at, zone)),
         ("risk", f"{e.risk} of 100"),
     )

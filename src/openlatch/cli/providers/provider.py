@@ -34,8 +34,8 @@ def _freshness(p: wire.Provider) -> Text:
 
 def _latest(p: wire.Provider) -> str:
     if p.by_hand:
-        worn = f"{count(p.worn_off, 'entry')} not confirmed in {count(p.vouch_days, 'day')}"
-        return worn if p.worn_off else "all confirmed"
+        worn = f"{count(p.worn_off, 'entry')} not vouched for in {count(p.vouch_days, 'day')}"
+        return worn if p.worn_off else "all vouched for"
     if p.latest is None:
         return "not read yet"
     return f"{p.latest.state}: {p.latest.trouble}" if p.latest.trouble else p.latest.state

@@ -30,7 +30,7 @@ const open = useQueryParams().param("entry");
 const TABS = [
   ["access", "Who has access"],
   ["risk", "Risk"],
-  ["activity", "What was done"],
+  ["activity", "Activity"],
   ["history", "History"],
 ] as const;
 const shown = computed(() => TABS.find(([tab]) => tab === route.query.show)?.[0] ?? "access");
@@ -78,7 +78,7 @@ function show(entry: string): void {
             {{ account.shared_with === 1 ? "party" : "parties" }} ·
             <b v-if="admits === 1" class="font-semibold text-high">only one can let others in</b>
             <template v-else-if="admits">{{ admits }} can let others in</template>
-            <b v-else class="font-semibold text-high">nobody is known who can let others in</b>
+            <b v-else class="font-semibold text-high">nobody is known to be able to let others in</b>
             <template v-if="summary?.flagged">
               · {{ summary.flagged }} of {{ summary.entries }} entries flagged</template
             >
@@ -88,7 +88,7 @@ function show(entry: string): void {
       </header>
       <div class="mt-4 flex flex-wrap items-center gap-3 pr-6 text-plain">
         <label class="flex items-center gap-2">
-          <span class="text-mute">How much harm its loss would do</span>
+          <span class="text-mute">How critical it is: how much harm its loss would do</span>
           <select
             class="field"
             :value="account.criticality"
@@ -126,7 +126,7 @@ function show(entry: string): void {
           v-if="mayOffer"
           class="link"
           :to="{ path: '/offers/new', query: { account: account.ref } }"
-          >Let somebody in</RouterLink
+          >Let someone in</RouterLink
         >
         <button
           v-if="mayRecord"
@@ -135,7 +135,7 @@ function show(entry: string): void {
           :aria-expanded="recording"
           @click="recording = !recording"
         >
-          Somebody was told a secret
+          Record who knows a secret
         </button>
         <ProblemNote v-if="describe.error.value" :error="describe.error.value" />
       </div>
@@ -162,9 +162,9 @@ function show(entry: string): void {
         @more="inventory.more()"
       />
       <p v-else-if="isPending" class="mt-8 text-mute" role="status">Reading the inventory…</p>
-      <p v-else class="mt-8">Nobody has access to it now, as far as is known.</p>
+      <p v-else class="mt-8">Nobody has access to it, as far as is known.</p>
       <EntryPanel v-if="open" :key="open" :entry-ref="open" @close="show('')" />
     </template>
-    <p v-else class="mt-8 text-mute" role="status">Looking…</p>
+    <p v-else class="mt-8 text-mute" role="status">Loading…</p>
   </section>
 </template>

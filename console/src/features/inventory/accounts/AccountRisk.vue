@@ -55,6 +55,6 @@ const flags = useQuery({
         </p>
       </template>
     </template>
-    <p v-else class="text-mute" role="status">Adding it up…</p>
+    <p v-else class="text-mute" role="status">Loading…</p>
   </div>
 </template>

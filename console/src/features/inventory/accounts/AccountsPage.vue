@@ -30,7 +30,7 @@ const {
     :pending="isPending"
     :empty="!accounts.length"
     nothing="No account is known yet."
-    hint="Accounts appear when a provider has been read."
+    hint="Accounts appear once a provider has been read."
     :more="hasMore"
     @more="more"
   >

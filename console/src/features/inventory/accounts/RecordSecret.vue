@@ -6,7 +6,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SomebodyElse from "@/ui/SomebodyElse.vue";
 import FormField from "@/ui/FormField.vue";
 
-/** Writing down, in a moment, that somebody was told a password. */
+/** Writing down, in a moment, that someone was told a password. */
 const props = defineProps<{ account: string }>();
 const queries = useQueryClient();
 const who = ref("");
@@ -34,24 +34,24 @@ const kept = keep.data;
 </script>
 
 <template>
-  <form class="max-w-xl" aria-label="Somebody was told a secret" @submit.prevent="keep.mutate(false)">
+  <form class="max-w-xl" aria-label="Record who knows a secret" @submit.prevent="keep.mutate(false)">
     <div class="flex flex-wrap items-end gap-3">
-      <FormField label="Who was told: a name or an address">
+      <FormField label="Who knows it: a name or an address">
         <input v-model="who" class="field w-[240px]" required maxlength="320" autocomplete="off" name="who" />
       </FormField>
       <FormField label="What">
         <input v-model="what" class="field w-[170px]" maxlength="200" placeholder="a password" name="what" />
       </FormField>
-      <button type="submit" class="button" :disabled="keep.isPending.value">Write it down</button>
+      <button type="submit" class="button" :disabled="keep.isPending.value">Record it</button>
     </div>
     <ProblemNote v-if="keep.error.value" :error="keep.error.value" class="mt-3">
       <SomebodyElse :error="keep.error.value" @sure="keep.mutate(true)" />
     </ProblemNote>
     <p v-else-if="kept" class="mt-3" role="status">
-      <b class="font-[620]">{{ kept.party.name }}</b> knows {{ kept.level }}. It is flagged until it was
-      changed.
+      <b class="font-[620]">{{ kept.party.name }}</b> knows {{ kept.level }}. It has a flag until the secret
+      is changed.
       <RouterLink class="link" :to="{ path: '/offers/new', query: { replaces: kept.ref } }"
-        >Let them in instead</RouterLink
+        >Offer access instead</RouterLink
       >
     </p>
   </form>

@@ -12,13 +12,13 @@ import SegmentedButtons from "@/ui/SegmentedButtons.vue";
 const columns = computed<Column[]>(() => [
   { key: "when", title: "When", cell: "whitespace-nowrap" },
   { key: "who", title: "Who" },
-  { key: "inWhoseName", title: "In whose name" },
+  { key: "inWhoseName", title: "Your workspaces" },
   ...(!props.account ? [{ key: "where", title: "Where" }] : []),
   { key: "what", title: "What" },
   { key: "with", title: "With" },
 ]);
 
-/** What was done on an account, or by a party and on its behalf: told apart by who acted, and in whose name. */
+/** Activity on an account, or by a party and on its behalf: told apart by who acted, and in whose name. */
 const props = defineProps<{ account?: string; party?: string }>();
 const { zone } = useSession();
 const now = useNow();
@@ -45,7 +45,7 @@ const counts = computed(() => first.value?.counts ?? { own: 0, delegate: 0, app:
 const all = computed(() => counts.value.own + counts.value.delegate + counts.value.app);
 const WAYS = [
   ["own", "the holder's own people"],
-  ["delegate", "on somebody's behalf"],
+  ["delegate", "on someone's behalf"],
   ["app", "apps"],
 ] as const;
 const choices = computed(() => [
@@ -63,11 +63,11 @@ function behalf(one: Activity): string {
 <template>
   <div>
     <ProblemNote v-if="error" :error="error" class="max-w-xl" />
-    <p v-else-if="isPending" class="text-mute" role="status">Looking…</p>
+    <p v-else-if="isPending" class="text-mute" role="status">Loading…</p>
     <div v-else-if="!all" class="max-w-md">
-      <p class="font-[620]">Nothing is known to have been done.</p>
+      <p class="font-[620]">No activity is known.</p>
       <p class="text-mute">
-        Not every provider tells what is done with an access; some only say when it was used.
+        Not every provider reports what is done with an access; some only say when it was used.
       </p>
     </div>
     <template v-else>

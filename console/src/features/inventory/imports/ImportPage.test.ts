@@ -57,7 +57,7 @@ const said = (sent: { path: string; query: Record<string, string> }[]) =>
     .map((one) => JSON.parse(one.query.form || "null"));
 
 describe("importing a list", () => {
-  it("shows the sheet as it is, with what is left out and why, and begins only when somebody says so", async () => {
+  it("shows the sheet as it is, with what is left out and why, and begins only when someone says so", async () => {
     const over = {
       ref: "CCCC",
       state: "done",
@@ -76,7 +76,7 @@ describe("importing a list", () => {
     const shown = await chosen();
     expect(shown.text()).toContain("looks like a total");
     expect(shown.text()).toContain("left out: it holds secrets");
-    expect(shown.text()).toContain("It brings 1 new");
+    expect(shown.text()).toContain("It changes 1 new");
     expect(sent.some((one) => one.path.endsWith("/imports"))).toBe(false);
     await shown.get("button.button-act").trigger("click");
     await flushPromises();
@@ -84,7 +84,7 @@ describe("importing a list", () => {
     expect(shown.text()).toContain("Imported: 1 new");
   });
 
-  it("looks again with what somebody says of a column, and keeps what was proposed for the others", async () => {
+  it("looks again with what someone says of a column, and keeps what was proposed for the others", async () => {
     const sent = service({ ...ABOUT, [LOOK]: outcome });
     const shown = await chosen();
     await shown.get("select[aria-label='What Until is']").setValue("basis");
@@ -106,7 +106,7 @@ describe("importing a list", () => {
     expect(said(sent).at(-1)).toEqual({ ...form, orders: { Until: "day-first" } });
   });
 
-  it("takes a line that was left out, and leaves one out, when somebody says so", async () => {
+  it("takes a line that was left out, and leaves one out, when someone says so", async () => {
     const sent = service({ ...ABOUT, [LOOK]: outcome });
     const shown = await chosen();
     await shown.get("button[aria-label='Take line 4']").trigger("click");

@@ -44,7 +44,7 @@ function shown(line: number): void {
     <p class="small"><RouterLink class="link" to="/providers">Providers</RouterLink></p>
     <h1 class="mt-1">Import a list{{ about ? ` into ${about.name}` : "" }}</h1>
     <p class="mt-[5px] max-w-3xl text-mute">
-      A list that you keep yourself, as CSV or .xlsx. You see how it is taken before anything changes. What is
+      A list that you keep yourself, as CSV or .xlsx. You see how it is read before anything changes. What is
       not in it stays as it was, and passwords in it are left out.
     </p>
     <ProblemNote v-if="unknown" :error="unknown" class="mt-6 max-w-xl" />
@@ -53,16 +53,16 @@ function shown(line: number): void {
         <template v-if="progress.data.value?.state === 'done'"
           >Imported: {{ counts(progress.data.value.counts) }}. You vouch for what is in the list.</template
         >
-        <template v-else-if="progress.data.value?.state === 'failed'">It could not go on.</template>
+        <template v-else-if="progress.data.value?.state === 'failed'">The import stopped.</template>
         <template v-else
-          >Taking it in: {{ progress.data.value?.done ?? 0 }} of
-          {{ progress.data.value?.total ?? "…" }} lines. You can leave this page; it goes on.</template
+          >Importing: {{ progress.data.value?.done ?? 0 }} of {{ progress.data.value?.total ?? "…" }} lines.
+          You can leave this page; the import continues.</template
         >
       </p>
       <div
         class="mt-2 h-[6px] max-w-xl rounded-full bg-wash"
         role="progressbar"
-        aria-label="How much is taken in"
+        aria-label="Progress"
         :aria-valuenow="share"
         aria-valuemin="0"
         aria-valuemax="100"
@@ -84,9 +84,7 @@ function shown(line: number): void {
         <input type="file" accept=".csv,.xlsx" class="text-plain" @change="chosen" />
       </FormField>
       <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl" />
-      <p v-if="looking.isPending.value && !outcome" class="mt-4 text-mute" role="status">
-        Looking through it…
-      </p>
+      <p v-if="looking.isPending.value && !outcome" class="mt-4 text-mute" role="status">Reading the file…</p>
       <template v-if="outcome && form">
         <div class="mt-5 flex flex-wrap items-end gap-x-5 gap-y-3 text-plain">
           <FormField v-if="outcome.sheets.length > 1" label="Sheet">
@@ -137,7 +135,7 @@ function shown(line: number): void {
             take lines that are struck through{{ struck ? ` (${struck})` : "" }}
           </label>
         </div>
-        <p v-if="outcome.remembered" class="small mt-2">Matched as it was the last time.</p>
+        <p v-if="outcome.remembered" class="small mt-2">Matched as last time.</p>
         <p v-for="one in general" :key="one.problem" class="mt-2 text-plain">The file: {{ one.problem }}.</p>
         <div v-if="outcome.complaints.length" class="mt-4 max-w-3xl border-l-2 border-critical pl-3">
           <p class="font-[620]">Something is wrong. Nothing was changed.</p>
@@ -166,7 +164,7 @@ function shown(line: number): void {
             Import it
           </button>
           <p>
-            It brings <b class="font-[620]">{{ counts(outcome.counts) }}</b><template
+            It changes <b class="font-[620]">{{ counts(outcome.counts) }}</b><template
               v-if="outcome.notes.length"
               >; {{ outcome.notes.length }} {{ outcome.notes.length === 1 ? "line is" : "lines are" }} left
               out</template

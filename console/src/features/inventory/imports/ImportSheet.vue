@@ -63,14 +63,14 @@ const gap = (index: number) => {
           <th class="sticky left-0 z-[1] w-[52px] bg-wash px-2 py-2 text-small font-normal text-mute">
             Line
           </th>
-          <th class="w-[150px] px-2 py-2"><span class="sr-only">What becomes of the line</span></th>
+          <th class="w-[150px] px-2 py-2"><span class="sr-only">What happens to the line</span></th>
           <th
             v-for="column in outcome.columns"
             :key="column.header"
             class="w-[176px] min-w-[150px] border-l border-line px-2 py-2 font-normal"
           >
             <span class="block max-w-[220px] font-[620] break-words">{{ column.header }}</span>
-            <span v-if="column.derived" class="small block">left out: it is worked out</span>
+            <span v-if="column.derived" class="small block">left out: it is calculated</span>
             <span v-else-if="column.secret" class="small block">left out: it holds secrets</span>
             <select
               v-else

@@ -3,10 +3,10 @@ import { computed, ref, watch, type Ref } from "vue";
 import { api, take, type ImportForm, type ImportOutcome } from "@/api/client";
 import { listType } from "@/ui/lists";
 
-/** How often an import that is under way is looked at, in milliseconds. */
+/** How often an import that is in progress is looked at, in milliseconds. */
 const OFTEN = 700;
 
-/** A list that somebody chose: what is in it, how it is taken, and what becomes of it. Nothing is kept before it is. */
+/** A list that someone chose: what is in it, how it is taken, and what becomes of it. Nothing is kept before it is. */
 export function useImport(provider: Ref<string>) {
   const queries = useQueryClient();
   const file = ref<File>();

@@ -44,7 +44,7 @@ function since(entries: Entry[]): string {
     :pending="isPending"
     :empty="!apps.length"
     nothing="No app is connected."
-    hint="Apps appear when a provider that shows them has been read."
+    hint="Apps appear once a provider that lists them has been read."
     :more="hasMore"
     @more="more"
   >

@@ -6,7 +6,7 @@ defineProps<{ keys: KnownAs[] }>();
 </script>
 
 <template>
-  <p v-if="!keys.length" class="small">Written down here; no provider knows them.</p>
+  <p v-if="!keys.length" class="small">Recorded here; no provider knows them.</p>
   <dl v-else class="grid grid-cols-[minmax(0,120px)_minmax(0,1fr)] gap-x-3 gap-y-1 text-plain">
     <template v-for="one in keys" :key="`${one.provider.id} ${one.key}`">
       <dt class="text-mute">{{ one.provider.name }}</dt>

@@ -16,7 +16,7 @@ const props = defineProps<{
   member: string;
   action: "add-member" | "remove-member";
   provider?: string | undefined;
-  /** an order that is under way about it already */
+  /** an order that is in progress about it already */
   under?: string | undefined;
 }>();
 const emit = defineEmits<{ close: []; changed: [] }>();

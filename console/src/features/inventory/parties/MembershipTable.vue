@@ -51,7 +51,7 @@ const shown = computed(() => found.value.slice(0, MOST));
         <span v-if="of === 'member' && one.kind !== 'person'" class="small block">{{ one.kind }}</span>
       </template>
       <template #at="{ row: one }">{{ one.provider.name }}</template>
-      <template #since="{ row: one }">{{ day(one.since) || "not told" }}</template>
+      <template #since="{ row: one }">{{ day(one.since) || "not known" }}</template>
       <template #act="{ row: one }">
         <button
           v-if="mayOrder"

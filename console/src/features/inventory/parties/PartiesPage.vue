@@ -54,8 +54,8 @@ const pairs = computed(() => alike.data.value?.items.length ?? 0);
     :error="error"
     :pending="isPending"
     :empty="!parties.length"
-    :nothing="q ? 'Nobody matches.' : 'Nobody is known yet.'"
-    hint="Parties appear when a provider has been read."
+    :nothing="q ? 'No party matches.' : 'There are no parties yet.'"
+    hint="Parties appear once a provider has been read."
     :more="hasMore"
     @more="more"
   >

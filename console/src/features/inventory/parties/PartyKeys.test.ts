@@ -14,7 +14,7 @@ const key = (id: string, provider: string, key: string) => ({
 });
 
 describe("what a party is known as", () => {
-  it("parts the key that somebody says is another's, and says what becomes of it first", async () => {
+  it("parts the key that someone says is another's, and says what becomes of it first", async () => {
     const keys = { items: [key("1", "Ticket Desk", "d-1"), key("2", "Live Sky", "s-1")] };
     const sent = service({ "GET /parties/AAAA/keys": keys, "POST /parties/AAAA/part": {} }, ["parties.join"]);
     const { shown } = await mounted(PartyKeys, { party: "AAAA", name: "Orla Finch" });

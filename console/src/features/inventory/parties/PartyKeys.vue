@@ -42,7 +42,7 @@ const part = useMutation({
 <template>
   <div>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="max-w-xl" />
-    <p v-else-if="found.isPending.value" class="text-mute" role="status">Looking…</p>
+    <p v-else-if="found.isPending.value" class="text-mute" role="status">Loading…</p>
     <KnownAs v-else class="max-w-2xl" :keys="keys">
       <template #default="{ known }">
         <button
@@ -51,7 +51,7 @@ const part = useMutation({
           class="link text-plain"
           @click="parting = known"
         >
-          This is somebody else…
+          This is someone else…
         </button>
         <form v-if="parting === known" class="mt-2 grid gap-2" @submit.prevent="part.mutate(known)">
           <p>

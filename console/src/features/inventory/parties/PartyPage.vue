@@ -44,8 +44,8 @@ const sponsor = useMutation({
 });
 const wanted = computed(() => String(route.params.party));
 const TABS = [
-  ["reach", "What it can do"],
-  ["activity", "What was done"],
+  ["reach", "Access"],
+  ["activity", "Activity"],
   ["teams", "Teams"],
   ["known", "Known as"],
   ["history", "History"],
@@ -127,7 +127,7 @@ const sub = computed(() => {
             >
           </p>
           <label v-if="maySponsor" class="mt-2 flex items-center gap-2 text-plain">
-            <span class="text-mute">Answers for it</span>
+            <span class="text-mute">Sponsor</span>
             <select
               class="field"
               :value="party.sponsor ?? ''"
@@ -156,7 +156,7 @@ const sub = computed(() => {
             v-if="mayLeave && party.kind === 'person'"
             class="button mt-2 inline-block"
             :to="`/parties/${party.ref}/leaving`"
-            >They leave…</RouterLink
+            >Start leaving…</RouterLink
           >
         </div>
       </header>
@@ -179,9 +179,7 @@ const sub = computed(() => {
       >
         <EventList :party="party.ref" />
       </div>
-      <p v-else-if="!chains.length" class="mt-8">
-        Nothing that is known here lets this party do anything now.
-      </p>
+      <p v-else-if="!chains.length" class="mt-8">This party has no access, as far as is known.</p>
       <template v-else>
         <ReachMap class="mt-4" :name="party.name" :sub="sub" :steps="steps" />
         <SmallestCut :party="party.ref" :name="party.name" :accounts="accounts" class="mt-6 max-w-3xl" />
@@ -222,8 +220,8 @@ const sub = computed(() => {
                     loses.length
                       ? `takes away ${loses.join(", ")}`
                       : idle
-                        ? "changes nothing: the same comes otherwise too"
-                        : "takes away what nobody has explained yet"
+                        ? "changes nothing: it has the same in another way"
+                        : "takes away powers whose meaning is not known"
                   }}
                 </td>
               </tr>

@@ -32,7 +32,7 @@ const plan = {
 const PLAN = "GET /teams/Crew/members/Orla/plan";
 
 describe("the teams of a party", () => {
-  it("lists members of a team and the teams it is in, with the order that is under way", async () => {
+  it("lists members of a team and the teams it is in, with the order that is in progress", async () => {
     const there = {
       members: [membership("Crew", "Orla"), membership("Crew", "Dov", "AAAA-BBBB")],
       teams: [],
@@ -70,7 +70,7 @@ describe("the panel of a member", () => {
     });
   });
 
-  it("orders nothing while somebody would be locked out", async () => {
+  it("orders nothing while someone would be locked out", async () => {
     service({ [PLAN]: { ...plan, stop: "Orla is the last one." } }, ["teams.order"]);
     const { shown } = await mounted(MemberPanel, { team: "Crew", member: "Orla", action: "remove-member" });
     await flushPromises();

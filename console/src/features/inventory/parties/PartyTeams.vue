@@ -56,7 +56,7 @@ function again(): void {
 <template>
   <div>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="max-w-xl" />
-    <p v-else-if="found.isPending.value" class="text-mute" role="status">Looking…</p>
+    <p v-else-if="found.isPending.value" class="text-mute" role="status">Loading…</p>
     <template v-else>
       <template v-if="kind === 'team'">
         <h3 class="section">Members</h3>
@@ -80,7 +80,7 @@ function again(): void {
         :day="(at: string | null) => day(at, zone)"
         @remove="(one) => show({ team: one.team.ref, member: one.member.ref, at: one.provider.ref })"
       />
-      <p class="small mt-2">By themselves; what comes through teams in teams is under “What it can do”.</p>
+      <p class="small mt-2">Directly; teams within teams are under “Access”.</p>
       <form v-if="mayOrder" class="mt-6 flex max-w-xl flex-wrap items-end gap-[10px]" @submit.prevent="add">
         <FormField
           class="grow"

@@ -41,7 +41,7 @@ const decisions = decided.items;
       <FreshnessNote />
     </header>
     <ProblemNote v-if="found.error.value" :error="found.error.value" class="mt-6 max-w-xl" />
-    <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Looking…</p>
+    <p v-else-if="found.isPending.value" class="mt-6 text-mute" role="status">Loading…</p>
     <p v-else-if="!pairs.length" class="mt-6 font-[620]">
       No two parties look alike. There is nothing to decide.
     </p>
