@@ -198,7 +198,7 @@ def stack(tmp_path_factory: pytest.TempPathFactory) -> Iterator[Stack]:
     _open(folder)
     with Stack(folder, fast=True) as running:
         with sign_in(running) as client:
-            # Those that know people by no more than a login come last: whoever is first says what somebody is called.
+            # Those that know people by no more than a login come last: whoever is first says what someone is called.
             for late in (False, True):
                 some = [p for p in client.providers() if not p.by_hand and (p.connector in demo.LOGINS) is late]
                 for reading in [client.read(str(provider.id)) for provider in some]:

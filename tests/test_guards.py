@@ -1,4 +1,4 @@
-"""Guard rails: what the house is built on, and would otherwise be broken without anybody noticing."""
+"""Guard rails: what the house is built on, and would otherwise be broken without anyone noticing."""
 
 from __future__ import annotations
 

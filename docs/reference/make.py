@@ -167,7 +167,7 @@ def risk() -> str:
         "| power | points |",
         "| --- | --- |",
         *(f"| {power} | {points} |" for power, points in weights.powers.items()),
-        f"| a word that nobody gave a meaning | {weights.unknown} |",
+        f"| a word whose meaning is not known | {weights.unknown} |",
         "\nThen circumstances multiply it, in this order:\n",
         "| circumstance | percent | where |",
         "| --- | --- | --- |",

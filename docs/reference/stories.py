@@ -99,7 +99,7 @@ ENTRIES = (
         "Hanne Prior",
         "delegate",
     ),
-    ("Somebody is paid out to, and nobody has verified by whom", "Donation Box", "Payouts", "Ridge Ledger", "app"),
+    ("Someone is paid out to, and nobody has verified by whom", "Donation Box", "Payouts", "Ridge Ledger", "app"),
 )
 ACCOUNTS = (
     ("The weather mast has a single administrator", "Weather Mast"),

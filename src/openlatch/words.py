@@ -125,7 +125,7 @@ class HookForm(StrEnum):
 
 
 class Reported(StrEnum):
-    """What a provider reports of somebody by a security event, and is heard here."""
+    """What a provider reports of someone by a security event, and is heard here."""
 
     SESSION_REVOKED = "session-revoked"
     CREDENTIAL_CHANGE = "credential-change"
@@ -259,7 +259,7 @@ class Role(StrEnum):
 
 
 class FactorKind(StrEnum):
-    """What somebody proves with that it is them, beside their password."""
+    """What someone proves with that it is them, beside their password."""
 
     CODES = "codes"
     PASSKEY = "passkey"
@@ -274,7 +274,7 @@ class LinkPurpose(StrEnum):
 
 
 class PersonState(StrEnum):
-    """Whether somebody of a workspace can sign in: once they have taken up their invitation, and until it is ended."""
+    """Whether someone of a workspace can sign in: once they have taken up their invitation, and until it is ended."""
 
     INVITED = "invited"
     ACTIVE = "active"
@@ -290,7 +290,7 @@ class Scope(StrEnum):
 
 
 class Telling(StrEnum):
-    """How somebody wants to be told."""
+    """How someone wants to be told."""
 
     AT_ONCE = "at-once"
     """as it comes; what comes together is one letter"""
@@ -301,7 +301,7 @@ class Telling(StrEnum):
 
 
 class JobState(StrEnum):
-    """Where something stands that the service does by and by, and that somebody waits for: an import, a report."""
+    """Where something stands that the service does by and by, and that someone waits for: an import, a report."""
 
     QUEUED = "queued"
     RUNNING = "running"
@@ -395,7 +395,7 @@ class Doubt(StrEnum):
 
 
 class Verdict(StrEnum):
-    """What somebody has said of two parties."""
+    """What someone has said of two parties."""
 
     JOINED = "joined"
     """they are one; what was the second's is the first's"""
@@ -421,19 +421,19 @@ class Action(StrEnum):
     CLOSE_SESSIONS = "close-sessions"
     """the open ones of the party on the account; they may sign in again"""
     CHANGE_SECRET = "change-secret"  # noqa: S105 - the act, not a secret
-    """somebody gives the account a new password, key or code; whoever was told the old one has nothing any more"""
+    """someone gives the account a new password, key or code; whoever was told the old one has nothing any more"""
     GIVE_BACK = "give-back"
     """what has ended is given again, as it was"""
     EXTEND = "extend"
     """for longer, for more parts or hours, or at a level that gives more"""
     HAND_OVER = "hand-over"
-    """the account itself goes to somebody else, once whoever owns it has agreed by a link"""
+    """the account itself goes to someone else, once whoever owns it has agreed by a link"""
     LET_IN = "let-in"
     """what was offered is given, now that it was taken up"""
     ADD_MEMBER = "add-member"
-    """somebody is put into a team"""
+    """someone is put into a team"""
     REMOVE_MEMBER = "remove-member"
-    """somebody is taken out of a team"""
+    """someone is taken out of a team"""
 
     @property
     def does(self) -> str:
@@ -459,7 +459,7 @@ _DOES = {
     Action.RESUME: "Resume the access of",
     Action.END_ON: "Give an end to the access of",
     Action.CLOSE_SESSIONS: "Close the sessions of",
-    Action.CHANGE_SECRET: "Change the secret told to",
+    Action.CHANGE_SECRET: "Change the secret known to",
     Action.GIVE_BACK: "Give back the access of",
     Action.EXTEND: "Extend the access of",
     Action.HAND_OVER: "Hand over the account of",
@@ -484,7 +484,7 @@ class OrderState(StrEnum):
 class Outcome(StrEnum):
     """What came of something so far; of what became an order, the state of that order.
 
-    What is `over` needs nobody any more, and of it nothing remains; what is `settled` is over, or somebody has said who
+    What is `over` needs nobody any more, and of it nothing remains; what is `settled` is over, or someone has said who
     sees to it. Of what `rests`, nothing goes on by itself.
     """
 
@@ -518,7 +518,7 @@ class Outcome(StrEnum):
 
     @property
     def can_be_left(self) -> bool:
-        """Whether it can be left open, with who sees to it: nothing goes on about it that would not need somebody."""
+        """Whether it can be left open, with who sees to it: nothing goes on about it that would not need someone."""
         return self in _CAN_BE_LEFT
 
     @property
@@ -537,7 +537,7 @@ class Tone(StrEnum):
     GOOD = "good"
     STAYS = "stays"
     WAITS = "waits"
-    """for somebody, or for a reading"""
+    """for someone, or for a reading"""
     GOING = "going"
     """by itself"""
     BAD = "bad"
@@ -548,18 +548,18 @@ class Tone(StrEnum):
 _OUTCOMES: dict[Outcome, tuple[Tone, str]] = {
     Outcome.KEPT: (Tone.STAYS, "stays as it is"),
     Outcome.PROVED: (Tone.GOOD, "a fresh reading shows it"),
-    Outcome.DONE: (Tone.GOOD, "somebody said so"),
-    Outcome.TOLD: (Tone.WAITS, "somebody or the provider said yes; no reading shows it yet"),
-    Outcome.RUNNING: (Tone.GOING, "under way"),
-    Outcome.WAITING: (Tone.WAITS, "goes on later, or once somebody has done something"),
+    Outcome.DONE: (Tone.GOOD, "someone reported it"),
+    Outcome.TOLD: (Tone.WAITS, "someone or the provider said yes; no reading shows it yet"),
+    Outcome.RUNNING: (Tone.GOING, "in progress"),
+    Outcome.WAITING: (Tone.WAITS, "continues later, or once someone has done something"),
     Outcome.TO_COME: (Tone.GOING, "not begun"),
     Outcome.DRAFTED: (Tone.GOING, "not begun"),
     Outcome.TO_DO: (Tone.NONE, "for a person to do"),
     Outcome.STUCK: (Tone.BAD, "needs a person"),
     Outcome.REFUSED: (Tone.BAD, "not possible"),
-    Outcome.CANCELLED: (Tone.NONE, "called off"),
+    Outcome.CANCELLED: (Tone.NONE, "cancelled"),
     Outcome.GONE: (Tone.NONE, "had ended before"),
-    Outcome.LEFT_OPEN: (Tone.NONE, "somebody sees to it"),
+    Outcome.LEFT_OPEN: (Tone.NONE, "someone takes care of it"),
     Outcome.UNDECIDED: (Tone.NONE, "nobody has answered yet"),
 }
 _CAN_BE_LEFT = frozenset(
@@ -598,7 +598,7 @@ class Choice(StrEnum):
     NARROW = "narrow"
     END_ON = "end-on"
     END_NOW = "end-now"
-    PASS_ON = "pass-on"  # noqa: S105 - handing it to somebody else
+    PASS_ON = "pass-on"  # noqa: S105 - handing it to someone else
 
 
 class RoundState(StrEnum):
@@ -629,7 +629,7 @@ class Reviewers(StrEnum):
     ADMINISTRATORS = "administrators"
     """those of them who can let others in on the account"""
     SPONSOR = "sponsor"
-    """whoever answers for the party; where nobody does, whoever let it in"""
+    """the party's sponsor; where nobody does, whoever let it in"""
 
 
 class Occasion(StrEnum):

@@ -1,4 +1,4 @@
-"""What a connector says that it cannot do, it refuses, before it speaks to anybody."""
+"""What a connector says that it cannot do, it refuses, before it speaks to anyone."""
 
 from __future__ import annotations
 

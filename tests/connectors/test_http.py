@@ -30,7 +30,7 @@ SECRET = "a-token-that-nobody-may-see"
 
 
 class Clock:
-    """Seconds that pass only while somebody waits."""
+    """Seconds that pass only while someone waits."""
 
     def __init__(self) -> None:
         self.now = 0.0

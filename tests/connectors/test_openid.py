@@ -146,8 +146,8 @@ def _by_another(login: Login) -> None:
 
 LIES: dict[str, Change] = {
     "another provider": _set(iss="https://login.hillfarm.example"),
-    "for somebody else": _set(aud="desk"),
-    "for several, and somebody else": _set(aud=["latch", "desk"], azp="desk"),
+    "for someone else": _set(aud="desk"),
+    "for several, and someone else": _set(aud=["latch", "desk"], azp="desk"),
     "another question": _set(nonce="other"),
     "no question": lambda login: login.claims.pop("nonce"),
     "nobody": lambda login: login.claims.pop("sub"),

@@ -50,13 +50,13 @@ class Desk:
         self._http.post("/endings", json=body, headers={"Idempotency-Key": f"theirs-{entry.key}"}).raise_for_status()
 
     def give(self, account: str, party: str, level: str, ends_at: str) -> None:
-        """Somebody is let in at the provider itself."""
+        """Someone is let in at the provider itself."""
         body = {"account": account, "party": party, "kind": "grant", "level": level, "ends_at": ends_at}
         key = {"Idempotency-Key": f"theirs-{account}-{party}-{level}"}
         assert self._http.post("/givings", json=body, headers=key).json()["outcome"] == "given"
 
     def disable(self, person: str) -> None:
-        """Somebody is made inactive at a directory itself."""
+        """Someone is made inactive at a directory itself."""
         body = {"Operations": [{"op": "replace", "path": "active", "value": False}]}
         self._http.patch(f"/Users/{person}", json=body).raise_for_status()
 

@@ -54,7 +54,7 @@ def demo(databases: Databases) -> str:
 def read_everything(stack: Stack) -> None:
     """Read every provider; those that know people by no more than a login come last.
 
-    Whoever is first says what somebody is called.
+    Whoever is first says what someone is called.
     """
     ridge = ridge_on(stack.service, now())
     for name in SPOKEN:

@@ -23,7 +23,7 @@ class Furniture:
     account: str
     batch: str
     by_hand: str
-    """an entry that is kept by hand"""
+    """an entry that is recorded by hand"""
     entry: str
     """a guide's access to Bookings, that nothing has happened to"""
     flag: str

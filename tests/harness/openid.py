@@ -24,11 +24,11 @@ class Login:
         self._http = httpx.Client(transport=ridge.transport)
 
     def knows(self, subject: str, **claims: Any) -> None:
-        """Have it say this of somebody from now on."""
+        """Have it say this of someone from now on."""
         self._http.put(f"{self.issuer}/users/{quote(subject)}", json=claims).raise_for_status()
 
     def come_back(self, url: str, subject: str) -> dict[str, str]:
-        """What somebody comes back with who went to `url` and signed in there."""
+        """What someone comes back with who went to `url` and signed in there."""
         answer = self._http.post(url, data={"sub": subject})
         assert answer.status_code == 302, answer.text
         return dict(parse_qsl(urlsplit(answer.headers["location"]).query))

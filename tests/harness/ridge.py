@@ -226,7 +226,7 @@ class Ridge:
     def drain(self) -> int:
         """Do what a worker does until nothing is due any more; returns how many jobs there were.
 
-        What comes round by itself does so once a minute, and at once after anything was changed.
+        What takes place by itself does so once a minute, and at once after anything was changed.
         """
         done = 0
         while True:
@@ -298,7 +298,7 @@ class Ridge:
 
 
 class Described:
-    """The app; whatever it answers to anybody in any test, its description has to say that it can."""
+    """The app; whatever it answers to anyone in any test, its description has to say that it can."""
 
     def __init__(self, app: Flask) -> None:
         self._app, self._urls = app, app.url_map.bind("localhost")

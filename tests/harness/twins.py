@@ -11,7 +11,7 @@ PLACES = (("Ticket Desk", "Gate", "d"), ("Plate Archive", "Night-Sky Plates", "s
 
 
 def twins(ridge: Ridge, name: str) -> tuple[str, str]:
-    """Read somebody at two providers, with one address that nobody has confirmed; returns the two short forms.
+    """Read someone at two providers, with one address that nobody has confirmed; returns the two short forms.
 
     Ticket Desk knows the first as NAME-d, and Plate Archive the second as NAME-s.
     """

@@ -101,7 +101,7 @@ def letter_to(stack: Stack, address: str, about: str) -> str:
 
 
 def long_ago(stack: Stack, what: str) -> None:
-    """Make it 31 minutes since anybody gave their password."""
+    """Make it 31 minutes since anyone gave their password."""
     with stack.service.store.transaction(SLUG) as tx:
         workspace_id = str(tx.workspace.id)
     with psycopg.connect(stack.service.settings.database_url) as connection:
@@ -144,7 +144,7 @@ def page(browser: Browser, stack: Stack) -> Iterator[Page]:
 
 @pytest.fixture
 def hers(browser: Browser, stack: Stack) -> Iterator[Page]:
-    """A page in the browser of somebody else."""
+    """A page in the browser of someone else."""
     with opened(browser, stack) as page:
         yield page
 

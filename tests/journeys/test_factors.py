@@ -25,7 +25,7 @@ DEVICE = {
 
 
 def joined(page: Page, stack: Stack, client: Client, name: str, role: str) -> str:
-    """Somebody new, who is signed in on a page; returns what their address begins with."""
+    """Someone new, who is signed in on a page; returns what their address begins with."""
     who = name.lower().replace(" ", ".")
     client.invite(f"{who}@{DOMAIN}", role)
     page.goto(link_in(letter_to(stack, f"{who}@{DOMAIN}", "invites you")))

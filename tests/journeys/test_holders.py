@@ -23,7 +23,7 @@ MAREN = f"maren.ashdown@{DOMAIN}"
 
 @pytest.fixture
 def society(stack: Stack) -> str:
-    """Another holder, for whom Maren acts as well; somebody has asked for something there."""
+    """Another holder, for whom Maren acts as well; someone has asked for something there."""
     slug = f"plate-society-{uuid4().hex[:8]}"
     workspace = Workspace(uuid4(), slug, "Ridge Plate Society", "Europe/London", Circle(frozenset({DOMAIN})))
     with stack.service.store.found(workspace, stack.service.services.clock()) as tx:

@@ -1,4 +1,4 @@
-"""Letting somebody in: from the task to the letter, between two browsers, and out again by herself."""
+"""Letting someone in: from the task to the letter, between two browsers, and out again by herself."""
 
 from __future__ import annotations
 
@@ -156,7 +156,7 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     page.get_by_label("Purpose").fill("One picture for a school book")
     page.get_by_role("button", name="Send the request").click()
     expect(page.get_by_role("status")).to_contain_text("edwin@sorrel-press.example")
-    assert "Edwin Sorrel" not in [request.name for request in client.requests()], "anybody can write anybody's address"
+    assert "Edwin Sorrel" not in [request.name for request in client.requests()], "anyone can write anyone's address"
     assert "Edwin Sorrel" in [request.name for request in client.requests("unconfirmed")]
     page.goto(link_in(letter_to(stack, "edwin@sorrel-press.example", "Did you ask")))
     page.get_by_role("button", name="Yes, it was me").click()

@@ -47,7 +47,7 @@ def test_what_a_provider_reports_is_heard_and_seen_to(page: Page, client: Client
     shown.get_by_label("Issuer").fill(sender.issuer)
     shown.get_by_label("Address of its keys").fill("signals")
     shown.get_by_role("button", name="Listen", exact=True).click()
-    expect(shown.get_by_text("is no address that can be called")).to_be_visible()
+    expect(shown.get_by_text("is not an address that can be reached")).to_be_visible()
     shown.get_by_label("Address of its keys").fill(f"{sender.issuer}/keys")
     shown.get_by_role("button", name="Listen", exact=True).click()
     secret = shown.get_by_text(re.compile("^latch-events-")).inner_text()

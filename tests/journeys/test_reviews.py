@@ -28,7 +28,7 @@ INES = f"ines.okoro@{DOMAIN}"
 
 
 def letters(stack: Stack, to: str, about: str) -> list[email.message.EmailMessage]:
-    """The letters to somebody that are about something, once the worker has sent one."""
+    """The letters to someone that are about something, once the worker has sent one."""
     for _ in range(600):
         files = sorted(stack.letters.glob("*.eml"))
         mails = [email.message_from_bytes(file.read_bytes(), policy=policy.default) for file in files]
@@ -48,7 +48,7 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     ended = next(item for item in items if item.entry.id == entry.id)
     assert all(item.reviewer == "Ines Okoro" for item in items)
 
-    # The link in the letter signs nobody in, and leads to the round once somebody has signed in themselves.
+    # The link in the letter signs nobody in, and leads to the round once someone has signed in themselves.
     (mail,) = letters(stack, INES, "What one guide can do")
     body = mail.get_body()
     assert body is not None
@@ -86,7 +86,7 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     assert last.compared is not None
     assert last.compared.entries.now == last.compared.entries.then - 1
 
-    # The report is the same wherever it is asked for, and holds without asking anybody.
+    # The report is the same wherever it is asked for, and holds without asking anyone.
     run("report", "round", opened.ref, "--to", "report.json")
     run("receipt", "keys")
     (run.home / "keys.json").write_text(run("receipt", "keys"))
@@ -97,7 +97,7 @@ def test_a_round_from_the_letter_to_the_signed_report_by_the_keyboard_alone(
     report = json.loads((run.home / "report.json").read_text())
     (line,) = [value for value in report["report"]["lines"] if value["outcome"] == "proved"]
     assert (line["decided_by"], line["reason"], line["decision"]) == ("Ines Okoro", "No longer a guide", "end-now")
-    line["decided_by"] = "Somebody else"
+    line["decided_by"] = "Someone else"
     (run.home / "altered.json").write_text(json.dumps(report))
     assert "not what was signed" in run("report", "verify", "altered.json", "--keys", "keys.json", exits=1)
     assert client.round_report(opened.ref, "pdf").startswith(b"%PDF")

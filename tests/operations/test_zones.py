@@ -31,7 +31,7 @@ ZONES = ["America/New_York", "Europe/London", "Pacific/Kiritimati"]
 
 @dataclass
 class Holder:
-    """A holder in a zone, with one list that is kept by hand, and a terminal."""
+    """A holder in a zone, with one list that is recorded by hand, and a terminal."""
 
     ridge: Ridge
     zone: str

@@ -44,7 +44,7 @@ class Holder:
 
     @contextmanager
     def as_(self, who: str = "") -> Iterator[Call]:
-        """Act as somebody, or as the service itself."""
+        """Act as someone, or as the service itself."""
         services = replace(self.blank.service.services, clock=lambda: self.now, new_id=self._new_id)
         with self.blank.service.store.transaction(self.id) as tx:
             call = as_service(tx, services)

@@ -68,7 +68,7 @@ def looked_through(plan: dict[str, Any]) -> list[str]:
 
 def shown(level: str) -> Observation:
     parties = tuple(
-        ObservedParty(f"p{n}", PartyKind.PERSON, f"Somebody {n}", (f"p{n}@ridge.example",), verified=True)
+        ObservedParty(f"p{n}", PartyKind.PERSON, f"Someone {n}", (f"p{n}@ridge.example",), verified=True)
         for n in range(MANY)
     )
     entries = tuple(

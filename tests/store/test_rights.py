@@ -1,4 +1,4 @@
-"""What somebody could do who has the service's login to the database: nothing to the log, and no door to everything."""
+"""What someone could do who has the service's login to the database: nothing to the log, and no door to everything."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ def plain(blank: Ridge, databases: Databases) -> Iterator[str]:
     "statement",
     [
         "update events set content = '{}'",
-        "update events set actor = 'Somebody else'",
+        "update events set actor = 'Someone else'",
         "update events set at = now()",
         "delete from events",
         "truncate events",

@@ -143,7 +143,7 @@ def test_what_was_exported_is_imported_again_without_loss(name: str, made: list[
 @pytest.mark.parametrize(
     ("name", "content", "problem"),
     [
-        ("csv", b"\x00\x01\x02\xff\x00", "it is no text"),
+        ("csv", b"\x00\x01\x02\xff\x00", "it is not text"),
         ("csv", b"\xff\xfeA", "damaged UTF-16"),
         ("csv", b'Account,Who\n"Gate,Orla\n', "line 2"),
         ("xlsx", b"Account,Who\nGate,Orla\n", "not a spreadsheet"),

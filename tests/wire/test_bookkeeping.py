@@ -37,7 +37,7 @@ def test_a_long_request_does_not_hold_up_the_next_of_the_same_token(ridge: Ridge
     assert before is not None
     ridge.clock.go_on(minutes=2)
     with ridge.call() as long:
-        # As a request does that is still under way: it knows who is asking, and does not end. The next one does.
+        # As a request does that is still in progress: it knows who is asking, and does not end. The next one does.
         assert sign_ins.by_token(long, bearer).person is not None
         client.me()
         used = token(client).last_used_at

@@ -49,7 +49,7 @@ class Doors:
     web: dict[str, httpx.Client]
 
     def knock(self, who: str, route: Route) -> httpx.Response:
-        """Send the least that a route takes, as somebody."""
+        """Send the least that a route takes, as someone."""
         names = self.things.as_mapping() | {"one": self.things.round}
         names |= {
             "token_id": self.things.token,
@@ -118,8 +118,8 @@ def test_every_operation_is_reached_by_a_route() -> None:
 
 @pytest.mark.parametrize("role", list(Role))
 def test_everybody_is_told_what_they_may_do(furnished: Ridge, role: Role) -> None:
-    with furnished.client(SOMEBODY[role]) as somebody:
-        assert set(somebody.me().may) == {name for name, permission in OPERATIONS.items() if role in permission.roles}
+    with furnished.client(SOMEBODY[role]) as someone:
+        assert set(someone.me().may) == {name for name, permission in OPERATIONS.items() if role in permission.roles}
     with furnished.client(SOMEBODY[role], scope="read") as reader:
         reads = {
             name

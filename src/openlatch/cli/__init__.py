@@ -85,7 +85,7 @@ SHORT_WAYS = {
     "read": "provider read",
 }
 _MEANT = {
-    # what somebody new may type, and what it is called here
+    # what someone new may type, and what it is called here
     "audit": "log list",
     "config": "profile",
     "history": "log list",

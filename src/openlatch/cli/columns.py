@@ -128,7 +128,7 @@ def powers(held: Sequence[str], used: Sequence[str] | None) -> Text:
 
 
 def day(instant: datetime | None, zone: str = "") -> str:
-    """A day in a zone: that of the workspace in which somebody is signed in, if none is given."""
+    """A day in a zone: that of the workspace in which someone is signed in, if none is given."""
     if instant is None:
         return ""
     local = instant.astimezone(ZoneInfo(zone or workspace_zone()))

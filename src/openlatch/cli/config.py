@@ -1,4 +1,4 @@
-"""What somebody always wants said: defaults of options in a file, and which sign-in is meant.
+"""What someone always wants said: defaults of options in a file, and which sign-in is meant.
 
 The file is config.toml beside the sign-ins, or what OPENLATCH_CONFIG names. At its top stand defaults for every command
 that has such an option, and in a table named as a command is typed, such as [entry.list], those of that one:

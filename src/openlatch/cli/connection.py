@@ -51,7 +51,7 @@ def _carrier() -> Carrier:
 
 
 def client_of(server: str, token: str) -> Client:
-    """Return a client of a service, which asks for the password where somebody is there to give it."""
+    """Return a client of a service, which asks for the password where someone is there to give it."""
     by = _carrier()
     password = _password if sys.stdin.isatty() else None
     return Client(server, token, password=password, transport=by.transport, pause=by.pause)

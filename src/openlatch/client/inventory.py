@@ -28,7 +28,7 @@ class InventoryCalls(Transport):
         return self._pieces("/entries/export", params=plain(wanted) | {"format": file_format})
 
     def summary(self, **wanted: Any) -> wire.Summary:
-        """Return how many entries a filter leaves, and how many of them carry a flag."""
+        """Return how many entries a filter leaves, and how many of them have a flag."""
         return self._send(wire.Summary, "GET", "/entries/summary", params=plain(wanted))
 
     def entry(self, entry: str) -> wire.Entry:
@@ -79,11 +79,11 @@ class InventoryCalls(Transport):
         return self._send(wire.Entry, "POST", f"/providers/{part(provider)}/entries", json=body)
 
     def vouch(self, entry: str) -> wire.Entry:
-        """Say that an entry that is kept by hand is still there as it is written."""
+        """Say that an entry that is recorded by hand is still there as it is written."""
         return self._send(wire.Entry, "POST", f"/entries/{part(entry)}/vouch")
 
     def gone(self, entry: str, reason: str = "") -> wire.Entry:
-        """Say that an entry that is kept by hand has ended at its provider."""
+        """Say that an entry that is recorded by hand has ended at its provider."""
         return self._send(wire.Entry, "POST", f"/entries/{part(entry)}/gone", json={"reason": reason})
 
     def record_secret(
@@ -96,7 +96,7 @@ class InventoryCalls(Transport):
         reason: str = "",
         somebody_else: bool = False,
     ) -> wire.Entry:
-        """Write down that somebody was told a password, key or code of an account.
+        """Write down that someone was told a password, key or code of an account.
 
         An address that comes close to a known one is refused (Invalid), unless it is `somebody_else`'s.
         """

@@ -107,7 +107,7 @@ class LettingInCalls(Transport):
     def answer(
         self, link: str, *, agrees: bool, later: bool = False, reason: str = "", name: str = "", password: str = ""
     ) -> wire.Question:
-        """Answer a link, once; `later` leaves it for later. Somebody new registers with a name and a password."""
+        """Answer a link, once; `later` leaves it for later. Someone new registers with a name and a password."""
         body: dict[str, object] = {"agrees": agrees, "later": later, "reason": reason}
         if name or password:
             body["register_as"] = {"name": name, "password": password}

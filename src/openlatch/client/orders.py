@@ -85,7 +85,7 @@ class OrdersCalls(Transport):
         return self._pages(wire.OrderList, "/orders", {"state": state, "batch": batch})
 
     def cancel(self, order: str) -> wire.Order:
-        """Call an order off."""
+        """Cancel an order."""
         return self._send(wire.Order, "POST", f"/orders/{part(order)}/cancel")
 
     def try_again(self, order: str) -> wire.Order:

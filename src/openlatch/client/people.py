@@ -62,7 +62,7 @@ class PeopleCalls(Transport):
         return frozenset(self._send(wire.PersonList, "GET", "/people").second_factor)
 
     def reset_factors(self, person: str) -> wire.Person:
-        """Take away all second factors of somebody who has lost theirs: their sessions and tokens end."""
+        """Take away all second factors of someone who has lost theirs: their sessions and tokens end."""
         return self._send(wire.Person, "DELETE", f"/people/{part(person)}/factors")
 
     def factors(self) -> wire.FactorList:
@@ -120,7 +120,7 @@ class PeopleCalls(Transport):
         return self._send(wire.SignOnNames, "GET", "/session/sign-on", params={"workspace": workspace}).items
 
     def leave_for_sign_on(self, workspace: str, sign_on: UUID, *, fresh: bool = False) -> wire.SignOnLeaving:
-        """Return where somebody goes to sign in, and what is kept until they are back."""
+        """Return where someone goes to sign in, and what is kept until they are back."""
         body = {"workspace": workspace, "sign_on": str(sign_on), "fresh": fresh}
         return self._send(wire.SignOnLeaving, "POST", "/session/sign-on/asked", json=body)
 
@@ -129,11 +129,11 @@ class PeopleCalls(Transport):
         return self._send(wire.TokenSecret, "POST", "/me/tokens", json={"name": name, "scope": scope, "days": days})
 
     def person(self, person: str) -> wire.Person:
-        """Return somebody of the workspace, by id or address."""
+        """Return someone of the workspace, by id or address."""
         return self._send(wire.Person, "GET", f"/people/{part(person)}")
 
     def invite(self, address: str, role: str, name: str | None = None) -> wire.Person:
-        """Invite somebody by letter to sign in; they choose their own name and password."""
+        """Invite someone by letter to sign in; they choose their own name and password."""
         return self._send(wire.Person, "POST", "/people", json={"address": address, "role": role, "name": name})
 
     def invite_again(self, person: str) -> wire.Person:
@@ -141,19 +141,19 @@ class PeopleCalls(Transport):
         return self._send(wire.Person, "POST", f"/people/{part(person)}/invitation")
 
     def change_role(self, person: str, role: str) -> wire.Person:
-        """Give somebody another role."""
+        """Give someone another role."""
         return self._send(wire.Person, "PUT", f"/people/{part(person)}/role", json={"role": role})
 
     def disable_person(self, person: str) -> wire.Person:
-        """Take back somebody's sign-in: their sessions, tokens and links end at once."""
+        """Take back someone's sign-in: their sessions, tokens and links end at once."""
         return self._send(wire.Person, "POST", f"/people/{part(person)}/disable")
 
     def enable_person(self, person: str) -> wire.Person:
-        """Let somebody sign in again who was disabled."""
+        """Let someone sign in again who was disabled."""
         return self._send(wire.Person, "POST", f"/people/{part(person)}/enable")
 
     def remove_person(self, person: str) -> None:
-        """Remove somebody from the workspace for good; what they did keeps their name."""
+        """Remove someone from the workspace for good; what they did keeps their name."""
         self._request("DELETE", f"/people/{part(person)}")
 
     def change_me(self, *, name: str | None = None, zone: str | None = None, dates: str | None = None) -> wire.Person:

@@ -106,7 +106,7 @@ class ProvidersCalls(Transport):
         return self._send(wire.LevelList, "PUT", f"/providers/{part(provider)}/levels", json=body).items
 
     def read(self, provider: str, *, accept_loss: bool = False) -> wire.Reading:
-        """Ask for a reading now; returns the one that is made, which may have been under way.
+        """Ask for a reading now; returns the one that is made, which may have been in progress.
 
         With `accept_loss`, whatever it no longer shows has ended, even if that is more than may vanish at once.
         """

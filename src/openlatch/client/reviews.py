@@ -39,7 +39,7 @@ class ReviewsCalls(Transport):
         return self._send(wire.ReviewText, "POST", "/reviews/check", json=_review(name, fields))
 
     def add_review(self, name: str, **fields: Any) -> wire.Review:
-        """Store a review, by the fields of wire.NewReview; it comes round by itself from then on."""
+        """Store a review, by the fields of wire.NewReview; it takes place by itself from then on."""
         return self._send(wire.Review, "POST", "/reviews", json=_review(name, fields))
 
     def change_review(self, review: str, name: str, **fields: Any) -> wire.Review:

@@ -1,4 +1,4 @@
-"""Batches, and somebody who leaves, as the client asks for them."""
+"""Batches, and someone who leaves, as the client asks for them."""
 
 from __future__ import annotations
 

@@ -24,7 +24,7 @@ T = TypeVar("T")
 _AGAIN = frozenset({429, 502, 503, 504})
 _TRIES = 4
 _EVERY = 1.0
-"""Seconds between two questions whether something that is under way is done."""
+"""Seconds between two questions whether something that is in progress is done."""
 _LONGEST = 1800.0
 """Seconds after which nobody waits any more for it."""
 
@@ -177,7 +177,7 @@ class Transport:
     def _slow(self) -> ServiceUnreachable:
         return ServiceUnreachable(
             f"Open Latch at {self._http.base_url.host} is there, but has not answered in time.",
-            next_step="Ask for less, or again later; what was ordered goes on, and is not done twice.",
+            next_step="Ask for less, or ask again later; what was ordered goes on, and is not done twice.",
         )
 
 
@@ -223,6 +223,4 @@ def part(text: str) -> str:
 
 def _no_text() -> Invalid:
     """What is said of bytes that a terminal or a file name handed over as text."""
-    return Invalid(
-        "What was given holds bytes that are not text in UTF-8. Nothing was sent.", next_step="Type it anew."
-    )
+    return Invalid("What was given has bytes that are not text in UTF-8. Nothing was sent.", next_step="Type it again.")

@@ -115,7 +115,7 @@ class FeedConnector:
                 yield _observed(page)
                 raise ProviderUnreadable(
                     f"{self._url} gave the cursor {cursor!r} twice, so its inventory has no end.",
-                    next_step="Tell whoever runs the feed; what was known before still stands.",
+                    next_step="Tell whoever runs the feed; what was known before is kept.",
                 )
             cursor = page.next
             cursors.add(cursor)

@@ -39,7 +39,7 @@ _WORDS = ("detail", "reason", "error_description", "message", "title", "error")
 _MOST_SAID = 200
 _TIMEOUT = httpx.Timeout(20, connect=5)
 _MOST_BYTES = 32 * 1024 * 1024
-STANDS = "what was known before still stands."
+STANDS = "what was known before is kept."
 
 
 def checked_settings(
@@ -136,7 +136,7 @@ class Caller:
                 ) from error
             raise ProviderDown(
                 f"{url} does not answer ({type(error).__name__}).",
-                next_step=f"It is tried again by itself; {STANDS}",
+                next_step=f"It will be tried again automatically; {STANDS}",
             ) from error
         if answer.status_code in ok:
             return self._sized(answer, url)
@@ -144,7 +144,7 @@ class Caller:
         if answer.status_code == 429 or answer.status_code >= 500:
             raise ProviderDown(
                 f"{url} answered {answer.status_code}{words}.",
-                next_step=f"It is tried again by itself; {STANDS}",
+                next_step=f"It will be tried again automatically; {STANDS}",
                 retry_after=_seconds(answer),
             )
         if answer.status_code in (401, 403):

@@ -63,7 +63,7 @@ class ImapConnector:
             Setting("port", "993 for implicit TLS, 143 for the others"),
             Setting("user", "an owner of the mailboxes", leads=False),
             Setting("tls", "implicit (if left out), starttls, or on this machine only none", needed=False),
-            Setting("domain", "for identifiers that are no addresses", needed=False, leads=False),
+            Setting("domain", "for identifiers that are not addresses", needed=False, leads=False),
         ),
         "password",
     )
@@ -246,7 +246,7 @@ class ImapConnector:
     def _unreadable(self, what: str, text: str) -> ProviderUnreadable:
         return ProviderUnreadable(
             f"{self._where} answered {what} with something that cannot be read: {text[:200]!r}.",
-            next_step="Tell whoever runs the mail server; what was known before still stands.",
+            next_step="Tell whoever runs the mail server; what was known before is kept.",
         )
 
     @contextmanager
@@ -301,7 +301,7 @@ class ImapConnector:
     def _down(self, error: Exception | str) -> ProviderDown:
         return ProviderDown(
             f"{self._where} does not answer: {error}.",
-            next_step="It is tried again by itself; what was known before still stands.",
+            next_step="It will be tried again automatically; what was known before is kept.",
         )
 
 

@@ -1,6 +1,6 @@
 """An OpenID provider (OpenID Connect Core 1.0): authorization code with PKCE (RFC 7636), discovery, and what it proves.
 
-What it says of itself and its keys are read whenever somebody signs in: a key that it has exchanged is known at once,
+What it says of itself and its keys are read whenever someone signs in: a key that it has exchanged is known at once,
 and one that it has withdrawn is good for nothing.
 """
 
@@ -40,7 +40,7 @@ ALGORITHMS = ("RS256", "ES256", "PS256", "EdDSA", "Ed25519", "RS384", "RS512", "
 LEEWAY = 60
 """Seconds by which the provider's clock may differ from ours."""
 FRESH = 300
-"""Seconds within which somebody has proved anew who they are, where that is asked for."""
+"""Seconds within which someone has proved anew who they are, where that is asked for."""
 _SCOPES = ("openid", "email", "profile")
 _CALLED = "OpenID Connect"
 
@@ -79,7 +79,7 @@ class OpenIdProvider:
         self._keys(self._metadata())
 
     def address(self, question: Question, back: str) -> str:
-        """Return where somebody goes to be asked."""
+        """Return where someone goes to be asked."""
         said = self._metadata()
         scopes = [*_SCOPES, *({self._sign_on.claim} & set(said.scopes_supported))]
         asked = {
@@ -117,7 +117,7 @@ class OpenIdProvider:
         door = urlsplit(said.authorization_endpoint)
         if door.scheme not in ("https", "http") or not door.hostname:
             raise ProviderUnreadable(
-                f"{issuer} sends people to “{said.authorization_endpoint}”, which is no address.",
+                f"{issuer} sends people to “{said.authorization_endpoint}”, which is not an address.",
                 next_step="Tell whoever runs it.",
             )
         if door.scheme == "http":
@@ -181,7 +181,7 @@ class OpenIdProvider:
             ) from error
         if question.fresh and now.timestamp() - float(claims.get("auth_time", 0)) > FRESH:
             raise NotSignedIn(
-                f"{self._sign_on.name} did not have you prove anew who you are. Nothing was changed.",
+                f"{self._sign_on.name} did not make you prove again who you are. Nothing was changed.",
                 next_step="Sign out there first, or prove it here by another way.",
             )
         return dict(claims)
@@ -196,7 +196,7 @@ class OpenIdProvider:
             told = answer.json()
         if not isinstance(told, dict) or told.get("sub") != claims["sub"]:
             raise ProviderRefused(
-                f"{self._sign_on.name} tells of somebody else than whom it has proved. Nobody was signed in.",
+                f"{self._sign_on.name} names someone other than the person it has proved. Nobody was signed in.",
                 next_step="Tell whoever runs it.",
             )
         return {name: value for name, value in told.items() if name not in claims}

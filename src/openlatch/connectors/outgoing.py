@@ -68,7 +68,7 @@ def networks(written: Iterable[str]) -> tuple[Network, ...]:
         return tuple(ipaddress.ip_network(text) for text in written)
     except ValueError as error:
         raise Misconfigured(
-            f"OPENLATCH_PERMITTED_NETWORKS has something in it that is no network: {error}.",
+            f"OPENLATCH_PERMITTED_NETWORKS has something in it that is not a network: {error}.",
             next_step="Write networks with their length, separated by commas, such as 10.0.0.0/8,fd00::/8.",
         ) from error
 
@@ -80,13 +80,13 @@ def addresses_of(host: str, port: int, *, in_clear: bool = False) -> list[str]:
     """
     if not host or host[0] in "/@" or "," in host:
         raise ProviderRefused(
-            f"“{host}” is no host. Nothing was sent.", next_step="Give the name or the address of one server."
+            f"“{host}” is not a host. Nothing was sent.", next_step="Give the name or the address of one server."
         )
     try:
         addresses = [_plain(ipaddress.ip_address(text.partition("%")[0])) for text in _present.resolver(host, port)]
     except (OSError, UnicodeError, ValueError) as error:
         raise ProviderDown(
-            f"No address of {host} is found.", next_step="Check the name; it is tried again by itself."
+            f"No address of {host} is found.", next_step="Check the name; it will be tried again automatically."
         ) from error
     # All of them: a name that means one of ours too is not what a holder has.
     if not addresses or not all(map(_present.holds, addresses)):
@@ -97,7 +97,7 @@ def addresses_of(host: str, port: int, *, in_clear: bool = False) -> list[str]:
         )
     if in_clear and not all(map(_present.beside_holds, addresses)):
         raise ProviderRefused(
-            f"{host} would be called unencrypted, over the public internet. Nothing was sent.",
+            f"{host} would be reached unencrypted, over the public internet. Nothing was sent.",
             next_step="Give its address with https, or choose encryption in its settings.",
         )
     return [str(address) for address in addresses]
@@ -158,6 +158,6 @@ def _backend(*, in_clear: bool) -> httpcore.NetworkBackend:
         def connect_unix_socket(
             self, path: str, timeout: float | None = None, socket_options: typing.Any = None
         ) -> httpcore.NetworkStream:
-            raise httpcore.ConnectError("no socket of this machine is called")
+            raise httpcore.ConnectError("this machine has no socket called")
 
     return Guarded()

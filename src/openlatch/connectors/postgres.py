@@ -323,7 +323,7 @@ class PostgresConnector:
                 ) from error
             raise ProviderDown(
                 f"{self._where} does not answer: {reason}.",
-                next_step="It is tried again by itself; what was known before still stands.",
+                next_step="It will be tried again automatically; what was known before is kept.",
             ) from error
 
 

@@ -135,7 +135,7 @@ class ScimConnector:
                 return Answer("the user is inactive")
         raise ProviderDown(
             f"The user {identifier!r} was changed by someone else each time it was to be made inactive.",
-            next_step="It is tried again by itself.",
+            next_step="It will be tried again automatically.",
         )
 
     def change(self, entry: str, party: str, change: Change, idempotency_key: str) -> Answer:
@@ -158,12 +158,12 @@ class ScimConnector:
                     f"There is no group {identifier!r} any more.", next_step="Read the directory again."
                 )
             if group is None or any(m.identifier == wanted for m in _members(group)) is belongs:
-                is_so = "is a member of the group" if belongs else "is no member of the group"
+                is_so = "is a member of the group" if belongs else "is not a member of the group"
                 return Answer(is_so if said else f"{is_so} already", already=not said)
             said = self._change_members(group, identifier, wanted, belongs)
         raise ProviderDown(
             f"The group {identifier!r} was changed by someone else each time, or does not keep what it says yes to.",
-            next_step="It is tried again by itself.",
+            next_step="It will be tried again automatically.",
         )
 
     def _group(self, identifier: str) -> Resource | None:
@@ -258,7 +258,7 @@ class ScimConnector:
 
 def _unreadable(url: str, problem: str) -> ProviderUnreadable:
     return ProviderUnreadable(
-        f"{url} {problem}.", next_step="Tell whoever runs the directory; what was known before still stands."
+        f"{url} {problem}.", next_step="Tell whoever runs the directory; what was known before is kept."
     )
 
 
@@ -316,7 +316,7 @@ def _key(resource: Resource) -> str:
     if not identifier:
         raise ProviderUnreadable(
             "The directory listed a resource without an id.",
-            next_step="Tell whoever runs the directory; what was known before still stands.",
+            next_step="Tell whoever runs the directory; what was known before is kept.",
         )
     return f"{'group' if _is_group(resource) else 'user'}:{identifier}"
 

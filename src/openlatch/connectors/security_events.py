@@ -73,7 +73,7 @@ class EventIssuer:
             kind = str(signed.headers().get("typ", "")).lower()
             said = json.loads(signed.payload)
         except errors.DecodeError as error:
-            raise Refused("invalid_request", "It is no signed token.") from error
+            raise Refused("invalid_request", "It is not a signed token.") from error
         except (errors.JoseError, ValueError, TypeError, KeyError, RecursionError) as error:
             why = getattr(error, "error", "") or type(error).__name__
             raise Refused(

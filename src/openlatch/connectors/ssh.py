@@ -223,7 +223,7 @@ class SshConnector:
     def _busy(self) -> ProviderDown:
         return ProviderDown(
             f"The keys of {self._where} are being changed by someone else at the same moment.",
-            next_step="It is tried again by itself.",
+            next_step="It will be tried again automatically.",
         )
 
     def _replace(self, files: paramiko.SFTPClient, path: str, before: str, after: str) -> None:
@@ -240,7 +240,7 @@ class SshConnector:
             if _fetched(files, new, _LOSSLESS) != after:
                 raise ProviderDown(
                     f"The new keys of {self._where} did not arrive whole; the old ones are as they were.",
-                    next_step="It is tried again by itself.",
+                    next_step="It will be tried again automatically.",
                 )
             if _fetched(files, path, _LOSSLESS) != before:
                 raise self._busy()
@@ -276,7 +276,7 @@ class SshConnector:
                 if parsed is None:
                     raise ProviderUnreadable(
                         f"Line {number} of {self._file} of {self._where} is not an authorized key.",
-                        next_step="Put the line right, or take it out; what was known before still stands.",
+                        next_step="Put the line right, or take it out; what was known before is kept.",
                         at=f"line {number}",
                     )
                 lines.append(parsed)
@@ -337,7 +337,7 @@ class SshConnector:
         except (OSError, EOFError, paramiko.SSHException) as error:
             raise ProviderDown(
                 f"{self._where} does not answer: {error}.",
-                next_step="It is tried again by itself; what was known before still stands.",
+                next_step="It will be tried again automatically; what was known before is kept.",
             ) from error
         finally:
             client.close()
@@ -476,7 +476,7 @@ def _logged(text: str, now: datetime) -> datetime | None:
 
 
 def _removed(files: paramiko.SFTPClient, path: str) -> None:
-    """Take a file away that is needed no more, if it is there, and if anybody still answers."""
+    """Take a file away that is needed no more, if it is there, and if anyone still answers."""
     with suppress(OSError, EOFError, paramiko.SSHException):
         files.remove(path)
 

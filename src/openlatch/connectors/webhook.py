@@ -1,4 +1,4 @@
-"""Sending a POST to an address that somebody has named, and nothing more."""
+"""Sending a POST to an address that someone has named, and nothing more."""
 
 from __future__ import annotations
 
@@ -42,7 +42,7 @@ class HttpHerald:
                 status = answer.status_code
         except httpx.HTTPError as error:
             raise ProviderDown(
-                f"{shown} does not answer ({type(error).__name__}).", next_step="It is tried again by itself."
+                f"{shown} does not answer ({type(error).__name__}).", next_step="It will be tried again automatically."
             ) from error
         if not 200 <= status < 300:
-            raise ProviderDown(f"{shown} answered {status}.", next_step="It is tried again by itself.")
+            raise ProviderDown(f"{shown} answered {status}.", next_step="It will be tried again automatically.")

@@ -1,7 +1,7 @@
-"""Addresses that are close to a known one without being it: how the wrong person gets in, or somebody pretends.
+"""Addresses that are close to a known one without being it: how the wrong person gets in, or someone pretends.
 
 Two spellings of one address are equal (`normal_address`). Everything else that merely resembles a known address belongs
-to somebody else until a person says otherwise; it is matched to nobody and reported.
+to someone else until a person says otherwise; it is matched to nobody and reported.
 """
 
 from __future__ import annotations

@@ -49,12 +49,12 @@ def zones() -> frozenset[str]:
 
 
 def meant(day: date) -> bool:
-    """Return whether somebody may mean a day: those further away are mistyped, and clocks cannot reckon with them."""
+    """Return whether someone may mean a day: those further away are mistyped, and clocks cannot reckon with them."""
     return 1900 <= day.year < 2900
 
 
 def as_good_as_none(until: datetime, now: datetime) -> bool:
-    """Return whether an end is so far away that somebody has to say on purpose that there is none."""
+    """Return whether an end is so far away that someone has to say on purpose that there is none."""
     return until - now > FAR
 
 

@@ -20,7 +20,7 @@ class Limits:
     """Limits on the access that can be given to one account; what is None or empty sets no limit.
 
     `most` counts parties that are let in or hold an offer, `outsiders` those of them from outside the circle. Powers
-    in `never` do not pass to anybody who is let in. `opt_in` says that a party must first have agreed to be invited.
+    in `never` do not pass to anyone who is let in. `opt_in` says that a party must first have agreed to be invited.
     """
 
     most: int | None = None
@@ -58,7 +58,7 @@ class Limits:
 
 @dataclass(frozen=True, slots=True)
 class Taken:
-    """Somebody who is let in to an account already, or holds an offer of it; `party` is an id, `name` for people."""
+    """Someone who is let in to an account already, or holds an offer of it; `party` is an id, `name` for people."""
 
     party: str
     name: str
@@ -82,9 +82,9 @@ def broken(
     taken: Collection[Taken],
     lasts: timedelta | None = None,
 ) -> tuple[Broken, ...]:
-    """Return every limit that would be passed if somebody were let in; `where` names the account.
+    """Return every limit that would be passed if someone were let in; `where` names the account.
 
-    `taken` are those who are in already; somebody who is among them takes no further place. `lasts` is None for access
+    `taken` are those who are in already; someone who is among them takes no further place. `lasts` is None for access
     without an end. Whether a party has opted in is for its provider to say, and is not found here.
     """
     others = {one.party: one for one in taken if one.party != who.party}
@@ -92,14 +92,14 @@ def broken(
     broken_links = []
     if limits.most is not None and len(others) >= limits.most:
         text = f"{where} can be shared with {_parties(limits.most)} at most, and {_are(len(others))} let in already."
-        broken_links.append(Broken("most", text, "End the access of somebody who does not need it any more first."))
+        broken_links.append(Broken("most", text, "First end the access of someone who no longer needs it."))
     if limits.outsiders is not None and who.outside and len(outside) >= limits.outsiders:
         named = ", ".join(sorted(one.name for one in outside)[:3])
         text = f"{where} lets in {_parties(limits.outsiders)} from outside at a time, and {named} has that place."
         broken_links.append(Broken("outsiders", text, "End that access, or withdraw that offer, first."))
     kept = in_order(limits.never & set(powers))
     if kept:
-        text = f"{where} lets nobody have {', '.join(kept)} whom it lets in."
+        text = f"“{', '.join(kept)}” cannot be given on {where}."
         broken_links.append(Broken("never", text, "Choose a level without it."))
     if limits.longest is not None and (lasts is None or lasts > limits.longest):
         text = f"{where} lets nobody in for longer than {limits.longest.days} days."

@@ -163,9 +163,9 @@ class Abilities:
     widens: frozenset[Kind] = frozenset()
     """the kinds of entry that can be given more parts, or other hours, from here"""
     enforces: frozenset[Kind] = frozenset()
-    """the kinds of entry that let nobody in past their end, whether anybody takes them away or not"""
+    """the kinds of entry that let nobody in past their end, whether anyone takes them away or not"""
     past_end: str = ""
-    """of others: what their end does there and what it leaves, as words that follow “It was to end on a day;”"""
+    """of others: what their end does there and what it leaves, as words that follow “It should have ended on a day;”"""
     discreet: bool = False
     """whether it answers alike for what has ended and for what we may not ask about: showing nothing proves nothing"""
     one_each: bool = False
@@ -185,9 +185,9 @@ class Abilities:
     limits: Limits = field(default_factory=Limits)
     """what the provider lets nobody pass"""
     adds_members: bool = False
-    """whether somebody can be added to a team from here"""
+    """whether someone can be added to a team from here"""
     removes_members: bool = False
-    """whether somebody can be removed from a team from here"""
+    """whether someone can be removed from a team from here"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -195,7 +195,7 @@ class Provider:
     """An outside service, reached by the connector of that name; durations are whole minutes.
 
     `settings` are shown to people; the secret that goes with them is kept apart and never shown. `most_gone` is the
-    percentage of the entries that may vanish in one reading without anybody being asked. What somebody vouched for
+    percentage of the entries that may vanish in one reading without anyone being asked. What someone vouched for
     counts for `vouch_days`. One that was removed is kept for the names of what was there, and is never read again.
     """
 
@@ -227,7 +227,7 @@ class Provider:
         return kind in self.abilities.lists
 
     def counts_from(self, now: datetime) -> datetime:
-        """Return the instant since which somebody must have vouched for an entry kept by hand."""
+        """Return the instant since which someone must have vouched for an entry kept by hand."""
         return now - timedelta(days=self.vouch_days)
 
     def stale(self, now: datetime) -> bool:
@@ -241,7 +241,7 @@ class Provider:
 class Reading:
     """One pass over a provider; `total` is what the provider announced, `counts` what the pass changed.
 
-    `withheld` entries were no longer listed, too many to be believed: somebody is asked, and a reading that is asked
+    `withheld` entries were no longer listed, too many to be believed: someone is asked, and a reading that is asked
     for with `accept_loss` ends them.
     """
 
@@ -448,7 +448,7 @@ class Entry:
         return self.end_reason is EndReason.PROVIDER_REMOVED
 
     def worn_off(self, provider: Provider, now: datetime) -> bool:
-        """Whether it is kept by hand, and nobody has vouched for it in the time that counts."""
+        """Whether it is recorded by hand, and nobody has vouched for it in the time that counts."""
         return self.by_hand and (self.vouched_at is None or self.vouched_at < provider.counts_from(now))
 
     def used_since(self, instant: datetime) -> tuple[Power, ...] | None:

@@ -1,4 +1,4 @@
-"""When something comes round: RFC 5545 recurrences of whole days, read on the wall clock of a zone.
+"""When something takes place: RFC 5545 recurrences of whole days, read on the wall clock of a zone.
 
 A rule says on which days; the time of day is one for all of them. A wall clock time that a clock change skips counts as
 the instant at which the clock would have shown it, and of one that comes twice the first counts.
@@ -29,7 +29,7 @@ EXAMPLES = (
     ("FREQ=WEEKLY;INTERVAL=2;BYDAY=FR", "every other Friday"),
 )
 _SEARCHED = 400
-"""In so many years the calendar comes round: a day that does not come in them never comes."""
+"""In so many years the calendar takes place: a day that does not come in them never comes."""
 _LAST = date(9999, 12, 31)
 _DATES = re.compile(r"(RDATE|EXDATE)(?:;VALUE=DATE(?:-TIME)?)?:([0-9TZ,]+)")
 _MOMENT = re.compile(r"(?P<day>\d{8})(?:T(?P<hour>\d{6})(?P<utc>Z?))?")
@@ -165,7 +165,7 @@ class Recurrence:
         """The day here of a date or a moment as RFC 5545 writes it, and the instant, where it is a moment."""
         found = _MOMENT.fullmatch(text)
         if found is None:
-            raise ValueError(f"{text} is no date")
+            raise ValueError(f"{text} is not a date")
         day = date.fromisoformat(found["day"])
         if found["hour"] is None:
             return day, None

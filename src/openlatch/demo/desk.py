@@ -55,7 +55,7 @@ def inventory(now: datetime) -> dict[str, Any]:
         level = chance.choice(("visitor desk", "visitor desk", "guide", "guide", "guide", "cashier"))
         reviews = [ago(now, days) for days in (80, 445) if days < given]
         feed.add(someone, "bookings", level, given, used, reviewed_at=reviews)
-    # One administrator who looks at bookings every day, and has long neither bought nor admitted anything or anybody.
+    # One administrator who looks at bookings every day, and has long neither bought nor admitted anything or anyone.
     hanne = next(e for e in feed.entries if e["party"] == "hanne.prior")
     hanne |= {
         "last_used": ago(now, 0),
@@ -81,7 +81,7 @@ def inventory(now: datetime) -> dict[str, Any]:
             "view": "looked at the day's bookings",
             "edit": "changed a booking",
             "spend": "bought ticket paper",
-            "admit": "let somebody in",
+            "admit": "let someone in",
             "export": "took the season's bookings away",
         }
     )

@@ -270,7 +270,7 @@ def plate_archive(now: datetime) -> dict[str, Any]:
 def _folders(feed: Feed) -> list[dict[str, Any]]:
     """Who may do what with each folder: nobody but the keepers with most, partners and anyone with some."""
     lakeside = feed.party(Someone("lakeside", "Lakeside Institute", "archive@lakeside-institute.example"))
-    # A capital I where an l should be: somebody else's domain.
+    # A capital I where an l should be: someone else's domain.
     exchange = feed.party(Someone("near.miss", "Kestrel Ridge exchange", "exchange@kestreIridge.example"))
     anyone, north_cape = {"anyone": True}, {"domain": "northcape-uni.example"}
 

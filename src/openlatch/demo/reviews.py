@@ -1,4 +1,4 @@
-"""What comes round at Kestrel Ridge to be looked at."""
+"""What takes place at Kestrel Ridge to be looked at."""
 
 from __future__ import annotations
 
@@ -40,7 +40,7 @@ REVIEWS = (
         named=(_MAREN, _TOBIAS),
     ),
     NewReview(
-        name="After somebody has left",
+        name="After someone has left",
         where=EntryFilter(rule="holder-left"),
         on=(Occasion.PARTY_LEFT,),
         named=(_TOBIAS,),

@@ -77,7 +77,7 @@ def seed(store: Store, services: Services, outside: tuple[Outside, ...], bell: s
 
 
 def _ask(owner: Call, orla: Person) -> None:
-    """What was asked for lately: by a volunteer, and by somebody from outside who has said that it was her."""
+    """What was asked for lately: by a volunteer, and by someone from outside who has said that it was her."""
     tx, services, now = owner.tx, owner.services, owner.now
     today = now.date()
     as_orla = Call(tx, services, Actor(orla.name, orla, Scope.CHANGE, now), now - timedelta(hours=5))

@@ -43,7 +43,7 @@ def _delivered(
             herald.post(delivery.url, body, headers)
         except ProviderTrouble as error:
             why = error.message
-            log.warning("webhook not told", webhook=delivery.webhook.ref, why=why)
+            log.warning("webhook not delivered", webhook=delivery.webhook.ref, why=why)
             break
         reached = number
     with store.transaction(workspace_id) as tx:

@@ -17,7 +17,7 @@ log = structlog.get_logger()
 
 
 def print_report(store: Store, services: Services, workspace_id: UUID, print_id: UUID) -> None:
-    """Print one report; however that ends, somebody who waits for it sees how."""
+    """Print one report; however that ends, someone who waits for it sees how."""
     with store.transaction(workspace_id) as tx:
         pair = prints.begin(as_service(tx, services), print_id)
     if pair is None:

@@ -230,7 +230,7 @@ PERIODIC: Mapping[str, Callable[[Store, Services], None]] = {
     "*/15 * * * *": tell_of_ends,
     "*/2 * * * *": see_to_offers,
 }
-"""What comes round by itself, by its cron line; the optional sixth field is seconds."""
+"""What takes place by itself, by its cron line; the optional sixth field is seconds."""
 
 
 @contextmanager
@@ -276,7 +276,7 @@ def queue_app(conninfo: str, store: Store, services: Services) -> procrastinate.
         """Take up the jobs of workers that died."""
         manager = context.app.job_manager
         for job in await manager.get_stalled_jobs(seconds_since_heartbeat=STALLED_AFTER):
-            logger.warning("job of a dead worker taken up", job=job.id, task=job.task_name)
+            logger.warning("job of a dead worker taken over", job=job.id, task=job.task_name)
             try:
                 await manager.retry_job(job)
             except procrastinate.exceptions.UniqueViolation:

@@ -30,7 +30,7 @@ __all__ = ["Bearer", "Keyring", "Passwords", "Vault", "weakness"]
 
 _LOOKED_AT = 72
 _STRONG = 3
-"""of 4: hard to guess for somebody who has stolen the hashes, even a slow one"""
+"""of 4: hard to guess for someone who has stolen the hashes, even a slow one"""
 
 
 class Passwords:
@@ -166,7 +166,7 @@ class Vault:
         except fernet.InvalidToken as error:
             raise Misconfigured(
                 "A secret was encrypted with a key that is not in OPENLATCH_SECRET_KEYS.",
-                next_step="Put the former key back, behind the new one.",
+                next_step="Put the old key back, behind the new one.",
             ) from error
 
     def marks(self, text: str) -> list[str]:

@@ -112,7 +112,7 @@ def _typeface(url: str, *_rest: Any, **_more: Any) -> Any:
     """A report fetches nothing but its own typefaces."""
     file = ASSETS / url.rpartition("/")[2]
     if file not in [known for _, known in _files()]:
-        raise ValueError(f"{url} is no part of a report")
+        raise ValueError(f"{url} is not a part of a report")
     return weasyprint.urls.URLFetcherResponse(url, file.read_bytes(), {"Content-Type": "font/woff2"}, 200)
 
 

@@ -14,7 +14,7 @@ lose_answers     the next N endings are carried out, but answered 503
 keep_listing     the next N looks at a party still show what was ended
 orphans          a look at a party leaves out the party itself
 opted_out        a list of parties' keys that have not agreed to be invited, whatever its directory says
-taken_out        a list of memberships, each "team member", that somebody at the provider has ended
+taken_out        a list of memberships, each "team member", that someone at the provider has ended
 refuse           an object of entry key to the reason for which ending it is refused, once reduced no more; of
                  “team member” to that for which changing the membership is refused
 ignore           the next N calls that change something are answered with yes, and nothing is done
@@ -296,7 +296,7 @@ class FeedStandIn(StandIn):
         return "given", ""
 
     def _take_on(self, who: dict[str, Any], key: str) -> None:
-        """Have somebody among the parties from now on, whether the directory knows them or not."""
+        """Have someone among the parties from now on, whether the directory knows them or not."""
         if self.items("parties", where=("key", key)):
             return
         party = {"key": key, "kind": "person", "name": who.get("name", key), "status": "current"}

@@ -9,7 +9,7 @@ no_filter        searching is answered 400, invalidFilter
 meddle           the next N times a user or a group is fetched, someone else changes it right after
 refuse           an object of id to the reason for which changing that user or group is refused
 ignore           the next N changes are answered with yes, and nothing is done
-taken_out        a list of user ids that somebody at the directory has taken out of every group
+taken_out        a list of user ids that someone at the directory has taken out of every group
 """
 
 from __future__ import annotations

@@ -37,7 +37,7 @@ class Noun:
         add_rows(self._session, codec.row, self._rows_of(codec, values, **more))
 
     def _save(self, noun: str, codec: Codec[T], value: T, **more: Any) -> None:
-        """Store a value that is one version on; refuses if somebody else changed it meanwhile."""
+        """Store a value that is one version on; refuses if someone else changed it meanwhile."""
         row: Any = codec.row
         columns = {**codec.values(value), **more}
         mine = (row.id == columns["id"], row.version == columns["version"] - 1)
@@ -105,9 +105,9 @@ def missing(noun: str, what: object) -> NotFound:
 
 
 def changed(noun: str, what: str) -> Changed:
-    """The error for a thing that somebody else changed at the same moment."""
+    """The error for a thing that someone else changed at the same moment."""
     return Changed(
-        f"{noun.capitalize()} {what} was changed by somebody else at the same moment. Nothing was changed by this.",
+        f"{noun.capitalize()} {what} was changed by someone else at the same moment. Nothing was changed.",
         next_step="Look at it again.",
         **{noun: what},
     )

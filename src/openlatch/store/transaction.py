@@ -169,7 +169,7 @@ class Store:
 
     @contextmanager
     def strangers(self) -> Iterator[Strangers]:
-        """Open a transaction in no workspace at all, in which is counted what anybody asks for."""
+        """Open a transaction in no workspace at all, in which is counted what anyone asks for."""
         with Session(self._engine, expire_on_commit=False) as session, session.begin():
             yield Strangers(session)
 

@@ -238,7 +238,7 @@ def bearer() -> tuple[Bearer, bool]:
         the_bearer = Bearer.parse(text.strip()) if kind.lower() == "bearer" else None
         if the_bearer is None:
             raise NotSignedIn(
-                "The Authorization header holds no Open Latch token.",
+                "The Authorization header has no Open Latch token.",
                 next_step="Send “Bearer” and a token, as `openlatch sign-in` makes one.",
             )
         return the_bearer, False
@@ -352,7 +352,7 @@ def _streamed(route: Route, path: dict[str, Any], who: Bearer, by_cookie: bool) 
 
 
 def _giving_way(pieces: Iterator[bytes], others: Callable[[], bool]) -> Iterator[bytes]:
-    """Pieces of something long, with a pause after each as long as it took while somebody else is being answered."""
+    """Pieces of something long, with a pause after each as long as it took while someone else is being answered."""
     start = time.perf_counter()
     for piece in pieces:
         yield piece

@@ -98,7 +98,7 @@ def _watch(app: Flask, *, secure: bool) -> None:
 
 
 def _shown_path() -> str:
-    """The path of a request as it is written down: what signs somebody in, or answers for them, is left out."""
+    """The path of a request as it is written down: what signs someone in, or answers for them, is left out."""
     rule = request.url_rule.rule if request.url_rule else ""
     return rule if any(f"<{secret}>" in rule for secret in SECRET_PARTS) else request.path
 
@@ -124,7 +124,7 @@ def _operate(app: Flask, backend: Backend) -> None:
     @app.get("/.well-known/security.txt")
     def security() -> Response:
         if not backend.security_contact:
-            raise NotFound("Nobody is named here to whom weaknesses are reported.", next_step="See SECURITY.md.")
+            raise NotFound("No address for reporting weaknesses is set here.", next_step="See SECURITY.md.")
         # As RFC 9116 has it: good for less than a year, and so said anew whenever it is asked for.
         until = (backend.services.clock() + timedelta(days=180)).strftime("%Y-%m-%dT00:00:00Z")
         lines = [f"Contact: {backend.security_contact}", f"Expires: {until}", "Preferred-Languages: en"]

@@ -18,7 +18,7 @@ __all__ = ["PROBLEMS", "answers", "openapi", "problems"]
 
 PROBLEMS = {
     400: "What was sent cannot be read.",
-    401: "Nobody is signed in, or what somebody signs in with is not right.",
+    401: "Nobody is signed in, or the credentials are not valid.",
     403: "Whoever is signed in may not do this, or has to prove first that it is still them.",
     404: "What was named is not in this workspace.",
     409: "It does not go together with what there is by now.",

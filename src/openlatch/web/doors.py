@@ -53,7 +53,7 @@ class Doors:
         return ClosingIterator(answer, [lambda: self._leaves(who, long=long)])
 
     def others(self) -> bool:
-        """Whether anybody else is being answered at this moment."""
+        """Whether anyone else is being answered at this moment."""
         with self._lock:
             return self._inside.total() > 1
 

@@ -69,7 +69,7 @@ def _decoded(content: bytes) -> tuple[str, tuple[str, ...]]:
     except UnicodeDecodeError:
         text, name = content.decode("latin-1"), "Latin-1"
     if any(letter < " " and letter not in "\t\r\n\f" for letter in text):
-        raise _unreadable("it is no text", "Save it as CSV in UTF-8, or as a spreadsheet (.xlsx), and import that.")
+        raise _unreadable("it is not text", "Save it as CSV in UTF-8, or as a spreadsheet (.xlsx), and import that.")
     return text, (f"it is not in UTF-8, and was read as {name}; look at the letters with accents",)
 
 

@@ -1,4 +1,4 @@
-"""Letting somebody in from the command line: offers, requests, secrets, answers."""
+"""Letting someone in from the command line: offers, requests, secrets, answers."""
 
 from __future__ import annotations
 
@@ -60,7 +60,7 @@ def test_the_command_line_offers_asks_and_answers(ridge: Ridge, run: Terminal) -
     plates = ("--account", "Night-Sky Plates=plate reader", "--until", LAST_DAY)
     offer = ("offer", "make", "bram.finch@kestrelridge.example", *plates)
     assert "can view on Night-Sky Plates" in run(*offer, "--dry-run")
-    assert "is no address" in run("offer", "make", "a b@x.example", *plates, exits=1)
+    assert "is not an address" in run("offer", "make", "a b@x.example", *plates, exits=1)
     assert "Say to whom, and what." in run("offer", "make", exits=2)
     ref = re.search(r"Offered \(([0-9A-Z-]+)\)", run(*offer, "--reason", "To label plates", "--yes"))
     assert ref is not None

@@ -1,4 +1,4 @@
-"""Somebody who acts for several holders, on the command line."""
+"""Someone who acts for several holders, on the command line."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ MAREN = f"maren.ashdown@{DOMAIN}"
 
 @pytest.fixture
 def society(ridge: Ridge) -> str:
-    """Another holder, for whom Maren acts as well; somebody has asked for something there."""
+    """Another holder, for whom Maren acts as well; someone has asked for something there."""
     slug = f"plate-society-{uuid4().hex[:8]}"
     workspace = Workspace(uuid4(), slug, "Ridge Plate Society", "Europe/London", Circle(frozenset({DOMAIN})))
     with ridge.store.found(workspace, ridge.services.clock()) as tx:

@@ -114,9 +114,9 @@ def test_a_calendar_can_be_subscribed_to_and_says_the_same_to_another_library(
     due = next(e for e in feed.vevent_list if e.summary.value.startswith("For a calendar:"))
     assert due.dtstart.value == opened.due_at.replace(microsecond=0)
     assert due.url.value == f"{ridge.url}/rounds/{opened.ref}"
-    leap = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "For a calendar comes round"]
+    leap = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "For a calendar takes place"]
     assert leap == [at for at in client.review("For a calendar").coming if at - opened.opened_at < timedelta(days=366)]
-    first = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "Everybody outside the circle comes round"]
+    first = [e.dtstart.value for e in feed.vevent_list if e.summary.value == "Everybody outside the circle takes place"]
     assert len(first) in (11, 12, 13)
     assert all(at.weekday() == 0 and at.day <= 7 for at in first)
     uids = [e.uid.value for e in feed.vevent_list]

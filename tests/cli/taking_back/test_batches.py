@@ -10,7 +10,7 @@ from tests.harness.terminal import Terminal
 
 
 def leaving(ridge: Ridge, client: Client) -> wire.Batch:
-    """Somebody who goes, with several things that only people can do."""
+    """Someone who goes, with several things that only people can do."""
     for entry in client.entries(kind="delegate", state="live", sort="party"):
         if entry.party.kind != "person":
             continue

@@ -45,7 +45,7 @@ def test_who_acted_in_whose_name(seen: dict[str, Any], connected_by: tuple[Any, 
         parties={"own": OWN.id, "guest": GUEST.id, "app": APP.id},
         known={each_party.id: each_party for each_party in (OWN, GUEST, APP)},
         entries={"grant": GRANT, "tablet": TABLET},
-        # That somebody is in a team says nothing of whom the team acts for.
+        # That someone is in a team says nothing of whom the team acts for.
         memberships=[Membership(new_id(), PROVIDER, APP.id, value.id, how="app") for value in connected_by]
         + [Membership(new_id(), PROVIDER, OWN.id, GUEST.id)],
         circle=CIRCLE,

@@ -322,7 +322,7 @@ kinds = st.sampled_from([PartyKind.PERSON, PartyKind.PERSON, PartyKind.TEAM, Par
 described = st.dictionaries(
     st.sampled_from("1234"),
     st.builds(
-        lambda kind, addresses, verified: ObservedParty("", kind, "Somebody", tuple(addresses), verified=verified),
+        lambda kind, addresses, verified: ObservedParty("", kind, "Someone", tuple(addresses), verified=verified),
         kinds,
         st.lists(boxes, unique=True, max_size=2),
         st.booleans(),

@@ -1,4 +1,4 @@
-"""Letting somebody in for longer, for more parts or hours, or at a higher level."""
+"""Letting someone in for longer, for more parts or hours, or at a higher level."""
 
 from __future__ import annotations
 
@@ -140,7 +140,7 @@ def test_what_is_asked_for_is_asked_of_the_provider_if_it_can_and_else_of_a_pers
         (wanted(hours=Hours.parse("fri 19:00-04:00 Europe/London")), "do not cover"),
         (wanted(hours=TUESDAYS), "no more hours than now"),
         (wanted(hours=NIGHTS, lifts=("hours",)), "Some hours and all hours"),
-        (wanted(lifts=("everything",)), "is no limit"),
+        (wanted(lifts=("everything",)), "is not a limit"),
     ],
 )
 def test_what_gives_less_or_nothing_more_is_refused_with_the_place(ask: Ask, says: str) -> None:

@@ -230,7 +230,7 @@ abilities = st.builds(
     Abilities,
     st.just(KINDS),
     st.frozensets(st.sampled_from(Kind)),
-    consent=st.sampled_from(["", "somebody"]),
+    consent=st.sampled_from(["", "someone"]),
     consent_for=st.frozensets(st.sampled_from(Power), max_size=2),
     narrows=st.frozensets(st.sampled_from(Kind)),
     pauses=st.frozensets(st.sampled_from(Kind)),
@@ -302,7 +302,7 @@ def test_any_plan_ends_in_what_was_asked_and_touches_nothing_else(data: st.DataO
     except (Conflict, Invalid):
         return
     if made.stop and not made.steps:
-        return  # somebody has to say first to whom it goes
+        return  # someone has to say first to whom it goes
     assert made.steps[-1].call == "receipt"
     assert made.digest == make_plan(situation, ask, NOW).digest
     provider = Provider(target, session, colleague)
@@ -365,7 +365,7 @@ def test_why_something_ended_follows_from_what_was_ordered() -> None:
     assert why_ended(Action.END_ON, Kind.GRANT) is EndReason.EXPIRED
 
 
-# Somebody goes
+# Someone goes
 
 
 def test_when_somebody_goes_others_take_over_first_and_secrets_come_last() -> None:
@@ -452,7 +452,7 @@ def test_a_plan_says_what_anyone_can_do_all_the_same() -> None:
         if consequence.kind == "open-anyway"
     ]
     assert told == [
-        f"Anyone can do this whatever becomes of it, and so can {WHO.name}: view (on parts of {GATE_ACCOUNT.name})."
+        f"Anyone can do this whatever happens to it, and so can {WHO.name}: view (on parts of {GATE_ACCOUNT.name})."
     ]
     kept = make_plan(situation, Ask(Action.NARROW, level="guide"), NOW)
     assert "open-anyway" not in kinds(kept)

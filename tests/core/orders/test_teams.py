@@ -92,7 +92,7 @@ def situation(
 
 
 def come_to(held: list, joined: list[Link], who: UUID) -> set[UUID]:
-    """The ids of the entries that somebody comes to, by following every link again and again."""
+    """The ids of the entries that someone comes to, by following every link again and again."""
     acting = {who}
     for _ in NAMES:
         acting |= {link.as_party for link in joined if link.actor in acting}

@@ -29,12 +29,12 @@ def service(claim: str = "groups", **roles: Role) -> SignOn:
 
 
 def people() -> st.SearchStrategy[Person | None]:
-    somebody = st.builds(
+    someone = st.builds(
         lambda role, state: Person(uuid4(), "Juno Marsh", ADDRESSES[0], role, state=state),
         st.sampled_from(Role),
         st.sampled_from(PersonState),
     )
-    return st.none() | somebody
+    return st.none() | someone
 
 
 @given(st.lists(VALUES | JUNK, max_size=6), st.permutations(list(range(6))))
@@ -102,7 +102,7 @@ def test_nobody_is_let_in_who_was_disabled_or_removed_or_of_whom_nothing_is_sure
     assert known.state in (PersonState.ACTIVE, PersonState.INVITED)
     assert known is linked or (known is there and not taken)
     if linked is not None and linked.state is not PersonState.REMOVED:
-        assert known is linked, "an address never leads to somebody else than the subject does"
+        assert known is linked, "an address never leads to someone else than the subject does"
 
 
 def test_who_was_removed_comes_back_only_by_an_invitation() -> None:
@@ -112,5 +112,5 @@ def test_who_was_removed_comes_back_only_by_an_invitation() -> None:
     with pytest.raises(NotSignedIn, match="removed from this workspace"):
         let_in(service(**ROLES), claims, gone, None, taken=False)
     assert let_in(service(**ROLES), claims, gone, invited, taken=False) is invited
-    with pytest.raises(NotSignedIn, match="knows as somebody else"):
+    with pytest.raises(NotSignedIn, match="knows as someone else"):
         let_in(service(**ROLES), claims, None, invited, taken=True)

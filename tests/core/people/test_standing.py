@@ -1,4 +1,4 @@
-"""How somebody stands in a workspace: whatever is tried in whatever order, an owner can sign in."""
+"""How someone stands in a workspace: whatever is tried in whatever order, an owner can sign in."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Proofs of the log against the definitions of RFC 9162, and every way in which somebody could forge a log."""
+"""Proofs of the log against the definitions of RFC 9162, and every way in which someone could forge a log."""
 
 from __future__ import annotations
 

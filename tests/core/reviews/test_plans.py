@@ -143,7 +143,7 @@ def test_what_changed_is_told_and_nothing_is_told_of_what_did_not(before: Facts,
     said = " ".join(changed_since(before, after, "Europe/London"))
     assert ("level was" in said) == (before.level != after.level)
     assert ("It was until" in said or "It was without an end" in said) == (before.ends_at != after.ends_at)
-    assert alike(before) == alike(replace(before, party="Somebody else", risk=1))
+    assert alike(before) == alike(replace(before, party="Someone else", risk=1))
 
 
 @pytest.mark.parametrize(

@@ -1,4 +1,4 @@
-"""What an evaluation changes among the stored flags, those that somebody lives with among them."""
+"""What an evaluation changes among the stored flags, those that someone lives with among them."""
 
 from __future__ import annotations
 

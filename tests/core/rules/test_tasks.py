@@ -53,9 +53,9 @@ def test_a_choice_says_what_it_hands_over_money_and_admitting_apart() -> None:
     )
     assert said((V,), cashier=(V, E, S)) == (
         "“cashier” is the narrowest that covers view; it hands over edit and spend as well. "
-        "With it goes power over money: spend."
+        "It also gives power over money: spend."
     )
-    assert said((V,), keeper=(V, A)).endswith("With it goes who else gets in: admit.")
+    assert said((V,), keeper=(V, A)).endswith("It also gives the power to let others in: admit.")
     assert said((V, X), guide=(V,)) == "Nothing here gives export, which this needs."
     both: Fit = fit((V, X), {}, {"see": (V,), "take": (X,)}, single="by permission")
     assert both.text == "“see” and “take” are the narrowest that covers view and export, and give nothing else."

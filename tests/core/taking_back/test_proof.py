@@ -142,7 +142,7 @@ def drawn(data: st.DataObject) -> Case | None:
         hours=data.draw(HOURS),
     )
     beside = theirs(data.draw(LEVEL), key="beside", resources=data.draw(PARTS), ends_at=data.draw(ENDS))
-    consent = data.draw(st.sampled_from(["", "somebody"]))
+    consent = data.draw(st.sampled_from(["", "someone"]))
     abilities = replace(ALL, consent=consent, ends=data.draw(st.sampled_from([KINDS, frozenset()])))
     ask = more(data, target) if data.draw(st.sampled_from([False, False, True])) else data.draw(asks)
     back = ask.action is Action.GIVE_BACK
@@ -306,7 +306,7 @@ def test_whoever_is_let_in_again_by_another_key_is_not_out() -> None:
     end = next(step for step in make_plan(around(had), Ask(), NOW).steps if step.call == "end")
     assert verify(shown(), read(end), 1, "UTC").reached
     renewed = verify(shown(replace(observed("2"), account=GATE_ACCOUNT.key)), read(end), 1, "UTC")
-    assert (renewed.reached, "lets them in anew" in renewed.evidence) == (False, True)
+    assert (renewed.reached, "lets them in again" in renewed.evidence) == (False, True)
 
 
 def test_what_an_order_left_as_it_was_has_to_be_as_it_was() -> None:

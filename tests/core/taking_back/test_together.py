@@ -26,7 +26,7 @@ STATES = [State.LIVE, State.LIVE, State.PAUSED, State.ENDING]
 
 
 def administrator(**facts: Any) -> Entry:
-    """Somebody else who can let others in to the gate."""
+    """Someone else who can let others in to the gate."""
     return entry(account_id=GATE_ACCOUNT.id, level="administrator", powers=LEVELS["administrator"], **facts)
 
 

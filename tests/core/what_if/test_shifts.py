@@ -61,7 +61,7 @@ PICTURES = st.builds(
 
 
 def may(picture: Picture, party: UUID, power: Power, resource: str, minute: int) -> bool:
-    """Whether somebody can do something on a part of the account at a minute of the week, by anything there is."""
+    """Whether someone can do something on a part of the account at a minute of the week, by anything there is."""
     acts_as = {party, *ABOVE.get(party, ())}
     locked = str(ACCOUNT) in picture.locked
 
@@ -86,7 +86,7 @@ def may(picture: Picture, party: UUID, power: Power, resource: str, minute: int)
 
 
 def own(picture: Picture, party: UUID, resource: str) -> set[tuple[object, ...]]:
-    """What somebody has on a part by entries of their own or their teams', whatever anyone may."""
+    """What someone has on a part by entries of their own or their teams', whatever anyone may."""
     return {
         (each_entry.powers, each_entry.hours)
         for each_entry in picture.entries
@@ -96,7 +96,7 @@ def own(picture: Picture, party: UUID, resource: str) -> set[tuple[object, ...]]
 
 
 def told(the_shifts: tuple[Shift, ...], party: UUID, power: Power, resource: str, *, gained: bool) -> bool:
-    """Whether an outcome says that somebody gains, or loses, a power on a part at some hour."""
+    """Whether an outcome says that someone gains, or loses, a power on a part at some hour."""
     matched = next(each_someone.matched_by for each_someone in KNOWN if each_someone.key == str(party))
     return any(
         power in ability.powers

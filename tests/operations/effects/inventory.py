@@ -1,4 +1,4 @@
-"""Entries, accounts, parties, apps, activity, what is kept by hand, and secrets that were told."""
+"""Entries, accounts, parties, apps, activity, what is recorded by hand, and secrets that were told."""
 
 from __future__ import annotations
 

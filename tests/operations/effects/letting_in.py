@@ -39,7 +39,7 @@ def _(w: World) -> None:
     terms = w.manager.check_offer(w.wish("tquil@kestrelridge.example"))
     assert (terms.near, len(terms.digest)) == (f"tobias.quill@{DOMAIN}", 64)
     assert "can view on Night-Sky Plates" in terms.sentences[0]
-    with w.refused(Invalid, "is no address"):
+    with w.refused(Invalid, "is not an address"):
         w.manager.check_offer(w.wish("finn dale@x.example"))
 
 
@@ -115,7 +115,7 @@ def _(w: World) -> None:
 @of("offers.take_up")
 def _(w: World) -> None:
     made = w.offer(f"orla.finch@{DOMAIN}")
-    with w.refused(NotAllowed, "to somebody else"):
+    with w.refused(NotAllowed, "to someone else"):
         w.owner.answer_offer(made.ref, "take-up")
     taken = w.member.answer_offer(made.ref, "take-up")
     assert taken.state == "taken-up"

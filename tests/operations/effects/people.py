@@ -81,7 +81,7 @@ def nobody(w: World) -> Client:
 
 
 def joined(w: World, name: str, role: str) -> str:
-    """Somebody new, who has taken up an invitation; returns their address."""
+    """Someone new, who has taken up an invitation; returns their address."""
     address = f"{name.lower()}@{DOMAIN}"
     w.owner.invite(address, role)
     with nobody(w) as visitor:
@@ -309,7 +309,7 @@ def _(w: World) -> None:
 
 
 def newcomer(w: World, name: str, role: str = "auditor") -> Client:
-    """Somebody new, signed in."""
+    """Someone new, signed in."""
     return w.ridge.client(joined(w, name, role), password=FOUR_WORDS)
 
 
@@ -319,7 +319,7 @@ def shown(w: World, begun: CodesBegun, later: int = 0) -> str:
 
 
 def with_codes(w: World, who: Client, name: str = "phone") -> list[str]:
-    """Give somebody codes from an app; returns their recovery codes."""
+    """Give someone codes from an app; returns their recovery codes."""
     begun = who.begin_codes(name)
     return who.prove_codes(begun.id, shown(w, begun))
 
@@ -424,7 +424,7 @@ def _(w: World) -> None:
 
 
 def at(w: World, address: str) -> dict[str, Any]:
-    """How somebody signs in with their password."""
+    """How someone signs in with their password."""
     who = {"workspace": "kestrel-ridge", "address": address, "password": FOUR_WORDS}
     return {"url": w.ridge.url, "transport": w.ridge.transport, **who}
 
@@ -461,8 +461,8 @@ def login_at(w: World, name: str) -> str:
 @of("sign_ons.browse")
 def _(w: World) -> None:
     made = w.owner.add_sign_on(at_login("Seen", login_at(w, "seen")))
-    for somebody in (w.owner, w.manager, w.auditor):
-        listed = somebody.sign_ons()
+    for someone in (w.owner, w.manager, w.auditor):
+        listed = someone.sign_ons()
         assert made.ref in {service.ref for service in listed.items}
         assert "known to two" not in listed.model_dump_json()
         assert listed.back == f"{w.ridge.url}/signed-on"

@@ -79,7 +79,7 @@ def _(w: World) -> None:
     assert (paused.paused, paused.next_reading, w.last()) == (True, None, "provider.paused")
     w.manager.read("Live Sky")
     w.ridge.drain()
-    assert w.manager.provider("Live Sky").next_reading is None, "a reading that somebody asked for changes nothing"
+    assert w.manager.provider("Live Sky").next_reading is None, "a reading that someone asked for changes nothing"
     with w.refused(Conflict, "kept by hand"):
         w.manager.pause_provider("Members' Letter")
     w.manager.resume_provider("Live Sky")

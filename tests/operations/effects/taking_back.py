@@ -152,7 +152,7 @@ def _(w: World) -> None:
     assert item.entry.ref == entry.ref
     with pytest.raises(Invalid, match="outcome"):
         w.owner.batch(made.ref, "given up")
-    with w.refused(Conflict, "called off already"):
+    with w.refused(Conflict, "cancelled already"):
         w.owner.cancel_batch(made.ref)
 
 

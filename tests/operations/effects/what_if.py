@@ -1,4 +1,4 @@
-"""What changes would change, before anybody makes them."""
+"""What changes would change, before anyone makes them."""
 
 from __future__ import annotations
 

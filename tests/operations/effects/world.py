@@ -110,7 +110,7 @@ class World:
         return entry, settle(self.owner, self.owner.end(entry.ref).ref)
 
     def by_hand(self, name: str) -> wire.Entry:
-        """An entry that is kept by hand."""
+        """An entry that is recorded by hand."""
         return self.owner.keep("Hill Road Signage", account="Hill Road display", party=name, powers=["view"])
 
     def wish(self, to: str, **more: object) -> wire.OfferWish:

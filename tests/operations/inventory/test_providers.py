@@ -1,4 +1,4 @@
-"""The inventory over all kinds of entry: what words mean, what is kept by hand, lists, and everyone's own view."""
+"""The inventory over all kinds of entry: what words mean, what is recorded by hand, lists, and everyone's own view."""
 
 from __future__ import annotations
 
@@ -23,7 +23,7 @@ LETTER = "Members' Letter"
 
 @pytest.fixture
 def by_hand(client: Client) -> str:
-    """A provider of its own that is kept by hand."""
+    """A provider of its own that is recorded by hand."""
     return client.add_provider(f"Notice board {uuid4().hex[:8]}", "by-hand", {}).name
 
 
@@ -202,7 +202,7 @@ def test_vouching_wears_off_and_is_said_wherever_it_matters(client: Client) -> N
 
 def test_what_readings_show_is_not_kept_by_hand_and_readings_leave_alone_what_is(client: Client) -> None:
     with pytest.raises(Invalid, match="readings of Ticket Desk show every delegate"):
-        client.keep("Ticket Desk", account="Gate", party="Somebody", kind="delegate")
+        client.keep("Ticket Desk", account="Gate", party="Someone", kind="delegate")
     entry = next(e for e in client.entries(provider="Ticket Desk", q="Orla"))
     with pytest.raises(Conflict, match="not kept by hand"):
         client.vouch(entry.ref)
@@ -370,7 +370,7 @@ def test_what_anyone_can_do_is_part_of_the_reach_and_of_the_plan(client: Client)
     (anyway,) = [
         consequence for consequence in client.plan(own.entry.ref).consequences if consequence.kind == "open-anyway"
     ]
-    assert anyway.text.startswith("Anyone can do this whatever becomes of it, and so can Pell Varga: view")
+    assert anyway.text.startswith("Anyone can do this whatever happens to it, and so can Pell Varga: view")
 
 
 def test_what_a_session_or_a_secret_is_called_is_no_level_that_anybody_is_given(client: Client) -> None:
@@ -392,8 +392,8 @@ def test_what_a_session_or_a_secret_is_called_is_no_level_that_anybody_is_given(
 NEAR = {
     "hollis@northcape-un1.example": "northcape-uni.example",  # the domain of a partner
     "works@brightmere.exampl": "brightmere.example",
-    f"jori.penrose@{DOMAIN}": f"jory.penrose@{DOMAIN}",  # somebody who is known
-    f"inez.okoro@{DOMAIN}": f"ines.okoro@{DOMAIN}",  # somebody who signs in
+    f"jori.penrose@{DOMAIN}": f"jory.penrose@{DOMAIN}",  # someone who is known
+    f"inez.okoro@{DOMAIN}": f"ines.okoro@{DOMAIN}",  # someone who signs in
     f"Jory Penrose <jp@{DOMAIN}>": f"jory.penrose@{DOMAIN}",  # a name that is known at that domain
 }
 

@@ -59,7 +59,7 @@ def shown(call: Call, provider: str, *parties: ObservedParty) -> dict[str, UUID]
 
 
 def person(key: str, *addresses: str, name: str = "", verified: bool = False) -> ObservedParty:
-    return ObservedParty(key, PartyKind.PERSON, name or f"Somebody {key}", addresses, verified=verified)
+    return ObservedParty(key, PartyKind.PERSON, name or f"Someone {key}", addresses, verified=verified)
 
 
 def alike(call: Call, *ids: UUID) -> list[set[UUID]]:
@@ -173,14 +173,14 @@ def test_what_cannot_be_one_is_refused_with_why(call: Call) -> None:
     first, second = shown(call, "Ticket Desk", person("d-4"), person("d-5")).values()
     with pytest.raises(Conflict, match=r"Ticket Desk tells them apart: it knows .* as “d-4” and .* as “d-5”"):
         sameness.join(call, str(first), str(second), "")
-    with pytest.raises(Conflict, match=r"Both are Somebody d-4 .* already"):
+    with pytest.raises(Conflict, match=r"Both are Someone d-4 .* already"):
         sameness.join(call, str(first), str(first), "")
     (team,) = shown(call, "Live Sky", ObservedParty("t-4", PartyKind.TEAM, "Crew")).values()
-    with pytest.raises(Conflict, match="Somebody d-4 is a person, and Crew is a team"):
+    with pytest.raises(Conflict, match="Someone d-4 is a person, and Crew is a team"):
         sameness.join(call, str(first), str(team), "")
-    with pytest.raises(Conflict, match="That is all that Somebody d-4 is known by"):
+    with pytest.raises(Conflict, match="That is all that Someone d-4 is known by"):
         sameness.part(call, str(first), "Ticket Desk", "d-4", "")
-    with pytest.raises(Invalid, match="does not know Somebody d-4 as “d-9”"):
+    with pytest.raises(Invalid, match="does not know Someone d-4 as “d-9”"):
         sameness.part(call, str(first), "Ticket Desk", "d-9", "")
     with pytest.raises(NotFound, match="decision"):
         sameness.undo(call, "k4rm-2x")

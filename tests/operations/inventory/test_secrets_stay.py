@@ -24,7 +24,7 @@ WHERE = {"url", "host", "port", "issuer", "tls", "host_key"}
 
 
 class Listener:
-    """Somebody who would like to be told secrets."""
+    """Someone who would like to be told secrets."""
 
     def __init__(self, ridge: Ridge) -> None:
         self.url = f"https://listener-{uuid4().hex[:8]}.example"

@@ -67,8 +67,8 @@ def latest(client: Client, provider: str = DESK) -> wire.SecurityEvent:
     return next(client.security_events(provider))
 
 
-def somebody(client: Client) -> wire.Entry:
-    """Somebody whom Ticket Desk knows, and who holds something there."""
+def someone(client: Client) -> wire.Entry:
+    """Someone whom Ticket Desk knows, and who holds something there."""
     return next(e for e in client.entries(provider=DESK) if e.kind == "delegate" and e.party.status == "current")
 
 
@@ -85,7 +85,7 @@ def adopt(client: Client, **reactions: str) -> None:
 def test_an_event_is_taken_once_however_often_it_comes_and_they_are_read_again(
     ridge: Ridge, client: Client, door: Door
 ) -> None:
-    entry = somebody(client)
+    entry = someone(client)
     token = door.about(entry, REVOKED)
     for _ in range(3):
         answer = door.post(token)
@@ -104,7 +104,7 @@ def test_an_event_is_taken_once_however_often_it_comes_and_they_are_read_again(
 
 def test_what_lost_its_job_is_seen_to_all_the_same(apart: Ridge) -> None:
     client, door = apart.client(), Door(apart)
-    assert door.post(door.about(somebody(client), REVOKED)).status_code == 202
+    assert door.post(door.about(someone(client), REVOKED)).status_code == 202
     with apart.call() as call:
         call.tx._session.execute(text("delete from procrastinate_jobs where task_name = :task"), {"task": hearing.TASK})
     apart.drain()
@@ -117,7 +117,7 @@ def test_what_lost_its_job_is_seen_to_all_the_same(apart: Ridge) -> None:
 
 
 def test_whoever_does_not_know_the_secret_learns_nothing(ridge: Ridge, client: Client, door: Door) -> None:
-    token = door.about(somebody(client))
+    token = door.about(someone(client))
     workspace, _, stream = door.stream.address.rpartition("/")[2].partition(".")
     unknown = [
         door.post(token, secret="latch-events-guessed"),
@@ -147,14 +147,14 @@ def lies(door: Door, entry: wire.Entry) -> dict[str, tuple[str, str]]:
     known = encoded(b'{"alg":"HS256","typ":"secevent+jwt","kid":"RS256-1"}') + "." + body
     known += "." + encoded(hmac.digest(written, known.encode(), "sha256"))
     return {
-        "signed by somebody else": (door.about(entry, key=other.keys["RS256-1"][1]), "invalid_key"),
-        "signed with what anybody can read": (known, "invalid_key"),
+        "signed by someone else": (door.about(entry, key=other.keys["RS256-1"][1]), "invalid_key"),
+        "signed with what anyone can read": (known, "invalid_key"),
         "not signed": (encoded(b'{"alg":"none","typ":"secevent+jwt"}') + f".{body}.", "invalid_key"),
         "cut": (f"{head}.{body}.{signature[:-9]}", "invalid_key"),
         "no token at all": ("hello", "invalid_request"),
         "empty": ("", "invalid_request"),
-        "for somebody else": (door.about(entry, aud="https://them.example"), "invalid_audience"),
-        "of somebody else": (door.about(entry, iss=other.issuer), "invalid_issuer"),
+        "for someone else": (door.about(entry, aud="https://them.example"), "invalid_audience"),
+        "of someone else": (door.about(entry, iss=other.issuer), "invalid_issuer"),
         "of last month": (door.about(entry, at=door.ridge.clock.now.replace(year=2020)), "invalid_request"),
         "a sign-in's token": (door.about(entry, headers={"typ": "JWT"}), "invalid_request"),
         "without an id": (door.about(entry, jti=None), "invalid_request"),
@@ -164,7 +164,7 @@ def lies(door: Door, entry: wire.Entry) -> dict[str, tuple[str, str]]:
 
 
 def test_no_lie_is_taken(ridge: Ridge, client: Client, door: Door) -> None:
-    entry, before = somebody(client), list(client.security_events(DESK))
+    entry, before = someone(client), list(client.security_events(DESK))
     for what, (token, err) in lies(door, entry).items():
         answer = door.post(token)
         assert (answer.status_code, answer.json().get("err")) == (400, err), what
@@ -177,7 +177,7 @@ def test_no_lie_is_taken(ridge: Ridge, client: Client, door: Door) -> None:
 def test_a_key_that_was_exchanged_is_known_at_once_and_the_former_one_is_good_for_nothing(
     ridge: Ridge, client: Client, door: Door
 ) -> None:
-    entry, sender = somebody(client), door.sender
+    entry, sender = someone(client), door.sender
     assert door.post(door.about(entry)).status_code == 202
     former = sender.keys[sender.published[0]]
     readings = sender.key_readings
@@ -200,7 +200,7 @@ def test_a_key_that_was_exchanged_is_known_at_once_and_the_former_one_is_good_fo
 
 
 def test_what_is_reported_is_flagged_or_ordered_as_the_policy_says(apart: Ridge) -> None:
-    """By the provider's own name for somebody, which its connector keeps with something before it."""
+    """By the provider's own name for someone, which its connector keeps with something before it."""
     roll = "Volunteer Roll"
     client, door = apart.client(), Door(apart, roll)
     directory = Desk(apart, "roll", apart.transport)
@@ -249,7 +249,7 @@ def test_nobody_is_taken_for_another(apart: Ridge) -> None:
     for subject in (
         {"format": "email", "email": f"nobody@{DOMAIN}"},
         {"format": "opaque", "id": "nobody"},
-        {"format": "iss_sub", "iss": "https://another.example", "sub": somebody(client).subject},
+        {"format": "iss_sub", "iss": "https://another.example", "sub": someone(client).subject},
         {"format": "phone_number", "phone_number": "+12065550100"},
     ):
         assert door.post(door.sender.token(DISABLED, subject, door.stream.audience)).status_code == 202
@@ -257,7 +257,7 @@ def test_nobody_is_taken_for_another(apart: Ridge) -> None:
         event = latest(client)
         assert (event.party, event.came_to) == (
             None,
-            "It is not certain whom this means. All of Ticket Desk is read.",
+            "It is not certain who this is about. All of Ticket Desk is read.",
         )
     assert not list(client.batches("leaver"))
 
@@ -268,7 +268,7 @@ def test_what_is_fetched_is_acknowledged_once_it_is_kept(ridge: Ridge, client: C
         DESK, sender.issuer, f"{sender.issuer}/keys", poll=f"{sender.issuer}/poll", secret=sender.secret, audience="us"
     )
     assert (stream.address, stream.secret) == ("", ""), "nothing is sent to us"
-    entry = somebody(client)
+    entry = someone(client)
     subject = {"format": "opaque", "id": entry.subject}
     good = [sender.put(sender.token(REVOKED, subject, "us")) for _ in range(5)]
     bad = sender.put(sender.token(REVOKED, subject, "them"))
@@ -349,7 +349,7 @@ def test_what_ends_here_is_told_in_tokens_that_another_library_proves(apart: Rid
     hook = client.add_webhook(f"{url}/events", form="security-events", audience="listens")
     with pytest.raises(Invalid, match="audience is for security events"):
         client.add_webhook(f"{url}/news", audience="listens")
-    entry = somebody(client)
+    entry = someone(client)
     settle(client, client.end(entry.ref).ref)
     session = next(client.entries(kind="session", q="Gate tablet"))
     settle(client, client.end(session.ref).ref)
@@ -396,7 +396,7 @@ def test_however_the_box_is_filled_each_token_is_kept_once(ridge: Ridge, data: s
 
 def test_a_removed_provider_is_heard_no_more(apart: Ridge) -> None:
     client, door = apart.client(), Door(apart)
-    token = door.about(somebody(client))
+    token = door.about(someone(client))
     read(client, DESK)
     for hindrance in client.provider_removal(DESK).hindrances:
         for ref in hindrance.refs:

@@ -139,7 +139,7 @@ def test_a_secret_that_four_know_is_changed_once_and_whoever_knew_it_has_nothing
     assert "change-secret" in refused.value.next_step
     order = settle(client, client.command(told[0].ref, "change-secret").ref)
     assert (order.state, "done" in order.moves, order.again_at is not None) == ("waiting", True, True)
-    with pytest.raises(Conflict, match="under way"):
+    with pytest.raises(Conflict, match="in progress"):
         client.command(told[0].ref, "narrow", level="reader")
     client.done(order.ref, "Sabine changed it in the letter's own settings")
     proved = settle(client, order.ref)
@@ -175,7 +175,7 @@ def test_a_receipt_is_checked_without_us_and_an_altered_one_does_not_hold(client
     (key,) = [key for key in keys["keys"] if key["kid"] == json.loads(_decoded(header))["kid"]]
     public = Ed25519PublicKey.from_public_bytes(_decoded(key["x"]))
     public.verify(_decoded(signature), f"{header}.{payload}".encode())
-    altered = base64.urlsafe_b64encode(json.dumps(said | {"party": "Somebody else"}).encode()).decode().rstrip("=")
+    altered = base64.urlsafe_b64encode(json.dumps(said | {"party": "Someone else"}).encode()).decode().rstrip("=")
     with pytest.raises(InvalidSignature):
         public.verify(_decoded(signature), f"{header}.{altered}".encode())
     for wrong in (f"{header}.{altered}.{signature}", signed[:-8], "", "a.b.c", json.dumps(said)):
@@ -218,7 +218,7 @@ def test_what_is_not_possible_in_a_batch_says_why_and_a_batch_can_be_called_off(
     with ridge.client("ruth.calder") as auditor, pytest.raises(NotAllowed):
         auditor.cancel_batch(batch.ref)
     assert client.cancel_batch(batch.ref).cancelled_at is not None
-    with pytest.raises(Conflict, match="called off already"):
+    with pytest.raises(Conflict, match="cancelled already"):
         client.cancel_batch(batch.ref)
 
 

@@ -48,7 +48,7 @@ def members(world: World, team: str) -> list[wire.Membership]:
 
 
 def twice_in(world: World) -> wire.Ref:
-    """Somebody who is in Helpers by themselves, and by Roll desk."""
+    """Someone who is in Helpers by themselves, and by Roll desk."""
     in_desk = {member.member.id for member in members(world, ROLL_DESK)}
     return next(member.member for member in members(world, HELPERS) if member.member.id in in_desk)
 
@@ -61,7 +61,7 @@ def test_a_receipt_says_what_remains_through_other_teams(world: World) -> None:
     order = settle(world.owner, world.owner.command_member(HELPERS, str(who.id), digest=plan.digest).ref)
     assert order.receipt is not None
     assert (order.state, order.receipt.team, order.receipt.account) == ("proved", HELPERS, "")
-    assert "is no member of" in order.receipt.showed
+    assert "is not a member of" in order.receipt.showed
     assert any("through Roll desk and Helpers" in way for way in order.receipt.remains), order.receipt.remains
     signed = world.owner.receipt(order.ref)
     told = check(signed, world.owner.receipt_keys())
@@ -112,7 +112,7 @@ def test_two_at_once_give_one_order(world: World) -> None:
         given = list(pool.map(lambda client: client.command_member(team, who), [world.owner, world.manager] * 2))
     assert len({order.ref for order in given}) == 1
     assert sorted(order.already for order in given)[0] is False
-    with world.refused(Conflict, "is under way for this already"):
+    with world.refused(Conflict, "is in progress for this already"):
         world.owner.command_member(team, who, "add-member")
     assert [m.order for m in members(world, WARDENS) if m.member.id == membership.member.id] == [given[0].ref]
 

@@ -23,8 +23,8 @@ HOST = "localhost"
 NUMBERS = count(1)
 
 
-class Somebody:
-    """Somebody with codes from an app: what the app shows, and what they sign in with."""
+class Someone:
+    """Someone with codes from an app: what the app shows, and what they sign in with."""
 
     def __init__(self, ridge: Ridge, name: str, role: Role = Role.MANAGER) -> None:
         self.ridge, self.address = ridge, added(ridge, name, role)
@@ -48,13 +48,13 @@ class Somebody:
 
 
 @pytest.fixture
-def keeva(ridge: Ridge) -> Iterator[Somebody]:
-    somebody = Somebody(ridge, f"Keeva {next(NUMBERS)}")
-    yield somebody
-    somebody.client.close()
+def keeva(ridge: Ridge) -> Iterator[Someone]:
+    someone = Someone(ridge, f"Keeva {next(NUMBERS)}")
+    yield someone
+    someone.client.close()
 
 
-def test_a_password_alone_opens_nothing_and_a_code_counts_once(keeva: Somebody) -> None:
+def test_a_password_alone_opens_nothing_and_a_code_counts_once(keeva: Someone) -> None:
     half = keeva.sign_in(None)
     assert (half.status_code, half.json()["code"], half.json()["facts"]["ways"]) == (401, "factor-needed", ["codes"])
     assert "set-cookie" not in half.headers
@@ -68,7 +68,7 @@ def test_a_password_alone_opens_nothing_and_a_code_counts_once(keeva: Somebody) 
     assert "ways" not in wrong.text, "of a wrong password nobody learns whether there is a second factor"
 
 
-def test_codes_cannot_be_tried_one_after_the_other(keeva: Somebody) -> None:
+def test_codes_cannot_be_tried_one_after_the_other(keeva: Someone) -> None:
     keeva.next_step()
     right = keeva.code()
     tried = [keeva.sign_in(f"{(int(right) + number) % 1_000_000:06}").status_code for number in range(1, 12)]
@@ -78,7 +78,7 @@ def test_codes_cannot_be_tried_one_after_the_other(keeva: Somebody) -> None:
     assert keeva.client.me().person.address == keeva.address, "whoever is signed in goes on"
 
 
-def test_a_letter_is_one_factor_and_the_second_is_asked_for_still(keeva: Somebody) -> None:
+def test_a_letter_is_one_factor_and_the_second_is_asked_for_still(keeva: Someone) -> None:
     keeva.client.forgot_password(SLUG, keeva.address)
     text = link(keeva.ridge, keeva.address, "Choose another password")
     answer = keeva.ridge.http().post("/session/link/use", json={"link": text, "password": "seven brass otters wading"})
@@ -88,7 +88,7 @@ def test_a_letter_is_one_factor_and_the_second_is_asked_for_still(keeva: Somebod
         keeva.ridge.client(keeva.address, password="seven brass otters wading")
 
 
-def test_confirming_takes_a_code_of_ones_own(keeva: Somebody) -> None:
+def test_confirming_takes_a_code_of_ones_own(keeva: Someone) -> None:
     keeva.ridge.clock.go_on(minutes=40)
     with pytest.raises(NotConfirmed):
         keeva.client.change_password("seven brass otters wading")

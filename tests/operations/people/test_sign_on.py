@@ -16,7 +16,7 @@ from openlatch.wire import messages as wire
 from openlatch.words import PersonState, Role
 from tests.harness.openid import ISSUER, Login
 from tests.harness.ridge import Ridge
-from tests.operations.people.test_factors import Somebody
+from tests.operations.people.test_factors import Someone
 from tests.operations.people.test_people import WORDS, added
 
 NUMBERS = count(1)
@@ -24,11 +24,11 @@ GROUPS = {"astronomers": Role.MANAGER, "guides": Role.MEMBER}
 
 
 def wish(name: str = "Ridge Login", issuer: str = ISSUER, **more: Any) -> wire.SignOnWish:
-    return wire.SignOnWish(name=name, issuer=issuer, client_id="latch", secret="not told to anybody", **more)
+    return wire.SignOnWish(name=name, issuer=issuer, client_id="latch", secret="not told to anyone", **more)
 
 
 class Door:
-    """One service at which people sign in, and somebody at it with one browser."""
+    """One service at which people sign in, and someone at it with one browser."""
 
     def __init__(self, ridge: Ridge, issuer: str = ISSUER, **more: Any) -> None:
         self.ridge, self.login = ridge, Login(ridge, issuer)
@@ -45,7 +45,7 @@ class Door:
         return dict(answer.json())
 
     def returned(self, subject: str, *, fresh: bool = False) -> dict[str, str]:
-        """What the browser of somebody has who signed in there as a subject and came back."""
+        """What the browser of someone has who signed in there as a subject and came back."""
         left = self.leave(fresh=fresh)
         back = self.login.come_back(left["url"], subject)
         return {"began": left["began"], "browser": left["browser"], "state": back["state"], "code": back["code"]}
@@ -54,7 +54,7 @@ class Door:
         return self.ridge.http().post("/session/sign-on", json={"workspace": SLUG, **body})
 
     def browser(self, signed_in: httpx.Response) -> httpx.Client:
-        """The browser in which somebody has signed in."""
+        """The browser in which someone has signed in."""
         browser = self.ridge.http()
         browser.headers["Cookie"] = signed_in.headers["set-cookie"].partition(";")[0]
         browser.headers["X-Latch-CSRF"] = signed_in.json()["csrf"]
@@ -82,7 +82,7 @@ def test_a_stranger_is_let_in_as_what_their_groups_say_and_is_known_again_by_the
     assert (again["id"], again["role"]) == (person["id"], "member"), "her role is what her groups say now"
     other = door.sign_in("8")
     assert (other.status_code, other.json()["code"]) == (401, "not-signed-in")
-    assert "knows as somebody else" in other.json()["detail"]
+    assert "knows as someone else" in other.json()["detail"]
     with ridge.client() as owner:
         said = [event.says for event in owner.events(UUID(person["id"]))]
     assert said.count("Known at a single sign-on from now on") == 1
@@ -120,7 +120,7 @@ def test_without_groups_it_lets_in_who_is_invited_or_here_and_nobody_else(ridge:
     person = door.sign_in("7").json()["person"]
     assert (person["name"], person["role"], person["state"]) == ("Tilda Crane", "reviewer", "active")
     here = added(ridge, f"Wren {next(NUMBERS)}", Role.AUDITOR)
-    door.login.knows("8", email=here.upper(), email_verified=True, name="Somebody Else")
+    door.login.knows("8", email=here.upper(), email_verified=True, name="Someone Else")
     assert door.sign_in("8").json()["person"]["name"].startswith("Wren"), "a name that one has chosen stays"
 
 
@@ -178,7 +178,7 @@ def test_two_services_of_two_issuers_know_nobody_of_each_other(ridge: Ridge) -> 
 
 
 def test_a_second_factor_is_asked_for_here_unless_the_service_asks_for_one_itself(ridge: Ridge) -> None:
-    door, keeva = Door(ridge), Somebody(ridge, f"Keeva {next(NUMBERS)}")
+    door, keeva = Door(ridge), Someone(ridge, f"Keeva {next(NUMBERS)}")
     door.login.knows("7", email=keeva.address, email_verified=True)
     back = door.returned("7")
     half = door.post(back)
@@ -232,7 +232,7 @@ def test_who_signed_in_there_proves_again_who_they_are_there(ridge: Ridge) -> No
         ridge.clock.go_on(minutes=45)
         assert browser.post("/me/tokens", json={}).json()["code"] == "not-confirmed"
         door.login.knows("8", email=address_of("other"), email_verified=True, groups=["keepers"])
-        # What was asked for signing in proves nothing later, nor does somebody else.
+        # What was asked for signing in proves nothing later, nor does someone else.
         for answer in (door.returned("7"), door.returned("8", fresh=True)):
             refused = browser.post("/session/confirmation", json={"sign_on": answer})
             assert refused.json()["code"] in ("not-confirmed", "not-signed-in"), refused.text

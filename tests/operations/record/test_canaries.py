@@ -120,7 +120,7 @@ def plant(ridge: Ridge, owner: Client) -> Planted:
     heard = owner.listen("Ticket Desk", sender.issuer, f"{sender.issuer}/keys")
     into.known("what security events are sent with", heard.secret.removeprefix("latch-events-"))
     path, headers = heard.address.partition("/api/v1")[2], {"Content-Type": "application/secevent+jwt"}
-    for handed in (heard.secret, into.new("what somebody else sends them with")):
+    for handed in (heard.secret, into.new("what someone else sends them with")):
         token = sender.token(f"{CAEP}session-revoked", {"format": "opaque", "id": "7"}, heard.audience)
         ridge.http().post(path, content=token, headers=headers | {"Authorization": f"Bearer {handed}"})
     sender.secret = into.new("what security events are fetched with")

@@ -74,7 +74,7 @@ def test_a_stranger_is_convinced_and_sees_every_forgery(
     )
     assert "cut off" in stranger(lines[:-1], head.signed)
     altered = json.loads(lines[4])
-    altered["content"]["actor"] = "Somebody else"
+    altered["content"]["actor"] = "Someone else"
     assert stranger([*lines[:4], json.dumps(altered), *lines[5:]], head.signed) == "event 5 is not as it was sealed"
     # Whoever holds the database makes every link anew.
     last, forged = START, []

@@ -1,4 +1,4 @@
-"""Rounds: what a decision becomes, where an order is under way already."""
+"""Rounds: what a decision becomes, where an order is in progress already."""
 
 from __future__ import annotations
 

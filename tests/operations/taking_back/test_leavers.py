@@ -1,4 +1,4 @@
-"""Somebody goes: it is over once no reading shows a way in any more, or what remains is named with who sees to it."""
+"""Someone goes: it is over once no reading shows a way in any more, or what remains is named with who sees to it."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ def who(world: World) -> str:
 
 
 def gone(world: World, who: str) -> wire.Batch:
-    """Somebody leaves; all that goes on by itself has gone on."""
+    """Someone leaves; all that goes on by itself has gone on."""
     plan = world.owner.plan_leaver(world.owner.party(f"{who}@{DOMAIN}").ref)
     made = world.owner.leave(plan.party.ref, count=len(plan.items), who="Tobias Quill")
     world.ridge.drain()

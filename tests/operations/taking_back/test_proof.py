@@ -29,7 +29,7 @@ def world(furnished: Ridge, things: Furniture) -> Iterator[World]:
 
 
 def lent(world: World, account: str, who: str, level: str, days: int = 20) -> wire.Entry:
-    """An access with an end that somebody at the provider gave, and a reading has shown."""
+    """An access with an end that someone at the provider gave, and a reading has shown."""
     ends = f"{world.day(days).isoformat()}T00:00:00+00:00"
     world.desk.give(account.lower(), who, level, ends)
     read(world.owner)
@@ -39,7 +39,7 @@ def lent(world: World, account: str, who: str, level: str, days: int = 20) -> wi
 
 def test_an_older_access_of_the_same_sort_proves_no_order_and_the_order_says_what_is_there(world: World) -> None:
     longer = world.offer(WHO, until=world.day(80).isoformat(), parts=GUIDE)
-    # Meanwhile somebody lets them in for less at the provider itself.
+    # Meanwhile someone lets them in for less at the provider itself.
     world.desk.give("bookings", "orla.finch", "guide", f"{world.day(20).isoformat()}T00:00:00+00:00")
     order = world.member.answer_offer(longer.ref, "take-up").parts[0].order
     assert order is not None

@@ -1,4 +1,4 @@
-"""Letting somebody in by a holder whose time is the test's: links, limits, lapses, requests, secrets, webhooks."""
+"""Letting someone in by a holder whose time is the test's: links, limits, lapses, requests, secrets, webhooks."""
 
 from __future__ import annotations
 
@@ -37,7 +37,7 @@ WRITER = OfferPartWish(account="Newsletter", level="writer")
 
 @pytest.fixture
 def letters(holder: Holder) -> Holder:
-    """The holder with an account that is kept by hand, on which one level is known."""
+    """The holder with an account that is recorded by hand, on which one level is known."""
     holder.keep("Sabine Thorne")
     return holder
 
@@ -76,7 +76,7 @@ def answer(
 
 
 def carry_out(holder: Holder, sight: OfferSight) -> None:
-    """What the worker does, and then somebody says that it is done."""
+    """What the worker does, and then someone says that it is done."""
     for _, _, _, given in sight.parts:
         assert given is not None
         with holder.as_() as call:
@@ -147,7 +147,7 @@ def test_an_offer_is_taken_up_by_its_link_once_by_whoever_registers_and_is_carri
         assert call.tx.orders.find(str(value.parts[0].order_id)).state is OrderState.PROVED
         told = [one.notice.title for one in call.tx.notices.to(AMARA)]
     assert "You have access to Newsletter at Members' Letter now: “writer”" in told
-    assert "has taken up the offer of access to Newsletter" in " ".join(letters.told("maren"))
+    assert "has accepted the offer of access to Newsletter" in " ".join(letters.told("maren"))
 
 
 def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_altered(letters: Holder) -> None:
@@ -198,7 +198,7 @@ def test_a_link_is_good_for_nothing_once_it_is_late_withdrawn_corrected_or_alter
 @pytest.mark.parametrize(
     ("wanted", "problem"),
     [
-        (wish("orla finch@kestrelridge.example"), "is no address"),
+        (wish("orla finch@kestrelridge.example"), "is not an address"),
         (wish("orla"), "no address of orla is known".capitalize()),
         (wish(until=None), "It is not said when"),
         (wish(until=date(2027, 10, 1)), "is over already"),
@@ -273,9 +273,9 @@ def test_two_offers_at_once_cannot_pass_a_limit_together_and_a_broken_one_is_tol
         offers.create(call, offer_wish, {}, digests[0])
     with letters.as_("tobias") as call, pytest.raises(Conflict, match="lets in one party from outside at a time"):
         offers.create(call, other, {}, digests[1])
-    offer(letters, wish())  # somebody of the circle takes no such place
+    offer(letters, wish())  # someone of the circle takes no such place
     letters.keep("Ivo Marsh", level="keeper", powers="view; edit; admit")
-    assert "lets nobody have admit" in refused(
+    assert "“admit” cannot be given on" in refused(
         letters, wish("bram.finch@kestrelridge.example", OfferPartWish(account="Newsletter", level="keeper"))
     )
     assert "holds an offer of Newsletter already" in refused(letters, wish(AMARA))
@@ -290,7 +290,7 @@ def test_terms_that_were_not_shown_are_not_sent_and_nobody_answers_for_another(l
         lambda call: offers.decline(call, made.offer.ref, ""),
         lambda call: offers.leave(call, made.offer.ref),
     ):
-        with letters.as_("ines") as call, pytest.raises(NotAllowed, match="to somebody else"):
+        with letters.as_("ines") as call, pytest.raises(NotAllowed, match="to someone else"):
             act(call)
     with letters.as_("ines") as call, pytest.raises(NotAllowed):
         offers.create(call, wish(), {}, "0" * 64)
@@ -451,7 +451,7 @@ class Listener:
 
     def post(self, url: str, body: bytes, headers: Mapping[str, str]) -> None:
         if self.away:
-            raise ProviderDown(f"{url} answered 503.", next_step="It is tried again by itself.")
+            raise ProviderDown(f"{url} answered 503.", next_step="It will be tried again automatically.")
         self.heard.append((url, body, headers))
 
 

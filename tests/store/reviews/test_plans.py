@@ -81,7 +81,7 @@ def test_what_nobody_answers_comes_to_what_the_review_says_after_it_was_said_in_
     holder.tick()
     (sight,) = holder.rounds("Who writes")
     opened = sight.round
-    assert holder.told("ines")[0].startswith("“Who writes” has come round: 3 items for you until")
+    assert holder.told("ines")[0].startswith("“Who writes” is due: 3 items for you until")
     for days, ines, tobias in ((5, 1, 0), (6.1, 2, 0), (7, 2, 0), (8.1, 2, 1), (9, 2, 1)):
         holder.now = opened.opened_at + timedelta(days=days)
         holder.tick()
@@ -91,7 +91,7 @@ def test_what_nobody_answers_comes_to_what_the_review_says_after_it_was_said_in_
     for _ in range(3):
         holder.tick()
     (sight,) = holder.rounds("Who writes")
-    # Two end at most, and since nothing here can end them, somebody is asked to.
+    # Two end at most, and since nothing here can end them, someone is asked to.
     assert sight.round.state is RoundState.SETTLING
     assert sight.outcomes["kept"] == 1
     assert sum(sight.outcomes.values()) == 3
@@ -128,7 +128,7 @@ def test_a_decision_is_refused_to_whoever_may_not_and_where_somebody_else_was_fi
     place = places[orla].item.place
     seen = {place: places[orla].item.version}
     assert decide("ines", place, versions=seen) == 1
-    with pytest.raises(Changed, match="decided by somebody else"):
+    with pytest.raises(Changed, match="decided by someone else"):
         decide("maren", place, Said(Choice.END_NOW), seen)
     with pytest.raises(Invalid, match="over already"):
         decide("maren", place, Said(Choice.END_ON, until=BEGIN - timedelta(days=3)))
@@ -170,7 +170,7 @@ def test_what_happens_opens_one_round_for_all_that_comes_together(holder: Holder
     for name in ("Bram Alder", "Celia Brook"):
         holder.keep(name, powers="view; admit")
     with holder.as_("maren") as call:
-        providers.report_breach(call, "Members' Letter", BEGIN, "Somebody read their mail")
+        providers.report_breach(call, "Members' Letter", BEGIN, "Someone read their mail")
         with pytest.raises(Invalid, match="still to come"):
             providers.report_breach(call, "Members' Letter", END, "It will")
     holder.tick()
@@ -287,7 +287,7 @@ def test_a_letter_stays_the_same_letter_until_it_is_sent_and_is_given_up_only_wh
     assert first.subject.endswith("and 1 more")
     busy, no = ProviderDown("busy", next_step=""), ProviderRefused("no such address", next_step="")
     with holder.as_("maren") as call:
-        providers.report_breach(call, "Members' Letter", BEGIN, "Somebody read their mail")
+        providers.report_breach(call, "Members' Letter", BEGIN, "Someone read their mail")
     post = Post(busy, no)
     for _ in range(3):
         deliver(holder, post)
@@ -318,7 +318,7 @@ def test_a_calendar_is_read_by_its_secret_address_alone_and_holds_what_concerns_
     assert "Your access to Newsletter ends" in titles["ines"]
     assert "Orla Finch's access to Newsletter ends" in titles["maren"]
     assert not any("Orla" in title for title in titles["ines"])
-    assert sum(title == "Who writes comes round" for title in titles["ines"]) == 11  # to October
+    assert sum(title == "Who writes takes place" for title in titles["ines"]) == 11  # to October
 
 
 def test_a_review_of_what_is_not_there_any_more_says_so_and_holds_up_no_other(holder: Holder) -> None:

@@ -31,7 +31,7 @@ const own = computed(() => {
   const address = session.me.value?.person.address;
   return !!address && !!entry.value?.party.addresses.some((one) => one.toLowerCase() === address);
 });
-// What is kept by hand is ended elsewhere and said here; but a secret can be ordered to be changed.
+// What is recorded by hand is ended elsewhere and said here; but a secret can be ordered to be changed.
 const orderable = computed(() => !entry.value?.by_hand || entry.value.kind === "secret");
 const canGiveBack = computed(
   () => entry.value?.state === "ended" && !underWay.value && !!entry.value.acts.length && mayEnd.value,

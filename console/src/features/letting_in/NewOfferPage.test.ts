@@ -127,10 +127,10 @@ describe("letting someone in", () => {
 
   it("says what is wrong with what was typed, and sends nothing", async () => {
     const { shown, send, filled, offered } = await page(() =>
-      problem(422, "invalid", "“amara levy” is no address."),
+      problem(422, "invalid", "“amara levy” is not an address."),
     );
     await filled();
-    expect(shown.text()).toContain("“amara levy” is no address.");
+    expect(shown.text()).toContain("“amara levy” is not an address.");
     expect(send()).toBeUndefined();
     expect(offered()).toEqual([]);
   });

@@ -44,7 +44,7 @@ watch(
   { immediate: true },
 );
 
-/** Too many people sign in at one moment: it is tried again by itself, a few times. */
+/** Too many people sign in at one moment: it will be tried again automatically, a few times. */
 const waiting = ref(false);
 async function patiently(how: () => Promise<void>): Promise<void> {
   for (let left = 5; ; left -= 1) {

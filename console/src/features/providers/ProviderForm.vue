@@ -4,7 +4,7 @@ import { computed, ref, watch } from "vue";
 import { api, take, type NewProvider, type Provider } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 
-/** A provider to be read from now on, or one that is kept by hand; or with `provider`, that one changed. */
+/** A provider to be read from now on, or one that is recorded by hand; or with `provider`, that one changed. */
 const props = defineProps<{ provider?: Provider }>();
 const emit = defineEmits<{ done: [] }>();
 const queries = useQueryClient();

@@ -6,7 +6,7 @@ import { useNow } from "@/ui/clock";
 import { day, format } from "@/ui/time";
 import { inYear } from "./decisions";
 
-/** The coming year: a line for each review, a mark for each time that it comes round. */
+/** The coming year: a line for each review, a mark for each time that it takes place. */
 const props = defineProps<{ reviews: Review[] }>();
 const { zone } = useSession();
 const now = useNow();

@@ -81,7 +81,7 @@ export const RHYTHMS: [string, string][] = [
   ["FREQ=YEARLY", "once a year"],
 ];
 
-/** Where in the coming year a review comes round: shares of it, 0 to 1. */
+/** Where in the coming year a review takes place: shares of it, 0 to 1. */
 export function inYear(review: Review, now: number): { at: string; x: number }[] {
   const year = 365 * 86_400_000;
   return review.coming

@@ -52,7 +52,7 @@ def standing_as(e: wire.Entry) -> Text:
 
 
 def used(e: wire.Entry) -> str:
-    """When it was last used, as far as anybody knows."""
+    """When it was last used, as far as anyone knows."""
     if e.last_used is None:
         return "never" if e.use_known else "not known"
     return ago(e.last_used)

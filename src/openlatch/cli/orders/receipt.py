@@ -1,4 +1,4 @@
-"""Proof: the signed receipt of an order, and checking receipts and reports without asking anybody."""
+"""Proof: the signed receipt of an order, and checking receipts and reports without asking anyone."""
 
 from __future__ import annotations
 

@@ -105,7 +105,9 @@ def sessions(listing: Listing) -> None:
 def end_session(session: UUID | None, others: bool) -> None:
     """End one of your console sessions, by its id, or all the others."""
     if (session is None) != others:
-        raise Failure("Say which session. Nothing was changed.", "Give --others, or an id; for those: openlatch me sessions", 2)
+        raise Failure(
+            "Which session? Nothing was changed.", "Give --others, or an id; for those: openlatch me sessions", 2
+        )
     with connect() as client:
         if session is None:
             number = client.end_other_sessions()

@@ -1,4 +1,4 @@
-"""The people of the workspace: who is here, inviting somebody, roles, and taking a sign-in back."""
+"""The people of the workspace: who is here, inviting someone, roles, and taking a sign-in back."""
 
 from __future__ import annotations
 

@@ -130,7 +130,7 @@ def _form(
     skip: tuple[int, ...],
     take: tuple[int, ...],
 ) -> wire.ImportForm | None:
-    """What somebody says of how a list is to be taken; None if nothing."""
+    """What someone says of how a list is to be taken; None if nothing."""
     said = (sheet, header, header_lines, columns, dates, hidden, struck, skip, take)
     if not any(said):
         return None

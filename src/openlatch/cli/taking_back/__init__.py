@@ -1,1 +1,1 @@
-"""Commands: many orders at once, and somebody who leaves."""
+"""Commands: many orders at once, and someone who leaves."""

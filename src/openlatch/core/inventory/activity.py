@@ -1,6 +1,6 @@
 """What was done with an access, by whom, and in whose name.
 
-Somebody's own doings, those of others whom the holder let in, and those of apps are told apart.
+Someone's own doings, those of others whom the holder let in, and those of apps are told apart.
 """
 
 from __future__ import annotations
@@ -48,7 +48,7 @@ def attribute(
 ) -> tuple[Activity, ...]:
     """Return whose doings these were; `accounts`, `parties` and `entries` are by the provider's keys.
 
-    In whose name somebody acted is what the provider says; else the party of the entry on which the one used hangs, as
+    In whose name someone acted is what the provider says; else the party of the entry on which the one used hangs, as
     a session hangs on a delegate's; else, for an app, the one party that connected it. Whoever is outside the circle
     acts for the holder.
     """

@@ -38,7 +38,7 @@ FIELDS: Mapping[str, str] = {
     "resources": "the parts of the account, if not all of it",
     "given_at": "when it was given",
     "given_by": "who gave it",
-    "accepted_at": "when it was taken up",
+    "accepted_at": "when it was accepted",
     "last_used": "when it was used last",
     "use_known": "yes if it is known that it was never used",
     "uses": "when each power was used last",
@@ -150,7 +150,7 @@ class Row:
                 self._blank(name, header)
                 remarks.append(Complaint(self._line, header, "the cell seems to hold a password, and was left out"))
             else:
-                self._complain(name, "the cell seems to hold a password; none is kept here, not even by mistake")
+                self._complain(name, "the cell seems to hold a password; Open Latch keeps none, not even by mistake")
                 self._blank(name, header)
 
     def _blank(self, name: str, header: str) -> None:
@@ -315,6 +315,6 @@ def _harmless(cell: str) -> str:
 
 
 def _key(kind: str, account: str, party: str, level: str) -> str:
-    """What tells an entry from all others that are kept by hand; each secret that somebody knows is one of its own."""
+    """What tells an entry from all others that are kept by hand; each secret that someone knows is one of its own."""
     what = f":{level.casefold()}" if kind == Kind.SECRET else ""
     return f"hand:{kind}:{account.casefold()}:{party}{what}"

@@ -63,7 +63,7 @@ class Imported:
     notes: tuple[Note, ...] = ()
     """the lines that are left out, with why"""
     orders: Mapping[str, DayOrder | None] = field(default_factory=dict)
-    """by header, which number of its dates is the day; None where nobody can say, and somebody is asked"""
+    """by header, which number of its dates is the day; None where nobody can say, and someone is asked"""
 
 
 def known_field(header: str) -> str:
@@ -81,13 +81,13 @@ def known_field(header: str) -> str:
 def match_columns(headers: Sequence[str], wanted: Mapping[str, str]) -> tuple[dict[str, str], list[Complaint]]:
     """Return which field each header is, by what a person wants first, then by its own name; and what is wrong.
 
-    Of several that are usually the same field, the first one is it, and the others are left out until somebody says.
+    Of several that are usually the same field, the first one is it, and the others are left out until someone says.
     """
     complaints = [Complaint(1, header, "there is no such column") for header in wanted if header not in headers] + [
         Complaint(0, "", f"“{name}” is not a field") for name in wanted.values() if name and name not in FIELDS
     ]
     complaints += [
-        Complaint(1, header, "it says that it holds secrets, and none is kept here; leave it out")
+        Complaint(1, header, "it holds secrets, which Open Latch does not keep; leave it out")
         for header, name in wanted.items()
         if name and names_secret(header)
     ]
@@ -187,7 +187,7 @@ def shown(imported: Imported, line: Line) -> list[str]:
 def _orders(
     headers: Sequence[str], matched: Mapping[str, str], lines: Sequence[Line], form: Form
 ) -> tuple[dict[str, DayOrder | None], list[Complaint]]:
-    """Which number is the day, for each column of dates in which that matters; and where somebody has to say."""
+    """Which number is the day, for each column of dates in which that matters; and where someone has to say."""
     orders: dict[str, DayOrder | None] = {}
     asked: list[Complaint] = []
     for place, header in enumerate(headers):

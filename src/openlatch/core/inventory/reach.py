@@ -60,7 +60,7 @@ def effective(entry: Entry) -> bool:
 class Link:
     """One party acts as another: `how` is such as `member` or `app`. `id` is that of what would have to end.
 
-    Nothing ends one that is `lasting`: that somebody is one of anyone, or of everyone at a domain.
+    Nothing ends one that is `lasting`: that someone is one of anyone, or of everyone at a domain.
     """
 
     id: UUID
@@ -174,7 +174,7 @@ def reach(graph: Graph, party_id: UUID) -> tuple[Chain, ...]:
 
 
 def in_words(chain: Chain, account: str, names: Mapping[UUID, str]) -> str:
-    """Return what a chain lets somebody use, and through whom; `names` are those of the parties in its links."""
+    """Return what a chain lets someone use, and through whom; `names` are those of the parties in its links."""
     through = " and ".join(names[link.as_party] for link in chain.links)
     return f"“{chain.entry.level}” on {account}" + (f", through {through}" if through else "")
 

@@ -50,7 +50,7 @@ class Identifier:
 
     `scheme` is "address" or the provider's id; two parties never share an identifier, and no party but anyone has two
     keys of one provider, besides what people have written down. An address that several parties carry is "shared" too,
-    and says nothing of who somebody is.
+    and says nothing of who someone is.
     """
 
     scheme: str
@@ -72,7 +72,7 @@ class Held:
     written: frozenset[UUID] = frozenset()
     """the parties that no provider knows: people have written down who they are"""
     ending: Mapping[UUID, EndReason] = field(default_factory=dict)
-    """why entries are being ended, by the orders that are under way"""
+    """why entries are being ended, by the orders that are in progress"""
     left_out: int = 0
     """how many more entries there are that were seen just as they were, and so are in neither"""
 
@@ -419,7 +419,7 @@ def _entry(
     used = [t for t in (shown_use, before.last_used if before else None) if t is not None]
     state = observed.state
     if before is not None and before.state is State.ENDING:
-        # An order is under way; that a reading still sees the entry does not call it off.
+        # An order is in progress; that a reading still sees the entry does not cancel it.
         state = State.ENDING
     no_end = observed.ends_at is not None and observed.ends_at.year >= FAR_YEAR
     reviews = {*observed.reviewed_at, *(before.reviewed_at if before else ())}

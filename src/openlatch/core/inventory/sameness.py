@@ -1,7 +1,7 @@
 """Whether two parties are one: what an address says of that, and which parties are perhaps the same.
 
-Nothing here joins anybody. `reconcile` asks `identifies` before it takes an address for a person; what is left in doubt
-is put to somebody by `perhaps`, with the reasons, and their verdict is kept.
+Nothing here joins anyone. `reconcile` asks `identifies` before it takes an address for a person; what is left in doubt
+is put to someone by `perhaps`, with the reasons, and their verdict is kept.
 """
 
 from __future__ import annotations
@@ -74,7 +74,7 @@ class Reason:
 
 
 _DOUBTS = {
-    Doubt.HANDLE: ", which may be somebody else's at another provider",
+    Doubt.HANDLE: ", which may be someone else's at another provider",
     Doubt.ROLE: ", which belongs to a role: several people may use it",
     Doubt.UNCONFIRMED: ", which is outside your circle and is not confirmed for both of them",
 }
@@ -97,7 +97,7 @@ class Likeness:
 
 @dataclass(frozen=True, slots=True)
 class Decision:
-    """What somebody has said of two parties, and whether that was undone since; `before` is what undoing needs."""
+    """What someone has said of two parties, and whether that was undone since; `before` is what undoing needs."""
 
     id: UUID
     one: UUID
@@ -124,7 +124,7 @@ def is_role(address: str) -> bool:
 def identifies(address: str, kind: PartyKind, circle: Circle, *, confirmed: bool) -> bool:
     """Return whether an address says who its one party is, wherever that is met; `confirmed` if that was shown of all.
 
-    Everyone at a domain (`@example.org`) is the same team everywhere; a handle means somebody at its own provider only.
+    Everyone at a domain (`@example.org`) is the same team everywhere; a handle means someone at its own provider only.
     """
     local, at, domain = normal_address(address).rpartition("@")
     if kind is PartyKind.TEAM and at and not local:
@@ -148,7 +148,7 @@ def perhaps(known: Iterable[Known], circle: Circle, apart: Collection[frozenset[
     """Return the parties that are perhaps the same, two by two, those with the strongest reasons first.
 
     Never two that one provider knows by two keys: these are two. What several at one provider have in common says
-    nothing of who they are. `apart` are pairs of which somebody has said that they are two.
+    nothing of who they are. `apart` are pairs of which someone has said that they are two.
     """
     every = {
         acquaintance.party.id: acquaintance for acquaintance in known if acquaintance.party.kind is not PartyKind.ANYONE

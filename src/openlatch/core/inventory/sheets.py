@@ -80,7 +80,7 @@ class Form:
 
 @dataclass(frozen=True, slots=True)
 class Note:
-    """Why a line is left out, unless somebody says that it is to be taken."""
+    """Why a line is left out, unless someone says that it is to be taken."""
 
     line: int
     why: str

@@ -113,7 +113,7 @@ def settled_order(texts: Iterable[str]) -> tuple[DayOrder | None, bool]:
 def to_instant(text: str, zone: ZoneInfo, order: DayOrder | None, *, last_day: bool = False) -> datetime:
     """Return the instant that a cell means; a day alone is its start in a zone, or as a last day its end.
 
-    Raises ValueError for what is no date, or means one or another as long as nobody has said which number is the day.
+    Raises ValueError for what is not a date, or is ambiguous because nobody has said which number is the day.
     """
     plain = text.strip()
     moment, whole_day = _iso(plain)

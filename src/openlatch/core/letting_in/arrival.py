@@ -1,4 +1,4 @@
-"""Letting somebody in who took an offer up: the steps that do it, found from what the provider can do."""
+"""Letting someone in who took an offer up: the steps that do it, found from what the provider can do."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Offers: access that is held out to somebody, in one piece or several, and what becomes of it."""
+"""Offers: access that is held out to someone, in one piece or several, and what becomes of it."""
 
 from __future__ import annotations
 
@@ -65,7 +65,7 @@ _ENDED = {
     OfferState.WITHDRAWN: EndReason.WITHDRAWN,
 }
 _SAYS = {
-    OfferState.TAKEN_UP: "was taken up already",
+    OfferState.TAKEN_UP: "was accepted already",
     OfferState.DECLINED: "was declined",
     OfferState.LAPSED: "has lapsed",
     OfferState.WITHDRAWN: "was withdrawn",
@@ -87,7 +87,7 @@ def why_ended(state: OfferState) -> EndReason:
 
 @dataclass(frozen=True, slots=True)
 class Stage:
-    """What somebody has from some instant on, where not all of it ends at once; `since` is when it begins."""
+    """What someone has from some instant on, where not all of it ends at once; `since` is when it begins."""
 
     since: datetime
     level: str
@@ -203,7 +203,7 @@ def stages(
 
 
 def sentence(name: str, where: str, part: Part, starts_at: datetime | None, zone: str) -> str:
-    """Return what a part of an offer lets somebody do, as one sentence."""
+    """Return what a part of an offer lets someone do, as one sentence."""
     can = listed(part.powers) if part.powers else f"use “{part.level}”"
     on = f" ({', '.join(part.resources[:3])}{_more(part.resources)})" if part.resources else ""
     hours = f", {part.hours}" if part.hours is not None else ""

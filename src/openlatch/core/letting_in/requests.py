@@ -1,4 +1,4 @@
-"""Requests: access that somebody asks for, and what becomes of that."""
+"""Requests: access that someone asks for, and what becomes of that."""
 
 from __future__ import annotations
 
@@ -47,7 +47,7 @@ MOVES = Moves(
     TABLE,
     lambda state, how: (
         f"This request is {state}, and cannot be changed like that any more.",
-        "Look at it again; what is over can be asked for anew.",
+        "Look at it again; you can ask again for what is over.",
     ),
 )
 

@@ -68,7 +68,7 @@ class Situation:
     outside: bool = False
     """whether the party is outside the circle"""
     going: frozenset[UUID] = frozenset()
-    """neighbours from which orders under way take the power to let others in"""
+    """neighbours from which orders in progress take the power to let others in"""
     asked_at: str = ""
     """the confirmed address at which the party can be asked for its consent; empty if there is none"""
     zone: str = field(kw_only=True)
@@ -113,7 +113,7 @@ def lost(entry: Entry, to: Iterable[Power]) -> tuple[Power, ...]:
 
 
 def administers(entry: Entry, holder: Party) -> bool:
-    """Return whether somebody can let others in or out by an entry now.
+    """Return whether someone can let others in or out by an entry now.
 
     What is paused, on its way out or not taken up yet lets nobody in, and whoever has left will not do it. Whoever
     knows a secret that lets others in can.
@@ -127,7 +127,7 @@ def administers(entry: Entry, holder: Party) -> bool:
 
 
 def mends(situation: Situation, takes_away: Iterable[Power]) -> bool:
-    """Return whether somebody else can still let others in, once these powers are taken away."""
+    """Return whether someone else can still let others in, once these powers are taken away."""
     entry = situation.entry
     if Power.ADMIT not in set(takes_away) or entry.kind in (Kind.SESSION, Kind.SECRET):
         return True
@@ -185,7 +185,7 @@ def gives_back(s: Situation, until: datetime | None) -> tuple[Consequence, ...]:
     end = f"until the end of {last_day(until, s.zone)}" if until is not None else "without an end"
     text = f"{s.party.name} has this on {s.account.name} again, {end}: {has}."
     again = Consequence("can-again", Severity.MEDIUM if grave else Severity.LOW, text)
-    alone = Consequence("effect", Severity.LOW, "What fell with it does not come back by itself.")
+    alone = Consequence("effect", Severity.LOW, "What ended with it does not come back automatically.")
     return (left, again, alone) if s.party.status is PartyStatus.LEFT else (again, alone)
 
 
@@ -229,7 +229,7 @@ def _stays(s: Situation, ends: bool, given_up: bool, effect: str, undo: str) -> 
     if ends and s.abilities.consent and concerned and s.entry.kind in (Kind.DELEGATE, Kind.GRANT):
         yield Consequence("consent", Severity.MEDIUM, f"{s.provider} may ask for the consent of {s.abilities.consent}.")
     if s.entry.by_hand:
-        yield Consequence("effect", Severity.LOW, "It takes effect once somebody has done it, and no reading sees it.")
+        yield Consequence("effect", Severity.LOW, "It takes effect once someone has done it; no reading can see it.")
         return
     at_once = s.abilities.at_once or not ends
     effect = effect or f"It takes effect {'at once' if at_once else 'when their device next connects'}"
@@ -295,7 +295,7 @@ def _open_anyway(s: Situation, takes_away: tuple[Power, ...]) -> Iterable[Conseq
         when = " at some hours, or from some networks," if all(n.hours or n.network for n in theirs) else ""
         name = s.holders[party_id].name
         can = f"{', '.join(powers)} (on {where})"
-        text = f"{name} can do this{when} whatever becomes of it, and so can {s.party.name}: {can}."
+        text = f"{name} can do this{when} whatever happens to it, and so can {s.party.name}: {can}."
         yield Consequence("open-anyway", Severity.MEDIUM, text)
 
 

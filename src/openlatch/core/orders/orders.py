@@ -74,7 +74,7 @@ TABLE: MappingProxyType[tuple[OrderState, Move], OrderState] = MappingProxyType(
 
 def _refusal(state: OrderState, how: Move) -> tuple[str, str]:
     possible = ", ".join(MOVES.of(state)) or "nothing more"
-    return f"An order that is {state} cannot {how}.", f"Possible from here: {possible}."
+    return f"An order that is {state} cannot {how}.", f"Possible now: {possible}."
 
 
 MOVES = Moves(TABLE, _refusal)
@@ -85,7 +85,7 @@ FINAL = frozenset({OrderState.PROVED, OrderState.CANCELLED})
 class Order:
     """A commanded change at a provider, with what became of it: about an entry, or about who is in a team.
 
-    `why` says why it waits or is stuck; `again_at` when it is tried again by itself. `receipt` is there once
+    `why` says why it waits or is stuck; `again_at` when it will be tried again automatically. `receipt` is there once
     it is proved: what a fresh reading showed, and when. `batch_id` is that of the batch that it was given with.
     """
 

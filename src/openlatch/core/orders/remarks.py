@@ -1,4 +1,4 @@
-"""What is worth knowing about letting somebody in, before it is done."""
+"""What is worth knowing about letting someone in, before it is done."""
 
 from __future__ import annotations
 
@@ -32,7 +32,7 @@ def remarks(
     beyond: Iterable[Power] = (),
     ends_at: datetime | None,
 ) -> tuple[Remark, ...]:
-    """Return what is worth knowing about letting somebody in, gravest first; nothing of it stops the offer."""
+    """Return what is worth knowing about letting someone in, gravest first; nothing of it stops the offer."""
     powers, more = in_order(powers), in_order(beyond)
     the_remarks = []
     if outside and ends_at is None:

@@ -123,7 +123,7 @@ class Step:
     patient: bool = False
     team: str = ""
     team_name: str = ""
-    """the team as its provider named it when the plan was made: once somebody has left it, a look may not show it"""
+    """the team as its provider named it when the plan was made: once someone has left it, a look may not show it"""
 
     @property
     def asks(self) -> bool:
@@ -133,7 +133,7 @@ class Step:
 
 @dataclass(frozen=True, slots=True)
 class WayOut:
-    """Somebody who could be made an administrator first, by their entry."""
+    """Someone who could be made an administrator first, by their entry."""
 
     entry: str
     name: str
@@ -234,6 +234,6 @@ def known_as(s: Situation, entry: Entry) -> str:
 
 
 def known_by(names: Mapping[str, str], key: str) -> str:
-    """Somebody as a provider names them, by its names of its keys: with the key, and the name if that says more."""
+    """Someone as a provider names them, by its names of its keys: with the key, and the name if that says more."""
     name = names.get(key, "")
     return f"{name} ({key})" if name and name.casefold() != key.casefold() else key

@@ -1,4 +1,4 @@
-"""Members of teams: what happens when somebody is removed from one or added to it, and the steps that do it.
+"""Members of teams: what happens when someone is removed from one or added to it, and the steps that do it.
 
 What a team may do, everybody in it may. Whoever has something otherwise too loses nothing by leaving, and gets nothing
 new by joining; both are found from the same graph that reach is, with the membership and without it.
@@ -137,7 +137,7 @@ def _removal(s: TeamSituation) -> Plan:
     alone = _left_alone(s)
     stop = (
         f"{s.member.name} is the last one who can let others in or out of {listed(alone)}. "
-        "Let somebody else in first who can."
+        "First let someone else in who can."
         if alone
         else ""
     )
@@ -188,7 +188,7 @@ def _by(chain: Chain, names: Mapping[UUID, str]) -> str:
 
 def _effect_of_removal(s: TeamSituation) -> Consequence:
     if s.by_hand:
-        text = "It takes effect once somebody has done it, and no reading sees it."
+        text = "It takes effect once someone has done it; no reading can see it."
     else:
         at_once = s.abilities.removes_members
         again = (
@@ -196,12 +196,12 @@ def _effect_of_removal(s: TeamSituation) -> Consequence:
             if s.abilities.adds_members
             else f"they can be added again at {s.provider} itself only"
         )
-        text = f"It takes effect {'at once' if at_once else 'once somebody has done it'}; {again}."
+        text = f"It takes effect {'at once' if at_once else 'once someone has done it'}; {again}."
     return Consequence("effect", Severity.LOW, text)
 
 
 def _left_alone(s: TeamSituation) -> list[str]:
-    """The accounts that nobody could let others into any more, while somebody can now."""
+    """The accounts that nobody could let others into any more, while someone can now."""
     at_stake = {
         claim.account_id for each_id in s.affected for claim in s.differs(each_id) if claim.power is Power.ADMIT
     }

@@ -1,4 +1,4 @@
-"""What a sign-in was made with, in the few words by which somebody knows their own device again."""
+"""What a sign-in was made with, in the few words by which someone knows their own device again."""
 
 from __future__ import annotations
 

@@ -1,4 +1,4 @@
-"""Second factors: what somebody proves with that it is them, beside their password, and who has to have one.
+"""Second factors: what someone proves with that it is them, beside their password, and who has to have one.
 
 Codes follow RFC 6238: an app and the service share a secret, and each 30 seconds have a code of six digits. A passkey
 is a key pair (WebAuthn) that never leaves the device, which checks by itself who holds it.
@@ -43,7 +43,7 @@ _NOT_WRITTEN = re.compile(r"[\s-]+")
 
 @dataclass(frozen=True, slots=True)
 class Factor:
-    """One second factor of somebody; it counts once it is proved, by a code or a key that was right.
+    """One second factor of someone; it counts once it is proved, by a code or a key that was right.
 
     `uses` keeps one from being used twice: the last step (of 30 seconds) whose code was used, or what the key counts.
     """
@@ -64,12 +64,12 @@ def proved(factors: Iterable[Factor]) -> tuple[Factor, ...]:
 
 
 def lacks_factor(person: Person, factors: Iterable[Factor], demanded: Collection[Role]) -> bool:
-    """Return whether somebody has to have a second factor as what they are here, and has none."""
+    """Return whether someone has to have a second factor as what they are here, and has none."""
     return person.role in demanded and not proved(factors)
 
 
 def keep_one(person: Person, factors: Iterable[Factor], factor: Factor, demanded: Collection[Role]) -> None:
-    """Refuse (Conflict) to remove the last second factor of somebody who has to have one."""
+    """Refuse (Conflict) to remove the last second factor of someone who has to have one."""
     others = [other for other in factors if other.id != factor.id]
     if factor.proved_at is not None and lacks_factor(person, others, demanded):
         raise Conflict(

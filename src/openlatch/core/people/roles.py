@@ -161,7 +161,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "offers.send_again": _changes(*_MANAGERS),
         "offers.withdraw": _changes(*_MANAGERS),
         "offers.browse": _reads(*_STAFF),
-        # A member reaches the offers to their own address only, and nobody answers anybody else's.
+        # A member reaches the offers to their own address only, and nobody answers anyone else's.
         "offers.show": _reads(*_EVERYONE),
         "offers.mine": _reads(*_EVERYONE),
         "offers.take_up": _changes(*_EVERYONE),

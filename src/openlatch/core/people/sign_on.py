@@ -1,4 +1,4 @@
-"""Signing in at somebody else's (OpenID Connect Core 1.0): whom a service lets in by what it says of them, and as what.
+"""Signing in at someone else's (OpenID Connect Core 1.0): whom a service lets in by what it says of them, and as what.
 
 Whoever was let in once is known again by the subject under which the service knows them, and by nothing else: names
 and addresses change hands.
@@ -63,7 +63,7 @@ class IdentityProvider(Protocol):
         """Read what it says of itself; raises ProviderDown, ProviderRefused or ProviderUnreadable."""
 
     def address(self, question: Question, back: str) -> str:
-        """Return where somebody goes to be asked; they come `back` to an address of the console."""
+        """Return where someone goes to be asked; they come `back` to an address of the console."""
 
     def claims(self, question: Question, back: str, code: str, now: datetime) -> Mapping[str, object]:
         """Return what it says of whoever came back with a code, proved to be its word, of now and for this."""
@@ -71,7 +71,7 @@ class IdentityProvider(Protocol):
 
 @dataclass(frozen=True, slots=True)
 class Claims:
-    """What a service says of somebody: under which subject it knows them, and what it says that may be believed.
+    """What a service says of someone: under which subject it knows them, and what it says that may be believed.
 
     `address` is empty unless the service says that it has made sure of it.
     """
@@ -84,14 +84,14 @@ class Claims:
 
 @dataclass(frozen=True, slots=True)
 class Stranger:
-    """Somebody who is not here yet and is let in as what the service says."""
+    """Someone who is not here yet and is let in as what the service says."""
 
     claims: Claims
     role: Role
 
 
 def claims_of(sign_on: SignOn, said: Mapping[str, object]) -> Claims:
-    """Return what is believed of what a service says of somebody."""
+    """Return what is believed of what a service says of someone."""
     address = said.get("email")
     sure = isinstance(address, str) and said.get("email_verified") is True
     name = said.get("name")
@@ -138,7 +138,7 @@ def let_in(
             raise _refused("You can no longer sign in to this workspace.", "Ask one of its owners, if it is a mistake.")
         if known is at_address and taken:
             raise _refused(
-                f"{claims.address} belongs to somebody here whom {sign_on.name} knows as somebody else.",
+                f"{claims.address} belongs to someone here who is another person at {sign_on.name}.",
                 "Ask an owner of this workspace to remove them first, if they are gone, and to invite you.",
             )
         return known
@@ -146,9 +146,9 @@ def let_in(
         raise _refused("You were removed from this workspace.", "Ask one of its owners to invite you again.")
     if claims.role is None or not claims.address:
         raise _refused(
-            f"Nobody of this workspace is whom {sign_on.name} says you are."
+            f"{sign_on.name} knows you, but you are not among the people of this workspace."
             if claims.address
-            else f"{sign_on.name} does not say which address is surely yours, and you have not signed in by it before.",
+            else f"{sign_on.name} has not verified your address, and you have not signed in with it before.",
             "Ask an owner of this workspace to invite you with the address that you have there.",
         )
     return Stranger(claims, claims.role)

@@ -1,4 +1,4 @@
-"""How somebody stands in a workspace: invited, able to sign in, disabled, removed; and that an owner always stays."""
+"""How someone stands in a workspace: invited, able to sign in, disabled, removed; and that an owner always stays."""
 
 from __future__ import annotations
 
@@ -16,7 +16,7 @@ __all__ = ["MOVES", "PersonMove", "is_only_owner", "keep_an_owner", "moved"]
 
 
 class PersonMove(StrEnum):
-    """What can happen to somebody of a workspace."""
+    """What can happen to someone of a workspace."""
 
     INVITE = "invite"
     ACCEPT = "accept"
@@ -49,19 +49,19 @@ _DONE = {
 MOVES = Moves(
     TABLE,
     lambda state, how: (
-        f"Somebody who is {state} cannot be {_DONE[how]}.",
+        f"Someone who is {state} cannot be {_DONE[how]}.",
         "Look at who signs in here: openlatch people",
     ),
 )
 
 
 def moved(person: Person, how: PersonMove) -> Person:
-    """Return somebody after a move; refuses (Conflict) what the table does not have."""
+    """Return someone after a move; refuses (Conflict) what the table does not have."""
     return replace(person, state=MOVES.after(person.state, how))
 
 
 def is_only_owner(everyone: Iterable[Person], person: Person) -> bool:
-    """Return whether somebody is the only owner who can sign in."""
+    """Return whether someone is the only owner who can sign in."""
     owners = [person.id for person in everyone if person.active and person.role is Role.OWNER]
     return owners == [person.id]
 
@@ -72,6 +72,6 @@ def keep_an_owner(everyone: Iterable[Person], before: Person, after: Person) -> 
     if not stays and is_only_owner(everyone, before):
         raise Conflict(
             f"{before.name} is the only owner who can sign in. Nothing was changed.",
-            next_step="Make somebody else an owner first: openlatch people change ADDRESS --role owner",
+            next_step="First make someone else an owner: openlatch people change ADDRESS --role owner",
             person=str(before.id),
         )

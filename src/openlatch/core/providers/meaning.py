@@ -21,7 +21,7 @@ Words = Mapping[str, tuple[Power, ...]]
 
 @dataclass(frozen=True, slots=True)
 class Meaning:
-    """The powers of an entry, and those of its words that nobody has given a meaning."""
+    """The powers of an entry, and those of its words whose meaning is not known."""
 
     powers: tuple[Power, ...]
     unknown: tuple[str, ...] = ()
@@ -81,7 +81,7 @@ def levels_of(kind: Kind, stated: Words, carried: Iterable[Carried]) -> dict[str
     """Return the levels that access of a kind can have, with what each gives.
 
     Those that a provider states, and those that entries of the kind carry. What only sessions, told secrets or things
-    that are open carry is called something there, and is no level that anybody could be given.
+    that are open carry is called something there, and is no level that anyone could be given.
     """
     alike = _GIVEN if kind in _GIVEN else frozenset({kind})
     kinds: dict[str, frozenset[Kind]] = {}

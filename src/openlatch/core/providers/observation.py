@@ -233,7 +233,7 @@ def sifted(observation: Observation) -> Observation:
     left = _each(once, _alone)
     left = coherent(replace(left, entries=tuple(e for e in left.entries if e.state is not State.ENDED)))
     more = f" (and {len(wrong) - 3} more)" if len(wrong) > 3 else ""
-    told = f"{'; '.join(wrong[:3])}{more}. What was known of that stands; all else was read."
+    told = f"{'; '.join(wrong[:3])}{more}. What was known of that is kept; everything else was read."
     return replace(left, outcome=ReadingOutcome.PARTIAL, trouble=observation.trouble or told[0].upper() + told[1:])
 
 

@@ -86,7 +86,7 @@ class Gift:
 
 @dataclass(frozen=True, slots=True)
 class Hindrance:
-    """Why a provider would not let somebody be given access, and what would help; `kind` is stable."""
+    """Why a provider would not let someone be given access, and what would help; `kind` is stable."""
 
     kind: str
     text: str

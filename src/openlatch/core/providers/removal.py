@@ -33,9 +33,9 @@ class _Matter:
 
 MATTERS: Mapping[str, _Matter] = MappingProxyType(
     {
-        "order": _Matter("order", "orders", "under way there", "Wait until they are over, or cancel them."),
+        "order": _Matter("order", "orders", "in progress there", "Wait until they are over, or cancel them."),
         "batch": _Matter("batch", "batches", "with something to take back there", "Wait until they are over."),
-        "offer": _Matter("offer", "offers", "to let somebody in there", "Wait for the answers, or withdraw them."),
+        "offer": _Matter("offer", "offers", "to give access there", "Wait for the answers, or withdraw them."),
         "request": _Matter("request", "requests", "for access there", "Answer them."),
         "round": _Matter("round", "rounds", "that ask about access there", "Finish or cancel them."),
         "import": _Matter("list", "lists", "being taken in there", "Wait until they are in."),
@@ -87,7 +87,7 @@ class Removal:
         said = [
             f"{entries} on {counted(self.accounts, 'account', 'accounts')} will not be looked at any more."
             if self.entries
-            else "No entry stands there.",
+            else "It has no entries.",
         ]
         if self.entries:
             said.append(f"None of that access is ended: whoever has it at {self.provider} keeps it.")

@@ -1,4 +1,4 @@
-"""Security events (RFC 8417): what a provider reports of somebody, whom it means, and what is done about it.
+"""Security events (RFC 8417): what a provider reports of someone, whom it means, and what is done about it.
 
 A report is a hint, not a fact: whoever it names is read again at once, and nothing is taken back but what that reading
 bears out. Whom it means is decided by the provider's own key, or by an address that one of its parties has alone.
@@ -193,7 +193,7 @@ def _text(value: object) -> dict[str, None]:
 
 
 def key_of(name: str, keys: Collection[str]) -> str | None:
-    """Return the key that a provider's own name for somebody is kept under: that very name, or the one key that has it
+    """Return the key that a provider's own name for someone is kept under: that very name, or the one key that has it
     behind what the connector has put before it, as in `user:4711`.
     """
     if name in keys:
@@ -223,7 +223,7 @@ def meant(subject: Subject, keys: Mapping[str, UUID], carrying: Mapping[str, Col
 
 
 def borne_out(reported: Reported, key: str, seen: Observation, *, discreet: bool = False) -> bool:
-    """Return whether a fresh reading of somebody bears out what was reported, as far as any reading can.
+    """Return whether a fresh reading of someone bears out what was reported, as far as any reading can.
 
     That an account was disabled or deleted has to show: they are not there, or have left, or hold nothing where the
     provider does not say who is current. Of a `discreet` provider, that they are not there shows nothing.

@@ -5,7 +5,7 @@ allows it; a deny that matches overrides every allow; an account that is locked 
 and nothing else. Networks left out match everywhere, an empty list of them nowhere; hours are read on the wall clock
 of the document's zone.
 
-What is worked out for a selector is what somebody has who matches it and nothing narrower. Powers, hours and networks
+What is worked out for a selector is what someone has who matches it and nothing narrower. Powers, hours and networks
 are cut at the boundaries in use, and powers × hours packed into one integer for each stretch of networks, so that an
 answer is exact without trying single minutes or addresses.
 """
@@ -143,7 +143,7 @@ class Piece:
 class Exposure:
     """What a document gives those that a selector matches: powers that hold at the same times from the same networks.
 
-    `hours` and `networks` are the least that hold all of it, None where there is no limit.
+    `hours` and `networks` are the least that hold all of it, None where there is not a limit.
     """
 
     to: Selector

@@ -1,4 +1,4 @@
-"""Heads that somebody has kept: how far the log went then, and its root; a copy of the log is held against them.
+"""Heads that someone has kept: how far the log went then, and its root; a copy of the log is held against them.
 
 What was altered, removed, inserted, reordered or cut shows at the first head that no longer fits, wholly recomputed
 links or not; where the links of a copy were left as they were, they name the very event.

@@ -1,4 +1,4 @@
-"""What stands in somebody's calendar: what waits for them, what comes round, and access that ends."""
+"""What stands in someone's calendar: what waits for them, what takes place, and access that ends."""
 
 from __future__ import annotations
 

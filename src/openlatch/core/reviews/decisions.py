@@ -76,7 +76,7 @@ class Decision:
     """What was decided: `level` to narrow to, `until` the last day, `to` whom it was passed on.
 
     One that is `unanswered` was made by the plan, since nobody made another in time; one that was made `instead_of`
-    somebody was put to them.
+    someone was put to them.
     """
 
     choice: Choice
@@ -121,7 +121,7 @@ def advised(facts: Facts) -> tuple[Choice, str]:
     first = next((why for holds, _, why in speaks if holds), "")
     if first:
         return Choice.KEEP, f"{first} {facts.provider} does not let anyone end or narrow it: see to it there."
-    return Choice.KEEP, "Nothing speaks against it."
+    return Choice.KEEP, "Nothing suggests a change."
 
 
 def choices(facts: Facts) -> tuple[Choice, ...]:
@@ -147,9 +147,9 @@ def reason_needed(facts: Facts, decision: Decision, risk_limit: int) -> str:
     if decision.choice is Choice.PASS_ON:
         return ""
     if decision.choice is Choice.KEEP and advice is not Choice.KEEP:
-        return f"It goes against the advice: {why}"
+        return f"This is against the advice: {why}"
     if decision.choice is Choice.KEEP and facts.worst >= Severity.HIGH.rank:
-        return f"It carries a flag: {facts.flags[0][2]}"
+        return f"It has a flag: {facts.flags[0][2]}"
     if decision.choice is Choice.KEEP and facts.risk >= risk_limit:
         return f"Its risk is {facts.risk}, and {risk_limit} or more needs a reason."
     return ""
@@ -167,10 +167,10 @@ def checked(facts: Facts, decision: Decision, today: date, risk_limit: int) -> D
     if decision.choice is Choice.END_ON and decision.until is not None and decision.until < today:
         raise _wrong("until", f"{decision.until.isoformat()} is over already.", "Give a later day, or end it now.")
     if decision.choice is Choice.PASS_ON and decision.to is None:
-        raise _wrong("to", "Somebody to pass it on to is needed.", "Name one of the people of this workspace.")
+        raise _wrong("to", "Name who it is passed on to.", "Name one of the people of this workspace.")
     why = reason_needed(facts, decision, risk_limit)
     if why and not decision.reason:
-        raise _wrong("reason", f"A reason is needed to {decision.choice} it. {why}", "Say why, in a few words.")
+        raise _wrong("reason", f"A reason is needed to {decision.choice} it. {why}", "Give a reason, in a few words.")
     return decision
 
 

@@ -1,4 +1,4 @@
-"""Reviews: what comes round, what a round puts to whom, and what becomes of what nobody answered.
+"""Reviews: what takes place, what a round puts to whom, and what becomes of what nobody answered.
 
 A round keeps the facts of its opening beside each item, so that it can be told afterwards what was known when. Nobody
 is ever asked about their own access.
@@ -81,11 +81,11 @@ class ReviewPlan:
         return f"{they if several else text}{most}"
 
     def recurrence(self, zone: str) -> Recurrence | None:
-        """Return when it comes round, if it does by itself."""
+        """Return when it takes place, if it does by itself."""
         return Recurrence.parse(self.recurs, self.begins, self.at, zone) if self.recurs else None
 
     def following(self, instant: datetime, zone: str) -> datetime | None:
-        """Return when it comes round next after an instant."""
+        """Return when it takes place next after an instant."""
         recurrence = self.recurrence(zone)
         return next(recurrence.after(instant), None) if recurrence is not None else None
 
@@ -118,8 +118,14 @@ def scope_said(where: Mapping[str, Any]) -> str:
         words[0 if where[name] else 1]
         for name, words in (
             ("outside", ("is outside the circle", "is of the circle")),
-            ("flagged", ("carries a flag", "carries no flag")),
-            ("unknown", ("has a word that nobody gave a meaning", "has no word that nobody gave a meaning")),
+            ("flagged", ("has a flag", "carries no flag")),
+            (
+                "unknown",
+                (
+                    "has a level or permission whose meaning is not known",
+                    "has no level or permission whose meaning is not known",
+                ),
+            ),
         )
         if where.get(name) is not None
     ]

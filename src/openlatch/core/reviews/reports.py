@@ -1,7 +1,7 @@
 """Reports: what was looked at or ordered, who decided what, what came of it, and what remains, for whoever was absent.
 
 A report is a value that stands by itself. The report of something that is over is signed by its digest, so that it
-can be checked later without asking anybody.
+can be checked later without asking anyone.
 """
 
 from __future__ import annotations
@@ -50,7 +50,7 @@ class Fact:
 
 @dataclass(frozen=True, slots=True)
 class Told:
-    """Somebody who was asked: about how much, and how much of it they decided."""
+    """Someone who was asked: about how much, and how much of it they decided."""
 
     name: str
     address: str

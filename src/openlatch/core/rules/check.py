@@ -90,7 +90,7 @@ class Effort:
         """Count what a condition has come to; raises Fault once all are too much."""
         self.steps += steps
         if self.steps > MOST_LOOKED_AT:
-            raise Fault("all conditions together come to too much once their lists are written out", at, _FEWER)
+            raise Fault("all conditions together are too long once their lists are written out", at, _FEWER)
 
     @property
     def spent(self) -> bool:
@@ -236,7 +236,7 @@ class _Checker:
         real = rest if first in ("account", "party", "provider") and "." in rest else f"entry.{rest}"
         node = self._field(real, at, shown=path)
         if any(isinstance(each_node, Count) for each_node in inside(node)):
-            raise Fault(f"“{path}” is counted over entries, and cannot be asked of each one", at)
+            raise Fault(f"“{path}” is counted over entries, and cannot be used on each one", at)
         return node
 
     def _field(self, path: str, at: int, shown: str = "") -> Node:

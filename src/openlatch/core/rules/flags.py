@@ -15,7 +15,7 @@ __all__ = ["Acceptance", "Differences", "Finding", "Flag", "compare"]
 
 @dataclass(frozen=True, slots=True)
 class Acceptance:
-    """Somebody lives with a flag until an instant, as long as it is not worse than what they accepted."""
+    """Someone lives with a flag until an instant, as long as it is not worse than what they accepted."""
 
     by: str
     at: datetime
@@ -59,7 +59,7 @@ class Flag:
         return ref_of(self.id)
 
     def accepted(self, now: datetime) -> bool:
-        """Whether somebody lives with it at this instant."""
+        """Whether someone lives with it at this instant."""
         return self.acceptance is not None and now < self.acceptance.until
 
 

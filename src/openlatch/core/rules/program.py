@@ -148,7 +148,7 @@ def _apart(apart: Apart) -> Rule:
         severity=apart.severity,
         reason=(f"{{party}} can {powers}" + (" over {accounts}." if apart.anywhere else " on {account}."),),
         why="The policy says that these powers must not meet in one hand.",
-        clears="Take one of the powers away, or give it to somebody else.",
+        clears="Take one of the powers away, or give it to someone else.",
         facts=facts,
     )
 

@@ -36,7 +36,7 @@ CIRCUMSTANCES = (
     Circumstance("minor", "on a minor account", 'account.criticality == "minor"', 60),
     Circumstance("practice", "on an account for practice", "account.practice", 20),
     Circumstance("anyone", "open to anyone", 'entry.kind == "open"', 250),
-    Circumstance("left", "held by somebody who has left", 'party.status == "left"', 200),
+    Circumstance("left", "its party has left", 'party.status == "left"', 200),
     Circumstance("outside", "held outside the circle", "party.outside", 150),
     Circumstance(
         "endless",
@@ -44,7 +44,7 @@ CIRCUMSTANCES = (
         'party.outside && entry.kind != "session" && !has(entry.ends_at) && !entry.end_unknown',
         120,
     ),
-    Circumstance("unverified", "nobody vouches for who it is", '!party.verified && party.kind != "anyone"', 120),
+    Circumstance("unverified", "nobody has verified who it is", '!party.verified && party.kind != "anyone"', 120),
     Circumstance("unused", "unused past the limit", "entry.idle_since <= now - limits.unused", 130),
     Circumstance("long_unused", "unused for twice the limit", "entry.idle_since <= now - limits.long_unused", 120),
 )
@@ -87,7 +87,7 @@ def lines(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], wei
     held = set(powers)
     the_lines = [Line(f"can {power}", weights.powers[power]) for power in ORDER if power in held]
     if unknown:
-        the_lines.append(Line("has words that nobody gave a meaning", weights.unknown))
+        the_lines.append(Line("has levels or permissions whose meaning is not known", weights.unknown))
     says = {circumstance.id: circumstance.says for circumstance in CIRCUMSTANCES}
     total = 100 * _base(held, unknown, weights)
     for text in holding:

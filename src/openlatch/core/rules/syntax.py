@@ -141,7 +141,7 @@ class _Parser:
     def either(self) -> Syntax:
         self._depth += 1
         if self._depth > DEEPEST:
-            raise Fault(f"it is nested more than {DEEPEST} deep", self._at(), "Say it in a flatter way.")
+            raise Fault(f"it is nested more than {DEEPEST} deep", self._at(), "Use fewer levels of nesting.")
         found = self._joined("||", self._both)
         self._depth -= 1
         return found
@@ -181,7 +181,7 @@ class _Parser:
             self._place += 1
             self._depth += 1
             if self._depth > DEEPEST:
-                raise Fault(f"it is nested more than {DEEPEST} deep", token.at, "Say it in a flatter way.")
+                raise Fault(f"it is nested more than {DEEPEST} deep", token.at, "Use fewer levels of nesting.")
             inner = self._unary()
             self._depth -= 1
             return Call(token.at, f"{token.text}_", (inner,))
@@ -193,7 +193,7 @@ class _Parser:
         while self._take("."):
             steps += 1
             if steps > DEEPEST:
-                raise Fault(f"it is nested more than {DEEPEST} deep", self._at(), "Say it in a flatter way.")
+                raise Fault(f"it is nested more than {DEEPEST} deep", self._at(), "Use fewer levels of nesting.")
             token = self._need("name", "the name of a field or function")
             if self._take("("):
                 found = Call(token.at, token.text, self._arguments(")"), found)

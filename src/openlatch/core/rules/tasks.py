@@ -1,4 +1,4 @@
-"""From what somebody is to do to the least that lets them do it: tasks, and the narrowest choice that covers one."""
+"""From what someone is to do to the least that lets them do it: tasks, and the narrowest choice that covers one."""
 
 from __future__ import annotations
 
@@ -14,7 +14,7 @@ __all__ = ["BUILT_IN", "Choice", "Fit", "Task", "fit"]
 
 @dataclass(frozen=True, slots=True)
 class Task:
-    """Something that somebody is let in for, and the powers that it takes."""
+    """Something that someone is let in for, and the powers that it takes."""
 
     id: str
     title: str
@@ -94,9 +94,9 @@ class Fit:
             return f"{said}, and {'give' if several else 'gives'} nothing else."
         told = [f"{said}; it hands over {listed(best.beyond)} as well."]
         if best.money:
-            told.append(f"With it goes power over money: {listed(best.money)}.")
+            told.append(f"It also gives power over money: {listed(best.money)}.")
         if best.admitting:
-            told.append(f"With it goes who else gets in: {listed(best.admitting)}.")
+            told.append(f"It also gives the power to let others in: {listed(best.admitting)}.")
         return " ".join(told)
 
 

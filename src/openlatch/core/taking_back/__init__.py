@@ -1,1 +1,1 @@
-"""Many orders at once, somebody who leaves, and the proof of each."""
+"""Many orders at once, someone who leaves, and the proof of each."""

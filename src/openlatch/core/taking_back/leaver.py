@@ -1,4 +1,4 @@
-"""Somebody goes: all that they hold, in the order in which it is taken back, and what only people can do.
+"""Someone goes: all that they hold, in the order in which it is taken back, and what only people can do.
 
 First what others have to take over, then access, then sessions, then secrets: a session that is closed too early
 could be opened again, and whoever still has access could learn a new secret.
@@ -18,11 +18,11 @@ from openlatch.words import Action, Kind, Role
 __all__ = ["DISABLE_SIGN_IN", "Item", "Phase", "SignIn", "leaver_items"]
 
 DISABLE_SIGN_IN = "disable-sign-in"
-"""the action of what ends somebody's sign-in to this very workspace"""
+"""the action of what ends someone's sign-in to this very workspace"""
 
 
 class Phase(IntEnum):
-    """When something comes, when somebody goes; a phase begins once all orders of those before it rest."""
+    """When something comes, when someone goes; a phase begins once all orders of those before it rest."""
 
     HAND_OVER = 0
     ACCESS = 1
@@ -40,7 +40,7 @@ class Item:
     """One thing to be done: an action on an entry, or where there is none, something that a person does.
 
     With `membership_id` it is about a membership: what a person does about one is done once a reading shows it no
-    more, whatever anybody says.
+    more, whatever anyone says.
     """
 
     phase: Phase
@@ -62,7 +62,7 @@ class SignIn:
     def item(self) -> Item:
         """Return what is to be done about it."""
         if self.only_owner:
-            text = f"Make somebody else an owner of this workspace, then disable {self.name}’s sign-in here."
+            text = f"Make someone else an owner of this workspace, then disable {self.name}’s sign-in here."
             return Item(Phase.HAND_OVER, "ask", text)
         what = f"{self.name}’s sign-in to this workspace, as {self.role}"
         if self.by_owner:
@@ -81,7 +81,7 @@ def leaver_items(
     """Return all that is to be done when a party goes, in order.
 
     `held` are their standing entries, each with what is around it; `memberships` those in which they are the member,
-    and `names` the teams and apps in these. `able` are the providers that remove somebody from a team when asked.
+    and `names` the teams and apps in these. `able` are the providers that remove someone from a team when asked.
     `sign_in` is theirs to this very workspace, if they have one.
     """
     items = [] if sign_in is None else [sign_in.item()]
@@ -91,11 +91,11 @@ def leaver_items(
         entry, what = s.entry, f"“{s.entry.level}” on {s.account.name}"
         for dependency in entry.dependencies:
             text = (
-                f"Have the {dependency.kind} “{dependency.what}” run through somebody else than {party.name} ({what})."
+                f"Have the {dependency.kind} “{dependency.what}” run through someone else than {party.name} ({what})."
             )
             items.append(Item(Phase.HAND_OVER, "ask", text))
         if not mends(s, entry.powers):
-            text = f"Name somebody who can let others in or out of {s.account.name}: {party.name} is the last one."
+            text = f"Name someone who can let others in or out of {s.account.name}: {party.name} is the last one."
             items.append(Item(Phase.HAND_OVER, "ask", text))
         if entry.kind is Kind.SECRET:
             if (entry.account_id, entry.level) not in secrets:
@@ -111,9 +111,9 @@ def leaver_items(
 
 
 def _out_of(party: Party, membership: Membership, name: str, able: Collection[UUID]) -> Item:
-    """How somebody leaves a team, or an app that they connected is left to others."""
+    """How someone leaves a team, or an app that they connected is left to others."""
     if membership.how == "app":
-        text = f"Have {name}, which {party.name} connected, disconnected or connected by somebody else."
+        text = f"Have {name}, which {party.name} connected, disconnected or connected by someone else."
         return Item(Phase.BY_HAND, "ask", text, membership_id=membership.id)
     text = f"Remove {party.name} from the team {name}."
     if membership.provider_id in able:

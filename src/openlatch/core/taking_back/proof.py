@@ -166,7 +166,7 @@ def _ended(step: Step, words: _Words) -> tuple[list[str], list[str]]:
         if entry.key == step.entry:
             wrong.append(f"{words.entry(entry.key)} is still listed")
         elif entry.account == step.account and entry.key not in known and _lets_in(entry):
-            wrong.append(f"{words.entry(entry.key)} lets them in anew")
+            wrong.append(f"{words.entry(entry.key)} lets them in again")
     return wrong, [f"{_before(step, words)} is no longer listed"]
 
 
@@ -177,7 +177,7 @@ def _before(step: Step, words: _Words) -> str:
 
 
 def _lets_in(entry: ObservedEntry) -> bool:
-    """Whether an entry lets somebody in by itself: sessions come and go, and what documents share is keyed anew."""
+    """Whether an entry lets someone in by itself: sessions come and go, and what documents share is keyed anew."""
     return entry.kind not in (Kind.SESSION, Kind.OFFER) and not entry.key.startswith(SHARED)
 
 

@@ -1,6 +1,6 @@
 """Many acts at once: what becomes of each entry, who would be locked out by all of them, and what happens together.
 
-An act is looked at as if all others were done already: somebody who keeps another way in that ends in the same batch
+An act is looked at as if all others were done already: someone who keeps another way in that ends in the same batch
 keeps nothing, and the last administrator can go in ten steps of one.
 """
 
@@ -66,7 +66,7 @@ def locked_out(
     """Return the accounts on which nobody could let others in any more, with the entries whose acts bring that about.
 
     `on` are the standing entries on the accounts, `after` what becomes of those that are acted on, and `going` those
-    that orders under way take that power from already.
+    that orders in progress take that power from already.
     """
     before: dict[UUID, list[Entry]] = {}
     left: set[UUID] = set()

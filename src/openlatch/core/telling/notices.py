@@ -42,7 +42,7 @@ class Letter:
 
 
 def when(telling: Telling, now: datetime, zone: str) -> datetime | None:
-    """Return when news is to be sent to somebody who wants to be told so; None for never."""
+    """Return when news is to be sent to someone who wants to be told so; None for never."""
     if telling is Telling.CONSOLE:
         return None
     if telling is Telling.AT_ONCE:
@@ -56,10 +56,10 @@ def when(telling: Telling, now: datetime, zone: str) -> datetime | None:
 def letter(
     letter_id: str, to: str, name: str, workspace: str, notices: Sequence[Notice], console: str, *, settles: bool
 ) -> Letter:
-    """Return the letter that tells somebody all of these, the first first.
+    """Return the letter that tells someone all of these, the first first.
 
     `console` is the address of the console, without a slash at its end; without one the letter has no links.
-    `settles` for somebody who signs in and can choose there how to be told.
+    `settles` for someone who signs in and can choose there how to be told.
     """
     first = notices[0].title
     subject = first if len(notices) == 1 else f"{first}, and {len(notices) - 1} more"
@@ -75,7 +75,7 @@ def letter(
         lines += [f"And {len(notices) - _LISTED} more.", ""]
     lines.append(f"Open Latch, for {workspace}")
     if settles:
-        lines.append("You can choose in the console how you are told, and how often.")
+        lines.append("You can choose in the console when you get letters.")
     return Letter(letter_id, to, _one_line(f"{workspace}: {subject}"), "\n".join(lines) + "\n")
 
 

@@ -59,7 +59,7 @@ _OF_PERSON: Mapping[str, Told] = {
 
 
 def of_person(act: str) -> Told | None:
-    """Return what is told of somebody's sign-in to this service, by the log's act; None if it is no such event."""
+    """Return what is told of someone's sign-in to this service, by the log's act; None if it is no such event."""
     return _OF_PERSON.get(act)
 
 

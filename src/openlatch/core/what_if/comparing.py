@@ -18,7 +18,7 @@ __all__ = ["Effect", "apart"]
 
 @dataclass(frozen=True, slots=True)
 class Effect:
-    """What somebody gains or loses on some parts of an account; without parts, on all of it that is not named."""
+    """What someone gains or loses on some parts of an account; without parts, on all of it that is not named."""
 
     who: str
     """The short form of a party, or the words for those whom nobody knows by name."""

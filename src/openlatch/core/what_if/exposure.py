@@ -112,7 +112,7 @@ def anyone_gains(
     *,
     locked: tuple[bool, bool] = (False, False),
 ) -> bool:
-    """Return whether anybody could do anything that they cannot now; looks no further than the first who could."""
+    """Return whether anyone could do anything that they cannot now; looks no further than the first who could."""
     comparison = _Comparison(before, after, locked)
     return any(
         any(

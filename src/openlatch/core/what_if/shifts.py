@@ -1,8 +1,8 @@
 """What a proposal would change: who gains and who loses which power over what, at which hours and from where.
 
-Everything that lets somebody do something is brought to one form, that of sharing documents: an entry is a statement
+Everything that lets someone do something is brought to one form, that of sharing documents: an entry is a statement
 that allows its powers to its party. So what entries, teams, documents and locks make together is compared exactly, by
-`core.what_if.exposure`; what somebody loses here and has by another way is no loss.
+`core.what_if.exposure`; what someone loses here and has by another way is no loss.
 """
 
 from __future__ import annotations
@@ -59,7 +59,7 @@ class Ability:
 
 @dataclass(frozen=True, slots=True)
 class Shift:
-    """What changes for somebody on some parts of an account; without parts, on all of it that is not named.
+    """What changes for someone on some parts of an account; without parts, on all of it that is not named.
 
     `parties` are the known parties that are meant, by the text of their ids; without any, everybody whom `matched_by`
     matches and nobody knows.
@@ -146,7 +146,7 @@ def _compared(
         documents = [Document("", account, "", "UTC", tuple(side)) for side in (statements, other)]
         seen: set[tuple[object, object]] = set()
         touched = {selector for statement in statements ^ other for selector in statement.to} - {ANYONE}
-        # Anybody comes first, and whoever only shares in that is not told of one by one.
+        # Anyone comes first, and whoever only shares in that is not told of one by one.
         for change in difference(documents[0], documents[1], known, locked=locks, budget=budget):
             gained, lost = _abilities(change)
             told_already = (gained, lost) in seen and not change.matched_by & touched
@@ -257,7 +257,7 @@ def _statements(
 
 
 def _plain(statement: Statement) -> Statement:
-    """A statement without what is known of its origin, which changes nothing for anybody."""
+    """A statement without what is known of its origin, which changes nothing for anyone."""
     return Statement(statement.allow, statement.to, statement.powers, statement.networks, statement.hours)
 
 

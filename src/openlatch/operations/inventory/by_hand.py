@@ -1,4 +1,4 @@
-"""What is kept by hand, because no reading shows it: entries, vouching for them, and what is gone."""
+"""What is recorded by hand, because no reading shows it: entries, vouching for them, and what is gone."""
 
 from __future__ import annotations
 
@@ -44,13 +44,14 @@ def keep(call: Call, provider: str, fields: Mapping[str, str], *, somebody_else:
     for party in imported.observation.parties if not somebody_else else ():
         for address in party.addresses:
             circles.refuse_resembling(call, address, party.name, "addresses")
-    changes = take(call, the_provider, imported.observation, f"kept by hand by {call.actor.name}", by=call.actor.name)
+    given_by = f"recorded by hand by {call.actor.name}"
+    changes = take(call, the_provider, imported.observation, given_by, by=call.actor.name)
     return entries.show(call, str(_all(changes)[0].id))
 
 
 @operation("hand.vouch")
 def vouch(call: Call, text: str) -> Sight:
-    """Say that an entry that is kept by hand is still there as it is written."""
+    """Say that an entry that is recorded by hand is still there as it is written."""
     call.tx.facts.take_turns()
     entry = _kept(call, text)
     _vouch(call, [entry])
@@ -59,7 +60,7 @@ def vouch(call: Call, text: str) -> Sight:
 
 @operation("hand.gone")
 def gone(call: Call, text: str, reason: str) -> Sight:
-    """Say that an entry that is kept by hand has ended at its provider."""
+    """Say that an entry that is recorded by hand has ended at its provider."""
     call.tx.facts.take_turns()
     entry = _kept(call, text)
     why = EndReason.REVOKED if entry.state is State.ENDING else EndReason.GONE
@@ -85,7 +86,7 @@ def take_in(call: Call, provider: Provider, imported: Imported) -> Imported:
             problem = f"{entry.key} is the key of an entry that readings of {provider.name} show; give another, or none"
             complaints.append(Complaint(lines[entry.key], "", problem))
         elif provider.reads(entry.kind):
-            problem = f"readings of {provider.name} show every {entry.kind}; only what they do not show is kept by hand"
+            problem = f"readings of {provider.name} show every {entry.kind}; record by hand only what they do not show"
             complaints.append(Complaint(lines[entry.key], "", problem))
     if complaints:
         return replace(imported, observation=Observation(ReadingOutcome.PARTIAL), complaints=tuple(complaints))
@@ -115,7 +116,7 @@ def _kept(call: Call, text: str) -> Entry:
     entry = call.tx.entries.lock(call.tx.entries.find(text).entry.id)
     if not entry.by_hand:
         raise Conflict(
-            f"Entry {entry.ref} is read from its provider, not kept by hand. Nothing was changed.",
+            f"Entry {entry.ref} is read from its provider, not recorded by hand. Nothing was changed.",
             next_step="Read the provider again to see whether it is still there; to end it, order that.",
             entry=entry.ref,
         )
@@ -132,7 +133,7 @@ def _kept(call: Call, text: str) -> Entry:
 def take(
     call: Call, provider: Provider, seen: Observation, evidence: str, *, by: str, evaluated: bool = True
 ) -> Changes:
-    """Bring the inventory to what somebody writes down, who thereby vouches for it: `by` is their name.
+    """Bring the inventory to what someone writes down, who thereby vouches for it: `by` is their name.
 
     Unless `evaluated`, its flags are left to the caller.
     """
@@ -143,7 +144,7 @@ def take(
     call.tx.providers.lock(provider.id)
     changes = readings.apply(call, provider.id, seen, evidence=evidence)
     ids = [entry.id for entry in _all(changes)]
-    # Vouched for first: what somebody has just written down is not to be flagged as something nobody vouches for.
+    # Vouched for first: what someone has just written down is not to be flagged as something nobody vouches for.
     call.tx.entries.vouch(ids, by, call.now)
     if evaluated:
         readings.evaluate(call, changes)

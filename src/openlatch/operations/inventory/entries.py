@@ -55,7 +55,7 @@ class Sight:
     used: tuple[Power, ...] | None = None
     """the powers that were used within the limit for unused access; None where the provider does not tell"""
     worn_off: bool = False
-    """whether it is kept by hand, and nobody has vouched for it lately"""
+    """whether it is recorded by hand, and nobody has vouched for it lately"""
     advice: Advice | None = None
     lines: tuple[Line, ...] = ()
     """what its risk is made of"""
@@ -134,7 +134,7 @@ def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
 
 @operation("entries.summary")
 def summary(call: Call, wanted: Wanted) -> Summary:
-    """How many entries a filter leaves, and how many of them carry a flag."""
+    """How many entries a filter leaves, and how many of them have a flag."""
     the_summary = call.tx.entries.summary(selection(call, wanted))
     if within_sight(call) is None:
         return the_summary
@@ -174,7 +174,7 @@ def selection(call: Call, wanted: Wanted) -> EntryFilter:
     if within_sight(call) is not None and (wanted.flagged is not None or wanted.rule or wanted.risk):
         raise NotAllowed(
             "As member you do not see what the holder's rules say of access, and cannot choose by that.",
-            next_step="Leave out flagged, rule and risk; what you may see stands beside each entry.",
+            next_step="Leave out flagged, rule and risk; what you may see is shown with each entry.",
         )
     standing = tuple(state for state in State if state is not State.ENDED)
     plain = EntryFilter(

@@ -1,4 +1,4 @@
-"""Lists that people keep: looked at, matched, and taken in by a job that anybody can watch."""
+"""Lists that people keep: looked at, matched, and taken in by a job that anyone can watch."""
 
 from __future__ import annotations
 
@@ -150,7 +150,7 @@ def _looked_at(call: Call, provider: str, sheets: Sequence[Sheet], wanted: Form 
     imported = read_list(sheets, form, zone=zone, provider=the_provider.name, now=call.now)
     imported = by_hand.take_in(call, the_provider, imported)
     if not imported.complaints and not imported.observation.entries:
-        nothing = Complaint(0, "", "no line of it says who has access to what")
+        nothing = Complaint(0, "", "no line says who has access to what")
         imported = replace(imported, complaints=(nothing,), observation=Observation(ReadingOutcome.PARTIAL))
     sheet = next(sheet for sheet in sheets if sheet.name == imported.form.sheet)
     return ImportSight(imported, tuple(sheets), sheet, {}, remembered), the_provider

@@ -111,7 +111,7 @@ def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
     if person is not None and party.id in call.tx.parties.carrying(person.address):
         raise Invalid(
             f"{party.name} cannot answer for themselves. Nothing was changed.",
-            next_step="Name somebody else.",
+            next_step="Name someone else.",
             errors=[{"at": "address", "problem": "the party itself"}],
         )
     call.tx.parties.sponsored(party.id, person.id if person is not None else None)
@@ -166,7 +166,7 @@ def cut(call: Call, text: str, account: str, power: str) -> CutSight:
 
 @dataclass(frozen=True, slots=True)
 class Remaining:
-    """A way in that somebody has still: its first piece, an entry or a membership of theirs, and what it leads to."""
+    """A way in that someone has still: its first piece, an entry or a membership of theirs, and what it leads to."""
 
     piece: UUID
     account_id: UUID | None
@@ -204,7 +204,7 @@ def remaining(call: Call, party_id: UUID) -> tuple[Remaining, ...]:
 
 
 def _graph(call: Call, party_id: UUID, account_id: UUID | None = None) -> tuple[Graph, tuple[Link, ...]]:
-    """The part of the inventory that hangs together with a party, and the links that somebody made.
+    """The part of the inventory that hangs together with a party, and the links that someone made.
 
     Of what is open to many it holds what is on accounts that these parties come to otherwise, and on `account_id`.
     """

@@ -40,7 +40,7 @@ class LikenessSight:
 
 @dataclass(frozen=True, slots=True)
 class DecisionSight:
-    """What somebody said of two parties."""
+    """What someone said of two parties."""
 
     decision: Decision
     one: Party
@@ -170,7 +170,7 @@ def undo(call: Call, text: str) -> DecisionSight:
     if decision.undone_at is not None:
         raise Conflict(
             f"That was undone already, by {decision.undone_by}. Nothing was changed.",
-            next_step="Say anew what is so: join the two, or keep them apart.",
+            next_step="Decide again: join the two, or keep them apart.",
             decision=decision.ref,
         )
     _refuse_undoing(call, decision)

@@ -1,4 +1,4 @@
-"""Secrets that somebody was told: written down in a moment, so that it is done at all."""
+"""Secrets that someone was told: written down in a moment, so that it is done at all."""
 
 from __future__ import annotations
 
@@ -28,11 +28,11 @@ def record(
     *,
     somebody_else: bool = False,
 ) -> Sight:
-    """Write down that somebody was told a password, key or code of an account.
+    """Write down that someone was told a password, key or code of an account.
 
-    `who` is a known party (by name, address or short form), or anybody else: a name, an address, or both. An address
+    `who` is a known party (by name, address or short form), or anyone else: a name, an address, or both. An address
     that comes close to a known one is refused, unless it is said to be `somebody_else`. Without `powers`, whoever knows
-    it is taken to be able to do all that anybody can who is let in.
+    it is taken to be able to do all that anyone can who is let in.
     """
     the_account = call.tx.accounts.find(account)[0]
     provider = call.tx.providers.get(the_account.provider_id)
@@ -66,8 +66,8 @@ def _who(call: Call, text: str) -> tuple[str, tuple[str, ...]]:
     named = call.tx.parties.named([text.strip()]).get(text.strip().casefold(), ())
     if len(named) > 1:
         raise Invalid(
-            f"There are {len(named)} called “{text.strip()}”. Nothing was kept.",
-            next_step="Give the address of the one who was told.",
+            f"There are {len(named)} called “{text.strip()}”. Nothing was recorded.",
+            next_step="Give the address of the one who knows it.",
             errors=[{"at": "who", "problem": "not one"}],
         )
     if named:
@@ -78,7 +78,7 @@ def _who(call: Call, text: str) -> tuple[str, tuple[str, ...]]:
         name, address = text.strip(), ""
     if not (name or address):
         raise Invalid(
-            "It is not said who was told. Nothing was kept.",
+            "Who knows it is missing. Nothing was recorded.",
             next_step="Give a name or an address.",
             errors=[{"at": "who", "problem": "missing"}],
         )

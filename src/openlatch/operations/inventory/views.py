@@ -50,7 +50,7 @@ def _checked(call: Call, query: str) -> None:
     if unknown:
         near = get_close_matches(unknown[0], known, 1, 0.4)
         raise Invalid(
-            f"“{unknown[0]}” is no filter of the inventory. Nothing was saved.",
+            f"“{unknown[0]}” is not a filter of the inventory. Nothing was saved.",
             next_step=f"Did you mean “{near[0]}”?" if near else f"Filters are: {', '.join(known)}.",
             errors=[{"at": "query", "problem": f"“{unknown[0]}” is not known"}],
         )

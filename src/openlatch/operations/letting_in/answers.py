@@ -79,7 +79,7 @@ def _present(call: Call, link: Link, registration: Registration | None, visitor:
     if registration is None:
         raise NotSignedIn(
             "Whoever takes this up signs in here, and nobody does with that address yet. Nothing was changed.",
-            next_step="Choose a name and a password, and take it up with these.",
+            next_step="Choose a name and a password, and accept it with these.",
         )
     return people.register(call, registration.name, link.address, registration.password)
 

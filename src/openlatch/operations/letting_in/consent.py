@@ -1,4 +1,4 @@
-"""What is asked of whoever owns an account before it goes to somebody else, by a link in a letter to them."""
+"""What is asked of whoever owns an account before it goes to someone else, by a link in a letter to them."""
 
 from __future__ import annotations
 
@@ -81,15 +81,15 @@ def receiver(call: Call, order: Order, entry: Entry) -> str:
     entries = call.tx.entries.standing(entry.provider_id, [key])
     party = call.tx.entries.find(str(entries[0].id)).party if entries else None
     if party is None:
-        return "somebody who has no access to it any more"
+        return "someone who has no access to it any more"
     address = next((f" ({address})" for address in party.addresses), "")
     return f"{party.name}{address}"
 
 
 def answer(call: Call, text: str, visitor: Person | None, *, agrees: bool) -> Question:
-    """Answer a link, once: the order goes on, or is called off.
+    """Answer a link, once: the order goes on, or is cancelled.
 
-    Whoever can sign in here agrees signed in; having the letter is not enough then. Anybody who has it may decline.
+    Whoever can sign in here agrees signed in; having the letter is not enough then. Anyone who has it may decline.
     """
     link = links.answerable(call, text)
     owner = call.tx.people.by_address(link.address)

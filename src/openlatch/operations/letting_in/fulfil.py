@@ -1,4 +1,4 @@
-"""What becomes of offers without anybody's doing: what was taken up arrives, some of it ends early, others lapse."""
+"""What becomes of offers without anyone's doing: what was taken up arrives, some of it ends early, others lapse."""
 
 from __future__ import annotations
 
@@ -82,7 +82,7 @@ def _by_hand(call: Call, offered: Entry, part: Part) -> Entry:
 
 
 def _ordered(call: Call, entry: Entry, wish: orders.Wish, offer: Offer) -> None:
-    """Order something about an entry, unless an order is under way on it."""
+    """Order something about an entry, unless an order is in progress on it."""
     if call.tx.orders.open_for(entry.id) is not None:
         return
     made = orders.planned(call, entry, wish).plan
@@ -90,7 +90,7 @@ def _ordered(call: Call, entry: Entry, wish: orders.Wish, offer: Offer) -> None:
 
 
 def _secret_is_needless(call: Call, offer: Offer) -> None:
-    """Have the secret changed that somebody was told instead of being let in."""
+    """Have the secret changed that someone was told instead of being let in."""
     entry = call.tx.entries.some([offer.replaces] if offer.replaces else [])
     for each_entry in entry.values():
         if each_entry.stands:

@@ -203,7 +203,7 @@ def _own(call: Call, offer: Offer) -> Offer:
     person = call.actor.person
     if person is None or normal_address(person.address) != offer.address:
         raise NotAllowed(
-            f"Offer {offer.ref} is to somebody else. Nothing was changed.",
+            f"Offer {offer.ref} is to someone else. Nothing was changed.",
             next_step="Sign in as whoever it was made to; an offer cannot be passed on.",
             offer=offer.ref,
         )
@@ -256,7 +256,7 @@ def accept(call: Call, offer: Offer, findings: Findings) -> OfferSight:
         call.tx.parties.save_all([replace(party, verified=True, version=party.version + 1)])
     call.log("offer.taken-up", "offer", offer.id, by=offer.name, address=offer.address)
     orders.given_all(call, given)
-    title = f"{offer.name} has taken up the offer of access to {_places(call, offer)}"
+    title = f"{offer.name} has accepted the offer of access to {_places(call, offer)}"
     text = "It is being carried out now." if offer.starts_at is None else "It is carried out on the day it begins."
     _tell_holder(call, offer, "taken-up", title, text)
     return sight(call, offer)
@@ -311,7 +311,7 @@ def _still_possible(call: Call, offer: Offer, part: Part, party: Party, provider
     over = choices.passed(call, account, provider, who, part, offer.starts_at)
     if over:
         raise Conflict(
-            f"{over[0].text} Nothing was changed; the offer still stands.",
+            f"{over[0].text} Nothing was changed; the offer is still open.",
             next_step="Whoever made the offer has to see to it first.",
             offer=offer.ref,
         )
@@ -319,7 +319,7 @@ def _still_possible(call: Call, offer: Offer, part: Part, party: Party, provider
     if finding is not None and finding.found.hindrances:
         first = finding.found.hindrances[0]
         raise Conflict(
-            f"{provider.name} cannot let you in yet. {first.text} Nothing was changed; the offer still stands.",
+            f"{provider.name} cannot let you in yet. {first.text} Nothing was changed; the offer is still open.",
             next_step="Do that first, then come back to this offer.",
             hindrance=first.kind,
         )
@@ -470,7 +470,8 @@ def _send(call: Call, offer: Offer) -> None:
         title = f"{offer.made_by} answers your request for access to {request.account} with an offer"
         text += _answered(call, offer, request)
     text += (
-        f"By this link you see exactly what it is, and can take it up, decline it, or leave it. It is good until {day}."
+        f"With this link you see exactly what it is, and can accept it, decline it, or decide later. "
+        f"It is valid until {day}."
     )
     key = f"offer:{offer.id}:{offer.version}"
     notices.tell_address(call, offer.address, offer.name, Notice(key, title, text, path))

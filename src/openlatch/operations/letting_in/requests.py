@@ -1,4 +1,4 @@
-"""Requests: access that a party, or somebody from outside, asks for; and what the holder answers."""
+"""Requests: access that a party, or someone from outside, asks for; and what the holder answers."""
 
 from __future__ import annotations
 
@@ -43,7 +43,7 @@ MOST_OPEN = 10
 LAST_ZONE = "Etc/GMT+12"
 """where a day is over last"""
 MOST_UNSURE = 60
-"""So many requests from outside are taken in an hour before anybody has said that they were theirs."""
+"""So many requests from outside are taken in an hour before anyone has said that they were theirs."""
 
 
 @operation("requests.ask")
@@ -57,28 +57,28 @@ def ask(call: Call, wish: RequestWish) -> Request:
 
 
 def check_from_outside(wish: RequestWish, address: str, now: datetime) -> None:
-    """Refuse (Invalid) what is wrong in what somebody from outside asks for, wherever they ask for it."""
+    """Refuse (Invalid) what is wrong in what someone from outside asks for, wherever they ask for it."""
     readable_address(address, "address")
     _end_of_checked(wish, LAST_ZONE, now)
 
 
 def ask_from_outside(call: Call, address: str, name: str, wish: RequestWish) -> None:
-    """Take a request from somebody who does not sign in here: it counts once whoever has the address says so.
+    """Take a request from someone who does not sign in here: it counts once whoever has the address says so.
 
     Tells nobody whether the account, or the address, is known.
     """
     if call.tx.requests.asked_since(call.now - timedelta(hours=1)) >= MOST_UNSURE:
         raise TooManyRequests(
-            "Very many have asked for something within the last hour. Nothing was kept.",
-            next_step="Try again in an hour, or write to somebody there.",
+            "Very many have asked for something within the last hour. Nothing was recorded.",
+            next_step="Try again in an hour, or write to someone there.",
             retry_after=3600,
         )
     normal, _ = readable_address(address, "address")
     request = _asked(call, normal, name.strip(), wish, RequestState.UNCONFIRMED)
     path = links.make(call, PURPOSE, request.id, normal, CONFIRMED_WITHIN)
-    # Nothing of what a stranger typed goes to an address that may be anybody's.
+    # Nothing of what a stranger typed goes to an address that may be anyone's.
     title = f"Did you ask {call.tx.workspace.name} for access?"
-    text = "If it was you, say so by this link, within two days. If it was not, leave it: nothing comes of it."
+    text = "If it was you, confirm it with this link within two days. If not, do nothing: it is then discarded."
     notices.tell_address(call, normal, "", Notice(f"request:{request.id}", title, text, path))
 
 
@@ -95,7 +95,7 @@ def confirm(call: Call, request: Request, *, it_was: bool) -> Request:
 
 @operation("requests.browse")
 def browse(call: Call, state: str, limit: int, cursor: str | None) -> Page[Request]:
-    """Requests, the latest first; what nobody has said yet to have asked has not reached anybody, unless named."""
+    """Requests, the latest first; what nobody has said yet to have asked has not reached anyone, unless named."""
     reached = tuple(state for state in RequestState if state is not RequestState.UNCONFIRMED)
     page = call.tx.requests.browse(words(RequestState, state, "state") or reached, limit, cursor)
     return replace(page, items=tuple(_with_account(call, item) for item in page.items))
@@ -124,7 +124,7 @@ def turn_down(call: Call, text: str, reason: str) -> Request:
     if not reason.strip():
         raise Invalid(
             "Whoever asked is to know why. Nothing was changed.",
-            next_step="Say it in a sentence.",
+            next_step="Write it in a sentence.",
             errors=[{"at": "reason", "problem": "missing"}],
         )
     request = call.tx.requests.find(text, lock=True).moved(
@@ -186,7 +186,7 @@ def _asked(call: Call, address: str, name: str, wish: RequestWish, state: Reques
     ends_at = _end_of_checked(wish, call.tx.workspace.zone, call.now)
     if call.tx.requests.open_of(address) >= MOST_OPEN:
         raise Conflict(
-            f"{MOST_OPEN} requests of {address} wait for an answer. Nothing was kept.",
+            f"{MOST_OPEN} requests of {address} wait for an answer. Nothing was recorded.",
             next_step="Withdraw one that is not needed any more.",
         )
     account_id = _account_called(call, wish.account)
@@ -224,7 +224,7 @@ def _end_of_checked(wish: RequestWish, zone: str, now: datetime) -> datetime | N
     if not wish.needs and not wish.level.strip():
         raise _wrong("needs", "it is not said what is asked for", "Name powers, or a level.")
     if not wish.reason.strip():
-        raise _wrong("reason", "it is not said what for", "Say it in a sentence: they decide by that.")
+        raise _wrong("reason", "it is not said what for", "Write it in a sentence: they decide by that.")
     if not wish.account.strip():
         raise _wrong("account", "no account is named", "Name one as you know it.")
     ends_at = end_of(wish.until, zone) if wish.until is not None else None
@@ -242,7 +242,7 @@ def _account_called(call: Call, text: str) -> UUID | None:
 
 
 def _with_account(call: Call, request: Request) -> Request:
-    """A request with its account, were it only read from the provider after somebody had asked."""
+    """A request with its account, were it only read from the provider after someone had asked."""
     if request.account_id is not None or request.state is not RequestState.WAITING:
         return request
     return replace(request, account_id=_account_called(call, request.account))
@@ -260,7 +260,7 @@ def _own(call: Call, request: Request) -> Request:
     person = call.actor.person
     if person is None or normal_address(person.address) != request.address:
         raise NotAllowed(
-            f"Request {request.ref} is somebody else's. Nothing was changed.",
+            f"Request {request.ref} is someone else's. Nothing was changed.",
             next_step="Look at your own: openlatch request list --mine",
             request=request.ref,
         )

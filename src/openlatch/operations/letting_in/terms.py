@@ -1,4 +1,4 @@
-"""What somebody would be offered: from what the holder says to exact terms, with all that is worth knowing first."""
+"""What someone would be offered: from what the holder says to exact terms, with all that is worth knowing first."""
 
 from __future__ import annotations
 
@@ -121,7 +121,7 @@ def completed(call: Call, wish: OfferWish) -> OfferWish:
         reachable = next(filter(is_mailbox, secret.party.addresses), "")
         wish = wish.model_copy(update={"to": wish.to or reachable, "parts": parts or [OfferPartWish(account=account)]})
     if not all(part.account for part in wish.parts):
-        raise _wrong("account", "it is not said of which account", "Name it.")
+        raise _wrong("account", "the account is missing", "Name it.")
     return wish
 
 
@@ -150,7 +150,7 @@ def lookups(call: Call, wish: OfferWish) -> list[Lookup]:
 
 
 def _who(wish: OfferWish, part: OfferPartWish) -> str:
-    """Under what a provider is to know somebody."""
+    """Under what a provider is to know someone."""
     return (part.handle or wish.to).strip()
 
 
@@ -223,7 +223,7 @@ def _addressed(call: Call, wish: OfferWish) -> tuple[str, str]:
         raise _wrong(
             "write_to",
             f"no address of {to or 'nobody'} is known",
-            "Say where the letter goes; the handle stays as it is.",
+            "Give the address that the letter goes to; the handle stays as it is.",
         )
     return wish.write_to.strip() or reachable[0], to
 
@@ -254,7 +254,9 @@ def _span(call: Call, wish: OfferWish) -> tuple[datetime | None, datetime | None
     zone = call.tx.workspace.zone
     today = call.now.astimezone(ZoneInfo(zone)).date()
     if wish.starts is not None and wish.starts < today:
-        raise _wrong("starts", f"{wish.starts.isoformat()} is over already", "Leave it out: it begins once taken up.")
+        raise _wrong(
+            "starts", f"{wish.starts.isoformat()} is over already", "Leave it out to begin once it is accepted."
+        )
     starts_at = None
     if wish.starts is not None and wish.starts > today:
         starts_at = end_of(wish.starts - timedelta(days=1), zone)
@@ -288,13 +290,13 @@ def _secret(call: Call, text: str) -> UUID | None:
         return None
     entry = call.tx.entries.find(text).entry
     if entry.kind is not Kind.SECRET or not entry.stands:
-        raise _wrong("replaces", f"{entry.ref} is no secret that somebody knows now", "Name the entry of one.")
+        raise _wrong("replaces", f"{entry.ref} is not a secret that someone knows now", "Name the entry of one.")
     return entry.id
 
 
 def _about(party: Party, address: str, near: Near | None) -> Iterable[Remark]:
     if near is not None:
-        text = f"{address}: {near.how} {near.known}, which is known. It may be somebody else's."
+        text = f"{address}: {near.how} {near.known}, which is known. It may be someone else's."
         yield Remark("near-miss", Severity.HIGH, text, "Compare it letter by letter; correct it if it is a slip.")
     if party.status is PartyStatus.LEFT:
         yield Remark("left", Severity.HIGH, f"{party.name} is known to have left.")
@@ -321,7 +323,7 @@ def _beside_request(
         yield Remark("other-address", Severity.HIGH, text, "See that it is the same person.")
     comparison = compared(call, request, parts, starts_at)
     if comparison.less:
-        why = "" if wish.answer.strip() else "Say why: they are told so with the offer."
+        why = "" if wish.answer.strip() else "Give a reason: they read it with the offer."
         yield Remark("less", Severity.LOW, comparison.less_than(request.name), why)
     if comparison.more:
         yield Remark("more", Severity.MEDIUM, comparison.more_than(request.name))
@@ -407,7 +409,9 @@ def _chosen(call: Call, provider: Provider, wanted: OfferPartWish, found: Fit | 
         unknown = [word for word in wanted.permissions if word not in able]
         if unknown:
             known_words = ", ".join(able) or "none there can"
-            raise _wrong("permissions", f"“{unknown[0]}” cannot be given by itself there", f"Choose of: {known_words}.")
+            raise _wrong(
+                "permissions", f"“{unknown[0]}” cannot be given on its own there", f"Choose from: {known_words}."
+            )
         words = tuple(word for word in able if word in wanted.permissions)
         gives = in_order(power for word in words for power in able[word])
         if not provider.abilities.single:
@@ -457,10 +461,13 @@ def _unable(provider: Provider, part: Part) -> Iterable[Remark]:
     able = provider.abilities
     gives = part.kind in able.gives and not provider.by_hand
     if not gives:
-        text = f"Nothing here can give it at {provider.name}: once it is taken up, somebody is asked to do it there."
+        text = (
+            f"Open Latch cannot give this at {provider.name} itself; once the offer is accepted, someone is asked to "
+            "do it there."
+        )
         yield Remark("by-a-person", Severity.LOW, text)
     if gives and part.hours is not None and part.kind not in able.gives_hours:
-        text = f"{provider.name} knows no hours of the week: it would hold at any time."
+        text = f"{provider.name} has no weekly hours: the access would be valid at any time."
         yield Remark("hours", Severity.HIGH, text, "Leave the hours out, or give it another end.", stops=True)
     if gives and part.ends_at is not None and part.kind not in able.gives_until:
         text = f"{provider.name} keeps no end itself: it is ended from here when the day is over."
@@ -468,7 +475,7 @@ def _unable(provider: Provider, part: Part) -> Iterable[Remark]:
 
 
 def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection[UUID]) -> Iterable[Remark]:
-    """What somebody has on the account already, or was offered."""
+    """What someone has on the account already, or was offered."""
     if party is None:
         return
     theirs: Sequence[Entry] = [
@@ -488,7 +495,8 @@ def _already(call: Call, sight: PartSight, party: Party | None, mine: Collection
         has = f"{party.name} has “{entry.level}” on {sight.account.name} already"
         if sight.provider.abilities.one_each and not sight.provider.by_hand:
             text = f"{has}, and {sight.provider.name} keeps one access for each party: a second one would not be kept."
-            yield Remark("has-already", Severity.HIGH, text, f"Extend it: openlatch entry extend {entry.ref}", stops=True)
+            then = f"Extend it: openlatch entry extend {entry.ref}"
+            yield Remark("has-already", Severity.HIGH, text, then, stops=True)
         else:
             yield Remark("has-already", Severity.MEDIUM, f"{has}; that stays beside what is offered.")
 

@@ -66,7 +66,7 @@ FORGOTTEN = timedelta(minutes=20)
 
 @dataclass(frozen=True, slots=True)
 class Wish:
-    """What somebody wants done about an entry, as they say it: `until` is the last day, `successor` another entry.
+    """What someone wants done about an entry, as they say it: `until` is the last day, `successor` another entry.
 
     `lifts` are the limits that an extension takes away.
     """
@@ -151,7 +151,7 @@ def show(call: Call, text: str) -> OrderSight:
 
 @operation("orders.create")
 def create(call: Call, text: str, wish: Wish, reason: str, digest: str | None) -> OrderSight:
-    """Order what a plan says. If that is under way already, that order is returned: there is never a second.
+    """Order what a plan says. If that is in progress already, that order is returned: there is never a second.
 
     With `digest`, refuses (Changed) if the plan is no longer the one that was shown.
     """
@@ -165,12 +165,12 @@ def give_up(call: Call, text: str, reason: str, digest: str | None) -> OrderSigh
 
 
 def _own_entry(call: Call, text: str) -> Entry:
-    """An entry that belongs to whoever acts; anybody else's is refused, and a member cannot even see it."""
+    """An entry that belongs to whoever acts; anyone else's is refused, and a member cannot even see it."""
     entry = call.tx.entries.find(text, within_sight(call)).entry
     if entry.party_id != own_party(call):
         raise NotAllowed(
             f"Entry {entry.ref} is not your own access. Nothing was changed.",
-            next_step="Give up only what is yours; to take somebody else's access back, end it.",
+            next_step="Give up only what is yours; to take someone else's access back, end it.",
             entry=entry.ref,
         )
     return entry
@@ -195,11 +195,11 @@ def _create(call: Call, the_entry: Entry, wish: Wish, reason: str, digest: str |
 
 
 def same(call: Call, there: Order, action: Action) -> OrderSight:
-    """Return an order that is under way, if it is the one that is wanted; refuses (Conflict) where another one is."""
+    """Return an order that is in progress, if it is the one that is wanted; refuses (Conflict) where another one is."""
     if there.action != action:
         raise Conflict(
-            f"Order {there.ref} ({there.action}) is under way for this already. Nothing was changed.",
-            next_step=f"Wait until it is proved, or call it off: openlatch order cancel {there.ref}",
+            f"Order {there.ref} ({there.action}) is in progress for this already. Nothing was changed.",
+            next_step=f"Wait until it is proved, or cancel it: openlatch order cancel {there.ref}",
             order=there.ref,
         )
     return sight(call, there)
@@ -295,7 +295,7 @@ def given_all(call: Call, drafted_: Sequence[tuple[Order, Entry | None]]) -> set
 
 @operation("orders.cancel")
 def cancel(call: Call, text: str) -> OrderSight:
-    """Call an order off; the entry is again what it was."""
+    """Cancel an order; the entry is again what it was."""
     order = call.tx.orders.find(text, lock=True)
     order = order.moved(Move.CANCEL, finished_at=call.now, why="", again_at=None)
     call.tx.orders.save(order)
@@ -343,7 +343,7 @@ def confirm_done(call: Call, text: str, said: str) -> OrderSight:
 
 
 def asked(order: Order) -> bool:
-    """Whether an order waits for somebody to say that something is done."""
+    """Whether an order waits for someone to say that something is done."""
     waits = order.state in (OrderState.WAITING, OrderState.STUCK)
     return waits and order.place < len(order.steps) and order.steps[order.place].call == "ask"
 
@@ -421,7 +421,7 @@ def situations(call: Call, entries: Sequence[Entry]) -> dict[UUID, tuple[Situati
 
 
 def ask_of(call: Call, wish: Wish) -> Ask:
-    """Return what somebody wants, as the core takes it."""
+    """Return what someone wants, as the core takes it."""
     return Ask(
         wish.action,
         level=wish.level.strip(),
@@ -434,7 +434,7 @@ def ask_of(call: Call, wish: Wish) -> Ask:
 
 
 def going(call: Call, entries: Sequence[Entry]) -> frozenset[UUID]:
-    """Return those of some entries from which orders under way take the power to let others in."""
+    """Return those of some entries from which orders in progress take the power to let others in."""
     able = {entry.id: entry for entry in entries if Power.ADMIT in entry.powers}
     under_way = call.tx.orders.open_of(able) if able else {}
     return frozenset(order_id for order_id, order in under_way.items() if _takes_admit(call, order, able[order_id]))

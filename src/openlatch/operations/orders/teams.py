@@ -1,4 +1,4 @@
-"""Who is in which team: looking at it, and ordering that somebody is added to a team or removed from one."""
+"""Who is in which team: looking at it, and ordering that someone is added to a team or removed from one."""
 
 from __future__ import annotations
 
@@ -36,7 +36,7 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class MembershipSight:
-    """A membership with both parties and its provider, and the order that is under way about it."""
+    """A membership with both parties and its provider, and the order that is in progress about it."""
 
     membership: Membership
     team: Party
@@ -72,7 +72,7 @@ def memberships(call: Call, text: str) -> tuple[Party, tuple[MembershipSight, ..
 
 @operation("teams.plan")
 def plan(call: Call, action: Action, team: str, member: str, provider: str) -> TeamPlanSight:
-    """What adding somebody to a team, or removing them from it, would do, and how; changes nothing."""
+    """What adding someone to a team, or removing them from it, would do, and how; changes nothing."""
     return planned(call, action, _meant(call, team, member, provider))
 
 
@@ -80,7 +80,7 @@ def plan(call: Call, action: Action, team: str, member: str, provider: str) -> T
 def order(
     call: Call, action: Action, team: str, member: str, provider: str, reason: str, digest: str | None
 ) -> OrderSight:
-    """Order what a plan says. If that is under way already, that order is returned: there is never a second.
+    """Order what a plan says. If that is in progress already, that order is returned: there is never a second.
 
     With `digest`, refuses (Changed) if the plan is no longer the one that was shown.
     """
@@ -113,7 +113,7 @@ def standing(call: Call, about: Belonging) -> Membership | None:
 
 
 def left_by_word(call: Call, order: Order) -> None:
-    """End the membership of which somebody said that it is no more, where no reading can see it."""
+    """End the membership of which someone said that it is no more, where no reading can see it."""
     assert isinstance(order.about, Belonging)  # noqa: S101 - only called for these
     there = standing(call, order.about)
     if there is not None:

@@ -45,14 +45,14 @@ def readable_address(text: str, at: str, undone: str = "Nothing was changed.") -
 
 
 def check_person(workspace: Workspace, name: str, address: str, password: str) -> None:
-    """Refuse somebody who could not sign in safely; raises Invalid with every mistake at once."""
+    """Refuse someone who could not sign in safely; raises Invalid with every mistake at once."""
     found = _name("name", name) + _sign_in(workspace, name, address, password)
     if found:
         raise _refused(found, "Nothing was changed.")
 
 
 def check_wishes(name: str, zone: str, dates: str) -> None:
-    """Refuse a name, a zone or a language of dates that somebody could not be shown; raises Invalid with each mistake.
+    """Refuse a name, a zone or a language of dates that someone could not be shown; raises Invalid with each mistake.
 
     `dates` is a language tag (RFC 5646) such as en-GB or de; as `zone`, it is empty for the workspace's.
     """
@@ -114,7 +114,7 @@ def _read(text: str) -> tuple[str, str] | str:
         email = email_validator.validate_email(typed, check_deliverability=False)
     except email_validator.EmailNotValidError as error:
         why = str(error).rstrip(".")
-        return f"“{typed}” is no address: {why[:1].lower()}{why[1:]}"
+        return f"“{typed}” is not an address: {why[:1].lower()}{why[1:]}"
     return normal_address(email.normalized), normal_address(f"{email.local_part}@{email.ascii_domain}")
 
 

@@ -1,4 +1,4 @@
-"""Second factors: adding and removing one's own, proving with one, and taking away somebody's who has lost theirs."""
+"""Second factors: adding and removing one's own, proving with one, and taking away someone's who has lost theirs."""
 
 from __future__ import annotations
 
@@ -129,7 +129,7 @@ def prove(call: Call, factor_id: UUID, code: str) -> tuple[str, ...]:
             return added(call, factor)
     raise Conflict(
         "There is nothing to prove: it was proved before, or was begun too long ago. Nothing was changed.",
-        next_step="Look at your second factors, and begin anew if it is not among them.",
+        next_step="Look at your second factors, and begin again if it is not among them.",
     )
 
 
@@ -177,7 +177,7 @@ def remove(call: Call, factor_id: UUID) -> None:
 
 @operation("people.reset_factors")
 def reset(call: Call, text: str) -> Person:
-    """Take away all second factors of somebody who has lost theirs; their sessions and tokens end."""
+    """Take away all second factors of someone who has lost theirs; their sessions and tokens end."""
     person = call.tx.people.find(text)
     if person.id == call.person.id:
         raise Conflict(
@@ -197,13 +197,13 @@ def reset(call: Call, text: str) -> Person:
 
 
 def tell(call: Call, person: Person, title: str, what: str) -> None:
-    """Tell somebody by letter what became of their second factors."""
+    """Tell someone by letter what became of their second factors."""
     text = "If this was not you, tell an owner of this workspace at once, and choose another password."
     notices.write(call, person.address, person.name, Notice(f"factor:{person.id}:{call.now}:{what}", title, text))
 
 
 def code_fits(call: Call, person: Person, code: str) -> bool:
-    """Return whether a code is one of somebody's app, or a recovery code, and keep that it was used; for once."""
+    """Return whether a code is one of someone's app, or a recovery code, and keep that it was used; for once."""
     if is_recovery_code(code):
         if not call.tx.factors.use_recovery(person.id, _hash(code)):
             return False

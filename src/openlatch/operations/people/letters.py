@@ -67,7 +67,7 @@ def refuse_without_mail(call: Call) -> None:
 
 
 def send_invitation(call: Call, person: Person) -> None:
-    """Send somebody the link with which they choose a password and sign in for the first time."""
+    """Send someone the link with which they choose a password and sign in for the first time."""
     title = f"You are invited to sign in as {person.role}"
     text = f"{call.actor.name} invites you. Choose a name and a password by this link within 7 days."
     _send(call, LinkPurpose.INVITATION, person, person.address, title, text)
@@ -88,7 +88,7 @@ def send_password(call: Call, address: str) -> None:
         return
     title = "Choose another password"
     text = (
-        "Somebody asked for this, and it may have been you. By this link you choose another password within an hour; "
+        "Someone asked for this, and it may have been you. By this link you choose another password within an hour; "
         "your sessions and tokens end then. If it was not you, nothing has to be done: your password stays."
     )
     _send(call, LinkPurpose.PASSWORD, person, person.address, title, text)
@@ -98,7 +98,7 @@ def send_password(call: Call, address: str) -> None:
 def send_address(call: Call, address: str) -> None:
     """Send a link to another address of whoever is signed in; once it is used, they sign in with that one."""
     title = "Confirm your new address"
-    text = f"From then on you sign in with {address}. The link holds for a day."
+    text = f"From then on you sign in with {address}. The link works for a day."
     _send(call, LinkPurpose.ADDRESS, call.person, address, title, text)
 
 
@@ -130,7 +130,7 @@ def use(call: Call, text: str, name: str, password: str) -> tuple[SignInLink, Pe
 
 
 def accepted(call: Call, person: Person, name: str, password: str) -> Person:
-    """Let somebody in who was invited, with the name and the password that they have chosen."""
+    """Let someone in who was invited, with the name and the password that they have chosen."""
     check_person(call.tx.workspace, name, person.address, password)
     after = call.tx.people.change(person, state=moved(person, PersonMove.ACCEPT).state, name=name.strip())
     call.tx.people.set_password(after.id, call.services.passwords.hash(password))
@@ -151,7 +151,7 @@ def _password_chosen(call: Call, person: Person, password: str) -> Person:
     call.tx.people.forget_attempts(person.address)
     call.log("person.password-changed", "person", person.id, how="by letter", **ended)
     title = "Your password was changed by a link in a letter"
-    text = "If it was not you, tell an owner of this workspace at once: somebody reads your mail."
+    text = "If it was not you, tell an owner of this workspace at once: someone else can read your mail."
     notices.write(call, person.address, person.name, Notice(f"password:{person.id}:{call.now}", title, text))
     return person
 
@@ -173,7 +173,9 @@ def _purpose(link: Link) -> LinkPurpose:
     try:
         return LinkPurpose(link.purpose)
     except ValueError as error:
-        raise Invalid("This link is for something else.", next_step="Open it as it stands in the letter.") from error
+        raise Invalid(
+            "This link is for something else.", next_step="Open it exactly as it is in the letter."
+        ) from error
 
 
 def _seen(call: Call, link: Link, trouble: str) -> SignInLink:

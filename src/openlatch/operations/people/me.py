@@ -1,4 +1,4 @@
-"""What somebody sees and changes of themselves: name, days, password, address, and where they are signed in."""
+"""What someone sees and changes of themselves: name, days, password, address, and where they are signed in."""
 
 from __future__ import annotations
 

@@ -110,7 +110,7 @@ def add(call: Call, asked: UUID, credential: dict[str, Any], name: str) -> tuple
 
 
 def ask(call: Call) -> Asked:
-    """What any passkey of this workspace is asked to sign, by which somebody signs in or confirms."""
+    """What any passkey of this workspace is asked to sign, by which someone signs in or confirms."""
     return _asked(call, None, _question(call.services))
 
 
@@ -159,14 +159,14 @@ def _challenge(call: Call, asked: UUID, person_id: UUID | None) -> bytes:
     challenge = call.tx.factors.answer(asked, person_id, call.now)
     if challenge is None:
         raise Conflict(
-            "That was answered before, or too late. Nothing was changed.", next_step="Begin anew; it takes a moment."
+            "That was answered before, or too late. Nothing was changed.", next_step="Begin again; it takes a moment."
         )
     return challenge
 
 
 def _unusable() -> Invalid:
     return Invalid(
-        "What the browser sent is no passkey for this console. Nothing was changed.",
+        "What the browser sent is not a passkey for this console. Nothing was changed.",
         next_step="Try again, with a passkey of this device or of a key that you have with you.",
         errors=[{"at": "credential", "problem": "cannot be used"}],
     )

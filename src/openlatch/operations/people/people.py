@@ -47,13 +47,13 @@ def browse(call: Call) -> Everyone:
 
 @operation("people.show")
 def show(call: Call, text: str) -> Person:
-    """Somebody of the workspace, by id or address."""
+    """Someone of the workspace, by id or address."""
     return call.tx.people.find(text)
 
 
 @operation("people.invite")
 def invite(call: Call, name: str, address: str, role: Role) -> Person:
-    """Invite somebody by letter to sign in here; with its link they choose their own name and password."""
+    """Invite someone by letter to sign in here; with its link they choose their own name and password."""
     letters.refuse_without_mail(call)
     typed, _ = readable_address(address, "address", "Nobody was invited.")
     _refuse_known(call, typed)
@@ -77,7 +77,7 @@ def invite_again(call: Call, text: str) -> Person:
 
 @operation("people.role")
 def change_role(call: Call, text: str, role: Role) -> Person:
-    """Give somebody another role; what they are asked in reviews and can no longer answer passes on."""
+    """Give someone another role; what they are asked in reviews and can no longer answer passes on."""
     call.tx.people.lock()
     before = call.tx.people.find(text)
     if before.role is role:
@@ -91,13 +91,13 @@ def change_role(call: Call, text: str, role: Role) -> Person:
 
 @operation("people.disable")
 def disable(call: Call, text: str) -> Person:
-    """Take back somebody's sign-in: their sessions, tokens and links end at once."""
+    """Take back someone's sign-in: their sessions, tokens and links end at once."""
     return shut_out(call, call.tx.people.find(text), PersonMove.DISABLE)
 
 
 @operation("people.enable")
 def enable(call: Call, text: str) -> Person:
-    """Let somebody sign in again who was disabled, with the password that they had; tokens have to be made anew."""
+    """Let someone sign in again who was disabled, with the password that they had; tokens have to be made anew."""
     before = call.tx.people.find(text)
     after = call.tx.people.change(before, state=moved(before, PersonMove.ENABLE).state)
     call.log("person.enabled", "person", after.id)
@@ -106,12 +106,12 @@ def enable(call: Call, text: str) -> Person:
 
 @operation("people.remove")
 def remove(call: Call, text: str) -> Person:
-    """Remove somebody from the workspace: as disabling does, for good; what they did keeps their name."""
+    """Remove someone from the workspace: as disabling does, for good; what they did keeps their name."""
     return shut_out(call, call.tx.people.find(text), PersonMove.REMOVE)
 
 
 def shut_out(call: Call, person: Person, how: PersonMove, ordered_by: Author | None = None) -> Person:
-    """End all that somebody can do here; an owner stays. What they were asked in reviews passes on by itself."""
+    """End all that someone can do here; an owner stays. What they were asked in reviews passes on by itself."""
     # In the order in which a link is used, so that neither waits for the other for ever.
     call.tx.links.withdraw(person.id, call.now)
     call.tx.people.lock()
@@ -143,7 +143,7 @@ def of_party(call: Call, party: Party) -> Person | None:
 
 
 def register(call: Call, name: str, address: str, password: str) -> Person:
-    """Let somebody sign in who has shown that an address is theirs; they see what is their own, and nothing else.
+    """Let someone sign in who has shown that an address is theirs; they see what is their own, and nothing else.
 
     Whoever is invited with that address gets the role that they are invited to.
     """
@@ -169,7 +169,7 @@ def _refuse_known(call: Call, address: str) -> None:
         how = {
             PersonState.INVITED: "is invited to this workspace already",
             PersonState.ACTIVE: "can sign in to this workspace already",
-            PersonState.DISABLED: "belongs to somebody whose sign-in here is disabled",
+            PersonState.DISABLED: "belongs to someone whose sign-in here is disabled",
         }
         raise Conflict(
             f"{address} {how[known.state]}. Nothing was changed.",

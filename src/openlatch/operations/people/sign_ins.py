@@ -135,12 +135,12 @@ def second_factor(call: Call, person: Person, code: str, so_far: str = "Your pas
 
 
 def has_factor(call: Call, person: Person) -> bool:
-    """Return whether somebody has a second factor."""
+    """Return whether someone has a second factor."""
     return bool(proved(call.tx.factors.of(person.id)))
 
 
 def count_asked(strangers: Strangers, services: Services, workspace: str, network: str) -> None:
-    """Count what anybody asks of a workspace without signing in; raises TooManyRequests where that is too often.
+    """Count what anyone asks of a workspace without signing in; raises TooManyRequests where that is too often.
 
     A workspace that is not here counts as any other.
     """
@@ -173,7 +173,7 @@ def may_go_to(call: Call, target: str) -> bool:
 
 
 def failed(call: Call, made: Attempt) -> None:
-    """Log that somebody's password was tried in vain; of an address that nobody has, nothing is kept in the log."""
+    """Log that someone's password was tried in vain; of an address that nobody has, nothing is kept in the log."""
     if made.person is not None:
         call.log("person.sign-in-failed", "person", made.person.id)
         if made.last:
@@ -183,7 +183,7 @@ def failed(call: Call, made: Attempt) -> None:
 def open_session(
     call: Call, person: Person, device: str, network: str, how: str = "password", *, strong: bool = False
 ) -> Bearer:
-    """Open a console session for somebody who has proved who they are; returns what goes into the cookie.
+    """Open a console session for someone who has proved who they are; returns what goes into the cookie.
 
     `strong` is whether they did so at a service that asks for a second factor itself.
     """
@@ -294,7 +294,7 @@ def note_use(call: Call, bearer: Bearer, network: str, *, session: bool) -> None
 
 
 def _told_apart(call: Call, person: Person) -> str:
-    """The name under which a person acts: with their address where somebody else here has the same name."""
+    """The name under which a person acts: with their address where someone else here has the same name."""
     return f"{person.name} ({person.address})" if call.tx.people.namesakes(person) else person.name
 
 

@@ -1,7 +1,7 @@
 """Single sign-on: services at which people of a workspace sign in, and who comes back from there.
 
 Whoever is sent there comes back with a code. What only the browser has that began it, and what only we have kept, are
-both needed to exchange it: a code or an address that somebody else has got hold of signs nobody in.
+both needed to exchange it: a code or an address that someone else has got hold of signs nobody in.
 """
 
 from __future__ import annotations
@@ -67,7 +67,7 @@ class Wish:
 
 @dataclass(frozen=True, slots=True)
 class Leaving:
-    """Somebody on their way to a service: where they go, and what their browser keeps until they are back."""
+    """Someone on their way to a service: where they go, and what their browser keeps until they are back."""
 
     began: UUID
     browser: str
@@ -76,7 +76,7 @@ class Leaving:
 
 @dataclass(frozen=True, slots=True)
 class Answer:
-    """What somebody comes back with: what their browser has kept, and what the service has sent along (RFC 9207)."""
+    """What someone comes back with: what their browser has kept, and what the service has sent along (RFC 9207)."""
 
     began: UUID
     browser: str
@@ -182,7 +182,7 @@ def back(services: Services) -> str:
 
 
 def names(call: Call) -> tuple[SignOn, ...]:
-    """Return the services at which anybody may try to sign in to this workspace."""
+    """Return the services at which anyone may try to sign in to this workspace."""
     return call.tx.sign_ons.all()
 
 
@@ -199,7 +199,7 @@ def asked(call: Call, text: str) -> tuple[SignOn, str]:
 
 
 def leave(call: Call, sign_on: SignOn, question: Question, url: str) -> Leaving:
-    """Keep what somebody is asked who goes to a service."""
+    """Keep what someone is asked who goes to a service."""
     browser = secrets.token_urlsafe(32)
     closed = call.close(orjson.dumps(asdict(question)).decode())
     begun = Begun(call.services.new_id(), sign_on.id, _hash(browser), closed, call.now + ANSWERED_WITHIN)
@@ -226,7 +226,7 @@ def said(services: Services, sign_on: SignOn, secret: str, question: Question, a
 
 
 def keep(call: Call, begun: Begun, person: Person) -> None:
-    """Keep that somebody has proved who they are at a service, until they have given their second factor besides."""
+    """Keep that someone has proved who they are at a service, until they have given their second factor besides."""
     call.tx.sign_ons.begin(replace(begun, person_id=person.id))
 
 
@@ -276,7 +276,7 @@ def _added(call: Call, sign_on: SignOn, stranger: Stranger) -> Person:
 
 
 def _taken_further(call: Call, sign_on: SignOn, person: Person, claims: Claims) -> Person:
-    """Somebody who is here: what they are invited to they have taken up, and their role is what the service says."""
+    """Someone who is here: what they are invited to they have taken up, and their role is what the service says."""
     if person.state is PersonState.INVITED:
         name = claims.name or person.name
         person = call.tx.people.change(person, state=moved(person, PersonMove.ACCEPT).state, name=name)
@@ -290,7 +290,7 @@ def _taken_further(call: Call, sign_on: SignOn, person: Person, claims: Claims) 
 
 
 def new_question(*, fresh: bool) -> Question:
-    """Return what somebody is asked next, in words that nobody can guess."""
+    """Return what someone is asked next, in words that nobody can guess."""
     state, nonce, verifier = (secrets.token_urlsafe(32) for _ in range(3))
     return Question(state, nonce, verifier, fresh)
 

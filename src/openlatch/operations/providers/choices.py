@@ -1,4 +1,4 @@
-"""What a provider has to choose from: the narrowest for a task, and the limits within which anybody is let in."""
+"""What a provider has to choose from: the narrowest for a task, and the limits within which anyone is let in."""
 
 from __future__ import annotations
 
@@ -85,7 +85,7 @@ def permissions_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...
 
 
 def levels_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
-    """Return the levels by which somebody can be let in; what only sessions carry, or permissions alone, is none."""
+    """Return the levels by which someone can be let in; what only sessions carry, or permissions alone, is none."""
     single, stated = provider.abilities.single, dict(provider.abilities.levels)
     able = known_levels(call, provider, Kind.DELEGATE)
     return {name: gives for name, gives in able.items() if name != single and gives and (not stated or name in stated)}
@@ -100,7 +100,7 @@ def parts_of(call: Call, account: Account) -> tuple[str, ...]:
 
 
 def known_parts(account: Account, provider: Provider, parts: Collection[str], named: Collection[str]) -> None:
-    """Refuse (Invalid) parts that nobody has seen; what is kept by hand has the parts that people say it has."""
+    """Refuse (Invalid) parts that nobody has seen; what is recorded by hand has the parts that people say it has."""
     unknown = [text for text in named if text not in parts]
     if provider.by_hand or not unknown:
         return
@@ -155,7 +155,7 @@ def passed(
     starts_at: datetime | None,
     but: Collection[UUID] = (),
 ) -> tuple[Broken, ...]:
-    """Return the limits that would be passed if somebody had a part of an offer; without the entries in `but`."""
+    """Return the limits that would be passed if someone had a part of an offer; without the entries in `but`."""
     lasts = None if part.ends_at is None else part.ends_at - max(starts_at or call.now, call.now)
     return broken(
         limits_of(call, account, provider), account.name, who, part.powers, _taken_on(call, account, but), lasts

@@ -14,7 +14,7 @@ __all__ = ["Finding", "Findings", "Lookup", "ask"]
 
 @dataclass(frozen=True, slots=True)
 class Lookup:
-    """Somebody to be looked up at a provider, by an address or a handle; with nobody, whether it can be read at all."""
+    """Someone to be looked up at a provider, by an address or a handle; with nobody, whether it can be read at all."""
 
     provider_id: UUID
     connector: Connector
@@ -23,7 +23,7 @@ class Lookup:
 
 @dataclass(frozen=True, slots=True)
 class Finding:
-    """What a provider said of somebody; with `trouble`, it could not be asked, and why."""
+    """What a provider said of someone; with `trouble`, it could not be asked, and why."""
 
     found: Found = field(default_factory=Found)
     trouble: str = ""

@@ -105,9 +105,9 @@ def add(call: Call, new: NewProvider) -> Provider:
     )
     if provider.by_hand and (new.settings or new.secret):
         raise Invalid(
-            "A provider that is kept by hand has neither settings nor a secret. Nothing was added.",
+            "A provider that is recorded by hand has neither settings nor a secret. Nothing was added.",
             next_step="Leave both out.",
-            errors=[{"at": "settings", "problem": "not for a provider kept by hand"}],
+            errors=[{"at": "settings", "problem": "not for a provider recorded by hand"}],
         )
     if not provider.by_hand:
         call.services.connector(new.connector, new.settings, new.secret)
@@ -140,9 +140,9 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
     reached_otherwise = _reached_otherwise(wish)
     if before.by_hand and reached_otherwise:
         raise Invalid(
-            "A provider that is kept by hand has neither settings nor a secret. Nothing was changed.",
+            "A provider that is recorded by hand has neither settings nor a secret. Nothing was changed.",
             next_step="Leave both out.",
-            errors=[{"at": "settings", "problem": "not for a provider kept by hand"}],
+            errors=[{"at": "settings", "problem": "not for a provider recorded by hand"}],
         )
     _refuse_to_send_elsewhere(call, before, wish)
     tried = findings.get((before.id, ""))
@@ -207,7 +207,7 @@ def pause(call: Call, text: str) -> ProviderSight:
     provider = call.tx.providers.find(text)
     if provider.by_hand:
         raise Conflict(
-            f"{provider.name} is kept by hand, and never read. Nothing was changed.",
+            f"{provider.name} is recorded by hand, and never read. Nothing was changed.",
             next_step="Nothing has to be done.",
         )
     if not provider.paused:

@@ -91,14 +91,14 @@ class Work:
 
 @operation("readings.start")
 def start(call: Call, text: str, *, accept_loss: bool) -> tuple[Reading, bool]:
-    """Ask for a reading of a provider now; returns the one under way if there is one, and whether it is new.
+    """Ask for a reading of a provider now; returns the one in progress if there is one, and whether it is new.
 
     With `accept_loss`, whatever it no longer shows has ended, however much that is.
     """
     provider = call.tx.providers.find(text)
     if provider.by_hand:
         raise Conflict(
-            f"{provider.name} is kept by hand: there is nothing that could be read.",
+            f"{provider.name} is recorded by hand: there is nothing to read.",
             next_step="Look at it yourself, then vouch for what is still there, or import your list again.",
             provider=provider.name,
         )
@@ -184,7 +184,7 @@ def conclude(
     provider = tx.providers.get(reading.provider_id)
     if provider.removed_at is not None:
         return tx.readings.get(reading.id)
-    # Somebody may have accepted the loss while the provider was being read.
+    # Someone may have accepted the loss while the provider was being read.
     reading = replace(reading, accept_loss=tx.readings.get(reading.id).accept_loss)
     if observation.outcome is ReadingOutcome.PARTIAL:
         observation = coherent(observation)
@@ -201,12 +201,12 @@ def conclude(
             known = len(held.entries) + held.left_out
             trouble = (
                 f"It no longer shows {lost} of {known} entries, more than the {provider.most_gone}% that may vanish "
-                "at once. Somebody has to say whether they are really gone."
+                "at once. Someone has to confirm that they are gone."
             )
             if able.discreet and lost == known:
                 trouble = (
                     f"It shows none of {known} entries any more. It answers alike for what has ended and for what our "
-                    "credentials may not ask about. Somebody has to say whether they are really gone."
+                    "credentials may not ask about. Someone has to confirm that they are gone."
                 )
             observation = replace(observation, outcome=ReadingOutcome.PARTIAL, trouble=trouble)
         changes = _store(call, held, observation, evidence=str(reading.id), digests=digests.entries)

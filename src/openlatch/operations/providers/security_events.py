@@ -1,4 +1,4 @@
-"""Security events: hearing what a provider reports of somebody, and doing about it what the policy says.
+"""Security events: hearing what a provider reports of someone, and doing about it what the policy says.
 
 A token that was proved is kept before it is acknowledged, once however often it comes. What it reports is seen to by a
 job: whoever it means is read again, and only what that reading bears out is taken back.
@@ -77,7 +77,7 @@ def change(call: Call, text: str, wish: StreamWish) -> StreamSight:
     provider = call.tx.providers.find(text)
     if provider.by_hand:
         raise Conflict(
-            f"{provider.name} is kept by hand: nobody could be read again. Nothing was changed.",
+            f"{provider.name} is recorded by hand: nobody can be read again there. Nothing was changed.",
             next_step="Add it as a provider that is read, then set this up.",
         )
     for at, address in (("keys", wish.keys), ("poll", wish.poll)):
@@ -135,7 +135,7 @@ def remove(call: Call, text: str) -> None:
 def _not_heard(provider: Provider) -> NotFound:
     return NotFound(
         f"Open Latch does not listen to security events of {provider.name}.",
-        next_step="Say from whom they come: openlatch provider listen --help",
+        next_step="Set up where they come from: openlatch provider listen --help",
     )
 
 
@@ -150,7 +150,7 @@ def _address(call: Call, stream: EventStream) -> str:
 def _check(at: str, address: str) -> None:
     parts = urlsplit(address)
     if parts.scheme not in ("https", "http") or not parts.hostname or parts.fragment:
-        problem = "is no address that can be called"
+        problem = "is not an address that can be reached"
     elif parts.username or parts.password or address_holds_secret(address):
         problem = "has a password in it"
     elif parts.query and at == "poll":

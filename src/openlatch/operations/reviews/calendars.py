@@ -86,8 +86,8 @@ def _coming_round(call: Call, person: Person) -> Iterator[Happening]:
         if recurrence is None or plan.paused:
             continue
         for at in recurrence.between(call.now, call.now + AHEAD):
-            text = f"A round opens; it is to be answered within {plan.answer_days} days."
-            yield Happening(f"review-{plan.id}-{at:%Y%m%dT%H%MZ}", at, f"{plan.name} comes round", text, "/reviews")
+            text = f"A round opens; it has to be answered within {plan.answer_days} days."
+            yield Happening(f"review-{plan.id}-{at:%Y%m%dT%H%MZ}", at, f"{plan.name} takes place", text, "/reviews")
 
 
 def _ending(call: Call, person: Person) -> Iterator[Happening]:
@@ -117,4 +117,4 @@ def _hash(secret: str) -> bytes:
 
 
 def _nothing() -> NotFound:
-    return NotFound("There is no calendar at this address.", next_step="Make a new address: openlatch me calendar --new")
+    return NotFound("There is no calendar at this address.", next_step="Make a new one: openlatch me calendar --new")

@@ -24,7 +24,7 @@ from openlatch.words import Occasion, Power, Reviewers
 __all__ = ["ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
 
 SHOWN = 60
-"""So many of the times at which a review comes round within the next year are shown."""
+"""So many of the times at which a review takes place within the next year are shown."""
 YEAR = timedelta(days=366)
 MOST_ITEMS = 10_000
 """A round of more than that is nobody's to answer."""
@@ -36,7 +36,7 @@ CAUGHT_UP = 40
 
 _LOST = "what it looks at names something that is not there any more"
 _EVENTS: Mapping[Occasion, str] = {
-    Occasion.PARTY_LEFT: "when somebody has left",
+    Occasion.PARTY_LEFT: "when someone has left",
     Occasion.ADMINISTRATOR_ADDED: "when an administrator was added",
     Occasion.PROVIDER_BREACH: "when a provider has reported a breach",
 }
@@ -44,7 +44,7 @@ _EVENTS: Mapping[Occasion, str] = {
 
 @dataclass(frozen=True, slots=True)
 class ReviewSight:
-    """A review with what it means now: when it comes round next, in words and days, and how much is in its scope."""
+    """A review with what it means now: when it takes place next, in words and days, and how much is in its scope."""
 
     plan: ReviewPlan
     says: str
@@ -85,7 +85,7 @@ def check(call: Call, draft: NewReview) -> ReviewSight:
 
 @operation("reviews.save")
 def create(call: Call, draft: NewReview) -> ReviewSight:
-    """Store a review, which comes round by itself from then on."""
+    """Store a review, which takes place by itself from then on."""
     plan = _planned(call, draft, call.services.new_id())
     call.tx.reviews.add_plan(plan, call.tx.events.head().size)
     call.log("review.added", "review", plan.id, name=plan.name, recurs=plan.recurs, where=dict(plan.where))
@@ -131,13 +131,13 @@ def pause(call: Call, text: str, *, paused: bool) -> ReviewSight:
 
 @operation("reviews.remove")
 def remove(call: Call, text: str) -> None:
-    """Give a review up: it comes round no more. Its rounds and reports stay; one that is not closed has to be first."""
+    """Give a review up: it takes place no more. Its rounds and reports stay; one that is not closed has to be first."""
     there = call.tx.reviews.plan(text, lock=True)
     left = [review_round for review_round in call.tx.reviews.unfinished() if review_round.plan.id == there.id]
     if left:
         raise Conflict(
             f"Round {left[0].ref} of “{there.name}” is {left[0].state}. Nothing was changed.",
-            next_step=f"Finish it, or call it off: openlatch round cancel {left[0].ref} --reason …",
+            next_step=f"Finish it, or cancel it: openlatch round cancel {left[0].ref} --reason …",
             round=left[0].ref,
         )
     call.tx.reviews.remove_plan(there.id, call.now)
@@ -223,7 +223,7 @@ def _narrowed(plan: ReviewPlan, told: Sequence[tuple[Mapping[str, Any], str]]) -
 def _why(call: Call, event: Mapping[str, Any], known: Mapping[UUID, datetime]) -> str:
     """What an event of the log means for a review; empty if nothing. `known` is since when providers are."""
     if event["act"] == "party.left":
-        return "somebody left"
+        return "someone left"
     if event["act"] == "provider.breach-reported":
         return f"{event['facts']['name']} reported a breach"
     facts = event["facts"]
@@ -305,8 +305,8 @@ def _planned(call: Call, draft: NewReview, plan_id: UUID) -> ReviewPlan:
     where = draft.where.model_dump(mode="json", exclude_defaults=True)
     if not draft.recurs and not draft.on:
         raise Invalid(
-            "A review comes round by a recurrence, after an event, or both. Nothing was changed.",
-            next_step="Say when: FREQ=MONTHLY;BYDAY=1MO is the first Monday of every month.",
+            "A review needs a schedule, an event, or both. Nothing was changed.",
+            next_step="Give a schedule: FREQ=MONTHLY;BYDAY=1MO is the first Monday of every month.",
             errors=[{"at": "recurs", "problem": "missing"}],
         )
     recurs = Recurrence.parse(draft.recurs, begins, at, zone).rule if draft.recurs else ""
@@ -315,7 +315,7 @@ def _planned(call: Call, draft: NewReview, plan_id: UUID) -> ReviewPlan:
     named = tuple(_reviewer(people, address, "named") for address in draft.named)
     if draft.reviewers is Reviewers.NAMED and not named:
         raise Invalid(
-            "Nobody is named who is to be asked. Nothing was changed.",
+            "No reviewer is named. Nothing was changed.",
             next_step=f"Name at least one of: {_able(people)}.",
             errors=[{"at": "named", "problem": "missing"}],
         )

@@ -120,10 +120,10 @@ def _round_facts(call: Call, review_round: Round, policy: str) -> tuple[Fact, ..
     asked = {
         "named": "those who are named",
         "administrators": "each account's administrators",
-        "sponsor": "whoever answers for the party",
+        "sponsor": "the party's sponsor",
     }
     facts = (
-        Fact("comes round", recurrence.says() if recurrence is not None else "after an event"),
+        Fact("takes place", recurrence.says() if recurrence is not None else "after an event"),
         Fact("opened", review_round.why, review_round.opened_at),
         Fact("in scope", scope_of(call, plan.where)),
         Fact("asked", asked[plan.reviewers.value]),
@@ -172,7 +172,7 @@ def _of_batch(call: Call, text: str) -> Signed:
         title=title,
         workspace=call.tx.workspace.name,
         zone=call.tx.workspace.zone,
-        state="over" if over else "under way",
+        state="over" if over else "in progress",
         begun_at=batch.ordered_at,
         ended_at=ended_at,
         facts=_batch_facts(call, batch, sight.remains, items),
@@ -197,7 +197,7 @@ def _batch_facts(call: Call, batch: Batch, remains: Sequence[str], items: Sequen
         Fact("still has", "; ".join(remains) or _nothing_left(batch, items)),
         Fact("last day", str(batch.wanted.get("last_day") or "")),
         Fact("begins", "", batch.begins_at),
-        Fact("called off", "", batch.cancelled_at),
+        Fact("cancelled", "", batch.cancelled_at),
     )
     return _said(facts)
 
@@ -207,7 +207,7 @@ def _nothing_left(batch: Batch, items: Sequence[BatchItem]) -> str:
     if batch.kind != "leaver" or batch.cancelled_at is not None:
         return ""
     left = sum(item.left_open is not None for item in items)
-    known = "nothing that any reading shows or that is kept by hand"
+    known = "nothing that a reading shows or that is recorded by hand"
     return f"{known}, but for {left} left open, named below" if left else known
 
 

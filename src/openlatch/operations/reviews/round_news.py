@@ -40,14 +40,14 @@ def tell_opened(call: Call, review_round: Round) -> None:
     for who, asked in call.tx.reviews.progress(review_round.id).items():
         if who in people:
             due = _due(call, review_round)
-            title = f"“{review_round.plan.name}” has come round: {counted(asked.items)} for you until {due}"
+            title = f"“{review_round.plan.name}” is due: {counted(asked.items)} for you until {due}"
             notices.tell(
                 call, [people[who]], Notice(f"round:{review_round.id}:opened", title, "", f"/rounds/{review_round.ref}")
             )
 
 
 def tell_given(call: Call, review_round: Round, who: UUID, places: Sequence[int]) -> None:
-    """Tell somebody that items were given to them; one alone is linked to."""
+    """Tell someone that items were given to them; one alone is linked to."""
     if places and (call.actor.person is None or call.actor.person.id != who):
         were = "was" if len(places) == 1 else "were"
         title = f"“{review_round.plan.name}”: {counted(len(places))} {were} given to you by {call.actor.name}"
@@ -92,10 +92,10 @@ def tell_unanswered(
 
 
 def tell_cancelled(call: Call, review_round: Round, reason: str) -> None:
-    """Tell whoever was asked in a round that it was called off, and why."""
+    """Tell whoever was asked in a round that it was cancelled, and why."""
     people = call.tx.people.ever()
     asked = [people[who] for who in call.tx.reviews.progress(review_round.id) if who in people]
-    title = f"{call.actor.name} has called off a round of “{review_round.plan.name}”"
+    title = f"{call.actor.name} has cancelled a round of “{review_round.plan.name}”"
     notices.tell(
         call,
         asked,

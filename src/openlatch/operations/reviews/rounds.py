@@ -176,7 +176,7 @@ def plan(call: Call, text: str, places: Sequence[int], said: Said | None) -> For
 def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: Mapping[int, int]) -> int:
     """Decide items of an open round, alike or not; all of them or none. Until it is finished one's mind can change.
 
-    With `versions`, refuses (Changed) what somebody else decided meanwhile. Returns how many were decided.
+    With `versions`, refuses (Changed) what someone else decided meanwhile. Returns how many were decided.
     """
     review = call.tx.reviews.find(text)
     _answering(review)
@@ -208,13 +208,13 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
         _may_decide(call, item)
         if versions.get(item.place, item.version) != item.version:
             raise Changed(
-                f"Item {item.place} ({item.facts.party} on {item.facts.account}) was decided by somebody else "
+                f"Item {item.place} ({item.facts.party} on {item.facts.account}) was decided by someone else "
                 "meanwhile. Nothing of yours was stored.",
                 next_step="Look at it again, then decide.",
             )
         if not entries[item.entry_id].entry.stands:
             raise Conflict(
-                f"The access of {item.facts.party} to {item.facts.account} has ended meanwhile: there is nothing left "
+                f"The access of {item.facts.party} to {item.facts.account} has ended: there is nothing left "
                 "to decide. Nothing was changed.",
                 next_step="Leave it out.",
             )
@@ -226,7 +226,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
             if to is not None and item.party_id in parties.get(to, ()):
                 raise Invalid(
                     f"It is {said.to}'s own access. Nothing was changed.",
-                    next_step="Pass it on to somebody else.",
+                    next_step="Pass it on to someone else.",
                     errors=[{"at": "to", "problem": "their own access"}],
                 )
             after.append(replace(item, reviewer=to, decision=None, version=item.version + 1))
@@ -254,7 +254,7 @@ def decide(call: Call, text: str, places: Sequence[int], said: Said, versions: M
 
 
 def _asked_instead(item: Item) -> Author | None:
-    """Who was asked about an item that somebody else has decided; None if that was whoever decided, or nobody."""
+    """Who was asked about an item that someone else has decided; None if that was whoever decided, or nobody."""
     return item.decision.instead_of if item.decision is not None else None
 
 
@@ -335,7 +335,7 @@ def assign(call: Call, text: str, places: Sequence[int], addresses: Sequence[str
         if to is None:
             raise Invalid(
                 f"Item {item.place} is {several[0].name}'s own access. Nothing was changed.",
-                next_step="Give it to somebody else.",
+                next_step="Give it to someone else.",
                 errors=[{"at": "to", "problem": "their own access"}],
             )
         after.append(replace(item, reviewer=to, version=item.version + 1))
@@ -378,7 +378,7 @@ def cancel(call: Call, text: str, reason: str) -> RoundSight:
     if not reason.strip():
         raise Invalid(
             "It is not said why. Nothing was changed.",
-            next_step="Say it in a sentence: whoever was asked is told, and it stays in the log.",
+            next_step="Write it in a sentence: the reviewers read it, and it stays in the log.",
             errors=[{"at": "reason", "problem": "missing"}],
         )
     review_round = call.tx.reviews.find(text, lock=True)
@@ -491,11 +491,11 @@ def _may_decide(call: Call, item: Item) -> None:
     if item.party_id in _own(call):
         raise NotAllowed(
             f"It is your own access that {name} is about. Nothing was changed.",
-            next_step="Pass the round's other items, and leave this one to somebody else.",
+            next_step="Decide the round's other items, and leave this one to someone else.",
         )
     if person is None or (person.role is Role.REVIEWER and item.reviewer != person.id):
         raise NotAllowed(
-            f"Somebody else is asked about {name}. Nothing was changed.",
+            f"Someone else is asked about {name}. Nothing was changed.",
             next_step="Ask a manager to give it to you.",
         )
 

@@ -46,7 +46,7 @@ def go_on(call: Call) -> None:
 
 
 def _replace_who_left(call: Call, review_round: Round) -> None:
-    """What somebody was asked who can no longer answer goes to whoever is asked where nobody else can be.
+    """What someone was asked who can no longer answer goes to whoever is asked where nobody else can be.
 
     That is whoever has left by what a provider says, cannot sign in here any more, or has a role that decides nothing.
     """
@@ -181,7 +181,7 @@ def _order(call: Call, review_round: Round, item: Item) -> Item:
         return replace(item, order_id=there.id, version=item.version + 1)
     try:
         if there is not None:
-            raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
+            raise Conflict(f"Order {there.ref} ({there.action}) is in progress for it.")
         made = orders.planned(call, entry, wish).plan
         reason = f"review “{review_round.plan.name}”, round {review_round.ref}" + (
             f": {decision.reason}" if decision.reason else ""

@@ -1,4 +1,4 @@
-"""What waits for whoever is signed in, in one holder's name: so that somebody who acts for several sees all of it."""
+"""What waits for whoever is signed in, in one holder's name: so that someone who acts for several sees all of it."""
 
 from __future__ import annotations
 

@@ -59,7 +59,7 @@ def overlay(call: Call, policy: Policy) -> Overlay:
 
 def circle_of(call: Call, policy: Policy) -> Circle:
     """Return the circle that a policy draws: its domains, its parties, and whoever is in its teams now."""
-    # A name that fits several lets none of them in: anybody can call themselves so.
+    # A name that fits several lets none of them in: anyone can call themselves so.
     every = call.tx.parties.named({*policy.parties, *policy.teams})
     named = {name: ids for name, ids in every.items() if len(ids) == 1}
     for name in every.keys() - named.keys():
@@ -89,7 +89,7 @@ def acquaint(call: Call, circle: Circle, parties: Iterable[Party]) -> dict[UUID,
 
 
 def resembled(call: Call, address: str, name: str = "") -> Near | None:
-    """Return what an address that somebody types comes close to, of everything that is known; None for a known one.
+    """Return what an address that someone types comes close to, of everything that is known; None for a known one.
 
     Known are the parties with all their addresses, earlier ones too, the domains of all of them, whoever signs in here,
     and the circle.
@@ -108,12 +108,12 @@ def resembled(call: Call, address: str, name: str = "") -> Near | None:
 
 
 def refuse_resembling(call: Call, address: str, name: str, at: str) -> None:
-    """Refuse (Invalid) an address that comes close to a known one, until somebody says that it is somebody else's."""
+    """Refuse (Invalid) an address that comes close to a known one, until someone says that it is someone else's."""
     near = resembled(call, address, name)
     if near is not None:
         raise Invalid(
-            f"{address}: {near.how} {near.known}, which is known. Nothing was kept.",
-            next_step="Compare it letter by letter, and correct it; or say that it is somebody else's: --somebody-else",
+            f"{address}: {near.how} {near.known}, which is known. Nothing was recorded.",
+            next_step="Compare it letter by letter, and correct it; or say that it is someone else's: --someone-else",
             errors=[{"at": at, "problem": f"{near.how} {near.known}", "kind": "near-miss"}],
             near=near.known,
         )

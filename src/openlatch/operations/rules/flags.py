@@ -156,7 +156,7 @@ def _standing(call: Call, text: str) -> Flag:
     flag = call.tx.flags.find(text)
     if flag.cleared_at is not None:
         raise Conflict(
-            "This flag does not hold any more, so there is nothing to accept. Nothing was changed.",
+            "This flag is no longer true, so there is nothing to accept. Nothing was changed.",
             next_step="List the flags that stand: openlatch flags",
         )
     return flag

@@ -66,11 +66,11 @@ class BatchSight:
     outcomes: Mapping[str, int]
     party: Party | None = None
     over: bool = False
-    """whether nothing is left to come, and of somebody who leaves, whether nothing remains but what is left open"""
+    """whether nothing is left to come, and of someone who leaves, whether nothing remains but what is left open"""
     rests: bool = False
     """whether nothing goes on by itself now, whatever people have still to do"""
     remains: tuple[str, ...] = ()
-    """the ways in that somebody who leaves has still, as far as is known"""
+    """the ways in that someone who leaves has still, as far as is known"""
     items: tuple[tuple[BatchItem, Listed | None, str], ...] = ()
     """each with its order's short form"""
 
@@ -116,7 +116,7 @@ def together(call: Call, ids: Sequence[UUID], wish: Wish, reason: str, where: Ma
 
 
 def check_count(there: int, said: int) -> None:
-    """Refuse (Changed) what is not as many as somebody said."""
+    """Refuse (Changed) what is not as many as someone said."""
     if there != said:
         raise Changed(
             f"There are {there} of them now, and not {said}. Nothing was ordered.",
@@ -157,13 +157,13 @@ def show(call: Call, text: str, outcome: str) -> BatchSight:
 
 @operation("batches.cancel")
 def cancel(call: Call, text: str) -> BatchSight:
-    """Let nothing more come of a batch; orders that were given go on, and can be called off one by one."""
+    """Let nothing more come of a batch; orders that were given go on, and can be cancelled one by one."""
     batch = call.tx.batches.find(text, lock=True)
     if batch.cancelled_at is not None:
         raise Conflict(
-            f"Batch {batch.ref} was called off already. Nothing was changed.", next_step="Nothing has to be done."
+            f"Batch {batch.ref} was cancelled already. Nothing was changed.", next_step="Nothing has to be done."
         )
-    call.tx.batches.cancel(batch.id, call.now, "called off before its turn came")
+    call.tx.batches.cancel(batch.id, call.now, "cancelled before its turn came")
     call.log("batch.cancelled", "batch", batch.id)
     return _shown(call, call.tx.batches.find(text), "")
 
@@ -204,7 +204,7 @@ def leave_open(call: Call, text: str, place: int, reason: str, owner: str) -> Ba
 def advance(call: Call, batch_id: UUID) -> Batch | None:
     """Give some more of a batch's orders; the job queues itself again until nothing is left to come.
 
-    Returns the batch while nothing in it goes on by itself. Of somebody who leaves it is looked at again and again
+    Returns the batch while nothing in it goes on by itself. Of someone who leaves it is looked at again and again
     until it is over: what they are given meanwhile is to be taken back as well.
     """
     batch = call.tx.batches.find(str(batch_id), lock=True)
@@ -260,7 +260,7 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
 
 
 def _disable_sign_in(call: Call, batch: Batch, item: BatchItem) -> None:
-    """Take back the sign-in of somebody who leaves to this very workspace."""
+    """Take back the sign-in of someone who leaves to this very workspace."""
     party = call.tx.parties.find(str(batch.party_id))[0]
     person = people.of_party(call, party)
     if person is None:
@@ -321,11 +321,11 @@ def _refusal_kept(call: Call, batch: Batch, item: BatchItem) -> Iterator[None]:
 
 
 def _taken(call: Call, batch: Batch, item: BatchItem, there: Order | None) -> bool:
-    """Take the order that is under way for the same already, if one is; refuses (Conflict) where another one is."""
+    """Take the order that is in progress for the same already, if one is; refuses (Conflict) where another one is."""
     if there is None:
         return False
     if there.action != item.action:
-        raise Conflict(f"Order {there.ref} ({there.action}) is under way for it.")
+        raise Conflict(f"Order {there.ref} ({there.action}) is in progress for it.")
     call.tx.batches.ordered(batch.id, item.place, there.id)
     return True
 
@@ -370,7 +370,7 @@ def seen(call: Call, batches: Sequence[Batch]) -> tuple[BatchSight, ...]:
 
 
 def _remains(call: Call, batch: Batch) -> tuple[str, ...]:
-    """The ways in that somebody who leaves has still, but for those of which it is said who sees to them."""
+    """The ways in that someone who leaves has still, but for those of which it is said who sees to them."""
     if batch.kind != "leaver" or batch.party_id is None or batch.cancelled_at or batch.over_at:
         return ()
     named = [item for item in call.tx.batches.items(batch.id, limit=MOST_ITEMS) if item.left_open is not None]

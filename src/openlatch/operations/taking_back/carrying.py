@@ -147,10 +147,10 @@ def _work(call: Call, order: Order, step: Step, provider: Provider) -> Work | No
 
 
 def _seen_meanwhile(call: Call, order: Order) -> None:
-    """What somebody was asked to end has ended meanwhile: then nobody has to say so."""
+    """What someone was asked to end has ended: then nobody has to say so."""
     step = order.steps[order.place]
     if step.call == "ask" and step.change is None and _gone_meanwhile(call, order):
-        order = replace(order, steps=order.step_done(order.place, call.now, "it has ended meanwhile"))
+        order = replace(order, steps=order.step_done(order.place, call.now, "it has ended"))
         order = order.moved(Move.RESUME, why="", again_at=None)
         call.tx.orders.save(order)
         queue(call, order)
@@ -322,7 +322,7 @@ def _went_on_after(call: Call, order: Order) -> Order:
 
 
 def _prove(call: Call, done: Sequence[tuple[Order, Entry | None]], showed: Mapping[UUID, str]) -> None:
-    """Write the receipts: by what a fresh reading showed, or where none can see it, by what somebody said."""
+    """Write the receipts: by what a fresh reading showed, or where none can see it, by what someone said."""
     if not done:
         return
     for order, entry in done:
@@ -397,7 +397,7 @@ def _led_to(call: Call, order: Order) -> set[UUID]:
 
 
 def _take_at_their_word(call: Call, order: Order, entry: Entry | None) -> None:
-    """What no reading can see is as somebody says that it is."""
+    """What no reading can see is as someone says that it is."""
     call.tx.facts.take_turns()
     done = next((step for step in order.steps if step.call == "ask"), None)
     if done is None:

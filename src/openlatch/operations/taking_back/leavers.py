@@ -1,4 +1,4 @@
-"""Somebody goes: everything that they hold anywhere, in one plan, in the right order, on the day."""
+"""Someone goes: everything that they hold anywhere, in one plan, in the right order, on the day."""
 
 from __future__ import annotations
 
@@ -28,7 +28,7 @@ __all__ = ["LeaverPlan", "complete", "create", "plan", "take_all_back"]
 
 @dataclass(frozen=True, slots=True)
 class LeaverPlan:
-    """All that is to be done when somebody goes, in order, each with the entry that it is about."""
+    """All that is to be done when someone goes, in order, each with the entry that it is about."""
 
     party: Party
     outside: bool
@@ -38,13 +38,13 @@ class LeaverPlan:
 
 @operation("leavers.plan")
 def plan(call: Call, text: str) -> LeaverPlan:
-    """What is to be done if somebody goes: what others take over, what is ended, and what only people can do."""
+    """What is to be done if someone goes: what others take over, what is ended, and what only people can do."""
     return _plan(call, text)
 
 
 @operation("leavers.create")
 def create(call: Call, text: str, last_day: date | None, who: str, reason: str, count: int) -> BatchSight:
-    """Take back everything that somebody holds: at once, or once their last day is over.
+    """Take back everything that someone holds: at once, or once their last day is over.
 
     `who` looks after what only people can do. Refuses (Changed) if there is not as much to be done as was said.
     """
@@ -63,7 +63,7 @@ def create(call: Call, text: str, last_day: date | None, who: str, reason: str, 
 
 
 def take_all_back(call: Call, party_id: UUID, reason: str) -> BatchSight | None:
-    """Take back at once everything that somebody holds; None if that is nothing."""
+    """Take back at once everything that someone holds; None if that is nothing."""
     made = _plan(call, str(party_id))
     return _begun(call, made, None, None, "", reason) if made.items else None
 
@@ -75,7 +75,7 @@ def _begun(
     if there is not None:
         raise Conflict(
             f"Batch {there.ref} takes back what {made.party.name} holds already. Nothing was changed.",
-            next_step=f"Look at it, or call it off: openlatch batch show {there.ref}",
+            next_step=f"Look at it, or cancel it: openlatch batch show {there.ref}",
             batch=there.ref,
         )
     items = _items([item for item, _ in made.items], who)
@@ -132,7 +132,7 @@ def _plan(call: Call, text: str) -> LeaverPlan:
     party = call.tx.parties.find(text)[0]
     if party.kind is not PartyKind.PERSON:
         raise Conflict(
-            f"{party.name} is a {party.kind}, and only a person goes.",
+            f"{party.name} is a {party.kind}, and only a person can leave.",
             next_step="End its entries one by one, or in bulk.",
             party=party.ref,
         )

@@ -50,7 +50,7 @@ def _proved(call: Call, sight: OrderSight, entry: Entry, where: str) -> None:
 
 
 def _administers_now(order: Order, entry: Entry) -> bool:
-    """Whether an order made somebody an administrator who was none; what they had is kept with its steps."""
+    """Whether an order made someone an administrator who was none; what they had is kept with its steps."""
     before = held_before(order.steps, entry.key)
     if before is None or Power.ADMIT not in entry.powers:
         return False

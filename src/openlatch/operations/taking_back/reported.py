@@ -1,4 +1,4 @@
-"""Acting on what a provider reports of somebody: whoever is meant is read again, and what that bears out is done."""
+"""Acting on what a provider reports of someone: whoever is meant is read again, and what that bears out is done."""
 
 from __future__ import annotations
 
@@ -56,13 +56,13 @@ def begin(call: Call, event_id: UUID) -> Matter | None:
 
 
 def conclude(call: Call, matter: Matter, seen: Observation | None, trouble: str = "") -> None:
-    """Store what a fresh reading of somebody has shown, and do about the event what the policy says."""
+    """Store what a fresh reading of someone has shown, and do about the event what the policy says."""
     event, provider = matter.event, matter.provider
     if call.tx.security_events.get(event.id).done_at is not None:
         return
     if matter.party_id is None or seen is None:
         readings.queue(call, provider)
-        why = f"They could not be read again: {trouble}" if trouble else "It is not certain whom this means."
+        why = f"They could not be read again: {trouble}" if trouble else "It is not certain who this is about."
         call.tx.security_events.done(event.id, matter.party_id, f"{why} All of {provider.name} is read.", call.now)
         return
     call.tx.facts.take_turns()
@@ -92,9 +92,9 @@ def _order(call: Call, party_id: UUID, event: SecurityEvent, provider: Provider)
         if event.reported.of_the_account:
             made = leavers.take_all_back(call, party_id, reason)
             if made is None:
-                return "They hold nothing that could be taken back."
+                return "They have no access that could be ended."
             first = call.tx.batches.phase(made.batch.id) == Phase.HAND_OVER
-            once = ", once somebody has done what comes first" if first else ""
+            once = ", once someone has done what has to be done first" if first else ""
             return f"Batch {made.batch.ref} takes back all that they hold{once}."
         sessions = [entry.id for entry in call.tx.entries.held_by([party_id]) if entry.kind is Kind.SESSION]
         if not sessions:

@@ -26,7 +26,7 @@ MOST = 2000
 
 
 def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
-    """Tell all other administrators of accounts on which somebody new can let others in, and the holder."""
+    """Tell all other administrators of accounts on which someone new can let others in, and the holder."""
     new = [entry for entry in entries if Power.ADMIT in entry.powers and entry.kind in (Kind.DELEGATE, Kind.GRANT)]
     if not new:
         return

@@ -19,7 +19,7 @@ __all__ = ["PATH", "SIGN_IN_PATH", "Opened", "answerable", "make", "opened", "wh
 
 PATH = "/answer/"
 SIGN_IN_PATH = "/link#"
-"""of what signs somebody in: behind the # it never reaches a server's log"""
+"""of what signs someone in: behind the # it never reaches a server's log"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -53,7 +53,7 @@ def workspace_in(text: str) -> UUID:
 
 
 def opened(call: Call, text: str, *, lock: bool = False) -> Opened:
-    """Return the link that somebody has; raises NotFound for one that was never made."""
+    """Return the link that someone has; raises NotFound for one that was never made."""
     named, _, mark = text.rpartition(".")
     try:
         link_id = UUID(hex=named.partition(".")[2])
@@ -85,4 +85,4 @@ def _trouble(call: Call, link: Link) -> str:
 
 
 def _nothing() -> NotFound:
-    return NotFound("This link leads nowhere.", next_step="Check that it is whole, as it stands in the letter.")
+    return NotFound("This link leads nowhere.", next_step="Check that it is complete, exactly as in the letter.")

@@ -89,7 +89,7 @@ def send_head(call: Call, address: str, size: int, signed: str) -> None:
 def reachable_at(call: Call, party: Party) -> str:
     """Return the address at which a party is told and asked things; empty if nobody can say that it is theirs.
 
-    It is theirs if their provider has confirmed it, or if it is that of somebody who signs in here.
+    It is theirs if their provider has confirmed it, or if it is that of someone who signs in here.
     """
     known = (address for address in party.addresses if is_mailbox(address))
     return next((text for text in known if party.verified or call.tx.people.by_address(text) is not None), "")

@@ -23,7 +23,7 @@ def keys(call: Call) -> tuple[Mapping[str, Any], ...]:
 
 
 def keys_url(call: Call) -> str:
-    """Return where anybody can read the public keys."""
+    """Return where anyone can read the public keys."""
     return f"{call.services.console}/api/v1/security-event-keys/{call.tx.workspace.id}"
 
 

@@ -29,7 +29,7 @@ __all__ = ["Delivery", "add", "browse", "due", "not_told", "pause", "remove", "t
 MOST = 20
 AT_ONCE = 50
 GIVES_UP_AFTER = 30
-"""After so many attempts in vain, about a day, a webhook is paused, and somebody told."""
+"""After so many attempts in vain, about a day, a webhook is paused, and someone told."""
 _LONGEST = timedelta(hours=1)
 _TOKEN = {"Content-Type": "application/secevent+jwt", "Accept": "application/json"}
 
@@ -116,7 +116,7 @@ def _checked(url: str) -> str:
     here = parts.hostname in ("127.0.0.1", "::1", "localhost")
     if parts.scheme not in ("https", "http") or not parts.hostname or parts.username or parts.fragment:
         problem, next_step = (
-            "is no address to send to",
+            "is not an address to send to",
             "Give one such as https://desk.example/latch.",
         )
     elif parts.scheme == "http" and not here:

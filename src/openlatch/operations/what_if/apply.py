@@ -78,7 +78,7 @@ def apply(call: Call, text: str, number: int, findings: Findings) -> ProposalSig
 
 
 def _essence(outcome: Mapping[str, Any]) -> list[bytes]:
-    """What somebody has to have seen of an outcome: who gains and loses what, and which limits are passed."""
+    """What someone has to have seen of an outcome: who gains and loses what, and which limits are passed."""
     return sorted(
         orjson.dumps(value, option=orjson.OPT_SORT_KEYS) for value in (*outcome["shifts"], *outcome["limits"])
     )

@@ -66,7 +66,7 @@ def _outcome(proposal: Proposal, runs: tuple[Run, ...], number: int) -> Mapping[
             next_step=f"It has {', '.join(str(run.number) for run in runs)}.",
         )
     if run.outcome is None:
-        why = run.trouble or "That is under way."
+        why = run.trouble or "That is in progress."
         raise Conflict(
             f"Version {number} of proposal {proposal.ref} is not worked out. {why}",
             next_step="Compare it once it is, or another version.",

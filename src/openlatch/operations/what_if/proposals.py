@@ -264,7 +264,7 @@ def _concerned(call: Call, made: Imagined) -> _Concern:
         raise Invalid(
             f"Another policy is worked out together with other changes for up to {evaluation.MOST_ROWS} entries, and "
             "there are more. Nothing was worked out.",
-            next_step="Try it by itself, with the policy's page or openlatch policy try FILE, and leave it out here.",
+            next_step="Test it on its own, on the policy's page or openlatch policy try FILE, and leave it out here.",
         )
     return _Concern(
         frozenset(made.entries), frozenset(made.accounts), frozenset(made.parties), everything=bool(made.policy)
@@ -460,7 +460,7 @@ def _sentences(document: Mapping[str, Any]) -> list[str]:
 
 
 def shift_said(document: Mapping[str, Any], which: str, verb: str) -> str:
-    """Return a sentence about what somebody gains or loses: `one` of the `shifts` of an outcome."""
+    """Return a sentence about what someone gains or loses: `one` of the `shifts` of an outcome."""
     told = "; ".join(_can(ability) for ability in document[which])
     on = document["account"]["name"]
     if document["resources"]:

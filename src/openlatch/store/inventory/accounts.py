@@ -57,7 +57,7 @@ class Accounts(Noun):
         return tuple(map(ACCOUNT.read, rows))
 
     def lock(self, account_ids: Iterable[UUID]) -> None:
-        """Keep others from letting anybody in to these accounts until this transaction is over."""
+        """Keep others from letting anyone in to these accounts until this transaction is over."""
         query = select(AccountRow.id).where(AccountRow.id.in_(list(account_ids))).order_by(AccountRow.id)
         self._session.execute(query.with_for_update())
 

@@ -67,7 +67,7 @@ class Listed:
 
 @dataclass(frozen=True, slots=True)
 class Summary:
-    """How many entries a filter leaves, on how many accounts, and how many carry a flag of what severity."""
+    """How many entries a filter leaves, on how many accounts, and how many have a flag of what severity."""
 
     entries: int
     accounts: int
@@ -126,15 +126,15 @@ class Entries(Noun):
         add_rows(self._session, EntryRow, rows)
 
     def save(self, entry: Entry) -> None:
-        """Store an entry that is one version on; refuses if somebody else changed it meanwhile."""
+        """Store an entry that is one version on; refuses if someone else changed it meanwhile."""
         self._save("entry", ENTRY, entry, digest=None)
 
     def save_all(self, entries: Iterable[Entry], digests: Mapping[str, bytes] = NO_DIGESTS) -> None:
-        """Store entries that are each one version on; refuses if somebody else changed one of them meanwhile."""
+        """Store entries that are each one version on; refuses if someone else changed one of them meanwhile."""
         rows = [{**row, "digest": digests.get(row["key"])} for row in self._rows_of(ENTRY, entries)]
         if not change_rows(self._session, EntryRow, rows, versioned=True):
             raise Changed(
-                "An entry was changed by someone else at the same moment. Nothing was changed by this.",
+                "An entry was changed by someone else at the same moment. Nothing was changed.",
                 next_step="Look at it again.",
             )
 
@@ -166,7 +166,7 @@ class Entries(Noun):
             self._session.execute(statement, values)
 
     def vouch(self, ids: Iterable[UUID], by: str, at: datetime) -> None:
-        """Record that somebody vouched for these entries."""
+        """Record that someone vouched for these entries."""
         chosen = EntryRow.id == func.any(list(ids))
         self._session.execute(update(EntryRow).where(chosen).values(vouched_at=at, vouched_by=by))
 

@@ -61,7 +61,7 @@ class Parties(Noun):
         if self.known(names) != names:
             raise Changed(
                 "Another reading found one of the same parties at the same moment. Nothing was changed by this.",
-                next_step="It is tried again by itself.",
+                next_step="It will be tried again automatically.",
             )
 
     def save_all(self, parties: Iterable[Party]) -> None:
@@ -76,7 +76,7 @@ class Parties(Noun):
         self._session.execute(update(PartyRow).where(PartyRow.id == party_id).values(sponsor=person_id))
 
     def sponsored_by(self, person_id: UUID, instead: UUID | None) -> None:
-        """Have somebody else, or nobody, be the sponsor of all parties whose sponsor somebody was."""
+        """Have someone else, or nobody, be the sponsor of all parties whose sponsor someone was."""
         self._session.execute(update(PartyRow).where(PartyRow.sponsor == person_id).values(sponsor=instead))
 
     def known(self, identifiers: Iterable[Identifier]) -> dict[Identifier, UUID]:

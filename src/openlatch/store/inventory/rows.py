@@ -64,7 +64,7 @@ class PartyRow(Owned):
     risk: Mapped[int] = mapped_column(SmallInteger, server_default="0")
     sponsor: Mapped[UUID | None]
     joined_into: Mapped[UUID | None]
-    """the party that it is now, where somebody has said that the two are one"""
+    """the party that it is now, where someone has said that the two are one"""
 
 
 class SamenessRow(Owned):

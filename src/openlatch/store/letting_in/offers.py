@@ -33,7 +33,7 @@ class Offers(Noun):
         self._add_parts(offer)
 
     def save(self, offer: Offer) -> None:
-        """Store an offer that is one version on, with its parts; refuses if somebody else changed it meanwhile."""
+        """Store an offer that is one version on, with its parts; refuses if someone else changed it meanwhile."""
         self._save("offer", _OFFER, offer)
         self._session.execute(delete(OfferPartRow).where(OfferPartRow.offer_id == offer.id))
         self._add_parts(offer)
@@ -79,7 +79,7 @@ class Offers(Noun):
         return Page(self._whole(the_page.items), the_page.next)
 
     def lapsed(self, now: datetime) -> tuple[Offer, ...]:
-        """Return the offers that nobody answered in time, unless somebody is at them."""
+        """Return the offers that nobody answered in time, unless someone is at them."""
         due = (OfferRow.state == OfferState.WAITING.value, OfferRow.lapses_at <= now)
         query = select(OfferRow).where(*due).order_by(OfferRow.id).with_for_update(skip_locked=True)
         return self._read(query)

@@ -28,7 +28,7 @@ class Requests(Noun):
         self._add(_REQUEST, [request])
 
     def save(self, request: Request) -> None:
-        """Store a request that is one version on; refuses if somebody else changed it meanwhile."""
+        """Store a request that is one version on; refuses if someone else changed it meanwhile."""
         self._save("request", _REQUEST, request)
 
     def find(self, text: str, *, lock: bool = False) -> Request:
@@ -58,7 +58,7 @@ class Requests(Noun):
         return int(self._session.scalar(query) or 0)
 
     def lapsed(self, now: datetime) -> tuple[Request, ...]:
-        """Return the requests that nobody answered in time, unless somebody is at them."""
+        """Return the requests that nobody answered in time, unless someone is at them."""
         due = (RequestRow.state.in_(_OPEN), RequestRow.lapses_at <= now)
         query = select(RequestRow).where(*due).order_by(RequestRow.id).with_for_update(skip_locked=True)
         return tuple(map(_REQUEST.read, self._session.scalars(query.execution_options(populate_existing=True))))

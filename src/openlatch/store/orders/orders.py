@@ -117,7 +117,7 @@ class Orders(Noun):
         return tuple(_order(row) for row in rows)
 
     def ending(self, entry_ids: Iterable[UUID]) -> Mapping[UUID, EndReason]:
-        """Return why those of the entries end that an order is under way for."""
+        """Return why those of the entries end that an order is in progress for."""
         query = (
             select(OrderRow.entry_id, OrderRow.action, EntryRow.kind)
             .join(EntryRow, and_(EntryRow.workspace_id == OrderRow.workspace_id, EntryRow.id == OrderRow.entry_id))
@@ -143,7 +143,7 @@ class Orders(Noun):
         return None if row is None else _order(row)
 
     def save_all(self, orders: Sequence[Order]) -> None:
-        """Store orders that moved on; refuses all of them if somebody else moved one meanwhile."""
+        """Store orders that moved on; refuses all of them if someone else moved one meanwhile."""
         if len(orders) == 1:
             self.save(orders[0])
             return
@@ -154,7 +154,7 @@ class Orders(Noun):
             )
 
     def save(self, order: Order) -> None:
-        """Store an order that moved on; refuses if somebody else moved it meanwhile."""
+        """Store an order that moved on; refuses if someone else moved it meanwhile."""
         self._save("order", _ORDER, order)
 
     def find(self, text: str, *, lock: bool = False) -> Order:

@@ -25,7 +25,7 @@ class Factors(Noun):
         self._add(_FACTOR, [factor], secret=secret, key_id=key_id)
 
     def of(self, person_id: UUID) -> tuple[Factor, ...]:
-        """Return somebody's factors, those too that are not proved yet, the oldest first."""
+        """Return someone's factors, those too that are not proved yet, the oldest first."""
         mine = select(FactorRow).where(FactorRow.person_id == person_id).order_by(FactorRow.created_at, FactorRow.id)
         return tuple(map(_FACTOR.read, self._session.scalars(mine)))
 
@@ -34,7 +34,7 @@ class Factors(Noun):
         return frozenset(self._session.scalars(select(FactorRow.person_id).where(FactorRow.proved_at.is_not(None))))
 
     def locked(self, person_id: UUID) -> tuple[tuple[Factor, bytes], ...]:
-        """Return somebody's factors with what they are checked by, and keep others from using them meanwhile."""
+        """Return someone's factors with what they are checked by, and keep others from using them meanwhile."""
         mine = select(FactorRow).where(FactorRow.person_id == person_id).order_by(FactorRow.id).with_for_update()
         rows = self._session.scalars(mine.execution_options(populate_existing=True))
         return tuple((_FACTOR.read(row), row.secret) for row in rows)
@@ -45,7 +45,7 @@ class Factors(Noun):
         return None if row is None else (_FACTOR.read(row), row.secret)
 
     def keys_of(self, person_id: UUID) -> tuple[bytes, ...]:
-        """Return the ids of somebody's passkeys."""
+        """Return the ids of someone's passkeys."""
         query = select(FactorRow.key_id).where(FactorRow.person_id == person_id, FactorRow.key_id.is_not(None))
         return tuple(key for key in self._session.scalars(query) if key is not None)
 
@@ -61,7 +61,7 @@ class Factors(Noun):
         raise missing("second factor", factor_id)
 
     def remove_of(self, person_id: UUID) -> int:
-        """Delete all that somebody has: factors and recovery codes; returns how many factors that were."""
+        """Delete all that someone has: factors and recovery codes; returns how many factors that were."""
         self.set_recovery(person_id, {})
         mine = delete(FactorRow).where(FactorRow.person_id == person_id).returning(FactorRow.id)
         return len(self._session.execute(mine).all())
@@ -69,7 +69,7 @@ class Factors(Noun):
     # Recovery codes
 
     def set_recovery(self, person_id: UUID, hashes: dict[UUID, bytes]) -> None:
-        """Store somebody's recovery codes, by new ids; those of before hold no more."""
+        """Store someone's recovery codes, by new ids; those of before hold no more."""
         self._session.execute(delete(RecoveryCodeRow).where(RecoveryCodeRow.person_id == person_id))
         of = {"workspace_id": self._workspace_id, "person_id": person_id}
         rows = [{**of, "id": code_id, "code_hash": code_hash} for code_id, code_hash in hashes.items()]
@@ -77,7 +77,7 @@ class Factors(Noun):
             self._session.execute(insert(RecoveryCodeRow), rows)
 
     def recovery_left(self, person_id: UUID) -> int:
-        """Return how many recovery codes somebody has left."""
+        """Return how many recovery codes someone has left."""
         query = select(func.count()).where(RecoveryCodeRow.person_id == person_id)
         return self._session.scalar(query) or 0
 

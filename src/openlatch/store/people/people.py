@@ -20,7 +20,7 @@ __all__ = ["People", "Session", "Token"]
 
 @dataclass(frozen=True, slots=True)
 class Session:
-    """Somebody's sign-in to the console: with what, from which network address, and when it was seen last.
+    """Someone's sign-in to the console: with what, from which network address, and when it was seen last.
 
     `strong` is whether they signed in at a service that asks for a second factor itself.
     """
@@ -62,11 +62,11 @@ class People(Noun):
     """Queries over people, their sessions and tokens."""
 
     def add(self, person: Person, password_hash: str | None, now: datetime) -> None:
-        """Store somebody new; without a password they are only invited."""
+        """Store someone new; without a password they are only invited."""
         self._add(_PERSON, [person], password_hash=password_hash, created_at=now)
 
     def change(self, person: Person, **changes: Any) -> Person:
-        """Store what is different of somebody, and nothing else of them; returns them as they are then."""
+        """Store what is different of someone, and nothing else of them; returns them as they are then."""
         columns = {name: _PERSON.column(name, value) for name, value in changes.items()}
         self._session.execute(update(PersonRow).where(PersonRow.id == person.id).values(**columns))
         return replace(person, **changes)
@@ -85,7 +85,7 @@ class People(Noun):
         return {row.id: _PERSON.read(row) for row in self._session.scalars(select(PersonRow))}
 
     def get(self, person_id: UUID) -> Person:
-        """Return somebody by their id, whether they are still here or not."""
+        """Return someone by their id, whether they are still here or not."""
         row = self._session.get(PersonRow, (self._workspace_id, person_id), populate_existing=True)
         if row is None:
             raise missing("person", person_id)
@@ -104,7 +104,7 @@ class People(Noun):
         self._session.execute(select(PersonRow.id).order_by(PersonRow.id).with_for_update())
 
     def namesakes(self, person: Person) -> bool:
-        """Return whether anybody else has the name that a person has."""
+        """Return whether anyone else has the name that a person has."""
         same = func.lower(PersonRow.name) == person.name.lower()
         query = select(PersonRow.id).where(same, PersonRow.id != person.id).limit(1)
         return self._session.scalar(query) is not None
@@ -121,16 +121,16 @@ class People(Noun):
         return None if row is None or row.password_hash is None else (_PERSON.read(row), row.password_hash)
 
     def set_password(self, person_id: UUID, password_hash: str) -> None:
-        """Keep the hash of somebody's new password."""
+        """Keep the hash of someone's new password."""
         changed = update(PersonRow).where(PersonRow.id == person_id)
         self._session.execute(changed.values(password_hash=password_hash))
 
     def tell(self, person_id: UUID, telling: Telling) -> None:
-        """Keep how somebody wants to be told."""
+        """Keep how someone wants to be told."""
         self._session.execute(update(PersonRow).where(PersonRow.id == person_id).values(telling=telling.value))
 
     def seen(self, person_id: UUID, now: datetime) -> None:
-        """Keep that somebody was here."""
+        """Keep that someone was here."""
         self._session.execute(update(PersonRow).where(PersonRow.id == person_id).values(seen_at=now))
 
     # Sessions
@@ -145,7 +145,7 @@ class People(Noun):
         return None if row is None or row.expires_at <= now else (_SESSION.read(row), row.secret_hash)
 
     def sessions(self, person_id: UUID, now: datetime) -> tuple[Session, ...]:
-        """Return somebody's sessions that hold, the latest first."""
+        """Return someone's sessions that hold, the latest first."""
         mine = (SignInRow.person_id == person_id, SignInRow.expires_at > now)
         return tuple(
             map(_SESSION.read, self._session.scalars(select(SignInRow).where(*mine).order_by(SignInRow.id.desc())))
@@ -166,7 +166,7 @@ class People(Noun):
         self._session.execute(delete(SignInRow).where(SignInRow.id == session_id))
 
     def close_sessions(self, person_id: UUID, but: UUID | None = None) -> int:
-        """End somebody's sessions, or all but one; returns how many."""
+        """End someone's sessions, or all but one; returns how many."""
         others = (SignInRow.person_id == person_id, SignInRow.id != but) if but else (SignInRow.person_id == person_id,)
         return len(self._session.execute(delete(SignInRow).where(*others).returning(SignInRow.id)).all())
 
@@ -189,7 +189,7 @@ class People(Noun):
         self._session.execute(update(TokenRow).where(TokenRow.id == token_id).values(revoked_at=now))
 
     def revoke_tokens(self, person_id: UUID, now: datetime) -> int:
-        """Revoke every token of somebody that still holds; returns how many."""
+        """Revoke every token of someone that still holds; returns how many."""
         holding = (TokenRow.person_id == person_id, TokenRow.revoked_at.is_(None), TokenRow.expires_at > now)
         statement = update(TokenRow).where(*holding).values(revoked_at=now).returning(TokenRow.id)
         return len(self._session.execute(statement).all())

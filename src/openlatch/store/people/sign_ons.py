@@ -52,7 +52,7 @@ class SignOns(Noun):
         return tuple(map(_SIGN_ON.read, self._session.scalars(query.execution_options(populate_existing=True))))
 
     def find(self, text: str) -> SignOn:
-        """Return the one that somebody means, by id, short form or name; raises NotFound."""
+        """Return the one that someone means, by id, short form or name; raises NotFound."""
         return the_one("single sign-on", text, self.all(), lambda sign_on: (sign_on.id, sign_on.name, sign_on.issuer))
 
     def secret(self, sign_on_id: UUID) -> bytes:
@@ -74,12 +74,12 @@ class SignOns(Noun):
         return self._session.scalar(select(SignOnLinkRow.person_id).where(*that))
 
     def subjects(self, sign_on_id: UUID, person_id: UUID) -> frozenset[str]:
-        """Return under which subjects a service knows somebody."""
+        """Return under which subjects a service knows someone."""
         that = (SignOnLinkRow.sign_on_id == sign_on_id, SignOnLinkRow.person_id == person_id)
         return frozenset(self._session.scalars(select(SignOnLinkRow.subject).where(*that)))
 
     def link(self, sign_on_id: UUID, subject: str, person_id: UUID, now: datetime) -> None:
-        """Keep that a service knows somebody under a subject from now on."""
+        """Keep that a service knows someone under a subject from now on."""
         values = {
             "workspace_id": self._workspace_id,
             "sign_on_id": sign_on_id,

@@ -1,7 +1,7 @@
-"""What anybody has tried or asked for without signing in, in workspaces that are here and in those that are not.
+"""What anyone has tried or asked for without signing in, in workspaces that are here and in those that are not.
 
 Only digests are kept, for as long as they count. No workspace owns them: whoever names one that is not here is counted
-as anybody else, and so learns nothing from when it is too often.
+as anyone else, and so learns nothing from when it is too often.
 """
 
 from __future__ import annotations

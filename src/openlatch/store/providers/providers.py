@@ -75,10 +75,10 @@ class Providers(Noun):
         query = select(ProviderRow.name, ProviderRow.removed_at).where(ProviderRow.id == provider_id)
         name, removed_at = self._session.execute(query.with_for_update()).one()
         if removed_at is not None:
-            raise Changed(f"{name} was removed meanwhile. Nothing was changed.", next_step="Look at: openlatch log")
+            raise Changed(f"{name} has been removed. Nothing was changed.", next_step="Look at: openlatch log")
 
     def down_until(self, provider_id: UUID) -> datetime | None:
-        """Return until when nobody is to ask a provider, since it did not answer somebody else."""
+        """Return until when nobody is to ask a provider, since it did not answer someone else."""
         return self._session.scalars(select(ProviderRow.down_until).where(ProviderRow.id == provider_id)).one()
 
     def down(self, provider_id: UUID, until: datetime | None) -> None:

@@ -30,7 +30,7 @@ class Readings(Noun):
     """Queries over readings."""
 
     def open(self, reading: Reading) -> tuple[Reading, bool]:
-        """Store a reading that is to be made, unless one is under way: returns the one that is, and if it is new."""
+        """Store a reading that is to be made, unless one is in progress: returns the one that is, and if it is new."""
         inserted = self._session.execute(
             insert(ReadingRow)
             .values(*self._rows_of(_READING, [reading]))
@@ -73,7 +73,7 @@ class Readings(Noun):
         self._session.execute(delete(ReadingPageRow).where(ReadingPageRow.reading_id == reading_id))
 
     def accept_loss(self, reading_id: UUID) -> None:
-        """Have a reading that is under way end whatever it no longer shows."""
+        """Have a reading that is in progress end whatever it no longer shows."""
         self._session.execute(update(ReadingRow).where(ReadingRow.id == reading_id).values(accept_loss=True))
 
     def under_way(self, provider_id: UUID) -> Reading | None:

@@ -24,7 +24,7 @@ __all__ = ["EventStreams", "Kept", "SecurityEvent", "SecurityEvents"]
 
 @dataclass(frozen=True, slots=True)
 class SecurityEvent:
-    """What a provider has reported of somebody, whom that means if it is known, and what came of it."""
+    """What a provider has reported of someone, whom that means if it is known, and what came of it."""
 
     id: UUID
     provider_id: UUID

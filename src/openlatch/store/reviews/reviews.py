@@ -70,7 +70,7 @@ _OUTCOME: ColumnElement[str] = case(
 
 @dataclass(frozen=True, slots=True)
 class Progress:
-    """How many items somebody is asked about, how many of them are decided, and how many of these by others."""
+    """How many items someone is asked about, how many of them are decided, and how many of these by others."""
 
     items: int
     decided: int
@@ -94,7 +94,7 @@ class Reviews(Noun):
             raise _same_name(plan.name) from error
 
     def save_plan(self, plan: ReviewPlan) -> None:
-        """Store a plan one version on; raises Changed if somebody else did so first."""
+        """Store a plan one version on; raises Changed if someone else did so first."""
         try:
             with self._session.begin_nested():
                 self._save("review", _PLAN, plan)
@@ -170,7 +170,7 @@ class Reviews(Noun):
         return True
 
     def save(self, review_round: Round) -> None:
-        """Store a round one version on; raises Changed if somebody else did so first."""
+        """Store a round one version on; raises Changed if someone else did so first."""
         self._save("round", _ROUND, review_round)
 
     def find(self, text: str, *, lock: bool = False) -> Round:
@@ -253,7 +253,7 @@ class Reviews(Noun):
         return tuple(_round(row) for row in self._session.scalars(query))
 
     def waiting(self, person_id: UUID) -> dict[UUID, int]:
-        """Return the open rounds in which somebody is still asked something, with how much."""
+        """Return the open rounds in which someone is still asked something, with how much."""
         query = (
             select(RoundItemRow.round_id, func.count())
             .join(RoundRow, _SAME_ROUND)
@@ -286,7 +286,7 @@ class Reviews(Noun):
         return tuple((_ITEM.read(row[0]), Outcome(row[1])) for row in rows)
 
     def save_items(self, items: Iterable[Item]) -> None:
-        """Store items one version on; raises Changed if somebody else did so first."""
+        """Store items one version on; raises Changed if someone else did so first."""
         for item in items:
             statement = update(RoundItemRow).where(
                 RoundItemRow.round_id == item.round_id,
@@ -326,7 +326,7 @@ class Reviews(Noun):
         )
 
     def forget_calendar(self, person_id: UUID) -> None:
-        """Have the secret address of somebody's calendar lead nowhere."""
+        """Have the secret address of someone's calendar lead nowhere."""
         self._session.execute(delete(CalendarRow).where(CalendarRow.person_id == person_id))
 
     def calendar_of(self, secret_hash: bytes) -> UUID | None:

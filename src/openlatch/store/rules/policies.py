@@ -63,7 +63,7 @@ class Policies(Noun):
                 self.keep(policy)
         except IntegrityError as error:
             raise Changed(
-                "Somebody else adopted a policy at the same moment. Yours was not adopted.",
+                "Someone else adopted a policy at the same moment. Yours was not adopted.",
                 next_step="Look at theirs, then try yours again.",
             ) from error
         mirrored: dict[str, object] = {"policy": policy.number, "circle_domains": sorted(domains)}

@@ -37,7 +37,7 @@ __all__ = [
 class Batch:
     """Orders given together: `kind` is bulk, or leaver with the party that goes; `begins_at` None is at once.
 
-    `over_at` is when nothing remained of somebody who goes; what they are given after that is another matter.
+    `over_at` is when nothing remained of someone who goes; what they are given after that is another matter.
     """
 
     id: UUID

@@ -21,7 +21,7 @@ __all__ = ["Addressed", "Notices"]
 
 @dataclass(frozen=True, slots=True)
 class Addressed:
-    """News for somebody: a person of the workspace, or whoever has that address. `due_at` None is never sent."""
+    """News for someone: a person of the workspace, or whoever has that address. `due_at` None is never sent."""
 
     id: UUID
     notice: Notice
@@ -52,7 +52,7 @@ class Notices(Noun):
         return len(self._session.execute(statement, rows).all())
 
     def of(self, person_id: UUID, limit: int, cursor: str | None) -> Page[Addressed]:
-        """Return what somebody was told, the latest first."""
+        """Return what someone was told, the latest first."""
         query = select(NoticeRow).where(NoticeRow.person_id == person_id)
         sort = Sort("latest", (NoticeRow.made_at, NoticeRow.id), descending=True)
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda row: _notice(row[0]))

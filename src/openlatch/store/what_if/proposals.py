@@ -36,7 +36,7 @@ class Run:
 
 @dataclass(frozen=True, slots=True)
 class Proposal:
-    """Changes that somebody has in mind; `runs` counts its versions, and `batch_id` is what came of it when applied."""
+    """Changes that someone has in mind; `runs` counts its versions, and `batch_id` is what came of it when applied."""
 
     id: UUID
     title: str

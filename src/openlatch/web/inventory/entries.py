@@ -27,7 +27,7 @@ def list_entries(call: Call, query: wire.EntryQuery) -> wire.EntryList:
 
 @routes.route("GET", "/entries/summary", query=wire.EntryFilter, returns=wire.Summary)
 def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
-    """How many entries a filter leaves, and how many of them carry a flag."""
+    """How many entries a filter leaves, and how many of them have a flag."""
     summary = entries.summary(call, query)
     return wire.Summary(
         entries=summary.entries,
@@ -60,7 +60,7 @@ def get_entry(call: Call, entry: str) -> wire.Entry:
 
 @routes.route("POST", "/secrets", body=wire.NewSecret, returns=wire.Entry, status=201)
 def record_secret(call: Call, body: wire.NewSecret) -> wire.Entry:
-    """Write down that somebody was told a password, key or code of an account."""
+    """Write down that someone was told a password, key or code of an account."""
     powers = tuple(Power(p) for p in body.powers)
     kept = secrets.record(
         call, body.account, body.who, body.what, powers, body.reason, somebody_else=body.somebody_else
@@ -70,13 +70,13 @@ def record_secret(call: Call, body: wire.NewSecret) -> wire.Entry:
 
 @routes.route("POST", "/entries/<entry>/vouch", returns=wire.Entry)
 def vouch_for_entry(call: Call, entry: str) -> wire.Entry:
-    """Vouch for an entry that is kept by hand: it is still there as it is written."""
+    """Vouch for an entry that is recorded by hand: it is still there as it is written."""
     return entry_of(by_hand.vouch(call, entry))
 
 
 @routes.route("POST", "/entries/<entry>/gone", body=wire.GoneWish, returns=wire.Entry)
 def say_entry_gone(call: Call, entry: str, body: wire.GoneWish) -> wire.Entry:
-    """Say that an entry that is kept by hand has ended at its provider."""
+    """Say that an entry that is recorded by hand has ended at its provider."""
     return entry_of(by_hand.gone(call, entry, body.reason))
 
 

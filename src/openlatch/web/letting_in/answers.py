@@ -45,7 +45,7 @@ def answer_link(link: str, body: wire.AnswerWish) -> Answer:
 
 
 def _visitor(call: Call) -> Actor | None:
-    """Whoever is signed in to the workspace of the link, if anybody is; a token that may only read answers nothing."""
+    """Whoever is signed in to the workspace of the link, if anyone is; a token that may only read answers nothing."""
     try:
         who, by_cookie = bearer()
         if who.workspace_id != call.tx.workspace.id:

@@ -28,7 +28,7 @@ def list_orders(call: Call, query: wire.OrderQuery) -> wire.OrderList:
 
 @routes.route("POST", "/orders", body=wire.NewOrder, returns=wire.Order, status=201)
 def create_order(call: Call, body: wire.NewOrder) -> Answer:
-    """Order what a plan says; 200 with the order there is if that is under way already."""
+    """Order what a plan says; 200 with the order there is if that is in progress already."""
     if body.action == "give-up":
         sight = orders.give_up(call, body.entry, body.reason, body.digest)
     else:
@@ -45,7 +45,7 @@ def get_order(call: Call, order: str) -> wire.Order:
 
 @routes.route("POST", "/orders/<order>/cancel", returns=wire.Order)
 def cancel_order(call: Call, order: str) -> wire.Order:
-    """Call an order off, while it waits or is stuck."""
+    """Cancel an order, while it waits or is stuck."""
     return order_of(orders.cancel(call, order))
 
 

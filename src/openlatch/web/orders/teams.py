@@ -37,7 +37,7 @@ def plan_membership(call: Call, team: str, member: str, query: wire.TeamPlanQuer
 
 @routes.route("POST", "/teams/<team>/members/<member>/orders", body=wire.NewTeamOrder, returns=wire.Order, status=201)
 def order_membership(call: Call, team: str, member: str, body: wire.NewTeamOrder) -> Answer:
-    """Order what a plan says; 200 with the order there is if that is under way already."""
+    """Order what a plan says; 200 with the order there is if that is in progress already."""
     wanted = (Action(body.action), team, member, body.provider)
     sight = teams.order(call, *wanted, reason=body.reason, digest=body.digest)
     return Answer(order_of(sight), 200 if sight.already else 201)

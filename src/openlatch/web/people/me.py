@@ -1,4 +1,4 @@
-"""What somebody sees and changes of themselves."""
+"""What someone sees and changes of themselves."""
 
 from __future__ import annotations
 

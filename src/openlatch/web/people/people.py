@@ -38,19 +38,19 @@ def list_people(call: Call) -> wire.PersonList:
 
 @routes.route("POST", "/people", body=wire.Invitation, returns=wire.Person, status=201)
 def invite_person(call: Call, body: wire.Invitation) -> wire.Person:
-    """Invite somebody by letter to sign in to this workspace."""
+    """Invite someone by letter to sign in to this workspace."""
     return person_of(people.invite(call, body.name or "", body.address, body.role))
 
 
 @routes.route("GET", "/people/<person>", returns=wire.Person)
 def get_person(call: Call, person: str) -> wire.Person:
-    """Somebody of the workspace, by id or address."""
+    """Someone of the workspace, by id or address."""
     return person_of(people.show(call, person))
 
 
 @routes.route("DELETE", "/people/<person>")
 def remove_person(call: Call, person: str) -> None:
-    """Remove somebody: their sessions, tokens and links end at once; what they did keeps their name."""
+    """Remove someone: their sessions, tokens and links end at once; what they did keeps their name."""
     people.remove(call, person)
 
 
@@ -62,25 +62,25 @@ def invite_person_again(call: Call, person: str) -> wire.Person:
 
 @routes.route("PUT", "/people/<person>/role", body=wire.RoleWish, returns=wire.Person)
 def change_role(call: Call, person: str, body: wire.RoleWish) -> wire.Person:
-    """Give somebody another role."""
+    """Give someone another role."""
     return person_of(people.change_role(call, person, body.role))
 
 
 @routes.route("POST", "/people/<person>/disable", returns=wire.Person)
 def disable_person(call: Call, person: str) -> wire.Person:
-    """Take back somebody's sign-in: their sessions, tokens and links end at once."""
+    """Take back someone's sign-in: their sessions, tokens and links end at once."""
     return person_of(people.disable(call, person))
 
 
 @routes.route("DELETE", "/people/<person>/factors", returns=wire.Person)
 def reset_factors(call: Call, person: str) -> wire.Person:
-    """Take away all second factors of somebody who has lost theirs: their sessions and tokens end."""
+    """Take away all second factors of someone who has lost theirs: their sessions and tokens end."""
     return person_of(factors.reset(call, person))
 
 
 @routes.route("POST", "/people/<person>/enable", returns=wire.Person)
 def enable_person(call: Call, person: str) -> wire.Person:
-    """Let somebody sign in again who was disabled."""
+    """Let someone sign in again who was disabled."""
     return person_of(people.enable(call, person))
 
 

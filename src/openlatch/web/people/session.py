@@ -37,7 +37,7 @@ def _refused() -> NotSignedIn:
 
 
 def device() -> str:
-    """Return what a request is made with, as somebody would know it again."""
+    """Return what a request is made with, as someone would know it again."""
     return device_of(request.headers.get("User-Agent", ""))
 
 
@@ -84,7 +84,7 @@ def wrong_code() -> NotSignedIn:
 
 
 def count_asked(workspace: str) -> None:
-    """Count what somebody asks of a workspace who has not signed in, whatever comes of it."""
+    """Count what someone asks of a workspace who has not signed in, whatever comes of it."""
     at = backend()
     with at.store.strangers() as strangers:
         sign_ins.count_asked(strangers, at.services, workspace, network())
@@ -113,7 +113,7 @@ def sign_in(body: wire.SignIn) -> Answer:
 
 
 def signed_in(tx: Transaction, person: Person, how: str, *, strong: bool = False) -> Answer:
-    """Open a session for somebody who has proved who they are; `strong` as for sign_ins.open_session."""
+    """Open a session for someone who has proved who they are; `strong` as for sign_ins.open_session."""
     at = backend()
     call = Call(tx, at.services, Actor(person.name, person, Scope.CHANGE, strong=strong), at.services.clock())
     session = sign_ins.open_session(call, person, device(), network(), how, strong=strong)
@@ -229,7 +229,7 @@ def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
     if body.passkey is not None:
         person, _ = passkeys.used(call, body.passkey.asked, body.passkey.credential)
         if person.id != call.person.id:
-            raise NotConfirmed("That is somebody else's passkey. Nothing was changed.", next_step="Use one of yours.")
+            raise NotConfirmed("That is someone else's passkey. Nothing was changed.", next_step="Use one of yours.")
     if body.sign_on is not None:
         sign_on.prove_again(call, sign_on.Answer(**body.sign_on.model_dump()))
     sign_ins.confirm(call, who)

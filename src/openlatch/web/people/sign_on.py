@@ -41,7 +41,7 @@ def list_sign_on_names(query: wire.SignOnQuery) -> wire.SignOnNames:
     calls=True,
 )
 def leave_for_sign_on(body: wire.SignOnLeave) -> wire.SignOnLeaving:
-    """Where somebody goes to sign in; what their browser keeps meanwhile is shown this once."""
+    """Where someone goes to sign in; what their browser keeps meanwhile is shown this once."""
     at = backend()
     back = sign_on.back(at.services)
     count_asked(body.workspace)
@@ -82,7 +82,7 @@ def sign_in_by_sign_on(body: wire.SignOnSignIn) -> Answer:
 
 
 def _prove(body: wire.SignOnSignIn, answer: sign_on.Answer, person: Person, service: SignOn) -> None:
-    """Have somebody give a second factor besides; each attempt is counted, whatever comes of it."""
+    """Have someone give a second factor besides; each attempt is counted, whatever comes of it."""
     at = backend()
     so_far = f"{service.name} says who you are"
     with at.store.transaction(body.workspace) as tx:

@@ -109,6 +109,6 @@ def correct_level(call: Call, provider: str, body: wire.LevelCorrection) -> wire
 
 @routes.route("POST", "/providers/<provider>/readings", query=wire.ReadingWish, returns=wire.Reading, status=202)
 def start_reading(call: Call, provider: str, query: wire.ReadingWish) -> Answer:
-    """Read a provider now; 200 with the reading under way if there is one."""
+    """Read a provider now; 200 with the reading in progress if there is one."""
     reading, new = readings.start(call, provider, accept_loss=query.accept_loss)
     return Answer(reading_of(reading), 202 if new else 200)

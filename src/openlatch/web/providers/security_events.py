@@ -97,7 +97,7 @@ def receive_security_event(stream: str, upload: Upload) -> Answer:
 
 
 def _open_stream(address: str) -> tuple[UUID, OpenStream]:
-    """The stream that somebody sends to; who does not know its secret learns nothing of whether there is one."""
+    """The stream that someone sends to; who does not know its secret learns nothing of whether there is one."""
     at = backend()
     workspace, _, stream = address.partition(".")
     kind, _, secret = request.headers.get("Authorization", "").partition(" ")

@@ -1,4 +1,4 @@
-"""Reviews: what comes round, its rounds, and what is decided in them."""
+"""Reviews: what takes place, its rounds, and what is decided in them."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ def check_review(call: Call, body: wire.NewReview) -> wire.ReviewText:
 
 @routes.route("POST", "/reviews", body=wire.NewReview, returns=wire.Review, status=201)
 def create_review(call: Call, body: wire.NewReview) -> Answer:
-    """Store a review; it comes round by itself from then on."""
+    """Store a review; it takes place by itself from then on."""
     return Answer(review_of(plans.create(call, body)), 201)
 
 
@@ -111,7 +111,7 @@ def decide_list(call: Call, review_round: str, body: wire.DecisionList) -> wire.
 def get_decision_file(call: Call, review_round: str, query: wire.DecisionFileQuery) -> Download:
     """What is not decided yet in a round as a list (CSV), one item a line, to be filled in and sent back.
 
-    One's own access is left out: somebody else decides about it.
+    One's own access is left out: someone else decides about it.
     """
     sights = rounds.items(call, review_round, mine=query.mine, outcome=Outcome.UNDECIDED.value)
     content = decision_lists.written(item_of(item) for item in sights if not item.own)

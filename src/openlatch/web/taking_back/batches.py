@@ -1,4 +1,4 @@
-"""Batches: the same for many entries, and everything of somebody who goes."""
+"""Batches: the same for many entries, and everything of someone who goes."""
 
 from __future__ import annotations
 
@@ -45,7 +45,7 @@ def create_batch(call: Call, body: wire.NewBatch) -> Answer:
     files=tuple(CONTENT_TYPES.values()),
 )
 def batch_report(call: Call, batch: str, query: wire.ReportQuery) -> Download:
-    """The report of a batch, or of somebody who goes: signed once nothing of it is left to come."""
+    """The report of a batch, or of someone who goes: signed once nothing of it is left to come."""
     return Download(**asdict(written(*reports.of_batch(call, batch), query.format)))
 
 

@@ -1,4 +1,4 @@
-"""What is kept by hand: entries, and secrets that somebody was told."""
+"""What is recorded by hand: entries, and secrets that someone was told."""
 
 from __future__ import annotations
 
@@ -40,15 +40,15 @@ class KeptEntry(Taken):
 
 
 class GoneWish(Taken):
-    """Why an entry that is kept by hand is known to have ended."""
+    """Why an entry that is recorded by hand is known to have ended."""
 
     reason: Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000, pattern=r"^[^\x00]*$")] = ""
 
 
 class NewSecret(Taken):
-    """That somebody was told a password, key or code of an account: a known party, or a name, an address, or both.
+    """That someone was told a password, key or code of an account: a known party, or a name, an address, or both.
 
-    Without `powers`, whoever knows it is taken to be able to do all that anybody can who is let in. An address that
+    Without `powers`, whoever knows it is taken to be able to do all that anyone can who is let in. An address that
     comes close to a known one is refused, unless `somebody_else` says that it is not theirs.
     """
 

@@ -36,7 +36,7 @@ class Hours(Sent):
 
 
 class Vouched(Sent):
-    """Who vouched for an entry that is kept by hand, when, and whether that still counts."""
+    """Who vouched for an entry that is recorded by hand, when, and whether that still counts."""
 
     at: datetime
     by: str
@@ -146,7 +146,7 @@ class ExportQuery(EntryFilter):
 
 
 class Summary(Sent):
-    """How many entries a filter leaves, and how many of them carry a flag (`severe`: high or critical)."""
+    """How many entries a filter leaves, and how many of them have a flag (`severe`: high or critical)."""
 
     entries: int
     accounts: int

@@ -67,7 +67,7 @@ class ImportColumn(Sent):
     """How a column was taken: as which field (empty: left out), or `derived`: worked out, and so left out; or `secret`:
     left out since it says that what is in it is secret.
 
-    Where it matters which number of its dates is the day, `order` says it, or `asks` is true and somebody has to.
+    Where it matters which number of its dates is the day, `order` says it, or `asks` is true and someone has to.
     """
 
     header: str
@@ -87,7 +87,7 @@ class ImportSheet(Sent):
 
 
 class ImportNote(Sent):
-    """A line that is left out, unless somebody says that it is to be taken, with why."""
+    """A line that is left out, unless someone says that it is to be taken, with why."""
 
     line: int
     why: str

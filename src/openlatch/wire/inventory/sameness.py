@@ -94,7 +94,7 @@ class Parting(Taken):
 
 
 class SamenessDecision(Sent):
-    """What somebody said of two parties: that they are one (`joined`, the second became the first), that they are two
+    """What someone said of two parties: that they are one (`joined`, the second became the first), that they are two
     (`apart`), or that what was one are two (`parted`). `undone_at` is null while it holds.
     """
 

@@ -14,9 +14,9 @@ __all__ = ["Membership", "MembershipList", "NewTeamOrder", "TeamPlan", "TeamPlan
 
 
 class Membership(Sent):
-    """A party in a team, as a provider shows it; `order` is that under way about it, by its short form.
+    """A party in a team, as a provider shows it; `order` is that in progress about it, by its short form.
 
-    `removable` is whether the provider removes somebody from a team when it is asked from here.
+    `removable` is whether the provider removes someone from a team when it is asked from here.
     """
 
     id: UUID

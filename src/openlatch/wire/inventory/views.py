@@ -13,7 +13,7 @@ __all__ = ["NewView", "View", "ViewList"]
 
 
 class View(Sent):
-    """A view of the inventory that somebody saved: a search, filters and an order, as the query of an address."""
+    """A view of the inventory that someone saved: a search, filters and an order, as the query of an address."""
 
     id: UUID
     name: str

@@ -15,7 +15,7 @@ class Question(Sent):
     """What a link asks, on behalf of which holder; `trouble` says why it cannot be answered any more, if it cannot.
 
     `offer` is what is offered, if it is an offer; it is taken up by whoever signs in with its address, and `needs` says
-    whether somebody does, or has to register first.
+    whether someone does, or has to register first.
     """
 
     purpose: Literal["hand-over", "offer", "request"]
@@ -32,7 +32,7 @@ class Question(Sent):
 
 
 class Registration(Taken):
-    """Somebody who has not signed in here yet, and answers by a link to their address."""
+    """Someone who has not signed in here yet, and answers by a link to their address."""
 
     name: Text
     password: Annotated[str, StringConstraints(min_length=1, max_length=500)]

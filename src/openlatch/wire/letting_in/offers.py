@@ -52,7 +52,7 @@ class TaskList(Sent):
 
 
 class FitQuery(Taken):
-    """For what somebody is to be let in: a task, or powers separated by commas, or both."""
+    """For what someone is to be let in: a task, or powers separated by commas, or both."""
 
     task: Search = ""
     needs: Search = ""

@@ -1,4 +1,4 @@
-"""Requests: access that somebody asks for."""
+"""Requests: access that someone asks for."""
 
 from datetime import datetime
 from uuid import UUID
@@ -21,7 +21,7 @@ __all__ = [
 
 
 class RequestWish(Taken):
-    """Powers on an account, or a level of it, that somebody asks for; the account as they know it."""
+    """Powers on an account, or a level of it, that someone asks for; the account as they know it."""
 
     account: Text
     needs: list[Power] = Field(default=[], max_length=len(Power))
@@ -31,7 +31,7 @@ class RequestWish(Taken):
 
 
 class OutsideRequest(RequestWish):
-    """The same from somebody who does not sign in here."""
+    """The same from someone who does not sign in here."""
 
     workspace: Text
     address: Address
@@ -46,7 +46,7 @@ class Asked(Sent):
 
 
 class Request(Sent):
-    """What somebody asks for; `account_id` is the account that is meant, once that is known."""
+    """What someone asks for; `account_id` is the account that is meant, once that is known."""
 
     id: UUID
     ref: str

@@ -36,7 +36,7 @@ class PlanQuery(Wish):
 
 
 class WayOut(Sent):
-    """Somebody who could be made an administrator first, by their entry."""
+    """Someone who could be made an administrator first, by their entry."""
 
     entry: str
     name: str

@@ -82,7 +82,7 @@ class PasskeyAnswer(Taken):
 
 
 class SignOnAnswer(Taken):
-    """What somebody comes back with from a single sign-on: what their browser has kept, and what was sent along."""
+    """What someone comes back with from a single sign-on: what their browser has kept, and what was sent along."""
 
     began: UUID
     browser: Annotated[str, StringConstraints(min_length=1, max_length=200)]
@@ -118,13 +118,13 @@ class SignIn(Taken):
 
 
 class PasskeyWish(Taken):
-    """In which workspace somebody is to be asked for their passkey."""
+    """In which workspace someone is to be asked for their passkey."""
 
     workspace: Text
 
 
 class PasskeySignIn(PasskeyAnswer):
-    """Somebody signing in to the console with a passkey."""
+    """Someone signing in to the console with a passkey."""
 
     workspace: Text
 
@@ -156,7 +156,7 @@ class SignOnQuery(Taken):
 
 
 class SignOnLeave(Taken):
-    """At which single sign-on somebody wants to sign in; `fresh`, where they have to prove anew who they are."""
+    """At which single sign-on someone wants to sign in; `fresh`, where they have to prove anew who they are."""
 
     workspace: Text
     sign_on: UUID
@@ -164,7 +164,7 @@ class SignOnLeave(Taken):
 
 
 class SignOnLeaving(Sent):
-    """Where somebody goes to sign in, and what their browser keeps until they are back, within ten minutes."""
+    """Where someone goes to sign in, and what their browser keeps until they are back, within ten minutes."""
 
     began: UUID
     browser: str
@@ -172,7 +172,7 @@ class SignOnLeaving(Sent):
 
 
 class SignOnSignIn(SignOnAnswer):
-    """Somebody who came back from a single sign-on; `factor` is a code of their app, or a recovery code.
+    """Someone who came back from a single sign-on; `factor` is a code of their app, or a recovery code.
 
     Where that is needed, the answer to the first try says so; it is then sent with `began` and `browser` alone.
     """
@@ -222,7 +222,7 @@ class SignOnWish(Taken):
 
 
 class NewOwnToken(Taken):
-    """A token that somebody who is signed in makes for themselves; they have proved lately who they are."""
+    """A token that someone who is signed in makes for themselves; they have proved lately who they are."""
 
     name: Text = "command line"
     scope: Scope = Scope.CHANGE
@@ -333,7 +333,7 @@ class Invitation(Taken):
 
 
 class RoleWish(Taken):
-    """Another role for somebody."""
+    """Another role for someone."""
 
     role: Role
 
@@ -362,7 +362,7 @@ class AddressWish(Taken):
 
 
 class Session(Sent):
-    """Where somebody is signed in to the console: with what, from which network address, and seen when last.
+    """Where someone is signed in to the console: with what, from which network address, and seen when last.
 
     `present` is the one that asks.
     """
@@ -393,7 +393,7 @@ class Sending(Sent):
 
 
 class Forgotten(Taken):
-    """Whose password is forgotten; the answer is the same whether anybody signs in with that address or not."""
+    """Whose password is forgotten; the answer is the same whether anyone signs in with that address or not."""
 
     workspace: Text
     address: Text
@@ -454,7 +454,7 @@ class WorkspaceWish(Taken):
 
 
 class Holder(Sent):
-    """A holder in whose name somebody is signed in, as what, and what waits for them there."""
+    """A holder in whose name someone is signed in, as what, and what waits for them there."""
 
     workspace: str
     name: str

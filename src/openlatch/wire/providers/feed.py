@@ -86,7 +86,7 @@ class FeedAbilities(FeedModel):
     at_once: bool = Field(default=True, description="whether ending takes effect without the device connecting again")
     redone_by: Side = Field(default=Side.HOLDER, description="who can give it again")
     narrows: list[Kind] = Field(default=[], description="kinds of entry of which a part can be taken away there")
-    pauses: list[Kind] = Field(default=[], description="kinds of entry that can be put to rest there")
+    pauses: list[Kind] = Field(default=[], description="kinds of entry that can be paused there")
     dates: list[Kind] = Field(default=[], description="kinds of entry that can be given an end there")
     raises: list[Kind] = Field(default=[], description="kinds of entry that can be given a wider level there")
     prolongs: list[Kind] = Field(default=[], description="kinds of entry that can be given a later end, or none")
@@ -309,7 +309,7 @@ class Amendment(FeedModel):
     party: Key
     level: Words | None = None
     resources: list[Words] | None = Field(
-        default=None, description="all parts it is to be on; empty: the whole account"
+        default=None, description="all parts it should be on; empty: the whole account"
     )
     ends_at: AwareDatetime | None = None
     paused: bool | None = None
@@ -325,7 +325,7 @@ class AmendmentOutcome(FeedModel):
 
 
 class FeedHindrance(FeedModel):
-    """Why somebody could not be let in as things stand."""
+    """Why someone could not be let in as things stand."""
 
     kind: Literal["not-registered", "not-verified", "not-opted-in", "limit-reached", "other"]
     reason: Words = Field(description="what is the matter, and what would help, in a sentence or two")
@@ -342,7 +342,7 @@ class FeedInvitee(FeedModel):
 class Giving(FeedModel):
     """Body of POST {base}/givings, which carries an Idempotency-Key: access that a party is to be given.
 
-    `party` is its key, or the address of somebody whom the provider does not know yet.
+    `party` is its key, or the address of someone whom the provider does not know yet.
     """
 
     account: Key
@@ -361,7 +361,7 @@ class TeamChange(FeedModel):
 
     team: Key
     member: Key
-    belongs: bool = Field(description="whether the party is to be a member of the team from then on")
+    belongs: bool = Field(description="whether the party should be a member of the team from then on")
 
 
 class TeamChangeOutcome(FeedModel):

@@ -88,7 +88,7 @@ class NewProvider(Taken):
     read_every: Annotated[int, Field(ge=1, le=10080)] = 15
     stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
     most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] = 30
-    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] = 90
+    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching counts, if recorded by hand")] = 90
 
 
 class ProviderWish(Taken):
@@ -103,9 +103,7 @@ class ProviderWish(Taken):
     read_every: Annotated[int, Field(ge=1, le=10080)] | None = None
     stale_after: Annotated[int, Field(ge=1, le=44640)] | None = None
     most_gone: Annotated[int, Field(ge=1, le=100, description="percent that may vanish at once")] | None = None
-    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching holds, if kept by hand")] | None = (
-        None
-    )
+    vouch_days: Annotated[int, Field(ge=1, le=3660, description="how long vouching counts, if by hand")] | None = None
 
 
 class Hindrance(Sent):

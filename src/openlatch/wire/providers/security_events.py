@@ -61,7 +61,7 @@ class EventStreamSecret(EventStream):
 
 
 class SecurityEvent(Sent):
-    """What a provider has reported of somebody: `named` is who that is in its words, `party` whom it means here.
+    """What a provider has reported of someone: `named` is who that is in its words, `party` whom it means here.
 
     `came_to` says what came of it, empty until that is done; `token` is the id of the token that it came in.
     """

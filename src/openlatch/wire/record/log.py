@@ -128,7 +128,7 @@ class LogConsistency(Sent):
 
 
 class ConsistencyQuery(Taken):
-    """Of how many events the head is that somebody has kept."""
+    """Of how many events the head is that someone has kept."""
 
     before: Annotated[int, Field(ge=0, le=2**53 - 1)]
 

@@ -1,4 +1,4 @@
-"""Reviews: what comes round, the rounds, their items, and decisions."""
+"""Reviews: what takes place, the rounds, their items, and decisions."""
 
 from datetime import date, datetime
 from typing import Annotated, Any
@@ -50,7 +50,7 @@ Words = Annotated[str, StringConstraints(strip_whitespace=True, max_length=1000,
 
 
 class NewReview(Taken):
-    """A review: what is looked at, when it comes round, who is asked, and what becomes of what nobody answers.
+    """A review: what is looked at, when it takes place, who is asked, and what becomes of what nobody answers.
 
     `recurs` is a recurrence rule of RFC 5545 without a time of day, such as `FREQ=MONTHLY;BYDAY=1MO`, from `begins` on,
     `at` a time in the workspace's zone. People are named by their addresses.
@@ -98,7 +98,7 @@ class AskedAlready(Sent):
 
 
 class Review(Sent):
-    """A review that comes round, with when it does next and how much is in it now.
+    """A review that takes place, with when it does next and how much is in it now.
 
     `silence` says what becomes of what nobody answers. `asked_already` are the open rounds about the same entries; it
     is only there for one review by itself.
@@ -138,9 +138,9 @@ class ReviewList(Page[Review]):
 
 
 class ReviewerProgress(Sent):
-    """How many items of a round somebody is asked about, and how many are decided; nobody has no name.
+    """How many items of a round someone is asked about, and how many are decided; nobody has no name.
 
-    `by_others` says how many of these somebody else has decided.
+    `by_others` says how many of these someone else has decided.
     """
 
     id: UUID | None
@@ -260,7 +260,7 @@ class ItemFacts(Sent):
 class Decision(Sent):
     """What was decided; `unanswered` if nobody did, and the review said what becomes of it then.
 
-    `instead_of` is who was asked, where somebody else has decided.
+    `instead_of` is who was asked, where someone else has decided.
     """
 
     choice: Choice
@@ -371,7 +371,7 @@ class RoundPlanWish(Taken):
 
 
 class CancelWish(Taken):
-    """Why something is called off."""
+    """Why something is cancelled."""
 
     reason: Words
 

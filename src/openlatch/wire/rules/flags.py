@@ -32,7 +32,7 @@ class Advice(Sent):
 
 
 class Acceptance(Sent):
-    """Somebody lives with a flag until an instant."""
+    """Someone lives with a flag until an instant."""
 
     by: str
     at: datetime

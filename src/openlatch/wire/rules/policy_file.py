@@ -165,7 +165,7 @@ _REACTIONS: dict[str, Any] = {reported.value: (ReactionWord, Field(default=repor
 SecurityEvents = create_model(
     "SecurityEvents",
     __base__=Part,
-    __doc__="What is done about what a provider reports of somebody: read, flag, or order (each with those before it).",
+    __doc__="What is done about what a provider reports about someone: read, flag or order (each with those before).",
     **_REACTIONS,
 )
 

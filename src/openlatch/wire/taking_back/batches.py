@@ -1,4 +1,4 @@
-"""Batches: orders given together, for many entries at once or for somebody who goes."""
+"""Batches: orders given together, for many entries at once or for someone who goes."""
 
 from datetime import date, datetime
 from typing import Annotated, Any, Literal
@@ -92,8 +92,8 @@ class LeftOpen(Sent):
 class BatchItem(Sent):
     """One thing in a batch; `outcome` is the state of its order, or to come, refused, to do (by a person), done, gone.
 
-    What a reading can see is `told` once somebody says that it is done, and `proved` once a reading shows it. It can be
-    left open, with a reason, by somebody, for an owner who sees to it.
+    What a reading can see is `told` once someone says that it is done, and `proved` once a reading shows it. It can be
+    left open, with a reason, by someone, for an owner who sees to it.
     """
 
     place: int
@@ -114,7 +114,7 @@ class BatchItem(Sent):
 class Batch(Sent):
     """Orders given together; `outcomes` counts what came of the things in it, `over` says that nothing is left.
 
-    It `rests` while nothing in it goes on by itself, whatever people have to do. Of somebody who goes, `remains` says
+    It `rests` while nothing in it goes on by itself, whatever people have to do. Of someone who goes, `remains` says
     the ways in that they have still; it is over once there are none but those that are left open.
     """
 
@@ -155,7 +155,7 @@ class BatchView(Taken):
 
 
 class LeaverItem(Sent):
-    """One thing that is to be done when somebody goes."""
+    """One thing that is to be done when someone goes."""
 
     phase: str
     action: str
@@ -165,7 +165,7 @@ class LeaverItem(Sent):
 
 
 class LeaverPlan(Sent):
-    """All that is to be done when somebody goes, in order, and what happens by all of it together."""
+    """All that is to be done when someone goes, in order, and what happens by all of it together."""
 
     party: Party
     items: list[LeaverItem]

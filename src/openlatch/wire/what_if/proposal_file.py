@@ -1,6 +1,6 @@
 """The proposal file: a JSON document of our own, whose structure is checked here and published as a JSON Schema.
 
-It says what somebody has in mind; what that would change is worked out from it before anything is done.
+It says what someone has in mind; what that would change is worked out from it before anything is done.
 """
 
 from __future__ import annotations
@@ -30,7 +30,7 @@ class Part(BaseModel):
 
 
 class Give(Part):
-    """Somebody is given access: by a level, by permissions, or else by the narrowest for a task or for powers."""
+    """Someone is given access: by a level, by permissions, or else by the narrowest for a task or for powers."""
 
     do: Literal["give"]
     account: Name = Field(description="its name, short form or id")
@@ -155,7 +155,7 @@ Change = Annotated[
 
 
 class ProposalFile(Part):
-    """Changes that somebody has in mind, in the order in which they are to be made."""
+    """Changes that someone has in mind, in the order in which they are to be made."""
 
     proposal: Literal[1]
     title: Annotated[str, StringConstraints(strip_whitespace=True, min_length=1, max_length=200)]

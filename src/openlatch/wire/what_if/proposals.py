@@ -64,7 +64,7 @@ class Ability(Sent):
 
 
 class Shift(Sent):
-    """What changes for somebody on an account, or on some parts of it; `party` is empty where nobody known is meant."""
+    """What changes for someone on an account, or on some parts of it; `party` is empty where nobody known is meant."""
 
     who: str
     party: str
@@ -133,7 +133,7 @@ class ProposalRun(Sent):
 
 
 class Proposal(Sent):
-    """Changes that somebody has in mind. `state` is that of its latest version, or `applied`."""
+    """Changes that someone has in mind. `state` is that of its latest version, or `applied`."""
 
     id: UUID
     ref: str

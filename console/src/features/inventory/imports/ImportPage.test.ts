@@ -122,9 +122,9 @@ describe("importing a list", () => {
   it("says what is wrong with a file that is no list", async () => {
     service({
       ...ABOUT,
-      [LOOK]: problem(400, "malformed", "The list cannot be read: it is no text. Nothing was changed."),
+      [LOOK]: problem(400, "malformed", "The list cannot be read: it is not text. Nothing was changed."),
     });
     const shown = await chosen();
-    expect(shown.text()).toContain("it is no text");
+    expect(shown.text()).toContain("it is not text");
   });
 });

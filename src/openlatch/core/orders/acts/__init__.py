@@ -1,6 +1,6 @@
 """Every act that can be ordered, one file an act: what it needs, its steps, and what each side is told.
 
-An action without an act is found at once, when this is imported, and not when somebody orders it.
+An action without an act is found at once, when this is imported, and not when someone orders it.
 """
 
 from __future__ import annotations

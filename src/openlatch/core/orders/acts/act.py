@@ -113,7 +113,7 @@ def lessened(
     effect: Callable[[Situation, Ask], str] = lambda s, ask: "",
     undo: Callable[[Situation, Ask], str] = lambda s, ask: "",
 ) -> Planned:
-    """Return how an act is planned that takes powers away: what depends on it is told, and somebody has to be left.
+    """Return how an act is planned that takes powers away: what depends on it is told, and someone has to be left.
 
     An act that is `dated` holds until the last day that is asked for. `effect` says when it takes effect, where that is
     not at once; `undo` how it is undone, where its provider does not.
@@ -171,7 +171,7 @@ def standing(s: Situation) -> None:
 def _with_somebody_left(
     s: Situation, ask: Ask, steps: tuple[Step, ...], taken: tuple[Power, ...], happens: tuple[Consequence, ...]
 ) -> Plan:
-    """A plan that stops where nobody would be left who can let others in, unless somebody is named to follow first."""
+    """A plan that stops where nobody would be left who can let others in, unless someone is named to follow first."""
     stop, ways = "", successors(s)
     if not mends(s, taken):
         if ask.successor is None:
@@ -209,7 +209,7 @@ def gone(s: Situation) -> tuple[Step, ...]:
 
 
 def closed(s: Situation, session: Entry) -> Step:
-    """Return the step that signs somebody out."""
+    """Return the step that signs someone out."""
     where = f" on {session.device}" if session.device else ""
     text, before = (
         f"Ask {s.provider} to close the session of {known_as(s, session)}{where}.",
@@ -219,7 +219,7 @@ def closed(s: Situation, session: Entry) -> Step:
 
 
 def _name_first(s: Situation, successor: Entry) -> tuple[Step, ...]:
-    """Steps that make somebody an administrator, before the last one goes."""
+    """Steps that make someone an administrator, before the last one goes."""
     level = s.entry.level
     if s.entry.level not in s.levels:
         able = [(len(gives), name) for name, gives in s.levels.items() if Power.ADMIT in gives]
@@ -235,7 +235,7 @@ def _name_first(s: Situation, successor: Entry) -> tuple[Step, ...]:
 
 
 def _stopped(s: Situation, ways: bool) -> str:
-    out = "Name a new administrator first." if ways else "Let somebody else in first who can follow."
+    out = "Name a new administrator first." if ways else "First let someone else in who can take over."
     return f"{s.party.name} is the last one who can let others in or out of {s.account.name}. {out}"
 
 

@@ -1,4 +1,4 @@
-"""Having a secret changed that somebody was told."""
+"""Having a secret changed that someone was told."""
 
 from __future__ import annotations
 
@@ -22,7 +22,7 @@ def _possible(entry: Entry, around: Around) -> bool | None:
 def _change_secret(s: Situation, ask: Ask, now: datetime) -> Made:
     if s.entry.kind is not Kind.SECRET:
         raise Conflict(
-            f"This is a {s.entry.kind}, and not a secret that somebody was told. Nothing was changed.",
+            f"This is a {s.entry.kind}, and not a secret that someone knows. Nothing was changed.",
             next_step="End it, or narrow it.",
             entry=s.entry.ref,
         )

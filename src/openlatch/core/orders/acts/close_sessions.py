@@ -1,4 +1,4 @@
-"""Signing somebody out: the open sessions of a party on an account."""
+"""Signing someone out: the open sessions of a party on an account."""
 
 from __future__ import annotations
 

@@ -59,7 +59,7 @@ def _end_on(s: Situation, ask: Ask, now: datetime) -> Made:
 def _when(s: Situation, ask: Ask) -> str:
     if ask.until is None:
         return ""
-    return f"It holds through the end of {last_day(ask.until, s.zone)}, and ends then"
+    return f"It is valid through the end of {last_day(ask.until, s.zone)}, and ends then"
 
 
 def _told(happened: Happened) -> str:

@@ -1,4 +1,4 @@
-"""Letting somebody in for longer, for more parts or hours, or at a higher level, on an entry that is there.
+"""Letting someone in for longer, for more parts or hours, or at a higher level, on an entry that is there.
 
 It gives more, so it is looked at as letting in is: what is new is named, limits hold, and only a reading that shows
 just what was asked for proves it.
@@ -64,7 +64,7 @@ def _extend(s: Situation, ask: Ask, now: datetime, held: Extent | None = None) -
 
 
 def _refuse(s: Situation) -> None:
-    """What is not to be extended: what is not there yet, goes away, or is not access that somebody was given."""
+    """What is not to be extended: what is not there yet, goes away, or is not access that someone was given."""
     entry = s.entry
     if entry.kind is Kind.OFFER or entry.state is State.OFFERED:
         correct = "Correct the offer instead." if made_here(entry) else f"Change the offer at {s.provider} itself."
@@ -74,7 +74,7 @@ def _refuse(s: Situation) -> None:
     if entry.kind not in (Kind.DELEGATE, Kind.GRANT):
         article = "an" if entry.kind.value[0] in "aeio" else "a"
         raise Conflict(
-            f"This is {article} {entry.kind}, and only access that somebody was given can be extended. "
+            f"This is {article} {entry.kind}, and only access that someone was given can be extended. "
             "Nothing was changed.",
             next_step="Let them in by an offer, if they need more.",
             entry=entry.ref,
@@ -85,7 +85,7 @@ def _wanted(s: Situation, ask: Ask, now: datetime) -> Change:
     """The change that is asked for, once it is sure that it gives more and nothing less."""
     unknown = [lift for lift in ask.lifts if lift not in LIFTS]
     if unknown:
-        raise _wrong("lifts", f"“{unknown[0]}” is no limit", f"Limits are: {', '.join(LIFTS)}.")
+        raise _wrong("lifts", f"“{unknown[0]}” is not a limit", f"Limits are: {', '.join(LIFTS)}.")
     change = Change(
         level=_level(s, ask.level),
         resources=_parts(s, ask),
@@ -97,8 +97,8 @@ def _wanted(s: Situation, ask: Ask, now: datetime) -> Change:
     if change == Change(wider=True):
         raise _wrong(
             "until",
-            "it is not said what more is to be given",
-            "Say a later last day, or that it has no end; more parts; other hours; or a level that gives more.",
+            "what to extend is missing",
+            "Give a later last day or no end, more parts, other hours, or a level that gives more.",
         )
     return change
 
@@ -133,7 +133,7 @@ def _parts(s: Situation, ask: Ask) -> tuple[str, ...] | None:
         raise _wrong("resources", f"it is on all of {s.account.name} already", "Leave the parts out.")
     if "parts" in ask.lifts:
         if ask.resources:
-            raise _wrong("resources", "single parts and the whole account are asked for", "Say one of the two.")
+            raise _wrong("resources", "single parts and the whole account are asked for", "Give one of the two.")
         return ()
     more = set(ask.resources or ()) - set(has)
     if not more:
@@ -145,7 +145,7 @@ def _end(s: Situation, ask: Ask, now: datetime) -> datetime | None:
     entry, until = s.entry, ask.until
     if "end" in ask.lifts:
         if until is not None:
-            raise _wrong("until", "a last day and no end are asked for", "Say one of the two.")
+            raise _wrong("until", "a last day and no end are asked for", "Give one of the two.")
         if entry.ends_at is None:
             raise _wrong("lifts", "it has no end now", "Leave that out.")
         return None
@@ -163,7 +163,7 @@ def _end(s: Situation, ask: Ask, now: datetime) -> datetime | None:
             "Give a later day; to let it end sooner, use: openlatch entry end --until DAY.",
         )
     if as_good_as_none(until, now):
-        raise _wrong("until", f"{day} is so far away that it is as good as no end", "Say that it has no end.")
+        raise _wrong("until", f"{day} is so far away that it is as good as no end", "Give it no end.")
     return until
 
 
@@ -172,10 +172,10 @@ def _hours(s: Situation, ask: Ask) -> Hours | None:
     if ask.hours is None and "hours" not in ask.lifts:
         return None
     if has is None:
-        raise _wrong("hours", "it holds at all hours now", "Leave the hours out.")
+        raise _wrong("hours", "it is valid at all hours now", "Leave the hours out.")
     if "hours" in ask.lifts:
         if ask.hours is not None:
-            raise _wrong("hours", "some hours and all hours are asked for", "Say one of the two.")
+            raise _wrong("hours", "some hours and all hours are asked for", "Give one of the two.")
         return None
     if ask.hours is not None and not ask.hours.covers(has):
         raise _wrong(

@@ -50,13 +50,13 @@ def _give_back(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
             next_step=f"Let {s.party.name} in again at {s.provider} itself; the next reading shows it.",
             entry=entry.ref,
         )
-    otherwise = f"Let them in again at {s.provider} itself, or record it anew."
+    otherwise = f"Give access again at {s.provider} itself, or record it again."
     able(s, s.entry.kind, s.abilities.gives, "be given from here", otherwise)
     until = ask.until or entry.ends_at
     if until is not None and until <= now:
         raise Invalid(
             f"Its last day, {last_day(until, s.zone)}, is over. Nothing was changed.",
-            next_step="Say a new last day for it.",
+            next_step="Give a new last day for it.",
             errors=[{"at": "until", "problem": "over already"}],
         )
     kind = Kind.GRANT if until is not None and entry.kind is Kind.DELEGATE else entry.kind

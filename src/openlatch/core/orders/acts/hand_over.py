@@ -1,4 +1,4 @@
-"""Handing an account over to somebody else: agreed to by whoever owns it, then carried out, then seen."""
+"""Handing an account over to someone else: agreed to by whoever owns it, then carried out, then seen."""
 
 from __future__ import annotations
 
@@ -38,7 +38,7 @@ def _hand_over(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
     standing(s)
     entry = s.entry
     if entry.by_hand or Power.OWN not in entry.powers:
-        why = "is kept by hand" if entry.by_hand else f"does not let {s.party.name} hand {s.account.name} over"
+        why = "is recorded by hand" if entry.by_hand else f"does not let {s.party.name} hand {s.account.name} over"
         raise Conflict(
             f"This access {why}. Nothing was changed.",
             next_step="Choose the access of whoever owns the account, or hand it over at the provider itself.",
@@ -46,11 +46,11 @@ def _hand_over(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
         )
     able = [entry for entry in s.standing if _can_follow(s, entry)]
     if not s.asked_at:
-        stop = f"{s.party.name} has to agree to it, and no address of theirs is confirmed at which they could be asked."
+        stop = f"{s.party.name} has to agree to it, and they have no confirmed address at which they could be asked."
         return Plan(ask.action.value, entry.ref, known_as(s, entry), (), (), stop)
     if ask.successor is None:
         offered = tuple(WayOut(entry.ref, s.holder(entry).name, entry.level) for entry in able)
-        stop = "Say to whom: somebody who is confirmed, and has access to it already."
+        stop = "Name who takes it over: someone who is confirmed, and has access to it already."
         return Plan(ask.action.value, entry.ref, known_as(s, entry), (), (), stop=stop, ways_out=offered)
     owner = next(
         (
@@ -63,7 +63,7 @@ def _hand_over(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Pl
     if owner is not None and owner.account_id == s.account.id:
         raise Invalid(
             f"{s.holder(owner).name} owns {s.account.name} already. Nothing was changed.",
-            next_step="Choose somebody who does not; the plan without a name lists them.",
+            next_step="Choose someone who does not; the plan without a name lists them.",
             errors=[{"at": "successor", "problem": "owns it already"}],
         )
     to = next((entry for entry in able if entry.id == ask.successor), None)
@@ -150,6 +150,4 @@ def _possible(entry: Entry, around: Around) -> bool | None:
     return raised and (narrows or not _below_owning(entry.powers, around.levels))
 
 
-HAND_OVER = Act(
-    Action.HAND_OVER, _possible, _hand_over, lambda h: f"{h.where} has gone to somebody else, as you agreed"
-)
+HAND_OVER = Act(Action.HAND_OVER, _possible, _hand_over, lambda h: f"{h.where} has gone to someone else, as you agreed")

@@ -15,7 +15,7 @@ __all__ = ["ADD_MEMBER", "REMOVE_MEMBER"]
 
 def _refused(s: Situation, ask: Ask, now: datetime, held: Extent | None) -> Plan:
     raise Conflict(
-        f"An entry is no membership, which is what “{ask.action}” is about. Nothing was changed.",
+        f"An entry is not a membership, which is what “{ask.action}” is about. Nothing was changed.",
         next_step="Name the team and its member: openlatch team remove TEAM MEMBER",
         entry=s.entry.ref,
     )

@@ -48,7 +48,7 @@ def upgrade() -> None:
             version integer not null,
             primary key (workspace_id, id),
             foreign key (workspace_id, plan_id) references review_plans,
-            -- however many schedulers there are, a review comes round once
+            -- however many schedulers there are, a review takes place once
             unique (workspace_id, plan_id, occurrence)
         )
     """)

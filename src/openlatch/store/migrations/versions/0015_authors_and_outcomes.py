@@ -17,7 +17,7 @@ AUTHORS = (
     ("entries", "given_by_id"),
 )
 GONE = "It had ended before its turn came."
-CALLED_OFF = "called off before its turn came"
+CALLED_OFF = "cancelled before its turn came"
 
 
 def upgrade() -> None:
