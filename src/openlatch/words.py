@@ -13,6 +13,7 @@ __all__ = [
     "EndReason",
     "EntryOrder",
     "FactorKind",
+    "Findable",
     "HookForm",
     "How",
     "JobState",
@@ -639,3 +640,21 @@ class Occasion(StrEnum):
     ADMINISTRATOR_ADDED = "administrator-added"
     PROVIDER_BREACH = "provider-breach"
     """a provider has reported one; the round is about what lives there"""
+
+
+class Findable(StrEnum):
+    """What a search can find: the nouns of the product that have a page of their own."""
+
+    ENTRY = "entry"
+    ACCOUNT = "account"
+    PARTY = "party"
+    APP = "app"
+    PROVIDER = "provider"
+    PERSON = "person"
+    FLAG = "flag"
+    OFFER = "offer"
+    REQUEST = "request"
+    REVIEW = "review"
+    ROUND = "round"
+    ORDER = "order"
+    BATCH = "batch"

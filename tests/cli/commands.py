@@ -164,6 +164,7 @@ SAYS: dict[str, str] = {
     "round resume": "goes on; due",
     "round retry": "can be tried again",
     "round show": "Everybody outside the circle, round",
+    "search": "amara.levy@northcape-uni.example",
     "secret change": "cannot use it any more",
     "secret list": "{by_hand}",
     "secret record": "Recorded (",

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import subprocess
 from collections.abc import Iterator
 from pathlib import Path
 
@@ -14,36 +13,19 @@ from openlatch.cli import main
 
 ROOT = Path(__file__).parents[2]
 NAMED = re.compile(r"(?<![\w./-])(?<!role )(?<!database )openlatch ([a-z][^\n`”;|<]*)")
-APART = ("docs/decisions/", "changes/", "docs/reference/commands.md", "CHANGELOG")
-"""What tells of how it was; and what is made from the commands themselves."""
+KINDS = {".html", ".md", ".py", ".toml", ".ts", ".txt", ".vue"}
+APART = ("docs/decisions/", "docs/man/", "docs/reference/commands.md", "src/openlatch/web/console/")
+"""What tells of how it was; what is made from the commands themselves, or from other files here."""
 
 
 def texts() -> Iterator[Path]:
     """Every text that people read, and every file in which such texts are written."""
-    kept = subprocess.run(
-        [
-            "git",
-            "ls-files",
-            "-co",
-            "--exclude-standard",
-            "*.py",
-            "*.vue",
-            "*.ts",
-            "*.md",
-            "*.html",
-            "*.txt",
-            "*.toml",
-            "Makefile",
-        ],
-        cwd=ROOT,
-        check=True,
-        capture_output=True,
-        text=True,
-    ).stdout.split()
-    for name in kept:
-        path = ROOT / name
-        if path.exists() and not name.startswith((*APART, "tests/")):
-            yield path
+    yield from (path for path in ROOT.iterdir() if path.is_file() and path.suffix in KINDS | {""})
+    for folder in ("bench", "console/src", "docs", "src"):
+        for path in (ROOT / folder).rglob("*"):
+            name = str(path.relative_to(ROOT))
+            if path.suffix in KINDS and not name.startswith(APART) and "__pycache__" not in name:
+                yield path
 
 
 def wrong(said: str) -> str:

@@ -9,6 +9,8 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import LatchMark from "@/ui/LatchMark.vue";
 import ConfirmDialog from "./ConfirmDialog.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
+import SearchDialog from "./SearchDialog.vue";
+import { isHere, usePlaces } from "./places";
 import { useShortcuts } from "./shortcuts";
 import { useTheme } from "./theme";
 
@@ -18,11 +20,8 @@ const session = useSession();
 const { me, error } = session;
 const theme = useTheme();
 const sheet = ref(false);
-const maySeeOrders = session.may("orders.browse");
+const search = ref(false);
 const maySeeParties = session.may("parties.browse");
-const maySeeFlags = session.may("flags.browse");
-const maySeePeople = session.may("people.browse");
-const mayReadLog = session.may("log.browse");
 
 const signedOut = computed(() => error.value instanceof Problem && error.value.status === 401);
 watch(signedOut, (out) => {
@@ -38,29 +37,6 @@ watch(
   },
   { immediate: true },
 );
-const standing = useQuery({
-  queryKey: ["entries", "summary", {}],
-  queryFn: () => take(api.GET("/entries/summary")),
-  enabled: computed(() => !!me.value && !bound.value),
-});
-const open = useQuery({
-  queryKey: ["orders", "open"],
-  queryFn: () => take(api.GET("/orders", { params: { query: { state: "waiting,running,told,stuck" } } })),
-  enabled: computed(() => !!me.value && maySeeOrders.value),
-});
-const mayReview = session.may("rounds.browse");
-const waiting = useQuery({
-  queryKey: ["rounds", "open"],
-  queryFn: () => take(api.GET("/rounds", { params: { query: { state: "open" } } })),
-  enabled: computed(() => !!me.value && mayReview.value),
-});
-const maySeeProposals = session.may("proposals.browse");
-const maySeeRequests = session.may("requests.browse");
-const asks = useQuery({
-  queryKey: ["requests", "waiting"],
-  queryFn: () => take(api.GET("/requests", { params: { query: { state: "waiting", limit: 100 } } })),
-  enabled: computed(() => !!me.value && maySeeRequests.value),
-});
 const holders = useQuery({
   queryKey: ["holders"],
   queryFn: () => take(api.GET("/session/holders")),
@@ -69,49 +45,8 @@ const holders = useQuery({
 const elsewhere = computed(() =>
   (holders.data.value?.items ?? []).slice(1).reduce((sum, one) => sum + one.total, 0),
 );
-const places = computed(() =>
-  [
-    { to: "/", name: "Today", count: undefined, shown: maySeeParties.value },
-    {
-      to: "/inventory",
-      name: me.value?.person.role === "member" ? "My access" : "Inventory",
-      count: standing.data.value?.entries,
-      shown: true,
-    },
-    { to: "/accounts", name: "Accounts", count: undefined, shown: maySeeParties.value },
-    { to: "/apps", name: "Apps", count: undefined, shown: maySeeParties.value },
-    { to: "/parties", name: "Parties", count: undefined, shown: maySeeParties.value },
-    {
-      to: "/reviews",
-      name: "Reviews",
-      count: waiting.data.value?.items.reduce((sum, one) => sum + one.mine, 0) || undefined,
-      shown: mayReview.value,
-    },
-    {
-      to: "/offers",
-      name: "Offers",
-      count: asks.data.value?.items.length || undefined,
-      shown: true,
-    },
-    { to: "/what-if", name: "What if", count: undefined, shown: maySeeProposals.value },
-    {
-      to: "/orders",
-      name: "Orders",
-      count: open.data.value?.items.length || undefined,
-      shown: maySeeOrders.value,
-    },
-    { to: "/flags", name: "Flags", count: undefined, shown: maySeeFlags.value },
-    { to: "/rules", name: "Rules", count: undefined, shown: maySeeFlags.value },
-    { to: "/providers", name: "Providers", count: undefined, shown: true },
-    { to: "/people", name: "People", count: undefined, shown: maySeePeople.value },
-    { to: "/log", name: "Log", count: undefined, shown: mayReadLog.value },
-  ].filter((place) => place.shown && !bound.value),
-);
+const { groups } = usePlaces();
 
-const here = (to: string): boolean =>
-  to === "/"
-    ? route.path === "/"
-    : route.path.startsWith(to) || (to === "/reviews" && route.path.startsWith("/rounds"));
 // A member has nothing to look after but their own access.
 watch(
   [me, () => route.path],
@@ -121,21 +56,19 @@ watch(
   { immediate: true },
 );
 
-const go = (to: string) => () => void router.push(to);
+const KEYS = "tiawcdnxfvobprusl";
 useShortcuts({
   "?": () => (sheet.value = true),
-  "g t": go("/"),
-  "g i": go("/inventory"),
-  "g f": go("/flags"),
-  "g r": go("/rules"),
-  "g a": go("/accounts"),
-  "g w": go("/parties"),
-  "g o": go("/orders"),
-  "g v": go("/reviews"),
-  "g n": go("/offers"),
-  "g x": go("/what-if"),
-  "g p": go("/providers"),
-  "g l": go("/log"),
+  "/": () => (search.value = true),
+  ...Object.fromEntries(
+    [...KEYS].map((key) => [
+      `g ${key}`,
+      () => {
+        const place = groups.value.flatMap((group) => group.places).find((one) => one.key === key);
+        if (place) void router.push(place.to);
+      },
+    ]),
+  ),
 });
 
 async function signOut(): Promise<void> {
@@ -163,20 +96,39 @@ async function signOut(): Promise<void> {
         {{ me?.workspace.name }}
         <b v-if="elsewhere" class="block font-[620] text-act">{{ elsewhere }} waiting in others</b>
       </RouterLink>
-      <RouterLink
-        v-for="place in places"
-        :key="place.to"
-        :to="place.to"
-        class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[7px] hover:bg-wash max-md:border-l-0"
-        :class="here(place.to) ? 'border-l-act! bg-linear-to-r from-wash to-transparent font-[650]' : ''"
-        :aria-current="here(place.to) ? 'page' : undefined"
+      <button
+        type="button"
+        class="mx-[18px] mb-2 flex items-center justify-between rounded-md border border-line px-[10px] py-[5px] text-left text-plain text-mute hover:border-rule hover:text-ink max-md:mx-2 max-md:mb-0 max-md:gap-2"
+        aria-keyshortcuts="/"
+        @click="search = true"
       >
-        {{ place.name }}
-        <span v-if="place.count !== undefined" class="text-small text-mute tabular-nums">{{
-          place.count
-        }}</span>
-      </RouterLink>
-      <div class="mt-auto px-[18px] max-md:mt-0 max-md:ml-auto max-md:whitespace-nowrap">
+        Search <kbd class="font-mono text-small" aria-hidden="true">/</kbd>
+      </button>
+      <div class="min-h-0 flex-1 overflow-y-auto max-md:contents">
+        <template v-for="group in groups" :key="group.title">
+          <h2 v-if="group.title" class="small px-[18px] pt-[13px] pb-[2px] font-sans max-md:hidden">
+            {{ group.title }}
+          </h2>
+          <RouterLink
+            v-for="place in group.places"
+            :key="place.to"
+            :to="place.to"
+            class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[5px] hover:bg-wash max-md:border-l-0 max-md:whitespace-nowrap"
+            :class="
+              isHere(place.to, route.path)
+                ? 'border-l-act! bg-linear-to-r from-wash to-transparent font-[650]'
+                : ''
+            "
+            :aria-current="isHere(place.to, route.path) ? 'page' : undefined"
+          >
+            {{ place.name }}
+            <span v-if="place.count !== undefined" class="text-small text-mute tabular-nums">{{
+              place.count
+            }}</span>
+          </RouterLink>
+        </template>
+      </div>
+      <div class="px-[18px] pt-3 max-md:mt-0 max-md:ml-auto max-md:whitespace-nowrap">
         <template v-if="me">
           <RouterLink class="block font-[550] hover:underline max-md:hidden" to="/me">{{
             me.person.name
@@ -201,6 +153,7 @@ async function signOut(): Promise<void> {
       <div v-else-if="error && !signedOut" class="p-7"><ProblemNote :error="error" /></div>
     </main>
     <ConfirmDialog />
+    <SearchDialog v-model:open="search" />
     <ShortcutSheet v-model:open="sheet" />
   </div>
 </template>

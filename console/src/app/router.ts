@@ -59,6 +59,11 @@ export const router = createRouter({
       meta: { title: "Account" },
     },
     {
+      path: "/activity",
+      component: () => import("@/features/inventory/activity/ActivityPage.vue"),
+      meta: { title: "Activity" },
+    },
+    {
       path: "/apps",
       component: () => import("@/features/inventory/parties/AppsPage.vue"),
       meta: { title: "Apps" },
@@ -90,9 +95,9 @@ export const router = createRouter({
       meta: { title: "Flags" },
     },
     {
-      path: "/rules",
+      path: "/policy",
       component: () => import("@/features/rules/RulesPage.vue"),
-      meta: { title: "Rules" },
+      meta: { title: "Policy" },
     },
     {
       path: "/reviews",
@@ -102,7 +107,7 @@ export const router = createRouter({
     {
       path: "/rounds/:round",
       component: () => import("@/features/reviews/RoundPage.vue"),
-      meta: { title: "Review round" },
+      meta: { title: "Round" },
     },
     {
       path: "/holders",
@@ -127,12 +132,12 @@ export const router = createRouter({
     {
       path: "/what-if",
       component: () => import("@/features/what_if/ProposalsPage.vue"),
-      meta: { title: "What if" },
+      meta: { title: "What-if" },
     },
     {
       path: "/what-if/:proposal",
       component: () => import("@/features/what_if/ProposalPage.vue"),
-      meta: { title: "What if" },
+      meta: { title: "What-if" },
     },
     {
       path: "/webhooks",
@@ -157,7 +162,12 @@ export const router = createRouter({
     {
       path: "/batches/:batch",
       component: () => import("@/features/taking_back/BatchPage.vue"),
-      meta: { title: "Batches" },
+      meta: { title: "Batch" },
+    },
+    {
+      path: "/leavers",
+      component: () => import("@/features/taking_back/LeaversPage.vue"),
+      meta: { title: "Leavers" },
     },
     {
       path: "/parties/:party/leaving",
@@ -169,11 +179,16 @@ export const router = createRouter({
       component: () => import("@/features/providers/ProvidersPage.vue"),
       meta: { title: "Providers" },
     },
+    {
+      path: "/settings",
+      component: () => import("@/features/people/SettingsPage.vue"),
+      meta: { title: "Settings" },
+    },
     { path: "/log", component: () => import("@/features/record/LogPage.vue"), meta: { title: "Log" } },
     {
       path: "/:rest(.*)*",
       component: () => import("@/app/NothingHere.vue"),
-      meta: { title: "Nothing here" },
+      meta: { title: "Page not found" },
     },
   ],
 });

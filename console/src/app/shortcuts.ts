@@ -37,7 +37,7 @@ export function useShortcuts(shortcuts: Shortcuts): void {
 }
 
 export const SHEET: [string, string][] = [
-  ["/", "search"],
+  ["/", "search everything"],
   ["j  k", "next and previous entry"],
   ["Enter", "open the entry"],
   ["e", "end the access of the open entry"],
@@ -45,17 +45,5 @@ export const SHEET: [string, string][] = [
   ["k n d x p", "in a review: keep, narrow, last day, end now, pass on"],
   ["j  b", "in a review: the next item, and back"],
   ["a", "in a review: decide the same for all alike"],
-  ["g t", "go to today"],
-  ["g i", "go to the inventory"],
-  ["g f", "go to the flags"],
-  ["g r", "go to the rules"],
-  ["g a", "go to the accounts"],
-  ["g w", "go to the parties (who)"],
-  ["g v", "go to the reviews"],
-  ["g n", "go to offers and requests"],
-  ["g x", "go to what-if"],
-  ["g o", "go to the orders"],
-  ["g p", "go to the providers"],
-  ["g l", "go to the log"],
   ["?", "this sheet"],
 ];

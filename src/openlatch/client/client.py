@@ -17,6 +17,7 @@ from openlatch.client.providers import ProvidersCalls
 from openlatch.client.record import RecordCalls
 from openlatch.client.reviews import ReviewsCalls
 from openlatch.client.rules import RulesCalls
+from openlatch.client.search import SearchCalls
 from openlatch.client.taking_back import TakingBackCalls
 from openlatch.client.telling import TellingCalls
 from openlatch.client.what_if import WhatIfCalls
@@ -39,6 +40,7 @@ class Client(
     WhatIfCalls,
     TellingCalls,
     RecordCalls,
+    SearchCalls,
 ):
     """A sign-in to one service, `url` such as https://latch.example, with a token of one workspace.
 

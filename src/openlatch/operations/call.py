@@ -207,6 +207,11 @@ def require(call: Call, name: str) -> None:
         raise refusal
 
 
+def reaches(call: Call, name: str) -> bool:
+    """Whether whoever is signed in may use the operation of that name at all."""
+    return _refusal(call.actor, name) is None
+
+
 def _refusal(actor: Actor, name: str) -> NotSignedIn | NotAllowed | None:
     permission = OPERATIONS[name]
     if actor.person is None:
@@ -214,14 +219,14 @@ def _refusal(actor: Actor, name: str) -> NotSignedIn | NotAllowed | None:
     if actor.person.role not in permission.roles:
         allowed = ", ".join(sorted(permission.roles))
         return NotAllowed(
-            f"As {actor.person.role} you may not do this ({name}). Nothing was changed.",
+            f"Your role, {actor.person.role}, does not allow {name}. Nothing was changed.",
             next_step=f"Ask someone who is one of: {allowed}.",
             operation=name,
             role=str(actor.person.role),
         )
     if actor.lacks_factor and name not in OF_ONESELF:
         return FactorMissing(
-            f"As {actor.person.role} you need a second factor here, and you have none yet. Nothing was changed.",
+            f"Your role, {actor.person.role}, needs a second factor here, and you have none yet. Nothing was changed.",
             next_step="Add one under My account, or by: openlatch me add-codes",
             operation=name,
         )

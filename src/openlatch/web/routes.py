@@ -1,5 +1,6 @@
 """The routes, one module a noun, each function parse, one operation, render."""
 
+from openlatch.web import search
 from openlatch.web.inventory import accounts, activity, entries, imports, parties, sameness, views
 from openlatch.web.letting_in import answers, offers, requests
 from openlatch.web.orders import orders, teams
@@ -15,6 +16,7 @@ from openlatch.web.what_if import proposals
 __all__ = ["ALL"]
 
 ALL = (
+    search.routes,
     session.routes,
     sign_on.routes,
     people.routes,

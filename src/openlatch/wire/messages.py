@@ -242,6 +242,7 @@ if TYPE_CHECKING:
         Worse,
     )
     from openlatch.wire.rules.risks import Risk, RiskLine, RiskPoint, RiskShare
+    from openlatch.wire.search import FindQuery, Found, FoundList
     from openlatch.wire.taking_back.batches import (
         Batch,
         BatchItem,
@@ -357,6 +358,7 @@ __all__ = [
     "Factor",
     "FactorList",
     "FactorProof",
+    "FindQuery",
     "FinishWish",
     "Fit",
     "FitQuery",
@@ -365,6 +367,8 @@ __all__ = [
     "FlagQuery",
     "FlagThen",
     "Forgotten",
+    "Found",
+    "FoundList",
     "GoneWish",
     "Hindrance",
     "Holder",

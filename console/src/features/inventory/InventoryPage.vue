@@ -42,10 +42,6 @@ function step(by: number): void {
   if (next) show(next.ref);
 }
 useShortcuts({
-  "/": (event) => {
-    event.preventDefault();
-    bar.value?.focus();
-  },
   j: () => step(1),
   k: () => step(-1),
 });

@@ -3,7 +3,6 @@ import { useMutation, useQuery } from "@tanstack/vue-query";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import WorkspaceForm from "./WorkspaceForm.vue";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
 
 const COLUMNS: Column[] = [
@@ -77,6 +76,5 @@ const count = (number: number): string => (number ? String(number) : "–");
       Sign in to another workspace
     </RouterLink>
     <p class="mt-5 font-mono text-small text-mute">openlatch profile list</p>
-    <WorkspaceForm />
   </section>
 </template>

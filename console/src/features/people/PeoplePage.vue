@@ -12,8 +12,6 @@ import { ago, exact } from "@/ui/time";
 import { useQueryParams } from "@/ui/useQueryParams";
 import InviteForm from "./InviteForm.vue";
 import PersonPanel from "./PersonPanel.vue";
-import SignOnForm from "./SignOnForm.vue";
-import SignOns from "./SignOns.vue";
 
 /** Who signs in to this workspace, in which role, and who is invited. */
 const COLUMNS: Column[] = [
@@ -62,8 +60,6 @@ function sent(address: string): void {
   go({ invite: "" });
 }
 const inviting = param("invite");
-const signOn = param("sign-on");
-const maySeeSignOns = session.may("sign_ons.browse");
 </script>
 
 <template>
@@ -83,7 +79,7 @@ const maySeeSignOns = session.may("sign_ons.browse");
           v-if="mayInvite"
           type="button"
           class="button button-act"
-          @click="go({ invite: 'yes', person: '', 'sign-on': '' })"
+          @click="go({ invite: 'yes', person: '' })"
         >
           Invite someone…
         </button>
@@ -101,14 +97,10 @@ const maySeeSignOns = session.may("sign_ons.browse");
       opens
       :is-open="(one) => one.id === open"
       :faint="(one) => one.state === 'disabled'"
-      @open="(one) => go({ person: one.id, invite: '', 'sign-on': '' })"
+      @open="(one) => go({ person: one.id, invite: '' })"
     >
       <template #name="{ row: one }">
-        <button
-          type="button"
-          class="text-left font-[620]"
-          @click.stop="go({ person: one.id, invite: '', 'sign-on': '' })"
-        >
+        <button type="button" class="text-left font-[620]" @click.stop="go({ person: one.id, invite: '' })">
           {{ one.name }}
         </button>
         <span v-if="one.name !== one.address" class="small block break-words">{{ one.address }}</span>
@@ -140,18 +132,9 @@ const maySeeSignOns = session.may("sign_ons.browse");
       </template>
     </DataTable>
     <p class="mt-5 font-mono text-small text-mute">openlatch people list</p>
-    <SignOns v-if="maySeeSignOns" @open="(id) => go({ 'sign-on': id, person: '', invite: '' })" />
     <template #panel>
       <SidePanel v-if="inviting && mayInvite" label="Invite someone" @close="go({ invite: '' })">
         <InviteForm @sent="sent" @close="go({ invite: '' })" />
-      </SidePanel>
-      <SidePanel
-        v-else-if="signOn && mayInvite"
-        :key="signOn"
-        label="Single sign-on"
-        @close="go({ 'sign-on': '' })"
-      >
-        <SignOnForm :of="signOn" @close="go({ 'sign-on': '' })" />
       </SidePanel>
       <SidePanel
         v-else-if="shown"

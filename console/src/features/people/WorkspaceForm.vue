@@ -50,7 +50,7 @@ const change = useMutation({
     <p class="text-mute">
       If the time zone changes, access ends at the same instant as before, and reviews take place on the same
       days in the new zone. Your own domains are set in the
-      <RouterLink class="link" to="/rules">rules</RouterLink>.
+      <RouterLink class="link" to="/policy">policy</RouterLink>.
     </p>
     <div class="mt-3 flex flex-wrap items-end gap-3">
       <FormField label="Name">

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQueryClient } from "@tanstack/vue-query";
 import { ref } from "vue";
+import { useRoute } from "vue-router";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import KeepEntry from "./KeepEntry.vue";
@@ -20,7 +21,6 @@ const mayKeep = session.may("hand.keep");
 const mayImport = session.may("imports.start");
 const mayReportBreach = session.may("providers.report_breach");
 const mayAdd = session.may("providers.add");
-const maySeeHooks = session.may("webhooks.browse");
 const maySeeLevels = session.may("levels.browse");
 const mayChange = session.may("providers.change");
 const maySeeEvents = session.may("security_events.browse");
@@ -53,7 +53,7 @@ function latest(one: Provider): string {
   const words = withheld ? "not believed; nothing was taken as gone" : WORDS[state];
   return (words ?? state) + (seen ? `: ${seen}${total && total !== seen ? ` of ${total}` : ""} entries` : "");
 }
-const opened = ref("");
+const opened = ref(useRoute().query.add ? "add" : "");
 function toggle(what: string): void {
   opened.value = opened.value === what ? "" : what;
 }
@@ -97,7 +97,6 @@ function counts(one: Provider): string {
         </p>
       </div>
       <span class="flex items-center gap-4">
-        <RouterLink v-if="maySeeHooks" class="link" to="/webhooks">Webhooks</RouterLink>
         <button v-if="mayAdd && opened !== 'add'" type="button" class="button" @click="toggle('add')">
           Add a provider
         </button>

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
-import { useRouter } from "vue-router";
+import { useRoute, useRouter } from "vue-router";
 import { api, take, type Review, type Round } from "@/api/client";
 import { useSession } from "@/api/session";
 import OutcomeBar from "@/ui/OutcomeBar.vue";
@@ -24,7 +24,7 @@ const queries = useQueryClient();
 const session = useSession();
 const { zone } = session;
 const maySave = session.may("reviews.save");
-const editing = ref<Review | "new" | null>(null);
+const editing = ref<Review | "new" | null>(useRoute().query.new ? "new" : null);
 const reviews = useQuery({ queryKey: ["reviews"], queryFn: () => take(api.GET("/reviews")) });
 const rounds = useQuery({
   queryKey: ["rounds", "list"],

@@ -34,7 +34,7 @@ const facts = computed(() =>
         <RouterLink
           v-if="mayAccept"
           class="link font-mono text-small"
-          :to="{ path: '/rules', query: { rule: flag.rule } }"
+          :to="{ path: '/policy', query: { rule: flag.rule } }"
           >{{ flag.rule }}</RouterLink
         >
         <span v-else class="font-mono text-small">{{ flag.rule }}</span>

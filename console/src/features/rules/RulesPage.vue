@@ -52,9 +52,9 @@ function show(id: string): void {
 </script>
 
 <template>
-  <section class="flex h-full flex-col pt-5 pl-[26px]" aria-label="Rules">
+  <section class="flex h-full flex-col pt-5 pl-[26px]" aria-label="Policy">
     <header class="pr-6">
-      <h1>Rules</h1>
+      <h1>Policy</h1>
       <p class="mt-[5px] min-h-5 text-mute">
         <template v-if="latest && rules.data.value">
           {{ rules.data.value.items.filter((one) => !one.off).length }} rules of policy {{ latest.number

@@ -34,11 +34,11 @@ const {
 <template>
   <ListPage
     title="Batches"
-    lead="Orders for many entries at once, and for those who go."
+    lead="Orders for many entries at once, and for leavers."
     :error="error"
     :pending="isPending"
     :empty="!batches.length"
-    nothing="Nothing was ordered for many at once yet."
+    nothing="There are no batches yet."
     hint="Batches are started in the inventory with “Act on all”, or for a leaver."
     :more="hasMore"
     more-text="Earlier ones"

@@ -65,7 +65,7 @@ function state(one: Webhook): string {
 
 <template>
   <section class="h-full overflow-auto px-[26px] pt-5 pb-8 max-sm:px-4" aria-label="Webhooks" tabindex="0">
-    <p class="small"><RouterLink class="link" to="/providers">Providers</RouterLink></p>
+    <p class="small"><RouterLink class="link" to="/settings">Settings</RouterLink></p>
     <h1>Webhooks</h1>
     <p class="mt-[5px] max-w-2xl text-mute">
       What happens is sent to these addresses in the order of the log, as signed CloudEvents 1.0 (RFC 9421).

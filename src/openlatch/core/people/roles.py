@@ -229,6 +229,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "notices.choose": _changes(*_EVERYONE),
         "receipts.keys": _reads(*_EVERYONE),
         "receipts.show": _reads(*_STAFF),
+        "search.find": _reads(*_EVERYONE),
         "activity.browse": _reads(*_STAFF),
         "log.browse": _reads(*_STAFF),
         "log.head": _reads(*_STAFF),

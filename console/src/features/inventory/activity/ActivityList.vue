@@ -12,7 +12,7 @@ import SegmentedButtons from "@/ui/SegmentedButtons.vue";
 const columns = computed<Column[]>(() => [
   { key: "when", title: "When", cell: "whitespace-nowrap" },
   { key: "who", title: "Who" },
-  { key: "inWhoseName", title: "Your workspaces" },
+  { key: "inWhoseName", title: "In whose name" },
   ...(!props.account ? [{ key: "where", title: "Where" }] : []),
   { key: "what", title: "What" },
   { key: "with", title: "With" },

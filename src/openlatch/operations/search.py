@@ -1,0 +1,159 @@
+"""Finding anything by a part of its name, an address, or its short form; each only for whoever may see such things."""
+
+from __future__ import annotations
+
+import contextlib
+import itertools
+from collections.abc import Callable, Iterator
+from dataclasses import dataclass
+from uuid import UUID
+
+from openlatch.core.ids import normal_ref, ref_of
+from openlatch.errors import NotAllowed, NotFound
+from openlatch.operations.call import Call, operation, reaches
+from openlatch.operations.inventory import accounts, entries, parties
+from openlatch.operations.letting_in import offers, requests
+from openlatch.operations.orders import orders
+from openlatch.operations.people import people
+from openlatch.operations.providers import providers
+from openlatch.operations.reviews import plans, rounds
+from openlatch.operations.rules import flags
+from openlatch.operations.taking_back import batches
+from openlatch.wire.inventory.entries import EntryFilter as Wanted
+from openlatch.words import Action, Findable, PartyKind
+
+__all__ = ["Hit", "find"]
+
+LEAST = 2
+"""Fewer letters are in almost everything."""
+
+
+@dataclass(frozen=True, slots=True)
+class Hit:
+    """Something that was found: its kind, its id, its name, and what tells it apart from others of that name."""
+
+    kind: Findable
+    id: UUID
+    name: str
+    says: str
+
+    @property
+    def ref(self) -> str:
+        """Its short form."""
+        return ref_of(self.id)
+
+
+@operation("search.find")
+def find(call: Call, text: str, limit: int) -> tuple[Hit, ...]:
+    """What a text finds, of each kind at most so many: what has that short form first, then what is named like it."""
+    if len(text) < LEAST:
+        return ()
+    by_ref = _by_ref(call, text) if normal_ref(text) is not None else iter(())
+    named = (hit for needed, look in _LOOKS if reaches(call, needed) for hit in look(call, text, limit))
+    return tuple(dict.fromkeys(itertools.chain(by_ref, named)))
+
+
+def _entry(sight: entries.Sight) -> Hit:
+    listed = sight.listed
+    entry = listed.entry
+    says = f"{entry.kind}, {entry.level}" if entry.level else str(entry.kind)
+    name = f"{listed.party.name} on {listed.account.name}"
+    return Hit(Findable.ENTRY, entry.id, name, f"{says}, {listed.provider.name}")
+
+
+def _parties(call: Call, text: str, limit: int) -> Iterator[Hit]:
+    for party, count in parties.browse(call, text, limit, None).items:
+        kind = Findable.APP if party.kind is PartyKind.APP else Findable.PARTY
+        on = f"{count} account{'' if count == 1 else 's'}"
+        yield Hit(kind, party.id, party.name, ", ".join([*party.addresses, party.kind, on]))
+
+
+def _accounts(call: Call, text: str, limit: int) -> Iterator[Hit]:
+    for account, count in accounts.browse(call, text, "", limit, None).items:
+        provider = call.tx.providers.get(account.provider_id)
+        yield Hit(Findable.ACCOUNT, account.id, account.name, f"{provider.name}, shared with {count}")
+
+
+def _entries(call: Call, text: str, limit: int) -> Iterator[Hit]:
+    yield from map(_entry, entries.browse(call, Wanted(q=text), "severity", limit, None).items)
+
+
+def _providers(call: Call, text: str, limit: int) -> Iterator[Hit]:
+    every = (sight.provider for sight in providers.browse(call))
+    found = (one for one in every if text.casefold() in one.name.casefold())
+    for provider in itertools.islice(found, limit):
+        yield Hit(Findable.PROVIDER, provider.id, provider.name, provider.connector)
+
+
+def _reviews(call: Call, text: str, limit: int) -> Iterator[Hit]:
+    found = (sight for sight in plans.browse(call) if text.casefold() in sight.plan.name.casefold())
+    for sight in itertools.islice(found, limit):
+        yield Hit(Findable.REVIEW, sight.plan.id, sight.plan.name, sight.says)
+
+
+def _people(call: Call, text: str, limit: int) -> Iterator[Hit]:
+    every = people.browse(call).people
+    found = (one for one in every if text.casefold() in f"{one.name} {one.address}".casefold())
+    for person in itertools.islice(found, limit):
+        yield Hit(Findable.PERSON, person.id, person.name, f"{person.address}, {person.role}")
+
+
+_LOOKS: tuple[tuple[str, Callable[[Call, str, int], Iterator[Hit]]], ...] = (
+    ("parties.browse", _parties),
+    ("accounts.browse", _accounts),
+    ("entries.browse", _entries),
+    ("providers.browse", _providers),
+    ("reviews.browse", _reviews),
+    ("people.browse", _people),
+)
+"""What is looked through, each with the operation that one has to reach for it."""
+
+
+def _by_ref(call: Call, text: str) -> Iterator[Hit]:
+    """Whatever has this short form."""
+    for needed, look in _REFS:
+        if reaches(call, needed):
+            with contextlib.suppress(NotFound, NotAllowed):
+                yield look(call, text)
+
+
+def _order(call: Call, text: str) -> Hit:
+    sight = orders.show(call, text)
+    return Hit(Findable.ORDER, sight.order.id, f"{Action(sight.order.action).does}: {sight.about}", str(sight.order.state))
+
+
+def _round(call: Call, text: str) -> Hit:
+    there = rounds.show(call, text).round
+    return Hit(Findable.ROUND, there.id, there.plan.name, str(there.state))
+
+
+def _batch(call: Call, text: str) -> Hit:
+    sight = batches.show(call, text, "")
+    name = f"{sight.party.name} leaves" if sight.party else Action(sight.batch.action).does
+    return Hit(Findable.BATCH, sight.batch.id, name, sight.batch.ordered_by.name)
+
+
+def _offer(call: Call, text: str) -> Hit:
+    there = offers.show(call, text).offer
+    return Hit(Findable.OFFER, there.id, there.name, f"{there.address}, {there.state}")
+
+
+def _request(call: Call, text: str) -> Hit:
+    there = requests.show(call, text)
+    return Hit(Findable.REQUEST, there.id, f"{there.name}: {there.account}", str(there.state))
+
+
+def _flag(call: Call, text: str) -> Hit:
+    sight = flags.show(call, text)
+    return Hit(Findable.FLAG, sight.flag.id, sight.reason, str(sight.flag.severity))
+
+
+_REFS: tuple[tuple[str, Callable[[Call, str], Hit]], ...] = (
+    ("entries.show", lambda call, text: _entry(entries.show(call, text))),
+    ("orders.show", _order),
+    ("rounds.show", _round),
+    ("batches.show", _batch),
+    ("offers.show", _offer),
+    ("requests.show", _request),
+    ("flags.show", _flag),
+)
