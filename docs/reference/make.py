@@ -21,6 +21,7 @@ from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.program import rules_of
 from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.errors import BY_CODE
+from openlatch.glossary import GLOSSARY
 from openlatch.operations.rules.policy_file import BUILT_IN, read
 from openlatch.web.app import description
 from openlatch.wire.inventory.columns import COLUMNS, USUAL
@@ -303,9 +304,23 @@ def _manual() -> ModuleType:
     return module
 
 
+def glossary() -> str:
+    lines = [
+        "# Glossary",
+        NOTE,
+        "One word for one thing: the same on the command line, in the API, and on the pages of the console.\n",
+        "| word | means | command | API tag | page |",
+        "| --- | --- | --- | --- | --- |",
+    ]
+    lines += [
+        f"| {term.word} | {term.meaning} | `openlatch {term.word}` | `{term.tag}` | {term.page} |" for term in GLOSSARY
+    ]
+    return "\n".join(lines)
+
+
 def everything() -> Iterator[tuple[Path, str]]:
     """Yield every file of the reference with what has to be in it."""
-    for make in (settings, commands, errors, rules, fields, risk, roles, orders, connectors):
+    for make in (settings, commands, glossary, errors, rules, fields, risk, roles, orders, connectors):
         yield DOCS / "reference" / f"{make.__name__}.md", make() + "\n"
     for name, page in _manual().pages():
         yield DOCS / "man" / name, page

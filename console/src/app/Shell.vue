@@ -79,18 +79,18 @@ async function signOut(): Promise<void> {
 
 <template>
   <div
-    class="grid h-dvh grid-cols-[168px_minmax(0,1fr)] max-md:grid-cols-1 max-md:grid-rows-[auto_minmax(0,1fr)]"
+    class="grid h-dvh grid-cols-[186px_minmax(0,1fr)] max-md:grid-cols-1 max-md:grid-rows-[auto_minmax(0,1fr)]"
   >
     <nav
       aria-label="Places"
-      class="flex flex-col border-r border-line py-5 max-md:flex-row max-md:items-center max-md:overflow-x-auto max-md:border-r-0 max-md:border-b max-md:py-2"
+      class="flex min-h-0 flex-col border-r border-line pt-4 pb-3 max-md:flex-row max-md:items-center max-md:overflow-x-auto max-md:border-r-0 max-md:border-b max-md:py-2"
     >
       <RouterLink to="/" class="block px-[18px] py-[3px]" aria-label="Open Latch, to the start"
         ><LatchMark
       /></RouterLink>
       <RouterLink
         to="/holders"
-        class="block px-[18px] pt-4 pb-[18px] text-plain leading-[1.3] text-mute hover:text-ink max-md:hidden"
+        class="block px-[18px] pt-3 pb-3 text-plain leading-[1.3] text-mute hover:text-ink max-md:hidden"
         :title="`Workspace: ${me?.workspace.name}`"
       >
         {{ me?.workspace.name }}
@@ -106,14 +106,14 @@ async function signOut(): Promise<void> {
       </button>
       <div class="min-h-0 flex-1 overflow-y-auto max-md:contents">
         <template v-for="group in groups" :key="group.title">
-          <h2 v-if="group.title" class="small px-[18px] pt-[13px] pb-[2px] font-sans max-md:hidden">
+          <h2 v-if="group.title" class="small px-[18px] pt-[9px] pb-px font-sans max-md:hidden">
             {{ group.title }}
           </h2>
           <RouterLink
             v-for="place in group.places"
             :key="place.to"
             :to="place.to"
-            class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[5px] hover:bg-wash max-md:border-l-0 max-md:whitespace-nowrap"
+            class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[3.5px] hover:bg-wash max-md:border-l-0 max-md:whitespace-nowrap"
             :class="
               isHere(place.to, route.path)
                 ? 'border-l-act! bg-linear-to-r from-wash to-transparent font-[650]'
@@ -128,14 +128,16 @@ async function signOut(): Promise<void> {
           </RouterLink>
         </template>
       </div>
-      <div class="px-[18px] pt-3 max-md:mt-0 max-md:ml-auto max-md:whitespace-nowrap">
+      <div
+        class="border-t border-line px-[18px] pt-2 max-md:mt-0 max-md:ml-auto max-md:border-t-0 max-md:pt-0 max-md:whitespace-nowrap"
+      >
         <template v-if="me">
-          <RouterLink class="block font-[550] hover:underline max-md:hidden" to="/me">{{
-            me.person.name
-          }}</RouterLink>
-          <div class="small max-md:hidden">{{ me.person.role }}</div>
-          <div class="mt-2 flex flex-wrap gap-x-3 gap-y-[9px] text-small">
-            <RouterLink class="link w-full max-md:hidden" to="/told">Notices</RouterLink>
+          <RouterLink class="block leading-[1.3] font-[550] hover:underline max-md:hidden" to="/me"
+            >{{ me.person.name }}
+            <span class="small font-normal whitespace-nowrap">{{ me.person.role }}</span></RouterLink
+          >
+          <div class="mt-1 flex flex-wrap gap-x-[9px] gap-y-[5px] text-small">
+            <RouterLink class="link max-md:hidden" to="/told">Notices</RouterLink>
             <RouterLink class="link md:hidden" to="/me">My account</RouterLink>
             <button class="link" type="button" @click="signOut">Sign out</button>
             <button class="link" type="button" @click="theme.toggle">

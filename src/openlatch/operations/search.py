@@ -119,7 +119,9 @@ def _by_ref(call: Call, text: str) -> Iterator[Hit]:
 
 def _order(call: Call, text: str) -> Hit:
     sight = orders.show(call, text)
-    return Hit(Findable.ORDER, sight.order.id, f"{Action(sight.order.action).does}: {sight.about}", str(sight.order.state))
+    return Hit(
+        Findable.ORDER, sight.order.id, f"{Action(sight.order.action).does}: {sight.about}", str(sight.order.state)
+    )
 
 
 def _round(call: Call, text: str) -> Hit:

@@ -25,6 +25,7 @@ from sqlalchemy.exc import OperationalError
 from werkzeug.exceptions import HTTPException
 
 from openlatch.errors import Busy, Conflict, Invalid, Malformed, NotAllowed, NotFound, NotSignedIn, OpenLatchError
+from openlatch.glossary import tag_of
 from openlatch.operations.call import Actor, Call, Services
 from openlatch.operations.credentials import Bearer
 from openlatch.operations.people import sign_ins
@@ -170,8 +171,7 @@ class Upload:
 class Routes:
     """The routes of one noun."""
 
-    def __init__(self, tag: str) -> None:
-        self.tag = tag
+    def __init__(self) -> None:
         self.all: list[Route] = []
 
     def route(
@@ -208,7 +208,7 @@ class Routes:
                     body=body,
                     status=status,
                     public=public,
-                    tag=self.tag,
+                    tag=tag_of(rule),
                     files=files,
                     takes=takes,
                     streams=streams,

@@ -11,6 +11,7 @@ from pydantic import BaseModel
 from pydantic.json_schema import models_json_schema
 
 from openlatch import __version__
+from openlatch.glossary import GLOSSARY
 from openlatch.web.api import PREFIX, Route, needed
 from openlatch.wire import messages as wire
 
@@ -54,6 +55,7 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
             "description": "Who can use your shared accounts, what is stale or risky in it, and taking it back.",
         },
         "servers": [{"url": PREFIX}],
+        "tags": [{"name": term.tag, "description": term.meaning} for term in GLOSSARY],
         "paths": paths,
         "components": {
             "schemas": dict(sorted(schemas.items())),

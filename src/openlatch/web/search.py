@@ -10,7 +10,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("search")
+routes = Routes()
 
 
 @routes.route("GET", "/search", query=wire.FindQuery, returns=wire.FoundList)

@@ -15,5 +15,5 @@ def _(w: World) -> None:
     hers = w.member.search(entry.party.name)
     assert entry.ref not in {hit.ref for hit in hers}, "a member finds their own access only"
     assert w.member.search(w.things.offer) == []
-    with w.refused(Invalid, "at most 200"):
+    with w.refused(Invalid, "longer than 200"):
         w.owner.search("x" * 201)

@@ -57,7 +57,7 @@ const domains = computed(() => me.value?.workspace.circle_domains ?? []);
       <h2 class="section max-w-3xl">Webhooks</h2>
       <p class="max-w-2xl">
         Addresses that are sent what happens: {{ sent }}
-        <RouterLink class="link" to="/webhooks">Webhooks</RouterLink>
+        <RouterLink class="link" to="/webhooks">See and change webhooks</RouterLink>
       </p>
     </template>
     <h2 class="section max-w-3xl">Proof</h2>

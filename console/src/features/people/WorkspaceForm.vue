@@ -46,11 +46,10 @@ const change = useMutation({
     aria-label="This workspace"
     @submit.prevent="change.mutate()"
   >
-    <h3 class="section">This workspace</h3>
+    <h2 class="section">This workspace</h2>
     <p class="text-mute">
       If the time zone changes, access ends at the same instant as before, and reviews take place on the same
-      days in the new zone. Your own domains are set in the
-      <RouterLink class="link" to="/policy">policy</RouterLink>.
+      days in the new zone.
     </p>
     <div class="mt-3 flex flex-wrap items-end gap-3">
       <FormField label="Name">

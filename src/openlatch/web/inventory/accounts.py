@@ -13,7 +13,7 @@ from openlatch.words import Criticality
 
 __all__ = ["routes"]
 
-routes = Routes("accounts")
+routes = Routes()
 
 
 @routes.route("GET", "/accounts", query=wire.SearchQuery, returns=wire.AccountList)

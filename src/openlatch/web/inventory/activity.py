@@ -11,7 +11,7 @@ from openlatch.words import How
 
 __all__ = ["routes"]
 
-routes = Routes("activity")
+routes = Routes()
 
 
 @routes.route("GET", "/activity", query=wire.ActivityQuery, returns=wire.ActivityList)

@@ -15,7 +15,7 @@ from openlatch.words import Power
 
 __all__ = ["routes"]
 
-routes = Routes("entries")
+routes = Routes()
 
 
 @routes.route("GET", "/entries", query=wire.EntryQuery, returns=wire.EntryList)

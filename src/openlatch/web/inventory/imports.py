@@ -11,7 +11,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("providers")
+routes = Routes()
 
 
 @routes.route(

@@ -14,7 +14,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("parties")
+routes = Routes()
 
 
 class PartyQuery(wire.PageQuery):

@@ -13,7 +13,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("parties")
+routes = Routes()
 
 
 @routes.route("GET", "/perhaps-the-same", query=wire.AlikeQuery, returns=wire.PerhapsTheSame)

@@ -12,7 +12,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("views")
+routes = Routes()
 
 
 @routes.route("GET", "/views", returns=wire.ViewList)

@@ -16,7 +16,7 @@ from openlatch.words import Scope
 
 __all__ = ["routes"]
 
-routes = Routes("answers")
+routes = Routes()
 
 
 @routes.route("GET", "/answers/<link>", returns=wire.Question, public=True)

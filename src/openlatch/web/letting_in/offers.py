@@ -15,7 +15,7 @@ from openlatch.words import Power
 
 __all__ = ["routes"]
 
-routes = Routes("offers")
+routes = Routes()
 
 
 def _about(call: Call, body: wire.OfferWish) -> list[Lookup]:

@@ -16,7 +16,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("requests")
+routes = Routes()
 
 
 @routes.route("POST", "/requests", body=wire.RequestWish, returns=wire.Request, status=201, counted=True)

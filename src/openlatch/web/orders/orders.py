@@ -16,7 +16,7 @@ from openlatch.words import Action
 
 __all__ = ["routes", "wish"]
 
-routes = Routes("orders")
+routes = Routes()
 
 
 @routes.route("GET", "/orders", query=wire.OrderQuery, returns=wire.OrderList)

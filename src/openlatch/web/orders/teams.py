@@ -14,7 +14,7 @@ from openlatch.words import Action
 
 __all__ = ["routes"]
 
-routes = Routes("teams")
+routes = Routes()
 
 
 @routes.route("GET", "/parties/<party>/memberships", returns=wire.MembershipList)

@@ -12,7 +12,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("me")
+routes = Routes()
 
 
 @routes.route("PUT", "/me", body=wire.MeWish, returns=wire.Person)

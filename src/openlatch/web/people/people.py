@@ -12,7 +12,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("people")
+routes = Routes()
 
 
 @routes.route("GET", "/workspace", returns=wire.Workspace)

@@ -25,7 +25,7 @@ from openlatch.words import LinkPurpose, Scope
 
 __all__ = ["count_asked", "device", "nobody", "routes", "signed_in", "wrong_code"]
 
-routes = Routes("session")
+routes = Routes()
 MOST_BESIDE = 20
 """sessions in other holders' names that one browser keeps"""
 

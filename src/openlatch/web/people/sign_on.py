@@ -17,7 +17,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("sign_on")
+routes = Routes()
 
 
 @routes.route("GET", "/session/sign-on", query=wire.SignOnQuery, returns=wire.SignOnNames, public=True)

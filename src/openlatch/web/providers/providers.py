@@ -19,7 +19,7 @@ from openlatch.words import Power
 
 __all__ = ["routes"]
 
-routes = Routes("providers")
+routes = Routes()
 
 
 def _tried(call: Call, provider: str, body: wire.ProviderWish) -> Sequence[Lookup]:

@@ -12,7 +12,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("readings")
+routes = Routes()
 
 
 class ReadingQuery(wire.PageQuery):

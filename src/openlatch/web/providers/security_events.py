@@ -22,7 +22,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("security-events")
+routes = Routes()
 UNKNOWN = Refused("authentication_failed", "Nothing is heard under this address with this secret.")
 
 

@@ -12,7 +12,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("log")
+routes = Routes()
 
 
 @routes.route("GET", "/log", query=wire.LogQuery, returns=wire.EventList)

@@ -12,7 +12,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("reports")
+routes = Routes()
 
 
 @routes.route("POST", "/rounds/<review_round>/prints", returns=wire.Print, status=202)

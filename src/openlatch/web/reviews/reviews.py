@@ -18,7 +18,7 @@ from openlatch.words import Choice, Outcome
 
 __all__ = ["routes"]
 
-routes = Routes("reviews")
+routes = Routes()
 
 
 @routes.route("GET", "/reviews", returns=wire.ReviewList)

@@ -10,7 +10,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("flags")
+routes = Routes()
 
 
 @routes.route("GET", "/flags", query=wire.FlagQuery, returns=wire.FlagList)

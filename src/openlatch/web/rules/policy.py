@@ -11,7 +11,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("policy")
+routes = Routes()
 
 
 @routes.route("GET", "/policy", query=wire.PolicyQuery, returns=wire.Policy)

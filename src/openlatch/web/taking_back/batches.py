@@ -15,7 +15,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("batches")
+routes = Routes()
 
 
 @routes.route("GET", "/batches", query=wire.BatchQuery, returns=wire.BatchList)

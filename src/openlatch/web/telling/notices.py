@@ -16,7 +16,7 @@ from openlatch.words import Telling
 
 __all__ = ["routes"]
 
-routes = Routes("notices")
+routes = Routes()
 
 
 @routes.route("GET", "/notices", query=wire.PageQuery, returns=wire.NoticeList)

@@ -14,7 +14,7 @@ from openlatch.words import HookForm
 
 __all__ = ["routes"]
 
-routes = Routes("webhooks")
+routes = Routes()
 
 
 @routes.route("GET", "/webhooks", returns=wire.WebhookList)

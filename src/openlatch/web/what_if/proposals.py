@@ -13,7 +13,7 @@ from openlatch.wire import messages as wire
 
 __all__ = ["routes"]
 
-routes = Routes("what-if")
+routes = Routes()
 
 
 @routes.route("GET", "/accounts/<account>/shares", query=wire.ShareQuery, returns=wire.Shares)
