@@ -19,7 +19,7 @@ from openlatch.core.people.roles import OPERATIONS
 from openlatch.core.providers.ports import Connector
 from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.program import rules_of
-from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
+from openlatch.core.rules.risk import CIRCUMSTANCES, MIDDLE, MOST, Weights
 from openlatch.errors import BY_CODE
 from openlatch.glossary import GLOSSARY
 from openlatch.operations.rules.policy_file import BUILT_IN, read
@@ -34,6 +34,7 @@ from openlatch.wiring import connectors as installed
 from openlatch.words import EntryOrder, Kind, OrderState, Outcome, Power, Role, Severity, State, Tone
 
 DOCS = Path(__file__).parents[1]
+SCALE = (1, 3, 10, 30, 100, 300, 1000, 3000)
 NOTE = "<!-- made from the code by docs/reference/make.py -->\n"
 SCHEMAS: dict[str, type[BaseModel]] = {
     "description": feed.Description,
@@ -173,14 +174,21 @@ def risk() -> str:
         "| circumstance | percent | where |",
         "| --- | --- | --- |",
         *(f"| {one.says} | {one.percent} | `{one.when}` |" for one in CIRCUMSTANCES),
-        "\nAn account and a party count their six worst entries: the worst in full, each further one half as much as",
-        "the one before. No risk is more than 100.\n",
+        "\nPoints have no upper end. They are brought to the scale of 0 to 100 by 100 · points ÷ (points + 100),",
+        "rounded down, so that what is ten times as dangerous is still told apart: more points are never less risk.\n",
+        "| points | " + " | ".join(str(points) for points in SCALE) + " |",
+        "| --- |" + " --- |" * len(SCALE),
+        "| risk | " + " | ".join(str(MOST * points // (points + MIDDLE)) for points in SCALE) + " |",
+        "\nAn account and a party count their six worst entries: the worst in full, and each further one takes half of",
+        "its own part of what is left up to 100.\n",
         "**An example.** A contractor outside the circle can view, edit and spend on an account that is neither vital",
         "nor minor, without an end, last used 214 days ago: 3 + 6 + 18 = 27 points; outside × 1.5 makes 40, endless",
-        "× 1.2 makes 48, unused × 1.3 makes 63, unused for twice the limit × 1.2 makes 75. `openlatch show` prints",
-        "these lines for any entry.\n",
-        "**Another.** Of two guides who can only view (3 points), the one inside the circle who was there yesterday is",
-        "at 3, and the outsider without an end at 5.",
+        "× 1.2 makes 48, unused × 1.3 makes 63, unused for twice the limit × 1.2 makes 75 points: a risk of 42.",
+        "`openlatch show` prints these lines for any entry.\n",
+        "**Another.** Of two guides who can only view (3 points), the one inside the circle who came yesterday has",
+        "a risk of 2, and the outsider without an end, with 5 points, one of 4.\n",
+        "**The demo.** How many of its entries have which risk:\n",
+        "![How many entries of the demo have which risk](../screenshots/risk.png)",
     ]
     return "\n".join(lines)
 

@@ -172,7 +172,7 @@ def rules(page: Page, stack: Stack) -> None:
     page.goto(f"{stack.url}/")
     page.get_by_role("button", name=re.compile("Lise Hartnell")).first.wait_for()
     shoot(page, "today")
-    page.goto(f"{stack.url}/rules?show=policy&rule=crowded")
+    page.goto(f"{stack.url}/policy?show=policy&rule=crowded")
     text = page.get_by_label("The policy, as TOML")
     page.get_by_text("no mistakes").wait_for()
     text.fill(text.input_value().replace("crowd = 60", "crowd = 2").replace('unused = "90d"', 'unused = "30d"'))

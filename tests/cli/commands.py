@@ -73,7 +73,7 @@ SAYS: dict[str, str] = {
     "me sessions": "not signed in to the console anywhere",
     "me show": "owner of Kestrel Ridge Observatory",
     "notice change": "You get one letter a day",
-    "notice list": "“Everybody outside the circle” has come round",
+    "notice list": "“Everybody outside the circle” is due",
     "offer accept": "is to someone else.",
     "offer change": "Nothing was changed.",
     "offer decline": "is to someone else.",

@@ -190,7 +190,7 @@ def test_whoever_has_to_prove_anew_who_they_are_has_done_so_lately() -> None:
         if enough:
             assert claimed(login, fresh)["sub"] == "7"
         else:
-            with pytest.raises(NotSignedIn, match="prove anew"):
+            with pytest.raises(NotSignedIn, match="prove again"):
                 claimed(login, fresh)
 
 
@@ -201,7 +201,7 @@ def test_what_it_says_of_itself_has_to_be_of_itself() -> None:
         provider(login).check()
     login = Login()
     login.said["authorization_endpoint"] = "javascript:alert(1)"
-    with pytest.raises(ProviderUnreadable, match="no address"):
+    with pytest.raises(ProviderUnreadable, match="not an address"):
         provider(login).address(QUESTION, BACK)
     login.said["authorization_endpoint"] = "http://8.8.8.8/in"
     with pytest.raises(ProviderRefused, match="unencrypted"):

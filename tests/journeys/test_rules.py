@@ -26,7 +26,7 @@ def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(stack: Stack, 
     page.get_by_role("button", name="accepted", exact=True).click()
     expect(page.get_by_role("button", name=re.compile("Night-Sky Plates.*until"))).to_be_visible()
 
-    page.goto("/rules?show=policy&rule=crowded")
+    page.goto("/policy?show=policy&rule=crowded")
     text = page.get_by_label("The policy, as TOML")
     expect(page.get_by_text("no mistakes")).to_be_visible()
     present = client.policy()

@@ -62,7 +62,7 @@ def through(page: Page, subject: str = "corvin") -> None:
 def test_somebody_is_let_in_by_a_service_and_proves_there_again_who_he_is(
     page: Page, hers: Page, stack: Stack, client: Client, issuer: str
 ) -> None:
-    sign_in(page, to="/people")
+    sign_in(page, to="/settings")
     section = page.get_by_role("region", name="Single sign-on")
     section.get_by_role("button", name="Add a single sign-on…").click()
     panel = page.get_by_role("complementary")

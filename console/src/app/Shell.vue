@@ -132,10 +132,10 @@ async function signOut(): Promise<void> {
         class="border-t border-line px-[18px] pt-2 max-md:mt-0 max-md:ml-auto max-md:border-t-0 max-md:pt-0 max-md:whitespace-nowrap"
       >
         <template v-if="me">
-          <RouterLink class="block leading-[1.3] font-[550] hover:underline max-md:hidden" to="/me"
-            >{{ me.person.name }}
-            <span class="small font-normal whitespace-nowrap">{{ me.person.role }}</span></RouterLink
-          >
+          <div class="leading-[1.3] max-md:hidden">
+            <RouterLink class="font-[550] hover:underline" to="/me">{{ me.person.name }}</RouterLink>{{ " " }}
+            <span class="small whitespace-nowrap">{{ me.person.role }}</span>
+          </div>
           <div class="mt-1 flex flex-wrap gap-x-[9px] gap-y-[5px] text-small">
             <RouterLink class="link max-md:hidden" to="/told">Notices</RouterLink>
             <RouterLink class="link md:hidden" to="/me">My account</RouterLink>

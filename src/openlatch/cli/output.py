@@ -60,6 +60,7 @@ STUCK = 6
 _ENDLESS = 10_000
 """As wide is what is no terminal: a program or a file has room for every line."""
 USUAL = 50
+MOST = 1_000_000
 outcome_option = click.option(
     "--outcome", type=click.Choice([outcome.value for outcome in Outcome]), help="Only what has this outcome."
 )
@@ -169,7 +170,9 @@ def listed(*columns: Column, limit: int = USUAL) -> Callable[[F], F]:
     """Give a list its options, and the command a `listing` that prints it; `limit` is how many people see as a rule."""
     keys = ", ".join(column.key for column in columns)
     options = (
-        click.option("--limit", type=click.IntRange(min=0), help=f"How many at most; 0 for all.  [{limit} in a table]"),
+        click.option(
+            "--limit", type=click.IntRange(0, MOST), help=f"How many at most; 0 for all.  [{limit} in a table]"
+        ),
         click.option("--columns", "asked", default="", help=f"Which columns, separated by commas: {keys}."),
         click.option("--wide", is_flag=True, help="All columns."),
         output_option,

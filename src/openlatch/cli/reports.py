@@ -43,4 +43,4 @@ def write_report(content: bytes, file: Path | None) -> None:
         sys.stdout.buffer.write(content)
         return
     file.write_bytes(content)
-    click.echo(f"Wrote {count(len(content), 'byte')} to {file}.")
+    click.echo(f"Wrote {count(len(content), 'byte')} to {click.format_filename(file)}.")

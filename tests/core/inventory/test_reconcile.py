@@ -466,7 +466,7 @@ def test_one_bad_line_blinds_nobody_and_what_is_left_out_is_told_and_concludes_n
     if made.outcome is COMPLETE:
         assert (made.trouble, set(believed)) == ("", {key for key, _, _ in entries})
     else:
-        assert "What was known of that stands" in made.trouble
+        assert "What was known of that is kept" in made.trouble
     dangling = {member for team, member in teams if (team, member) == ("crew", "u-9")}
     assert {p.key for p in made.parties if p.key == "u-9"} == dangling
     assert len(made.remarks) == len(dangling)

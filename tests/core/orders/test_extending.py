@@ -128,7 +128,7 @@ def test_what_is_asked_for_is_asked_of_the_provider_if_it_can_and_else_of_a_pers
 @pytest.mark.parametrize(
     ("ask", "says"),
     [
-        (wanted(), "not said what more"),
+        (wanted(), "What to extend is missing"),
         (wanted(until=NOW), "over already"),
         (wanted(until=NOW + timedelta(days=5)), "not before that day"),
         (wanted(until=NOW + timedelta(days=40_000)), "as good as no end"),

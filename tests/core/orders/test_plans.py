@@ -415,7 +415,7 @@ def test_an_account_is_handed_over_only_by_its_owner_to_somebody_confirmed_and_o
     assert calls(asking) == ["consent", "ask", "read", "ask", "read", "receipt"], "people do what cannot be done here"
     with pytest.raises(Conflict, match="does not let"):
         plan(theirs("administrator"), colleague, ask=Ask(Action.HAND_OVER))
-    with pytest.raises(Conflict, match="kept by hand"):
+    with pytest.raises(Conflict, match="recorded by hand"):
         plan(theirs("keeper", by_hand=True), colleague, ask=Ask(Action.HAND_OVER))
     with pytest.raises(Invalid, match="owns Gate already"):
         plan(owner, colleague, ask=Ask(Action.HAND_OVER, successor=owner.id))
@@ -433,7 +433,7 @@ def test_handing_over_says_beforehand_whom_it_asks_where_and_what_they_keep() ->
     keeps = next(consequence.text for consequence in made.consequences if consequence.kind == "keeps")
     assert keeps.endswith("keeps “administrator” (view, edit, spend, admit).")
     nobody = make_plan(around(owner, colleague, asked_at=""), ask, NOW)
-    assert "no address of theirs is confirmed" in nobody.stop
+    assert "they have no confirmed address" in nobody.stop
     assert nobody.steps == ()
     only = replace(around(owner, colleague), levels={"keeper": LEVELS["keeper"]})
     keeps = next(

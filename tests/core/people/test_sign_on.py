@@ -112,5 +112,5 @@ def test_who_was_removed_comes_back_only_by_an_invitation() -> None:
     with pytest.raises(NotSignedIn, match="removed from this workspace"):
         let_in(service(**ROLES), claims, gone, None, taken=False)
     assert let_in(service(**ROLES), claims, gone, invited, taken=False) is invited
-    with pytest.raises(NotSignedIn, match="knows as someone else"):
+    with pytest.raises(NotSignedIn, match="who is another person at"):
         let_in(service(**ROLES), claims, None, invited, taken=True)

@@ -64,7 +64,20 @@ def test_one_more_power_unknown_word_or_dangerous_circumstance_never_lowers_it(
 def test_one_more_entry_never_lowers_the_risk_of_its_account(risks: list[int], more: int) -> None:
     assert combined(risks) <= combined([*risks, more]) <= MOST
     assert combined(risks) >= max(risks, default=0)
-    assert min(sum(shares(risks)), MOST) == combined(risks)
+    assert sum(shares(risks)) == combined(risks)
+
+
+@given(st.sampled_from(list(Power)), st.integers(1, 10_000))
+def test_what_is_ten_times_as_dangerous_is_told_apart_and_nothing_is_beyond_the_scale(
+    power: Power, points: int
+) -> None:
+    def of(number: int) -> int:
+        by = Weights({**dict.fromkeys(Power, 0), power: number})
+        return risk([power], unknown=False, holding=(), weights=by)
+
+    assert of(points) <= of(points + 1) < MOST
+    assert of(points) < of(10 * points) or points > 900
+    assert of(points) <= points
 
 
 @given(st.randoms(use_true_random=False), st.sampled_from(["entry_powers", "party_outside"]))

@@ -108,7 +108,7 @@ def test_what_contradicts_itself_is_left_out_and_told_and_all_else_is_read(shed:
     twice = Page((SHED,), (WHO, CREW), (entry("2", "warden"), entry("2", "keeper"), entry("3")))
     reading = shed.read(twice)
     assert reading.state == "partial"
-    assert reading.trouble.startswith("Entry '2' is listed 2 times. What was known of that stands")
+    assert reading.trouble.startswith("Entry '2' is listed 2 times. What was known of that is kept")
     assert shed.standing() == {"1": "keeper", "2": "keeper", "3": "keeper"}
     assert shed.read(replace(twice, entries=(entry("3"), entry("3")))).state == "complete", "alike twice is once"
     assert shed.standing() == {"3": "keeper"}

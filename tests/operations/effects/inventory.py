@@ -150,7 +150,7 @@ def _(w: World) -> None:
     kept = w.by_hand("Celia Brook")
     again = w.manager.vouch(kept.ref)
     assert (again.vouched and again.vouched.by, w.last()) == ("Tobias Quill", "entry.vouched")
-    with w.refused(Conflict, "not kept by hand"):
+    with w.refused(Conflict, "not recorded by hand"):
         w.owner.vouch(w.things.entry)
 
 
@@ -173,7 +173,7 @@ def _(w: World) -> None:
     seen = w.owner.preview_import(_board(w), b"Keys\n\nAccount,Who,Until\nBoard,Joss Brook,2030-05-10\n")
     assert (seen.form.header, seen.counts["new"], seen.made) == (3, 1, None)
     assert "Joss Brook" not in {e.party.name for e in w.owner.entries(provider=_board(w))}
-    with w.refused(Malformed, "no text"):
+    with w.refused(Malformed, "not text"):
         w.owner.preview_import(_board(w), b"\x00\x01\xff\x00")
 
 

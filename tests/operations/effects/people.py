@@ -117,7 +117,7 @@ def _(w: World) -> None:
         assert sabine.me().person.role == "auditor"
     with w.refused(Conflict, "already"):
         w.owner.invite(address, "owner")
-    with w.refused(Invalid, "no address"):
+    with w.refused(Invalid, "not an address"):
         w.owner.invite("edda@hillfarm", "member")
 
 
@@ -387,7 +387,7 @@ def _(w: World) -> None:
         with w.refused(Conflict, "answered before"):
             elio.add_passkey(asked.id, key.make(asked.options), "another")
         again = elio.begin_passkey()
-        with w.refused(Invalid, "no passkey for this console"):
+        with w.refused(Invalid, "not a passkey for this console"):
             elsewhere = Authenticator("https://openlatch.example.net", HOST)
             elio.add_passkey(again.id, elsewhere.make(again.options), "elsewhere")
 

@@ -66,7 +66,7 @@ def _(w: World) -> None:
     assert tried.next_reading <= w.ridge.clock.now, "it is read at once"
     with w.refused(Conflict, "already"):
         w.manager.change_provider("The Dome Control", name="Ticket Desk")
-    with w.refused(Invalid, "kept by hand"):
+    with w.refused(Invalid, "recorded by hand"):
         w.manager.change_provider("Members' Letter", secret="x")
     with w.refused(NotAllowed, "providers.change"):
         w.auditor.change_provider("The Dome Control", name="Box")
@@ -80,7 +80,7 @@ def _(w: World) -> None:
     w.manager.read("Live Sky")
     w.ridge.drain()
     assert w.manager.provider("Live Sky").next_reading is None, "a reading that someone asked for changes nothing"
-    with w.refused(Conflict, "kept by hand"):
+    with w.refused(Conflict, "recorded by hand"):
         w.manager.pause_provider("Members' Letter")
     w.manager.resume_provider("Live Sky")
 
@@ -127,7 +127,7 @@ def _(w: World) -> None:
     assert (made.audience, made.secret != "", w.last()) == (made.address, True, "provider.heard")
     again = w.owner.listen("Live Sky", "https://login.example", "https://login.example/keys", audience="us")
     assert (again.audience, again.secret != made.secret) == ("us", True)
-    with w.refused(Invalid, "no address"):
+    with w.refused(Invalid, "not an address"):
         w.owner.listen("Live Sky", "https://login.example", "keys")
     with w.refused(NotAllowed, "security_events.listen"):
         w.auditor.listen("Live Sky", "https://login.example", "https://login.example/keys")
@@ -175,7 +175,7 @@ def _(w: World) -> None:
     assert w.manager.read("Live Sky").id == first.id, "one that waits is not asked for twice"
     w.ridge.drain()
     assert w.owner.reading(first.id).state == "complete"
-    with w.refused(Conflict, "nothing that could be read"):
+    with w.refused(Conflict, "there is nothing to read"):
         w.owner.read("Hill Road Signage")
 
 

@@ -48,7 +48,7 @@ def _(w: World) -> None:
 @of("risks.of_account")
 def _(w: World) -> None:
     risk = w.auditor.account_risk("Bookings")
-    assert min(sum(share.points for share in risk.shares), 100) == risk.risk
+    assert sum(share.points for share in risk.shares) == risk.risk
     with w.refused(NotFound, "no account"):
         w.auditor.account_risk("Nowhere")
 

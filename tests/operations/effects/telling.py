@@ -11,7 +11,7 @@ from tests.operations.effects.world import World, of
 
 @of("notices.browse")
 def _(w: World) -> None:
-    assert any("has come round" in notice.title for notice in w.reviewer.notices())
+    assert any("is due:" in notice.title for notice in w.reviewer.notices())
     with w.refused(NotSignedIn, "."):
         list(Client(w.ridge.url, "", transport=w.ridge.transport).notices())
 

@@ -161,7 +161,7 @@ def test_an_entry_kept_by_hand_is_vouched_for_and_ends_when_somebody_says_so(cli
         by_hand, account="Display", party="Ivo Marsh", addresses=[f"ivo.marsh@{DOMAIN}"], powers=["view"]
     )
     assert (same.id, same.powers) == (kept.id, ["view"])
-    with pytest.raises(Conflict, match="nothing that could be read"):
+    with pytest.raises(Conflict, match="there is nothing to read"):
         client.read(by_hand)
     again = client.vouch(kept.ref)
     assert again.vouched is not None
@@ -204,7 +204,7 @@ def test_what_readings_show_is_not_kept_by_hand_and_readings_leave_alone_what_is
     with pytest.raises(Invalid, match="readings of Ticket Desk show every delegate"):
         client.keep("Ticket Desk", account="Gate", party="Someone", kind="delegate")
     entry = next(e for e in client.entries(provider="Ticket Desk", q="Orla"))
-    with pytest.raises(Conflict, match="not kept by hand"):
+    with pytest.raises(Conflict, match="not recorded by hand"):
         client.vouch(entry.ref)
     with pytest.raises(Invalid, match="that readings of Ticket Desk show"):
         client.keep("Ticket Desk", account="Bookings", party="Orla", kind="secret", key=entry.key)

@@ -136,7 +136,7 @@ def test_a_secret_that_four_know_is_changed_once_and_whoever_knew_it_has_nothing
     assert len(told) == 4
     with pytest.raises(Conflict) as refused:
         client.end(told[0].ref)
-    assert "change-secret" in refused.value.next_step
+    assert "openlatch secret change" in refused.value.next_step
     order = settle(client, client.command(told[0].ref, "change-secret").ref)
     assert (order.state, "done" in order.moves, order.again_at is not None) == ("waiting", True, True)
     with pytest.raises(Conflict, match="in progress"):

@@ -82,7 +82,7 @@ def test_a_stranger_is_let_in_as_what_their_groups_say_and_is_known_again_by_the
     assert (again["id"], again["role"]) == (person["id"], "member"), "her role is what her groups say now"
     other = door.sign_in("8")
     assert (other.status_code, other.json()["code"]) == (401, "not-signed-in")
-    assert "knows as someone else" in other.json()["detail"]
+    assert "who is another person at" in other.json()["detail"]
     with ridge.client() as owner:
         said = [event.says for event in owner.events(UUID(person["id"]))]
     assert said.count("Known at a single sign-on from now on") == 1
@@ -114,7 +114,7 @@ def test_whoever_is_not_sure_or_in_no_group_or_disabled_stays_out_and_nothing_is
 def test_without_groups_it_lets_in_who_is_invited_or_here_and_nobody_else(ridge: Ridge) -> None:
     door, address = Door(ridge), address_of("tilda.crane")
     door.login.knows("7", email=address, email_verified=True, name="Tilda Crane")
-    assert "is whom" in door.sign_in("7").json()["detail"]
+    assert "not among the people of this workspace" in door.sign_in("7").json()["detail"]
     with ridge.client() as owner:
         owner.invite(address, "reviewer")
     person = door.sign_in("7").json()["person"]

@@ -90,7 +90,7 @@ def test_it_is_over_and_signed_once_a_reading_shows_nothing_whether_somebody_sai
     assert (batch.over, set(batch.outcomes) <= {"proved", "done", "gone"}) == (True, True), batch.outcomes
     facts = told(world.owner, batch.ref)
     assert facts["signed"] == "True"
-    assert facts["still has"].startswith("nothing that any reading shows")
+    assert facts["still has"].startswith("nothing that a reading shows")
     world.ridge.clock.go_on(minutes=6)
     world.ridge.drain()
     world.desk.give("bookings", who, "guide", f"{world.day(20).isoformat()}T00:00:00+00:00")

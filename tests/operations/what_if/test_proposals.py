@@ -141,23 +141,23 @@ def test_a_change_that_cannot_be_says_which_one_and_why(client: Client, ridge: R
 def test_on_the_command_line_a_script_fails_if_an_outsider_would_gain(run: Terminal) -> None:
     file = run.home / "proposal.json"
     file.write_text(json.dumps(proposed(CLOSED, title="Close the plates")))
-    said = run("what-if", str(file), "--fail-if", "outsider-gains")
+    said = run("what-if", "make", str(file), "--fail-if", "outsider-gains")
     assert "Nobody from outside gains anything." in said
     assert "Anyone can view and edit it" in said
-    shares = json.loads(run("shares", PLATES, "--part", "unreleased 2026"))
+    shares = json.loads(run("what-if", "shares", PLATES, "--part", "unreleased 2026"))
     shares["changes"][0]["statements"].append({"effect": "allow", "to": [{"anyone": True}], "powers": ["export"]})
     file.write_text(json.dumps(shares))
-    assert "It is not to be" in run("what-if", str(file), "--fail-if", "outsider-gains", exits=7)
-    ref = json.loads(run("proposals", "-o", "json").splitlines()[0])["ref"]
+    assert "The check failed" in run("what-if", "make", str(file), "--fail-if", "outsider-gains", exits=7)
+    ref = json.loads(run("what-if", "list", "-o", "json").splitlines()[0])["ref"]
     file.write_text(json.dumps(proposed(CLOSED)))
-    run("what-if", str(file), "--instead-of", ref, "--fail-if", "anyone-gains", "--fail-if", "flag-raised")
-    first, second = run("proposal", ref, "--compare", "1,2").split("Only version 2")
+    run("what-if", "make", str(file), "--instead-of", ref, "--fail-if", "anyone-gains", "--fail-if", "flag-raised")
+    first, second = run("what-if", "compare", ref, "1", "2").split("Only version 2")
     assert f"Anyone, from outside, gains export on {PLATES} (unreleased 2026)." in first
     assert f"Anyone loses view, edit on {PLATES} (unreleased 2026)." in second
-    assert "would change the same" in run("proposal", ref, "--compare", "1,1")
-    assert "has no version 7" in run("proposal", ref, "--compare", "1,7", exits=4)
-    assert "does not name two versions" in run("proposal", ref, "--compare", "1", exits=2)
-    assert "is not JSON" in run("what-if", "-", exits=2)
+    assert "would change the same" in run("what-if", "compare", ref, "1", "1")
+    assert "has no version 7" in run("what-if", "compare", ref, "1", "7", exits=4)
+    assert "Missing argument" in run("what-if", "compare", ref, "1", exits=2)
+    assert "is not JSON" in run("what-if", "make", "-", exits=2)
 
 
 def test_a_proposal_that_was_overtaken_is_not_applied(client: Client, ridge: Ridge) -> None:

@@ -421,7 +421,7 @@ def test_a_secret_that_was_told_is_written_down_replaced_by_an_offer_and_then_ha
     with letters.as_("maren") as call:
         kept = secrets.record(call, "Newsletter", f"Orla Finch <{ORLA}>", "", (), "").listed.entry
     assert (kept.kind, kept.level, kept.powers) == (Kind.SECRET, "a password", (Power.VIEW, Power.EDIT))
-    with letters.as_("maren") as call, pytest.raises(Invalid, match="is no secret"):
+    with letters.as_("maren") as call, pytest.raises(Invalid, match="is not a secret"):
         terms(call, wish(replaces=str(letters.keep("Ivo Marsh"))), {})
     made = offer(letters, wish(replaces=kept.ref))
     with letters.as_() as call:

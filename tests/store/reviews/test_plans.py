@@ -134,7 +134,7 @@ def test_a_decision_is_refused_to_whoever_may_not_and_where_somebody_else_was_fi
         decide("maren", place, Said(Choice.END_ON, until=BEGIN - timedelta(days=3)))
     with holder.as_("maren") as call:
         by_hand.gone(call, str(orla), "They told us")
-    with pytest.raises(Conflict, match="has ended meanwhile"):
+    with pytest.raises(Conflict, match="has ended: there is nothing left"):
         decide("maren", place)
     with pytest.raises(Conflict, match="not decided yet"), holder.as_("maren") as call:
         rounds.finish(call, opened.ref)
@@ -210,9 +210,9 @@ def test_items_are_split_by_account_and_pass_from_whoever_leaves(holder: Holder)
     [
         ({"recurs": "FREQ=SECONDLY"}, "more often than once a day"),
         ({"recurs": "FREQ=YEARLY;BYMONTH=2;BYMONTHDAY=30"}, "never comes"),
-        ({"recurs": ""}, "by a recurrence, after an event, or both"),
+        ({"recurs": ""}, "needs a schedule, an event, or both"),
         ({"named": ("nobody@kestrelridge.example",)}, "nobody of this workspace"),
-        ({"named": (), "reviewers": Reviewers.NAMED}, "Nobody is named"),
+        ({"named": (), "reviewers": Reviewers.NAMED}, "No reviewer is named"),
         ({"where": {"account": "No such account"}}, "No such account"),
     ],
 )

@@ -176,7 +176,7 @@ def export(file: Path, search: str, **wanted: Any) -> None:
         raise OSError(error.errno, error.strerror, str(file)) from error
     finally:
         half.unlink(missing_ok=True)
-    click.echo(f"Wrote {count(written, 'byte')} to {file}.")
+    click.echo(f"Wrote {count(written, 'byte')} to {click.format_filename(file)}.")
 
 
 def _worn(vouched: wire.Vouched) -> str:

@@ -72,7 +72,7 @@ def export(file: Path) -> None:
                 number = event.number
                 kept = {"number": number, "link": event.link, "content": event.content}
                 lines.write(json.dumps(kept, ensure_ascii=False) + "\n")
-    click.echo(f"Wrote {count(number, 'event')} to {file}.")
+    click.echo(f"Wrote {count(number, 'event')} to {click.format_filename(file)}.")
     hint(f"Check it: openlatch log verify {file} --head HEAD --keys KEYS")
 
 

@@ -125,7 +125,7 @@ def decision_file(round_ref: str, mine: bool, file: Path) -> None:
     with connect() as client:
         content = client.decision_file(round_ref, mine=mine)
     file.write_bytes(content)
-    click.echo(f"Wrote {count(len(content.splitlines()) - 1, 'item')} to {file}.")
+    click.echo(f"Wrote {count(len(content.splitlines()) - 1, 'item')} to {click.format_filename(file)}.")
     hint(f"Fill in the column choice, then: openlatch round decide {round_ref} --from-file {file}")
 
 

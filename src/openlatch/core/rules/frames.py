@@ -11,7 +11,7 @@ from openlatch.core.rules.bulk import KEYS, Columns
 from openlatch.core.rules.catalogue import BITS
 from openlatch.core.rules.evidence import facts_column
 from openlatch.core.rules.program import Compiled, Program
-from openlatch.core.rules.risk import COUNTED, MOST
+from openlatch.core.rules.risk import COUNTED, MIDDLE, MOST
 from openlatch.core.rules.singly import MOST_NAMES, tallied
 from openlatch.core.rules.tree import Column, Group, Names, inside
 from openlatch.deferred import deferred
@@ -180,7 +180,8 @@ class _Pass:
             # Times 100 over 100 changes nothing; so the expression grows by one factor, and does not double each time.
             percent = pl.when(self._columns.true(node)).then(pl.lit(weights.percent[name])).otherwise(pl.lit(100))
             total = (total * percent).floordiv(100)
-        return pl.min_horizontal(total.floordiv(100), pl.lit(MOST)).cast(pl.Int64).alias("risk")
+        points = total.floordiv(100)
+        return (points * MOST).floordiv(points + MIDDLE).cast(pl.Int64).alias("risk")
 
     def _look(self, subject: Subject, frame: pl.DataFrame) -> tuple[pl.DataFrame, pl.DataFrame]:
         """The flags on one kind of subject, and when each is to be looked at again."""
@@ -243,20 +244,20 @@ def _never() -> pl.DataFrame:
 
 
 def _combined(risks: pl.DataFrame, key: str, everyone: pl.DataFrame) -> pl.DataFrame:
-    """The risk of each account or party from those of its entries: the worst in full, each further one half as much."""
-    each = [
-        pl.col("risk").list.get(place, null_on_oob=True).fill_null(0).floordiv(1 << place) for place in range(COUNTED)
-    ]
+    """The risk of each account or party from those of its entries, as `risk.shares` adds it up."""
     frame = (
         risks.lazy()
         .group_by(key)
-        .agg(pl.col("risk").top_k(COUNTED).sort(descending=True))
-        .select(id=key, risk=pl.min_horizontal(pl.sum_horizontal(each), pl.lit(MOST)))
+        .agg(pl.col("risk").top_k(COUNTED).sort(descending=True).alias("worst"))
+        .select(id=key, worst="worst", risk=pl.col("worst").list.first())
     )
+    for place in range(1, COUNTED):
+        number = pl.col("worst").list.get(place, null_on_oob=True).fill_null(0)
+        frame = frame.with_columns(risk=pl.col("risk") + ((MOST - pl.col("risk")) * number).floordiv(2 * MOST))
     return (
         everyone.lazy()
         .select(id=key)
-        .join(frame, on="id", how="left")
+        .join(frame.select("id", "risk"), on="id", how="left")
         .with_columns(pl.col("risk").fill_null(0))
         .collect()
     )

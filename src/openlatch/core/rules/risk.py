@@ -1,8 +1,10 @@
 """How much harm an access could do, from 0 to 100, with the lines that add up to it.
 
-An entry begins with a weight for each of its powers; then circumstances multiply it, one after the other: how vital the
-account is, how exposed the party, how stale the access. An account and a party count their worst entries: the worst
-in full, each further one half as much as the one before.
+An entry begins with points for each of its powers; then circumstances multiply them, one after the other: how vital
+the account is, how exposed the party, how stale the access. Points have no upper end, so they are brought to the scale
+of 0 to 100 by 100 · points ÷ (points + 100): few points count nearly in full, a hundred are the middle of the scale,
+and ten times as many are still told apart from it. An account and a party count their worst entries: the worst in full,
+each further one takes away a part of what is left up to 100, half as much as its own risk says.
 """
 
 from __future__ import annotations
@@ -14,9 +16,23 @@ from types import MappingProxyType
 from openlatch.core.powers import ORDER
 from openlatch.words import Power
 
-__all__ = ["CIRCUMSTANCES", "COUNTED", "MOST", "Circumstance", "Line", "Weights", "combined", "lines", "risk", "shares"]
+__all__ = [
+    "CIRCUMSTANCES",
+    "COUNTED",
+    "MIDDLE",
+    "MOST",
+    "Circumstance",
+    "Line",
+    "Weights",
+    "combined",
+    "lines",
+    "risk",
+    "shares",
+]
 
 MOST = 100
+MIDDLE = 100
+"""So many points are the middle of the scale."""
 COUNTED = 6
 """An account and a party count so many entries."""
 
@@ -79,7 +95,7 @@ def risk(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], weig
     total = 100 * _base(powers, unknown, weights)
     for text in holding:
         total = total * weights.percent[text] // 100
-    return min(total // 100, MOST)
+    return _scaled(total // 100)
 
 
 def lines(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], weights: Weights) -> tuple[Line, ...]:
@@ -94,19 +110,29 @@ def lines(powers: Iterable[Power], *, unknown: bool, holding: Sequence[str], wei
         after = total * weights.percent[text] // 100
         the_lines.append(Line(f"{says[text]}: × {weights.percent[text] / 100:g}", after // 100 - total // 100))
         total = after
-    if total // 100 > MOST:
-        the_lines.append(Line(f"no risk is more than {MOST}", MOST - total // 100))
+    points = total // 100
+    the_lines.append(Line(f"{points} points, on the scale of 0 to {MOST}", _scaled(points) - points))
     return tuple(line for line in the_lines if line.points)
 
 
 def combined(risks: Iterable[int]) -> int:
     """Return the risk of an account or a party from those of its entries."""
-    return min(sum(shares(risks)), MOST)
+    return sum(shares(risks))
 
 
 def shares(risks: Iterable[int]) -> tuple[int, ...]:
-    """Return what each of the worst entries adds, the worst first."""
-    return tuple(number >> place for place, number in enumerate(sorted(risks, reverse=True)[:COUNTED]))
+    """Return what each of the worst entries adds, the worst first: in full, then half of its part of what is left."""
+    total, added = 0, []
+    for place, number in enumerate(sorted(risks, reverse=True)[:COUNTED]):
+        more = number if place == 0 else (MOST - total) * number // (2 * MOST)
+        added.append(more)
+        total += more
+    return tuple(added)
+
+
+def _scaled(points: int) -> int:
+    """Points without an end on the scale, so that more of them are always at least as much."""
+    return MOST * points // (points + MIDDLE)
 
 
 def _base(powers: Iterable[Power], unknown: bool, weights: Weights) -> int:

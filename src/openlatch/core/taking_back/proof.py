@@ -110,7 +110,7 @@ def _belongs(step: Step, observation: Observation) -> tuple[bool, str]:
         for membership in observation.memberships
     )
     team = step.team_name or known_by(names, step.team)
-    said = f"{known_by(names, step.party)} is {'a member' if there else 'no member'} of the team {team}"
+    said = f"{known_by(names, step.party)} is {'a member' if there else 'not a member'} of the team {team}"
     return there == (step.call == Action.ADD_MEMBER), said
 
 
