@@ -188,7 +188,7 @@ def risk() -> str:
         "**Another.** Of two guides who can only view (3 points), the one inside the circle who came yesterday has",
         "a risk of 2, and the outsider without an end, with 5 points, one of 4.\n",
         "**The demo.** How many of its entries have which risk:\n",
-        "![How many entries of the demo have which risk](../screenshots/risk.png)",
+        "![How many entries of the demo have which risk](risk-demo.svg)",
     ]
     return "\n".join(lines)
 

@@ -36,9 +36,28 @@ def main() -> None:
                 for provider in (one for one in client.providers() if not one.by_hand):
                     list(client.follow_reading(client.read(str(provider.id)).id))
                 terminal(stack, token.secret)
+                spread([entry.risk for entry in client.entries()])
             browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=FLAGS)
             console(browser, stack)
             browser.close()
+
+
+def spread(risks: list[int]) -> None:
+    """Draw how many entries have which risk, in steps of ten, for the page about risk."""
+    counts = [sum(step <= risk < step + 10 for risk in risks) for step in range(0, 100, 10)]
+    bars = []
+    for place, count in enumerate(counts):
+        height, left = round(150 * count / max(counts)), 20 + place * 56
+        bars += [
+            f'<rect x="{left}" y="{180 - height}" width="44" height="{height}" fill="#005f66"/>',
+            f'<text x="{left + 22}" y="{172 - height}" text-anchor="middle">{count}</text>',
+            f'<text x="{left + 22}" y="198" text-anchor="middle">{place * 10}–{place * 10 + 9}</text>',
+        ]
+    title = "Entries of the demo by risk"
+    head = f'<svg xmlns="http://www.w3.org/2000/svg" viewBox="0 0 590 210" role="img" aria-label="{title}">'
+    style = "<style>text{font:12px sans-serif;fill:#5b6270}</style>"
+    drawn = "\n".join([head, f"<title>{title}</title>", style, *bars, "</svg>"])
+    (HERE.parent / "reference" / "risk-demo.svg").write_text(drawn + "\n")
 
 
 def console(browser: Browser, stack: Stack) -> None:
@@ -116,11 +135,11 @@ def listed(page: Page, stack: Stack) -> None:
 def offered(page: Page, stack: Stack) -> None:
     """An offer, filled in, with what it would be."""
     page.goto(f"{stack.url}/offers/new?account=South%20Dome")
-    page.get_by_label("To for whom: an address, or a handle").fill("amara.levy@northcape-uni.example")
+    page.get_by_label("To whom: an address, or a handle").fill("amara.levy@northcape-uni.example")
     page.get_by_label("What they need to do there").select_option("observe")
     page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("without an end, on purpose").check()
-    page.get_by_label("Purpose; they read it").fill("Nights on faint variables")
+    page.get_by_label("What it is for").fill("Nights on faint variables")
     page.get_by_text("would have this on South Dome without an end").wait_for()
     shoot(page, "offer")
 

@@ -56,7 +56,8 @@ def wrong(said: str) -> str:
 
 @pytest.mark.parametrize("path", sorted(texts()), ids=lambda path: str(path.relative_to(ROOT)))
 def test_a_command_that_is_named_can_be_typed(path: Path) -> None:
-    for number, line in enumerate(path.read_text().splitlines(), 1):
+    # A command that goes on in the next line is read as one.
+    for number, line in enumerate(re.sub(r"\\\n *", "", path.read_text()).splitlines(), 1):
         if "import " in line and path.suffix == ".py":
             continue
         for found in NAMED.finditer(line):

@@ -159,7 +159,7 @@ def test_an_order_that_is_stuck_says_why_and_is_called_off(page: Page, spare: Sp
     panel.get_by_role("button", name="End access", exact=True).click()
     expect(panel.get_by_text("consent is missing")).to_be_visible()
     panel.get_by_role("button", name="Cancel it").click()
-    expect(panel.get_by_text("stands as before")).to_be_visible()
+    expect(panel.get_by_text("stays as it was")).to_be_visible()
     desk.refuse(entry, None)
 
 
@@ -168,7 +168,7 @@ def test_a_member_finds_their_own_access_and_no_button_to_end_it(page: Page) -> 
     expect(page.get_by_role("heading", name="My access")).to_be_visible()
     expect(page.get_by_role("link", name="Log")).to_be_hidden()
     page.get_by_role("row", name=re.compile("Orla Finch")).first.click()
-    expect(page.get_by_text("Ending access takes the role manager or owner")).to_be_visible()
+    expect(page.get_by_text("Only managers and owners can end access")).to_be_visible()
 
 
 def test_a_wrong_password_and_an_unknown_address_are_answered_in_words(page: Page) -> None:
@@ -253,7 +253,7 @@ def test_a_list_is_looked_through_put_right_and_imported(page: Page, client: Cli
     expect(page.get_by_text("looks like a total")).to_be_visible()
     expect(page.get_by_role("button", name="Import it")).to_have_count(0)
     page.get_by_label("Which number is the day in Until").select_option("day-first")
-    expect(page.get_by_text("It brings 2 new, 0 changed, 0 unchanged")).to_be_visible()
+    expect(page.get_by_text("It changes 2 new, 0 changed, 0 unchanged")).to_be_visible()
     page.get_by_label("What Which is").select_option("level")
     expect(page.get_by_label("What Which is")).to_have_value("level")
     page.get_by_role("button", name="Import it").click()
@@ -301,9 +301,9 @@ def test_a_provider_is_added_and_an_entry_kept_by_hand_until_its_last_day(page: 
 def test_columns_are_chosen_and_kept_in_the_address(page: Page) -> None:
     sign_in(page, to="/inventory?q=amara.levy")
     page.get_by_role("button", name="Columns").click()
-    page.get_by_role("checkbox", name="Because").check()
+    page.get_by_role("checkbox", name="Reason").check()
     page.get_by_role("checkbox", name="Span").uncheck()
-    expect(page.get_by_role("columnheader", name="Because")).to_be_visible()
+    expect(page.get_by_role("columnheader", name="Reason")).to_be_visible()
     expect(page.get_by_role("columnheader", name="Span")).to_be_hidden()
     page.reload()
     expect(page.get_by_role("cell", name="Nine nights on faint variables, agreed by Ines Okoro")).to_be_visible()

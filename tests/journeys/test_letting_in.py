@@ -41,12 +41,12 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     stack: Stack, page: Page, hers: Page, client: Client
 ) -> None:
     sign_in(page, to="/offers/new?account=South%20Dome")
-    page.get_by_label("To for whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
+    page.get_by_label("To whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
     page.get_by_label("What they need to do there").select_option("observe")
     expect(page.get_by_text("“observer” is the narrowest that covers view and edit")).to_be_visible()
     page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("Last day, Europe/London").fill(LAST_DAY)
-    page.get_by_label("Purpose; they read it").fill("Nights on faint variables")
+    page.get_by_label("What it is for").fill("Nights on faint variables")
     shown = page.get_by_text("Dr Amara Levy can view and edit on South Dome, Tuesdays and Fridays 19:00–04:00")
     expect(shown).to_be_visible()
     expect(page.get_by_text(AMARA, exact=True)).to_be_visible()
@@ -64,7 +64,7 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     expect(hers.get_by_text("Maren Ashdown, Kestrel Ridge Observatory, offers you access")).to_be_visible()
     assert faults_of(hers) == []
     hers.get_by_role("button", name="Decide later").click()
-    expect(hers.get_by_text("It stays as it is")).to_be_visible()
+    expect(hers.get_by_text("Nothing has changed")).to_be_visible()
     hers.reload()
     hers.get_by_label("A password of your own").fill("Password123456")
     hers.get_by_role("button", name="Accept").click()
@@ -160,11 +160,11 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     assert "Edwin Sorrel" in [request.name for request in client.requests("unconfirmed")]
     page.goto(link_in(letter_to(stack, "edwin@sorrel-press.example", "Did you ask")))
     page.get_by_role("button", name="Yes, it was me").click()
-    expect(page.get_by_text("What you asked for has reached them")).to_be_visible()
+    expect(page.get_by_text("Your request has arrived")).to_be_visible()
     (request,) = [request for request in client.requests("waiting") if request.name == "Edwin Sorrel"]
     sign_in(page, "tobias.quill", f"/offers?request={request.ref}")
     panel = page.get_by_role("complementary")
-    panel.get_by_label("Or turn it down").fill("The picture is free to use already")
+    panel.get_by_label("Or decline it").fill("The picture is free to use already")
     panel.get_by_role("button", name="Decline it").click()
     expect(panel.get_by_text("declined")).to_be_visible()
     assert "The picture is free to use already" in letter_to(

@@ -31,7 +31,7 @@ def test_somebody_goes_and_everything_they_hold_is_taken_back_in_the_browser(
         client.leave(hanne.ref, count=len(plan.items), last_day=datetime(2020, 1, 1).date())  # noqa: DTZ001
     sign_in_to(page, to=f"/parties/{hanne.ref}")
     page.get_by_role("link", name="Start leaving…").click()
-    expect(page.get_by_role("heading", name="Hanne Prior goes")).to_be_visible()
+    expect(page.get_by_role("heading", name="Hanne Prior leaves")).to_be_visible()
     expect(page.get_by_text("Remove Hanne Prior from the team Everyone at the ridge.")).to_be_visible()
     act = page.get_by_role("button", name="End all of it")
     expect(act).to_be_disabled()

@@ -23,7 +23,7 @@ __all__ = ["SHORT_WAYS", "main"]
 _COMMANDS: dict[str, dict[str, tuple[str, str]]] = {
     # section: name: (where it is, what it is for), in the order in which help shows them
     "See": {
-        "search": ("search:search", "Find anything by a name, an address or a short form"),
+        "search": ("search.search:search", "Find anything by a name, an address or a short form"),
         "entry": ("inventory.entry:entry", "Who has access to what: list, show, end, narrow, extend, pause it"),
         "account": ("inventory.account:account", "Shared accounts: list, show, set how critical one is"),
         "party": ("inventory.party:party", "People, teams and apps: what each can reach, who is who"),

@@ -24,7 +24,18 @@ from openlatch.operations.credentials import Keyring, Passwords, Vault
 from openlatch.store import Transaction
 from openlatch.words import Scope
 
-__all__ = ["GATED", "SERVICE", "Actor", "Call", "Services", "as_service", "operation", "reachable", "require"]
+__all__ = [
+    "GATED",
+    "SERVICE",
+    "Actor",
+    "Call",
+    "Services",
+    "as_service",
+    "operation",
+    "reachable",
+    "reaches",
+    "require",
+]
 
 P = ParamSpec("P")
 R = TypeVar("R")

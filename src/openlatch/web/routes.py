@@ -1,6 +1,5 @@
 """The routes, one module a noun, each function parse, one operation, render."""
 
-from openlatch.web import search
 from openlatch.web.inventory import accounts, activity, entries, imports, parties, sameness, views
 from openlatch.web.letting_in import answers, offers, requests
 from openlatch.web.orders import orders, teams
@@ -9,6 +8,7 @@ from openlatch.web.providers import providers, readings, security_events
 from openlatch.web.record import log
 from openlatch.web.reviews import prints, reviews
 from openlatch.web.rules import flags, policy
+from openlatch.web.search import search
 from openlatch.web.taking_back import batches
 from openlatch.web.telling import notices, webhooks
 from openlatch.web.what_if import proposals

@@ -242,7 +242,7 @@ if TYPE_CHECKING:
         Worse,
     )
     from openlatch.wire.rules.risks import Risk, RiskLine, RiskPoint, RiskShare
-    from openlatch.wire.search import FindQuery, Found, FoundList
+    from openlatch.wire.search.search import FindQuery, Found, FoundList
     from openlatch.wire.taking_back.batches import (
         Batch,
         BatchItem,

@@ -203,7 +203,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
     >
       <form class="grid content-start gap-4" aria-label="Offer" @submit.prevent="send.mutate()">
         <div class="grid grid-cols-2 gap-3">
-          <FormField label="To for for whom: an address, or a handle">
+          <FormField label="To whom: an address, or a handle">
             <input
               v-model="form.to"
               class="field w-full"

@@ -119,7 +119,7 @@ const statements = computed({
       <template v-if="change.do === 'give'">
         <input
           class="field w-[230px]"
-          placeholder="for for whom: an address"
+          placeholder="for whom: an address"
           aria-label="Whom"
           :value="text('to')"
           @change="set('to', ($event.target as HTMLInputElement).value)"

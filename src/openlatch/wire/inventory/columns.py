@@ -21,7 +21,7 @@ COLUMNS: Mapping[str, str] = {
     "ends": "ends",
     "reviewed": "reviewed",
     "parts": "parts",
-    "basis": "because",
+    "basis": "reason",
     "id": "id",
     "risk": "risk",
     "why": "why it is flagged",

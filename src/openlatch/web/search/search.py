@@ -2,8 +2,8 @@
 
 from __future__ import annotations
 
-from openlatch.operations import search
 from openlatch.operations.call import Call
+from openlatch.operations.search import search
 from openlatch.web.api import Routes
 from openlatch.web.filled import filled
 from openlatch.wire import messages as wire

@@ -1,0 +1,1 @@
+"""Commands: finding anything."""

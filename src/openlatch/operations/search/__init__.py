@@ -1,0 +1,1 @@
+"""Operations: finding anything."""

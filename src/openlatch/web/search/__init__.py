@@ -1,0 +1,1 @@
+"""Routes: finding anything."""

@@ -1,0 +1,1 @@
+"""Messages: finding anything."""
