@@ -16,6 +16,7 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.wire import messages as wire
 from tests.harness.acts import Desk
+from tests.harness.databases import Databases
 from tests.harness.furniture import Furniture
 from tests.harness.ridge import Ridge
 from tests.harness.terminal import Terminal
@@ -135,6 +136,18 @@ def test_settings_that_are_missing_or_wrong_are_named(run: Terminal) -> None:
     assert "OPENLATCH_PORT" in run("service", "serve", exits=1, **given, OPENLATCH_PORT="many")
     assert "cannot be used" in run("service", "migrate", exits=1, **given)
     assert "no usable key" in run("service", "work", exits=1, **(given | {"OPENLATCH_SECRET_KEYS": "short"}))
+
+
+def test_a_workspace_is_founded_on_a_database_that_has_its_schema_and_nowhere_else(
+    run: Terminal, databases: Databases
+) -> None:
+    owner = ("--owner", "Edda Brook", "--address", "edda@hillfarm.example", "--password", "a-long-enough-one")
+    found = ("service", "found", "--workspace", "hill-farm", "--name", "Hill Farm", *owner)
+    with databases.copy("template0") as empty:
+        given = {"OPENLATCH_DATABASE_URL": empty, "OPENLATCH_SECRET_KEYS": run("service", "new-key").strip()}
+        assert "openlatch service migrate" in run(*found, exits=1, **given)
+        assert "Migrated from an empty database" in run("service", "migrate", **given)
+        assert "Edda Brook can sign in" in run(*found, **given)
 
 
 def test_a_first_owner_on_any_database_can_sign_in(ridge: Ridge, run: Terminal) -> None:

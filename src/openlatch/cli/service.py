@@ -12,6 +12,7 @@ import click
 import orjson
 import structlog
 
+from openlatch import __version__
 from openlatch.cli.columns import count
 from openlatch.cli.command import Group
 from openlatch.cli.failure import Failure
@@ -67,6 +68,12 @@ def found(
     """Create a workspace and its first owner, who can then sign in."""
     running = wire(settings())
     with closing(running.store) as store:
+        wrong = store.ready()
+        if wrong:
+            raise Failure(
+                f"No workspace can be founded: {wrong}. Nothing was created.",
+                "Bring the database to the schema of this version first: openlatch service migrate",
+            )
         now, new_id = running.services.clock(), running.services.new_id
         made = Workspace(
             new_id(), workspace, name.strip(), zone, Circle(frozenset(d.strip().casefold() for d in circle))
@@ -91,7 +98,7 @@ def serve() -> None:
         os.execv(sys.executable, [sys.executable, "-m", "openlatch.cli", "service", "serve"])  # noqa: S606
     log_to_output(given.log_format)
     running = wire(given)
-    _warn_of_rights(running)
+    _say_how_it_is(running, f"listening on http://{given.host}:{given.port}")
     try:
         # Twice: what is a little too large is refused by the app, in words.
         run(
@@ -109,15 +116,23 @@ def work() -> None:
     given = settings()
     log_to_output(given.log_format)
     running = wire(given)
-    _warn_of_rights(running)
+    _say_how_it_is(running, f"working on up to {count(given.jobs, 'job')} at a time")
     running.work()
 
 
-def _warn_of_rights(running: Service) -> None:
-    """Say so where whoever breaks into the service could change what keeps the database honest."""
+def _say_how_it_is(running: Service, does: str) -> None:
+    """Say in the log of the process that it is up, and what is still missing for it to be of use."""
+    log = structlog.get_logger()
+    log.info(f"Open Latch {__version__} is {does}")
+    wrong = running.store.ready()
+    if wrong:
+        log.warning(wrong, next="openlatch service migrate")
+    elif not running.store.workspaces():
+        log.warning("there is no workspace yet", next="openlatch service found --help")
     if running.store.owns_tables():
+        # Whoever breaks into the service could change what keeps the database honest.
         next_step = "Make another login for the service, and set OPENLATCH_OWNER_URL for migrating."
-        structlog.get_logger().warning("the service's login owns its tables", next=next_step)
+        log.warning("the service's login owns its tables", next=next_step)
     running.store.close()
 
 
