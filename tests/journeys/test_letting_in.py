@@ -153,7 +153,7 @@ def test_somebody_from_outside_asks_on_a_page_and_a_manager_turns_it_down(
     page.get_by_label("Your address").fill("edwin@sorrel-press.example")
     page.get_by_label("Which account, as you know it").fill("night-sky plates")
     page.get_by_label("view", exact=True).check()
-    page.get_by_label("Purpose").fill("One picture for a school book")
+    page.get_by_label("What you need it for").fill("One picture for a school book")
     page.get_by_role("button", name="Send the request").click()
     expect(page.get_by_role("status")).to_contain_text("edwin@sorrel-press.example")
     assert "Edwin Sorrel" not in [request.name for request in client.requests()], "anyone can write anyone's address"

@@ -125,6 +125,6 @@ def test_somebody_is_let_in_by_a_service_and_proves_there_again_who_he_is(
 
 def test_who_comes_back_from_nowhere_is_told_so(page: Page, stack: Stack) -> None:
     page.goto("/signed-on?code=x&state=y")
-    expect(page.get_by_role("alert")).to_contain_text("nothing was begun in this browser")
+    expect(page.get_by_role("alert")).to_contain_text("no sign-in was started in this browser")
     assert page.url == f"{stack.url}/signed-on"
     assert faults_of(page) == []

@@ -7,7 +7,7 @@ import {
   Dialog,
   DialogPanel,
 } from "@headlessui/vue";
-import { keepPreviousData, useQuery } from "@tanstack/vue-query";
+import { useQuery } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
@@ -27,7 +27,6 @@ const found = useQuery({
   queryKey: computed(() => ["search", wanted.value]),
   queryFn: () => take(api.GET("/search", { params: { query: { q: wanted.value, limit: 5 } } })),
   enabled: computed(() => open.value && wanted.value.length > 1),
-  placeholderData: keepPreviousData,
 });
 
 interface Choice {
@@ -46,28 +45,38 @@ const ACTS: [permission: string, name: string, to: string][] = [
   ["requests.create", "Ask for access", "/offers?what=requests&ask=yes"],
 ];
 const mine = (permission: string): boolean => session.me.value?.may.includes(permission) ?? false;
-const begun = (name: string): boolean =>
-  !wanted.value || name.toLowerCase().includes(wanted.value.toLowerCase());
-const choices = computed<Choice[]>(() => [
-  ...(wanted.value.length > 1 ? (found.data.value?.items ?? []) : []).map((one) => ({
-    key: `${one.kind} ${one.id}`,
-    kind: one.kind,
-    name: one.name,
-    says: `${one.says} · ${one.ref}`,
-    to: pageOf(one),
-  })),
-  ...groups.value
-    .flatMap((group) => group.places)
-    .filter((place) => begun(place.name))
-    .map((place) => ({ key: place.to, kind: "page", name: place.name, says: "", to: place.to })),
-  ...ACTS.filter(([permission, name]) => mine(permission) && begun(name)).map(([, name, to]) => ({
-    key: to,
-    kind: "act",
-    name,
-    says: "",
-    to,
-  })),
-]);
+const has = (name: string): boolean => name.toLowerCase().includes(wanted.value.toLowerCase());
+const begins = (name: string): boolean => name.toLowerCase().startsWith(wanted.value.toLowerCase());
+const own = computed<Choice[]>(() =>
+  [
+    ...groups.value
+      .flatMap((group) => group.places)
+      .map((place) => ({ key: place.to, kind: "page", name: place.name, says: "", to: place.to })),
+    ...ACTS.filter(([permission]) => mine(permission)).map(([, name, to]) => ({
+      key: to,
+      kind: "act",
+      name,
+      says: "",
+      to,
+    })),
+  ].filter((one) => has(one.name)),
+);
+/** What is found here and there: a page or an act that begins as was typed stands before all else. */
+const choices = computed<Choice[]>(() => {
+  const things = wanted.value.length > 1 ? (found.data.value?.items ?? []) : [];
+  const first = wanted.value ? own.value.filter((one) => begins(one.name)) : [];
+  return [
+    ...first,
+    ...things.map((one) => ({
+      key: `${one.kind} ${one.id}`,
+      kind: one.kind,
+      name: one.name,
+      says: `${one.says} · ${one.ref}`,
+      to: pageOf(one),
+    })),
+    ...own.value.filter((one) => !first.includes(one)),
+  ];
+});
 function choose(choice: Choice | null): void {
   if (!choice) return;
   open.value = false;
@@ -89,6 +98,7 @@ function choose(choice: Choice | null): void {
             spellcheck="false"
             maxlength="200"
             @change="text = ($event.target as HTMLInputElement).value"
+            @keydown.esc.prevent.stop="open = false"
           />
           <ComboboxOptions static class="max-h-[60vh] overflow-auto py-2" aria-label="Found">
             <ComboboxOption v-for="one in choices" :key="one.key" v-slot="{ active }" :value="one">

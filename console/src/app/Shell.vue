@@ -136,14 +136,14 @@ async function signOut(): Promise<void> {
             <RouterLink class="font-[550] hover:underline" to="/me">{{ me.person.name }}</RouterLink>{{ " " }}
             <span class="small whitespace-nowrap">{{ me.person.role }}</span>
           </div>
-          <div class="mt-1 flex flex-wrap gap-x-[9px] gap-y-[5px] text-small">
-            <RouterLink class="link max-md:hidden" to="/told">Notices</RouterLink>
+          <div class="mt-1 flex flex-wrap gap-x-[9px] text-small">
+            <RouterLink class="link inline-block py-[3px] max-md:hidden" to="/told">Notices</RouterLink>
             <RouterLink class="link md:hidden" to="/me">My account</RouterLink>
-            <button class="link" type="button" @click="signOut">Sign out</button>
-            <button class="link" type="button" @click="theme.toggle">
+            <button class="link py-[3px]" type="button" @click="signOut">Sign out</button>
+            <button class="link py-[3px]" type="button" @click="theme.toggle">
               {{ theme.dark.value ? "Light" : "Dark" }}
             </button>
-            <button class="link" type="button" aria-label="Keyboard shortcuts" @click="sheet = true">
+            <button class="link py-[3px]" type="button" aria-label="Keyboard shortcuts" @click="sheet = true">
               ?
             </button>
           </div>

@@ -397,7 +397,7 @@ def test_a_request_that_nobody_confirmed_or_answered_lapses_and_one_can_be_turne
         with pytest.raises(Invalid, match="know why"):
             requests.turn_down(call, mine.ref, " ")
         requests.turn_down(call, mine.ref, "You see it in the archive")
-    assert "Maren has turned down what you asked for on Newsletter" in letters.told("ines")
+    assert "Maren has declined what you asked for on Newsletter" in letters.told("ines")
     letters.now += timedelta(days=3)
     with letters.as_() as call:
         assert requests.lapse(call) == 1

@@ -62,7 +62,7 @@ useShortcuts({
               type="button"
               @click="change({ ...filter, flagged: 'true' })"
             >
-              {{ summary.flagged }} {{ summary.flagged === 1 ? "carries" : "carry" }} a flag</button
+              {{ summary.flagged }} {{ summary.flagged === 1 ? "has" : "have" }} a flag</button
             ><template v-if="summary.flagged">, {{ summary.severe }} of them high or critical.</template>
             <template v-else-if="summary.entries">None has a flag.</template>
             <button

@@ -57,7 +57,7 @@ class Request:
     """Powers on an account that whoever has an address asks for, with a reason, until an end or without one.
 
     `account` is as they named it, `account_id` the one that is meant, once that is known. `answer` is what whoever
-    asked is told: why it was turned down, or why less is offered.
+    asked is told: why it was declined, or why less is offered.
     """
 
     id: UUID

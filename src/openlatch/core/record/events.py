@@ -104,7 +104,7 @@ SAID = {
     "request.lapsed": "Request lapsed",
     "request.made": "Request made",
     "request.offered": "Request answered with an offer",
-    "request.turned-down": "Request turned down",
+    "request.turned-down": "Request declined",
     "request.withdrawn": "Request withdrawn",
     "review.added": "Review added",
     "review.changed": "Review changed",

@@ -132,7 +132,7 @@ def turn_down(call: Call, text: str, reason: str) -> Request:
     )
     call.tx.requests.save(request)
     call.log("request.turned-down", "request", request.id, reason=request.answer)
-    _tell_asker(call, request, f"{call.actor.name} has turned down what you asked for on {request.account}", reason)
+    _tell_asker(call, request, f"{call.actor.name} has declined what you asked for on {request.account}", reason)
     return request
 
 
