@@ -173,7 +173,7 @@ def reviewed(page: Page, stack: Stack) -> None:
     given = {"workspace": SLUG, "address": OWNER, "password": PASSWORD}
     with Client.sign_in(stack.url, **given)[0] as client:
         desk = client.open_round(FIRST)
-        done = client.open_round("After somebody has left")
+        done = client.open_round("After someone has left")
         client.decide(
             done.ref, [item.place for item in client.round_items(done.ref)], "end-now", reason="They have left"
         )
