@@ -83,7 +83,7 @@ async function withPasskey(): Promise<void> {
           />
           <div class="mt-5 flex gap-[10px]">
             <button type="submit" class="button button-danger">Go on</button>
-            <button type="button" class="button" @click="question?.answer(null)">Leave it</button>
+            <button type="button" class="button" @click="question?.answer(null)">Cancel</button>
           </div>
         </form>
       </DialogPanel>

@@ -27,7 +27,7 @@ const ask = useMutation({
       <button type="submit" class="button button-act" :disabled="ask.isPending.value || !asked.needs.length">
         Send the request
       </button>
-      <button type="button" class="button" @click="emit('done')">Leave it</button>
+      <button type="button" class="button" @click="emit('done')">Cancel</button>
     </div>
   </form>
 </template>

@@ -305,7 +305,7 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
             >
               {{ insteadOf ? "Replace the offer" : "Send the offer" }}
             </button>
-            <RouterLink class="button" to="/offers">Leave it</RouterLink>
+            <RouterLink class="button" to="/offers">Cancel</RouterLink>
           </div>
         </template>
         <p class="mt-6 font-mono text-small break-words text-mute">{{ commandOf(form, insteadOf) }}</p>

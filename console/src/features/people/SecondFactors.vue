@@ -159,7 +159,7 @@ const spelled = computed(() => begun.value?.secret.match(/.{1,4}/g)?.join(" ") ?
         <button type="submit" class="button button-act" :disabled="prove.isPending.value">
           Use these codes
         </button>
-        <button type="button" class="button" @click="begun = undefined">Leave it</button>
+        <button type="button" class="button" @click="begun = undefined">Cancel</button>
       </div>
     </div>
   </form>

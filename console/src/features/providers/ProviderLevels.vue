@@ -98,7 +98,7 @@ function edit(word: string, powers: readonly string[]): void {
                 >
                   Undo the correction
                 </button>
-                <button type="button" class="button" @click="editing = ''">Leave it</button>
+                <button type="button" class="button" @click="editing = ''">Cancel</button>
               </div>
               <ProblemNote v-if="correct.error.value" :error="correct.error.value" class="mt-3" />
             </form>

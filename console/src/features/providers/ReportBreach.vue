@@ -37,7 +37,7 @@ const report = useMutation({
     <ProblemNote v-if="report.error.value" :error="report.error.value" />
     <div class="flex gap-[10px]">
       <button type="submit" class="button button-act" :disabled="report.isPending.value">Tell them</button>
-      <button type="button" class="button" @click="emit('done')">Leave it</button>
+      <button type="button" class="button" @click="emit('done')">Cancel</button>
     </div>
   </form>
 </template>

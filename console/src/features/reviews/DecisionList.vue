@@ -72,7 +72,7 @@ function choose(event: Event): void {
       <button type="submit" class="button button-act" :disabled="!file || send.isPending.value">
         Upload the list
       </button>
-      <button type="button" class="button" @click="emit('leave')">Leave it</button>
+      <button type="button" class="button" @click="emit('leave')">Cancel</button>
     </p>
   </form>
 </template>

@@ -60,7 +60,7 @@ const give = useMutation({
       >
         Give {{ places.length }} {{ places.length === 1 ? "item" : "items" }}
       </button>
-      <button type="button" class="button" @click="emit('leave')">Leave it</button>
+      <button type="button" class="button" @click="emit('leave')">Cancel</button>
     </div>
   </form>
 </template>

@@ -217,7 +217,7 @@ const save = useMutation({
         <button type="submit" class="button button-act" :disabled="save.isPending.value">
           {{ there ? "Change it" : "Add the review" }}
         </button>
-        <button type="button" class="button" @click="emit('close')">Leave it</button>
+        <button type="button" class="button" @click="emit('close')">Cancel</button>
       </div>
     </form>
   </SidePanel>

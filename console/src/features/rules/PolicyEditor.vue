@@ -160,7 +160,7 @@ const adopt = useMutation({
           <button type="submit" class="button button-act" :disabled="adopt.isPending.value">
             Adopt it as policy {{ begun + 1 }}
           </button>
-          <button type="button" class="button" @click="adopting = false">Not yet</button>
+          <button type="button" class="button" @click="adopting = false">Cancel</button>
         </div>
         <ProblemNote v-if="adopt.error.value" :error="adopt.error.value" />
       </form>

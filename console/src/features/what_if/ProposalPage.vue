@@ -224,7 +224,7 @@ const sure = ref(false);
         <button type="submit" class="button button-act" :disabled="!read.body || submit.isPending.value">
           Work it out
         </button>
-        <button v-if="!fresh" type="button" class="button" @click="editing = false">Leave it</button>
+        <button v-if="!fresh" type="button" class="button" @click="editing = false">Cancel</button>
       </div>
     </form>
     <div

@@ -27,7 +27,9 @@ const flags = useQuery({
     <template v-else-if="risk.data.value">
       <p>
         <b class="text-figure font-[620] tabular-nums">{{ risk.data.value.risk }}</b>
-        <span class="text-mute"> of 100: its worst entry in full, each further one takes half of its part of what is left.</span>
+        <span class="text-mute">
+          of 100: its worst entry in full, each further one takes half of its part of what is left.</span
+        >
       </p>
       <table class="mt-2 text-plain">
         <tbody>
