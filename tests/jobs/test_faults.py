@@ -52,7 +52,7 @@ def test_a_provider_that_suddenly_shows_far_less_is_not_believed_until_somebody_
     with desk.fault(hide=60):
         doubted = read(client)
         assert (doubted.state, doubted.withheld, standing(client)) == ("partial", 60, before)
-        assert "Someone has to say" in doubted.trouble
+        assert "Someone has to confirm" in doubted.trouble
         accepted = list(client.follow_reading(client.read("Ticket Desk", accept_loss=True).id))[-1]
         assert (accepted.state, accepted.counts["gone"]) == ("complete", 60)
         assert len(standing(client)) == len(before) - 60

@@ -83,7 +83,7 @@ class InventoryCalls(Transport):
         return self._send(wire.Entry, "POST", f"/entries/{part(entry)}/vouch")
 
     def gone(self, entry: str, reason: str = "") -> wire.Entry:
-        """Say that an entry that is recorded by hand has ended at its provider."""
+        """Record that an entry recorded by hand has ended at its provider."""
         return self._send(wire.Entry, "POST", f"/entries/{part(entry)}/gone", json={"reason": reason})
 
     def record_secret(
@@ -96,7 +96,7 @@ class InventoryCalls(Transport):
         reason: str = "",
         somebody_else: bool = False,
     ) -> wire.Entry:
-        """Write down that someone was told a password, key or code of an account.
+        """Record that someone knows a password, key or code of an account.
 
         An address that comes close to a known one is refused (Invalid), unless it is `somebody_else`'s.
         """

@@ -93,7 +93,7 @@ class OrdersCalls(Transport):
         return self._send(wire.Order, "POST", f"/orders/{part(order)}/try-again")
 
     def done(self, order: str, said: str = "") -> wire.Order:
-        """Say that what an order asks a person to do is done."""
+        """Report that what an order asks a person to do is done."""
         return self._send(wire.Order, "POST", f"/orders/{part(order)}/done", json={"said": said})
 
     def receipt(self, order: str) -> str:

@@ -56,7 +56,7 @@ class PartiesCalls(Transport):
         return self._send(wire.SamenessDecision, "POST", f"/parties/{part(party)}/keep-apart", json=body)
 
     def part(self, party: str, provider: str, key: str, *, reason: str = "") -> wire.SamenessDecision:
-        """Have what a provider knows by a key be a party of its own."""
+        """Part what a provider knows by a key from a party: it becomes a party of its own."""
         body = {"provider": provider, "key": key, "reason": reason}
         return self._send(wire.SamenessDecision, "POST", f"/parties/{part(party)}/part", json=body)
 

@@ -181,7 +181,7 @@ class PeopleCalls(Transport):
         return self._send(wire.Ended, "DELETE", "/me/sessions").sessions
 
     def forgot_password(self, workspace: str, address: str) -> None:
-        """Have a link go to whoever signs in with an address, with which they choose another password."""
+        """Send a link to choose a new password to whoever signs in with an address."""
         self._request("POST", "/session/forgotten", json={"workspace": workspace, "address": address})
 
     def look_at_sign_in_link(self, link: str) -> wire.SignInLink:

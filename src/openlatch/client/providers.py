@@ -65,7 +65,7 @@ class ProvidersCalls(Transport):
         return self._send(wire.ProviderRemoval, "GET", f"/providers/{part(provider)}/removal")
 
     def remove_provider(self, provider: str, *, entries: int | None = None) -> wire.ProviderRemoval:
-        """Remove a provider: it is read no more, and its entries stay as history; nothing is ended at the provider.
+        """Remove a provider: it is no longer read, and its entries stay as history; nothing is ended at the provider.
 
         With `entries`, nothing is removed if another number of entries stands there.
         """
@@ -84,7 +84,7 @@ class ProvidersCalls(Transport):
         return self._send(wire.EventStreamSecret, "PUT", f"/providers/{part(provider)}/event-stream", json=body)
 
     def stop_listening(self, provider: str) -> None:
-        """Hear a provider's security events no more."""
+        """Take no more security events of a provider."""
         self._request("DELETE", f"/providers/{part(provider)}/event-stream")
 
     def security_events(self, provider: str) -> Iterator[wire.SecurityEvent]:
@@ -92,7 +92,7 @@ class ProvidersCalls(Transport):
         return self._pages(wire.SecurityEventList, f"/providers/{part(provider)}/security-events", {})
 
     def report_breach(self, provider: str, since: date, what: str) -> wire.Provider:
-        """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
+        """Record that a provider has reported a breach; reviews that wait for one open a round about it."""
         body = {"since": since.isoformat(), "what": what}
         return self._send(wire.Provider, "POST", f"/providers/{part(provider)}/breaches", json=body)
 

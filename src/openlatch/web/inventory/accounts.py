@@ -34,7 +34,7 @@ def get_account(call: Call, account: str) -> wire.Account:
 
 @routes.route("PUT", "/accounts/<account>", body=wire.AccountDescription, returns=wire.Account)
 def describe_account(call: Call, account: str, body: wire.AccountDescription) -> wire.Account:
-    """Say how vital an account is, and whether it is only for practice."""
+    """Set how critical an account is, and whether it is only for practice."""
     wanted = Criticality(body.criticality) if body.criticality else None
     the_account, shared = accounts.describe(call, account, wanted, body.practice)
     return account_of(the_account, shared, call.tx.providers.get(the_account.provider_id).name)

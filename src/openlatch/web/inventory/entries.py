@@ -60,7 +60,7 @@ def get_entry(call: Call, entry: str) -> wire.Entry:
 
 @routes.route("POST", "/secrets", body=wire.NewSecret, returns=wire.Entry, status=201)
 def record_secret(call: Call, body: wire.NewSecret) -> wire.Entry:
-    """Write down that someone was told a password, key or code of an account."""
+    """Record that someone knows a password, key or code of an account."""
     powers = tuple(Power(p) for p in body.powers)
     kept = secrets.record(
         call, body.account, body.who, body.what, powers, body.reason, somebody_else=body.somebody_else
@@ -76,7 +76,7 @@ def vouch_for_entry(call: Call, entry: str) -> wire.Entry:
 
 @routes.route("POST", "/entries/<entry>/gone", body=wire.GoneWish, returns=wire.Entry)
 def say_entry_gone(call: Call, entry: str, body: wire.GoneWish) -> wire.Entry:
-    """Say that an entry that is recorded by hand has ended at its provider."""
+    """Record that an entry recorded by hand has ended at its provider."""
     return entry_of(by_hand.gone(call, entry, body.reason))
 
 

@@ -23,7 +23,7 @@ routes = Routes()
     kept=False,
 )
 def preview_import(call: Call, provider: str, query: wire.ImportQuery, upload: Upload) -> wire.ImportOutcome:
-    """What a list (CSV, or a spreadsheet) says, how it is taken, and what it would change; changes nothing.
+    """How a list (CSV, or a spreadsheet) is read, and what importing it would change; changes nothing.
 
     Nothing of the file is kept.
     """

@@ -50,7 +50,7 @@ def get_party(call: Call, party: str) -> wire.Party:
 
 @routes.route("PUT", "/parties/<party>/sponsor", body=wire.SponsorWish, returns=wire.Party)
 def sponsor_party(call: Call, party: str, body: wire.SponsorWish) -> wire.Party:
-    """Say who of the workspace answers for a party."""
+    """Set who of the workspace sponsors a party."""
     return _rendered(call, *parties.sponsor(call, party, body.address))
 
 

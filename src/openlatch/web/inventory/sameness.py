@@ -30,7 +30,7 @@ def list_keys(call: Call, party: str) -> wire.KeyList:
 
 @routes.route("POST", "/parties/<party>/join", body=wire.JoinWish, returns=wire.SamenessDecision)
 def join_parties(call: Call, party: str, body: wire.JoinWish) -> wire.SamenessDecision:
-    """Have two parties be one: all that the other has is the first's, until that is undone."""
+    """Join two parties into one: everything the other has belongs to the first, until that is undone."""
     return _decision(sameness.join(call, party, body.other, body.reason))
 
 
@@ -42,13 +42,13 @@ def keep_parties_apart(call: Call, party: str, body: wire.JoinWish) -> wire.Same
 
 @routes.route("POST", "/parties/<party>/part", body=wire.Parting, returns=wire.SamenessDecision)
 def part_party(call: Call, party: str, body: wire.Parting) -> wire.SamenessDecision:
-    """Have what a provider knows by a key be a party of its own."""
+    """Part what a provider knows by a key from a party: it becomes a party of its own."""
     return _decision(sameness.part(call, party, body.provider, body.key, body.reason))
 
 
 @routes.route("GET", "/sameness-decisions", query=wire.PageQuery, returns=wire.SamenessDecisionList)
 def list_sameness_decisions(call: Call, query: wire.PageQuery) -> wire.SamenessDecisionList:
-    """What people said of who is the same as whom, the latest first."""
+    """Which parties were joined, parted or kept apart, the latest first."""
     page = sameness.decided(call, query.limit, query.cursor)
     return wire.SamenessDecisionList(items=[_decision(item) for item in page.items], next=page.next)
 

@@ -32,7 +32,7 @@ def _about_answer(call: Call, body: wire.OfferAnswer, offer: str) -> list[Lookup
 
 @routes.route("GET", "/tasks", returns=wire.TaskList)
 def list_tasks(call: Call) -> wire.TaskList:
-    """What people are let in for: the holder's own tasks first, then those that are built in."""
+    """What people are let in for: the holder's own tasks first, then the built-in ones."""
     return wire.TaskList(items=[filled(wire.Task, task) for task in choices.tasks(call)])
 
 
@@ -56,7 +56,7 @@ def check_correction(call: Call, offer: str, body: wire.OfferWish, findings: Fin
 
 @routes.route("POST", "/offers", body=wire.NewOffer, returns=wire.Offer, status=201, asks=_about)
 def make_offer(call: Call, body: wire.NewOffer, findings: Findings) -> wire.Offer:
-    """Hold an offer out, by the terms that were looked at; a link goes to the address."""
+    """Make an offer by the terms that were shown; a link goes to the address."""
     return _sent(call, offers.create(call, body, findings, body.digest))
 
 

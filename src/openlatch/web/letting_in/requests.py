@@ -60,7 +60,7 @@ def get_request(call: Call, request: str) -> wire.Request:
 
 @routes.route("POST", "/requests/<request>/turn-down", body=wire.TurnDownWish, returns=wire.Request)
 def turn_request_down(call: Call, request: str, body: wire.TurnDownWish) -> wire.Request:
-    """Turn a request down; whoever asked is told why. To accept one, make an offer that names it."""
+    """Decline a request; whoever asked is told why. To accept one, make an offer that names it."""
     return _sent(requests.turn_down(call, request, body.reason))
 
 

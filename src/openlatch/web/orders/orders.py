@@ -57,7 +57,7 @@ def try_order_again(call: Call, order: str) -> wire.Order:
 
 @routes.route("POST", "/orders/<order>/done", body=wire.DoneByHand, returns=wire.Order)
 def order_done_by_hand(call: Call, order: str, body: wire.DoneByHand) -> wire.Order:
-    """Say that what an order asks a person to do is done."""
+    """Report that what an order asks a person to do is done."""
     return order_of(orders.confirm_done(call, order, body.said))
 
 

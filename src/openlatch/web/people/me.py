@@ -29,7 +29,7 @@ def change_password(call: Call, body: wire.PasswordWish) -> wire.Ended:
 
 @routes.route("POST", "/me/address", body=wire.AddressWish, returns=wire.Sending, status=202)
 def change_address(call: Call, body: wire.AddressWish) -> wire.Sending:
-    """Have a link go to another address of one's own; once it is used, one signs in with that."""
+    """Send a link to a new address of your own; once it is used, you sign in with that address."""
     return wire.Sending(address=me.change_address(call, body.address))
 
 
@@ -91,5 +91,5 @@ def remove_factor(call: Call, factor_id: UUID) -> None:
 
 @routes.route("POST", "/me/recovery-codes", returns=wire.RecoveryCodes, status=201, kept=False)
 def make_recovery_codes(call: Call) -> wire.RecoveryCodes:
-    """Make new recovery codes; those of before hold no more. They are shown this once."""
+    """Make new recovery codes; the old ones stop working. They are shown only now."""
     return wire.RecoveryCodes(codes=list(factors.new_recovery_codes(call)))

@@ -165,7 +165,7 @@ def list_holders(call: Call) -> wire.HolderList:
 
 @routes.route("POST", "/session/switch", body=wire.SwitchWish, returns=wire.Me)
 def switch_holder(call: Call, body: wire.SwitchWish) -> Answer:
-    """Act in another holder's name from now on, with the session that is kept for it."""
+    """Switch to another workspace, with the session that is kept for it."""
     at = backend()
     for each_bearer in beside():
         with at.store.transaction(each_bearer.workspace_id) as tx:
@@ -238,7 +238,7 @@ def confirm(call: Call, body: wire.Confirmation) -> wire.Me:
 
 @routes.route("POST", "/session/forgotten", body=wire.Forgotten, status=202, public=True)
 def forgot_password(body: wire.Forgotten) -> None:
-    """Have a link go to whoever signs in with an address, with which they choose another password."""
+    """Send a link to choose a new password to whoever signs in with an address."""
     count_asked(body.workspace)
     with suppress(NotFound), backend().store.transaction(body.workspace) as tx:
         letters.ask_for_password(nobody(tx), body.address)

@@ -41,7 +41,7 @@ def list_sign_on_names(query: wire.SignOnQuery) -> wire.SignOnNames:
     calls=True,
 )
 def leave_for_sign_on(body: wire.SignOnLeave) -> wire.SignOnLeaving:
-    """Where someone goes to sign in; what their browser keeps meanwhile is shown this once."""
+    """Where someone goes to sign in; what their browser keeps until they come back is shown only now."""
     at = backend()
     back = sign_on.back(at.services)
     count_asked(body.workspace)

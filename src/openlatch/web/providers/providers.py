@@ -54,37 +54,37 @@ def add_provider(call: Call, body: wire.NewProvider) -> wire.Provider:
 
 @routes.route("PUT", "/providers/<provider>", body=wire.ProviderWish, returns=wire.Provider, asks=_tried)
 def change_provider(call: Call, provider: str, body: wire.ProviderWish, findings: Findings) -> wire.Provider:
-    """Change how a provider is called, reached and read; another address or secret is tried before it is kept."""
+    """Change a provider's name, how it is reached, or how often it is read; a new address or secret is tried first."""
     return provider_of(providers.change(call, provider, body, findings), call.now)
 
 
 @routes.route("POST", "/providers/<provider>/pause", returns=wire.Provider)
 def pause_provider(call: Call, provider: str) -> wire.Provider:
-    """Read a provider by itself no more, until that is resumed."""
+    """Pause the readings of a provider."""
     return provider_of(providers.pause(call, provider), call.now)
 
 
 @routes.route("POST", "/providers/<provider>/resume", returns=wire.Provider)
 def resume_provider(call: Call, provider: str) -> wire.Provider:
-    """Read a paused provider by itself again."""
+    """Resume the readings of a provider."""
     return provider_of(providers.resume(call, provider), call.now)
 
 
 @routes.route("GET", "/providers/<provider>/removal", returns=wire.ProviderRemoval)
 def plan_provider_removal(call: Call, provider: str) -> wire.ProviderRemoval:
-    """What removing a provider would come to, and what stands in its way; changes nothing."""
+    """What removing a provider would do, and what prevents it; changes nothing."""
     return filled(wire.ProviderRemoval, removal.plan(call, provider))
 
 
 @routes.route("DELETE", "/providers/<provider>", query=wire.ProviderRemovalWish, returns=wire.ProviderRemoval)
 def remove_provider(call: Call, provider: str, query: wire.ProviderRemovalWish) -> wire.ProviderRemoval:
-    """Remove a provider: it is read no more, and its entries stay as history; nothing is ended at the provider."""
+    """Remove a provider: it is no longer read, and its entries stay as history; nothing is ended at the provider."""
     return filled(wire.ProviderRemoval, removal.remove(call, provider, query.entries))
 
 
 @routes.route("POST", "/providers/<provider>/breaches", body=wire.BreachReport, returns=wire.Provider)
 def report_breach(call: Call, provider: str, body: wire.BreachReport) -> wire.Provider:
-    """Say that a provider has reported a breach; reviews that wait for one open a round about it."""
+    """Record that a provider has reported a breach; reviews that wait for one open a round about it."""
     return provider_of(providers.report_breach(call, provider, body.since, body.what), call.now)
 
 
@@ -102,7 +102,7 @@ def list_levels(call: Call, provider: str) -> wire.LevelList:
 
 @routes.route("PUT", "/providers/<provider>/levels", body=wire.LevelCorrection, returns=wire.LevelList)
 def correct_level(call: Call, provider: str, body: wire.LevelCorrection) -> wire.LevelList:
-    """Say what a level or permission means; every entry that carries it changes at once."""
+    """Correct what a level or permission means; every entry that has it changes at once."""
     powers = None if body.powers is None else tuple(Power(p) for p in body.powers)
     return wire.LevelList(items=[level_of(word) for word in levels.correct(call, provider, body.word, powers)])
 

@@ -32,7 +32,7 @@ def _stream_of(sight: StreamSight) -> wire.EventStreamSecret:
 
 @routes.route("GET", "/providers/<provider>/event-stream", returns=wire.EventStream)
 def get_event_stream(call: Call, provider: str) -> wire.EventStream:
-    """From whom the security events of a provider come."""
+    """Where the security events of a provider come from."""
     sight = security_events.show(call, provider)
     return filled(wire.EventStream, sight, sight.stream)
 
@@ -54,7 +54,7 @@ def set_event_stream(call: Call, provider: str, body: wire.NewEventStream) -> wi
 
 @routes.route("DELETE", "/providers/<provider>/event-stream")
 def remove_event_stream(call: Call, provider: str) -> None:
-    """Hear a provider's security events no more."""
+    """Take no more security events of a provider."""
     security_events.remove(call, provider)
 
 
@@ -85,7 +85,7 @@ def _event_of(event: SecurityEvent, names: Mapping[UUID, str]) -> wire.SecurityE
 def receive_security_event(stream: str, upload: Upload) -> Answer:
     """Take a security event that a provider sends (RFC 8935), with the secret of its stream as a bearer token.
 
-    The token is kept once it is proved; what is done about it is done by a job.
+    The token is stored once it is verified; a job does what follows from it.
     """
     at = backend()
     try:

@@ -17,13 +17,13 @@ routes = Routes()
 
 @routes.route("POST", "/rounds/<review_round>/prints", returns=wire.Print, status=202)
 def print_round(call: Call, review_round: str) -> Answer:
-    """Have the report of a round printed, as a PDF; it is done by a job."""
+    """Print the report of a round, as a PDF; a job does it."""
     return Answer(_printed(prints.start(call, "round", review_round)), 202)
 
 
 @routes.route("POST", "/batches/<batch>/prints", returns=wire.Print, status=202)
 def print_batch(call: Call, batch: str) -> Answer:
-    """Have the report of a batch printed, as a PDF; it is done by a job."""
+    """Print the report of a batch, as a PDF; a job does it."""
     return Answer(_printed(prints.start(call, "batch", batch)), 202)
 
 

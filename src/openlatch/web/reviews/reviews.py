@@ -23,7 +23,7 @@ routes = Routes()
 
 @routes.route("GET", "/reviews", returns=wire.ReviewList)
 def list_reviews(call: Call) -> wire.ReviewList:
-    """All reviews, by name, with when they come round next."""
+    """All reviews, by name, with when each takes place next."""
     return wire.ReviewList(items=[review_of(sight) for sight in plans.browse(call)])
 
 
@@ -35,7 +35,7 @@ def check_review(call: Call, body: wire.NewReview) -> wire.ReviewText:
 
 @routes.route("POST", "/reviews", body=wire.NewReview, returns=wire.Review, status=201)
 def create_review(call: Call, body: wire.NewReview) -> Answer:
-    """Store a review; it takes place by itself from then on."""
+    """Add a review; it takes place on its schedule from then on."""
     return Answer(review_of(plans.create(call, body)), 201)
 
 
@@ -53,13 +53,13 @@ def change_review(call: Call, review: str, body: wire.ReviewChange) -> wire.Revi
 
 @routes.route("POST", "/reviews/<review>/pause", returns=wire.Review)
 def pause_review(call: Call, review: str) -> wire.Review:
-    """Let a review come round no more until it is resumed."""
+    """Pause a review: no round is opened until it is resumed."""
     return review_of(plans.pause(call, review, paused=True))
 
 
 @routes.route("POST", "/reviews/<review>/resume", returns=wire.Review)
 def resume_review(call: Call, review: str) -> wire.Review:
-    """Let a review come round again; what it missed does not come after."""
+    """Resume a review; what it missed is not made up for."""
     return review_of(plans.pause(call, review, paused=False))
 
 
@@ -176,7 +176,7 @@ def cancel_round(call: Call, review_round: str, body: wire.CancelWish) -> wire.R
 
 @routes.route("POST", "/rounds/<review_round>/left-open", body=wire.LeftOpenWish, returns=wire.Round)
 def leave_open(call: Call, review_round: str, body: wire.LeftOpenWish) -> wire.Round:
-    """Say that something is left open in a round, why, and who sees to it."""
+    """Leave an item of a round open: why, and who takes care of it."""
     return round_of(rounds.leave_open(call, review_round, body.place, body.reason, body.owner))
 
 

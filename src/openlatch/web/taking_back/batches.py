@@ -45,7 +45,7 @@ def create_batch(call: Call, body: wire.NewBatch) -> Answer:
     files=tuple(CONTENT_TYPES.values()),
 )
 def batch_report(call: Call, batch: str, query: wire.ReportQuery) -> Download:
-    """The report of a batch, or of someone who goes: signed once nothing of it is left to come."""
+    """The report of a batch, or of a leaver: signed once it is over."""
     return Download(**asdict(written(*reports.of_batch(call, batch), query.format)))
 
 
@@ -63,19 +63,19 @@ def cancel_batch(call: Call, batch: str) -> wire.Batch:
 
 @routes.route("POST", "/batches/<batch>/items/<int:place>/done", returns=wire.Batch)
 def batch_item_done(call: Call, batch: str, place: int) -> wire.Batch:
-    """Say that a thing in a batch that a person is to do is done."""
+    """Report that an item of a batch that a person had to do is done."""
     return batch_of(batches.tick(call, batch, place))
 
 
 @routes.route("POST", "/batches/<batch>/left-open", body=wire.LeftOpenWish, returns=wire.Batch)
 def leave_batch_item_open(call: Call, batch: str, body: wire.LeftOpenWish) -> wire.Batch:
-    """Say that something in a batch is left open, why, and who sees to it."""
+    """Leave an item of a batch open: why, and who takes care of it."""
     return batch_of(batches.leave_open(call, batch, body.place, body.reason, body.owner))
 
 
 @routes.route("GET", "/parties/<party>/leaver-plan", returns=wire.LeaverPlan)
 def plan_leaver(call: Call, party: str) -> wire.LeaverPlan:
-    """What is to be done if a party goes; changes nothing."""
+    """Everything that would be ended if a party leaves; changes nothing."""
     return leaver_of(leavers.plan(call, party))
 
 

@@ -21,14 +21,14 @@ routes = Routes()
 
 @routes.route("GET", "/notices", query=wire.PageQuery, returns=wire.NoticeList)
 def list_notices(call: Call, query: wire.PageQuery) -> wire.NoticeList:
-    """What one was told, the latest first."""
+    """Your notices, the latest first."""
     page = notices.browse(call, query.limit, query.cursor)
     return wire.NoticeList(items=[notice_of(item) for item in page.items], next=page.next)
 
 
 @routes.route("PUT", "/notices/telling", body=wire.TellingWish, returns=wire.Person)
 def choose_telling(call: Call, body: wire.TellingWish) -> wire.Person:
-    """Choose how one is told: as it comes, once a day in one letter, or in the console only."""
+    """Choose when you get letters: as things happen, once a day, or never."""
     return person_of(notices.choose(call, Telling(body.telling)))
 
 

@@ -26,7 +26,7 @@ def list_webhooks(call: Call) -> wire.WebhookList:
 
 @routes.route("POST", "/webhooks", body=wire.NewWebhook, returns=wire.WebhookSecret, status=201)
 def add_webhook(call: Call, body: wire.NewWebhook) -> wire.WebhookSecret:
-    """Have an address told of what happens from now on; the secret is shown this once."""
+    """Send what happens from now on to an address; the secret is shown only now."""
     made, secret = webhooks.add(call, body.url, body.acts, HookForm(body.form), body.audience)
     return filled(wire.WebhookSecret, made, **_more(call, made), secret=secret)
 

@@ -56,7 +56,7 @@ def change_proposal(call: Call, proposal: str, body: wire.ProposalBody) -> wire.
 
 @routes.route("POST", "/proposals/<proposal>/run", returns=wire.Proposal)
 def run_proposal(call: Call, proposal: str) -> wire.Proposal:
-    """Have a proposal worked out anew, against what there is now."""
+    """Work a proposal out again, against the inventory as it is now."""
     return _sent(proposals.run_again(call, proposal))
 
 
@@ -66,7 +66,7 @@ def _about(call: Call, proposal: str, body: wire.ApplyWish) -> list[Lookup]:
 
 @routes.route("POST", "/proposals/<proposal>/apply", body=wire.ApplyWish, returns=wire.Proposal, asks=_about)
 def apply_proposal(call: Call, proposal: str, body: wire.ApplyWish, findings: Findings) -> wire.Proposal:
-    """Carry a proposal out: as orders, as offers to whoever is to be let in, and as tasks for people."""
+    """Carry a proposal out: by orders, offers, and tasks for people."""
     return _sent(apply.apply(call, proposal, body.run, findings))
 
 
