@@ -38,15 +38,14 @@ class Terminal:
         return code, said + complained
 
     def _run(self, words: Sequence[str], given: str | None, environment: Mapping[str, str]) -> tuple[int, str, str]:
-        fixed = {
+        fixed: dict[str, str | None] = {
             "OPENLATCH_SIGN_IN": str(self.kept),
             "OPENLATCH_CONFIG": str(self.home / "config.toml"),
             "NO_COLOR": "1",
+            "COLUMNS": str(self.width) if self.width else None,
         }
-        if self.width:
-            fixed["COLUMNS"] = str(self.width)
         with _at(self.home):
-            around = fixed | self.environment | environment
+            around = {**fixed, **self.environment, **environment}
             done = CliRunner().invoke(main, words, given, around, obj=self._carrier, prog_name="openlatch")
         if done.exception is not None and not isinstance(done.exception, SystemExit):
             raise done.exception

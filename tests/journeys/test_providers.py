@@ -68,7 +68,7 @@ def test_a_provider_is_removed_once_it_is_told_what_that_comes_to(page: Page, cl
     shown.get_by_role("button", name="Remove…").click()
     expect(shown.get_by_text("1 entry on 1 account will not be looked at any more.")).to_be_visible()
     expect(shown.get_by_text(f"None of that access is ended: whoever has it at {board.name} keeps it.")).to_be_visible()
-    shown.get_by_role("button", name="Record it").click()
+    shown.get_by_role("button", name="Cancel").click()
     shown.get_by_role("button", name="Remove…").click()
     shown.get_by_role("button", name=f"Remove {board.name}").click()
     expect(page.get_by_role("heading", name=board.name)).to_have_count(0)

@@ -11,7 +11,7 @@ const emit = defineEmits<{ yes: []; no: [] }>();
       <button type="button" class="button button-danger" :disabled="busy" @click="emit('yes')">
         {{ does }}
       </button>
-      <button type="button" class="button" @click="emit('no')">Keep it</button>
+      <button type="button" class="button" @click="emit('no')">Cancel</button>
     </div>
   </div>
 </template>

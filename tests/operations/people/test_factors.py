@@ -109,7 +109,7 @@ def test_a_workspace_demands_a_second_factor_of_whoever_has_a_role(ridge: Ridge,
     manager = ridge.client(added(ridge, "Nolan Tide", Role.MANAGER), password=WORDS)
     assert manager.me().may == sorted(manager.me().may, key=manager.me().may.index)
     assert all(name.startswith(("me.", "factors.", "tokens.", "people.me")) for name in manager.me().may)
-    with pytest.raises(FactorMissing, match="As manager you need a second factor"):
+    with pytest.raises(FactorMissing, match="Your role, manager, needs a second factor"):
         list(manager.entries(limit=1))
     begun = manager.begin_codes("phone")
     manager.prove_codes(begun.id, str(pyotp.TOTP(begun.secret).at(ridge.clock.now)))
