@@ -168,6 +168,8 @@ class Transport:
                     answer.read()
                     raise _error(answer)
                 yield from answer.iter_bytes()
+        except UnicodeEncodeError as error:
+            raise _no_text() from error
         except httpx.TransportError as error:
             raise ServiceUnreachable(
                 f"Open Latch at {self._http.base_url.host} stopped in the middle of its answer.",
