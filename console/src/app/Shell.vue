@@ -10,7 +10,7 @@ import LatchMark from "@/ui/LatchMark.vue";
 import ConfirmDialog from "./ConfirmDialog.vue";
 import ShortcutSheet from "./ShortcutSheet.vue";
 import SearchDialog from "./SearchDialog.vue";
-import { isHere, usePlaces } from "./places";
+import { isHere, KEYS, usePlaces } from "./places";
 import { useShortcuts } from "./shortcuts";
 import { useTheme } from "./theme";
 
@@ -56,12 +56,11 @@ watch(
   { immediate: true },
 );
 
-const KEYS = "tiawcdnxfvobprusl";
 useShortcuts({
   "?": () => (sheet.value = true),
   "/": () => (search.value = true),
   ...Object.fromEntries(
-    [...KEYS].map((key) => [
+    KEYS.map((key) => [
       `g ${key}`,
       () => {
         const place = groups.value.flatMap((group) => group.places).find((one) => one.key === key);

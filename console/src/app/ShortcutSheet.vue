@@ -10,7 +10,6 @@ const keys = computed<[string, string][]>(() => [
   ...SHEET,
   ...groups.value
     .flatMap((group) => group.places)
-    .filter((place) => place.key)
     .map((place): [string, string] => [`g ${place.key}`, `go to ${place.name}`]),
 ]);
 </script>

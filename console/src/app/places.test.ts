@@ -1,5 +1,12 @@
 import { describe, expect, it } from "vitest";
-import { isHere } from "./places";
+import { isHere, KEYS } from "./places";
+
+describe("the keys of places", () => {
+  it("lead to one place each", () => {
+    expect(new Set(KEYS).size).toBe(KEYS.length);
+    expect(KEYS.every((key) => /^[a-z]$/.test(key))).toBe(true);
+  });
+});
 
 describe("where one is", () => {
   it("is the place to which a page belongs, and no other", () => {

@@ -3,11 +3,15 @@ import { computed, type ComputedRef } from "vue";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
 
-export interface Place {
+interface Page {
   to: string;
   name: string;
   /** the key that leads there after g */
-  key?: string;
+  key: string;
+  /** the operation that one has to reach to go there; none where everyone may */
+  needs?: string;
+}
+export interface Place extends Page {
   /** how much is there, or waits there */
   count?: number;
 }
@@ -16,23 +20,62 @@ export interface PlaceGroup {
   places: Place[];
 }
 
-/** The places of the console in the order of the work, for whoever is signed in; nowhere that they may not go. */
+/** The places of the console in the order of the work. */
+const PLACES: { title: string; places: Page[] }[] = [
+  { title: "", places: [{ to: "/", name: "Today", key: "t", needs: "parties.browse" }] },
+  {
+    title: "See",
+    places: [
+      { to: "/inventory", name: "Inventory", key: "i" },
+      { to: "/accounts", name: "Accounts", key: "a", needs: "parties.browse" },
+      { to: "/parties", name: "Parties", key: "w", needs: "parties.browse" },
+      { to: "/apps", name: "Apps", key: "c", needs: "parties.browse" },
+      { to: "/activity", name: "Activity", key: "d", needs: "activity.browse" },
+    ],
+  },
+  {
+    title: "Let in",
+    places: [
+      { to: "/offers", name: "Offers and requests", key: "n" },
+      { to: "/what-if", name: "What-if", key: "x", needs: "proposals.browse" },
+    ],
+  },
+  {
+    title: "Review",
+    places: [
+      { to: "/flags", name: "Flags", key: "f", needs: "flags.browse" },
+      { to: "/reviews", name: "Reviews", key: "v", needs: "rounds.browse" },
+    ],
+  },
+  {
+    title: "Take back",
+    places: [
+      { to: "/orders", name: "Orders", key: "o", needs: "orders.browse" },
+      { to: "/leavers", name: "Leavers", key: "b", needs: "batches.browse" },
+    ],
+  },
+  {
+    title: "Set up",
+    places: [
+      { to: "/providers", name: "Providers", key: "p" },
+      { to: "/policy", name: "Policy", key: "r", needs: "policy.show" },
+      { to: "/people", name: "People", key: "u", needs: "people.browse" },
+      { to: "/settings", name: "Settings", key: "s", needs: "policy.show" },
+      { to: "/log", name: "Log", key: "l", needs: "log.browse" },
+    ],
+  },
+];
+export const KEYS: string[] = PLACES.flatMap((group) => group.places.map((place) => place.key));
+
+/** The places of whoever is signed in, with how much is there; nowhere that they may not go. */
 export function usePlaces(): { groups: ComputedRef<PlaceGroup[]> } {
   const session = useSession();
   const { me } = session;
-  const bound = computed(() => me.value?.lacks_factor === true);
-  const here = computed(() => !!me.value && !bound.value);
+  const here = computed(() => !!me.value && !me.value.lacks_factor);
   const may = {
-    parties: session.may("parties.browse"),
-    flags: session.may("flags.browse"),
-    people: session.may("people.browse"),
-    log: session.may("log.browse"),
     orders: session.may("orders.browse"),
     rounds: session.may("rounds.browse"),
-    proposals: session.may("proposals.browse"),
     requests: session.may("requests.browse"),
-    activity: session.may("activity.browse"),
-    batches: session.may("batches.browse"),
   };
   const standing = useQuery({
     queryKey: ["entries", "summary", {}],
@@ -55,80 +98,25 @@ export function usePlaces(): { groups: ComputedRef<PlaceGroup[]> } {
     enabled: computed(() => here.value && may.requests.value),
   });
 
-  const groups = computed<PlaceGroup[]>(() => {
-    if (!here.value) return [];
-    const member = me.value?.person.role === "member";
-    const toDecide = rounds.data.value?.items.reduce((sum, one) => sum + one.mine, 0);
-    const every: [string, ([boolean, Place] | [boolean])[]][] = [
-      ["", [[may.parties.value, { to: "/", name: "Today", key: "t" }]]],
-      [
-        "See",
-        [
-          [
-            true,
-            {
-              to: "/inventory",
-              name: member ? "My access" : "Inventory",
-              key: "i",
-              count: standing.data.value?.entries,
-            },
-          ],
-          [may.parties.value, { to: "/accounts", name: "Accounts", key: "a" }],
-          [may.parties.value, { to: "/parties", name: "Parties", key: "w" }],
-          [may.parties.value, { to: "/apps", name: "Apps", key: "c" }],
-          [may.activity.value, { to: "/activity", name: "Activity", key: "d" }],
-        ],
-      ],
-      [
-        "Let in",
-        [
-          [
-            true,
-            {
-              to: "/offers",
-              name: "Offers and requests",
-              key: "n",
-              count: requests.data.value?.items.length || undefined,
-            },
-          ],
-          [may.proposals.value, { to: "/what-if", name: "What-if", key: "x" }],
-        ],
-      ],
-      [
-        "Review",
-        [
-          [may.flags.value, { to: "/flags", name: "Flags", key: "f" }],
-          [may.rounds.value, { to: "/reviews", name: "Reviews", key: "v", count: toDecide || undefined }],
-        ],
-      ],
-      [
-        "Take back",
-        [
-          [
-            may.orders.value,
-            { to: "/orders", name: "Orders", key: "o", count: orders.data.value?.items.length || undefined },
-          ],
-          [may.batches.value, { to: "/leavers", name: "Leavers", key: "b" }],
-        ],
-      ],
-      [
-        "Set up",
-        [
-          [true, { to: "/providers", name: "Providers", key: "p" }],
-          [may.flags.value, { to: "/policy", name: "Policy", key: "r" }],
-          [may.people.value, { to: "/people", name: "People", key: "u" }],
-          [!member, { to: "/settings", name: "Settings", key: "s" }],
-          [may.log.value, { to: "/log", name: "Log", key: "l" }],
-        ],
-      ],
-    ];
-    return every
-      .map(([title, places]) => ({
-        title,
-        places: places.flatMap(([shown, place]) => (shown && place ? [place] : [])),
-      }))
-      .filter((group) => group.places.length > 0);
+  const counts = computed<Record<string, number | undefined>>(() => ({
+    "/inventory": standing.data.value?.entries,
+    "/offers": requests.data.value?.items.length || undefined,
+    "/reviews": rounds.data.value?.items.reduce((sum, one) => sum + one.mine, 0) || undefined,
+    "/orders": orders.data.value?.items.length || undefined,
+  }));
+  const shown = ({ needs }: Page) => !needs || me.value?.may.includes(needs);
+  const asPlace = (page: Page): Place => ({
+    ...page,
+    name: page.to === "/inventory" && me.value?.person.role === "member" ? "My access" : page.name,
+    count: counts.value[page.to],
   });
+  const groups = computed<PlaceGroup[]>(() =>
+    here.value
+      ? PLACES.map(({ title, places }) => ({ title, places: places.filter(shown).map(asPlace) })).filter(
+          (group) => group.places.length > 0,
+        )
+      : [],
+  );
   return { groups };
 }
 

@@ -1,48 +1,28 @@
 <script setup lang="ts">
-import { keepPreviousData, useQuery } from "@tanstack/vue-query";
-import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import ComboField from "@/ui/ComboField.vue";
+import { useChoices } from "./useChoices";
 
 /** Choosing an account among all there are; what is chosen is its short form. */
 const account = defineModel<string>({ required: true });
 defineProps<{ placeholder?: string; required?: boolean; bare?: boolean }>();
 
-const MOST = 12;
-const text = ref("");
-const list = useQuery({
-  queryKey: computed(() => ["accounts", "choices", text.value]),
-  queryFn: () => take(api.GET("/accounts", { params: { query: { q: text.value, limit: MOST } } })),
-  placeholderData: keepPreviousData,
+const { text, chosen, choices, busy, more } = useChoices(account, {
+  key: "accounts",
+  list: (q, limit) => take(api.GET("/accounts", { params: { query: { q, limit } } })),
+  one: (wanted) => take(api.GET("/accounts/{account}", { params: { path: { account: wanted } } })),
+  detail: (one) => one.provider.name,
 });
-const one = useQuery({
-  queryKey: computed(() => ["accounts", "one", account.value]),
-  queryFn: () => take(api.GET("/accounts/{account}", { params: { path: { account: account.value } } })),
-  enabled: computed(() => account.value !== ""),
-  retry: false,
-});
-const asChoice = (found: { ref: string; name: string; provider: { name: string } }) => ({
-  key: found.ref,
-  name: found.name,
-  detail: `${found.provider.name} · ${found.ref}`,
-});
-const chosen = computed(() =>
-  account.value
-    ? one.data.value
-      ? asChoice(one.data.value)
-      : { key: account.value, name: account.value, detail: "" }
-    : null,
-);
 </script>
 
 <template>
   <ComboField
     :chosen="chosen"
-    :choices="list.data.value?.items.map(asChoice) ?? []"
+    :choices="choices"
     label="Account"
     :placeholder="placeholder ?? 'type a part of its name'"
-    :busy="list.isFetching.value"
-    :more="!!list.data.value?.next"
+    :busy="busy"
+    :more="more"
     :required="required"
     :bare="bare"
     @choose="account = $event.key"
