@@ -55,6 +55,9 @@ def test_an_access_is_looked_at_tried_ended_and_proved(run: Terminal, spare: Spa
     assert "Receipt" in run("order", "show", order[1])
     assert "Left in spring" in run("order", "show", order[1])
     assert "has already ended" in run("end", entry.ref, "--yes")
+    history = [json.loads(line) for line in run("log", "list", "--entry", entry.ref, "-o", "json").splitlines()]
+    assert {event["about"]["ref"] for event in history} == {entry.ref}
+    assert "entry.ended" in {event["content"]["act"] for event in history}
     assert desk.effects(entry) == 1
 
 

@@ -30,6 +30,16 @@ def test_a_default_stands_in_the_file_for_all_commands_or_for_one(config: Path, 
     assert run("inventory", "--limit", "1").splitlines()[0].strip() == "id"
 
 
+def test_what_an_option_says_against_another_is_its_opposite_in_the_file_too(config: Path, run: Terminal) -> None:
+    lists = {}
+    for said in ("flagged = true", "flagged = false", "not-flagged = true"):
+        config.write_text(f'[entry.list]\noutput = "json"\n{said}\n')
+        lists[said] = run("entry", "list", "--limit", "0").splitlines()
+    assert lists["not-flagged = true"] == lists["flagged = false"]
+    assert lists["flagged = true"]
+    assert not set(lists["flagged = true"]) & set(lists["flagged = false"])
+
+
 @pytest.mark.parametrize(
     ("text", "says"),
     [

@@ -11,7 +11,7 @@ from hypothesis import strategies as st
 from pydantic import BaseModel
 from rich.console import Console
 
-from openlatch.cli.columns import Column, chosen, count
+from openlatch.cli.columns import Column, chosen
 from openlatch.cli.flat import header, row
 from openlatch.cli.table import print_table
 from openlatch.wire import messages as wire
@@ -95,11 +95,3 @@ def test_every_line_has_every_column_whatever_a_thing_leaves_out() -> None:
     out = io.StringIO()
     csv.DictWriter(out, header(wire.Token)).writerow(flat)
     assert len(next(csv.reader([out.getvalue()]))) == len(header(wire.Token))
-
-
-@given(st.integers(0, 10**7))
-def test_a_number_is_said_with_its_noun(number: int) -> None:
-    one = number == 1
-    assert count(number, "entry") == f"{number:,} {'entry' if one else 'entries'}"
-    assert count(number, "day") == f"{number:,} {'day' if one else 'days'}"
-    assert count(number, "party") == f"{number:,} {'party' if one else 'parties'}"

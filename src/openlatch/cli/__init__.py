@@ -14,7 +14,7 @@ import click
 from click.shell_completion import CompletionItem
 
 from openlatch import __version__
-from openlatch.cli.command import Group, nearest
+from openlatch.cli.command import Group
 from openlatch.cli.config import PROFILE, QUIET, read
 from openlatch.cli.failure import Failure
 
@@ -128,20 +128,7 @@ class _Root(Group):
         command: click.Command = getattr(loaded, attribute)
         return command
 
-    def resolve_command(
-        self, ctx: click.Context, args: list[str]
-    ) -> tuple[str | None, click.Command | None, list[str]]:
-        """Find a command; if there is none, name the nearest over all nouns and what can be done with them."""
-        word = args[0] if args else ""
-        if word and not word.startswith("-") and word not in {*SHORT_WAYS, *_PLACES}:
-            raise Failure(
-                f"There is no command “{ctx.command_path} {word}”.",
-                nearest(ctx.command_path, word, dict(self._words(ctx))),
-                2,
-            )
-        return super().resolve_command(ctx, args)
-
-    def _words(self, ctx: click.Context) -> Iterator[tuple[str, str]]:
+    def words(self, ctx: click.Context) -> Iterator[tuple[str, str]]:
         """Every word by which a command could be meant, with the command: nouns, then short ways, then verbs."""
         verbs: dict[str, str] = {}
         for name in _PLACES:
@@ -188,7 +175,7 @@ def main(ctx: click.Context, profile: str, quiet: bool) -> None:
     4 no such thing, 5 no answer, 6 the order needs a person, 7 a what-if check failed.
     """
     said = read()
-    ctx.meta[PROFILE] = profile or str(said.get("profile", ""))
+    ctx.meta[PROFILE] = profile
     ctx.meta[QUIET] = quiet or bool(said.get("quiet"))
     for name, command in SHORT_WAYS.items():
         noun, _, verb = command.partition(" ")

@@ -13,6 +13,7 @@ from rich.text import Text
 
 from openlatch.cli.connection import workspace_zone
 from openlatch.cli.failure import Failure
+from openlatch.core.phrases import counted
 from openlatch.words import Outcome, Power, Severity, Tone
 
 __all__ = [
@@ -20,7 +21,6 @@ __all__ = [
     "ago",
     "came_to",
     "chosen",
-    "count",
     "day",
     "last_day",
     "notches",
@@ -101,12 +101,6 @@ def chosen(columns: Sequence[Column], words: str, *, wide: bool) -> tuple[Column
     return tuple(known[word] for word in dict.fromkeys(wanted))
 
 
-def count(number: int, what: str, many: str = "") -> str:
-    """Return a number of things, such as `1 entry` or `2 entries`; `many` is what several are called, if not with s."""
-    plural = many or (f"{what[:-1]}ies" if what.endswith("y") and what[-2] not in "aeiou" else f"{what}s")
-    return f"{number:,} {what if number == 1 else plural}"
-
-
 def notches(severity: str) -> Text:
     """A severity as one to four marks and its word."""
     grave = Severity(severity)
@@ -163,5 +157,5 @@ def ago(instant: datetime | None) -> str:
     seconds = int(time.time() - instant.timestamp())
     for size, unit in ((86400, "day"), (3600, "hour"), (60, "minute")):
         if seconds >= size:
-            return f"{count(seconds // size, unit)} ago"
+            return f"{counted(seconds // size, unit)} ago"
     return "just now"

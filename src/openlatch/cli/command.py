@@ -14,7 +14,7 @@ import click
 from openlatch.cli.config import defaults
 from openlatch.cli.failure import Failure
 
-__all__ = ["Command", "Group", "nearest", "shown"]
+__all__ = ["Command", "Group", "shown"]
 
 _SERVER = "http://127.0.0.1:8480"
 _SAMPLES = {
@@ -73,20 +73,21 @@ class Group(click.Group):
         self, ctx: click.Context, args: list[str]
     ) -> tuple[str | None, click.Command | None, list[str]]:
         """Find a command; if there is none, name the nearest."""
-        if args and not args[0].startswith("-") and self.get_command(ctx, args[0]) is None:
+        word = args[0] if args else ""
+        if word and not word.startswith("-") and word not in self.list_commands(ctx):
             path = ctx.command_path
-            raise Failure(
-                f"There is no command “{path} {args[0]}”.",
-                nearest(path, args[0], dict.fromkeys(self.list_commands(ctx), "")),
-                2,
-            )
+            raise Failure(f"There is no command “{path} {word}”.", _nearest(path, word, dict(self.words(ctx))), 2)
         return super().resolve_command(ctx, args)
 
+    def words(self, ctx: click.Context) -> Iterator[tuple[str, str]]:
+        """Every word by which a command could be meant, with the command."""
+        yield from ((name, name) for name in self.list_commands(ctx))
 
-def nearest(path: str, word: str, known: Mapping[str, str]) -> str:
-    """Return what to type instead of a word that is not known; `known` are names, each with what it is short for."""
+
+def _nearest(path: str, word: str, known: Mapping[str, str]) -> str:
+    """What to type instead of a word that is not known; `known` are words, each with the command it means."""
     found = dict.fromkeys([*_meant(word, known), *difflib.get_close_matches(word, known, MOST, 0.6)])
-    lines = [f"{path} {known[name] or name}" for name in found][:MOST]
+    lines = [f"{path} {known[name]}" for name in found][:MOST]
     return f"Did you mean: {', or '.join(lines)}" if lines else f"List the commands: {path} --help"
 
 

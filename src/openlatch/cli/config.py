@@ -1,4 +1,4 @@
-"""What someone always wants said: defaults of options in a file, and which sign-in is meant.
+"""What someone always wants said, as defaults of options in a file; and which sign-in is meant, if it is named.
 
 The file is config.toml beside the sign-ins, or what OPENLATCH_CONFIG names. At its top stand defaults for every command
 that has such an option, and in a table named as a command is typed, such as [entry.list], those of that one:
@@ -29,7 +29,7 @@ __all__ = ["PROFILE", "QUIET", "defaults", "folder", "profile", "quiet", "read"]
 
 platformdirs = deferred("platformdirs")
 
-EVERYWHERE = frozenset({"output", "limit", "wide", "profile", "quiet"})
+EVERYWHERE = frozenset({"output", "limit", "wide", "quiet"})
 """What can be set for all commands at once."""
 PROFILE = "openlatch.profile"
 QUIET = "openlatch.quiet"
@@ -71,15 +71,11 @@ def defaults(ctx: click.Context, params: Sequence[click.Parameter]) -> dict[str,
     Raises:
         Failure: the command's table names an option that it does not have.
     """
-    named = {
-        word.removeprefix("--"): param.name
-        for param in params
-        if isinstance(param, click.Option)
-        for word in (*param.opts, *param.secondary_opts)
-        if word.startswith("--")
-    }
+    options = [param for param in params if isinstance(param, click.Option)]
+    named = {word.removeprefix("--"): str(one.name) for one in options for word in one.opts if word.startswith("--")}
+    against = {word.removeprefix("--"): str(one.name) for one in options for word in one.secondary_opts}
     own = {name: value for name, value in (ctx.default_map or {}).items() if not isinstance(value, dict)}
-    wrong = [name for name in own if name not in named]
+    wrong = [name for name in own if name not in {**named, **against}]
     if wrong:
         raise Failure(
             f"{_path()} sets “{wrong[0]}” for {ctx.command_path}, which has no such option.",
@@ -91,7 +87,9 @@ def defaults(ctx: click.Context, params: Sequence[click.Parameter]) -> dict[str,
         for name, value in (ctx.find_root().default_map or {}).items()
         if not isinstance(value, dict) and name in named
     }
-    return {str(named[name]): value for name, value in {**everywhere, **own}.items()}
+    said = {**everywhere, **own}
+    meant = {named[name]: value for name, value in said.items() if name in named}
+    return meant | {against[name]: not value for name, value in said.items() if name in against}
 
 
 def profile() -> str:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
+from functools import cache
 from types import UnionType
 from typing import Any, Union, get_args, get_origin
 
@@ -19,13 +20,18 @@ _NAMES = ("ref", "address", "name", "text", "says", "what", "id")
 
 def header(model: type[BaseModel]) -> list[str]:
     """Return the columns of a kind of message: the same ones, whatever a single message leaves out."""
-    return [name for name, _ in _fields(model, (), ())]
+    return [name for name, _ in _columns(model)]
 
 
 def row(item: BaseModel) -> dict[str, str]:
     """Return a message as texts by column; a list is joined by semicolons, and no text is taken for a formula."""
     said = item.model_dump(mode="json")
-    return {name: _cell(_at(said, path)) for name, path in _fields(type(item), (), ())}
+    return {name: _cell(_at(said, path)) for name, path in _columns(type(item))}
+
+
+@cache
+def _columns(model: type[BaseModel]) -> tuple[tuple[str, tuple[str, ...]], ...]:
+    return tuple(_fields(model, (), ()))
 
 
 def _fields(

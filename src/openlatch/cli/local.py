@@ -11,12 +11,12 @@ from types import FrameType
 import click
 from rich.text import Text
 
-from openlatch.cli.columns import count
 from openlatch.cli.command import Command
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import out, reports_errors
 from openlatch.cli.record.log import verified
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.demo.cast import PASSWORD, SIGN_INS, STAFF, VOLUNTEERS
 from openlatch.demo.reviews import FIRST
 from openlatch.demo.seed import SLUG
@@ -66,7 +66,9 @@ def _read_once(stack: Stack) -> None:
             client.open_round(FIRST)
         summary = client.summary()
         client.revoke_token(client.tokens()[-1].id)
-    _say(f"{count(summary.entries, 'entry')} on {count(summary.accounts, 'account')}; {summary.flagged} with a flag")
+    _say(
+        f"{counted(summary.entries, 'entry')} on {counted(summary.accounts, 'account')}; {summary.flagged} with a flag"
+    )
 
 
 def _signed_in(stack: Stack) -> Client:

@@ -16,11 +16,12 @@ from pydantic import BaseModel
 from rich.console import Console
 from rich.text import Text
 
-from openlatch.cli.columns import Column, chosen, count
+from openlatch.cli.columns import Column, chosen
 from openlatch.cli.config import quiet
 from openlatch.cli.failure import Failure
 from openlatch.cli.flat import header, row
 from openlatch.cli.table import print_table
+from openlatch.core.phrases import counted
 from openlatch.errors import (
     NotAllowed,
     NotFound,
@@ -40,6 +41,7 @@ __all__ = [
     "going_on",
     "hint",
     "listed",
+    "only_shown",
     "out",
     "outcome_option",
     "output_option",
@@ -81,6 +83,11 @@ def hint(text: Text | str, style: str = "dim") -> None:
     """Say what can be done next, or what the answer leaves out; not where only the answer is wanted."""
     if not quiet():
         out().print(text, style=style, soft_wrap=True)
+
+
+def only_shown(then: str = "you are asked, and then it is done") -> None:
+    """Say that this was a dry run, and what is done without that."""
+    hint(f"\nNothing was changed. Without --dry-run {then}.")
 
 
 def reports_errors(function: F) -> F:
@@ -158,7 +165,7 @@ class Listing:
             return 0
         self.table(models)
         if len(models) == self.most and next(wanted, None) is not None:
-            hint(f"\nThese are the first {count(self.most, 'line')}. For all: --limit 0")
+            hint(f"\nThese are the first {counted(self.most, 'line')}. For all: --limit 0")
         return len(models)
 
     def table(self, models: Sequence[BaseModel]) -> None:

@@ -9,8 +9,8 @@ from typing import Any, TypeVar
 
 import click
 
-from openlatch.cli.columns import count
 from openlatch.cli.failure import Failure
+from openlatch.core.phrases import counted
 
 __all__ = ["report_format", "report_options", "write_report"]
 
@@ -43,4 +43,4 @@ def write_report(content: bytes, file: Path | None) -> None:
         sys.stdout.buffer.write(content)
         return
     file.write_bytes(content)
-    click.echo(f"Wrote {count(len(content), 'byte')} to {click.format_filename(file)}.")
+    click.echo(f"Wrote {counted(len(content), 'byte')} to {click.format_filename(file)}.")

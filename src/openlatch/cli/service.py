@@ -13,11 +13,11 @@ import orjson
 import structlog
 
 from openlatch import __version__
-from openlatch.cli.columns import count
 from openlatch.cli.command import Group
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import reports_errors
 from openlatch.core.model import Circle, Workspace
+from openlatch.core.phrases import counted
 from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
 from openlatch.operations.people import people
@@ -116,7 +116,7 @@ def work() -> None:
     given = settings()
     log_to_output(given.log_format)
     running = wire(given)
-    _say_how_it_is(running, f"working on up to {count(given.jobs, 'job')} at a time")
+    _say_how_it_is(running, f"working on up to {counted(given.jobs, 'job')} at a time")
     running.work()
 
 
@@ -150,7 +150,7 @@ def rotate_keys() -> None:
         for workspace in workspaces:
             with store.transaction(workspace.id) as tx:
                 number = change_keys(as_service(tx, running.services))
-            click.echo(f"{workspace.name}: {count(number, 'secret')} encrypted with a new key.")
+            click.echo(f"{workspace.name}: {counted(number, 'secret')} encrypted with a new key.")
     others = len(given.secret_keys) - 1
     if others:
         many = "the other key" if others == 1 else f"the {others} other keys"

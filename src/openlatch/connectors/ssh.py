@@ -27,6 +27,7 @@ from openlatch.connectors import outgoing
 from openlatch.connectors.settings import checked, port_of, unable, wrong
 from openlatch.core.hours import zones
 from openlatch.core.model import Abilities
+from openlatch.core.phrases import counted
 from openlatch.core.providers.meaning import Words
 from openlatch.core.providers.observation import Observation, ObservedAccount, ObservedEntry, ObservedParty
 from openlatch.core.providers.ports import About, Answer, Change, Found, Gift, Page, Setting
@@ -139,7 +140,7 @@ class SshConnector:
         lines = self._rewrite(entry, lambda line: "")
         if not lines:
             return Answer("the key is not in the file any more", already=True)
-        return Answer(f"{_count(lines)} with the key taken out of {self._file}")
+        return Answer(f"{counted(lines, 'line')} with the key taken out of {self._file}")
 
     def find(self, text: str) -> Found:
         return Found()
@@ -162,7 +163,7 @@ class SshConnector:
                 "The key is not in the file any more.", next_step="Read the provider again; nothing has to be dated."
             )
         what = "given an end" if expiry else "left without an end"
-        return Answer(f"{_count(lines)} with the key {what} in {self._file}")
+        return Answer(f"{counted(lines, 'line')} with the key {what} in {self._file}")
 
     def _rewrite(self, entry: str, changed: Callable[[str], str]) -> int:
         """Put another text in the place of each line with a key, an empty one for none; returns how many there were."""
@@ -405,10 +406,6 @@ def dated(line: str, expiry: str) -> str:
         if not match[0].endswith(","):
             break
     return f"{','.join([*([expiry] if expiry else []), *options])} {line[place:].lstrip()}".lstrip()
-
-
-def _count(lines: int) -> str:
-    return f"{lines} line{'s' if lines > 1 else ''}"
 
 
 def _fingerprint(key: bytes) -> str:

@@ -13,6 +13,8 @@ def listed(words: Iterable[object]) -> str:
     return f"{', '.join(first)} and {last}" if first else last
 
 
-def counted(number: int, single: str, several: str) -> str:
-    """So many things as words: "1 order", "1,200 orders"."""
+def counted(number: int, single: str, several: str = "") -> str:
+    """So many things as words: "1 order", "1,200 orders"; `several` where more than one are not called as usual."""
+    if not several:
+        several = f"{single[:-1]}ies" if single.endswith("y") and single[-2] not in "aeiou" else f"{single}s"
     return f"{number:,} {single if number == 1 else several}"

@@ -33,7 +33,6 @@ __all__ = [
     "as_service",
     "operation",
     "reachable",
-    "reaches",
     "require",
 ]
 
@@ -216,11 +215,6 @@ def require(call: Call, name: str) -> None:
     refusal = _refusal(call.actor, name) or _unconfirmed(call, name)
     if refusal is not None:
         raise refusal
-
-
-def reaches(call: Call, name: str) -> bool:
-    """Whether whoever is signed in may use the operation of that name at all."""
-    return _refusal(call.actor, name) is None
 
 
 def _refusal(actor: Actor, name: str) -> NotSignedIn | NotAllowed | None:

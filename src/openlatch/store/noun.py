@@ -10,6 +10,7 @@ from sqlalchemy import select, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.ids import normal_ref, ref_of
+from openlatch.core.phrases import counted
 from openlatch.errors import Changed, Invalid, NotFound
 from openlatch.store.base import Base
 from openlatch.store.bulk import add_rows
@@ -83,15 +84,11 @@ def the_one(noun: str, text: str, found: Sequence[T], told: Callable[[T], tuple[
             f"{ref_of(each_id)} ({', '.join(filter(None, [name, more]))})" for each_id, name, more in map(told, meant)
         )
         raise Invalid(
-            f"“{text}” fits {len(meant)} {plural(noun)}. Nothing was changed.",
+            f"“{text}” fits {counted(len(meant), noun)}. Nothing was changed.",
             next_step=f"Name one by its short form: {each}",
             errors=[{"at": noun, "problem": f"fits {len(meant)}"}],
         )
     return meant[0]
-
-
-def plural(noun: str) -> str:
-    return f"{noun[:-1]}ies" if noun.endswith("y") else f"{noun}s"
 
 
 def missing(noun: str, what: object) -> NotFound:

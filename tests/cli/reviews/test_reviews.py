@@ -9,8 +9,8 @@ from datetime import timedelta
 import httpx
 import vobject
 
-from openlatch.cli.columns import count
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.operations.people import people
 from openlatch.wire import messages as wire
@@ -51,7 +51,7 @@ def test_a_round_on_the_command_line_with_a_file_of_decisions_and_what_it_refuse
     (ref,) = re.findall(r"Round (\S+) is open", said)
     items = client.round_items(ref)
     file = run.home / "decisions.csv"
-    assert f"Wrote {count(len(items), 'item')} to" in run("round", "file", ref, "--to-file", str(file))
+    assert f"Wrote {counted(len(items), 'item')} to" in run("round", "file", ref, "--to-file", str(file))
     head, *empty = file.read_text().splitlines()
     lines = [line.replace(",,,,,", ",keep,Still needed,,,", 1) for line in empty]
     for wrong, said in (

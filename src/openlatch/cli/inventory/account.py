@@ -5,13 +5,14 @@ from __future__ import annotations
 import click
 from rich.text import Text
 
-from openlatch.cli.columns import Column, count
+from openlatch.cli.columns import Column
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PROVIDER, one_of
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.risk import tell_risk
+from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
 from openlatch.words import Criticality
 
@@ -31,7 +32,7 @@ _ACCOUNTS: tuple[Column, ...] = (
     Column.who("account", lambda a: Text(a.name)),
     Column("provider", lambda a: Text(a.provider.name)),
     Column("criticality", _critical),
-    Column("shared with", lambda a: count(a.shared_with, "party")),
+    Column("shared with", lambda a: counted(a.shared_with, "party")),
     Column.more("lock", _lock),
 )
 
@@ -71,7 +72,7 @@ def show(account: str, output: str) -> None:
         to.print(Text.assemble((there.name, "bold"), f", {there.provider.name}", ("   " + there.ref, "dim")))
         facts = (
             ("criticality", _critical(there)),
-            ("shared with", count(there.shared_with, "party")),
+            ("shared with", counted(there.shared_with, "party")),
             ("lock", _lock(there)),
         )
         for name, value in facts:

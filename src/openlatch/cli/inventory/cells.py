@@ -6,11 +6,13 @@ from collections.abc import Callable, Mapping, Sequence
 
 from rich.text import Text
 
-from openlatch.cli.columns import Column, ago, count, day, last_day, notches, powers
+from openlatch.cli.columns import Column, ago, day, last_day, notches, powers
+from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
 from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
+from openlatch.words import EndReason
 
-__all__ = ["COLUMNS", "held", "parts", "standing_as", "state_of", "used", "where", "who"]
+__all__ = ["COLUMNS", "held", "not_watched", "parts", "standing_as", "state_of", "used", "where", "who"]
 
 
 def who(e: wire.Entry) -> Text:
@@ -27,7 +29,7 @@ def parts(resources: Sequence[str]) -> str:
     """The parts of an account; where there are many, the first ones, the last, and how many."""
     if len(resources) <= 4:
         return ", ".join(resources)
-    return f"{', '.join(resources[:2])} … {resources[-1]} ({count(len(resources), 'part')})"
+    return f"{', '.join(resources[:2])} … {resources[-1]} ({counted(len(resources), 'part')})"
 
 
 def where(e: wire.Entry) -> Text:
@@ -40,9 +42,14 @@ def held(e: wire.Entry) -> Text:
     return powers(e.powers, e.used_powers).append(" ?" if e.unknown else "", "dark_orange3")
 
 
+def not_watched(e: wire.Entry) -> bool:
+    """Whether its provider was removed: whether the access goes on, nobody here knows."""
+    return e.end_reason == EndReason.PROVIDER_REMOVED
+
+
 def state_of(e: wire.Entry) -> str:
     """Where it stands, in words: that it has ended is said only of what has."""
-    return "not watched" if e.end_reason == "provider-removed" else e.state
+    return "not watched" if not_watched(e) else e.state
 
 
 def standing_as(e: wire.Entry) -> Text:

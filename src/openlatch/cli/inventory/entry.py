@@ -14,18 +14,19 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.acting import last, until_option
-from openlatch.cli.columns import ago, count, day, last_day
+from openlatch.cli.columns import ago, day, last_day
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.by_hand import mark_ended, record, vouch
-from openlatch.cli.inventory.cells import COLUMNS, parts, state_of, used
+from openlatch.cli.inventory.cells import COLUMNS, not_watched, parts, state_of, used
 from openlatch.cli.inventory.view import find_view
 from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
 from openlatch.cli.orders.giving import acting, order_entry
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.flag import tell_flag
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
 from openlatch.words import EntryOrder, Kind, Power
 
@@ -112,7 +113,7 @@ def _of_view(client: Client, name: str) -> dict[str, Any]:
 
 def _footer(client: Client, summary: wire.Summary, shown: int) -> None:
     hint(
-        f"\n{shown:,} of {count(summary.entries, 'entry')} on {count(summary.accounts, 'account')}. "
+        f"\n{shown:,} of {counted(summary.entries, 'entry')} on {counted(summary.accounts, 'account')}. "
         f"{summary.flagged:,} with a flag, {summary.severe:,} of them high or critical."
     )
     _freshness(client)
@@ -130,7 +131,7 @@ def _freshness(client: Client) -> None:
             continue
         style = "dark_orange3" if provider.stale or provider.worn_off else "dim"
         if provider.by_hand:
-            worn = f", {count(provider.worn_off, 'entry')} not vouched for in {count(provider.vouch_days, 'day')}"
+            worn = f", {counted(provider.worn_off, 'entry')} not vouched for in {counted(provider.vouch_days, 'day')}"
             hint(f"{provider.name}: recorded by hand{worn if provider.worn_off else ''}", style)
             continue
         note = (
@@ -176,7 +177,7 @@ def export(file: Path, search: str, **wanted: Any) -> None:
         raise OSError(error.errno, error.strerror, str(file)) from error
     finally:
         half.unlink(missing_ok=True)
-    click.echo(f"Wrote {count(written, 'byte')} to {click.format_filename(file)}.")
+    click.echo(f"Wrote {counted(written, 'byte')} to {click.format_filename(file)}.")
 
 
 def _worn(vouched: wire.Vouched) -> str:
@@ -206,7 +207,7 @@ def _details(to: Console, e: wire.Entry, zone: str) -> None:
         ("network" if e.kind == "session" else "only from", e.network),
         ("depends on it", "; ".join(d.what for d in e.dependencies)),
         ("vouched for", f"{ago(e.vouched.at)} by {e.vouched.by}" + _worn(e.vouched) if e.vouched else ""),
-        ("since" if e.end_reason == "provider-removed" else "ended", day(e.ended_at, zone)),
+        ("since" if not_watched(e) else "ended", day(e.ended_at, zone)),
         ("risk", f"{e.risk} of 100"),
     )
     for name, value in facts:

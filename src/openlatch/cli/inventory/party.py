@@ -6,7 +6,7 @@ import click
 from rich.console import Console
 from rich.text import Text
 
-from openlatch.cli.columns import Column, count, powers
+from openlatch.cli.columns import Column, powers
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
@@ -16,6 +16,7 @@ from openlatch.cli.nouns import ACCOUNT, PARTY, one_of
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.risk import tell_risk
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
 from openlatch.words import Power
 
@@ -41,7 +42,7 @@ _PARTIES: tuple[Column, ...] = (
     Column.address("address", lambda p: "\n".join(p.addresses)),
     Column("kind", lambda p: p.kind),
     Column("circle", _outside),
-    Column("on", lambda p: count(p.on_accounts or 0, "account")),
+    Column("on", lambda p: counted(p.on_accounts or 0, "account")),
     Column.more("status", lambda p: p.status),
 )
 
@@ -83,7 +84,7 @@ def show(party: str, output: str) -> None:
             ("address", ", ".join(there.addresses) + ("  (outside the circle)" if there.outside else "")),
             ("publisher", there.publisher),
             ("status", {"left": "has left", "unknown": "not known"}.get(there.status, there.status)),
-            ("access to", count(there.on_accounts or 0, "account")),
+            ("access to", counted(there.on_accounts or 0, "account")),
             ("sponsor", _sponsor(client, there) or "none"),
         )
         for name, value in facts:

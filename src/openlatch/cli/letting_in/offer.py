@@ -16,7 +16,7 @@ from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import OFFER
-from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
+from openlatch.cli.output import Listing, listed, only_shown, out, output_option, print_one, reports_errors
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 from openlatch.wire.base import mistakes
@@ -183,7 +183,7 @@ def _made(
             if output != "table":
                 print_one(terms, output)
             else:
-                hint("\nNothing was changed. Without --dry-run you are asked, and then it is offered.")
+                only_shown("you are asked, and then it is offered")
             return
         confirmed(f"Offer this to {terms.name} at {terms.address}?", yes)
         digest = terms.digest

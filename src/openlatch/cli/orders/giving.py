@@ -14,7 +14,7 @@ from openlatch.cli.columns import notches
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ENTRY
-from openlatch.cli.output import STUCK, going_on, hint, out, output_option, print_one
+from openlatch.cli.output import STUCK, going_on, hint, only_shown, out, output_option, print_one
 from openlatch.client import Client
 from openlatch.wire import messages as wire
 
@@ -65,7 +65,7 @@ def order_entry(
             elif plan.stop:
                 out().print(f"\n{plan.stop}\n  {_ways_out(plan, action)}".rstrip(), style="bold", highlight=False)
             else:
-                hint("\nNothing was changed. Without --dry-run you are asked, and then it is done.")
+                only_shown()
             return
         if plan.stop:
             raise Failure(f"{plan.stop} Nothing was ordered.", _ways_out(plan, action))

@@ -10,12 +10,12 @@ from typing import Any
 import click
 from rich.text import Text
 
-from openlatch.cli.columns import count
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ORDER
 from openlatch.cli.output import out, reports_errors
+from openlatch.core.phrases import counted
 from openlatch.errors import Invalid
 from openlatch.wire.record.signatures import check, report_digest
 
@@ -101,7 +101,7 @@ def _report(file: Path, text: str, published: dict[str, Any]) -> None:
         check(each, published)
     out().print(Text.assemble(("It holds: ", "green"), "signed by the service, and not altered since."))
     _tell({name: str(said.get(name, "")) for name in _REPORTED})
-    out().print(f"  with {count(len(receipts), 'receipt')} of orders in it, each signed.")
+    out().print(f"  with {counted(len(receipts), 'receipt')} of orders in it, each signed.")
 
 
 def _tell(said: dict[str, str]) -> None:

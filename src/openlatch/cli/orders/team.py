@@ -15,7 +15,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PARTY, PROVIDER
 from openlatch.cli.orders.giving import HOW_GIVEN, ordered, print_plan
-from openlatch.cli.output import Listing, hint, listed, out, print_one, reports_errors
+from openlatch.cli.output import Listing, listed, only_shown, out, print_one, reports_errors
 from openlatch.wire import messages as wire
 
 __all__ = ["team"]
@@ -108,7 +108,7 @@ def _order(
             elif plan.stop:
                 out().print(f"\n{plan.stop}", style="bold", highlight=False)
             else:
-                hint("\nNothing was changed. Without --dry-run you are asked, and then it is done.")
+                only_shown()
             return
         if plan.stop:
             raise Failure(f"{plan.stop} Nothing was ordered.", "Solve that first, then order it again.")

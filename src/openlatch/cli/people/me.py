@@ -9,11 +9,12 @@ import click
 from rich.text import Text
 
 from openlatch.cli.acting import confirmed, yes_option
-from openlatch.cli.columns import Column, ago, count
+from openlatch.cli.columns import Column, ago
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
+from openlatch.core.phrases import counted
 
 __all__ = ["me"]
 
@@ -76,7 +77,7 @@ def password(new: str) -> None:
     """Choose a new password. Your console sessions elsewhere end; your tokens stay."""
     with connect() as client:
         ended = client.change_password(new)
-    click.echo(f"Your password is changed; {count(ended, 'session')} ended.")
+    click.echo(f"Your password is changed; {counted(ended, 'session')} ended.")
 
 
 @me.command("address", example="maren.new@kestrelridge.example")
@@ -114,7 +115,7 @@ def end_session(session: UUID | None, others: bool) -> None:
         else:
             client.end_session(session)
             number = 1
-    click.echo(f"{count(number, 'session')} ended.")
+    click.echo(f"{counted(number, 'session')} ended.")
 
 
 @me.command("factors")
@@ -126,7 +127,7 @@ def factors(listing: Listing) -> None:
         found = client.factors()
     shown = listing.print(found.items, empty="You have no second factor. Add one: openlatch me add-codes")
     if shown and listing.for_people:
-        hint(f"{count(found.recovery_left, 'recovery code')} left.")
+        hint(f"{counted(found.recovery_left, 'recovery code')} left.")
 
 
 @me.command("add-codes", example="--name phone")

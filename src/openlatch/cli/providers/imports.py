@@ -11,13 +11,14 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.acting import confirmed, dry_run_option, yes_option
-from openlatch.cli.columns import Column, ago, count
+from openlatch.cli.columns import Column, ago
 from openlatch.cli.command import Command
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PROVIDER
 from openlatch.cli.output import Listing, going_on, listed, out, reports_errors
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
 
@@ -200,7 +201,7 @@ def _followed(client: Client, made: wire.Import) -> None:
     last = made
     for last in client.follow_import(made.ref):
         if last.finished_at is None and last.done:
-            going_on().print(f"  {last.done} of {count(last.total, 'line')}")
+            going_on().print(f"  {last.done} of {counted(last.total, 'line')}")
     if last.state == "failed":
         raise Failure(f"Import {last.ref} could not go on: {last.trouble}", "Check the list, and import it again.")
     click.echo(f"Imported: {_counts(last.counts)}.")

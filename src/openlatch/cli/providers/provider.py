@@ -11,7 +11,7 @@ from rich.progress import BarColumn, MofNCompleteColumn, Progress, SpinnerColumn
 from rich.text import Text
 
 from openlatch.cli.acting import confirmed, yes_option
-from openlatch.cli.columns import Column, ago, count, powers
+from openlatch.cli.columns import Column, ago, powers
 from openlatch.cli.command import Group
 from openlatch.cli.config import quiet
 from openlatch.cli.connection import connect
@@ -20,6 +20,7 @@ from openlatch.cli.nouns import PROVIDER
 from openlatch.cli.output import Listing, going_on, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.providers.imports import import_list, list_imports
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.errors import NotFound
 from openlatch.wire import messages as wire
 
@@ -34,7 +35,7 @@ def _freshness(p: wire.Provider) -> Text:
 
 def _latest(p: wire.Provider) -> str:
     if p.by_hand:
-        worn = f"{count(p.worn_off, 'entry')} not vouched for in {count(p.vouch_days, 'day')}"
+        worn = f"{counted(p.worn_off, 'entry')} not vouched for in {counted(p.vouch_days, 'day')}"
         return worn if p.worn_off else "all vouched for"
     if p.latest is None:
         return "not read yet"
@@ -406,7 +407,7 @@ def read(provider: str, accept_loss: bool) -> None:
         f"{reading.counts[word]} {word}" for word in ("new", "changed", "gone", "unchanged") if reading.counts
     )
     if reading.state == "complete":
-        click.echo(f"{the_provider.name}: complete, {count(reading.seen, 'entry')}: {counts}.")
+        click.echo(f"{the_provider.name}: complete, {counted(reading.seen, 'entry')}: {counts}.")
         for remark in reading.remarks:
             hint(f"  {remark}")
         return
@@ -417,7 +418,7 @@ def read(provider: str, accept_loss: bool) -> None:
         )
     kept = "Nothing was taken as gone." if reading.state == "partial" else "The inventory stays as it was."
     raise Failure(
-        f"{the_provider.name}: {reading.state} after {count(reading.seen, 'entry')}. {reading.trouble}",
+        f"{the_provider.name}: {reading.state} after {counted(reading.seen, 'entry')}. {reading.trouble}",
         f"{kept} Its last complete reading was {ago(the_provider.last_complete)}.",
     )
 

@@ -11,13 +11,14 @@ from typing import Any
 import click
 from rich.text import Text
 
-from openlatch.cli.columns import Column, count, second
+from openlatch.cli.columns import Column, second
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
-from openlatch.cli.nouns import ACCOUNT, PARTY
+from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY
 from openlatch.cli.output import Listing, hint, listed, reports_errors
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.core.record import ledger, tree
 from openlatch.core.record.heads import Head, held_against
 from openlatch.wire import messages as wire
@@ -26,6 +27,7 @@ from openlatch.wire.record.signatures import check
 __all__ = ["log", "verified"]
 
 _SEALING = 30
+_EMPTY = "The log is empty."
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
 
 
@@ -51,12 +53,15 @@ def log() -> None:
 @log.command("list", example="--account Gate")
 @click.option("--account", type=ACCOUNT, default="", help="Only what is about this account, or entries on it.")
 @click.option("--party", type=PARTY, default="", help="Only what is about this party, or its entries.")
+@click.option("--entry", type=ENTRY, default="", help="Only what is about this entry.")
 @listed(*EVENTS, limit=30)
 @reports_errors
-def list_events(account: str, party: str, listing: Listing) -> None:
+def list_events(account: str, party: str, entry: str, listing: Listing) -> None:
     """List what happened, the latest first."""
     with connect() as client:
-        listing.print(client.events(account=account, party=party), empty="The log is empty.")
+        about = client.entry(entry).id if entry else None
+        events = client.events(about, account=account, party=party)
+        listing.print(events, empty="Nothing in the log is about that." if about or account or party else _EMPTY)
 
 
 @log.command("export", example="log.jsonl")
@@ -72,7 +77,7 @@ def export(file: Path) -> None:
                 number = event.number
                 kept = {"number": number, "link": event.link, "content": event.content}
                 lines.write(json.dumps(kept, ensure_ascii=False) + "\n")
-    click.echo(f"Wrote {count(number, 'event')} to {click.format_filename(file)}.")
+    click.echo(f"Wrote {counted(number, 'event')} to {click.format_filename(file)}.")
     hint(f"Check it: openlatch log verify {file} --head HEAD --keys KEYS")
 
 
@@ -90,7 +95,7 @@ def head(file: Path | None) -> None:
         log_head = _until_sealed(client)
     if file is not None:
         file.write_text(log_head.signed + "\n")
-    click.echo(f"The log has {count(log_head.grown, 'sealed event')}. Root: {log_head.root}")
+    click.echo(f"The log has {counted(log_head.grown, 'sealed event')}. Root: {log_head.root}")
     click.echo(f"Signed, in {file}." if file is not None else log_head.signed)
 
 
@@ -119,7 +124,7 @@ def verify(file: Path | None, heads: tuple[Path, ...], known: Path | None, after
     broken = held_against(copy, kept) if file is not None or kept else None
     if broken is not None:
         raise Failure(f"The log was altered: {broken.why}.", "Keep this copy and your heads as evidence.")
-    each = f"{count(len(copy), 'event')}, each fits the one before"
+    each = f"{counted(len(copy), 'event')}, each fits the one before"
     fits = f", and all {len(kept)} heads that you kept fit" if kept else ""
     click.echo(f"The log holds: {each}{fits}." + (f" Last link: {link}" if link else ""))
     if link and not kept:

@@ -11,13 +11,14 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.acting import confirmed, dry_run_option, yes_option
-from openlatch.cli.columns import Column, count, day
+from openlatch.cli.columns import Column, day
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import ACCOUNT, PARTY, PROVIDER, REVIEW, one_of
-from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
+from openlatch.cli.output import Listing, hint, listed, only_shown, out, output_option, print_one, reports_errors
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
 from openlatch.words import Occasion, Reviewers, Unanswered
 
@@ -77,12 +78,13 @@ def _show(to: Console, the_review: wire.Review, zone: str) -> None:
     lines = (
         ("schedule", the_review.says + (" (paused)" if the_review.paused else "")),
         ("next", ", ".join(day(at, zone) for at in the_review.coming[:6]) or "only when you open a round"),
-        ("covers", f"{the_review.looks_at}: {count(the_review.entries, 'entry')} now"),
+        ("covers", f"{the_review.looks_at}: {counted(the_review.entries, 'entry')} now"),
         ("asks", asked[the_review.reviewers] + (f", otherwise {the_review.otherwise}" if the_review.otherwise else "")),
         ("substitutes", ", ".join(f"{other} for {who}" for who, other in the_review.substitutes.items())),
         (
             "time to answer",
-            f"{count(the_review.answer_days, 'day')}, with a reminder {count(the_review.remind_days, 'day')} before",
+            f"{counted(the_review.answer_days, 'day')}, "
+            f"with a reminder {counted(the_review.remind_days, 'day')} before",
         ),
         ("unanswered", the_review.silence),
         ("reason needed", f"to keep a risk of {the_review.risk_limit} or more, or to decide against the advice"),
@@ -163,12 +165,12 @@ def add_review(name: str, *, dry_run: bool, output: str, **given: Any) -> None:
     with connect() as client:
         if dry_run:
             meant = client.check_review(name, **fields)
-            out().print(f"{name}: {meant.says}. {count(meant.entries, 'entry')} now.")
+            out().print(f"{name}: {meant.says}. {counted(meant.entries, 'entry')} now.")
             for at in meant.coming[:6]:
                 out().print(f"  {day(at, client.me().workspace.zone)}")
             if meant.unasked:
                 out().print(f"Nobody can be asked about {meant.unasked} of them.", style="red")
-            hint("Nothing was changed. Without --dry-run it is added.")
+            only_shown("it is added")
             return
         _made(client, client.add_review(name, **fields), output)
 
@@ -269,5 +271,5 @@ def open_round(name: str, yes: bool) -> None:
         if asked:
             confirmed("Open another round beside it?", yes)
         opened = client.open_round(name)
-        click.echo(f"Round {opened.ref} is open with {count(opened.count, 'item')}, due {day(opened.due_at)}.")
+        click.echo(f"Round {opened.ref} is open with {counted(opened.count, 'item')}, due {day(opened.due_at)}.")
         hint(f"Decide its items: openlatch round show {opened.ref} --mine")

@@ -20,15 +20,16 @@ from openlatch.cli.acting import (
     until_option,
     yes_option,
 )
-from openlatch.cli.columns import Column, came_to, count, day, outcomes
+from openlatch.cli.columns import Column, came_to, day, outcomes
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import REVIEW, ROUND, one_of
-from openlatch.cli.output import STUCK, Listing, going_on, hint, listed, out, outcome_option, reports_errors
+from openlatch.cli.output import STUCK, Listing, going_on, hint, listed, only_shown, out, outcome_option, reports_errors
 from openlatch.cli.reports import report_format, report_options, write_report
 from openlatch.cli.taking_back.batch import together
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
 from openlatch.words import Choice
@@ -125,7 +126,7 @@ def decision_file(round_ref: str, mine: bool, file: Path) -> None:
     with connect() as client:
         content = client.decision_file(round_ref, mine=mine)
     file.write_bytes(content)
-    click.echo(f"Wrote {count(len(content.splitlines()) - 1, 'item')} to {click.format_filename(file)}.")
+    click.echo(f"Wrote {counted(len(content.splitlines()) - 1, 'item')} to {click.format_filename(file)}.")
     hint(f"Fill in the column choice, then: openlatch round decide {round_ref} --from-file {file}")
 
 
@@ -143,7 +144,8 @@ def _footer(to: Console, review_round: wire.Round, zone: str) -> None:
         to.print(Text(f"  {who.name or 'nobody can be asked'}: {who.decided} of {who.items} decided{others}", "dim"))
     if review_round.joined:
         to.print(
-            f"{count(review_round.joined, 'entry')} came into its scope since; the next round covers them.", style="dim"
+            f"{counted(review_round.joined, 'entry')} came into its scope since; the next round covers them.",
+            style="dim",
         )
     if review_round.compared is not None:
         c = review_round.compared
@@ -234,10 +236,10 @@ def finish(round_ref: str, count: int | None, dry_run: bool, no_wait: bool) -> N
         plan = client.plan_round(round_ref)
         silent = sum(item.outcome == "undecided" for item in items)
         rest = f"{silent} not decided" if silent else "all are decided"
-        out().print(f"{plan.count} of {_items(len(items))} become orders; {rest}.")
+        out().print(f"{plan.count} of {counted(len(items), 'item')} become orders; {rest}.")
         together(out(), plan.consequences, plan.refused)
         if dry_run:
-            hint("\nNothing was changed. Without --dry-run you are asked, and then it is done.")
+            only_shown()
             return
         if count is None:
             count = asked_count("orders are given", plan.count)
@@ -250,10 +252,6 @@ def finish(round_ref: str, count: int | None, dry_run: bool, no_wait: bool) -> N
         out().print(Text(f"  {review_round.state}: ") + outcomes(review_round.outcomes))
         if review_round.state == "settling":
             raise SystemExit(_left(review_round))
-
-
-def _items(number: int) -> str:
-    return count(number, "item")
 
 
 def _left(review_round: wire.Round) -> int:
@@ -276,7 +274,7 @@ def cancel_round(round_ref: str, reason: str, yes: bool) -> None:
         under_way = [i.order for i in client.round_items(round_ref) if i.order]
         decided = sum(asked.decided for asked in review_round.progress)
         orders = (
-            f"; {count(len(under_way), 'order')} it has given will go on" if under_way else ", and no order was given"
+            f"; {counted(len(under_way), 'order')} it has given will go on" if under_way else ", and no order was given"
         )
         click.echo(
             f"Round {review_round.ref} of “{review_round.review.name}”: "
@@ -326,7 +324,7 @@ def assign_items(round_ref: str, places: tuple[int, ...], to: tuple[str, ...], o
         if not wanted:
             raise Failure("No item is named that still waits.", f"Look at them: openlatch round show {round_ref}", 2)
         review_round = client.assign_items(round_ref, wanted, to)
-        click.echo(f"{count(len(wanted), 'item')} assigned.")
+        click.echo(f"{counted(len(wanted), 'item')} assigned.")
         for each in review_round.progress:
             whom = f"{each.name} ({each.address})" if each.name else "nobody can be asked"
             click.echo(f"  {whom}: {each.decided} of {each.items}")

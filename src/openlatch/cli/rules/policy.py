@@ -10,11 +10,12 @@ from rich.console import Console
 from rich.text import Text
 
 from openlatch.cli.acting import confirmed, reason_option, yes_option
-from openlatch.cli.columns import Column, count, day, notches
+from openlatch.cli.columns import Column, day, notches
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.table import print_table
+from openlatch.core.phrases import counted
 
 __all__ = ["policy"]
 
@@ -69,7 +70,7 @@ def rules(every: bool, listing: Listing) -> None:
     shown = [rule for rule in found if every or rule.standing or not listing.for_people]
     listing.print(shown, empty="No rule raises a flag now.")
     if len(shown) < len(found):
-        hint(f"\n{count(len(found) - len(shown), 'more rule')} without a flag now. For all: --all")
+        hint(f"\n{counted(len(found) - len(shown), 'more rule')} without a flag now. For all: --all")
 
 
 @policy.command("show", example="> policy.toml")
@@ -97,7 +98,7 @@ def check(file: Path) -> None:
     """Check FILE (- for standard input) for mistakes, and name each with its line."""
     with connect() as client:
         verdict = client.check_policy(_read(file))
-    click.echo(f"No mistakes in its {count(verdict.rules, 'rule')}.")
+    click.echo(f"No mistakes in its {counted(verdict.rules, 'rule')}.")
     _changes(out(), verdict.changes)
 
 
@@ -119,7 +120,7 @@ def try_(file: Path, output: str) -> None:
     else:
         out().print("No flag would be raised, cleared or changed.")
     now, then = (sum(getattr(line, name) for line in trial.lines) for name in ("now", "then"))
-    out().print(f"\n{count(now, 'flag')} now, {then} then.")
+    out().print(f"\n{counted(now, 'flag')} now, {then} then.")
     hint(f"Nothing was changed. Adopt it: openlatch policy adopt {file}")
 
 

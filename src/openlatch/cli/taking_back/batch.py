@@ -22,7 +22,7 @@ from openlatch.cli.acting import (
     until_option,
     yes_option,
 )
-from openlatch.cli.columns import Column, ago, came_to, count, day, notches, outcomes
+from openlatch.cli.columns import Column, ago, came_to, day, notches, outcomes
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
@@ -34,6 +34,7 @@ from openlatch.cli.output import (
     going_on,
     hint,
     listed,
+    only_shown,
     out,
     outcome_option,
     output_option,
@@ -42,6 +43,7 @@ from openlatch.cli.output import (
 )
 from openlatch.cli.reports import report_format, report_options, write_report
 from openlatch.client import Client
+from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
 
 __all__ = ["BATCHES", "batch", "followed", "started", "together"]
@@ -52,7 +54,7 @@ ACTIONS = ("end", "narrow", "pause", "resume", "extend", "close-sessions", "give
 
 
 def _what(b: wire.Batch) -> str:
-    return f"{b.party.name} leaves" if b.party else f"{b.action.does} {count(b.count, 'entry')}"
+    return f"{b.party.name} leaves" if b.party else f"{b.action.does} {counted(b.count, 'entry')}"
 
 
 BATCHES: tuple[Column, ...] = (
@@ -136,7 +138,7 @@ def start(
             if output != "table":
                 print_one(plan, output)
             else:
-                hint("\nNothing was changed. Without --dry-run you are asked, and then it is done.")
+                only_shown()
             return
         if count is None:
             count = asked_count("entries are changed", plan.count)
@@ -145,9 +147,9 @@ def start(
 
 
 def _plan(to: Console, plan: wire.BatchPlan, action: str) -> None:
-    to.print(Text.assemble((count(plan.count, "entry"), "bold"), f": {action}"))
+    to.print(Text.assemble((counted(plan.count, "entry"), "bold"), f": {action}"))
     if plan.looked_at < plan.count:
-        to.print(f"The first {plan.looked_at} were looked at one by one.", style="dim")
+        to.print(f"The first {plan.looked_at} were checked one by one.", style="dim")
     together(to, plan.consequences, plan.refused)
 
 
@@ -193,7 +195,7 @@ def _few(names: Sequence[str], count: int | None = None) -> str:
 def started(client: Client, given: wire.Batch, *, no_wait: bool, output: str) -> None:
     """Say that a batch was started, and follow it."""
     if output == "table":
-        click.echo(f"Ordered: batch {given.ref} with {count(given.count, 'item')}, by {given.ordered_by}.")
+        click.echo(f"Ordered: batch {given.ref} with {counted(given.count, 'item')}, by {given.ordered_by}.")
         if given.begins_at is not None:
             hint(f"It begins on {day(given.begins_at)}. See it: openlatch batch show {given.ref}")
     followed(client, given, no_wait=no_wait, output=output)
@@ -214,7 +216,7 @@ def followed(client: Client, given: wire.Batch, *, no_wait: bool, output: str) -
     if troubled:
         need = "needs" if troubled == 1 else "need"
         raise Failure(
-            f"{troubled} of {count(last.count, 'item')} {need} you.",
+            f"{troubled} of {counted(last.count, 'item')} {need} you.",
             f"Which, and why: openlatch batch show {last.ref}",
             STUCK,
         )

@@ -16,12 +16,13 @@ from openlatch.cli.acting import (
     reason_option,
     until_option,
 )
-from openlatch.cli.columns import Column, count
+from openlatch.cli.columns import Column
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.nouns import PARTY
-from openlatch.cli.output import Listing, hint, listed, out, reports_errors
+from openlatch.cli.output import Listing, listed, only_shown, out, reports_errors
 from openlatch.cli.taking_back.batch import BATCHES, started, together
+from openlatch.core.phrases import counted
 
 __all__ = ["leaver"]
 
@@ -78,7 +79,7 @@ def start(
     with connect() as client:
         plan = client.plan_leaver(party)
         if listing.for_people:
-            out().print(Text.assemble((plan.party.name, "bold"), f" leaves: {_items(len(plan.items))}"))
+            out().print(Text.assemble((plan.party.name, "bold"), f" leaves: {counted(len(plan.items), 'item')}"))
             out().print(Text(", ".join(plan.party.addresses)), style="dim")
         if listing.for_people or dry_run:
             listing.print(plan.items, empty="They have no access, as far as is known.")
@@ -87,13 +88,9 @@ def start(
             together(out(), plan.consequences)
         if dry_run:
             if listing.for_people:
-                hint("\nNothing was changed. Without --dry-run you are asked, and then it is done.")
+                only_shown()
             return
         if count is None:
             count = asked_count("items are done", len(plan.items))
         given = client.leave(party, count=count, last_day=last(until), who=owner, reason=reason)
         started(client, given, no_wait=no_wait, output=listing.output)
-
-
-def _items(number: int) -> str:
-    return count(number, "item")

@@ -3,8 +3,8 @@
 An entry begins with points for each of its powers; then circumstances multiply them, one after the other: how vital
 the account is, how exposed the party, how stale the access. Points have no upper end, so they are brought to the scale
 of 0 to 100 by 100 · points ÷ (points + 50): fifty points are the middle of the scale, and ten times as many are still
-told apart from them. An account and a party count their worst entries: the worst in full,
-each further one takes away a part of what is left up to 100, half as much as its own risk says.
+told apart from them. An account and a party count their worst entries: the worst in full, each further one takes away
+a part of what is left up to 100, half as much as its own risk says.
 """
 
 from __future__ import annotations

@@ -21,7 +21,7 @@ from openlatch.operations.telling import notices
 from openlatch.wire.reviews.reviews import NewReview
 from openlatch.words import Occasion, Power, Reviewers
 
-__all__ = ["ReviewSight", "browse", "change", "check", "create", "open_due", "open_now", "pause", "show"]
+__all__ = ["ReviewSight", "browse", "change", "check", "create", "occasions", "open_due", "open_now", "pause", "show"]
 
 SHOWN = 60
 """So many of the times at which a review takes place within the next year are shown."""
@@ -360,18 +360,21 @@ def _able(people: Mapping[str, Person]) -> str:
     return ", ".join(sorted(person.address for person in people.values() if person.role in REVIEWING))
 
 
-def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
+def occasions(call: Call, plan: ReviewPlan) -> list[str]:
+    """When a review takes place, in words: how often, and after which events."""
     recurrence = plan.recurrence(call.tx.workspace.zone)
     events = " or ".join(_EVENTS[occasion] for occasion in sorted(plan.on))
-    says = [recurrence.says()] if recurrence is not None else []
+    return list(filter(None, ["" if recurrence is None else recurrence.says(), events]))
+
+
+def _sight(call: Call, plan: ReviewPlan) -> ReviewSight:
+    recurrence = plan.recurrence(call.tx.workspace.zone)
     coming = recurrence.coming(call.now, SHOWN, call.now + YEAR) if recurrence is not None and not plan.paused else []
     people = call.tx.people.ever()
     listed = still_in_scope(call, plan.where)
-    if listed is None:
-        says.append(_LOST)
     return ReviewSight(
         plan,
-        ", and ".join([*says, *([events] if events else [])]),
+        ", and ".join([*occasions(call, plan), *([_LOST] if listed is None else [])]),
         tuple(coming),
         len(listed or ()),
         people,

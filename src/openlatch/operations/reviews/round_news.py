@@ -8,6 +8,7 @@ from uuid import UUID
 
 from openlatch.core.hours import day_in
 from openlatch.core.model import Person
+from openlatch.core.phrases import counted
 from openlatch.core.reviews.plans import Round
 from openlatch.core.telling.notices import Notice
 from openlatch.operations.call import Call
@@ -16,7 +17,6 @@ from openlatch.operations.telling import notices
 from openlatch.words import Role
 
 __all__ = [
-    "counted",
     "in_charge",
     "remind",
     "tell_cancelled",
@@ -40,7 +40,7 @@ def tell_opened(call: Call, review_round: Round) -> None:
     for who, asked in call.tx.reviews.progress(review_round.id).items():
         if who in people:
             due = _due(call, review_round)
-            title = f"“{review_round.plan.name}” is due: {counted(asked.items)} for you until {due}"
+            title = f"“{review_round.plan.name}” is due: {counted(asked.items, 'item')} for you until {due}"
             notices.tell(
                 call, [people[who]], Notice(f"round:{review_round.id}:opened", title, "", f"/rounds/{review_round.ref}")
             )
@@ -50,7 +50,7 @@ def tell_given(call: Call, review_round: Round, who: UUID, places: Sequence[int]
     """Tell someone that items were given to them; one alone is linked to."""
     if places and (call.actor.person is None or call.actor.person.id != who):
         were = "was" if len(places) == 1 else "were"
-        title = f"“{review_round.plan.name}”: {counted(len(places))} {were} given to you by {call.actor.name}"
+        title = f"“{review_round.plan.name}”: {counted(len(places), 'item')} {were} given to you by {call.actor.name}"
         key = f"round:{review_round.id}:given:{call.services.new_id()}"
         link = f"/rounds/{review_round.ref}" + (f"?item={places[0]}" if len(places) == 1 else "")
         notices.tell(call, [call.tx.people.get(who)], Notice(key, title, f"Due {_due(call, review_round)}.", link))
@@ -70,7 +70,8 @@ def remind(call: Call, review_round: Round) -> None:
     }
     for who, number in late.items():
         if who in people:
-            title = f"“{review_round.plan.name}”: {counted(number)} still wait for you, due {_due(call, review_round)}"
+            due = _due(call, review_round)
+            title = f"“{review_round.plan.name}”: {counted(number, 'item')} still wait for you, due {due}"
             notices.tell(
                 call, [people[who]], Notice(f"round:{review_round.id}:remind", title, "", f"/rounds/{review_round.ref}")
             )
@@ -83,10 +84,10 @@ def tell_unanswered(
 ) -> None:
     """Tell whoever is in charge how much is not answered, by whom."""
     lines = [
-        f"{people[who].name if who is not None and who in people else 'Nobody can be asked'}: {counted(number)}"
+        f"{people[who].name if who is not None and who in people else 'Nobody can be asked'}: {counted(number, 'item')}"
         for who, number in late.items()
     ]
-    title = f"“{review_round.plan.name}”: {counted(sum(late.values()))} not answered, {when}"
+    title = f"“{review_round.plan.name}”: {counted(sum(late.values()), 'item')} not answered, {when}"
     told = Notice(f"round:{review_round.id}:{key}", title, "\n".join(lines), f"/rounds/{review_round.ref}")
     notices.tell(call, in_charge(call, review_round), told)
 
@@ -105,17 +106,13 @@ def tell_cancelled(call: Call, review_round: Round, reason: str) -> None:
 
 def tell_closed(call: Call, review_round: Round, number: int) -> None:
     """Tell whoever is in charge that all of a round is proved, or said to be left open."""
-    title = f"“{review_round.plan.name}” is closed: all of its {counted(number)} are proved, or said to be left open"
+    items = counted(number, "item")
+    title = f"“{review_round.plan.name}” is closed: all of its {items} are proved, or said to be left open"
     notices.tell(
         call,
         in_charge(call, review_round),
         Notice(f"round:{review_round.id}:closed", title, "", f"/rounds/{review_round.ref}"),
     )
-
-
-def counted(number: int) -> str:
-    """A number of items in words."""
-    return "1 item" if number == 1 else f"{number} items"
 
 
 def _due(call: Call, review_round: Round) -> str:

@@ -4,18 +4,18 @@ from __future__ import annotations
 
 import contextlib
 import itertools
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Container, Iterator
 from dataclasses import dataclass
 from uuid import UUID
 
 from openlatch.core.ids import normal_ref, ref_of
+from openlatch.core.phrases import counted
 from openlatch.errors import NotAllowed, NotFound
-from openlatch.operations.call import Call, operation, reaches
+from openlatch.operations.call import Call, operation, reachable
 from openlatch.operations.inventory import accounts, entries, parties
 from openlatch.operations.letting_in import offers, requests
 from openlatch.operations.orders import orders
 from openlatch.operations.people import people
-from openlatch.operations.providers import providers
 from openlatch.operations.reviews import plans, rounds
 from openlatch.operations.rules import flags
 from openlatch.operations.taking_back import batches
@@ -48,8 +48,9 @@ def find(call: Call, text: str, limit: int) -> tuple[Hit, ...]:
     """What a text finds, of each kind at most so many: what has that short form first, then what is named like it."""
     if len(text) < LEAST:
         return ()
-    by_ref = _by_ref(call, text) if normal_ref(text) is not None else iter(())
-    named = (hit for needed, look in _LOOKS if reaches(call, needed) for hit in look(call, text, limit))
+    may = frozenset(reachable(call.actor))
+    by_ref = _by_ref(call, text, may) if normal_ref(text) is not None else iter(())
+    named = (hit for needed, look in _LOOKS if needed in may for hit in look(call, text, limit))
     return tuple(dict.fromkeys(itertools.chain(by_ref, named)))
 
 
@@ -64,8 +65,7 @@ def _entry(sight: entries.Sight) -> Hit:
 def _parties(call: Call, text: str, limit: int) -> Iterator[Hit]:
     for party, count in parties.browse(call, text, limit, None).items:
         kind = Findable.APP if party.kind is PartyKind.APP else Findable.PARTY
-        on = f"{count} account{'' if count == 1 else 's'}"
-        yield Hit(kind, party.id, party.name, ", ".join([*party.addresses, party.kind, on]))
+        yield Hit(kind, party.id, party.name, ", ".join([*party.addresses, party.kind, counted(count, "account")]))
 
 
 def _accounts(call: Call, text: str, limit: int) -> Iterator[Hit]:
@@ -79,16 +79,15 @@ def _entries(call: Call, text: str, limit: int) -> Iterator[Hit]:
 
 
 def _providers(call: Call, text: str, limit: int) -> Iterator[Hit]:
-    every = (sight.provider for sight in providers.browse(call))
-    found = (one for one in every if text.casefold() in one.name.casefold())
+    found = (one for one in call.tx.providers.all() if text.casefold() in one.name.casefold())
     for provider in itertools.islice(found, limit):
         yield Hit(Findable.PROVIDER, provider.id, provider.name, provider.connector)
 
 
 def _reviews(call: Call, text: str, limit: int) -> Iterator[Hit]:
-    found = (sight for sight in plans.browse(call) if text.casefold() in sight.plan.name.casefold())
-    for sight in itertools.islice(found, limit):
-        yield Hit(Findable.REVIEW, sight.plan.id, sight.plan.name, sight.says)
+    found = (plan for plan in call.tx.reviews.plans() if text.casefold() in plan.name.casefold())
+    for plan in itertools.islice(found, limit):
+        yield Hit(Findable.REVIEW, plan.id, plan.name, ", and ".join(plans.occasions(call, plan)))
 
 
 def _people(call: Call, text: str, limit: int) -> Iterator[Hit]:
@@ -109,10 +108,10 @@ _LOOKS: tuple[tuple[str, Callable[[Call, str, int], Iterator[Hit]]], ...] = (
 """What is looked through, each with the operation that one has to reach for it."""
 
 
-def _by_ref(call: Call, text: str) -> Iterator[Hit]:
+def _by_ref(call: Call, text: str, may: Container[str]) -> Iterator[Hit]:
     """Whatever has this short form."""
     for needed, look in _REFS:
-        if reaches(call, needed):
+        if needed in may:
             with contextlib.suppress(NotFound, NotAllowed):
                 yield look(call, text)
 

@@ -1,4 +1,4 @@
-"""Orders given together: what was wanted, and for each thing in it which order came of it, or why none did."""
+"""Batches: the action wanted, and for each entry in it the order that was created, or why there is none."""
 
 from __future__ import annotations
 
@@ -35,7 +35,7 @@ __all__ = [
 
 @dataclass(frozen=True, slots=True)
 class Batch:
-    """Orders given together: `kind` is bulk, or leaver with the party that goes; `begins_at` None is at once.
+    """A batch of orders: `kind` is bulk, or leaver with the party that goes; `begins_at` None is at once.
 
     `over_at` is when nothing remained of someone who goes; what they are given after that is another matter.
     """

@@ -1,4 +1,4 @@
-"""Batches: orders given together, for many entries at once or for someone who goes."""
+"""Batches: one action on many entries at once, or all access of someone who is leaving."""
 
 from datetime import date, datetime
 from typing import Annotated, Any, Literal

@@ -1,4 +1,4 @@
-"""Orders of more than one step, orders given together, and providers that do not answer for a while."""
+"""Orders of more than one step, batches of orders, and providers that do not answer for a while."""
 
 from alembic import op
 
