@@ -2,10 +2,11 @@
 
 from __future__ import annotations
 
+import gc
 import ipaddress
 import socket
 import threading
-from collections.abc import Iterator
+from collections.abc import Callable, Iterator
 from contextlib import contextmanager
 from typing import Any
 
@@ -171,6 +172,40 @@ def test_each_address_of_a_name_is_tried_in_turn() -> None:
         finally:
             outgoing.permit(former)
     assert len(heard) == 2
+
+
+@pytest.mark.parametrize(
+    "call",
+    [
+        lambda url: Caller("desk", {}).send("GET", url),
+        lambda url: HttpHerald().post(url, b"{}", {}),
+    ],
+)
+def test_whoever_calls_no_more_keeps_no_connection(call: Callable[[str], object]) -> None:
+    """Else a worker that reads many providers holds their connections until memory is cleared."""
+    with socket.create_server(("127.0.0.1", 0)) as server, permitted("127.0.0.1", beside=LOOPBACK):
+        server.settimeout(30)
+        after: list[bytes] = []
+
+        def hear() -> None:
+            connection, _ = server.accept()
+            with connection:
+                connection.settimeout(30)
+                connection.recv(4096)
+                connection.sendall(b"HTTP/1.1 200 OK\r\nContent-Length: 2\r\n\r\n{}")
+                while (more := connection.recv(4096)) == b"{}":
+                    pass
+                after.append(more)
+
+        thread = threading.Thread(target=hear, daemon=True)
+        thread.start()
+        gc.disable()
+        try:
+            call(f"http://desk.example:{server.getsockname()[1]}/")
+            thread.join()
+        finally:
+            gc.enable()
+    assert after == [b""]
 
 
 def test_what_is_encrypted_is_so_for_the_name() -> None:

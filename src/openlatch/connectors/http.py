@@ -5,6 +5,7 @@ from __future__ import annotations
 import random
 import ssl
 import time
+import weakref
 from base64 import b64decode
 from collections.abc import Callable, Collection, Mapping
 from contextlib import suppress
@@ -96,6 +97,8 @@ class Caller:
             trust_env=False,
             **more,
         )
+        # What is called is left as soon as nobody calls it any more, not when memory happens to be cleared.
+        weakref.finalize(self, self._http.close)
 
     def reads(self) -> None:
         """Be as patient from now on as a whole reading may be."""

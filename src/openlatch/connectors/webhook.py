@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import weakref
 from collections.abc import Mapping
 from functools import cached_property
 from typing import TYPE_CHECKING
@@ -31,9 +32,11 @@ class HttpHerald:
     def _http(self) -> httpx.Client:
         timeout = httpx.Timeout(_SECONDS, connect=_TO_CONNECT)
         mounts = outgoing.carriers(httpx.create_ssl_context()) if self._transport is None else {}
-        return httpx.Client(
+        http = httpx.Client(
             timeout=timeout, transport=self._transport, mounts=mounts, follow_redirects=False, trust_env=False
         )
+        weakref.finalize(self, http.close)
+        return http
 
     def post(self, url: str, body: bytes, headers: Mapping[str, str]) -> None:
         shown = without_secrets(url)
