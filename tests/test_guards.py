@@ -102,7 +102,7 @@ def test_the_console_writes_no_list_of_words_a_second_time() -> None:
 
 # The console's kit: one table, one scale of sizes
 
-OWN_TABLES = {"DataTable", "AppsPage", "ImportSheet", "PartyPage", "ProviderLevels", "RiskLines", "AccountRisk"}
+OWN_TABLES = {"DataTable", "ImportSheet", "PartyPage", "ProviderLevels", "RiskLines", "AccountRisk"}
 """What is laid out as a table of its own: a matrix, a sheet, one with axes, one that is edited in place, and sums."""
 
 

@@ -26,6 +26,7 @@ from openlatch.operations.rules.policy_file import BUILT_IN, read
 from openlatch.web.app import description
 from openlatch.wire.inventory.columns import COLUMNS, USUAL
 from openlatch.wire.inventory.entries import EntryFilter
+from openlatch.wire.inventory.parties import AccountFilter, PartyFilter
 from openlatch.wire.providers import feed
 from openlatch.wire.rules.policy_file import PolicyFile
 from openlatch.wire.what_if.proposal_file import ProposalFile
@@ -286,6 +287,8 @@ def words() -> str:
         "STATES": list(State),
         "ORDERS": [[order, order.first] for order in EntryOrder],
         "FILTERS": [*EntryFilter.model_fields, "sort", "columns"],
+        "ACCOUNT_FILTERS": [*AccountFilter.model_fields, "columns"],
+        "PARTY_FILTERS": [*PartyFilter.model_fields, "columns"],
         "OUTCOMES": {one: {"tone": one.tone, "means": one.means, "canBeLeft": one.can_be_left} for one in drawn()},
         "COLUMN_HEADINGS": dict(COLUMNS),
         "USUAL_COLUMNS": list(USUAL),

@@ -5,6 +5,7 @@ from __future__ import annotations
 from enum import StrEnum
 
 __all__ = [
+    "AccountOrder",
     "Action",
     "Choice",
     "Criticality",
@@ -19,12 +20,14 @@ __all__ = [
     "JobState",
     "Kind",
     "LinkPurpose",
+    "Listable",
     "Occasion",
     "OfferState",
     "OrderState",
     "Origin",
     "Outcome",
     "PartyKind",
+    "PartyOrder",
     "PartyStatus",
     "PersonState",
     "Power",
@@ -181,6 +184,32 @@ class EndReason(StrEnum):
     REPLACED = "replaced"
     PROVIDER_REMOVED = "provider-removed"
     """it may let them in still: its provider was removed here, and nobody looks at it any more"""
+
+
+class Listable(StrEnum):
+    """A list of which views can be saved."""
+
+    ENTRIES = "entries"
+    ACCOUNTS = "accounts"
+    PARTIES = "parties"
+    APPS = "apps"
+
+
+class AccountOrder(StrEnum):
+    """In which order accounts are listed."""
+
+    NAME = "name"
+    RISK = "risk"
+    PROVIDER = "provider"
+    CRITICALITY = "criticality"
+
+
+class PartyOrder(StrEnum):
+    """In which order parties are listed."""
+
+    NAME = "name"
+    RISK = "risk"
+    KIND = "kind"
 
 
 class EntryOrder(StrEnum):

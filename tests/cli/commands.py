@@ -20,10 +20,12 @@ PROPOSAL = "proposal.json"
 SAYS: dict[str, str] = {
     # what a command has to say when its own example is typed; {…} is one of the things in the demo
     "account change": "Gate: vital.",
+    "account export": "to accounts.xlsx.",
     "account list": "Weather Mast",
     "account show": "of 100",
     "activity list": "looked at the day's bookings",
     "answer": "Bram Finch can view on Night-Sky Plates until the end of",
+    "app export": "to apps.csv.",
     "app list": "Ridge Ledger",
     "batch cancel": "is cancelled.",
     "batch done": "Done: item {to_do} of batch",
@@ -92,6 +94,7 @@ SAYS: dict[str, str] = {
     "party alike": "Both have the address tomas@northcape-uni.example",
     "party change": "sponsored by Tobias Quill <",
     "party decisions": "Edo Rell",
+    "party export": "to outsiders.csv.",
     "party join": "are one now. Undo it: openlatch party undo",
     "party keep-apart": "are kept apart",
     "party keys": "tomas-d",

@@ -12,9 +12,9 @@ from pydantic import BaseModel
 from rich.console import Console
 
 from openlatch.cli.columns import Column, chosen
-from openlatch.cli.flat import header, row
 from openlatch.cli.table import print_table
 from openlatch.wire import messages as wire
+from openlatch.wire.flat import header, row
 
 LETTERS = st.text("abcdefghijklmnopqrstuvwxyz", min_size=1, max_size=12)
 REFS = st.text("0123456789ABCDEFGHJKMNPQRSTVWXYZ", min_size=8, max_size=8).map(lambda ref: f"{ref[:4]}-{ref[4:]}")

@@ -200,7 +200,7 @@ def test_any_text_is_an_address_or_refused_as_none(typed: str) -> None:
 
 def test_what_cannot_be_sent_is_refused_here_and_what_is_read_is_judged_by_its_reader() -> None:
     with pytest.raises(Invalid, match="Nothing was sent") as refused:
-        wire.SearchQuery(limit=0)
+        wire.PageQuery(limit=0)
     assert refused.value.fields["errors"][0]["at"] == "limit"
     with pytest.raises(ValidationError):
-        wire.SearchQuery.model_validate({"limit": 0})
+        wire.PageQuery.model_validate({"limit": 0})

@@ -14,7 +14,7 @@ from pathlib import Path
 
 import psycopg
 import pytest
-from playwright.sync_api import Browser, Page, expect, sync_playwright
+from playwright.sync_api import Browser, Locator, Page, expect, sync_playwright
 
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
@@ -192,3 +192,11 @@ def _faults(page: Page, theme: str, only: object) -> list[str]:
         [theme, only],
     )
     return texts
+
+
+def provider_page(page: Page, name: str) -> Locator:
+    """Go from the list of providers to the page of one."""
+    page.get_by_role("link", name=name, exact=True).click()
+    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name=name, exact=True))
+    shown.wait_for()
+    return shown

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+import csv
 import re
 from collections.abc import Callable
 from datetime import UTC, datetime
@@ -12,8 +13,9 @@ from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.local.stack import Stack
 from openlatch.wire import messages as wire
+from openlatch.words import Criticality
 from tests.harness.acts import Desk
-from tests.journeys.conftest import enter, faults_of, sign_in
+from tests.journeys.conftest import enter, faults_of, provider_page, sign_in
 
 Spare = Callable[[], wire.Entry]
 
@@ -89,7 +91,7 @@ def test_the_inventory_is_walked_with_the_keyboard_alone(page: Page, client: Cli
 def test_anything_is_found_from_any_page_by_keyboard(page: Page, client: Client) -> None:
     entry = next(client.entries(account="Gate"))
     sign_in(page, to="/providers")
-    page.get_by_role("heading", name="Ticket Desk").wait_for()
+    page.get_by_role("link", name="Ticket Desk", exact=True).wait_for()
     page.keyboard.press("/")
     page.keyboard.type("orla.finch@")
     expect(page.get_by_role("option", name=re.compile("^party Orla Finch"))).to_be_visible()
@@ -118,7 +120,7 @@ def test_anything_is_found_from_any_page_by_keyboard(page: Page, client: Client)
 
 def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Desk) -> None:
     sign_in(page, to="/providers")
-    article = page.get_by_role("article").filter(has_text="Ticket Desk")
+    article = provider_page(page, "Ticket Desk")
     with desk.fault(break_after=40):
         article.get_by_role("button", name="Read again", exact=True).click()
         expect(article.get_by_text("broke off; nothing was taken as gone")).to_be_visible()
@@ -128,6 +130,40 @@ def test_a_provider_that_breaks_off_is_told_and_read_again(page: Page, desk: Des
     article.get_by_role("button", name="Read again", exact=True).click()
     expect(article.get_by_text(re.compile("^ ?complete: "))).to_be_visible()
     expect(article.get_by_role("button", name=re.compile("are gone: read again"))).to_be_hidden()
+
+
+def test_a_list_is_put_in_order_narrowed_saved_taken_along_and_gone_through_by_keys(page: Page, client: Client) -> None:
+    sign_in(page, to="/accounts")
+    page.get_by_role("button", name="Risk", exact=True).click()
+    expect(page.get_by_role("columnheader", name="Risk")).to_have_attribute("aria-sort", "descending")
+    first = next(client.accounts(sort="risk"))
+    expect(page.get_by_role("row").nth(1)).to_contain_text(first.name)
+    page.get_by_role("button", name="+ Filter").click()
+    page.get_by_role("menuitem", name="vital").click()
+    vital = list(client.accounts(criticality=Criticality.VITAL, sort="risk"))
+    expect(page.get_by_role("row")).to_have_count(len(vital) + 1)
+    page.get_by_role("button", name="Columns").click()
+    page.get_by_label("Known secrets").check()
+    page.keyboard.press("Escape")
+    expect(page.get_by_role("columnheader", name="Known secrets")).to_be_visible()
+    expect(page.get_by_role("button", name="View Vital accounts")).to_have_count(0)
+    page.get_by_role("button", name="View not saved").click()
+    page.get_by_label("A name for this view").fill("Vital, with secrets")
+    page.get_by_role("button", name="Save", exact=True).click()
+    expect(page.get_by_role("button", name="View Vital, with secrets")).to_be_visible()
+    page.keyboard.press("Escape")
+    page.get_by_role("button", name="Export").click()
+    with page.expect_download() as download:
+        page.get_by_role("menuitem", name="CSV").click()
+    rows = list(csv.DictReader(download.value.path().open(newline="")))
+    assert [row["ref"] for row in rows] == [account.ref for account in vital]
+    page.get_by_role("heading", name="Accounts").click()
+    page.keyboard.press("j")
+    page.keyboard.press("j")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name=vital[1].name, level=1)).to_be_visible()
+    page.go_back()
+    expect(page.get_by_role("row")).to_have_count(len(vital) + 1)
 
 
 def test_a_party_shows_its_reach_and_an_account_who_is_on_it(page: Page, client: Client) -> None:
@@ -205,6 +241,8 @@ def test_every_page_keeps_to_wcag_2_2_aa_in_both_themes(page: Page, client: Clie
         f"/accounts/{client.account('Weather Mast').ref}",
         "/apps",
         "/providers",
+        f"/providers/{entry.provider.ref}",
+        "/accounts?sort=risk&criticality=vital",
         "/log",
         "/activity",
         "/leavers",
@@ -222,14 +260,15 @@ def test_every_page_keeps_to_wcag_2_2_aa_in_both_themes(page: Page, client: Clie
     page.get_by_role("heading", name="What happens").wait_for()
     assert faults_of(page) == []
     page.goto("/providers")
-    roll = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Volunteer Roll"))
+    roll = provider_page(page, "Volunteer Roll")
     roll.get_by_role("button", name="What its levels mean").click()
     roll.get_by_role("button", name="Say what badge printer means").click()
     assert faults_of(page) == []
-    page.get_by_role("button", name="Add a provider").click()
+    page.goto("/providers?add=1")
     page.get_by_label("How it is read").select_option("ssh")
     page.get_by_label("host key").wait_for()
     assert faults_of(page) == []
+    page.goto("/providers")
     choose_list(page, "Hill Road Signage", b"Account,Who\nHill Road display,\n")
     page.get_by_text("it names nobody", exact=True).wait_for()
     assert faults_of(page) == []
@@ -237,8 +276,7 @@ def test_every_page_keeps_to_wcag_2_2_aa_in_both_themes(page: Page, client: Clie
 
 def choose_list(page: Page, provider: str, content: bytes) -> None:
     """Choose a list to import, as a person does."""
-    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name=provider))
-    shown.get_by_role("link", name="Import a list").click()
+    provider_page(page, provider).get_by_role("link", name="Import a list").click()
     page.get_by_label("The file").set_input_files({"name": "list.csv", "mimeType": "text/csv", "buffer": content})
 
 
@@ -281,6 +319,7 @@ def test_a_provider_is_added_and_an_entry_kept_by_hand_until_its_last_day(page: 
     form.get_by_label("How it is read").select_option("by-hand")
     form.get_by_role("button", name="Add it").click()
     shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Harbour Board"))
+    expect(shown).to_be_visible()
     shown.get_by_role("button", name="Record an entry by hand").click()
     shown.get_by_label("Kind").select_option("grant")
     shown.get_by_label("Account").fill("Harbour lights")
@@ -327,7 +366,7 @@ def test_what_was_done_on_an_account_is_told_apart_and_its_history_shown(page: P
 
 def test_somebody_says_what_a_word_means_and_its_entries_show_it(page: Page, client: Client) -> None:
     sign_in(page, to="/providers")
-    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Dome Gateway"))
+    shown = provider_page(page, "Dome Gateway")
     shown.get_by_role("button", name="What its levels mean").click()
     shown.get_by_role("button", name=re.compile("Say what command: .*read-mast means")).click()
     shown.get_by_label("view", exact=True).check()

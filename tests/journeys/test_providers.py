@@ -16,7 +16,7 @@ from werkzeug.serving import make_server
 from openlatch.client import Client
 from openlatch.wiring import now
 from tests.harness.transmitter import RISC, Transmitter
-from tests.journeys.conftest import sign_in
+from tests.journeys.conftest import provider_page, sign_in
 
 
 @pytest.fixture
@@ -40,7 +40,7 @@ def sender() -> Iterator[Transmitter]:
 def test_what_a_provider_reports_is_heard_and_seen_to(page: Page, client: Client, sender: Transmitter) -> None:
     entry = next(e for e in client.entries(provider="Dome Control") if e.party.addresses)
     sign_in(page, to="/providers")
-    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Dome Control", exact=True))
+    shown = provider_page(page, "Dome Control")
     shown.get_by_role("button", name="Security events…").click()
     expect(shown.get_by_text("Open Latch takes no security events of it yet.")).to_be_visible()
     shown.get_by_role("button", name="Listen…").click()
@@ -64,7 +64,7 @@ def test_a_provider_is_removed_once_it_is_told_what_that_comes_to(page: Page, cl
     board = client.add_provider("Old Harbour Board", "by-hand", {})
     kept = client.keep(board.name, account="Old harbour lights", party="Greta Dale", powers=["view"])
     sign_in(page, to="/providers")
-    shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name=board.name))
+    shown = provider_page(page, board.name)
     shown.get_by_role("button", name="Remove…").click()
     expect(shown.get_by_text("1 entry on 1 account will not be looked at any more.")).to_be_visible()
     expect(shown.get_by_text(f"None of that access is ended: whoever has it at {board.name} keeps it.")).to_be_visible()

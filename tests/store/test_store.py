@@ -30,7 +30,8 @@ from openlatch.store import Store
 from openlatch.store.base import Base
 from openlatch.store.bulk import FEW
 from openlatch.store.inventory.entries import SORTS, EntryFilter
-from openlatch.words import Power, State
+from openlatch.store.inventory.parties import PartyFilter
+from openlatch.words import PartyOrder, Power, State
 from tests.factories import account, ago, entry, ids, party
 from tests.harness.databases import Databases
 from tests.harness.ridge import Ridge
@@ -125,7 +126,7 @@ def test_two_readings_that_find_the_same_party_at_once_make_one_of_it(store: Sto
     assert sorted(done) == [False, True]
     with store.transaction(workspace) as tx:
         assert len(set(tx.parties.known(names).values())) == 1
-        assert len(tx.parties.browse(q="", limit=9, cursor=None).items) == 1
+        assert len(tx.parties.browse(PartyFilter(), PartyOrder.NAME, limit=9, cursor=None, now=NOW).items) == 1
 
 
 def test_a_job_is_queued_with_its_change_or_not_at_all(blank: Ridge, store: Store, workspace: UUID) -> None:

@@ -15,6 +15,10 @@ export type Activity = Schemas["Activity"];
 export type Event = Schemas["Event"];
 export type NewProvider = Schemas["NewProvider"];
 export type Flag = Schemas["Flag"];
+export type View = Schemas["View"];
+export type Account = Schemas["Account"];
+export type PartyOverview = Schemas["PartyOverview"];
+export type App = Schemas["App"];
 export type Me = Schemas["Me"];
 export type Person = Schemas["Person"];
 /** A proof that it is still oneself. */
@@ -48,6 +52,8 @@ export type Webhook = Schemas["Webhook"];
 export type Telling = Schemas["TellingWish"]["telling"];
 export type NewReview = Schemas["NewReview"];
 export type Reading = Schemas["Reading"];
+export type AccountQuery = NonNullable<paths["/accounts"]["get"]["parameters"]["query"]>;
+export type PartyQuery = NonNullable<paths["/parties"]["get"]["parameters"]["query"]>;
 export type EntryQuery = NonNullable<paths["/entries"]["get"]["parameters"]["query"]>;
 
 let csrf = "";

@@ -10,7 +10,7 @@ export function pageOf(one: Found): string {
     account: `/accounts/${ref}`,
     party: `/parties/${ref}`,
     app: `/parties/${ref}`,
-    provider: `/providers#${one.id}`,
+    provider: `/providers/${ref}`,
     person: `/people?person=${one.id}`,
     flag: `/flags?flag=${ref}`,
     offer: `/offers?offer=${ref}`,

@@ -84,6 +84,11 @@ export const router = createRouter({
       meta: { title: "Party" },
     },
     {
+      path: "/providers/:provider",
+      component: () => import("@/features/providers/ProviderPage.vue"),
+      meta: { title: "Provider" },
+    },
+    {
       path: "/providers/:provider/import",
       component: () => import("@/features/inventory/imports/ImportPage.vue"),
       props: true,

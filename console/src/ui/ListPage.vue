@@ -15,6 +15,8 @@ defineProps<{
   moreText?: string;
   /** Nothing of it comes from readings: how old these are says nothing here. */
   own?: boolean;
+  /** The one thing that begins it, where there is nothing yet: its words, and where it leads. */
+  begin?: { text: string; to: string };
 }>();
 defineEmits<{ more: [] }>();
 </script>
@@ -35,10 +37,12 @@ defineEmits<{ more: [] }>();
     <div v-else-if="empty" class="mt-10 max-w-md">
       <p class="font-[620]">{{ nothing }}</p>
       <p class="text-mute">{{ hint }}</p>
+      <RouterLink v-if="begin" class="button mt-3 inline-block" :to="begin.to">{{ begin.text }}</RouterLink>
+      <slot name="nothing" />
     </div>
     <div
       v-else
-      class="mt-4 min-h-0 flex-1 overflow-auto pr-6"
+      class="mt-4 -ml-1 min-h-0 flex-1 overflow-auto pr-6 pl-1"
       tabindex="0"
       role="region"
       :aria-label="`List: ${title}`"

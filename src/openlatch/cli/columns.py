@@ -27,6 +27,7 @@ __all__ = [
     "outcomes",
     "powers",
     "second",
+    "worst",
 ]
 
 _TONES = {
@@ -99,6 +100,11 @@ def chosen(columns: Sequence[Column], words: str, *, wide: bool) -> tuple[Column
     if unknown:
         raise Failure(f"There is no column “{unknown[0]}”.", f"Use some of: {', '.join(known)}.", 2)
     return tuple(known[word] for word in dict.fromkeys(wanted))
+
+
+def worst(severity: str | None) -> Text:
+    """The worst severity of something, or nothing where it has no flag."""
+    return notches(severity) if severity else Text("")
 
 
 def notches(severity: str) -> Text:

@@ -19,7 +19,6 @@ from rich.text import Text
 from openlatch.cli.columns import Column, chosen
 from openlatch.cli.config import quiet
 from openlatch.cli.failure import Failure
-from openlatch.cli.flat import header, row
 from openlatch.cli.table import print_table
 from openlatch.core.phrases import counted
 from openlatch.errors import (
@@ -31,6 +30,7 @@ from openlatch.errors import (
     ServiceUnreachable,
     TooManyRequests,
 )
+from openlatch.wire.flat import header, row
 from openlatch.wire.inventory.sheet import row as sheet_row
 from openlatch.wire.messages import Entry
 from openlatch.words import Outcome

@@ -8,6 +8,7 @@ from uuid import UUID
 
 from openlatch.client.transport import Transport, part, plain
 from openlatch.wire import messages as wire
+from openlatch.words import AccountOrder, Criticality, Listable, PartyOrder
 
 __all__ = ["InventoryCalls"]
 
@@ -36,20 +37,34 @@ class InventoryCalls(Transport):
         return self._send(wire.Entry, "GET", f"/entries/{part(entry)}")
 
     def views(self) -> list[wire.View]:
-        """Return one's own saved views of the inventory, by name."""
+        """Return one's own saved views, by name."""
         return self._send(wire.ViewList, "GET", "/views").items
 
-    def save_view(self, name: str, query: str) -> wire.View:
-        """Save a view; `query` is written as in an address, such as kind=app&flagged=true."""
-        return self._send(wire.View, "PUT", "/views", json={"name": name, "query": query})
+    def save_view(self, name: str, query: str, *, of: Listable | str = Listable.ENTRIES) -> wire.View:
+        """Save a view of a list; `query` is written as in an address, such as kind=app&flagged=true."""
+        return self._send(wire.View, "PUT", "/views", json={"of": of, "name": name, "query": query})
 
     def remove_view(self, view_id: UUID) -> None:
         """Delete one of one's own views."""
         self._request("DELETE", f"/views/{view_id}")
 
-    def accounts(self, q: str = "", provider: str = "") -> Iterator[wire.Account]:
-        """Return accounts by name."""
-        return self._pages(wire.AccountList, "/accounts", {"q": q, "provider": provider})
+    def accounts(
+        self,
+        q: str = "",
+        *,
+        provider: str = "",
+        criticality: Criticality | None = None,
+        practice: bool | None = None,
+        risk: int = 0,
+        sort: AccountOrder | str = AccountOrder.NAME,
+    ) -> Iterator[wire.Account]:
+        """Return the accounts with part of a name, of this criticality, and of at least this risk, from 0 to 100."""
+        wanted = {"q": q, "provider": provider, "criticality": criticality, "practice": practice, "risk": risk}
+        return self._pages(wire.AccountList, "/accounts", {**wanted, "sort": sort})
+
+    def accounts_export(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+        """Return them as a file, piece by piece: `csv`, `jsonl` or `xlsx`; `wanted` as for `accounts`."""
+        return self._pieces("/accounts/export", params=plain(wanted) | {"format": file_format})
 
     def account(self, account: str) -> wire.Account:
         """Return one account, by id, short form or name."""
@@ -62,9 +77,15 @@ class InventoryCalls(Transport):
         body = {"criticality": criticality, "practice": practice}
         return self._send(wire.Account, "PUT", f"/accounts/{part(account)}", json=body)
 
-    def apps(self, q: str = "") -> Iterator[wire.App]:
-        """Return connected apps by name, each with what it holds on every account."""
-        return self._pages(wire.AppList, "/apps", {"q": q})
+    def apps(
+        self, q: str = "", *, outside: bool | None = None, risk: int = 0, sort: PartyOrder | str = PartyOrder.NAME
+    ) -> Iterator[wire.App]:
+        """Return connected apps in order, each with what it holds on every account."""
+        return self._pages(wire.AppList, "/apps", {"q": q, "outside": outside, "risk": risk, "sort": sort})
+
+    def apps_export(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+        """Return them as a file, piece by piece: `csv`, `jsonl` or `xlsx`; `wanted` as for `apps`."""
+        return self._pieces("/apps/export", params=plain(wanted) | {"format": file_format})
 
     def activity(
         self, *, account: str = "", party: str = "", how: str = "", limit: int | None = None

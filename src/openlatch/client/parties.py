@@ -3,9 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from typing import Any
 
-from openlatch.client.transport import Transport, part
+from openlatch.client.transport import Transport, part, plain
 from openlatch.wire import messages as wire
+from openlatch.words import PartyOrder, PartyStatus
 
 __all__ = ["PartiesCalls"]
 
@@ -13,17 +15,31 @@ __all__ = ["PartiesCalls"]
 class PartiesCalls(Transport):
     """Who has access."""
 
-    def parties(self, q: str = "") -> Iterator[wire.Party]:
-        """Return parties by name."""
-        return self._pages(wire.PartyList, "/parties", {"q": q})
+    def parties(
+        self,
+        q: str = "",
+        *,
+        kind: str = "",
+        status: PartyStatus | None = None,
+        outside: bool | None = None,
+        risk: int = 0,
+        sort: PartyOrder | str = PartyOrder.NAME,
+    ) -> Iterator[wire.PartyOverview]:
+        """Return the parties that have part of a name or an address, any of these kinds, and at least this risk."""
+        wanted = {"q": q, "kind": kind, "status": status, "outside": outside, "risk": risk, "sort": sort}
+        return self._pages(wire.PartyList, "/parties", wanted)
 
-    def party(self, party: str) -> wire.Party:
+    def parties_export(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+        """Return them as a file, piece by piece: `csv`, `jsonl` or `xlsx`; `wanted` as for `parties`."""
+        return self._pieces("/parties/export", params=plain(wanted) | {"format": file_format})
+
+    def party(self, party: str) -> wire.PartyOverview:
         """Return one party, by id, short form or address."""
-        return self._send(wire.Party, "GET", f"/parties/{part(party)}")
+        return self._send(wire.PartyOverview, "GET", f"/parties/{part(party)}")
 
-    def sponsor(self, party: str, address: str) -> wire.Party:
+    def sponsor(self, party: str, address: str) -> wire.PartyOverview:
         """Say who of the workspace answers for a party, by address; nobody, if it is empty."""
-        return self._send(wire.Party, "PUT", f"/parties/{part(party)}/sponsor", json={"address": address})
+        return self._send(wire.PartyOverview, "PUT", f"/parties/{part(party)}/sponsor", json={"address": address})
 
     def reach(self, party: str) -> wire.Reach:
         """Return everything that a party can do, and through which chains."""

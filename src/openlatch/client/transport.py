@@ -138,10 +138,7 @@ class Transport:
                 answer = None
             except httpx.TransportError as error:
                 if tries >= _TRIES:
-                    raise ServiceUnreachable(
-                        f"Open Latch at {self._http.base_url.host}:{self._http.base_url.port or ''} does not answer.",
-                        next_step="Check the address, and that the service runs.",
-                    ) from error
+                    raise self._away() from error
                 self.pause(0.2 * 2**tries)
                 continue
             if answer is None or (method != "GET" and _under_way(answer)):
@@ -161,7 +158,7 @@ class Transport:
         return answer
 
     def _pieces(self, path: str, **more: Any) -> Iterator[bytes]:
-        """What the service sends piece by piece; raises ServiceUnreachable if it ends before its end."""
+        """What the service sends piece by piece; raises ServiceUnreachable if it is not there, or ends too soon."""
         try:
             with self._http.stream("GET", path, **more) as answer:
                 if answer.is_error:
@@ -170,11 +167,20 @@ class Transport:
                 yield from answer.iter_bytes()
         except UnicodeEncodeError as error:
             raise _no_text() from error
+        except httpx.ConnectError as error:
+            raise self._away() from error
         except httpx.TransportError as error:
             raise ServiceUnreachable(
                 f"Open Latch at {self._http.base_url.host} stopped in the middle of its answer.",
                 next_step="Nothing was changed; ask again.",
             ) from error
+
+    def _away(self) -> ServiceUnreachable:
+        url = self._http.base_url
+        return ServiceUnreachable(
+            f"Open Latch at {url.host}:{url.port or ''} does not answer.",
+            next_step="Check the address, and that the service runs.",
+        )
 
     def _slow(self) -> ServiceUnreachable:
         return ServiceUnreachable(

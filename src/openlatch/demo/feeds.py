@@ -107,6 +107,7 @@ def dome_control(now: datetime) -> dict[str, Any]:
         "night assistant": ["view", "edit", "export"],
         "instrument keeper": ["view", "edit", "export", "admit", "own"],
         "mast reader": ["view"],
+        "planner": ["view", "edit"],
         "signed in": ["view", "edit"],
     }
     accounts = [
@@ -159,6 +160,18 @@ def dome_control(now: datetime) -> dict[str, Any]:
         hangs_on="grant:north:amara.levy",
         accepted_at=None,
     )
+    # One app on all three: it plans both domes, and only looks at the weather.
+    planner = feed.party(
+        Someone("night-planner", "Night Planner", ""),
+        "app",
+        publisher="Open Sky Tools",
+        home="https://nightplanner.example",
+        verified=True,
+    )
+    for dome in ("north", "south"):
+        asked = ["read the queue", "write the night's plan"]
+        feed.add(planner, dome, "planner", 210, 1, kind="app", permissions=asked)
+    feed.add(planner, "mast", "mast reader", 210, 0, kind="app", permissions=["read the weather"])
     # One who has asked for an observer's number, and has not shown who they are yet.
     unseen = {"kind": "not-verified", "reason": "Their papers have not been seen yet. Have them shown at the gate."}
     unshown = {

@@ -18,7 +18,8 @@ from typing import TYPE_CHECKING, Any
 from openlatch.core.hours import moment
 from openlatch.core.reviews.reports import digest, what_remains
 from openlatch.deferred import deferred
-from openlatch.wire.inventory.sheet import defused, in_cell
+from openlatch.wire.flat import defused
+from openlatch.wire.inventory.sheet import in_cell
 from openlatch.words import Outcome, Tone
 
 if TYPE_CHECKING:

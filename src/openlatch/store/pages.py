@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import base64
 import binascii
-from collections.abc import Callable, Sequence
+from collections.abc import Callable, Iterator, Sequence
 from dataclasses import dataclass
 from datetime import datetime
 from typing import Any, Generic, TypeVar
@@ -16,7 +16,10 @@ from sqlalchemy.orm import Session
 
 from openlatch.errors import Invalid
 
-__all__ = ["Page", "Sort", "folded", "page"]
+__all__ = ["Page", "Sort", "every", "folded", "page"]
+
+FIRST_PAGE, NEXT_PAGE = 50, 1000
+"""How many rows are asked for at first, so that something can be sent soon, and then."""
 
 T = TypeVar("T")
 
@@ -60,6 +63,23 @@ def page(
         rows = rows[:limit]
         following = _closed(sort, [getattr(rows[-1], c.name) for c in columns])
     return Page(tuple(read(row) for row in rows), following)
+
+
+def every(fetch: Callable[[int, str | None], Page[T]]) -> Iterator[T]:
+    """Return everything of a list, page by page; `fetch` returns at most so many after a cursor.
+
+    The first page is fetched at once: what cannot be asked is refused before anything is given.
+    """
+    first = fetch(FIRST_PAGE, None)
+
+    def pages() -> Iterator[T]:
+        some = first
+        yield from some.items
+        while some.next is not None:
+            some = fetch(NEXT_PAGE, some.next)
+            yield from some.items
+
+    return pages()
 
 
 def _closed(sort: Sort, values: Sequence[Any]) -> str:

@@ -15,7 +15,6 @@ __all__ = [
     "Ref",
     "Said",
     "Search",
-    "SearchQuery",
     "Sent",
     "T",
     "Taken",
@@ -148,10 +147,3 @@ class PageQuery(Taken):
 
     limit: Annotated[int, Field(ge=1, le=500)] = 100
     cursor: Annotated[str, StringConstraints(max_length=2000)] | None = None
-
-
-class SearchQuery(PageQuery):
-    """A list, searched by part of a name or address."""
-
-    q: Search = ""
-    provider: Search = ""

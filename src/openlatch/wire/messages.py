@@ -8,7 +8,7 @@ from typing import TYPE_CHECKING
 from openlatch.deferred import from_where
 
 if TYPE_CHECKING:
-    from openlatch.wire.base import Page, PageQuery, Problem, Ref, Search, SearchQuery, Sent, Taken, Text
+    from openlatch.wire.base import Page, PageQuery, Problem, Ref, Search, Sent, Taken, Text
     from openlatch.wire.inventory.apps import App, AppList
     from openlatch.wire.inventory.by_hand import GoneWish, KeptEntry, NewSecret
     from openlatch.wire.inventory.entries import (
@@ -35,7 +35,21 @@ if TYPE_CHECKING:
         ImportQuery,
         ImportSheet,
     )
-    from openlatch.wire.inventory.parties import Account, AccountDescription, AccountList, Party, PartyList, SponsorWish
+    from openlatch.wire.inventory.parties import (
+        Account,
+        AccountDescription,
+        AccountExport,
+        AccountFilter,
+        AccountList,
+        AccountQuery,
+        Party,
+        PartyExport,
+        PartyFilter,
+        PartyList,
+        PartyOverview,
+        PartyQuery,
+        SponsorWish,
+    )
     from openlatch.wire.inventory.reach import Chain, Cut, CutPiece, CutQuery, Hurt, Reach, Via
     from openlatch.wire.inventory.sameness import (
         Alike,
@@ -292,7 +306,10 @@ __all__ = [
     "Acceptance",
     "Account",
     "AccountDescription",
+    "AccountExport",
+    "AccountFilter",
     "AccountList",
+    "AccountQuery",
     "Activity",
     "ActivityCounts",
     "ActivityList",
@@ -446,7 +463,11 @@ __all__ = [
     "PageQuery",
     "Parting",
     "Party",
+    "PartyExport",
+    "PartyFilter",
     "PartyList",
+    "PartyOverview",
+    "PartyQuery",
     "PasskeyAnswer",
     "PasskeyAsked",
     "PasskeySignIn",
@@ -526,7 +547,6 @@ __all__ = [
     "SamenessDecision",
     "SamenessDecisionList",
     "Search",
-    "SearchQuery",
     "SecurityEvent",
     "SecurityEventList",
     "SecurityEventRefusal",

@@ -101,7 +101,7 @@ def test_an_account_whose_name_two_have_at_one_provider_is_kept_by_its_key(world
     # One that no other test here names.
     here = next(account for account in world.owner.accounts() if account.provider.name == "Live Sky")
     with world.ridge.call() as call:
-        there = call.tx.accounts.find(here.ref)[0]
+        there = call.tx.accounts.find(here.ref)
         other = replace(there, id=call.services.new_id(), key=f"{there.key}-two")
         call.tx.accounts.add([other])
     with pytest.raises(Invalid, match="several accounts called “") as refused:

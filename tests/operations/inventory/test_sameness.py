@@ -94,7 +94,7 @@ def test_whom_nobody_confirmed_is_not_joined_but_asked_about_and_joined_by_a_per
     joined = sameness.join(call, str(some_id), str(other), "She told me")
     assert joined.decision.reason == "She told me"
     assert alike(call, some_id, other) == []
-    assert call.tx.parties.find(str(other))[0].id == some_id, "whoever names the second means the first"
+    assert call.tx.parties.find(str(other)).id == some_id, "whoever names the second means the first"
     assert shown(call, "Live Sky", sky) == {"s-1": some_id}
     assert shown(call, "Ticket Desk", desk) == {"d-1": some_id}
     assert {e.subject for e in call.tx.entries.held_by([some_id])} == {"d-1", "s-1"}, (
@@ -194,11 +194,11 @@ def test_decisions_that_build_on_each_other_are_undone_from_the_last(call: Call)
     first = sameness.join(call, str(a), str(b), "").decision
     second = sameness.join(call, str(c), str(b), "").decision
     assert (second.one, second.other) == (c, a), "whoever was joined is the other"
-    assert {call.tx.parties.find(str(each_id))[0].id for each_id in (a, b, c)} == {c}
+    assert {call.tx.parties.find(str(each_id)).id for each_id in (a, b, c)} == {c}
     with pytest.raises(Conflict, match="A later decision about one of them holds"):
         sameness.undo(call, first.ref)
     sameness.undo(call, second.ref)
-    assert call.tx.parties.find(str(b))[0].id == a
+    assert call.tx.parties.find(str(b)).id == a
     sameness.undo(call, first.ref)
     with pytest.raises(Conflict, match="undone already"):
         sameness.undo(call, first.ref)

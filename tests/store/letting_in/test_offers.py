@@ -250,7 +250,7 @@ def test_the_address_is_shown_back_in_its_one_form_and_a_near_miss_is_warned_of(
     letters: Holder, typed: str, address: str, near: str | None
 ) -> None:
     with letters.as_("maren") as call:
-        party = call.tx.parties.find("sabine.thorne@kestrelridge.example")[0]
+        party = call.tx.parties.find("sabine.thorne@kestrelridge.example")
         call.tx.parties.save_all([replace(party, verified=True, version=party.version + 1)])
         the_terms = terms(call, wish(typed), {})
     assert the_terms.address == address

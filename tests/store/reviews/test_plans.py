@@ -329,7 +329,7 @@ def test_a_review_of_what_is_not_there_any_more_says_so_and_holds_up_no_other(ho
         opened = plans.open_now(call, "The archive").round
         rounds.decide(call, opened.ref, [1], Said(Choice.KEEP, "Still needed"), {})
     with holder.as_() as call:
-        account, _ = call.tx.accounts.find("Archive")
+        account = call.tx.accounts.find("Archive")
         call.tx.accounts.save_all([replace(account, name="Old letters", version=account.version + 1)])
     holder.now += timedelta(days=2)
     holder.tick()

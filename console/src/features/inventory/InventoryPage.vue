@@ -7,9 +7,11 @@ import BulkPanel from "@/features/taking_back/BulkPanel.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import EntryPanel from "./EntryPanel.vue";
-import FilterBar from "./FilterBar.vue";
+import ListBar from "@/ui/list/ListBar.vue";
+import type { Filter } from "@/ui/list/kind";
 import InventoryTable from "./InventoryTable.vue";
-import { chips, fromAddress, toAddress, type Filter } from "./filters";
+import { ENTRIES } from "./filters";
+import { useNamed } from "./useNamed";
 import { useInventory } from "./useInventory";
 import { useQueryParams } from "@/ui/useQueryParams";
 
@@ -20,19 +22,19 @@ const { me } = session;
 const mayChangeAll = session.may("batches.create");
 const changing = ref(false);
 
-const filter = computed<Filter>(() => fromAddress(route.query));
+const filter = computed<Filter>(() => ENTRIES.fromAddress(route.query));
 const open = useQueryParams().param("entry");
 const inventory = useInventory(filter);
 const { entries, summary, error, isPending, hasNextPage } = inventory;
-const bar = ref<InstanceType<typeof FilterBar>>();
+const names = useNamed(filter);
 const own = computed(() => me.value?.person.role === "member");
-const narrowed = computed(() => !!filter.value.q || chips(filter.value).length > 0);
+const narrowed = computed(() => !!filter.value.q || ENTRIES.chips(filter.value).length > 0);
 
 function change(next: Filter): void {
-  void router.replace({ query: toAddress(next, route.query) });
+  void router.replace({ query: ENTRIES.toAddress(next, route.query) });
 }
 function show(entry: string): void {
-  const query: LocationQueryRaw = { ...toAddress(filter.value, {}), ...(entry ? { entry } : {}) };
+  const query: LocationQueryRaw = { ...ENTRIES.toAddress(filter.value, {}), ...(entry ? { entry } : {}) };
   // The first panel is a step that "back" undoes; looking on from there is not one more.
   void (open.value && entry ? router.replace({ query }) : router.push({ query }));
 }
@@ -78,7 +80,7 @@ useShortcuts({
       </div>
       <FreshnessNote />
     </header>
-    <FilterBar ref="bar" :filter="filter" class="mt-4 pr-6" @change="change" />
+    <ListBar :kind="ENTRIES" :filter="filter" :names="names" class="mt-4 pr-6" @change="change" />
     <ProblemNote v-if="error" :error="error" class="mt-8 max-w-xl">
       <button type="button" class="button mt-3" @click="inventory.refetch()">Try again</button>
     </ProblemNote>

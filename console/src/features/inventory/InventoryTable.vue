@@ -6,19 +6,19 @@ import { useSession } from "@/api/session";
 import { axisAround } from "@/charts/strip";
 import SpanStrip from "@/charts/SpanStrip.vue";
 import StripAxis from "@/charts/StripAxis.vue";
+import PowerHeads from "@/ui/PowerHeads.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
-import { POWERS } from "@/api/words";
-import { standsApart } from "@/ui/powers";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
-import { chosen, type Column } from "./columns";
+import { shown as columnsOf, type Column } from "./columns";
+import { ENTRIES } from "./filters";
 import { endedWord, letGo } from "@/ui/ended";
 import { parts } from "./parts";
 import OutsideMark from "@/ui/OutsideMark.vue";
 
 const props = defineProps<{ entries: Entry[]; open: string; more: boolean; columns?: string }>();
 const now = useNow();
-const columns = computed(() => chosen(props.columns));
+const columns = computed(() => columnsOf(ENTRIES.chosen(props.columns)));
 // Who it is, the notch before it and the gaps between; what does not fit is scrolled to.
 const layout = computed(() => ({
   gridTemplateColumns: `10px minmax(150px, 1.35fr) ${columns.value.map((column) => column.width).join(" ")}`,
@@ -100,20 +100,7 @@ function below(entry: Entry): string {
       <span role="columnheader"><span class="sr-only">Severity</span></span>
       <span role="columnheader">Who</span>
       <template v-for="column in columns" :key="column.key">
-        <span
-          v-if="column.key === 'powers'"
-          role="columnheader"
-          class="flex h-14 items-end gap-1"
-          aria-label="Powers"
-        >
-          <span
-            v-for="power in POWERS"
-            :key="power"
-            class="w-[11px] rotate-180 text-mini leading-[11px] [writing-mode:vertical-rl]"
-            :class="standsApart(power) ? 'ml-[5px]' : ''"
-            >{{ power }}</span
-          >
-        </span>
+        <span v-if="column.key === 'powers'" role="columnheader" aria-label="Powers"><PowerHeads /></span>
         <span v-else-if="column.key === 'span'" role="columnheader" aria-label="Span"
           ><StripAxis :axis="axis" :zone="zone"
         /></span>

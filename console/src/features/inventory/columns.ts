@@ -1,5 +1,5 @@
 import type { Entry } from "@/api/client";
-import { COLUMN_HEADINGS, USUAL_COLUMNS } from "@/api/words";
+import { COLUMN_HEADINGS } from "@/api/words";
 import { ago, day, lastDay } from "@/ui/time";
 import { parts } from "./parts";
 
@@ -61,19 +61,7 @@ export const COLUMNS: readonly Column[] = Object.entries(DRAWN).map(([key, drawn
   const heading = COLUMN_HEADINGS[key as keyof typeof DRAWN];
   return { key, title: heading.charAt(0).toUpperCase() + heading.slice(1), ...drawn };
 });
-const USUAL: readonly string[] = USUAL_COLUMNS;
-
-/** The columns that an address names, or the usual ones. */
-export function chosen(words: string | undefined): Column[] {
-  const wanted = words ? words.split(",") : USUAL;
-  const found = COLUMNS.filter((column) => wanted.includes(column.key));
-  return found.length ? found : chosen(undefined);
-}
-
-/** What an address says once a column is put in or taken out; nothing if these are the usual ones. */
-export function toggled(words: string | undefined, key: string): string {
-  const before = new Set(chosen(words).map((column) => column.key));
-  if (!before.delete(key)) before.add(key);
-  const after = COLUMNS.map((column) => column.key).filter((one) => before.has(one));
-  return after.join() === USUAL.join() ? "" : after.join();
+/** The columns that are shown, by their keys. */
+export function shown(keys: readonly string[]): Column[] {
+  return COLUMNS.filter((column) => keys.includes(column.key));
 }

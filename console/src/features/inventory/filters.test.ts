@@ -1,6 +1,7 @@
 import { describe, expect, it } from "vitest";
-import { chosen, toggled } from "./columns";
-import { chips, command, exportAddress, fromAddress, toAddress, toQuery } from "./filters";
+import { ENTRIES } from "./filters";
+
+const { chips, chosen, exportAddress, fromAddress, line, toAddress, toggled, toQuery } = ENTRIES;
 
 describe("a filter of the inventory", () => {
   it("survives the address, and leaves what else the address says alone", () => {
@@ -35,14 +36,14 @@ describe("a filter of the inventory", () => {
   });
 
   it("is the same on the command line, whatever was typed into the search", () => {
-    expect(command({ q: "O'Hare; rm", flagged: "true", outside: "false", account: "Plate Archive" })).toBe(
+    expect(line({ q: "O'Hare; rm", flagged: "true", outside: "false", account: "Plate Archive" })).toBe(
       `openlatch inventory 'O'\\''Hare; rm' --account 'Plate Archive' --flagged --inside`,
     );
   });
 });
 
 describe("the columns of the inventory", () => {
-  const keys = (words?: string) => chosen(words).map((column) => column.key);
+  const keys = (words?: string) => chosen(words);
 
   it("are the usual ones until someone chooses, and again when nothing that is known is left", () => {
     expect(keys(undefined)).toEqual(["where", "as", "powers", "span", "why"]);

@@ -1,21 +1,11 @@
-import type { LocationQuery, LocationQueryRaw } from "vue-router";
 import type { EntryQuery } from "@/api/client";
-import { FILTERS } from "@/api/words";
-import { quoted } from "@/ui/command";
-
-type Field = (typeof FILTERS)[number];
-export type Filter = Partial<Record<Field, string>>;
-
-export interface Chip {
-  field: Field;
-  text: string;
-  value: string;
-}
+import { FILTERS, ORDERS, USUAL_COLUMNS } from "@/api/words";
+import { listKind, type Filter, type Plan } from "@/ui/list/kind";
+import { COLUMNS } from "./columns";
 
 const CHANGES = "edit,publish,spend,withdraw,admit,own";
 
-/** Views that everybody has; saved ones come on top of them. */
-export const VIEWS: { name: string; filter: Filter }[] = [
+const VIEWS: Plan["views"] = [
   { name: "All current entries", filter: {} },
   { name: "My own access", filter: { mine: "true" } },
   { name: "Open to anyone", filter: { kind: "open" } },
@@ -29,12 +19,7 @@ export const VIEWS: { name: string; filter: Filter }[] = [
   { name: "Meaning not known", filter: { unknown: "true" } },
 ];
 
-/** A saved view's query as a filter. */
-export function fromQuery(query: string): Filter {
-  return fromAddress(Object.fromEntries(new URLSearchParams(query)));
-}
-
-const VALUES: Partial<Record<Field, Record<string, string>>> = {
+const VALUES: Plan["values"] = {
   flagged: { true: "flagged", false: "not flagged" },
   outside: { true: "outside the circle", false: "in the circle" },
   unknown: { true: "meaning not known", false: "meaning known" },
@@ -53,7 +38,7 @@ const VALUES: Partial<Record<Field, Record<string, string>>> = {
   },
   state: { "offered,live,paused,ending,ended": "any, ended too" },
 };
-const NAMES: Partial<Record<Field, string>> = {
+const NAMES: Plan["names"] = {
   flagged: "",
   outside: "",
   unknown: "",
@@ -64,7 +49,7 @@ const NAMES: Partial<Record<Field, string>> = {
   risk: "risk at least",
 };
 
-export const OFFERED: { title: string; choices: [Field, string, string][] }[] = [
+const OFFERED: Plan["offered"] = [
   {
     title: "Flags",
     choices: [
@@ -103,75 +88,28 @@ export const OFFERED: { title: string; choices: [Field, string, string][] }[] = 
   },
 ];
 
-/** Read a filter from an address; what is not known there is left alone. */
-export function fromAddress(query: LocationQuery): Filter {
-  const filter: Filter = {};
-  for (const field of FILTERS) {
-    const value = query[field];
-    if (typeof value === "string" && value) filter[field] = value;
-  }
-  return filter;
-}
-
-/** The address of a filter, keeping whatever else the address said. */
-export function toAddress(filter: Filter, query: LocationQuery): LocationQueryRaw {
-  const others = Object.entries(query).filter(([name]) => !(FILTERS as readonly string[]).includes(name));
-  return { ...Object.fromEntries(others), ...filter };
-}
+/** The inventory as a list. */
+export const ENTRIES = listKind({
+  of: "entries",
+  command: "inventory",
+  searches: "Search people, addresses, accounts",
+  fields: FILTERS,
+  switches: {
+    flagged: ["--flagged", "--not-flagged"],
+    outside: ["--outside", "--inside"],
+    unknown: ["--unknown", "--known"],
+    mine: ["--mine", ""],
+  },
+  orders: ORDERS,
+  columns: COLUMNS,
+  usual: USUAL_COLUMNS,
+  names: NAMES,
+  values: VALUES,
+  offered: OFFERED,
+  views: VIEWS,
+});
 
 /** The filter as the API takes it. */
 export function toQuery(filter: Filter): EntryQuery {
-  const { flagged, outside, unknown, mine, ...words } = without(filter, "columns");
-  return {
-    ...words,
-    ...(flagged ? { flagged: flagged === "true" } : {}),
-    ...(outside ? { outside: outside === "true" } : {}),
-    ...(unknown ? { unknown: unknown === "true" } : {}),
-    ...(mine ? { mine: true } : {}),
-  } as EntryQuery;
-}
-
-/** The filter without some fields, such as the order for what does not depend on one. */
-export function without(filter: Filter, ...fields: Field[]): Filter {
-  return Object.fromEntries(Object.entries(filter).filter(([field]) => !fields.includes(field as Field)));
-}
-
-/** The filter in readable pieces, each of which can be taken away. */
-export function chips(filter: Filter): Chip[] {
-  const spoken = without(filter, "q", "sort", "columns");
-  return FILTERS.filter((field) => spoken[field]).map((field) => {
-    const value = filter[field] ?? "";
-    return {
-      field,
-      text: NAMES[field] ?? field,
-      value: VALUES[field]?.[value] ?? value.replaceAll(",", " or "),
-    };
-  });
-}
-
-export const FORMATS: [string, string][] = [
-  ["csv", "CSV"],
-  ["xlsx", "Spreadsheet (XLSX)"],
-  ["jsonl", "JSON Lines"],
-];
-
-/** Where the same list can be had as a file. */
-export function exportAddress(filter: Filter, format: string): string {
-  return `/api/v1/entries/export?${new URLSearchParams({ ...without(filter, "columns"), format }).toString()}`;
-}
-
-/** The command that lists the same. */
-export function command(filter: Filter): string {
-  const words = ["openlatch inventory"];
-  if (filter.q) words.push(quoted(filter.q));
-  for (const field of FILTERS) {
-    const value = filter[field];
-    if (!value || field === "q") continue;
-    if (field === "flagged") words.push(value === "true" ? "--flagged" : "--not-flagged");
-    else if (field === "outside") words.push(value === "true" ? "--outside" : "--inside");
-    else if (field === "unknown") words.push(value === "true" ? "--unknown" : "--known");
-    else if (field === "mine") words.push("--mine");
-    else words.push(`--${field} ${quoted(value)}`);
-  }
-  return words.join(" ");
+  return ENTRIES.toQuery(filter) as EntryQuery;
 }

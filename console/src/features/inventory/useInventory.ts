@@ -1,7 +1,8 @@
 import { useInfiniteQuery, useQuery } from "@tanstack/vue-query";
 import { computed, type Ref } from "vue";
 import { api, take, type Entry } from "@/api/client";
-import { toQuery, without, type Filter } from "./filters";
+import { without, type Filter } from "@/ui/list/kind";
+import { toQuery } from "./filters";
 
 /** The entries that a filter leaves, fetched page by page, and how many there are of them. */
 export function useInventory(filter: Ref<Filter>) {

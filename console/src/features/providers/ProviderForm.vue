@@ -6,7 +6,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 
 /** A provider to be read from now on, or one that is recorded by hand; or with `provider`, that one changed. */
 const props = defineProps<{ provider?: Provider }>();
-const emit = defineEmits<{ done: [] }>();
+const emit = defineEmits<{ done: []; added: [provider: Provider] }>();
 const queries = useQueryClient();
 const BY_HAND = "by-hand";
 const id = computed(() => props.provider?.id ?? "new");
@@ -32,7 +32,7 @@ const elsewhere = computed(
     JSON.stringify(Object.entries(filled.value).sort()) !==
     JSON.stringify(Object.entries(props.provider?.settings ?? {}).sort()),
 );
-async function change(provider: string): Promise<void> {
+async function change(provider: string): Promise<undefined> {
   await take(
     api.PUT("/providers/{provider}", {
       params: { path: { provider } },
@@ -51,13 +51,14 @@ async function change(provider: string): Promise<void> {
 }
 const save = useMutation({
   mutationFn: () => (props.provider ? change(props.provider.id) : add()),
-  onSuccess: async () => {
+  onSuccess: async (made) => {
     await queries.invalidateQueries({ queryKey: ["providers"] });
-    emit("done");
+    if (made) emit("added", made);
+    else emit("done");
   },
 });
-async function add(): Promise<void> {
-  await take(
+function add(): Promise<Provider> {
+  return take(
     api.POST("/providers", {
       body: {
         name: name.value,

@@ -6,7 +6,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 
 /** Removing a provider: what it comes to is told first, and so is what has to be over before. */
 const props = defineProps<{ provider: Provider }>();
-const emit = defineEmits<{ done: [] }>();
+const emit = defineEmits<{ done: []; removed: [] }>();
 const queries = useQueryClient();
 const params = { path: { provider: props.provider.id } };
 const removal = useQuery({
@@ -18,7 +18,7 @@ const remove = useMutation({
   mutationFn: (entries: number) =>
     take(api.DELETE("/providers/{provider}", { params: { ...params, query: { entries } } })),
   onSuccess: async () => {
-    emit("done");
+    emit("removed");
     await queries.invalidateQueries();
   },
   onError: () => removal.refetch(),

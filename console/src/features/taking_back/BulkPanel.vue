@@ -5,7 +5,8 @@ import { computed, ref } from "vue";
 import { useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
-import { command as inventoryCommand, toQuery, without, type Filter } from "@/features/inventory/filters";
+import { ENTRIES, toQuery } from "@/features/inventory/filters";
+import { without, type Filter } from "@/ui/list/kind";
 import type { Act } from "@/features/orders/acts";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
@@ -56,7 +57,7 @@ const order = useMutation({
 });
 const command = computed(() => {
   const verb = act.value === "end-on" ? "end" : act.value;
-  const filters = inventoryCommand(without(props.filter, "sort", "columns"));
+  const filters = ENTRIES.line(without(props.filter, "sort", "columns"));
   const parts = [filters.replace("openlatch inventory", `openlatch batch start ${verb}`)];
   if (act.value === "narrow") parts.push("--level", level.value ? quoted(level.value) : "LEVEL");
   if (dated.value) parts.push("--until", until.value || "LAST-DAY");

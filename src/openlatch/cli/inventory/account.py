@@ -2,21 +2,29 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
 import click
 from rich.text import Text
 
-from openlatch.cli.columns import Column
+from openlatch.cli.columns import Column, ago, worst
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.inventory.view import viewed, with_view
+from openlatch.cli.keeping import keep, kept_as
 from openlatch.cli.nouns import ACCOUNT, PROVIDER, one_of
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.risk import tell_risk
 from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
-from openlatch.words import Criticality
+from openlatch.words import AccountOrder, Criticality, Listable
 
 __all__ = ["account"]
+
+F = TypeVar("F", bound=Callable[..., Any])
 
 
 def _critical(a: wire.Account) -> str:
@@ -27,14 +35,40 @@ def _lock(a: wire.Account) -> str:
     return "" if a.locked is None else "on" if a.locked else "off"
 
 
+def _shared(a: wire.Account) -> str:
+    """With how many, and how many of them may let others in or are outside."""
+    more = [counted(a.administrators, "administrator")] if a.administrators else []
+    more += [counted(a.outsiders, "outsider")] if a.outsiders else []
+    return "\n".join([counted(a.shared_with, "party"), ", ".join(more)]).strip()
+
+
 _ACCOUNTS: tuple[Column, ...] = (
     Column.ref(lambda a: a.ref),
-    Column.who("account", lambda a: Text(a.name)),
-    Column("provider", lambda a: Text(a.provider.name)),
-    Column("criticality", _critical),
+    Column.who("account", lambda a: Text(a.name).append(f"\n{a.provider.name}", "dim")),
+    Column("risk", lambda a: str(a.risk)),
+    Column("worst flag", lambda a: worst(a.worst)),
     Column("shared with", lambda a: counted(a.shared_with, "party")),
+    Column.more("criticality", _critical),
+    Column("reviewed", lambda a: ago(a.last_reviewed) if a.last_reviewed else "never"),
+    Column.more("administrators", lambda a: str(a.administrators)),
+    Column.more("outsiders", lambda a: str(a.outsiders)),
+    Column.more("secrets", lambda a: str(a.secrets)),
+    Column.more("last used", lambda a: ago(a.last_used) if a.last_used else ""),
     Column.more("lock", _lock),
 )
+
+
+def _filtered(function: F) -> F:
+    """Give a command the filters of accounts."""
+    for option in (
+        click.option("--sort", type=one_of(AccountOrder), default="name", show_default=True, help="What comes first."),
+        click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
+        click.option("--practice/--real", default=None, help="Only those for practice, or only the real ones."),
+        click.option("--criticality", type=one_of(Criticality), help="Only those that are so critical."),
+        click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
+    ):
+        function = option(function)
+    return function
 
 
 @click.group(cls=Group)
@@ -47,13 +81,26 @@ def account() -> None:
 
 @account.command("list", example="mast")
 @click.argument("search", required=False, default="")
-@click.option("--provider", type=PROVIDER, default="", help="Only this provider.")
+@_filtered
+@with_view
 @listed(*_ACCOUNTS)
 @reports_errors
-def list_accounts(search: str, provider: str, listing: Listing) -> None:
-    """List the shared accounts, and with how many parties each is shared."""
+def list_accounts(search: str, view: str, listing: Listing, **wanted: Any) -> None:
+    """List the shared accounts: how critical each is, its risk, its worst flag, with whom it is shared."""
     with connect() as client:
-        listing.print(client.accounts(search, provider), empty="No account matches.")
+        wanted = viewed(client, Listable.ACCOUNTS, view, wanted | {"q": search})
+        listing.print(client.accounts(**wanted), empty="No account matches.")
+
+
+@account.command("export", example="accounts.xlsx --criticality vital")
+@kept_as
+@click.argument("search", required=False, default="")
+@_filtered
+@reports_errors
+def export(file: Path, search: str, **wanted: Any) -> None:
+    """Write the accounts, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
+    with connect() as client:
+        keep(file, lambda kind: client.accounts_export(kind, q=search, **wanted))
 
 
 @account.command("show", example="Bookings")
@@ -72,7 +119,9 @@ def show(account: str, output: str) -> None:
         to.print(Text.assemble((there.name, "bold"), f", {there.provider.name}", ("   " + there.ref, "dim")))
         facts = (
             ("criticality", _critical(there)),
-            ("shared with", counted(there.shared_with, "party")),
+            ("shared with", _shared(there).replace("\n", ": ")),
+            ("known secrets", str(there.secrets) if there.secrets else ""),
+            ("last reviewed", ago(there.last_reviewed) if there.last_reviewed else "never"),
             ("lock", _lock(there)),
         )
         for name, value in facts:

@@ -2,6 +2,10 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
 import click
 from rich.text import Text
 
@@ -9,10 +13,15 @@ from openlatch.cli.columns import Column
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.inventory.cells import held, used, where
+from openlatch.cli.inventory.view import viewed, with_view
+from openlatch.cli.keeping import keep, kept_as
 from openlatch.cli.output import Listing, listed, reports_errors
 from openlatch.wire import messages as wire
+from openlatch.words import Listable
 
 __all__ = ["app"]
+
+F = TypeVar("F", bound=Callable[..., Any])
 
 
 def _app(e: wire.Entry) -> Text:
@@ -29,6 +38,19 @@ _APPS: tuple[Column, ...] = (
 )
 
 
+def _filtered(function: F) -> F:
+    """Give a command the filters of apps."""
+    for option in (
+        click.option(
+            "--sort", type=click.Choice(["name", "risk"]), default="name", show_default=True, help="What comes first."
+        ),
+        click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
+        click.option("--outside/--inside", default=None, help="Only apps outside the circle, or only those in it."),
+    ):
+        function = option(function)
+    return function
+
+
 @click.group(cls=Group)
 def app() -> None:
     """Connected apps, and what each can do where."""
@@ -36,13 +58,26 @@ def app() -> None:
 
 @app.command("list", example="ledger")
 @click.argument("search", required=False, default="")
+@_filtered
+@with_view
 @listed(*_APPS)
 @reports_errors
-def list_apps(search: str, listing: Listing) -> None:
+def list_apps(search: str, view: str, listing: Listing, **wanted: Any) -> None:
     """List the connected apps, with who publishes each and what it can do on each account."""
     with connect() as client:
-        found = client.apps(search)
+        found = client.apps(**viewed(client, Listable.APPS, view, wanted | {"q": search}))
         if listing.for_people:
             listing.print((e for each in found for e in each.entries), empty="No app is connected.")
         else:
             listing.print(found, empty="")
+
+
+@app.command("export", example="apps.csv --outside")
+@kept_as
+@click.argument("search", required=False, default="")
+@_filtered
+@reports_errors
+def export(file: Path, search: str, **wanted: Any) -> None:
+    """Write the connected apps, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
+    with connect() as client:
+        keep(file, lambda kind: client.apps_export(kind, q=search, **wanted))

@@ -6,7 +6,7 @@ from collections.abc import Callable, Mapping, Sequence
 
 from rich.text import Text
 
-from openlatch.cli.columns import Column, ago, day, last_day, notches, powers
+from openlatch.cli.columns import Column, ago, day, last_day, powers, worst
 from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
 from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
@@ -77,7 +77,7 @@ def _why(e: wire.Entry) -> Text:
 
 
 def _worst(e: wire.Entry) -> Text:
-    return notches(e.flags[0].severity) if e.flags else Text("")
+    return worst(e.flags[0].severity if e.flags else None)
 
 
 _SAYS: Mapping[str, Callable[[wire.Entry], Text | str]] = {

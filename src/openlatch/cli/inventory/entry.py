@@ -6,10 +6,8 @@ from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
 from typing import Any, TypeVar
-from urllib.parse import parse_qsl
 
 import click
-from click.core import ParameterSource
 from rich.console import Console
 from rich.text import Text
 
@@ -20,7 +18,8 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.by_hand import mark_ended, record, vouch
 from openlatch.cli.inventory.cells import COLUMNS, not_watched, parts, state_of, used
-from openlatch.cli.inventory.view import find_view
+from openlatch.cli.inventory.view import viewed, with_view
+from openlatch.cli.keeping import keep, kept_as
 from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
 from openlatch.cli.orders.giving import acting, order_entry
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
@@ -28,7 +27,7 @@ from openlatch.cli.rules.flag import tell_flag
 from openlatch.client import Client
 from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
-from openlatch.words import EntryOrder, Kind, Power
+from openlatch.words import EntryOrder, Kind, Listable, Power
 
 __all__ = ["entry", "filtered"]
 
@@ -80,7 +79,7 @@ def filtered(function: F) -> F:
 
 @entry.command("list", example="--provider 'Ticket Desk' --flagged --limit 9")
 @filtered
-@click.option("--view", default="", help="A saved view (openlatch view list); what you add to it comes on top.")
+@with_view
 @listed(*COLUMNS)
 @reports_errors
 def list_entries(search: str, view: str, listing: Listing, **wanted: Any) -> None:
@@ -88,27 +87,13 @@ def list_entries(search: str, view: str, listing: Listing, **wanted: Any) -> Non
 
     SEARCH is part of a name, address, account or level.
     """
-    wanted = {name: value for name, value in wanted.items() if value is not None} | {"q": search}
     with connect() as client:
-        if view:
-            wanted = _of_view(client, view) | {name: value for name, value in wanted.items() if _asked(name)}
-        wanted.pop("columns", None)
+        wanted = viewed(client, Listable.ENTRIES, view, wanted | {"q": search})
         found = client.entries(limit=listing.most, **wanted)
         shown = listing.print(found, empty="No entry matches.")
         if listing.for_people:
             wanted.pop("sort", None)
             _footer(client, client.summary(**wanted), shown)
-
-
-def _asked(name: str) -> bool:
-    """Whether a person gave an option themselves, rather than leaving it as it is."""
-    parameter = {"q": "search"}.get(name, name)
-    source = click.get_current_context().get_parameter_source(parameter)
-    return source is not None and source not in (ParameterSource.DEFAULT, ParameterSource.DEFAULT_MAP)
-
-
-def _of_view(client: Client, name: str) -> dict[str, Any]:
-    return dict(parse_qsl(find_view(client, name).query, keep_blank_values=True))
 
 
 def _footer(client: Client, summary: wire.Summary, shown: int) -> None:
@@ -158,26 +143,13 @@ def show(entry: str, output: str) -> None:
 
 
 @entry.command("export", example="gate.xlsx --account Gate")
-@click.argument("file", type=click.Path(dir_okay=False, writable=True, path_type=Path))
+@kept_as
 @filtered
 @reports_errors
 def export(file: Path, search: str, **wanted: Any) -> None:
     """Write the inventory, or the part that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
-    kind = file.suffix.removeprefix(".").lower()
-    if kind not in ("csv", "jsonl", "xlsx"):
-        raise Failure(f"“{file.name}” does not say which format you want.", "End its name in .csv, .jsonl or .xlsx.", 2)
-    wanted = {name: value for name, value in wanted.items() if value is not None} | {"q": search}
-    half, written = file.with_name(f".{file.name}.new"), 0
-    try:
-        with connect() as client, half.open("wb") as whole:
-            for piece in client.export_pieces(file_format=kind, **wanted):
-                written += whole.write(piece)
-        half.replace(file)
-    except OSError as error:
-        raise OSError(error.errno, error.strerror, str(file)) from error
-    finally:
-        half.unlink(missing_ok=True)
-    click.echo(f"Wrote {counted(written, 'byte')} to {click.format_filename(file)}.")
+    with connect() as client:
+        keep(file, lambda kind: client.export_pieces(kind, q=search, **wanted))
 
 
 def _worn(vouched: wire.Vouched) -> str:

@@ -2,25 +2,33 @@
 
 from __future__ import annotations
 
+from collections.abc import Callable
+from pathlib import Path
+from typing import Any, TypeVar
+
 import click
 from rich.console import Console
 from rich.text import Text
 
-from openlatch.cli.columns import Column, powers
+from openlatch.cli.columns import Column, ago, powers, worst
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory import sameness
 from openlatch.cli.inventory.cells import standing_as, where
+from openlatch.cli.inventory.view import viewed, with_view
+from openlatch.cli.keeping import keep, kept_as
 from openlatch.cli.nouns import ACCOUNT, PARTY, one_of
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.risk import tell_risk
 from openlatch.client import Client
 from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
-from openlatch.words import Power
+from openlatch.words import Listable, PartyKind, PartyOrder, PartyStatus, Power
 
 __all__ = ["party"]
+
+F = TypeVar("F", bound=Callable[..., Any])
 
 _CHAINS: tuple[Column, ...] = (
     Column("entry", lambda c: c.entry.ref, whole=True),
@@ -32,19 +40,39 @@ _CHAINS: tuple[Column, ...] = (
 )
 
 
-def _outside(p: wire.Party) -> str:
-    return "outside" if p.outside else ""
+def _named(p: wire.PartyOverview) -> Text:
+    others = (Text(address, "dim") for address in p.addresses if address != p.name)
+    return Text("\n").join([Text(p.name), *others])
+
+
+def _on(p: wire.PartyOverview) -> str:
+    """Where it has access itself, and in how many teams it is, whose access it has besides."""
+    return counted(p.on_accounts, "account") + (f"\n{counted(p.teams, 'team')}" if p.teams else "")
 
 
 _PARTIES: tuple[Column, ...] = (
     Column.ref(lambda p: p.ref),
-    Column.who("party", lambda p: Text(p.name)),
-    Column.address("address", lambda p: "\n".join(p.addresses)),
-    Column("kind", lambda p: p.kind),
-    Column("circle", _outside),
-    Column("on", lambda p: counted(p.on_accounts or 0, "account")),
+    Column.who("party", _named),
+    Column("kind", lambda p: "\n".join([p.kind, *(["outside"] if p.outside else [])])),
+    Column("risk", lambda p: str(p.risk)),
+    Column("worst flag", lambda p: worst(p.worst)),
+    Column("on", _on),
+    Column.more("last used", lambda p: ago(p.last_used) if p.last_used else ""),
     Column.more("status", lambda p: p.status),
 )
+
+
+def _filtered(function: F) -> F:
+    """Give a command the filters of parties."""
+    for option in (
+        click.option("--sort", type=one_of(PartyOrder), default="name", show_default=True, help="What comes first."),
+        click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
+        click.option("--status", type=one_of(PartyStatus), help="Only those whose status is this one."),
+        click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
+        click.option("--kind", default="", help=f"Kinds, any of: {', '.join(PartyKind)}."),
+    ):
+        function = option(function)
+    return function
 
 
 @click.group(cls=Group)
@@ -58,12 +86,26 @@ def party() -> None:
 
 @party.command("list", example="orla")
 @click.argument("search", required=False, default="")
+@_filtered
+@with_view
 @listed(*_PARTIES)
 @reports_errors
-def list_parties(search: str, listing: Listing) -> None:
-    """List who and what has access, and on how many accounts."""
+def list_parties(search: str, view: str, listing: Listing, **wanted: Any) -> None:
+    """List who and what has access: on how many accounts, how risky, when last seen."""
     with connect() as client:
-        listing.print(client.parties(search), empty="No party matches.")
+        wanted = viewed(client, Listable.PARTIES, view, wanted | {"q": search})
+        listing.print(client.parties(**wanted), empty="No party matches.")
+
+
+@party.command("export", example="outsiders.csv --outside")
+@kept_as
+@click.argument("search", required=False, default="")
+@_filtered
+@reports_errors
+def export(file: Path, search: str, **wanted: Any) -> None:
+    """Write the parties, or those that the filters leave, to FILE: .csv, .jsonl or .xlsx."""
+    with connect() as client:
+        keep(file, lambda kind: client.parties_export(kind, q=search, **wanted))
 
 
 @party.command("show", example="orla.finch@kestrelridge.example")
@@ -84,7 +126,8 @@ def show(party: str, output: str) -> None:
             ("address", ", ".join(there.addresses) + ("  (outside the circle)" if there.outside else "")),
             ("publisher", there.publisher),
             ("status", {"left": "has left", "unknown": "not known"}.get(there.status, there.status)),
-            ("access to", counted(there.on_accounts or 0, "account")),
+            ("access to", _on(there).replace("\n", ", and in ")),
+            ("last used", ago(there.last_used) if there.last_used else ""),
             ("sponsor", _sponsor(client, there) or "none"),
         )
         for name, value in facts:
@@ -94,7 +137,7 @@ def show(party: str, output: str) -> None:
         hint(f"\nAll that it can do: openlatch party reach {there.ref}")
 
 
-def _sponsor(client: Client, there: wire.Party) -> str:
+def _sponsor(client: Client, there: wire.PartyOverview) -> str:
     """The name and address of whoever sponsors a party; empty for nobody."""
     if there.sponsor is None:
         return ""

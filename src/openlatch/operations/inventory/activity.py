@@ -19,8 +19,8 @@ def browse(
     call: Call, account: str, party: str, how: str, limit: int, cursor: str | None
 ) -> tuple[Page[Done], Mapping[How, int]]:
     """What was done, the latest first: on an account, by or on behalf of a party; and how much of it was done how."""
-    account_id = call.tx.accounts.find(account, ever=True)[0].id if account else None
-    party_id = call.tx.parties.find(party)[0].id if party else None
+    account_id = call.tx.accounts.find(account, ever=True).id if account else None
+    party_id = call.tx.parties.find(party).id if party else None
     wanted = How(how) if how else None
     page = call.tx.activity.browse(account_id=account_id, party_id=party_id, how=wanted, limit=limit, cursor=cursor)
     return page, call.tx.activity.counts(account_id, party_id)

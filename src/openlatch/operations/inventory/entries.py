@@ -23,7 +23,7 @@ from openlatch.operations.rules.advice import advice, known_levels
 from openlatch.operations.rules.flags import FlagSight
 from openlatch.operations.rules.risks import risk_lines
 from openlatch.store.inventory.entries import EntryFilter, Listed, Summary
-from openlatch.store.pages import Page
+from openlatch.store.pages import Page, every
 from openlatch.wire.inventory.entries import EntryFilter as Wanted
 from openlatch.words import Action, Kind, Power, Severity, State
 
@@ -40,9 +40,6 @@ __all__ = [
 ]
 
 Word = TypeVar("Word", bound=StrEnum)
-
-EXPORT_PAGE = 1000
-FIRST_PAGE = 50
 
 
 @dataclass(frozen=True, slots=True)
@@ -119,17 +116,7 @@ def export(call: Call, wanted: Wanted, sort: str) -> Iterator[Sight]:
     before the first.
     """
     chosen = selection(call, wanted)
-
-    def pages() -> Iterator[Sight]:
-        cursor, size = None, FIRST_PAGE
-        while True:
-            page = _chosen(call, chosen, sort, size, cursor)
-            yield from page.items
-            cursor, size = page.next, EXPORT_PAGE
-            if cursor is None:
-                return
-
-    return pages()
+    return every(lambda size, cursor: _chosen(call, chosen, sort, size, cursor))
 
 
 @operation("entries.summary")
@@ -193,8 +180,8 @@ def selection(call: Call, wanted: Wanted) -> EntryFilter:
     return replace(
         plain,
         provider_id=call.tx.providers.find(wanted.provider).id if wanted.provider else None,
-        account_id=call.tx.accounts.find(wanted.account, ever=True)[0].id if wanted.account else None,
-        party_id=call.tx.parties.find(wanted.party)[0].id if wanted.party else None,
+        account_id=call.tx.accounts.find(wanted.account, ever=True).id if wanted.account else None,
+        party_id=call.tx.parties.find(wanted.party).id if wanted.party else None,
     )
 
 

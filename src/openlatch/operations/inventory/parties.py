@@ -14,7 +14,9 @@ from openlatch.errors import Invalid
 from openlatch.operations.call import Call, operation
 from openlatch.operations.inventory.entries import Sight, sight, words
 from openlatch.store.inventory.entries import Listed
+from openlatch.store.inventory.parties import ListedParty, PartyFilter
 from openlatch.store.pages import Page
+from openlatch.wire.inventory.parties import PartyFilter as Wanted
 from openlatch.words import Kind, PartyKind, Power
 
 __all__ = [
@@ -62,44 +64,49 @@ class CutSight:
 
 
 @operation("parties.browse")
-def browse(call: Call, q: str, limit: int, cursor: str | None) -> Page[tuple[Party, int]]:
-    """Parties by name, each with the number of accounts it has access to."""
-    return call.tx.parties.browse(q=q, limit=limit, cursor=cursor)
+def browse(call: Call, wanted: Wanted, limit: int, cursor: str | None) -> Page[ListedParty]:
+    """Parties in the order that is wanted, each with what it has."""
+    return _chosen(call, wanted, words(PartyKind, wanted.kind, "kind"), limit, cursor)
 
 
 @dataclass(frozen=True, slots=True)
 class AppSight:
     """A connected app, on how many accounts it is, and what it holds on each."""
 
-    party: Party
-    accounts: int
+    listed: ListedParty
     entries: tuple[Sight, ...]
 
 
 @operation("apps.browse")
-def browse_apps(call: Call, q: str, limit: int, cursor: str | None) -> Page[AppSight]:
-    """Apps by name, each with its entries on every account: the rows of a matrix of apps by accounts."""
-    page = call.tx.parties.browse(q=q, kinds=[PartyKind.APP], limit=limit, cursor=cursor)
-    held = call.tx.entries.held_by(party.id for party, _ in page.items)
+def browse_apps(call: Call, wanted: Wanted, limit: int, cursor: str | None) -> Page[AppSight]:
+    """Apps, each with its entries on every account: the rows of a matrix of apps by accounts."""
+    page = _chosen(call, wanted, (PartyKind.APP,), limit, cursor)
+    held = call.tx.entries.held_by(each.party.id for each in page.items)
     listed = call.tx.entries.about(entry.id for entry in held)
     theirs: dict[UUID, list[Sight]] = {}
     for entry in held:
         if entry.kind is Kind.APP:
             theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id]))
-    apps = (AppSight(party, count, tuple(theirs.get(party.id, ()))) for party, count in page.items)
-    return Page(tuple(apps), page.next)
+    return Page(tuple(AppSight(each, tuple(theirs.get(each.party.id, ()))) for each in page.items), page.next)
+
+
+def _chosen(
+    call: Call, wanted: Wanted, kinds: tuple[PartyKind, ...], limit: int, cursor: str | None
+) -> Page[ListedParty]:
+    chosen = PartyFilter(wanted.q, kinds, wanted.status, wanted.outside, wanted.risk)
+    return call.tx.parties.browse(chosen, wanted.sort, limit=limit, cursor=cursor, now=call.now)
 
 
 @operation("parties.show")
-def show(call: Call, text: str) -> tuple[Party, int]:
-    """One party, by id, short form or address."""
-    return call.tx.parties.find(text)
+def show(call: Call, text: str) -> ListedParty:
+    """One party, by id, short form or address, with what it has."""
+    return call.tx.parties.listed(call.tx.parties.find(text).id, call.now)
 
 
 @operation("parties.sponsor")
-def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
+def sponsor(call: Call, text: str, address: str) -> ListedParty:
     """Say who of this workspace answers for a party, by their address; nobody, if it is empty."""
-    party, _ = call.tx.parties.find(text)
+    party = call.tx.parties.find(text)
     people = {person.address: person for person in call.tx.people.able()}
     person = people.get(address.strip().lower())
     if address and person is None:
@@ -116,7 +123,7 @@ def sponsor(call: Call, text: str, address: str) -> tuple[Party, int]:
         )
     call.tx.parties.sponsored(party.id, person.id if person is not None else None)
     call.log("party.sponsored", "party", party.id, sponsor=person.address if person is not None else "")
-    return call.tx.parties.find(text)
+    return call.tx.parties.listed(party.id, call.now)
 
 
 @operation("parties.reach")
@@ -125,7 +132,7 @@ def reach(call: Call, text: str) -> ReachSight:
 
     What anyone can do, or everyone at the party's domain, counts on the accounts that it comes to otherwise.
     """
-    party = call.tx.parties.find(text)[0]
+    party = call.tx.parties.find(text)
     graph, _ = _graph(call, party.id)
     chains = reach_of(graph, party.id)
     listed = call.tx.entries.about(chain.entry.id for chain in chains)
@@ -148,9 +155,9 @@ def cut(call: Call, text: str, account: str, power: str) -> CutSight:
     """The smallest set of entries and memberships to end so that a party loses a power on an account, and nobody else
     loses anything.
     """
-    party = call.tx.parties.find(text)[0]
+    party = call.tx.parties.find(text)
     (wanted,) = words(Power, power, "power") or (Power.VIEW,)
-    account_id = call.tx.accounts.find(account)[0].id
+    account_id = call.tx.accounts.find(account).id
     graph, links = _graph(call, party.id, account_id)
     the_cut = smallest_cut(graph, party.id, account_id, wanted)
     named = {link.id: link for link in links if link.id in the_cut.pieces}

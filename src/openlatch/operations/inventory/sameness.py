@@ -50,7 +50,7 @@ class DecisionSight:
 @operation("parties.perhaps")
 def browse(call: Call, text: str) -> tuple[LikenessSight, ...]:
     """The parties that are perhaps the same, two by two, the strongest reasons first; of one party only, if named."""
-    about = call.tx.parties.find(text)[0].id if text else None
+    about = call.tx.parties.find(text).id if text else None
     known = call.tx.parties.with_keys(call.tx.sameness.alike())
     settled = {
         frozenset((decision.one, decision.other))
@@ -78,7 +78,7 @@ def browse(call: Call, text: str) -> tuple[LikenessSight, ...]:
 @operation("parties.keys")
 def keys(call: Call, text: str) -> tuple[KeySight, ...]:
     """What providers know a party by."""
-    party = call.tx.parties.find(text)[0]
+    party = call.tx.parties.find(text)
     return _sights(call.tx.parties.with_keys([party.id])[party.id], _names(call))
 
 
@@ -93,7 +93,7 @@ def decided(call: Call, limit: int, cursor: str | None) -> Page[DecisionSight]:
 def join(call: Call, text: str, other: str, reason: str) -> DecisionSight:
     """Have two parties be one: all that the second has is the first's, until that is undone."""
     call.tx.facts.take_turns()
-    first, second = call.tx.parties.find(text)[0], call.tx.parties.find(other)[0]
+    first, second = call.tx.parties.find(text), call.tx.parties.find(other)
     _refuse_joining(call, first, second)
     for each_decision in call.tx.sameness.standing([first.id]):
         if second.id in (each_decision.one, each_decision.other):
@@ -109,7 +109,7 @@ def join(call: Call, text: str, other: str, reason: str) -> DecisionSight:
 def apart(call: Call, text: str, other: str, reason: str) -> DecisionSight:
     """Keep two parties apart: it is not asked again whether they are the same."""
     call.tx.facts.take_turns()
-    first, second = call.tx.parties.find(text)[0], call.tx.parties.find(other)[0]
+    first, second = call.tx.parties.find(text), call.tx.parties.find(other)
     if first.id == second.id:
         raise _same(first)
     for each_decision in call.tx.sameness.standing([first.id]):
@@ -124,7 +124,7 @@ def apart(call: Call, text: str, other: str, reason: str) -> DecisionSight:
 def part(call: Call, text: str, provider: str, key: str, reason: str) -> DecisionSight:
     """Have what one provider knows by a key be a party of its own, which it is from then on."""
     call.tx.facts.take_turns()
-    party = call.tx.parties.find(text)[0]
+    party = call.tx.parties.find(text)
     at = call.tx.providers.find(provider)
     known = call.tx.parties.with_keys([party.id])[party.id].keys
     named = next((each_key for each_key in known if (each_key.provider_id, each_key.key) == (at.id, key)), None)

@@ -34,7 +34,7 @@ def record(
     that comes close to a known one is refused, unless it is said to be `somebody_else`. Without `powers`, whoever knows
     it is taken to be able to do all that anyone can who is let in.
     """
-    the_account = call.tx.accounts.find(account)[0]
+    the_account = call.tx.accounts.find(account)
     provider = call.tx.providers.get(the_account.provider_id)
     name, addresses = _who(call, who)
     held = [entry for entry in call.tx.entries.on([the_account.id]) if entry.kind in _ANY]

@@ -362,7 +362,7 @@ def _agreed(call: Call, wish: OfferWish, findings: Findings, digest: str, but: O
     """The terms of a wish, held so that nobody passes the same limit meanwhile; refuses others than were shown."""
     wish = completed(call, wish)
     call.tx.facts.take_turns()
-    call.tx.accounts.lock(call.tx.accounts.find(part.account)[0].id for part in wish.parts)
+    call.tx.accounts.lock(call.tx.accounts.find(part.account).id for part in wish.parts)
     the_terms = terms(call, wish, findings, but=but.id if but else None)
     stopped = refused(the_terms)
     if stopped is not None:

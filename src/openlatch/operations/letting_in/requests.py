@@ -236,7 +236,7 @@ def _end_of_checked(wish: RequestWish, zone: str, now: datetime) -> datetime | N
 def _account_called(call: Call, text: str) -> UUID | None:
     """The account that a request means; None where whoever answers has to know."""
     try:
-        return call.tx.accounts.find(text)[0].id
+        return call.tx.accounts.find(text).id
     except (NotFound, Invalid):  # none of that name, or several: which ones there are is not for strangers
         return None
 

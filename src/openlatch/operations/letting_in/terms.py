@@ -141,7 +141,7 @@ def lookups(call: Call, wish: OfferWish) -> list[Lookup]:
     the_lookups = {}
     wish = completed(call, wish)
     for part in wish.parts:
-        account = call.tx.accounts.find(part.account)[0]
+        account = call.tx.accounts.find(part.account)
         provider = call.tx.providers.get(account.provider_id)
         who = _who(wish, part)
         if provider.abilities.gives and not provider.by_hand and (provider.id, who) not in the_lookups:
@@ -339,7 +339,7 @@ def _part(
     findings: Findings,
 ) -> tuple[PartSight, list[Remark]]:
     name = who.name
-    account = call.tx.accounts.find(wanted.account)[0]
+    account = call.tx.accounts.find(wanted.account)
     provider = call.tx.providers.get(account.provider_id)
     needs = choices.needed(call, wanted.task, tuple(wanted.needs))
     found = choices.narrowest(call, provider, needs) if needs else None

@@ -58,7 +58,7 @@ class TeamPlanSight:
 @operation("teams.memberships")
 def memberships(call: Call, text: str) -> tuple[Party, tuple[MembershipSight, ...]]:
     """The teams that a party is in, and if it is a team, who is in it: by itself, not through other teams."""
-    party = call.tx.parties.find(text)[0]
+    party = call.tx.parties.find(text)
     membership = call.tx.memberships.of(party.id)
     parties = call.tx.parties.some({each_id for m in membership for each_id in (m.team_id, m.member_id)})
     providers = {provider_id: call.tx.providers.get(provider_id) for provider_id in {m.provider_id for m in membership}}
@@ -125,7 +125,7 @@ def left_by_word(call: Call, order: Order) -> None:
 
 def _meant(call: Call, team: str, member: str, provider: str) -> Belonging:
     """Who is meant, and at which provider: the one that is named, or else the only one that there can be."""
-    a, b = call.tx.parties.find(team)[0], call.tx.parties.find(member)[0]
+    a, b = call.tx.parties.find(team), call.tx.parties.find(member)
     if provider:
         return Belonging(call.tx.providers.find(provider).id, a.id, b.id)
     joined = {m.provider_id for m in call.tx.memberships.of(b.id) if m.team_id == a.id}

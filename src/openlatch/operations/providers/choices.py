@@ -53,7 +53,7 @@ def _tasks(call: Call) -> tuple[Task, ...]:
 @operation("tasks.fit")
 def fitting(call: Call, account: str, task: str, needs: tuple[Power, ...]) -> tuple[Account, Provider, Fit]:
     """The narrowest that an account's provider has for a task, or for powers, and what broader choices hand over."""
-    the_account = call.tx.accounts.find(account)[0]
+    the_account = call.tx.accounts.find(account)
     provider = call.tx.providers.get(the_account.provider_id)
     return the_account, provider, narrowest(call, provider, needed(call, task, needs))
 

@@ -46,8 +46,8 @@ def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | Non
     """Events of the log, each with the entry that it tells of."""
     page = call.tx.events.browse(
         subject_id=wanted.subject,
-        account_id=call.tx.accounts.find(wanted.account, ever=True)[0].id if wanted.account else None,
-        party_id=call.tx.parties.find(wanted.party)[0].id if wanted.party else None,
+        account_id=call.tx.accounts.find(wanted.account, ever=True).id if wanted.account else None,
+        party_id=call.tx.parties.find(wanted.party).id if wanted.party else None,
         sealed_only=wanted.sealed,
         oldest_first=wanted.oldest,
         limit=wanted.limit,

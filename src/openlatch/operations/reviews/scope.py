@@ -100,10 +100,10 @@ def scope_of(call: Call, where: Mapping[str, Any]) -> str:
     """Return a filter of the inventory in words; what it names by id or short form is called by its name."""
 
     def account(text: str) -> str:
-        return call.tx.accounts.find(text)[0].name
+        return call.tx.accounts.find(text).name
 
     def party(text: str) -> str:
-        the_party = call.tx.parties.find(text)[0]
+        the_party = call.tx.parties.find(text)
         return f"{the_party.name} ({the_party.addresses[0]})" if the_party.addresses else the_party.name
 
     def provider(text: str) -> str:

@@ -81,10 +81,10 @@ def browse(call: Call, wanted: FlagQuery) -> Page[FlagSight]:
         listed = call.tx.entries.find(wanted.entry)
         ids = {listed.entry.id, listed.party.id}
     elif wanted.account:
-        account = call.tx.accounts.find(wanted.account)[0]
+        account = call.tx.accounts.find(wanted.account)
         ids = {account.id, *(e.id for e in call.tx.entries.on([account.id]))}
     elif wanted.party:
-        who = call.tx.parties.find(wanted.party)[0]
+        who = call.tx.parties.find(wanted.party)
         ids = {who.id, *(e.id for e in call.tx.entries.held_by([who.id]))}
     page = call.tx.flags.browse(
         rule=wanted.rule,

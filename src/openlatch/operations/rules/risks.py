@@ -45,7 +45,7 @@ def risk_lines(call: Call, listed: Listed) -> tuple[Line, ...]:
 @operation("risks.of_account")
 def of_account(call: Call, text: str) -> RiskSight:
     """The risk of an account, with the entries that it is made of, and how it has moved."""
-    account = call.tx.accounts.find(text)[0]
+    account = call.tx.accounts.find(text)
     ids = [entry.id for entry in call.tx.entries.on([account.id])]
     return _sight(call, ids, call.tx.flags.risk_over_time(account.id))
 
@@ -53,7 +53,7 @@ def of_account(call: Call, text: str) -> RiskSight:
 @operation("risks.of_party")
 def of_party(call: Call, text: str) -> RiskSight:
     """The risk of a party, with the entries that it is made of."""
-    party = call.tx.parties.find(text)[0]
+    party = call.tx.parties.find(text)
     return _sight(call, [entry.id for entry in call.tx.entries.held_by([party.id])], ())
 
 

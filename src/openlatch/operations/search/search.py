@@ -20,6 +20,7 @@ from openlatch.operations.reviews import plans, rounds
 from openlatch.operations.rules import flags
 from openlatch.operations.taking_back import batches
 from openlatch.wire.inventory.entries import EntryFilter as Wanted
+from openlatch.wire.inventory.parties import AccountFilter, PartyFilter
 from openlatch.words import Action, Findable, PartyKind
 
 __all__ = ["Hit", "find"]
@@ -63,15 +64,17 @@ def _entry(sight: entries.Sight) -> Hit:
 
 
 def _parties(call: Call, text: str, limit: int) -> Iterator[Hit]:
-    for party, count in parties.browse(call, text, limit, None).items:
+    for each in parties.browse(call, PartyFilter(q=text), limit, None).items:
+        party, count = each.party, counted(each.standing.on_accounts, "account")
         kind = Findable.APP if party.kind is PartyKind.APP else Findable.PARTY
-        yield Hit(kind, party.id, party.name, ", ".join([*party.addresses, party.kind, counted(count, "account")]))
+        yield Hit(kind, party.id, party.name, ", ".join([*party.addresses, party.kind, count]))
 
 
 def _accounts(call: Call, text: str, limit: int) -> Iterator[Hit]:
-    for account, count in accounts.browse(call, text, "", limit, None).items:
-        provider = call.tx.providers.get(account.provider_id)
-        yield Hit(Findable.ACCOUNT, account.id, account.name, f"{provider.name}, shared with {count}")
+    for each in accounts.browse(call, AccountFilter(q=text), limit, None).items:
+        account, provider = each.account, call.tx.providers.get(each.account.provider_id)
+        says = f"{provider.name}, shared with {each.standing.shared_with}"
+        yield Hit(Findable.ACCOUNT, account.id, account.name, says)
 
 
 def _entries(call: Call, text: str, limit: int) -> Iterator[Hit]:

@@ -261,7 +261,7 @@ def _give(call: Call, batch: Batch, items: Sequence[BatchItem]) -> None:
 
 def _disable_sign_in(call: Call, batch: Batch, item: BatchItem) -> None:
     """Take back the sign-in of someone who leaves to this very workspace."""
-    party = call.tx.parties.find(str(batch.party_id))[0]
+    party = call.tx.parties.find(str(batch.party_id))
     person = people.of_party(call, party)
     if person is None:
         call.tx.batches.came(batch.id, item.place, Outcome.GONE, GONE)

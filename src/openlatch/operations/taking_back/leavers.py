@@ -129,7 +129,7 @@ def _items(items: Sequence[Item], who: str, first: int = 1) -> list[BatchItem]:
 
 
 def _plan(call: Call, text: str) -> LeaverPlan:
-    party = call.tx.parties.find(text)[0]
+    party = call.tx.parties.find(text)
     if party.kind is not PartyKind.PERSON:
         raise Conflict(
             f"{party.name} is a {party.kind}, and only a person can leave.",

@@ -122,7 +122,7 @@ def _order(change: wire.End | wire.Narrow | wire.Pause | wire.Resume | wire.EndO
 
 def _task(call: Call, change: wire.Lock | wire.Share) -> str:
     """What a person has to do at the provider, since no call of its protocol does it."""
-    account = call.tx.accounts.find(change.account)[0]
+    account = call.tx.accounts.find(change.account)
     provider = call.tx.providers.get(account.provider_id).name
     if isinstance(change, wire.Lock):
         verb = "Lock" if change.locked else "Unlock"

@@ -224,7 +224,7 @@ def _extend(call: Call, change: wire.Extend, made: Imagined) -> None:
 
 
 def _lock(call: Call, change: wire.Lock, made: Imagined) -> None:
-    account = call.tx.accounts.find(change.account)[0]
+    account = call.tx.accounts.find(change.account)
     if account.locked is None:
         raise Conflict(
             f"{account.name} has no lock against being open to anyone.", next_step="Leave it out; change its documents."
@@ -235,7 +235,7 @@ def _lock(call: Call, change: wire.Lock, made: Imagined) -> None:
 
 
 def _share(call: Call, change: wire.Share, made: Imagined) -> None:
-    account = call.tx.accounts.find(change.account)[0]
+    account = call.tx.accounts.find(change.account)
     before = made.documents.get(account.id) or as_they_are(call, account.id, made)
     keys = _keys(call, account, [to.party for statement in change.statements for to in statement.to if to.party])
     statements = tuple(_statement(statement, change.zone, keys) for statement in change.statements)

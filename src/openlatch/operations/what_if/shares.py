@@ -16,7 +16,7 @@ __all__ = ["browse"]
 @operation("accounts.shares")
 def browse(call: Call, account: str, part: str | None) -> tuple[dict[str, Any], ...]:
     """What shares the parts of an account, or one of them, each as a change of a proposal that changes nothing yet."""
-    the_account = call.tx.accounts.find(account)[0]
+    the_account = call.tx.accounts.find(account)
     documents = [
         document
         for document in call.tx.documents.of([the_account.id]).get(the_account.id, ())

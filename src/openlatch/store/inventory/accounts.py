@@ -3,42 +3,65 @@
 from __future__ import annotations
 
 from collections.abc import Iterable
+from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
-from sqlalchemy import and_, func, inspect, or_, select, update
+from sqlalchemy import and_, case, func, inspect, or_, select, update
 
 from openlatch.core.model import Account
 from openlatch.store.bulk import change_rows
 from openlatch.store.codec import Codec
 from openlatch.store.inventory.rows import AccountRow, DocumentRow, EntryRow
+from openlatch.store.inventory.standing import AccountStanding, of_accounts
 from openlatch.store.noun import Noun, id_or_ref, the_one
 from openlatch.store.pages import Page, Sort, folded, page
 from openlatch.store.providers.rows import ProviderRow
+from openlatch.words import AccountOrder, Criticality
 
-__all__ = ["ACCOUNT", "Accounts"]
+__all__ = ["ACCOUNT", "AccountFilter", "Accounts", "ListedAccount"]
 
 
 ACCOUNT = Codec(AccountRow, Account)
-
-
-_shared = (
-    select(func.count(EntryRow.party_id.distinct()))
-    .where(
-        EntryRow.workspace_id == AccountRow.workspace_id,
-        EntryRow.account_id == AccountRow.id,
-        EntryRow.state != "ended",
-    )
-    .scalar_subquery()
-)
 
 
 _THERE = AccountRow.removed_at.is_(None)
 """Its provider was not removed."""
 
 
+_SAME_PROVIDER = and_(ProviderRow.workspace_id == AccountRow.workspace_id, ProviderRow.id == AccountRow.provider_id)
+_CRITICALITY = case({"vital": 0, "normal": 1, "minor": 2}, value=AccountRow.criticality, else_=3)
+_BY_NAME = (folded(AccountRow.name), AccountRow.id)
+_SORTS = {
+    AccountOrder.NAME: Sort("name", _BY_NAME),
+    AccountOrder.RISK: Sort("risk", (-AccountRow.risk, *_BY_NAME)),
+    AccountOrder.PROVIDER: Sort("provider", (folded(ProviderRow.name), *_BY_NAME)),
+    AccountOrder.CRITICALITY: Sort("criticality", (_CRITICALITY, *_BY_NAME)),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class AccountFilter:
+    """Which accounts are wanted."""
+
+    q: str = ""
+    provider_id: UUID | None = None
+    criticality: Criticality | None = None
+    practice: bool | None = None
+    risk: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ListedAccount:
+    """An account with its risk and what is on it."""
+
+    account: Account
+    risk: int
+    standing: AccountStanding
+
+
 class Accounts(Noun):
-    """Queries over accounts; a count beside an account is that of the parties it is shared with."""
+    """Queries over accounts."""
 
     def add(self, accounts: Iterable[Account]) -> None:
         self._add(ACCOUNT, accounts)
@@ -101,16 +124,15 @@ class Accounts(Noun):
 
     def get(self, account_id: UUID) -> Account:
         """Return the account with an id, also one whose provider was removed."""
-        return self.find(str(account_id), ever=True)[0]
+        return self.find(str(account_id), ever=True)
 
-    def find(self, text: str, *, ever: bool = False) -> tuple[Account, int]:
-        """Return the account that a person means, by id, short form, or name, with its count of parties.
+    def find(self, text: str, *, ever: bool = False) -> Account:
+        """Return the account that a person means, by id, short form, or name.
 
         With `ever`, it may be one whose provider was removed, if they give its id or its short form.
         """
         wanted = id_or_ref(text)
-        same = and_(ProviderRow.workspace_id == AccountRow.workspace_id, ProviderRow.id == AccountRow.provider_id)
-        query = select(AccountRow, _shared, ProviderRow.name).join(ProviderRow, same)
+        query = select(AccountRow, ProviderRow.name).join(ProviderRow, _SAME_PROVIDER)
         if isinstance(wanted, UUID):
             query = query.where(AccountRow.id == wanted)
         else:
@@ -118,14 +140,31 @@ class Accounts(Noun):
             query = query.where(or_(named, AccountRow.ref == wanted)).order_by(AccountRow.id)
         query = query if ever else query.where(_THERE)
         rows = self._session.execute(query.limit(20)).all()
-        row = the_one("account", text, rows, lambda row: (row[0].id, row[0].name, row[2]))
-        return ACCOUNT.read(row[0]), row[1]
+        row = the_one("account", text, rows, lambda row: (row[0].id, row[0].name, row[1]))
+        return ACCOUNT.read(row[0])
 
-    def browse(self, *, provider_id: UUID | None, q: str, limit: int, cursor: str | None) -> Page[tuple[Account, int]]:
-        query = select(AccountRow, _shared).where(_THERE)
-        if provider_id is not None:
-            query = query.where(AccountRow.provider_id == provider_id)
-        if q:
-            query = query.where(AccountRow.name.icontains(q, autoescape=True))
-        sort = Sort("name", (folded(AccountRow.name), AccountRow.id))
-        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (ACCOUNT.read(r[0]), r[1]))
+    def browse(
+        self, wanted: AccountFilter, sort: AccountOrder, *, limit: int, cursor: str | None, now: datetime
+    ) -> Page[ListedAccount]:
+        query = select(AccountRow).where(_THERE, AccountRow.risk >= wanted.risk)
+        if sort is AccountOrder.PROVIDER:
+            query = query.join(ProviderRow, _SAME_PROVIDER)
+        if wanted.provider_id is not None:
+            query = query.where(AccountRow.provider_id == wanted.provider_id)
+        if wanted.criticality is not None:
+            query = query.where(AccountRow.criticality == wanted.criticality.value)
+        if wanted.practice is not None:
+            query = query.where(AccountRow.practice.is_(wanted.practice))
+        if wanted.q:
+            query = query.where(AccountRow.name.icontains(wanted.q, autoescape=True))
+        some = page(self._session, query, _SORTS[sort], limit=limit, cursor=cursor, read=lambda row: row[0])
+        return Page(self._listed(some.items, now), some.next)
+
+    def listed(self, account_id: UUID, now: datetime) -> ListedAccount:
+        """Return one account as it is listed, also one whose provider was removed."""
+        return self._listed(self._session.scalars(select(AccountRow).where(AccountRow.id == account_id)), now)[0]
+
+    def _listed(self, rows: Iterable[AccountRow], now: datetime) -> tuple[ListedAccount, ...]:
+        every = list(rows)
+        standing = of_accounts(self._session, [row.id for row in every], now)
+        return tuple(ListedAccount(ACCOUNT.read(row), row.risk, standing[row.id]) for row in every)

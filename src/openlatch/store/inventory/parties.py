@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Iterable, Iterator, Mapping
+from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
 
@@ -15,12 +16,13 @@ from openlatch.core.providers.observation import WRITTEN, ObservedParty
 from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.codec import Codec
-from openlatch.store.inventory.rows import EntryRow, IdentifierRow, PartyRow
+from openlatch.store.inventory.rows import IdentifierRow, PartyRow
+from openlatch.store.inventory.standing import PartyStanding, of_parties
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.words import PartyKind
+from openlatch.words import PartyKind, PartyOrder, PartyStatus
 
-__all__ = ["NO_PROVIDER", "PARTY", "Parties", "party_matches"]
+__all__ = ["NO_PROVIDER", "PARTY", "ListedParty", "Parties", "PartyFilter", "party_matches"]
 
 
 PARTY = Codec(PartyRow, Party)
@@ -34,20 +36,41 @@ def party_matches(q: str) -> ColumnElement[bool]:
     )
 
 
-_accounts = (
-    select(func.count(EntryRow.account_id.distinct()))
-    .where(EntryRow.workspace_id == PartyRow.workspace_id, EntryRow.party_id == PartyRow.id, EntryRow.state != "ended")
-    .scalar_subquery()
-)
-
-
 NO_PROVIDER = ("address", "shared", "anyone")
 """The schemes of identifiers that are no provider's keys."""
 _one_of_its_own = PartyRow.joined_into.is_(None)
 
 
+_BY_NAME = (folded(PartyRow.name), PartyRow.id)
+_SORTS = {
+    PartyOrder.NAME: Sort("name", _BY_NAME),
+    PartyOrder.RISK: Sort("risk", (-PartyRow.risk, *_BY_NAME)),
+    PartyOrder.KIND: Sort("kind", (PartyRow.kind, *_BY_NAME)),
+}
+
+
+@dataclass(frozen=True, slots=True)
+class PartyFilter:
+    """Which parties are wanted."""
+
+    q: str = ""
+    kinds: tuple[PartyKind, ...] = ()
+    status: PartyStatus | None = None
+    outside: bool | None = None
+    risk: int = 0
+
+
+@dataclass(frozen=True, slots=True)
+class ListedParty:
+    """A party with its risk and what it has."""
+
+    party: Party
+    risk: int
+    standing: PartyStanding
+
+
 class Parties(Noun):
-    """Queries over parties; a count beside a party is that of the accounts it has access to."""
+    """Queries over parties."""
 
     def add(self, parties: Iterable[Party], identifiers: Iterable[tuple[Identifier, UUID]]) -> None:
         self._add(PARTY, parties)
@@ -286,10 +309,10 @@ class Parties(Noun):
         return tuple(row[0] for row in rows)
 
     def get(self, party_id: UUID) -> Party:
-        return self.find(str(party_id))[0]
+        return self.find(str(party_id))
 
-    def find(self, text: str) -> tuple[Party, int]:
-        """Return the party that a person means, with its count of accounts.
+    def find(self, text: str) -> Party:
+        """Return the party that a person means.
 
         By id, short form or address; or by its name, if nobody else has that. One that was joined to another is that
         other.
@@ -304,9 +327,7 @@ class Parties(Noun):
             if len(meant) > 1:
                 raise self._several(f"are called “{text}”", meant)
             if meant:
-                query = select(PartyRow, _accounts).where(PartyRow.id == meant.pop())
-                row = self._session.execute(query).one()
-                return PARTY.read(row[0]), row[1]
+                return PARTY.read(self._session.scalars(select(PartyRow).where(PartyRow.id == meant.pop())).one())
         raise missing("party", text)
 
     @staticmethod
@@ -326,12 +347,25 @@ class Parties(Noun):
         )
 
     def browse(
-        self, *, q: str, kinds: Iterable[PartyKind] = (), limit: int, cursor: str | None
-    ) -> Page[tuple[Party, int]]:
-        query = select(PartyRow, _accounts).where(_one_of_its_own)
-        if words := [kind.value for kind in kinds]:
-            query = query.where(PartyRow.kind.in_(words))
-        if q:
-            query = query.where(party_matches(q))
-        sort = Sort("name", (folded(PartyRow.name), PartyRow.id))
-        return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: (PARTY.read(r[0]), r[1]))
+        self, wanted: PartyFilter, sort: PartyOrder, *, limit: int, cursor: str | None, now: datetime
+    ) -> Page[ListedParty]:
+        query = select(PartyRow).where(_one_of_its_own, PartyRow.risk >= wanted.risk)
+        if wanted.kinds:
+            query = query.where(PartyRow.kind.in_([kind.value for kind in wanted.kinds]))
+        if wanted.status is not None:
+            query = query.where(PartyRow.status == wanted.status.value)
+        if wanted.outside is not None:
+            query = query.where(PartyRow.outside.is_(wanted.outside))
+        if wanted.q:
+            query = query.where(party_matches(wanted.q))
+        some = page(self._session, query, _SORTS[sort], limit=limit, cursor=cursor, read=lambda row: row[0])
+        return Page(self._listed(some.items, now), some.next)
+
+    def listed(self, party_id: UUID, now: datetime) -> ListedParty:
+        """Return one party as it is listed."""
+        return self._listed(self._session.scalars(select(PartyRow).where(PartyRow.id == party_id)), now)[0]
+
+    def _listed(self, rows: Iterable[PartyRow], now: datetime) -> tuple[ListedParty, ...]:
+        every = list(rows)
+        standing = of_parties(self._session, [row.id for row in every], now)
+        return tuple(ListedParty(PARTY.read(row), row.risk, standing[row.id]) for row in every)

@@ -110,6 +110,7 @@ class MembershipRow(Owned):
 class ViewRow(Owned):
     __tablename__ = "views"
     person_id: Mapped[UUID]
+    of: Mapped[str]
     name: Mapped[str]
     query: Mapped[str]
 

@@ -1,4 +1,4 @@
-"""Views of the inventory that people saved for themselves."""
+"""Views of lists that people saved for themselves."""
 
 from __future__ import annotations
 
@@ -10,15 +10,17 @@ from sqlalchemy.dialects.postgresql import insert
 
 from openlatch.store.inventory.rows import ViewRow
 from openlatch.store.noun import Noun
+from openlatch.words import Listable
 
 __all__ = ["View", "Views"]
 
 
 @dataclass(frozen=True, slots=True)
 class View:
-    """A search with its filters and order, as the query of an address, under a name."""
+    """A search of a list with its filters and order, as the query of an address, under a name."""
 
     id: UUID
+    of: Listable
     name: str
     query: str
 
@@ -27,15 +29,22 @@ class Views(Noun):
     """Queries over the views of one person."""
 
     def of(self, person_id: UUID) -> tuple[View, ...]:
-        rows = self._session.scalars(select(ViewRow).where(ViewRow.person_id == person_id).order_by(ViewRow.name))
-        return tuple(View(row.id, row.name, row.query) for row in rows)
+        rows = self._session.scalars(
+            select(ViewRow).where(ViewRow.person_id == person_id).order_by(ViewRow.name, ViewRow.of)
+        )
+        return tuple(View(row.id, Listable(row.of), row.name, row.query) for row in rows)
 
     def save(self, person_id: UUID, view: View) -> None:
-        """Store a view; one that has the same name is replaced."""
+        """Store a view; one of the same list that has the same name is replaced."""
         statement = insert(ViewRow).values(
-            workspace_id=self._workspace_id, id=view.id, person_id=person_id, name=view.name, query=view.query
+            workspace_id=self._workspace_id,
+            id=view.id,
+            person_id=person_id,
+            of=view.of.value,
+            name=view.name,
+            query=view.query,
         )
-        names = [ViewRow.workspace_id, ViewRow.person_id, ViewRow.name]
+        names = [ViewRow.workspace_id, ViewRow.person_id, ViewRow.of, ViewRow.name]
         self._session.execute(statement.on_conflict_do_update(index_elements=names, set_={"query": view.query}))
 
     def remove(self, person_id: UUID, view_id: UUID) -> bool:

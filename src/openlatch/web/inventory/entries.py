@@ -6,7 +6,7 @@ from openlatch.operations.call import Call
 from openlatch.operations.inventory import by_hand, entries, secrets
 from openlatch.operations.orders import orders
 from openlatch.web.api import Routes, Stream
-from openlatch.web.files import FORMATS
+from openlatch.web.files import CONTENT_TYPES, entries_kept
 from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.orders.orders import wish
 from openlatch.web.orders.render import plan_of
@@ -42,14 +42,12 @@ def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
     "GET",
     "/entries/export",
     query=wire.ExportQuery,
-    files=tuple(each_format.content_type for each_format in FORMATS.values()),
+    files=CONTENT_TYPES,
     streams=True,
 )
 def export_entries(call: Call, query: wire.ExportQuery) -> Stream:
     """Every entry that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
-    chosen = FORMATS[query.format]
-    the_entries = (entry_of(sight) for sight in entries.export(call, query, query.sort))
-    return Stream(chosen.write(the_entries), chosen.content_type, f"inventory.{query.format}")
+    return entries_kept(query.format, map(entry_of, entries.export(call, query, query.sort)))
 
 
 @routes.route("GET", "/entries/<entry>", returns=wire.Entry)

@@ -16,7 +16,7 @@ from openlatch.operations.inventory.parties import AppSight, CutSight, ReachSigh
 from openlatch.operations.orders.orders import seen_with
 from openlatch.store.inventory.entries import Listed
 from openlatch.web.filled import filled
-from openlatch.web.inventory.render import named, party_of
+from openlatch.web.inventory.render import named, overview_of, party_of
 from openlatch.web.orders.render import order_of
 from openlatch.web.rules.render import flag_of
 from openlatch.wire import messages as wire
@@ -113,4 +113,6 @@ def _membership_piece(link: Link, parties: Mapping[UUID, model.Party]) -> wire.C
 
 def app_of(sight: AppSight, outside: bool) -> wire.App:
     entries = [entry_of(entry) for entry in sight.entries]
-    return wire.App(party=party_of(sight.party, outside, sight.accounts), accounts=sight.accounts, entries=entries)
+    return wire.App(
+        party=overview_of(sight.listed, outside), accounts=sight.listed.standing.on_accounts, entries=entries
+    )

@@ -2,13 +2,15 @@
 
 from __future__ import annotations
 
-from openlatch.core.model import Party
 from openlatch.operations.call import Call
 from openlatch.operations.inventory import parties
 from openlatch.operations.rules import risks
-from openlatch.web.api import Routes
+from openlatch.store.inventory.parties import ListedParty
+from openlatch.store.pages import every
+from openlatch.web.api import Routes, Stream
+from openlatch.web.files import CONTENT_TYPES, kept
 from openlatch.web.inventory.entry_render import app_of, cut_of, reach_of
-from openlatch.web.inventory.render import party_of
+from openlatch.web.inventory.render import overview_of
 from openlatch.web.rules.render import risk_of
 from openlatch.wire import messages as wire
 
@@ -17,41 +19,52 @@ __all__ = ["routes"]
 routes = Routes()
 
 
-class PartyQuery(wire.PageQuery):
-    """Which parties are wanted: part of a name or an address."""
-
-    q: wire.Search = ""
+def _rendered(call: Call, listed: ListedParty) -> wire.PartyOverview:
+    return overview_of(listed, not call.tx.workspace.circle.holds(listed.party))
 
 
-def _rendered(call: Call, party: Party, accounts: int) -> wire.Party:
-    return party_of(party, not call.tx.workspace.circle.holds(party), accounts)
+@routes.route("GET", "/parties", query=wire.PartyQuery, returns=wire.PartyList)
+def list_parties(call: Call, query: wire.PartyQuery) -> wire.PartyList:
+    """Parties in the order asked for, each with what it has: risk, worst flag, accounts, teams, last use."""
+    page = parties.browse(call, query, query.limit, query.cursor)
+    return wire.PartyList(items=[_rendered(call, each) for each in page.items], next=page.next)
 
 
-@routes.route("GET", "/parties", query=PartyQuery, returns=wire.PartyList)
-def list_parties(call: Call, query: PartyQuery) -> wire.PartyList:
-    """Parties by name, each with the number of accounts it reaches."""
-    page = parties.browse(call, query.q, query.limit, query.cursor)
-    return wire.PartyList(items=[_rendered(call, *item) for item in page.items], next=page.next)
+@routes.route("GET", "/parties/export", query=wire.PartyExport, files=CONTENT_TYPES, streams=True)
+def export_parties(call: Call, query: wire.PartyExport) -> Stream:
+    """Every party that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
+    listed = every(lambda size, cursor: parties.browse(call, query, size, cursor))
+    return kept("parties", query.format, wire.PartyOverview, (_rendered(call, each) for each in listed))
 
 
-@routes.route("GET", "/apps", query=PartyQuery, returns=wire.AppList)
-def list_apps(call: Call, query: PartyQuery) -> wire.AppList:
-    """Connected apps by name, each with what it holds on every account."""
-    page = parties.browse_apps(call, query.q, query.limit, query.cursor)
+@routes.route("GET", "/apps", query=wire.PartyQuery, returns=wire.AppList)
+def list_apps(call: Call, query: wire.PartyQuery) -> wire.AppList:
+    """Connected apps in the order asked for, each with what it holds on every account."""
+    page = parties.browse_apps(call, query, query.limit, query.cursor)
     circle = call.tx.workspace.circle
-    return wire.AppList(items=[app_of(item, not circle.holds(item.party)) for item in page.items], next=page.next)
+    return wire.AppList(
+        items=[app_of(item, not circle.holds(item.listed.party)) for item in page.items], next=page.next
+    )
 
 
-@routes.route("GET", "/parties/<party>", returns=wire.Party)
-def get_party(call: Call, party: str) -> wire.Party:
+@routes.route("GET", "/apps/export", query=wire.PartyExport, files=CONTENT_TYPES, streams=True)
+def export_apps(call: Call, query: wire.PartyExport) -> Stream:
+    """Every app that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
+    circle = call.tx.workspace.circle
+    listed = every(lambda size, cursor: parties.browse_apps(call, query, size, cursor))
+    return kept("apps", query.format, wire.App, (app_of(each, not circle.holds(each.listed.party)) for each in listed))
+
+
+@routes.route("GET", "/parties/<party>", returns=wire.PartyOverview)
+def get_party(call: Call, party: str) -> wire.PartyOverview:
     """One party, by id, short form or address."""
-    return _rendered(call, *parties.show(call, party))
+    return _rendered(call, parties.show(call, party))
 
 
-@routes.route("PUT", "/parties/<party>/sponsor", body=wire.SponsorWish, returns=wire.Party)
-def sponsor_party(call: Call, party: str, body: wire.SponsorWish) -> wire.Party:
+@routes.route("PUT", "/parties/<party>/sponsor", body=wire.SponsorWish, returns=wire.PartyOverview)
+def sponsor_party(call: Call, party: str, body: wire.SponsorWish) -> wire.PartyOverview:
     """Set who of the workspace sponsors a party."""
-    return _rendered(call, *parties.sponsor(call, party, body.address))
+    return _rendered(call, parties.sponsor(call, party, body.address))
 
 
 @routes.route("GET", "/parties/<party>/reach", returns=wire.Reach)

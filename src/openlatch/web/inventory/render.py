@@ -4,26 +4,31 @@ from __future__ import annotations
 
 from openlatch.core import model
 from openlatch.core.ids import ref_of
+from openlatch.store.inventory.accounts import ListedAccount
 from openlatch.store.inventory.activity import Done
+from openlatch.store.inventory.parties import ListedParty
 from openlatch.web.filled import filled
 from openlatch.wire import messages as wire
 
-__all__ = ["account_of", "activity_of", "named", "party_of"]
+__all__ = ["account_of", "activity_of", "named", "overview_of", "party_of"]
 
 
 def named(one: model.Party | model.Account | model.Provider) -> wire.Ref:
     return filled(wire.Ref, one)
 
 
-def account_of(account: model.Account, shared_with: int, provider: str) -> wire.Account:
-    by = account.provider_id
-    return filled(
-        wire.Account, account, provider=wire.Ref(id=by, ref=ref_of(by), name=provider), shared_with=shared_with
-    )
+def account_of(listed: ListedAccount, provider: str) -> wire.Account:
+    by = listed.account.provider_id
+    provider_of = wire.Ref(id=by, ref=ref_of(by), name=provider)
+    return filled(wire.Account, listed.account, listed.standing, provider=provider_of, risk=listed.risk)
 
 
-def party_of(party: model.Party, outside: bool, on_accounts: int | None = None) -> wire.Party:
-    return filled(wire.Party, party, outside=outside, on_accounts=on_accounts)
+def party_of(party: model.Party, outside: bool) -> wire.Party:
+    return filled(wire.Party, party, outside=outside)
+
+
+def overview_of(listed: ListedParty, outside: bool) -> wire.PartyOverview:
+    return filled(wire.PartyOverview, listed.party, listed.standing, outside=outside, risk=listed.risk)
 
 
 def activity_of(done: Done) -> wire.Activity:

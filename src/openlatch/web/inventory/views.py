@@ -1,4 +1,4 @@
-"""Views of the inventory that people saved for themselves."""
+"""Views of lists that people saved for themselves."""
 
 from __future__ import annotations
 
@@ -23,8 +23,8 @@ def list_views(call: Call) -> wire.ViewList:
 
 @routes.route("PUT", "/views", body=wire.NewView, returns=wire.View)
 def save_view(call: Call, body: wire.NewView) -> wire.View:
-    """Save a view for oneself; one of the same name is replaced."""
-    return filled(wire.View, views.save(call, body.name, body.query))
+    """Save a view for oneself; one of the same list and name is replaced."""
+    return filled(wire.View, views.save(call, body.of, body.name, body.query))
 
 
 @routes.route("DELETE", "/views/<uuid:view_id>")

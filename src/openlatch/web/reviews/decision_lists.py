@@ -11,7 +11,7 @@ from pydantic import ValidationError
 from openlatch.errors import Invalid
 from openlatch.web.sheets import Rows
 from openlatch.wire.base import mistakes
-from openlatch.wire.inventory.sheet import defused
+from openlatch.wire.flat import defused
 from openlatch.wire.messages import DecisionLine, RoundItem
 
 __all__ = ["read", "written"]

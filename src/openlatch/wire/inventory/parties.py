@@ -1,22 +1,40 @@
 """Accounts, and the parties that have access to them."""
 
+from __future__ import annotations
+
+from datetime import datetime
+from typing import Annotated, Literal
 from uuid import UUID
 
-from openlatch.wire.base import Page, Ref, Search, Sent, Taken
-from openlatch.words import Criticality, PartyKind, PartyStatus
+from pydantic import Field
+
+from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken
+from openlatch.words import AccountOrder, Criticality, PartyKind, PartyOrder, PartyStatus, Severity
 
 __all__ = [
     "Account",
     "AccountDescription",
+    "AccountExport",
+    "AccountFilter",
     "AccountList",
+    "AccountQuery",
     "Party",
+    "PartyExport",
+    "PartyFilter",
     "PartyList",
+    "PartyOverview",
+    "PartyQuery",
     "SponsorWish",
 ]
 
+AtLeast = Annotated[int, Field(ge=0, le=100, description="only those with this risk or more")]
+
 
 class Account(Sent):
-    """A shared account; `shared_with` counts the parties that have access to it now."""
+    """A shared account, and what is on it now. `worst` is the severity of the worst flag on it or on anything on it;
+    null where there is none. `last_used` is when anyone was last seen using it, `last_reviewed` when any access to it
+    was last reviewed; null where that was never, or is not known.
+    """
 
     id: UUID
     ref: str
@@ -25,13 +43,19 @@ class Account(Sent):
     name: str
     criticality: Criticality
     practice: bool
-    locked: bool | None
-    """whether nothing on it may be open to anyone, whatever its parts say; null where there is no such lock"""
-    shared_with: int
+    locked: Annotated[bool | None, Field(description="whether nothing on it may be open to anyone; null: no such lock")]
+    risk: Annotated[int, Field(description="from 0 to 100")]
+    worst: Severity | None
+    shared_with: Annotated[int, Field(description="the number of parties that have access")]
+    administrators: Annotated[int, Field(description="those of them that can let others in")]
+    outsiders: Annotated[int, Field(description="those of them that are outside the circle")]
+    secrets: Annotated[int, Field(description="how often a password, key or code of it is known to someone")]
+    last_used: datetime | None
+    last_reviewed: datetime | None
 
 
 class Party(Sent):
-    """Someone or something that can have access; `on_accounts` counts the accounts it reaches now."""
+    """Someone or something that can have access."""
 
     id: UUID
     ref: str
@@ -43,8 +67,19 @@ class Party(Sent):
     publisher: str
     home: str
     outside: bool
-    on_accounts: int | None = None
     sponsor: UUID | None = None
+
+
+class PartyOverview(Party):
+    """A party, and what it has now. `worst` is the severity of the worst flag on it or on its access; `last_used` is
+    when it was last seen using any of it; null where that was never, or is not known.
+    """
+
+    risk: Annotated[int, Field(description="from 0 to 100")]
+    worst: Severity | None
+    on_accounts: Annotated[int, Field(description="accounts on which it has access of its own, not through a team")]
+    teams: Annotated[int, Field(description="teams that it is in itself")]
+    last_used: datetime | None
 
 
 class SponsorWish(Taken):
@@ -60,9 +95,51 @@ class AccountDescription(Taken):
     practice: bool | None = None
 
 
+class AccountFilter(Taken):
+    """Which accounts are wanted, in which order."""
+
+    q: Annotated[Search, Field(description="part of the name")] = ""
+    provider: Search = ""
+    criticality: Criticality | None = None
+    practice: bool | None = None
+    risk: AtLeast = 0
+    sort: AccountOrder = AccountOrder.NAME
+
+
+class AccountQuery(AccountFilter, PageQuery):
+    """Which page of which accounts is wanted."""
+
+
+class AccountExport(AccountFilter):
+    """Which accounts are to be written to a file, and in which format."""
+
+    format: Literal["csv", "jsonl", "xlsx"] = "csv"
+
+
+class PartyFilter(Taken):
+    """Which parties are wanted, in which order."""
+
+    q: Annotated[Search, Field(description="part of a name or an address")] = ""
+    kind: Annotated[Search, Field(description="kinds, separated by commas")] = ""
+    status: PartyStatus | None = None
+    outside: bool | None = None
+    risk: AtLeast = 0
+    sort: PartyOrder = PartyOrder.NAME
+
+
+class PartyQuery(PartyFilter, PageQuery):
+    """Which page of which parties is wanted."""
+
+
+class PartyExport(PartyFilter):
+    """Which parties are to be written to a file, and in which format."""
+
+    format: Literal["csv", "jsonl", "xlsx"] = "csv"
+
+
 class AccountList(Page[Account]):
-    """Accounts, by name."""
+    """Accounts, in the order that was asked for."""
 
 
-class PartyList(Page[Party]):
-    """Parties, by name."""
+class PartyList(Page[PartyOverview]):
+    """Parties, in the order that was asked for."""

@@ -6,12 +6,12 @@ spreadsheet would take for a formula gets an apostrophe before it. A list that i
 
 from __future__ import annotations
 
-import re
 from datetime import datetime
 
+from openlatch.wire.flat import defused
 from openlatch.wire.messages import Entry
 
-__all__ = ["COLUMNS", "LEFT_OUT", "defused", "in_cell", "row"]
+__all__ = ["COLUMNS", "LEFT_OUT", "in_cell", "row"]
 
 _FIRST = (
     *("id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside"),
@@ -25,12 +25,6 @@ LEFT_OUT = frozenset({"vouched", "risk_lines", "advice", "acts", "order"})
 """What has no column of its own: what stands in two, how a risk adds up, and what can be done."""
 COLUMNS = (*_FIRST, *(name for name in Entry.model_fields if name not in LEFT_OUT.union(_FIRST)))
 _ASIS = tuple(name for name in COLUMNS if name in Entry.model_fields)
-_FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
-
-
-def defused(text: str) -> str:
-    """Return a text that no spreadsheet takes for a formula."""
-    return f"'{text}" if _FORMULA.match(text) else text
 
 
 def row(entry: Entry) -> dict[str, str]:

@@ -1,4 +1,4 @@
-"""Saved views of the inventory."""
+"""Saved views of lists."""
 
 from __future__ import annotations
 
@@ -8,21 +8,24 @@ from uuid import UUID
 from pydantic import StringConstraints
 
 from openlatch.wire.base import Page, Sent, Taken, Text
+from openlatch.words import Listable
 
 __all__ = ["NewView", "View", "ViewList"]
 
 
 class View(Sent):
-    """A view of the inventory that someone saved: a search, filters and an order, as the query of an address."""
+    """A view of a list that someone saved: a search, filters and an order, as the query of an address."""
 
     id: UUID
+    of: Listable
     name: str
     query: str
 
 
 class NewView(Taken):
-    """A view to save; one of the same name is replaced."""
+    """A view to save; one of the same list and name is replaced."""
 
+    of: Listable = Listable.ENTRIES
     name: Text
     query: Annotated[str, StringConstraints(max_length=2000, pattern=r"^[^\x00]*$")]
 

@@ -1,100 +1,133 @@
 <script setup lang="ts">
 import { computed } from "vue";
-import { api, take, type Entry } from "@/api/client";
+import { api, take, type App, type Entry, type PartyQuery } from "@/api/client";
 import { useSession } from "@/api/session";
+import { useNow } from "@/ui/clock";
+import DataTable, { type Column } from "@/ui/DataTable.vue";
+import ListBar from "@/ui/list/ListBar.vue";
 import ListPage from "@/ui/ListPage.vue";
+import { without } from "@/ui/list/kind";
+import { useList } from "@/ui/list/useList";
+import OutsideMark from "@/ui/OutsideMark.vue";
+import PowerHeads from "@/ui/PowerHeads.vue";
 import PowerMarks from "@/ui/PowerMarks.vue";
-import { POWERS } from "@/api/words";
-import { standsApart } from "@/ui/powers";
-import { day } from "@/ui/time";
+import SeverityNotch from "@/ui/SeverityNotch.vue";
+import { ago, day, exact } from "@/ui/time";
 import { usePages } from "@/ui/usePages";
+import { APPS } from "./apps";
 
+const DRAWN: Column[] = [
+  { key: "app", title: "App", sort: "name", class: "min-w-[180px]" },
+  { key: "risk", title: "Risk", number: true, sort: "risk", most: true },
+  { key: "worst", title: "Worst flag" },
+  { key: "where", title: "On", class: "min-w-[130px]" },
+  { key: "powers", title: "Powers" },
+  { key: "asked", title: "What it was given" },
+  { key: "since", title: "Since", cell: "text-mute" },
+  { key: "used", title: "Last used", cell: "text-mute" },
+  { key: "ref", title: "Id", cell: "font-mono text-small text-mute" },
+];
+/** One app on one account; the first of an app says what the app is. What is only signed in somewhere is not connected. */
+interface Line {
+  app: App;
+  entry: Entry;
+  first: boolean;
+}
+const { filter, columns, sorted, narrowed, change, sort } = useList(APPS, DRAWN, ["app"]);
 const { zone } = useSession();
-const { items, error, isPending, hasMore, more } = usePages(["entries", "apps"], (cursor) =>
-  take(api.GET("/apps", { params: { query: { limit: 200, cursor } } })),
+const now = useNow();
+const { items, error, isPending, hasMore, more } = usePages(
+  () => ["entries", "apps", without(filter.value, "columns")],
+  (cursor) =>
+    take(
+      api.GET("/apps", {
+        params: { query: { ...(APPS.toQuery(filter.value) as PartyQuery), limit: 200, cursor } },
+      }),
+    ),
+  { keeps: true },
 );
-const apps = computed(() => items.value.filter((app) => app.entries.length));
-/** The accounts that any app is on, those with the most apps first. */
-const accounts = computed(() => {
-  const found = new Map<string, { name: string; provider: string; apps: number }>();
-  for (const entry of apps.value.flatMap((app) => app.entries)) {
-    const there = found.get(entry.account.id);
-    if (there) there.apps += 1;
-    else found.set(entry.account.id, { name: entry.account.name, provider: entry.provider.name, apps: 1 });
-  }
-  return [...found]
-    .map(([id, one]) => ({ id, ...one }))
-    .sort((a, b) => b.apps - a.apps || a.name.localeCompare(b.name));
-});
-function since(entries: Entry[]): string {
-  const first = entries
-    .map((entry) => entry.given_at ?? "")
-    .filter(Boolean)
-    .sort()
-    .at(0);
-  return first ? `since ${day(first, zone.value)}` : "";
+const lines = computed<Line[]>(() =>
+  items.value.flatMap((app) => app.entries.map((entry, place) => ({ app, entry, first: !place }))),
+);
+function used(entry: Entry): string {
+  if (entry.last_used) return ago(entry.last_used, now.value);
+  return entry.use_known ? "never" : "not known";
 }
 </script>
 
 <template>
   <ListPage
     title="Apps"
-    lead="Connected apps by account: what each can read or change, and where."
+    lead="Connected apps: what each can read or change, on which account."
     :error="error"
     :pending="isPending"
-    :empty="!apps.length"
-    nothing="No app is connected."
-    hint="Apps appear once a provider that lists them has been read."
+    :empty="!lines.length"
+    :nothing="narrowed ? 'No app matches.' : 'No app is connected.'"
+    :hint="
+      narrowed
+        ? 'No app matches all the filters above.'
+        : 'Apps appear once a provider that lists them has been read.'
+    "
+    :begin="narrowed ? undefined : { text: 'Add a provider', to: '/providers?add=1' }"
     :more="hasMore"
     @more="more"
   >
-    <table class="border-collapse text-left">
-      <thead class="text-small text-mute">
-        <tr class="border-b border-rule align-bottom">
-          <th class="head min-w-[210px]">App</th>
-          <th class="head text-right">Accounts</th>
-          <th v-for="account in accounts" :key="account.id" class="head min-w-[150px] pl-6">
-            <span class="flex h-[58px] items-end gap-1 pb-2" aria-hidden="true">
-              <span
-                v-for="power in POWERS"
-                :key="power"
-                class="w-[11px] rotate-180 text-mini leading-[11px] font-normal [writing-mode:vertical-rl]"
-                :class="standsApart(power) ? 'ml-[5px]' : ''"
-                >{{ power }}</span
-              >
-            </span>
-            <span class="block text-plain text-ink">{{ account.name }}</span>
-            <span class="small block font-normal">{{ account.provider }}</span>
-          </th>
-        </tr>
-      </thead>
-      <tbody>
-        <tr v-for="app in apps" :key="app.party.id" class="border-b border-line hover:bg-wash/60">
-          <th class="cell pr-6 font-normal" scope="row">
-            <RouterLink class="font-[620] hover:underline" :to="`/parties/${app.party.ref}`">{{
-              app.party.name
-            }}</RouterLink>
-            <span class="small block">{{ app.party.publisher || "publisher unknown" }}</span>
-            <span class="small block">{{ since(app.entries) }}</span>
-          </th>
-          <td class="cell text-right tabular-nums">{{ app.accounts }}</td>
-          <td v-for="account in accounts" :key="account.id" class="cell pl-6">
-            <RouterLink
-              v-for="entry in app.entries.filter((one) => one.account.id === account.id)"
-              :key="entry.id"
-              class="block py-1"
-              :to="{ path: '/inventory', query: { kind: 'app', entry: entry.ref } }"
-              :title="entry.permissions.join('; ')"
-            >
-              <PowerMarks :held="entry.powers" :used="entry.used_powers" :unknown="entry.unknown" />
-              <span class="small mt-1 line-clamp-2 block max-w-[190px]">{{
-                entry.permissions.join("; ")
-              }}</span>
-            </RouterLink>
-          </td>
-        </tr>
-      </tbody>
-    </table>
-    <p class="mt-5 font-mono text-small text-mute">openlatch app list</p>
+    <template #filter>
+      <ListBar :kind="APPS" :filter="filter" class="mt-4 pr-6" @change="change" />
+    </template>
+    <DataTable
+      :columns="columns"
+      :rows="lines"
+      :key-of="(line) => line.entry.id"
+      :least="900"
+      :sorted="sorted"
+      steps
+      @sort="sort"
+    >
+      <template #head-powers><span class="sr-only">Powers</span><PowerHeads /></template>
+      <template #app="{ row: line }">
+        <template v-if="line.first">
+          <RouterLink class="font-[620] hover:underline" :to="`/parties/${line.app.party.ref}`">{{
+            line.app.party.name
+          }}</RouterLink>
+          <OutsideMark v-if="line.app.party.outside" />
+          <span class="small block">{{ line.app.party.publisher || "publisher unknown" }}</span>
+        </template>
+        <span v-else class="sr-only">{{ line.app.party.name }}</span>
+      </template>
+      <template #risk="{ row: line }"
+        ><template v-if="line.first">{{ line.app.party.risk }}</template></template
+      >
+      <template #worst="{ row: line }"
+        ><SeverityNotch v-if="line.entry.flags[0]" :severity="line.entry.flags[0].severity" :height="16" word
+      /></template>
+      <template #where="{ row: line }">
+        <RouterLink
+          class="hover:underline"
+          :to="{ path: '/inventory', query: { kind: 'app', entry: line.entry.ref } }"
+          >{{ line.entry.account.name }}</RouterLink
+        >
+        <span class="small block">{{ line.entry.provider.name }}</span>
+      </template>
+      <template #powers="{ row: line }">
+        <PowerMarks
+          class="pt-1"
+          :held="line.entry.powers"
+          :used="line.entry.used_powers"
+          :unknown="line.entry.unknown"
+        />
+      </template>
+      <template #asked="{ row: line }">
+        {{ line.entry.powers.join(", ") || (line.entry.unknown.length ? "not known" : "nothing by itself") }}
+        <span v-if="line.entry.permissions.length" class="small block">{{
+          line.entry.permissions.join("; ")
+        }}</span>
+      </template>
+      <template #since="{ row: line }">{{ day(line.entry.given_at, zone) }}</template>
+      <template #used="{ row: line }"
+        ><span :title="exact(line.entry.last_used)">{{ used(line.entry) }}</span></template
+      >
+      <template #ref="{ row: line }">{{ line.entry.ref }}</template>
+    </DataTable>
   </ListPage>
 </template>

@@ -4,26 +4,34 @@ import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, take } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
-import { fromQuery, VIEWS, type Filter } from "./filters";
+import type { Filter, ListKind } from "./kind";
 
-const props = defineProps<{ filter: Filter }>();
+const props = defineProps<{ kind: ListKind; filter: Filter }>();
 const emit = defineEmits<{ choose: [filter: Filter] }>();
 const queries = useQueryClient();
 const name = ref("");
 
 const { data: saved } = useQuery({ queryKey: ["views"], queryFn: () => take(api.GET("/views")) });
-const own = computed(() => saved.value?.items ?? []);
-const present = computed(() => new URLSearchParams(props.filter).toString());
+const own = computed(() => (saved.value?.items ?? []).filter((view) => view.of === props.kind.of));
+const present = computed(() => written(props.filter));
+function written(filter: Filter): string {
+  return new URLSearchParams(filter as Record<string, string>).toString();
+}
+/** A saved view's query as a filter. */
+function fromQuery(query: string): Filter {
+  return props.kind.fromAddress(Object.fromEntries(new URLSearchParams(query)));
+}
 const current = computed(
   () =>
     own.value.find((view) => view.query === present.value)?.name ??
-    VIEWS.find((view) => new URLSearchParams(view.filter).toString() === present.value)?.name,
+    props.kind.views.find((view) => written(view.filter) === present.value)?.name,
 );
 function again(): Promise<void> {
   return queries.invalidateQueries({ queryKey: ["views"] });
 }
 const save = useMutation({
-  mutationFn: () => take(api.PUT("/views", { body: { name: name.value, query: present.value } })),
+  mutationFn: () =>
+    take(api.PUT("/views", { body: { of: props.kind.of, name: name.value, query: present.value } })),
   onSuccess: async () => {
     name.value = "";
     await again();
@@ -42,7 +50,7 @@ const remove = useMutation({
     </PopoverButton>
     <PopoverPanel class="menu w-[290px]">
       <ul>
-        <li v-for="view in VIEWS" :key="view.name">
+        <li v-for="view in kind.views" :key="view.name">
           <button type="button" class="menu-item" @click="(emit('choose', view.filter), close())">
             {{ view.name }}
           </button>

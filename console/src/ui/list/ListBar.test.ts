@@ -1,7 +1,8 @@
 import { enableAutoUnmount } from "@vue/test-utils";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
 import { mounted, service, settled } from "@/testing/mounted";
-import FilterBar from "./FilterBar.vue";
+import ListBar from "./ListBar.vue";
+import { ENTRIES } from "@/features/inventory/filters";
 
 enableAutoUnmount(afterEach);
 beforeEach(() => vi.useFakeTimers());
@@ -12,10 +13,10 @@ afterEach(() => {
 
 async function bar(filter: Record<string, string>) {
   service({ "GET /views": { items: [] } });
-  return (await mounted(FilterBar, { filter })).shown;
+  return (await mounted(ListBar, { kind: ENTRIES, filter })).shown;
 }
 
-describe("the filters of the inventory", () => {
+describe("the bar over a list", () => {
   it("shows every filter as a chip, and takes away the one that is closed", async () => {
     const shown = await bar({ account: "Gate", flagged: "true" });
     const close = shown.findAll("button[aria-label^='Remove the filter']");

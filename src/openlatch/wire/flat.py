@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 import json
+import re
 from collections.abc import Iterator
 from functools import cache
 from types import UnionType
@@ -10,12 +11,17 @@ from typing import Any, Union, get_args, get_origin
 
 from pydantic import BaseModel
 
-from openlatch.wire.inventory.sheet import defused
-
-__all__ = ["header", "row"]
+__all__ = ["defused", "header", "row"]
 
 _NAMES = ("ref", "address", "name", "text", "says", "what", "id")
 """What stands for a thing in a list of things: the first of these that it has."""
+
+_FORMULA = re.compile(r"'*[=+\-@\t\r\n]")
+
+
+def defused(text: str) -> str:
+    """Return a text that no spreadsheet takes for a formula."""
+    return f"'{text}" if _FORMULA.match(text) else text
 
 
 def header(model: type[BaseModel]) -> list[str]:

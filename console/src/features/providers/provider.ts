@@ -1,0 +1,66 @@
+import type { Provider } from "@/api/client";
+
+const WORDS: Record<string, string> = {
+  queued: "will be read now",
+  running: "is being read",
+  complete: "complete",
+  partial: "broke off; nothing was taken as gone",
+  failed: "failed; the inventory stays as it was",
+};
+/** Whether it is being read, or will be at once. */
+export function busy(one: Provider): boolean {
+  return one.latest?.state === "queued" || one.latest?.state === "running";
+}
+/** What its latest reading came to. */
+export function latest(one: Provider): string {
+  const { state = "queued", seen = 0, total, withheld } = one.latest ?? {};
+  const words = withheld ? "not believed; nothing was taken as gone" : WORDS[state];
+  return (words ?? state) + (seen ? `: ${seen}${total && total !== seen ? ` of ${total}` : ""} entries` : "");
+}
+const AGAIN = { holder: "you", party: "only the other side", either: "either side" };
+/** What it shows, and what of that can be ended from here. */
+export function abilities({ abilities: can }: Provider): string {
+  const unended = can.lists.filter((kind) => !can.ends.includes(kind));
+  const ends = can.ends.length ? can.ends.join(", ") : "nothing from here";
+  return [
+    `Shows ${can.lists.join(", ") || "nothing yet"}; ends ${ends}`,
+    unended.length ? `, not ${unended.join(", ")}` : "",
+    can.ends_teams ? "" : ", no team's access",
+    can.at_once ? ", at once" : ", when their device next connects",
+    can.consent ? `; may ask ${can.consent}` : "",
+    `; ${AGAIN[can.redone_by]} can give it again.`,
+  ].join("");
+}
+/** What the provider can do besides, which has to be done there. */
+export function besides({ abilities: can }: Provider): string {
+  return [
+    can.narrows.length ? `narrow ${can.narrows.join(", ")}` : "",
+    can.pauses.length ? `pause ${can.pauses.join(", ")}` : "",
+    can.dates.length ? `set an end for ${can.dates.join(", ")}` : "",
+    can.gives.length ? `give ${can.gives.join(", ")}` : "",
+  ]
+    .filter(Boolean)
+    .join("; ");
+}
+/** What its latest reading changed. */
+export function counts(one: Provider): string {
+  const found = Object.entries(one.latest?.counts ?? {}).filter(([, number]) => number > 0);
+  return found.map(([word, number]) => `${number} ${word}`).join(", ");
+}
+
+/** How a provider stands: in a word or two, and whether somebody has to see to it. */
+export function standing(one: Provider): { text: string; grave: boolean } {
+  if (one.by_hand) {
+    const { worn_off: worn = 0 } = one;
+    return worn
+      ? { text: `${worn} not vouched for`, grave: true }
+      : { text: "recorded by hand", grave: false };
+  }
+  if (busy(one)) return { text: WORDS[one.latest?.state ?? "queued"] ?? "", grave: false };
+  if (one.paused) return { text: "reading is paused", grave: true };
+  if (one.latest?.withheld) return { text: "not believed", grave: true };
+  if (one.latest?.state === "failed") return { text: "failed", grave: true };
+  if (one.latest?.state === "partial") return { text: "broke off", grave: true };
+  if (!one.latest) return { text: "not read yet", grave: true };
+  return one.stale ? { text: "too old", grave: true } : { text: "complete", grave: false };
+}

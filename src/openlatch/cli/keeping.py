@@ -1,0 +1,40 @@
+"""Lists that are written to a file: whole or not at all."""
+
+from __future__ import annotations
+
+from collections.abc import Callable, Iterable
+from pathlib import Path
+
+import click
+
+from openlatch.cli.failure import Failure
+from openlatch.core.phrases import counted
+
+__all__ = ["keep", "kept_as"]
+
+FORMATS = ("csv", "jsonl", "xlsx")
+
+kept_as = click.argument("file", type=click.Path(dir_okay=False, writable=True, path_type=Path))
+
+
+def keep(file: Path, pieces: Callable[[str], Iterable[bytes]]) -> None:
+    """Write a file of the format that its name says, from the pieces of that format; say how large it became.
+
+    Raises:
+        Failure: the name says no format.
+        OSError: it cannot be written; what was there before is there still.
+    """
+    kind = file.suffix.removeprefix(".").lower()
+    if kind not in FORMATS:
+        raise Failure(f"“{file.name}” does not say which format you want.", "End its name in .csv, .jsonl or .xlsx.", 2)
+    half, written = file.with_name(f".{file.name}.new"), 0
+    try:
+        with half.open("wb") as whole:
+            for piece in pieces(kind):
+                written += whole.write(piece)
+        half.replace(file)
+    except OSError as error:
+        raise OSError(error.errno, error.strerror, str(file)) from error
+    finally:
+        half.unlink(missing_ok=True)
+    click.echo(f"Wrote {counted(written, 'byte')} to {click.format_filename(file)}.")
