@@ -6,6 +6,7 @@ import json
 import shutil
 from collections.abc import Callable, Iterator
 from contextlib import contextmanager
+from dataclasses import replace
 from datetime import datetime, timedelta
 from pathlib import Path
 
@@ -135,10 +136,11 @@ def _running(databases: Databases, url: str, folder: Path, name: str) -> Iterato
 
 
 @contextmanager
-def blank(databases: Databases) -> Iterator[Ridge]:
-    """The product on a database with nothing in it."""
+def blank(databases: Databases, founding: str = "") -> Iterator[Ridge]:
+    """The product on a database with nothing in it, and the code with which its first workspace can be founded."""
     with databases.copy(schema(databases)) as url:
-        made = ridge_on(service_on(url), now())
+        service = service_on(url)
+        made = ridge_on(replace(service, services=replace(service.services, founding=founding)), now())
         try:
             yield made
         finally:

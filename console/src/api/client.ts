@@ -16,6 +16,7 @@ export type Event = Schemas["Event"];
 export type NewProvider = Schemas["NewProvider"];
 export type Flag = Schemas["Flag"];
 export type View = Schemas["View"];
+export type FirstWorkspace = Schemas["FirstWorkspace"];
 export type Account = Schemas["Account"];
 export type PartyOverview = Schemas["PartyOverview"];
 export type App = Schemas["App"];

@@ -1,7 +1,15 @@
 import { useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, type ComputedRef } from "vue";
 import { showDates } from "@/ui/time";
-import { api, rememberCsrf, take, type Me, type SignOnAnswer, type SignOnSignIn } from "./client";
+import {
+  api,
+  rememberCsrf,
+  take,
+  type FirstWorkspace,
+  type Me,
+  type SignOnAnswer,
+  type SignOnSignIn,
+} from "./client";
 import { signWithPasskey } from "./passkeys";
 
 const KEY = ["me"];
@@ -31,6 +39,11 @@ export function useSession() {
     async signIn(workspace: string, address: string, password: string, code: string): Promise<void> {
       const body = { workspace, address, password, code: code || null };
       const signed = await take(api.POST("/session", { body }));
+      queries.clear();
+      queries.setQueryData(KEY, known(signed));
+    },
+    async found(body: FirstWorkspace): Promise<void> {
+      const signed = await take(api.POST("/session/founding", { body }));
       queries.clear();
       queries.setQueryData(KEY, known(signed));
     },

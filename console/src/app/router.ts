@@ -14,6 +14,11 @@ export const router = createRouter({
       meta: { bare: true, title: "Sign in" },
     },
     {
+      path: "/found",
+      component: () => import("@/features/people/FoundPage.vue"),
+      meta: { bare: true, title: "Found a workspace" },
+    },
+    {
       path: "/signed-on",
       component: () => import("@/features/people/SignedOnPage.vue"),
       meta: { bare: true, title: "Back from single sign-on" },

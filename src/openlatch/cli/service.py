@@ -7,6 +7,7 @@ import shutil
 import sys
 import tempfile
 from contextlib import closing
+from dataclasses import replace
 
 import click
 import orjson
@@ -16,18 +17,15 @@ from openlatch import __version__
 from openlatch.cli.command import Group
 from openlatch.cli.failure import Failure
 from openlatch.cli.output import reports_errors
-from openlatch.core.model import Circle, Workspace
 from openlatch.core.phrases import counted
 from openlatch.operations.call import as_service
 from openlatch.operations.credentials import Vault
-from openlatch.operations.people import people
-from openlatch.operations.people.doors import check_founding
+from openlatch.operations.people import founding
 from openlatch.operations.people.keys import rotate as change_keys
 from openlatch.web.api import MOST_BYTES
 from openlatch.web.app import description
 from openlatch.web.server import serve as run
 from openlatch.wiring import Service, log_to_output, migrated, settings, wire
-from openlatch.words import Role
 
 __all__ = ["service"]
 
@@ -74,15 +72,10 @@ def found(
                 f"No workspace can be founded: {wrong}. Nothing was created.",
                 "Bring the database to the schema of this version first: openlatch service migrate",
             )
-        now, new_id = running.services.clock(), running.services.new_id
-        made = Workspace(
-            new_id(), workspace, name.strip(), zone, Circle(frozenset(d.strip().casefold() for d in circle))
+        taken = founding.found(
+            store, running.services, founding.Founding(workspace, name, zone, circle, owner, address, password)
         )
-        check_founding(made, owner, address, password)
-        if any(each_workspace.slug == workspace for each_workspace in store.workspaces()):
-            raise Failure(f"There is a workspace “{workspace}” already. Nothing was created.", "Choose another name.")
-        with store.found(made, now) as tx:
-            person = people.add_first(as_service(tx, running.services), owner, address, Role.OWNER, password)
+    person = taken.person
     click.echo(f"Created {name}. {person.name} can sign in to “{workspace}” with {person.address}.")
 
 
@@ -98,7 +91,10 @@ def serve() -> None:
         os.execv(sys.executable, [sys.executable, "-m", "openlatch.cli", "service", "serve"])  # noqa: S606
     log_to_output(given.log_format)
     running = wire(given)
-    _say_how_it_is(running, f"listening on http://{given.host}:{given.port}")
+    where = f"http://{given.host}:{given.port}"
+    if _say_how_it_is(running, f"listening on {where}"):
+        running = replace(running, services=replace(running.services, founding=founding.new_code()))
+        _say_how_to_begin(running, given.console_url.rstrip("/") or where)
     try:
         # Twice: what is a little too large is refused by the app, in words.
         run(
@@ -120,20 +116,35 @@ def work() -> None:
     running.work()
 
 
-def _say_how_it_is(running: Service, does: str) -> None:
-    """Say in the log of the process that it is up, and what is still missing for it to be of use."""
+def _say_how_to_begin(running: Service, console: str) -> None:
+    """Print how the first workspace is founded, for whoever started the service and nobody else."""
+    click.echo(
+        f"There is no workspace yet. Open {console}/found and enter this code:\n\n"
+        f"    {running.services.founding}\n\n"
+        "It works until a workspace is founded, or the service is started again.",
+        err=True,
+    )
+
+
+def _say_how_it_is(running: Service, does: str) -> bool:
+    """Say in the log of the process that it is up, and what is still missing for it to be of use.
+
+    Returns whether a first workspace is missing, and can be founded.
+    """
     log = structlog.get_logger()
     log.info(f"Open Latch {__version__} is {does}")
     wrong = running.store.ready()
     if wrong:
         log.warning(wrong, next="openlatch service migrate")
-    elif not running.store.workspaces():
+    empty = not wrong and not running.store.workspaces()
+    if empty:
         log.warning("there is no workspace yet", next="openlatch service found --help")
     if running.store.owns_tables():
         # Whoever breaks into the service could change what keeps the database honest.
         next_step = "Make another login for the service, and set OPENLATCH_OWNER_URL for migrating."
         log.warning("the service's login owns its tables", next=next_step)
     running.store.close()
+    return empty
 
 
 @service.command("rotate-keys")

@@ -56,6 +56,8 @@ class Services:
     """after how long without a request a session ends"""
     post: Post | None = None
     """what carries letters; without one, people are told in the console only"""
+    founding: str = ""
+    """the code with which the first workspace can be founded; none where there was one when the service began"""
     console: str = ""
     """the address under which people reach the console, without a slash at its end"""
     herald: Herald | None = None

@@ -8,13 +8,13 @@ from datetime import datetime, timedelta
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import Engine, event, text
+from sqlalchemy import Engine, event, func, select, text
 from sqlalchemy.engine.interfaces import DBAPIConnection
 from sqlalchemy.exc import DBAPIError, OperationalError
 from sqlalchemy.orm import Session
 
 from openlatch.core.model import Workspace
-from openlatch.errors import Misconfigured, NotFound
+from openlatch.errors import Conflict, Misconfigured, NotFound
 from openlatch.store import migrate, rights
 from openlatch.store.inventory.accounts import Accounts
 from openlatch.store.inventory.activity import Activities
@@ -174,9 +174,24 @@ class Store:
             yield Strangers(session)
 
     @contextmanager
-    def found(self, workspace: Workspace, created_at: datetime) -> Iterator[Transaction]:
-        """Create a workspace, and open the transaction in which it is created."""
+    def found(self, workspace: Workspace, created_at: datetime, *, only: bool = False) -> Iterator[Transaction]:
+        """Create a workspace, and open the transaction in which it is created.
+
+        One after the other; raises Conflict where there is one of that short name already, or with `only` any.
+        """
         with Session(self._engine, expire_on_commit=False) as session, session.begin():
+            session.execute(select(func.pg_advisory_xact_lock(func.hashtextextended("founding a workspace", 0))))
+            there = Housekeeping(session).workspaces()
+            if only and there:
+                raise Conflict(
+                    "A workspace was founded here already. Nothing was created.",
+                    next_step="Sign in, or ask its owner to invite you.",
+                )
+            if any(each.slug == workspace.slug for each in there):
+                raise Conflict(
+                    f"There is a workspace “{workspace.slug}” already. Nothing was created.",
+                    next_step="Choose another short name.",
+                )
             insert_workspace(session, workspace, created_at)
             yield Transaction(session, workspace)
 

@@ -62,8 +62,8 @@ def _(w: World) -> None:
     assert w.manager.provider("The Dome Control").settings == before.settings
     tried = w.manager.change_provider("The Dome Control", settings=dict(before.settings))
     assert tried.settings == before.settings
-    assert tried.next_reading is not None
-    assert tried.next_reading <= w.ridge.clock.now, "it is read at once"
+    assert tried.latest is not None
+    assert tried.latest.state == "queued", "it is read at once"
     with w.refused(Conflict, "already"):
         w.manager.change_provider("The Dome Control", name="Ticket Desk")
     with w.refused(Invalid, "recorded by hand"):

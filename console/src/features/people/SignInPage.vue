@@ -39,6 +39,7 @@ const settled = computed(() => (more.value || !hint.value?.workspace ? named.val
 watch(
   hint,
   (found) => {
+    if (found && !found.founded) void router.replace("/found");
     if (!more.value) workspace.value ||= found?.workspace ?? "";
   },
   { immediate: true },

@@ -56,7 +56,7 @@ const progress = computed(() => {
     <span class="block">
       <template v-if="progress">{{ progress }}</template>
       <button
-        v-else-if="mayRead"
+        v-else-if="mayRead && readable.length"
         type="button"
         class="link"
         :disabled="read.isPending.value"

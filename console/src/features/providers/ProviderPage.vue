@@ -40,7 +40,7 @@ const now = useNow();
 const route = useRoute();
 const router = useRouter();
 const one = computed(() => providers.value.find((each) => each.ref === route.params.provider));
-const opened = ref("");
+const opened = ref(String(route.query.do ?? ""));
 function toggle(what: string): void {
   opened.value = opened.value === what ? "" : what;
 }

@@ -1,6 +1,7 @@
 <script setup lang="ts">
 import { useMutation, useQuery } from "@tanstack/vue-query";
 import { computed, reactive } from "vue";
+import { useRoute } from "vue-router";
 import { api, take, type NewReview, type Review } from "@/api/client";
 import { useSession } from "@/api/session";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -11,15 +12,18 @@ import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ review: Review | null }>();
 const emit = defineEmits<{ close: []; saved: [] }>();
-const { zone } = useSession();
+const { zone, me } = useSession();
 const there = props.review;
+/** What a first review is proposed to be about. */
+const proposed = !there && useRoute().query.new === "first";
 const where = (there?.where ?? {}) as Record<string, string | number | boolean>;
 const form = reactive({
-  name: there?.name ?? "",
+  name: there?.name ?? (proposed ? "The riskiest access" : ""),
   recurs: there?.recurs ?? "FREQ=MONTHLY;BYDAY=1MO",
   on: [...(there?.on ?? [])] as NonNullable<NewReview["on"]>,
   reviewers: there?.reviewers ?? ("named" as const),
-  named: [...(there?.named ?? [])],
+  // Whoever makes it is asked, until they name someone else.
+  named: there ? [...there.named] : me.value ? [me.value.person.address] : [],
   otherwise: there?.otherwise ?? "",
   answer_days: there?.answer_days ?? 14,
   unanswered: there?.unanswered ?? ("keep" as const),
@@ -29,7 +33,7 @@ const form = reactive({
   account: String(where.account ?? ""),
   outside: where.outside === true,
   flagged: where.flagged === true,
-  risk: Number(where.risk ?? 0),
+  risk: Number(where.risk ?? (proposed ? 50 : 0)),
 });
 const rhythm = computed({
   get: () => (form.recurs === "" || RHYTHMS.some(([rule]) => rule === form.recurs) ? form.recurs : "own"),

@@ -7,11 +7,13 @@ import { useSession } from "@/api/session";
 import EntryPanel from "@/features/inventory/EntryPanel.vue";
 import FreshnessNote from "@/features/providers/FreshnessNote.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import FirstSteps from "./FirstSteps.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
 import { useNow } from "@/ui/clock";
 import { ago, day, exact, lastDay } from "@/ui/time";
 import { endingWithin, LOOKED_AT, sentences } from "./today";
 import { useQueryParams } from "@/ui/useQueryParams";
+import { several } from "@/ui/words";
 
 const router = useRouter();
 const { zone, me } = useSession();
@@ -62,8 +64,10 @@ const raised = computed(() => {
 const greeting = computed(() => {
   const s = summary.data.value;
   if (!s) return "";
-  if (!s.flagged) return `${s.entries} entries on ${s.accounts} accounts, and nothing is flagged.`;
-  return `${s.flagged} of ${s.entries} entries have a flag, ${s.severe} of them high or critical.`;
+  if (!s.entries) return "Nothing is known yet of who can use your accounts.";
+  if (!s.flagged)
+    return `${several(s.entries, "entry", "entries")} on ${several(s.accounts, "account")}, and nothing is flagged.`;
+  return `${s.flagged} of ${several(s.entries, "entry", "entries")} ${s.flagged === 1 ? "has" : "have"} a flag, ${s.severe} of them high or critical.`;
 });
 function show(entry: string): void {
   void router.push({ query: entry ? { entry } : {} });
@@ -80,7 +84,11 @@ function show(entry: string): void {
       <FreshnessNote />
     </header>
     <ProblemNote v-if="first.error.value" :error="first.error.value" class="mt-8 max-w-xl" />
-    <div class="mt-5 grid grid-cols-[minmax(0,1fr)_300px] gap-x-10 max-lg:grid-cols-1">
+    <FirstSteps v-if="summary.data.value" :summary="summary.data.value" />
+    <div
+      v-if="summary.data.value?.entries"
+      class="mt-5 grid grid-cols-[minmax(0,1fr)_300px] gap-x-10 max-lg:grid-cols-1"
+    >
       <div>
         <h2 class="text-title!">What to look at first</h2>
         <p class="small mt-1">By risk: the most harmful first.</p>

@@ -134,6 +134,7 @@ SAID = {
     "webhook.removed": "Webhook removed",
     "webhook.resumed": "Webhook resumed",
     "workspace.changed": "Workspace changed",
+    "workspace.founded": "Workspace founded",
     "workspace.keys-changed": "Keys that close secrets changed",
 }
 """Every act that the log can have, in words."""

@@ -14,6 +14,7 @@ from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid, NotFound
 from openlatch.operations.call import Call, operation, require
 from openlatch.operations.people.sight import within_sight
+from openlatch.operations.providers import readings
 from openlatch.operations.providers.lookups import Findings, Lookup
 from openlatch.operations.telling import notices
 from openlatch.wire.providers.providers import NewProvider, ProviderWish
@@ -114,6 +115,8 @@ def add(call: Call, new: NewProvider) -> Provider:
         provider = replace(provider, next_reading=call.now)
     call.tx.providers.add(provider, call.close(new.secret))
     call.log("provider.added", "provider", provider.id, **new.model_dump(include={"name", "connector", "settings"}))
+    if not provider.by_hand:
+        readings.queue(call, provider)
     return provider
 
 
@@ -167,6 +170,8 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
         after={name: now[name] for name in changed},
         secret="replaced" if secret is not None else "as before",
     )
+    if again:
+        readings.queue(call, call.tx.providers.get(after.id))
     return show(call, str(after.id))
 
 
@@ -226,4 +231,5 @@ def resume(call: Call, text: str) -> ProviderSight:
         )
     call.tx.providers.change(provider, paused=False, next_reading=call.now)
     call.log("provider.resumed", "provider", provider.id, name=provider.name)
+    readings.queue(call, call.tx.providers.get(provider.id))
     return show(call, str(provider.id))

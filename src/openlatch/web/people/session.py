@@ -13,7 +13,7 @@ from openlatch.core.people.devices import device_of
 from openlatch.errors import Busy, NotConfirmed, NotFound, NotSignedIn
 from openlatch.operations.call import Actor, Call, reachable
 from openlatch.operations.credentials import Bearer
-from openlatch.operations.people import factors, letters, me, passkeys, sign_ins, sign_on
+from openlatch.operations.people import factors, founding, letters, me, passkeys, sign_ins, sign_on
 from openlatch.operations.people.sign_ins import Attempt
 from openlatch.operations.reviews import waiting
 from openlatch.operations.telling import links
@@ -101,7 +101,20 @@ def sign_in_hint() -> wire.SignInHint:
     """What the sign-in page may know beforehand."""
     workspaces = backend().store.workspaces()
     only = workspaces[0] if len(workspaces) == 1 else None
-    return wire.SignInHint(workspace=only.slug if only else None, name=only.name if only else None)
+    return wire.SignInHint(
+        workspace=only.slug if only else None, name=only.name if only else None, founded=bool(workspaces)
+    )
+
+
+@routes.route("POST", "/session/founding", body=wire.FirstWorkspace, returns=wire.Me, status=201, public=True)
+def found_first_workspace(body: wire.FirstWorkspace) -> Answer:
+    """Create the first workspace of a service, with the code that it printed, and sign in as its owner."""
+    at = backend()
+    fields = body.model_dump(exclude={"code", "circle"})
+    wish = founding.Founding(**fields, circle=tuple(body.circle))
+    taken = founding.found_first(at.store, at.services, wish, body.code, network())
+    with at.store.transaction(taken.workspace.id) as tx:
+        return signed_in(tx, taken.person, "password")
 
 
 @routes.route("POST", "/session", body=wire.SignIn, returns=wire.Me, status=201, public=True)

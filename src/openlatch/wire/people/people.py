@@ -17,6 +17,7 @@ __all__ = [
     "Factor",
     "FactorList",
     "FactorProof",
+    "FirstWorkspace",
     "Forgotten",
     "Holder",
     "HolderList",
@@ -64,10 +65,13 @@ __all__ = [
 
 
 class SignInHint(Sent):
-    """What the sign-in page may know beforehand: the workspace, if the service holds only one."""
+    """What the sign-in page may know beforehand: the workspace, if the service holds only one, or that there is none
+    yet.
+    """
 
     workspace: str | None
     name: str | None
+    founded: Annotated[bool, Field(description="whether there is any workspace")]
 
 
 Secret = Annotated[str, StringConstraints(min_length=1, max_length=500)]
@@ -106,6 +110,21 @@ class Confirmation(Taken):
         if sum(given is not None for given in (self.password, self.code, self.passkey, self.sign_on)) != 1:
             raise ValueError("has to be one of password, code, passkey and sign_on")
         return self
+
+
+class FirstWorkspace(Taken):
+    """The first workspace of a service, its owner, and the code that the service printed when it was started."""
+
+    code: Code
+    workspace: Annotated[Text, Field(description="its short name, in small letters, digits and hyphens")]
+    name: Text
+    zone: Annotated[Text, Field(description="an IANA time zone, such as Europe/London")]
+    circle: Annotated[
+        list[Text], Field(default_factory=list, max_length=100, description="the domains of the holder's own")
+    ]
+    owner: Text
+    address: Text
+    password: Secret
 
 
 class SignIn(Taken):
