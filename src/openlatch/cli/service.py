@@ -72,9 +72,16 @@ def found(
                 f"No workspace can be founded: {wrong}. Nothing was created.",
                 "Bring the database to the schema of this version first: openlatch service migrate",
             )
-        taken = founding.found(
-            store, running.services, founding.Founding(workspace, name, zone, circle, owner, address, password)
+        wish = founding.Founding(
+            workspace=workspace,
+            name=name,
+            zone=zone,
+            circle=circle,
+            owner=owner,
+            address=address,
+            password=password,
         )
+        taken = founding.found(store, running.services, wish)
     person = taken.person
     click.echo(f"Created {name}. {person.name} can sign in to “{workspace}” with {person.address}.")
 
