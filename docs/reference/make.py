@@ -17,6 +17,7 @@ from openlatch.core.model import Abilities
 from openlatch.core.orders.orders import FINAL, TABLE
 from openlatch.core.people.roles import OPERATIONS
 from openlatch.core.providers.ports import Connector
+from openlatch.core.record.events import ABOUT
 from openlatch.core.rules.catalogue import FIELDS, WORDS
 from openlatch.core.rules.program import rules_of
 from openlatch.core.rules.risk import CIRCUMSTANCES, MIDDLE, MOST, Weights
@@ -288,6 +289,7 @@ def words() -> str:
         "ORDERS": [[order, order.first] for order in EntryOrder],
         "FILTERS": [*EntryFilter.model_fields, "sort", "columns"],
         "ACCOUNT_FILTERS": [*AccountFilter.model_fields, "columns"],
+        "LOGGED_ABOUT": list(ABOUT),
         "PARTY_FILTERS": [*PartyFilter.model_fields, "columns"],
         "OUTCOMES": {one: {"tone": one.tone, "means": one.means, "canBeLeft": one.can_be_left} for one in drawn()},
         "COLUMN_HEADINGS": dict(COLUMNS),

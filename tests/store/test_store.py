@@ -181,7 +181,7 @@ def test_events_of_transactions_that_overlap_are_sealed_once_in_an_unbroken_chai
     sealed_up_to(store, workspace, 4)
     with store.transaction(workspace) as tx:
         head = tx.events.head()
-        page = tx.events.browse(subject_id=None, sealed_only=True, oldest_first=True, limit=10, cursor=None)
+        page = tx.events.browse(sealed_only=True, oldest_first=True, limit=10, cursor=None)
     log = [Sealed(e.number or 0, e.content, e.link or "") for e in page.items]
     assert verify(log) == (4, head.link, None)
     assert [e.content["facts"]["number"] for e in page.items] == [1, 2, 3, 4]

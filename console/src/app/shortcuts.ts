@@ -38,8 +38,8 @@ export function useShortcuts(shortcuts: Shortcuts): void {
 
 export const SHEET: [string, string][] = [
   ["/", "search everything"],
-  ["j  k", "next and previous entry"],
-  ["Enter", "open the entry"],
+  ["j  k", "next and previous line of a list"],
+  ["Enter", "open it"],
   ["e", "end the access of the open entry"],
   ["Esc", "close what is open"],
   ["k n d x p", "in a review: keep, narrow, last day, end now, pass on"],

@@ -3,6 +3,8 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
+from datetime import date
+from typing import Any
 from uuid import UUID
 
 from openlatch.client.transport import Transport
@@ -20,11 +22,26 @@ class RecordCalls(Transport):
         *,
         account: str = "",
         party: str = "",
+        actor: str = "",
+        what: str = "",
+        since: date | None = None,
+        until: date | None = None,
         sealed: bool = False,
         oldest: bool = False,
     ) -> Iterator[wire.Event]:
-        """Return events of the log: of one subject, of all that is about an account or a party, or simply all."""
-        wanted = {"subject": subject, "account": account, "party": party, "sealed": sealed, "oldest": oldest}
+        """Return events of the log: of one subject, of all that is about an account or a party, or simply all.
+
+        `actor` is part of a name of whoever did it; `what` are acts or what they are about, such as order or
+        order.given; `since` and `until` are days in the workspace's zone, both included.
+        """
+        wanted: dict[str, Any] = {
+            "subject": subject,
+            "account": account,
+            "party": party,
+            "sealed": sealed,
+            "oldest": oldest,
+        }
+        wanted |= {"actor": actor, "what": what, "since": since, "until": until}
         return self._pages(wire.EventList, "/log", wanted)
 
     def log_head(self) -> wire.LogHead:

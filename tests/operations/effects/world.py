@@ -84,7 +84,7 @@ class World:
     def last(self) -> str:
         """The act of the latest event in the log."""
         with self.ridge.call() as call:
-            page = call.tx.events.browse(subject_id=None, sealed_only=False, oldest_first=False, limit=1, cursor=None)
+            page = call.tx.events.browse(limit=1, cursor=None)
         return str(page.items[0].content["act"])
 
     def _happened(self) -> int:

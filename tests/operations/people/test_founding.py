@@ -58,12 +58,7 @@ def test_whoever_has_the_code_founds_the_first_workspace_and_nobody_a_second(emp
         found(empty.store, empty.services, WISH)
     found(empty.store, empty.services, replace(WISH, workspace="other-farm"))
     with empty.call("hill-farm") as call:
-        acts = [
-            event.content["act"]
-            for event in call.tx.events.browse(
-                subject_id=None, sealed_only=False, oldest_first=True, limit=9, cursor=None
-            ).items
-        ]
+        acts = [event.content["act"] for event in call.tx.events.browse(oldest_first=True, limit=9, cursor=None).items]
     assert acts[:2] == ["person.added", "workspace.founded"]
 
 

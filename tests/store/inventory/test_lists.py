@@ -16,6 +16,7 @@ from openlatch.core.model import Entry, Party, Provider, Workspace
 from openlatch.core.record.ledger import Event
 from openlatch.store import Store, Transaction
 from openlatch.store.inventory.entries import EntryFilter, Summary
+from openlatch.store.record.events import EventFilter
 from openlatch.words import EndReason, How, Kind, Power, State
 from tests.factories import account, ago, entry, ids, party
 from tests.harness.ridge import Ridge
@@ -148,7 +149,7 @@ def test_the_history_of_an_account_and_of_a_party_is_all_that_is_about_it_and_no
         )
 
     def told(tx: Transaction, **about: Any) -> list[str]:
-        page = tx.events.browse(subject_id=None, **about, sealed_only=False, oldest_first=True, limit=100, cursor=None)
+        page = tx.events.browse(EventFilter(**about), oldest_first=True, limit=100, cursor=None)
         return [event.content["act"] for event in page.items]
 
     with store.transaction(workspace) as tx:

@@ -1,11 +1,21 @@
 <script setup lang="ts">
+import { computed } from "vue";
 import { api, take } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import EventTable from "./EventTable.vue";
 import { usePages } from "@/ui/usePages";
 
-/** The log, or the part of it that is about an account or a party; `size` is that of the log, as far as is known. */
-const props = defineProps<{ account?: string; party?: string; size?: number }>();
+/** The log, or the part of it that is about an account or a party, or that is wanted besides; `size` is that of the
+ * log, as far as is known. */
+const props = defineProps<{
+  account?: string;
+  party?: string;
+  size?: number;
+  wanted?: { actor?: string; what?: string; since?: string; until?: string };
+}>();
+const narrowed = computed(() =>
+  Object.values({ ...props.wanted, a: props.account, p: props.party }).some(Boolean),
+);
 const {
   items: events,
   error,
@@ -13,11 +23,19 @@ const {
   hasMore,
   more,
 } = usePages(
-  () => ["log", "list", props.account, props.party, props.size],
+  () => ["log", "list", props.account, props.party, props.wanted, props.size],
   (cursor) =>
     take(
       api.GET("/log", {
-        params: { query: { account: props.account, party: props.party, limit: 100, cursor } },
+        params: {
+          query: {
+            ...Object.fromEntries(Object.entries(props.wanted ?? {}).filter(([, value]) => value)),
+            account: props.account,
+            party: props.party,
+            limit: 100,
+            cursor,
+          },
+        },
       }),
     ),
   { keeps: true },
@@ -27,7 +45,9 @@ const {
 <template>
   <ProblemNote v-if="error" :error="error" class="max-w-xl" />
   <p v-else-if="isPending" class="text-mute" role="status">Reading the log…</p>
-  <p v-else-if="!events.length" class="text-mute">The log is empty.</p>
+  <p v-else-if="!events.length" class="text-mute">
+    {{ narrowed ? "Nothing in the log matches." : "The log is empty." }}
+  </p>
   <template v-else>
     <EventTable :events="events" />
     <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier events</button>

@@ -41,6 +41,13 @@ function text(event: Event, name: string): string {
         event.about.name
       }}</RouterLink>
       <span class="small block break-words">{{ event.detail }}</span>
+      <details class="small mt-1">
+        <summary class="cursor-pointer">The event as it is sealed</summary>
+        <pre
+          class="mt-1 max-w-[640px] overflow-auto rounded bg-wash p-3 font-mono wrap-anywhere whitespace-pre-wrap"
+          >{{ JSON.stringify(event.content, null, 2) }}</pre>
+        <p class="mt-1 wrap-anywhere">Link: {{ event.link ?? "not sealed yet" }}</p>
+      </details>
     </template>
     <template #link="{ row: event }">
       <span :title="event.link ?? ''">{{

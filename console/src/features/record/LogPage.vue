@@ -2,6 +2,10 @@
 import { useQuery } from "@tanstack/vue-query";
 import { computed } from "vue";
 import { api, take } from "@/api/client";
+import { useRouter } from "vue-router";
+import { LOGGED_ABOUT } from "@/api/words";
+import FormField from "@/ui/FormField.vue";
+import { useQueryParams } from "@/ui/useQueryParams";
 import EventList from "./EventList.vue";
 
 const head = useQuery({
@@ -12,6 +16,22 @@ const head = useQuery({
 const headFile = computed(
   () => `data:application/jose;charset=us-ascii,${encodeURIComponent(head.data.value?.signed ?? "")}`,
 );
+const { param, changed } = useQueryParams();
+const router = useRouter();
+const account = param("account");
+const party = param("party");
+const wanted = computed(() => ({
+  actor: param("actor").value,
+  what: param("what").value,
+  since: param("since").value,
+  until: param("until").value,
+}));
+function text(event: Event): string {
+  return (event.target as HTMLInputElement).value.trim();
+}
+function change(values: Record<string, string>): void {
+  void router.replace(changed(values));
+}
 </script>
 
 <template>
@@ -37,8 +57,58 @@ const headFile = computed(
         <code class="font-mono">openlatch log verify --head FILE</code>
       </p>
     </header>
+    <form
+      class="mt-4 flex flex-wrap items-end gap-3 pr-6 text-plain"
+      aria-label="What of the log"
+      @submit.prevent
+    >
+      <FormField label="Who did it">
+        <input
+          class="field w-[180px]"
+          type="search"
+          autocomplete="off"
+          :value="wanted.actor"
+          @change="change({ actor: text($event) })"
+        />
+      </FormField>
+      <FormField label="What it is about">
+        <select class="field w-[150px]" :value="wanted.what" @change="change({ what: text($event) })">
+          <option value="">anything</option>
+          <option v-for="about in LOGGED_ABOUT" :key="about" :value="about">{{ about }}</option>
+        </select>
+      </FormField>
+      <FormField label="Account">
+        <input
+          class="field w-[170px]"
+          type="search"
+          autocomplete="off"
+          :value="account"
+          @change="change({ account: text($event) })"
+        />
+      </FormField>
+      <FormField label="Party">
+        <input
+          class="field w-[170px]"
+          type="search"
+          autocomplete="off"
+          :value="party"
+          @change="change({ party: text($event) })"
+        />
+      </FormField>
+      <FormField label="From">
+        <input class="field" type="date" :value="wanted.since" @change="change({ since: text($event) })" />
+      </FormField>
+      <FormField label="Through">
+        <input class="field" type="date" :value="wanted.until" @change="change({ until: text($event) })" />
+      </FormField>
+    </form>
     <div class="mt-4 min-h-0 flex-1 overflow-auto pr-6" tabindex="0" role="region" aria-label="Events">
-      <EventList :size="head.data.value?.size" />
+      <EventList
+        :size="head.data.value?.size"
+        :wanted="wanted"
+        :account="account || undefined"
+        :party="party || undefined"
+      />
     </div>
   </section>
 </template>

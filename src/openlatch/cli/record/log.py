@@ -4,7 +4,7 @@ from __future__ import annotations
 
 import json
 from collections.abc import Iterator
-from datetime import datetime
+from datetime import date, datetime
 from pathlib import Path
 from typing import Any
 
@@ -28,7 +28,12 @@ __all__ = ["log", "verified"]
 
 _SEALING = 30
 _EMPTY = "The log is empty."
+_DAY = click.DateTime(["%Y-%m-%d"])
 _FILE = click.Path(exists=True, dir_okay=False, path_type=Path)
+
+
+def _day(_context: click.Context, _parameter: click.Parameter, given: datetime | None) -> date | None:
+    return given.date() if given is not None else None
 
 
 def _who(content: dict[str, Any]) -> str:
@@ -54,14 +59,19 @@ def log() -> None:
 @click.option("--account", type=ACCOUNT, default="", help="Only what is about this account, or entries on it.")
 @click.option("--party", type=PARTY, default="", help="Only what is about this party, or its entries.")
 @click.option("--entry", type=ENTRY, default="", help="Only what is about this entry.")
+@click.option("--actor", default="", help="Only what was done by, or on behalf of, whoever is named like this.")
+@click.option("--what", default="", help="Only these, separated by commas: order, review, order.given and such.")
+@click.option("--since", type=_DAY, callback=_day, help="From this day on, such as 2027-03-31.")
+@click.option("--until", type=_DAY, callback=_day, help="Through this day, such as 2027-03-31.")
 @listed(*EVENTS, limit=30)
 @reports_errors
-def list_events(account: str, party: str, entry: str, listing: Listing) -> None:
+def list_events(entry: str, listing: Listing, **wanted: Any) -> None:
     """List what happened, the latest first."""
     with connect() as client:
         about = client.entry(entry).id if entry else None
-        events = client.events(about, account=account, party=party)
-        listing.print(events, empty="Nothing in the log is about that." if about or account or party else _EMPTY)
+        narrowed = about or any(wanted.values())
+        events = client.events(about, **wanted)
+        listing.print(events, empty="Nothing in the log matches." if narrowed else _EMPTY)
 
 
 @log.command("export", example="log.jsonl")

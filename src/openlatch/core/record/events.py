@@ -9,7 +9,7 @@ from typing import Any
 
 from openlatch.core.hours import moment
 
-__all__ = ["SAID", "detail"]
+__all__ = ["ABOUT", "SAID", "acts_of", "detail"]
 
 SAID = {
     "account.described": "Account described",
@@ -138,6 +138,14 @@ SAID = {
     "workspace.keys-changed": "Keys that close secrets changed",
 }
 """Every act that the log can have, in words."""
+ABOUT = tuple(dict.fromkeys(act.partition(".")[0] for act in SAID))
+"""What acts are about, such as order or review."""
+
+
+def acts_of(word: str) -> tuple[str, ...]:
+    """Return the acts that a word means: the one of that name, or all that are about it; none for any other word."""
+    return tuple(act for act in SAID if word in (act, act.partition(".")[0]))
+
 
 _MEANT_FOR_PROGRAMS = re.compile(
     r"[0-9a-f]{8}(-[0-9a-f]{4}){3}-[0-9a-f]{12}"  # an id

@@ -4,10 +4,14 @@ from __future__ import annotations
 
 from collections.abc import Mapping
 from dataclasses import dataclass
+from datetime import timedelta
+from difflib import get_close_matches
 from typing import Any
 from uuid import UUID
 
+from openlatch.core.hours import end_of
 from openlatch.core.record import tree
+from openlatch.core.record.events import ABOUT, SAID, acts_of
 from openlatch.core.record.ledger import link
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Call, operation
@@ -15,7 +19,7 @@ from openlatch.operations.record.signing import signed
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.noun import missing
 from openlatch.store.pages import Page
-from openlatch.store.record.events import Head, LoggedEvent
+from openlatch.store.record.events import EventFilter, Head, LoggedEvent
 from openlatch.wire.record.log import LogQuery
 
 __all__ = ["Inclusion", "SignedHead", "browse", "consistency", "head", "included", "proof", "publish", "seal"]
@@ -44,10 +48,18 @@ class Inclusion:
 @operation("log.browse")
 def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | None]]:
     """Events of the log, each with the entry that it tells of."""
-    page = call.tx.events.browse(
+    zone = call.tx.workspace.zone
+    chosen = EventFilter(
         subject_id=wanted.subject,
         account_id=call.tx.accounts.find(wanted.account, ever=True).id if wanted.account else None,
         party_id=call.tx.parties.find(wanted.party).id if wanted.party else None,
+        actor=wanted.actor,
+        acts=_acts(wanted.what),
+        since=end_of(wanted.since - timedelta(days=1), zone) if wanted.since is not None else None,
+        until=end_of(wanted.until, zone) if wanted.until is not None else None,
+    )
+    page = call.tx.events.browse(
+        chosen,
         sealed_only=wanted.sealed,
         oldest_first=wanted.oldest,
         limit=wanted.limit,
@@ -55,6 +67,20 @@ def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | Non
     )
     about = call.tx.entries.about({event.subject_id for event in page.items})
     return Page(tuple((event, about.get(event.subject_id)) for event in page.items), page.next)
+
+
+def _acts(text: str) -> tuple[str, ...]:
+    """The acts that a comma-separated text means: each by itself, or all that are about something."""
+    said = [word.strip().lower() for word in text.split(",") if word.strip()]
+    for word in said:
+        if not acts_of(word):
+            near = get_close_matches(word, [*SAID, *ABOUT], 1)
+            raise Invalid(
+                f"“{word}” is nothing that the log tells of.",
+                next_step=f"Did you mean “{near[0]}”?" if near else f"Use some of: {', '.join(ABOUT)}.",
+                errors=[{"at": "what", "problem": f"“{word}” is not known"}],
+            )
+    return tuple(act for word in said for act in acts_of(word))
 
 
 @operation("log.head")

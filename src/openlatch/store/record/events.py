@@ -20,7 +20,7 @@ from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
 from openlatch.store.record.rows import EventRow, NodeRow, SealRow
 
-__all__ = ["Events", "Head", "LoggedEvent"]
+__all__ = ["EventFilter", "Events", "Head", "LoggedEvent"]
 
 KEPT_FROM = 6
 """Subtrees of this level and above are kept; a smaller one is soon made of its leaves, which all are."""
@@ -50,6 +50,22 @@ class Head:
     unsealed: int
     grown: int = 0
     root: str = tree.EMPTY.hex()
+
+
+@dataclass(frozen=True, slots=True)
+class EventFilter:
+    """Which events are wanted: about what, by or on behalf of whom, which acts, from when until before when."""
+
+    subject_id: UUID | None = None
+    account_id: UUID | None = None
+    party_id: UUID | None = None
+    actor: str = ""
+    acts: tuple[str, ...] = ()
+    since: datetime | None = None
+    until: datetime | None = None
+
+
+EVERYTHING = EventFilter()
 
 
 def _logged(row: EventRow) -> LoggedEvent:
@@ -176,24 +192,20 @@ class Events(Noun):
 
     def browse(
         self,
+        wanted: EventFilter = EVERYTHING,
         *,
-        subject_id: UUID | None,
-        account_id: UUID | None = None,
-        party_id: UUID | None = None,
-        sealed_only: bool,
-        oldest_first: bool,
+        sealed_only: bool = False,
+        oldest_first: bool = False,
         limit: int,
         cursor: str | None,
     ) -> Page[LoggedEvent]:
         """Return events; those about an account or a party include those about their entries and orders on these."""
-        query = select(EventRow)
-        if subject_id is not None:
-            query = query.where(EventRow.subject_id == subject_id)
-        for each_id, whose in ((account_id, EntryRow.account_id), (party_id, EntryRow.party_id)):
+        query = select(EventRow).where(*_conditions(wanted))
+        for each_id, whose in ((wanted.account_id, EntryRow.account_id), (wanted.party_id, EntryRow.party_id)):
             if each_id is not None:
                 theirs = select(EntryRow.id).where(whose == each_id)
                 on: ColumnElement[bool] = OrderRow.entry_id.in_(theirs)
-                if each_id == party_id:
+                if each_id == wanted.party_id:
                     on = or_(on, OrderRow.team_id == each_id, OrderRow.member_id == each_id)
                 orders = select(OrderRow.id).where(on)
                 about = select(literal(each_id, EntryRow.id.type).label("id")).union_all(theirs, orders).subquery()
@@ -204,3 +216,24 @@ class Events(Noun):
         else:
             sort = Sort("time", (EventRow.at, EventRow.id), descending=not oldest_first)
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _logged(r[0]))
+
+
+def _conditions(wanted: EventFilter) -> list[ColumnElement[bool]]:
+    """What has to hold for an event itself; whose entries it may be about is looked up apart."""
+    conditions: list[ColumnElement[bool]] = []
+    if wanted.subject_id is not None:
+        conditions.append(EventRow.subject_id == wanted.subject_id)
+    if wanted.actor:
+        behalf = EventRow.content["on_behalf_of"].astext
+        conditions.append(
+            or_(
+                EventRow.actor.icontains(wanted.actor, autoescape=True), behalf.icontains(wanted.actor, autoescape=True)
+            )
+        )
+    if wanted.acts:
+        conditions.append(EventRow.act.in_(wanted.acts))
+    if wanted.since is not None:
+        conditions.append(EventRow.at >= wanted.since)
+    if wanted.until is not None:
+        conditions.append(EventRow.at < wanted.until)
+    return conditions

@@ -1,5 +1,6 @@
 """What was done, and the log."""
 
+from datetime import date
 from typing import Annotated, Any
 from uuid import UUID
 
@@ -82,6 +83,10 @@ class Event(Sent):
 class LogQuery(PageQuery):
     """Which events are wanted; `sealed` only those with a number, `oldest` in the order of their numbers."""
 
+    actor: Annotated[Search, Field(description="only what was done by, or on behalf of, a name like this")] = ""
+    what: Annotated[Search, Field(description="acts such as order.given, or what they are about, such as order")] = ""
+    since: Annotated[date | None, Field(description="from this day on, in the zone of the workspace")] = None
+    until: Annotated[date | None, Field(description="through this day")] = None
     subject: UUID | None = None
     account: Search = ""
     """only what is about this account, or about entries on it"""

@@ -1,4 +1,4 @@
-"""Views are saved of accounts and parties too, and these are listed by their risk."""
+"""Views are saved of accounts and parties too, these are listed by their risk, and the log is by its time."""
 
 from alembic import op
 
@@ -14,6 +14,7 @@ def upgrade() -> None:
     op.execute("alter table views add constraint views_name unique (workspace_id, person_id, of, name)")
     op.execute("create index accounts_risk on accounts (workspace_id, risk)")
     op.execute("create index parties_risk on parties (workspace_id, risk)")
+    op.execute("create index events_time on events (workspace_id, at, id)")
 
 
 def downgrade() -> None:

@@ -1,0 +1,51 @@
+"""The log by who, what, where and when: each filter leaves what it says of the whole, and nothing else."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from datetime import date, datetime, timedelta
+from zoneinfo import ZoneInfo
+
+import pytest
+
+from openlatch.client import Client
+from openlatch.errors import Invalid
+from openlatch.wire import messages as wire
+
+ZONE = ZoneInfo("Europe/London")
+
+
+def day_of(event: wire.Event) -> date:
+    return datetime.fromisoformat(event.content["at"]).astimezone(ZONE).date()
+
+
+def test_each_filter_leaves_what_it_says(client: Client) -> None:
+    client.pause_provider("Live Sky")
+    client.resume_provider("Live Sky")
+    every = list(client.events())
+    today = max(map(day_of, every))
+    about_orders_or = {"order", "provider"}
+
+    def left(keeps: Callable[[wire.Event], bool]) -> list[object]:
+        return [event.id for event in every if keeps(event)]
+
+    for wanted, keeps in (
+        ({"actor": "MAREN"}, lambda e: "Maren" in e.content["actor"] or "Maren" in (e.content["on_behalf_of"] or "")),
+        ({"what": "provider.paused"}, lambda e: e.content["act"] == "provider.paused"),
+        ({"what": "order, provider"}, lambda e: e.content["act"].partition(".")[0] in about_orders_or),
+        ({"since": today}, lambda e: day_of(e) >= today),
+        ({"until": today - timedelta(days=1)}, lambda e: day_of(e) < today),
+        ({"since": today + timedelta(days=1)}, lambda _: False),
+        ({"actor": "maren", "what": "provider", "since": today, "until": today}, None),
+    ):
+        found = [event.id for event in client.events(**wanted)]  # type: ignore[arg-type]
+        if keeps is not None:
+            assert found == left(keeps), wanted
+        assert set(found) <= {event.id for event in every}
+    assert left(lambda e: e.content["act"] == "provider.paused")
+
+
+def test_what_the_log_never_tells_of_is_refused_with_what_is_meant(client: Client) -> None:
+    with pytest.raises(Invalid, match="nothing that the log tells of") as refused:
+        list(client.events(what="ordr"))
+    assert "“order”" in refused.value.next_step
