@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import click
 from rich.text import Text
@@ -16,6 +15,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.view import viewed, with_view
 from openlatch.cli.keeping import keep, kept_as
 from openlatch.cli.nouns import ACCOUNT, PROVIDER, one_of
+from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.risk import tell_risk
 from openlatch.core.phrases import counted
@@ -23,8 +23,6 @@ from openlatch.wire import messages as wire
 from openlatch.words import AccountOrder, Criticality, Listable
 
 __all__ = ["account"]
-
-F = TypeVar("F", bound=Callable[..., Any])
 
 
 def _critical(a: wire.Account) -> str:
@@ -58,17 +56,13 @@ _ACCOUNTS: tuple[Column, ...] = (
 )
 
 
-def _filtered(function: F) -> F:
-    """Give a command the filters of accounts."""
-    for option in (
-        click.option("--sort", type=one_of(AccountOrder), default="name", show_default=True, help="What comes first."),
-        click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
-        click.option("--practice/--real", default=None, help="Only those for practice, or only the real ones."),
-        click.option("--criticality", type=one_of(Criticality), help="Only those that are so critical."),
-        click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
-    ):
-        function = option(function)
-    return function
+_filtered = together(
+    click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
+    click.option("--criticality", type=one_of(Criticality), help="Only those that are so critical."),
+    click.option("--practice/--real", default=None, help="Only those for practice, or only the real ones."),
+    at_least_risk,
+    click.option("--sort", type=one_of(AccountOrder), default="name", show_default=True, help="What comes first."),
+)
 
 
 @click.group(cls=Group)

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import click
 from rich.text import Text
@@ -15,13 +14,12 @@ from openlatch.cli.connection import connect
 from openlatch.cli.inventory.cells import held, used, where
 from openlatch.cli.inventory.view import viewed, with_view
 from openlatch.cli.keeping import keep, kept_as
+from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, listed, reports_errors
 from openlatch.wire import messages as wire
 from openlatch.words import Listable
 
 __all__ = ["app"]
-
-F = TypeVar("F", bound=Callable[..., Any])
 
 
 def _app(e: wire.Entry) -> Text:
@@ -38,17 +36,13 @@ _APPS: tuple[Column, ...] = (
 )
 
 
-def _filtered(function: F) -> F:
-    """Give a command the filters of apps."""
-    for option in (
-        click.option(
-            "--sort", type=click.Choice(["name", "risk"]), default="name", show_default=True, help="What comes first."
-        ),
-        click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
-        click.option("--outside/--inside", default=None, help="Only apps outside the circle, or only those in it."),
-    ):
-        function = option(function)
-    return function
+_filtered = together(
+    click.option("--outside/--inside", default=None, help="Only apps outside the circle, or only those in it."),
+    at_least_risk,
+    click.option(
+        "--sort", type=click.Choice(["name", "risk"]), default="name", show_default=True, help="What comes first."
+    ),
+)
 
 
 @click.group(cls=Group)

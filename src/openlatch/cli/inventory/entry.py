@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from datetime import datetime
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import click
 from rich.console import Console
@@ -21,6 +20,7 @@ from openlatch.cli.inventory.cells import COLUMNS, not_watched, parts, state_of,
 from openlatch.cli.inventory.view import viewed, with_view
 from openlatch.cli.keeping import keep, kept_as
 from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
+from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.orders.giving import acting, order_entry
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.flag import tell_flag
@@ -31,8 +31,6 @@ from openlatch.words import EntryOrder, Kind, Listable, Power
 
 __all__ = ["entry", "filtered"]
 
-F = TypeVar("F", bound=Callable[..., Any])
-
 
 @click.group(cls=Group)
 def entry() -> None:
@@ -42,7 +40,7 @@ def entry() -> None:
     """
 
 
-_FILTERS = (
+filtered = together(
     click.argument("search", required=False, default=""),
     click.option(
         "--state",
@@ -62,19 +60,13 @@ _FILTERS = (
     click.option(
         "--unknown/--known", default=None, help="Only what has a level or permission whose meaning is not known."
     ),
-    click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
+    at_least_risk,
     click.option(
         "--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="Only what ends so; none: never."
     ),
     click.option("--sort", type=one_of(EntryOrder), default="severity", show_default=True, help="What comes first."),
 )
-
-
-def filtered(function: F) -> F:
-    """Give a command the search and the filters of the inventory."""
-    for option in reversed(_FILTERS):
-        function = option(function)
-    return function
+"""Gives a command the search and the filters of the inventory."""
 
 
 @entry.command("list", example="--provider 'Ticket Desk' --flagged --limit 9")

@@ -2,9 +2,8 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
 from pathlib import Path
-from typing import Any, TypeVar
+from typing import Any
 
 import click
 from rich.console import Console
@@ -19,6 +18,7 @@ from openlatch.cli.inventory.cells import standing_as, where
 from openlatch.cli.inventory.view import viewed, with_view
 from openlatch.cli.keeping import keep, kept_as
 from openlatch.cli.nouns import ACCOUNT, PARTY, one_of
+from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.rules.risk import tell_risk
 from openlatch.client import Client
@@ -27,8 +27,6 @@ from openlatch.wire import messages as wire
 from openlatch.words import Listable, PartyKind, PartyOrder, PartyStatus, Power
 
 __all__ = ["party"]
-
-F = TypeVar("F", bound=Callable[..., Any])
 
 _CHAINS: tuple[Column, ...] = (
     Column("entry", lambda c: c.entry.ref, whole=True),
@@ -62,17 +60,13 @@ _PARTIES: tuple[Column, ...] = (
 )
 
 
-def _filtered(function: F) -> F:
-    """Give a command the filters of parties."""
-    for option in (
-        click.option("--sort", type=one_of(PartyOrder), default="name", show_default=True, help="What comes first."),
-        click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more."),
-        click.option("--status", type=one_of(PartyStatus), help="Only those whose status is this one."),
-        click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
-        click.option("--kind", default="", help=f"Kinds, any of: {', '.join(PartyKind)}."),
-    ):
-        function = option(function)
-    return function
+_filtered = together(
+    click.option("--kind", default="", help=f"Kinds, any of: {', '.join(PartyKind)}."),
+    click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
+    click.option("--status", type=one_of(PartyStatus), help="Only those whose status is this one."),
+    at_least_risk,
+    click.option("--sort", type=one_of(PartyOrder), default="name", show_default=True, help="What comes first."),
+)
 
 
 @click.group(cls=Group)

@@ -1,0 +1,26 @@
+"""Options that several commands have, given together."""
+
+from __future__ import annotations
+
+from collections.abc import Callable
+from typing import Any, TypeVar
+
+import click
+
+__all__ = ["at_least_risk", "together"]
+
+F = TypeVar("F", bound=Callable[..., Any])
+
+
+def together(*options: Callable[[F], F]) -> Callable[[F], F]:
+    """Return several options as one decorator, in the order in which help shows them."""
+
+    def give(function: F) -> F:
+        for option in reversed(options):
+            function = option(function)
+        return function
+
+    return give
+
+
+at_least_risk = click.option("--risk", type=click.IntRange(0, 100), default=0, help="Only this risk or more.")
