@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Callable
+from collections.abc import Callable, Sequence
 from typing import Any, TypeVar
 
 import click
@@ -12,7 +12,7 @@ __all__ = ["at_least_risk", "together"]
 F = TypeVar("F", bound=Callable[..., Any])
 
 
-def together(*options: Callable[[F], F]) -> Callable[[F], F]:
+def together(options: Sequence[Callable[[F], F]]) -> Callable[[F], F]:
     """Return several options as one decorator, in the order in which help shows them."""
 
     def give(function: F) -> F:

@@ -57,11 +57,13 @@ _ACCOUNTS: tuple[Column, ...] = (
 
 
 _filtered = together(
-    click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
-    click.option("--criticality", type=one_of(Criticality), help="Only those that are so critical."),
-    click.option("--practice/--real", default=None, help="Only those for practice, or only the real ones."),
-    at_least_risk,
-    click.option("--sort", type=one_of(AccountOrder), default="name", show_default=True, help="What comes first."),
+    [
+        click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
+        click.option("--criticality", type=one_of(Criticality), help="Only those that are so critical."),
+        click.option("--practice/--real", default=None, help="Only those for practice, or only the real ones."),
+        at_least_risk,
+        click.option("--sort", type=one_of(AccountOrder), default="name", show_default=True, help="What comes first."),
+    ]
 )
 
 

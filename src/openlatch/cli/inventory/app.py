@@ -37,11 +37,13 @@ _APPS: tuple[Column, ...] = (
 
 
 _filtered = together(
-    click.option("--outside/--inside", default=None, help="Only apps outside the circle, or only those in it."),
-    at_least_risk,
-    click.option(
-        "--sort", type=click.Choice(["name", "risk"]), default="name", show_default=True, help="What comes first."
-    ),
+    [
+        click.option("--outside/--inside", default=None, help="Only apps outside the circle, or only those in it."),
+        at_least_risk,
+        click.option(
+            "--sort", type=click.Choice(["name", "risk"]), default="name", show_default=True, help="What comes first."
+        ),
+    ]
 )
 
 

@@ -41,30 +41,37 @@ def entry() -> None:
 
 
 filtered = together(
-    click.argument("search", required=False, default=""),
-    click.option(
-        "--state",
-        default="standing",
-        show_default=True,
-        help="States, separated by commas: offered, live, paused, ending, ended; standing for all but ended.",
-    ),
-    click.option("--kind", default="", help=f"Kinds, any of: {', '.join(Kind)}."),
-    click.option("--power", default="", help=f"Powers, any of: {', '.join(Power)}."),
-    click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
-    click.option("--account", type=ACCOUNT, default="", help="Only this account."),
-    click.option("--party", type=PARTY, default="", help="Only this party: a name, an address or an id."),
-    click.option("--flagged/--not-flagged", default=None, help="Only what has a flag, or only what has none."),
-    click.option("--rule", type=RULE, default="", help="Only what this rule flags."),
-    click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
-    click.option("--mine", is_flag=True, help="Only your own access, by your address."),
-    click.option(
-        "--unknown/--known", default=None, help="Only what has a level or permission whose meaning is not known."
-    ),
-    at_least_risk,
-    click.option(
-        "--ends", type=click.Choice(["none", "dated", "unknown"]), default=None, help="Only what ends so; none: never."
-    ),
-    click.option("--sort", type=one_of(EntryOrder), default="severity", show_default=True, help="What comes first."),
+    [
+        click.argument("search", required=False, default=""),
+        click.option(
+            "--state",
+            default="standing",
+            show_default=True,
+            help="States, separated by commas: offered, live, paused, ending, ended; standing for all but ended.",
+        ),
+        click.option("--kind", default="", help=f"Kinds, any of: {', '.join(Kind)}."),
+        click.option("--power", default="", help=f"Powers, any of: {', '.join(Power)}."),
+        click.option("--provider", type=PROVIDER, default="", help="Only this provider."),
+        click.option("--account", type=ACCOUNT, default="", help="Only this account."),
+        click.option("--party", type=PARTY, default="", help="Only this party: a name, an address or an id."),
+        click.option("--flagged/--not-flagged", default=None, help="Only what has a flag, or only what has none."),
+        click.option("--rule", type=RULE, default="", help="Only what this rule flags."),
+        click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
+        click.option("--mine", is_flag=True, help="Only your own access, by your address."),
+        click.option(
+            "--unknown/--known", default=None, help="Only what has a level or permission whose meaning is not known."
+        ),
+        at_least_risk,
+        click.option(
+            "--ends",
+            type=click.Choice(["none", "dated", "unknown"]),
+            default=None,
+            help="Only what ends so; none: never.",
+        ),
+        click.option(
+            "--sort", type=one_of(EntryOrder), default="severity", show_default=True, help="What comes first."
+        ),
+    ]
 )
 """Gives a command the search and the filters of the inventory."""
 

@@ -61,11 +61,13 @@ _PARTIES: tuple[Column, ...] = (
 
 
 _filtered = together(
-    click.option("--kind", default="", help=f"Kinds, any of: {', '.join(PartyKind)}."),
-    click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
-    click.option("--status", type=one_of(PartyStatus), help="Only those whose status is this one."),
-    at_least_risk,
-    click.option("--sort", type=one_of(PartyOrder), default="name", show_default=True, help="What comes first."),
+    [
+        click.option("--kind", default="", help=f"Kinds, any of: {', '.join(PartyKind)}."),
+        click.option("--outside/--inside", default=None, help="Only parties outside the circle, or only those in it."),
+        click.option("--status", type=one_of(PartyStatus), help="Only those whose status is this one."),
+        at_least_risk,
+        click.option("--sort", type=one_of(PartyOrder), default="name", show_default=True, help="What comes first."),
+    ]
 )
 
 
