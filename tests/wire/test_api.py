@@ -243,8 +243,16 @@ def test_an_address_of_the_api_that_is_none_is_not_found_whatever_the_method(htt
     for method, path in (("POST", "/batches/7Q4K-BRM2/items/first/done"), ("DELETE", "/nothing"), ("GET", "/nothing")):
         answer = http.request(method, path)
         assert (answer.status_code, problem(answer)["code"]) == (404, "not-found")
-    answer = http.request("DELETE", "/entries")
-    assert answer.status_code == 405, "this one is there, for reading"
+        assert path in problem(answer)["detail"]
+    for method, path, allowed in (
+        ("DELETE", "/entries", {"GET", "HEAD"}),
+        ("PUT", "/session/founding", {"POST"}),
+        ("PATCH", "/views", {"GET", "HEAD", "PUT"}),
+    ):
+        answer = http.request(method, path)
+        assert answer.status_code == 405, "this one is there, for something else"
+        assert set(answer.headers["Allow"].split(", ")) == allowed
+        assert method in problem(answer)["detail"]
 
 
 GOOD = {

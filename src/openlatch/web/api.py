@@ -497,10 +497,18 @@ def bind_errors(app: Flask) -> None:
 
     @app.errorhandler(HTTPException)
     def http(error: HTTPException) -> Response:
-        code = 404 if error.code == 405 and _is_nothing_of_ours() else error.code or 500
-        known = {404: NotFound, 405: Malformed, 413: Malformed}.get(code, OpenLatchError)
-        problem = known(error.description or error.name, next_step="Check the address and the method.")
-        return _problem(problem, code)
+        allowed = _methods_here() if error.code == 405 else ()
+        if error.code == 404 or (error.code == 405 and not allowed):
+            next_step = "Check the address; all there are stand in the API's description."
+            return _problem(NotFound(f"There is nothing at {request.path[:200]}.", next_step=next_step), 404)
+        if allowed:
+            takes = f"{request.path[:200]} does not take {request.method}. Nothing was changed."
+            answer = _problem(Malformed(takes, next_step=f"Use one of: {', '.join(allowed)}."), 405)
+            answer.headers["Allow"] = ", ".join(allowed)
+            return answer
+        known = Malformed if error.code == 413 else OpenLatchError
+        problem = known(error.description or error.name, next_step="Check the address and what is sent to it.")
+        return _problem(problem, error.code or 500)
 
     @app.errorhandler(OperationalError)
     def database(error: OperationalError) -> Response:
@@ -527,15 +535,16 @@ def bind_errors(app: Flask) -> None:
         return _problem(problem)
 
 
-def _is_nothing_of_ours() -> bool:
-    """Whether an address of the API is none with any method: only the console's page would be shown for it."""
+def _methods_here() -> tuple[str, ...]:
+    """The methods that the present address of the API takes; none where only the console's page would be shown for it,
+    and all of any other address.
+    """
+    adapter = current_app.url_map.bind("")
+    every = sorted(set(adapter.allowed_methods(request.path)) - {"OPTIONS"})
     if not request.path.startswith(f"{PREFIX}/"):
-        return False
-    try:
-        rule, _ = current_app.url_map.bind("").match(request.path, "GET", return_rule=True)
-    except HTTPException:
-        return False
-    return not rule.rule.startswith(f"{PREFIX}/")
+        return tuple(every)
+    rules = {method: adapter.match(request.path, method, return_rule=True)[0].rule for method in every}
+    return tuple(method for method, rule in rules.items() if rule.startswith(f"{PREFIX}/"))
 
 
 def _problem(error: OpenLatchError, status: int | None = None) -> Response:
