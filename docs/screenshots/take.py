@@ -124,6 +124,7 @@ def listed(page: Page, stack: Stack) -> None:
     file = io.BytesIO()
     book.save(file)
     page.goto(f"{stack.url}/providers")
+    page.get_by_role("link", name="Hill Road Signage", exact=True).click()
     kept = page.get_by_role("article").filter(has=page.get_by_role("heading", name="Hill Road Signage"))
     kept.get_by_role("link", name="Import a list").click()
     kind = "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet"
