@@ -132,6 +132,16 @@ def test_an_app_on_several_accounts_is_one_app_with_a_line_for_each(client: Clie
     assert len(two) == len({app.party.id for app in two}) == 2, "of one name at two providers, and not taken for one"
 
 
+def test_an_entry_has_its_flags_wherever_it_is_shown(client: Client) -> None:
+    """Entries of an app, and those that a party reaches, are the entries of the inventory, flags and all."""
+    flagged = {entry.id: {flag.id for flag in entry.flags} for entry in client.entries()}
+    shown = [entry for app in client.apps() for entry in app.entries]
+    shown += [chain.entry for chain in client.reach(f"orla.finch@{DOMAIN}").chains]
+    assert any(flagged[entry.id] for entry in shown)
+    for entry in shown:
+        assert {flag.id for flag in entry.flags} == flagged[entry.id]
+
+
 def test_a_file_has_the_lines_of_the_list_and_each_view_is_of_its_own_list(client: Client) -> None:
     text = b"".join(client.accounts_export("csv", sort="risk", criticality="vital")).decode()
     rows = list(csv.DictReader(io.StringIO(text, newline="")))

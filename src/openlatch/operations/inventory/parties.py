@@ -12,7 +12,7 @@ from openlatch.core.inventory.reach import reach as reach_of
 from openlatch.core.model import Party
 from openlatch.errors import Invalid
 from openlatch.operations.call import Call, operation
-from openlatch.operations.inventory.entries import Sight, sight, words
+from openlatch.operations.inventory.entries import Sight, flags_on, sight, words
 from openlatch.store.inventory.entries import Listed
 from openlatch.store.inventory.parties import ListedParty, PartyFilter
 from openlatch.store.pages import Page
@@ -83,10 +83,11 @@ def browse_apps(call: Call, wanted: Wanted, limit: int, cursor: str | None) -> P
     page = _chosen(call, wanted, (PartyKind.APP,), limit, cursor)
     held = call.tx.entries.held_by(each.party.id for each in page.items)
     listed = call.tx.entries.about(entry.id for entry in held)
+    flags = flags_on(call, listed.values())
     theirs: dict[UUID, list[Sight]] = {}
     for entry in held:
         if entry.kind is Kind.APP:
-            theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id]))
+            theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id], flags[entry.id]))
     return Page(tuple(AppSight(each, tuple(theirs.get(each.party.id, ()))) for each in page.items), page.next)
 
 
@@ -136,12 +137,13 @@ def reach(call: Call, text: str) -> ReachSight:
     graph, _ = _graph(call, party.id)
     chains = reach_of(graph, party.id)
     listed = call.tx.entries.about(chain.entry.id for chain in chains)
+    flags = flags_on(call, listed.values())
     teams = call.tx.parties.some(link.as_party for chain in chains for link in chain.links)
     return ReachSight(
         party,
         tuple(
             ChainSight(
-                sight(call, listed[chain.entry.id]),
+                sight(call, listed[chain.entry.id], flags[chain.entry.id]),
                 tuple((link, teams[link.as_party]) for link in chain.links),
                 loses(graph, party.id, chain.entry),
             )
