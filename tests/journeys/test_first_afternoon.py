@@ -49,7 +49,7 @@ def test_a_holder_begins_with_nothing_and_has_ended_an_access_with_proof(page: P
     page.get_by_role("button", name="Found the workspace").click()
     expect(page.get_by_text("not the code that was printed")).to_be_visible()
     assert faults_of(page) == []
-    page.get_by_label("Code").fill(printed_code(empty).lower())
+    page.get_by_label("Code").fill(printed_code(empty).upper())
     page.get_by_role("button", name="Found the workspace").click()
     # Three ways to begin: writing down what one knows.
     steps = page.get_by_role("region", name="First steps")

@@ -1,4 +1,4 @@
-"""Options that several commands have, given together."""
+"""Options that several commands share."""
 
 from __future__ import annotations
 

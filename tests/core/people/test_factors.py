@@ -17,9 +17,9 @@ from openlatch.core.people.factors import (
     is_recovery_code,
     keep_one,
     lacks_factor,
+    one_time_code,
     plain_code,
     proved,
-    recovery_code,
 )
 from openlatch.errors import Conflict
 from openlatch.words import FactorKind, Role
@@ -56,7 +56,7 @@ def test_every_step_is_worked_out_whichever_fits() -> None:
 @given(st.lists(st.integers(0, 10_000), min_size=15, max_size=15), st.sampled_from(["", " ", "-", " - "]))
 def test_a_recovery_code_is_known_however_it_is_typed(drawn: list[int], between: str) -> None:
     numbers = iter(drawn)
-    code = recovery_code(lambda below: next(numbers) % below)
+    code = one_time_code(lambda below: next(numbers) % below)
     typed = between.join(plain_code(code)).upper()
     assert is_recovery_code(typed)
     assert plain_code(typed) == plain_code(code)

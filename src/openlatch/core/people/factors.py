@@ -24,9 +24,9 @@ __all__ = [
     "is_recovery_code",
     "keep_one",
     "lacks_factor",
+    "one_time_code",
     "plain_code",
     "proved",
-    "recovery_code",
 ]
 
 STEP = timedelta(seconds=30)
@@ -93,8 +93,8 @@ def accepted_step(fits: Callable[[int], bool], now: datetime, used: int) -> int 
     return next((step for step in fitting if step > used), None)
 
 
-def recovery_code(below: Callable[[int], int]) -> str:
-    """Return a recovery code of letters that `below` draws (a number from 0 to below its argument): 74 bits."""
+def one_time_code(below: Callable[[int], int]) -> str:
+    """Return a code for one use, of letters that `below` draws (a number from 0 to below its argument): 74 bits."""
     drawn = "".join(_LETTERS[below(len(_LETTERS))] for _ in range(_RECOVERY))
     return "-".join(drawn[at : at + _GROUP] for at in range(0, _RECOVERY, _GROUP))
 

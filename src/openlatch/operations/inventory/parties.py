@@ -66,7 +66,10 @@ class CutSight:
 @operation("parties.browse")
 def browse(call: Call, wanted: Wanted, limit: int, cursor: str | None) -> Page[ListedParty]:
     """Parties in the order that is wanted, each with what it has."""
-    return _chosen(call, wanted, words(PartyKind, wanted.kind, "kind"), limit, cursor)
+    chosen = PartyFilter(
+        wanted.q, words(PartyKind, wanted.kind, "kind"), wanted.status, outside=wanted.outside, risk=wanted.risk
+    )
+    return call.tx.parties.browse(chosen, wanted.sort, limit=limit, cursor=cursor, now=call.now)
 
 
 @dataclass(frozen=True, slots=True)
@@ -79,8 +82,11 @@ class AppSight:
 
 @operation("apps.browse")
 def browse_apps(call: Call, wanted: Wanted, limit: int, cursor: str | None) -> Page[AppSight]:
-    """Apps, each with its entries on every account: the rows of a matrix of apps by accounts."""
-    page = _chosen(call, wanted, (PartyKind.APP,), limit, cursor)
+    """Connected apps, each with its entries on every account that it is on."""
+    chosen = PartyFilter(
+        wanted.q, (PartyKind.APP,), wanted.status, outside=wanted.outside, risk=wanted.risk, connected=True
+    )
+    page = call.tx.parties.browse(chosen, wanted.sort, limit=limit, cursor=cursor, now=call.now)
     held = call.tx.entries.held_by(each.party.id for each in page.items)
     listed = call.tx.entries.about(entry.id for entry in held)
     flags = flags_on(call, listed.values())
@@ -89,13 +95,6 @@ def browse_apps(call: Call, wanted: Wanted, limit: int, cursor: str | None) -> P
         if entry.kind is Kind.APP:
             theirs.setdefault(entry.party_id, []).append(sight(call, listed[entry.id], flags[entry.id]))
     return Page(tuple(AppSight(each, tuple(theirs.get(each.party.id, ()))) for each in page.items), page.next)
-
-
-def _chosen(
-    call: Call, wanted: Wanted, kinds: tuple[PartyKind, ...], limit: int, cursor: str | None
-) -> Page[ListedParty]:
-    chosen = PartyFilter(wanted.q, kinds, wanted.status, wanted.outside, wanted.risk)
-    return call.tx.parties.browse(chosen, wanted.sort, limit=limit, cursor=cursor, now=call.now)
 
 
 @operation("parties.show")

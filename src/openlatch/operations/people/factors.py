@@ -17,9 +17,9 @@ from openlatch.core.people.factors import (
     accepted_step,
     is_recovery_code,
     keep_one,
+    one_time_code,
     plain_code,
     proved,
-    recovery_code,
 )
 from openlatch.core.telling.notices import Notice
 from openlatch.deferred import deferred
@@ -142,7 +142,7 @@ def added(call: Call, factor: Factor) -> tuple[str, ...]:
 
 def recovery_codes(call: Call) -> tuple[str, ...]:
     """Make recovery codes for whoever is signed in; those of before hold no more."""
-    codes = tuple(recovery_code(secrets.randbelow) for _ in range(RECOVERY_CODES))
+    codes = tuple(one_time_code(secrets.randbelow) for _ in range(RECOVERY_CODES))
     call.tx.factors.set_recovery(call.person.id, {call.services.new_id(): _hash(code) for code in codes})
     call.log("factor.recovery-made", "person", call.person.id, count=len(codes))
     return codes

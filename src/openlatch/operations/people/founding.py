@@ -8,6 +8,7 @@ from collections.abc import Iterable
 from dataclasses import dataclass
 
 from openlatch.core.model import Circle, Person, Workspace
+from openlatch.core.people.factors import one_time_code, plain_code
 from openlatch.errors import Conflict, Invalid
 from openlatch.operations.call import Services, as_service
 from openlatch.operations.people import people, sign_ins
@@ -16,11 +17,6 @@ from openlatch.store import Store
 from openlatch.words import Role
 
 __all__ = ["Founding", "Taken", "found", "found_first", "new_code"]
-
-_ALPHABET = "0123456789ABCDEFGHJKMNPQRSTVWXYZ"
-"""No letter that is read as another one."""
-_MISREAD = str.maketrans({"I": "1", "L": "1", "O": "0", "-": None, " ": None})
-_GROUPS, _LENGTH = 3, 4
 
 
 @dataclass(frozen=True, slots=True)
@@ -45,9 +41,8 @@ class Taken:
 
 
 def new_code() -> str:
-    """Return a code with which someone can found the first workspace; 60 bits that nobody guesses."""
-    letters = "".join(secrets.choice(_ALPHABET) for _ in range(_GROUPS * _LENGTH))
-    return "-".join(letters[place : place + _LENGTH] for place in range(0, len(letters), _LENGTH))
+    """Return a code with which someone can found the first workspace; nobody guesses it."""
+    return one_time_code(secrets.randbelow)
 
 
 def found(store: Store, services: Services, wish: Founding, *, only: bool = False) -> Taken:
@@ -83,7 +78,7 @@ def found_first(store: Store, services: Services, wish: Founding, code: str, net
             "A workspace was founded here already. Nothing was created.",
             next_step="Sign in, or ask its owner to invite you.",
         )
-    if not services.founding or not hmac.compare_digest(_plain(code), _plain(services.founding)):
+    if not services.founding or not _same(code, services.founding):
         raise Invalid(
             "That is not the code that the service printed. Nothing was created.",
             next_step="Copy the code from where openlatch service serve was started; each start prints a new one.",
@@ -92,8 +87,8 @@ def found_first(store: Store, services: Services, wish: Founding, code: str, net
     return found(store, services, wish, only=True)
 
 
-def _plain(code: str) -> bytes:
-    return code.upper().translate(_MISREAD).encode()
+def _same(typed: str, printed: str) -> bool:
+    return hmac.compare_digest(plain_code(typed).encode(), plain_code(printed).encode())
 
 
 def _domains(circle: Iterable[str]) -> frozenset[str]:

@@ -30,7 +30,7 @@ _THERE = AccountRow.removed_at.is_(None)
 
 
 _SAME_PROVIDER = and_(ProviderRow.workspace_id == AccountRow.workspace_id, ProviderRow.id == AccountRow.provider_id)
-_CRITICALITY = case({"vital": 0, "normal": 1, "minor": 2}, value=AccountRow.criticality, else_=3)
+_CRITICALITY = case({word.value: -place for place, word in enumerate(Criticality)}, value=AccountRow.criticality)
 _BY_NAME = (folded(AccountRow.name), AccountRow.id)
 _SORTS = {
     AccountOrder.NAME: Sort("name", _BY_NAME),

@@ -16,11 +16,11 @@ from openlatch.core.providers.observation import WRITTEN, ObservedParty
 from openlatch.errors import Changed, Invalid
 from openlatch.store.bulk import add_rows, change_rows
 from openlatch.store.codec import Codec
-from openlatch.store.inventory.rows import IdentifierRow, PartyRow
+from openlatch.store.inventory.rows import EntryRow, IdentifierRow, PartyRow
 from openlatch.store.inventory.standing import PartyStanding, of_parties
 from openlatch.store.noun import Noun, id_or_ref, missing
 from openlatch.store.pages import Page, Sort, folded, page
-from openlatch.words import PartyKind, PartyOrder, PartyStatus
+from openlatch.words import Kind, PartyKind, PartyOrder, PartyStatus
 
 __all__ = ["NO_PROVIDER", "PARTY", "ListedParty", "Parties", "PartyFilter", "party_matches"]
 
@@ -58,6 +58,8 @@ class PartyFilter:
     status: PartyStatus | None = None
     outside: bool | None = None
     risk: int = 0
+    connected: bool = False
+    """only those that are connected to an account as an app, not merely signed in there"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -352,6 +354,10 @@ class Parties(Noun):
         query = select(PartyRow).where(_one_of_its_own, PartyRow.risk >= wanted.risk)
         if wanted.kinds:
             query = query.where(PartyRow.kind.in_([kind.value for kind in wanted.kinds]))
+        if wanted.connected:
+            as_app = (EntryRow.party_id == PartyRow.id, EntryRow.kind == Kind.APP.value, EntryRow.state != "ended")
+            same = EntryRow.workspace_id == PartyRow.workspace_id
+            query = query.where(select(EntryRow.id).where(same, *as_app).exists())
         if wanted.status is not None:
             query = query.where(PartyRow.status == wanted.status.value)
         if wanted.outside is not None:

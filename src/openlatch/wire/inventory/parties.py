@@ -46,7 +46,7 @@ class Account(Sent):
     locked: Annotated[bool | None, Field(description="whether nothing on it may be open to anyone; null: no such lock")]
     risk: Annotated[int, Field(description="from 0 to 100")]
     worst: Severity | None
-    shared_with: Annotated[int, Field(description="the number of parties that have access")]
+    shared_with: Annotated[int, Field(description="the number of parties that have access, or an offer of it")]
     administrators: Annotated[int, Field(description="those of them that can let others in")]
     outsiders: Annotated[int, Field(description="those of them that are outside the circle")]
     secrets: Annotated[int, Field(description="how often a password, key or code of it is known to someone")]

@@ -112,7 +112,7 @@ class BatchItem(Sent):
 
 
 class Batch(Sent):
-    """Orders given together; `outcomes` counts what came of the things in it, `over` says that nothing is left.
+    """Orders for several things; `outcomes` counts what came of each, `over` says that nothing is left.
 
     It `rests` while nothing in it goes on by itself, whatever people have to do. Of someone who goes, `remains` says
     the ways in that they have still; it is over once there are none but those that are left open.

@@ -27,7 +27,7 @@ const DRAWN: Column[] = [
   { key: "used", title: "Last used", cell: "text-mute" },
   { key: "ref", title: "Id", cell: "font-mono text-small text-mute" },
 ];
-/** One app on one account; the first of an app says what the app is. What is only signed in somewhere is not connected. */
+/** One app on one account; the first of an app says what the app is. */
 interface Line {
   app: App;
   entry: Entry;
