@@ -136,11 +136,16 @@ def listed(page: Page, stack: Stack) -> None:
 def offered(page: Page, stack: Stack) -> None:
     """An offer, filled in, with what it would be."""
     page.goto(f"{stack.url}/offers/new?account=South%20Dome")
-    page.get_by_label("To whom: an address, or a handle").fill("amara.levy@northcape-uni.example")
+    page.get_by_role("combobox", name="To whom").fill("amara.levy@northcape-uni.example")
+    page.get_by_role("button", name="Next").click()
     page.get_by_label("What they need to do there").select_option("observe")
+    page.get_by_role("button", name="Next").click()
     page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("without an end, on purpose").check()
+    page.get_by_role("button", name="Next").click()
     page.get_by_label("What it is for").fill("Nights on faint variables")
+    page.get_by_role("button", name="Next").click()
+    page.get_by_role("heading", name="Flags it would raise").wait_for()
     page.get_by_text("would have this on South Dome without an end").wait_for()
     shoot(page, "offer")
 

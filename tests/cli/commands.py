@@ -21,6 +21,7 @@ SAYS: dict[str, str] = {
     # what a command has to say when its own example is typed; {…} is one of the things in the demo
     "account change": "Gate: vital.",
     "account export": "to accounts.xlsx.",
+    "account levels": "observer",
     "account list": "Weather Mast",
     "account show": "of 100",
     "activity list": "looked at the day's bookings",

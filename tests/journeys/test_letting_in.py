@@ -41,12 +41,17 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     stack: Stack, page: Page, hers: Page, client: Client
 ) -> None:
     sign_in(page, to="/offers/new?account=South%20Dome")
-    page.get_by_label("To whom: an address, or a handle").fill(" Amara.Levy@northcape-uni.example")
+    page.get_by_role("combobox", name="To whom").fill(" Amara.Levy@northcape-uni.example")
+    page.keyboard.press("Enter")
     page.get_by_label("What they need to do there").select_option("observe")
     expect(page.get_by_text("“observer” is the narrowest that covers view and edit")).to_be_visible()
+    page.get_by_role("button", name="Next").click()
     page.get_by_label("Hours of the week, Europe/London (optional)").fill("tue,fri 19:00-04:00")
     page.get_by_label("Last day, Europe/London").fill(LAST_DAY)
+    page.get_by_role("button", name="Next").click()
     page.get_by_label("What it is for").fill("Nights on faint variables")
+    page.keyboard.press("Enter")
+    expect(page.get_by_role("heading", name="Flags it would raise")).to_be_visible()
     shown = page.get_by_text("Dr Amara Levy can view and edit on South Dome, Tuesdays and Fridays 19:00–04:00")
     expect(shown).to_be_visible()
     expect(page.get_by_text(AMARA, exact=True)).to_be_visible()

@@ -7,9 +7,13 @@ import {
   ComboboxOption,
   ComboboxOptions,
 } from "@headlessui/vue";
+import { computed } from "vue";
 
-/** Choosing one of many known things by typing part of its name; what is found is looked up by whoever uses this. */
-defineProps<{
+/**
+ * Choosing one of many known things by typing part of its name; what is found is looked up by whoever uses this.
+ * One that is `free` takes what is typed as it is, too.
+ */
+const props = defineProps<{
   chosen: Choice | null;
   choices: Choice[];
   label: string;
@@ -19,10 +23,31 @@ defineProps<{
   /** whether there are more than are listed */
   more?: boolean;
   required?: boolean;
+  disabled?: boolean;
+  /** whether what is typed counts, though it is none of the choices */
+  free?: boolean;
+  name?: string;
   /** whether its name is said, and not shown */
   bare?: boolean;
 }>();
-const emit = defineEmits<{ choose: [choice: Choice]; search: [text: string] }>();
+const emit = defineEmits<{ choose: [choice: Choice]; search: [text: string]; type: [text: string] }>();
+/** What was typed into a free field, unless it is one of the choices. */
+const ownText = computed(() =>
+  props.free && props.chosen && !props.choices.some((one) => one.key === props.chosen?.key)
+    ? props.chosen
+    : null,
+);
+/** The choices, first the one that is just what was typed. */
+const listed = computed(() => {
+  const exact = (one: Choice): boolean => one.key === props.chosen?.key;
+  return props.free
+    ? [...props.choices.filter(exact), ...props.choices.filter((one) => !exact(one))]
+    : props.choices;
+});
+function typed(text: string): void {
+  if (props.free) emit("type", text);
+  emit("search", text);
+}
 const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "";
 </script>
 
@@ -32,7 +57,8 @@ const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "
     class="relative"
     :model-value="chosen"
     by="key"
-    @update:model-value="(choice: Choice | null) => choice && emit('choose', choice)"
+    :disabled="disabled"
+    @update:model-value="(choice: Choice | null) => choice && choice !== ownText && emit('choose', choice)"
   >
     <ComboboxLabel :class="bare ? 'sr-only' : 'small mb-1 block'">{{ label }}</ComboboxLabel>
     <span class="relative block">
@@ -41,10 +67,12 @@ const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "
         :display-value="nameOf"
         :placeholder="placeholder"
         :required="required"
+        :name="name"
+        autocapitalize="none"
         autocomplete="off"
         spellcheck="false"
-        maxlength="200"
-        @change="emit('search', ($event.target as HTMLInputElement).value)"
+        maxlength="320"
+        @change="typed(($event.target as HTMLInputElement).value)"
         @blur="emit('search', '')"
       />
       <ComboboxButton class="absolute top-0 right-0 h-full px-2 text-mute" aria-label="show all">
@@ -54,9 +82,16 @@ const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "
       </ComboboxButton>
     </span>
     <ComboboxOptions
+      v-if="!free || choices.length"
       class="absolute z-20 mt-1 max-h-[320px] w-full min-w-[280px] overflow-auto border border-line bg-paper py-1 shadow-lg"
     >
-      <ComboboxOption v-for="one in choices" :key="one.key" v-slot="{ active, selected }" :value="one">
+      <!-- What was typed comes first, so that Enter takes it and nobody else. -->
+      <ComboboxOption v-if="ownText" v-slot="{ active }" :value="ownText">
+        <div class="cursor-pointer px-3 py-[5px] text-plain" :class="active ? 'bg-act text-paper' : ''">
+          “{{ ownText.name }}” <span :class="active ? '' : 'text-mute'">as you typed it</span>
+        </div>
+      </ComboboxOption>
+      <ComboboxOption v-for="one in listed" :key="one.key" v-slot="{ active, selected }" :value="one">
         <div class="cursor-pointer px-3 py-[5px] text-plain" :class="active ? 'bg-act text-paper' : ''">
           <span class="break-words" :class="selected ? 'font-[620]' : ''">{{ one.name }}</span>
           <span v-if="one.detail" class="block text-small" :class="active ? '' : 'text-mute'">{{
@@ -64,7 +99,11 @@ const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "
           }}</span>
         </div>
       </ComboboxOption>
-      <li v-if="!choices.length" class="px-3 py-[5px] text-plain text-mute" role="presentation">
+      <li
+        v-if="!choices.length && !(free && !busy)"
+        class="px-3 py-[5px] text-plain text-mute"
+        role="presentation"
+      >
         {{ busy ? "Loading…" : "Nothing matches." }}
       </li>
       <li v-else-if="more" class="px-3 py-[5px] text-small text-mute" role="presentation">

@@ -12,6 +12,9 @@ export function showDates(language: string, zone: string): void {
   own.zone = zone;
 }
 
+/** The language in which dates are written. */
+export const language = (): string => own.language;
+
 /** A way of writing instants; making one takes far longer than using it, so each is made once. */
 export function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
   const key = JSON.stringify([own.language, zone, options]);
@@ -64,6 +67,12 @@ export function dateField(at: string | null | undefined, zone: string, { end = f
   return new Intl.DateTimeFormat("en-CA", { timeZone: zone }).format(
     new Date(Date.parse(at) - (end ? 1 : 0)),
   );
+}
+
+/** A day such as 2027-03-31 as days are written: "31 Mar 2027". */
+export function plainDay(date: string): string {
+  const noon = Date.parse(`${date}T12:00:00Z`);
+  return Number.isNaN(noon) ? "" : format("UTC", DATE).format(new Date(noon));
 }
 
 /** A day such as 2027-03-31 written out, with how far away it is: "Wednesday 31 March 2027, in 4 months". */

@@ -28,6 +28,11 @@ class LettingInCalls(Transport):
         params = {"task": task, "needs": ",".join(needs)}
         return self._send(wire.Fit, "GET", f"/accounts/{part(account)}/fit", params=params)
 
+    def choices(self, account: str, part_: str = "", limit: int = 50) -> wire.AccountChoices:
+        """Return what can be given on an account: levels with their powers, and its parts that have `part_` in them."""
+        params = {"part": part_, "limit": limit}
+        return self._send(wire.AccountChoices, "GET", f"/accounts/{part(account)}/choices", params=params)
+
     def check_offer(self, wish: wire.OfferWish, instead_of: str = "") -> wire.OfferTerms:
         """Return the exact terms of an offer, and what is worth knowing before it is made; changes nothing."""
         path = f"/offers/{part(instead_of)}/check" if instead_of else "/offers/check"

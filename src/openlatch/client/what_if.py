@@ -24,6 +24,13 @@ class WhatIfCalls(Transport):
         params = {} if part_ is None else {"part": part_}
         return self._send(wire.Shares, "GET", f"/accounts/{part(account)}/shares", params=params).items
 
+    def preview_offer(self, wish: wire.OfferWish) -> wire.OfferPreview:
+        """Return what an offer would change once it is accepted, and the same as a proposal; changes nothing."""
+        fields = set(wire.OfferWish.model_fields)
+        return self._send(
+            wire.OfferPreview, "POST", "/offers/preview", json=wish.model_dump(mode="json", include=fields)
+        )
+
     def propose(self, body: Mapping[str, Any]) -> wire.Proposal:
         """Submit a proposal; it is worked out meanwhile, see `worked_out`."""
         return self._send(wire.Proposal, "POST", "/proposals", json={"body": dict(body)})

@@ -25,6 +25,16 @@ def _(w: World) -> None:
         w.auditor.fit("South Dome", "levitate")
 
 
+@of("accounts.choices")
+def _(w: World) -> None:
+    found = w.auditor.choices(PLATES, "folder 20", 3)
+    assert found.levels[0].level == "plate reader"
+    assert (len(found.parts), found.more_parts > 0) == (3, True)
+    assert all("folder 20" in part for part in found.parts)
+    with w.refused(NotAllowed, "accounts.choices"):
+        w.member.choices(PLATES)
+
+
 @of("offers.look_up")
 def _(w: World) -> None:
     terms = w.manager.check_offer(w.wish(f"finn.dale@{DOMAIN}"))

@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from openlatch.demo.cast import DOMAIN
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound
 from tests.operations.effects.world import World, of
 
@@ -15,6 +16,18 @@ def _(w: World) -> None:
     assert any(shift.who == "Anyone" and shift.lost for shift in outcome.shifts)
     with w.refused(Invalid, "changes.0"):
         w.manager.propose({"proposal": 1, "title": "x", "changes": [{"do": "fly"}]})
+
+
+@of("proposals.of_offer")
+def _(w: World) -> None:
+    there = w.owner.summary()
+    preview = w.manager.preview_offer(w.wish(f"finn.dale@{DOMAIN}"))
+    assert [shift.who for shift in preview.outcome.shifts] == ["Finn Dale"]
+    again = w.manager.worked_out(w.manager.propose(preview.proposal).ref).runs[-1].outcome
+    assert again == preview.outcome
+    assert w.owner.summary() == there
+    with w.refused(NotAllowed, "proposals.of_offer"):
+        w.reviewer.preview_offer(w.wish(f"finn.dale@{DOMAIN}"))
 
 
 @of("proposals.change")

@@ -92,7 +92,7 @@ useShortcuts({
           <b class="font-[620]">Advice.</b> {{ entry.advice.text }}
         </p>
         <EntryFlags :entry="entry" />
-        <div class="mt-6 flex flex-wrap gap-[10px]">
+        <div class="acts">
           <button v-if="canEnd" type="button" class="button button-danger" @click="ending = true">
             {{ opens }}
           </button>

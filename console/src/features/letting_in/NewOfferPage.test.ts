@@ -52,6 +52,13 @@ const fit = {
   text: "“observer” is the narrowest that covers view.",
 };
 
+const outcome = {
+  flags_raised: [
+    { rule: "never-reviewed", title: "", severity: "low", subject: "entry", about: "South Dome", reason: "Nobody has reviewed it." },
+  ],
+  risks: [],
+}; // prettier-ignore
+
 async function page(
   checked: unknown = terms,
   answers: Record<string, unknown> = {},
@@ -62,6 +69,11 @@ async function page(
     "GET /accounts": accounts,
     "GET /accounts/AAAA-AAAA/fit": fit,
     "POST /offers/check": checked,
+    "GET /parties": { items: [], next: null },
+    "GET /accounts/South Dome": accounts.items[0],
+    "GET /accounts/AAAA-AAAA": accounts.items[0],
+    "GET /accounts/AAAA-AAAA/choices": { levels: [], parts: [], more_parts: 0 },
+    "POST /offers/preview": { outcome, proposal: {} },
     "POST /offers": { ref: "OOOO-OOOO" },
     ...answers,
   });
@@ -69,26 +81,35 @@ async function page(
   const send = () => shown.findAll("button").find((one) => one.text().startsWith("Send the offer"));
   const offered = () =>
     sent.filter((one) => one.method === "POST" && one.path === "/offers").map((one) => one.body);
+  const next = () => shown.get("form").trigger("submit");
   async function filled() {
     await shown.get("input[name=to]").setValue(AMARA);
+    await next();
     const task = shown.findAll("select").find((one) => one.text().includes("Observe"))!;
     await task.setValue("observe");
+    await next();
     await shown.get("input[name=until]").setValue("2030-05-10");
+    await next();
+    await next();
     await settled();
   }
-  return { sent, shown, router, send, offered, filled };
+  async function back(step: string) {
+    await shown.get(`button[aria-label='Change: ${step}']`).trigger("click");
+  }
+  return { sent, shown, router, send, offered, filled, next, back };
 }
 
 describe("letting someone in", () => {
   it("shows the exact words first, and sends only what was confirmed", async () => {
     const { sent, shown, send, offered, filled, router } = await page();
-    expect(shown.text()).toContain("appears here, word for word");
+    expect(send(), "nothing to send before it is read").toBeUndefined();
     await filled();
     expect(sent.find((one) => one.path === "/offers/check")?.body).toMatchObject({
       to: AMARA,
       until: "2030-05-10",
     });
     expect(shown.text()).toContain("Dr Amara Levy can view on South Dome.");
+    expect(shown.text(), "with the flags that it would raise").toContain("Nobody has reviewed it.");
     expect(send()!.attributes("disabled")).toBeDefined();
     await shown.findAll("input[type=checkbox]").at(-1)!.setValue(true);
     await send()!.trigger("click");
@@ -100,15 +121,18 @@ describe("letting someone in", () => {
 
   it("asks anew whether it is meant so when the terms are no longer those that were read", async () => {
     let digest = terms.digest;
-    const { shown, send, filled } = await page(() => ({ ...terms, digest }));
+    const { shown, send, filled, next } = await page(() => ({ ...terms, digest }));
     await filled();
     await shown.findAll("input[type=checkbox]").at(-1)!.setValue(true);
     expect(send()!.attributes("disabled")).toBeUndefined();
     digest = "b".repeat(64);
+    await shown.get("button[aria-label='Fill in: Why']").trigger("click");
     await shown.get("input[name=basis]").setValue("Nights on faint variables");
+    await next();
     expect(send()!.attributes("disabled"), "what is written is not what was looked at").toBeDefined();
     await settled();
     expect(send()!.attributes("disabled")).toBeDefined();
+    expect(shown.text()).toContain("Nights on faint variables");
   });
 
   it("offers no sending where something stops it", async () => {
@@ -135,9 +159,41 @@ describe("letting someone in", () => {
     expect(offered()).toEqual([]);
   });
 
-  it("makes no end a choice: without a day nothing is looked up unless it is ticked", async () => {
-    const { sent, shown, filled } = await page();
+  it("opens one decision at a time, says in words what was decided, and lets nobody skip one", async () => {
+    const { shown, filled, next, back } = await page();
+    const open = () => shown.get("[aria-current=step] h2").text();
+    expect(open()).toBe("Who");
+    expect(shown.find("button[aria-label='Change: How long']").exists()).toBe(false);
     await filled();
+    expect(open()).toBe("What you would offer");
+    expect(shown.text()).toContain("South Dome: Observe");
+    expect(shown.text()).toContain("once accepted, until 10 May 2030");
+    await back("Who");
+    expect(open()).toBe("Who");
+    await shown.get("input[name=name]").setValue("Dr Amara Levy");
+    await next();
+    expect(shown.text()).toContain(`Dr Amara Levy · ${AMARA}`);
+  });
+
+  it("goes past what a request has said already", async () => {
+    const asked = {
+      address: AMARA, name: "Dr Amara Levy", reason: "Nights", ends_at: "2030-05-10T23:00:00Z", level: "observer",
+      needs: ["view"], account: "South Dome", account_id: "AAAA-AAAA",
+    }; // prettier-ignore
+    const { shown } = await page(
+      terms,
+      { "GET /requests/RRRR-RRRR": asked },
+      "/offers/new?request=RRRR-RRRR",
+    );
+    await settled();
+    expect(shown.get("[aria-current=step] h2").text()).toBe("What you would offer");
+    expect(shown.text()).toContain("South Dome: “observer”");
+  });
+
+  it("makes no end a choice: without a day nothing is looked up unless it is ticked", async () => {
+    const { sent, shown, filled, back } = await page();
+    await filled();
+    await back("How long");
     const before = sent.filter((one) => one.path === "/offers/check").length;
     await shown.get("input[name=until]").setValue("");
     await settled();

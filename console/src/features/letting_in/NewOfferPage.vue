@@ -1,148 +1,37 @@
 <script setup lang="ts">
-import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
-import { computed, reactive, ref, watch } from "vue";
-import { useRoute, useRouter } from "vue-router";
-import { api, take } from "@/api/client";
+import { computed, ref, watch } from "vue";
 import { useSession } from "@/api/session";
-import ProblemNote from "@/ui/ProblemNote.vue";
-import { dateField, lastDay } from "@/ui/time";
-import OfferPartFields from "./OfferPartFields.vue";
-import OfferTerms from "./OfferTerms.vue";
-import { commandOf, complete, emptyOffer, emptyPart, wishOf } from "./wish";
-import FormField from "@/ui/FormField.vue";
+import AddressField from "@/features/inventory/AddressField.vue";
 import DateField from "@/ui/DateField.vue";
+import FormField from "@/ui/FormField.vue";
+import FormStep from "@/ui/FormStep.vue";
+import ProblemNote from "@/ui/ProblemNote.vue";
+import { lastDay, plainDay } from "@/ui/time";
+import OfferEffect from "./OfferEffect.vue";
+import OfferTerms from "./OfferTerms.vue";
+import PartLimits from "./PartLimits.vue";
+import PartPurpose from "./PartPurpose.vue";
+import { useOffer } from "./useOffer";
+import { chosen, commandOf, emptyPart, type PartForm } from "./wish";
 
-/** Letting someone in: who, for what, within which limits; and what exactly that would be, before it is sent. */
-const route = useRoute();
-const router = useRouter();
-const queries = useQueryClient();
+/** Letting someone in, one decision after the other; and what exactly that would be, before it is sent. */
 const { zone } = useSession();
-const form = reactive(emptyOffer());
-const said = (name: string): string => {
-  const value = route.query[name];
-  return typeof value === "string" ? value : "";
-};
-form.to = said("to");
-form.request = said("request");
-form.replaces = said("replaces");
-const insteadOf = computed(() => said("instead_of"));
-if (said("account")) form.parts = [emptyPart(said("account"))];
-
-const tasks = useQuery({ queryKey: ["tasks"], queryFn: () => take(api.GET("/tasks")) });
-const request = useQuery({
-  queryKey: computed(() => ["requests", form.request]),
-  queryFn: () => take(api.GET("/requests/{request}", { params: { path: { request: form.request } } })),
-  enabled: computed(() => !!form.request),
-});
-const secret = useQuery({
-  queryKey: computed(() => ["entries", "one", form.replaces]),
-  queryFn: () => take(api.GET("/entries/{entry}", { params: { path: { entry: form.replaces } } })),
-  enabled: computed(() => !!form.replaces),
-});
-const former = useQuery({
-  queryKey: computed(() => ["offers", insteadOf.value]),
-  queryFn: () => take(api.GET("/offers/{offer}", { params: { path: { offer: insteadOf.value } } })),
-  enabled: computed(() => !!insteadOf.value),
-});
-const lastDayOf = (end: string | null | undefined): string => dateField(end, zone.value, { end: true });
-const needs = computed(() => request.data.value?.needs ?? []);
-/** The account that the address or the request names, by whatever names it: it is chosen by its short form. */
-const named = computed(() => said("account") || (request.data.value?.account_id ?? ""));
-const account = useQuery({
-  queryKey: computed(() => ["accounts", "one", named.value]),
-  queryFn: () => take(api.GET("/accounts/{account}", { params: { path: { account: named.value } } })),
-  enabled: computed(() => named.value !== ""),
-  retry: false,
-});
-watch(
-  () => account.data.value,
-  (found) => {
-    const [first] = form.parts;
-    if (found && first && (!first.account || first.account === named.value)) first.account = found.ref;
-  },
-  { immediate: true },
-);
-watch(
-  () => request.data.value,
-  (asked) => {
-    if (!asked) return;
-    form.to ||= asked.address;
-    form.name ||= asked.name;
-    form.basis ||= asked.reason;
-    form.until ||= lastDayOf(asked.ends_at);
-    const [first] = form.parts;
-    if (first && !first.task && !first.level) {
-      if (asked.level) Object.assign(first, { by: "level", level: asked.level });
-      else if (asked.needs.length) first.task = "asked";
-    }
-  },
-  { immediate: true },
-);
-watch(
-  () => secret.data.value,
-  (entry) => {
-    if (!entry) return;
-    form.to ||= entry.party.addresses.find((one) => one.indexOf("@") > 0) ?? "";
-    form.name ||= entry.party.name;
-    const [first] = form.parts;
-    if (first && !first.account) first.account = entry.account.ref;
-  },
-  { immediate: true },
-);
-watch(
-  () => former.data.value,
-  (offer) => {
-    if (!offer) return;
-    Object.assign(form, { to: offer.address, name: offer.name, basis: offer.basis });
-    const ends = offer.parts.map((part) => lastDayOf(part.ends_at));
-    form.until = ends.includes("") ? "" : ([...ends].sort().at(-1) ?? "");
-    form.starts =
-      offer.starts_at && Date.parse(offer.starts_at) > Date.now()
-        ? dateField(offer.starts_at, zone.value)
-        : "";
-    form.replaces = offer.replaces ?? "";
-    form.endless = !form.until;
-    form.parts = offer.parts.map((part) => ({
-      ...emptyPart(part.account.ref),
-      by: part.permissions.length ? "permissions" : "level",
-      level: part.level,
-      permissions: part.permissions,
-      resources: part.resources.join(", "),
-      hours: part.written_hours,
-      until: lastDayOf(part.ends_at) === form.until ? "" : lastDayOf(part.ends_at),
-      powerUntil: Object.fromEntries(
-        Object.entries(part.power_ends).map(([power, end]) => [power, lastDayOf(end)]),
-      ),
-    }));
-  },
-  { immediate: true },
-);
-
-const wish = computed(() => wishOf(form, needs.value));
-const asked = computed(() => JSON.stringify(wish.value));
-// What was typed last is looked up once there is a pause in the typing.
-const settled = ref(asked.value);
-let timer = 0;
-watch(asked, (now) => {
-  window.clearTimeout(timer);
-  timer = window.setTimeout(() => (settled.value = now), 400);
-});
-const ready = computed(() => complete(form));
-const check = useQuery({
-  queryKey: computed(() => ["offers", "check", insteadOf.value, settled.value]),
-  queryFn: () => {
-    const body = JSON.parse(settled.value) as ReturnType<typeof wishOf>;
-    return insteadOf.value
-      ? take(api.POST("/offers/{offer}/check", { params: { path: { offer: insteadOf.value } }, body }))
-      : take(api.POST("/offers/check", { body }));
-  },
-  // Never of what was there before the last typing: that may not even have been complete.
-  enabled: computed(() => ready.value && settled.value === asked.value),
-  retry: false,
-  staleTime: 0,
-});
-const terms = computed(() => (ready.value && !check.error.value ? check.data.value : undefined));
-const current = computed(() => settled.value === asked.value && !check.isFetching.value);
+const {
+  form,
+  insteadOf,
+  tasks,
+  request,
+  secret,
+  begun,
+  needs,
+  accountName,
+  wish,
+  ready,
+  check,
+  terms,
+  current,
+  send,
+} = useOffer();
 const stops = computed(() => terms.value?.remarks.some((one) => one.stops) ?? false);
 const less = computed(() => terms.value?.remarks.some((one) => one.kind === "less") ?? false);
 const understood = ref(false);
@@ -150,30 +39,53 @@ watch(
   () => terms.value?.digest,
   () => (understood.value = false),
 );
-const send = useMutation({
-  mutationFn: () => {
-    const body = { ...wish.value, digest: terms.value?.digest ?? "" };
-    return insteadOf.value
-      ? take(
-          api.PUT("/offers/{offer}", {
-            params: { path: { offer: insteadOf.value } },
-            body: { ...body, version: former.data.value?.version ?? null },
-          }),
-        )
-      : take(api.POST("/offers", { body }));
-  },
-  onSuccess: async (made) => {
-    await queries.invalidateQueries({ queryKey: ["offers"] });
-    await queries.invalidateQueries({ queryKey: ["requests"] });
-    await queries.invalidateQueries({ queryKey: ["entries"] });
-    await router.push({ path: "/offers", query: { offer: made.ref } });
-  },
+const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1);
+const alone = computed(() => form.parts.length === 1);
+
+/** What a part is for, in words. */
+function purpose(part: PartForm): string {
+  if (part.by === "permissions") return part.permissions.join(" + ");
+  if (part.by === "level") return `“${part.level}”`;
+  if (part.task === "asked") return needs.value.join(", ");
+  return tasks.value.find((one) => one.id === part.task)?.title ?? part.task;
+}
+const limits = computed(() => {
+  const from = form.starts ? `from ${plainDay(form.starts)}` : "once accepted";
+  const until = form.endless ? "without an end" : `until ${plainDay(form.until)}`;
+  const hours = form.parts.map((part) => part.hours).filter(Boolean);
+  return [from, until, ...new Set(hours)].join(", ");
 });
+const STEPS = ["who", "what", "when", "why", "send"] as const;
+type Step = (typeof STEPS)[number];
+const given = computed<Record<Step, boolean>>(() => ({
+  who: form.to.trim() !== "",
+  what: form.parts.every((part) => part.account !== "" && chosen(part)),
+  when: form.until !== "" || form.endless,
+  why: true,
+  send: true,
+}));
+const decided = computed<Record<Step, string>>(() => ({
+  who: given.value.who ? [form.name, form.to].filter(Boolean).join(" · ") : "",
+  what: given.value.what
+    ? form.parts.map((part) => `${accountName(part.account)}: ${purpose(part)}`).join("; ")
+    : "",
+  when: given.value.when ? limits.value : "",
+  why: form.basis,
+  send: "",
+}));
+const unfinished = (): Step => STEPS.find((step) => !given.value[step]) ?? "send";
+const at = ref<Step>(unfinished());
+// What a request, a secret or a former offer brings along need not be gone through.
+watch(begun, () => (at.value = unfinished()), { flush: "post" });
+const reachable = (step: Step): boolean =>
+  STEPS.slice(0, STEPS.indexOf(step)).every((before) => given.value[before]);
+function next(): void {
+  at.value = STEPS[STEPS.indexOf(at.value) + 1] ?? "send";
+}
 function lookAgain(): void {
   send.reset();
   void check.refetch();
 }
-const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1);
 </script>
 
 <template>
@@ -187,117 +99,190 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
       They accept by a link in a letter. Nothing is given before that, and nothing is sent before you press
       the button.
     </p>
-    <p v-if="request.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
-      {{ request.data.value.name }} asks for
-      {{ request.data.value.level || request.data.value.needs.join(", ") }} on {{ request.data.value.account
-      }}<template v-if="request.data.value.ends_at">
-        until {{ lastDay(request.data.value.ends_at, zone) }}</template
-      >: “{{ request.data.value.reason }}”
+    <p v-if="request" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
+      {{ request.name }} asks for {{ request.level || request.needs.join(", ") }} on {{ request.account
+      }}<template v-if="request.ends_at"> until {{ lastDay(request.ends_at, zone) }}</template
+      >: “{{ request.reason }}”
     </p>
-    <p v-if="secret.data.value" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
-      {{ secret.data.value.party.name }} knows {{ secret.data.value.level }} of
-      {{ secret.data.value.account.name }}. Once they have access of their own, someone is asked to change it.
+    <p v-if="secret" class="mt-3 max-w-xl border-l-2 border-act pl-3 text-plain">
+      {{ secret.party.name }} knows {{ secret.level }} of {{ secret.account.name }}. Once they have access of
+      their own, someone is asked to change it.
     </p>
-    <div
-      class="mt-5 grid max-w-[1080px] grid-cols-[minmax(0,1fr)_minmax(0,1fr)] gap-x-12 gap-y-8 max-lg:grid-cols-1"
-    >
-      <form class="grid content-start gap-4" aria-label="Offer" @submit.prevent="send.mutate()">
-        <div class="grid grid-cols-2 gap-3">
-          <FormField label="To whom: an address, or a handle">
-            <input
-              v-model="form.to"
-              class="field w-full"
-              required
-              maxlength="320"
-              autocapitalize="none"
-              autocomplete="off"
-              spellcheck="false"
-              name="to"
-            />
-          </FormField>
-          <FormField
-            v-if="form.request && (less || form.answer)"
-            label="Why it is less than they asked for (they read this)"
-          >
-            <input
-              v-model="form.answer"
-              class="field w-full"
-              maxlength="1000"
-              autocomplete="off"
-              name="answer"
-            />
+    <form class="mt-5 max-w-[900px]" aria-label="Offer" @submit.prevent="next">
+      <FormStep
+        :number="1"
+        title="Who"
+        :open="at === 'who'"
+        :decided="decided.who"
+        reachable
+        @open="at = 'who'"
+      >
+        <div class="grid max-w-[560px] gap-4">
+          <AddressField
+            v-model="form.to"
+            label="To whom: an address, or a handle"
+            placeholder="an address, or a part of a name that is known"
+            required
+            name="to"
+            @known="form.name ||= $event"
+          />
+          <FormField v-if="handle" label="Where the letter goes, if no address of theirs is known">
+            <input v-model="form.writeTo" class="field w-full" maxlength="320" autocapitalize="none" />
           </FormField>
           <FormField label="Their name (optional)">
             <input v-model="form.name" class="field w-full" maxlength="200" autocomplete="off" name="name" />
           </FormField>
+          <button type="submit" class="button justify-self-start">Next: what they need</button>
         </div>
-        <FormField v-if="handle" label="Where the letter goes, if no address of theirs is known">
-          <input v-model="form.writeTo" class="field w-full" maxlength="320" autocapitalize="none" />
-        </FormField>
-        <OfferPartFields
-          v-for="(_, place) in form.parts"
-          :key="place"
-          v-model="form.parts[place]!"
-          :tasks="tasks.data.value?.items ?? []"
-          :needs="needs"
-          :given="terms?.parts[place]?.powers ?? []"
-          :place="place"
-          :alone="form.parts.length === 1"
-          @remove="form.parts.splice(place, 1)"
-        />
-        <button
-          type="button"
-          class="link justify-self-start text-plain"
-          @click="form.parts.push(emptyPart())"
-        >
-          And another account, in the same offer
-        </button>
-        <div class="grid grid-cols-2 gap-3">
-          <FormField label="From (at once if empty)">
-            <DateField v-model="form.starts" class="w-full" name="starts" />
-          </FormField>
-          <div>
-            <FormField :label="`Last day, ${zone}`">
-              <DateField v-model="form.until" class="w-full" :disabled="form.endless" name="until" />
-            </FormField>
-            <label class="mt-1 inline-flex items-center gap-2 text-plain">
-              <input v-model="form.endless" type="checkbox" @change="form.until = ''" /> without an end, on
-              purpose
-            </label>
-          </div>
-        </div>
-        <FormField label="What it is for (they read this, and it stays with the access)">
-          <input v-model="form.basis" class="field w-full" maxlength="1000" autocomplete="off" name="basis" />
-        </FormField>
-        <label class="inline-flex items-center gap-2 text-plain">
-          It can be accepted for
-          <input
-            v-model.number="form.lapseHours"
-            type="number"
-            min="1"
-            max="2160"
-            class="field w-[84px]"
-            placeholder="168"
+      </FormStep>
+      <FormStep
+        :number="2"
+        title="What they need"
+        :open="at === 'what'"
+        :decided="decided.what"
+        :reachable="reachable('what')"
+        @open="at = 'what'"
+      >
+        <div class="grid max-w-[640px] gap-4">
+          <PartPurpose
+            v-for="(_, place) in form.parts"
+            :key="place"
+            v-model="form.parts[place]!"
+            :tasks="tasks"
+            :needs="needs"
+            :place="place"
+            :alone="alone"
+            @remove="form.parts.splice(place, 1)"
           />
-          hours
-        </label>
-      </form>
-      <div aria-live="polite">
-        <h2>What you would offer</h2>
-        <p v-if="!ready" class="mt-3 text-mute">
-          Say to whom, which account, what for, and until when. The offer then appears here, word for word.
-        </p>
-        <ProblemNote v-else-if="check.error.value" :error="check.error.value" class="mt-3" />
-        <p v-else-if="!terms" class="mt-3 text-mute" role="status">Working out what that means…</p>
-        <template v-else>
-          <OfferTerms :terms="terms" class="mt-3" :class="current ? '' : 'opacity-60'" />
-          <label v-if="!stops" class="mt-5 flex items-start gap-2">
-            <input v-model="understood" type="checkbox" class="mt-[5px]" />
-            <span>I have read this and agree. My confirmation is kept with the offer.</span>
-          </label>
-          <ProblemNote v-if="send.error.value" :error="send.error.value" class="mt-4" @again="lookAgain" />
+          <button
+            type="button"
+            class="link justify-self-start text-plain"
+            @click="form.parts.push(emptyPart())"
+          >
+            And another account, in the same offer
+          </button>
+          <button type="submit" class="button justify-self-start" :disabled="!given.what">
+            Next: how long
+          </button>
+        </div>
+      </FormStep>
+      <FormStep
+        :number="3"
+        title="How long"
+        :open="at === 'when'"
+        :decided="decided.when"
+        :reachable="reachable('when')"
+        @open="at = 'when'"
+      >
+        <div class="grid max-w-[640px] gap-4">
+          <div class="grid grid-cols-2 gap-3 max-sm:grid-cols-1">
+            <div>
+              <FormField :label="`Last day, ${zone}`">
+                <DateField
+                  v-model="form.until"
+                  class="w-full"
+                  :required="!form.endless"
+                  :disabled="form.endless"
+                  name="until"
+                />
+              </FormField>
+              <label class="mt-1 inline-flex items-center gap-2 text-plain">
+                <input v-model="form.endless" type="checkbox" @change="form.until = ''" /> without an end, on
+                purpose
+              </label>
+            </div>
+            <FormField label="From (once accepted, if empty)">
+              <DateField v-model="form.starts" class="w-full" name="starts" />
+            </FormField>
+          </div>
+          <PartLimits
+            v-for="(_, place) in form.parts"
+            :key="place"
+            v-model="form.parts[place]!"
+            :account="accountName(form.parts[place]!.account)"
+            :given="terms?.parts[place]?.powers ?? []"
+            :alone="alone"
+          />
+          <button type="submit" class="button justify-self-start" :disabled="!given.when">Next: why</button>
+        </div>
+      </FormStep>
+      <FormStep
+        :number="4"
+        title="Why"
+        :open="at === 'why'"
+        :decided="decided.why"
+        :reachable="reachable('why')"
+        @open="at = 'why'"
+      >
+        <div class="grid max-w-[560px] gap-4">
+          <FormField label="What it is for (they read this, and it stays with the access)">
+            <input
+              v-model="form.basis"
+              class="field w-full"
+              maxlength="1000"
+              autocomplete="off"
+              name="basis"
+            />
+          </FormField>
+          <button type="submit" class="button justify-self-start">Next: read it, and send it</button>
+        </div>
+      </FormStep>
+      <FormStep
+        :number="5"
+        title="What you would offer"
+        :open="at === 'send'"
+        decided=""
+        word="Read it"
+        :reachable="ready"
+        @open="at = 'send'"
+      >
+        <div aria-live="polite">
+          <p v-if="!ready" class="text-mute">
+            Say to whom, which account, what for, and until when. The offer then appears here, word for word.
+          </p>
+          <ProblemNote v-else-if="check.error.value" :error="check.error.value" />
+          <p v-else-if="!terms" class="text-mute" role="status">Working out what that means…</p>
+          <template v-else>
+            <div class="grid grid-cols-2 gap-x-10 gap-y-5 max-md:grid-cols-1">
+              <OfferTerms :terms="terms" :class="current ? '' : 'opacity-60'" />
+              <OfferEffect v-if="!stops && current" :wish="wish" />
+            </div>
+            <div class="mt-4 flex flex-wrap items-end gap-x-8 gap-y-3">
+              <label class="inline-flex items-center gap-2 text-plain">
+                It can be accepted for
+                <input
+                  v-model.number="form.lapseHours"
+                  type="number"
+                  min="1"
+                  max="2160"
+                  class="field w-[84px]"
+                  placeholder="168"
+                />
+                hours
+              </label>
+              <FormField
+                v-if="form.request && (less || form.answer)"
+                class="min-w-[280px] flex-1"
+                label="Why it is less than they asked for (they read this)"
+              >
+                <input
+                  v-model="form.answer"
+                  class="field w-full"
+                  maxlength="1000"
+                  autocomplete="off"
+                  name="answer"
+                />
+              </FormField>
+            </div>
+            <label v-if="!stops" class="mt-4 flex items-start gap-2">
+              <input v-model="understood" type="checkbox" class="mt-[5px]" />
+              <span>I have read this and agree. My confirmation is kept with the offer.</span>
+            </label>
+            <ProblemNote v-if="send.error.value" :error="send.error.value" class="mt-4" @again="lookAgain" />
+          </template>
           <div class="mt-4 flex gap-[10px]">
             <button
+              v-if="terms"
               type="button"
               class="button button-act"
               :disabled="!understood || stops || !current || send.isPending.value"
@@ -307,9 +292,11 @@ const handle = computed(() => form.to.trim() !== "" && form.to.indexOf("@") < 1)
             </button>
             <RouterLink class="button" to="/offers">Cancel</RouterLink>
           </div>
-        </template>
-        <p class="mt-6 font-mono text-small break-words text-mute">{{ commandOf(form, insteadOf) }}</p>
-      </div>
-    </div>
+        </div>
+      </FormStep>
+    </form>
+    <p class="mt-4 max-w-[900px] font-mono text-small break-words text-mute">
+      {{ commandOf(form, insteadOf) }}
+    </p>
   </section>
 </template>

@@ -108,7 +108,7 @@ const waits = computed(() => props.offer.state === "waiting");
       >
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
       </FormField>
-      <div class="mt-3 flex flex-wrap gap-[10px]">
+      <div class="acts">
         <template v-if="mine">
           <button
             type="button"

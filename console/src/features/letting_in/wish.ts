@@ -8,7 +8,7 @@ export interface PartForm {
   task: string;
   level: string;
   permissions: string[];
-  resources: string;
+  resources: string[];
   hours: string;
   handle: string;
   /** its own last day, where it is not that of the whole offer */
@@ -40,7 +40,7 @@ export function emptyPart(account = ""): PartForm {
     level: "",
     permissions: [],
     until: "",
-    resources: "",
+    resources: [],
     hours: "",
     handle: "",
     powerUntil: {},
@@ -74,7 +74,8 @@ export function complete(form: OfferForm): boolean {
   );
 }
 
-function chosen(part: PartForm): boolean {
+/** Whether it is said what a part is for. */
+export function chosen(part: PartForm): boolean {
   if (part.by === "permissions") return part.permissions.length > 0;
   return (part.by === "task" ? part.task : part.level) !== "";
 }
@@ -101,10 +102,7 @@ export function wishOf(form: OfferForm, needs: readonly string[] = []): OfferWis
       needs: (part.by === "task" && part.task === "asked"
         ? needs
         : []) as OfferWish["parts"][number]["needs"],
-      resources: part.resources
-        .split(",")
-        .map((one) => one.trim())
-        .filter(Boolean),
+      resources: part.resources,
       until: part.until || null,
       hours: part.hours,
       power_until: Object.fromEntries(Object.entries(part.powerUntil).filter(([, day]) => day)),
@@ -134,8 +132,7 @@ export function commandOf(form: OfferForm, insteadOf = ""): string {
   if (first.hours) words.push("--hours", quoted(first.hours));
   for (const [power, day] of Object.entries(first.powerUntil))
     if (day) words.push("--power-until", `${power}=${day}`);
-  for (const one of first.resources.split(",").map((part) => part.trim()))
-    if (one) words.push("--part", quoted(one));
+  for (const one of first.resources) words.push("--part", quoted(one));
   if (form.name) words.push("--name", quoted(form.name));
   if (form.basis) words.push("--reason", quoted(form.basis));
   if (first.handle) words.push("--handle", quoted(first.handle));

@@ -13,7 +13,7 @@ const emit = defineEmits<{ order: []; again: []; cancel: [] }>();
     <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
   </FormField>
   <ProblemNote v-if="error" :error="error" class="mt-5" @again="emit('again')" />
-  <div class="mt-6 flex gap-[10px]">
+  <div class="acts">
     <button
       type="button"
       class="button"

@@ -1,11 +1,13 @@
 <script setup lang="ts">
-import { useMutation, useQueryClient } from "@tanstack/vue-query";
+import { keepPreviousData, useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, reactive, ref } from "vue";
 import { api, take, type Entry } from "@/api/client";
 import { POWERS } from "@/api/words";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SomebodyElse from "@/ui/SomebodyElse.vue";
 import DateField from "@/ui/DateField.vue";
+import ComboField from "@/ui/ComboField.vue";
+import AddressField from "@/features/inventory/AddressField.vue";
 
 /** One entry that no reading shows; whoever keeps it vouches for it. */
 const props = defineProps<{ provider: string }>();
@@ -23,6 +25,37 @@ const said = reactive({ ...EMPTY });
 const kind = ref<Entry["kind"]>("delegate");
 const powers = ref<(typeof POWERS)[number][]>([]);
 const known = ref(false);
+
+/** Accounts of this provider, so that none is written down twice under two names; two of one name are told by key. */
+const seeks = ref("");
+const accounts = useQuery({
+  queryKey: computed(() => ["accounts", "of", props.provider, seeks.value]),
+  queryFn: () =>
+    take(
+      api.GET("/accounts", { params: { query: { provider: props.provider, q: seeks.value, limit: 12 } } }),
+    ),
+  placeholderData: keepPreviousData,
+});
+const places = computed(() => {
+  const names = (accounts.data.value?.items ?? []).map((one) => one.name);
+  const shared = (name: string): boolean => names.filter((one) => one === name).length > 1;
+  return (accounts.data.value?.items ?? []).map((one) => ({
+    key: shared(one.name) ? one.key : one.name,
+    name: shared(one.name) ? `${one.name} (${one.key})` : one.name,
+    detail: one.key,
+  }));
+});
+const words = useQuery({
+  queryKey: computed(() => ["providers", props.provider, "levels"]),
+  queryFn: () =>
+    take(api.GET("/providers/{provider}/levels", { params: { path: { provider: props.provider } } })),
+});
+const levels = computed(() =>
+  (words.data.value?.items ?? [])
+    .filter((one) => one.word.toLowerCase().includes(said.level.toLowerCase()))
+    .map((one) => ({ key: one.word, name: one.word, detail: one.powers?.join(", ") ?? "" })),
+);
+const own = (text: string) => (text ? { key: text, name: text, detail: "" } : null);
 const anyone = computed(() => kind.value === "open");
 
 const keep = useMutation({
@@ -67,22 +100,50 @@ const kept = computed(() => keep.data.value);
       <select id="keep-kind" v-model="kind" class="field max-w-md">
         <option v-for="[word, what] in KINDS" :key="word" :value="word">{{ word }}: {{ what }}</option>
       </select>
-      <label for="keep-account" class="text-mute">Account</label>
-      <input id="keep-account" v-model="said.account" class="field max-w-md" required maxlength="200" />
+      <span class="text-mute" aria-hidden="true">Account</span>
+      <ComboField
+        class="max-w-md"
+        label="Account"
+        bare
+        required
+        free
+        name="account"
+        placeholder="one that is known, or a new name"
+        :chosen="own(said.account)"
+        :choices="places"
+        :busy="accounts.isFetching.value"
+        :more="!!accounts.data.value?.next"
+        @choose="said.account = $event.key"
+        @type="said.account = $event"
+        @search="seeks = $event"
+      />
       <template v-if="!anyone">
         <label for="keep-party" class="text-mute">Who</label>
         <input id="keep-party" v-model="said.party" class="field max-w-md" maxlength="200" />
-        <label for="keep-address" class="text-mute">Address</label>
-        <input
-          id="keep-address"
+        <span class="text-mute" aria-hidden="true">Address</span>
+        <AddressField
           v-model="said.address"
-          class="field max-w-md"
-          maxlength="200"
-          autocapitalize="none"
+          class="max-w-md"
+          label="Address"
+          bare
+          name="address"
+          :kind="kind === 'app' ? 'app' : 'person'"
+          @known="said.party ||= $event"
         />
       </template>
-      <label for="keep-level" class="text-mute">Level, in its words</label>
-      <input id="keep-level" v-model="said.level" class="field max-w-md" maxlength="200" />
+      <span class="text-mute" aria-hidden="true">Level, in its words</span>
+      <ComboField
+        class="max-w-md"
+        label="Level, in its words"
+        bare
+        free
+        name="level"
+        :chosen="own(said.level)"
+        :choices="levels"
+        :busy="words.isFetching.value"
+        @choose="said.level = $event.key"
+        @type="said.level = $event"
+      />
       <span class="text-mute">What it allows</span>
       <div>
         <label class="flex gap-2"><input v-model="known" type="checkbox" /> I know what it allows</label>

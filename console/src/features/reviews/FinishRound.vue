@@ -55,7 +55,7 @@ const finish = useMutation({
         </FormField>
       </template>
       <ProblemNote v-if="finish.error.value" :error="finish.error.value" class="mt-5" />
-      <div class="mt-5 flex gap-[10px]">
+      <div class="acts">
         <button
           type="button"
           class="button"

@@ -8,6 +8,7 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import SidePanel from "@/ui/SidePanel.vue";
 import { day } from "@/ui/time";
 import { RHYTHMS } from "./decisions";
+import AccountField from "@/features/inventory/AccountField.vue";
 import FormField from "@/ui/FormField.vue";
 
 const props = defineProps<{ review: Review | null }>();
@@ -84,6 +85,7 @@ const meant = useQuery({
   enabled: computed(() => !!form.recurs || form.on.length > 0),
   retry: false,
 });
+const coming = computed(() => (meant.error.value ? [] : (meant.data.value?.coming ?? []).slice(0, 5)));
 const save = useMutation({
   mutationFn: () =>
     there
@@ -113,12 +115,19 @@ const save = useMutation({
             {{ one.name }}
           </option>
         </select>
-        <input
+        <AccountField
           v-model="form.account"
-          class="field w-full"
-          placeholder="on every account; or the name of one"
-          aria-label="Account"
+          bare
+          placeholder="on every account; or type a part of the name of one"
         />
+        <button
+          v-if="form.account"
+          type="button"
+          class="link justify-self-start text-plain"
+          @click="form.account = ''"
+        >
+          On every account
+        </button>
         <label class="inline-flex items-center gap-2"
           ><input v-model="form.outside" type="checkbox" /> only parties outside the circle</label
         >
@@ -144,6 +153,9 @@ const save = useMutation({
           aria-label="Recurrence rule (RFC 5545)"
           spellcheck="false"
         />
+        <p v-if="form.recurs && coming.length" class="small" aria-live="polite">
+          The next {{ coming.length }}: {{ coming.map((at) => day(at, zone)).join(" · ") }}
+        </p>
         <label class="inline-flex items-center gap-2"
           ><input v-model="form.on" type="checkbox" value="party-left" /> when someone has left</label
         >
@@ -203,21 +215,12 @@ const save = useMutation({
               >Nobody could be asked about {{ meant.data.value.unasked }} of them.</b
             >
           </p>
-          <p v-if="meant.data.value.coming.length" class="small">
-            Next:
-            {{
-              meant.data.value.coming
-                .slice(0, 6)
-                .map((at) => day(at, zone))
-                .join(", ")
-            }}
-          </p>
         </template>
         <ProblemNote v-else-if="meant.error.value" :error="meant.error.value" />
         <p v-else class="text-mute">Working out what that means…</p>
       </div>
       <ProblemNote v-if="save.error.value" :error="save.error.value" />
-      <div class="flex gap-[10px]">
+      <div class="acts">
         <button type="submit" class="button button-act" :disabled="save.isPending.value">
           {{ there ? "Change it" : "Add the review" }}
         </button>

@@ -30,7 +30,7 @@ const lines = computed(() =>
 
 <template>
   <div class="max-w-4xl" role="img" aria-label="When reviews take place in the coming year">
-    <div class="ml-[180px] max-sm:ml-[110px]">
+    <div class="ml-[250px] max-sm:ml-[120px]">
       <div class="relative h-5 text-mini text-mute">
         <span
           v-for="month in months"
@@ -42,7 +42,7 @@ const lines = computed(() =>
       </div>
     </div>
     <div v-for="line in lines" :key="line.review.id" class="flex items-center border-t border-line">
-      <span class="w-[180px] truncate py-[5px] pr-3 text-plain max-sm:w-[110px]" :title="line.review.name">{{
+      <span class="w-[250px] shrink-0 py-[5px] pr-3 text-plain break-words max-sm:w-[120px]">{{
         line.review.name
       }}</span>
       <div class="relative h-[22px] flex-1">

@@ -106,7 +106,7 @@ const command = computed(() => {
         <input v-model="said" class="field w-[120px]" inputmode="numeric" autocomplete="off" name="count" />
       </FormField>
       <ProblemNote v-if="order.error.value" :error="order.error.value" class="mt-5" />
-      <div class="mt-5 flex gap-[10px]">
+      <div class="acts">
         <button
           type="button"
           class="button button-danger"

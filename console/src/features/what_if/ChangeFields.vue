@@ -5,6 +5,9 @@ import { api, take } from "@/api/client";
 import { saidOf, type Change, type Statement } from "./changes";
 import StatementRows from "./StatementRows.vue";
 import AccountField from "@/features/inventory/AccountField.vue";
+import AddressField from "@/features/inventory/AddressField.vue";
+import EntryField from "@/features/inventory/EntryField.vue";
+import ComboField from "@/ui/ComboField.vue";
 import DateField from "@/ui/DateField.vue";
 
 /** One change of a proposal, as fields: which entry or account, and what becomes of it. */
@@ -25,12 +28,6 @@ const tasks = useQuery({
   queryKey: ["tasks"],
   queryFn: () => take(api.GET("/tasks")),
   enabled: computed(() => change.value.do === "give"),
-});
-const q = ref("");
-const entries = useQuery({
-  queryKey: computed(() => ["entries", "choices", q.value]),
-  queryFn: () => take(api.GET("/entries", { params: { query: { q: q.value, limit: 12 } } })),
-  enabled: computed(() => aboutEntry.value && q.value.length > 1),
 });
 const entry = useQuery({
   queryKey: computed(() => ["entries", "one", text("entry")]),
@@ -57,6 +54,13 @@ function part(name: string): void {
   const there = parts.data.value?.items.find((one) => one.resource === name) as Change | undefined;
   change.value = there ? { ...there } : { ...change.value, resource: name };
 }
+const seeks = ref("");
+const shared = computed(() =>
+  (parts.data.value?.items ?? [])
+    .map((one) => String(one.resource))
+    .filter((one) => one.toLowerCase().includes(seeks.value.toLowerCase()))
+    .map((one) => ({ key: one, name: one })),
+);
 const statements = computed({
   get: () => (change.value.statements ?? []) as Statement[],
   set: (now) => set("statements", now),
@@ -75,22 +79,13 @@ const statements = computed({
       <button type="button" class="link text-plain" @click="emit('remove')">take out</button>
     </div>
     <div v-if="aboutEntry" class="mt-2 flex flex-wrap items-center gap-2">
-      <template v-if="!entry.data.value">
-        <input
-          v-model="q"
-          class="field w-[260px]"
-          placeholder="search people, accounts"
-          aria-label="Which access"
-        />
-        <ul v-if="entries.data.value?.items.length" class="w-full text-plain">
-          <li v-for="one in entries.data.value.items" :key="one.id">
-            <button type="button" class="link" @click="set('entry', one.ref)">
-              {{ one.party.name }}, “{{ one.level }}” on {{ one.account.name }}
-            </button>
-          </li>
-        </ul>
-      </template>
-      <button v-else type="button" class="link text-plain" @click="set('entry', '')">another one</button>
+      <EntryField
+        class="w-[420px] max-w-full"
+        label="Which access"
+        bare
+        :model-value="text('entry')"
+        @update:model-value="set('entry', $event)"
+      />
       <select
         v-if="change.do === 'narrow'"
         class="field"
@@ -117,12 +112,13 @@ const statements = computed({
         @update:model-value="set('account', $event)"
       />
       <template v-if="change.do === 'give'">
-        <input
-          class="field w-[230px]"
+        <AddressField
+          class="w-[260px]"
           placeholder="for whom: an address"
-          aria-label="Whom"
-          :value="text('to')"
-          @change="set('to', ($event.target as HTMLInputElement).value)"
+          label="Whom"
+          bare
+          :model-value="text('to')"
+          @update:model-value="set('to', $event)"
         />
         <select
           class="field max-w-[240px]"
@@ -149,21 +145,19 @@ const statements = computed({
         <option value="no">open as its parts are set</option>
       </select>
       <template v-if="change.do === 'share'">
-        <input
-          class="field w-[220px]"
-          list="parts-of-it"
+        <ComboField
+          class="w-[240px]"
           placeholder="which part"
-          aria-label="Part"
-          :value="text('resource')"
-          @change="part(($event.target as HTMLInputElement).value)"
+          label="Part"
+          bare
+          free
+          :chosen="text('resource') ? { key: text('resource'), name: text('resource') } : null"
+          :choices="shared"
+          :busy="parts.isFetching.value"
+          @choose="part($event.key)"
+          @type="part($event)"
+          @search="seeks = $event"
         />
-        <datalist id="parts-of-it">
-          <option
-            v-for="one in parts.data.value?.items"
-            :key="String(one.resource)"
-            :value="String(one.resource)"
-          />
-        </datalist>
         <span class="small">hours in {{ text("zone") }}</span>
       </template>
     </div>

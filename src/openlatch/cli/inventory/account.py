@@ -8,7 +8,7 @@ from typing import Any
 import click
 from rich.text import Text
 
-from openlatch.cli.columns import Column, ago, worst
+from openlatch.cli.columns import Column, ago, powers, worst
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
@@ -64,6 +64,11 @@ _filtered = together(
         at_least_risk,
         click.option("--sort", type=one_of(AccountOrder), default="name", show_default=True, help="What comes first."),
     ]
+)
+
+_LEVELS: tuple[Column, ...] = (
+    Column("level", lambda c: Text(c.level)),
+    Column("powers", lambda c: powers(c.powers, None)),
 )
 
 
@@ -125,6 +130,20 @@ def show(account: str, output: str) -> None:
                 to.print(Text.assemble((f"  {name:<14}", "dim"), value))
         tell_risk(to, risk, client.me().workspace.zone)
         hint(f"\nWho has access: openlatch inventory --account {there.ref}")
+
+
+@account.command("levels", example="'South Dome'")
+@click.argument("account", type=ACCOUNT)
+@listed(*_LEVELS)
+@reports_errors
+def levels(account: str, listing: Listing) -> None:
+    """List the levels that can be given on an account, those that give least first, and its parts."""
+    with connect() as client:
+        found = client.choices(account)
+    listing.print(found.levels, empty="No level that can be given there is known.")
+    if listing.for_people and found.parts:
+        more = f" and {found.more_parts} more" if found.more_parts else ""
+        out().print(f"Parts: {', '.join(found.parts)}{more}", style="dim")
 
 
 @account.command("change", example="Gate --criticality vital")

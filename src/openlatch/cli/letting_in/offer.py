@@ -179,6 +179,8 @@ def _made(
         stops = [remark for remark in terms.remarks if remark.stops]
         if stops:
             raise Failure(stops[0].text, stops[0].next_step or "Solve that first, then offer it.")
+        if output == "table":
+            _tell_effect(client.preview_offer(wish).outcome)
         if dry_run:
             if output != "table":
                 print_one(terms, output)
@@ -302,6 +304,17 @@ def _show(terms: wire.OfferTerms, *, to_stderr: bool) -> None:
         paper.print(
             Text.assemble(notches(remark.severity), "  ", remark.text, (f" {remark.next_step}".rstrip(), "dim"))
         )
+
+
+def _tell_effect(outcome: wire.ProposalOutcome) -> None:
+    """Say which flags an offer would raise or clear, and how the risk would move, once it is accepted."""
+    paper = out()
+    flags = outcome.flags_raised
+    paper.print(f"Flags it would raise: {len(flags)}" if flags else "It would raise no flag.", style="bold")
+    for flag in flags:
+        paper.print(Text.assemble(notches(flag.severity), "  ", flag.reason, (f" {flag.about}", "dim")))
+    for risk in outcome.risks:
+        paper.print(f"  Risk of {risk.about}: {risk.before} → {risk.after}", style="dim")
 
 
 def _state(the_offer: wire.Offer) -> str:

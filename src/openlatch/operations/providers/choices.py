@@ -3,6 +3,7 @@
 from __future__ import annotations
 
 from collections.abc import Collection
+from dataclasses import dataclass
 from datetime import datetime
 from difflib import get_close_matches
 from uuid import UUID
@@ -21,6 +22,8 @@ from openlatch.operations.rules.advice import known_levels
 from openlatch.words import Kind, Power
 
 __all__ = [
+    "AccountChoices",
+    "choosable",
     "fitting",
     "hours_of",
     "known_parts",
@@ -92,6 +95,25 @@ def levels_of(call: Call, provider: Provider) -> dict[str, tuple[Power, ...]]:
 
 
 # Parts and hours
+
+
+@dataclass(frozen=True, slots=True)
+class AccountChoices:
+    """What can be given on an account: levels with the powers of each, and the first parts that fit what is wanted."""
+
+    levels: dict[str, tuple[Power, ...]]
+    parts: tuple[str, ...]
+    more_parts: int
+
+
+@operation("accounts.choices")
+def choosable(call: Call, account: str, part: str, most: int) -> AccountChoices:
+    """What can be given on an account, the levels that give least first; `part` is a piece of the names of its parts."""
+    the_account = call.tx.accounts.find(account)
+    levels = levels_of(call, call.tx.providers.get(the_account.provider_id))
+    fits = [text for text in parts_of(call, the_account) if part.casefold() in text.casefold()]
+    least_first = dict(sorted(levels.items(), key=lambda item: (len(item[1]), item[0].casefold())))
+    return AccountChoices(least_first, tuple(fits[:most]), max(0, len(fits) - most))
 
 
 def parts_of(call: Call, account: Account) -> tuple[str, ...]:

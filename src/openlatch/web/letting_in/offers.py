@@ -42,6 +42,14 @@ def fit_task(call: Call, account: str, query: wire.FitQuery) -> wire.Fit:
     return fit_of(*choices.fitting(call, account, query.task, words(Power, query.needs, "needs")))
 
 
+@routes.route("GET", "/accounts/<account>/choices", query=wire.ChoicesQuery, returns=wire.AccountChoices)
+def list_choices(call: Call, account: str, query: wire.ChoicesQuery) -> wire.AccountChoices:
+    """What can be given on an account: the levels of its provider with their powers, and its parts."""
+    found = choices.choosable(call, account, query.part, query.limit)
+    levels = [wire.LevelPowers(level=level, powers=list(powers)) for level, powers in found.levels.items()]
+    return filled(wire.AccountChoices, found, levels=levels)
+
+
 @routes.route("POST", "/offers/check", body=wire.OfferWish, returns=wire.OfferTerms, asks=_about)
 def check_offer(call: Call, body: wire.OfferWish, findings: Findings) -> wire.OfferTerms:
     """The exact terms of an offer, and what is worth knowing before it is made; changes nothing."""

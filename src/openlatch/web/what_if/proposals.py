@@ -4,8 +4,9 @@ from __future__ import annotations
 
 from openlatch.core.ids import ref_of
 from openlatch.operations.call import Call
+from openlatch.operations.letting_in import terms
 from openlatch.operations.providers.lookups import Findings, Lookup
-from openlatch.operations.what_if import apply, compare, proposals, shares
+from openlatch.operations.what_if import apply, compare, previews, proposals, shares
 from openlatch.operations.what_if.proposals import ProposalSight
 from openlatch.web.api import Routes
 from openlatch.web.filled import filled
@@ -20,6 +21,17 @@ routes = Routes()
 def list_shares(call: Call, account: str, query: wire.ShareQuery) -> wire.Shares:
     """What shares the parts of an account, as it was last read: to begin a proposal with."""
     return wire.Shares(items=list(shares.browse(call, account, query.part)))
+
+
+def _about_offer(call: Call, body: wire.OfferWish) -> list[Lookup]:
+    return terms.lookups(call, body)
+
+
+@routes.route("POST", "/offers/preview", body=wire.OfferWish, returns=wire.OfferPreview, asks=_about_offer)
+def preview_offer(call: Call, body: wire.OfferWish, findings: Findings) -> wire.OfferPreview:
+    """What an offer would change once it is accepted: who gains what, which flags it raises. Changes nothing."""
+    outcome, proposal = previews.of_offer(call, body, findings)
+    return wire.OfferPreview.model_validate({"outcome": outcome, "proposal": proposal})
 
 
 @routes.route("POST", "/proposals", body=wire.ProposalBody, returns=wire.Proposal, status=202)

@@ -10,11 +10,14 @@ from openlatch.wire.base import Page, PageQuery, Ref, Said, Search, Sent, Taken,
 from openlatch.words import OfferState, OrderState, Power, Severity
 
 __all__ = [
+    "AccountChoices",
     "Address",
+    "ChoicesQuery",
     "Day",
     "Fit",
     "FitQuery",
     "LevelChoice",
+    "LevelPowers",
     "NewOffer",
     "Offer",
     "OfferAnswer",
@@ -81,6 +84,31 @@ class Fit(Sent):
     choices: list[LevelChoice]
     lacks: list[Power]
     text: str
+
+
+class ChoicesQuery(Taken):
+    """Which parts of an account are wanted: those with `part` in their names, and how many of them."""
+
+    part: Search = ""
+    limit: Annotated[int, Field(ge=1, le=500)] = 50
+
+
+class LevelPowers(Sent):
+    """A level of a provider, with the powers that it gives."""
+
+    level: str
+    powers: list[Power]
+
+
+class AccountChoices(Sent):
+    """What can be given on an account: levels, those that give least first, and parts, of which there are `more_parts`.
+
+    `parts` are those that readings have shown; there are none where access is always to the whole account.
+    """
+
+    levels: list[LevelPowers]
+    parts: list[str]
+    more_parts: int
 
 
 class OfferPartWish(Taken):

@@ -14,6 +14,7 @@ __all__ = [
     "ApplyWish",
     "CompareQuery",
     "ComparedLine",
+    "OfferPreview",
     "OutcomeFlag",
     "OutcomeRisk",
     "Proposal",
@@ -118,6 +119,13 @@ class ProposalOutcome(Sent):
     risks: list[OutcomeRisk]
     policy: list[str]
     read_at: list[ReadAt]
+
+
+class OfferPreview(Sent):
+    """What an offer would change once it is accepted, as if that were now; `proposal` is the same as a proposal's body."""
+
+    outcome: ProposalOutcome
+    proposal: dict[str, Any]
 
 
 class ProposalRun(Sent):

@@ -4,6 +4,7 @@ import { ref } from "vue";
 import { api, take } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SomebodyElse from "@/ui/SomebodyElse.vue";
+import AddressField from "../AddressField.vue";
 import FormField from "@/ui/FormField.vue";
 
 /** Writing down, in a moment, that someone was told a password. */
@@ -36,9 +37,13 @@ const kept = keep.data;
 <template>
   <form class="max-w-xl" aria-label="Record who knows a secret" @submit.prevent="keep.mutate(false)">
     <div class="flex flex-wrap items-end gap-3">
-      <FormField label="Who knows it: a name or an address">
-        <input v-model="who" class="field w-[240px]" required maxlength="320" autocomplete="off" name="who" />
-      </FormField>
+      <AddressField
+        v-model="who"
+        class="w-[270px]"
+        label="Who knows it: a name or an address"
+        required
+        name="who"
+      />
       <FormField label="What">
         <input v-model="what" class="field w-[170px]" maxlength="200" placeholder="a password" name="what" />
       </FormField>

@@ -6,22 +6,17 @@ import PowerMarks from "@/ui/PowerMarks.vue";
 import type { PartForm } from "./wish";
 import FormField from "@/ui/FormField.vue";
 import AccountField from "@/features/inventory/AccountField.vue";
-import { useSession } from "@/api/session";
-import DateField from "@/ui/DateField.vue";
-import HoursField from "@/ui/HoursField.vue";
+import PartsField from "@/features/inventory/PartsField.vue";
 
 /** One part of an offer: on which account, for what, and what covers that there. */
 const part = defineModel<PartForm>({ required: true });
 const props = defineProps<{
   tasks: Task[];
   needs: string[];
-  /** the powers that it would give, once that is worked out */
-  given: string[];
   place: number;
   alone: boolean;
 }>();
 defineEmits<{ remove: [] }>();
-const { zone } = useSession();
 
 const query = computed(() => {
   if (part.value.by !== "task") return { task: "", needs: "view" };
@@ -46,18 +41,13 @@ const wider = computed(() => found.value?.choices.slice(1) ?? []);
 const showsWider = ref(false);
 /** What was chosen by hand is of the account that it was chosen for. */
 function another(): void {
-  Object.assign(part.value, { by: "task", level: "", permissions: [] });
+  Object.assign(part.value, { by: "task", level: "", permissions: [], resources: [] });
 }
 function take_(level: string, permissions: string[]): void {
   part.value.by = permissions.length ? "permissions" : "level";
   part.value.level = permissions.length ? "" : level;
   part.value.permissions = permissions;
 }
-const powers = computed(() =>
-  props.given.length || part.value.by !== "task" ? props.given : (chosen.value?.powers ?? []),
-);
-const asksEarly = ref(false);
-const early = computed(() => asksEarly.value || Object.values(part.value.powerUntil).some(Boolean));
 </script>
 
 <template>
@@ -111,24 +101,7 @@ const early = computed(() => asksEarly.value || Object.values(part.value.powerUn
         </ul>
       </div>
       <p v-else-if="part.account && fit.isFetching.value" class="text-plain text-mute">Loading…</p>
-      <FormField label="Only some parts of it (optional)">
-        <input v-model="part.resources" class="field w-full" placeholder="folder 120, folder 121" />
-      </FormField>
-      <HoursField v-model="part.hours" :label="`Hours of the week, ${zone} (optional)`" />
-      <FormField v-if="!alone" label="Its own last day (optional)">
-        <DateField v-model="part.until" />
-      </FormField>
-      <div v-if="powers.length > 1" class="text-plain">
-        <button type="button" class="link" :aria-expanded="early" @click="asksEarly = !asksEarly">
-          Some powers end earlier
-        </button>
-        <div v-if="early" class="mt-2 grid gap-2">
-          <label v-for="power in powers" :key="power" class="flex items-center gap-3">
-            <span class="w-[90px]">{{ power }}</span>
-            <DateField v-model="part.powerUntil[power]" :aria-label="`${power} until`" />
-          </label>
-        </div>
-      </div>
+      <PartsField v-model="part.resources" :account="part.account" label="Only some parts of it (optional)" />
       <button v-if="!alone" type="button" class="link justify-self-start text-plain" @click="$emit('remove')">
         Leave this part out
       </button>
