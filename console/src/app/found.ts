@@ -6,7 +6,7 @@ export type Found = components["schemas"]["Found"];
 export function pageOf(one: Found): string {
   const ref = encodeURIComponent(one.ref);
   const pages: Record<Found["kind"], string> = {
-    entry: `/inventory?entry=${ref}`,
+    entry: `/entries/${ref}`,
     account: `/accounts/${ref}`,
     party: `/parties/${ref}`,
     app: `/parties/${ref}`,

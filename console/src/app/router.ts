@@ -54,6 +54,11 @@ export const router = createRouter({
       meta: { title: "Inventory" },
     },
     {
+      path: "/entries/:entry",
+      component: () => import("@/features/inventory/EntryPage.vue"),
+      meta: { title: "Entry" },
+    },
+    {
       path: "/accounts",
       component: () => import("@/features/inventory/accounts/AccountsPage.vue"),
       meta: { title: "Accounts" },

@@ -30,7 +30,12 @@ const props = defineProps<{
   /** whether its name is said, and not shown */
   bare?: boolean;
 }>();
-const emit = defineEmits<{ choose: [choice: Choice]; search: [text: string]; type: [text: string] }>();
+const emit = defineEmits<{
+  choose: [choice: Choice];
+  clear: [];
+  search: [text: string];
+  type: [text: string];
+}>();
 /** What was typed into a free field, unless it is one of the choices. */
 const ownText = computed(() =>
   props.free && props.chosen && !props.choices.some((one) => one.key === props.chosen?.key)
@@ -46,6 +51,7 @@ const listed = computed(() => {
 });
 function typed(text: string): void {
   if (props.free) emit("type", text);
+  else if (!text) emit("clear");
   emit("search", text);
 }
 const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "";

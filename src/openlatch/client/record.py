@@ -22,6 +22,7 @@ class RecordCalls(Transport):
         *,
         account: str = "",
         party: str = "",
+        entry: str = "",
         actor: str = "",
         what: str = "",
         since: date | None = None,
@@ -29,7 +30,7 @@ class RecordCalls(Transport):
         sealed: bool = False,
         oldest: bool = False,
     ) -> Iterator[wire.Event]:
-        """Return events of the log: of one subject, of all that is about an account or a party, or simply all.
+        """Return events of the log: of one subject, of all that is about an account, a party or an entry, or all.
 
         `actor` is part of a name of whoever did it; `what` are acts or what they are about, such as order or
         order.given; `since` and `until` are days in the workspace's zone, both included.
@@ -38,6 +39,7 @@ class RecordCalls(Transport):
             "subject": subject,
             "account": account,
             "party": party,
+            "entry": entry,
             "sealed": sealed,
             "oldest": oldest,
         }

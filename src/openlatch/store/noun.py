@@ -6,7 +6,7 @@ from collections.abc import Callable, Iterable, Sequence
 from typing import Any, TypeVar
 from uuid import UUID
 
-from sqlalchemy import select, update
+from sqlalchemy import func, select, update
 from sqlalchemy.orm import Session
 
 from openlatch.core.ids import normal_ref, ref_of
@@ -36,6 +36,13 @@ class Noun:
     def _add(self, codec: Codec[T], values: Iterable[T], **more: Any) -> None:
         """Store new values, with `more` columns that are the same in each."""
         add_rows(self._session, codec.row, self._rows_of(codec, values, **more))
+
+    def _called(self, row: type[R], name: Any, ids: Iterable[UUID]) -> dict[UUID, str]:
+        """Return what things are called, by their ids; `name` is a column, or made of some."""
+        wanted = list(ids)
+        table: Any = row
+        query = select(table.id, name).where(table.id == func.any(wanted))
+        return dict(self._session.execute(query).all()) if wanted else {}
 
     def _save(self, noun: str, codec: Codec[T], value: T, **more: Any) -> None:
         """Store a value that is one version on; refuses if someone else changed it meanwhile."""

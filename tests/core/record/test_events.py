@@ -8,7 +8,7 @@ import pytest
 from hypothesis import given
 from hypothesis import strategies as st
 
-from openlatch.core.record.events import SAID, detail
+from openlatch.core.record.events import SAID, detail, more, sentence
 
 
 def test_what_nobody_reads_is_left_out_and_what_is_nested_is_laid_flat() -> None:
@@ -54,7 +54,48 @@ def _texts(value: object) -> list[str]:
 
 
 @pytest.mark.parametrize("act", SAID)
-def test_an_act_is_said_in_words_that_begin_a_sentence(act: str) -> None:
-    assert SAID[act][0].isupper()
-    assert "." not in SAID[act]
+def test_an_act_is_a_sentence_whatever_is_known_of_it(act: str) -> None:
     assert list(SAID) == sorted(SAID)
+    bare = sentence(act, "South Dome", {}, "Europe/London")
+    assert bare[0].isupper()
+    assert not set(bare) & set("{}[]|"), "every slot is filled, and every part that may be left out is"
+    assert not bare.endswith((",", ":", "."))
+
+
+@given(st.sampled_from(sorted(SAID)), st.dictionaries(st.text(max_size=8), values, max_size=4))
+def test_a_sentence_tells_a_fact_once(act: str, facts: dict[str, Any]) -> None:
+    """What the sentence says is not said again beside it, and what it does not say is."""
+    said = {"name": "Rowan Quill", "reason": "Course over", "why": "Holiday", "level": "guide", "until": "then"} | facts
+    sentence_ = sentence(act, "it", said, "Europe/London")
+    beside = more(act, said, "Europe/London")
+    for name in ("name", "reason", "why", "level", "until"):
+        if name not in facts:
+            assert (said[name] in sentence_) != (f"{name} {said[name]}" in beside)
+
+
+def test_a_sentence_counts_and_leaves_out_what_is_empty() -> None:
+    def said(act: str, **facts: Any) -> str:
+        return sentence(act, "Everybody outside", facts, "Europe/London")
+
+    assert (
+        said("round.opened", review="Everybody outside", items=53) == "Opened a round of “Everybody outside” (53 items)"
+    )
+    assert said("round.closed", items=1) == "Closed a round of “Everybody outside” (1 item)"
+    assert said("round.decided", items=[{"place": 1}, {"place": 2}], choice="end") == (
+        "Decided on 2 items of a round of “Everybody outside”: end"
+    )
+    assert said("reading.complete", new=2, changed=0, gone=1) == "Read Everybody outside, 2 new, 1 gone"
+    assert said("flag.accepted", rule="no-end", why="Course", until="2026-05-01T23:00:00+00:00") == (
+        "Accepted the flag “no-end” on Everybody outside until 1 May 2026: Course"
+    ), "an end at midnight is the day before"
+    assert said("person.role-changed", before="member", after="reviewer") == (
+        "Changed the role of Everybody outside from member to reviewer"
+    )
+
+
+def test_what_was_before_stands_beside_what_is_after() -> None:
+    facts = {
+        "before": {"level": "guide", "ends_at": None},
+        "after": {"level": "keeper", "ends_at": "2026-05-01T12:00:00Z"},
+    }
+    assert detail(facts, "Europe/London") == "level: guide → keeper · ends at: nothing → 1 May 2026, 13:00"

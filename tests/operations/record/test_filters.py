@@ -45,6 +45,18 @@ def test_each_filter_leaves_what_it_says(client: Client) -> None:
     assert left(lambda e: e.content["act"] == "provider.paused")
 
 
+def test_the_history_of_an_entry_has_its_orders_and_nothing_else(client: Client) -> None:
+    one, other = [e for e in client.entries(account="Weather Mast", state="live") if "admit" not in e.powers][:2]
+    given = client.end(one.ref)
+    told = list(client.events(entry=one.ref))
+    assert {"entry.found", "order.given"} <= {event.content["act"] for event in told}
+    assert {event.about.ref for event in told if event.about} == {one.ref}
+    assert all(f"{one.party.name} on Weather Mast" in event.says for event in told)
+    every = [event.id for event in client.events() if event.about and event.about.ref == one.ref]
+    assert [event.id for event in told] == every
+    assert given.ref not in {event.content["subject_id"] for event in client.events(entry=other.ref)}
+
+
 def test_what_the_log_never_tells_of_is_refused_with_what_is_meant(client: Client) -> None:
     with pytest.raises(Invalid, match="nothing that the log tells of") as refused:
         list(client.events(what="ordr"))

@@ -26,6 +26,7 @@ const { text, chosen, choices, busy, more } = useChoices(account, {
     :required="required"
     :bare="bare"
     @choose="account = $event.key"
+    @clear="account = ''"
     @search="text = $event"
   />
 </template>

@@ -11,7 +11,7 @@ import { endedWord, letGo } from "@/ui/ended";
 import { parts } from "./parts";
 import OutsideMark from "@/ui/OutsideMark.vue";
 
-const props = defineProps<{ entry: Entry }>();
+const props = defineProps<{ entry: Entry; /** whether it is what a page is about */ page?: boolean }>();
 const session = useSession();
 const { zone } = session;
 const mayReach = session.may("parties.reach");
@@ -76,13 +76,13 @@ const facts = computed(() => {
       {{ entry.kind === "session" ? "Session" : "Entry" }} {{ entry.ref
       }}<template v-if="given"> · {{ given }}</template>
     </p>
-    <h2 class="mt-2 pr-6">
+    <component :is="page ? 'h1' : 'h2'" class="mt-2 pr-6">
       <RouterLink v-if="mayReach" :to="`/parties/${entry.party.ref}`" class="hover:underline">{{
         entry.party.name
       }}</RouterLink>
       <template v-else>{{ entry.party.name }}</template>
       <OutsideMark v-if="entry.party.outside" />
-    </h2>
+    </component>
     <p class="mt-2 text-mute">
       <template v-if="entry.state !== 'live'">{{
         entry.state === "ended" ? `${capital(endedWord(entry))}: ` : `${entry.state}: `

@@ -38,6 +38,7 @@ const { text, chosen, choices, busy, more } = useChoices<Found>(entry, {
     :required="required"
     :bare="bare"
     @choose="entry = $event.key"
+    @clear="entry = ''"
     @search="text = $event"
   />
 </template>

@@ -111,12 +111,14 @@ function below(entry: Entry): string {
       <div
         v-for="{ entry, index, start } in shown"
         :key="entry.id"
+        :ref="(row) => rows.measureElement(row as HTMLElement | null)"
         role="row"
         :aria-rowindex="index + 1"
         :aria-selected="entry.ref === open"
+        :data-index="index"
         class="row absolute top-0 left-0 w-full cursor-pointer items-center border-b border-line hover:bg-wash/60"
         :class="entry.ref === open ? 'bg-wash' : ''"
-        :style="{ ...layout, height: `${ROW}px`, transform: `translateY(${start}px)` }"
+        :style="{ ...layout, minHeight: `${ROW}px`, transform: `translateY(${start}px)` }"
         @click="emit('show', entry.ref)"
       >
         <span role="cell" class="flex"
@@ -124,10 +126,11 @@ function below(entry: Entry): string {
         /></span>
         <span role="cell" class="min-w-0">
           <button type="button" class="flex max-w-full text-left" @click.stop="emit('show', entry.ref)">
-            <b class="cut font-[620]">{{ entry.party.name }}</b>
+            <b class="min-w-0 font-[620] wrap-anywhere">{{ entry.party.name }}</b>
             <OutsideMark v-if="entry.party.outside" />
           </button>
-          <small class="cut" :title="second(entry)">{{ second(entry) }}</small>
+          <!-- Never cut: a look-alike hides in the part that is not shown. -->
+          <small class="block wrap-anywhere">{{ second(entry) }}</small>
         </span>
         <template v-for="column in columns" :key="column.key">
           <span v-if="column.key === 'powers'" role="cell"

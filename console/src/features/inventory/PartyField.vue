@@ -26,6 +26,7 @@ const { text, chosen, choices, busy, more } = useChoices(party, {
     :required="required"
     :bare="bare"
     @choose="party = $event.key"
+    @clear="party = ''"
     @search="text = $event"
   />
 </template>

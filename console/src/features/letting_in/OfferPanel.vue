@@ -90,9 +90,7 @@ const waits = computed(() => props.offer.state === "waiting");
           >
             order {{ part.order }}
           </RouterLink>
-          <RouterLink v-if="part.live" class="link" :to="{ path: '/inventory', query: { entry: part.live } }">
-            as it is now
-          </RouterLink>
+          <RouterLink v-if="part.live" class="link" :to="`/entries/${part.live}`"> as it is now </RouterLink>
         </span>
         <span v-if="part.why" class="block text-mute">{{ part.why }}</span>
         <span v-if="part.ends_at && part.live" class="small block">

@@ -171,9 +171,7 @@ const kept = computed(() => keep.data.value);
     <p v-else-if="kept" class="mt-3" role="status">
       <b class="font-[620]">{{ kept.party.name }} on {{ kept.account.name }}</b> is recorded. You vouch for
       it.
-      <RouterLink class="link" :to="{ path: '/inventory', query: { entry: kept.ref } }">{{
-        kept.ref
-      }}</RouterLink>
+      <RouterLink class="link" :to="`/entries/${kept.ref}`">{{ kept.ref }}</RouterLink>
     </p>
     <button type="submit" class="button mt-4" :disabled="keep.isPending.value">Record it</button>
   </form>

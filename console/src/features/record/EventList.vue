@@ -5,16 +5,17 @@ import ProblemNote from "@/ui/ProblemNote.vue";
 import EventTable from "./EventTable.vue";
 import { usePages } from "@/ui/usePages";
 
-/** The log, or the part of it that is about an account or a party, or that is wanted besides; `size` is that of the
+/** The log, or the part of it that is about an account, a party or an entry, or that is wanted besides; `size` is that of the
  * log, as far as is known. */
 const props = defineProps<{
   account?: string;
   party?: string;
+  entry?: string;
   size?: number;
   wanted?: { actor?: string; what?: string; since?: string; until?: string };
 }>();
 const narrowed = computed(() =>
-  Object.values({ ...props.wanted, a: props.account, p: props.party }).some(Boolean),
+  Object.values({ ...props.wanted, a: props.account, p: props.party, e: props.entry }).some(Boolean),
 );
 const {
   items: events,
@@ -23,7 +24,7 @@ const {
   hasMore,
   more,
 } = usePages(
-  () => ["log", "list", props.account, props.party, props.wanted, props.size],
+  () => ["log", "list", props.account, props.party, props.entry, props.wanted, props.size],
   (cursor) =>
     take(
       api.GET("/log", {
@@ -32,6 +33,7 @@ const {
             ...Object.fromEntries(Object.entries(props.wanted ?? {}).filter(([, value]) => value)),
             account: props.account,
             party: props.party,
+            entry: props.entry,
             limit: 100,
             cursor,
           },

@@ -9,15 +9,11 @@ const COLUMNS: Column[] = [
   { key: "when", title: "When", class: "w-[150px]", cell: "whitespace-nowrap" },
   { key: "who", title: "Who", class: "w-[140px]" },
   { key: "what", title: "What" },
-  { key: "link", title: "Link", class: "w-[130px]", cell: "font-mono text-small text-mute" },
 ];
 
 defineProps<{ events: readonly Event[] }>();
 const { zone } = useSession();
 
-function entryAddress(entry: string) {
-  return { path: "/inventory", query: { state: "offered,live,paused,ending,ended", entry } };
-}
 function text(event: Event, name: string): string {
   return String(event.content[name] ?? "");
 }
@@ -36,10 +32,13 @@ function text(event: Event, name: string): string {
       >
     </template>
     <template #what="{ row: event }">
-      <span class="font-[620]">{{ event.says }}</span>{{ " " }}
-      <RouterLink v-if="event.about" class="link ml-1" :to="entryAddress(event.about.ref)">{{
-        event.about.name
-      }}</RouterLink>
+      {{ event.says }}
+      <RouterLink
+        v-if="event.about"
+        class="link ml-1 font-mono text-small"
+        :to="`/entries/${event.about.ref}`"
+        >{{ event.about.ref }}</RouterLink
+      >
       <span class="small block break-words">{{ event.detail }}</span>
       <details class="small mt-1">
         <summary class="cursor-pointer">The event as it is sealed</summary>
@@ -48,11 +47,6 @@ function text(event: Event, name: string): string {
           >{{ JSON.stringify(event.content, null, 2) }}</pre>
         <p class="mt-1 wrap-anywhere">Link: {{ event.link ?? "not sealed yet" }}</p>
       </details>
-    </template>
-    <template #link="{ row: event }">
-      <span :title="event.link ?? ''">{{
-        event.link ? `${event.link.slice(0, 12)}…` : "not sealed yet"
-      }}</span>
     </template>
   </DataTable>
 </template>

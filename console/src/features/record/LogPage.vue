@@ -4,6 +4,9 @@ import { computed } from "vue";
 import { api, take } from "@/api/client";
 import { useRouter } from "vue-router";
 import { LOGGED_ABOUT } from "@/api/words";
+import AccountField from "@/features/inventory/AccountField.vue";
+import PartyField from "@/features/inventory/PartyField.vue";
+import DateField from "@/ui/DateField.vue";
 import FormField from "@/ui/FormField.vue";
 import { useQueryParams } from "@/ui/useQueryParams";
 import EventList from "./EventList.vue";
@@ -58,7 +61,7 @@ function change(values: Record<string, string>): void {
       </p>
     </header>
     <form
-      class="mt-4 flex flex-wrap items-end gap-3 pr-6 text-plain"
+      class="mt-4 flex flex-wrap items-start gap-3 pr-6 text-plain"
       aria-label="What of the log"
       @submit.prevent
     >
@@ -77,29 +80,24 @@ function change(values: Record<string, string>): void {
           <option v-for="about in LOGGED_ABOUT" :key="about" :value="about">{{ about }}</option>
         </select>
       </FormField>
-      <FormField label="Account">
-        <input
-          class="field w-[170px]"
-          type="search"
-          autocomplete="off"
-          :value="account"
-          @change="change({ account: text($event) })"
-        />
-      </FormField>
-      <FormField label="Party">
-        <input
-          class="field w-[170px]"
-          type="search"
-          autocomplete="off"
-          :value="party"
-          @change="change({ party: text($event) })"
-        />
-      </FormField>
+      <AccountField
+        class="w-[190px]"
+        placeholder="any"
+        :model-value="account"
+        @update:model-value="change({ account: $event })"
+      />
+      <PartyField
+        class="w-[190px]"
+        label="Party"
+        placeholder="any"
+        :model-value="party"
+        @update:model-value="change({ party: $event })"
+      />
       <FormField label="From">
-        <input class="field" type="date" :value="wanted.since" @change="change({ since: text($event) })" />
+        <DateField :model-value="wanted.since" @update:model-value="change({ since: $event ?? '' })" />
       </FormField>
       <FormField label="Through">
-        <input class="field" type="date" :value="wanted.until" @change="change({ until: text($event) })" />
+        <DateField :model-value="wanted.until" @update:model-value="change({ until: $event ?? '' })" />
       </FormField>
     </form>
     <div class="mt-4 min-h-0 flex-1 overflow-auto pr-6" tabindex="0" role="region" aria-label="Events">

@@ -120,14 +120,6 @@ const save = useMutation({
           bare
           placeholder="on every account; or type a part of the name of one"
         />
-        <button
-          v-if="form.account"
-          type="button"
-          class="link justify-self-start text-plain"
-          @click="form.account = ''"
-        >
-          On every account
-        </button>
         <label class="inline-flex items-center gap-2"
           ><input v-model="form.outside" type="checkbox" /> only parties outside the circle</label
         >

@@ -57,21 +57,18 @@ def log() -> None:
 
 @log.command("list", example="--account Gate")
 @click.option("--account", type=ACCOUNT, default="", help="Only what is about this account, or entries on it.")
+@click.option("--entry", type=ENTRY, default="", help="Only what is about this entry, or orders on it.")
 @click.option("--party", type=PARTY, default="", help="Only what is about this party, or its entries.")
-@click.option("--entry", type=ENTRY, default="", help="Only what is about this entry.")
 @click.option("--actor", default="", help="Only what was done by, or on behalf of, whoever is named like this.")
 @click.option("--what", default="", help="Only these, separated by commas: order, review, order.given and such.")
 @click.option("--since", type=_DAY, callback=_day, help="From this day on, such as 2027-03-31.")
 @click.option("--until", type=_DAY, callback=_day, help="Through this day, such as 2027-03-31.")
 @listed(*EVENTS, limit=30)
 @reports_errors
-def list_events(entry: str, listing: Listing, **wanted: Any) -> None:
+def list_events(listing: Listing, **wanted: Any) -> None:
     """List what happened, the latest first."""
     with connect() as client:
-        about = client.entry(entry).id if entry else None
-        narrowed = about or any(wanted.values())
-        events = client.events(about, **wanted)
-        listing.print(events, empty="Nothing in the log matches." if narrowed else _EMPTY)
+        listing.print(client.events(**wanted), empty="Nothing in the log matches." if any(wanted.values()) else _EMPTY)
 
 
 @log.command("export", example="log.jsonl")

@@ -1,4 +1,4 @@
-"""The events of the log in words; an act that has none is not logged."""
+"""The events of the log as sentences; an act that has none is not logged."""
 
 from __future__ import annotations
 
@@ -7,137 +7,142 @@ from collections.abc import Iterator, Mapping
 from datetime import datetime
 from typing import Any
 
-from openlatch.core.hours import moment
+from openlatch.core.hours import last_day, moment
+from openlatch.core.phrases import counted
 
-__all__ = ["ABOUT", "SAID", "acts_of", "detail"]
+__all__ = ["ABOUT", "SAID", "acts_of", "detail", "more", "sentence"]
 
 SAID = {
-    "account.described": "Account described",
-    "batch.cancelled": "Batch cancelled",
-    "batch.done-by-hand": "Done by a person, in a batch",
-    "batch.given": "Batch ordered",
-    "batch.grown": "Batch taken further",
-    "batch.left-open": "Left open in a batch",
-    "batch.over": "Batch over",
-    "calendar.made": "Calendar made",
-    "entry.changed": "Access changed at the provider",
-    "entry.ended": "Access ended",
-    "entry.ending": "Access is being ended",
-    "entry.found": "Access found",
-    "entry.let-go": "Not watched any more: its provider was removed",
-    "entry.offered": "Access offered",
-    "entry.vouched": "Access vouched for",
-    "factor.added": "Second factor added",
-    "factor.recovery-made": "Recovery codes made",
-    "factor.recovery-used": "Recovery code used",
-    "factor.removed": "Second factor removed",
-    "factor.reset": "Second factors taken away by an owner",
-    "flag.accepted": "Flag accepted",
-    "flag.back": "Accepted flag is back",
-    "flag.changed": "Flag changed",
-    "flag.cleared": "Flag cleared",
-    "flag.raised": "Flag raised",
-    "import.asked": "Import of a list begun",
-    "level.corrected": "Meaning of a level corrected",
-    "log.head-signed": "Head of the log signed",
-    "member.joined": "Joined a team",
-    "member.left": "Left a team",
-    "offer.corrected": "Offer corrected",
-    "offer.declined": "Offer declined",
-    "offer.lapsed": "Offer lapsed",
-    "offer.left": "Offer left for later",
-    "offer.made": "Offer made",
-    "offer.sent-again": "Offer sent again",
-    "offer.taken-up": "Offer accepted",
-    "offer.withdrawn": "Offer withdrawn",
-    "order.agreed": "Hand-over agreed to",
-    "order.cancelled": "Order cancelled",
-    "order.declined": "Hand-over declined",
-    "order.done-by-hand": "Order done by a person",
-    "order.given": "Order given",
-    "order.proved": "Order proved",
-    "order.stuck": "Order is stuck",
-    "order.told": "Provider asked",
-    "order.tried-again": "Order tried again",
-    "order.waits": "Order waits",
-    "party.joined": "Two parties joined into one",
-    "party.kept-apart": "Two parties kept apart",
-    "party.left": "Party has left",
-    "party.parted": "A party parted into two",
-    "party.sponsored": "Sponsor set",
-    "party.undone": "A decision about two parties undone",
-    "person.accepted": "Took up the invitation to sign in",
-    "person.added": "Person added",
-    "person.address-changed": "Address for signing in changed",
-    "person.changed": "Name or dates changed",
-    "person.confirmed": "Proved again who they are",
-    "person.disabled": "Sign-in disabled",
-    "person.enabled": "Sign-in enabled again",
-    "person.invited": "Invited to sign in",
-    "person.locked-out": "No more passwords are taken for a while",
-    "person.password-asked": "Asked for another password by letter",
-    "person.password-changed": "Password changed",
-    "person.removed": "Person removed",
-    "person.role-changed": "Role changed",
-    "person.sessions-ended": "Sessions ended",
-    "person.sign-in-failed": "Wrong password or code",
-    "person.signed-in": "Signed in",
+    "account.described": "Described {it}",
+    "batch.cancelled": "Cancelled batch {it}",
+    "batch.done-by-hand": "Reported an item of batch {it} as done",
+    "batch.given": "Ordered “{action}” for {count|entry}[: {reason}]",
+    "batch.grown": "Added {count|entry} to batch {it}",
+    "batch.left-open": "Left an item of batch {it} open",
+    "batch.over": "Completed batch {it}",
+    "calendar.made": "Made a private calendar address",
+    "entry.changed": "Saw a change of {it}",
+    "entry.ended": "Recorded the end of {it}[: {reason}]",
+    "entry.ending": "Began to end {it}",
+    "entry.found": "Found {it}[ as “{level}”]",
+    "entry.let-go": "Stopped watching {it}: {provider} was removed",
+    "entry.offered": "Offered {it}[ as “{level}”]",
+    "entry.vouched": "Vouched for {it}",
+    "factor.added": "Added a second factor[: {name}]",
+    "factor.recovery-made": "Made {count|recovery code}",
+    "factor.recovery-used": "Used a recovery code[, {left} left]",
+    "factor.removed": "Removed a second factor[: {name}]",
+    "factor.reset": "Removed {factors|second factor} of {it}",
+    "flag.accepted": "Accepted the flag “{rule}” on {it}[ until {until}][: {why}]",
+    "flag.back": "Brought back the accepted flag “{rule}” on {it}",
+    "flag.changed": "Changed the flag “{rule}” on {it}[, now {severity}]",
+    "flag.cleared": "Cleared the flag “{rule}” on {it}",
+    "flag.raised": "Raised the flag “{rule}” on {it}[, {severity}]",
+    "import.asked": "Began to import[ “{name}”] at {it}[ ({lines|line})]",
+    "level.corrected": "Corrected what “{word}” means at {it}",
+    "log.head-signed": "Signed the head of the log[ ({size|event})]",
+    "member.joined": "Saw {it} join {team}",
+    "member.left": "Saw {it} leave {team}",
+    "offer.corrected": "Changed the offer to {to}[: {basis}]",
+    "offer.declined": "Declined the offer to {it}[: {reason}]",
+    "offer.lapsed": "Let the offer to {it} lapse, unanswered",
+    "offer.left": "Left the offer to {it} for later",
+    "offer.made": "Offered access to {to}[: {basis}]",
+    "offer.sent-again": "Sent the offer to {it} again",
+    "offer.taken-up": "Accepted the offer to {it}",
+    "offer.withdrawn": "Withdrew the offer to {it}[: {reason}]",
+    "order.agreed": "Agreed to take over {it}",
+    "order.cancelled": "Cancelled the order about {it}",
+    "order.declined": "Declined to take over {it}",
+    "order.done-by-hand": "Reported the order about {it} as done[: {said}]",
+    "order.given": "Ordered “{action}” for {it}[: {reason}]",
+    "order.proved": "Proved the order about {it}",
+    "order.stuck": "Could not carry out the order about {it}[: {why}]",
+    "order.told": "Asked the provider to carry out the order about {it}",
+    "order.tried-again": "Tried the order about {it} again",
+    "order.waits": "Put off the order about {it}[: {why}]",
+    "party.joined": "Joined {it} and {other_party} into one[: {reason}]",
+    "party.kept-apart": "Kept {it} and {other_party} apart[: {reason}]",
+    "party.left": "Noted that {it} has left",
+    "party.parted": "Parted {other_party} from {it}[: {reason}]",
+    "party.sponsored": "Set the sponsor of {it}[ to {sponsor}]",
+    "party.undone": "Undid a decision about {it} and {other_party}",
+    "person.accepted": "Accepted the invitation to sign in[ as {role}]",
+    "person.added": "Added {name}[ as {role}]",
+    "person.address-changed": "Changed the sign-in address of {it}",
+    "person.changed": "Changed the name or dates of {it}",
+    "person.confirmed": "Confirmed who they are",
+    "person.disabled": "Disabled the sign-in of {it}",
+    "person.enabled": "Enabled the sign-in of {it} again",
+    "person.invited": "Invited {address}[ as {role}]",
+    "person.locked-out": "Locked the sign-in of {it}[ for {minutes|minute}]",
+    "person.password-asked": "Asked for a letter to set a new password of {it}",
+    "person.password-changed": "Changed the password of {it}[, {how}]",
+    "person.removed": "Removed {it} from the workspace",
+    "person.role-changed": "Changed the role of {it}[ from {before}][ to {after}]",
+    "person.sessions-ended": "Ended {sessions|session} of {it}",
+    "person.sign-in-failed": "Failed to sign in as {it}: wrong password or code",
+    "person.signed-in": "Signed in[ at the {where}][, by {how}]",
     "person.signed-out": "Signed out",
-    "policy.adopted": "Policy adopted",
-    "proposal.applied": "Proposal carried out",
-    "proposal.asked": "What-if asked",
-    "provider.added": "Provider added",
-    "provider.breach-reported": "Breach of a provider reported",
-    "provider.changed": "Provider changed",
-    "provider.heard": "Listening to security events",
-    "provider.imported": "List imported",
-    "provider.not-heard": "Stopped listening to security events",
-    "provider.paused": "Provider paused",
-    "provider.removed": "Provider removed",
-    "provider.reported": "Security event received",
-    "provider.resumed": "Provider resumed",
-    "reading.asked": "Reading asked for",
-    "reading.complete": "Reading complete",
-    "reading.failed": "Reading failed",
-    "reading.partial": "Reading broke off",
-    "request.confirmed": "Request confirmed",
-    "request.lapsed": "Request lapsed",
-    "request.made": "Request made",
-    "request.offered": "Request answered with an offer",
-    "request.turned-down": "Request declined",
-    "request.withdrawn": "Request withdrawn",
-    "review.added": "Review added",
-    "review.changed": "Review changed",
-    "review.paused": "Review paused",
-    "review.removed": "Review removed",
-    "review.resumed": "Review resumed",
-    "round.assigned": "Items of a round given to others",
-    "round.cancelled": "Round cancelled",
-    "round.closed": "Round closed",
-    "round.decided": "Items of a round decided",
-    "round.finished": "Answering of a round ended",
-    "round.left-open": "Left open in a round",
-    "round.missed": "Round missed",
-    "round.not-opened": "Round not opened",
-    "round.opened": "Round opened",
-    "round.paused": "Round paused",
-    "round.reassigned": "Items of a round passed on",
-    "round.resumed": "Round resumed",
-    "sign-on.added": "Single sign-on added",
-    "sign-on.changed": "Single sign-on changed",
-    "sign-on.linked": "Known at a single sign-on from now on",
-    "sign-on.removed": "Single sign-on removed",
-    "token.made": "Token made",
-    "token.revoked": "Token revoked",
-    "webhook.added": "Webhook added",
-    "webhook.paused": "Webhook paused",
-    "webhook.removed": "Webhook removed",
-    "webhook.resumed": "Webhook resumed",
-    "workspace.changed": "Workspace changed",
-    "workspace.founded": "Workspace founded",
-    "workspace.keys-changed": "Keys that close secrets changed",
+    "policy.adopted": "Adopted policy {number}[: {note}]",
+    "proposal.applied": "Carried out the proposal “{title}”",
+    "proposal.asked": "Asked what “{title}” would change",
+    "provider.added": "Added the provider {name}",
+    "provider.breach-reported": "Reported a breach of {name}[: {what}]",
+    "provider.changed": "Changed the provider {name}",
+    "provider.heard": "Began to listen to security events of {name}",
+    "provider.imported": "Imported a list at {it}",
+    "provider.not-heard": "Stopped listening to security events of {name}",
+    "provider.paused": "Paused the provider {name}",
+    "provider.removed": "Removed the provider {name}[ and stopped watching {entries|entry}]",
+    "provider.reported": "Received a security event from {it}[: {reported}]",
+    "provider.resumed": "Resumed the provider {name}",
+    "reading.asked": "Asked for {it} to be read",
+    "reading.complete": "Read {it}[, {new} new][, {changed} changed][, {gone} gone]",
+    "reading.failed": "Could not read {it}[: {trouble}]",
+    "reading.partial": "Read only a part of {it}[: {trouble}]",
+    "request.confirmed": "Confirmed the request of {it}",
+    "request.lapsed": "Let the request of {it} lapse, unanswered",
+    "request.made": "Asked for access to {account}[: {reason}]",
+    "request.offered": "Answered the request of {it} with an offer",
+    "request.turned-down": "Declined the request of {it}[: {reason}]",
+    "request.withdrawn": "Withdrew the request of {it}",
+    "review.added": "Added the review “{name}”",
+    "review.changed": "Changed the review “{name}”",
+    "review.paused": "Paused the review “{name}”",
+    "review.removed": "Removed the review “{name}”",
+    "review.resumed": "Resumed the review “{name}”",
+    "round.assigned": "Assigned items of a round of “{it}”[ to {to}]",
+    "round.cancelled": "Cancelled a round of “{it}”[: {reason}]",
+    "round.closed": "Closed a round of “{it}”[ ({items|item})]",
+    "round.decided": "Decided on {items|item} of a round of “{it}”[: {choice}]",
+    "round.finished": "Finished answering a round of “{it}”[, {unanswered} unanswered]",
+    "round.left-open": "Left an item of a round of “{it}” open",
+    "round.missed": "Missed a round of “{name}”",
+    "round.not-opened": "Did not open a round of “{name}”",
+    "round.opened": "Opened a round of “{review}”[ ({items|item})]",
+    "round.paused": "Paused a round of “{it}”",
+    "round.reassigned": "Reassigned items of a round of “{it}”[, which {left} had]",
+    "round.resumed": "Resumed a round of “{it}”",
+    "sign-on.added": "Added the single sign-on {name}",
+    "sign-on.changed": "Changed the single sign-on {it}",
+    "sign-on.linked": "Linked {it} to a single sign-on[, {at}]",
+    "sign-on.removed": "Removed the single sign-on {name}",
+    "token.made": "Made the token “{name}”[ for {person}]",
+    "token.revoked": "Revoked the token “{name}”",
+    "webhook.added": "Added a webhook to {url}",
+    "webhook.paused": "Paused the webhook to {url}[: {why}]",
+    "webhook.removed": "Removed the webhook to {url}",
+    "webhook.resumed": "Resumed the webhook to {url}",
+    "workspace.changed": "Changed the workspace",
+    "workspace.founded": "Founded the workspace {name}",
+    "workspace.keys-changed": "Replaced the keys that encrypt secrets",
 }
-"""Every act that the log can have, in words."""
+"""Every act that the log can have, as a sentence: whoever acted did this.
+
+`{it}` is what the event is about, any other word in braces one of its facts; `{items|item}` is so many items. What is
+in brackets is left out where a fact in it is empty.
+"""
 ABOUT = tuple(dict.fromkeys(act.partition(".")[0] for act in SAID))
 """What acts are about, such as order or review."""
 
@@ -155,15 +160,69 @@ _MEANT_FOR_PROGRAMS = re.compile(
 _INSTANT = re.compile(r"\d{4}-\d\d-\d\dT\d\d:\d\d.*")
 
 
+_SLOT = re.compile(r"\{(\w+)(?:\|([\w ]+))?\}")
+_OPTIONAL = re.compile(r"\[([^\[\]]*)\]")
+_ENDS = {"until", "ends", "lapses"}
+
+
+def sentence(act: str, it: str, facts: Mapping[str, Any], zone: str) -> str:
+    """Return what happened as a sentence without its subject, which is whoever acted; `it` is what it is about."""
+
+    def slot(found: re.Match[str]) -> str:
+        name, thing = found[1], found[2]
+        value = it if name == "it" else facts.get(name)
+        if thing is not None:
+            return counted(_number(value), thing)
+        return _word(name, value, zone)
+
+    def optional(found: re.Match[str]) -> str:
+        told = all(_there(facts.get(each_name)) for each_name in _names(found[1]))
+        return found[1] if told else ""
+
+    return _SLOT.sub(slot, _OPTIONAL.sub(optional, SAID[act]))
+
+
+def _names(template: str) -> tuple[str, ...]:
+    return tuple(found[1] for found in _SLOT.finditer(template))
+
+
+def _there(value: object) -> bool:
+    return bool(value) and not isinstance(value, Mapping)
+
+
+def _number(value: object) -> int:
+    if isinstance(value, list):
+        return len(value)
+    return value if isinstance(value, int) else 0
+
+
+def _word(name: str, value: object, zone: str) -> str:
+    if isinstance(value, list):
+        return ", ".join(map(str, value))
+    if isinstance(value, str) and name in _ENDS and _INSTANT.fullmatch(value):
+        return last_day(datetime.fromisoformat(value), zone)
+    return _instant(value, zone) if isinstance(value, str) else str(value or "")
+
+
+def more(act: str, facts: Mapping[str, Any], zone: str) -> str:
+    """Return what was so besides what the sentence says, in a line; see `detail`."""
+    told = {name for name in _names(SAID[act]) if _there(facts.get(name))}
+    return detail({name: value for name, value in facts.items() if name not in told}, zone)
+
+
 def detail(facts: Mapping[str, Any], zone: str) -> str:
     """Return an event's facts in a line: without ids, links, empty words and zeros, and with what is nested laid flat.
 
-    Of a list of things, how many they are is said. Instants are told in a zone.
+    Of a list of things, how many they are is said; of what was before and is after, both. Instants are told in a zone.
     """
     return " · ".join(_told(facts, zone))
 
 
 def _told(facts: Mapping[str, Any], zone: str) -> Iterator[str]:
+    before, after = facts.get("before"), facts.get("after")
+    if isinstance(before, Mapping) and isinstance(after, Mapping):
+        facts = {name: value for name, value in facts.items() if name not in ("before", "after")}
+        yield from _changes(before, after, zone)
     for name, value in facts.items():
         words = name.replace("_", " ")
         if not value or (isinstance(value, str) and _MEANT_FOR_PROGRAMS.fullmatch(value)):
@@ -177,6 +236,26 @@ def _told(facts: Mapping[str, Any], zone: str) -> Iterator[str]:
             yield f"{words} {', '.join(map(str, plain)) if len(plain) == len(value) else len(value)}"
         else:
             yield f"{words} {_instant(value, zone) if isinstance(value, str) else 'yes' if value is True else value}"
+
+
+def _changes(before: Mapping[str, Any], after: Mapping[str, Any], zone: str) -> Iterator[str]:
+    for name in dict.fromkeys((*before, *after)):
+        was, now = (_plainly(side.get(name), zone) for side in (before, after))
+        if was != now:
+            yield f"{name.replace('_', ' ')}: {was} → {now}"
+
+
+def _plainly(value: object, zone: str) -> str:
+    """A value as it stands before or after an arrow."""
+    if isinstance(value, Mapping):
+        return detail(value, zone) or "nothing"
+    if isinstance(value, list):
+        return ", ".join(str(one) for one in value) or "nothing"
+    if isinstance(value, str):
+        return _instant(value, zone) or "nothing"
+    if isinstance(value, bool):
+        return "yes" if value else "no"
+    return "nothing" if value is None else str(value)
 
 
 def _instant(text: str, zone: str) -> str:

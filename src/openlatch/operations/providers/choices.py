@@ -108,7 +108,7 @@ class AccountChoices:
 
 @operation("accounts.choices")
 def choosable(call: Call, account: str, part: str, most: int) -> AccountChoices:
-    """What can be given on an account, the levels that give least first; `part` is a piece of the names of its parts."""
+    """What can be given on an account, the levels that give least first, and the parts with `part` in their names."""
     the_account = call.tx.accounts.find(account)
     levels = levels_of(call, call.tx.providers.get(the_account.provider_id))
     fits = [text for text in parts_of(call, the_account) if part.casefold() in text.casefold()]

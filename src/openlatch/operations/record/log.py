@@ -2,7 +2,7 @@
 
 from __future__ import annotations
 
-from collections.abc import Mapping
+from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
 from difflib import get_close_matches
@@ -10,6 +10,7 @@ from typing import Any
 from uuid import UUID
 
 from openlatch.core.hours import end_of
+from openlatch.core.ids import ref_of
 from openlatch.core.record import tree
 from openlatch.core.record.events import ABOUT, SAID, acts_of
 from openlatch.core.record.ledger import link
@@ -22,7 +23,18 @@ from openlatch.store.pages import Page
 from openlatch.store.record.events import EventFilter, Head, LoggedEvent
 from openlatch.wire.record.log import LogQuery
 
-__all__ = ["Inclusion", "SignedHead", "browse", "consistency", "head", "included", "proof", "publish", "seal"]
+__all__ = [
+    "EventSight",
+    "Inclusion",
+    "SignedHead",
+    "browse",
+    "consistency",
+    "head",
+    "included",
+    "proof",
+    "publish",
+    "seal",
+]
 
 KIND = "log-head"
 
@@ -45,14 +57,25 @@ class Inclusion:
     head: SignedHead
 
 
+@dataclass(frozen=True, slots=True)
+class EventSight:
+    """An event with the entry that it tells of, what it is about in words, and its facts with parties by name."""
+
+    event: LoggedEvent
+    entry: Listed | None
+    it: str
+    facts: Mapping[str, Any]
+
+
 @operation("log.browse")
-def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | None]]:
-    """Events of the log, each with the entry that it tells of."""
+def browse(call: Call, wanted: LogQuery) -> Page[EventSight]:
+    """Events of the log, with what each is about."""
     zone = call.tx.workspace.zone
     chosen = EventFilter(
         subject_id=wanted.subject,
         account_id=call.tx.accounts.find(wanted.account, ever=True).id if wanted.account else None,
         party_id=call.tx.parties.find(wanted.party).id if wanted.party else None,
+        entry_id=call.tx.entries.find(wanted.entry).entry.id if wanted.entry else None,
         actor=wanted.actor,
         acts=_acts(wanted.what),
         since=end_of(wanted.since - timedelta(days=1), zone) if wanted.since is not None else None,
@@ -65,8 +88,63 @@ def browse(call: Call, wanted: LogQuery) -> Page[tuple[LoggedEvent, Listed | Non
         limit=wanted.limit,
         cursor=wanted.cursor,
     )
-    about = call.tx.entries.about({event.subject_id for event in page.items})
-    return Page(tuple((event, about.get(event.subject_id)) for event in page.items), page.next)
+    return Page(tuple(_seen(call, page.items)), page.next)
+
+
+_PARTIES = ("team", "member", "other")
+"""The facts that name a party by its id."""
+
+
+def _seen(call: Call, events: Sequence[LoggedEvent]) -> Iterator[EventSight]:
+    entries = call.tx.entries.about({event.subject_id for event in events})
+    parties = call.tx.parties.names(set(_named_parties(events)))
+    names = parties | _names(call, events)
+    for event in events:
+        said = event.content["facts"]
+        ids = {name: _id(said.get(name)) for name in _PARTIES}
+        facts = {**said, **{name: parties[some] for name, some in ids.items() if some is not None and some in parties}}
+        entry = entries.get(event.subject_id)
+        if entry is not None:
+            it = f"{entry.party.name} on {entry.account.name}"
+        elif "team" in facts and "member" in facts:
+            it = f"{facts['member']} in {facts['team']}"
+        else:
+            it = names.get(event.subject_id) or str(said.get("name") or ref_of(event.subject_id))
+        yield EventSight(event, entry, it, facts)
+
+
+def _named_parties(events: Iterable[LoggedEvent]) -> Iterator[UUID]:
+    for event in events:
+        values = (event.content["facts"].get(name) for name in _PARTIES)
+        yield from (party_id for value in values if (party_id := _id(value)) is not None)
+        if event.content["subject"] == "party":
+            yield event.subject_id
+
+
+def _id(value: object) -> UUID | None:
+    try:
+        return UUID(value) if isinstance(value, str) else None
+    except ValueError:
+        return None
+
+
+def _names(call: Call, events: Iterable[LoggedEvent]) -> dict[UUID, str]:
+    """What the things that events are about are called, as far as they still have a name."""
+    ids: dict[str, set[UUID]] = {}
+    for event in events:
+        ids.setdefault(event.content["subject"], set()).add(event.subject_id)
+    tx = call.tx
+    lookups: dict[str, Callable[[set[UUID]], dict[UUID, str]]] = {
+        "account": tx.accounts.names,
+        "offer": tx.offers.names,
+        "person": tx.people.names,
+        "provider": lambda _: tx.providers.names(),
+        "request": tx.requests.names,
+        "round": tx.reviews.names_of_rounds,
+        "sign-on": tx.sign_ons.names,
+    }
+    found = (look_up(ids[kind]) for kind, look_up in lookups.items() if kind in ids)
+    return {some_id: name for names in found for some_id, name in names.items()}
 
 
 def _acts(text: str) -> tuple[str, ...]:

@@ -85,10 +85,7 @@ class Accounts(Noun):
         self._session.execute(query.with_for_update())
 
     def names(self, account_ids: Iterable[UUID]) -> dict[UUID, str]:
-        rows = self._session.execute(
-            select(AccountRow.id, AccountRow.name).where(AccountRow.id == func.any(list(account_ids)))
-        )
-        return {row.id: row.name for row in rows}
+        return self._called(AccountRow, AccountRow.name, account_ids)
 
     def parts(self, account_id: UUID) -> tuple[str, ...]:
         """Return the parts of an account that any entry on it, or any sharing document of it, has ever named."""

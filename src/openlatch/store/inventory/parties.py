@@ -245,6 +245,9 @@ class Parties(Noun):
         rows = self._session.scalars(select(PartyRow).where(PartyRow.id == func.any(list(party_ids))))
         return {row.id: PARTY.read(row) for row in rows}
 
+    def names(self, party_ids: Iterable[UUID]) -> dict[UUID, str]:
+        return self._called(PartyRow, PartyRow.name, party_ids)
+
     def of_many(self) -> tuple[Party, ...]:
         """Return the parties that may stand for others: anyone, and everyone at a domain."""
         domain = func.array_to_string(PartyRow.addresses, " ").startswith("@")

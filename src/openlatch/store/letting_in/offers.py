@@ -8,7 +8,7 @@ from typing import Any
 from uuid import UUID
 
 from pydantic import TypeAdapter
-from sqlalchemy import Select, delete, insert, select
+from sqlalchemy import Select, delete, func, insert, select
 
 from openlatch.core.letting_in.offers import Offer, Part
 from openlatch.store.codec import Codec
@@ -26,6 +26,10 @@ _LATEST = Sort("latest", (OfferRow.made_at, OfferRow.id), descending=True)
 
 class Offers(Noun):
     """Queries over offers; the parts come with each in their order."""
+
+    def names(self, ids: Iterable[UUID]) -> dict[UUID, str]:
+        """Return whom offers are to, by their names or else their addresses."""
+        return self._called(OfferRow, func.coalesce(func.nullif(OfferRow.name, ""), OfferRow.address), ids)
 
     def add(self, offer: Offer) -> None:
         """Store a new offer."""

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 from collections.abc import Iterable
 from datetime import datetime
+from uuid import UUID
 
 from sqlalchemy import func, select
 
@@ -23,6 +24,10 @@ _OPEN = (RequestState.UNCONFIRMED.value, RequestState.WAITING.value)
 
 class Requests(Noun):
     """Queries over requests."""
+
+    def names(self, ids: Iterable[UUID]) -> dict[UUID, str]:
+        """Return who has made requests, by their names or else their addresses."""
+        return self._called(RequestRow, func.coalesce(func.nullif(RequestRow.name, ""), RequestRow.address), ids)
 
     def add(self, request: Request) -> None:
         self._add(_REQUEST, [request])

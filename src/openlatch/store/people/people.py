@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass, replace
 from datetime import datetime
 from typing import Any
@@ -102,6 +103,10 @@ class People(Noun):
     def lock(self) -> None:
         """Keep others from changing who is here until this transaction is over."""
         self._session.execute(select(PersonRow.id).order_by(PersonRow.id).with_for_update())
+
+    def names(self, person_ids: Iterable[UUID]) -> dict[UUID, str]:
+        """Return what people are called, also those that were removed."""
+        return self._called(PersonRow, PersonRow.name, person_ids)
 
     def namesakes(self, person: Person) -> bool:
         """Return whether anyone else has the name that a person has."""

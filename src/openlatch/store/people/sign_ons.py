@@ -2,6 +2,7 @@
 
 from __future__ import annotations
 
+from collections.abc import Iterable
 from dataclasses import dataclass
 from datetime import datetime
 from uuid import UUID
@@ -36,6 +37,9 @@ _BEGUN = Codec(SignOnQuestionRow, Begun)
 
 class SignOns(Noun):
     """Queries over the services at which people sign in; their secrets are stored encrypted."""
+
+    def names(self, ids: Iterable[UUID]) -> dict[UUID, str]:
+        return self._called(SignOnRow, SignOnRow.name, ids)
 
     def add(self, sign_on: SignOn, secret: bytes) -> None:
         """Store a new one."""

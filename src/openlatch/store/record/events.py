@@ -59,6 +59,7 @@ class EventFilter:
     subject_id: UUID | None = None
     account_id: UUID | None = None
     party_id: UUID | None = None
+    entry_id: UUID | None = None
     actor: str = ""
     acts: tuple[str, ...] = ()
     since: datetime | None = None
@@ -199,7 +200,7 @@ class Events(Noun):
         limit: int,
         cursor: str | None,
     ) -> Page[LoggedEvent]:
-        """Return events; those about an account or a party include those about their entries and orders on these."""
+        """Return events; those about an account, a party or an entry include those about entries and orders of it."""
         query = select(EventRow).where(*_conditions(wanted))
         for each_id, whose in ((wanted.account_id, EntryRow.account_id), (wanted.party_id, EntryRow.party_id)):
             if each_id is not None:
@@ -210,6 +211,9 @@ class Events(Noun):
                 orders = select(OrderRow.id).where(on)
                 about = select(literal(each_id, EntryRow.id.type).label("id")).union_all(theirs, orders).subquery()
                 query = query.where(EventRow.subject_id.in_(select(about.c.id)))
+        if wanted.entry_id is not None:
+            orders = select(OrderRow.id).where(OrderRow.entry_id == wanted.entry_id)
+            query = query.where(or_(EventRow.subject_id == wanted.entry_id, EventRow.subject_id.in_(orders)))
         if sealed_only:
             query = query.where(EventRow.number.is_not(None))
             sort = Sort("number", (EventRow.number,), descending=not oldest_first)

@@ -85,6 +85,10 @@ class Reviews(Noun):
 
     # Plans
 
+    def names_of_rounds(self, ids: Iterable[UUID]) -> dict[UUID, str]:
+        """Return of which review rounds are, by its name."""
+        return self._called(RoundRow, RoundRow.plan["name"].astext, ids)
+
     def add_plan(self, plan: ReviewPlan, seen: int) -> None:
         """Store a plan, which heeds events from a place in the log on."""
         try:

@@ -17,9 +17,9 @@ routes = Routes()
 
 @routes.route("GET", "/log", query=wire.LogQuery, returns=wire.EventList)
 def list_events(call: Call, query: wire.LogQuery) -> wire.EventList:
-    """Events of the log: of one subject, of all that is about an account or a party, or simply all."""
+    """Events of the log: of one subject, of all that is about an account, a party or an entry, or simply all."""
     page = log.browse(call, query)
-    return wire.EventList(items=[event_of(*item, call.tx.workspace.zone) for item in page.items], next=page.next)
+    return wire.EventList(items=[event_of(item, call.tx.workspace.zone) for item in page.items], next=page.next)
 
 
 @routes.route("GET", "/log/head", returns=wire.LogHead)

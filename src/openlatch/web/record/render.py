@@ -2,10 +2,9 @@
 
 from __future__ import annotations
 
-from openlatch.core.record.events import SAID, detail
-from openlatch.operations.record.log import Inclusion, SignedHead
+from openlatch.core.record.events import more, sentence
+from openlatch.operations.record.log import EventSight, Inclusion, SignedHead
 from openlatch.store.inventory.entries import Listed
-from openlatch.store.record.events import LoggedEvent
 from openlatch.web.filled import filled
 from openlatch.wire import messages as wire
 
@@ -16,14 +15,14 @@ def entry_ref(listed: Listed) -> wire.Ref:
     return filled(wire.Ref, listed.entry, name=f"{listed.party.name} on {listed.account.name}")
 
 
-def event_of(event: LoggedEvent, about: Listed | None, zone: str) -> wire.Event:
-    act = str(event.content["act"])
+def event_of(sight: EventSight, zone: str) -> wire.Event:
+    act = str(sight.event.content["act"])
     return filled(
         wire.Event,
-        event,
-        about=entry_ref(about) if about else None,
-        says=SAID.get(act, act),
-        detail=detail(event.content["facts"], zone),
+        sight.event,
+        about=entry_ref(sight.entry) if sight.entry else None,
+        says=sentence(act, sight.it, sight.facts, zone),
+        detail=more(act, sight.facts, zone),
     )
 
 

@@ -67,8 +67,8 @@ class ActivityQuery(PageQuery):
 class Event(Sent):
     """Something that happened; `number` and `link` are null until it is sealed (within seconds).
 
-    `content` is what is sealed; for people, `about` names the entry that it tells of, `says` what happened, and
-    `detail` what was so, in the zone of the workspace.
+    `content` is what is sealed. For people, `says` is what whoever acted did, as a sentence without its subject, and
+    `detail` what was so besides, in the zone of the workspace; `about` names the entry that it tells of.
     """
 
     id: UUID
@@ -92,6 +92,8 @@ class LogQuery(PageQuery):
     """only what is about this account, or about entries on it"""
     party: Search = ""
     """only what is about this party, or about entries of theirs"""
+    entry: Search = ""
+    """only what is about this entry, or about orders on it"""
     sealed: bool = False
     oldest: bool = False
 

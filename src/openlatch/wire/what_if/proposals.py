@@ -122,7 +122,7 @@ class ProposalOutcome(Sent):
 
 
 class OfferPreview(Sent):
-    """What an offer would change once it is accepted, as if that were now; `proposal` is the same as a proposal's body."""
+    """What an offer would change once it is accepted, as if that were now; `proposal` says the same as one."""
 
     outcome: ProposalOutcome
     proposal: dict[str, Any]

@@ -100,15 +100,9 @@ function behalf(one: Activity): string {
           >{{ one.what }}<span class="small block">{{ one.power }}</span>
         </template>
         <template #with="{ row: one }">
-          <RouterLink
-            v-if="one.entry"
-            class="link font-mono text-small"
-            :to="{
-              path: '/inventory',
-              query: { state: 'offered,live,paused,ending,ended', entry: one.entry },
-            }"
-            >{{ one.entry }}</RouterLink
-          >
+          <RouterLink v-if="one.entry" class="link font-mono text-small" :to="`/entries/${one.entry}`">{{
+            one.entry
+          }}</RouterLink>
         </template>
       </DataTable>
       <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier</button>

@@ -199,10 +199,7 @@ const sub = computed(() => {
             <tbody>
               <tr v-for="{ entry, via, loses, idle } in chains" :key="entry.id" class="border-b border-line">
                 <td class="cell">
-                  <RouterLink
-                    class="font-[620] hover:underline"
-                    :to="{ path: '/inventory', query: { entry: entry.ref } }"
-                  >
+                  <RouterLink class="font-[620] hover:underline" :to="`/entries/${entry.ref}`">
                     {{ entry.account.name }}
                   </RouterLink>
                   <span class="small block">{{ entry.provider.name }}</span>

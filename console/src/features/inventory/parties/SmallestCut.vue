@@ -48,12 +48,9 @@ const { data: cut, error } = useQuery({
           <span class="font-serif text-lead leading-[1.2] font-medium text-act" aria-hidden="true">{{
             place + 1
           }}</span>
-          <RouterLink
-            v-if="piece.kind === 'entry'"
-            class="hover:underline"
-            :to="{ path: '/inventory', query: { entry: piece.ref } }"
-            >{{ piece.text }}</RouterLink
-          >
+          <RouterLink v-if="piece.kind === 'entry'" class="hover:underline" :to="`/entries/${piece.ref}`">{{
+            piece.text
+          }}</RouterLink>
           <RouterLink
             v-else-if="piece.team && piece.member"
             class="hover:underline"
