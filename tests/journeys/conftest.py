@@ -200,3 +200,9 @@ def provider_page(page: Page, name: str) -> Locator:
     shown = page.get_by_role("article").filter(has=page.get_by_role("heading", name=name, exact=True))
     shown.wait_for()
     return shown
+
+
+def choose_list(page: Page, provider: str, content: bytes) -> None:
+    """Choose a list to import, as a person does."""
+    provider_page(page, provider).get_by_role("link", name="Import a list").click()
+    page.get_by_label("The file").set_input_files({"name": "list.csv", "mimeType": "text/csv", "buffer": content})

@@ -58,7 +58,7 @@ def test_a_holder_begins_with_nothing_and_has_ended_an_access_with_proof(page: P
     steps.get_by_role("button", name="Write down what you know").click()
     steps.get_by_label("What people can use there").fill("Keys and codes")
     steps.get_by_role("button", name="Write the first entry").click()
-    page.get_by_label("Account").fill("Front door")
+    page.get_by_role("combobox", name="Account").fill("Front door")
     page.get_by_label("Who").fill("Finn Crane")
     page.get_by_role("button", name="Record it").click()
     expect(page.get_by_text("Finn Crane on Front door")).to_be_visible()

@@ -80,13 +80,14 @@ def test_a_visiting_astronomer_is_let_in_for_her_nights_and_gives_it_up_herself(
     expect(panel.get_by_text("let in", exact=False).first).to_be_visible()
 
     hers.get_by_role("link", name="Look at your access").click()
-    row = hers.get_by_role("row").filter(has_text="South Dome")
-    expect(row).to_contain_text("observer")
+    card = hers.get_by_role("article", name="South Dome")
+    expect(card).to_contain_text("You can view and edit, Tuesdays and Fridays 19:00–04:00 (Europe/London)")
+    expect(card).to_contain_text("For: Nights on faint variables. Given by Maren Ashdown")
     (entry,) = [e for e in client.entries(account="South Dome", state="live") if AMARA in e.party.addresses]
     assert (entry.kind, entry.basis, entry.given_by) == ("grant", "Nights on faint variables", "Maren Ashdown")
     assert entry.hours is not None
     # At the end of the run she needs it no more.
-    row.get_by_role("button").first.click()
+    card.get_by_role("button", name="Look at it, or give it up").click()
     hers.get_by_role("button", name="Give it up…").click()
     hers.get_by_role("button", name="Give it up", exact=True).click()
     for _ in range(300):

@@ -16,8 +16,7 @@ from playwright.sync_api import Page, expect
 from openlatch.client import Client
 from openlatch.demo.cast import DOMAIN
 from openlatch.local.stack import Stack
-from tests.journeys.conftest import at_the_door, long_ago, sign_in
-from tests.journeys.test_console import faults_of
+from tests.journeys.conftest import at_the_door, faults_of, long_ago, sign_in
 
 HIS = f"corvin.hale@{DOMAIN}"
 

@@ -21,6 +21,12 @@ const { me, error } = session;
 const theme = useTheme();
 const sheet = ref(false);
 const search = ref(false);
+/** Whether the places are shown on a small screen; where one goes, they are out of the way. */
+const menu = ref(false);
+watch(
+  () => route.fullPath,
+  () => (menu.value = false),
+);
 const maySeeParties = session.may("parties.browse");
 
 const signedOut = computed(() => error.value instanceof Problem && error.value.status === 401);
@@ -51,7 +57,9 @@ const { groups } = usePlaces();
 watch(
   [me, () => route.path],
   ([now, path]) => {
-    if (now && path === "/" && !maySeeParties.value) void router.replace("/inventory");
+    if (!now || maySeeParties.value || !["/", "/inventory"].includes(path)) return;
+    const { entry } = route.query;
+    void router.replace({ path: "/mine", query: entry ? { entry } : {} });
   },
   { immediate: true },
 );
@@ -82,7 +90,7 @@ async function signOut(): Promise<void> {
   >
     <nav
       aria-label="Places"
-      class="flex min-h-0 flex-col border-r border-line pt-4 pb-3 max-md:flex-row max-md:items-center max-md:overflow-x-auto max-md:border-r-0 max-md:border-b max-md:py-2"
+      class="flex min-h-0 flex-col border-r border-line pt-4 pb-3 max-md:flex-row max-md:items-center max-md:border-r-0 max-md:border-b max-md:py-1"
     >
       <RouterLink to="/" class="block px-[18px] py-[3px]" aria-label="Open Latch, to the start"
         ><LatchMark
@@ -97,56 +105,75 @@ async function signOut(): Promise<void> {
       </RouterLink>
       <button
         type="button"
-        class="mx-[18px] mb-2 flex items-center justify-between rounded-md border border-line px-[10px] py-[5px] text-left text-plain text-mute hover:border-rule hover:text-ink max-md:mx-2 max-md:mb-0 max-md:gap-2"
+        class="mx-[18px] mb-2 flex items-center justify-between rounded-md border border-line px-[10px] py-[5px] text-left text-plain text-mute hover:border-rule hover:text-ink max-md:mr-2 max-md:mb-0 max-md:ml-auto max-md:px-4 max-md:py-2"
         aria-keyshortcuts="/"
         @click="search = true"
       >
-        Search <kbd class="font-mono text-small" aria-hidden="true">/</kbd>
+        Search <kbd class="font-mono text-small max-md:hidden" aria-hidden="true">/</kbd>
       </button>
-      <div class="min-h-0 flex-1 overflow-y-auto max-md:contents">
-        <template v-for="group in groups" :key="group.title">
-          <h2 v-if="group.title" class="small px-[18px] pt-[9px] pb-px font-sans max-md:hidden">
-            {{ group.title }}
-          </h2>
-          <RouterLink
-            v-for="place in group.places"
-            :key="place.to"
-            :to="place.to"
-            class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[3.5px] hover:bg-wash max-md:border-l-0 max-md:whitespace-nowrap"
-            :class="
-              isHere(place.to, route.path)
-                ? 'border-l-act! bg-linear-to-r from-wash to-transparent font-[650]'
-                : ''
-            "
-            :aria-current="isHere(place.to, route.path) ? 'page' : undefined"
-          >
-            {{ place.name }}
-            <span v-if="place.count !== undefined" class="text-small text-mute tabular-nums">{{
-              place.count
-            }}</span>
-          </RouterLink>
-        </template>
-      </div>
-      <div
-        class="border-t border-line px-[18px] pt-2 max-md:mt-0 max-md:ml-auto max-md:border-t-0 max-md:pt-0 max-md:whitespace-nowrap"
+      <button
+        type="button"
+        class="button mr-4 md:hidden"
+        :aria-expanded="menu"
+        aria-controls="places"
+        @click="menu = !menu"
       >
-        <template v-if="me">
-          <div class="leading-[1.3] max-md:hidden">
-            <RouterLink class="font-[550] hover:underline" to="/me">{{ me.person.name }}</RouterLink>{{ " " }}
-            <span class="small whitespace-nowrap">{{ me.person.role }}</span>
-          </div>
-          <div class="mt-1 flex flex-wrap gap-x-[9px] text-small">
-            <RouterLink class="link inline-block py-[3px] max-md:hidden" to="/told">Notices</RouterLink>
-            <RouterLink class="link md:hidden" to="/me">My account</RouterLink>
-            <button class="link py-[3px]" type="button" @click="signOut">Sign out</button>
-            <button class="link py-[3px]" type="button" @click="theme.toggle">
-              {{ theme.dark.value ? "Light" : "Dark" }}
-            </button>
-            <button class="link py-[3px]" type="button" aria-label="Keyboard shortcuts" @click="sheet = true">
-              ?
-            </button>
-          </div>
-        </template>
+        {{ menu ? "Close" : "Menu" }}
+      </button>
+      <div
+        id="places"
+        class="flex min-h-0 flex-1 flex-col max-md:fixed max-md:inset-x-0 max-md:top-[55px] max-md:bottom-0 max-md:z-30 max-md:bg-paper"
+        :class="menu ? '' : 'max-md:hidden'"
+      >
+        <div class="min-h-0 flex-1 overflow-y-auto">
+          <template v-for="group in groups" :key="group.title">
+            <h2 v-if="group.title" class="small px-[18px] pt-[9px] pb-px font-sans">
+              {{ group.title }}
+            </h2>
+            <RouterLink
+              v-for="place in group.places"
+              :key="place.to"
+              :to="place.to"
+              class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[3.5px] hover:bg-wash max-md:py-[7px]"
+              :class="
+                isHere(place.to, route.path)
+                  ? 'border-l-act! bg-linear-to-r from-wash to-transparent font-[650]'
+                  : ''
+              "
+              :aria-current="isHere(place.to, route.path) ? 'page' : undefined"
+            >
+              {{ place.name }}
+              <span v-if="place.count !== undefined" class="text-small text-mute tabular-nums">{{
+                place.count
+              }}</span>
+            </RouterLink>
+          </template>
+        </div>
+        <div class="border-t border-line px-[18px] pt-2 max-md:pb-4">
+          <template v-if="me">
+            <div class="leading-[1.3]">
+              <RouterLink class="font-[550] hover:underline" to="/me">{{ me.person.name }}</RouterLink>{{
+                " "
+              }}
+              <span class="small whitespace-nowrap">{{ me.person.role }}</span>
+            </div>
+            <div class="mt-1 flex flex-wrap gap-x-[9px] text-small">
+              <RouterLink class="link inline-block py-[3px]" to="/told">Notices</RouterLink>
+              <button class="link py-[3px]" type="button" @click="signOut">Sign out</button>
+              <button class="link py-[3px]" type="button" @click="theme.toggle">
+                {{ theme.dark.value ? "Light" : "Dark" }}
+              </button>
+              <button
+                class="link py-[3px]"
+                type="button"
+                aria-label="Keyboard shortcuts"
+                @click="sheet = true"
+              >
+                ?
+              </button>
+            </div>
+          </template>
+        </div>
       </div>
     </nav>
     <main class="min-h-0 min-w-0 overflow-hidden">

@@ -26,7 +26,8 @@ const PLACES: { title: string; places: Page[] }[] = [
   {
     title: "See",
     places: [
-      { to: "/inventory", name: "Inventory", key: "i" },
+      { to: "/mine", name: "My access", key: "m" },
+      { to: "/inventory", name: "Inventory", key: "i", needs: "parties.browse" },
       { to: "/accounts", name: "Accounts", key: "a", needs: "parties.browse" },
       { to: "/parties", name: "Parties", key: "w", needs: "parties.browse" },
       { to: "/apps", name: "Apps", key: "c", needs: "parties.browse" },
@@ -57,7 +58,7 @@ const PLACES: { title: string; places: Page[] }[] = [
   {
     title: "Set up",
     places: [
-      { to: "/providers", name: "Providers", key: "p" },
+      { to: "/providers", name: "Providers", key: "p", needs: "parties.browse" },
       { to: "/policy", name: "Policy", key: "r", needs: "policy.show" },
       { to: "/people", name: "People", key: "u", needs: "people.browse" },
       { to: "/settings", name: "Settings", key: "s", needs: "policy.show" },
@@ -105,11 +106,7 @@ export function usePlaces(): { groups: ComputedRef<PlaceGroup[]> } {
     "/orders": orders.data.value?.items.length || undefined,
   }));
   const shown = ({ needs }: Page) => !needs || me.value?.may.includes(needs);
-  const asPlace = (page: Page): Place => ({
-    ...page,
-    name: page.to === "/inventory" && me.value?.person.role === "member" ? "My access" : page.name,
-    count: counts.value[page.to],
-  });
+  const asPlace = (page: Page): Place => ({ ...page, count: counts.value[page.to] });
   const groups = computed<PlaceGroup[]>(() =>
     here.value
       ? PLACES.map(({ title, places }) => ({ title, places: places.filter(shown).map(asPlace) })).filter(

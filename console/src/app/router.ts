@@ -54,6 +54,11 @@ export const router = createRouter({
       meta: { title: "Inventory" },
     },
     {
+      path: "/mine",
+      component: () => import("@/features/letting_in/MyAccessPage.vue"),
+      meta: { title: "My access" },
+    },
+    {
       path: "/entries/:entry",
       component: () => import("@/features/inventory/EntryPage.vue"),
       meta: { title: "Entry" },

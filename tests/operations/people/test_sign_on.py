@@ -85,8 +85,8 @@ def test_a_stranger_is_let_in_as_what_their_groups_say_and_is_known_again_by_the
     assert "who is another person at" in other.json()["detail"]
     with ridge.client() as owner:
         said = [event.says for event in owner.events(UUID(person["id"]))]
-    assert said.count("Known at a single sign-on from now on") == 1
-    assert "Role changed" in said
+    assert said.count("Linked Juno Marsh to a single sign-on, Door 1") == 1
+    assert "Changed the role of Juno Marsh from manager to member" in said
 
 
 def test_whoever_is_not_sure_or_in_no_group_or_disabled_stays_out_and_nothing_is_kept(ridge: Ridge) -> None:

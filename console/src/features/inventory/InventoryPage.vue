@@ -18,7 +18,6 @@ import { useQueryParams } from "@/ui/useQueryParams";
 const route = useRoute();
 const router = useRouter();
 const session = useSession();
-const { me } = session;
 const mayChangeAll = session.may("batches.create");
 const changing = ref(false);
 
@@ -27,7 +26,6 @@ const open = useQueryParams().param("entry");
 const inventory = useInventory(filter);
 const { entries, summary, error, isPending, hasNextPage } = inventory;
 const names = useNamed(filter);
-const own = computed(() => me.value?.person.role === "member");
 const narrowed = computed(() => !!filter.value.q || ENTRIES.chips(filter.value).length > 0);
 
 function change(next: Filter): void {
@@ -50,10 +48,10 @@ useShortcuts({
 </script>
 
 <template>
-  <section class="flex h-full flex-col pt-5 pl-[26px]" :aria-label="own ? 'My access' : 'Inventory'">
+  <section class="flex h-full flex-col pt-5 pl-[26px]" aria-label="Inventory">
     <header class="flex flex-wrap items-end justify-between gap-x-6 gap-y-2 pr-6">
       <div>
-        <h1>{{ own ? "My access" : "Inventory" }}</h1>
+        <h1>Inventory</h1>
         <p class="mt-[5px] min-h-5 text-mute">
           <template v-if="summary">
             {{ summary.entries.toLocaleString("en") }} {{ summary.entries === 1 ? "entry" : "entries" }} on
@@ -101,16 +99,11 @@ useShortcuts({
         <button type="button" class="button mt-3" @click="change({})">Show everything</button>
       </template>
       <template v-else>
-        <p class="font-[620]">
-          {{ own ? "You have no access that is known here." : "The inventory is empty." }}
-        </p>
+        <p class="font-[620]">The inventory is empty.</p>
         <p class="text-mute">
-          {{
-            own
-              ? "Access that a provider lists under your address appears here after its next reading."
-              : "It fills once a provider has been read. Add the first one under Providers."
-          }}
+          Everyone who has access to your accounts appears here once a provider is read.
         </p>
+        <RouterLink class="button mt-3 inline-block" to="/providers">Connect a provider</RouterLink>
       </template>
     </div>
     <BulkPanel v-if="changing" :filter="filter" @close="changing = false" />

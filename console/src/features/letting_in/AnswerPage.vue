@@ -112,9 +112,7 @@ function no(): void {
       </ul>
       <p v-if="done" class="mt-6 font-[620]" role="status">{{ done }}</p>
       <p v-if="answered === 'yes' && asked.offer" class="mt-2">
-        <RouterLink class="link" :to="registers || !signsIn ? '/inventory' : back"
-          >Look at your access</RouterLink
-        >
+        <RouterLink class="link" :to="registers || !signsIn ? '/mine' : back">Look at your access</RouterLink>
       </p>
       <template v-if="!over && asked.trouble && !answered">
         <p class="mt-6 font-[620] text-high">{{ asked.trouble }}</p>

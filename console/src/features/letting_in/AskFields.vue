@@ -12,10 +12,11 @@ export interface Asked {
   until: string;
 }
 const asked = defineModel<Asked>({ required: true });
+defineProps<{ /** the name of the account, where that is decided */ account?: string }>();
 </script>
 
 <template>
-  <FormField label="Which account, as you know it">
+  <FormField v-if="!account" label="Which account, as you know it">
     <input
       v-model="asked.account"
       class="field w-full"

@@ -230,11 +230,9 @@ const nothing = computed(() => {
       <p class="small">As readings show it; they are accepted there.</p>
       <ul class="mt-2">
         <li v-for="one in shownThere" :key="one.id" class="border-b border-line py-2">
-          <RouterLink
-            class="link"
-            :to="{ path: '/inventory', query: { entry: one.ref, state: 'offered' } }"
-            >{{ one.party.name }}</RouterLink
-          >
+          <RouterLink class="font-[620] hover:underline" :to="`/entries/${one.ref}`">{{
+            one.party.name
+          }}</RouterLink>
           <span class="ml-2 text-mute">{{ one.party.addresses.join(", ") }}</span>: “{{ one.level }}” on
           {{ one.account.name }}, {{ one.provider.name
           }}<span v-if="one.given_at" class="small" :title="exact(one.given_at)">

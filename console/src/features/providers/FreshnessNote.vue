@@ -30,7 +30,11 @@ const progress = computed(() => {
 </script>
 
 <template>
-  <div v-if="providers.length" class="text-right text-plain leading-[1.45] text-mute" role="status">
+  <div
+    v-if="providers.length"
+    class="text-right text-plain leading-[1.45] text-mute max-sm:text-left"
+    role="status"
+  >
     <span v-if="oldest">
       Read <b class="font-semibold text-ink" :title="exact(oldest)">{{ ago(oldest, now) }}</b><template
         v-if="stale.length"

@@ -195,7 +195,7 @@ def _asked(call: Call, address: str, name: str, wish: RequestWish, state: Reques
         id=call.services.new_id(),
         address=address,
         name=name or address,
-        account=wish.account.strip(),
+        account=_called(call, wish.account.strip(), account_id if state is RequestState.WAITING else None),
         account_id=account_id,
         needs=needs,
         level=wish.level.strip(),
@@ -239,6 +239,11 @@ def _account_called(call: Call, text: str) -> UUID | None:
         return call.tx.accounts.find(text).id
     except (NotFound, Invalid):  # none of that name, or several: which ones there are is not for strangers
         return None
+
+
+def _called(call: Call, text: str, account_id: UUID | None) -> str:
+    """What a request calls its account: for whoever signs in by its name; others are not told what it is called."""
+    return call.tx.accounts.get(account_id).name if account_id is not None else text
 
 
 def _with_account(call: Call, request: Request) -> Request:

@@ -1,0 +1,67 @@
+"""What a page says while it does not know yet, when the service fails, and to whom it may say nothing."""
+
+from __future__ import annotations
+
+import json
+import re
+
+import pytest
+from playwright.sync_api import Page, Route, expect
+
+from openlatch.client import Client
+from tests.journeys.conftest import sign_in
+from tests.journeys.pages import addresses
+
+API = re.compile(r"/api/v1/(?!me$|session)")
+NONE = re.compile(
+    r"\b(none|nothing|nobody|no one|empty|not? \w+ yet|there are no|has no|have no|no entry|matches)\b", re.I
+)
+"""What a page may say only once it knows."""
+FAILS = {
+    500: {"title": "Failed", "detail": "It failed with an unexpected error.", "next": "Try again."},
+    403: {
+        "title": "Not allowed",
+        "detail": "Your role does not allow this.",
+        "next": "Ask an owner.",
+        "code": "not-allowed",
+    },
+}
+
+
+def said(page: Page) -> list[str]:
+    """The sentences of a page that say that there is nothing."""
+    lines = page.get_by_role("main").inner_text().splitlines()
+    return [line for line in lines if NONE.search(line)]
+
+
+def test_no_page_says_that_there_is_nothing_before_it_knows(page: Page, client: Client) -> None:
+    every = addresses(client)
+    sign_in(page, to="/mine")
+    held: list[Route] = []
+    page.route(API, held.append)
+    too_soon = {}
+    for place in every:
+        page.goto(place)
+        expect(page.get_by_role("main").locator("section, article, h1").first).to_be_visible()
+        too_soon[place] = said(page)
+    page.unroute(API)
+    for route in held:
+        route.abort()
+    assert {place: lines for place, lines in too_soon.items() if lines} == {}
+
+
+@pytest.mark.parametrize("status", sorted(FAILS))
+def test_a_page_that_is_refused_says_so_and_not_that_there_is_nothing(page: Page, client: Client, status: int) -> None:
+    every = addresses(client)
+    sign_in(page, to="/mine")
+    problem = json.dumps({"type": "about:blank", "status": status, "code": "busy", "errors": [], **FAILS[status]})
+    page.route(API, lambda route: route.fulfill(status=status, body=problem, content_type="application/problem+json"))
+    silent, untrue = [], {}
+    for place in every:
+        page.goto(place)
+        try:
+            expect(page.get_by_role("main").get_by_role("alert").first).to_contain_text(FAILS[status]["detail"])
+        except AssertionError:
+            silent.append(place)
+        untrue[place] = said(page)
+    assert (silent, {place: lines for place, lines in untrue.items() if lines}) == ([], {})
