@@ -137,6 +137,7 @@ SAYS: dict[str, str] = {
     "provider pause": "is no longer read on its own",
     "provider read": "complete",
     "provider remove": "cannot be removed yet",
+    "provider template": "list.xlsx",
     "provider resume": "is read every",
     "provider show": "Ticket Desk",
     "provider stop-listening": "no more security events of Plate Archive",

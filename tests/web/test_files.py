@@ -7,10 +7,11 @@ import io
 from collections.abc import Iterator
 from datetime import UTC, date, datetime, time
 from uuid import UUID
+from zoneinfo import ZoneInfo
 
 import openpyxl
 import pytest
-from hypothesis import given
+from hypothesis import assume, given
 from hypothesis import strategies as st
 
 from openlatch.cli.inventory import cells
@@ -30,7 +31,7 @@ from openlatch.web.inventory.entry_render import entry_of
 from openlatch.web.sheets import READABLE, rows
 from openlatch.wire.inventory.columns import COLUMNS as HEADINGS
 from openlatch.wire.inventory.sheet import COLUMNS, LEFT_OUT, row
-from openlatch.wire.messages import LISTS, Entry
+from openlatch.wire.messages import LISTS, Entry, Written
 from openlatch.words import Kind
 from tests.factories import NOW, PROVIDER, account, entry, ids, party
 
@@ -50,8 +51,14 @@ def shown(the_entry: core.Entry, who: core.Party, where: core.Account | None = N
     return entry_of(Sight(Listed(the_entry, who, where or account(), provider, severity=0, outside=False), ()))
 
 
-def written(name: str, entries: list[Entry]) -> Iterator[bytes]:
-    return entries_kept(name, entries).pieces
+def written(name: str, entries: list[Entry], *, zone: str = "UTC", separator: str = "comma") -> Iterator[bytes]:
+    how = Written.model_validate({"format": name, "separator": separator})
+    return entries_kept(how, entries, zone).pieces
+
+
+def text_of(value: object) -> str:
+    """A cell as CSV has it: a date is an instant in UTC."""
+    return value.replace(tzinfo=UTC).isoformat() if isinstance(value, datetime) else str(value or "")
 
 
 @given(st.lists(st.builds(made, evil, evil, evil), max_size=4))
@@ -68,11 +75,55 @@ def test_no_cell_of_any_file_is_a_formula_and_none_is_lost(entries: list[Entry])
     assert [cell.value for cell in next(sheet.iter_rows(max_row=1))] == list(COLUMNS)
     lines = list(sheet.iter_rows(min_row=2))
     assert "f" not in {cell.data_type for line in lines for cell in line}
-    assert [[cell.value or "" for cell in line] for line in lines] == [
+    assert [[text_of(cell.value) for cell in line] for line in lines] == [
         list(row(each_entry).values()) for each_entry in entries
     ]
     again = [Entry.model_validate_json(line) for line in b"".join(written("jsonl", entries)).splitlines()]
     assert again == entries
+
+
+@given(
+    st.datetimes(datetime(1950, 1, 1), datetime(2200, 1, 1), timezones=st.just(UTC)),  # noqa: DTZ001
+    st.sampled_from(["UTC", "Europe/London", "America/New_York", "Pacific/Kiritimati", "Asia/Kolkata"]),
+)
+def test_a_date_of_a_spreadsheet_is_a_date_that_means_the_same_instant(at: datetime, zone: str) -> None:
+    """Also at midnight, which by itself would be a day, and in an hour that there is twice, which is a text."""
+    at = at.replace(microsecond=0)
+    for instant in (at, datetime.combine(at.astimezone(ZoneInfo(zone)), time(), ZoneInfo(zone)).astimezone(UTC)):
+        the_entry = shown(entry(ends_at=instant, given_at=None, kind=Kind.GRANT), party())
+        content = b"".join(written("xlsx", [the_entry], zone=zone))
+        sheet = openpyxl.load_workbook(io.BytesIO(content)).active
+        value = sheet.cell(2, COLUMNS.index("ends_at") + 1).value
+        meant = value.replace(tzinfo=ZoneInfo(zone)) if isinstance(value, datetime) else datetime.fromisoformat(value)
+        assert meant == instant
+        assert sheet.auto_filter.ref == f"A1:{sheet.cell(1, len(COLUMNS)).coordinate[:-1]}2"
+        seen = taken("xlsx", content, zone=zone).observation.entries
+        assert [each.ends_at for each in seen] == [instant]
+
+
+@given(st.lists(st.builds(made, evil, evil, evil), max_size=3), st.sampled_from(["semicolon", "tab"]))
+def test_another_separator_changes_nothing_of_what_is_said(entries: list[Entry], separator: str) -> None:
+    content = b"".join(written("csv", entries, separator=separator))
+    assert content.startswith(b"\xef\xbb\xbf"), "else a spreadsheet does not take it for UTF-8"
+    sign = {"semicolon": ";", "tab": "\t"}[separator]
+    lines = csv.DictReader(io.StringIO(content.decode("utf-8-sig"), newline=""), delimiter=sign)
+    assert list(lines) == [row(each_entry) for each_entry in entries]
+
+
+def test_objects_with_the_names_of_columns_are_a_list_and_others_are_refused_with_their_line() -> None:
+    some = (
+        b'{"account": "Gate", "party": "Orla Finch", "powers": ["view", "edit"]}\n\n{"account": "Shop", "level": 3}\n'
+    )
+    (sheet,) = READABLE[LISTS["jsonl"]](some)
+    assert [line.cells for line in sheet.lines] == [
+        ("account", "party", "powers", "level"),
+        ("Gate", "Orla Finch", "view; edit", ""),
+        ("Shop", "", "", "3"),
+    ]
+    assert "line 2" in sheet.remarks[-1]
+    for wrong in (b'{"account": "Gate"}\n[1]\n', b'{"account": "Gate"}\n{nope}\n', b"{}\n" + b"[" * 100_000):
+        with pytest.raises(Malformed, match="line 2"):
+            READABLE[LISTS["jsonl"]](wrong)
 
 
 def test_a_letter_that_no_spreadsheet_can_hold_does_not_spoil_the_file() -> None:
@@ -83,9 +134,14 @@ def test_a_letter_that_no_spreadsheet_can_hold_does_not_spoil_the_file() -> None
 
 
 lines = evil.map(lambda text: text.strip() or "guide").filter(lambda text: not holds_secret(text))
-moments = st.datetimes(datetime(1990, 1, 1), datetime(2200, 1, 1), timezones=st.just(UTC))  # noqa: DTZ001
+# A date of a spreadsheet is one to the second.
+moments = st.datetimes(datetime(1990, 1, 1), datetime(2200, 1, 1), timezones=st.just(UTC)).map(  # noqa: DTZ001
+    lambda at: at.replace(microsecond=0)
+)
 instants = st.none() | moments
-uses = st.datetimes(datetime(1990, 1, 1), datetime(2026, 5, 10), timezones=st.just(UTC))  # noqa: DTZ001
+uses = st.datetimes(datetime(1990, 1, 1), datetime(2026, 5, 10), timezones=st.just(UTC)).map(  # noqa: DTZ001
+    lambda at: at.replace(microsecond=0)
+)
 powers = st.lists(st.sampled_from(ORDER)).map(in_order)
 kept = st.builds(
     entry,
@@ -114,22 +170,24 @@ kept = st.builds(
 )
 
 
-def taken(name: str, content: bytes) -> Imported:
+def taken(name: str, content: bytes, zone: str = "Europe/London") -> Imported:
     sheets = READABLE[LISTS[name]](content)
-    imported_list = read_list(sheets, Form(), zone="Europe/London", provider="Members' Letter", now=NOW)
+    imported_list = read_list(sheets, Form(), zone=zone, provider="Members' Letter", now=NOW)
     assert (imported_list.complaints, imported_list.notes) == ((), ())
     return imported_list
 
 
 @given(
-    st.sampled_from(["csv", "xlsx"]), st.lists(st.tuples(kept, lines), max_size=3, unique_by=lambda pair: pair[0].key)
+    st.sampled_from(["csv", "jsonl", "xlsx"]),
+    st.lists(st.tuples(kept, lines), max_size=3, unique_by=lambda pair: pair[0].key),
 )
 def test_what_was_exported_is_imported_again_without_loss(name: str, made: list[tuple[core.Entry, str]]) -> None:
+    assume(made or name != "jsonl")  # a list of no objects has no names
     entries = [
         shown(the_entry, party(name=f"{n} {who}", addresses=(f"p{n}@kestrelridge.example",)), account(name=who))
         for n, (the_entry, who) in enumerate(made)
     ]
-    seen = taken(name, b"".join(written(name, entries))).observation
+    seen = taken(name, b"".join(written(name, entries, zone="Europe/London"))).observation
     changes = reconcile(Held(PROVIDER), seen, now=NOW, new_id=ids())
     parties = {p.id: p for p in changes.new_parties}
     accounts = {a.id: a for a in changes.new_accounts}
@@ -140,7 +198,7 @@ def test_what_was_exported_is_imported_again_without_loss(name: str, made: list[
         {field: row(each_entry)[field] for field in FIELDS} | ({"use_known": "yes"} if each_entry.last_used else {})
         for each_entry in entries
     ]
-    assert taken(name, b"".join(written(name, again))).observation == seen or any(
+    assert taken(name, b"".join(written(name, again, zone="Europe/London"))).observation == seen or any(
         each_entry.last_used for each_entry in entries
     )
 

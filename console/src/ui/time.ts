@@ -15,6 +15,9 @@ export function showDates(language: string, zone: string): void {
 /** The language in which dates are written. */
 export const language = (): string => own.language;
 
+/** Whether a comma is part of numbers in that language. */
+export const commaInNumbers = (): boolean => (1.5).toLocaleString(own.language).includes(",");
+
 /** A way of writing instants; making one takes far longer than using it, so each is made once. */
 export function format(zone: string, options: Intl.DateTimeFormatOptions): Intl.DateTimeFormat {
   const key = JSON.stringify([own.language, zone, options]);

@@ -10,10 +10,17 @@ import click
 from openlatch.cli.failure import Failure
 from openlatch.core.phrases import counted
 
-__all__ = ["keep", "kept_as"]
+__all__ = ["keep", "kept_as", "separated"]
 
 FORMATS = ("csv", "jsonl", "xlsx")
 
+separated = click.option(
+    "--separator",
+    type=click.Choice(["comma", "semicolon", "tab"]),
+    default="comma",
+    show_default=True,
+    help="What stands between the cells of a .csv file; your spreadsheet may expect a semicolon.",
+)
 kept_as = click.argument("file", type=click.Path(dir_okay=False, writable=True, path_type=Path))
 
 

@@ -17,10 +17,14 @@ def _over(an_import: wire.Import) -> bool:
 class ImportsCalls(Transport):
     """Lists that people keep."""
 
+    def import_template(self, file_format: str = "xlsx", separator: str = "comma") -> bytes:
+        """Return an empty list with the columns that an import takes, as `csv` or `xlsx`."""
+        return b"".join(self._pieces("/imports/template", params={"format": file_format, "separator": separator}))
+
     def preview_import(
         self, provider: str, content: bytes, file_format: str = "csv", *, form: wire.ImportForm | None = None
     ) -> wire.ImportOutcome:
-        """Return what a list (`csv` or `xlsx`) says, how it is taken, and what it would change; changes nothing.
+        """Return what a list (`csv`, `xlsx`, `jsonl`) says, how it is taken, and what it would change; changes nothing.
 
         Without a form it is taken as the last list with these columns was, or as it seems.
         """

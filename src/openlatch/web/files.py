@@ -8,15 +8,18 @@ import itertools
 import re
 import tempfile
 from collections.abc import Callable, Iterable, Iterator, Mapping, Sequence
-from dataclasses import dataclass
+from dataclasses import dataclass, field
+from datetime import datetime
 from typing import TYPE_CHECKING, Any, Generic, TypeVar
+from zoneinfo import ZoneInfo
 
 from pydantic import BaseModel
 
 from openlatch.deferred import deferred
 from openlatch.web.api import Stream
 from openlatch.wire import flat
-from openlatch.wire.inventory.sheet import COLUMNS, in_cell, row
+from openlatch.wire.base import Written
+from openlatch.wire.inventory.sheet import COLUMNS, INSTANTS, in_cell, row
 from openlatch.wire.messages import LISTS, Entry, KeptEntry
 
 if TYPE_CHECKING:
@@ -24,13 +27,16 @@ if TYPE_CHECKING:
 else:
     openpyxl = deferred("openpyxl")
 
-__all__ = ["CONTENT_TYPES", "FORMATS", "Format", "Kept", "cells", "entries_kept", "kept"]
+__all__ = ["CONTENT_TYPES", "FORMATS", "Format", "Kept", "cells", "entries_kept", "kept", "template"]
 
 M = TypeVar("M", bound=BaseModel)
 
+SEPARATORS = {"comma": ",", "semicolon": ";", "tab": "\t"}
 PIECE = 50
 """So many lines are written down before they are sent."""
 READ = 1 << 18
+FIRST_YEAR = 1901
+"""No spreadsheet has an earlier date that all of them take for the same."""
 
 
 @dataclass(frozen=True, slots=True)
@@ -41,6 +47,14 @@ class Kept(Generic[M]):
     columns: Sequence[str]
     row: Callable[[M], Mapping[str, str]]
     items: Iterable[M]
+    instants: frozenset[str] = frozenset()
+    """the columns that hold instants"""
+    zone: str = "UTC"
+    """in which a spreadsheet shows them"""
+    separator: str = "comma"
+    """of CSV, by its name"""
+    guide: Mapping[str, str] = field(default_factory=dict)
+    """what belongs in which column, on a sheet of its own"""
 
 
 @dataclass(frozen=True, slots=True)
@@ -54,7 +68,10 @@ class Format:
 
 def _csv(kept: Kept[M]) -> Iterator[bytes]:
     text = io.StringIO()
-    writer = csv.writer(text, lineterminator="\r\n")  # as RFC 4180 has it
+    if kept.separator != "comma":
+        text.write("\ufeff")  # a spreadsheet takes it for UTF-8 only so
+    # As RFC 4180 has it, unless another separator is wanted.
+    writer = csv.writer(text, lineterminator="\r\n", delimiter=SEPARATORS[kept.separator])
     writer.writerow(kept.columns)
     for some in _pieces(kept.items):
         writer.writerows(kept.row(item).values() for item in some)
@@ -82,28 +99,59 @@ _NOT_XML = re.compile("[\x00-\x08\x0b\x0c\x0e-\x1f\ud800-\udfff\ufffe\uffff]")
 
 
 def _xlsx(kept: Kept[M]) -> Iterator[bytes]:
-    """A spreadsheet is packed as a whole at its end; until then its rows lie in a file, and so do its bytes."""
+    """A spreadsheet is packed as a whole at its end; until then its rows lie in a file, and so do its bytes.
+
+    Instants are dates of the zone, to the second; its headings can be filtered by.
+    """
     book = openpyxl.Workbook(write_only=True)
     sheet = book.create_sheet(kept.title)
     sheet.freeze_panes = "A2"
+    zone = ZoneInfo(kept.zone)
 
     def text(value: str) -> openpyxl.cell.WriteOnlyCell:
         cell = openpyxl.cell.WriteOnlyCell(sheet, _NOT_XML.sub("\N{REPLACEMENT CHARACTER}", value)[:32767])
         cell.data_type = "s"  # a text, whatever it begins with
         return cell
 
+    def cell(name: str, value: str) -> openpyxl.cell.WriteOnlyCell:
+        here = _date(value, zone) if value and name in kept.instants else None
+        if here is None:
+            return text(value)
+        dated = openpyxl.cell.WriteOnlyCell(sheet, here)
+        dated.number_format = "yyyy-mm-dd hh:mm:ss"
+        return dated
+
+    for place, name in enumerate(kept.columns, 1):
+        letter = openpyxl.utils.get_column_letter(place)
+        sheet.column_dimensions[letter].width = 20 if name in kept.instants else max(12, len(name) + 4)
+    rows = 1
     sheet.append([text(name) for name in kept.columns])
     try:
         for item in kept.items:
-            sheet.append([text(value) for value in kept.row(item).values()])
+            sheet.append([cell(name, value) for name, value in kept.row(item).items()])
+            rows += 1
     except BaseException:
         sheet.close()  # else what it has begun to write is ended whenever memory happens to be cleared
         raise
+    sheet.auto_filter.ref = f"A1:{openpyxl.utils.get_column_letter(len(kept.columns))}{rows}"
+    if kept.guide:
+        told = book.create_sheet("Columns")
+        told.column_dimensions["A"].width, told.column_dimensions["B"].width = 20, 90
+        for name, says in kept.guide.items():
+            told.append([name, says])
     with tempfile.TemporaryFile() as file:
         book.save(file)
         file.seek(0)
         while piece := file.read(READ):
             yield piece
+
+
+def _date(text: str, zone: ZoneInfo) -> datetime | None:
+    """An instant as a spreadsheet can hold it; None for one that it cannot tell from another, or not at all."""
+    instant = datetime.fromisoformat(text).replace(microsecond=0)
+    here = instant.astimezone(zone).replace(tzinfo=None)
+    twice = here.replace(tzinfo=zone, fold=0).utcoffset() != here.replace(tzinfo=zone, fold=1).utcoffset()
+    return None if twice or here.year < FIRST_YEAR else here
 
 
 FORMATS: Mapping[str, Format] = {
@@ -115,19 +163,27 @@ FORMATS: Mapping[str, Format] = {
 CONTENT_TYPES = tuple(each.content_type for each in FORMATS.values())
 
 
-def entries_kept(the_format: str, entries: Iterable[Entry]) -> Stream:
+def entries_kept(written: Written, entries: Iterable[Entry], zone: str) -> Stream:
     """Return entries as a file that can be imported again."""
-    return _stream(the_format, Kept("Inventory", COLUMNS, row, entries))
+    return _stream(written, Kept("Inventory", COLUMNS, row, entries, INSTANTS, zone, written.separator))
 
 
-def kept(name: str, the_format: str, kind: type[M], items: Iterable[M]) -> Stream:
+def kept(name: str, written: Written, kind: type[M], items: Iterable[M], zone: str) -> Stream:
     """Return messages of one kind as a file of that name."""
-    return _stream(the_format, Kept(name.capitalize(), flat.header(kind), flat.row, items))
+    instants = flat.instants(kind)
+    return _stream(
+        written, Kept(name.capitalize(), flat.header(kind), flat.row, items, instants, zone, written.separator)
+    )
 
 
-def _stream(the_format: str, kept: Kept[Any]) -> Stream:
-    chosen = FORMATS[the_format]
-    return Stream(chosen.write(kept), chosen.content_type, f"{kept.title.lower()}.{the_format}")
+def template(written: Written, fields: Mapping[str, str]) -> Stream:
+    """Return a list to be filled in and imported: its columns, and in a spreadsheet what belongs in each."""
+    return _stream(written, Kept("Template", tuple(fields), dict, iter(()), separator=written.separator, guide=fields))
+
+
+def _stream(written: Written, kept: Kept[Any]) -> Stream:
+    chosen = FORMATS[written.format]
+    return Stream(chosen.write(kept), chosen.content_type, f"{kept.title.lower()}.{written.format}")
 
 
 def cells(body: KeptEntry) -> dict[str, str]:

@@ -4,6 +4,7 @@ from __future__ import annotations
 
 import csv
 import io
+import json
 import zipfile
 from collections import Counter
 from collections.abc import Callable, Iterable, Iterator, Mapping
@@ -11,10 +12,14 @@ from contextlib import suppress
 from datetime import date, datetime
 from typing import TYPE_CHECKING, Any
 
+from pydantic import ValidationError
+
 from openlatch.core.inventory.sheets import Line, Sheet
 from openlatch.deferred import deferred
 from openlatch.errors import Malformed
-from openlatch.wire.messages import LISTS
+from openlatch.wire.inventory.sheet import in_cell
+from openlatch.wire.inventory.sheet import row as row_of
+from openlatch.wire.messages import LISTS, Entry
 
 if TYPE_CHECKING:
     import openpyxl
@@ -86,6 +91,39 @@ def _delimiter(text: str) -> str:
     return max(",;\t|", key=makes)
 
 
+# JSON Lines
+
+
+def _sheets_of_jsonl(content: bytes) -> list[Sheet]:
+    """Objects, a line each: entries as they are exported, or objects with the columns of a list as their names."""
+    text, remarks = _decoded(content)
+    rows: list[dict[str, str]] = []
+    for number, line in enumerate(text.splitlines(), 1):
+        if line.strip():
+            rows.append(_object(number, line))
+            _within(len(rows))
+    columns = list(dict.fromkeys(name for row in rows for name in row))
+    lines = [
+        Line(1, tuple(columns)),
+        *(Line(n, tuple(row.get(c, "") for c in columns)) for n, row in enumerate(rows, 2)),
+    ]
+    remarks = (*remarks, "its names are line 1 here, so that its first object is line 2") if rows else remarks
+    return [Sheet("", tuple(lines) if rows else (), remarks=remarks)]
+
+
+def _object(number: int, line: str) -> dict[str, str]:
+    try:
+        said = json.loads(line)
+    except (ValueError, RecursionError) as error:
+        raise _unreadable(f"line {number} is not JSON", "Write one object on each line.") from error
+    if not isinstance(said, dict):
+        raise _unreadable(f"line {number} is not an object", "Write one object on each line.")
+    try:
+        return row_of(Entry.model_validate(said))
+    except ValidationError:
+        return {str(name): in_cell(value) for name, value in said.items()}
+
+
 # Spreadsheets
 
 
@@ -126,7 +164,10 @@ def _sheet(sheet: Any, formulas: frozenset[tuple[int, int]]) -> Sheet:
     width = sheet.max_column
     lines: list[Line] = []
     for number, row in enumerate(sheet.iter_rows(), 1):
-        cells = [_shown(filled.get((number, place), cell.value)) for place, cell in enumerate(row, 1)]
+        cells = [
+            _shown(filled.get((number, place), cell.value), timed="h" in (cell.number_format or "").lower())
+            for place, cell in enumerate(row, 1)
+        ]
         unknown = {place for place, cell in enumerate(row) if cell.value is None and (number, place + 1) in formulas}
         struck = [bool(cell.font and cell.font.strike) for cell in row if cell.value is not None]
         lines.append(
@@ -158,14 +199,15 @@ def _within(count: int) -> None:
         raise _unreadable(f"it has more than {_MOST_ROWS} lines", "Import it in parts.")
 
 
-def _shown(value: object) -> str:
+def _shown(value: object, *, timed: bool) -> str:
+    """What a person sees of a cell; one that is `timed` shows hours, so that its midnight is a moment and not a day."""
     if value is None:
         return ""
     if isinstance(value, bool):
         return "yes" if value else "no"
     if isinstance(value, datetime):
         midnight = (value.hour, value.minute, value.second, value.microsecond) == (0, 0, 0, 0)
-        return value.date().isoformat() if midnight else value.isoformat()
+        return value.date().isoformat() if midnight and not timed else value.isoformat()
     if isinstance(value, date):
         return value.isoformat()
     return str(int(value)) if isinstance(value, float) and value.is_integer() else str(value)
@@ -173,6 +215,7 @@ def _shown(value: object) -> str:
 
 READABLE: Mapping[str, Callable[[bytes], list[Sheet]]] = {
     LISTS["csv"]: _sheets_of_csv,
+    LISTS["jsonl"]: _sheets_of_jsonl,
     LISTS["xlsx"]: _sheets_of_xlsx,
 }
 """What can be imported: content types, with what reads each as sheets."""

@@ -1,6 +1,6 @@
 """What all messages share: what is sent, what is taken, lists, errors, and the words that fields can be."""
 
-from typing import Annotated, Any, Generic, TypeVar
+from typing import Annotated, Any, Generic, Literal, TypeVar
 from uuid import UUID
 
 from pydantic import BaseModel, BeforeValidator, ConfigDict, Field, StringConstraints, ValidationError
@@ -21,6 +21,7 @@ __all__ = [
     "Text",
     "Unsaid",
     "Word",
+    "Written",
     "mistakes",
 ]
 
@@ -140,6 +141,17 @@ class Ref(Sent):
     id: UUID
     ref: str
     name: str
+
+
+class Written(Taken):
+    """How a list is written to a file.
+
+    `separator` is what stands between the cells of CSV: a comma, as RFC 4180 has it; or a semicolon or a tab, as
+    spreadsheets expect it where a comma is part of numbers. With these the file begins with a byte order mark.
+    """
+
+    format: Literal["csv", "jsonl", "xlsx"] = "csv"
+    separator: Literal["comma", "semicolon", "tab"] = "comma"
 
 
 class PageQuery(Taken):

@@ -5,13 +5,14 @@ from __future__ import annotations
 import json
 import re
 from collections.abc import Iterator
+from datetime import datetime
 from functools import cache
 from types import UnionType
-from typing import Any, Union, get_args, get_origin
+from typing import Annotated, Any, Union, get_args, get_origin
 
 from pydantic import BaseModel
 
-__all__ = ["defused", "header", "row"]
+__all__ = ["defused", "header", "instants", "row"]
 
 _NAMES = ("ref", "address", "name", "text", "says", "what", "id")
 """What stands for a thing in a list of things: the first of these that it has."""
@@ -27,6 +28,33 @@ def defused(text: str) -> str:
 def header(model: type[BaseModel]) -> list[str]:
     """Return the columns of a kind of message: the same ones, whatever a single message leaves out."""
     return [name for name, _ in _columns(model)]
+
+
+def instants(model: type[BaseModel]) -> frozenset[str]:
+    """Return those of the columns that hold an instant each."""
+    return frozenset(name for name, kind in _kinds(model) if _holds_instant(kind))
+
+
+def _holds_instant(kind: Any) -> bool:
+    """Whether a field holds an instant, or none."""
+    if get_origin(kind) is Annotated:
+        return _holds_instant(get_args(kind)[0])
+    if get_origin(kind) in (Union, UnionType):
+        return all(each is type(None) or _holds_instant(each) for each in get_args(kind))
+    return isinstance(kind, type) and issubclass(kind, datetime)
+
+
+def _kinds(model: type[BaseModel]) -> Iterator[tuple[str, Any]]:
+    for name, path in _columns(model):
+        inner: Any = model
+        for step in path[:-1]:
+            inner = _model(_kind(inner, step))
+        yield name, _kind(inner, path[-1])
+
+
+def _kind(model: type[BaseModel], name: str) -> Any:
+    field = model.model_fields.get(name)
+    return field.annotation if field is not None else model.model_computed_fields[name].return_type
 
 
 def row(item: BaseModel) -> dict[str, str]:

@@ -8,7 +8,17 @@ from typing import TYPE_CHECKING
 from openlatch.deferred import from_where
 
 if TYPE_CHECKING:
-    from openlatch.wire.base import Page, PageQuery, Problem, Ref, Search, Sent, Taken, Text
+    from openlatch.wire.base import (
+        Page,
+        PageQuery,
+        Problem,
+        Ref,
+        Search,
+        Sent,
+        Taken,
+        Text,
+        Written,
+    )
     from openlatch.wire.inventory.apps import App, AppList
     from openlatch.wire.inventory.by_hand import GoneWish, KeptEntry, NewSecret
     from openlatch.wire.inventory.entries import (
@@ -34,6 +44,7 @@ if TYPE_CHECKING:
         ImportOutcome,
         ImportQuery,
         ImportSheet,
+        TemplateQuery,
     )
     from openlatch.wire.inventory.parties import (
         Account,
@@ -593,6 +604,7 @@ __all__ = [
     "TeamPlanQuery",
     "TeamWish",
     "TellingWish",
+    "TemplateQuery",
     "TermsPart",
     "Text",
     "ThenNow",
@@ -617,4 +629,5 @@ __all__ = [
     "Workspace",
     "WorkspaceWish",
     "Worse",
+    "Written",
 ]

@@ -168,6 +168,14 @@ def _board(w: World) -> str:
     return "Notice board" if "Notice board" in known else w.owner.add_provider("Notice board", "by-hand", {}).name
 
 
+@of("imports.fields")
+def _(w: World) -> None:
+    header = w.auditor.import_template("csv").decode().strip().split(",")
+    assert {"account", "party", "level", "ends_at"} <= set(header)
+    with w.refused(NotAllowed, "imports.fields"):
+        w.member.import_template()
+
+
 @of("imports.preview")
 def _(w: World) -> None:
     seen = w.owner.preview_import(_board(w), b"Keys\n\nAccount,Who,Until\nBoard,Joss Brook,2030-05-10\n")

@@ -1,3 +1,4 @@
+import { showDates } from "@/ui/time";
 import { describe, expect, it } from "vitest";
 import { ACCOUNTS } from "@/features/inventory/accounts/list";
 import { ENTRIES } from "@/features/inventory/filters";
@@ -30,6 +31,11 @@ describe.each([
       );
       for (const option of options) expect(kind.line(filter)).toContain(option);
       expect(kind.exportAddress(filter, "csv")).toContain(`/api/v1/${kind.of}/export?`);
+      expect(kind.exportAddress(filter, "csv")).not.toContain("separator");
+      showDates("de-DE", "");
+      expect(kind.exportAddress(filter, "csv")).toContain("separator=semicolon");
+      expect(kind.exportAddress(filter, "xlsx")).not.toContain("separator");
+      showDates("en-GB", "");
     }
   });
 });

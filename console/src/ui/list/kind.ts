@@ -1,3 +1,4 @@
+import { commaInNumbers } from "@/ui/time";
 import type { LocationQuery, LocationQueryRaw } from "vue-router";
 import type { View } from "@/api/client";
 import { quoted } from "@/ui/command";
@@ -114,7 +115,9 @@ export function listKind(plan: Plan) {
     },
     /** Where the same list can be had as a file. */
     exportAddress(filter: Filter, format: string): string {
-      const asked = { ...without(filter, "columns"), format } as Record<string, string>;
+      // A spreadsheet expects semicolons where a comma is part of numbers.
+      const separator = format === "csv" && commaInNumbers() ? { separator: "semicolon" } : {};
+      const asked = { ...without(filter, "columns"), format, ...separator } as Record<string, string>;
       return `/api/v1/${plan.of}/export?${new URLSearchParams(asked).toString()}`;
     },
     /** The command that lists the same. */

@@ -13,7 +13,7 @@ from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.view import viewed, with_view
-from openlatch.cli.keeping import keep, kept_as
+from openlatch.cli.keeping import keep, kept_as, separated
 from openlatch.cli.nouns import ACCOUNT, PROVIDER, one_of
 from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
@@ -95,6 +95,7 @@ def list_accounts(search: str, view: str, listing: Listing, **wanted: Any) -> No
 
 @account.command("export", example="accounts.xlsx --criticality vital")
 @kept_as
+@separated
 @click.argument("search", required=False, default="")
 @_filtered
 @reports_errors

@@ -13,7 +13,7 @@ from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.inventory.cells import held, used, where
 from openlatch.cli.inventory.view import viewed, with_view
-from openlatch.cli.keeping import keep, kept_as
+from openlatch.cli.keeping import keep, kept_as, separated
 from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.output import Listing, listed, reports_errors
 from openlatch.wire import messages as wire
@@ -70,6 +70,7 @@ def list_apps(search: str, view: str, listing: Listing, **wanted: Any) -> None:
 
 @app.command("export", example="apps.csv --outside")
 @kept_as
+@separated
 @click.argument("search", required=False, default="")
 @_filtered
 @reports_errors

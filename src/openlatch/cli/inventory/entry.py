@@ -18,7 +18,7 @@ from openlatch.cli.failure import Failure
 from openlatch.cli.inventory.by_hand import mark_ended, record, vouch
 from openlatch.cli.inventory.cells import COLUMNS, not_watched, parts, state_of, used
 from openlatch.cli.inventory.view import viewed, with_view
-from openlatch.cli.keeping import keep, kept_as
+from openlatch.cli.keeping import keep, kept_as, separated
 from openlatch.cli.nouns import ACCOUNT, ENTRY, PARTY, PROVIDER, RULE, one_of
 from openlatch.cli.options import at_least_risk, together
 from openlatch.cli.orders.giving import acting, order_entry
@@ -143,6 +143,7 @@ def show(entry: str, output: str) -> None:
 
 @entry.command("export", example="gate.xlsx --account Gate")
 @kept_as
+@separated
 @filtered
 @reports_errors
 def export(file: Path, search: str, **wanted: Any) -> None:

@@ -15,6 +15,7 @@ from openlatch.cli.columns import Column, ago
 from openlatch.cli.command import Command
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
+from openlatch.cli.keeping import keep
 from openlatch.cli.nouns import PROVIDER
 from openlatch.cli.output import Listing, going_on, listed, out, reports_errors
 from openlatch.client import Client
@@ -84,7 +85,7 @@ def _how(function: F) -> F:
 @yes_option
 @reports_errors
 def import_list(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any) -> None:
-    """Import the list in FILE (.csv or .xlsx) into a provider of the connector by-hand: all of it, or nothing.
+    """Import the list in FILE (.csv, .xlsx or .jsonl) into a provider of the connector by-hand: all of it, or nothing.
 
     Which line names the columns, what each column is, and which lines are not entries is proposed and shown; then you
     are asked. A list ends nothing: what is not in it stays as it was. The next list is matched like this one.
@@ -93,7 +94,7 @@ def import_list(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any)
     """
     kind = file.suffix.removeprefix(".").lower()
     if kind not in wire.LISTS:
-        raise Failure(f"“{file.name}” is not a list of a kind that is known.", "Give a .csv or .xlsx file.", 2)
+        raise Failure(f"“{file.name}” is not a list of a kind that is known.", "Give a .csv, .xlsx or .jsonl file.", 2)
     content, form = file.read_bytes(), _form(**how)
     with connect() as client:
         outcome = client.preview_import(provider, content, kind, form=form)
@@ -107,6 +108,18 @@ def import_list(provider: str, file: Path, dry_run: bool, yes: bool, **how: Any)
         _complained(made, file.name)
         assert made.made is not None  # noqa: S101 - begun, since nothing is wrong with it
         _followed(client, made.made)
+
+
+@click.command("template", cls=Command, example="list.xlsx")
+@click.argument("file", type=click.Path(dir_okay=False, writable=True, path_type=Path))
+@reports_errors
+def write_template(file: Path) -> None:
+    """Write an empty list with the columns that an import takes to FILE: .csv or .xlsx."""
+    kind = file.suffix.removeprefix(".").lower()
+    if kind not in ("csv", "xlsx"):
+        raise Failure(f"“{file.name}” is not a list of a kind that can be filled in.", "Give a .csv or .xlsx file.", 2)
+    with connect() as client:
+        keep(file, lambda kind: [client.import_template(kind)])
 
 
 @click.command("imports", cls=Command, example='"Members\' Letter"')

@@ -18,7 +18,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PROVIDER
 from openlatch.cli.output import Listing, going_on, hint, listed, out, output_option, print_one, reports_errors
-from openlatch.cli.providers.imports import import_list, list_imports
+from openlatch.cli.providers.imports import import_list, list_imports, write_template
 from openlatch.client import Client
 from openlatch.core.phrases import counted
 from openlatch.errors import NotFound
@@ -432,5 +432,5 @@ def _watch(client: Client, provider: wire.Provider, reading: wire.Reading) -> wi
     return now
 
 
-for each_command in (import_list, list_imports):
+for each_command in (import_list, list_imports, write_template):
     provider.add_command(each_command)

@@ -89,6 +89,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "security_events.browse": _reads(*_STAFF),
         "security_events.listen": _dangerous(*_MANAGERS),
         "security_events.stop": _dangerous(*_MANAGERS),
+        "imports.fields": _reads(*_STAFF),
         "imports.preview": _reads(*_MANAGERS),
         "imports.start": _changes(*_MANAGERS),
         "imports.show": _reads(*_STAFF),

@@ -20,7 +20,7 @@ from openlatch.store.pages import Page
 from openlatch.wire.inventory.sheet import COLUMNS
 from openlatch.words import JobState, ReadingOutcome
 
-__all__ = ["TASK", "ImportSight", "browse", "failed", "go_on", "preview", "show", "start"]
+__all__ = ["TASK", "ImportSight", "browse", "failed", "fields", "go_on", "preview", "show", "start"]
 
 DERIVED = frozenset(COLUMNS) - FIELDS.keys()
 """Columns of an export that are worked out, and so are not taken back."""
@@ -47,6 +47,12 @@ class ImportSight:
     @property
     def derived(self) -> tuple[str, ...]:
         return tuple(h for h, name in self.imported.columns.items() if not name and h.casefold() in DERIVED)
+
+
+@operation("imports.fields")
+def fields(call: Call) -> Mapping[str, str]:
+    """The columns that a list may have, with what belongs in each."""
+    return FIELDS
 
 
 @operation("imports.preview")

@@ -32,7 +32,7 @@ def list_accounts(call: Call, query: wire.AccountQuery) -> wire.AccountList:
 def export_accounts(call: Call, query: wire.AccountExport) -> Stream:
     """Every account that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
     listed = every(lambda size, cursor: accounts.browse(call, query, size, cursor))
-    return kept("accounts", query.format, wire.Account, _rendered(call, listed))
+    return kept("accounts", query, wire.Account, _rendered(call, listed), call.tx.workspace.zone)
 
 
 @routes.route("GET", "/accounts/<account>", returns=wire.Account)

@@ -47,7 +47,7 @@ def summarise_entries(call: Call, query: wire.EntryFilter) -> wire.Summary:
 )
 def export_entries(call: Call, query: wire.ExportQuery) -> Stream:
     """Every entry that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
-    return entries_kept(query.format, map(entry_of, entries.export(call, query, query.sort)))
+    return entries_kept(query, map(entry_of, entries.export(call, query, query.sort)), call.tx.workspace.zone)
 
 
 @routes.route("GET", "/entries/<entry>", returns=wire.Entry)

@@ -4,7 +4,8 @@ from __future__ import annotations
 
 from openlatch.operations.call import Call
 from openlatch.operations.inventory import imports
-from openlatch.web.api import Answer, Routes, Upload
+from openlatch.web.api import Answer, Routes, Stream, Upload
+from openlatch.web.files import template
 from openlatch.web.inventory.import_render import begun, form_of, outcome
 from openlatch.web.sheets import READABLE
 from openlatch.wire import messages as wire
@@ -12,6 +13,12 @@ from openlatch.wire import messages as wire
 __all__ = ["routes"]
 
 routes = Routes()
+
+
+@routes.route("GET", "/imports/template", query=wire.TemplateQuery, files=(wire.LISTS["csv"], wire.LISTS["xlsx"]))
+def get_import_template(call: Call, query: wire.TemplateQuery) -> Stream:
+    """An empty list with the columns that an import takes, to be filled in."""
+    return template(wire.Written(format=query.format, separator=query.separator), imports.fields(call))
 
 
 @routes.route(

@@ -34,7 +34,9 @@ def list_parties(call: Call, query: wire.PartyQuery) -> wire.PartyList:
 def export_parties(call: Call, query: wire.PartyExport) -> Stream:
     """Every party that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
     listed = every(lambda size, cursor: parties.browse(call, query, size, cursor))
-    return kept("parties", query.format, wire.PartyOverview, (_rendered(call, each) for each in listed))
+    return kept(
+        "parties", query, wire.PartyOverview, (_rendered(call, each) for each in listed), call.tx.workspace.zone
+    )
 
 
 @routes.route("GET", "/apps", query=wire.PartyQuery, returns=wire.AppList)
@@ -52,7 +54,13 @@ def export_apps(call: Call, query: wire.PartyExport) -> Stream:
     """Every app that a filter leaves, as a file: CSV or JSON Lines, sent while it is read; or a spreadsheet."""
     circle = call.tx.workspace.circle
     listed = every(lambda size, cursor: parties.browse_apps(call, query, size, cursor))
-    return kept("apps", query.format, wire.App, (app_of(each, not circle.holds(each.listed.party)) for each in listed))
+    return kept(
+        "apps",
+        query,
+        wire.App,
+        (app_of(each, not circle.holds(each.listed.party)) for each in listed),
+        call.tx.workspace.zone,
+    )
 
 
 @routes.route("GET", "/parties/<party>", returns=wire.PartyOverview)

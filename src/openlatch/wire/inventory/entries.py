@@ -6,7 +6,7 @@ from uuid import UUID
 
 from pydantic import Field
 
-from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken
+from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken, Written
 from openlatch.wire.inventory.parties import Party
 from openlatch.wire.orders.orders import Order
 from openlatch.wire.rules.flags import Advice, Flag
@@ -138,11 +138,10 @@ class EntryQuery(EntryFilter, PageQuery):
     sort: EntryOrder = EntryOrder.SEVERITY
 
 
-class ExportQuery(EntryFilter):
-    """Which entries are to be written to a file, in which order and format."""
+class ExportQuery(EntryFilter, Written):
+    """Which entries are to be written to a file, in which order and how."""
 
     sort: EntryOrder = EntryOrder.SEVERITY
-    format: Literal["csv", "jsonl", "xlsx"] = "csv"
 
 
 class Summary(Sent):

@@ -45,6 +45,13 @@ class ImportForm(Taken):
     take: list[Number] = Field(default=[])
 
 
+class TemplateQuery(Taken):
+    """How an empty list is written: a spreadsheet also says what belongs in which column."""
+
+    format: Literal["csv", "xlsx"] = "xlsx"
+    separator: Literal["comma", "semicolon", "tab"] = "comma"
+
+
 class ImportQuery(Taken):
     """How a list is to be taken: an ImportForm as JSON, and what the file is called.
 

@@ -3,12 +3,12 @@
 from __future__ import annotations
 
 from datetime import datetime
-from typing import Annotated, Literal
+from typing import Annotated
 from uuid import UUID
 
 from pydantic import Field
 
-from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken
+from openlatch.wire.base import Page, PageQuery, Ref, Search, Sent, Taken, Written
 from openlatch.words import AccountOrder, Criticality, PartyKind, PartyOrder, PartyStatus, Severity
 
 __all__ = [
@@ -110,10 +110,8 @@ class AccountQuery(AccountFilter, PageQuery):
     """Which page of which accounts is wanted."""
 
 
-class AccountExport(AccountFilter):
-    """Which accounts are to be written to a file, and in which format."""
-
-    format: Literal["csv", "jsonl", "xlsx"] = "csv"
+class AccountExport(AccountFilter, Written):
+    """Which accounts are to be written to a file, and how."""
 
 
 class PartyFilter(Taken):
@@ -131,10 +129,8 @@ class PartyQuery(PartyFilter, PageQuery):
     """Which page of which parties is wanted."""
 
 
-class PartyExport(PartyFilter):
-    """Which parties are to be written to a file, and in which format."""
-
-    format: Literal["csv", "jsonl", "xlsx"] = "csv"
+class PartyExport(PartyFilter, Written):
+    """Which parties are to be written to a file, and how."""
 
 
 class AccountList(Page[Account]):

@@ -8,10 +8,11 @@ from __future__ import annotations
 
 from datetime import datetime
 
+from openlatch.wire import flat
 from openlatch.wire.flat import defused
 from openlatch.wire.messages import Entry
 
-__all__ = ["COLUMNS", "LEFT_OUT", "in_cell", "row"]
+__all__ = ["COLUMNS", "INSTANTS", "LEFT_OUT", "in_cell", "row"]
 
 _FIRST = (
     *("id", "ref", "provider", "account", "party", "addresses", "party_kind", "party_status", "outside"),
@@ -24,6 +25,8 @@ _FIRST = (
 LEFT_OUT = frozenset({"vouched", "risk_lines", "advice", "acts", "order"})
 """What has no column of its own: what stands in two, how a risk adds up, and what can be done."""
 COLUMNS = (*_FIRST, *(name for name in Entry.model_fields if name not in LEFT_OUT.union(_FIRST)))
+INSTANTS = flat.instants(Entry) & set(COLUMNS) | {"vouched_at"}
+"""The columns that hold an instant each."""
 _ASIS = tuple(name for name in COLUMNS if name in Entry.model_fields)
 
 

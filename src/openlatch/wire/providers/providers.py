@@ -141,6 +141,7 @@ class ProviderRemovalWish(Taken):
 
 LISTS = {
     "csv": "text/csv",
+    "jsonl": "application/jsonl",
     "xlsx": "application/vnd.openxmlformats-officedocument.spreadsheetml.sheet",
 }
 

@@ -81,8 +81,15 @@ function shown(line: number): void {
     </template>
     <template v-else>
       <FormField class="mt-5" label="The file">
-        <input type="file" accept=".csv,.xlsx" class="text-plain" @change="chosen" />
+        <input type="file" accept=".csv,.xlsx,.jsonl" class="text-plain" @change="chosen" />
       </FormField>
+      <p v-if="!outcome" class="small mt-2">
+        A spreadsheet, CSV, or JSON Lines. Nothing to begin with?
+        <a class="link underline" href="/api/v1/imports/template?format=xlsx" download
+          >An empty spreadsheet</a
+        >
+        has the columns, and says what belongs in each.
+      </p>
       <ProblemNote v-if="error" :error="error" class="mt-4 max-w-xl" />
       <p v-if="looking.isPending.value && !outcome" class="mt-4 text-mute" role="status">Reading the file…</p>
       <template v-if="outcome && form">
