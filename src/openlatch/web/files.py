@@ -165,14 +165,17 @@ CONTENT_TYPES = tuple(each.content_type for each in FORMATS.values())
 
 def entries_kept(written: Written, entries: Iterable[Entry], zone: str) -> Stream:
     """Return entries as a file that can be imported again."""
-    return _stream(written, Kept("Inventory", COLUMNS, row, entries, INSTANTS, zone, written.separator))
+    return _stream(
+        written, Kept("Inventory", COLUMNS, row, entries, instants=INSTANTS, zone=zone, separator=written.separator)
+    )
 
 
 def kept(name: str, written: Written, kind: type[M], items: Iterable[M], zone: str) -> Stream:
     """Return messages of one kind as a file of that name."""
-    instants = flat.instants(kind)
+    columns, instants = flat.header(kind), flat.instants(kind)
     return _stream(
-        written, Kept(name.capitalize(), flat.header(kind), flat.row, items, instants, zone, written.separator)
+        written,
+        Kept(name.capitalize(), columns, flat.row, items, instants=instants, zone=zone, separator=written.separator),
     )
 
 

@@ -16,7 +16,7 @@ const session = useSession();
 const { zone } = session;
 const mayReach = session.may("parties.reach");
 const now = useNow();
-const axis = axisAround(Date.now(), 408);
+const axis = axisAround(Date.now(), Math.min(408, window.innerWidth - 62));
 
 function capital(word: string): string {
   return word.charAt(0).toUpperCase() + word.slice(1);

@@ -20,6 +20,7 @@ const {
   form,
   insteadOf,
   tasks,
+  tasksError,
   request,
   secret,
   begun,
@@ -108,6 +109,7 @@ function lookAgain(): void {
       {{ secret.party.name }} knows {{ secret.level }} of {{ secret.account.name }}. Once they have access of
       their own, someone is asked to change it.
     </p>
+    <ProblemNote v-if="tasksError" :error="tasksError" class="mt-4 max-w-xl" />
     <form class="mt-5 max-w-[900px]" aria-label="Offer" @submit.prevent="next">
       <FormStep
         :number="1"

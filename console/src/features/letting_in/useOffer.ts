@@ -179,6 +179,7 @@ export function useOffer() {
   return {
     form,
     insteadOf,
+    tasksError: tasks.error,
     tasks: computed(() => tasks.data.value?.items ?? []),
     request: request.data,
     secret: secret.data,

@@ -1,7 +1,7 @@
 <script setup lang="ts">
 import { computed } from "vue";
 import { api, take } from "@/api/client";
-import ProblemNote from "@/ui/ProblemNote.vue";
+import WhenKnown from "@/ui/WhenKnown.vue";
 import EventTable from "./EventTable.vue";
 import { usePages } from "@/ui/usePages";
 
@@ -45,13 +45,13 @@ const {
 </script>
 
 <template>
-  <ProblemNote v-if="error" :error="error" class="max-w-xl" />
-  <p v-else-if="isPending" class="text-mute" role="status">Reading the log…</p>
-  <p v-else-if="!events.length" class="text-mute">
-    {{ narrowed ? "Nothing in the log matches." : "The log is empty." }}
-  </p>
-  <template v-else>
-    <EventTable :events="events" />
-    <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier events</button>
-  </template>
+  <WhenKnown :error="error" :pending="isPending" waits="Reading the log…">
+    <p v-if="!events.length" class="text-mute">
+      {{ narrowed ? "Nothing in the log matches." : "The log is empty." }}
+    </p>
+    <template v-else>
+      <EventTable :events="events" />
+      <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier events</button>
+    </template>
+  </WhenKnown>
 </template>

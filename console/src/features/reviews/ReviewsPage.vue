@@ -6,6 +6,7 @@ import { api, take, type Review, type Round } from "@/api/client";
 import { useSession } from "@/api/session";
 import OutcomeBar from "@/ui/OutcomeBar.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import WhenKnown from "@/ui/WhenKnown.vue";
 import { day, exact } from "@/ui/time";
 import ReviewForm from "./ReviewForm.vue";
 import YearStrip from "./YearStrip.vue";
@@ -94,113 +95,120 @@ function stateOf(round: (typeof found.value)[number]): string {
         New review…
       </button>
     </header>
-    <ProblemNote v-if="reviews.error.value" :error="reviews.error.value" class="mt-6 max-w-xl" />
     <ProblemNote v-if="open.error.value" :error="open.error.value" class="mt-6 max-w-xl" />
     <ProblemNote v-if="pause.error.value" :error="pause.error.value" class="mt-6 max-w-xl" />
     <h2 class="section">Rounds</h2>
-    <p v-if="rounds.isPending.value" class="text-mute" role="status">Loading…</p>
-    <p v-else-if="!found.length" class="text-mute">
-      There are no rounds yet. One opens when a review is due, or with “Open a round now”.
-    </p>
-    <div v-else class="overflow-x-auto" tabindex="0" role="region" aria-label="Rounds">
-      <DataTable :columns="COLUMNS" :rows="found" :key-of="(round) => round.id" :least="640">
-        <template #review="{ row: round }">
-          <RouterLink class="font-[620] hover:underline" :to="`/rounds/${round.ref}`">{{
-            round.review.name
-          }}</RouterLink>
-          <span class="small block">opened {{ day(round.opened_at, zone) }}; {{ round.why }}</span>
-        </template>
-        <template #state="{ row: round }">
-          <span :class="round.state === 'closed' ? 'text-good' : ''">{{ stateOf(round) }}</span>
-        </template>
-        <template #due="{ row: round }">
-          <span :title="exact(round.due_at)">{{ day(round.due_at, zone) }}</span>
-        </template>
-        <template #outcome="{ row: round }">
-          <OutcomeBar :outcomes="round.outcomes" />
-        </template>
-        <template #more="{ row: round }">
-          <RouterLink v-if="round.mine" class="link" :to="`/rounds/${round.ref}`"
-            >{{ round.mine }} for you</RouterLink
-          >
-        </template>
-      </DataTable>
-    </div>
+    <WhenKnown :error="rounds.error.value" :pending="rounds.isPending.value">
+      <p v-if="!found.length" class="text-mute">
+        There are no rounds yet. One opens when a review is due, or with “Open a round now”.
+      </p>
+      <div v-else class="overflow-x-auto" tabindex="0" role="region" aria-label="Rounds">
+        <DataTable :columns="COLUMNS" :rows="found" :key-of="(round) => round.id" :least="640">
+          <template #review="{ row: round }">
+            <RouterLink class="font-[620] hover:underline" :to="`/rounds/${round.ref}`">{{
+              round.review.name
+            }}</RouterLink>
+            <span class="small block">opened {{ day(round.opened_at, zone) }}; {{ round.why }}</span>
+          </template>
+          <template #state="{ row: round }">
+            <span :class="round.state === 'closed' ? 'text-good' : ''">{{ stateOf(round) }}</span>
+          </template>
+          <template #due="{ row: round }">
+            <span :title="exact(round.due_at)">{{ day(round.due_at, zone) }}</span>
+          </template>
+          <template #outcome="{ row: round }">
+            <OutcomeBar :outcomes="round.outcomes" />
+          </template>
+          <template #more="{ row: round }">
+            <RouterLink v-if="round.mine" class="link" :to="`/rounds/${round.ref}`"
+              >{{ round.mine }} for you</RouterLink
+            >
+          </template>
+        </DataTable>
+      </div>
+    </WhenKnown>
     <h2 class="section">Reviews and their schedules</h2>
-    <p v-if="reviews.isPending.value" class="text-mute" role="status">Loading…</p>
-    <p v-else-if="!list.length" class="max-w-xl text-mute">
-      There are no reviews yet. A review says which entries are looked at, when, by whom, and what happens to
-      those that nobody answers: everyone outside the circle on the first Monday of each month, for example.
-    </p>
-    <template v-else>
-      <YearStrip :reviews="list" />
-      <ul class="mt-5 max-w-4xl">
-        <li
-          v-for="review in list"
-          :key="review.id"
-          class="flex flex-wrap items-baseline gap-x-4 gap-y-1 border-t border-line py-[10px]"
-        >
-          <div class="min-w-[240px] flex-1">
-            <b class="font-[620]">{{ review.name }}</b>
-            <span class="block text-plain"
-              >{{ review.says }}<template v-if="review.paused"> (paused)</template></span
-            >
-            <span class="small"
-              >{{ review.looks_at }}: {{ review.entries }} entries now;
-              {{
-                review.reviewers === "named"
-                  ? `asks ${review.named.join(", ")}`
-                  : review.reviewers === "administrators"
-                    ? "asks each account's administrators"
-                    : "asks each party's sponsor"
-              }}; what nobody answers {{ review.silence }}</span
-            >
-          </div>
-          <div v-if="maySave" class="flex flex-wrap gap-2 text-plain">
-            <button type="button" class="link" :disabled="open.isPending.value" @click="open.mutate(review)">
-              Open a round now
-            </button>
-            <button type="button" class="link" @click="editing = review">Change</button>
-            <button
-              type="button"
-              class="link"
-              :disabled="pause.isPending.value"
-              @click="pause.mutate(review)"
-            >
-              {{ review.paused ? "Resume" : "Pause" }}
-            </button>
-            <button type="button" class="link" @click="asking = { review, what: 'remove' }">Remove…</button>
-          </div>
-          <div v-if="asking?.review.ref === review.ref" class="w-full border-l-2 border-act pl-3">
-            <template v-if="asking.what === 'open'">
-              <p v-for="one in asking.review.asked_already" :key="one.ref">
-                <RouterLink class="link" :to="`/rounds/${one.ref}`">Round {{ one.ref }}</RouterLink> of “{{
-                  one.review
-                }}” asks about {{ one.entries }} of these {{ asking.review.entries }} entries already, until
-                {{ day(one.due_at, zone) }}.
-              </p>
-            </template>
-            <p v-else>
-              No round is opened any more. Its rounds and their reports stay; an open round has to be finished
-              or cancelled first.
-            </p>
-            <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-2" />
-            <div class="mt-2 flex gap-3">
+    <WhenKnown :error="reviews.error.value" :pending="reviews.isPending.value">
+      <p v-if="!list.length" class="max-w-xl text-mute">
+        There are no reviews yet. A review says which entries are looked at, when, by whom, and what happens
+        to those that nobody answers: everyone outside the circle on the first Monday of each month, for
+        example.
+      </p>
+      <template v-else>
+        <YearStrip :reviews="list" />
+        <ul class="mt-5 max-w-4xl">
+          <li
+            v-for="review in list"
+            :key="review.id"
+            class="flex flex-wrap items-baseline gap-x-4 gap-y-1 border-t border-line py-[10px]"
+          >
+            <div class="min-w-[240px] flex-1">
+              <b class="font-[620]">{{ review.name }}</b>
+              <span class="block text-plain"
+                >{{ review.says }}<template v-if="review.paused"> (paused)</template></span
+              >
+              <span class="small"
+                >{{ review.looks_at }}: {{ review.entries }} entries now;
+                {{
+                  review.reviewers === "named"
+                    ? `asks ${review.named.join(", ")}`
+                    : review.reviewers === "administrators"
+                      ? "asks each account's administrators"
+                      : "asks each party's sponsor"
+                }}; what nobody answers {{ review.silence }}</span
+              >
+            </div>
+            <div v-if="maySave" class="flex flex-wrap gap-2 text-plain">
               <button
                 type="button"
-                class="button"
-                :disabled="open.isPending.value || remove.isPending.value"
-                @click="asking.what === 'open' ? open.mutate(asking.review) : remove.mutate(asking.review)"
+                class="link"
+                :disabled="open.isPending.value"
+                @click="open.mutate(review)"
               >
-                {{ asking.what === "open" ? "Open another round" : "Remove the review" }}
+                Open a round now
               </button>
-              <button type="button" class="link" @click="asking = null">Cancel</button>
+              <button type="button" class="link" @click="editing = review">Change</button>
+              <button
+                type="button"
+                class="link"
+                :disabled="pause.isPending.value"
+                @click="pause.mutate(review)"
+              >
+                {{ review.paused ? "Resume" : "Pause" }}
+              </button>
+              <button type="button" class="link" @click="asking = { review, what: 'remove' }">Remove…</button>
             </div>
-          </div>
-        </li>
-      </ul>
-    </template>
-    <p class="mt-5 font-mono text-small text-mute">openlatch review list; openlatch round list</p>
+            <div v-if="asking?.review.ref === review.ref" class="w-full border-l-2 border-act pl-3">
+              <template v-if="asking.what === 'open'">
+                <p v-for="one in asking.review.asked_already" :key="one.ref">
+                  <RouterLink class="link" :to="`/rounds/${one.ref}`">Round {{ one.ref }}</RouterLink> of “{{
+                    one.review
+                  }}” asks about {{ one.entries }} of these {{ asking.review.entries }} entries already, until
+                  {{ day(one.due_at, zone) }}.
+                </p>
+              </template>
+              <p v-else>
+                No round is opened any more. Its rounds and their reports stay; an open round has to be
+                finished or cancelled first.
+              </p>
+              <ProblemNote v-if="remove.error.value" :error="remove.error.value" class="mt-2" />
+              <div class="mt-2 flex gap-3">
+                <button
+                  type="button"
+                  class="button"
+                  :disabled="open.isPending.value || remove.isPending.value"
+                  @click="asking.what === 'open' ? open.mutate(asking.review) : remove.mutate(asking.review)"
+                >
+                  {{ asking.what === "open" ? "Open another round" : "Remove the review" }}
+                </button>
+                <button type="button" class="link" @click="asking = null">Cancel</button>
+              </div>
+            </div>
+          </li>
+        </ul>
+      </template>
+      <p class="mt-5 font-mono text-small text-mute">openlatch review list; openlatch round list</p>
+    </WhenKnown>
     <ReviewForm
       v-if="editing"
       :review="editing === 'new' ? null : editing"

@@ -15,7 +15,13 @@ __all__ = ["routes"]
 routes = Routes()
 
 
-@routes.route("GET", "/imports/template", query=wire.TemplateQuery, files=(wire.LISTS["csv"], wire.LISTS["xlsx"]))
+@routes.route(
+    "GET",
+    "/imports/template",
+    query=wire.TemplateQuery,
+    files=(wire.LISTS["csv"], wire.LISTS["xlsx"]),
+    streams=True,
+)
 def get_import_template(call: Call, query: wire.TemplateQuery) -> Stream:
     """An empty list with the columns that an import takes, to be filled in."""
     return template(wire.Written(format=query.format, separator=query.separator), imports.fields(call))

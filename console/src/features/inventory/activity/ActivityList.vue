@@ -3,7 +3,7 @@ import { computed, ref } from "vue";
 import { api, take, type Activity } from "@/api/client";
 import { useSession } from "@/api/session";
 import { useNow } from "@/ui/clock";
-import ProblemNote from "@/ui/ProblemNote.vue";
+import WhenKnown from "@/ui/WhenKnown.vue";
 import { ago, exact, moment } from "@/ui/time";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
 import { usePages } from "@/ui/usePages";
@@ -62,50 +62,50 @@ function behalf(one: Activity): string {
 
 <template>
   <div>
-    <ProblemNote v-if="error" :error="error" class="max-w-xl" />
-    <p v-else-if="isPending" class="text-mute" role="status">Loading…</p>
-    <div v-else-if="!all" class="max-w-md">
-      <p class="font-[620]">No activity is known.</p>
-      <p class="text-mute">
-        Not every provider reports what is done with an access; some only say when it was used.
-      </p>
-    </div>
-    <template v-else>
-      <SegmentedButtons
-        label="Who acted"
-        :choices="choices"
-        :chosen="how ?? ''"
-        :without="none"
-        @choose="(way) => (how = WAYS.find(([one]) => one === way)?.[0])"
-      />
-      <DataTable class="mt-3 max-w-5xl" :columns="columns" :rows="done" :key-of="(one) => one.id">
-        <template #when="{ row: one }">
-          <span :title="exact(one.at)"
-            >{{ moment(one.at, zone) }}<span class="small block">{{ ago(one.at, now) }}</span></span
-          >
-        </template>
-        <template #who="{ row: one }">
-          <RouterLink class="font-[620] hover:underline" :to="`/parties/${one.party.ref}`">{{
-            one.party.name
-          }}</RouterLink>
-          <span v-if="one.how === 'app'" class="small block">app</span>
-        </template>
-        <template #inWhoseName="{ row: one }">
-          <span :class="one.how === 'own' ? 'text-mute' : ''">{{ behalf(one) }}</span>
-        </template>
-        <template #where="{ row: one }"
-          >{{ one.account.name }}<span class="small block">{{ one.provider }}</span>
-        </template>
-        <template #what="{ row: one }"
-          >{{ one.what }}<span class="small block">{{ one.power }}</span>
-        </template>
-        <template #with="{ row: one }">
-          <RouterLink v-if="one.entry" class="link font-mono text-small" :to="`/entries/${one.entry}`">{{
-            one.entry
-          }}</RouterLink>
-        </template>
-      </DataTable>
-      <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier</button>
-    </template>
+    <WhenKnown :error="error" :pending="isPending">
+      <div v-if="!all" class="max-w-md">
+        <p class="font-[620]">No activity is known.</p>
+        <p class="text-mute">
+          Not every provider reports what is done with an access; some only say when it was used.
+        </p>
+      </div>
+      <template v-else>
+        <SegmentedButtons
+          label="Who acted"
+          :choices="choices"
+          :chosen="how ?? ''"
+          :without="none"
+          @choose="(way) => (how = WAYS.find(([one]) => one === way)?.[0])"
+        />
+        <DataTable class="mt-3 max-w-5xl" :columns="columns" :rows="done" :key-of="(one) => one.id">
+          <template #when="{ row: one }">
+            <span :title="exact(one.at)"
+              >{{ moment(one.at, zone) }}<span class="small block">{{ ago(one.at, now) }}</span></span
+            >
+          </template>
+          <template #who="{ row: one }">
+            <RouterLink class="font-[620] hover:underline" :to="`/parties/${one.party.ref}`">{{
+              one.party.name
+            }}</RouterLink>
+            <span v-if="one.how === 'app'" class="small block">app</span>
+          </template>
+          <template #inWhoseName="{ row: one }">
+            <span :class="one.how === 'own' ? 'text-mute' : ''">{{ behalf(one) }}</span>
+          </template>
+          <template #where="{ row: one }"
+            >{{ one.account.name }}<span class="small block">{{ one.provider }}</span>
+          </template>
+          <template #what="{ row: one }"
+            >{{ one.what }}<span class="small block">{{ one.power }}</span>
+          </template>
+          <template #with="{ row: one }">
+            <RouterLink v-if="one.entry" class="link font-mono text-small" :to="`/entries/${one.entry}`">{{
+              one.entry
+            }}</RouterLink>
+          </template>
+        </DataTable>
+        <button v-if="hasMore" type="button" class="button my-4" @click="more">Earlier</button>
+      </template>
+    </WhenKnown>
   </div>
 </template>
