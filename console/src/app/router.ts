@@ -120,6 +120,16 @@ export const router = createRouter({
       meta: { title: "Policy" },
     },
     {
+      path: "/policy/rules/new",
+      component: () => import("@/features/rules/NewRulePage.vue"),
+      meta: { title: "New rule" },
+    },
+    {
+      path: "/policy/rules/:rule",
+      component: () => import("@/features/rules/RulePage.vue"),
+      meta: { title: "Rule" },
+    },
+    {
       path: "/reviews",
       component: () => import("@/features/reviews/ReviewsPage.vue"),
       meta: { title: "Reviews" },

@@ -2,8 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import date
+from typing import Any
 
 from openlatch.client.transport import Transport, part
 from openlatch.wire import messages as wire
@@ -61,6 +62,20 @@ class RulesCalls(Transport):
     def policies(self) -> list[wire.Policy]:
         """Return every policy that was adopted, the latest first."""
         return self._send(wire.PolicyList, "GET", "/policy/history").items
+
+    def policy_limits(self) -> list[wire.PolicyLimit]:
+        """Return the limits of the policy in force, each with the rules that use it."""
+        return self._send(wire.LimitList, "GET", "/policy/limits").items
+
+    def edit_policy(self, *changes: Mapping[str, Any], text: str | None = None) -> wire.PolicyDraft:
+        """Return the policy in force, or a `text`, with changes such as `{"do": "rule", "rule": ID, "off": True}`.
+
+        Nothing is adopted.
+        """
+        body = wire.PolicyEdit.model_validate({"text": text, "changes": list(changes)})
+        return self._send(
+            wire.PolicyDraft, "POST", "/policy/edit", json=body.model_dump(mode="json", exclude_unset=True)
+        )
 
     def policy_fields(self) -> list[wire.CatalogueField]:
         """Return every field that a condition can name."""

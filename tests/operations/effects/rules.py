@@ -77,6 +77,43 @@ def _(w: World) -> None:
         w.member.policies()
 
 
+@of("policy.limits")
+def _(w: World) -> None:
+    limits = {limit.name: limit for limit in w.auditor.policy_limits()}
+    assert (limits["unused"].value, "unused-past-limit" in limits["unused"].used_by) == ("90d", True)
+    assert limits["unused"].says.startswith("access that nobody has used")
+    with w.refused(NotAllowed, "policy.limits"):
+        w.member.policy_limits()
+
+
+@of("policy.edit")
+def _(w: World) -> None:
+    there = w.owner.policy()
+    draft = w.auditor.edit_policy(
+        {"do": "limit", "name": "unused", "value": "60d"},
+        {"do": "rule", "rule": "unused-past-limit", "off": True},
+        {"do": "exempt", "rule": "sole-administrator", "reason": "A course", "account": "Gate"},
+    )
+    assert draft.changes == [
+        "Turns the rule unused-past-limit off.",
+        "Changes the rule sole-administrator (exempt).",
+        "Limit unused: 90 days, now 60 days.",
+    ]
+    assert w.owner.check_policy(draft.text).changes == draft.changes
+    again = w.auditor.edit_policy({"do": "rule", "rule": "unused-past-limit", "off": False}, text=draft.text)
+    assert len(again.changes) == 2
+    assert w.owner.policy() == there, "nothing is adopted"
+    for wrong, says in (
+        ({"do": "limit", "name": "unusd", "value": "60d"}, "did you mean “unused”"),
+        ({"do": "rule", "rule": "sole-administrator", "when": "account.nope"}, "nope"),
+        ({"do": "drop-exemption", "rule": "sole-administrator", "place": 3}, "no number 3"),
+    ):
+        with w.refused(Invalid, says):
+            w.manager.edit_policy(wrong)
+    with w.refused(NotAllowed, "policy.edit"):
+        w.member.edit_policy({"do": "limit", "name": "unused", "value": "60d"})
+
+
 @of("policy.catalogue")
 def _(w: World) -> None:
     assert "entry.idle_since" in {field.path for field in w.auditor.policy_fields()}

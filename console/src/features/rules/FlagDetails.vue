@@ -31,12 +31,9 @@ const facts = computed(() =>
       <dd :title="exact(flag.raised_at)">{{ day(flag.raised_at, zone) }}</dd>
       <dt class="text-mute">rule</dt>
       <dd>
-        <RouterLink
-          v-if="mayAccept"
-          class="link font-mono text-small"
-          :to="{ path: '/policy', query: { rule: flag.rule } }"
-          >{{ flag.rule }}</RouterLink
-        >
+        <RouterLink v-if="mayAccept" class="link font-mono text-small" :to="`/policy/rules/${flag.rule}`">{{
+          flag.rule
+        }}</RouterLink>
         <span v-else class="font-mono text-small">{{ flag.rule }}</span>
       </dd>
     </dl>

@@ -1,8 +1,21 @@
-import { enableAutoUnmount } from "@vue/test-utils";
+import { enableAutoUnmount, flushPromises } from "@vue/test-utils";
 import { afterEach, beforeEach, describe, expect, it, vi } from "vitest";
-import { mounted, problem, service, settled, type Sent } from "@/testing/mounted";
+import { defineComponent, h } from "vue";
+import { mounted, problem, service, settled } from "@/testing/mounted";
+import DraftBar from "./DraftBar.vue";
+import LimitsTable from "./LimitsTable.vue";
 import PolicyEditor from "./PolicyEditor.vue";
+import { useDraft } from "./useDraft";
 
+// The editor itself is another library's; here it is a text that can be set.
+vi.mock("@/ui/CodeField.vue", () => ({
+  default: {
+    props: ["modelValue"],
+    emits: ["update:modelValue", "cursor"],
+    methods: { go() {}, insert() {} },
+    template: `<textarea :value="modelValue" @input="$emit('update:modelValue', $event.target.value)" />`,
+  },
+}));
 enableAutoUnmount(afterEach);
 beforeEach(() => vi.useFakeTimers({ shouldAdvanceTime: true }));
 afterEach(() => {
@@ -10,81 +23,105 @@ afterEach(() => {
   vi.unstubAllGlobals();
 });
 
-const TEXT = 'policy = 1\n\n[[rule]]\nid = "crowded"\n';
-const trial = {
-  lines: [{ rule: "crowded", now: 1, then: 4, appear: 3, go: 0, examples: [] }],
-  changes: ["Changes the rule crowded."],
-  rules: 1,
-  unexplained: [],
-};
-const wrong = [
-  { at: "rule crowded, line 4, column 2", problem: "no field “x”", line: 4, column: 2, hint: "" },
-];
+const TEXT = 'policy = 1\n\n[limits]\nunused = "90d"          # not used for so long\n';
+const line = { rule: "unused", title: "Unused", now: 3, then: 5, appear: 2, go: 0, change: 0, examples: [] };
+const trial = { number: 4, lines: [line], changes: ["Limit unused: 90 days, now 60 days."] };
+const limit = { name: "unused", value: "90d", says: "not used for so long", used_by: ["unused"] };
 
-async function editor(tried: (sent: Sent) => unknown, may = ["policy.adopt"]) {
+/** A page of the policy: the bar of the draft above the file and its limits. */
+const Pages = () => [h(DraftBar), h(PolicyEditor), h(LimitsTable)];
+
+async function pages(answers: Record<string, unknown> = {}, may = ["policy.adopt"]) {
   const sent = service(
     {
-      "GET /policy": { number: 3, text: TEXT },
+      "GET /policy": { number: 4, text: TEXT },
       "GET /policy/catalogue": {
         items: [{ path: "account.name", type: "a text", says: "its name", words: [] }],
       },
-      "POST /policy/try": tried,
-      "POST /policy/adopt": { number: 4, text: `${TEXT}#` },
+      "GET /policy/limits": { items: [limit] },
+      "POST /policy/try": trial,
+      "POST /policy/edit": { text: TEXT.replace("90d", "60d"), changes: [] },
+      "POST /policy/adopt": { number: 5, text: "", note: "", by: "", at: "", changes: [] },
+      ...answers,
     },
     may,
   );
-  const { shown, router } = await mounted(PolicyEditor);
-  await settled();
-  const button = (name: string) => shown.findAll("button").find((one) => one.text().startsWith(name))!;
-  return { sent, shown, router, button };
+  const { shown } = await mounted(Pages, {}, "/policy");
+  const button = (text: string) => shown.findAll("button").find((one) => one.text().startsWith(text));
+  const posted = (path: string) => sent.filter((one) => one.path === path).map((one) => one.body);
+  return { shown, button, posted };
 }
+let discard: () => void = () => undefined;
+const Draft = defineComponent({
+  setup() {
+    ({ discard } = useDraft());
+    return () => null;
+  },
+});
+// The draft outlives its pages on purpose: each test begins with none.
+beforeEach(async () => {
+  service({ "GET /policy": { number: 4, text: TEXT } });
+  const { shown } = await mounted(Draft);
+  discard();
+  await settled();
+  shown.unmount();
+});
 
-describe("the policy editor", () => {
-  it("tries what is written once nobody types, and adopts it only with a second word", async () => {
-    const { sent, shown, button } = await editor(() => trial);
-    expect(button("Adopt…").attributes("disabled")).toBeDefined();
-    await shown.get("textarea").setValue(`${TEXT}#`);
-    expect(button("Adopt…").attributes("disabled"), "what was not tried is not adopted").toBeDefined();
+describe("the draft of a policy", () => {
+  it("is what is written and what is chosen, tried once nobody types, and adopted only with a second word", async () => {
+    const { shown, button, posted } = await pages();
+    expect(shown.find("section[aria-label=Draft]").exists()).toBe(false);
+    await shown.get("textarea").setValue(TEXT + "#");
+    expect(posted("/policy/try")).toEqual([]);
     await settled();
-    expect(sent.filter((one) => one.path === "/policy/try").at(-1)?.body).toEqual({ text: `${TEXT}#` });
-    await button("Adopt…").trigger("click");
-    expect(sent.some((one) => one.path === "/policy/adopt")).toBe(false);
-    await shown.get("form input").setValue("Four are a crowd");
-    await shown.get("form").trigger("submit");
+    expect(posted("/policy/try")).toEqual([{ text: TEXT + "#" }]);
+    expect(shown.text()).toContain("2 flags would be raised, 0 cleared.");
+    const days = shown.get("input[aria-label='not used for so long']");
+    await days.setValue("60");
     await settled();
-    expect(sent.find((one) => one.path === "/policy/adopt")?.body).toEqual({
-      text: `${TEXT}#`,
-      note: "Four are a crowd",
-      expected: 3,
-    });
+    expect(posted("/policy/edit")).toEqual([
+      { text: TEXT + "#", changes: [{ do: "limit", name: "unused", value: "60d" }] },
+    ]);
+    expect(shown.get("textarea").element.value).toContain('unused = "60d"');
+    expect(shown.text()).toContain("+2 −0 flags");
+    expect(posted("/policy/adopt")).toEqual([]);
+    await button("Look at it")!.trigger("click");
+    await shown.get("section[aria-label=Draft] input").setValue("The committee");
+    await shown.get("section[aria-label=Draft] form").trigger("submit");
+    await flushPromises();
+    expect(posted("/policy/adopt")).toEqual([
+      { text: TEXT.replace("90d", "60d"), note: "The committee", expected: 4 },
+    ]);
+    await settled();
+    expect(shown.find("section[aria-label=Draft]").exists()).toBe(false);
   });
 
   it("names a mistake with its place and lets nobody adopt it", async () => {
-    const { shown, button } = await editor(() =>
-      problem(422, "invalid", "The policy cannot be used.", wrong),
-    );
-    await shown.get("textarea").setValue(`${TEXT}x`);
+    const wrong = problem(422, "invalid", "The policy cannot be used.", [
+      { at: "line 4, column 3", problem: "there is no field “x”", hint: "" },
+    ]);
+    const { shown, button } = await pages({ "POST /policy/try": () => wrong });
+    await shown.get("textarea").setValue("nonsense");
     await settled();
-    expect(shown.text()).toContain("1 mistake");
-    expect(shown.text()).toContain("no field “x”");
-    expect(button("Adopt…").attributes("disabled")).toBeDefined();
+    expect(shown.text()).toContain("It has mistakes.");
+    expect(shown.text()).toContain("there is no field “x”");
+    await button("Look at it")!.trigger("click");
+    expect(button("Adopt it")).toBeUndefined();
+    await button("Discard")!.trigger("click");
+    expect(shown.get("textarea").element.value).toBe(TEXT);
   });
 
-  it("goes back to what is in force, and says who may adopt", async () => {
-    const { shown, button } = await editor(() => trial, []);
-    const area = shown.get("textarea");
-    await area.setValue("nothing");
-    await button("Discard my changes").trigger("click");
-    expect((area.element as HTMLTextAreaElement).value).toBe(TEXT);
+  it("stays as it was where a change does not fit, and is adopted by nobody who may not", async () => {
+    const refused = problem(422, "invalid", "Change 1: there is no limit “unused”. Nothing was changed.");
+    const { shown, button, posted } = await pages({ "POST /policy/edit": () => refused }, []);
+    await shown.get("input[aria-label='not used for so long']").setValue("60");
+    await settled();
+    expect(shown.text()).toContain("there is no limit “unused”");
+    expect(posted("/policy/try")).toEqual([]);
+    await shown.get("textarea").setValue(TEXT + "#");
+    await settled();
+    await button("Look at it")!.trigger("click");
     expect(shown.text()).toContain("only managers and owners can adopt them");
-  });
-
-  it("finds fields by what they say, and puts them where the cursor stands", async () => {
-    const { shown } = await editor(() => trial);
-    await shown.get("input[aria-label='Find a field']").setValue("its name");
-    await shown.get("dt button").trigger("click");
-    expect((shown.get("textarea").element as HTMLTextAreaElement).value).toContain("account.name");
-    await shown.get("input[aria-label='Find a field']").setValue("no such thing");
-    expect(shown.text()).toContain("No field matches");
+    expect(button("Adopt it")).toBeUndefined();
   });
 });

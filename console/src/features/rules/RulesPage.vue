@@ -4,13 +4,14 @@ import { computed, defineAsyncComponent } from "vue";
 import { useRoute, useRouter } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
+import DraftBar from "./DraftBar.vue";
+import LimitsTable from "./LimitsTable.vue";
+import { several } from "@/ui/words";
 import PageTabs from "@/ui/PageTabs.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SeverityNotch from "@/ui/SeverityNotch.vue";
-import SidePanel from "@/ui/SidePanel.vue";
 import { exact, moment } from "@/ui/time";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
-import { useQueryParams } from "@/ui/useQueryParams";
 
 const COLUMNS: Column[] = [
   { key: "mark", title: "Severity", class: "w-[26px]", quiet: true },
@@ -23,7 +24,8 @@ const COLUMNS: Column[] = [
 const PolicyEditor = defineAsyncComponent(() => import("./PolicyEditor.vue"));
 const TABS = [
   ["rules", "Rules"],
-  ["policy", "Change the policy"],
+  ["limits", "Limits"],
+  ["policy", "The file"],
   ["history", "Policies adopted"],
 ] as const;
 const route = useRoute();
@@ -33,22 +35,18 @@ const { zone } = session;
 const mayAdopt = session.may("policy.adopt");
 const queries = useQueryClient();
 const shown = computed(() => TABS.find(([tab]) => tab === route.query.show)?.[0] ?? "rules");
-const open = useQueryParams().param("rule");
 
 const rules = useQuery({ queryKey: ["rules"], queryFn: () => take(api.GET("/rules")) });
 const history = useQuery({
   queryKey: ["policy", "history"],
   queryFn: () => take(api.GET("/policy/history")),
 });
-const rule = computed(() => rules.data.value?.items.find((one) => one.id === open.value));
 const latest = computed(() => history.data.value?.items[0]);
 const back = useMutation({
   mutationFn: (number: number) => take(api.POST("/policy/back", { body: { number } })),
   onSuccess: () => queries.invalidateQueries(),
 });
-function show(id: string): void {
-  void router.push({ query: id ? { rule: id } : {} });
-}
+const noise = computed(() => rules.data.value?.items.filter((one) => one.quiet) ?? []);
 </script>
 
 <template>
@@ -65,8 +63,18 @@ function show(id: string): void {
         </template>
       </p>
     </header>
+    <DraftBar />
     <PageTabs class="mt-4 mr-6" label="Rules" :tabs="TABS" :shown="shown" />
     <PolicyEditor v-if="shown === 'policy'" class="mt-4 min-h-0 flex-1" />
+    <div
+      v-else-if="shown === 'limits'"
+      class="mt-4 min-h-0 flex-1 overflow-auto pr-6"
+      tabindex="0"
+      role="region"
+      aria-label="Limits"
+    >
+      <LimitsTable />
+    </div>
     <div
       v-else-if="shown === 'history'"
       class="mt-4 min-h-0 flex-1 overflow-auto pr-6"
@@ -118,73 +126,41 @@ function show(id: string): void {
       aria-label="List: Rules"
     >
       <ProblemNote v-if="rules.error.value" :error="rules.error.value" />
+      <p v-if="noise.length" class="mb-3 max-w-2xl border-l-2 border-medium pl-3">
+        <b class="font-[620]">Nobody acts on {{ several(noise.length, "rule") }}</b
+        >, which have {{ noise.reduce((sum, one) => sum + one.standing - one.accepted, 0) }} flags. Look at
+        each: a limit, an exception, or off.
+      </p>
+      <RouterLink class="button mb-3 inline-block" to="/policy/rules/new">New rule…</RouterLink>
       <DataTable
         :columns="COLUMNS"
         :rows="rules.data.value?.items ?? []"
         :key-of="(one) => one.id"
         :least="640"
         opens
-        :is-open="(one) => one.id === open"
         :faint="(one) => !one.standing"
-        @open="(one) => show(one.id)"
+        @open="(one) => router.push(`/policy/rules/${one.id}`)"
       >
         <template #mark="{ row: one }">
           <SeverityNotch v-if="one.worst" :severity="one.worst" :height="18" />
         </template>
         <template #rule="{ row: one }">
-          <button
-            type="button"
-            class="text-left"
+          <RouterLink
+            class="hover:underline"
             :class="one.standing ? 'font-[620]' : ''"
-            @click.stop="show(one.id)"
+            :to="`/policy/rules/${one.id}`"
+            @click.stop
+            >{{ one.title }}</RouterLink
           >
-            {{ one.title }}
-          </button>
-          <span class="small block font-mono">{{ one.id }}<template v-if="one.off"> · off</template></span>
+          <span class="small block font-mono"
+            >{{ one.id }}<template v-if="one.off"> · off</template
+            ><template v-if="one.quiet"> · noise: nobody acts on it</template></span
+          >
         </template>
         <template #looksAt="{ row: one }">{{ one.applies_to }}</template>
         <template #flags="{ row: one }">{{ one.standing - one.accepted || "" }}</template>
         <template #accepted="{ row: one }">{{ one.accepted || "" }}</template>
       </DataTable>
     </div>
-    <SidePanel v-if="rule && shown === 'rules'" :key="rule.id" :label="`Rule ${rule.id}`" @close="show('')">
-      <p class="small font-mono">{{ rule.id }}</p>
-      <h2 class="mt-2 pr-6">{{ rule.title }}</h2>
-      <p class="mt-3">{{ rule.why }}</p>
-      <h3 class="section">True of an {{ rule.applies_to }} where</h3>
-      <pre class="font-mono text-small whitespace-pre-wrap">{{ rule.when }}</pre>
-      <dl class="mt-4 grid grid-cols-[92px_minmax(0,1fr)] gap-y-[7px]">
-        <dt class="text-mute">Severity</dt>
-        <dd>
-          {{ rule.severity }}
-          <span v-for="worse in rule.worse" :key="worse.when" class="block">
-            {{ worse.severity }} where <code class="font-mono text-small">{{ worse.when }}</code></span
-          >
-        </dd>
-        <dt class="text-mute">It says</dt>
-        <dd>
-          <span v-for="reason in rule.reason" :key="reason" class="block">{{ reason }}</span>
-        </dd>
-        <dt class="text-mute">With</dt>
-        <dd>
-          <span v-for="(text, name) in rule.facts" :key="name" class="block">
-            {{ name }}: <code class="font-mono text-small">{{ text }}</code></span
-          >
-        </dd>
-        <dt class="text-mute">Cleared by</dt>
-        <dd>{{ rule.clears }}</dd>
-        <template v-if="rule.exempt">
-          <dt class="text-mute">Leaves out</dt>
-          <dd>{{ rule.exempt }} {{ rule.exempt === 1 ? "exception" : "exceptions" }} of the policy</dd>
-        </template>
-      </dl>
-      <p class="mt-5 flex gap-4">
-        <RouterLink v-if="rule.standing" class="button" :to="{ path: '/flags', query: { rule: rule.id } }"
-          >{{ rule.standing - rule.accepted }} flags</RouterLink
-        >
-        <RouterLink class="button" :to="{ query: { show: 'policy', rule: rule.id } }">Change it…</RouterLink>
-      </p>
-      <p class="mt-4 font-mono text-small text-mute">openlatch flags --rule {{ rule.id }}</p>
-    </SidePanel>
   </section>
 </template>

@@ -4,18 +4,23 @@ from __future__ import annotations
 
 import sys
 from pathlib import Path
+from typing import Any
 
 import click
 from rich.console import Console
 from rich.text import Text
 
-from openlatch.cli.acting import confirmed, reason_option, yes_option
+from openlatch.cli.acting import confirmed, dry_run_option, reason_option, yes_option
 from openlatch.cli.columns import Column, day, notches
 from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
+from openlatch.cli.failure import Failure
+from openlatch.cli.nouns import one_of
 from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
 from openlatch.cli.table import print_table
 from openlatch.core.phrases import counted
+from openlatch.wire import messages as wire
+from openlatch.words import Severity
 
 __all__ = ["policy"]
 
@@ -73,6 +78,78 @@ def rules(every: bool, listing: Listing) -> None:
         hint(f"\n{counted(len(found) - len(shown), 'more rule')} without a flag now. For all: --all")
 
 
+_NOISE: tuple[Column, ...] = (
+    Column("rule", lambda r: Text(r.id, "bold"), whole=True),
+    Column("flags", lambda r: str(r.standing - r.accepted)),
+    Column("since", lambda r: day(r.since) if r.since else ""),
+    Column.prose("title", lambda r: Text(r.title)),
+)
+_LIMITS: tuple[Column, ...] = (
+    Column("limit", lambda each: Text(each.name, "bold"), whole=True),
+    Column("value", lambda each: str(each.value)),
+    Column.prose("meaning", lambda each: Text(each.says)),
+    Column.more("rules", lambda each: ", ".join(each.used_by)),
+)
+
+
+@policy.command("noise")
+@listed(*_NOISE)
+@reports_errors
+def noise(listing: Listing) -> None:
+    """List the rules that nobody acts on: five flags or more, for 30 days or longer, and no order about any of them.
+
+    Turn such a rule down by a limit (openlatch policy limits), or off (openlatch policy set RULE --off); or accept its
+    flags.
+    """
+    with connect() as client:
+        found = [rule for rule in client.rules() if rule.quiet]
+    listing.print(found, empty="No rule is noise: its flags are few, new, accepted or acted on.")
+
+
+@policy.command("limits")
+@listed(*_LIMITS)
+@reports_errors
+def limits(listing: Listing) -> None:
+    """List the limits of the policy in force, and which rules use each."""
+    with connect() as client:
+        listing.print(client.policy_limits(), empty="There are none.")
+
+
+@policy.command("set", example="unused 60d --dry-run")
+@click.argument("what", metavar="LIMIT_OR_RULE")
+@click.argument("value", default="")
+@click.option("--off/--on", "off", default=None, help="Of a rule: turn it off, or on again.")
+@click.option("--severity", type=one_of(Severity), help="Of a rule: how severe its flags are.")
+@dry_run_option
+@reason_option
+@yes_option
+@reports_errors
+def set_(
+    what: str, value: str, *, off: bool | None, severity: str | None, dry_run: bool, reason: str, yes: bool
+) -> None:
+    """Change one limit to VALUE, such as 60d or 4; or turn a rule off, on, up or down.
+
+    What it changes is shown first, then you are asked; it is adopted as a new policy.
+    """
+    if value:
+        change: dict[str, Any] = {"do": "limit", "name": what, "value": int(value) if value.isdigit() else value}
+    elif off is not None or severity is not None:
+        fields = {"off": off, "severity": severity}
+        change = {"do": "rule", "rule": what, **{name: each for name, each in fields.items() if each is not None}}
+    else:
+        raise Failure("Nothing to change is given.", "openlatch policy set unused 60d, or: policy set RULE --off", 2)
+    with connect() as client:
+        present = client.policy()
+        draft = client.edit_policy(change)
+        _tried(client.try_policy(draft.text))
+        if dry_run:
+            return
+        confirmed(f"Adopt it in place of policy {present.number}?", yes)
+        adopted = client.adopt_policy(draft.text, note=reason, expected=present.number)
+    click.echo(f"Policy {adopted.number} is in force.")
+    hint(f"Roll back: openlatch policy roll-back {present.number}")
+
+
 @policy.command("show", example="> policy.toml")
 @click.option("--number", type=int, help="An earlier policy, by its number.")
 @reports_errors
@@ -113,6 +190,12 @@ def try_(file: Path, output: str) -> None:
     if output != "table":
         print_one(trial, output)
         return
+    _tried(trial)
+    hint(f"Nothing was changed. Adopt it: openlatch policy adopt {file}")
+
+
+def _tried(trial: wire.Trial) -> None:
+    """Say what a policy would change, and which flags would be raised and cleared."""
     _changes(out(), trial.changes)
     told = [line for line in trial.lines if line.appear or line.go or line.change]
     if told:
@@ -121,7 +204,6 @@ def try_(file: Path, output: str) -> None:
         out().print("No flag would be raised, cleared or changed.")
     now, then = (sum(getattr(line, name) for line in trial.lines) for name in ("now", "then"))
     out().print(f"\n{counted(now, 'flag')} now, {then} then.")
-    hint(f"Nothing was changed. Adopt it: openlatch policy adopt {file}")
 
 
 @policy.command("adopt", example="policy.toml --yes")

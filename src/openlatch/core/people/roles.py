@@ -135,6 +135,8 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "risks.of_party": _reads(*_STAFF),
         "policy.show": _reads(*_STAFF),
         "policy.history": _reads(*_STAFF),
+        "policy.limits": _reads(*_STAFF),
+        "policy.edit": _reads(*_STAFF),
         "policy.catalogue": _reads(*_STAFF),
         "policy.rules": _reads(*_STAFF),
         "policy.check": _reads(*_STAFF),

@@ -3,15 +3,19 @@
 from __future__ import annotations
 
 import json
-from collections.abc import Iterable, Mapping
+import re
+from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass
-from datetime import timedelta
+from datetime import datetime, timedelta
 from difflib import get_close_matches
 from uuid import UUID
 
+from openlatch.core.rules import edits
 from openlatch.core.rules.catalogue import FIELDS, WORDS, Field
+from openlatch.core.rules.edits import LimitText
 from openlatch.core.rules.evidence import sentence
 from openlatch.core.rules.flags import Finding, Flag
+from openlatch.core.rules.noise import LOOKED_BACK, is_noise
 from openlatch.core.rules.policy import Policy, Rule
 from openlatch.core.rules.program import rules_of
 from openlatch.errors import Invalid
@@ -19,6 +23,7 @@ from openlatch.operations.call import Call, operation
 from openlatch.operations.rules import circles, evaluation
 from openlatch.operations.rules.policy_file import BUILT_IN, Read, read
 from openlatch.store.rules.policies import Adopted
+from openlatch.wire.rules import policies as wire
 from openlatch.words import Severity, Subject
 
 __all__ = [
@@ -32,9 +37,11 @@ __all__ = [
     "check",
     "current",
     "draw_circle",
+    "edit",
     "history",
     "in_force",
     "latest",
+    "limits",
     "numbered",
     "rules",
     "show",
@@ -42,6 +49,7 @@ __all__ = [
 ]
 
 FIRST = "The policy that every workspace begins with."
+_NAME = re.compile(r"[a-z_]+(?:\.[a-z_]+)+")
 FEW = 3
 """So many examples are given of what a trial finds."""
 
@@ -51,9 +59,18 @@ class RuleSight:
     """A rule of the policy in force: how many flags of it stand, how many of these are accepted, the worst rank."""
 
     rule: Rule
-    standing: int = 0
-    accepted: int = 0
-    worst: int = 0
+    standing: int
+    accepted: int
+    worst: int
+    since: datetime | None
+    acted: int
+    apart: bool
+    now: datetime
+
+    @property
+    def quiet(self) -> bool:
+        """Whether many of its flags stand for long, and nobody has acted on one or accepted most of them."""
+        return is_noise(self.standing - self.accepted, self.acted, self.since, self.now)
 
 
 @dataclass(frozen=True, slots=True)
@@ -157,9 +174,78 @@ def catalogue(call: Call) -> tuple[tuple[Field, tuple[str, ...]], ...]:
 @operation("policy.rules")
 def browse_rules(call: Call) -> tuple[RuleSight, ...]:
     """The rules of the policy in force, each with its flags; those with the worst flags first."""
+    policy = current(call).policy
     counts = call.tx.flags.counts(call.now)
-    sights = [RuleSight(rule, *counts.get(rule.id, (0, 0, 0))) for rule in rules(call).values()]
+    acted = call.tx.orders.while_flagged(call.now - LOOKED_BACK)
+    own = {rule.id for rule in policy.rules}
+    sights = [
+        RuleSight(
+            rule,
+            *counts.get(rule.id, (0, 0, 0, None)),
+            acted=acted.get(rule.id, 0),
+            apart=rule.id not in own,
+            now=call.now,
+        )
+        for rule in rules_of(policy)
+    ]
     return tuple(sorted(sights, key=lambda sight: (-sight.worst, sight.accepted - sight.standing, sight.rule.id)))
+
+
+@operation("policy.limits")
+def limits(call: Call) -> tuple[tuple[LimitText, tuple[str, ...]], ...]:
+    """The limits of the policy in force, each with the rules that use it."""
+    read_now = current(call)
+    found = []
+    for limit in edits.limits(read_now.text):
+        names = [rule.id for rule in rules_of(read_now.policy) if f"limits.{limit.name}" in _conditions(rule)]
+        found.append((limit, tuple(names)))
+    return tuple(found)
+
+
+def _conditions(rule: Rule) -> set[str]:
+    """The names that the conditions and facts of a rule use."""
+    texts = (rule.when, *(when for _, when in rule.worse), *rule.facts.values())
+    return {word for text in texts for word in _NAME.findall(text)}
+
+
+@operation("policy.edit")
+def edit(call: Call, text: str | None, wanted: Sequence[wire.PolicyChange]) -> tuple[str, tuple[str, ...]]:
+    """Return a policy with changes by its parts, and what it changes of the one in force; nothing is adopted.
+
+    Of a `text`, or of the policy in force. Refuses (Invalid) a change that does not fit, and what is no policy then.
+    """
+    changed = latest(call).text if text is None else text
+    for place, change in enumerate(wanted):
+        try:
+            changed = _edited(changed, change)
+        except edits.Misfit as error:
+            raise Invalid(
+                f"Change {place + 1}: {error}. Nothing was changed.",
+                next_step="Look at what there is: openlatch policy rules --all, openlatch policy limits",
+                errors=[{"at": f"changes.{place}", "problem": str(error)}],
+            ) from error
+    return changed, changes(current(call).policy, read(changed, call.tx.workspace.zone).policy)
+
+
+def _edited(text: str, change: wire.PolicyChange) -> str:
+    given = change.model_dump(exclude={"do", "rule"}, exclude_unset=True)
+    match change:
+        case wire.LimitWish():
+            return edits.set_limit(text, change.name, change.value)
+        case wire.RuleWish():
+            # What is as if it were not said, such as off = false, is not written down.
+            said = {name: value for name, value in given.items() if value is not None}
+            plain = {name: str(value) if name == "severity" else value or None for name, value in said.items()}
+            return edits.set_rule(text, change.rule, plain)
+        case wire.ExemptWish():
+            return edits.exempt(text, change.rule, given)
+        case wire.DropExemption():
+            return edits.drop_exemption(text, change.rule, change.place)
+        case wire.AddRule():
+            words = {"applies_to": str(change.applies_to), "severity": str(change.severity)}
+            return edits.add_rule(text, given | words | {"reason": change.reason or [f"{change.title}."]})
+        case wire.DropRule():
+            return edits.drop_rule(text, change.rule)
 
 
 @operation("policy.check")

@@ -9,7 +9,7 @@ from typing import Any
 from uuid import UUID
 
 from sqlalchemy import ColumnElement, and_, cast, func, not_, or_, select
-from sqlalchemy.dialects.postgresql import JSONPATH, insert
+from sqlalchemy.dialects.postgresql import JSONPATH, array, insert
 
 from openlatch.core.orders.orders import FINAL, Order
 from openlatch.core.orders.plans import why_ended
@@ -22,6 +22,7 @@ from openlatch.store.inventory.rows import EntryRow
 from openlatch.store.noun import Noun
 from openlatch.store.orders.rows import OrderRow
 from openlatch.store.pages import Page, Sort, page
+from openlatch.store.rules.rows import FlagRow
 from openlatch.words import Action, EndReason, Kind, OrderState
 
 __all__ = ["GOES_ON", "Orders", "waits_long"]
@@ -74,6 +75,25 @@ def _is_about(about: UUID | Belonging) -> ColumnElement[bool]:
 
 class Orders(Noun):
     """Queries over orders."""
+
+    def while_flagged(self, since: datetime) -> Mapping[str, int]:
+        """Return for each rule about how many things an order was proved since then while they had a flag of it."""
+        concerned = func.unnest(array([EntryRow.id, EntryRow.account_id, EntryRow.party_id]))
+        acted = (
+            select(OrderRow.finished_at.label("at"), concerned.label("subject_id"))
+            .join(EntryRow, EntryRow.id == OrderRow.entry_id)
+            .where(OrderRow.state == OrderState.PROVED.value, OrderRow.finished_at >= since)
+            .subquery()
+        )
+        # What ends by an order is cleared by the reading that proves it, some moments before or after.
+        cleared = FlagRow.cleared_at + timedelta(days=1)
+        query = (
+            select(FlagRow.rule, func.count(FlagRow.subject_id.distinct()))
+            .join(acted, acted.c.subject_id == FlagRow.subject_id)
+            .where(FlagRow.raised_at <= acted.c.at, or_(FlagRow.cleared_at.is_(None), acted.c.at <= cleared))
+            .group_by(FlagRow.rule)
+        )
+        return dict(self._session.execute(query).all())
 
     def open(self, order: Order) -> tuple[Order, bool]:
         """Store an order unless the entry has an open one: returns the one that counts, and whether it is new."""

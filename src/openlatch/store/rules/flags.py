@@ -8,7 +8,7 @@ from datetime import datetime
 from typing import Any
 from uuid import UUID
 
-from sqlalchemy import ColumnElement, and_, delete, func, or_, select, text, update
+from sqlalchemy import ColumnElement, and_, delete, false, func, not_, or_, select, text, update
 
 from openlatch.core.rules.flags import Acceptance, Flag
 from openlatch.store.bulk import add_rows, change_rows
@@ -107,15 +107,21 @@ class Flags(Noun):
         sort = Sort("worst", (FlagRow.severity, FlagRow.id), descending=True)
         return page(self._session, query, sort, limit=limit, cursor=cursor, read=lambda r: _flag(r[0]))
 
-    def counts(self, now: datetime) -> Mapping[str, tuple[int, int, int]]:
-        """Return for each rule how many flags stand, how many of them are accepted, and the worst rank."""
+    def counts(self, now: datetime) -> Mapping[str, tuple[int, int, int, datetime | None]]:
+        """Return for each rule how many flags stand, how many are accepted, the worst rank, and since when."""
         accepted = FlagRow.accepted_until > now
         query = (
-            select(FlagRow.rule, func.count(), func.count().filter(accepted), func.max(FlagRow.severity))
+            select(
+                FlagRow.rule,
+                func.count(),
+                func.count().filter(accepted),
+                func.max(FlagRow.severity),
+                func.min(FlagRow.raised_at).filter(not_(func.coalesce(accepted, false()))),
+            )
             .where(FlagRow.cleared_at.is_(None))
             .group_by(FlagRow.rule)
         )
-        return {row[0]: (row[1], row[2], row[3]) for row in self._session.execute(query)}
+        return {row[0]: (row[1], row[2], row[3], row[4]) for row in self._session.execute(query)}
 
     # When to look at what again
 

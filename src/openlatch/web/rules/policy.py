@@ -32,6 +32,20 @@ def list_fields(call: Call) -> wire.CatalogueList:
     return wire.CatalogueList(items=[field_of(*pair) for pair in policies.catalogue(call)])
 
 
+@routes.route("GET", "/policy/limits", returns=wire.LimitList)
+def list_limits(call: Call) -> wire.LimitList:
+    """The limits of the policy in force, each with the rules that use it."""
+    items = [filled(wire.PolicyLimit, limit, used_by=names) for limit, names in policies.limits(call)]
+    return wire.LimitList(items=items)
+
+
+@routes.route("POST", "/policy/edit", body=wire.PolicyEdit, returns=wire.PolicyDraft)
+def edit_policy(call: Call, body: wire.PolicyEdit) -> wire.PolicyDraft:
+    """A policy with changes by its parts, as a file to be tried and adopted; nothing is adopted."""
+    text, changes = policies.edit(call, body.text, body.changes)
+    return wire.PolicyDraft(text=text, changes=list(changes))
+
+
 @routes.route("GET", "/rules", returns=wire.RuleList)
 def list_rules(call: Call) -> wire.RuleList:
     """The rules of the policy in force, each with its flags."""

@@ -51,7 +51,7 @@ def rule_of(sight: RuleSight) -> wire.Rule:
         wire.Rule,
         sight,
         sight.rule,
-        exempt=len(sight.rule.exempt),
+        exempt=[filled(wire.Exemption, each) for each in sight.rule.exempt],
         worse=[wire.Worse(severity=severity, when=when) for severity, when in sight.rule.worse],
         worst=Severity.ranked(sight.worst) if sight.worst else None,
     )
