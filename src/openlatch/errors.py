@@ -11,6 +11,7 @@ OpenLatchError
 ├── NotFound                404  no such thing in this workspace
 ├── Conflict                409  the thing is in a state that does not allow this
 │   ├── Changed             409  it is no longer what was shown when the decision was taken
+│   ├── OtherVersion        412  it is no longer the version that If-Match names
 │   └── UnderWay            409  the very same request is being carried out; it is answered once that is done
 ├── TooManyRequests         429  slow down
 ├── Busy                    503  too much at a time; asking again later helps
@@ -44,6 +45,7 @@ __all__ = [
     "NotFound",
     "NotSignedIn",
     "OpenLatchError",
+    "OtherVersion",
     "ProviderDown",
     "ProviderRefused",
     "ProviderTrouble",
@@ -145,6 +147,13 @@ class Changed(Conflict):
 
     code = "changed"
     title = "It has changed since you looked"
+
+
+class OtherVersion(Changed):
+    """A change was wanted only of the version that was looked at, by If-Match, and there is another one by now."""
+
+    status = 412
+    code = "other-version"
 
 
 class UnderWay(Conflict):

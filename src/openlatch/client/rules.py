@@ -72,10 +72,8 @@ class RulesCalls(Transport):
 
         Nothing is adopted.
         """
-        body = wire.PolicyEdit.model_validate({"text": text, "changes": list(changes)})
-        return self._send(
-            wire.PolicyDraft, "POST", "/policy/edit", json=body.model_dump(mode="json", exclude_unset=True)
-        )
+        body = {"text": text, "changes": [dict(change) for change in changes]}
+        return self._send(wire.PolicyDraft, "POST", "/policy/edit", json=body)
 
     def policy_fields(self) -> list[wire.CatalogueField]:
         """Return every field that a condition can name."""

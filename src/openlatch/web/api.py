@@ -33,6 +33,7 @@ from openlatch.operations.providers import lookups
 from openlatch.operations.providers.lookups import Lookup
 from openlatch.store import Store, Transaction
 from openlatch.store.people.replies import Reply
+from openlatch.web import headers
 from openlatch.wire import messages as wire
 from openlatch.wire.base import mistakes
 
@@ -261,8 +262,10 @@ def beside() -> list[Bearer]:
 
 def bind(app: Flask, routes: Routes) -> None:
     """Serve the routes of one noun."""
+    served = app.extensions.setdefault("openlatch.routes", {})
     for route in routes.all:
         rule = PREFIX + route.rule
+        served[route.method, route.rule] = route
         app.add_url_rule(rule, f"{route.method} {rule}", _view(route), methods=[route.method])
 
 
@@ -379,7 +382,7 @@ def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) 
     key = request.headers.get("Idempotency-Key", "")
     person = call.actor.person
     if route.method == "GET" or not route.kept or not key or person is None:
-        return _response(route, route.function(call, **arguments))
+        return _changed(route, call, arguments)
     if len(key) > 200 or not key.isprintable():
         raise Malformed("The Idempotency-Key has to be at most 200 printable characters.", next_step="Send a UUID.")
     # By a key: what was sent may hold a password, and is not to be guessed from what is kept of it.
@@ -394,9 +397,30 @@ def _once(route: Route, tx: Transaction, call: Call, arguments: dict[str, Any]) 
                 next_step="Use a new key for a new request.",
             )
         return Response(ring.open(kept.body), kept.status, content_type="application/json")
-    response = _response(route, route.function(call, **arguments))
+    response = _changed(route, call, arguments)
     reply = Reply(fingerprint, response.status_code, ring.close(response.get_data(as_text=True)))
     tx.replies.keep(person.id, key, reply, call.now)
+    return response
+
+
+def _changed(route: Route, call: Call, arguments: dict[str, Any]) -> Response:
+    """What a route answers; one that changes something does so only if it is the version that is wanted (If-Match)."""
+    rules: dict[tuple[str, str], Route] = current_app.extensions["openlatch.routes"]
+    if route.method != "GET" and "If-Match" in request.headers:
+        shows = rules.get(("GET", route.rule))
+        there = None
+        if shows is not None and shows.returns is not None and shows.query is None:
+            path = {name: value for name, value in arguments.items() if name in (request.view_args or {})}
+            there = _response(shows, shows.function(call, **path)).get_data()
+        headers.refuse_other_version(there)
+    response = _response(route, route.function(call, **arguments))
+    if route.method == "GET":
+        lists = route.returns is not None and {"items", "next"} <= route.returns.model_fields.keys()
+        return headers.describe_answer(response, lists=lists)
+    if route.method == "POST":
+        return headers.located(
+            response, route.rule, {rule: r for (method, rule), r in rules.items() if method == "GET"}
+        )
     return response
 
 

@@ -23,6 +23,7 @@ PROBLEMS = {
     403: "Whoever is signed in may not do this, or has to prove first that it is still them.",
     404: "What was named is not in this workspace.",
     409: "It does not go together with what there is by now.",
+    412: "There is another version by now than the one that If-Match names.",
     413: "What was sent is too large.",
     422: "What was sent can be read, and something in it is wrong.",
     429: "That was asked too often; Retry-After says when it can be asked again.",
@@ -98,6 +99,11 @@ def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
                 "schema": {"type": "string", "minLength": 1, "maxLength": 200},
             }
         )
+    if versioned(route, routes):
+        text = "the ETag that you got: it is changed only if it is still the same, and else refused (412)"
+        parameters.append(
+            {"name": "If-Match", "in": "header", "required": False, "description": text, "schema": {"type": "string"}}
+        )
     described: dict[str, Any] = {
         "operationId": route.name,
         "tags": [route.tag],
@@ -119,6 +125,14 @@ def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
     return described
 
 
+def versioned(route: Route, routes: Iterable[Route]) -> bool:
+    """Return whether what a route changes can be got at the same address, so that a version of it can be named."""
+    return route.method != "GET" and any(
+        other.method == "GET" and other.rule == route.rule and other.query is None and other.returns is not None
+        for other in routes
+    )
+
+
 def problems(route: Route) -> tuple[int, ...]:
     """Return the statuses with which a route can say that something went wrong, the lowest first."""
     changes, told = route.method != "GET", bool(route.query or route.body or route.takes or "<" in route.rule)
@@ -128,6 +142,7 @@ def problems(route: Route) -> tuple[int, ...]:
         403: not route.public,
         404: told,
         409: changes or "<" in route.rule,
+        412: changes and not route.public,
         413: bool(route.body or route.takes),
         422: True,
         429: route.counted or (route.public and changes),
@@ -142,6 +157,8 @@ def answers(route: Route) -> tuple[int, ...]:
     if route.returns is None and not route.files:
         return (204,) if route.status == 200 else (route.status,)
     # One that makes something says 200 where it was there already.
+    if route.method == "GET" and not route.files and not route.public:
+        return (route.status, 304)
     made = route.status in (201, 202) and route.method == "POST"
     return (200, route.status) if made else (route.status,)
 
@@ -160,6 +177,8 @@ def _links(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
 
 
 def _answer(route: Route, status: int) -> dict[str, Any]:
+    if status == 304:
+        return {"description": "It is still what If-None-Match names."}
     if route.files:
         content: dict[str, Any] = {kind.partition(";")[0]: {} for kind in route.files}
         if route.returns is not None:
