@@ -25,8 +25,8 @@ def test_a_change_is_made_only_of_the_version_that_was_looked_at(ridge: Ridge) -
     now = http.get(f"/accounts/{name}")
     assert (now.json()["criticality"], now.headers["ETag"] != tag) == ("vital", True), "nothing was changed"
     assert http.put(f"/accounts/{name}", json=wish, headers={"If-Match": "*"}).status_code == 200
-    wrong = http.post("/reviews", json={"name": "x"}, headers={"If-Match": tag})
-    assert wrong.status_code == 400
+    unversioned = http.post("/providers/Live Sky/pause", headers={"If-Match": tag})
+    assert (unversioned.status_code, client.provider("Live Sky").paused) == (400, False)
 
 
 def test_what_is_made_says_where_it_is_and_a_list_where_it_goes_on(ridge: Ridge) -> None:

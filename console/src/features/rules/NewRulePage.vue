@@ -3,6 +3,7 @@ import { useQuery } from "@tanstack/vue-query";
 import { computed, reactive, ref, watch } from "vue";
 import { useRouter } from "vue-router";
 import { api, take, type PolicyChange } from "@/api/client";
+import { SEVERITIES } from "@/api/words";
 import FormField from "@/ui/FormField.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import { ruleId } from "./condition";
@@ -15,7 +16,7 @@ const form = reactive({
   title: "",
   applies_to: "entry" as "entry" | "account" | "party",
   when: "",
-  severity: "medium" as "low" | "medium" | "high" | "critical",
+  severity: "medium" as (typeof SEVERITIES)[number],
   why: "",
 });
 const catalogue = useQuery({
@@ -90,10 +91,7 @@ function add(): void {
         </FormField>
         <FormField label="How severe it is">
           <select v-model="form.severity" class="field">
-            <option>low</option>
-            <option>medium</option>
-            <option>high</option>
-            <option>critical</option>
+            <option v-for="one in SEVERITIES" :key="one">{{ one }}</option>
           </select>
         </FormField>
       </div>

@@ -4,6 +4,7 @@ import { computed, reactive, ref, watch } from "vue";
 import { useRoute } from "vue-router";
 import { api, take } from "@/api/client";
 import { useSession } from "@/api/session";
+import { SEVERITIES } from "@/api/words";
 import AccountField from "@/features/inventory/AccountField.vue";
 import PartyField from "@/features/inventory/PartyField.vue";
 import DateField from "@/ui/DateField.vue";
@@ -18,7 +19,6 @@ import RuleCondition from "./RuleCondition.vue";
 import { ruleChange, useDraft } from "./useDraft";
 
 /** One rule: what it finds and why, whom it flags now, what it leaves alone, and turning it up, down or off. */
-const SEVERITIES = ["low", "medium", "high", "critical"] as const;
 const route = useRoute();
 const { zone } = useSession();
 const id = computed(() => String(route.params.rule));
