@@ -23,6 +23,7 @@ def test_a_change_is_made_only_of_the_version_that_was_looked_at(ridge: Ridge) -
     late = http.put(f"/accounts/{name}", json={**wish, "criticality": "minor"}, headers={"If-Match": tag})
     assert (late.status_code, late.json()["code"]) == (412, "other-version")
     now = http.get(f"/accounts/{name}")
+    assert late.json()["facts"] == {"etag": now.headers["ETag"]}
     assert (now.json()["criticality"], now.headers["ETag"] != tag) == ("vital", True), "nothing was changed"
     assert http.put(f"/accounts/{name}", json=wish, headers={"If-Match": "*"}).status_code == 200
     unversioned = http.post("/providers/Live Sky/pause", headers={"If-Match": tag})

@@ -13,6 +13,7 @@ from urllib.parse import quote
 import httpx
 from pydantic import BaseModel, ValidationError
 
+from openlatch import __version__
 from openlatch.client.address import service_address
 from openlatch.errors import BY_CODE, Invalid, NotConfirmed, OpenLatchError, ServiceUnreachable, UnderWay
 from openlatch.wire import messages as wire
@@ -43,7 +44,7 @@ class Transport:
         pause: Callable[[float], None] = time.sleep,
     ) -> None:
         url = service_address(url)
-        headers = {"Authorization": f"Bearer {token}"} if token else {}
+        headers = {"User-Agent": f"openlatch/{__version__}"} | ({"Authorization": f"Bearer {token}"} if token else {})
         # Reading whom to trust takes as long as a request; where nothing is encrypted, nobody has to be trusted.
         trusted = True if httpx.URL(url).scheme == "https" else ssl.SSLContext(ssl.PROTOCOL_TLS_CLIENT)
         self._http = httpx.Client(

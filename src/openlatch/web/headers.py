@@ -39,6 +39,7 @@ def refuse_other_version(body: bytes | None) -> None:
         raise OtherVersion(
             "It has changed since you looked. Nothing was changed.",
             next_step="Get it again, look at what changed, and send the change with the new ETag.",
+            etag=there,
         )
 
 
