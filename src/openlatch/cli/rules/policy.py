@@ -16,7 +16,7 @@ from openlatch.cli.command import Group
 from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import one_of
-from openlatch.cli.output import Listing, hint, listed, out, output_option, print_one, reports_errors
+from openlatch.cli.output import Listing, hint, listed, only_shown, out, output_option, print_one, reports_errors
 from openlatch.cli.table import print_table
 from openlatch.core.phrases import counted
 from openlatch.wire import messages as wire
@@ -143,6 +143,7 @@ def set_(
         draft = client.edit_policy(change)
         _tried(client.try_policy(draft.text))
         if dry_run:
+            only_shown("you are asked, and then it is adopted")
             return
         confirmed(f"Adopt it in place of policy {present.number}?", yes)
         adopted = client.adopt_policy(draft.text, note=reason, expected=present.number)

@@ -220,7 +220,7 @@ def edit(call: Call, text: str | None, wanted: Sequence[wire.PolicyChange]) -> t
             changed = _edited(changed, change)
         except edits.Misfit as error:
             raise Invalid(
-                f"Change {place + 1}: {error}. Nothing was changed.",
+                f"Change {place + 1}: {error}{'' if str(error).endswith('?') else '.'} Nothing was changed.",
                 next_step="Look at what there is: openlatch policy rules --all, openlatch policy limits",
                 errors=[{"at": f"changes.{place}", "problem": str(error)}],
             ) from error
