@@ -16,7 +16,11 @@ ROUTER = (ROOT / "console" / "src" / "app" / "router.ts").read_text()
 PLACES = (ROOT / "console" / "src" / "app" / "places.ts").read_text()
 OF_THIS_MACHINE = {"service", "profile"}
 """Nouns of the command line that are no thing of a workspace."""
-OTHER_PAGES = {"Today", "Import a list", "Perhaps the same", "Let someone in", "Your workspaces", "Page not found"}
+OTHER_PAGES = {"Today", "Import a list", "Perhaps the same", "Let someone in", "Your workspaces", "Page not found"} | {
+    "My access",
+    "Rule",
+    "New rule",
+}
 """Pages that are an act or a view, and no noun's own."""
 
 

@@ -407,7 +407,8 @@ def _changed(route: Route, call: Call, arguments: dict[str, Any]) -> Response:
     """What a route answers; one that changes something does so only if it is the version that is wanted (If-Match)."""
     rules: dict[tuple[str, str], Route] = current_app.extensions["openlatch.routes"]
     if route.method != "GET" and "If-Match" in request.headers:
-        shows = rules.get(("GET", route.rule))
+        # What is made anew below an address is no change of what can be got there.
+        shows = rules.get(("GET", route.rule)) if route.method in ("PUT", "DELETE") else None
         there = None
         if shows is not None and shows.returns is not None and shows.query is None:
             path = {name: value for name, value in arguments.items() if name in (request.view_args or {})}

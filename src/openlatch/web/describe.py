@@ -127,7 +127,7 @@ def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
 
 def versioned(route: Route, routes: Iterable[Route]) -> bool:
     """Return whether what a route changes can be got at the same address, so that a version of it can be named."""
-    return route.method != "GET" and any(
+    return route.method in ("PUT", "DELETE") and any(
         other.method == "GET" and other.rule == route.rule and other.query is None and other.returns is not None
         for other in routes
     )

@@ -23,7 +23,7 @@ from openlatch.core.phrases import counted
 from openlatch.errors import Invalid
 from openlatch.wire import messages as wire
 
-__all__ = ["import_list", "list_imports"]
+__all__ = ["import_list", "list_imports", "write_template"]
 
 F = TypeVar("F", bound=Callable[..., Any])
 MOST = 20

@@ -20,6 +20,7 @@ __all__ = [
     "ImportOutcome",
     "ImportQuery",
     "ImportSheet",
+    "TemplateQuery",
 ]
 
 Number = Annotated[int, Field(ge=1, le=1_000_000)]
