@@ -35,6 +35,7 @@ def places(client: Client) -> dict[str, str]:
         "/parties/:party/leaving": f"/parties/{orla}/leaving",
         "/providers/:provider": f"/providers/{entry.provider.ref}",
         "/providers/:provider/import": f"/providers/{client.provider('Hill Road Signage').ref}/import",
+        "/policy/rules/:rule": "/policy/rules/unused-past-limit",
         "/what-if/:proposal": f"/what-if/{proposal.ref}",
         "/rounds/:round": f"/rounds/{a_round.ref}",
         "/batches/:batch": f"/batches/{batch}",

@@ -78,7 +78,7 @@ onMounted(() => {
         autocompletion({ override: [proposed] }),
         // Tab goes on to the next field: nobody is held in here.
         keymap.of([...completionKeymap, ...historyKeymap, ...defaultKeymap]),
-        EditorView.contentAttributes.of({ "aria-label": props.label, spellcheck: "false" }),
+        EditorView.contentAttributes.of({ "aria-label": props.label, spellcheck: "false", tabindex: "0" }),
         ...(props.placeholder ? [shadowText(props.placeholder)] : []),
         look,
         EditorView.updateListener.of((update) => {

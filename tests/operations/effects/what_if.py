@@ -22,7 +22,8 @@ def _(w: World) -> None:
 def _(w: World) -> None:
     there = w.owner.summary()
     preview = w.manager.preview_offer(w.wish(f"finn.dale@{DOMAIN}"))
-    assert [shift.who for shift in preview.outcome.shifts] == ["Finn Dale"]
+    assert {shift.who for shift in preview.outcome.shifts} == {"Finn Dale"}
+    assert all(shift.gained and not shift.lost for shift in preview.outcome.shifts)
     again = w.manager.worked_out(w.manager.propose(preview.proposal).ref).runs[-1].outcome
     assert again == preview.outcome
     assert w.owner.summary() == there

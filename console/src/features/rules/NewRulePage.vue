@@ -70,7 +70,7 @@ function add(): void {
       What it would flag is shown while you put it together. It is in force once you adopt the policy.
     </p>
     <ProblemNote v-if="catalogue.error.value" :error="catalogue.error.value" class="mt-4 max-w-xl" />
-    <form class="mt-5 grid max-w-[860px] gap-5" aria-label="Rule" @submit.prevent="add">
+    <form class="mt-5 grid max-w-[860px] grid-cols-1 gap-5" aria-label="Rule" @submit.prevent="add">
       <FormField label="What it finds, as its flags say it">
         <input
           v-model="form.title"
