@@ -27,7 +27,7 @@ def _(w: World) -> None:
     again = w.manager.worked_out(w.manager.propose(preview.proposal).ref).runs[-1].outcome
     assert again == preview.outcome
     assert w.owner.summary() == there
-    with w.refused(NotAllowed, "proposals.of_offer"):
+    with w.refused(NotAllowed, "offers"):
         w.reviewer.preview_offer(w.wish(f"finn.dale@{DOMAIN}"))
 
 
