@@ -22,7 +22,7 @@ const columns = computed(() => columnsOf(ENTRIES.chosen(props.columns)));
 // Who it is, the notch before it and the gaps between; what does not fit is scrolled to.
 const layout = computed(() => ({
   gridTemplateColumns: `10px minmax(150px, 1.35fr) ${columns.value.map((column) => column.width).join(" ")}`,
-  minWidth: `${columns.value.reduce((width, column) => width + column.least + 10, 170)}px`,
+  minWidth: `${columns.value.reduce((width, column) => width + column.least + 14, 170)}px`,
 }));
 const emit = defineEmits<{ show: [entry: string]; more: [] }>();
 const { zone } = useSession();
@@ -116,7 +116,7 @@ function below(entry: Entry): string {
         :aria-rowindex="index + 1"
         :aria-selected="entry.ref === open"
         :data-index="index"
-        class="row absolute top-0 left-0 w-full cursor-pointer items-center border-b border-line hover:bg-wash/60"
+        class="row absolute top-0 left-0 w-full cursor-pointer items-center border-b border-line py-[5px] hover:bg-wash/60"
         :class="entry.ref === open ? 'bg-wash' : ''"
         :style="{ ...layout, minHeight: `${ROW}px`, transform: `translateY(${start}px)` }"
         @click="emit('show', entry.ref)"
@@ -130,7 +130,11 @@ function below(entry: Entry): string {
             <OutsideMark v-if="entry.party.outside" />
           </button>
           <!-- Never cut: a look-alike hides in the part that is not shown. -->
-          <small class="block wrap-anywhere">{{ second(entry) }}</small>
+          <small class="block wrap-anywhere">
+            <template v-for="(piece, number) in second(entry).split(/(?<=@)/)" :key="number"
+              ><wbr v-if="number" />{{ piece }}</template
+            >
+          </small>
         </span>
         <template v-for="column in columns" :key="column.key">
           <span v-if="column.key === 'powers'" role="cell"
@@ -167,7 +171,7 @@ function below(entry: Entry): string {
 <style scoped>
 .row {
   display: grid;
-  column-gap: 10px;
+  column-gap: 14px;
 }
 .cut {
   display: block;

@@ -96,6 +96,23 @@ describe("the draft of a policy", () => {
     expect(shown.find("section[aria-label=Draft]").exists()).toBe(false);
   });
 
+  it("loses none of two changes that follow each other quickly", async () => {
+    const edit = ({ body }: { body: unknown }) => {
+      const { text, changes } = body as { text: string | null; changes: { name: string; value: unknown }[] };
+      const [one] = changes;
+      return { text: `${text ?? TEXT}# ${one?.name} ${String(one?.value)}\n`, changes: [] };
+    };
+    const number = { name: "crowd", value: 60, says: "too many", used_by: [] };
+    const { shown } = await pages({
+      "POST /policy/edit": edit as never,
+      "GET /policy/limits": { items: [limit, number] },
+    });
+    void shown.get("input[aria-label='not used for so long']").setValue("60");
+    void shown.get("input[aria-label='too many']").setValue("2");
+    await settled();
+    expect(shown.get("textarea").element.value).toBe(`${TEXT}# unused 60d\n# crowd 2\n`);
+  });
+
   it("names a mistake with its place and lets nobody adopt it", async () => {
     const wrong = problem(422, "invalid", "The policy cannot be used.", [
       { at: "line 4, column 3", problem: "there is no field “x”", hint: "" },

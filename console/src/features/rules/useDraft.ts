@@ -32,6 +32,9 @@ export function ruleChange(rule: string, fields: Partial<RuleChange>): RuleChang
   return { do: "rule", rule, ...AS_IT_IS, ...fields };
 }
 
+/** The change before: each is made of what that has left, however quickly one follows the other. */
+let last: Promise<unknown> = Promise.resolve();
+
 /** The policy in force, what is drafted instead of it, and what that would change. */
 export function useDraft() {
   const queries = useQueryClient();
@@ -58,11 +61,15 @@ export function useDraft() {
 
   /** Change a part of the draft, such as a limit; what does not fit is refused, and the draft stays as it was. */
   const change = useMutation({
-    mutationFn: (changes: PolicyChange[]) =>
-      take(api.POST("/policy/edit", { body: { text: draft.value, changes } })),
-    onSuccess: (made) => {
-      text.value = made.text;
-      ask(draft.value ?? "", 0);
+    mutationFn: (changes: PolicyChange[]) => {
+      const made = last.then(async () => {
+        const edited = await take(api.POST("/policy/edit", { body: { text: draft.value, changes } }));
+        text.value = edited.text;
+        ask(draft.value ?? "", 0);
+        return edited;
+      });
+      last = made.catch(() => undefined);
+      return made;
     },
   });
   const adopt = useMutation({
