@@ -88,6 +88,18 @@ def test_no_page_is_scrolled_sideways(page: Page, client: Client, size: dict[str
     assert {place: found for place, found in wide.items() if found} == {}
 
 
+def test_marks_are_seen_where_the_system_sets_the_colours(page: Page) -> None:
+    """What is told by a filled mark is told by nothing else in its column: its colour must not be taken away."""
+    sign_in(page, to="/inventory?sort=party")
+    page.get_by_role("row").nth(2).wait_for()
+    every = "[...document.querySelectorAll('[role=row] [role=img] i')].slice(0, 200)"
+    marks = f"{every}.map((mark) => getComputedStyle(mark).backgroundColor)"
+    before = page.evaluate(marks)
+    page.emulate_media(forced_colors="active")
+    assert len(set(before)) > 1
+    assert page.evaluate(marks) == before
+
+
 def test_on_a_phone_the_places_are_in_a_menu(page: Page) -> None:
     page.set_viewport_size(PHONE)  # type: ignore[arg-type]
     sign_in(page, to="/")

@@ -134,7 +134,7 @@ async function signOut(): Promise<void> {
               v-for="place in group.places"
               :key="place.to"
               :to="place.to"
-              class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[3.5px] hover:bg-wash max-md:py-[7px]"
+              class="flex justify-between gap-2 border-l-3 border-transparent px-[18px] py-[3.5px] hover:bg-wash max-md:py-[7px] forced-colors:not-aria-[current=page]:border-[Canvas]"
               :class="
                 isHere(place.to, route.path)
                   ? 'border-l-act! bg-linear-to-r from-wash to-transparent font-[650]'

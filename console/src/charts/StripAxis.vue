@@ -3,6 +3,8 @@ import { computed } from "vue";
 import { months, place, type Axis } from "./strip";
 
 const props = defineProps<{ axis: Axis; zone: string }>();
+/** A label at the end stays within the axis: what stands beside it is not run into. */
+const HALF = 20;
 const labels = computed(() => [
   ...months(props.axis, props.zone),
   { x: place(props.axis, props.axis.now), text: "today" },
@@ -20,7 +22,7 @@ const labels = computed(() => [
     <text
       v-for="label in labels"
       :key="label.text"
-      :x="label.x"
+      :x="Math.min(label.x, axis.width - HALF)"
       y="12"
       text-anchor="middle"
       class="fill-mute text-small"

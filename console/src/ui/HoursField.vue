@@ -75,7 +75,7 @@ const nameOf = (hour: number): string => `${NAMES[Math.floor(hour / 24)]} ${full
         v-else
         role="grid"
         :aria-label="`${label}, drawn`"
-        class="mt-2 max-w-[520px] select-none"
+        class="mt-2 max-w-[520px] forced-color-adjust-none select-none"
         @keydown="go"
         @pointerleave="stroke = null"
         @pointerup="stroke = null"

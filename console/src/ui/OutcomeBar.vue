@@ -8,7 +8,10 @@ const shown = computed(() => parts(props.outcomes));
 
 <template>
   <div>
-    <div class="flex h-[10px] w-full gap-px overflow-hidden rounded-[2px]" aria-hidden="true">
+    <div
+      class="flex h-[10px] w-full gap-px overflow-hidden rounded-[2px] forced-color-adjust-none"
+      aria-hidden="true"
+    >
       <span v-for="one in shown" :key="one.word" :class="one.tone" :style="{ width: `${one.share}%` }" />
     </div>
     <p class="small mt-1">

@@ -19,7 +19,7 @@ const label = computed(() =>
 </script>
 
 <template>
-  <span class="flex gap-1" role="img" :aria-label="label">
+  <span class="flex gap-1 forced-color-adjust-none" role="img" :aria-label="label">
     <i
       v-for="{ power, mark } in marks"
       :key="power"

@@ -22,7 +22,7 @@ const columns = computed(() => columnsOf(ENTRIES.chosen(props.columns)));
 // Who it is, the notch before it and the gaps between; what does not fit is scrolled to.
 const layout = computed(() => ({
   gridTemplateColumns: `10px minmax(150px, 1.35fr) ${columns.value.map((column) => column.width).join(" ")}`,
-  minWidth: `${columns.value.reduce((width, column) => width + column.least + 14, 170)}px`,
+  minWidth: `${columns.value.reduce((width, column) => width + column.least + 10, 170)}px`,
 }));
 const emit = defineEmits<{ show: [entry: string]; more: [] }>();
 const { zone } = useSession();
@@ -171,7 +171,7 @@ function below(entry: Entry): string {
 <style scoped>
 .row {
   display: grid;
-  column-gap: 14px;
+  column-gap: 10px;
 }
 .cut {
   display: block;

@@ -45,7 +45,7 @@ const lines = computed(() =>
       <span class="w-[250px] shrink-0 py-[5px] pr-3 text-plain break-words max-sm:w-[120px]">{{
         line.review.name
       }}</span>
-      <div class="relative h-[22px] flex-1">
+      <div class="relative h-[22px] flex-1 forced-color-adjust-none">
         <i
           v-for="month in months"
           :key="month.x"
