@@ -20,6 +20,7 @@ def _(w: World) -> None:
 
 @of("proposals.of_offer")
 def _(w: World) -> None:
+    w.ridge.drain()  # what others have set going is over
     there = w.owner.summary()
     preview = w.manager.preview_offer(w.wish(f"finn.dale@{DOMAIN}"))
     assert {shift.who for shift in preview.outcome.shifts} == {"Finn Dale"}
