@@ -1,4 +1,4 @@
-import { useQuery, useQueryClient } from "@tanstack/vue-query";
+import { useQuery, useQueryClient, type QueryClient } from "@tanstack/vue-query";
 import { computed, type ComputedRef } from "vue";
 import { showDates } from "@/ui/time";
 import {
@@ -25,6 +25,19 @@ function known(me: Me): Me {
   return me;
 }
 
+const kept: (() => void)[] = [];
+/** Have something forgotten as soon as somebody else is signed in, or nobody: what is kept beside the answers. */
+export function forgetThen(forget: () => void): void {
+  kept.push(forget);
+}
+
+/** Begin anew as whoever is signed in now: nothing of whoever was before them is left. */
+function begin(queries: QueryClient, me?: Me): void {
+  queries.clear();
+  for (const forget of kept) forget();
+  if (me) queries.setQueryData(KEY, known(me));
+}
+
 /** Who is signed in, where, and what they may do. */
 export function useSession() {
   const queries = useQueryClient();
@@ -39,24 +52,20 @@ export function useSession() {
     async signIn(workspace: string, address: string, password: string, code: string): Promise<void> {
       const body = { workspace, address, password, code: code || null };
       const signed = await take(api.POST("/session", { body }));
-      queries.clear();
-      queries.setQueryData(KEY, known(signed));
+      begin(queries, signed);
     },
     async found(body: FirstWorkspace): Promise<void> {
       const signed = await take(api.POST("/session/founding", { body }));
-      queries.clear();
-      queries.setQueryData(KEY, known(signed));
+      begin(queries, signed);
     },
     async signInWithPasskey(workspace: string): Promise<void> {
       const body = { workspace, ...(await signWithPasskey(workspace)) };
       const signed = await take(api.POST("/session/passkey", { body }));
-      queries.clear();
-      queries.setQueryData(KEY, known(signed));
+      begin(queries, signed);
     },
     async signInBySignOn(body: SignOnSignIn): Promise<void> {
       const signed = await take(api.POST("/session/sign-on", { body }));
-      queries.clear();
-      queries.setQueryData(KEY, known(signed));
+      begin(queries, signed);
     },
     async proveBySignOn(sign_on: SignOnAnswer): Promise<void> {
       // The page was left meanwhile, and with it what has to go along with every change.
@@ -66,12 +75,11 @@ export function useSession() {
     },
     async actFor(workspace: string): Promise<void> {
       const now = await take(api.POST("/session/switch", { body: { workspace } }));
-      queries.clear();
-      queries.setQueryData(KEY, known(now));
+      begin(queries, now);
     },
     async signOut(): Promise<void> {
       await take(api.DELETE("/session"));
-      queries.clear();
+      begin(queries);
     },
   };
 }

@@ -93,6 +93,12 @@ def test_a_sentence_counts_and_leaves_out_what_is_empty() -> None:
     )
 
 
+def test_an_act_of_another_version_is_said_by_its_name() -> None:
+    facts = {"reason": "Kept from before"}
+    assert sentence("gift.made", "it", facts, "UTC") == "gift.made"
+    assert more("gift.made", facts, "UTC") == "reason Kept from before"
+
+
 def test_what_was_before_stands_beside_what_is_after() -> None:
     facts = {
         "before": {"level": "guide", "ends_at": None},

@@ -5,6 +5,7 @@ import { mounted, problem, service, settled } from "@/testing/mounted";
 import DraftBar from "./DraftBar.vue";
 import LimitsTable from "./LimitsTable.vue";
 import PolicyEditor from "./PolicyEditor.vue";
+import { useSession } from "@/api/session";
 import { useDraft } from "./useDraft";
 
 // The editor itself is another library's; here it is a text that can be set.
@@ -29,7 +30,10 @@ const trial = { number: 4, lines: [line], changes: ["Limit unused: 90 days, now 
 const limit = { name: "unused", value: "90d", says: "not used for so long", used_by: ["unused"] };
 
 /** A page of the policy: the bar of the draft above the file and its limits. */
-const Pages = () => [h(DraftBar), h(PolicyEditor), h(LimitsTable)];
+const Pages = defineComponent(() => {
+  session = useSession();
+  return () => [h(DraftBar), h(PolicyEditor), h(LimitsTable)];
+});
 
 async function pages(answers: Record<string, unknown> = {}, may = ["policy.adopt"]) {
   const sent = service(
@@ -51,10 +55,14 @@ async function pages(answers: Record<string, unknown> = {}, may = ["policy.adopt
   const posted = (path: string) => sent.filter((one) => one.path === path).map((one) => one.body);
   return { shown, button, posted };
 }
+let session: ReturnType<typeof useSession>;
+let useDraftText: () => string | null = () => "";
 let discard: () => void = () => undefined;
 const Draft = defineComponent({
   setup() {
-    ({ discard } = useDraft());
+    const it = useDraft();
+    discard = it.discard;
+    useDraftText = () => (it.changed.value ? it.text.value : null);
     return () => null;
   },
 });
@@ -111,6 +119,15 @@ describe("the draft of a policy", () => {
     void shown.get("input[aria-label='too many']").setValue("2");
     await settled();
     expect(shown.get("textarea").element.value).toBe(`${TEXT}# unused 60d\n# crowd 2\n`);
+  });
+
+  it("is nobody else's: whoever signs in next finds none", async () => {
+    const { shown } = await pages({ "DELETE /session": {} });
+    await shown.get("textarea").setValue(TEXT + "#");
+    expect(shown.find("section[aria-label=Draft]").exists()).toBe(true);
+    await session.signOut();
+    await settled();
+    expect(useDraftText()).toBe(null);
   });
 
   it("names a mistake with its place and lets nobody adopt it", async () => {

@@ -1,6 +1,7 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref } from "vue";
 import { api, take, type PolicyChange } from "@/api/client";
+import { forgetThen } from "@/api/session";
 
 /** A policy that is written and not adopted yet; the same on every page, until it is adopted or discarded. */
 const draft = ref<string | null>(null);
@@ -14,6 +15,14 @@ function ask(now: string, after: number): void {
   window.clearTimeout(waiting);
   waiting = window.setTimeout(() => (asked.value = now), after);
 }
+
+function forget(): void {
+  draft.value = null;
+  begun.value = null;
+  ask("", 0);
+}
+// It is of one workspace, and of whoever wrote it.
+forgetThen(forget);
 
 type RuleChange = Extract<PolicyChange, { do: "rule" }>;
 const AS_IT_IS = {
@@ -81,9 +90,7 @@ export function useDraft() {
     },
   });
   function discard(): void {
-    draft.value = null;
-    begun.value = null;
-    ask("", 0);
+    forget();
     change.reset();
   }
   return {

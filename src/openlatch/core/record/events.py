@@ -166,7 +166,10 @@ _ENDS = {"until", "ends", "lapses"}
 
 
 def sentence(act: str, it: str, facts: Mapping[str, Any], zone: str) -> str:
-    """Return what happened as a sentence without its subject, which is whoever acted; `it` is what it is about."""
+    """Return what happened as a sentence without its subject, which is whoever acted; `it` is what it is about.
+
+    An act that this version does not know, in a log that is older or newer, is said by its name.
+    """
 
     def slot(found: re.Match[str]) -> str:
         name, thing = found[1], found[2]
@@ -179,7 +182,7 @@ def sentence(act: str, it: str, facts: Mapping[str, Any], zone: str) -> str:
         told = all(_there(facts.get(each_name)) for each_name in _names(found[1]))
         return found[1] if told else ""
 
-    return _SLOT.sub(slot, _OPTIONAL.sub(optional, SAID[act]))
+    return _SLOT.sub(slot, _OPTIONAL.sub(optional, SAID.get(act, act)))
 
 
 def _names(template: str) -> tuple[str, ...]:
@@ -206,7 +209,7 @@ def _word(name: str, value: object, zone: str) -> str:
 
 def more(act: str, facts: Mapping[str, Any], zone: str) -> str:
     """Return what was so besides what the sentence says, in a line; see `detail`."""
-    told = {name for name in _names(SAID[act]) if _there(facts.get(name))}
+    told = {name for name in _names(SAID.get(act, act)) if _there(facts.get(name))}
     return detail({name: value for name, value in facts.items() if name not in told}, zone)
 
 
