@@ -1,6 +1,6 @@
 <script setup lang="ts">
 import { useQuery } from "@tanstack/vue-query";
-import { computed } from "vue";
+import { computed, reactive, watch } from "vue";
 import { api, take, type PolicyLimit } from "@/api/client";
 import DataTable, { type Column } from "@/ui/DataTable.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
@@ -16,16 +16,17 @@ const COLUMNS: Column[] = [
   { key: "rules", title: "Used by" },
 ];
 const limits = useQuery({ queryKey: ["policy", "limits"], queryFn: () => take(api.GET("/policy/limits")) });
-const { trial, change, text } = useDraft();
-/** What the draft says of a limit: its line in the file. */
-function now(limit: PolicyLimit): string | number {
-  const key = limit.name.split(".").at(-1) ?? "";
-  const line = new RegExp(`^${key}\\s*=\\s*(?:"([^"]*)"|(\\d+))`, "m").exec(text.value);
-  if (!line) return limit.value;
-  return line[1] ?? Number(line[2]);
-}
+const { trial, changed, change } = useDraft();
+/** What was set and is not tried yet. */
+const said = reactive(new Map<string, string | number>());
+const tried = computed(() => new Map(trial.value?.limits.map((one) => [one.name, one.value])));
+watch([trial, changed], () => said.clear());
+const now = (limit: PolicyLimit): string | number =>
+  said.get(limit.name) ?? tried.value.get(limit.name) ?? limit.value;
 function set(limit: PolicyLimit, value: string | number): void {
-  if (value !== "" && value !== now(limit)) change.mutate([{ do: "limit", name: limit.name, value }]);
+  if (value === "" || value === now(limit)) return;
+  said.set(limit.name, value);
+  change.mutate([{ do: "limit", name: limit.name, value }], { onError: () => said.delete(limit.name) });
 }
 const lines = computed(() => new Map((trial.value?.lines ?? []).map((line) => [line.rule, line])));
 function effect(limit: PolicyLimit): string {

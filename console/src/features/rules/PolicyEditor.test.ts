@@ -26,7 +26,13 @@ afterEach(() => {
 
 const TEXT = 'policy = 1\n\n[limits]\nunused = "90d"          # not used for so long\n';
 const line = { rule: "unused", title: "Unused", now: 3, then: 5, appear: 2, go: 0, change: 0, examples: [] };
-const trial = { number: 4, lines: [line], changes: ["Limit unused: 90 days, now 60 days."] };
+const trial = {
+  number: 4,
+  lines: [line],
+  limits: [] as object[],
+  changes: ["Limit unused: 90 days, now 60 days."],
+};
+const tried = { name: "unused", value: "60d", says: "not used for so long", used_by: ["unused"] };
 const limit = { name: "unused", value: "90d", says: "not used for so long", used_by: ["unused"] };
 
 /** A page of the policy: the bar of the draft above the file and its limits. */
@@ -43,7 +49,10 @@ async function pages(answers: Record<string, unknown> = {}, may = ["policy.adopt
         items: [{ path: "account.name", type: "a text", says: "its name", words: [] }],
       },
       "GET /policy/limits": { items: [limit] },
-      "POST /policy/try": trial,
+      "POST /policy/try": ({ body }: { body: { text: string } }) => ({
+        ...trial,
+        limits: [body.text.includes("60d") ? tried : limit],
+      }),
       "POST /policy/edit": { text: TEXT.replace("90d", "60d"), changes: [] },
       "POST /policy/adopt": { number: 5, text: "", note: "", by: "", at: "", changes: [] },
       ...answers,

@@ -12,7 +12,6 @@ from uuid import UUID
 
 from openlatch.core.rules import edits
 from openlatch.core.rules.catalogue import FIELDS, WORDS, Field
-from openlatch.core.rules.edits import LimitText
 from openlatch.core.rules.evidence import sentence
 from openlatch.core.rules.flags import Finding, Flag
 from openlatch.core.rules.noise import LOOKED_BACK, is_noise
@@ -28,6 +27,7 @@ from openlatch.words import Severity, Subject
 
 __all__ = [
     "Example",
+    "LimitSight",
     "RuleSight",
     "Trial",
     "TrialLine",
@@ -84,6 +84,16 @@ class Example:
 
 
 @dataclass(frozen=True, slots=True)
+class LimitSight:
+    """A limit as it stands in a policy, and the rules that use it."""
+
+    name: str
+    value: str | int
+    says: str
+    used_by: tuple[str, ...]
+
+
+@dataclass(frozen=True, slots=True)
 class TrialLine:
     """What a trial finds of one rule: flags that would stand, appear, go, and be more or less severe, with examples."""
 
@@ -104,6 +114,7 @@ class Trial:
     number: int
     lines: tuple[TrialLine, ...]
     changes: tuple[str, ...]
+    limits: tuple[LimitSight, ...]
 
 
 def latest(call: Call) -> Adopted:
@@ -192,14 +203,22 @@ def browse_rules(call: Call) -> tuple[RuleSight, ...]:
 
 
 @operation("policy.limits")
-def limits(call: Call) -> tuple[tuple[LimitText, tuple[str, ...]], ...]:
+def limits(call: Call) -> tuple[LimitSight, ...]:
     """The limits of the policy in force, each with the rules that use it."""
-    read_now = current(call)
-    found = []
-    for limit in edits.limits(read_now.text):
-        names = [rule.id for rule in rules_of(read_now.policy) if f"limits.{limit.name}" in _conditions(rule)]
-        found.append((limit, tuple(names)))
-    return tuple(found)
+    return _limits(current(call))
+
+
+def _limits(policy_read: Read) -> tuple[LimitSight, ...]:
+    used = {rule.id: _conditions(rule) for rule in rules_of(policy_read.policy)}
+    return tuple(
+        LimitSight(
+            each.name,
+            each.value,
+            each.says,
+            tuple(rule for rule, names in used.items() if f"limits.{each.name}" in names),
+        )
+        for each in edits.limits(policy_read.text)
+    )
 
 
 def _conditions(rule: Rule) -> set[str]:
@@ -275,7 +294,7 @@ def trial(call: Call, text: str) -> Trial:
     now = {(flag.rule, flag.subject_id): flag for flag in call.tx.flags.all_standing()}
     every = {rule.id: rule for rule in (*rules_of(before.policy), *rules_of(tried.policy))}
     lines = [_line(call, rule, now, then) for rule in every.values()]
-    return Trial(present.number, tuple(lines), changes(before.policy, tried.policy))
+    return Trial(present.number, tuple(lines), changes(before.policy, tried.policy), _limits(tried))
 
 
 def _found(call: Call, ask: evaluation.Ask) -> dict[tuple[str, UUID], Finding]:

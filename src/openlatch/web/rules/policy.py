@@ -35,8 +35,7 @@ def list_fields(call: Call) -> wire.CatalogueList:
 @routes.route("GET", "/policy/limits", returns=wire.LimitList)
 def list_limits(call: Call) -> wire.LimitList:
     """The limits of the policy in force, each with the rules that use it."""
-    items = [filled(wire.PolicyLimit, limit, used_by=names) for limit, names in policies.limits(call)]
-    return wire.LimitList(items=items)
+    return wire.LimitList(items=[filled(wire.PolicyLimit, limit) for limit in policies.limits(call)])
 
 
 @routes.route("POST", "/policy/edit", body=wire.PolicyEdit, returns=wire.PolicyDraft)

@@ -136,21 +136,6 @@ class PolicyWish(PolicyText):
     expected: Annotated[int | None, Field(ge=0, le=10**9)] = None
 
 
-class PolicyLimit(Sent):
-    """A limit: a number, or a length of time such as 90d; `says` is what it is about, `used_by` which rules use it."""
-
-    name: str
-    value: str | int
-    says: str
-    used_by: list[str]
-
-
-class LimitList(Sent):
-    """The limits of a policy, in the order of its file."""
-
-    items: list[PolicyLimit]
-
-
 class LimitWish(Taken):
     """Another limit."""
 
@@ -264,12 +249,31 @@ class TrialLine(Sent):
     examples: list[TrialExample]
 
 
+class PolicyLimit(Sent):
+    """A limit: a number, or a length of time such as 90d; `says` is what it is about, `used_by` which rules use it."""
+
+    name: str
+    value: str | int
+    says: str
+    used_by: list[str]
+
+
+class LimitList(Sent):
+    """The limits of a policy, in the order of its file."""
+
+    items: list[PolicyLimit]
+
+
 class Trial(Sent):
-    """A policy tried against the present inventory; nothing was changed. `number` is that of the policy in force."""
+    """A policy tried against the present inventory; nothing was changed.
+
+    `number` is that of the policy in force, `limits` are those of the policy that was tried.
+    """
 
     number: int
     lines: list[TrialLine]
     changes: list[str]
+    limits: list[PolicyLimit]
 
 
 class CatalogueField(Sent):
