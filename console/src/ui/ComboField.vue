@@ -7,7 +7,7 @@ import {
   ComboboxOption,
   ComboboxOptions,
 } from "@headlessui/vue";
-import { computed } from "vue";
+import { computed, nextTick } from "vue";
 
 /**
  * Choosing one of many known things by typing part of its name; what is found is looked up by whoever uses this.
@@ -54,11 +54,22 @@ function typed(text: string): void {
   else if (!text) emit("clear");
   emit("search", text);
 }
+/**
+ * Enter goes on with the form when it takes just what was typed, as in any other field; whether what is known has
+ * arrived by then makes no difference.
+ */
+async function entered(event: KeyboardEvent, active: Choice | null): Promise<void> {
+  if (!props.free || (active && active.key !== props.chosen?.key)) return;
+  const { form } = event.target as HTMLInputElement;
+  await nextTick();
+  if (event.defaultPrevented) form?.requestSubmit();
+}
 const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "";
 </script>
 
 <template>
   <Combobox
+    v-slot="{ activeOption }"
     as="div"
     class="relative"
     :model-value="chosen"
@@ -80,6 +91,7 @@ const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "
         maxlength="320"
         @change="typed(($event.target as HTMLInputElement).value)"
         @blur="emit('search', '')"
+        @keydown.enter.capture="entered($event, activeOption as Choice | null)"
       />
       <ComboboxButton class="absolute top-0 right-0 h-full px-2 text-mute" aria-label="show all">
         <svg viewBox="0 0 10 6" class="w-[10px]" aria-hidden="true">
