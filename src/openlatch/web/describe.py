@@ -3,9 +3,9 @@
 from __future__ import annotations
 
 import re
-from collections.abc import Iterable
+from collections.abc import Iterable, Mapping
 from http import HTTPStatus
-from typing import Any
+from typing import Any, Literal
 
 from pydantic import BaseModel
 from pydantic.json_schema import models_json_schema
@@ -14,8 +14,9 @@ from openlatch import __version__
 from openlatch.glossary import GLOSSARY
 from openlatch.web.api import PREFIX, Route, needed
 from openlatch.wire import messages as wire
+from openlatch.wire.described import described, example
 
-__all__ = ["PROBLEMS", "answers", "openapi", "problems"]
+__all__ = ["PROBLEMS", "answers", "openapi", "problems", "request"]
 
 PROBLEMS = {
     400: "What was sent cannot be read.",
@@ -31,6 +32,7 @@ PROBLEMS = {
     503: "A provider does not answer, or the service is busy; it can be tried again.",
 }
 """What can go wrong, by its status."""
+Schema = dict[str, Any]
 _REFS = "#/components/schemas/{model}"
 
 
@@ -46,7 +48,9 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
     for route in routes:
         if route.query is not None:
             schemas |= route.query.model_json_schema(ref_template=_REFS).get("$defs", {})
-        paths.setdefault(_path(route.rule), {})[route.method.lower()] = _operation(route, routes)
+    schemas = {name: _with_fields(name, schema, schemas) for name, schema in sorted(schemas.items())}
+    for route in routes:
+        paths.setdefault(_path(route.rule), {})[route.method.lower()] = _operation(route, routes, schemas)
     return {
         "openapi": "3.1.0",
         "info": {
@@ -59,7 +63,7 @@ def openapi(routes: Iterable[Route]) -> dict[str, Any]:
         "tags": [{"name": term.tag, "description": term.meaning} for term in GLOSSARY],
         "paths": paths,
         "components": {
-            "schemas": dict(sorted(schemas.items())),
+            "schemas": schemas,
             "responses": {
                 str(status): {
                     "description": f"{text} What happened and what to do (RFC 9457).",
@@ -79,15 +83,28 @@ def _path(rule: str) -> str:
     return re.sub(r"<(?:[^:>]+:)?([^>]+)>", r"{\1}", rule)
 
 
-def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
+def _with_fields(name: str, schema: Schema, shared: Mapping[str, Schema]) -> Schema:
+    fields = schema.get("properties")
+    if not fields:
+        return schema
+    return schema | {"properties": {field: described(name, field, said, shared) for field, said in fields.items()}}
+
+
+def _parameter(where: Literal["path", "query"], name: str, schema: Schema, shared: Mapping[str, Schema]) -> Schema:
+    """A parameter as it is described: what it says, and an example, stand beside its schema."""
+    said = described(where, name, {k: v for k, v in schema.items() if k != "title"}, shared)
+    text = said.pop("description", "")
+    return {"name": name, "in": where, "required": where == "path", "description": text, "schema": said}
+
+
+def _operation(route: Route, routes: Iterable[Route], shared: Mapping[str, Schema]) -> dict[str, Any]:
     parameters = [
-        {"name": name, "in": "path", "required": True, "schema": _path_schema(kind)}
+        _parameter("path", name, _path_schema(kind), shared)
         for kind, name in re.findall(r"<(?:([^:>]+):)?([^>]+)>", route.rule)
     ]
     if route.query is not None:
         for name, schema in route.query.model_json_schema(ref_template=_REFS)["properties"].items():
-            plain = {k: v for k, v in schema.items() if k != "title"}
-            parameters.append({"name": name, "in": "query", "required": False, "schema": plain})
+            parameters.append(_parameter("query", name, schema, shared))
     if route.method != "GET" and not route.public:
         text = "a word of your own, such as a UUID: sent twice with the same one, the request is carried out once"
         parameters.append(
@@ -110,7 +127,7 @@ def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
         "summary": route.summary,
         "parameters": parameters,
         "responses": {
-            **{str(status): _answer(route, status) | _links(route, routes) for status in answers(route)},
+            **{str(status): _answer(route, status, shared) | _links(route, routes) for status in answers(route)},
             **{str(status): _problem(route, status) for status in problems(route)},
         },
         "security": [] if route.public else [{"token": []}, {"session": []}],
@@ -118,7 +135,7 @@ def _operation(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
     if route.body is not None:
         described["requestBody"] = {
             "required": needed(route.body),
-            "content": {"application/json": {"schema": _ref(route.body)}},
+            "content": {"application/json": {"schema": _ref(route.body), "example": request(route.body, shared)}},
         }
     if route.takes:
         described["requestBody"] = {"required": True, "content": {kind: {} for kind in route.takes}}
@@ -176,19 +193,30 @@ def _links(route: Route, routes: Iterable[Route]) -> dict[str, Any]:
     return {"links": links} if links else {}
 
 
-def _answer(route: Route, status: int) -> dict[str, Any]:
+def request(model: type[BaseModel], shared: Mapping[str, Schema]) -> Any:
+    """Return the least that a body of a request can be: what is needed; the first of what it can be, if nothing is."""
+    whole = example(_ref(model), shared)
+    needed = shared[model.__name__].get("required", [])
+    return {name: whole[name] for name in needed or list(whole)[:1]}
+
+
+def _content(model: type[BaseModel], shared: Mapping[str, Schema]) -> dict[str, Any]:
+    return {"schema": _ref(model), "example": example(_ref(model), shared)}
+
+
+def _answer(route: Route, status: int, shared: Mapping[str, Schema]) -> dict[str, Any]:
     if status == 304:
         return {"description": "It is still what If-None-Match names."}
     if route.files:
         content: dict[str, Any] = {kind.partition(";")[0]: {} for kind in route.files}
         if route.returns is not None:
-            content["application/json"] = {"schema": _ref(route.returns)}
+            content["application/json"] = _content(route.returns, shared)
         return {"description": "the file", "content": content}
     if route.returns is None:
         return {"description": HTTPStatus(status).phrase}
     return {
         "description": HTTPStatus(status).phrase,
-        "content": {"application/json": {"schema": _ref(route.returns)}},
+        "content": {"application/json": _content(route.returns, shared)},
     }
 
 
