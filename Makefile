@@ -3,33 +3,35 @@
 VENV := .venv
 BIN := $(VENV)/bin
 CONSOLE := src/openlatch/web/console/index.html
+SITE := src/openlatch/web/help/index.html
+SITE_SOURCES := $(shell find docs -name screenshots -prune -o -name man -prune -o -type f -print)
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print) docs/reference/openapi.json
 
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test check shuffled nightly mutants lint setup console types bench crash screenshots audit lock clean
+.PHONY: help demo tour test check shuffled nightly mutants lint setup console site types bench crash screenshots audit lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
 
-demo: setup console ## run the demo until Ctrl-C
+demo: setup console site ## run the demo until Ctrl-C
 	@$(BIN)/openlatch demo
 
-tour: setup console ## play the whole loop once, on a private copy of the demo
+tour: setup console site ## play the whole loop once, on a private copy of the demo
 	@$(BIN)/openlatch tour
 
-test: test-packages setup console ## run all tests, side by side on two processes; says what took longest
+test: test-packages setup console site ## run all tests, side by side on two processes; says what took longest
 	@cd console && npm test --silent
 	@$(BIN)/pytest -n 2 --durations=12
 
-check: setup ## run the tests that need neither browser nor stack, those of `TESTS=tests/…` only if given
+check: setup site ## run the tests that need neither browser nor stack, those of `TESTS=tests/…` only if given
 	@$(BIN)/pytest -n 2 $(or $(TESTS),tests/core tests/client tests/web tests/store tests/test_guards.py tests/test_habits.py)
 
-shuffled: test-packages setup console ## run all tests in three random orders
+shuffled: test-packages setup console site ## run all tests in three random orders
 	@for seed in 1 2 3; do $(BIN)/pytest -n 2 -p randomly --randomly-seed=$$seed || exit 1; done
 
-nightly: test-packages setup console ## run all tests with many more made-up inputs
+nightly: test-packages setup console site ## run all tests with many more made-up inputs
 	@OPENLATCH_FUZZ=20 $(BIN)/pytest -n 2 --hypothesis-profile nightly
 
 mutants: setup ## change the heart of the core a little, thousands of times (`OF=openlatch.core.taking_back.proof*`), and say what no test sees
@@ -47,13 +49,15 @@ setup: $(VENV)/.made ## make .venv from the lock
 
 console: $(CONSOLE) ## build the console
 
+site: $(SITE) ## make the pages of the documentation, which the service answers below /help
+
 bench: setup ## measure; one JSON line for each benchmark
 	@$(BIN)/python -m bench
 
 crash: setup ## kill worker, service, provider and database over hundreds of orders, and count what is lost or done twice
 	@$(BIN)/python -m bench crash
 
-screenshots: picture-packages setup console ## take the pictures of docs/screenshots anew, from a fresh demo
+screenshots: picture-packages setup console site ## take the pictures of docs/screenshots anew, from a fresh demo
 	@$(BIN)/python docs/screenshots/take.py
 
 audit: setup console/node_modules/.made ## write the bill of materials, and ask for known weaknesses where a registry answers
@@ -67,7 +71,7 @@ lock: ## work out requirements.lock anew (needs uv)
 		--extra service --extra dev pyproject.toml -o requirements.lock
 
 clean: ## delete everything that was built, and the demo's data
-	@rm -rf $(VENV) console/node_modules $(dir $(CONSOLE)) .demo
+	@rm -rf $(VENV) console/node_modules $(dir $(CONSOLE)) $(dir $(SITE)) .demo
 
 .PHONY: packages test-packages picture-packages
 packages:
@@ -94,4 +98,9 @@ console/node_modules/.made: console/package-lock.json | packages
 $(CONSOLE): console/node_modules/.made $(CONSOLE_SOURCES)
 	@echo "building the console"
 	@cd console && npm run --silent types >/dev/null && npm run --silent check >/dev/null && npx vite build --logLevel warn
+	@touch $@
+
+$(SITE): $(VENV)/.made console/node_modules/.made $(SITE_SOURCES)
+	@echo "making the pages of the documentation"
+	@$(BIN)/python docs/site/make.py $(dir $(SITE))
 	@touch $@

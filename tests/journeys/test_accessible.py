@@ -108,3 +108,22 @@ def test_on_a_phone_the_places_are_in_a_menu(page: Page) -> None:
     page.get_by_role("navigation").get_by_role("link", name="Flags").click()
     expect(page.get_by_role("heading", name="Flags", level=1)).to_be_visible()
     expect(page.get_by_role("link", name="Log", exact=True)).to_be_hidden()
+
+
+def test_the_help_is_found_searched_and_read_by_everyone(page: Page) -> None:
+    sign_in(page)
+    page.get_by_role("link", name="Help", exact=True).click()
+    page.get_by_role("heading", name="Open Latch", exact=True).wait_for()
+    assert faults_of(page) == []
+    page.get_by_role("searchbox", name="Search the help").fill("pause access")
+    page.keyboard.press("Enter")
+    page.get_by_role("link", name="Taking it back").last.click()
+    page.get_by_role("heading", name="Taking it back", exact=True).wait_for()
+    for size, scheme in ((ZOOMED, "light"), (PHONE, "dark")):
+        page.set_viewport_size(size)
+        page.emulate_media(color_scheme=scheme)
+        for path in ("guide/taking-back.html", "reference/api/entries.html", "search.html?q=pause"):
+            page.goto(f"/help/{path}")
+            assert faults_of(page) == []
+            wide = page.evaluate("document.documentElement.scrollWidth - document.documentElement.clientWidth")
+            assert wide == 0, path

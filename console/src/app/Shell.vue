@@ -159,6 +159,7 @@ async function signOut(): Promise<void> {
             </div>
             <div class="mt-1 flex flex-wrap gap-x-[9px] text-small">
               <RouterLink class="link inline-block py-[3px]" to="/told">Notices</RouterLink>
+              <a class="link inline-block py-[3px]" href="/help/">Help</a>
               <button class="link py-[3px]" type="button" @click="signOut">Sign out</button>
               <button class="link py-[3px]" type="button" @click="theme.toggle">
                 {{ theme.dark.value ? "Light" : "Dark" }}

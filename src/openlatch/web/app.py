@@ -1,16 +1,14 @@
-"""The Flask app: routes, errors, headers, health, metrics, and the built console."""
+"""The Flask app: routes, errors, headers, health and metrics."""
 
 from __future__ import annotations
 
-import mimetypes
 import os
 import time
 from datetime import timedelta
-from pathlib import Path
 
 import orjson
 import structlog
-from flask import Flask, Response, g, request, send_from_directory
+from flask import Flask, Response, g, request
 from prometheus_client import REGISTRY as PROCESS
 from prometheus_client import CollectorRegistry, Counter, Histogram, generate_latest, multiprocess
 from werkzeug.middleware.proxy_fix import ProxyFix
@@ -19,17 +17,13 @@ from openlatch.errors import NotFound
 from openlatch.web import describe
 from openlatch.web.api import MOST_BYTES, PREFIX, Backend, bind, bind_errors
 from openlatch.web.doors import Doors
+from openlatch.web.pages import POLICY, bind_console, bind_help
 from openlatch.web.routes import ALL
 
 __all__ = ["create_app", "description"]
 
 SECRET_PARTS = ("link", "address")
 """what no log holds: the parts of paths that are as good as a password"""
-CONSOLE = Path(__file__).parent / "console"
-POLICY = (
-    "default-src 'self'; script-src 'self'; style-src 'self'; img-src 'self'; font-src 'self'; connect-src 'self'; "
-    "object-src 'none'; base-uri 'none'; form-action 'self'; frame-ancestors 'none'; require-trusted-types-for 'script'"
-)
 HEADERS = {
     "Content-Security-Policy": POLICY,
     "X-Content-Type-Options": "nosniff",
@@ -59,7 +53,8 @@ def create_app(backend: Backend) -> Flask:
         bind(app, routes)
     _watch(app, secure=backend.secure_cookies)
     _operate(app, backend)
-    _console(app)
+    bind_help(app)
+    bind_console(app)
     slow = [route for routes in ALL for route in routes.all if route.takes or (route.files and not route.public)]
     long = {route.rule.rpartition("/")[2] for route in slow}
     doors = Doors(app.wsgi_app, backend.threads, PREFIX, long)
@@ -135,32 +130,3 @@ def _operate(app: Flask, backend: Backend) -> None:
     @app.get(f"{PREFIX}/openapi.json")
     def openapi() -> Response:
         return Response(document, content_type="application/json")
-
-
-def _console(app: Flask) -> None:
-    @app.get("/")
-    @app.get("/<path:path>")
-    def console(path: str = "") -> Response:
-        if path == "api" or (path.startswith(("api/", "assets/")) and not (CONSOLE / path).is_file()):
-            raise NotFound(f"There is nothing at /{path}.", next_step="Check the address.")
-        if not (CONSOLE / "index.html").is_file():
-            raise NotFound("The console is not built yet.", next_step="Build it with `make console`.")
-        name = path if path and (CONSOLE / path).is_file() else "index.html"
-        response = _file(name)
-        lasting = name.startswith("assets/")
-        response.headers["Cache-Control"] = "public, max-age=31536000, immutable" if lasting else "no-cache"
-        return response
-
-
-def _file(name: str) -> Response:
-    """A file of the console, in the compressed form that the build has laid beside it if the browser takes that."""
-    packed = (CONSOLE / f"{name}.gz").is_file()
-    if packed and request.accept_encodings.quality("gzip") > 0:
-        kind = mimetypes.guess_type(name)[0]
-        response = send_from_directory(CONSOLE, f"{name}.gz", mimetype=kind)
-        response.headers["Content-Encoding"] = "gzip"
-    else:
-        response = send_from_directory(CONSOLE, name)
-    if packed:
-        response.headers["Vary"] = "Accept-Encoding"
-    return response
