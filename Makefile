@@ -3,6 +3,7 @@
 VENV := .venv
 BIN := $(VENV)/bin
 CONSOLE := src/openlatch/web/console/index.html
+AIO := src/openlatch/client/aio.py
 SITE := src/openlatch/web/help/index.html
 SITE_SOURCES := $(shell find docs -name screenshots -prune -o -name man -prune -o -type f -print)
 CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -type f -print) docs/reference/openapi.json
@@ -39,13 +40,13 @@ mutants: setup ## change the heart of the core a little, thousands of times (`OF
 	@$(BIN)/mutmut results
 
 lint: setup console/node_modules/.made ## check style, types and layers
-	@$(BIN)/ruff format --check src tests bench docs
-	@$(BIN)/ruff check src tests bench docs
+	@$(BIN)/ruff format --check src tests bench docs tools
+	@$(BIN)/ruff check src tests bench docs tools
 	@$(BIN)/mypy
 	@$(BIN)/lint-imports
 	@cd console && npm run --silent types >/dev/null && npm run --silent check && npm run --silent lint
 
-setup: $(VENV)/.made ## make .venv from the lock
+setup: $(VENV)/.made $(AIO) ## make .venv from the lock
 
 console: $(CONSOLE) ## build the console
 
@@ -88,6 +89,10 @@ $(VENV)/.made: requirements.lock pyproject.toml | packages
 	@python3 -m venv $(VENV)
 	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --require-hashes -r requirements.lock
 	@$(BIN)/pip install --quiet --disable-pip-version-check --no-deps --no-build-isolation -e .
+	@touch $@
+
+$(AIO): $(VENV)/.made tools/aio.py $(filter-out $(AIO),$(wildcard src/openlatch/client/*.py))
+	@$(BIN)/python tools/aio.py
 	@touch $@
 
 console/node_modules/.made: console/package-lock.json | packages

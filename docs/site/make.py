@@ -34,7 +34,6 @@ def main(target: Path) -> int:
     with TemporaryDirectory() as scratch:
         source, made = Path(scratch) / "docs", Path(scratch) / "made"
         shutil.copytree(DOCS, source, ignore=LEFT_OUT)
-        shutil.copy(SITE / "index.md", source / "index.md")
         write(source / "reference")
         with (source / "decisions" / "README.md").open("a", encoding="utf-8") as decisions:
             decisions.write("\n```{toctree}\n:hidden:\n:glob:\n\n0*\n```\n")

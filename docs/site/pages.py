@@ -142,6 +142,8 @@ def _row(cells: tuple[str, ...]) -> str:
 def _client() -> Iterator[str]:
     yield "# The client library\n"
     yield (inspect.getdoc(Client) or "") + "\n"
+    yield "`AsyncClient` of `openlatch.client.aio` has the same methods, to be awaited. What is meant by `wire` are the"
+    yield "models of `openlatch.wire.messages`, field by field in [messages](api/messages.md).\n"
     for name, method in inspect.getmembers(Client, inspect.isfunction):
         if not name.startswith("_"):
             signature = str(inspect.signature(method)).replace("'", "").replace("(self, ", "(").replace("(self)", "()")

@@ -44,6 +44,7 @@ __all__ = [
     "NotConfirmed",
     "NotFound",
     "NotSignedIn",
+    "NotYet",
     "OpenLatchError",
     "OtherVersion",
     "ProviderDown",
@@ -215,6 +216,14 @@ class ServiceUnreachable(OpenLatchError):
     code = "service-unreachable"
     status = 503
     title = "Open Latch does not answer"
+
+
+class NotYet(OpenLatchError):
+    """What a client waits for was not over within the time that it was given."""
+
+    code = "not-yet"
+    status = 504
+    title = "Not over yet"
 
 
 class Misconfigured(OpenLatchError):

@@ -69,9 +69,9 @@ class ImportsCalls(Transport):
         """Return the imports of a provider, the latest first."""
         return self._pages(wire.ImportList, f"/providers/{part(provider)}/imports", {})
 
-    def follow_import(self, text: str, *, every: float = 0.3) -> Iterator[wire.Import]:
+    def follow_import(self, text: str, *, every: float = 0.3, within: float | None = None) -> Iterator[wire.Import]:
         """Yield an import whenever it has got further, until it is done or failed."""
-        return self._follow(lambda: self.list_import(text), _over, every)
+        return self._follow(lambda: self.list_import(text), _over, every, within)
 
     def _upload(
         self, path: str, content: bytes, file_format: str, form: wire.ImportForm | None, name: str

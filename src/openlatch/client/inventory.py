@@ -3,10 +3,11 @@
 from __future__ import annotations
 
 from collections.abc import Iterator, Sequence
-from typing import Any
+from typing import Unpack
 from uuid import UUID
 
 from openlatch.client.transport import Transport, part, plain
+from openlatch.client.wanted import AccountFile, EntriesWanted, EntryFile, EntryFilter, KeptFields, PartyFile
 from openlatch.wire import messages as wire
 from openlatch.words import AccountOrder, Criticality, Listable, PartyOrder
 
@@ -16,19 +17,19 @@ __all__ = ["InventoryCalls"]
 class InventoryCalls(Transport):
     """The inventory."""
 
-    def entries(self, **wanted: Any) -> Iterator[wire.Entry]:
-        """Return entries; `wanted` are the fields of EntryQuery, such as state="live", flagged=True, sort="party"."""
+    def entries(self, **wanted: Unpack[EntriesWanted]) -> Iterator[wire.Entry]:
+        """Return the entries that a filter leaves, such as state="live", flagged=True, sort="party"."""
         return self._pages(wire.EntryList, "/entries", wanted)
 
-    def export(self, file_format: str = "csv", **wanted: Any) -> bytes:
+    def export(self, file_format: str = "csv", **wanted: Unpack[EntryFile]) -> bytes:
         """Return the entries that a filter leaves as a file: `csv`, `jsonl` or `xlsx`; `wanted` as for `entries`."""
         return b"".join(self.export_pieces(file_format, **wanted))
 
-    def export_pieces(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+    def export_pieces(self, file_format: str = "csv", **wanted: Unpack[EntryFile]) -> Iterator[bytes]:
         """Return the same file piece by piece, as the service reads it."""
         return self._pieces("/entries/export", params=plain(wanted) | {"format": file_format})
 
-    def summary(self, **wanted: Any) -> wire.Summary:
+    def summary(self, **wanted: Unpack[EntryFilter]) -> wire.Summary:
         """Return how many entries a filter leaves, and how many of them have a flag."""
         return self._send(wire.Summary, "GET", "/entries/summary", params=plain(wanted))
 
@@ -62,7 +63,7 @@ class InventoryCalls(Transport):
         wanted = {"q": q, "provider": provider, "criticality": criticality, "practice": practice, "risk": risk}
         return self._pages(wire.AccountList, "/accounts", {**wanted, "sort": sort})
 
-    def accounts_export(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+    def accounts_export(self, file_format: str = "csv", **wanted: Unpack[AccountFile]) -> Iterator[bytes]:
         """Return them as a file, piece by piece: `csv`, `jsonl` or `xlsx`; `wanted` as for `accounts`."""
         return self._pieces("/accounts/export", params=plain(wanted) | {"format": file_format})
 
@@ -83,7 +84,7 @@ class InventoryCalls(Transport):
         """Return connected apps in order, each with what it holds on every account."""
         return self._pages(wire.AppList, "/apps", {"q": q, "outside": outside, "risk": risk, "sort": sort})
 
-    def apps_export(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+    def apps_export(self, file_format: str = "csv", **wanted: Unpack[PartyFile]) -> Iterator[bytes]:
         """Return them as a file, piece by piece: `csv`, `jsonl` or `xlsx`; `wanted` as for `apps`."""
         return self._pieces("/apps/export", params=plain(wanted) | {"format": file_format})
 
@@ -94,9 +95,9 @@ class InventoryCalls(Transport):
         wanted = {"account": account, "party": party, "how": how, "limit": limit}
         return self._pages(wire.ActivityList, "/activity", wanted)
 
-    def keep(self, provider: str, **fields: Any) -> wire.Entry:
+    def keep(self, provider: str, **fields: Unpack[KeptFields]) -> wire.Entry:
         """Keep an entry of a provider by hand, or correct it; `fields` are those of KeptEntry, such as account."""
-        body = wire.KeptEntry(**fields).model_dump(mode="json")
+        body = wire.KeptEntry.model_validate(fields).model_dump(mode="json")
         return self._send(wire.Entry, "POST", f"/providers/{part(provider)}/entries", json=body)
 
     def vouch(self, entry: str) -> wire.Entry:

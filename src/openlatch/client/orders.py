@@ -108,6 +108,6 @@ class OrdersCalls(Transport):
         """Return the public keys that receipts can be checked with, as a JSON Web Key set."""
         return self._send(wire.ReceiptKeys, "GET", "/receipt-keys").model_dump()
 
-    def follow(self, order: str, *, every: float = 0.3) -> Iterator[wire.Order]:
+    def follow(self, order: str, *, every: float = 0.3, within: float | None = None) -> Iterator[wire.Order]:
         """Yield an order whenever it has moved on, until it is proved or cancelled, or waits for a person or a day."""
-        return self._follow(lambda: self.order(order), _resting, every)
+        return self._follow(lambda: self.order(order), _resting, every, within)

@@ -3,9 +3,10 @@
 from __future__ import annotations
 
 from collections.abc import Iterator
-from typing import Any
+from typing import Unpack
 
 from openlatch.client.transport import Transport, part, plain
+from openlatch.client.wanted import PartyFile
 from openlatch.wire import messages as wire
 from openlatch.words import PartyOrder, PartyStatus
 
@@ -29,7 +30,7 @@ class PartiesCalls(Transport):
         wanted = {"q": q, "kind": kind, "status": status, "outside": outside, "risk": risk, "sort": sort}
         return self._pages(wire.PartyList, "/parties", wanted)
 
-    def parties_export(self, file_format: str = "csv", **wanted: Any) -> Iterator[bytes]:
+    def parties_export(self, file_format: str = "csv", **wanted: Unpack[PartyFile]) -> Iterator[bytes]:
         """Return them as a file, piece by piece: `csv`, `jsonl` or `xlsx`; `wanted` as for `parties`."""
         return self._pieces("/parties/export", params=plain(wanted) | {"format": file_format})
 

@@ -4,9 +4,11 @@ from __future__ import annotations
 
 from collections.abc import Iterator
 from datetime import date
+from typing import Unpack
 from uuid import UUID
 
 from openlatch.client.transport import Transport, part
+from openlatch.client.wanted import ReadingFields
 from openlatch.wire import messages as wire
 
 __all__ = ["ProvidersCalls"]
@@ -30,7 +32,7 @@ class ProvidersCalls(Transport):
         return self._send(wire.ConnectorList, "GET", "/connectors").items
 
     def add_provider(
-        self, name: str, connector: str, settings: dict[str, str], secret: str = "", **more: int
+        self, name: str, connector: str, settings: dict[str, str], secret: str = "", **more: Unpack[ReadingFields]
     ) -> wire.Provider:
         """Add a provider; `more` may be read_every and stale_after (minutes), most_gone (percent), vouch_days."""
         body = {"name": name, "connector": connector, "settings": settings, "secret": secret, **more}
@@ -43,7 +45,7 @@ class ProvidersCalls(Transport):
         name: str | None = None,
         settings: dict[str, str] | None = None,
         secret: str | None = None,
-        **more: int,
+        **more: Unpack[ReadingFields],
     ) -> wire.Provider:
         """Change how a provider is called, reached and read; None leaves as it is, `more` is as in `add_provider`.
 
@@ -121,6 +123,8 @@ class ProvidersCalls(Transport):
         """Return readings, the latest first."""
         return self._pages(wire.ReadingList, "/readings", {"provider": provider})
 
-    def follow_reading(self, reading_id: UUID, *, every: float = 0.3) -> Iterator[wire.Reading]:
+    def follow_reading(
+        self, reading_id: UUID, *, every: float = 0.3, within: float | None = None
+    ) -> Iterator[wire.Reading]:
         """Yield a reading whenever it has moved on, until it is over; looks every so many seconds."""
-        return self._follow(lambda: self.reading(reading_id), lambda r: r.state not in _OPEN_READING, every)
+        return self._follow(lambda: self.reading(reading_id), lambda r: r.state not in _OPEN_READING, every, within)

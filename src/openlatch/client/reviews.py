@@ -4,9 +4,10 @@ from __future__ import annotations
 
 from collections.abc import Iterator, Mapping, Sequence
 from datetime import date
-from typing import Any
+from typing import Any, Unpack
 
 from openlatch.client.transport import Transport, part, plain
+from openlatch.client.wanted import ReviewChange, ReviewFields
 from openlatch.wire import messages as wire
 
 __all__ = ["ReviewsCalls"]
@@ -34,15 +35,15 @@ class ReviewsCalls(Transport):
         """Return one review, by id, short form or name."""
         return self._send(wire.Review, "GET", f"/reviews/{part(review)}")
 
-    def check_review(self, name: str, **fields: Any) -> wire.ReviewText:
+    def check_review(self, name: str, **fields: Unpack[ReviewFields]) -> wire.ReviewText:
         """Return what a review would mean, by the fields of wire.NewReview; changes nothing."""
         return self._send(wire.ReviewText, "POST", "/reviews/check", json=_review(name, fields))
 
-    def add_review(self, name: str, **fields: Any) -> wire.Review:
+    def add_review(self, name: str, **fields: Unpack[ReviewFields]) -> wire.Review:
         """Store a review, by the fields of wire.NewReview; it takes place by itself from then on."""
         return self._send(wire.Review, "POST", "/reviews", json=_review(name, fields))
 
-    def change_review(self, review: str, name: str, **fields: Any) -> wire.Review:
+    def change_review(self, review: str, name: str, **fields: Unpack[ReviewChange]) -> wire.Review:
         """Change a review to these fields; with `version`, only if nobody changed it since."""
         return self._send(wire.Review, "PUT", f"/reviews/{part(review)}", json=_review(name, fields))
 
@@ -163,6 +164,6 @@ class ReviewsCalls(Transport):
         """Try once more to give the order of a decision of which none came."""
         return self._send(wire.Round, "POST", f"/rounds/{part(round_)}/try-again", json={"place": place})
 
-    def follow_round(self, round_: str, *, every: float = 0.5) -> Iterator[wire.Round]:
+    def follow_round(self, round_: str, *, every: float = 0.5, within: float | None = None) -> Iterator[wire.Round]:
         """Yield a round whenever it has moved on, until nothing in it goes on by itself."""
-        return self._follow(lambda: self.round(round_), lambda review_round: review_round.rests, every)
+        return self._follow(lambda: self.round(round_), lambda review_round: review_round.rests, every, within)

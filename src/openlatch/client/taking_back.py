@@ -72,9 +72,9 @@ class TakingBackCalls(Transport):
         body = {"place": place, "reason": reason, "owner": owner}
         return self._send(wire.Batch, "POST", f"/batches/{part(batch)}/left-open", json=body)
 
-    def follow_batch(self, batch: str, *, every: float = 0.5) -> Iterator[wire.Batch]:
+    def follow_batch(self, batch: str, *, every: float = 0.5, within: float | None = None) -> Iterator[wire.Batch]:
         """Yield a batch whenever it has moved on, until nothing in it goes on by itself."""
-        return self._follow(lambda: self.batch(batch), _batch_rests, every)
+        return self._follow(lambda: self.batch(batch), _batch_rests, every, within)
 
     def plan_leaver(self, party: str) -> wire.LeaverPlan:
         """Return what is to be done if a party goes; changes nothing."""

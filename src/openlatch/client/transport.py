@@ -5,7 +5,7 @@ from __future__ import annotations
 import ssl
 import time
 import uuid
-from collections.abc import Callable, Iterator
+from collections.abc import Callable, Iterator, Mapping
 from types import TracebackType
 from typing import Any, Self, TypeVar
 from urllib.parse import quote
@@ -15,7 +15,7 @@ from pydantic import BaseModel, ValidationError
 
 from openlatch import __version__
 from openlatch.client.address import service_address
-from openlatch.errors import BY_CODE, Invalid, NotConfirmed, OpenLatchError, ServiceUnreachable, UnderWay
+from openlatch.errors import BY_CODE, Invalid, NotConfirmed, NotYet, OpenLatchError, ServiceUnreachable, UnderWay
 from openlatch.wire import messages as wire
 
 __all__ = ["Transport", "part", "plain"]
@@ -68,8 +68,8 @@ class Transport:
 
     # Who and where
 
-    def _pages(self, of: type[wire.Page[T]], path: str, wanted: dict[str, Any]) -> Iterator[T]:
-        limit = wanted.pop("limit", None)
+    def _pages(self, of: type[wire.Page[T]], path: str, wanted: Mapping[str, Any]) -> Iterator[T]:
+        limit = wanted.get("limit")
         params = plain(wanted) | {"limit": str(min(limit or 500, 500))}
         given = 0
         while True:
@@ -83,8 +83,12 @@ class Transport:
                 return
             params["cursor"] = page.next
 
-    def _follow(self, look: Callable[[], M], over: Callable[[M], bool], every: float) -> Iterator[M]:
+    def _follow(
+        self, look: Callable[[], M], over: Callable[[M], bool], every: float, within: float | None = None
+    ) -> Iterator[M]:
+        """Yield what a look shows, whenever it is different; raises NotYet if it is not over within some seconds."""
         last: M | None = None
+        waited = 0.0
         while True:
             model = look()
             if model != last:
@@ -92,6 +96,9 @@ class Transport:
             if over(model):
                 return
             last = model
+            if within is not None and waited >= within:
+                raise NotYet(f"It is not over after {waited:.0f} seconds, and goes on.", next_step="Look again later.")
+            waited += every
             self.pause(every)
 
     def _report(self, of: str, form: str) -> bytes:
@@ -213,7 +220,7 @@ def _error(answer: httpx.Response) -> OpenLatchError:
     return error
 
 
-def plain(wanted: dict[str, Any]) -> dict[str, str]:
+def plain(wanted: Mapping[str, Any]) -> dict[str, str]:
     """Return what is wanted as the query of an address; what is empty is left out."""
     words = {True: "true", False: "false"}
     return {

@@ -2,18 +2,20 @@
 
 from __future__ import annotations
 
-import time
 from collections.abc import Iterator, Mapping
 from typing import Any
 
 from openlatch.client.transport import Transport, part
-from openlatch.errors import ServiceUnreachable
 from openlatch.wire import messages as wire
 
 __all__ = ["WhatIfCalls"]
 
-_EVERY = 0.3
+_SOON = 0.3
 """seconds between two looks"""
+
+
+def _worked_out(proposal: wire.Proposal) -> bool:
+    return proposal.state != "working"
 
 
 class WhatIfCalls(Transport):
@@ -61,15 +63,5 @@ class WhatIfCalls(Transport):
         return self._send(wire.Proposal, "POST", f"/proposals/{part(proposal)}/apply", json={"run": run})
 
     def worked_out(self, proposal: str, *, within: float = 120) -> wire.Proposal:
-        """Return a proposal once its latest version is worked out; raises ServiceUnreachable after so many seconds."""
-        end = time.monotonic() + within
-        while True:
-            the_proposal = self.proposal(proposal)
-            if the_proposal.state != "working":
-                return the_proposal
-            if time.monotonic() > end:
-                raise ServiceUnreachable(
-                    f"Proposal {the_proposal.ref} is still being worked out after {within:.0f} seconds.",
-                    next_step="Ask again later; see that a worker runs.",
-                )
-            self.pause(_EVERY)
+        """Return a proposal once its latest version is worked out; raises NotYet after so many seconds."""
+        return list(self._follow(lambda: self.proposal(proposal), _worked_out, _SOON, within))[-1]

@@ -33,6 +33,7 @@ PROBLEMS = {
 }
 """What can go wrong, by its status."""
 Schema = dict[str, Any]
+_A_FILE = {"schema": {"type": "string", "format": "binary"}}
 _REFS = "#/components/schemas/{model}"
 
 
@@ -138,7 +139,7 @@ def _operation(route: Route, routes: Iterable[Route], shared: Mapping[str, Schem
             "content": {"application/json": {"schema": _ref(route.body), "example": request(route.body, shared)}},
         }
     if route.takes:
-        described["requestBody"] = {"required": True, "content": {kind: {} for kind in route.takes}}
+        described["requestBody"] = {"required": True, "content": {kind: dict(_A_FILE) for kind in route.takes}}
     return described
 
 
@@ -208,7 +209,7 @@ def _answer(route: Route, status: int, shared: Mapping[str, Schema]) -> dict[str
     if status == 304:
         return {"description": "It is still what If-None-Match names."}
     if route.files:
-        content: dict[str, Any] = {kind.partition(";")[0]: {} for kind in route.files}
+        content: dict[str, Any] = {kind.partition(";")[0]: dict(_A_FILE) for kind in route.files}
         if route.returns is not None:
             content["application/json"] = _content(route.returns, shared)
         return {"description": "the file", "content": content}
