@@ -11,7 +11,7 @@ CONSOLE_SOURCES := $(shell find console -path console/node_modules -prune -o -ty
 # Without compiled modules every start would compile all libraries anew.
 unexport PYTHONDONTWRITEBYTECODE
 
-.PHONY: help demo tour test check shuffled nightly mutants lint setup console site types bench crash screenshots audit lock clean
+.PHONY: help demo tour test check shuffled nightly mutants lint setup console site types bench crash screenshots journeys audit lock clean
 
 help: ## show this
 	@sed -n 's/^\([a-z]*\):.*## /  make \1\t/p' $(MAKEFILE_LIST) | expand -t 20
@@ -60,6 +60,9 @@ crash: setup ## kill worker, service, provider and database over hundreds of ord
 
 screenshots: picture-packages setup console site ## take the pictures of docs/screenshots anew, from a fresh demo
 	@$(BIN)/python docs/screenshots/take.py
+
+journeys: picture-packages setup console site ## play the fifteen journeys on a fresh demo, and write docs/journeys.md
+	@$(BIN)/python docs/site/journeys.py
 
 audit: setup console/node_modules/.made ## write the bill of materials, and ask for known weaknesses where a registry answers
 	@$(BIN)/python tools/bill.py > bill.json && echo "bill.json: $$(grep -c '"purl"' bill.json) packages"

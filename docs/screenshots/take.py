@@ -72,7 +72,7 @@ def console(browser: Browser, stack: Stack) -> None:
     page.get_by_role("button", name="End or narrow…").click()
     page.get_by_role("heading", name="What happens").wait_for()
     shoot(page, "end-access")
-    page.get_by_label("Why, for the log").fill("Finished in spring")
+    page.get_by_label("Reason, for the log").fill("Finished in spring")
     page.get_by_role("button", name="End access", exact=True).click()
     page.get_by_text("A fresh reading of the provider shows it gone.").wait_for()
     shoot(page, "order-proved")

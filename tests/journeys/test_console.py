@@ -40,7 +40,7 @@ def test_sign_in_filter_to_flagged_open_end_access_see_proved(
     expect(panel.get_by_text("One payment depends on it")).to_be_visible()
     assert desk.effects(entry) == 0
 
-    panel.get_by_label("Why, for the log").fill("Finished in spring")
+    panel.get_by_label("Reason, for the log").fill("Finished in spring")
     panel.get_by_role("button", name="End access", exact=True).click()
     expect(panel.get_by_text("A fresh reading of the provider shows it gone.")).to_be_visible()
     expect(panel.get_by_text("It has ended, so it has no flags.")).to_be_visible()

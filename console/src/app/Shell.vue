@@ -158,14 +158,14 @@ async function signOut(): Promise<void> {
               <span class="small whitespace-nowrap">{{ me.person.role }}</span>
             </div>
             <div class="mt-1 flex flex-wrap gap-x-[9px] text-small">
-              <RouterLink class="link inline-block py-[3px]" to="/told">Notices</RouterLink>
-              <a class="link inline-block py-[3px]" href="/help/">Help</a>
-              <button class="link py-[3px]" type="button" @click="signOut">Sign out</button>
-              <button class="link py-[3px]" type="button" @click="theme.toggle">
+              <RouterLink class="link inline-block py-[4px]" to="/told">Notices</RouterLink>
+              <a class="link inline-block py-[4px]" href="/help/">Help</a>
+              <button class="link py-[4px]" type="button" @click="signOut">Sign out</button>
+              <button class="link py-[4px]" type="button" @click="theme.toggle">
                 {{ theme.dark.value ? "Light" : "Dark" }}
               </button>
               <button
-                class="link py-[3px]"
+                class="link py-[4px]"
                 type="button"
                 aria-label="Keyboard shortcuts"
                 @click="sheet = true"

@@ -7,7 +7,9 @@ import { letGo } from "@/ui/ended";
 import { day, exact, lastDay } from "@/ui/time";
 
 defineProps<{ entry: Entry }>();
-const { zone } = useSession();
+const session = useSession();
+const { zone } = session;
+const mayAccept = session.may("flags.accept");
 </script>
 
 <template>
@@ -32,7 +34,7 @@ const { zone } = useSession();
           <template v-else
             >since <span :title="exact(flag.raised_at)">{{ day(flag.raised_at, zone) }}</span></template
           >
-          · <span class="text-act">facts</span>
+          · <span class="text-act">{{ mayAccept ? "why, or accept it" : "why" }}</span>
         </span>
       </span>
     </summary>

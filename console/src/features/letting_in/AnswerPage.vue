@@ -161,7 +161,7 @@ function no(): void {
             />
           </FormField>
         </fieldset>
-        <FormField v-if="declining" class="mt-5" label="Why, for whoever offered it (optional)">
+        <FormField v-if="declining" class="mt-5" label="Reason, for whoever offered it (optional)">
           <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
         </FormField>
         <ProblemNote v-if="answer.error.value" :error="answer.error.value" class="mt-4">

@@ -9,7 +9,7 @@ const emit = defineEmits<{ order: []; again: []; cancel: [] }>();
 </script>
 
 <template>
-  <FormField class="mt-4" label="Why, for the log (optional)">
+  <FormField class="mt-4" label="Reason, for the log (optional)">
     <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />
   </FormField>
   <ProblemNote v-if="error" :error="error" class="mt-5" @again="emit('again')" />

@@ -27,8 +27,8 @@ export const WORDS: Record<Act, Words> = {
   },
   "end-on": {
     name: "Last day",
-    title: (e) => `Give ${e.party.name} a last day?`,
-    act: "End it with that day",
+    title: (e) => `Set a last day for ${e.party.name}?`,
+    act: "Set the last day",
   },
   narrow: {
     name: "Narrow",
@@ -54,7 +54,7 @@ export const WORDS: Record<Act, Words> = {
   "change-secret": {
     name: "Change the secret",
     title: (e) => `Have “${e.level}” changed?`,
-    act: "Order that",
+    act: "Have it changed",
   },
   "give-back": {
     name: "Give back",

@@ -297,7 +297,7 @@ useShortcuts({
           </div>
           <label class="block">
             <span class="small mb-1 block"
-              >Why{{ needsReason ? "" : " (optional)" }}
+              >Reason{{ needsReason ? "" : " (optional)" }}
               <span v-if="needsReason" class="text-high">{{ item.needs_reason }}</span></span
             >
             <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" name="reason" />

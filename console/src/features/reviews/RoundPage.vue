@@ -229,7 +229,7 @@ const done = computed(() => {
                 : ""
             }}. Its decisions are kept, and the reviewers are told why.
           </p>
-          <FormField class="mt-2" label="Why">
+          <FormField class="mt-2" label="Reason">
             <input v-model="why" class="field w-full" required maxlength="1000" name="why" />
           </FormField>
           <ProblemNote v-if="callOff.error.value" :error="callOff.error.value" class="mt-2" />

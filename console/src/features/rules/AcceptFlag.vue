@@ -52,7 +52,7 @@ const refuse = useMutation({
         <button type="submit" class="button button-act" :disabled="accept.isPending.value || !why.trim()">
           Accept
         </button>
-        <button type="button" class="button" @click="emit('done')">Not now</button>
+        <button type="button" class="button" @click="emit('done')">Cancel</button>
       </div>
     </form>
     <ProblemNote

@@ -190,7 +190,7 @@ const off = computed(() => said.off ?? rule.value?.off ?? false);
             <form v-if="excepting" class="mt-3 grid max-w-md gap-3" @submit.prevent="except">
               <PartyField v-if="rule.applies_to !== 'account'" v-model="exception.party" label="Party" />
               <AccountField v-if="rule.applies_to !== 'party'" v-model="exception.account" />
-              <FormField label="Why">
+              <FormField label="Reason">
                 <input v-model="exception.reason" class="field w-full" required maxlength="300" />
               </FormField>
               <FormField label="Last day (optional)">

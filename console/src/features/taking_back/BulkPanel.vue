@@ -99,7 +99,7 @@ const command = computed(() => {
         The first {{ plan.looked_at }} of {{ plan.count.toLocaleString("en") }} were checked one by one.
       </p>
       <TogetherList :consequences="plan.consequences" :refused="plan.refused" />
-      <FormField class="mt-4" label="Why, for the log (optional)">
+      <FormField class="mt-4" label="Reason, for the log (optional)">
         <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
       </FormField>
       <FormField class="mt-3" :label="`To confirm, type how many there are: ${plan.count}`">

@@ -99,7 +99,7 @@ const order = useMutation({
           <FormField class="mt-3" label="Who takes care of what only people can do">
             <input v-model="who" class="field w-full" maxlength="200" autocomplete="off" />
           </FormField>
-          <FormField class="mt-3" label="Why, for the log (optional)">
+          <FormField class="mt-3" label="Reason, for the log (optional)">
             <input v-model="reason" class="field w-full" maxlength="1000" autocomplete="off" />
           </FormField>
           <FormField class="mt-3" :label="`To confirm, type how many items there are: ${plan.items.length}`">

@@ -100,9 +100,9 @@ function show(entry: string): void {
               :class="entry.ref === open ? 'bg-wash' : ''"
               @click="show(entry.ref)"
             >
-              <span class="text-right text-lead font-[620] tabular-nums" :aria-label="`risk ${entry.risk}`">{{
-                entry.risk
-              }}</span>
+              <span class="text-right text-lead font-[620] tabular-nums"
+                ><span class="sr-only">risk </span>{{ entry.risk }}</span
+              >
               <SeverityNotch
                 v-if="entry.flags[0]"
                 :severity="entry.flags[0].severity"

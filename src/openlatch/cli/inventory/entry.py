@@ -221,7 +221,7 @@ def end(entry: str, until: datetime | None, successor: str, **how: Any) -> None:
         order_entry(entry, "end", "End this access?", {"successor": successor}, **how)
     else:
         wish = {"until": last(until), "successor": successor}
-        order_entry(entry, "end-on", "End it with that day?", wish, **how)
+        order_entry(entry, "end-on", "Set the last day?", wish, **how)
 
 
 @entry.command("narrow", example="{cashier} --level guide --dry-run")
