@@ -68,7 +68,7 @@ def test_the_command_line_offers_asks_and_answers(ridge: Ridge, run: Terminal) -
     path = link_in(letter_to(ridge, "bram.finch@kestrelridge.example", "offers you access to Night-Sky Plates"))
     asked = run("answer", ridge.url + path)
     assert "Bram Finch can view on Night-Sky Plates" in asked
-    assert "What for: To label plates" in asked
+    assert "What it is for: To label plates" in asked
     assert "You declined." in run("answer", ridge.url + path, "--decline", "--reason", "No time", "--yes")
     assert "was declined" in run("answer", ridge.url + path, "--agree", "--yes", exits=1)
     assert "declined" in run("offer", "show", ref[1])

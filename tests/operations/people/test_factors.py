@@ -80,7 +80,7 @@ def test_codes_cannot_be_tried_one_after_the_other(keeva: Someone) -> None:
 
 def test_a_letter_is_one_factor_and_the_second_is_asked_for_still(keeva: Someone) -> None:
     keeva.client.forgot_password(SLUG, keeva.address)
-    text = link(keeva.ridge, keeva.address, "Choose another password")
+    text = link(keeva.ridge, keeva.address, "Choose a new password")
     answer = keeva.ridge.http().post("/session/link/use", json={"link": text, "password": "seven brass otters wading"})
     assert answer.json()["signed_in"] is False
     assert not answer.headers.get("set-cookie", "").startswith("openlatch_session=latch")

@@ -66,7 +66,7 @@ def test_whoever_is_disabled_loses_session_token_calendar_and_what_they_were_ask
     opened = client.open_round("Hers").ref
     assert {item.reviewer for item in client.round_items(opened)} == {"Keeva Lorne"}
     client.forgot_password(SLUG, address)
-    forgotten = link(ridge, address, "Choose another password")
+    forgotten = link(ridge, address, "Choose a new password")
 
     client.disable_person(address)
     assert browser.get("/me").status_code == 401
@@ -102,7 +102,7 @@ def test_a_forgotten_password_is_answered_alike_for_everyone_and_ends_all_that_t
         for workspace, each_text in ((SLUG, address), (SLUG, f"nobody@{DOMAIN}"), ("nowhere", address))
     ]
     assert {(answer.status_code, answer.content) for answer in answers} == {(202, b"")}
-    text = link(ridge, address, "Choose another password")
+    text = link(ridge, address, "Choose a new password")
     assert not ridge.post.to(f"nobody@{DOMAIN}")
     nobody.use_sign_in_link(text, password=OTHER_WORDS)
     with pytest.raises(NotSignedIn, match="revoked"):
@@ -122,7 +122,7 @@ def test_no_more_letters_than_a_few_go_to_one_address(ridge: Ridge, nobody: Clie
     for _ in range(6):
         nobody.forgot_password(SLUG, address)
         ridge.drain()
-    assert len(ridge.post.to(address, "Choose another password")) == 3
+    assert len(ridge.post.to(address, "Choose a new password")) == 3
 
 
 def test_a_link_ends_by_its_day(ridge: Ridge, client: Client, nobody: Client) -> None:

@@ -101,7 +101,7 @@ def plant(ridge: Ridge, owner: Client) -> Planted:
     jobs = [row for name, row in dump(ridge) if name == "procrastinate_jobs"]
     assert any(address in job for job in jobs), "what jobs are given is looked at too"
     into.said += jobs
-    into.known("link", link(ridge, address, "Choose another password").rpartition(".")[2])
+    into.known("link", link(ridge, address, "Choose a new password").rpartition(".")[2])
     hook = owner.add_webhook(f"https://hooks.example/{into.new('webhook address')}?key={into.new('webhook key')}", [])
     into.known("webhook secret", hook.secret)
     tried(owner.add_webhook, url=f"http://hooks.example/{into.new('webhook that is refused')}", acts=[])
@@ -204,7 +204,7 @@ def test_keys_are_changed_while_everything_runs_and_the_former_one_can_go(apart:
     with apart.client() as owner:
         address = added(apart, "Keeva Lorne", Role.AUDITOR)
         owner.forgot_password(SLUG, address)
-        sent = link(apart, address, "Choose another password")
+        sent = link(apart, address, "Choose a new password")
         key = owner.log_head().signed
         before = [row for row in dump(apart) if row[0] in {"providers", "keys", "data_keys"}]
 

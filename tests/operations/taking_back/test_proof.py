@@ -101,7 +101,7 @@ def test_more_than_the_end_is_extended_at_once_and_the_other_side_and_the_admini
     assert (order.state, after.level, after.ends_at) == ("proved", "administrator", None)
     assert "admit" in after.powers
     titles = [notice.title for notice in world.owner.notices(30)]
-    assert any("can let others in and out of Bookings" in title for title in titles)
+    assert any("is now an administrator of Bookings" in title for title in titles)
     assert any("covers more now" in notice.title for notice in world.member.notices(20))
 
 

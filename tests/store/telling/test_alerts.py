@@ -32,7 +32,10 @@ def test_both_sides_are_told_a_week_and_a_day_before_access_ends_and_each_once(h
         # What was given for less than a week is not announced a week before.
         assert [title for title in holder.told("maren") if title.startswith("Ines")] == holder.told("maren")
         assert len(holder.told("maren")) == number
-    assert holder.told("ines")[0] == "Your access to Newsletter at Members' Letter ends with 1 December 2027"
+    assert (
+        holder.told("ines")[0]
+        == "Your access to Newsletter at Members' Letter ends soon: you have it until 1 December 2027"
+    )
 
 
 def made(call: Call, subject: UUID) -> str:

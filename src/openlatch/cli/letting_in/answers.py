@@ -73,4 +73,4 @@ def _show(asked: wire.Question) -> None:
     for line in asked.text:
         out().print(f"  {line}")
     if asked.offer is not None and asked.offer.basis:
-        out().print(f"  What for: {asked.offer.basis}")
+        out().print(f"  What it is for: {asked.offer.basis}")

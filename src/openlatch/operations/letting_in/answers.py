@@ -91,7 +91,7 @@ def _offered(call: Call, text: str) -> Question:
     return Question(
         purpose=offers.PURPOSE,
         holder=call.tx.workspace.name,
-        title="Will you take this up?",
+        title="Do you accept this offer?",
         text=offer.confirmed[: len(offer.parts)],
         asked_by=offer.made_by.name,
         lapses_at=found.link.lapses_at,
@@ -104,7 +104,7 @@ def _offered(call: Call, text: str) -> Question:
 def _requested(call: Call, text: str) -> Question:
     found = links.opened(call, text)
     request = call.tx.requests.find(str(found.link.subject_id))
-    what = f"Access to {request.account}: {request.level or ', '.join(request.needs)}. What for: {request.reason}"
+    what = f"Access to {request.account}: {request.level or ', '.join(request.needs)}. What it is for: {request.reason}"
     return Question(
         purpose=requests.PURPOSE,
         holder=call.tx.workspace.name,

@@ -47,8 +47,8 @@ def ask(call: Call, order: Order) -> str:
         return f"{listed.party.name} has no address that is confirmed, and cannot be asked."
     path = links.make(call, PURPOSE, order.id, address, LASTS)
     to = receiver(call, order, listed.entry)
-    title = f"Do you agree that {listed.account.name} at {listed.provider.name} goes to {to}?"
-    text = f"{order.ordered_by} has ordered it. Nothing happens unless you say so, by this link, within a week."
+    title = f"Do you agree to hand {listed.account.name} at {listed.provider.name} over to {to}?"
+    text = f"{order.ordered_by} asks you to. Nothing changes unless you agree with this link, within a week."
     notices.tell_address(
         call, address, listed.party.name, Notice(f"order:{order.id}:{order.version}", title, text, path)
     )

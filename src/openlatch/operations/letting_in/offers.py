@@ -464,14 +464,14 @@ def _send(call: Call, offer: Offer) -> None:
     path = links.make(call, PURPOSE, offer.id, offer.address, offer.lapses_at - call.now)
     day = day_in(offer.lapses_at, call.tx.workspace.zone)
     title = f"{offer.made_by} offers you access to {_places(call, offer)}"
-    text = f"What for: {offer.basis}\n" if offer.basis else ""
+    text = f"What it is for: {offer.basis}\n" if offer.basis else ""
     if offer.request_id is not None:
         request = call.tx.requests.find(str(offer.request_id))
         title = f"{offer.made_by} answers your request for access to {request.account} with an offer"
         text += _answered(call, offer, request)
     text += (
-        f"With this link you see exactly what it is, and can accept it, decline it, or decide later. "
-        f"It is valid until {day}."
+        f"Open this link to see exactly what is offered, and to accept or decline it. It is valid until {day}. "
+        "Nothing is given unless you accept; if you did not expect this letter, ignore it."
     )
     key = f"offer:{offer.id}:{offer.version}"
     notices.tell_address(call, offer.address, offer.name, Notice(key, title, text, path))

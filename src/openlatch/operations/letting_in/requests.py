@@ -278,7 +278,7 @@ def _tell_holder(call: Call, request: Request) -> None:
         what += f" until {last_day(request.ends_at, call.tx.workspace.zone)}"
     title = f"{request.name} asks for access to {request.account}: {what}"
     link = f"/offers?request={request.ref}"
-    news = Notice(f"request:{request.id}:made", title, f"What for: {request.reason}", link)
+    news = Notice(f"request:{request.id}:made", title, f"They need it for: {request.reason}", link)
     notices.tell(call, notices.managers(call), news)
 
 

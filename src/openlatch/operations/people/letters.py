@@ -69,7 +69,10 @@ def refuse_without_mail(call: Call) -> None:
 def send_invitation(call: Call, person: Person) -> None:
     """Send someone the link with which they choose a password and sign in for the first time."""
     title = f"You are invited to sign in as {person.role}"
-    text = f"{call.actor.name} invites you. Choose a name and a password by this link within 7 days."
+    text = (
+        f"{call.actor.name} invites you to look after who has access to the shared accounts of "
+        f"{call.tx.workspace.name}. Choose a name and a password with this link, within 7 days."
+    )
     _send(call, LinkPurpose.INVITATION, person, person.address, title, text)
 
 
@@ -86,10 +89,10 @@ def send_password(call: Call, address: str) -> None:
     person = known[0]
     if call.tx.links.made_since(person.id, LinkPurpose.PASSWORD, call.now - timedelta(hours=1)) >= MOST_LETTERS:
         return
-    title = "Choose another password"
+    title = "Choose a new password"
     text = (
-        "Someone asked for this, and it may have been you. By this link you choose another password within an hour; "
-        "your sessions and tokens end then. If it was not you, nothing has to be done: your password stays."
+        "Someone asked for a new password for your sign-in. If it was you, choose one with this link, within an hour; "
+        "your sessions and tokens then end. If it was not you, do nothing: your password stays as it is."
     )
     _send(call, LinkPurpose.PASSWORD, person, person.address, title, text)
     call.log("person.password-asked", "person", person.id)
@@ -98,7 +101,7 @@ def send_password(call: Call, address: str) -> None:
 def send_address(call: Call, address: str) -> None:
     """Send a link to another address of whoever is signed in; once it is used, they sign in with that one."""
     title = "Confirm your new address"
-    text = f"From then on you sign in with {address}. The link works for a day."
+    text = f"Open this link within a day to confirm it. From then on you sign in with {address}."
     _send(call, LinkPurpose.ADDRESS, call.person, address, title, text)
 
 

@@ -81,7 +81,7 @@ def report_breach(call: Call, text: str, since: date, what: str) -> ProviderSigh
     news = Notice(
         f"breach:{provider.id}:{call.services.new_id()}",
         f"{provider.name} has reported a breach, since {since.isoformat()}",
-        f"{what}\nSecrets that were told there may be known to others: have them changed, and close open sessions.",
+        f"{what}\nOthers may know the secrets that are used there: have them changed, and close open sessions.",
         "/inventory?" + urlencode({"provider": provider.name}),
     )
     notices.tell(call, notices.managers(call), news)

@@ -58,8 +58,8 @@ def remove(call: Call, text: str, entries: int | None = None) -> Removal:
     flags.evaluate(call, gone, parties={membership.member_id for membership in left})
     news = Notice(
         f"removed:{provider.id}",
-        f"{provider.name} was removed from the providers",
-        f"{call.actor.name} removed it. " + " ".join(removal.says),
+        f"{call.actor.name} has removed the provider {provider.name}",
+        " ".join(removal.says),
         "/providers",
     )
     notices.tell(call, notices.managers(call), news)

@@ -243,7 +243,7 @@ def _open(call: Call, plan: ReviewPlan, occurrence: datetime, why: str) -> Round
     listed = still_in_scope(call, plan.where)
     if listed is None:
         call.log("round.not-opened", "review", plan.id, name=plan.name, occurrence=occurrence.isoformat())
-        title = f"“{plan.name}” came round, and no round was opened: {_LOST}"
+        title = f"“{plan.name}” was due, but no round was opened: {_LOST}"
         news = Notice(f"review:{plan.id}:{occurrence.isoformat()}:lost", title, "Change what it looks at.", "/reviews")
         notices.tell(call, notices.managers(call), news)
         return None

@@ -107,7 +107,7 @@ def tell_cancelled(call: Call, review_round: Round, reason: str) -> None:
 def tell_closed(call: Call, review_round: Round, number: int) -> None:
     """Tell whoever is in charge that all of a round is proved, or said to be left open."""
     items = counted(number, "item")
-    title = f"“{review_round.plan.name}” is closed: all of its {items} are proved, or said to be left open"
+    title = f"“{review_round.plan.name}” is closed: its {items} are all proved, or left open with a reason"
     notices.tell(
         call,
         in_charge(call, review_round),

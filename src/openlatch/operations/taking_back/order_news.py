@@ -66,7 +66,7 @@ def _happened(call: Call, sight: OrderSight, entry: Entry, where: str) -> Happen
 def stuck(call: Call, order: Order, why: str) -> None:
     """Tell whoever ordered something, or else whoever looks after the workspace, that it needs a person."""
     about = orders.sight(call, order).about
-    title = f"An order needs a person: {order.action}, {about}"
+    title = f"An order needs your attention: {order.action}, {about}"
     key = f"order:{order.id}:stuck:{order.version}"
     news = Notice(key, title, why, f"/orders?order={order.ref}")
     notices.tell(call, notices.manager(call, order.ordered_by.id), news)

@@ -95,7 +95,7 @@ def _order(call: Call, party_id: UUID, event: SecurityEvent, provider: Provider)
                 return "They have no access that could be ended."
             first = call.tx.batches.phase(made.batch.id) == Phase.HAND_OVER
             once = ", once someone has done what has to be done first" if first else ""
-            return f"Batch {made.batch.ref} takes back all that they hold{once}."
+            return f"Batch {made.batch.ref} ends all their access{once}."
         sessions = [entry.id for entry in call.tx.entries.held_by([party_id]) if entry.kind is Kind.SESSION]
         if not sessions:
             return "They have no open session that is known."

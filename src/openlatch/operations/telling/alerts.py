@@ -23,6 +23,7 @@ __all__ = [
 BEFORE = (timedelta(days=7), timedelta(days=1))
 """So long before access ends, both sides are told."""
 MOST = 2000
+LONGER = "If you need it for longer, ask whoever gave it to you."
 
 
 def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
@@ -35,7 +36,7 @@ def administrators_added(call: Call, entries: Sequence[Entry]) -> None:
     parties = call.tx.parties.some({entry.party_id for entry in already})
     for listed in call.tx.entries.about([entry.id for entry in new]).values():
         where = f"{listed.account.name} at {listed.provider.name}"
-        title = f"{listed.party.name} can let others in and out of {where} now"
+        title = f"{listed.party.name} is now an administrator of {where}, and can give and end access there"
         news = Notice(f"administrator:{listed.entry.id}", title)
         looks = replace(news, link=f"/inventory?entry={listed.entry.ref}")
         notices.tell(call, notices.managers(call), looks)
@@ -66,7 +67,9 @@ def _ends(call: Call, listed: Listed, before: timedelta) -> int:
     day = last_day(entry.ends_at, call.tx.workspace.zone)
     key = f"ends:{entry.id}:{entry.ends_at:%Y%m%d}:{before.days}"
     where = f"{listed.account.name} at {listed.provider.name}"
-    made = tell_party(call, listed.party, Notice(key, f"Your access to {where} ends with {day}"))
-    title = f"{listed.party.name}'s access to {where} ends with {day}"
+    made = tell_party(
+        call, listed.party, Notice(key, f"Your access to {where} ends soon: you have it until {day}", LONGER)
+    )
+    title = f"{listed.party.name}'s access to {where} ends soon: they have it until {day}"
     news = Notice(key + ":holder", title, f"“{entry.level}”", f"/inventory?entry={entry.ref}")
     return made + notices.tell(call, notices.manager(call, entry.given_by_id), news)

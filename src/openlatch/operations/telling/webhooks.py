@@ -203,7 +203,7 @@ def not_told(call: Call, delivery: Delivery, why: str) -> datetime | None:
     if attempts >= GIVES_UP_AFTER:
         call.tx.webhooks.pause(webhook.id, paused=True, why=why)
         call.log("webhook.paused", "webhook", webhook.id, url=webhook.url, why=why)
-        title = "A webhook has not answered for long, and is paused"
+        title = "A webhook has not answered for a long time, and was paused"
         notices.tell(
             call, notices.managers(call), Notice(f"webhook:{webhook.id}:{webhook.seen}", title, why, "/webhooks")
         )
