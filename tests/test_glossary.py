@@ -20,6 +20,7 @@ OTHER_PAGES = {"Today", "Import a list", "Perhaps the same", "Let someone in", "
     "My access",
     "Rule",
     "New rule",
+    "Describe a provider",
 }
 """Pages that are an act or a view, and no noun's own."""
 

@@ -29,6 +29,7 @@ from openlatch.wire.inventory.columns import COLUMNS, USUAL
 from openlatch.wire.inventory.entries import EntryFilter
 from openlatch.wire.inventory.parties import AccountFilter, PartyFilter
 from openlatch.wire.providers import feed
+from openlatch.wire.providers.description_file import DescriptionFile
 from openlatch.wire.rules.policy_file import PolicyFile
 from openlatch.wire.what_if.proposal_file import ProposalFile
 from openlatch.wiring import Settings
@@ -344,6 +345,9 @@ def everything() -> Iterator[tuple[Path, str]]:
     proposal = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:openlatch:proposal:1"}
     proposal |= ProposalFile.model_json_schema()
     yield DOCS / "reference" / "proposal.schema.json", json.dumps(proposal, indent=2, ensure_ascii=False) + "\n"
+    described = {"$schema": "https://json-schema.org/draft/2020-12/schema", "$id": "urn:openlatch:description:1"}
+    described |= DescriptionFile.model_json_schema(by_alias=True)
+    yield DOCS / "reference" / "description.schema.json", json.dumps(described, indent=2, ensure_ascii=False) + "\n"
     yield DOCS.parent / "console" / "src" / "api" / "words.ts", words() + "\n"
     for name in SCHEMAS:
         yield DOCS / "feed" / f"{name}.schema.json", schema(name) + "\n"

@@ -90,7 +90,7 @@ GLOSSARY: tuple[Term, ...] = (
         "provider",
         "An outside service on which accounts live, the connector that reads it, and its readings.",
         "providers",
-        ("providers", "connectors", "readings", "imports", "security-events", "security-event-keys"),
+        ("providers", "connectors", "descriptions", "readings", "imports", "security-events", "security-event-keys"),
         "Providers",
     ),
     Term(

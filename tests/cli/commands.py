@@ -131,6 +131,7 @@ SAYS: dict[str, str] = {
     "provider change": "Changed Live Sky.",
     "provider connectors": "OpenSSH authorized keys",
     "provider correct-level": "Maren Ashdown",
+    "provider describe": "0 entries on 0 accounts of 0 parties, by 1 request.",
     "provider events": "Nothing was reported.",
     "provider import": "1 new",
     "provider imports": "Nothing was imported there yet",

@@ -140,6 +140,8 @@ def home(furnished: Ridge, things: Furniture, more: dict[str, str], tmp_path_fac
     folder = tmp_path_factory.mktemp("home")
     change = {"do": "lock", "account": PLATES, "locked": True}
     (folder / LIST).write_text("Account,Who\nHill Road display,Isla Brook\n")
+    (folder / "club.toml").write_text((Path(__file__).parents[2] / "docs" / "described" / "club.toml").read_text())
+    (folder / "answers.json").write_text(json.dumps({"/v1/teams?page=1&size=2": {"data": []}}))
     (folder / PROPOSAL).write_text(json.dumps({"proposal": 1, "title": "A lock", "changes": [change]}))
     with furnished.client() as maren:
         text = maren.policy().text

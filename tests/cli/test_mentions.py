@@ -14,7 +14,13 @@ from openlatch.cli import main
 ROOT = Path(__file__).parents[2]
 NAMED = re.compile(r"(?<![\w./-])(?<!role )(?<!database )openlatch ([a-z][^\n`”;|<]*)")
 KINDS = {".html", ".md", ".py", ".toml", ".ts", ".txt", ".vue"}
-APART = ("docs/decisions/", "docs/man/", "docs/reference/commands.md", "src/openlatch/web/console/")
+APART = (
+    "docs/decisions/",
+    "docs/man/",
+    "docs/reference/commands.md",
+    "src/openlatch/web/console/",
+    "src/openlatch/web/help/",
+)
 """What tells of how it was; what is made from the commands themselves, or from other files here."""
 
 

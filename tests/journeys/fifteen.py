@@ -14,7 +14,7 @@ from tests.journeys.hands import Hand
 
 __all__ = ["JOURNEYS", "Journey", "Scene"]
 
-ASTRONOMER = "amara.levy@northcape-uni.example"
+STUDENT = "wren.hale@fenwick-college.example"
 SOON = (date.today() + timedelta(days=45)).isoformat()  # noqa: DTZ011 - the demo's own days are relative
 
 
@@ -98,11 +98,10 @@ def let_in(hand: Hand, scene: Scene) -> None:
 
 
 def an_offer(scene: Scene) -> str:
-    part = {"account": "South Dome", "needs": ["view"]}
-    wanted = {"to": ASTRONOMER, "name": "Dr Amara Levy", "parts": [part], "until": SOON}
-    wish = wire.OfferWish.model_validate(wanted)
+    part = {"account": "Night-Sky Plates", "needs": ["view"]}
+    wish = wire.OfferWish.model_validate({"to": STUDENT, "name": "Wren Hale", "parts": [part], "until": SOON})
     scene.client.offer(wish, scene.client.check_offer(wish).digest)
-    return scene.letter(ASTRONOMER, "offers you access to South Dome")
+    return scene.letter(STUDENT, "offers you access to Night-Sky Plates")
 
 
 def accept(hand: Hand, scene: Scene) -> None:
@@ -183,15 +182,20 @@ def limit(hand: Hand, scene: Scene) -> None:
 
 
 def accept_flag(hand: Hand, scene: Scene) -> None:
+    flag = next(one for one in scene.client.flags() if one.subject == "entry")
     hand.see("What to look at first")
     hand.press("^Flags", "Places")
-    hand.press("Brightmere Electrical on Gate")
+    hand.press(f"{re.escape(flag.party)} on {re.escape(flag.account)}")
     hand.see("Why it is flagged")
     hand.press("why, or accept it")
     hand.press("^Accept…")
-    hand.fill("Reason", "The partners still move their plates")
+    hand.fill("Reason", "It is over in a week")
     hand.press("^Accept$")
-    hand.see("accepted")
+    hand.press("^accepted$")
+    hand.see("until the end of|until [0-9]")
+    for accepted in list(scene.client.flags(state="accepted")):
+        if accepted.accepted and accepted.accepted.why == "It is over in a week":
+            scene.client.refuse(accepted.ref)
 
 
 def ask_for_more(hand: Hand, scene: Scene) -> None:

@@ -6,6 +6,7 @@ import json
 import re
 import shlex
 from collections.abc import Callable
+from concurrent.futures import ThreadPoolExecutor
 from pathlib import Path
 
 import pytest
@@ -33,4 +34,7 @@ def test_the_examples_of_the_readme_and_the_guide_work_as_they_stand(
         ended = re.findall(r'end\("([^"]+)"', text)
         again = text.replace(ended[0], spare().ref) if ended else text
         for code in re.findall(r"^```python\n(.*?)^```", again, re.MULTILINE | re.DOTALL):
-            exec(code, {"server": kept["server"], "token": kept["token"]})
+            names = {"server": kept["server"], "token": kept["token"]}
+            # A thread of its own, as a program has: in that of the tests a browser may be driven already.
+            with ThreadPoolExecutor(1) as program:
+                program.submit(exec, code, names).result()

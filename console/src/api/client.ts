@@ -14,6 +14,7 @@ export type Entry = Schemas["Entry"];
 export type Activity = Schemas["Activity"];
 export type Event = Schemas["Event"];
 export type NewProvider = Schemas["NewProvider"];
+export type DescriptionTrial = Schemas["DescriptionTrial"];
 export type Flag = Schemas["Flag"];
 export type View = Schemas["View"];
 export type FirstWorkspace = Schemas["FirstWorkspace"];

@@ -99,6 +99,11 @@ export const router = createRouter({
       meta: { title: "Party" },
     },
     {
+      path: "/providers/describe",
+      component: () => import("@/features/providers/DescribePage.vue"),
+      meta: { title: "Describe a provider" },
+    },
+    {
       path: "/providers/:provider",
       component: () => import("@/features/providers/ProviderPage.vue"),
       meta: { title: "Provider" },

@@ -2,9 +2,9 @@
 
 from __future__ import annotations
 
-from collections.abc import Iterator
+from collections.abc import Iterator, Mapping
 from datetime import date
-from typing import Unpack
+from typing import Any, Unpack
 from uuid import UUID
 
 from openlatch.client.transport import Transport, part
@@ -53,6 +53,16 @@ class ProvidersCalls(Transport):
         """
         body = {"name": name, "settings": settings, "secret": secret, **more}
         return self._send(wire.Provider, "PUT", f"/providers/{part(provider)}", json=body)
+
+    def try_description(
+        self, description: str, *, url: str = "", secret: str = "", answers: Mapping[str, Any] | None = None
+    ) -> wire.DescriptionTrial:
+        """Check a description of a provider (TOML), and try it on recorded answers or at an address; changes nothing.
+
+        `answers` are JSON by the path and query that would be asked for. With neither, it is only checked.
+        """
+        body = {"description": description, "url": url, "secret": secret, "answers": answers}
+        return self._send(wire.DescriptionTrial, "POST", "/descriptions/trial", json=body)
 
     def pause_provider(self, provider: str) -> wire.Provider:
         """Have a provider be read by itself no more, until that is resumed."""

@@ -215,7 +215,7 @@ def said(answer: httpx.Response) -> str:
 def _ours(request: httpx.Request) -> list[str]:
     """What may be secret in a request: its credentials, also as they were before they were encoded, and its form."""
     kind, _, given = request.headers.get("Authorization", "").partition(" ")
-    found = [given]
+    found = [given, *(value for name, value in request.headers.items() if name.lower().startswith("x-"))]
     if kind.lower() == "basic":
         with suppress(ValueError):
             found += [unquote(part) for part in b64decode(given).decode().split(":")]

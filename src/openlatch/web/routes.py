@@ -4,7 +4,7 @@ from openlatch.web.inventory import accounts, activity, entries, imports, partie
 from openlatch.web.letting_in import answers, offers, requests
 from openlatch.web.orders import orders, teams
 from openlatch.web.people import me, people, session, sign_on
-from openlatch.web.providers import providers, readings, security_events
+from openlatch.web.providers import descriptions, providers, readings, security_events
 from openlatch.web.record import log
 from openlatch.web.reviews import prints, reviews
 from openlatch.web.rules import flags, policy
@@ -22,6 +22,7 @@ ALL = (
     people.routes,
     me.routes,
     providers.routes,
+    descriptions.routes,
     readings.routes,
     security_events.routes,
     imports.routes,

@@ -183,6 +183,13 @@ if TYPE_CHECKING:
         WorkspaceWish,
     )
     from openlatch.wire.providers.connectors import Connector, ConnectorList, ConnectorSetting
+    from openlatch.wire.providers.descriptions import (
+        DescribedEntry,
+        DescribedParty,
+        DescriptionTrial,
+        DescriptionWish,
+        WouldSend,
+    )
     from openlatch.wire.providers.levels import Level, LevelCorrection, LevelList
     from openlatch.wire.providers.providers import (
         LISTS,
@@ -384,6 +391,10 @@ __all__ = [
     "DecisionList",
     "DecisionWish",
     "Dependency",
+    "DescribedEntry",
+    "DescribedParty",
+    "DescriptionTrial",
+    "DescriptionWish",
     "DoneByHand",
     "Ended",
     "Entry",
@@ -639,5 +650,6 @@ __all__ = [
     "Workspace",
     "WorkspaceWish",
     "Worse",
+    "WouldSend",
     "Written",
 ]

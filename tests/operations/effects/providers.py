@@ -2,12 +2,16 @@
 
 from __future__ import annotations
 
+from pathlib import Path
+from typing import Any
 from uuid import UUID
 
 from openlatch.client import Client
 from openlatch.errors import Changed, Conflict, Invalid, NotAllowed, NotFound, NotSignedIn
 from tests.harness.acts import read
 from tests.operations.effects.world import World, of
+
+EXAMPLES = Path(__file__).parents[3] / "docs" / "described"
 
 
 @of("providers.browse")
@@ -44,6 +48,33 @@ def _(w: World) -> None:
         w.manager.add_provider("Loft", "pigeon", {})
     with w.refused(Invalid, "not an address"):
         w.manager.add_provider("Loft", "feed", {"url": "loft"}, "token")
+
+
+@of("providers.describe")
+def _(w: World) -> None:
+    text = (EXAMPLES / "club.toml").read_text("utf-8")
+    checked = w.manager.try_description(text)
+    assert (checked.tried, checked.total) == (False, 0)
+    member = {"user": {"login": "ada", "name": "Ada"}, "role": "lead"}
+    answers: dict[str, Any] = {
+        "/v1/teams?page=1&size=2": {"data": [{"id": "t/1", "title": "Team 1"}]},
+        "/v1/teams/t%2F1/members?page=1&size=2": {"data": [member]},
+    }
+    tried = w.manager.try_description(text, answers=answers)
+    (entry,) = tried.entries
+    assert (entry.account, entry.level, entry.party and entry.party.name) == ("Team 1", "lead", "Ada")
+    assert entry.would_send is not None
+    assert (entry.would_send.method, entry.would_send.url) == ("DELETE", "/v1/teams/t%2F1/members/ada")
+    assert tried.asked == [f"GET {path}" for path in answers]
+    lost = w.manager.try_description(text, answers={"/v1/teams?page=1&size=2": {"data": [{"title": "x"}]}})
+    assert "line " in lost.trouble
+    with w.refused(Invalid, "line 1: lists: it is missing"):
+        w.manager.try_description("description = 1\nlits = []\n")
+    with w.refused(Invalid, "on recorded answers or on the provider"):
+        w.manager.try_description(text, url="http://127.0.0.1:1", answers={})
+    assert "does not answer" in w.manager.try_description(text, url="http://127.0.0.1:1", secret="x").trouble
+    with w.refused(NotAllowed, "providers.describe"):
+        w.auditor.try_description(text)
 
 
 @of("providers.change")

@@ -248,7 +248,7 @@ def test_an_account_is_handed_over_once_its_owner_agrees_signed_in(ridge: Ridge,
     order = settle(client, client.command(owner.ref, "hand-over", digest=plan.digest, successor=to.ref).ref)
     assert (order.state, order.rests) == ("waiting", True)
     with ridge.call() as call:
-        path = next(n.notice.link for n in call.tx.notices.to(owner.party.addresses[0]) if "goes to" in n.notice.title)
+        path = next(n.notice.link for n in call.tx.notices.to(owner.party.addresses[0]) if "over to" in n.notice.title)
         link = links.whole(call, path).removeprefix(links.PATH)
     stranger = Client(ridge.url, "nobody's", transport=ridge.transport)
     asked = stranger.question(link)

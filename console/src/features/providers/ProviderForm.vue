@@ -9,6 +9,8 @@ const props = defineProps<{ provider?: Provider }>();
 const emit = defineEmits<{ done: []; added: [provider: Provider] }>();
 const queries = useQueryClient();
 const BY_HAND = "by-hand";
+/** Its description is written on a page of its own. */
+const DESCRIBED = "described";
 const id = computed(() => props.provider?.id ?? "new");
 const name = ref(props.provider?.name ?? "");
 const chosen = ref(props.provider?.connector ?? BY_HAND);
@@ -20,6 +22,11 @@ const stale = ref(props.provider?.stale_after ?? 60);
 const { data, error } = useQuery({ queryKey: ["connectors"], queryFn: () => take(api.GET("/connectors")) });
 const connectors = computed(() => data.value?.items ?? []);
 const connector = computed(() => connectors.value.find((one) => one.name === chosen.value));
+const fields = computed(() =>
+  (connector.value?.settings ?? []).filter(
+    (one) => chosen.value !== DESCRIBED || (props.provider && one.name !== "description"),
+  ),
+);
 watch(chosen, () => {
   settings.value = {};
   secret.value = "";
@@ -91,7 +98,15 @@ const button = computed(() => {
           {{ one.name }}: {{ one.speaks }}
         </option>
       </select>
-      <template v-for="setting in connector?.settings ?? []" :key="`${chosen} ${setting.name}`">
+      <template v-if="chosen === DESCRIBED">
+        <span class="text-mute">Description</span>
+        <RouterLink
+          class="link justify-self-start"
+          :to="{ path: '/providers/describe', query: provider ? { provider: provider.ref } : {} }"
+          >Write it, and try it beside what comes of it</RouterLink
+        >
+      </template>
+      <template v-for="setting in fields" :key="`${chosen} ${setting.name}`">
         <label :for="`setting-${setting.name}`" class="text-mute">
           {{ setting.name.replaceAll("_", " ") }}<template v-if="!setting.needed">, if needed</template>
         </label>
@@ -107,7 +122,7 @@ const button = computed(() => {
           <span class="small mt-[2px] block">{{ setting.what }}</span>
         </div>
       </template>
-      <template v-if="connector?.secret">
+      <template v-if="connector?.secret && (provider || chosen !== DESCRIBED)">
         <label for="provider-secret" class="text-mute">Secret</label>
         <div>
           <textarea
@@ -154,7 +169,12 @@ const button = computed(() => {
     </div>
     <ProblemNote v-if="save.error.value" :error="save.error.value" class="mt-3 max-w-xl" />
     <div class="mt-4 flex gap-[10px]">
-      <button type="submit" class="button" :disabled="save.isPending.value">
+      <button
+        v-if="provider || chosen !== DESCRIBED"
+        type="submit"
+        class="button"
+        :disabled="save.isPending.value"
+      >
         {{ save.isPending.value && provider ? "Trying it…" : button }}
       </button>
       <button type="button" class="button" @click="emit('done')">Cancel</button>

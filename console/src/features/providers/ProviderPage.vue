@@ -127,6 +127,7 @@ function toggle(what: string): void {
             {{ one.connector }}
             <span class="font-mono text-small text-mute">{{
               Object.entries(one.settings)
+                .filter(([, value]) => !value.includes("\n"))
                 .map(([key, value]) => `${key}=${value}`)
                 .join(" ")
             }}</span>

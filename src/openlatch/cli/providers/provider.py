@@ -18,6 +18,7 @@ from openlatch.cli.connection import connect
 from openlatch.cli.failure import Failure
 from openlatch.cli.nouns import PROVIDER
 from openlatch.cli.output import Listing, going_on, hint, listed, out, output_option, print_one, reports_errors
+from openlatch.cli.providers.describe import describe, secret_of, settings_of, shortened
 from openlatch.cli.providers.imports import import_list, list_imports, write_template
 from openlatch.client import Client
 from openlatch.core.phrases import counted
@@ -104,7 +105,7 @@ def show(provider: str, output: str) -> None:
             stream = None
     can = p.abilities
     facts = (
-        ("connector", " ".join([p.connector, *(f"{name}={value}" for name, value in p.settings.items())])),
+        ("connector", " ".join([p.connector, *(f"{name}={shortened(value)}" for name, value in p.settings.items())])),
         ("last complete reading", "" if p.by_hand else ago(p.last_complete) + (", too old" if p.stale else "")),
         ("latest reading", _latest(p)),
         ("read on its own", "" if p.by_hand else "paused" if p.paused else f"every {p.read_every} minutes"),
@@ -184,16 +185,10 @@ def add(
     """Add a provider under a NAME; it is read at once for the first time.
 
     With --connector by-hand nothing is read: people record its entries (openlatch entry record, openlatch provider
-    import).
+    import). A value that begins with @ is the name of a file: --set description=@club.toml
     """
-    pairs = dict(pair.partition("=")[::2] for pair in settings)
-    secret = (
-        secret_file.read().strip()
-        if secret_file
-        else ""
-        if connector == "by-hand"
-        else click.prompt("Secret", hide_input=True, default="", show_default=False)
-    )
+    pairs = settings_of(settings)
+    secret = "" if connector == "by-hand" and secret_file is None else secret_of(secret_file)
     with connect() as client:
         added = client.add_provider(
             name,
@@ -228,7 +223,7 @@ def change(
 
     A new setting or secret is tried first: if the provider cannot be read with it, nothing is changed.
     """
-    pairs = dict(pair.partition("=")[::2] for pair in settings)
+    pairs = settings_of(settings)
     with connect() as client:
         there = client.provider(provider)
         changed = client.change_provider(
@@ -432,5 +427,5 @@ def _watch(client: Client, provider: wire.Provider, reading: wire.Reading) -> wi
     return now
 
 
-for each_command in (import_list, list_imports, write_template):
+for each_command in (describe, import_list, list_imports, write_template):
     provider.add_command(each_command)

@@ -79,6 +79,7 @@ OPERATIONS: Mapping[str, Permission] = MappingProxyType(
         "providers.connectors": _reads(*_STAFF),
         "providers.show": _reads(*_EVERYONE),
         "providers.add": _changes(*_MANAGERS),
+        "providers.describe": _changes(*_MANAGERS),
         "providers.change": _dangerous(*_MANAGERS),
         "providers.pause": _changes(*_MANAGERS),
         "providers.removal": _reads(*_MANAGERS),

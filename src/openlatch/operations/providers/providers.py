@@ -2,13 +2,14 @@
 
 from __future__ import annotations
 
+import hashlib
 from collections.abc import Iterable, Mapping, Sequence
 from dataclasses import dataclass, replace
 from datetime import date
 from urllib.parse import urlencode
 
 from openlatch.core.model import Provider, Reading
-from openlatch.core.phrases import listed
+from openlatch.core.phrases import counted, listed
 from openlatch.core.providers.ports import About
 from openlatch.core.telling.notices import Notice
 from openlatch.errors import Conflict, Invalid, NotFound
@@ -114,7 +115,8 @@ def add(call: Call, new: NewProvider) -> Provider:
         call.services.connector(new.connector, new.settings, new.secret)
         provider = replace(provider, next_reading=call.now)
     call.tx.providers.add(provider, call.close(new.secret))
-    call.log("provider.added", "provider", provider.id, **new.model_dump(include={"name", "connector", "settings"}))
+    added = {"name": new.name, "connector": new.connector, "settings": _in_the_log(new.settings)}
+    call.log("provider.added", "provider", provider.id, **added)
     if not provider.by_hand:
         readings.queue(call, provider)
     return provider
@@ -166,8 +168,8 @@ def change(call: Call, text: str, wish: ProviderWish, findings: Findings) -> Pro
         "provider",
         after.id,
         name=after.name,
-        before={name: was[name] for name in changed},
-        after={name: now[name] for name in changed},
+        before={name: _in_the_log(was[name]) for name in changed},
+        after={name: _in_the_log(now[name]) for name in changed},
         secret="replaced" if secret is not None else "as before",
     )
     if again:
@@ -204,6 +206,18 @@ def _wished(before: Provider, wish: ProviderWish) -> Provider:
 def _said(provider: Provider) -> dict[str, object]:
     names = ("name", "settings", "read_every", "stale_after", "most_gone", "vouch_days")
     return {name: getattr(provider, name) for name in names}
+
+
+def _in_the_log(value: object) -> object:
+    """What the log holds of a value: of a setting that is a whole file, its length and its fingerprint."""
+    if not isinstance(value, Mapping):
+        return value
+    return {name: text if "\n" not in text else _fingerprint(text) for name, text in value.items()}
+
+
+def _fingerprint(text: str) -> str:
+    digest = hashlib.sha256(text.encode()).hexdigest()
+    return f"{counted(len(text.splitlines()), 'line')}, SHA-256 {digest[:16]}…"
 
 
 @operation("providers.pause")

@@ -83,7 +83,7 @@ class NewProvider(Taken):
 
     name: Text
     connector: Text
-    settings: dict[str, Annotated[str, StringConstraints(max_length=2000)]] = Field(default_factory=dict)
+    settings: dict[str, Annotated[str, StringConstraints(max_length=100_000)]] = Field(default_factory=dict)
     secret: Annotated[str, StringConstraints(max_length=10000)] = ""
     read_every: Annotated[int, Field(ge=1, le=10080)] = 15
     stale_after: Annotated[int, Field(ge=1, le=44640)] = 60
@@ -98,7 +98,7 @@ class ProviderWish(Taken):
     """
 
     name: Text | None = None
-    settings: dict[str, Annotated[str, StringConstraints(max_length=2000)]] | None = None
+    settings: dict[str, Annotated[str, StringConstraints(max_length=100_000)]] | None = None
     secret: Annotated[str, StringConstraints(max_length=10000)] | None = None
     read_every: Annotated[int, Field(ge=1, le=10080)] | None = None
     stale_after: Annotated[int, Field(ge=1, le=44640)] | None = None

@@ -1,0 +1,179 @@
+"""Three services that differ in everything, each in a few lines, which repeat, throttle and lie on demand."""
+
+from __future__ import annotations
+
+from typing import Any
+
+from flask import Flask, Response, jsonify, request
+
+__all__ = ["Club", "House", "Ledger", "Rota"]
+
+
+class House:
+    """A service with its state; `faults` say what goes wrong, `asked` what it was asked."""
+
+    def __init__(self) -> None:
+        self.app = Flask(type(self).__name__)
+        self.faults: dict[str, Any] = {}
+        self.asked: list[tuple[str, str]] = []
+        self.app.before_request(self._before)
+        self.rules()
+
+    def rules(self) -> None:
+        """Bind the addresses."""
+
+    def allowed(self) -> bool:
+        """Whether whoever asks has proved who they are."""
+        return True
+
+    def _before(self) -> Response | None:
+        self.asked.append((request.method, request.full_path.rstrip("?")))
+        if self.faults.get("throttle", 0):
+            self.faults["throttle"] -= 1
+            return Response(status=429, headers={"Retry-After": "0"})
+        if self.faults.get("raw") is not None and request.method == "GET":
+            return Response(self.faults["raw"], content_type="application/json")
+        return None if self.allowed() else Response(status=401)
+
+
+class Club(House):
+    """Teams with members: nested resources, page numbers, a bearer token."""
+
+    def __init__(self) -> None:
+        def member(login: str, role: str, state: str = "active", **more: Any) -> dict[str, Any]:
+            user = {"login": login, "name": login.title(), "email": f"{login}@club.example", "state": state}
+            return {"user": user, "role": role, "since": "2025-03-01T10:00:00Z", "seen": 1760000000, **more}
+
+        self.teams = [{"id": f"t/{n}", "title": f"Team {n}"} for n in (1, 2, 3)]
+        self.members = {
+            "t/1": [member("ada", "lead"), member("bo", "guest"), member("cy", "guest", "gone")],
+            "t/2": [member("ada", "guest", until="2026-12-31"), member("dee", "lead", paused=True)],
+            "t/3": [],
+        }
+        super().__init__()
+
+    def allowed(self) -> bool:
+        return request.headers.get("Authorization") == "Bearer club-secret"
+
+    def rules(self) -> None:
+        self.app.get("/v1/teams", endpoint="teams")(lambda: self._page(self.teams))
+        self.app.get("/v1/teams/<path:team>/members", endpoint="in")(lambda team: self._page(self.members[team]))
+        self.app.delete("/v1/teams/<path:team>/members/<login>")(self._remove)
+        self.app.patch("/v1/teams/<path:team>/members/<login>")(self._change)
+
+    def _page(self, lines: list[Any]) -> Response:
+        page = 1 if self.faults.get("same_page") else int(request.args["page"])
+        size = int(request.args["size"])
+        return jsonify(data=lines[(page - 1) * size : page * size])
+
+    def _remove(self, team: str, login: str) -> Response:
+        found = [one for one in self.members[team] if one["user"]["login"] == login]
+        if not found:
+            return Response(status=404)
+        if len([one for one in self.members[team] if one["role"] == "lead"]) == 1 and found[0]["role"] == "lead":
+            answer = jsonify(error={"message": "a team keeps one lead"})
+            answer.status_code = 409
+            return answer
+        if not self.faults.get("lies"):
+            self.members[team].remove(found[0])
+        return Response(status=204)
+
+    def _change(self, team: str, login: str) -> Response:
+        (found,) = [one for one in self.members[team] if one["user"]["login"] == login]
+        found.update(request.get_json())
+        return jsonify(found)
+
+
+class Rota(House):
+    """A flat list with a cursor, a list of roles beside it, and OAuth 2.0 client credentials."""
+
+    def __init__(self) -> None:
+        holders = [
+            {"ref": "p-1", "name": "Edda Brook", "type": "human", "mail": "Edda@Hill.Example"},
+            {"ref": "g-7", "name": "Crew", "type": "group", "mail": None},
+            {"ref": "b-3", "name": "Sky bot", "type": "bot"},
+        ]
+        self.roles = [{"id": 5, "title": "Observer", "rights": ["look"]}, {"id": 9, "title": "Operator", "rights": []}]
+        self.grants = [
+            {
+                "id": f"g{n}",
+                "instrument": f"scope {n % 2}",
+                "holder": holders[n % 3],
+                "role_id": 5 if n % 2 else 9,
+                "status": "closed" if n == 4 else "active",
+                "granted_at": "2025-01-01T00:00:00+01:00",
+                "expires": "2027-02-01T00:00:00Z" if n == 5 else None,
+            }
+            for n in range(7)
+        ]
+        super().__init__()
+
+    def allowed(self) -> bool:
+        return request.path == "/oauth/token" or request.headers.get("Authorization") == "Bearer rota-token"
+
+    def rules(self) -> None:
+        self.app.post("/oauth/token")(self._token)
+        self.app.get("/roles")(lambda: jsonify(roles=self.roles))
+        self.app.get("/grants")(self._grants)
+        self.app.post("/grants/<identifier>/revocation")(self._revoke)
+        self.app.patch("/grants/<identifier>")(self._change)
+
+    def _token(self) -> Response:
+        given = request.authorization
+        if given is None or (given.username, given.password) != ("latch", "rota-secret"):
+            return Response(status=401)
+        return jsonify(access_token="rota-token", token_type="Bearer", expires_in=3600)
+
+    def _grants(self) -> Response:
+        start = int(request.args.get("cursor", "0"))
+        after = None if start + 3 >= len(self.grants) else str(start + 3)
+        if self.faults.get("round"):
+            after, start = "0", 0
+        return jsonify(items=self.grants[start : start + 3], page={"next": after})
+
+    def _revoke(self, identifier: str) -> Response:
+        (found,) = [one for one in self.grants if one["id"] == identifier]
+        if found["status"] == "closed":
+            return Response(status=410)
+        found["status"] = "closed"
+        return Response(status=202)
+
+    def _change(self, identifier: str) -> Response:
+        (found,) = [one for one in self.grants if one["id"] == identifier]
+        found.update(request.get_json())
+        return jsonify(found)
+
+
+class Ledger(House):
+    """An old one: offsets, capitals, numbers for keys, one list in an odd place, and ends by PUT."""
+
+    def __init__(self) -> None:
+        def right(book: int, clerk: int, number: int, status: str = "") -> dict[str, Any]:
+            mails = [f"clerk{clerk}@ledger.example"]
+            who = {"Id": clerk, "Full": f"Clerk {clerk}", "Mails": mails}
+            where = {"No": book, "Title": f"Fund {book}"}
+            return {"Book": where, "Clerk": who, "Right": number, "Status": status, "LastMs": "1760000000000"}
+
+        self.lines = [right(1, 11, 7), right(1, 12, 4), right(2, 11, 1), right(2, 13, 9), right(1, 13, 4, "X")]
+        super().__init__()
+
+    def allowed(self) -> bool:
+        return request.headers.get("X-Ledger-Key") == "ledger-secret-key"
+
+    def rules(self) -> None:
+        self.app.get("/api.php")(self._rights)
+        self.app.put("/api.php")(self._put)
+
+    def _rights(self) -> Response:
+        start, rows = int(request.args["start"]), int(request.args["rows"])
+        return jsonify(Result={"Rows": {"Row": self.lines[start : start + rows]}})
+
+    def _put(self) -> Response:
+        wanted = (int(request.args["book"]), int(request.args["clerk"]))
+        (found,) = [one for one in self.lines if (one["Book"]["No"], one["Clerk"]["Id"]) == wanted]
+        if found["Right"] == 7:
+            answer = jsonify(Fault="the chief clerk stays")
+            answer.status_code = 422
+            return answer
+        found.update(request.get_json())
+        return jsonify(Ok=True)

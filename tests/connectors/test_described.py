@@ -1,0 +1,214 @@
+"""Described providers: three services that differ in everything are read and changed by their descriptions alone."""
+
+from __future__ import annotations
+
+import json
+from datetime import UTC, datetime
+from pathlib import Path
+from typing import Any
+
+import httpx
+import pytest
+
+from openlatch.connectors import described as connector
+from openlatch.connectors.described import DescribedConnector
+from openlatch.core.providers.observation import ObservedEntry
+from openlatch.core.providers.ports import Change
+from openlatch.errors import Invalid, ProviderDown, ProviderRefused, ProviderUnreadable
+from openlatch.words import Kind, PartyKind, PartyStatus, State
+from tests.connectors.houses import Club, House, Ledger, Rota
+
+EXAMPLES = Path(__file__).parents[2] / "docs" / "described"
+SECRETS = {
+    "club": "club-secret",
+    "rota": json.dumps({"client_id": "latch", "client_secret": "rota-secret"}),
+    "ledger": "ledger-secret-key",
+}
+
+
+def connect(house: House, text: str | None = None, secret: str | None = None) -> DescribedConnector:
+    name = type(house).__name__.lower()
+    settings = {"url": "http://house.example", "description": text or (EXAMPLES / f"{name}.toml").read_text()}
+    made = DescribedConnector(settings, secret or SECRETS[name], httpx.WSGITransport(house.app))
+    made._caller.pause = lambda _seconds: None
+    return made
+
+
+def entries(house: House, **more: Any) -> dict[str, ObservedEntry]:
+    return {entry.key: entry for page in connect(house, **more).pages() for entry in page.entries}
+
+
+def test_nested_resources_with_page_numbers() -> None:
+    club = Club()
+    found = entries(club)
+    assert set(found) == {
+        "members:team=t%2F1&login=ada",
+        "members:team=t%2F1&login=bo",
+        "members:team=t%2F1&login=cy",
+        "members:team=t%2F2&login=ada",
+        "members:team=t%2F2&login=dee",
+    }
+    ada = found["members:team=t%2F2&login=ada"]
+    assert (ada.account, ada.party, ada.level, ada.powers) == ("t/2", "ada", "guest", ("view",))
+    assert ada.ends_at == datetime(2027, 1, 1, tzinfo=UTC), "through its last day"
+    assert ada.last_used == datetime.fromtimestamp(1760000000, UTC)
+    assert (ada.use_known, ada.end_unknown) == (True, False)
+    assert found["members:team=t%2F2&login=dee"].state is State.PAUSED
+    parties = {party.key: party for page in connect(club).pages() for party in page.parties}
+    assert parties["cy"].status is PartyStatus.LEFT
+    assert parties["ada"].addresses == ("ada@club.example", "@ada")
+    accounts = [account.name for page in connect(club).pages() for account in page.accounts]
+    assert accounts == ["Team 1", "Team 2", "Team 3"]
+
+
+def test_a_flat_list_with_a_cursor_and_roles_beside_it() -> None:
+    rota = Rota()
+    found = entries(rota)
+    assert set(found) == {
+        "standing:id=g0",
+        "standing:id=g1",
+        "standing:id=g2",
+        "standing:id=g3",
+        "standing:id=g6",
+        "dated:id=g5",
+    }
+    dated = found["dated:id=g5"]
+    assert (dated.kind, dated.level, dated.permissions) == (Kind.GRANT, "Observer", ("look",))
+    assert dated.ends_at == datetime(2027, 2, 1, tzinfo=UTC)
+    assert dated.given_at == datetime(2024, 12, 31, 23, tzinfo=UTC)
+    kinds = {party.key: party.kind for page in connect(rota).pages() for party in page.parties}
+    assert kinds == {"p-1": PartyKind.PERSON, "g-7": PartyKind.TEAM, "b-3": PartyKind.APP}
+    assert [method for method, _ in rota.asked].count("POST") == 2, "one token for each connection"
+
+
+def test_an_old_one_with_numbers_for_keys() -> None:
+    found = entries(Ledger())
+    assert {entry.level for entry in found.values()} == {"chief clerk", "clerk", "reader", "right of unknown number"}
+    assert found["rights:book=2&clerk=13"].powers is None, "what is not described is not harmless"
+    assert found["rights:book=1&clerk=12"].last_used == datetime.fromtimestamp(1760000000, UTC)
+    assert "rights:book=1&clerk=13" not in found
+
+
+@pytest.mark.parametrize(
+    ("house", "entry", "party", "answer"),
+    [
+        (Club(), "members:team=t%2F1&login=bo", "bo", "DELETE was answered with 204"),
+        (Rota(), "standing:id=g3", "p-1", "POST was answered with 202"),
+        (Ledger(), "rights:book=1&clerk=12", "12", "PUT was answered with 200"),
+    ],
+    ids=["club", "rota", "ledger"],
+)
+def test_an_end_is_sent_as_described_seen_to_be_so_and_has_no_second_effect(
+    house: House, entry: str, party: str, answer: str
+) -> None:
+    assert entry in entries(house)
+    told = connect(house).end(entry, party, "key-1")
+    assert told.said == answer
+    assert entry not in entries(house)
+    assert entry not in {one.key for one in connect(house).look(party).entries}
+
+
+def test_what_is_gone_is_already_done_and_what_is_refused_says_why() -> None:
+    club = Club()
+    assert connect(club).end("members:team=t%2F1&login=nobody", "nobody", "key").already
+    with pytest.raises(ProviderRefused, match="a team keeps one lead"):
+        connect(club).end("members:team=t%2F1&login=ada", "ada", "key")
+    with pytest.raises(ProviderRefused, match="the chief clerk stays"):
+        connect(Ledger()).end("rights:book=1&clerk=11", "11", "key")
+
+
+def test_levels_pauses_and_days_are_changed_as_described_and_nothing_else_is_promised() -> None:
+    club, rota = Club(), Rota()
+    able = connect(club).abilities()
+    assert able.lists == able.ends == able.narrows == able.pauses == {Kind.DELEGATE}
+    assert not able.dates
+    connect(club).change("members:team=t%2F1&login=bo", "bo", Change(level="lead", paused=True), "key")
+    bo = entries(club)["members:team=t%2F1&login=bo"]
+    assert (bo.level, bo.state) == ("lead", State.PAUSED)
+    with pytest.raises(ProviderRefused, match="no words for it"):
+        connect(club).change("members:team=t%2F1&login=bo", "bo", Change(resources=("a",)), "key")
+    assert connect(rota).abilities().dates == {Kind.GRANT}
+    later = datetime(2028, 1, 1, tzinfo=UTC)
+    connect(rota).change("dated:id=g5", "b-3", Change(ends_at=later), "key")
+    assert entries(rota)["dated:id=g5"].ends_at == later
+
+
+def test_throttling_is_waited_for_and_a_wrong_secret_is_said() -> None:
+    club = Club()
+    club.faults["throttle"] = 2
+    assert len(entries(club)) == 5
+    club.faults["throttle"] = 99
+    with pytest.raises(ProviderDown):
+        entries(club)
+    with pytest.raises(ProviderRefused, match="does not accept our credentials"):
+        entries(Ledger(), secret="another-secret-key")
+
+
+def refused(house: House, **more: Any) -> str:
+    with pytest.raises(ProviderUnreadable) as caught:
+        entries(house, **more)
+    assert "what was known before is kept" in caught.value.next_step
+    return caught.value.message
+
+
+def test_pages_that_come_again_end_the_reading_at_once() -> None:
+    club, rota = Club(), Rota()
+    club.faults["same_page"] = True
+    said = refused(club)
+    assert "line 8 (the lists of “teams”)" in said
+    assert "/v1/teams?page=2&size=2 answered what another page had answered" in said
+    rota.faults["round"] = True
+    assert "it would never end" in refused(rota)
+
+
+@pytest.mark.parametrize(
+    ("raw", "said"),
+    [
+        (b"<html>", "is no JSON"),
+        (b"[" * 100_000, "nested too deeply"),
+        (b'{"data": ["a text"]}', "item 1 is no object (but a text)"),
+        (b'{"data": [{"id": 1.5}]}', "`with.team`|has to be a text or a whole number"),
+        (b'{"data": [{"id": null}]}', "is null, and has to be a text or a whole number"),
+        (b'{"data": [{"title": "x"}]}', "is not there, and has to be a text or a whole number"),
+    ],
+)
+def test_what_cannot_be_read_says_at_which_line_of_the_description(raw: bytes, said: str) -> None:
+    club = Club()
+    club.faults["raw"] = raw
+    message = refused(club)
+    assert any(part in message for part in said.split("|"))
+    assert "line " in message
+
+
+def test_nothing_of_a_list_is_said_to_be_nothing() -> None:
+    club = Club()
+    club.faults["raw"] = b'{"other": []}'
+    assert entries(club) == {}, "whether too much is gone is looked at where it is compared with what was known"
+
+
+def test_a_next_page_elsewhere_is_not_asked_for() -> None:
+    text = (EXAMPLES / "club.toml").read_text().replace('paging = "page"\nsize = 2\n', 'paging = "link"\n')
+    text = text.replace("{?page,size}", "")
+    asked: list[str] = []
+
+    def answer(request: httpx.Request) -> httpx.Response:
+        asked.append(request.url.host)
+        return httpx.Response(200, json={"data": []}, headers={"Link": '<http://evil.example/x>; rel="next"'})
+
+    settings = {"url": "http://house.example", "description": text}
+    with pytest.raises(ProviderUnreadable, match=r"at another host, evil\.example"):
+        list(DescribedConnector(settings, "s", httpx.MockTransport(answer)).pages())
+    assert set(asked) == {"house.example"}
+
+
+def test_the_number_of_requests_and_of_lines_is_bounded(monkeypatch: pytest.MonkeyPatch) -> None:
+    monkeypatch.setattr(connector, "MOST_LINES", 3)
+    assert "more than 3 lines" in refused(Club())
+    monkeypatch.setattr(connector, "MOST_LINES", 1000)
+    monkeypatch.setattr(connector, "MOST_REQUESTS", 2)
+    assert "more than 2 requests" in refused(Club())
+
+
+def test_a_secret_for_oauth_that_is_none_is_said() -> None:
+    with pytest.raises(Invalid, match="no JSON object with client_id, client_secret"):
+        entries(Rota(), secret="just a token")
