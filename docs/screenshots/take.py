@@ -2,6 +2,8 @@
 
 from __future__ import annotations
 
+import email
+import email.policy
 import io
 import os
 import re
@@ -12,6 +14,7 @@ import time
 from pathlib import Path
 
 import openpyxl
+from PIL import Image
 from playwright.sync_api import Browser, Page, sync_playwright
 
 from openlatch.client import Client
@@ -19,6 +22,7 @@ from openlatch.demo.cast import DOMAIN, PASSWORD
 from openlatch.demo.reviews import FIRST
 from openlatch.demo.seed import SLUG
 from openlatch.local.stack import Stack
+from openlatch.wire import messages as wire
 
 HERE = Path(__file__).parent
 FLAGS = ["--no-sandbox", "--disable-gpu", "--disable-quic", "--no-first-run", "--disable-background-networking"]
@@ -75,7 +79,6 @@ def console(browser: Browser, stack: Stack) -> None:
     page.get_by_label("Reason, for the log").fill("Finished in spring")
     page.get_by_role("button", name="End access", exact=True).click()
     page.get_by_text("A fresh reading of the provider shows it gone.").wait_for()
-    shoot(page, "order-proved")
     page.goto(f"{stack.url}/parties?q=orla")
     page.get_by_role("link", name="Orla Finch").click()
     page.get_by_role("heading", name="Every way in").wait_for()
@@ -100,6 +103,54 @@ def console(browser: Browser, stack: Stack) -> None:
     imagined(page, stack)
     reviewed(page, stack)
     shoot(signed_in(browser, stack, "dark"), "inventory-dark")
+    on_a_phone(browser, stack)
+
+
+def on_a_phone(browser: Browser, stack: Stack) -> None:
+    """Five pages as a phone shows them, side by side."""
+    context = browser.new_context(viewport={"width": 390, "height": 844}, reduced_motion="reduce")
+    page = context.new_page()
+    client, _ = Client.sign_in(stack.url, workspace=SLUG, address=OWNER, password=PASSWORD)
+    with client:
+        desk = f"/rounds/{next(one for one in client.rounds() if one.state == 'open').ref}"
+        order = f"/orders?order={next(iter(client.orders())).ref}"
+        parts = [{"account": "Night-Sky Plates", "needs": ["view"]}]
+        wanted = {"to": "wren.hale@fenwick-college.example", "name": "Wren Hale", "parts": parts, "endless": True}
+        wish = wire.OfferWish.model_validate({**wanted, "basis": "A dissertation on variables"})
+        client.offer(wish, client.check_offer(wish).digest)
+    answer = answering(stack)
+    places = (("maren.ashdown", "/"), ("ines.okoro", desk), ("orla.finch", "/mine"), ("", answer))
+    shown = []
+    for who, path in (*places, ("maren.ashdown", order)):
+        if who:
+            page.goto(f"{stack.url}/sign-in")
+            page.get_by_label("Address").fill(f"{who}@{DOMAIN}")
+            page.get_by_label("Password").fill(PASSWORD)
+            page.get_by_role("button", name="Sign in", exact=True).click()
+            page.get_by_role("navigation", name="Places").wait_for()
+        page.goto(f"{stack.url}{path}")
+        page.wait_for_load_state("networkidle")
+        page.get_by_text("Loading…").first.wait_for(state="hidden")
+        shown.append(Image.open(io.BytesIO(page.screenshot())))
+        context.clear_cookies()
+    context.close()
+    sheet = Image.new("RGB", (sum(one.width for one in shown) + 20 * (len(shown) - 1), shown[0].height), "#8a8f98")
+    for place, one in enumerate(shown):
+        sheet.paste(one, (place * (one.width + 20), 0))
+    sheet.save(HERE / "phone.png")
+
+
+def answering(stack: Stack) -> str:
+    """The path of the link in the letter of an offer, once it was sent."""
+    for _ in range(300):
+        for file in stack.letters.glob("*.eml"):
+            body = email.message_from_bytes(file.read_bytes(), policy=email.policy.default).get_body()
+            text = body.get_content() if body is not None else ""
+            found = re.search(r"http\S+?(/answer/[\w.-]+)", text) if "offers you access" in text else None
+            if found:
+                return found[1]
+        time.sleep(0.1)
+    raise LookupError("no letter has a link to answer")
 
 
 def listed(page: Page, stack: Stack) -> None:

@@ -105,7 +105,25 @@ const confirming: Middleware = {
   },
 };
 
-export const api = createClient<paths>({ baseUrl: "/api/v1", fetch: (request) => globalThis.fetch(request) });
+/** So often it is asked again whether there is a place by now; with the pauses, for about fifteen seconds. */
+const TRIES = 20;
+
+/** Send a request; where the service finds no place for it, nothing was done, and it is sent again a moment later. */
+async function patient(request: Request): Promise<Response> {
+  for (let tries = 0; ; tries++) {
+    const answer = await globalThis.fetch(request.clone());
+    if (answer.status !== 503 || tries >= TRIES) return answer;
+    const problem = (await answer
+      .clone()
+      .json()
+      .catch(() => ({}))) as { code?: string };
+    if (problem.code !== "busy") return answer;
+    // Not all at the same moment, or the same ones would find no place again.
+    await new Promise((done) => setTimeout(done, 300 + Math.random() * 900));
+  }
+}
+
+export const api = createClient<paths>({ baseUrl: "/api/v1", fetch: patient });
 api.use(guard, confirming);
 
 interface Answer<T> {

@@ -60,6 +60,19 @@ const domains = computed(() => me.value?.workspace.circle_domains ?? []);
         <RouterLink class="link" to="/webhooks">See and change webhooks</RouterLink>
       </p>
     </template>
+    <h2 class="section max-w-3xl">Mail</h2>
+    <p v-if="me" class="max-w-2xl">
+      <template v-if="me.workspace.sends_letters">
+        Letters are sent: invitations, offers, reminders and notices. When you get yours is set in
+        <RouterLink class="link" to="/told">Notices</RouterLink>.
+      </template>
+      <template v-else>
+        No mail server is set, so no letter is sent, and nobody can be invited by one. Whoever runs the
+        service sets
+        <code class="font-mono text-small">OPENLATCH_MAIL_URL</code> and
+        <code class="font-mono text-small">OPENLATCH_MAIL_FROM</code>.
+      </template>
+    </p>
     <h2 class="section max-w-3xl">Proof</h2>
     <p class="max-w-2xl">
       Receipts, reports and the head of the log are signed. With the

@@ -146,8 +146,8 @@ const done = computed(() => {
         <b v-else-if="round.closed_at" class="font-[620] text-good"
           >Closed {{ moment(round.closed_at, zone) }}: everything in it is proved or left open.</b
         >
-        <template v-if="round.joined">
-          {{ round.joined }} came into its scope since it was opened; the next round covers
+        <template v-if="round.joined"
+          >{{ " " }}{{ round.joined }} came into its scope since it was opened; the next round covers
           {{ round.joined === 1 ? "it" : "them" }}.</template
         >
       </p>

@@ -52,4 +52,5 @@ def _tell(there: wire.Workspace) -> None:
     out().print(f"  time zone      {there.zone}")
     out().print(f"  second factor  needed by: {', '.join(there.second_factor) or 'nobody'}")
     out().print(f"  own domains    {', '.join(there.circle_domains) or 'none'}")
+    out().print(f"  letters        {'are sent' if there.sends_letters else 'are not sent: no mail server is set'}")
     hint("\nIts own domains are set in the policy: openlatch policy show")

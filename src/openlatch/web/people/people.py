@@ -18,13 +18,14 @@ routes = Routes()
 @routes.route("GET", "/workspace", returns=wire.Workspace)
 def get_workspace(call: Call) -> wire.Workspace:
     """The workspace that the token or session belongs to."""
-    return workspace_of(me.me(call).workspace)
+    return workspace_of(me.me(call).workspace, sends_letters=call.services.post is not None)
 
 
 @routes.route("PUT", "/workspace", body=wire.WorkspaceWish, returns=wire.Workspace)
 def change_workspace(call: Call, body: wire.WorkspaceWish) -> wire.Workspace:
     """Call the workspace something else, have its days in another zone, or demand a second factor of some roles."""
-    return workspace_of(workspaces.change(call, body.name, body.zone, body.second_factor))
+    changed = workspaces.change(call, body.name, body.zone, body.second_factor)
+    return workspace_of(changed, sends_letters=call.services.post is not None)
 
 
 @routes.route("GET", "/people", returns=wire.PersonList)

@@ -42,12 +42,13 @@ def holder_of(who: SignedIn, waits: Waiting) -> wire.Holder:
     )
 
 
-def workspace_of(workspace: model.Workspace) -> wire.Workspace:
+def workspace_of(workspace: model.Workspace, *, sends_letters: bool) -> wire.Workspace:
     return filled(
         wire.Workspace,
         workspace,
         circle_domains=sorted(workspace.circle.domains),
         second_factor=sorted(workspace.second_factor),
+        sends_letters=sends_letters,
     )
 
 

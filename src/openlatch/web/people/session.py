@@ -308,7 +308,7 @@ def _me(call: Call, csrf: str | None) -> wire.Me:
     signed_in = me.me(call)
     return wire.Me(
         person=person_of(signed_in.person),
-        workspace=workspace_of(signed_in.workspace),
+        workspace=workspace_of(signed_in.workspace, sends_letters=backend().services.post is not None),
         may=list(reachable(call.actor)),
         lacks_factor=call.actor.lacks_factor,
         csrf=csrf,

@@ -462,6 +462,7 @@ class Workspace(Sent):
     circle_domains: list[str]
     unused_days: int
     second_factor: list[Role]
+    sends_letters: bool
 
 
 class WorkspaceWish(Taken):
