@@ -30,6 +30,8 @@ def test_a_flag_is_lived_with_and_a_policy_changed_in_the_browser(stack: Stack, 
     page.goto("/policy?show=policy&rule=crowded")
     text = page.get_by_label("The policy, as TOML")
     present = client.policy()
+    # The rule that was asked for is gone to once the file is there; what is written before that would be put beside it.
+    expect(page.get_by_text("In rule crowded")).to_be_visible()
     text.fill(present.text.replace("account.shared_with > limits.crowd", "account.shared_wit > limits.crowd"))
     expect(page.get_by_text("there is no field “account.shared_wit”").first).to_be_visible()
     draft = page.get_by_role("region", name="Draft")

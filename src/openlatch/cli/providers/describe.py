@@ -35,25 +35,32 @@ ENTRIES: tuple[Column, ...] = (
 
 
 @click.command("describe", cls=Command, example="club.toml --answers answers.json")
-@click.argument("file", type=click.File(encoding="utf-8"))
-@click.option("--answers", type=click.File(encoding="utf-8"), help="Recorded answers: JSON, by path and query.")
+@click.argument("file", type=click.Path(exists=True, dir_okay=False, path_type=Path))
+@click.option(
+    "--answers",
+    type=click.Path(exists=True, dir_okay=False, path_type=Path),
+    help="Recorded answers: JSON, by path and query.",
+)
 @click.option("--url", default="", help="The provider's address: it is read once, and nothing is changed there.")
 @click.option("--secret-file", type=click.File(), help="With --url: a file with its password or token.")
 @listed(*ENTRIES)
 @reports_errors
-def describe(file: IO[str], answers: IO[str] | None, url: str, secret_file: IO[str] | None, listing: Listing) -> None:
+def describe(file: Path, answers: Path | None, url: str, secret_file: IO[str] | None, listing: Listing) -> None:
     """Check a FILE that describes a provider, and try it before it is used.
 
     Without --answers and --url it is only checked. Once it is right, add the provider: openlatch provider add NAME
     --connector described --set url=ADDRESS --set description=@FILE
     """
+    text = _text_of(file)
     try:
-        recorded = json.load(answers) if answers else None
-    except ValueError as error:
+        recorded = json.loads(_text_of(answers)) if answers else None
+    except (ValueError, RecursionError) as error:
         raise Failure("The recorded answers are not JSON. Nothing was sent.", "Correct the file.") from error
+    if recorded is not None and not isinstance(recorded, dict):
+        raise Failure("The recorded answers are no JSON object. Nothing was sent.", "Name each by its path and query.")
     secret = secret_of(secret_file) if url else ""
     with connect() as client:
-        trial = client.try_description(file.read(), url=url, secret=secret, answers=recorded)
+        trial = client.try_description(text, url=url, secret=secret, answers=recorded)
     if trial.trouble:
         raise Failure(f"It does not fit yet. {trial.trouble}", "Correct the description, then try it again.")
     if not listing.for_people:
@@ -94,8 +101,12 @@ def settings_of(pairs: Sequence[str]) -> dict[str, str]:
     settings = dict(pair.partition("=")[::2] for pair in pairs)
     for name, value in settings.items():
         if value.startswith("@"):
-            try:
-                settings[name] = Path(value[1:]).read_text("utf-8")
-            except (OSError, UnicodeDecodeError) as error:
-                raise Failure(f"{value[1:]} cannot be read as text. Nothing was sent.", "Name a file.") from error
+            settings[name] = _text_of(Path(value[1:]))
     return settings
+
+
+def _text_of(file: Path) -> str:
+    try:
+        return file.read_text("utf-8")
+    except (OSError, ValueError) as error:
+        raise Failure(f"{file} cannot be read as text. Nothing was sent.", "Name a file of text in UTF-8.") from error
