@@ -38,6 +38,7 @@ function formWith(choices: Choice[]) {
   }
   async function press(key: string): Promise<void> {
     await input.trigger("keydown", { key });
+    await new Promise((done) => setTimeout(done));
     await flushPromises();
   }
   return { page, chosen, submitted, type, press };

@@ -7,7 +7,7 @@ import {
   ComboboxOption,
   ComboboxOptions,
 } from "@headlessui/vue";
-import { computed, nextTick } from "vue";
+import { computed } from "vue";
 
 /**
  * Choosing one of many known things by typing part of its name; what is found is looked up by whoever uses this.
@@ -61,7 +61,8 @@ function typed(text: string): void {
 async function entered(event: KeyboardEvent, active: Choice | null): Promise<void> {
   if (!props.free || (active && active.key !== props.chosen?.key)) return;
   const { form } = event.target as HTMLInputElement;
-  await nextTick();
+  // Once all who listen have heard of it: between two of them, what was promised is carried out already.
+  await new Promise((done) => setTimeout(done));
   if (event.defaultPrevented) form?.requestSubmit();
 }
 const nameOf = (choice: unknown): string => (choice as Choice | null)?.name ?? "";
