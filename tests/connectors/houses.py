@@ -32,7 +32,8 @@ class House:
             self.faults["throttle"] -= 1
             return Response(status=429, headers={"Retry-After": "0"})
         if self.faults.get("raw") is not None and request.method == "GET":
-            return Response(self.faults["raw"], content_type="application/json")
+            later = request.args.get("page", "1") != "1"
+            return Response('{"data": []}' if later else self.faults["raw"], content_type="application/json")
         return None if self.allowed() else Response(status=401)
 
 
@@ -63,7 +64,7 @@ class Club(House):
 
     def _page(self, lines: list[Any]) -> Response:
         page = 1 if self.faults.get("same_page") else int(request.args["page"])
-        size = int(request.args["size"])
+        size = min(int(request.args["size"]), self.faults.get("at_most", 1000))
         return jsonify(data=lines[(page - 1) * size : page * size])
 
     def _remove(self, team: str, login: str) -> Response:
@@ -166,6 +167,7 @@ class Ledger(House):
 
     def _rights(self) -> Response:
         start, rows = int(request.args["start"]), int(request.args["rows"])
+        rows = min(rows, self.faults.get("at_most", rows))
         return jsonify(Result={"Rows": {"Row": self.lines[start : start + rows]}})
 
     def _put(self) -> Response:

@@ -180,10 +180,24 @@ def test_what_cannot_be_read_says_at_which_line_of_the_description(raw: bytes, s
     assert "line " in message
 
 
-def test_nothing_of_a_list_is_said_to_be_nothing() -> None:
+def test_a_list_that_is_not_where_it_was_is_not_an_empty_one_and_proves_nothing() -> None:
     club = Club()
-    club.faults["raw"] = b'{"other": []}'
-    assert entries(club) == {}, "whether too much is gone is looked at where it is compared with what was known"
+    assert connect(club).end("members:team=t%2F1&login=bo", "bo", "key").said
+    club.faults["raw"] = b'{"error": "in maintenance"}'
+    assert "there is no list at $.data" in refused(club)
+    with pytest.raises(ProviderUnreadable, match="there is no list at"):
+        connect(club).look("ada")
+    club.faults["raw"] = b'{"data": []}'
+    assert entries(club) == {}
+
+
+@pytest.mark.parametrize("house", [Club, Ledger])
+@pytest.mark.parametrize("most", [1, 2, 5])
+def test_pages_that_are_shorter_than_asked_for_hide_nothing(house: type[House], most: int) -> None:
+    whole = entries(house())
+    short = house()
+    short.faults["at_most"] = most
+    assert entries(short) == whole
 
 
 def test_a_next_page_elsewhere_is_not_asked_for() -> None:

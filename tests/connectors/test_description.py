@@ -57,6 +57,8 @@ def test_each_example_is_read_and_each_misspelt_name_in_it_is_told_by_its_line(p
         ('zone = "Europe/London"', 'zone = "Europe/Londn"', "no time zone"),
         ('gone = "left"', 'gone = "lft"', "'lft' is none of"),
         ("gone = [404]", "gone = [409]", "two meanings"),
+        ('key = { team = "$.of.id", ', 'key = { level = "$.of.id", ', "means something else in an act"),
+        ("description = 1", "a.b.c.d.e.f.g.h.i = 1", "more than 8 parts"),
         ('paging = "page"', 'paging = "cursor"', "path to the next cursor"),
         ("description = 1", "description = 2", "should be 1"),
         ('lead = ["view"', 'lead = ["veiw"', "should be"),

@@ -8,6 +8,7 @@ that comes again ends the reading with a sentence that says by which line of the
 from __future__ import annotations
 
 import hashlib
+import itertools
 import json
 from base64 import b64encode
 from collections.abc import Iterator, Mapping
@@ -59,8 +60,7 @@ class DescribedConnector:
         self._secret = secret
         self._token = ""
         self._caller = Caller("the description", {"Accept": "application/json", **self._headers()}, transport)
-        self._asked = 0
-        self._paths: list[str] = []
+        self._asked: list[str] = []
         self._recorded: Mapping[str, Any] | None = None
 
     def abilities(self) -> Abilities:
@@ -135,17 +135,16 @@ class DescribedConnector:
         With `answers`, by path and query as they would be asked for, no request is sent at all.
         """
         self._recorded = answers
-        self._paths = []
         made = self._made()
         sent = {entry.key: core.ended(self._described, entry.key, entry.party) for entry in made.entries}
         ends = {key: one[1] for key, one in sent.items() if one is not None}
-        return core.Trial(self._read.title, made, ends, tuple(self._paths))
+        return core.Trial(self._read.title, made, ends, tuple(self._asked))
 
     # Reading
 
     def _made(self) -> core.Made:
         """What all lists become; a Fault of the core is what the provider sent, and says where."""
-        self._asked = 0
+        self._asked = []
         lines: dict[str, list[core.Line]] = {}
         count = 0
         try:
@@ -163,14 +162,15 @@ class DescribedConnector:
 
     def _all(self, listing: core.Listing, outer: core.Line | None, before: int) -> Iterator[core.Line]:
         """The lines of a list, page after page."""
-        cursor, following, seen = "", "", set()
-        for place in range(MOST_REQUESTS):
-            url = following or self._url + core.request_of(listing, outer, place, cursor)
+        cursor, following, seen, count = "", "", set(), 0
+        for pages in itertools.count():
+            page = core.request_of(listing, outer, pages=pages, lines=count, cursor=cursor)
+            url = following or self._url + page
             answer = self._get(url, listing.part)
             document = self._json(answer, listing.part)
             lines = core.lines_in(listing, document, outer)
-            before += len(lines)
-            if before > MOST_LINES:
+            count += len(lines)
+            if before + count > MOST_LINES:
                 raise core.Fault(listing.part, f"there are more than {MOST_LINES:,} lines in all")
             yield from lines
             if listing.paging == "none":
@@ -180,7 +180,8 @@ class DescribedConnector:
                 raise core.Fault(listing.part, f"GET {url} answered what another page had answered: it would never end")
             seen.add(digest)
             if listing.paging in ("page", "offset"):
-                if len(lines) < listing.size:
+                # A page with fewer lines than were asked for says nothing: the provider may never send as many.
+                if not lines:
                     return
             elif listing.paging == "cursor":
                 cursor = core.cursor_in(listing, document)
@@ -190,7 +191,6 @@ class DescribedConnector:
                 following = self._linked(answer, listing.part)
                 if not following:
                     return
-        raise core.Fault(listing.part, f"there are more than {MOST_REQUESTS:,} pages")
 
     def _linked(self, answer: httpx.Response, part: str) -> str:
         """The next page by the Link header (RFC 8288), at the provider's own host."""
@@ -203,10 +203,9 @@ class DescribedConnector:
         return url
 
     def _get(self, url: str, part: str) -> httpx.Response:
-        self._asked += 1
-        if self._asked > MOST_REQUESTS:
+        if len(self._asked) == MOST_REQUESTS:
             raise core.Fault(part, f"a reading would take more than {MOST_REQUESTS:,} requests")
-        self._paths.append(f"GET {url.removeprefix(self._url)}")
+        self._asked.append(f"GET {url.removeprefix(self._url)}")
         if self._recorded is not None:
             return self._remembered(url, part)
         try:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Collection, Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from difflib import get_close_matches
@@ -15,6 +14,7 @@ from jsonpath_rfc9535 import JSONPathError
 from pydantic import BaseModel, ValidationError
 
 from openlatch.core.providers.described import Act, Described, Joined, Listing, Path, Rule, Value, When
+from openlatch.core.toml_text import NotToml, parsed
 from openlatch.errors import Invalid
 from openlatch.wire.providers import description_file as wire
 from openlatch.words import Kind, PartyKind, PartyStatus, State
@@ -119,16 +119,10 @@ class _Reader:
 def read(text: str) -> Read:
     """Return what a description says; raises Invalid with every mistake, each with its line."""
     reader = _Reader(text)
-    if len(text) > LONGEST:
-        raise _refused([{"at": "", "problem": f"it has {len(text)} characters, and {LONGEST} is the most", "hint": ""}])
     try:
-        raw = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        found = re.search(r"\(at (line \d+, column \d+)\)", str(error))
-        problem = re.sub(r" \(at .*\)", "", str(error))
-        raise _refused(
-            [{"at": found[1] if found else "", "problem": f"it is not TOML: {problem}", "hint": ""}]
-        ) from error
+        raw = parsed(text, LONGEST)
+    except NotToml as error:
+        raise _refused([{"at": error.at, "problem": error.problem, "hint": ""}]) from error
     try:
         file = wire.DescriptionFile.model_validate(raw)
     except ValidationError as error:
@@ -197,6 +191,10 @@ def _rules(reader: _Reader, file: wire.DescriptionFile, lists: Collection[str]) 
                         (*at, "name"), f"there are entries “{name}” already", "Give these a name of their own."
                     )
                 named.add(name)
+                for part in sorted(TOLD & set(form.key)):
+                    reader.wrong(
+                        (*at, "key"), f"{{{part}}} means something else in an act", "Call this part otherwise."
+                    )
             yield Rule(
                 makes,
                 reader.part(table, place, name),

@@ -58,7 +58,9 @@ def _(w: World) -> None:
     member = {"user": {"login": "ada", "name": "Ada"}, "role": "lead"}
     answers: dict[str, Any] = {
         "/v1/teams?page=1&size=2": {"data": [{"id": "t/1", "title": "Team 1"}]},
+        "/v1/teams?page=2&size=2": {"data": []},
         "/v1/teams/t%2F1/members?page=1&size=2": {"data": [member]},
+        "/v1/teams/t%2F1/members?page=2&size=2": {"data": []},
     }
     tried = w.manager.try_description(text, answers=answers)
     (entry,) = tried.entries

@@ -8,8 +8,9 @@ from hypothesis import strategies as st
 
 from openlatch.core.rules.check import MOST_LOOKED_AT, MOST_STEPS, MOST_WRITTEN, Effort, condition
 from openlatch.core.rules.syntax import Fault
+from openlatch.core.toml_text import DEEPEST
 from openlatch.errors import Invalid
-from openlatch.operations.rules.policy_file import BUILT_IN, DEEPEST, MOST_TOLD, read
+from openlatch.operations.rules.policy_file import BUILT_IN, MOST_TOLD, read
 from openlatch.words import Subject
 
 LIMITS = BUILT_IN.partition("[[apart]]")[0]

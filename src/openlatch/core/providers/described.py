@@ -95,6 +95,11 @@ class Path:
             document = document[member]
         return [document]
 
+    @property
+    def container(self) -> Path | None:
+        """What holds the list of whose items this is the path, if it is one of those: without that nothing is known."""
+        return Path(self.text.removesuffix("[*]")) if self.text.endswith("[*]") else None
+
     def first(self, document: Any) -> Any:
         """Return the first value that it leads to; None if there is none."""
         return next(iter(self.find(document)), None)
@@ -217,6 +222,11 @@ class Trial:
     asked: tuple[str, ...]
     """the requests by which it was read"""
 
+    @property
+    def unknown(self) -> tuple[str, ...]:
+        """The levels of which the description does not say what they allow."""
+        return tuple(sorted({entry.level for entry in self.made.entries if entry.powers is None and entry.level}))
+
 
 @dataclass(slots=True)
 class Made:
@@ -234,13 +244,13 @@ class Made:
 # Asking for lists
 
 
-def request_of(listing: Listing, outer: Line | None, place: int, cursor: str = "") -> str:
-    """Return the address of a page of a list, relative to the provider's: `place` counts pages from 0."""
+def request_of(listing: Listing, outer: Line | None, *, pages: int, lines: int, cursor: str = "") -> str:
+    """Return the address of the next page of a list, relative to the provider's, after so many pages and lines."""
     known: dict[str, Any] = {"size": listing.size}
     if listing.paging == "page":
-        known["page"] = listing.first + place
+        known["page"] = listing.first + pages
     elif listing.paging == "offset":
-        known["offset"] = place * listing.size
+        known["offset"] = lines
     elif listing.paging == "cursor" and cursor:
         known["cursor"] = cursor
     if outer is not None:
@@ -250,6 +260,10 @@ def request_of(listing: Listing, outer: Line | None, place: int, cursor: str = "
 
 def lines_in(listing: Listing, document: Any, outer: Line | None) -> list[Line]:
     """Return the lines of an answer; each knows the line for which it was asked."""
+    holds = listing.items.container
+    # A list that is not where it was is not an empty one: all that it held would be taken as gone.
+    if holds is not None and not isinstance(holds.first(document), list):
+        raise Fault(listing.part, f"there is no list at {holds}")
     found = listing.items.find(document)
     strange = next((place for place, value in enumerate(found, 1) if not isinstance(value, dict)), None)
     if strange is not None:

@@ -3,7 +3,6 @@
 from __future__ import annotations
 
 import re
-import tomllib
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass
 from datetime import timedelta
@@ -20,6 +19,7 @@ from openlatch.core.rules.policy import Apart, Bound, Exempt, Policy, Rule, Tag
 from openlatch.core.rules.program import Complaint, PolicyFault, Program, compile_policy
 from openlatch.core.rules.risk import CIRCUMSTANCES, Weights
 from openlatch.core.rules.tasks import Task
+from openlatch.core.toml_text import NotToml, parsed
 from openlatch.errors import Invalid
 from openlatch.wire.rules import policy_file as wire
 from openlatch.words import Power, Reaction, Reported, Severity, Subject
@@ -29,10 +29,6 @@ __all__ = ["BUILT_IN", "Read", "read"]
 BUILT_IN = resources.files("openlatch.core.rules").joinpath("built_in.toml").read_text()
 """The policy that a workspace begins with."""
 LONGEST = 500_000
-DEEPEST = 8
-"""Parts of a key, one behind the other with dots between them: who reads TOML takes memory for each with all before."""
-_PART = r"(?:[\w-]+|\"[^\"\n]*\"|'[^'\n]*')"
-_DEEP = re.compile(rf"(?:^|[\[{{,])[ \t]*({_PART}(?:[ \t]*\.[ \t]*{_PART}){{{DEEPEST}}})", re.MULTILINE)
 MOST_TOLD = 100
 """mistakes that are told with their places"""
 _UNITS = {"d": "days", "h": "hours", "m": "minutes"}
@@ -50,16 +46,10 @@ class Read:
 @lru_cache(maxsize=64)
 def read(text: str, zone: str) -> Read:
     """Return the policy that a text holds; raises Invalid with every mistake and its place in the text."""
-    if len(text) > LONGEST:
-        raise _refused([{"at": "", "problem": f"it has {len(text)} characters, and {LONGEST} is the most"}])
-    deep = _DEEP.search(text)
-    if deep is not None:
-        line = text.count("\n", 0, deep.start(1)) + 1
-        raise _refused([{"at": f"line {line}", "problem": f"a key has more than {DEEPEST} parts"}])
     try:
-        raw = tomllib.loads(text)
-    except (tomllib.TOMLDecodeError, RecursionError) as error:
-        raise _refused([_not_toml(str(error))]) from error
+        raw = parsed(text, LONGEST)
+    except NotToml as error:
+        raise _refused([{"at": error.at, "problem": error.problem}]) from error
     try:
         policy = _policy(wire.PolicyFile.model_validate(raw))
     except ValidationError as error:
@@ -84,12 +74,6 @@ def _refused(errors: Sequence[Mapping[str, str]], count: int | None = None) -> I
         next_step=first.get("hint") or "Correct it and try again.",
         errors=[dict(error) for error in errors[:MOST_TOLD]],
     )
-
-
-def _not_toml(said: str) -> dict[str, str]:
-    found = re.search(r"\(at (line \d+, column \d+)\)", said)
-    problem = re.sub(r" \(at .*\)", "", said)
-    return {"at": found[1] if found else "", "problem": f"it is not TOML: {problem[:1].lower()}{problem[1:]}"}
 
 
 def _misshapen(text: str, error: ValidationError) -> Iterator[dict[str, str]]:

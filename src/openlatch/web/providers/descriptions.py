@@ -46,7 +46,6 @@ def try_description(call: Call, body: wire.DescriptionWish, findings: Findings) 
 
 def _trial(trial: Trial) -> wire.DescriptionTrial:
     made = trial.made
-    unknown = {entry.level for entry in made.entries if entry.powers is None and entry.level}
     return wire.DescriptionTrial(
         title=trial.title,
         tried=True,
@@ -57,7 +56,7 @@ def _trial(trial: Trial) -> wire.DescriptionTrial:
         total=len(made.entries),
         entries=[_entry(trial, entry) for entry in made.entries[:SHOWN]],
         unexplained=made.unexplained,
-        unknown=sorted(unknown),
+        unknown=list(trial.unknown),
         asked=list(trial.asked[:SHOWN]),
     )
 
