@@ -40,7 +40,9 @@ export function service(answers: Record<string, Answer>, may: string[] = []): Se
     sent.push(one);
     if (path === "/me") return Response.json({ ...ME, may, csrf: "word" });
     const answer = answers[`${request.method} ${path}`];
-    const found: unknown = typeof answer === "function" ? (answer as (sent: Sent) => unknown)(one) : answer;
+    const found: unknown = await (typeof answer === "function"
+      ? (answer as (sent: Sent) => unknown)(one)
+      : answer);
     return found instanceof Response ? found.clone() : Response.json(found ?? { items: [], next: null });
   });
   return sent;

@@ -190,6 +190,18 @@ describe("letting someone in", () => {
     expect(shown.text()).toContain("South Dome: “observer”");
   });
 
+  it("leaves whoever has begun where they are, however late something arrives", async () => {
+    let arrive: (account: unknown) => void = () => undefined;
+    const late = new Promise((done) => (arrive = done));
+    const { shown } = await page(terms, { "GET /accounts/South Dome": () => late });
+    const open = () => shown.get("[aria-current=step] h2").text();
+    await shown.get("input[name=to]").setValue(AMARA);
+    arrive(accounts.items[0]);
+    await settled();
+    expect(open()).toBe("Who");
+    expect(shown.get<HTMLInputElement>("input[name=to]").element.value).toBe(AMARA);
+  });
+
   it("makes no end a choice: without a day nothing is looked up unless it is ticked", async () => {
     const { sent, shown, filled, back } = await page();
     await filled();

@@ -76,11 +76,14 @@ const decided = computed<Record<Step, string>>(() => ({
 }));
 const unfinished = (): Step => STEPS.find((step) => !given.value[step]) ?? "send";
 const at = ref<Step>(unfinished());
+/** Whether anybody has typed or gone on: from then on they are where they are, however late something arrives. */
+const acted = ref(false);
 // What a request, a secret or a former offer brings along need not be gone through.
-watch(begun, () => (at.value = unfinished()), { flush: "post" });
+watch(begun, () => acted.value || (at.value = unfinished()), { flush: "post" });
 const reachable = (step: Step): boolean =>
   STEPS.slice(0, STEPS.indexOf(step)).every((before) => given.value[before]);
 function next(): void {
+  acted.value = true;
   at.value = STEPS[STEPS.indexOf(at.value) + 1] ?? "send";
 }
 function lookAgain(): void {
@@ -110,7 +113,7 @@ function lookAgain(): void {
       their own, someone is asked to change it.
     </p>
     <ProblemNote v-if="tasksError" :error="tasksError" class="mt-4 max-w-xl" />
-    <form class="mt-5 max-w-[900px]" aria-label="Offer" @submit.prevent="next">
+    <form class="mt-5 max-w-[900px]" aria-label="Offer" @input="acted = true" @submit.prevent="next">
       <FormStep
         :number="1"
         title="Who"
