@@ -2,12 +2,10 @@
 
 from __future__ import annotations
 
-import email
-import email.policy
 import os
 import re
 import sys
-import time
+from functools import partial
 from pathlib import Path
 from tempfile import TemporaryDirectory
 
@@ -18,10 +16,11 @@ sys.path.insert(0, str(ROOT))
 
 from tests.conftest import sign_in  # noqa: E402
 from tests.harness.acts import Spares  # noqa: E402
+from tests.journeys.conftest import answer_path, enter  # noqa: E402
 from tests.journeys.fifteen import JOURNEYS, Journey, Scene  # noqa: E402
 from tests.journeys.hands import Mouse  # noqa: E402
 
-from openlatch.demo.cast import DOMAIN, PASSWORD  # noqa: E402 - the tests lie beside the package
+from openlatch.demo.cast import PASSWORD  # noqa: E402 - the tests lie beside the package
 from openlatch.local.stack import Stack  # noqa: E402
 
 CLICK, KEY, WORD = 1.2, 0.25, 0.25
@@ -65,20 +64,6 @@ afternoon, from an empty database to a first access that is ended and proved, is
 """
 
 
-def letter(stack: Stack, address: str, about: str) -> str:
-    """The path of the link to answer in the letter to an address that says something."""
-    for _ in range(400):
-        for file in sorted(stack.letters.glob("*.eml"), reverse=True):
-            mail = email.message_from_bytes(file.read_bytes(), policy=email.policy.default)
-            body = mail.get_body()
-            text = body.get_content() if body is not None else ""
-            found = re.search(r"http\S+?(/answer/\S+)", text)
-            if mail["To"] == address and about in text and found:
-                return found[1]
-        time.sleep(0.1)
-    raise LookupError(f"no letter to {address} says: {about}")
-
-
 def play(journey: Journey, scene: Scene, browser: Browser, url: str) -> Mouse:
     """Play one journey in a browser of its own."""
     at = journey.before(scene) if journey.before else journey.begin
@@ -86,9 +71,7 @@ def play(journey: Journey, scene: Scene, browser: Browser, url: str) -> Mouse:
     page = context.new_page()
     page.goto(at)
     if journey.who:
-        page.get_by_label("Address").fill(f"{journey.who}@{DOMAIN}")
-        page.get_by_label("Password").fill(PASSWORD)
-        page.get_by_role("button", name="Sign in", exact=True).click()
+        enter(page, journey.who, PASSWORD)
         page.get_by_role("navigation", name="Places").wait_for()
     hand = Mouse(page)
     journey.play(hand, scene)
@@ -133,7 +116,7 @@ def write(stack: Stack, playwright: Playwright) -> None:
     browser = playwright.chromium.launch(executable_path="/usr/bin/chromium", args=["--no-sandbox"])
     spares = Spares()
     with sign_in(stack) as client:
-        scene = Scene(client, lambda: spares.take(client), lambda to, about: letter(stack, to, about))
+        scene = Scene(client, lambda: spares.take(client), partial(answer_path, stack))
         played = [(journey, play(journey, scene, browser, stack.url)) for journey in JOURNEYS]
     browser.close()
     rows = "\n".join(row(*one) for one in played)

@@ -5,6 +5,7 @@ from __future__ import annotations
 import email
 import email.policy
 import os
+import re
 import subprocess
 import sys
 import time
@@ -98,6 +99,13 @@ def letter_to(stack: Stack, address: str, about: str) -> str:
                 return str(text)
         time.sleep(0.1)
     raise AssertionError(f"no letter to {address} says: {about}")
+
+
+def answer_path(stack: Stack, address: str, about: str) -> str:
+    """The path of the link to answer in the letter to an address that says something."""
+    found = re.search(r"http\S+?(/answer/\S+)", letter_to(stack, address, about))
+    assert found is not None
+    return found[1]
 
 
 def long_ago(stack: Stack, what: str) -> None:

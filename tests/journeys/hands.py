@@ -116,14 +116,13 @@ class Keyboard:
 class Mouse:
     """With the mouse; counts clicks, keys, words that are new on the screen, and the seconds that were waited."""
 
-    def __init__(self, page: Page, shown: Callable[[Page], None] = lambda _: None) -> None:
+    def __init__(self, page: Page) -> None:
         self.page = page
         self.clicks = 0
         self.keys = 0
         self.words = 0
         self.seconds = 0.0
         self.steps: list[str] = []
-        self._shown = shown
         self._read: set[str] = set()
 
     def press(self, name: str, inside: str = "") -> None:
@@ -171,7 +170,6 @@ class Mouse:
         shown = set(self.page.locator("body").inner_text().split())
         self.words += len(shown - self._read)
         self._read |= shown
-        self._shown(self.page)
 
     def _act(self, said: str, act: Callable[[], object]) -> None:
         begun = time.monotonic()

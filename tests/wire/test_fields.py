@@ -11,7 +11,7 @@ from jsonschema import Draft202012Validator
 
 from openlatch.web.api import Route
 from openlatch.web.app import description
-from openlatch.wire.described import lines
+from openlatch.wire.fields import lines
 from tests.harness.routes import ROUTES
 
 API = description()

@@ -14,7 +14,7 @@ from openlatch import __version__
 from openlatch.glossary import GLOSSARY
 from openlatch.web.api import PREFIX, Route, needed
 from openlatch.wire import messages as wire
-from openlatch.wire.described import described, example
+from openlatch.wire.fields import described, example
 
 __all__ = ["PROBLEMS", "answers", "openapi", "problems", "request"]
 

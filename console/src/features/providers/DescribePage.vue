@@ -2,13 +2,14 @@
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, defineAsyncComponent, ref, watch } from "vue";
 import { useRoute, useRouter } from "vue-router";
-import { api, take, type NewProvider } from "@/api/client";
+import { api, take } from "@/api/client";
 import { Problem } from "@/api/problem";
 import FormField from "@/ui/FormField.vue";
 import ProblemNote from "@/ui/ProblemNote.vue";
 import SegmentedButtons from "@/ui/SegmentedButtons.vue";
 import DescriptionTrial from "./DescriptionTrial.vue";
 import { BEGINNING, NAMES } from "./description";
+import { addProvider, changeProvider } from "./provider";
 
 /** A provider with an interface of its own: its description beside what comes of it, before it is used. */
 const CodeField = defineAsyncComponent(() => import("@/ui/CodeField.vue"));
@@ -67,23 +68,11 @@ const attempt = useMutation({
 /** Every mistake in the description, each with its line. */
 const wrong = computed(() => (attempt.error.value instanceof Problem ? attempt.error.value.errors : []));
 const save = useMutation({
-  mutationFn: async () => {
-    const settings: Record<string, string> = { url: url.value, description: text.value };
-    if (there.value) {
-      const body = {
-        settings,
-        secret: secret.value || null,
-        name: null,
-        read_every: null,
-        stale_after: null,
-        most_gone: null,
-        vouch_days: null,
-      };
-      return take(api.PUT("/providers/{provider}", { params: { path: { provider: there.value } }, body }));
-    }
-    // How often it is read, and what counts as old, is the service's to say until someone says otherwise.
-    const body = { name: name.value, connector: "described", settings, secret: secret.value } as NewProvider;
-    return take(api.POST("/providers", { body }));
+  mutationFn: () => {
+    const settings = { url: url.value, description: text.value };
+    return there.value
+      ? changeProvider(there.value, { settings, secret: secret.value || null })
+      : addProvider({ name: name.value, connector: "described", settings, secret: secret.value });
   },
   onSuccess: async (provider) => {
     await queries.invalidateQueries({ queryKey: ["providers"] });

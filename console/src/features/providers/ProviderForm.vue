@@ -1,8 +1,9 @@
 <script setup lang="ts">
 import { useMutation, useQuery, useQueryClient } from "@tanstack/vue-query";
 import { computed, ref, watch } from "vue";
-import { api, take, type NewProvider, type Provider } from "@/api/client";
+import { api, take, type Provider } from "@/api/client";
 import ProblemNote from "@/ui/ProblemNote.vue";
+import { addProvider, changeProvider } from "./provider";
 
 /** A provider to be read from now on, or one that is recorded by hand; or with `provider`, that one changed. */
 const props = defineProps<{ provider?: Provider }>();
@@ -40,21 +41,15 @@ const elsewhere = computed(
     JSON.stringify(Object.entries(props.provider?.settings ?? {}).sort()),
 );
 async function change(provider: string): Promise<undefined> {
-  await take(
-    api.PUT("/providers/{provider}", {
-      params: { path: { provider } },
-      body: {
-        name: name.value,
-        // What is reached otherwise is tried first: only what is different is sent.
-        settings: elsewhere.value ? filled.value : null,
-        secret: secret.value || null,
-        read_every: chosen.value === BY_HAND ? null : minutes.value,
-        stale_after: chosen.value === BY_HAND ? null : stale.value,
-        most_gone: null,
-        vouch_days: null,
-      },
-    }),
-  );
+  const timed = chosen.value !== BY_HAND;
+  await changeProvider(provider, {
+    name: name.value,
+    // What is reached otherwise is tried first: only what is different is sent.
+    settings: elsewhere.value ? filled.value : null,
+    secret: secret.value || null,
+    read_every: timed ? minutes.value : null,
+    stale_after: timed ? stale.value : null,
+  });
 }
 const save = useMutation({
   mutationFn: () => (props.provider ? change(props.provider.id) : add()),
@@ -65,17 +60,12 @@ const save = useMutation({
   },
 });
 function add(): Promise<Provider> {
-  return take(
-    api.POST("/providers", {
-      body: {
-        name: name.value,
-        connector: chosen.value,
-        settings: filled.value,
-        secret: secret.value,
-        // How often it is read, and what counts as old, is the service's to say until someone says otherwise.
-      } as NewProvider,
-    }),
-  );
+  return addProvider({
+    name: name.value,
+    connector: chosen.value,
+    settings: filled.value,
+    secret: secret.value,
+  });
 }
 const title = computed(() => (props.provider ? `Change ${props.provider.name}` : "Add a provider"));
 const button = computed(() => {

@@ -1,4 +1,5 @@
-import type { Provider } from "@/api/client";
+import { api, take, type NewProvider, type Provider } from "@/api/client";
+import type { components } from "@/api/schema";
 
 const WORDS: Record<string, string> = {
   queued: "will be read now",
@@ -63,4 +64,28 @@ export function standing(one: Provider): { text: string; grave: boolean } {
   if (one.latest?.state === "partial") return { text: "broke off", grave: true };
   if (!one.latest) return { text: "not read yet", grave: true };
   return one.stale ? { text: "too old", grave: true } : { text: "complete", grave: false };
+}
+
+type Wish = components["schemas"]["ProviderWish"];
+const AS_IT_IS: Wish = {
+  name: null,
+  settings: null,
+  secret: null,
+  read_every: null,
+  stale_after: null,
+  most_gone: null,
+  vouch_days: null,
+};
+
+/** Change what is said of a provider; what is reached otherwise is tried before it is kept. */
+export function changeProvider(provider: string, wanted: Partial<Wish>): Promise<Provider> {
+  const body = { ...AS_IT_IS, ...wanted };
+  return take(api.PUT("/providers/{provider}", { params: { path: { provider } }, body }));
+}
+
+/** Add a provider. How often it is read, and what counts as old, is the service's to say until someone says otherwise. */
+export function addProvider(
+  wanted: Pick<NewProvider, "name" | "connector" | "settings" | "secret">,
+): Promise<Provider> {
+  return take(api.POST("/providers", { body: wanted as NewProvider }));
 }

@@ -11,7 +11,7 @@ import re
 from collections.abc import Iterator, Mapping, Sequence
 from dataclasses import dataclass, field
 from datetime import UTC, date, datetime, time, timedelta
-from typing import Any, Literal
+from typing import Any, Literal, Protocol, runtime_checkable
 from urllib.parse import parse_qsl, urlencode
 from zoneinfo import ZoneInfo
 
@@ -39,6 +39,7 @@ __all__ = [
     "Path",
     "Rule",
     "Sent",
+    "Triable",
     "Trial",
     "Value",
     "When",
@@ -226,6 +227,14 @@ class Trial:
     def unknown(self) -> tuple[str, ...]:
         """The levels of which the description does not say what they allow."""
         return tuple(sorted({entry.level for entry in self.made.entries if entry.powers is None and entry.level}))
+
+
+@runtime_checkable
+class Triable(Protocol):
+    """A connector that can be tried before it is used."""
+
+    def trial(self, answers: Mapping[str, Any] | None = None) -> Trial:
+        """Read once, or with `answers` only what was recorded, and say what comes of it; changes nothing."""
 
 
 @dataclass(slots=True)

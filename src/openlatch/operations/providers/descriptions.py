@@ -5,8 +5,7 @@ from __future__ import annotations
 from collections.abc import Sequence
 from uuid import UUID
 
-from openlatch.connectors.described import DescribedConnector
-from openlatch.core.providers.described import Trial
+from openlatch.core.providers.described import Triable, Trial
 from openlatch.errors import Invalid, ProviderUnreadable
 from openlatch.operations.call import Call, operation, require
 from openlatch.operations.providers.lookups import Finding, Findings, Lookup
@@ -33,12 +32,12 @@ def to_be_asked(call: Call, wish: DescriptionWish) -> Sequence[Lookup]:
         )
     settings = {"url": wish.url or NOWHERE, "description": wish.description}
     connector = call.services.connector(CONNECTOR, settings, wish.secret)
-    if not isinstance(connector, DescribedConnector) or (not wish.url and wish.answers is None):
+    if not isinstance(connector, Triable) or (not wish.url and wish.answers is None):
         return ()
     return [Lookup(NOBODY, connector, trial=lambda: _once(connector, wish))]
 
 
-def _once(connector: DescribedConnector, wish: DescriptionWish) -> Trial | str:
+def _once(connector: Triable, wish: DescriptionWish) -> Trial | str:
     """The trial; or in words, what of the answers does not fit the description."""
     try:
         return connector.trial(wish.answers)
